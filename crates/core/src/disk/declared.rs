@@ -1,0 +1,313 @@
+//! The rules of declared drives: plain folders that behave like drives with a capacity and limits.
+//!
+//! Law: what a real drive of that kind would refuse is refused here with the same error, before
+//! anything has happened; room is counted in allocated bytes, as a file system counts it.
+
+use std::collections::{HashMap, HashSet};
+use std::ffi::OsString;
+use std::fs;
+use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+
+use super::act::{Act, Gate};
+use crate::bytes::Bytes;
+use crate::site::Drive;
+
+const NO_SPACE: i32 = 28;
+const READ_ONLY: i32 = 30;
+const NOT_PERMITTED: i32 = 1;
+const INVALID: i32 = 22;
+const TOO_LARGE: i32 = 27;
+const INPUT_OUTPUT: i32 = 5;
+
+/// A stretch of a file that a failing drive cannot read.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Unreadable {
+    /// The file.
+    pub file: PathBuf,
+    /// First byte that cannot be read.
+    pub from: u64,
+    /// Number of bytes.
+    pub bytes: u64,
+}
+
+#[derive(Debug)]
+struct Rules {
+    drive: Drive,
+    unreadable: Vec<Unreadable>,
+    room: Mutex<Room>,
+}
+
+#[derive(Debug, Default)]
+struct Room {
+    /// Allocated bytes; `None` until something wants to write.
+    used: Option<u64>,
+    files: HashMap<PathBuf, u64>,
+    leaving: HashMap<PathBuf, u64>,
+    folded: HashMap<PathBuf, HashSet<OsString>>,
+}
+
+/// The rules of all declared drives of a site.
+#[derive(Debug)]
+pub struct DeclaredRules(Vec<Rules>);
+
+impl DeclaredRules {
+    /// Takes the drives with the stretches that cannot be read on each.
+    pub fn new(drives: Vec<(Drive, Vec<Unreadable>)>) -> Self {
+        let rules = |(drive, unreadable)| Rules { drive, unreadable, room: Mutex::default() };
+        Self(drives.into_iter().map(rules).collect())
+    }
+
+    fn of(&self, path: &Path) -> Option<&Rules> {
+        let on = |rules: &&Rules| path.starts_with(&rules.drive.root);
+        self.0.iter().filter(on).max_by_key(|rules| rules.drive.root.as_os_str().len())
+    }
+}
+
+impl Rules {
+    fn room(&self) -> MutexGuard<'_, Room> {
+        let mut room = self.room.lock().unwrap_or_else(PoisonError::into_inner);
+        if room.used.is_none() {
+            room.used = Some(allocated_below(&self.drive.root).count());
+        }
+        room
+    }
+
+    fn name_fits(&self, path: &Path) -> io::Result<()> {
+        let Some(name) = path.file_name() else { return Ok(()) };
+        let abilities = &self.drive.abilities;
+        if !abilities.can_name(name) {
+            return Err(io::Error::from_raw_os_error(INVALID));
+        }
+        if abilities.folds_case {
+            let folder = path.parent().unwrap_or(Path::new("/")).to_path_buf();
+            let mut room = self.room();
+            let names = room.folded.entry(folder.clone()).or_insert_with(|| names_in(&folder));
+            if names.contains(&fold(name)) {
+                return Err(io::Error::from(io::ErrorKind::AlreadyExists));
+            }
+        }
+        Ok(())
+    }
+
+    fn settle(&self, path: &Path, promised: u64) {
+        let mut room = self.room();
+        let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
+        let then = room.files.insert(path.to_path_buf(), now).unwrap_or(0);
+        let used = room.used.unwrap_or(0);
+        room.used = Some((used + now).saturating_sub(then + promised));
+    }
+}
+
+fn fold(name: &std::ffi::OsStr) -> OsString {
+    name.to_str().map_or_else(|| name.to_os_string(), |text| text.to_lowercase().into())
+}
+
+fn names_in(folder: &Path) -> HashSet<OsString> {
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+    entries.map(|entry| fold(&entry.file_name())).collect()
+}
+
+/// Adds up the allocated bytes of all files and folders below `root`, each inode once.
+///
+/// Links are not followed; what cannot be read counts as nothing.
+pub fn allocated_below(root: &Path) -> Bytes {
+    let mut seen = HashSet::new();
+    let mut waiting = vec![root.to_path_buf()];
+    let mut sum = 0;
+    while let Some(folder) = waiting.pop() {
+        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
+            let Ok(meta) = entry.metadata() else { continue };
+            if meta.nlink() > 1 && !meta.is_dir() && !seen.insert(meta.ino()) {
+                continue;
+            }
+            sum += meta.blocks() * 512;
+            if meta.is_dir() {
+                waiting.push(entry.path());
+            }
+        }
+    }
+    Bytes::new(sum)
+}
+
+impl Gate for DeclaredRules {
+    fn before(&self, act: &Act<'_>) -> io::Result<()> {
+        let Some(rules) = self.of(act.path()) else { return Ok(()) };
+        let refuse = |code| Err(io::Error::from_raw_os_error(code));
+        let abilities = &rules.drive.abilities;
+        if rules.drive.read_only && !act.only_reads() {
+            return refuse(READ_ONLY);
+        }
+        match *act {
+            Act::Read { path, offset, len } => {
+                let hit = |u: &Unreadable| {
+                    u.file == path && offset < u.from + u.bytes && u.from < offset + len
+                };
+                if rules.unreadable.iter().any(hit) { refuse(INPUT_OUTPUT) } else { Ok(()) }
+            }
+            Act::Write { path, offset, len } => {
+                if abilities.largest_file.is_some_and(|most| offset + len > most.count()) {
+                    return refuse(TOO_LARGE);
+                }
+                let mut room = rules.room();
+                if !room.files.contains_key(path) {
+                    let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
+                    room.files.insert(path.to_path_buf(), now);
+                }
+                let used = room.used.unwrap_or(0);
+                if used + len > rules.drive.capacity.count() {
+                    return refuse(NO_SPACE);
+                }
+                room.used = Some(used + len);
+                Ok(())
+            }
+            Act::SetLen { len, .. } => match abilities.largest_file {
+                Some(most) if len > most.count() => refuse(TOO_LARGE),
+                _ => Ok(()),
+            },
+            Act::MakeLink { .. } if !abilities.links => refuse(NOT_PERMITTED),
+            Act::HardLink { .. } if !abilities.hard_links => refuse(NOT_PERMITTED),
+            Act::Exchange { .. } if !abilities.links => refuse(INVALID),
+            Act::Create(path) | Act::MakeFolder(path) => rules.name_fits(path),
+            Act::MakeLink { at } | Act::HardLink { at, .. } => rules.name_fits(at),
+            Act::Rename { from, to } => match self.of(from) {
+                // Two declared drives are two file systems, whatever disk their folders lie on.
+                Some(other) if other.drive.root == rules.drive.root => rules.name_fits(to),
+                _ => Err(io::Error::from(io::ErrorKind::CrossesDevices)),
+            },
+            Act::Remove { path, .. } => {
+                if let Ok(meta) = fs::symlink_metadata(path) {
+                    let leaves = if meta.is_dir() || meta.nlink() == 1 { meta.blocks() * 512 } else { 0 };
+                    rules.room().leaving.insert(path.to_path_buf(), leaves);
+                }
+                Ok(())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn after(&self, act: &Act<'_>) {
+        let Some(rules) = self.of(act.path()) else { return };
+        let remember = |path: &Path| {
+            if let (Some(folder), Some(name)) = (path.parent(), path.file_name())
+                && let Some(names) = rules.room().folded.get_mut(folder)
+            {
+                names.insert(fold(name));
+            }
+        };
+        match *act {
+            Act::Write { path, len, .. } => rules.settle(path, len),
+            Act::SetLen { path, .. } => rules.settle(path, 0),
+            Act::Create(path) | Act::MakeFolder(path) => {
+                remember(path);
+                rules.settle(path, 0);
+            }
+            Act::MakeLink { at } | Act::HardLink { at, .. } => remember(at),
+            Act::Rename { .. } | Act::Replace { .. } | Act::Exchange { .. } => {
+                let mut room = rules.room();
+                room.folded.clear();
+                room.files.clear();
+                room.used = None;
+            }
+            Act::Remove { path, .. } => {
+                let mut room = rules.room();
+                let leaves = room.leaving.remove(path).unwrap_or(0);
+                room.used = room.used.map(|used| used.saturating_sub(leaves));
+                room.files.remove(path);
+                if let Some(names) = path.parent().and_then(|p| room.folded.get_mut(p)) {
+                    names.remove(&fold(path.file_name().unwrap_or_default()));
+                }
+            }
+            _ => {}
+        }
+    }
+}
+
+impl crate::site::Abilities {
+    /// Whether the drive can hold a file of this name.
+    pub fn can_name(&self, name: &std::ffi::OsStr) -> bool {
+        if self.forbidden.is_empty() {
+            return true;
+        }
+        let Some(text) = name.to_str() else { return false };
+        let control = text.bytes().any(|b| b < 32);
+        let ends = text.ends_with(['.', ' ']) && !matches!(text, "." | "..");
+        !control && !ends && !text.contains(|c| self.forbidden.contains(c)) && name.as_bytes().len() <= 255
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::{Disk, What};
+    use crate::site::{Abilities, DriveKind};
+    use std::sync::Arc;
+
+    fn drive(root: &Path, abilities: Abilities) -> Drive {
+        Drive {
+            tag: Some(1),
+            name: "hold".into(),
+            root: root.into(),
+            mounts: vec![root.into()],
+            kind: DriveKind::Nvme,
+            file_system: "ext4".into(),
+            abilities,
+            read_only: false,
+            capacity: Bytes::new(1 << 20),
+            reserve: Bytes::ZERO,
+            declared: true,
+        }
+    }
+
+    fn disk(drive: Drive, unreadable: Vec<Unreadable>) -> Disk {
+        Disk::with_gates(vec![Arc::new(DeclaredRules::new(vec![(drive, unreadable)]))])
+    }
+
+    #[test]
+    fn a_declared_drive_runs_full_and_gives_room_back() {
+        let folder = tempfile::tempdir().unwrap();
+        let disk = disk(drive(folder.path(), Abilities::all()), Vec::new());
+        let path = folder.path().join("a");
+        let file = disk.create(&path).unwrap();
+        let piece = vec![1; 1 << 18];
+        for n in 0..3 {
+            disk.write_at(&file, &piece, n << 18).unwrap();
+        }
+        // Rewriting takes no more room, a new piece beyond the capacity is refused.
+        disk.write_at(&file, &piece, 0).unwrap();
+        disk.write_at(&file, &piece[..1 << 17], 3 << 18).unwrap();
+        let full = disk.write_at(&file, &piece, 4 << 18).unwrap_err();
+        assert_eq!(full.raw_os_error(), Some(NO_SPACE));
+        disk.remove(&path, What::File).unwrap();
+        let again = disk.create(&path).unwrap();
+        disk.write_at(&again, &piece, 0).unwrap();
+    }
+
+    #[test]
+    fn what_the_declared_kind_cannot_do_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let abilities = Abilities {
+            links: false,
+            hard_links: false,
+            forbidden: ":?".into(),
+            folds_case: true,
+            largest_file: Some(Bytes::new(100)),
+            ..Abilities::all()
+        };
+        let bad = Unreadable { file: folder.path().join("bad"), from: 10, bytes: 5 };
+        let disk = disk(drive(folder.path(), abilities), vec![bad]);
+        let at = |name: &str| folder.path().join(name);
+        assert!(disk.make_link(Path::new("x"), &at("l")).is_err());
+        assert!(disk.create(&at("why?")).is_err());
+        let file = disk.create(&at("bad")).unwrap();
+        assert!(disk.create(&at("BAD")).is_err(), "another case is the same name");
+        assert!(disk.write_at(&file, &[0; 101], 0).is_err());
+        disk.write_at(&file, &[7; 40], 0).unwrap();
+        let mut buffer = [0; 10];
+        assert_eq!(disk.read_at(&file, &mut buffer, 0).unwrap(), 10);
+        assert_eq!(disk.read_at(&file, &mut buffer, 14).unwrap_err().raw_os_error(), Some(5));
+    }
+}

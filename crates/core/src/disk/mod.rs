@@ -1,0 +1,13 @@
+//! The one door to every write, flush, rename and removal on a drive, and to the reads of a haul.
+//!
+//! Law: nothing else in core changes a drive. A [`Gate`] stands before each [`Act`]: a declared
+//! drive refuses there what it could not hold, and tests fail or cut the power there.
+//! Start at [`Disk`].
+
+mod act;
+mod declared;
+mod real;
+
+pub use act::{Act, Gate, What};
+pub use declared::{DeclaredRules, Unreadable, allocated_below};
+pub use real::{Disk, DiskFile, Folder, Meta};

@@ -1,0 +1,341 @@
+//! The disk itself: each act passes the gates, is done, and is reported to them.
+//!
+//! Law: opening never follows a link at the last name, making never writes into what is there,
+//! and an error carries no belief: the caller treats what it wrote as lost.
+#![expect(clippy::disallowed_methods, reason = "this is the one place that writes")]
+
+use std::ffi::{CString, OsStr};
+use std::fs::{self, File, OpenOptions};
+use std::io;
+use std::os::fd::{AsFd, OwnedFd};
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{FileExt, OpenOptionsExt};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use rustix::fs::{AtFlags, Mode, OFlags, RenameFlags, Timespec, Timestamps};
+
+use super::act::{Act, Gate, What};
+
+const NO_FOLLOW: i32 = OFlags::NOFOLLOW.bits() as i32;
+
+/// Does every act of a haul on a drive, through the gates it was given.
+#[derive(Clone, Debug, Default)]
+pub struct Disk {
+    gates: Vec<Arc<dyn Gate>>,
+}
+
+/// A file that is open on a disk.
+#[derive(Debug)]
+pub struct DiskFile {
+    file: File,
+    path: PathBuf,
+}
+
+impl DiskFile {
+    /// Reads the size, times and inode of the open file.
+    pub fn metadata(&self) -> io::Result<fs::Metadata> {
+        self.file.metadata()
+    }
+}
+
+/// A folder held open, so that what is removed in it lies in this very folder.
+#[derive(Debug)]
+pub struct Folder {
+    handle: OwnedFd,
+    path: PathBuf,
+}
+
+impl Folder {
+    /// Device and inode of the folder.
+    pub fn identity(&self) -> io::Result<(u64, u64)> {
+        let stat = rustix::fs::fstat(&self.handle)?;
+        Ok((stat.st_dev, stat.st_ino))
+    }
+
+    /// Reads what is known of a name in this folder, of a link itself; `None` if there is no such name.
+    pub fn look(&self, name: &OsStr) -> io::Result<Option<rustix::fs::Stat>> {
+        match rustix::fs::statat(&self.handle, name, AtFlags::SYMLINK_NOFOLLOW) {
+            Ok(stat) => Ok(Some(stat)),
+            Err(rustix::io::Errno::NOENT) => Ok(None),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    /// Opens a folder below this one; a link is refused.
+    pub fn open(&self, name: &OsStr) -> io::Result<Self> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let handle = rustix::fs::openat(&self.handle, name, flags, Mode::empty())?;
+        Ok(Self { handle, path: self.path.join(name) })
+    }
+}
+
+/// What is set on a copy beside its bytes. Times in nanoseconds since 1970.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Meta {
+    /// Permission bits.
+    pub mode: u32,
+    /// User and group.
+    pub owner: (u32, u32),
+    /// Time of the last change of the bytes.
+    pub modified_ns: i128,
+    /// Extended attributes of the `user.` name space, name and value.
+    pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
+}
+
+impl Disk {
+    /// Makes a disk whose acts pass these gates, in this order.
+    pub fn with_gates(gates: Vec<Arc<dyn Gate>>) -> Self {
+        Self { gates }
+    }
+
+    /// Gives the same disk with one more gate behind the others.
+    #[must_use]
+    pub fn and_gate(&self, gate: Arc<dyn Gate>) -> Self {
+        let mut gates = self.gates.clone();
+        gates.push(gate);
+        Self { gates }
+    }
+
+    fn pass<T>(&self, act: Act<'_>, done: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
+        for gate in &self.gates {
+            gate.before(&act)?;
+        }
+        let out = done()?;
+        for gate in &self.gates {
+            gate.after(&act);
+        }
+        Ok(out)
+    }
+
+    /// Opens a file to read it; a link is refused.
+    pub fn open_read(&self, path: &Path) -> io::Result<DiskFile> {
+        self.pass(Act::OpenRead(path), || {
+            let file = OpenOptions::new().read(true).custom_flags(NO_FOLLOW).open(path)?;
+            Ok(DiskFile { file, path: path.into() })
+        })
+    }
+
+    /// Reads until `buffer` is full or the file ends; gives the number of bytes read.
+    pub fn read_at(&self, file: &DiskFile, buffer: &mut [u8], offset: u64) -> io::Result<usize> {
+        let act = Act::Read { path: &file.path, offset, len: buffer.len() as u64 };
+        self.pass(act, || {
+            let mut filled = 0;
+            while filled < buffer.len() {
+                match file.file.read_at(&mut buffer[filled..], offset + filled as u64) {
+                    Ok(0) => break,
+                    Ok(n) => filled += n,
+                    Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                    Err(error) => return Err(error),
+                }
+            }
+            Ok(filled)
+        })
+    }
+
+    /// Makes a file, readable and writable by its owner only until [`Disk::set_meta`].
+    pub fn create(&self, path: &Path) -> io::Result<DiskFile> {
+        self.pass(Act::Create(path), || {
+            let file = OpenOptions::new()
+                .read(true)
+                .write(true)
+                .create_new(true)
+                .mode(0o600)
+                .custom_flags(NO_FOLLOW)
+                .open(path)?;
+            Ok(DiskFile { file, path: path.into() })
+        })
+    }
+
+    /// Opens a file that is there, to write into it; a link is refused.
+    pub fn open_write(&self, path: &Path) -> io::Result<DiskFile> {
+        self.pass(Act::OpenWrite(path), || {
+            let file =
+                OpenOptions::new().read(true).write(true).custom_flags(NO_FOLLOW).open(path)?;
+            Ok(DiskFile { file, path: path.into() })
+        })
+    }
+
+    /// Writes all of `data`.
+    pub fn write_at(&self, file: &DiskFile, data: &[u8], offset: u64) -> io::Result<()> {
+        let act = Act::Write { path: &file.path, offset, len: data.len() as u64 };
+        self.pass(act, || file.file.write_all_at(data, offset))
+    }
+
+    /// Sets the length; what is new reads as zeros and takes no room where the file system has holes.
+    pub fn set_len(&self, file: &DiskFile, len: u64) -> io::Result<()> {
+        self.pass(Act::SetLen { path: &file.path, len }, || file.file.set_len(len))
+    }
+
+    /// Makes the bytes of the file durable.
+    pub fn flush(&self, file: &DiskFile) -> io::Result<()> {
+        self.pass(Act::Flush(&file.path), || file.file.sync_all())
+    }
+
+    /// Makes the names in a folder durable.
+    pub fn flush_folder(&self, path: &Path) -> io::Result<()> {
+        self.pass(Act::FlushFolder(path), || match File::open(path)?.sync_all() {
+            // Some block mounts through FUSE know no flush of a folder and say so: their names go
+            // out with the file's flush.
+            Err(error) if matches!(error.raw_os_error(), Some(22 | 38 | 95)) => Ok(()),
+            other => other,
+        })
+    }
+
+    /// Drops the file from the cache, as far as its bytes are durable, so that the next read asks the device.
+    ///
+    /// A hint: a memory file system has no device and keeps its bytes.
+    pub fn forget(&self, file: &DiskFile) {
+        // A failed hint costs nothing but truthfulness of the next read's speed.
+        let _ = rustix::fs::fadvise(&file.file, 0, None, rustix::fs::Advice::DontNeed);
+    }
+
+    /// Sets permissions, owner where allowed, attributes and times of an open file.
+    pub fn set_meta(&self, file: &DiskFile, meta: &Meta) -> io::Result<()> {
+        self.pass(Act::Meta(&file.path), || apply_meta(&file.file, meta))
+    }
+
+    /// Sets permissions, owner where allowed, attributes and times of a folder.
+    pub fn set_folder_meta(&self, path: &Path, meta: &Meta) -> io::Result<()> {
+        self.pass(Act::Meta(path), || {
+            let flags = OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+            let handle = rustix::fs::open(path, flags, Mode::empty())?;
+            apply_meta(&handle, meta)
+        })
+    }
+
+    /// Makes a folder.
+    pub fn make_folder(&self, path: &Path) -> io::Result<()> {
+        self.pass(Act::MakeFolder(path), || fs::create_dir(path))
+    }
+
+    /// Makes a symbolic link at `at` that leads to `target`.
+    pub fn make_link(&self, target: &Path, at: &Path) -> io::Result<()> {
+        self.pass(Act::MakeLink { at }, || std::os::unix::fs::symlink(target, at))
+    }
+
+    /// Sets the time of a link itself.
+    pub fn set_link_time(&self, at: &Path, modified_ns: i128) -> io::Result<()> {
+        self.pass(Act::Meta(at), || {
+            let times = stamps(modified_ns);
+            rustix::fs::utimensat(rustix::fs::CWD, at, &times, AtFlags::SYMLINK_NOFOLLOW)?;
+            Ok(())
+        })
+    }
+
+    /// Makes a second name `at` for the file `of`.
+    pub fn hard_link(&self, of: &Path, at: &Path) -> io::Result<()> {
+        self.pass(Act::HardLink { at, of }, || fs::hard_link(of, at))
+    }
+
+    /// Renames; fails if something is at `to`.
+    pub fn rename(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.pass(Act::Rename { from, to }, || {
+            let (cwd, flags) = (rustix::fs::CWD, RenameFlags::NOREPLACE);
+            match rustix::fs::renameat_with(cwd, from, cwd, to, flags) {
+                // A file system without the flag: look first. Nobody but us makes these names.
+                Err(rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS) => {
+                    if to.symlink_metadata().is_ok() {
+                        return Err(io::Error::from(io::ErrorKind::AlreadyExists));
+                    }
+                    fs::rename(from, to)
+                }
+                other => Ok(other?),
+            }
+        })
+    }
+
+    /// Renames over what is at `to`, in one step.
+    pub fn replace(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.pass(Act::Replace { from, to }, || fs::rename(from, to))
+    }
+
+    /// Swaps two names in one step.
+    pub fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
+        self.pass(Act::Exchange { one, other }, || {
+            let (cwd, flags) = (rustix::fs::CWD, RenameFlags::EXCHANGE);
+            Ok(rustix::fs::renameat_with(cwd, one, cwd, other, flags)?)
+        })
+    }
+
+    /// Opens a folder to remove in it; a link at its last name is refused.
+    pub fn open_folder(&self, path: &Path) -> io::Result<Folder> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let handle = rustix::fs::open(path, flags, Mode::empty())?;
+        Ok(Folder { handle, path: path.into() })
+    }
+
+    /// Removes one name in an open folder; a link is removed itself.
+    pub fn remove_in(&self, folder: &Folder, name: &OsStr, what: What) -> io::Result<()> {
+        let path = folder.path.join(name);
+        self.pass(Act::Remove { path: &path, what }, || {
+            let flags = match what {
+                What::File => AtFlags::empty(),
+                What::Folder => AtFlags::REMOVEDIR,
+            };
+            Ok(rustix::fs::unlinkat(folder.handle.as_fd(), name, flags)?)
+        })
+    }
+
+    /// Removes one name, through its opened folder.
+    pub fn remove(&self, path: &Path, what: What) -> io::Result<()> {
+        let (Some(parent), Some(name)) = (path.parent(), path.file_name()) else {
+            return Err(io::Error::from(io::ErrorKind::InvalidInput));
+        };
+        // The parent may be reached through links of the person's own; only the last name matters.
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let handle = rustix::fs::open(parent, flags, Mode::empty())?;
+        self.remove_in(&Folder { handle, path: parent.into() }, name, what)
+    }
+}
+
+fn stamps(modified_ns: i128) -> Timestamps {
+    let second = modified_ns.div_euclid(1_000_000_000) as i64;
+    let last_modification =
+        Timespec { tv_sec: second, tv_nsec: modified_ns.rem_euclid(1_000_000_000) as _ };
+    let last_access = Timespec { tv_sec: 0, tv_nsec: rustix::fs::UTIME_OMIT as _ };
+    Timestamps { last_access, last_modification }
+}
+
+fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
+    let handle = handle.as_fd();
+    for (name, value) in &meta.attributes {
+        if let Ok(name) = CString::new(name.as_slice()) {
+            // A file system without attributes: planning has said so; the bytes matter more.
+            let _ = rustix::fs::fsetxattr(
+                handle,
+                name.as_c_str(),
+                value,
+                rustix::fs::XattrFlags::empty(),
+            );
+        }
+    }
+    // Only root may give a file away; for everybody else the copy is the copier's.
+    let (user, group) = meta.owner;
+    let _ = rustix::fs::fchown(
+        handle,
+        Some(rustix::fs::Uid::from_raw(user)),
+        Some(rustix::fs::Gid::from_raw(group)),
+    );
+    match rustix::fs::fchmod(handle, Mode::from_raw_mode(meta.mode)) {
+        // exFAT and NTFS through FUSE hold no permissions.
+        Ok(()) | Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) => {}
+        Err(error) => return Err(error.into()),
+    }
+    Ok(rustix::fs::futimens(handle, &stamps(meta.modified_ns))?)
+}
+
+/// Reads the `user.` attributes of a file or folder that is open; none where there are none to be had.
+pub(crate) fn attributes_of(path: &Path) -> Vec<(Vec<u8>, Vec<u8>)> {
+    let mut names = vec![0_u8; 4096];
+    let Ok(length) = rustix::fs::llistxattr(path, &mut names[..]) else { return Vec::new() };
+    let mut out = Vec::new();
+    for name in names[..length].split(|b| *b == 0).filter(|n| n.starts_with(b"user.")) {
+        let mut value = vec![0_u8; 65536];
+        if let Ok(length) = rustix::fs::lgetxattr(path, OsStr::from_bytes(name), &mut value[..]) {
+            value.truncate(length);
+            out.push((name.to_vec(), value));
+        }
+    }
+    out
+}

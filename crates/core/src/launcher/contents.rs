@@ -1,0 +1,164 @@
+//! A launcher's own list of a game's files: the measure of what it would download.
+
+use std::io;
+use std::path::{Component, Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+use sha1::Digest as _;
+use thiserror::Error;
+
+use super::profile::Profile;
+use crate::record::{Json, JsonError, MeaningError, Place, Side, Values};
+
+/// A kind of hash that a content list may hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DigestKind {
+    /// SHA-1, 20 bytes.
+    Sha1,
+}
+
+/// A hash that is being computed.
+#[derive(Clone, Debug)]
+pub enum Digest {
+    /// SHA-1.
+    Sha1(sha1::Sha1),
+}
+
+impl Digest {
+    /// Begins a hash.
+    pub fn new(kind: DigestKind) -> Self {
+        match kind {
+            DigestKind::Sha1 => Self::Sha1(sha1::Sha1::new()),
+        }
+    }
+
+    /// Takes the next bytes.
+    pub fn take(&mut self, bytes: &[u8]) {
+        match self {
+            Self::Sha1(hash) => hash.update(bytes),
+        }
+    }
+
+    /// Gives the hash.
+    pub fn end(self) -> Vec<u8> {
+        match self {
+            Self::Sha1(hash) => hash.finalize().to_vec(),
+        }
+    }
+}
+
+/// One file of a content list.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ContentItem {
+    /// Below the install folder.
+    pub path: PathBuf,
+    /// Bytes.
+    pub size: u64,
+    /// The hash.
+    pub hash: Vec<u8>,
+}
+
+/// A launcher's list of what a game consists of.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ContentList {
+    /// Where it was read.
+    pub file: PathBuf,
+    /// Which hash it holds.
+    pub kind: DigestKind,
+    /// Its files.
+    pub items: Vec<ContentItem>,
+}
+
+/// Why a content list was not read.
+#[derive(Debug, Error)]
+pub enum ContentsError {
+    /// The file cannot be read.
+    #[error("cannot read {file}")]
+    Read {
+        /// The file.
+        file: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// It is not JSON, or the list is not where the profile says.
+    #[error("{file}: {source}")]
+    Json {
+        /// The file.
+        file: PathBuf,
+        /// The fault.
+        source: JsonError,
+    },
+    /// An entry lacks something or leads out of the game.
+    #[error("{file}, line {line}: {what}")]
+    Entry {
+        /// The file.
+        file: PathBuf,
+        /// Line, from 1.
+        line: usize,
+        /// The fault.
+        what: &'static str,
+    },
+    /// The profile's template for the file cannot be filled.
+    #[error("{0}")]
+    Meaning(MeaningError),
+}
+
+impl ContentList {
+    /// Reads the content list of a game; `None` if its launcher's profile knows no such lists or the file is not there.
+    ///
+    /// `values` must say `home`, `library` and `id` where the profile's template asks for them.
+    pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {
+        let Some(contents) = &profile.contents else { return Ok(None) };
+        let file = PathBuf::from(contents.file.fill(values).map_err(ContentsError::Meaning)?);
+        let bytes = match std::fs::read(&file) {
+            Ok(bytes) => bytes,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(source) => return Err(ContentsError::Read { file, source }),
+        };
+        let json_error = |source| ContentsError::Json { file: file.clone(), source };
+        let json = Json::parse(&bytes).map_err(json_error)?;
+        let list = json.find_one(&contents.list).map_err(json_error)?;
+        let entries = json.children(&list).unwrap_or_default();
+        // One walk of the whole document per field; a lookup per entry would read the selector each time.
+        let column = |selector: &str| column(&json, &contents.list, selector);
+        let paths = column(&contents.path).map_err(json_error)?;
+        let sizes = column(&contents.size).map_err(json_error)?;
+        let hashes = column(&contents.hash).map_err(json_error)?;
+        let fault = |place: &Place, what| ContentsError::Entry { file: file.clone(), line: json.line(place), what };
+        if [paths.len(), sizes.len(), hashes.len()] != [entries.len(); 3] {
+            return Err(fault(&list, "an entry of the list lacks its path, size or hash"));
+        }
+        let mut items = Vec::with_capacity(entries.len());
+        for (n, entry) in entries.iter().enumerate() {
+            let path = PathBuf::from(&paths[n]);
+            if paths[n].is_empty() || !path.components().all(|c| matches!(c, Component::Normal(_))) {
+                return Err(fault(entry, "the path leads out of the game"));
+            }
+            let size = sizes[n].parse().map_err(|_| fault(entry, "the size is no whole number"))?;
+            let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
+            items.push(ContentItem { path, size, hash });
+        }
+        Ok(Some(Self { file, kind: contents.algorithm, items }))
+    }
+
+    /// The entry for a path below the install folder.
+    pub fn item(&self, path: &Path) -> Option<&ContentItem> {
+        self.items.iter().find(|item| item.path == path)
+    }
+}
+
+/// The texts that `selector` finds below each entry of a list, in order.
+fn column(json: &Json, list: &str, selector: &str) -> Result<Vec<String>, JsonError> {
+    let whole = format!("{list}[*]{}", selector.strip_prefix('$').unwrap_or(selector));
+    let places = json.find(&whole)?;
+    Ok(places.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())
+}
+
+fn from_hex(text: &str) -> Option<Vec<u8>> {
+    let digits = text.as_bytes();
+    if !digits.len().is_multiple_of(2) || !text.is_ascii() {
+        return None;
+    }
+    (0..digits.len()).step_by(2).map(|n| u8::from_str_radix(&text[n..n + 2], 16).ok()).collect()
+}

@@ -1,0 +1,14 @@
+//! Launchers: profiles that say where they keep their records, and what those records say now.
+//!
+//! Law: no launcher is known here by name; everything comes from a [`Profile`]. Reading changes nothing,
+//! and a broken file spoils no more than what it describes. Start at [`read_launchers`].
+
+mod contents;
+mod place;
+mod profile;
+mod reading;
+
+pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
+pub use place::{PlaceFault, place_fault};
+pub use profile::{Contents, EntryRecord, FileRecord, Games, Libraries, Profile, ProfileError, UpdateAt, load_profiles};
+pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Record, Update, read_launchers};

@@ -1,0 +1,100 @@
+//! Whether the place that a manifest names can be a game's install folder at all.
+
+use std::path::{Component, Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::site::{Site, real_path};
+
+/// Why a place cannot be an install folder.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum PlaceFault {
+    /// It goes up through `..`.
+    GoesUp,
+    /// It is the root of everything, a drive's root, the home or a folder above it, or a library itself.
+    TooHigh,
+    /// It, or a folder on the way from its library, is a link that leads elsewhere.
+    LeadsOut(PathBuf),
+    /// It is not below the library that lists it.
+    OutsideLibrary,
+    /// Nothing is there.
+    Missing,
+    /// It is no folder.
+    NotAFolder,
+}
+
+/// Finds out what is wrong with an install folder; `None` if nothing is.
+pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Option<PlaceFault> {
+    if install.components().any(|c| matches!(c, Component::ParentDir)) {
+        return Some(PlaceFault::GoesUp);
+    }
+    let high = |place: &Path| {
+        let places = [&site.places.home, &site.places.config, &site.places.data, &site.places.state];
+        place.parent().is_none()
+            || places.iter().any(|p| p.starts_with(place))
+            || site.drives.iter().flat_map(|d| &d.mounts).any(|mount| mount.starts_with(place))
+            || library == Some(place)
+    };
+    if high(install) || !install.is_absolute() {
+        return Some(PlaceFault::TooHigh);
+    }
+    if let Some(library) = library {
+        if !install.starts_with(library) {
+            return Some(PlaceFault::OutsideLibrary);
+        }
+        // The library itself may be reached through a link; below it the way must be straight.
+        let wanted = real_path(library).join(install.strip_prefix(library).unwrap_or(install));
+        let real = real_path(install);
+        if real != wanted {
+            return Some(PlaceFault::LeadsOut(real));
+        }
+    }
+    let real = real_path(install);
+    if high(&real) {
+        return Some(PlaceFault::TooHigh);
+    }
+    match install.symlink_metadata() {
+        Err(_) => Some(PlaceFault::Missing),
+        Ok(meta) if meta.is_symlink() => Some(PlaceFault::LeadsOut(real)),
+        Ok(meta) if !meta.is_dir() => Some(PlaceFault::NotAFolder),
+        Ok(_) => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::Disk;
+    use crate::site::Places;
+
+    #[test]
+    fn dangerous_places_are_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        let library = top.join("home/games");
+        std::fs::create_dir_all(library.join("sound/below")).unwrap();
+        std::fs::create_dir_all(top.join("elsewhere")).unwrap();
+        std::os::unix::fs::symlink(top.join("elsewhere"), library.join("out")).unwrap();
+        std::fs::write(library.join("file"), "").unwrap();
+        let site = Site {
+            drives: Vec::new(),
+            places: Places::usual(&top.join("home")),
+            processes: "/proc".into(),
+            disk: Disk::default(),
+            world: None,
+        };
+        let fault = |path: &str| place_fault(&site, &library.join(path), Some(&library));
+        assert_eq!(fault("sound"), None);
+        assert_eq!(fault("sound/below"), None);
+        assert_eq!(fault("/"), Some(PlaceFault::TooHigh));
+        assert_eq!(fault("../games/sound"), Some(PlaceFault::GoesUp));
+        assert_eq!(fault(""), Some(PlaceFault::TooHigh));
+        assert_eq!(fault("out"), Some(PlaceFault::LeadsOut(top.join("elsewhere"))));
+        assert_eq!(fault("/usr/share"), Some(PlaceFault::OutsideLibrary));
+        assert_eq!(fault("gone"), Some(PlaceFault::Missing));
+        assert_eq!(fault("file"), Some(PlaceFault::NotAFolder));
+        assert_eq!(place_fault(&site, &top.join("home"), None), Some(PlaceFault::TooHigh));
+        assert_eq!(place_fault(&site, &top, None), Some(PlaceFault::TooHigh));
+    }
+}

@@ -1,0 +1,306 @@
+//! The profile of a launcher. Format: `docs/formats.md`, "Profile".
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use serde::Deserialize;
+use serde_json_path::JsonPath;
+use thiserror::Error;
+
+use super::contents::DigestKind;
+use crate::record::{Meaning, Side};
+
+/// Where a launcher keeps its records, as a profile file says it.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Profile {
+    /// Version of the format: 1.
+    pub format: u32,
+    /// A short name for files and ids: letters, digits and hyphens.
+    pub id: String,
+    /// The name that people read.
+    pub name: String,
+    /// Where the launcher's own folder may be; the first that is there counts.
+    pub home: Vec<Meaning>,
+    /// Names of its programs: none may run while its records change.
+    #[serde(default)]
+    pub processes: Vec<String>,
+    /// Its libraries.
+    pub libraries: Libraries,
+    /// Its games.
+    pub games: Games,
+    /// Records outside the list of games.
+    #[serde(default)]
+    pub records: Vec<FileRecord>,
+    /// Its own lists of what a game consists of.
+    pub contents: Option<Contents>,
+}
+
+/// Where the libraries stand.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Libraries {
+    /// The file that lists them.
+    pub file: Meaning,
+    /// JSONPath of the list.
+    pub list: String,
+    /// JSONPath from an entry to the folder.
+    pub path: String,
+    /// Which one takes new installs.
+    #[serde(default)]
+    pub default: DefaultLibrary,
+    /// Where a new library of this launcher is made on a drive.
+    pub new: Option<Meaning>,
+    /// The entry that makes a new library known, as JSON.
+    pub new_entry: Option<Meaning>,
+    /// The text of a new library's own file of games.
+    pub new_file: Option<String>,
+}
+
+/// Which library takes new installs.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DefaultLibrary {
+    /// The first of the list.
+    #[default]
+    First,
+    /// The last of the list.
+    Last,
+    /// None is marked.
+    None,
+}
+
+/// Where the games stand.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Games {
+    /// The file that lists them; with `{library}` there is one per library.
+    pub file: Meaning,
+    /// JSONPath of the list.
+    pub list: String,
+    /// Whether an entry goes to the other library's list when its game does.
+    #[serde(default)]
+    pub travels: bool,
+    /// JSONPath from an entry to its id; without it the key is the id.
+    pub id: Option<String>,
+    /// JSONPath from an entry to the title.
+    pub title: Option<String>,
+    /// The install folder, from what the records say.
+    pub install: Meaning,
+    /// JSONPath to the bytes that the launcher claims.
+    pub claim: Option<String>,
+    /// JSONPath to the program, below the install folder.
+    pub program: Option<String>,
+    /// JSONPath to the reason why the game cannot be moved, or to `true`.
+    pub sealed: Option<String>,
+    /// JSONPath to the time of the last run (RFC 3339).
+    pub last_run: Option<String>,
+    /// Where an update's progress stands.
+    pub update: Option<UpdateAt>,
+    /// The records within an entry.
+    pub records: Vec<EntryRecord>,
+}
+
+/// Where an update's progress stands: bytes it has and bytes it wants. It waits while it has fewer.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct UpdateAt {
+    /// JSONPath to the bytes it has.
+    pub have: String,
+    /// JSONPath to the bytes it wants.
+    pub want: String,
+}
+
+/// A record within an entry of the list of games.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct EntryRecord {
+    /// JSONPath from the entry.
+    pub selector: String,
+    /// Key or value.
+    #[serde(default)]
+    pub on: Side,
+    /// What it stands for.
+    pub meaning: Meaning,
+}
+
+/// A record in another file.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct FileRecord {
+    /// The file, with `{home}`, `{library}`, `{id}` and the like.
+    pub file: Meaning,
+    /// JSONPath from the root of the file, with the same names; every place it finds is looked at.
+    pub selector: Meaning,
+    /// Key or value.
+    #[serde(default)]
+    pub on: Side,
+    /// What it stands for.
+    pub meaning: Meaning,
+}
+
+/// Where content lists stand, one file per game.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Contents {
+    /// The file.
+    pub file: Meaning,
+    /// JSONPath of the list.
+    pub list: String,
+    /// JSONPath from an entry to the path below the install folder.
+    pub path: String,
+    /// JSONPath from an entry to the size in bytes.
+    pub size: String,
+    /// JSONPath from an entry to the hash in hexadecimal digits.
+    pub hash: String,
+    /// Which hash it is.
+    pub algorithm: DigestKind,
+}
+
+/// Why a profile is not used. The other profiles are.
+#[derive(Debug, Error)]
+pub enum ProfileError {
+    /// The file or folder cannot be read.
+    #[error("cannot read {file}")]
+    Read {
+        /// The file.
+        file: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// It is not a sound profile; `what` names line and fault.
+    #[error("{file} is not a sound profile: {what}")]
+    Unsound {
+        /// The file.
+        file: PathBuf,
+        /// Line, column and fault.
+        what: String,
+    },
+}
+
+impl Profile {
+    /// Reads a profile from the text of `file`.
+    pub fn parse(text: &str, file: &Path) -> Result<Self, ProfileError> {
+        let unsound = |what: String| ProfileError::Unsound { file: file.into(), what };
+        let profile: Self = toml::from_str(text).map_err(|e| unsound(e.to_string()))?;
+        if profile.format != 1 {
+            return Err(unsound(format!("format {} is not known here; this program reads 1", profile.format)));
+        }
+        if profile.id.is_empty() || !profile.id.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-') {
+            return Err(unsound(format!("id {:?} must be letters, digits and hyphens", profile.id)));
+        }
+        for selector in profile.selectors() {
+            if let Err(error) = JsonPath::parse(&selector) {
+                return Err(unsound(format!("{selector} is not a JSONPath: {error}{}", line_of(text, &selector))));
+            }
+        }
+        let known = profile.games.records.iter().any(|r| matches!(r.meaning.to_string().as_str(), "{folder}" | "{install}"));
+        if !known {
+            return Err(unsound("no record in [games] means {folder} or {install}, so no game's place can be known".into()));
+        }
+        Ok(profile)
+    }
+
+    fn selectors(&self) -> Vec<String> {
+        let games = &self.games;
+        let mut all = vec![self.libraries.list.clone(), self.libraries.path.clone(), games.list.clone()];
+        let single = [&games.id, &games.title, &games.claim, &games.program, &games.sealed, &games.last_run];
+        all.extend(single.into_iter().flatten().cloned());
+        all.extend(games.update.iter().flat_map(|u| [u.have.clone(), u.want.clone()]));
+        all.extend(games.records.iter().map(|r| r.selector.clone()));
+        // Names in a selector stand inside quotes; any text there keeps it a JSONPath.
+        all.extend(self.records.iter().map(|r| r.selector.to_string()));
+        all.extend(self.contents.iter().flat_map(|c| [c.list.clone(), c.path.clone(), c.size.clone(), c.hash.clone()]));
+        all
+    }
+}
+
+fn line_of(text: &str, selector: &str) -> String {
+    let written = text.lines().position(|line| line.contains(selector));
+    written.map_or_else(String::new, |n| format!(" (line {})", n + 1))
+}
+
+/// Reads every `*.toml` of the profile folder, in the order of their names; a folder that is not there holds none.
+pub fn load_profiles(folder: &Path) -> (Vec<Profile>, Vec<ProfileError>) {
+    let mut profiles: Vec<Profile> = Vec::new();
+    let mut errors = Vec::new();
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return (profiles, errors),
+        Err(source) => return (profiles, vec![ProfileError::Read { file: folder.into(), source }]),
+    };
+    let mut files: Vec<PathBuf> = entries.flatten().map(|entry| entry.path()).collect();
+    files.retain(|file| file.extension().is_some_and(|e| e == "toml"));
+    files.sort();
+    for file in files {
+        let read = fs::read_to_string(&file).map_err(|source| ProfileError::Read { file: file.clone(), source });
+        match read.and_then(|text| Profile::parse(&text, &file)) {
+            Ok(profile) if profiles.iter().any(|other| other.id == profile.id) => {
+                let what = format!("the id {:?} is another profile's already", profile.id);
+                errors.push(ProfileError::Unsound { file, what });
+            }
+            Ok(profile) => profiles.push(profile),
+            Err(error) => errors.push(error),
+        }
+    }
+    (profiles, errors)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const SOUND: &str = r#"format = 1
+id = "quay"
+name = "Quay"
+home = ["{config}/quay"]
+[libraries]
+file = "{home}/l.json"
+list = "$"
+path = "$.at"
+[games]
+file = "{library}/g.json"
+list = "$.g"
+install = "{library}/{folder}"
+[[games.records]]
+selector = "$.folder"
+meaning = "{folder}"
+"#;
+
+    #[test]
+    fn a_sound_profile_is_read() {
+        let profile = Profile::parse(SOUND, Path::new("p")).unwrap();
+        assert_eq!(profile.libraries.default, DefaultLibrary::First);
+        assert_eq!(profile.games.records[0].on, Side::Value);
+    }
+
+    #[test]
+    fn a_broken_profile_is_refused_with_line_and_fault() {
+        for (from, to, part) in [
+            ("format = 1", "format = 2", "format 2"),
+            ("\"$.at\"", "\"$.[at\"", "line 8"),
+            ("path =", "pfad =", "line 8"),
+            ("id = \"quay\"", "id = \"../quay\"", "letters"),
+            ("meaning = \"{folder}\"", "meaning = \"{size}\"", "no record"),
+            ("{library}/{folder}", "{library/{", "line 12"),
+            ("name = \"Quay\"", "name = Quay", "line 3"),
+        ] {
+            let text = SOUND.replacen(from, to, 1);
+            let error = Profile::parse(&text, Path::new("p.toml")).unwrap_err().to_string();
+            assert!(error.contains(part) && error.contains("p.toml"), "{error}");
+        }
+    }
+
+    #[test]
+    fn one_broken_profile_leaves_the_others() {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join("a.toml"), "format = ").unwrap();
+        fs::write(folder.path().join("b.toml"), SOUND).unwrap();
+        fs::write(folder.path().join("c.toml"), SOUND).unwrap();
+        fs::write(folder.path().join("notes.txt"), "x").unwrap();
+        let (profiles, errors) = load_profiles(folder.path());
+        assert_eq!((profiles.len(), errors.len()), (1, 2));
+        assert!(load_profiles(Path::new("/nowhere/at/all")).1.is_empty());
+    }
+}

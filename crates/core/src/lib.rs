@@ -1,0 +1,17 @@
+//! The job of Deft Barge, without a terminal, an argument parser or a drawing.
+//!
+//! Data flows one way: [`site`] → [`survey`] → [`plan`] → [`haul`], each a plain value that the
+//! next one takes. Start reading at [`survey::survey`], then [`plan::plan`], then [`haul::Haul`].
+//! All writing on drives goes through [`disk::Disk`]; no launcher is known here by name.
+#![deny(clippy::print_stdout, clippy::print_stderr)]
+#![cfg_attr(test, allow(clippy::disallowed_methods, reason = "tests build their worlds by hand"))]
+
+pub mod bytes;
+pub mod disk;
+pub mod haul;
+pub mod launcher;
+pub mod plan;
+pub mod record;
+pub mod site;
+pub mod survey;
+pub mod tally;

@@ -1,0 +1,172 @@
+//! What a record's value stands for: a template such as `{library}/{folder}` or `{install}/{tail}`.
+//!
+//! Law: reading is matching the template against the value, writing is filling it; both from the
+//! one template. At most one name in a template may be unknown when it is read.
+
+use std::collections::BTreeMap;
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+use thiserror::Error;
+
+/// Names and what they stand for: `install`, `library`, `parent`, `folder`, `id`, `home` and so on.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Values(BTreeMap<String, String>);
+
+impl Values {
+    /// Gives the same values and one more.
+    #[must_use]
+    pub fn with(mut self, name: &str, value: impl Into<String>) -> Self {
+        self.0.insert(name.into(), value.into());
+        self
+    }
+
+    /// What a name stands for.
+    pub fn of(&self, name: &str) -> Option<&str> {
+        self.0.get(name).map(String::as_str)
+    }
+}
+
+/// Why a template is none, or was not filled.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum MeaningError {
+    /// A brace is open or a name is empty.
+    #[error("{0:?} has an open brace or an empty name")]
+    Braces(String),
+    /// Nothing is known under this name.
+    #[error("nothing is known for {{{0}}} here")]
+    Unknown(String),
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Piece {
+    Plain(String),
+    Name(String),
+}
+
+/// A template with names in braces.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Meaning(Vec<Piece>);
+
+impl TryFrom<String> for Meaning {
+    type Error = MeaningError;
+
+    fn try_from(text: String) -> Result<Self, MeaningError> {
+        let mut pieces = Vec::new();
+        let mut rest = text.as_str();
+        while let Some(open) = rest.find('{') {
+            let close = rest[open..].find('}').map(|n| open + n);
+            let close = close.filter(|close| close - open > 1).ok_or_else(|| MeaningError::Braces(text.clone()))?;
+            if open > 0 {
+                pieces.push(Piece::Plain(rest[..open].into()));
+            }
+            pieces.push(Piece::Name(rest[open + 1..close].into()));
+            rest = &rest[close + 1..];
+        }
+        if !rest.is_empty() {
+            pieces.push(Piece::Plain(rest.into()));
+        }
+        Ok(Self(pieces))
+    }
+}
+
+impl From<Meaning> for String {
+    fn from(meaning: Meaning) -> Self {
+        meaning.to_string()
+    }
+}
+
+impl fmt::Display for Meaning {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for piece in &self.0 {
+            match piece {
+                Piece::Plain(text) => f.write_str(text)?,
+                Piece::Name(name) => write!(f, "{{{name}}}")?,
+            }
+        }
+        Ok(())
+    }
+}
+
+impl Meaning {
+    /// Whether the template speaks of this name.
+    pub fn names(&self, name: &str) -> bool {
+        self.0.iter().any(|piece| matches!(piece, Piece::Name(n) if n == name))
+    }
+
+    /// Fills every name.
+    pub fn fill(&self, values: &Values) -> Result<String, MeaningError> {
+        let piece = |piece: &Piece| match piece {
+            Piece::Plain(text) => Ok(text.clone()),
+            Piece::Name(name) => {
+                values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone()))
+            }
+        };
+        self.0.iter().map(piece).collect()
+    }
+
+    /// Fills every name with its value as text inside a quoted string of a JSONPath or of JSON.
+    pub fn fill_quoted(&self, values: &Values) -> Result<String, MeaningError> {
+        let escaped = |(name, value): (&String, &String)| {
+            let json = serde_json::Value::String(value.clone()).to_string();
+            (name.clone(), json[1..json.len() - 1].replace("\\\"", "\\u0022").replace('\'', "\\u0027"))
+        };
+        self.fill(&Values(values.0.iter().map(escaped).collect()))
+    }
+
+    /// Matches `text` and gives the values with the one name added that was not known yet.
+    ///
+    /// `None` if the text is not what the template says. What is found is never empty.
+    pub fn read(&self, text: &str, values: &Values) -> Option<Values> {
+        let unknown = self.0.iter().find_map(|piece| match piece {
+            Piece::Name(name) if values.of(name).is_none() => Some(name.clone()),
+            _ => None,
+        });
+        let Some(unknown) = unknown else {
+            return (self.fill(values).ok()? == text).then(|| values.clone());
+        };
+        let at = self.0.iter().position(|p| matches!(p, Piece::Name(n) if *n == unknown))?;
+        let before = Self(self.0[..at].to_vec()).fill(values).ok()?;
+        let after = Self(self.0[at + 1..].to_vec()).fill(values).ok()?;
+        let found = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
+        (!found.is_empty()).then(|| values.clone().with(&unknown, found))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn meaning(text: &str) -> Meaning {
+        Meaning::try_from(text.to_string()).unwrap()
+    }
+
+    #[test]
+    fn what_is_read_can_be_written_for_another_place() {
+        let old = Values::default().with("install", "/a/games/x");
+        let program = meaning("{install}/{tail}");
+        let read = program.read("/a/games/x/bin/go", &old).unwrap();
+        assert_eq!(read.of("tail"), Some("bin/go"));
+        assert_eq!(program.fill(&read.with("install", "/b/x")).unwrap(), "/b/x/bin/go");
+        assert_eq!(program.read("/a/games/xy/bin", &old), None, "another folder that begins alike");
+        assert_eq!(program.read("/a/games/x/", &old), None);
+    }
+
+    #[test]
+    fn templates_with_open_braces_are_refused() {
+        for text in ["{a", "x{}", "{a}{"] {
+            assert!(Meaning::try_from(text.to_string()).is_err(), "{text}");
+        }
+        assert_eq!(meaning("{a}-{b}").fill(&Values::default().with("a", "1")), Err(MeaningError::Unknown("b".into())));
+    }
+
+    #[test]
+    fn values_cannot_break_out_of_a_selector() {
+        let selector = meaning("$[?@.id == '{id}']");
+        let filled = selector.fill_quoted(&Values::default().with("id", "x'] || ['\"\\")).unwrap();
+        let json = serde_json::json!([{"id": "x'] || ['\"\\"}, {"id": "y"}]);
+        let found = serde_json_path::JsonPath::parse(&filled).unwrap().query(&json).len();
+        assert_eq!(found, 1, "{filled}");
+    }
+}

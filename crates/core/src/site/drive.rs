@@ -1,0 +1,164 @@
+//! A drive: a mounted file system with a capacity, and what it can hold.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use crate::bytes::Bytes;
+use crate::disk::allocated_below;
+
+/// What kind of device a drive is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DriveKind {
+    /// Flash on the system's fast bus.
+    Nvme,
+    /// Flash behind a disk interface.
+    Ssd,
+    /// A spinning disk, or what claims to be one.
+    Disk,
+    /// A stick or disk on the USB.
+    Usb,
+    /// A share of another machine.
+    Network,
+    /// Memory.
+    Memory,
+    /// A file that is mounted.
+    Image,
+    /// Not known.
+    Unknown,
+}
+
+/// What a file system can hold.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Abilities {
+    /// Whether what is said here is known; guesses are marked so.
+    pub known: bool,
+    /// Symbolic links.
+    pub links: bool,
+    /// Several names for one file.
+    pub hard_links: bool,
+    /// Files with holes that take no room.
+    pub sparse: bool,
+    /// Permission bits, such as the one that makes a program startable.
+    pub permissions: bool,
+    /// The largest file; `None` where no game reaches it.
+    pub largest_file: Option<Bytes>,
+    /// Characters that no name may hold.
+    pub forbidden: String,
+    /// Whether two names that differ in case only are one name.
+    pub folds_case: bool,
+}
+
+/// Characters that the names of Windows file systems cannot hold, by the exFAT specification, 7.7.3.
+const WINDOWS_FORBIDDEN: &str = "\"*/:<>?\\|";
+
+impl Abilities {
+    /// Everything that a file system of Linux can do.
+    pub fn all() -> Self {
+        Self {
+            known: true,
+            links: true,
+            hard_links: true,
+            sparse: true,
+            permissions: true,
+            largest_file: None,
+            forbidden: String::new(),
+            folds_case: false,
+        }
+    }
+
+    /// What a file system of this name can do, by the documents of each.
+    pub fn of_file_system(name: &str) -> Self {
+        let windows = || Self { forbidden: WINDOWS_FORBIDDEN.into(), ..Self::all() };
+        match name {
+            "exfat" => Self {
+                links: false,
+                hard_links: false,
+                sparse: false,
+                permissions: false,
+                folds_case: true,
+                ..windows()
+            },
+            "vfat" | "msdos" => Self {
+                // FAT keeps a file's length in 32 bits.
+                largest_file: Some(Bytes::new((1 << 32) - 1)),
+                ..Self::of_file_system("exfat")
+            },
+            // ntfs-3g and ntfs3 make links and tell cases apart on Linux, and hold permissions only by option.
+            "ntfs" | "ntfs3" => Self { permissions: false, ..windows() },
+            "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "zfs" | "tmpfs"
+            | "bcachefs" | "overlay" | "nfs" | "nfs4" => Self::all(),
+            _ => Self { known: false, ..Self::all() },
+        }
+    }
+}
+
+/// A mounted file system, or a folder declared as one.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Drive {
+    /// The digit it answers to; `None` from the tenth on.
+    pub tag: Option<u8>,
+    /// A short name, once per site.
+    pub name: String,
+    /// Its top folder.
+    pub root: PathBuf,
+    /// Every place it is mounted at: bind mounts and subvolumes share its room.
+    pub mounts: Vec<PathBuf>,
+    /// Kind of device.
+    pub kind: DriveKind,
+    /// Name of the file system.
+    pub file_system: String,
+    /// What it can hold.
+    pub abilities: Abilities,
+    /// Whether nothing can be written.
+    pub read_only: bool,
+    /// Bytes in all, as of when the site was read.
+    pub capacity: Bytes,
+    /// Bytes that a haul leaves free.
+    pub reserve: Bytes,
+    /// Whether it is a folder with declared limits.
+    pub declared: bool,
+}
+
+/// How full a drive is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub struct Usage {
+    /// Bytes in all.
+    pub capacity: Bytes,
+    /// Bytes in use.
+    pub used: Bytes,
+    /// Bytes that this person may still write.
+    pub free: Bytes,
+}
+
+impl Drive {
+    /// Asks how full the drive is.
+    ///
+    /// A declared drive's files are added up, each inode once, in allocated bytes.
+    pub fn usage(&self) -> io::Result<Usage> {
+        if self.declared {
+            self.root.read_dir()?;
+            let used = allocated_below(&self.root);
+            return Ok(Usage { capacity: self.capacity, used, free: self.capacity.less(used) });
+        }
+        usage_of(&self.root)
+    }
+
+    /// The reserve where nothing else is set: a twentieth of the capacity, at most 20 GB (our own choice).
+    pub fn usual_reserve(capacity: Bytes) -> Bytes {
+        Bytes::new((capacity.count() / 20).min(20_000_000_000))
+    }
+}
+
+/// Asks the file system at `path` how full it is, by `statvfs`.
+pub(super) fn usage_of(path: &Path) -> io::Result<Usage> {
+    let stat = rustix::fs::statvfs(path)?;
+    let bytes = |blocks: u64| Bytes::new(blocks.saturating_mul(stat.f_frsize));
+    Ok(Usage {
+        capacity: bytes(stat.f_blocks),
+        used: bytes(stat.f_blocks.saturating_sub(stat.f_bfree)),
+        free: bytes(stat.f_bavail),
+    })
+}

@@ -1,0 +1,130 @@
+//! Where we are: drives, folders for settings and state, the list of processes, and the disk.
+//!
+//! Law: core asks nothing of the machine behind its caller's back; it is given a [`Site`], read
+//! from the machine by [`Site::of_system`] or declared in a `world.toml` read by [`Site::of_world`].
+
+mod declared;
+mod drive;
+mod mounts;
+mod process;
+
+pub use drive::{Abilities, Drive, DriveKind, Usage};
+pub use mounts::{Mount, parse_mountinfo};
+pub use process::{Process, Sight, Wanted};
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use thiserror::Error;
+
+use crate::disk::Disk;
+
+/// The folders of a person on this machine.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Places {
+    /// The home folder.
+    pub home: PathBuf,
+    /// Where programs keep settings; ours are in `deft-barge` below it.
+    pub config: PathBuf,
+    /// Where programs keep data.
+    pub data: PathBuf,
+    /// Where programs keep state; ours is in `deft-barge` below it.
+    pub state: PathBuf,
+}
+
+impl Places {
+    /// Gives the places that the XDG base directory specification (0.8) has where nothing else is set.
+    pub fn usual(home: &Path) -> Self {
+        Self {
+            home: home.into(),
+            config: home.join(".config"),
+            data: home.join(".local/share"),
+            state: home.join(".local/state"),
+        }
+    }
+}
+
+/// Why there is no site.
+#[derive(Debug, Error)]
+pub enum SiteError {
+    /// A file that describes the site cannot be read.
+    #[error("cannot read {path}")]
+    Read {
+        /// The file.
+        path: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// The world file is not what it should be; `what` names line and fault.
+    #[error("{path} is not a world file: {what}")]
+    World {
+        /// The file.
+        path: PathBuf,
+        /// Line, column and fault.
+        what: String,
+    },
+}
+
+/// Everything that core knows of the machine it works on.
+#[derive(Clone, Debug)]
+pub struct Site {
+    /// Drives, those with a digit first, in the order of their digits.
+    pub drives: Vec<Drive>,
+    /// Folders of the person.
+    pub places: Places,
+    /// Folder in which processes are listed, `/proc` but for tests.
+    pub processes: PathBuf,
+    /// The door to all writing.
+    pub disk: Disk,
+    /// The folder of a declared world; `None` on a real machine.
+    pub world: Option<PathBuf>,
+}
+
+impl Site {
+    /// The folder of profiles, one `*.toml` each.
+    pub fn profile_folder(&self) -> PathBuf {
+        self.places.config.join("deft-barge/profiles")
+    }
+
+    /// The folder of the journal and its lock.
+    pub fn state_folder(&self) -> PathBuf {
+        self.places.state.join("deft-barge")
+    }
+
+    /// The drive on which a path lies, through existing links of its folders.
+    pub fn drive_of(&self, path: &Path) -> Option<&Drive> {
+        let real = real_path(path);
+        self.mount_of(&real).and_then(|mount| self.drives.iter().find(|d| d.mounts.contains(mount)))
+    }
+
+    /// The mount point of a drive under which a path lies: the longest one.
+    pub fn mount_of(&self, path: &Path) -> Option<&PathBuf> {
+        let all = self.drives.iter().flat_map(|drive| &drive.mounts);
+        all.filter(|mount| path.starts_with(mount)).max_by_key(|mount| mount.as_os_str().len())
+    }
+
+    /// Finds a drive by its digit or its name.
+    pub fn find_drive(&self, word: &str) -> Option<&Drive> {
+        let digit = word.parse().ok().filter(|_| word.len() == 1);
+        let by_name = self.drives.iter().find(|drive| drive.name == word);
+        by_name.or_else(|| self.drives.iter().find(|d| digit.is_some() && d.tag == digit))
+    }
+}
+
+/// Gives the path with all links of its existing part followed; what does not exist yet is kept as it is.
+pub fn real_path(path: &Path) -> PathBuf {
+    let mut rest = Vec::new();
+    let mut there = path;
+    loop {
+        if let Ok(real) = there.canonicalize() {
+            return rest.iter().rev().fold(real, |path, name| path.join(name));
+        }
+        match (there.parent(), there.file_name()) {
+            (Some(parent), Some(name)) => {
+                rest.push(name.to_os_string());
+                there = parent;
+            }
+            _ => return path.to_path_buf(),
+        }
+    }
+}

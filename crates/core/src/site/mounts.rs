@@ -1,0 +1,307 @@
+//! The drives of a real machine: mounts, room, kind of device, grouped by the room they share.
+//!
+//! Law: pseudo file systems, images of packages and boot partitions are no drives; bind mounts
+//! and subvolumes of one file system are one drive.
+
+use std::collections::HashMap;
+use std::ffi::OsString;
+use std::fs;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
+use std::path::{Path, PathBuf};
+use std::sync::mpsc;
+use std::thread;
+use std::time::Duration;
+
+use super::drive::usage_of;
+use super::{Abilities, Drive, DriveKind, Places, Site, SiteError, Usage};
+use crate::disk::Disk;
+
+/// One line of mountinfo, as proc(5) describes it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Mount {
+    /// Major and minor number of the device.
+    pub device: (u32, u32),
+    /// Where it is mounted.
+    pub point: PathBuf,
+    /// Name of the file system.
+    pub file_system: String,
+    /// What is mounted: a device, a share, or a word.
+    pub source: OsString,
+    /// Whether the mount or the file system is read-only.
+    pub read_only: bool,
+}
+
+/// Reads the lines of a mountinfo file; lines that are none are left out.
+pub fn parse_mountinfo(bytes: &[u8]) -> Vec<Mount> {
+    bytes.split(|b| *b == b'\n').filter_map(parse_line).collect()
+}
+
+fn parse_line(line: &[u8]) -> Option<Mount> {
+    let fields: Vec<&[u8]> = line.split(|b| *b == b' ').collect();
+    let dash = fields.iter().position(|f| *f == b"-")?;
+    let text = |n: usize| std::str::from_utf8(fields.get(n)?).ok();
+    let (major, minor) = text(2)?.split_once(':')?;
+    let read_only = |options: &str| options.split(',').any(|o| o == "ro");
+    Some(Mount {
+        device: (major.parse().ok()?, minor.parse().ok()?),
+        point: PathBuf::from(OsString::from_vec(unescape(fields.get(4)?))),
+        file_system: text(dash + 1)?.to_string(),
+        source: OsString::from_vec(unescape(fields.get(dash + 2)?)),
+        read_only: read_only(text(5)?) || text(dash + 3).is_some_and(read_only),
+    })
+}
+
+/// Turns the octal escapes of mountinfo (blank, tab, line end, backslash) back into bytes.
+fn unescape(field: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(field.len());
+    let mut at = 0;
+    while at < field.len() {
+        let digits = field.get(at + 1..at + 4);
+        let octal = digits.filter(|d| field[at] == b'\\' && d.iter().all(|b| (b'0'..=b'7').contains(b)));
+        if let Some(digits) = octal {
+            out.push(digits.iter().fold(0_u8, |sum, b| sum.wrapping_mul(8).wrapping_add(b - b'0')));
+            at += 4;
+        } else {
+            out.push(field[at]);
+            at += 1;
+        }
+    }
+    out
+}
+
+const DISK_FILE_SYSTEMS: &[&str] = &[
+    "ext2", "ext3", "ext4", "btrfs", "xfs", "f2fs", "jfs", "reiserfs", "bcachefs", "zfs", "ntfs",
+    "ntfs3", "fuseblk", "exfat", "vfat", "msdos", "hfsplus", "udf",
+];
+const NETWORK_FILE_SYSTEMS: &[&str] = &["nfs", "nfs4", "cifs", "smb3", "9p", "virtiofs", "fuse.sshfs"];
+
+fn is_drive(mount: &Mount) -> bool {
+    let kind = mount.file_system.as_str();
+    let below = |folder: &str| mount.point.starts_with(folder);
+    if ["/boot", "/efi", "/snap", "/var/lib/snapd", "/proc", "/sys", "/dev"].iter().any(|f| below(f)) {
+        return false;
+    }
+    if DISK_FILE_SYSTEMS.contains(&kind) || NETWORK_FILE_SYSTEMS.contains(&kind) {
+        return true;
+    }
+    match kind {
+        // A machine that runs from an image, or a container's root.
+        "overlay" => mount.point == Path::new("/"),
+        // Memory that somebody mounted to put games in, not the system's own.
+        "tmpfs" => {
+            let system = ["/tmp", "/var", "/etc", "/usr"].iter().any(|f| mount.point == Path::new(f));
+            let run = below("/run") && !below("/run/media");
+            !system && !run && !mount.read_only && !mount.point.starts_with("/var/lib")
+        }
+        _ => false,
+    }
+}
+
+/// Mounts that share their room have one key: the block device, the pool, or the device number.
+fn shared_room(mount: &Mount) -> OsString {
+    let source = mount.source.as_bytes();
+    if mount.file_system == "zfs" {
+        let pool = source.split(|b| *b == b'/').next().unwrap_or(source);
+        return OsString::from_vec([b"zfs:", pool].concat());
+    }
+    if source.starts_with(b"/dev/") {
+        return mount.source.clone();
+    }
+    format!("{}:{}", mount.device.0, mount.device.1).into()
+}
+
+/// Asks for the room with a time limit, since a dead network mount answers never.
+fn usage_within(path: &Path, limit: Duration) -> Option<Usage> {
+    let (tell, told) = mpsc::channel();
+    let path = path.to_path_buf();
+    // The thread of a mount that hangs is left behind; it holds nothing.
+    thread::spawn(move || tell.send(usage_of(&path)));
+    told.recv_timeout(limit).ok()?.ok()
+}
+
+impl Site {
+    /// Reads the drives of this machine from `/proc/self/mountinfo`, `statvfs` and `/sys`.
+    ///
+    /// # Errors
+    /// [`SiteError::Read`] if the list of mounts cannot be read.
+    pub fn of_system(places: Places) -> Result<Self, SiteError> {
+        let list = PathBuf::from("/proc/self/mountinfo");
+        let bytes = fs::read(&list).map_err(|source| SiteError::Read { path: list, source })?;
+        let mut drives = group(parse_mountinfo(&bytes), |mount| {
+            if !mount.point.is_dir() {
+                return None;
+            }
+            usage_within(&mount.point, Duration::from_secs(2))
+        });
+        for (n, drive) in drives.iter_mut().enumerate().take(9) {
+            drive.tag = Some(n as u8 + 1);
+        }
+        Ok(Self { drives, places, processes: "/proc".into(), disk: Disk::default(), world: None })
+    }
+}
+
+/// Makes drives of mounts; `usage` says the room at a mount, or that it is no place for files.
+fn group(mounts: Vec<Mount>, usage: impl Fn(&Mount) -> Option<Usage>) -> Vec<Drive> {
+    // What is mounted over hides what was there before: the last one at a point counts.
+    let mut last: HashMap<PathBuf, usize> = HashMap::new();
+    for (n, mount) in mounts.iter().enumerate() {
+        last.insert(mount.point.clone(), n);
+    }
+    let mut by_room: Vec<(OsString, Vec<&Mount>)> = Vec::new();
+    for (n, mount) in mounts.iter().enumerate() {
+        if last[&mount.point] != n || !is_drive(mount) {
+            continue;
+        }
+        let key = shared_room(mount);
+        match by_room.iter_mut().find(|(other, _)| *other == key) {
+            Some((_, members)) => members.push(mount),
+            None => by_room.push((key, vec![mount])),
+        }
+    }
+    let mut drives: Vec<Drive> = Vec::new();
+    for (_, mut members) in by_room {
+        members.sort_by_key(|mount| mount.point.as_os_str().len());
+        let Some((first, usage)) = members.iter().find_map(|m| Some((*m, usage(m)?))) else { continue };
+        // A few bytes of memory that some sandbox mounted are no drive.
+        if usage.capacity.count() < 8_000_000 {
+            continue;
+        }
+        let mounts = members.iter().map(|m| m.point.clone()).collect();
+        let name = free_name(&drives, first);
+        drives.push(drive(first, mounts, usage, name));
+    }
+    drives
+}
+
+fn free_name(drives: &[Drive], mount: &Mount) -> String {
+    let last = mount.point.file_name().map(|n| n.to_string_lossy().into_owned());
+    let base: String = last.unwrap_or_else(|| "system".into()).chars().filter(|c| !c.is_control()).collect();
+    let taken = |name: &str| drives.iter().any(|drive| drive.name == name);
+    let mut name = base.clone();
+    let mut n = 2;
+    while taken(&name) {
+        name = format!("{base}-{n}");
+        n += 1;
+    }
+    name
+}
+
+fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Drive {
+    let file_system = match mount.file_system.as_str() {
+        "fuseblk" => signature_of(Path::new(&mount.source)).unwrap_or_else(|| "fuseblk".into()),
+        other => other.to_string(),
+    };
+    Drive {
+        tag: None,
+        name,
+        root: mount.point.clone(),
+        mounts,
+        kind: kind_of(mount),
+        abilities: Abilities::of_file_system(&file_system),
+        file_system,
+        read_only: mount.read_only,
+        capacity: usage.capacity,
+        reserve: Drive::usual_reserve(usage.capacity),
+        declared: false,
+    }
+}
+
+/// Finds out which file system a block mount through FUSE holds, from the first sector: the name
+/// stands at byte 3 of it in both NTFS and exFAT (exFAT specification, 3.1.2). Needs rights to read the device.
+fn signature_of(device: &Path) -> Option<String> {
+    use std::io::Read;
+    let mut sector = [0; 16];
+    fs::File::open(device).ok()?.read_exact(&mut sector).ok()?;
+    match &sector[3..11] {
+        b"NTFS    " => Some("ntfs".into()),
+        b"EXFAT   " => Some("exfat".into()),
+        _ => None,
+    }
+}
+
+fn kind_of(mount: &Mount) -> DriveKind {
+    if mount.file_system == "tmpfs" {
+        return DriveKind::Memory;
+    }
+    if NETWORK_FILE_SYSTEMS.contains(&mount.file_system.as_str()) {
+        return DriveKind::Network;
+    }
+    // btrfs and FUSE mounts have a device number of their own; the source's is the disk's.
+    let source = Path::new(&mount.source);
+    let number = rustix::fs::stat(source).ok().filter(|_| source.starts_with("/dev"));
+    let (major, minor) = number.map_or(mount.device, |stat| {
+        (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev))
+    });
+    let Ok(device) = fs::canonicalize(format!("/sys/dev/block/{major}:{minor}")) else {
+        return DriveKind::Unknown;
+    };
+    let path = device.to_string_lossy();
+    let name = device.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    if path.contains("/usb") {
+        return DriveKind::Usb;
+    }
+    if name.starts_with("loop") {
+        return DriveKind::Image;
+    }
+    if name.starts_with("nvme") {
+        return DriveKind::Nvme;
+    }
+    // A partition's folder lies in its disk's, which knows whether it spins.
+    let spins = device.ancestors().take(2).find_map(|d| fs::read_to_string(d.join("queue/rotational")).ok());
+    match spins.as_deref().map(str::trim) {
+        Some("1") => DriveKind::Disk,
+        Some("0") => DriveKind::Ssd,
+        _ => DriveKind::Unknown,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bytes::Bytes;
+
+    const LIST: &[u8] = b"22 27 0:21 / /proc rw,relatime - proc proc rw
+27 1 254:0 / / rw,relatime - ext4 /dev/vda rw
+30 27 254:0 /srv /srv/again rw,relatime shared:4 - ext4 /dev/vda rw
+31 27 7:3 / /snap/thing/12 ro,nodev - squashfs /dev/loop3 ro
+32 27 0:44 /@ /mnt/two\\040words rw - btrfs /dev/sdb1 rw,subvol=/@
+33 27 0:45 /@home /mnt/other rw - btrfs /dev/sdb1 rw,subvol=/@home
+34 27 0:50 / /run rw - tmpfs tmpfs rw
+35 27 0:51 / /mnt/memory rw - tmpfs tmpfs rw
+36 27 8:17 / /boot/efi rw - vfat /dev/sdc1 rw
+37 27 8:33 / /mnt/over rw - xfs /dev/sdd1 rw
+38 37 8:49 / /mnt/over ro - ext4 /dev/sde1 rw
+not a line
+";
+
+    fn drives() -> Vec<Drive> {
+        let gigabyte = Bytes::new(1_000_000_000);
+        group(parse_mountinfo(LIST), |_| {
+            Some(Usage { capacity: gigabyte, used: Bytes::ZERO, free: gigabyte })
+        })
+    }
+
+    #[test]
+    fn shared_room_is_counted_once_and_pseudo_file_systems_never() {
+        let points: Vec<Vec<PathBuf>> = drives().into_iter().map(|d| d.mounts).collect();
+        let wanted: Vec<Vec<PathBuf>> = vec![
+            vec!["/".into(), "/srv/again".into()],
+            vec!["/mnt/other".into(), "/mnt/two words".into()],
+            vec!["/mnt/memory".into()],
+            vec!["/mnt/over".into()],
+        ];
+        assert_eq!(points, wanted);
+    }
+
+    #[test]
+    fn what_is_mounted_over_counts() {
+        let over = drives().pop().unwrap();
+        assert_eq!((over.file_system.as_str(), over.read_only), ("ext4", true));
+    }
+
+    #[test]
+    fn escapes_of_mountinfo_become_bytes() {
+        assert_eq!(unescape(b"a\\040b\\134c\\9"), b"a b\\c\\9");
+        assert_eq!(unescape(b"\\377x\\04"), b"\xffx\\04");
+    }
+}

@@ -1,0 +1,150 @@
+//! Who is running and who has files open, from `/proc` as proc(5) describes it.
+
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::Site;
+
+/// A process that stands in the way.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Process {
+    /// Its number.
+    pub pid: u32,
+    /// Its name as the system keeps it.
+    pub name: String,
+    /// How it stands in the way.
+    pub why: Sight,
+}
+
+/// What was seen of a process.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Sight {
+    /// It has a name that was asked for.
+    Named,
+    /// It has this path open, mapped, or as its working folder.
+    Uses(PathBuf),
+}
+
+/// What to look for.
+#[derive(Clone, Copy, Debug)]
+pub struct Wanted<'a> {
+    /// Names of programs.
+    pub names: &'a [String],
+    /// Folders and files; anything below counts.
+    pub paths: &'a [PathBuf],
+}
+
+impl Site {
+    /// Finds the processes that bear one of the names or use one of the paths, but for ourselves.
+    ///
+    /// The second value is the number of processes whose files this person may not see.
+    pub fn processes_using(&self, wanted: Wanted<'_>) -> (Vec<Process>, usize) {
+        let own = std::process::id();
+        let mut found = Vec::new();
+        let mut hidden = 0;
+        for entry in fs::read_dir(&self.processes).into_iter().flatten().flatten() {
+            let Some(pid) = entry.file_name().to_str().and_then(|n| n.parse::<u32>().ok()) else { continue };
+            if pid == own {
+                continue;
+            }
+            let folder = entry.path();
+            let name = fs::read(folder.join("comm")).unwrap_or_default();
+            let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
+            let why = if bears_name(&folder, &name, wanted.names) {
+                Some(Sight::Named)
+            } else {
+                match used_path(&folder, wanted.paths) {
+                    Ok(path) => path.map(Sight::Uses),
+                    Err(_) => {
+                        hidden += 1;
+                        None
+                    }
+                }
+            };
+            found.extend(why.map(|why| Process { pid, name, why }));
+        }
+        found.sort_by_key(|process| process.pid);
+        (found, hidden)
+    }
+}
+
+fn bears_name(folder: &Path, comm: &str, names: &[String]) -> bool {
+    if names.is_empty() {
+        return false;
+    }
+    let program = fs::read_link(folder.join("exe")).ok();
+    let program = program.as_deref().and_then(Path::file_name).map(OsStr::as_bytes);
+    let line = fs::read(folder.join("cmdline")).unwrap_or_default();
+    let first = line.split(|b| *b == 0).next().and_then(|arg| arg.rsplit(|b| *b == b'/' || *b == b'\\').next());
+    names.iter().any(|name| {
+        // The system keeps 15 bytes of a name.
+        let short = &name.as_bytes()[..name.len().min(15)];
+        short == comm.as_bytes() || Some(name.as_bytes()) == program || Some(name.as_bytes()) == first
+    })
+}
+
+fn used_path(folder: &Path, paths: &[PathBuf]) -> std::io::Result<Option<PathBuf>> {
+    if paths.is_empty() {
+        return Ok(None);
+    }
+    let within = |path: &Path| paths.iter().any(|wanted| path.starts_with(wanted));
+    for link in ["cwd", "exe", "root"] {
+        if let Ok(path) = fs::read_link(folder.join(link))
+            && within(&path)
+        {
+            return Ok(Some(path));
+        }
+    }
+    for handle in fs::read_dir(folder.join("fd"))?.flatten() {
+        if let Ok(path) = fs::read_link(handle.path())
+            && within(&path)
+        {
+            return Ok(Some(path));
+        }
+    }
+    let maps = fs::read(folder.join("maps"))?;
+    for line in maps.split(|b| *b == b'\n') {
+        if let Some(start) = line.iter().position(|b| *b == b'/') {
+            let path = Path::new(OsStr::from_bytes(&line[start..]));
+            if within(path) {
+                return Ok(Some(path.to_path_buf()));
+            }
+        }
+    }
+    Ok(None)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::Disk;
+    use crate::site::Places;
+    use std::process::{Command, Stdio};
+
+    #[test]
+    fn a_program_is_found_by_name_and_by_the_folder_it_works_in() {
+        let folder = tempfile::tempdir().unwrap();
+        let real = folder.path().canonicalize().unwrap();
+        let mut child = Command::new("sleep").arg("60").current_dir(&real).stdin(Stdio::null()).spawn().unwrap();
+        let site = Site {
+            drives: Vec::new(),
+            places: Places::usual(&real),
+            processes: "/proc".into(),
+            disk: Disk::default(),
+            world: None,
+        };
+        let names = ["sleep".to_string()];
+        let (named, _) = site.processes_using(Wanted { names: &names, paths: &[] });
+        let (using, _) = site.processes_using(Wanted { names: &[], paths: std::slice::from_ref(&real) });
+        child.kill().unwrap();
+        child.wait().unwrap();
+        assert!(named.iter().any(|p| p.pid == child.id() && p.why == Sight::Named));
+        assert_eq!(using.len(), 1, "{using:?}");
+        assert_eq!((using[0].pid, &using[0].why), (child.id(), &Sight::Uses(real)));
+    }
+}

@@ -1,0 +1,284 @@
+//! The survey itself.
+
+use std::collections::HashMap;
+use std::fmt;
+use std::path::PathBuf;
+use std::sync::Mutex;
+use std::sync::PoisonError;
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::bytes::{Bytes, HaulId};
+use crate::launcher::{Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers};
+use crate::site::{Drive, Process, Sight, Site, Usage, Wanted};
+use crate::tally::{Size, measure};
+
+/// Name of a game over all launchers: the profile's id, a slash, the launcher's id of the game.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct GameId(pub String);
+
+impl fmt::Display for GameId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// A drive and how full it is.
+#[derive(Clone, Debug, Serialize)]
+pub struct DriveState {
+    /// The drive.
+    #[serde(flatten)]
+    pub drive: Drive,
+    /// Bytes in use.
+    pub used: Bytes,
+    /// Bytes that may still be written.
+    pub free: Bytes,
+    /// Bytes in use by games of known launchers.
+    pub games: Bytes,
+    /// Bytes in use by held originals.
+    pub held: Bytes,
+}
+
+/// A library of a launcher.
+#[derive(Clone, Debug, Serialize)]
+pub struct Library {
+    /// Its folder.
+    pub path: PathBuf,
+    /// Name of the drive it lies on; `None` if that drive is not there.
+    pub drive: Option<String>,
+    /// Whether new installs go there.
+    pub default: bool,
+    /// Whether the folder is there.
+    pub present: bool,
+    /// Number of its games.
+    pub games: usize,
+    /// Bytes that they take.
+    pub bytes: Bytes,
+}
+
+/// A launcher on this machine.
+#[derive(Clone, Debug, Serialize)]
+pub struct Launcher {
+    /// Id of its profile.
+    pub id: String,
+    /// Its name.
+    pub name: String,
+    /// Its own folder.
+    pub home: PathBuf,
+    /// Its processes that are running.
+    pub running: Vec<Process>,
+    /// Its libraries, in its own order.
+    pub libraries: Vec<Library>,
+    /// Files of it that could not be read.
+    pub problems: Vec<Problem>,
+}
+
+/// An installed game.
+#[derive(Clone, Debug, Serialize)]
+pub struct Game {
+    /// Its name over all launchers.
+    pub id: GameId,
+    /// Id of its launcher's profile.
+    pub launcher: String,
+    /// What its launcher keeps written down of it.
+    #[serde(flatten)]
+    pub found: FoundGame,
+    /// Name of the drive it lies on; `None` if that is not there.
+    pub drive: Option<String>,
+    /// Its true size.
+    pub size: Size,
+}
+
+impl Game {
+    /// Whether the launcher's claim is far from the truth: by more than a tenth, and by more than 1 MB in all.
+    pub fn claim_is_far(&self) -> bool {
+        self.found.claim.is_some_and(|claim| {
+            let (claim, size) = (claim.count(), self.size.apparent.count());
+            claim.abs_diff(size) > (size / 10).max(1_000_000)
+        })
+    }
+
+    /// An update that waits.
+    pub fn update(&self) -> Option<Update> {
+        self.found.update
+    }
+
+    /// What is wrong with its install folder.
+    pub fn fault(&self) -> Option<&PlaceFault> {
+        self.found.fault.as_ref()
+    }
+}
+
+/// Originals that a haul still holds.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Held {
+    /// The haul.
+    pub haul: HaulId,
+    /// Title of the game.
+    pub title: String,
+    /// Where they are.
+    pub path: PathBuf,
+    /// Name of the drive.
+    pub drive: Option<String>,
+    /// Bytes that they take.
+    pub bytes: Bytes,
+}
+
+/// Everything that was found, at one time.
+#[derive(Clone, Debug, Serialize)]
+pub struct Survey {
+    /// When it was made.
+    pub made: Timestamp,
+    /// Drives.
+    pub drives: Vec<DriveState>,
+    /// Launchers.
+    pub launchers: Vec<Launcher>,
+    /// Games, by launcher and in its order.
+    pub games: Vec<Game>,
+    /// Held originals.
+    pub held: Vec<Held>,
+    /// Profiles and drives that could not be read.
+    pub problems: Vec<Problem>,
+    /// What the launchers keep written down, for planning.
+    #[serde(skip)]
+    pub found: Vec<Found>,
+}
+
+/// How far a survey is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SurveyPhase {
+    /// Games measured.
+    pub measured: usize,
+    /// Games in all.
+    pub games: usize,
+}
+
+/// Looks at everything; `report` hears how many games are measured.
+///
+/// `held` is what the journal knows of held originals. Nothing is written.
+pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync)) -> Survey {
+    let (profiles, errors) = load_profiles(&site.profile_folder());
+    let mut problems: Vec<Problem> = errors.iter().map(profile_problem).collect();
+    let found = read_launchers(site, &profiles);
+    let flat: Vec<(&Found, &FoundGame)> =
+        found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
+    let count = flat.len();
+    let done = Mutex::new(0);
+    let games: Vec<Game> = flat
+        .par_iter()
+        .map(|(launcher, game)| {
+            let game = survey_game(site, launcher, game);
+            let mut done = done.lock().unwrap_or_else(PoisonError::into_inner);
+            *done += 1;
+            report(SurveyPhase { measured: *done, games: count });
+            game
+        })
+        .collect();
+    let usages: Vec<_> = site.drives.par_iter().map(|drive| (drive, drive.usage())).collect();
+    let mut drives = Vec::new();
+    for (drive, usage) in usages {
+        let usage = usage.unwrap_or_else(|error| {
+            let what = format!("the drive {} cannot be read: {error}", drive.name);
+            problems.push(Problem { file: drive.root.clone(), line: None, what });
+            Usage { capacity: drive.capacity, used: Bytes::ZERO, free: Bytes::ZERO }
+        });
+        let on = |name: &Option<String>| name.as_ref() == Some(&drive.name);
+        drives.push(DriveState {
+            drive: Drive { capacity: usage.capacity, ..drive.clone() },
+            used: usage.used,
+            free: usage.free,
+            games: games.iter().filter(|game| on(&game.drive)).map(|game| game.size.on_disk).sum(),
+            held: held.iter().filter(|held| on(&held.drive)).map(|held| held.bytes).sum(),
+        });
+    }
+    let launchers = found.iter().map(|launcher| survey_launcher(site, launcher, &games)).collect();
+    Survey { made: Timestamp::now(), drives, launchers, games, held, problems, found }
+}
+
+fn profile_problem(error: &ProfileError) -> Problem {
+    let file = match error {
+        ProfileError::Read { file, .. } | ProfileError::Unsound { file, .. } => file.clone(),
+    };
+    let what = error.to_string();
+    let line = what.split("line ").nth(1).and_then(|rest| rest.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok());
+    Problem { file, line, what }
+}
+
+fn survey_game(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
+    // A place that cannot be a game is not measured: it may be the whole machine.
+    let size = if game.fault.is_none() { measure(&game.install) } else { Size::default() };
+    Game {
+        id: GameId(format!("{}/{}", launcher.profile.id, game.id)),
+        launcher: launcher.profile.id.clone(),
+        drive: site.drive_of(&game.install).map(|drive| drive.name.clone()),
+        found: game.clone(),
+        size,
+    }
+}
+
+fn survey_launcher(site: &Site, found: &Found, games: &[Game]) -> Launcher {
+    let mut sums: HashMap<&PathBuf, (usize, Bytes)> = HashMap::new();
+    for game in games.iter().filter(|game| game.launcher == found.profile.id) {
+        if let Some(library) = &game.found.library {
+            let sum = sums.entry(library).or_default();
+            *sum = (sum.0 + 1, sum.1.plus(game.size.on_disk));
+        }
+    }
+    let library = |library: &crate::launcher::FoundLibrary| {
+        let (games, bytes) = sums.get(&library.path).copied().unwrap_or_default();
+        let drive = library.present.then(|| site.drive_of(&library.path)).flatten();
+        Library {
+            path: library.path.clone(),
+            drive: drive.map(|drive| drive.name.clone()),
+            default: library.default,
+            present: library.present,
+            games,
+            bytes,
+        }
+    };
+    let named = Wanted { names: &found.profile.processes, paths: &[] };
+    Launcher {
+        id: found.profile.id.clone(),
+        name: found.profile.name.clone(),
+        home: found.home.clone(),
+        running: site.processes_using(named).0.into_iter().filter(|p| p.why == Sight::Named).collect(),
+        libraries: found.libraries.iter().map(library).collect(),
+        problems: found.problems.clone(),
+    }
+}
+
+impl Survey {
+    /// The launcher of this id.
+    pub fn launcher(&self, id: &str) -> Option<&Launcher> {
+        self.launchers.iter().find(|launcher| launcher.id == id)
+    }
+
+    /// The game of this name.
+    pub fn game(&self, id: &GameId) -> Option<&Game> {
+        self.games.iter().find(|game| game.id == *id)
+    }
+
+    /// The drive of this name.
+    pub fn drive(&self, name: &str) -> Option<&DriveState> {
+        self.drives.iter().find(|state| state.drive.name == name)
+    }
+
+    /// The profile of this id, among the launchers that were found.
+    pub fn profile(&self, id: &str) -> Option<&Profile> {
+        self.found.iter().map(|found| &found.profile).find(|profile| profile.id == id)
+    }
+
+    /// Games that a person may mean by a word: the id, or the title from its beginning or within it, whatever the case.
+    pub fn find_games(&self, word: &str) -> Vec<&Game> {
+        let low = word.to_lowercase();
+        let exact = |game: &&Game| game.id.0 == word || game.found.id == word || game.found.title.to_lowercase() == low;
+        let begins = |game: &&Game| game.found.title.to_lowercase().starts_with(&low) || game.found.folder == word;
+        let holds = |game: &&Game| game.found.title.to_lowercase().contains(&low);
+        let tries: [&dyn Fn(&&Game) -> bool; 3] = [&exact, &begins, &holds];
+        let found = tries.iter().map(|test| self.games.iter().filter(|game| test(game)).collect::<Vec<_>>());
+        found.into_iter().find(|games| !games.is_empty()).unwrap_or_default()
+    }
+}

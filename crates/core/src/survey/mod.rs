@@ -1,0 +1,7 @@
+//! What there is: drives, launchers, libraries, games with their true sizes, and what is held.
+//!
+//! Law: a survey writes nothing, and what it cannot read it names and goes on. Start at [`survey`].
+
+mod games;
+
+pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, survey};
