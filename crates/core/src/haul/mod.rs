@@ -1,1 +1,29 @@
-//! x
+//! Doing a plan: copy, compare, repoint, prove, hold, release, and return; journaled so that nothing is ever lost.
+//!
+//! Laws (architecture): one whole proved copy at every instant; records lead to a whole copy at every
+//! instant and change together; a release removes only what was compared and is unchanged; nothing
+//! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
+
+mod compare;
+mod copy;
+mod crew;
+mod error;
+mod event;
+mod journal;
+mod place;
+mod prove;
+mod release;
+mod repoint;
+mod returning;
+mod run;
+mod scan;
+mod stage;
+
+pub use error::HaulError;
+pub use event::{Amount, HaulEvent, Progress, Stop};
+pub use journal::{Event, HaulRow, History, Journal, JournalError, LotRow, There, TallyEntry, UnrecoveredJournal};
+pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
+pub use release::{Removed, release_haul};
+pub use returning::{ReturnPlan, return_haul, return_plan};
+pub use run::{Haul, HaulEnd};
+pub use stage::{Stage, StageError};

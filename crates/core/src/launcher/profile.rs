@@ -52,8 +52,8 @@ pub struct Libraries {
     pub default: DefaultLibrary,
     /// Where a new library of this launcher is made on a drive.
     pub new: Option<Meaning>,
-    /// The entry that makes a new library known, as JSON.
-    pub new_entry: Option<Meaning>,
+    /// The entry that makes a new library known: JSON in which `{library}` stands for its folder.
+    pub new_entry: Option<String>,
     /// The text of a new library's own file of games.
     pub new_file: Option<String>,
 }

@@ -65,6 +65,8 @@ pub struct Entry {
     pub id_at: Option<String>,
     /// Whether it goes to another library's list with its game.
     pub travels: bool,
+    /// Normalized JSONPath of the entry.
+    pub location: String,
 }
 
 /// A library as its launcher lists it.
@@ -359,7 +361,7 @@ impl Found {
             sealed,
             last_run: text(&games.last_run).and_then(|t| t.parse().ok()),
             update,
-            entry: Entry { file: file.into(), list: games.list, id_at: games.id, travels: games.travels },
+            entry: Entry { file: file.into(), list: games.list, id_at: games.id, travels: games.travels, location: place.to_string() },
             records,
             id,
         })

@@ -1,1 +1,16 @@
-//! x
+//! What would be done: lots in their order, every edit of every record, loads, and what stands in the way.
+//!
+//! Law: planning writes nothing. [`projected`] is a pure function for every key press; [`plan`]
+//! looks at the drives. Start there.
+
+mod draft;
+mod edits;
+mod findings;
+mod making;
+mod quiet;
+
+pub use draft::{Destination, Draft, DraftLot, Load, projected};
+pub use edits::{Preview, PreviewKind};
+pub use findings::{Finding, FindingKind, Limit, Weight};
+pub use making::{Mode, Plan, PlannedLot, Policy, plan};
+pub use quiet::quiet;

@@ -193,10 +193,11 @@ impl Files {
             }
             Edit::Register { file, list, entry, made } => {
                 if let Some((made, text)) = made {
-                    match &self.slot(made)?.after {
+                    match self.slot(made)?.after.clone() {
                         None => self.put(made, Some(text.clone().into_bytes()))?,
                         Some(_) if mood == Mood::Again => {}
                         Some(bytes) if bytes == text.as_bytes() => {}
+                        Some(_) if entry_like(&self.json(file)?, file, list, entry)?.is_some() => {}
                         Some(_) => return Err(EditError::Exists { file: made.clone() }),
                     }
                 }
@@ -377,6 +378,14 @@ impl Edit {
             Self::Register { file, list, entry, made } => Self::Unregister { file, list, entry, made },
             Self::Unregister { file, list, entry, made } => Self::Register { file, list, entry, made },
         }
+    }
+
+    /// The raw text of the entry that travels, as it stands now; `None` of any other edit.
+    pub fn entry_text(&self) -> Option<String> {
+        let Self::Travel { from, list, id_at, id, .. } = self else { return None };
+        let json = Files::default().json(from).ok()?;
+        let (_, place) = Wanted { id_at: id_at.as_deref(), id }.find(&json, from, list).ok()??;
+        json.raw(&place).map(str::to_string)
     }
 
     /// Turns round a set of edits: the last one first.

@@ -47,6 +47,8 @@ pub struct Abilities {
     pub largest_file: Option<Bytes>,
     /// Characters that no name may hold.
     pub forbidden: String,
+    /// Whether a file keeps its inode number when the drive is unmounted and mounted again.
+    pub steady_inodes: bool,
     /// Whether two names that differ in case only are one name.
     pub folds_case: bool,
 }
@@ -65,6 +67,7 @@ impl Abilities {
             permissions: true,
             largest_file: None,
             forbidden: String::new(),
+            steady_inodes: true,
             folds_case: false,
         }
     }
@@ -78,6 +81,8 @@ impl Abilities {
                 hard_links: false,
                 sparse: false,
                 permissions: false,
+                // They have no inodes; the number is made up anew at each mount.
+                steady_inodes: false,
                 folds_case: true,
                 ..windows()
             },
@@ -90,7 +95,7 @@ impl Abilities {
             "ntfs" | "ntfs3" => Self { permissions: false, ..windows() },
             "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "zfs" | "tmpfs"
             | "bcachefs" | "overlay" | "nfs" | "nfs4" => Self::all(),
-            _ => Self { known: false, ..Self::all() },
+            _ => Self { known: false, steady_inodes: false, ..Self::all() },
         }
     }
 }

@@ -114,6 +114,7 @@ pub fn walk(root: &Path) -> io::Result<Walk> {
                 Some(of) => {
                     entry.kind = EntryKind::Again(of.clone());
                     entry.allocated = 0;
+                    entry.size = 0;
                 }
                 None => {
                     first.insert(entry.inode, entry.path.clone());

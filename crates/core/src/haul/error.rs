@@ -1,0 +1,118 @@
+//! Why a haul did not go on, and what is true then.
+
+use std::io;
+use std::path::PathBuf;
+
+use thiserror::Error;
+
+use super::journal::JournalError;
+use super::stage::StageError;
+use crate::bytes::HaulId;
+use crate::launcher::ContentsError;
+use crate::plan::Finding;
+use crate::record::EditError;
+
+/// Why a haul, a release or a return did not go on. Originals and records are whole in every case:
+/// the records lead to the old copy until the repoint has committed, and to the new one after it.
+#[derive(Debug, Error)]
+pub enum HaulError {
+    /// The journal cannot be read or written.
+    #[error(transparent)]
+    Journal(#[from] JournalError),
+    /// Something on a drive failed; a resume goes on from the last durable block.
+    #[error("cannot {act} {path}")]
+    Disk {
+        /// What was to be done.
+        act: &'static str,
+        /// With what.
+        path: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// The drive is full; the finished blocks stay for a resume.
+    #[error("no room for {path}")]
+    Full {
+        /// The file that did not fit.
+        path: PathBuf,
+    },
+    /// A part of an original cannot be read.
+    #[error("cannot read {path}, bytes {from} to {to}")]
+    Unreadable {
+        /// The original.
+        path: PathBuf,
+        /// First byte.
+        from: u64,
+        /// The byte behind the last one.
+        to: u64,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// What was read back differs from the original, also after it was copied again.
+    #[error("{path} differs from its original at byte {from}")]
+    Differs {
+        /// The copy.
+        path: PathBuf,
+        /// First byte of the block.
+        from: u64,
+    },
+    /// The game's files change while they are copied.
+    #[error("{path} changes while it is copied")]
+    SourceChanged {
+        /// The original.
+        path: PathBuf,
+    },
+    /// The held originals, or the copy, are no longer what was compared.
+    #[error("{path} is no longer what was compared ({count} such files)")]
+    Changed {
+        /// The first of them.
+        path: PathBuf,
+        /// How many.
+        count: u64,
+    },
+    /// Something is where only ours may be.
+    #[error("{path} is there already and is not ours")]
+    NotOurs {
+        /// What is there.
+        path: PathBuf,
+    },
+    /// A check refuses it; nothing was changed by this step.
+    #[error("a check refuses it")]
+    Refused(Vec<Finding>),
+    /// Records could not be changed; all hold what they held.
+    #[error(transparent)]
+    Edit(#[from] EditError),
+    /// A launcher's content list cannot be read.
+    #[error(transparent)]
+    Contents(#[from] ContentsError),
+    /// A lot would skip a phase.
+    #[error(transparent)]
+    Stage(#[from] StageError),
+    /// A person asked for a pause; a resume goes on from there.
+    #[error("paused")]
+    Paused,
+    /// A write or a flush has failed; what it left is not believed until the journal was recovered.
+    #[error("the haul must be opened anew before it goes on")]
+    NeedsRecovery,
+    /// Another haul is not at its end.
+    #[error("haul {0} is not at its end")]
+    Unfinished(HaulId),
+    /// There is no such haul, or nothing in it to do that with.
+    #[error("{0}")]
+    Nothing(String),
+}
+
+impl HaulError {
+    /// Makes the error of a failed act; a full drive is told apart.
+    pub(super) fn disk(act: &'static str, path: impl Into<PathBuf>) -> impl FnOnce(io::Error) -> Self {
+        let path = path.into();
+        move |source| match source.kind() {
+            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full { path },
+            _ => Self::Disk { act, path, source },
+        }
+    }
+
+    /// Whether other lots of the haul may still go on: nothing that was written is in doubt.
+    pub(super) fn spares_other_lots(&self) -> bool {
+        matches!(self, Self::Unreadable { .. } | Self::SourceChanged { .. } | Self::Differs { .. })
+    }
+}

@@ -1,0 +1,130 @@
+//! Putting a compared copy in its place, and renaming a lot that stays on its file system.
+//!
+//! Law: names are made durable where they come to be before they are made durable where they leave.
+//! A rename is bridged by a link, so that old and new records lead to the whole game all the time.
+
+use std::path::Path;
+
+use super::error::HaulError;
+use super::run::Work;
+use super::scan::scan;
+use super::stage::Stage;
+use crate::disk::What;
+
+fn is_link(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
+}
+
+fn is_folder(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
+}
+
+/// Renames the folder of ours to the lot's place, if the originals are still what was compared.
+pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+    let to = work.lot.planned.to.clone();
+    let disk = &work.site.disk;
+    match (is_folder(staging), to.symlink_metadata().is_ok()) {
+        (true, false) => {
+            let tally = work.journal.tally(work.lot.id)?;
+            let fresh = scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
+            if !fresh.changed.is_empty() || !fresh.gone.is_empty() {
+                return work.set_stage(Stage::Copying { staging: staging.into() });
+            }
+            disk.rename(staging, &to).map_err(HaulError::disk("rename", &to))?;
+        }
+        // A crash came between the rename and the journal: the folder is the one that was compared.
+        (false, true) if is_ours(work, &to)? => {}
+        (false, false) => return work.set_stage(Stage::Copying { staging: staging.into() }),
+        (_, true) => return Err(HaulError::NotOurs { path: to }),
+    }
+    if let Some(parent) = to.parent() {
+        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+    }
+    work.set_stage(Stage::Placed)
+}
+
+fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
+    let tally = work.journal.tally(work.lot.id)?;
+    let there = super::copy::seen(to)?;
+    Ok(tally.first().and_then(|line| line.there).is_some_and(|known| known.inode == there.inode))
+}
+
+/// Bridges the new place by a link to the old one; a file system without links renames at once.
+pub(super) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    if matches!(work.lot.stage, Stage::Planned) {
+        if to.symlink_metadata().is_ok() {
+            return Err(HaulError::NotOurs { path: to });
+        }
+        work.make_way(to.parent().unwrap_or(Path::new("/")))?;
+        let links = work.abilities().links && work.abilities().known;
+        work.set_stage(if links { Stage::Linked } else { Stage::Renaming })?;
+    }
+    if matches!(work.lot.stage, Stage::Renaming) {
+        return rename(work);
+    }
+    if is_link(&to) {
+        return Ok(());
+    }
+    if work.site.disk.make_link(&from, &to).is_err() {
+        work.set_stage(Stage::Renaming)?;
+        return rename(work);
+    }
+    flush_parent(work, &to)
+}
+
+fn flush_parent(work: &Work<'_>, path: &Path) -> Result<(), HaulError> {
+    let parent = path.parent().unwrap_or(Path::new("/"));
+    work.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))
+}
+
+/// Renames without a bridge. Between this and the repoint the records lead nowhere; the journal knows.
+pub(super) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
+    move_folder(work)?;
+    work.set_stage(Stage::Placed)
+}
+
+fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    if is_folder(from) {
+        work.site.disk.rename(from, to).map_err(HaulError::disk("rename", to))?;
+    }
+    flush_parent(work, to)?;
+    flush_parent(work, from)
+}
+
+/// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
+pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let disk = work.site.disk.clone();
+    if is_link(&to) && is_folder(&from) {
+        match disk.exchange(&from, &to) {
+            Ok(()) => {
+                flush_parent(work, &to)?;
+                flush_parent(work, &from)?;
+            }
+            // A file system that cannot swap names in one step.
+            Err(_) => disk.remove(&to, What::File).map_err(HaulError::disk("remove", &to))?,
+        }
+    }
+    if to.symlink_metadata().is_err() {
+        move_folder(work)?;
+    }
+    if is_link(&from) {
+        disk.remove(&from, What::File).map_err(HaulError::disk("remove", &from))?;
+        flush_parent(work, &from)?;
+    }
+    Ok(())
+}
+
+/// Takes back a bridge or a rename whose lot is given up.
+pub(super) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    if is_link(&to) {
+        work.site.disk.remove(&to, What::File).map_err(HaulError::disk("remove", &to))?;
+    } else if is_folder(&to) && from.symlink_metadata().is_err() {
+        work.site.disk.rename(&to, &from).map_err(HaulError::disk("rename", &from))?;
+        flush_parent(work, &from)?;
+    }
+    flush_parent(work, &to)
+}

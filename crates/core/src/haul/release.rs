@@ -1,0 +1,218 @@
+//! Letting go of originals: only what was compared and is unchanged since, through folder handles, never through a link.
+//!
+//! Law: before the first file goes, the copy is looked at once more; what changed or appeared among
+//! the originals stays and is counted; an interrupted release goes on where it was.
+
+use std::collections::BTreeMap;
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::Path;
+
+use super::error::HaulError;
+use super::event::{HaulEvent, Stop};
+use super::journal::{Journal, LotRow, TallyEntry};
+use super::prove::is_as_seen;
+use super::repoint::be_quiet;
+use super::run::Work;
+use super::stage::Stage;
+use crate::bytes::{Bytes, HaulId};
+use crate::disk::{Disk, Folder, What};
+use crate::launcher::Digest;
+use crate::plan::Mode;
+use crate::site::Site;
+use crate::tally::{BLOCK, Entry, EntryKind, LotPath};
+
+/// What a removal did.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Removed {
+    /// Bytes that came back.
+    pub bytes: Bytes,
+    /// Files, links and folders that went.
+    pub gone: u64,
+    /// What stayed because it was not what was compared.
+    pub left: Vec<LotPath>,
+}
+
+/// Releases the held originals of a haul, or goes on with it. Lots whose proof does not hold are left alone.
+///
+/// # Errors
+/// [`HaulError::Nothing`] if no lot of the haul holds originals that may go.
+pub fn release_haul(site: &Site, journal: &Journal, id: HaulId, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Removed, HaulError> {
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    let ready = |lot: &&LotRow| matches!(lot.stage, Stage::Proved { holds: true } | Stage::Releasing);
+    let lots: Vec<LotRow> = haul.lots.iter().filter(ready).cloned().collect();
+    if lots.is_empty() {
+        return Err(HaulError::Nothing(format!("haul {id} holds nothing that may be released")));
+    }
+    let mut sum = Removed::default();
+    for lot in lots {
+        let removed = release_lot(&mut Work { site, journal, lot, report, stop })?;
+        sum.bytes = sum.bytes.plus(removed.bytes);
+        sum.gone += removed.gone;
+        sum.left.extend(removed.left);
+    }
+    Ok(sum)
+}
+
+pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
+    if work.lot.planned.mode == Mode::Rename {
+        work.set_stage(Stage::Released { left: 0 })?;
+        return Ok(Removed::default());
+    }
+    let tally = work.journal.tally(work.lot.id)?;
+    if matches!(work.lot.stage, Stage::Proved { .. }) {
+        be_quiet(work)?;
+        copy_is_whole(work, &tally)?;
+        work.set_stage(Stage::Releasing)?;
+    }
+    let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
+    let same = |entry: &Entry, stat: &rustix::fs::Stat| is_unchanged(entry, stat, steady);
+    let removed = remove_known(&work.site.disk, &work.lot.planned.from, &tally, &same, work.stop)?;
+    let left = removed.left.len() as u64;
+    work.set_stage(Stage::Released { left })?;
+    let title = work.lot.planned.title.clone();
+    work.journal.say(work.lot.haul, Some(work.lot.id), "released", &title)?;
+    (work.report)(HaulEvent::Released { lot: work.lot.id, title, bytes: removed.bytes, left });
+    Ok(removed)
+}
+
+/// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
+fn copy_is_whole(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(), HaulError> {
+    let contents = work.content_list()?;
+    let mut bad = Vec::new();
+    for line in tally {
+        let at = line.entry.path.under(&work.lot.planned.to);
+        let fine = match at.symlink_metadata() {
+            Err(_) => false,
+            Ok(meta) if line.entry.kind == EntryKind::Folder => meta.is_dir(),
+            Ok(meta) if is_as_seen(line, &meta) => true,
+            // The game or its launcher has written here since. Its launcher's list says whether it is what it should be;
+            // of a file that is on no list, such as settings, the newer one is the game's own.
+            Ok(_) => match &contents {
+                Some(list) => match list.item(line.entry.path.as_path()) {
+                    Some(item) => has_hash(&work.site.disk, &at, Digest::new(list.kind), &item.hash)?,
+                    None => true,
+                },
+                None => false,
+            },
+        };
+        if !fine {
+            bad.push(at);
+        }
+    }
+    let count = bad.len() as u64;
+    bad.into_iter().next().map_or(Ok(()), |path| Err(HaulError::Changed { path, count }))
+}
+
+fn has_hash(disk: &Disk, at: &Path, mut digest: Digest, hash: &[u8]) -> Result<bool, HaulError> {
+    let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
+    let mut buffer = vec![0; BLOCK as usize];
+    let mut offset = 0;
+    loop {
+        let count = disk.read_at(&file, &mut buffer, offset).map_err(HaulError::disk("read", at))?;
+        digest.take(&buffer[..count]);
+        offset += count as u64;
+        if count < buffer.len() {
+            return Ok(digest.end() == hash);
+        }
+    }
+}
+
+/// Whether a file or link is what was compared: size, time and inode.
+fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady_inodes: bool) -> bool {
+    let modified_ns = i128::from(stat.st_mtime) * 1_000_000_000 + stat.st_mtime_nsec as i128;
+    let size = matches!(entry.kind, EntryKind::Link(_) | EntryKind::Again(_)) || stat.st_size as u64 == entry.size;
+    size && modified_ns == entry.modified_ns && (!steady_inodes || stat.st_ino == entry.inode)
+}
+
+type Same<'a> = &'a dyn Fn(&Entry, &rustix::fs::Stat) -> bool;
+
+struct Removing<'a> {
+    disk: &'a Disk,
+    root: &'a Path,
+    device: u64,
+    below: BTreeMap<&'a Path, Vec<&'a Entry>>,
+    same: Same<'a>,
+    stop: &'a Stop,
+    removed: Removed,
+}
+
+/// Removes from `root` what the tally names and `same` recognises; everything else stays.
+///
+/// # Errors
+/// [`HaulError::Paused`] between two files if a stop was asked for; what is gone is gone, and a second call goes on.
+pub(super) fn remove_known(disk: &Disk, root: &Path, tally: &[TallyEntry], same: Same<'_>, stop: &Stop) -> Result<Removed, HaulError> {
+    let top = match disk.open_folder(root) {
+        Ok(top) => top,
+        // Gone in an earlier try.
+        Err(_) if root.symlink_metadata().is_err() => return Ok(Removed::default()),
+        Err(error) => return Err(HaulError::disk("open", root)(error)),
+    };
+    let (device, _) = top.identity().map_err(HaulError::disk("look at", root))?;
+    let mut below: BTreeMap<&Path, Vec<&Entry>> = BTreeMap::new();
+    for line in tally {
+        if let Some(parent) = line.entry.path.as_path().parent() {
+            below.entry(parent).or_default().push(&line.entry);
+        }
+    }
+    let mut removing = Removing { disk, root, device, below, same, stop, removed: Removed::default() };
+    removing.folder(&top, Path::new(""))?;
+    drop(top);
+    removing.list_rest(root);
+    if removing.removed.left.is_empty() {
+        disk.remove(root, What::Folder).map_err(HaulError::disk("remove", root))?;
+    }
+    if let Some(parent) = root.parent() {
+        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+    }
+    Ok(removing.removed)
+}
+
+impl Removing<'_> {
+    fn folder(&mut self, handle: &Folder, path: &Path) -> Result<(), HaulError> {
+        for entry in self.below.get(path).cloned().unwrap_or_default() {
+            if self.stop.asked() {
+                return Err(HaulError::Paused);
+            }
+            let name = entry.path.as_path().file_name().unwrap_or(OsStr::from_bytes(b""));
+            let at = entry.path.under(self.root);
+            let Some(stat) = handle.look(name).map_err(HaulError::disk("look at", &at))? else { continue };
+            let is_folder = stat.st_mode & 0o170_000 == 0o040_000;
+            if entry.kind == EntryKind::Folder {
+                // A link or another file system in its place is not what was compared.
+                if !is_folder || stat.st_dev != self.device {
+                    continue;
+                }
+                let inner = handle.open(name).map_err(HaulError::disk("open", &at))?;
+                self.folder(&inner, entry.path.as_path())?;
+                drop(inner);
+                // What is left inside keeps the folder; the list of what is left names it.
+                if self.disk.remove_in(handle, name, What::Folder).is_ok() {
+                    self.removed.gone += 1;
+                }
+                continue;
+            }
+            if is_folder || !(self.same)(entry, &stat) {
+                continue;
+            }
+            self.disk.remove_in(handle, name, What::File).map_err(HaulError::disk("remove", &at))?;
+            self.removed.gone += 1;
+            if stat.st_nlink == 1 {
+                self.removed.bytes = self.removed.bytes.plus(Bytes::new(stat.st_blocks as u64 * 512));
+            }
+        }
+        Ok(())
+    }
+
+    /// Lists what is still below the root, but for the folders that hold it.
+    fn list_rest(&mut self, folder: &Path) {
+        for found in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            let at = found.path();
+            if found.file_type().is_ok_and(|kind| kind.is_dir()) && at.read_dir().is_ok_and(|mut inner| inner.next().is_some()) {
+                self.list_rest(&at);
+            } else if let Some(path) = at.strip_prefix(self.root).ok().and_then(LotPath::new) {
+                self.removed.left.push(path);
+            }
+        }
+    }
+}

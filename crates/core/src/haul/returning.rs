@@ -1,0 +1,239 @@
+//! Return: what a haul did is undone, whatever phase it is in, before or after the release.
+//!
+//! Law: a return is a haul of its own. Lots that were not repointed are given up where they stand;
+//! held originals are read and compared before they are taken up again; released ones are hauled back.
+
+use serde::Serialize;
+
+use super::error::HaulError;
+use super::event::{HaulEvent, Stop};
+use super::journal::{HaulRow, Journal, LotRow, TallyEntry, There};
+use super::place::unplace;
+use super::prove::{Depth, Subject, look, what_records_say};
+use super::release::remove_known;
+use super::repoint::undo;
+use super::run::{Haul, Work};
+use super::stage::Stage;
+use crate::bytes::{Bytes, HaulId};
+use crate::disk::What;
+use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, quiet};
+use crate::record::Edit;
+use crate::site::Site;
+
+/// What a return would do.
+#[derive(Clone, Debug, Serialize)]
+pub struct ReturnPlan {
+    /// The haul that would be returned.
+    pub haul: HaulId,
+    /// Titles of lots that are given up before they were repointed.
+    pub give_up: Vec<String>,
+    /// Titles of lots whose held originals are taken up again.
+    pub take_back: Vec<String>,
+    /// Titles of lots that are copied or renamed back.
+    pub haul_back: Vec<String>,
+    /// What stands in the way.
+    pub findings: Vec<Finding>,
+}
+
+impl ReturnPlan {
+    /// Whether something refuses it.
+    pub fn stopped(&self) -> bool {
+        self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    }
+}
+
+/// Whether the lot has been repointed and not been taken back.
+fn to_take_back(lot: &LotRow) -> bool {
+    lot.stage.is_repointed()
+}
+
+/// The lot that would undo `lot`.
+fn turned(lot: &LotRow) -> PlannedLot {
+    let planned = lot.planned.clone();
+    let mode = match (planned.mode, lot.holds_originals()) {
+        (Mode::Rename, _) => Mode::Rename,
+        (_, true) => Mode::TakeBack,
+        (_, false) => Mode::Copy,
+    };
+    PlannedLot {
+        from: planned.to,
+        to: planned.from,
+        to_drive: planned.from_drive.clone().unwrap_or_default(),
+        from_drive: Some(planned.to_drive),
+        mode,
+        edits: Edit::turned_all(&planned.edits),
+        previews: Vec::new(),
+        ..planned
+    }
+}
+
+/// Says what a return would do. Writes nothing.
+pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
+    let title = |lot: &LotRow| lot.planned.title.clone();
+    let mut plan = ReturnPlan { haul: haul.id, give_up: Vec::new(), take_back: Vec::new(), haul_back: Vec::new(), findings: Vec::new() };
+    let mut turned_lots = Vec::new();
+    for lot in &haul.lots {
+        if !lot.stage.at_rest() && !lot.stage.is_repointed() {
+            plan.give_up.push(title(lot));
+        } else if to_take_back(lot) {
+            let back = turned(lot);
+            let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
+            list.push(title(lot));
+            plan.findings.extend(stands_in_the_way(site, lot, &back));
+            turned_lots.push(back);
+        }
+    }
+    plan.findings.extend(quiet(site, &turned_lots));
+    plan.findings.sort_by_key(|finding| finding.weight);
+    plan
+}
+
+fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Finding> {
+    let mut kinds = Vec::new();
+    let leads_there = what_records_say(site, &lot.planned.game).is_some_and(|game| game.install == lot.planned.to);
+    if !leads_there && lot.stage.at_rest() {
+        let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
+        kinds.push(FindingKind::RecordsUnchangeable { why });
+    }
+    if back.mode != Mode::TakeBack && back.to.symlink_metadata().is_ok() {
+        kinds.push(FindingKind::TargetThere { path: back.to.clone() });
+    }
+    if back.mode == Mode::TakeBack && !back.to.is_dir() {
+        kinds.push(FindingKind::SourceUnreadable { what: format!("the held originals in {} are gone", back.to.display()) });
+    }
+    if back.mode == Mode::Copy
+        && let Some(drive) = site.find_drive(&back.to_drive)
+        && let Ok(usage) = drive.usage()
+    {
+        let wanted = back.need.max(back.size.on_disk).plus(drive.reserve);
+        let lacks = wanted.less(usage.free);
+        if lacks > Bytes::ZERO {
+            kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: drive.reserve });
+        }
+    }
+    kinds.into_iter().map(|kind| Finding::new(Some(&lot.planned.title), kind)).collect()
+}
+
+/// Returns a haul: gives up what was not repointed, and hauls or takes back the rest as a haul of its own.
+///
+/// Gives the number of that haul, or `None` if all could be given up.
+///
+/// # Errors
+/// [`HaulError::Refused`] with nothing changed; [`HaulError::Paused`] and others leave a haul that resumes.
+pub fn return_haul(site: &Site, journal: &Journal, id: HaulId, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Option<HaulId>, HaulError> {
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
+        return Err(HaulError::Unfinished(other.id));
+    }
+    let plan = return_plan(site, &haul);
+    if plan.stopped() {
+        return Err(HaulError::Refused(plan.findings));
+    }
+    if plan.give_up.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
+        return Err(HaulError::Nothing(format!("haul {id} has nothing to return")));
+    }
+    for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest()) {
+        let mut work = Work { site, journal, lot: lot.clone(), report, stop };
+        match lot.stage {
+            // Half released: what is left of the originals is no whole copy; let it go, then haul back.
+            Stage::Releasing => {
+                super::release::release_lot(&mut work)?;
+            }
+            Stage::Repointed if lot.planned.mode == Mode::Rename => super::place::swap(&mut work)?,
+            Stage::Repointed => {}
+            _ => give_up(&mut work)?,
+        }
+    }
+    let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?;
+    let lots: Vec<(PlannedLot, Option<_>)> =
+        haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(lot), Some(lot.id))).collect();
+    if lots.is_empty() {
+        journal.say(id, None, "given up", "")?;
+        return Ok(None);
+    }
+    // What the journal begins here is under way whatever happens next; the old haul is at rest from now on.
+    for lot in haul.lots.iter().filter(|lot| lot.stage == Stage::Repointed) {
+        journal.set_stage(lot.id, &Stage::Proved { holds: false })?;
+    }
+    let back = journal.begin(&lots, Policy::Release, Some(id))?;
+    Haul::of(site, journal, back)?.run(report, stop)?;
+    Ok(Some(back))
+}
+
+/// Removes what was made for a lot that was not repointed, and leaves all as it was.
+pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+    if work.lot.stage == Stage::Repointing {
+        undo(work)?;
+    }
+    let planned = work.lot.planned.clone();
+    let made = match &work.lot.stage {
+        Stage::Copying { staging } => Some(staging.clone()),
+        // The rename to its place may have come just before the end.
+        Stage::Compared { staging } if staging.is_dir() => Some(staging.clone()),
+        Stage::Compared { .. } => Some(planned.to.clone()),
+        Stage::Placed if planned.mode == Mode::Copy => Some(planned.to.clone()),
+        Stage::GivingUp { made } => made.clone(),
+        _ => None,
+    };
+    if planned.mode == Mode::Rename {
+        unplace(work)?;
+    }
+    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+        work.set_stage(Stage::GivingUp { made: made.clone() })?;
+    }
+    if let Some(made) = made {
+        let tally = work.journal.tally(work.lot.id)?;
+        // All below a folder of ours is ours, finished or not; what the tally does not name stays.
+        let removed = remove_known(&work.site.disk, &made, &tally, &|_, _| true, work.stop)?;
+        if let Some(first) = removed.left.first() {
+            let detail = format!("left in {}: {}", made.display(), first.as_path().display());
+            work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+        }
+    }
+    forget_way(work, &planned);
+    work.set_stage(Stage::GivenUp)?;
+    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "given up", &planned.title)?)
+}
+
+/// Removes the folder of a library that this lot was to make, if it is empty.
+pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
+    let library = planned.edits.iter().find_map(|edit| match edit {
+        Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
+        _ => None,
+    });
+    if let Some(library) = library {
+        // A folder that is not empty refuses, and that is what is wanted.
+        let _ = work.site.disk.remove(library, What::Folder);
+    }
+}
+
+/// Reads the held originals and compares them with the tally, before anything leads to them again.
+pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let Some(old) = work.lot.takes_back else { return Err(HaulError::NeedsRecovery) };
+    let tally: Vec<TallyEntry> = work.journal.tally(old)?.into_iter().map(swapped).collect();
+    work.journal.put_entries(work.lot.id, &tally)?;
+    let planned = &work.lot.planned;
+    let contents = work.content_list()?;
+    let subject = Subject { lot: work.lot.id, title: &planned.title, install: &planned.to, tally: &tally, contents: contents.as_ref() };
+    let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
+    let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);
+    if !same {
+        let first = proof.differences.first().map(|d| planned.to.join(&d.path));
+        let count = (proof.differ + proof.missing).max(1);
+        return Err(HaulError::Changed { path: first.unwrap_or_else(|| planned.to.clone()), count });
+    }
+    let compared: Vec<TallyEntry> = tally.into_iter().map(|line| TallyEntry { compared: true, ..line }).collect();
+    work.journal.put_entries(work.lot.id, &compared)?;
+    work.set_stage(Stage::Placed)
+}
+
+/// A line with original and copy in each other's place.
+fn swapped(line: TallyEntry) -> TallyEntry {
+    let there = There { inode: line.entry.inode, modified_ns: line.entry.modified_ns };
+    let mut entry = line.entry;
+    if let Some(copy) = line.there {
+        entry.inode = copy.inode;
+        entry.modified_ns = copy.modified_ns;
+    }
+    TallyEntry { entry, there: Some(there), compared: false, digest: line.digest, blocks: line.blocks }
+}

@@ -1,0 +1,127 @@
+//! What a person wants, and how full each drive would be: computed anew at every key press.
+
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+
+use crate::bytes::Bytes;
+use crate::survey::{GameId, Survey};
+
+/// Where a lot is to go.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Destination {
+    /// To this drive: into the launcher's library there, or into a new one.
+    Drive(String),
+    /// Into this library.
+    Library(PathBuf),
+}
+
+/// One game and where it is to go.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct DraftLot {
+    /// The game.
+    pub game: GameId,
+    /// Where to.
+    pub to: Destination,
+}
+
+/// What a person wants, in the order in which it was wanted.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Draft {
+    /// The lots; a game stands in it once at most.
+    pub lots: Vec<DraftLot>,
+}
+
+impl Draft {
+    /// Sends a game somewhere, and forgets where it was to go before.
+    pub fn send(&mut self, game: GameId, to: Destination) {
+        self.keep(&game);
+        self.lots.push(DraftLot { game, to });
+    }
+
+    /// Leaves a game where it is.
+    pub fn keep(&mut self, game: &GameId) {
+        self.lots.retain(|lot| lot.game != *game);
+    }
+
+    /// Where a game is to go.
+    pub fn destination(&self, game: &GameId) -> Option<&Destination> {
+        self.lots.iter().find(|lot| lot.game == *game).map(|lot| &lot.to)
+    }
+}
+
+/// How full a drive is, becomes on the way, and is afterwards. Bytes in use.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Load {
+    /// Name of the drive.
+    pub drive: String,
+    /// Bytes in all.
+    pub capacity: Bytes,
+    /// Bytes to keep free.
+    pub reserve: Bytes,
+    /// Bytes that nobody but the system may use.
+    pub withheld: Bytes,
+    /// In use now.
+    pub now: Bytes,
+    /// In use at the fullest moment: copies are there, originals not yet released.
+    pub peak: Bytes,
+    /// In use once the originals are released.
+    pub after: Bytes,
+}
+
+impl Load {
+    /// Bytes that are missing at the fullest moment; `None` if it fits above the reserve.
+    ///
+    /// A drive that nothing is sent to never lacks anything, however full it is.
+    pub fn lacks(&self) -> Option<Bytes> {
+        let most = self.capacity.less(self.reserve).less(self.withheld);
+        self.peak.minus(most).filter(|lack| lack.count() > 0 && self.peak > self.now)
+    }
+}
+
+/// The load of every drive if the draft were hauled: pure, and quick enough for every key press.
+pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
+    let mut loads: Vec<Load> = survey
+        .drives
+        .iter()
+        .map(|state| Load {
+            drive: state.drive.name.clone(),
+            capacity: state.drive.capacity,
+            reserve: state.drive.reserve,
+            withheld: state.drive.capacity.less(state.used).less(state.free),
+            now: state.used,
+            peak: state.used,
+            after: state.used,
+        })
+        .collect();
+    for lot in &draft.lots {
+        let Some(game) = survey.game(&lot.game) else { continue };
+        let to = drive_of(survey, &lot.to);
+        if to == game.drive {
+            continue;
+        }
+        let bytes = game.size.on_disk;
+        for load in &mut loads {
+            if Some(&load.drive) == to.as_ref() {
+                load.peak = load.peak.plus(bytes);
+                load.after = load.after.plus(bytes);
+            }
+            if Some(&load.drive) == game.drive.as_ref() {
+                load.after = load.after.less(bytes);
+            }
+        }
+    }
+    loads
+}
+
+/// Name of the drive that a destination lies on.
+pub(super) fn drive_of(survey: &Survey, to: &Destination) -> Option<String> {
+    match to {
+        Destination::Drive(name) => Some(name.clone()),
+        Destination::Library(path) => {
+            let mut libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
+            libraries.find(|library| library.path == *path).and_then(|library| library.drive.clone())
+        }
+    }
+}

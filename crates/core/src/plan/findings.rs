@@ -1,0 +1,141 @@
+//! What a check says before a haul: a stop refuses, a caution asks, a note tells. The words are the interface's.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+
+use crate::bytes::{Bytes, HaulId};
+use crate::launcher::{PlaceFault, Update};
+use crate::site::Process;
+
+/// How heavy a finding is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Weight {
+    /// Nothing is done while it stands.
+    Stop,
+    /// A person has to accept it.
+    Caution,
+    /// To be known.
+    Note,
+}
+
+/// What a file system cannot hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Limit {
+    /// Symbolic links.
+    Link,
+    /// The name.
+    Name,
+    /// A file as large as this.
+    Size,
+    /// Another name in the same folder that differs in case only.
+    Case,
+    /// What is no file, folder or link.
+    Kind,
+}
+
+/// What was found.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum FindingKind {
+    /// The drive would hold more than its capacity less its reserve.
+    NoRoom { drive: String, lacks: Bytes, reserve: Bytes },
+    /// A program of the launcher is running.
+    LauncherRunning { launcher: String, process: Process },
+    /// A process uses the game's files or the record files.
+    InUse { process: Process },
+    /// Processes of other people cannot be looked into.
+    NotAllVisible { count: usize },
+    /// A record does not say what it should.
+    RecordUnsound { file: PathBuf, location: String, says: String },
+    /// The records cannot be changed as planned.
+    RecordsUnchangeable { why: String },
+    /// Something is at the target already.
+    TargetThere { path: PathBuf },
+    /// The target cannot be written.
+    NotWritable { path: PathBuf },
+    /// The target lies inside the game, or the game inside the target.
+    TargetInside { path: PathBuf },
+    /// The game is there already.
+    AlreadyThere { path: PathBuf },
+    /// The install folder cannot be one.
+    BadPlace { path: PathBuf, fault: PlaceFault },
+    /// The launcher does not let it be moved.
+    Sealed { reason: String },
+    /// The game's folder cannot be read whole.
+    SourceUnreadable { what: String },
+    /// The target's file system cannot hold a file.
+    CannotHold { path: String, limit: Limit, count: usize },
+    /// The destination is not there or not known.
+    NoDestination { what: String },
+    /// The launcher's library there is not known to it, and its profile does not say how to make one.
+    NoLibrary { launcher: String, drive: String },
+    /// Another haul is not at its end.
+    HaulUnfinished { haul: HaulId },
+    /// A link leads out of the game by a relative path, and will lead elsewhere from the new place.
+    LinkLeadsOut { path: String, count: usize },
+    /// The target's file system keeps no permissions or several names of one file; they are given up.
+    NicetyLost { what: &'static str },
+    /// What the target's file system can hold is not known.
+    AbilitiesUnknown { drive: String, file_system: String },
+    /// An update waits.
+    UpdateWaiting { update: Update },
+    /// The launcher's claim is far from the true size.
+    ClaimFar { claim: Bytes, size: Bytes },
+    /// The launcher has no list of the game's files, so what it would download cannot be known.
+    NoContentList { launcher: String },
+    /// A library will be made.
+    NewLibrary { launcher: String, path: PathBuf },
+}
+
+impl FindingKind {
+    /// How heavy it is.
+    pub fn weight(&self) -> Weight {
+        match self {
+            Self::UpdateWaiting { .. }
+            | Self::ClaimFar { .. }
+            | Self::LinkLeadsOut { .. }
+            | Self::NicetyLost { .. }
+            | Self::AbilitiesUnknown { .. }
+            | Self::NoContentList { .. } => Weight::Caution,
+            Self::NewLibrary { .. } | Self::NotAllVisible { .. } => Weight::Note,
+            Self::NoRoom { .. }
+            | Self::LauncherRunning { .. }
+            | Self::InUse { .. }
+            | Self::RecordUnsound { .. }
+            | Self::RecordsUnchangeable { .. }
+            | Self::TargetThere { .. }
+            | Self::NotWritable { .. }
+            | Self::TargetInside { .. }
+            | Self::AlreadyThere { .. }
+            | Self::BadPlace { .. }
+            | Self::Sealed { .. }
+            | Self::SourceUnreadable { .. }
+            | Self::CannotHold { .. }
+            | Self::NoDestination { .. }
+            | Self::NoLibrary { .. }
+            | Self::HaulUnfinished { .. } => Weight::Stop,
+        }
+    }
+}
+
+/// A finding and the lot it is about.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// How heavy it is.
+    pub weight: Weight,
+    /// Title of the game; `None` if it is about the whole haul.
+    pub title: Option<String>,
+    /// What was found.
+    #[serde(flatten)]
+    pub kind: FindingKind,
+}
+
+impl Finding {
+    /// Says something about a game, or about the whole haul.
+    pub fn new(title: Option<&str>, kind: FindingKind) -> Self {
+        Self { weight: kind.weight(), title: title.map(str::to_string), kind }
+    }
+}

@@ -1,0 +1,35 @@
+//! The quiet check: no launcher, helper or game may be running while its records or files are moved.
+
+use std::path::PathBuf;
+
+use super::findings::{Finding, FindingKind};
+use super::making::PlannedLot;
+use crate::site::{Sight, Site, Wanted, real_path};
+
+/// Finds the processes that stand in the way of these lots. Quick enough to be asked once a second.
+pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut hidden = 0;
+    for lot in lots {
+        let mut paths: Vec<PathBuf> = vec![real_path(&lot.from), real_path(&lot.to)];
+        paths.extend(lot.record_files().into_iter().map(real_path));
+        let wanted = Wanted { names: &lot.processes, paths: &paths };
+        let (processes, unseen) = site.processes_using(wanted);
+        hidden = hidden.max(unseen);
+        for process in processes {
+            let kind = match process.why {
+                Sight::Named => FindingKind::LauncherRunning { launcher: lot.launcher_name.clone(), process },
+                Sight::Uses(_) => FindingKind::InUse { process },
+            };
+            // The same launcher is in the way of many games, and is closed once.
+            if !findings.iter().any(|known| known.kind == kind) {
+                let title = matches!(kind, FindingKind::InUse { .. }).then_some(lot.title.as_str());
+                findings.push(Finding::new(title, kind));
+            }
+        }
+    }
+    if hidden > 0 {
+        findings.push(Finding::new(None, FindingKind::NotAllVisible { count: hidden }));
+    }
+    findings
+}

@@ -1,0 +1,134 @@
+//! Beacon House: the demo's world. Always the same bytes for the same seed and size; made in a few seconds.
+//!
+//! The file that makes it a world is written last, so that a world that is there is whole.
+
+mod bytes;
+mod games;
+mod quillgate;
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use thiserror::Error;
+
+pub use games::{Build, GAMES};
+
+/// How large a world is, in thousandths of the demo's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Scale(pub u64);
+
+impl Scale {
+    /// The demo: some 500 MB.
+    pub const DEMO: Self = Self(1000);
+    /// For tests: some 10 MB.
+    pub const SMALL: Self = Self(20);
+
+    fn of(self, count: u64) -> u64 {
+        (count * self.0 / 1000).max(1)
+    }
+}
+
+/// Why a world was not made.
+#[derive(Debug, Error)]
+pub enum WorldError {
+    /// Something could not be written.
+    #[error("cannot make {path}: {source}")]
+    Write {
+        /// What.
+        path: PathBuf,
+        /// What the system said.
+        source: io::Error,
+    },
+    /// Something that is no world is in the way.
+    #[error("{0} is there and is not a demo world; choose another folder with --dir")]
+    InTheWay(PathBuf),
+}
+
+pub(crate) type Result<T> = std::result::Result<T, WorldError>;
+
+pub(crate) fn failed(path: &Path) -> impl FnOnce(io::Error) -> WorldError + '_ {
+    move |source| WorldError::Write { path: path.into(), source }
+}
+
+struct Drive {
+    tag: u8,
+    name: &'static str,
+    kind: &'static str,
+    file_system: &'static str,
+    capacity: u64,
+    other: u64,
+}
+
+const MEGABYTE: u64 = 1_000_000;
+
+const DRIVES: [Drive; 4] = [
+    Drive { tag: 1, name: "swift", kind: "nvme", file_system: "ext4", capacity: 260 * MEGABYTE, other: 48 * MEGABYTE },
+    Drive { tag: 2, name: "cellar", kind: "disk", file_system: "ntfs", capacity: 480 * MEGABYTE, other: 90 * MEGABYTE },
+    Drive { tag: 3, name: "pocket", kind: "usb", file_system: "exfat", capacity: 120 * MEGABYTE, other: 3 * MEGABYTE },
+    Drive { tag: 4, name: "newhold", kind: "nvme", file_system: "btrfs", capacity: 640 * MEGABYTE, other: 0 },
+];
+
+/// Whether there is a whole world in a folder.
+pub fn is_there(folder: &Path) -> bool {
+    folder.join("world.toml").is_file()
+}
+
+/// Makes a world in `folder`, which must be absent or empty.
+///
+/// # Errors
+/// [`WorldError::InTheWay`] if something else is there.
+pub fn make(folder: &Path, seed: u64, scale: Scale) -> Result<()> {
+    if folder.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
+        return Err(WorldError::InTheWay(folder.into()));
+    }
+    fs::create_dir_all(folder).map_err(failed(folder))?;
+    let folder = &folder.canonicalize().map_err(failed(folder))?;
+    let drives = folder.join("drives");
+    for drive in &DRIVES {
+        let root = drives.join(drive.name);
+        fs::create_dir_all(&root).map_err(failed(&root))?;
+        if drive.other > 0 {
+            bytes::other(&root, seed ^ u64::from(drive.tag), scale.of(drive.other))?;
+        }
+    }
+    let home = folder.join("home");
+    let bad = quillgate::write(&drives, &home, seed, scale)?;
+    let profile = home.join(".config/deft-barge/profiles/quillgate.toml");
+    bytes::text(&profile, quillgate::PROFILE)?;
+    // Last: a world without this file is not one yet.
+    bytes::text(&folder.join("world.toml"), &world_file(seed, scale, &bad))
+}
+
+/// Removes a world that [`make`] made, and nothing else.
+pub fn remove(folder: &Path) -> Result<()> {
+    if !is_there(folder) {
+        return Err(WorldError::InTheWay(folder.into()));
+    }
+    for part in ["drives", "home"] {
+        let part = folder.join(part);
+        if part.exists() {
+            fs::remove_dir_all(&part).map_err(failed(&part))?;
+        }
+    }
+    let file = folder.join("world.toml");
+    fs::remove_file(&file).map_err(failed(&file))
+}
+
+fn world_file(seed: u64, scale: Scale, bad: &quillgate::Unreadable) -> String {
+    let mut out = format!("# Beacon House, a made-up world.\nformat = 1\nseed = {seed}\nhome = \"home\"\n");
+    for drive in &DRIVES {
+        let (name, capacity) = (drive.name, scale.of(drive.capacity));
+        out.push_str(&format!(
+            "\n[[drives]]\ntag = {}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = {capacity}\nkind = \"{}\"\nfile-system = \"{}\"\n",
+            drive.tag, drive.kind, drive.file_system
+        ));
+        if name == bad.drive {
+            out.push_str(&format!(
+                "\n[[drives.unreadable]]\nfile = \"{}\"\nfrom = {}\nbytes = {}\n",
+                bad.file, bad.from, bad.bytes
+            ));
+        }
+    }
+    out
+}
