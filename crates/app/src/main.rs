@@ -1,2 +1,65 @@
-//! x
-fn main() {}
+//! Deft Barge: moves installed games between drives and proves that nothing would be downloaded again.
+//!
+//! Arguments, wording, drawing and exit codes are here; the job is in `deft-barge-core`. Start at [`run`].
+
+mod acts;
+mod arguments;
+mod fault;
+mod progress;
+mod show;
+mod surroundings;
+mod tui;
+mod wording;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+use clap::error::ErrorKind;
+
+use arguments::{Arguments, Command};
+use fault::Fault;
+
+fn main() -> ExitCode {
+    // The stand-in launcher has arguments of its own.
+    let mut words = std::env::args_os();
+    if words.nth(1).is_some_and(|word| word == "stand-in") {
+        return deft_barge_harbor::quillgate::main(std::iter::once("quillgate".into()).chain(words));
+    }
+    let arguments = match Arguments::try_parse() {
+        Ok(arguments) => arguments,
+        Err(error) => {
+            let _ = error.print();
+            let asked = matches!(error.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion);
+            return ExitCode::from(if asked { 0 } else { 2 });
+        }
+    };
+    let json = arguments.json;
+    match run(arguments) {
+        Ok(code) => ExitCode::from(code),
+        Err(fault) => {
+            fault.print(json);
+            ExitCode::from(fault.code())
+        }
+    }
+}
+
+/// Does what the arguments say and gives the exit code.
+fn run(arguments: Arguments) -> Result<u8, Fault> {
+    let json = arguments.json;
+    if let Some(Command::Demo(demo)) = arguments.command {
+        return acts::demo(&demo, json);
+    }
+    let site = surroundings::site(arguments.world.as_deref())?;
+    match arguments.command {
+        None => tui::run(site),
+        Some(Command::Survey) => acts::survey(&site, json),
+        Some(Command::Plan(wish)) => acts::plan(&site, &wish, json),
+        Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
+        Some(Command::Resume) => acts::resume(&site, json),
+        Some(Command::Return(which)) => acts::return_(&site, &which, json),
+        Some(Command::Release(which)) => acts::release(&site, &which, json),
+        Some(Command::Prove(what)) => acts::prove(&site, &what, json),
+        Some(Command::Log) => acts::log(&site, json),
+        Some(Command::Demo(_)) => Ok(0),
+    }
+}

@@ -10,6 +10,7 @@ use super::run::Work;
 use super::scan::scan;
 use super::stage::Stage;
 use crate::disk::What;
+use crate::tally::{EntryKind, walk};
 
 fn is_link(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
@@ -93,10 +94,34 @@ fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
     flush_parent(work, from)
 }
 
+/// Re-aims the absolute links inside a renamed lot that lead to its old place. Does nothing twice.
+///
+/// Before the swap the new place is reached through the bridge, so that these links lead somewhere all the time.
+fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    let root = if is_folder(from) { from } else { to };
+    let disk = &work.site.disk;
+    for entry in walk(root).map_err(HaulError::disk("read", root))?.entries {
+        let EntryKind::Link(target) = &entry.kind else { continue };
+        let Ok(below) = target.strip_prefix(from) else { continue };
+        let at = entry.path.under(root);
+        let fresh = at.with_file_name(work.own_name("link"));
+        if is_link(&fresh) {
+            disk.remove(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
+        }
+        disk.make_link(&to.join(below), &fresh).map_err(HaulError::disk("link", &fresh))?;
+        disk.set_link_time(&fresh, entry.modified_ns).map_err(HaulError::disk("set the time of", &fresh))?;
+        disk.replace(&fresh, &at).map_err(HaulError::disk("replace", &at))?;
+        flush_parent(work, &at)?;
+    }
+    Ok(())
+}
+
 /// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
 pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     let disk = work.site.disk.clone();
+    aim_links(work)?;
     if is_link(&to) && is_folder(&from) {
         match disk.exchange(&from, &to) {
             Ok(()) => {

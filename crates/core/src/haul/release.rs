@@ -186,9 +186,11 @@ impl Removing<'_> {
                 let inner = handle.open(name).map_err(HaulError::disk("open", &at))?;
                 self.folder(&inner, entry.path.as_path())?;
                 drop(inner);
-                // What is left inside keeps the folder; the list of what is left names it.
-                if self.disk.remove_in(handle, name, What::Folder).is_ok() {
-                    self.removed.gone += 1;
+                match self.disk.remove_in(handle, name, What::Folder) {
+                    Ok(()) => self.removed.gone += 1,
+                    // What is left inside keeps the folder; the list of what is left names it.
+                    Err(error) if error.kind() == std::io::ErrorKind::DirectoryNotEmpty => {}
+                    Err(error) => return Err(HaulError::disk("remove", &at)(error)),
                 }
                 continue;
             }

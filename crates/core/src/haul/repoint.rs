@@ -6,7 +6,7 @@
 
 use std::io;
 use std::os::unix::fs::MetadataExt;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use super::error::HaulError;
@@ -117,6 +117,11 @@ fn read(file: &Path) -> Result<Option<Vec<u8>>, HaulError> {
 fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulError> {
     let file = &change.file;
     let folder = file.parent().unwrap_or(Path::new("/"));
+    let temporary = folder.join(own_name);
+    // What a crash left under our own name.
+    if temporary.symlink_metadata().is_ok() {
+        disk.remove(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
+    }
     let now = read(file)?;
     if now == change.after {
         return disk.flush_folder(folder).map_err(HaulError::disk("flush", folder));
@@ -127,21 +132,16 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
     match &change.after {
         None => disk.remove(file, What::File).map_err(HaulError::disk("remove", file))?,
         Some(bytes) => {
-            let temporary = write_beside(disk, file, folder, bytes, own_name)?;
+            write_beside(disk, file, &temporary, bytes)?;
             disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
         }
     }
     disk.flush_folder(folder).map_err(HaulError::disk("flush", folder))
 }
 
-fn write_beside(disk: &Disk, file: &Path, folder: &Path, bytes: &[u8], own_name: &str) -> Result<PathBuf, HaulError> {
-    let temporary = folder.join(own_name);
-    // What a crash left under our own name.
-    if temporary.symlink_metadata().is_ok() {
-        disk.remove(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
-    }
-    let fault = |act| HaulError::disk(act, &temporary);
-    let new = disk.create(&temporary).map_err(fault("make"))?;
+fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Result<(), HaulError> {
+    let fault = |act| HaulError::disk(act, temporary);
+    let new = disk.create(temporary).map_err(fault("make"))?;
     disk.write_at(&new, bytes, 0).map_err(fault("write"))?;
     let old = file.metadata().ok();
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |time| time.as_nanos() as i128);
@@ -150,6 +150,5 @@ fn write_beside(disk: &Disk, file: &Path, folder: &Path, bytes: &[u8], own_name:
     let mode = old.as_ref().map_or(0o644, |meta| meta.mode() & 0o7777);
     let meta = Meta { mode, owner, modified_ns: now, attributes: attributes_of(file) };
     disk.set_meta(&new, &meta).map_err(fault("set the permissions of"))?;
-    disk.flush(&new).map_err(fault("flush"))?;
-    Ok(temporary)
+    disk.flush(&new).map_err(fault("flush"))
 }

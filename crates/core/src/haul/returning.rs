@@ -50,7 +50,9 @@ fn to_take_back(lot: &LotRow) -> bool {
 /// The lot that would undo `lot`.
 fn turned(lot: &LotRow) -> PlannedLot {
     let planned = lot.planned.clone();
-    let mode = match (planned.mode, lot.holds_originals()) {
+    // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
+    let whole = lot.holds_originals() && lot.stage != Stage::Releasing;
+    let mode = match (planned.mode, whole) {
         (Mode::Rename, _) => Mode::Rename,
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,
@@ -95,7 +97,7 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
         let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
         kinds.push(FindingKind::RecordsUnchangeable { why });
     }
-    if back.mode != Mode::TakeBack && back.to.symlink_metadata().is_ok() {
+    if back.mode != Mode::TakeBack && lot.stage != Stage::Releasing && back.to.symlink_metadata().is_ok() {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
     if back.mode == Mode::TakeBack && !back.to.is_dir() {

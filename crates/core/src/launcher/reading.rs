@@ -17,6 +17,7 @@ use crate::site::{Drive, Site};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Problem {
     /// The file.
+    #[serde(serialize_with = "crate::site::shown_path")]
     pub file: PathBuf,
     /// Line from 1, where there is one.
     pub line: Option<usize>,

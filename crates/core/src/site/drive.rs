@@ -108,8 +108,10 @@ pub struct Drive {
     /// A short name, once per site.
     pub name: String,
     /// Its top folder.
+    #[serde(serialize_with = "shown_path")]
     pub root: PathBuf,
     /// Every place it is mounted at: bind mounts and subvolumes share its room.
+    #[serde(serialize_with = "shown_paths")]
     pub mounts: Vec<PathBuf>,
     /// Kind of device.
     pub kind: DriveKind,
@@ -125,6 +127,15 @@ pub struct Drive {
     pub reserve: Bytes,
     /// Whether it is a folder with declared limits.
     pub declared: bool,
+}
+
+/// Writes a path as text; bytes that are no text are shown as U+FFFD, since JSON can hold no others.
+pub(crate) fn shown_path<S: serde::Serializer>(path: &Path, out: S) -> Result<S::Ok, S::Error> {
+    out.serialize_str(&path.to_string_lossy())
+}
+
+fn shown_paths<S: serde::Serializer>(paths: &[PathBuf], out: S) -> Result<S::Ok, S::Error> {
+    out.collect_seq(paths.iter().map(|path| path.to_string_lossy()))
 }
 
 /// How full a drive is.

@@ -8,6 +8,7 @@ mod drive;
 mod mounts;
 mod process;
 
+pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Usage};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};

@@ -27,7 +27,7 @@ pub enum Sight {
     /// It has a name that was asked for.
     Named,
     /// It has this path open, mapped, or as its working folder.
-    Uses(PathBuf),
+    Uses(#[serde(serialize_with = "crate::site::shown_path")] PathBuf),
 }
 
 /// What to look for.
@@ -60,8 +60,9 @@ impl Site {
             } else {
                 match used_path(&folder, wanted.paths) {
                     Ok(path) => path.map(Sight::Uses),
-                    Err(_) => {
-                        hidden += 1;
+                    // One that has just ended is no secret.
+                    Err(error) => {
+                        hidden += usize::from(error.kind() == std::io::ErrorKind::PermissionDenied);
                         None
                     }
                 }

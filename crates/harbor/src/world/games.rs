@@ -105,7 +105,7 @@ pub(super) fn write(build: &Build, install: &Path, seed: u64, scale: Scale) -> R
         writing.file(&format!("data/textures/{:02x}/t{n:05}.tex", n % 23), size)?;
     }
     if build.odd {
-        writing.oddities(scale)?;
+        writing.oddities(scale, build.drive)?;
     }
     writing.parts.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(writing.parts)
@@ -140,13 +140,15 @@ impl Writing<'_> {
         Ok(())
     }
 
-    fn oddities(&mut self, scale: Scale) -> Result<()> {
+    fn oddities(&mut self, scale: Scale, drive: &str) -> Result<()> {
         self.file("data/levels/Straße nach Süden.lvl", 4_321)?;
         self.file("data/levels/日の出 dunes.lvl", 2_222)?;
         self.file("data/levels/two  words .lvl", 999)?;
         self.file("data/levels/empty.lvl", 0)?;
-        // A name that no Windows file system can hold.
-        self.file("data/levels/what lies beyond?.lvl", 777)?;
+        if drive == "swift" {
+            // A name that no Windows file system can hold.
+            self.file("data/levels/what lies beyond?.lvl", 777)?;
+        }
         let empty = self.at("mods/none yet");
         fs::create_dir_all(&empty).map_err(failed(&empty))?;
         let hole = self.at("data/cache.img");

@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use thiserror::Error;
 
 pub use games::{Build, GAMES};
+pub use quillgate::PROFILE;
 
 /// How large a world is, in thousandths of the demo's.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

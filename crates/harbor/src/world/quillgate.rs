@@ -9,7 +9,7 @@ use super::games::{Build, GAMES, START, write as write_game};
 use super::{Result, Scale};
 
 /// The profile that tells Deft Barge where Quillgate keeps its records.
-pub(super) const PROFILE: &str = include_str!("quillgate.toml");
+pub const PROFILE: &str = include_str!("quillgate.toml");
 
 /// A stretch that the old disk cannot read.
 pub(super) struct Unreadable {

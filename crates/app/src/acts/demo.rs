@@ -1,0 +1,137 @@
+//! The demo: a world to try everything in, by hand or unattended.
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Instant;
+
+use deft_barge_core::haul::{Haul, HaulEvent, Journal, Stop, release_haul};
+use deft_barge_core::plan::{Destination, Draft, Policy};
+use deft_barge_core::site::Site;
+use deft_barge_harbor::world::{self, Scale, WorldError};
+use serde_json::json;
+
+use super::{find_game, survey_site};
+use crate::arguments::Demo;
+use crate::fault::{Fault, Kind};
+use crate::show::{count, say, say_json};
+use crate::{surroundings, tui, wording};
+
+impl From<WorldError> for Fault {
+    fn from(error: WorldError) -> Self {
+        let kind = match error {
+            WorldError::Write { .. } => Kind::Failed,
+            WorldError::InTheWay(_) => Kind::Usage,
+        };
+        Self::new(kind, format!("{error}."), "")
+    }
+}
+
+/// `demo`
+pub fn demo(demo: &Demo, json: bool) -> Result<u8, Fault> {
+    let folder = |name: &str| -> Result<PathBuf, Fault> {
+        match &demo.dir {
+            Some(dir) => Ok(dir.clone()),
+            None => Ok(surroundings::places()?.data.join("deft-barge").join(name)),
+        }
+    };
+    if demo.unattended {
+        return unattended(&folder("demo-unattended")?, demo.seed, json);
+    }
+    let dir = folder("demo")?;
+    make_world(&dir, demo.seed)?;
+    tui::run(Site::of_world(&dir)?)
+}
+
+/// Makes the demo's world if it is not there, and says so.
+fn make_world(dir: &Path, seed: u64) -> Result<(), Fault> {
+    if !world::is_there(dir) {
+        eprintln!("Making a made-up world of some 500 MB in {} ...", dir.display());
+        world::make(dir, seed, Scale::DEMO)?;
+    }
+    Ok(())
+}
+
+struct Steps {
+    json: bool,
+    begun: Instant,
+    lines: Vec<String>,
+}
+
+impl Steps {
+    fn say(&mut self, text: String) -> Result<(), Fault> {
+        let line = format!("{:6.2} s  {text}", self.begun.elapsed().as_secs_f64());
+        if !self.json {
+            say(&line)?;
+        }
+        self.lines.push(text);
+        Ok(())
+    }
+}
+
+/// A whole haul without a person: exit 0 only if the stand-in launcher judged 0 bytes to download.
+fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
+    let mut steps = Steps { json, begun: Instant::now(), lines: Vec::new() };
+    if world::is_there(dir) {
+        world::remove(dir)?;
+    }
+    world::make(dir, seed, Scale::DEMO)?;
+    steps.say(format!("made a world in {}", dir.display()))?;
+    let site = Site::of_world(dir)?;
+    let (survey, _) = survey_site(&site);
+    let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
+    let drives = survey.drives.len();
+    steps.say(format!("surveyed {drives} drives, {} launcher, {} games, {bytes}", survey.launchers.len(), survey.games.len()))?;
+
+    let game = find_game(&survey, "Saltflat Rally")?;
+    let mut draft = Draft::default();
+    draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+    let plan = deft_barge_core::plan::plan(&site, &survey, &draft, Policy::Hold);
+    if plan.stopped() {
+        return Err(Fault::refused(plan.findings, ""));
+    }
+    let records: usize = plan.lots.iter().map(|lot| lot.previews.len()).sum();
+    steps.say(format!("planned {} from swift to newhold, {} files, {records} changes of records", plan.bytes(), count(plan.lots[0].size.files)))?;
+
+    let (journal, _) = Journal::open(&site)?.recover()?;
+    let mut haul = Haul::begin(&site, &journal, &plan)?;
+    let id = haul.id();
+    let stages = std::cell::RefCell::new(Vec::new());
+    let listen = |event: HaulEvent| {
+        if let HaulEvent::Stage { stage, .. } = event {
+            stages.borrow_mut().push(stage);
+        }
+    };
+    let end = haul.run(&listen, &Stop::default())?;
+    steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
+    let proof = end.lots.first().and_then(|lot| lot.proof.clone()).unwrap_or_default();
+    steps.say(format!("proved: {}", wording::proof(&proof)))?;
+
+    let judged = judge(dir, "Saltflat Rally")?;
+    steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;
+    let removed = release_haul(&site, &journal, id, &|_| {}, &Stop::default())?;
+    steps.say(format!("released {} of originals, {} files left", removed.bytes, removed.left.len()))?;
+    judge(dir, "Saltflat Rally")?;
+    let seconds = steps.begun.elapsed().as_secs_f64();
+    if json {
+        let summary = json!({ "steps": steps.lines, "proof": proof, "released": removed.bytes, "to-download": 0, "seconds": seconds });
+        say_json("demo", summary)?;
+    } else {
+        say(&format!("Done in {seconds:.1} s: Saltflat Rally is on newhold, 0 B to download, {} free again on swift.", removed.bytes))?;
+    }
+    Ok(0)
+}
+
+/// Has the stand-in launcher look at a game, as a process of its own; gives what it said.
+fn judge(dir: &Path, game: &str) -> Result<String, Fault> {
+    let failed = |what: String| Fault::new(Kind::Failed, format!("The stand-in launcher could not judge: {what}."), "");
+    let program = std::env::current_exe().map_err(|e| failed(e.to_string()))?;
+    let home = dir.join("home/.config/quillgate");
+    let output = Command::new(program).args(["stand-in", "--home"]).arg(home).args(["check", game]).output();
+    let output = output.map_err(|e| failed(e.to_string()))?;
+    let said = String::from_utf8_lossy(&output.stdout).trim().replace("\n  ", "\n");
+    if output.status.success() {
+        return Ok(said);
+    }
+    let why = String::from_utf8_lossy(&output.stderr).trim().to_string();
+    Err(Fault::new(Kind::Difference, format!("The stand-in launcher is not content: {said} {why}"), "This is a fault of Deft Barge."))
+}

@@ -1,0 +1,272 @@
+//! Commands that write: haul, resume, return, release, and prove, which reads every byte.
+
+use std::io::{IsTerminal, Write, stdin, stdout};
+
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{
+    Haul, HaulError, HaulRow, Journal, Proof, Stage, prove_game, prove_haul, release_haul, return_haul, return_plan,
+};
+use deft_barge_core::plan::{Plan, Weight};
+use deft_barge_core::site::Site;
+use serde_json::json;
+
+use super::looking::{add_unfinished, plan_text, refused};
+use super::{find_game, plan_wish, stop_on_signals, survey_site};
+use crate::arguments::{What, Which, Wish};
+use crate::fault::{Fault, Kind};
+use crate::progress::Shown;
+use crate::show::{line, say, say_json, to_json};
+use crate::wording;
+
+/// `haul`
+pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let mut plan = plan_wish(site, &survey, wish)?;
+    add_unfinished(site, &mut plan)?;
+    if plan.stopped() {
+        return Err(refused(&plan));
+    }
+    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+    if !wish.yes {
+        let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+        if at_terminal {
+            say(&plan_text(&plan))?;
+            let question = format!("Haul {} in {} lots? The originals stay until they are released.", plan.bytes(), plan.lots.len());
+            if !asked(&question)? {
+                return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
+            }
+        } else if !cautions.is_empty() {
+            return Err(Fault::refused(cautions, "Accept with --yes."));
+        }
+    }
+    let (journal, _) = Journal::open(site)?.recover()?;
+    run_plan(site, &journal, &plan, json)
+}
+
+fn asked(question: &str) -> Result<bool, Fault> {
+    let fault = |error: std::io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
+    print!("{question} [y/N] ");
+    stdout().flush().map_err(fault)?;
+    let mut answer = String::new();
+    stdin().read_line(&mut answer).map_err(fault)?;
+    Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
+}
+
+fn run_plan(site: &Site, journal: &Journal, plan: &Plan, json: bool) -> Result<u8, Fault> {
+    let mut haul = Haul::begin(site, journal, plan)?;
+    let id = haul.id();
+    finish(site, journal, id, json, |report, stop| haul.run(report, stop).map(drop))
+}
+
+/// Runs a haul to its end and prints how its lots stand.
+fn finish(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    json: bool,
+    run: impl FnOnce(&dyn Fn(deft_barge_core::haul::HaulEvent), &deft_barge_core::haul::Stop) -> Result<(), HaulError>,
+) -> Result<u8, Fault> {
+    let stop = stop_on_signals()?;
+    let shown = Shown::new(json);
+    let result = run(&|event| shown.event(event), &stop);
+    shown.end();
+    if let Err(error) = result {
+        return Err(unfinished(site, journal, id, error));
+    }
+    let row = journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))?;
+    let differs = row.lots.iter().any(|lot| matches!(lot.stage, Stage::Proved { holds: false }));
+    if json {
+        say_json("haul", to_json(&row)?)?;
+    } else {
+        print_end(&row)?;
+    }
+    Ok(if differs { 4 } else { 0 })
+}
+
+/// What is true after a haul did not go on: begun lots can be resumed, a haul that touched nothing is taken off the journal.
+fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> Fault {
+    let row = journal.haul(id).ok().flatten();
+    let begun = row.is_some_and(|row| row.lots.iter().any(|lot| !matches!(lot.stage, Stage::Planned | Stage::GivenUp)));
+    match error {
+        HaulError::Refused(findings) if begun => Fault {
+            findings,
+            ..Fault::new(
+                Kind::Interrupted,
+                "The haul stopped before it changed any record.",
+                "When that is settled, go on with: deft-barge resume, or undo with: deft-barge return",
+            )
+        },
+        HaulError::Refused(findings) => {
+            let stop = deft_barge_core::haul::Stop::default();
+            match return_haul(site, journal, id, &|_| {}, &stop) {
+                Ok(_) | Err(HaulError::Nothing(_)) => Fault::refused(findings, ""),
+                Err(error) => error.into(),
+            }
+        }
+        other => other.into(),
+    }
+}
+
+fn print_end(row: &HaulRow) -> Result<(), Fault> {
+    for lot in &row.lots {
+        say(&format!("haul {}   {}   {}   {}", row.id, line(&lot.planned.title), lot.stage.word(), crate::show::path(&lot.planned.to)))?;
+        if let Some(proof) = &lot.proof {
+            say(&format!("  proof   {}", wording::proof(proof)))?;
+        }
+        if lot.holds_originals() {
+            let (size, from) = (lot.planned.size.on_disk, crate::show::path(&lot.planned.from));
+            say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
+        }
+        if let Stage::Released { left } = lot.stage
+            && left > 0
+        {
+            say(&format!("  left    {left} files that are not what was compared stay in {}", crate::show::path(&lot.planned.from)))?;
+        }
+    }
+    Ok(())
+}
+
+/// `resume`
+pub fn resume(site: &Site, json: bool) -> Result<u8, Fault> {
+    let (journal, unfinished) = Journal::open(site)?.recover()?;
+    let Some(row) = unfinished else {
+        return Err(Fault::usage("No haul is under way.", "See: deft-barge log"));
+    };
+    if !json {
+        let stages: Vec<String> = row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();
+        say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
+    }
+    let mut haul = Haul::of(site, &journal, row.id)?;
+    finish(site, &journal, row.id, json, |report, stop| haul.run(report, stop).map(drop))
+}
+
+fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, what: &str) -> Result<HaulRow, Fault> {
+    let hauls = journal.hauls()?;
+    let found = match which.haul {
+        Some(number) => hauls.into_iter().find(|haul| haul.id.0 == number),
+        None => hauls.into_iter().find(fits),
+    };
+    found.ok_or_else(|| {
+        let sentence = which.haul.map_or_else(|| format!("There is no haul {what}."), |number| format!("There is no haul {number}."));
+        Fault::usage(sentence, "See: deft-barge log")
+    })
+}
+
+fn ask_unless(yes: bool, json: bool, question: &str) -> Result<(), Fault> {
+    let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+    if yes || !at_terminal || asked(question)? { Ok(()) } else { Err(Fault::new(Kind::Refused, "Nothing was done.", "")) }
+}
+
+/// `return`
+pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let fits = |haul: &HaulRow| haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed());
+    let row = match journal.hauls()?.into_iter().find(HaulRow::unfinished) {
+        Some(row) if which.haul.is_none() => row,
+        _ => newest(&journal, which, fits, "that can be returned")?,
+    };
+    let plan = return_plan(site, &row);
+    if plan.stopped() {
+        return Err(Fault::refused(plan.findings, ""));
+    }
+    let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
+    ask_unless(which.yes, json, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
+    let stop = stop_on_signals()?;
+    let shown = Shown::new(json);
+    let result = return_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
+    shown.end();
+    let back = result?;
+    let after = journal.haul(back.unwrap_or(row.id))?;
+    if json {
+        say_json("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
+        return Ok(0);
+    }
+    say(&format!("Haul {} is returned.", row.id))?;
+    for lot in &row.lots {
+        say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(&lot.planned.from)))?;
+    }
+    Ok(0)
+}
+
+/// `release`
+pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let row = newest(&journal, which, |haul| haul.lots.iter().any(|lot| lot.holds_originals()), "that holds originals")?;
+    let held = row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum::<deft_barge_core::bytes::Bytes>();
+    ask_unless(which.yes, json, &format!("Let go of {held} of originals of haul {}? Their copies are proved.", row.id))?;
+    let stop = stop_on_signals()?;
+    let shown = Shown::new(json);
+    let result = release_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
+    shown.end();
+    let removed = match result {
+        Err(HaulError::Refused(findings)) => return Err(Fault::refused(findings, "")),
+        other => other?,
+    };
+    let left: Vec<String> = removed.left.iter().map(|path| path.as_path().to_string_lossy().into_owned()).collect();
+    if json {
+        say_json("release", json!({ "haul": row.id, "bytes": removed.bytes, "gone": removed.gone, "left": left }))?;
+        return Ok(0);
+    }
+    say(&format!("{} came back.", removed.bytes))?;
+    for path in &left {
+        say(&format!("  stays   {} (it is not what was compared)", line(path)))?;
+    }
+    Ok(0)
+}
+
+/// `prove`
+pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let stop = stop_on_signals()?;
+    let shown = Shown::new(json);
+    let report = |event| shown.event(event);
+    let number = what.what.as_ref().map(|word| word.parse::<i64>().ok());
+    let proofs = match (&what.what, number) {
+        (Some(word), Some(None)) => {
+            let (survey, _) = survey_site(site);
+            let game = find_game(&survey, word)?;
+            if let Some(fault) = game.fault() {
+                let sentence = format!("{} cannot be proved: {}.", line(&game.found.title), wording::place_fault(fault));
+                return Err(Fault::new(Kind::Refused, sentence, ""));
+            }
+            prove_game(site, &journal, &game.id, &game.found, &report, &stop).map(|proof| vec![(game.found.title.clone(), proof)])
+        }
+        (_, number) => {
+            let which = Which { haul: number.flatten(), yes: true };
+            let row = newest(&journal, &which, |haul| haul.lots.iter().any(|lot| lot.stage.is_repointed()), "to prove")?;
+            prove_haul(site, &journal, &row.lots, &report, &stop)
+        }
+    };
+    shown.end();
+    print_proofs(&proofs?, json)
+}
+
+fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
+    if proofs.is_empty() {
+        return Err(Fault::usage("No game of that haul is at its new place.", "See: deft-barge log"));
+    }
+    let holds = proofs.iter().all(|(_, proof)| proof.holds());
+    if json {
+        let all: Vec<_> = proofs.iter().map(|(title, proof)| json!({ "title": title, "holds": proof.holds(), "proof": proof })).collect();
+        say_json("proof", json!({ "holds": holds, "proofs": all }))?;
+    } else {
+        for (title, proof) in proofs {
+            say(&format!("{}   {}", line(title), wording::proof(proof)))?;
+            say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
+            for difference in &proof.differences {
+                let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
+                let kind = match difference.kind {
+                    deft_barge_core::haul::DifferenceKind::Differs => "differs",
+                    deft_barge_core::haul::DifferenceKind::Missing => "missing",
+                    deft_barge_core::haul::DifferenceKind::Extra => "extra",
+                    deft_barge_core::haul::DifferenceKind::WouldDownload => "would be downloaded",
+                };
+                say(&format!("  {kind:8} {}{from}", line(&difference.path)))?;
+            }
+        }
+    }
+    Ok(if holds { 0 } else { 4 })
+}

@@ -1,0 +1,216 @@
+//! Commands that only look: survey, plan, log.
+
+use deft_barge_core::haul::History;
+use deft_barge_core::plan::Plan;
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
+use serde_json::Value;
+
+use super::{plan_wish, survey_site};
+use crate::arguments::Wish;
+use crate::fault::{Fault, Kind};
+use crate::show::{count, line, pad, path, say, say_json, to_json};
+use crate::wording;
+
+/// `survey`
+pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if json {
+        let mut value = to_json(&survey)?;
+        if let Some(fault) = &fault {
+            value["journal-problem"] = fault.sentence.clone().into();
+        }
+        say_json("survey", value)?;
+    } else {
+        say(&survey_text(&survey))?;
+        if let Some(fault) = &fault {
+            say(&format!("problem   {}", fault.text()))?;
+        }
+    }
+    // What could not be read is said in the survey; a journal that cannot be read refuses every haul.
+    Ok(fault.map_or(0, |fault| fault.code()))
+}
+
+fn survey_text(survey: &Survey) -> String {
+    let mut out = vec![format!("{:3} {:12} {:>10} {:>10} {:>10} {:>10}  {}", "", "drive", "capacity", "used", "free", "games", "kind")];
+    for state in &survey.drives {
+        let drive = &state.drive;
+        let tag = drive.tag.map_or_else(String::new, |tag| tag.to_string());
+        let read_only = if drive.read_only { ", read-only" } else { "" };
+        out.push(format!(
+            "{tag:3} {} {:>10} {:>10} {:>10} {:>10}  {} {}{read_only}  {}",
+            pad(&line(&drive.name), 12),
+            drive.capacity,
+            state.used,
+            state.free,
+            state.games,
+            wording::drive_kind(drive.kind),
+            drive.file_system,
+            path(&drive.root)
+        ));
+    }
+    if survey.launchers.is_empty() {
+        out.push("\nNo launcher is known here: no profile in the profile folder fits this machine.".into());
+    }
+    for launcher in &survey.launchers {
+        let running = launcher.running.first().map_or_else(String::new, |p| format!("   running (process {})", p.pid));
+        out.push(format!("\n{}{running}", line(&launcher.name)));
+        for library in &launcher.libraries {
+            let drive = library.drive.as_deref().unwrap_or("away");
+            let default = if library.default { "   takes new installs" } else { "" };
+            out.push(format!(
+                "  library   {} {:>2} games {:>10}  {}{default}",
+                pad(drive, 12),
+                library.games,
+                library.bytes,
+                path(&library.path)
+            ));
+        }
+    }
+    if !survey.games.is_empty() {
+        out.push(format!("\n{} {} {:>10} {:>10} {:>10} {:>8}  {}", pad("game", 28), pad("drive", 10), "on disk", "apparent", "claim", "files", "id"));
+    }
+    for game in &survey.games {
+        let mut marks = Vec::new();
+        if game.update().is_some() {
+            marks.push("an update is waiting".to_string());
+        }
+        if game.found.sealed.is_some() {
+            marks.push("sealed".to_string());
+        }
+        if let Some(fault) = game.fault() {
+            marks.push(format!("stop: {}", wording::place_fault(fault)));
+        }
+        if game.claim_is_far() {
+            marks.push("claim far from the truth".to_string());
+        }
+        out.push(format!(
+            "{} {} {:>10} {:>10} {:>10} {:>8}  {}{}",
+            pad(&line(&game.found.title), 28),
+            pad(game.drive.as_deref().unwrap_or("away"), 10),
+            game.size.on_disk,
+            game.size.apparent,
+            game.found.claim.map_or_else(String::new, |claim| claim.to_string()),
+            count(game.size.files),
+            line(&game.id.0),
+            if marks.is_empty() { String::new() } else { format!("   {}", line(&marks.join(", "))) }
+        ));
+    }
+    for held in &survey.held {
+        out.push(format!("\nheld      {} of {} in {} (haul {})", held.bytes, line(&held.title), path(&held.path), held.haul));
+    }
+    let problems = survey.problems.iter().chain(survey.launchers.iter().flat_map(|launcher| &launcher.problems));
+    for problem in problems {
+        let at = problem.line.map_or_else(String::new, |line| format!(", line {line}"));
+        out.push(format!("problem   {}{at}: {}", path(&problem.file), crate::show::visible(&problem.what)));
+    }
+    out.join("\n")
+}
+
+/// `plan`
+pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let mut plan = plan_wish(site, &survey, wish)?;
+    add_unfinished(site, &mut plan)?;
+    if json {
+        say_json("plan", plan_json(&plan)?)?;
+    } else {
+        say(&plan_text(&plan))?;
+    }
+    Ok(if plan.stopped() { 3 } else { 0 })
+}
+
+/// Adds the stop that another haul is under way.
+pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
+    use deft_barge_core::plan::{Finding, FindingKind};
+    if let Some(haul) = History::of(site)?.unfinished() {
+        plan.findings.insert(0, Finding::new(None, FindingKind::HaulUnfinished { haul: haul.id }));
+    }
+    Ok(())
+}
+
+/// A plan as JSON, with the sentence of each finding.
+pub(super) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
+    let mut value = to_json(plan)?;
+    value["findings"] = plan.findings.iter().map(wording::finding_json).collect();
+    value["stopped"] = plan.stopped().into();
+    Ok(value)
+}
+
+pub(super) fn plan_text(plan: &Plan) -> String {
+    let mut out = Vec::new();
+    for lot in &plan.lots {
+        out.push(format!(
+            "{}   {} in {} files   {} > {}   {}",
+            line(&lot.title),
+            lot.size.on_disk,
+            count(lot.size.files),
+            lot.from_drive.as_deref().unwrap_or("away"),
+            lot.to_drive,
+            wording::mode(lot.mode)
+        ));
+        out.push(format!("  from      {}", path(&lot.from)));
+        out.push(format!("  to        {}", path(&lot.to)));
+        for preview in &lot.previews {
+            out.push(format!("  record    {} {}: {}", path(&preview.file), line(&preview.location), wording::preview_kind(preview.kind)));
+            for (sign, text) in [("-", &preview.before), ("+", &preview.after)] {
+                for text in text.lines() {
+                    out.push(format!("            {sign} {}", line(text)));
+                }
+            }
+        }
+    }
+    let changed = plan.loads.iter().filter(|load| load.peak != load.now || load.after != load.now);
+    for load in changed {
+        let percent = |bytes: deft_barge_core::bytes::Bytes| bytes.part_of(load.capacity) * 100.0;
+        out.push(format!(
+            "load      {} now {:.0} %, at most {:.0} %, {:.0} % once the originals are released",
+            pad(&line(&load.drive), 12),
+            percent(load.now),
+            percent(load.peak),
+            percent(load.after)
+        ));
+    }
+    out.extend(plan.findings.iter().map(wording::finding));
+    out.join("\n")
+}
+
+/// `log`
+pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
+    let history = History::of(site)?;
+    if json {
+        say_json("log", to_json(&history)?)?;
+        return Ok(0);
+    }
+    if history.hauls.is_empty() {
+        say("Nothing was hauled yet.")?;
+    }
+    for held in history.held(site) {
+        say(&format!("held      {} of {} in {} (haul {}); let go with: deft-barge release {}", held.bytes, line(&held.title), path(&held.path), held.haul, held.haul))?;
+    }
+    for haul in &history.hauls {
+        let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
+        say(&format!("haul {}   {}   {}{returns}", haul.id, haul.made.strftime("%Y-%m-%d %H:%M UTC"), wording::haul_state(haul)))?;
+        for lot in &haul.lots {
+            let planned = &lot.planned;
+            let from = planned.from_drive.as_deref().unwrap_or("away");
+            say(&format!("  {} {:>10}   {from} > {}   {}", pad(&line(&planned.title), 28), planned.size.on_disk, planned.to_drive, lot.stage.word()))?;
+            if let Some(proof) = &lot.proof {
+                say(&format!("    proof   {}", wording::proof(proof)))?;
+            }
+            if let Some(error) = &lot.error {
+                say(&format!("    stopped {}", line(error)))?;
+            }
+        }
+    }
+    Ok(0)
+}
+
+/// Turns a fault of the kind "refused" into its exit code after its text was shown.
+pub(super) fn refused(plan: &Plan) -> Fault {
+    let stops = plan.findings.iter().filter(|f| f.weight == deft_barge_core::plan::Weight::Stop).cloned().collect();
+    Fault { kind: Kind::Refused, ..Fault::refused(stops, "") }
+}

@@ -1,0 +1,83 @@
+//! The commands: each reads the site, does its act through core, and prints a document or lines.
+
+mod demo;
+mod hauling;
+mod looking;
+
+pub use demo::demo;
+pub use hauling::{haul, prove, release, resume, return_};
+pub use looking::{log, plan, survey};
+
+use std::path::PathBuf;
+
+use deft_barge_core::haul::{History, Stop};
+use deft_barge_core::plan::{Destination, Draft, Plan, Policy};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{Game, Survey};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+
+use crate::arguments::Wish;
+use crate::fault::{Fault, Kind};
+
+/// Surveys the site with what the journal knows of held originals.
+///
+/// A journal that cannot be read spoils nothing but the list of held originals; the second value says why.
+fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
+    let (history, fault) = match History::of(site) {
+        Ok(history) => (history, None),
+        Err(error) => (History::default(), Some(error.into())),
+    };
+    (deft_barge_core::survey::survey(site, history.held(site), &|_| {}), fault)
+}
+
+/// The game that a word means.
+fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
+    let games = survey.find_games(word);
+    match games.as_slice() {
+        [game] => Ok(game),
+        [] => Err(Fault::usage(format!("There is no game {word:?}."), "See what there is with: deft-barge survey")),
+        many => {
+            let titles: Vec<String> = many.iter().map(|game| format!("{} ({})", game.found.title, game.id)).collect();
+            Err(Fault::usage(format!("{word:?} may be {}.", titles.join(", ")), "Write more of the title, or the id."))
+        }
+    }
+}
+
+/// The plan that a command line wishes for.
+fn plan_wish(site: &Site, survey: &Survey, wish: &Wish) -> Result<Plan, Fault> {
+    let to = destination(site, survey, &wish.to)?;
+    let mut draft = Draft::default();
+    for word in &wish.games {
+        draft.send(find_game(survey, word)?.id.clone(), to.clone());
+    }
+    let policy = if wish.release { Policy::Release } else { Policy::Hold };
+    Ok(deft_barge_core::plan::plan(site, survey, &draft, policy))
+}
+
+fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, Fault> {
+    if let Some(drive) = site.find_drive(word) {
+        return Ok(Destination::Drive(drive.name.clone()));
+    }
+    let path = PathBuf::from(word);
+    let mut libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
+    if libraries.any(|library| library.path == path) {
+        return Ok(Destination::Library(path));
+    }
+    let names: Vec<&str> = site.drives.iter().map(|drive| drive.name.as_str()).collect();
+    let sentence = format!("There is no drive or library {word:?}; the drives are {}.", names.join(", "));
+    Err(Fault::usage(sentence, "See what there is with: deft-barge survey"))
+}
+
+/// Asks for a pause when the person presses Ctrl-C, the terminal goes, or the system ends the program.
+fn stop_on_signals() -> Result<Stop, Fault> {
+    let stop = Stop::default();
+    let asked = stop.clone();
+    let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
+        .map_err(|error| Fault::new(Kind::Failed, format!("Cannot listen to signals: {error}."), ""))?;
+    std::thread::spawn(move || {
+        for _ in &mut signals {
+            asked.ask();
+        }
+    });
+    Ok(stop)
+}

@@ -1,0 +1,92 @@
+//! The command line.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand};
+
+/// Moves installed games between drives: copies them, compares every byte, rewrites the launchers'
+/// records, proves that nothing would be downloaded again, and only then lets go of the originals.
+///
+/// Without a command the full-screen interface opens.
+///
+/// Exit codes: 0 done, 1 failed, 2 usage, 3 refused with nothing changed, 4 a difference was found,
+/// 5 interrupted and can be resumed.
+#[derive(Debug, Parser)]
+#[command(name = "deft-barge", version, args_conflicts_with_subcommands = false)]
+pub struct Arguments {
+    /// Work in the world that DIR/world.toml declares, instead of on this machine.
+    #[arg(long, global = true, value_name = "DIR")]
+    pub world: Option<PathBuf>,
+    /// Write one JSON document to standard output, and nothing else.
+    #[arg(long, global = true)]
+    pub json: bool,
+    #[command(subcommand)]
+    pub command: Option<Command>,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Make a world to try everything in, and open the interface on it.
+    Demo(Demo),
+    /// Show drives, launchers, libraries and games.
+    Survey,
+    /// Show what a haul would do. Writes nothing.
+    Plan(Wish),
+    /// Haul games to a drive. The originals are held until they are released.
+    Haul(Wish),
+    /// Go on with a haul that was interrupted.
+    Resume,
+    /// Undo a haul: the newest one, or the one with this number.
+    Return(Which),
+    /// Let go of the originals that a haul holds: the newest one that holds any, or the one with this number.
+    Release(Which),
+    /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
+    Prove(What),
+    /// Show what was hauled when, and what is still held.
+    Log,
+}
+
+#[derive(Debug, Args)]
+pub struct Demo {
+    /// Folder of the world; made if it is not there.
+    #[arg(long, value_name = "D")]
+    pub dir: Option<PathBuf>,
+    /// The same seed gives the same bytes.
+    #[arg(long, default_value_t = 7)]
+    pub seed: u64,
+    /// Make a fresh world, haul the tournament game, let the stand-in launcher judge, release; no terminal is needed.
+    #[arg(long)]
+    pub unattended: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Wish {
+    /// Games, by title or a part of it, or by id.
+    #[arg(required = true, value_name = "GAME")]
+    pub games: Vec<String>,
+    /// The drive, by name or digit, or the folder of a library on it.
+    #[arg(long, value_name = "DRIVE")]
+    pub to: String,
+    /// Accept cautions, and do not ask.
+    #[arg(long)]
+    pub yes: bool,
+    /// Release the originals as soon as their game is proved.
+    #[arg(long)]
+    pub release: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Which {
+    /// Number of the haul, as `log` shows it.
+    pub haul: Option<i64>,
+    /// Do not ask.
+    #[arg(long)]
+    pub yes: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct What {
+    /// A game, or the number of a haul; without it the newest haul.
+    #[arg(value_name = "GAME|HAUL")]
+    pub what: Option<String>,
+}

@@ -1,0 +1,162 @@
+//! The one place that turns an error into a kind, a sentence, a hint and an exit code.
+
+use std::error::Error;
+
+use deft_barge_core::haul::{HaulError, JournalError};
+use deft_barge_core::plan::Finding;
+use deft_barge_core::site::SiteError;
+use serde_json::json;
+
+use crate::show::{say_json, visible};
+use crate::wording;
+
+/// What kind of failure it is; each has an exit code.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    Failed,
+    Usage,
+    Refused,
+    Difference,
+    Interrupted,
+}
+
+/// A failure as a person reads it.
+#[derive(Clone, Debug)]
+pub struct Fault {
+    pub kind: Kind,
+    pub sentence: String,
+    pub hint: String,
+    pub findings: Vec<Finding>,
+}
+
+impl Fault {
+    pub fn new(kind: Kind, sentence: impl Into<String>, hint: impl Into<String>) -> Self {
+        Self { kind, sentence: sentence.into(), hint: hint.into(), findings: Vec::new() }
+    }
+
+    pub fn usage(sentence: impl Into<String>, hint: impl Into<String>) -> Self {
+        Self::new(Kind::Usage, sentence, hint)
+    }
+
+    pub fn refused(findings: Vec<Finding>, hint: impl Into<String>) -> Self {
+        let sentence = "Nothing was done, because something stands in the way.";
+        Self { findings, ..Self::new(Kind::Refused, sentence, hint) }
+    }
+
+    pub fn code(&self) -> u8 {
+        match self.kind {
+            Kind::Failed => 1,
+            Kind::Usage => 2,
+            Kind::Refused => 3,
+            Kind::Difference => 4,
+            Kind::Interrupted => 5,
+        }
+    }
+
+    fn word(&self) -> &'static str {
+        match self.kind {
+            Kind::Failed => "failed",
+            Kind::Usage => "usage",
+            Kind::Refused => "refused",
+            Kind::Difference => "difference",
+            Kind::Interrupted => "interrupted",
+        }
+    }
+
+    /// The sentence and the hint, with control characters made visible.
+    pub fn text(&self) -> String {
+        let mut text = visible(&self.sentence);
+        for finding in &self.findings {
+            text.push_str(&format!("\n  {}", wording::finding(finding)));
+        }
+        if !self.hint.is_empty() {
+            text.push_str(&format!("\n{}", visible(&self.hint)));
+        }
+        text
+    }
+
+    pub fn print(&self, json: bool) {
+        if json {
+            let findings: Vec<_> = self.findings.iter().map(wording::finding_json).collect();
+            let value = json!({ "error": self.word(), "what": self.sentence, "now": self.hint, "findings": findings });
+            // The caller exits with the fault's own code in any case.
+            let _ = say_json("error", value);
+        } else {
+            eprintln!("deft-barge: {}", self.text());
+        }
+    }
+}
+
+/// An error and its causes in one line.
+fn with_causes(error: &dyn Error) -> String {
+    let mut text = error.to_string();
+    let mut cause = error.source();
+    while let Some(error) = cause {
+        let more = error.to_string();
+        if !text.contains(&more) {
+            text = format!("{text}: {more}");
+        }
+        cause = error.source();
+    }
+    text
+}
+
+impl From<SiteError> for Fault {
+    fn from(error: SiteError) -> Self {
+        let hint = match error {
+            SiteError::World { .. } => "Mend the file, or make a new world with: deft-barge demo --dir DIR",
+            SiteError::Read { .. } => "Look whether it is there and may be read.",
+        };
+        Self::usage(sentence(&with_causes(&error)), hint)
+    }
+}
+
+impl From<JournalError> for Fault {
+    fn from(error: JournalError) -> Self {
+        let (kind, hint) = match &error {
+            JournalError::Locked { .. } => (Kind::Refused, "Wait until the other one is done, or close it."),
+            JournalError::Folder { .. } => (Kind::Failed, "Look whether the state folder may be written."),
+            JournalError::Database { .. } | JournalError::Row { .. } => {
+                (Kind::Refused, "Nothing was changed. Move the file away to begin a new journal; held originals stay where they are.")
+            }
+            JournalError::Version { .. } => (Kind::Refused, "Use the version of Deft Barge that made it."),
+        };
+        Self::new(kind, sentence(&with_causes(&error)), hint)
+    }
+}
+
+impl From<HaulError> for Fault {
+    fn from(error: HaulError) -> Self {
+        const RESUME: &str = "Originals and records are as they were. Go on with: deft-barge resume, or undo with: deft-barge return";
+        let text = sentence(&with_causes(&error));
+        match error {
+            HaulError::Journal(error) => error.into(),
+            HaulError::Refused(findings) => Self::refused(findings, ""),
+            HaulError::Paused => Self::new(Kind::Interrupted, "Paused at a block.", "Go on with: deft-barge resume, or undo with: deft-barge return"),
+            HaulError::Unfinished(id) => Self::new(
+                Kind::Refused,
+                format!("Haul {id} is not at its end, and one haul is done at a time."),
+                "Go on with: deft-barge resume, or undo it with: deft-barge return",
+            ),
+            HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
+            HaulError::Changed { .. } => Self::new(Kind::Refused, text, "Nothing was removed. See what differs with: deft-barge prove"),
+            HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
+            HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
+            HaulError::Unreadable { .. } => Self::new(Kind::Failed, text, format!("The drive cannot read its own file. {RESUME}")),
+            HaulError::SourceChanged { .. } => Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}")),
+            HaulError::Edit(_) | HaulError::Contents(_) => Self::new(Kind::Failed, text, RESUME),
+            HaulError::Disk { .. } | HaulError::NotOurs { .. } | HaulError::Stage(_) | HaulError::NeedsRecovery => {
+                Self::new(Kind::Failed, text, RESUME)
+            }
+        }
+    }
+}
+
+/// Begins with a capital and ends with a full stop, unless the text is of several lines.
+fn sentence(text: &str) -> String {
+    let mut letters = text.chars();
+    let first: String = letters.next().into_iter().flat_map(char::to_uppercase).collect();
+    let text = if text.starts_with('/') { text.to_string() } else { first + letters.as_str() };
+    let text = text.trim_end();
+    if text.ends_with('.') || text.contains('\n') { text.into() } else { format!("{text}.") }
+}

@@ -1,0 +1,95 @@
+//! How a haul on the command line shows how far it is: a bar on a terminal, plain lines otherwise, nothing for JSON.
+
+use std::cell::RefCell;
+use std::io::{IsTerminal, Write, stderr};
+
+use deft_barge_core::haul::{HaulEvent, Progress};
+
+use crate::show::{count, line, pad};
+use crate::wording::about;
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Manner {
+    Bar,
+    Lines,
+    Silent,
+}
+
+/// Shows events of a running haul on standard error.
+pub struct Shown {
+    manner: Manner,
+    last: RefCell<(String, u64)>,
+}
+
+impl Shown {
+    pub fn new(json: bool) -> Self {
+        let manner = match (json, stderr().is_terminal()) {
+            (true, _) => Manner::Silent,
+            (false, true) => Manner::Bar,
+            (false, false) => Manner::Lines,
+        };
+        Self { manner, last: RefCell::default() }
+    }
+
+    pub fn event(&self, event: HaulEvent) {
+        if self.manner == Manner::Silent {
+            return;
+        }
+        match event {
+            HaulEvent::Progress(progress) => self.progress(&progress),
+            HaulEvent::Stage { title, stage, .. } => self.line(&format!("{}: {stage}", line(&title))),
+            HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
+            HaulEvent::Released { title, bytes, left, .. } => {
+                let stays = if left > 0 { format!(", {} files changed since and stay", count(left)) } else { String::new() };
+                self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
+            }
+            HaulEvent::Proved { title, proof, .. } => self.line(&format!("{}: {}", line(&title), crate::wording::proof(&proof))),
+        }
+    }
+
+    fn line(&self, text: &str) {
+        self.clear();
+        let _ = writeln!(stderr(), "{text}");
+    }
+
+    fn clear(&self) {
+        if self.manner == Manner::Bar {
+            let _ = write!(stderr(), "\r\x1b[K");
+        }
+    }
+
+    fn progress(&self, progress: &Progress) {
+        let (copy, compare) = (progress.copy, progress.compare);
+        let all = copy.all.count() + compare.all.count();
+        let part = if all == 0 { 1.0 } else { (copy.done.count() + compare.done.count()) as f64 / all as f64 };
+        let amount = if copy.all.count() > 0 { format!("copied {} of {}, ", copy.done, copy.all) } else { String::new() };
+        let left = progress.left.map_or_else(String::new, |left| format!(", {} left", about(left)));
+        let text = format!(
+            "{} {:3.0} %  {amount}compared {} of {}  {:.0} MB/s{left}",
+            pad(&line(&progress.title), 22),
+            part * 100.0,
+            compare.done,
+            compare.all,
+            progress.rate / 1e6
+        );
+        if self.manner == Manner::Bar {
+            let full = (part * 20.0).round() as usize;
+            let bar: String = (0..20).map(|n| if n < full { '=' } else { '.' }).collect();
+            let _ = write!(stderr(), "\r\x1b[K{bar} {text}");
+            return;
+        }
+        // Without a terminal a line per tenth is enough for a log.
+        let step = (progress.title.clone(), (part * 10.0) as u64);
+        let mut last = self.last.borrow_mut();
+        if *last != step {
+            *last = step;
+            drop(last);
+            self.line(&text);
+        }
+    }
+
+    /// Leaves the line of the bar.
+    pub fn end(&self) {
+        self.clear();
+    }
+}

@@ -1,0 +1,142 @@
+//! Putting text and JSON on standard output: control characters visible, counts grouped, columns in line.
+
+use std::io::{self, Write};
+use std::path::Path;
+
+use serde_json::Value;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+
+use crate::fault::{Fault, Kind};
+
+/// Makes control characters visible, so that no text from a file can steer the terminal.
+///
+/// C0 controls become their pictures (U+2400 on); C1 controls and marks that turn the direction of writing become U+FFFD.
+pub fn visible(text: &str) -> String {
+    let one = |c: char| match c {
+        '\n' => c,
+        c if c < ' ' => char::from_u32(0x2400 + u32::from(c)).unwrap_or('\u{fffd}'),
+        '\u{7f}' => '\u{2421}',
+        '\u{80}'..='\u{9f}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => '\u{fffd}',
+        c => c,
+    };
+    text.chars().map(one).collect()
+}
+
+/// A text of one line, with its control characters and line ends visible.
+pub fn line(text: &str) -> String {
+    visible(&text.replace('\n', "\u{240a}"))
+}
+
+/// A path of one line.
+pub fn path(path: &Path) -> String {
+    line(&path.to_string_lossy())
+}
+
+/// A count with its thousands set apart by thin spaces.
+pub fn count(number: u64) -> String {
+    let digits = number.to_string();
+    let mut out = String::new();
+    for (n, digit) in digits.chars().enumerate() {
+        if n > 0 && (digits.len() - n) % 3 == 0 {
+            out.push('\u{2009}');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+/// A text cut at its end to a number of cells, with an ellipsis.
+pub fn cut(text: &str, cells: usize) -> String {
+    if text.width() <= cells {
+        return text.to_string();
+    }
+    let mut out = head(text, cells.saturating_sub(1));
+    if cells > 0 {
+        out.push('…');
+    }
+    out
+}
+
+/// A text cut in its middle to a number of cells, as paths are.
+pub fn cut_middle(text: &str, cells: usize) -> String {
+    if text.width() <= cells {
+        return text.to_string();
+    }
+    let front = cells.saturating_sub(1) / 3;
+    let back: String = head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1 + front)).chars().rev().collect();
+    if cells == 0 { String::new() } else { format!("{}…{back}", head(text, front)) }
+}
+
+fn head(text: &str, cells: usize) -> String {
+    let mut used = 0;
+    let fits = |c: &char| {
+        used += c.width().unwrap_or(0);
+        used <= cells
+    };
+    text.chars().take_while(fits).collect()
+}
+
+/// A text filled up with blanks to a number of cells, or cut to it.
+pub fn pad(text: &str, cells: usize) -> String {
+    let text = cut(text, cells);
+    let blanks = cells.saturating_sub(text.width());
+    format!("{text}{}", " ".repeat(blanks))
+}
+
+/// Prints lines; a reader that went away is no failure.
+pub fn say(text: &str) -> Result<(), Fault> {
+    match writeln!(io::stdout().lock(), "{text}") {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Prints the one JSON document: `value` with its format and kind at the front.
+pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
+    let mut document = serde_json::Map::new();
+    document.insert("format".into(), 1.into());
+    document.insert("kind".into(), kind.into());
+    match value {
+        Value::Object(fields) => document.extend(fields),
+        other => {
+            document.insert(kind.into(), other);
+        }
+    }
+    say(&serde_json::to_string_pretty(&Value::Object(document)).unwrap_or_default())
+}
+
+/// Turns a value of core into JSON.
+pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
+    serde_json::to_value(value).map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_escape_sequence_gets_through() {
+        let nasty = "a\u{1b}[31mred\u{7}\u{9b}2J\u{202e}b\r\n";
+        let shown = line(nasty);
+        assert_eq!(shown, "a␛[31mred␇\u{fffd}2J\u{fffd}b␍␊");
+        assert!(!visible(nasty).contains(['\u{1b}', '\u{9b}', '\r', '\u{7}']));
+    }
+
+    #[test]
+    fn texts_are_cut_by_the_cells_they_take() {
+        assert_eq!(cut("日の出 dunes", 6), "日の…");
+        assert_eq!(cut_middle("/drives/swift/quillgate/orchard", 15), "/dri…te/orchard");
+        assert_eq!(pad("ab", 4), "ab  ");
+        for cells in 0..20 {
+            assert!(cut_middle("/日/の/出/dunes/and/more", cells).width() <= cells);
+            assert_eq!(pad("日の出 dunes", cells).width(), cells);
+        }
+    }
+
+    #[test]
+    fn counts_are_grouped() {
+        assert_eq!([0, 999, 41_208, 1_000_000].map(count), ["0", "999", "41\u{2009}208", "1\u{2009}000\u{2009}000"]);
+    }
+}

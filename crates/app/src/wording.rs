@@ -1,0 +1,197 @@
+//! Every sentence about a finding, a stage or a difference: what, why, what now.
+
+use std::time::Duration;
+
+use deft_barge_core::haul::{HaulRow, Proof, Stage};
+use deft_barge_core::launcher::PlaceFault;
+use deft_barge_core::plan::{Finding, FindingKind, Limit, Mode, PreviewKind, Weight};
+use deft_barge_core::site::{DriveKind, Process, Sight};
+use serde_json::{Value, json};
+
+use crate::show::{count, visible};
+
+pub fn weight(weight: Weight) -> &'static str {
+    match weight {
+        Weight::Stop => "stop",
+        Weight::Caution => "caution",
+        Weight::Note => "note",
+    }
+}
+
+/// A finding in a sentence, headed by its weight.
+pub fn finding(finding: &Finding) -> String {
+    format!("{:8} {}", weight(finding.weight), finding_sentence(finding))
+}
+
+/// A finding in a sentence.
+pub fn finding_sentence(finding: &Finding) -> String {
+    let about = finding.title.as_ref().map_or_else(String::new, |title| format!("{title}: "));
+    visible(&format!("{about}{}", kind_sentence(&finding.kind)))
+}
+
+/// A finding as JSON, with its sentence.
+pub fn finding_json(finding: &Finding) -> Value {
+    let mut value = serde_json::to_value(finding).unwrap_or_else(|_| json!({}));
+    value["text"] = finding_sentence(finding).into();
+    value
+}
+
+fn process(process: &Process) -> String {
+    format!("{} (process {})", process.name, process.pid)
+}
+
+fn kind_sentence(kind: &FindingKind) -> String {
+    match kind {
+        FindingKind::NoRoom { drive, lacks, reserve } => {
+            format!("{drive} lacks {lacks} above its reserve of {reserve}. Take a game off the haul, or make room there.")
+        }
+        FindingKind::LauncherRunning { launcher, process: p } => format!(
+            "{launcher} is running (process {}). It writes its records when it closes, and would undo this haul's. Close it; this line goes away by itself.",
+            p.pid
+        ),
+        FindingKind::InUse { process: p } => {
+            let what = match &p.why {
+                Sight::Uses(path) => path.display().to_string(),
+                Sight::Named => "its files".into(),
+            };
+            format!("{} uses {what}. Close it; this line goes away by itself.", process(p))
+        }
+        FindingKind::NotAllVisible { count: n } => {
+            let processes = if *n == 1 { "one process".to_string() } else { format!("{n} processes") };
+            format!("{processes} of other people cannot be looked into. See that nobody else is playing.")
+        }
+        FindingKind::RecordUnsound { file, location, says } => format!(
+            "the record {location} in {} says {says:?}, which does not fit the game's place. Let its launcher mend it first.",
+            file.display()
+        ),
+        FindingKind::RecordsUnchangeable { why } => format!("its records cannot be changed: {why}."),
+        FindingKind::TargetThere { path } => format!("{} is there already. Move it away first; nothing is written over.", path.display()),
+        FindingKind::NotWritable { path } => format!("{} cannot be written. Look at its permissions and whether its drive is read-only.", path.display()),
+        FindingKind::TargetInside { path } => format!("{} lies inside the game itself. Choose another place.", path.display()),
+        FindingKind::AlreadyThere { path } => format!("it is in {} already.", path.display()),
+        FindingKind::BadPlace { path, fault } => format!("{} cannot be its folder: {}. Nothing of it is touched.", path.display(), place_fault(fault)),
+        FindingKind::Sealed { reason } if reason.is_empty() => "its launcher does not let it be moved.".into(),
+        FindingKind::Sealed { reason } => format!("it is sealed: {reason}."),
+        FindingKind::SourceUnreadable { what } => format!("its folder cannot be read whole: {what}."),
+        FindingKind::CannotHold { path, limit, count: n } => {
+            let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
+            format!("the drive cannot hold {path}{more}: {}. Choose another drive.", limit_words(*limit))
+        }
+        FindingKind::NoDestination { what } => format!("{what} is no drive or library that is there."),
+        FindingKind::NoLibrary { launcher, drive } => {
+            format!("{launcher} has no library on {drive}, and its profile does not say how one is made. Make one in the launcher.")
+        }
+        FindingKind::HaulUnfinished { haul } => format!("haul {haul} is not at its end. Resume or return it first."),
+        FindingKind::LinkLeadsOut { path, count: n } => {
+            let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
+            format!("the link {path}{more} leads out of the game by a relative path, and will lead elsewhere from the new place.")
+        }
+        FindingKind::NicetyLost { what } => format!("{what} on that drive."),
+        FindingKind::AbilitiesUnknown { drive, file_system } => {
+            format!("it is not known what {drive} ({file_system}) can hold. What it cannot will stop the copy, and change nothing.")
+        }
+        FindingKind::UpdateWaiting { update } => {
+            format!("an update is waiting ({} of {}). Let its launcher finish it, or accept.", update.have, update.want)
+        }
+        FindingKind::ClaimFar { claim, size } => format!("its launcher says {claim}, but the files are {size}. All of it is moved."),
+        FindingKind::NoContentList { launcher } => {
+            format!("{launcher} has no list of its files, so what it would download cannot be told; the copy is compared all the same.")
+        }
+        FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
+    }
+}
+
+pub fn place_fault(fault: &PlaceFault) -> String {
+    match fault {
+        PlaceFault::GoesUp => "the way goes up through ..".into(),
+        PlaceFault::TooHigh => "it is a drive's root, the home, a library, or a folder above one of them".into(),
+        PlaceFault::LeadsOut(to) => format!("a link on the way leads to {}", to.display()),
+        PlaceFault::OutsideLibrary => "it is not in the library that lists it".into(),
+        PlaceFault::Missing => "nothing is there".into(),
+        PlaceFault::NotAFolder => "it is not a folder".into(),
+    }
+}
+
+fn limit_words(limit: Limit) -> &'static str {
+    match limit {
+        Limit::Link => "it has no links",
+        Limit::Name => "the name holds characters that it cannot",
+        Limit::Size => "the file is larger than its file system allows",
+        Limit::Case => "another name differs from it in case only",
+        Limit::Kind => "it is no file, folder or link",
+    }
+}
+
+pub fn preview_kind(kind: PreviewKind) -> &'static str {
+    match kind {
+        PreviewKind::Replaced => "is rewritten",
+        PreviewKind::Leaves => "the entry leaves",
+        PreviewKind::Arrives => "the entry arrives",
+        PreviewKind::LibraryKnown => "the library is listed",
+        PreviewKind::FileMade => "the file is made",
+    }
+}
+
+pub fn mode(mode: Mode) -> &'static str {
+    match mode {
+        Mode::Copy => "copy, compare, repoint, prove, hold",
+        Mode::Rename => "rename, repoint, prove",
+        Mode::TakeBack => "compare, repoint, prove, let the copy go",
+    }
+}
+
+pub fn drive_kind(kind: DriveKind) -> &'static str {
+    match kind {
+        DriveKind::Nvme => "nvme",
+        DriveKind::Ssd => "ssd",
+        DriveKind::Disk => "disk",
+        DriveKind::Usb => "usb",
+        DriveKind::Network => "network",
+        DriveKind::Memory => "memory",
+        DriveKind::Image => "image",
+        DriveKind::Unknown => "drive",
+    }
+}
+
+/// How a haul stands, in a few words.
+pub fn haul_state(haul: &HaulRow) -> String {
+    let all = |test: &dyn Fn(&Stage) -> bool| haul.lots.iter().all(|lot| test(&lot.stage));
+    if haul.unfinished() {
+        return "under way".into();
+    }
+    if all(&|s| matches!(s, Stage::Returned)) {
+        return "returned".into();
+    }
+    if all(&|s| matches!(s, Stage::GivenUp)) {
+        return "given up".into();
+    }
+    if haul.lots.iter().any(|lot| lot.holds_originals()) {
+        return "originals held".into();
+    }
+    if all(&|s| matches!(s, Stage::Released { .. })) { "released".into() } else { "done".into() }
+}
+
+/// The totals of a proof in one line.
+pub fn proof(proof: &Proof) -> String {
+    let download = proof.to_download.map_or("not known".to_string(), |bytes| bytes.to_string());
+    format!(
+        "differ {}, missing {}, extra {}, to download {download}   ({} files, {}{})",
+        count(proof.differ),
+        count(proof.missing),
+        count(proof.extra),
+        count(proof.files),
+        proof.bytes,
+        if proof.read { ", every byte read back" } else { ", by names and sizes" }
+    )
+}
+
+/// A time as people say it.
+pub fn about(time: Duration) -> String {
+    let seconds = time.as_secs();
+    match seconds {
+        0..=1 => "about a second".into(),
+        2..=89 => format!("about {seconds} s"),
+        90..=5399 => format!("about {} min", (seconds + 30) / 60),
+        _ => format!("about {} h {} min", seconds / 3600, seconds % 3600 / 60),
+    }
+}

@@ -1,0 +1,202 @@
+//! A small port: two declared drives, a stand-in launcher, one game that has a file of every kind.
+
+use std::collections::BTreeMap;
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::ffi::OsStrExt;
+use std::os::unix::fs::{MetadataExt, PermissionsExt, symlink};
+use std::path::{Path, PathBuf};
+use std::sync::LazyLock;
+use std::time::{Duration, UNIX_EPOCH};
+
+use deft_barge_core::disk::Disk;
+use deft_barge_core::haul::{Haul, HaulEnd, HaulError, History, Journal, Stop};
+use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{GameId, survey};
+use sha1::{Digest, Sha1};
+
+pub struct Port {
+    pub folder: tempfile::TempDir,
+    state: tempfile::TempDir,
+}
+
+/// What a tree holds: kind, bytes, permissions and time of every name.
+pub type Tree = BTreeMap<PathBuf, (u32, i64, i64, Vec<u8>)>;
+
+pub fn tree(root: &Path) -> Tree {
+    let mut out = Tree::new();
+    let mut waiting = vec![root.to_path_buf()];
+    while let Some(folder) = waiting.pop() {
+        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
+            let path = entry.path();
+            let meta = path.symlink_metadata().unwrap();
+            let bytes = if meta.is_symlink() {
+                fs::read_link(&path).unwrap().into_os_string().into_encoded_bytes()
+            } else if meta.is_dir() {
+                waiting.push(path.clone());
+                Vec::new()
+            } else {
+                fs::read(&path).unwrap()
+            };
+            // A folder's time changes when a name in it goes; only what a game reads is compared.
+            let time = if meta.is_dir() { (0, 0) } else { (meta.mtime(), meta.mtime_nsec()) };
+            out.insert(path.strip_prefix(root).unwrap().to_path_buf(), (meta.mode(), time.0, time.1, bytes));
+        }
+    }
+    out
+}
+
+impl Port {
+    pub fn new() -> Self {
+        let port = Self { folder: tempfile::tempdir().unwrap(), state: tempfile::tempdir().unwrap() };
+        port.build();
+        port
+    }
+
+    pub fn at(&self, path: &str) -> PathBuf {
+        self.folder.path().canonicalize().unwrap().join(path)
+    }
+
+    pub fn old_place(&self) -> PathBuf {
+        self.at("drives/swift/quillgate/regatta")
+    }
+
+    pub fn new_place(&self) -> PathBuf {
+        self.at("drives/newhold/quillgate/regatta")
+    }
+
+    pub fn launcher(&self) -> PathBuf {
+        self.at("home/.config/quillgate")
+    }
+
+    pub fn write(&self, path: &str, bytes: &[u8]) {
+        let at = self.at(path);
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        fs::write(&at, bytes).unwrap();
+        let time = UNIX_EPOCH + Duration::new(1_750_000_000, 123_456_789);
+        fs::File::options().write(true).open(&at).unwrap().set_modified(time).unwrap();
+    }
+
+    fn build(&self) {
+        let game = "drives/swift/quillgate/regatta";
+        // More than a block, and made once.
+        static BIG: LazyLock<Vec<u8>> = LazyLock::new(|| (0..4_300_000_u32).map(|n| (n / 7 % 253) as u8).collect());
+        let files: [(&str, &[u8]); 5] =
+            [("bin/go", b"#!/bin/sh\n"), ("data/pack", &BIG), ("data/small", b"seven"), ("empty", b""), ("data/ä 日", b"x")];
+        let mut parts = Vec::new();
+        for (path, bytes) in files {
+            self.write(&format!("{game}/{path}"), bytes);
+            let hash: String = Sha1::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
+            parts.push(serde_json::json!({"path": path, "size": bytes.len(), "sha1": hash}));
+        }
+        let root = self.at(game);
+        fs::set_permissions(root.join("bin/go"), fs::Permissions::from_mode(0o755)).unwrap();
+        fs::hard_link(root.join("data/small"), root.join("data/twin")).unwrap();
+        fs::write(root.join(OsStr::from_bytes(b"odd\xff")), "o").unwrap();
+        let hole = fs::File::create(root.join("hole")).unwrap();
+        hole.set_len(300_000).unwrap();
+        symlink("data/pack", root.join("link")).unwrap();
+        symlink(root.join("data"), root.join("inward")).unwrap();
+        fs::create_dir_all(root.join("mods/none")).unwrap();
+        let text = |value: serde_json::Value| serde_json::to_string_pretty(&value).unwrap() + "\n";
+        let entry = serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 4_700_000, "start": "bin/go"});
+        let other = serde_json::json!({"id": "g2", "name": "Other", "folder": "other", "bytes": 1, "start": "go"});
+        self.write("drives/swift/quillgate/ledger.json", text(serde_json::json!({"ledger": 3, "titles": [entry, other]})).as_bytes());
+        self.write("drives/swift/quillgate/other/go", b"!");
+        self.write("drives/newhold/keep/this", b"not ours");
+        self.write("home/.config/quillgate/rooms.json", text(serde_json::json!({"rooms": [{"folder": self.at("drives/swift/quillgate")}]})).as_bytes());
+        self.write("home/.config/quillgate/contents/g1.json", text(serde_json::json!({"parts": parts})).as_bytes());
+        let program = root.join("bin/go");
+        self.write("home/.config/quillgate/recent.json", text(serde_json::json!({"starts": [{"title": "g1", "program": program}]})).as_bytes());
+        self.write("home/.config/deft-barge/profiles/quillgate.toml", deft_barge_harbor::world::PROFILE.as_bytes());
+        let mut world = "format = 1\nhome = \"home\"\n".to_string();
+        for (tag, name) in [(1, "swift"), (2, "newhold")] {
+            world += &format!("[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 40000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n");
+        }
+        self.write("world.toml", world.as_bytes());
+    }
+
+    /// The site, with its journal outside of the world, so that a cut of the world's power leaves it.
+    pub fn site(&self) -> Site {
+        let mut site = Site::of_world(self.folder.path()).unwrap();
+        site.places.state = self.state.path().into();
+        site
+    }
+
+    pub fn plan(&self, site: &Site, to: Destination, policy: Policy) -> Plan {
+        let survey = survey(site, History::of(site).unwrap().held(site), &|_| {});
+        let mut draft = Draft::default();
+        draft.send(GameId("quillgate/g1".into()), to);
+        plan(site, &survey, &draft, policy)
+    }
+
+    pub fn haul(&self, disk: Option<Disk>, to: Destination, policy: Policy) -> Result<HaulEnd, HaulError> {
+        let mut site = self.site();
+        let plan = self.plan(&site, to, policy);
+        if let Some(disk) = disk {
+            site.disk = disk;
+        }
+        let (journal, _) = Journal::open(&site)?.recover()?;
+        Haul::begin(&site, &journal, &plan)?.run(&|_| {}, &Stop::default())
+    }
+
+    /// Goes on with what a fault left, on a disk that works.
+    pub fn resume(&self) -> Result<bool, HaulError> {
+        let site = self.site();
+        let (journal, unfinished) = Journal::open(&site)?.recover()?;
+        let Some(row) = unfinished else { return Ok(false) };
+        Haul::of(&site, &journal, row.id)?.run(&|_| {}, &Stop::default())?;
+        Ok(true)
+    }
+
+    /// Whether the stand-in launcher would be content.
+    pub fn content(&self) -> bool {
+        deft_barge_harbor::quillgate::judge(&self.launcher(), "g1").is_ok_and(|judgement| judgement.content())
+    }
+
+    /// Whether every record leads to a whole copy, be it the old or the new one: while records change, some lead here and some there.
+    pub fn leads_to_a_whole_copy(&self) -> bool {
+        let recent: serde_json::Value = serde_json::from_slice(&fs::read(self.launcher().join("recent.json")).unwrap()).unwrap();
+        let program = PathBuf::from(recent["starts"][0]["program"].as_str().unwrap());
+        let judged = deft_barge_harbor::quillgate::judge(&self.launcher(), "g1");
+        program.is_file() && judged.is_ok_and(|judgement| judgement.download == 0 && judgement.could_start)
+    }
+
+    /// The bytes of all record files.
+    pub fn records(&self) -> Vec<Option<String>> {
+        let files = ["home/.config/quillgate/rooms.json", "home/.config/quillgate/recent.json", "drives/swift/quillgate/ledger.json", "drives/newhold/quillgate/ledger.json"];
+        files.iter().map(|file| fs::read_to_string(self.at(file)).ok()).collect()
+    }
+
+    /// The game as it is at `place`, with the links that lead into it told apart from where it is.
+    pub fn game(&self, place: &Path) -> Tree {
+        let mut game = tree(place);
+        if let Some(inward) = game.get_mut(Path::new("inward")) {
+            let text = String::from_utf8_lossy(&inward.3).replace(place.to_str().unwrap(), "<game>");
+            // Its time is kept, but a link made anew by the test's own restoring is not what is judged.
+            inward.3 = text.into_bytes();
+        }
+        game
+    }
+
+    /// What must never change: everything but the game, what is made for it, and its records.
+    pub fn the_rest(&self) -> Tree {
+        let mut all = tree(&self.at("drives"));
+        all.retain(|path, _| {
+            let text = path.to_string_lossy();
+            !text.contains("regatta") && !text.contains(".deft-barge") && !text.ends_with("ledger.json") && text != "newhold/quillgate"
+        });
+        all
+    }
+
+    /// Names of ours that must not be left behind.
+    pub fn litter(&self) -> Vec<PathBuf> {
+        let all = tree(self.folder.path()).into_keys();
+        all.filter(|path| path.file_name().is_some_and(|n| n.to_string_lossy().starts_with(".deft-barge"))).collect()
+    }
+}
+
+pub fn to_newhold() -> Destination {
+    Destination::Drive("newhold".into())
+}

@@ -1,0 +1,170 @@
+//! Laws on what was changed by others: nothing that is not what was surveyed, planned or compared is overwritten or removed.
+
+use std::fs;
+use std::process::{Command, Stdio};
+
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{Haul, HaulError, Journal, Stage, Stop, prove_haul, release_haul, return_haul};
+use deft_barge_core::plan::{FindingKind, Policy};
+
+use crate::port::{Port, to_newhold};
+
+fn release(port: &Port) -> Result<usize, HaulError> {
+    let site = port.site();
+    let (journal, _) = Journal::open(&site)?.recover()?;
+    release_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(|removed| removed.left.len())
+}
+
+#[test]
+fn a_release_leaves_what_changed_or_appeared_and_follows_no_link() {
+    let port = Port::new();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let old = port.old_place();
+    fs::write(old.join("data/small"), "eight").unwrap();
+    fs::write(old.join("data/new save"), "mine").unwrap();
+    fs::remove_dir(old.join("mods/none")).unwrap();
+    std::os::unix::fs::symlink(port.at("drives/newhold/keep"), old.join("mods/none")).unwrap();
+    let left = release(&port).unwrap();
+    // The changed file has two names, and the link that took a folder's place is not followed.
+    assert_eq!(left, 4);
+    assert_eq!(fs::read(old.join("data/small")).unwrap(), b"eight");
+    assert_eq!(fs::read(old.join("data/new save")).unwrap(), b"mine");
+    assert!(!old.join("data/pack").exists());
+    assert_eq!(fs::read(port.at("drives/newhold/keep/this")).unwrap(), b"not ours");
+    assert!(port.content());
+}
+
+#[test]
+fn a_release_is_refused_while_the_copy_lacks_a_file_or_is_not_what_the_launcher_wants() {
+    for (file, text) in [("data/pack", None), ("data/pack", Some("short")), ("data/twin", None)] {
+        let port = Port::new();
+        port.haul(None, to_newhold(), Policy::Hold).unwrap();
+        let path = port.new_place().join(file);
+        match text {
+            Some(text) => fs::write(path, text).unwrap(),
+            None => fs::remove_file(path).unwrap(),
+        }
+        assert!(matches!(release(&port), Err(HaulError::Changed { .. })), "{file}");
+        assert!(port.old_place().join("data/pack").exists());
+    }
+    // A file that is on no content list, such as settings, may have been written since.
+    let port = Port::new();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    fs::write(port.new_place().join("hole"), "settings").unwrap();
+    assert_eq!(release(&port).unwrap(), 0);
+}
+
+#[test]
+fn records_that_changed_after_the_plan_are_not_overwritten() {
+    let port = Port::new();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let ledger = port.at("drives/swift/quillgate/ledger.json");
+    let text = fs::read_to_string(port.at("home/.config/quillgate/recent.json")).unwrap();
+    port.write("home/.config/quillgate/recent.json", text.replace("bin/go", "bin/other").as_bytes());
+    let before = (port.records(), fs::read(&ledger).unwrap());
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    assert!(matches!(error, HaulError::Edit(_)), "{error:?}");
+    assert_eq!((port.records(), fs::read(&ledger).unwrap()), before);
+    assert!(port.old_place().join("data/pack").exists());
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    assert!(!port.new_place().exists());
+}
+
+#[test]
+fn a_return_keeps_what_the_launcher_wrote_since() {
+    let port = Port::new();
+    let before = port.records();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let rooms = fs::read_to_string(port.at("home/.config/quillgate/rooms.json")).unwrap();
+    port.write("home/.config/quillgate/rooms.json", rooms.replacen('{', "{ \"theme\": \"sea\",", 1).as_bytes());
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    let after = port.records();
+    assert!(after[0].as_ref().unwrap().contains("\"theme\": \"sea\""));
+    assert!(!after[0].as_ref().unwrap().contains("newhold"));
+    assert_eq!(after[1], before[1]);
+    let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
+    assert_eq!(lots[0].stage, Stage::Returned);
+    assert!(port.content() && !port.new_place().exists());
+}
+
+#[test]
+fn files_that_change_under_the_copy_are_copied_again() {
+    let port = Port::new();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let touched = std::cell::Cell::new(false);
+    let touch = |event: deft_barge_core::haul::HaulEvent| {
+        if !touched.get() && matches!(&event, deft_barge_core::haul::HaulEvent::Stage { stage: "compared", .. }) {
+            touched.set(true);
+            fs::write(port.old_place().join("hole"), "changed late").unwrap();
+            fs::remove_file(port.old_place().join("data/ä 日")).unwrap();
+            fs::write(port.old_place().join("late"), "new").unwrap();
+        }
+    };
+    let end = Haul::begin(&site, &journal, &plan).unwrap().run(&touch, &Stop::default()).unwrap();
+    assert!(touched.get());
+    assert_eq!(fs::read(port.new_place().join("hole")).unwrap(), b"changed late");
+    assert_eq!(fs::read(port.new_place().join("late")).unwrap(), b"new");
+    assert!(!port.new_place().join("data/ä 日").exists());
+    // The launcher would download what was removed, and says so: that is a difference, and nothing may be released.
+    assert!(end.differs());
+    assert!(release(&port).is_err());
+}
+
+#[test]
+fn a_full_proof_finds_one_changed_byte_and_says_where() {
+    let port = Port::new();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let pack = port.new_place().join("data/pack");
+    let mut bytes = fs::read(&pack).unwrap();
+    bytes[4_250_000] ^= 1;
+    let time = fs::metadata(&pack).unwrap().modified().unwrap();
+    fs::write(&pack, bytes).unwrap();
+    fs::File::options().write(true).open(&pack).unwrap().set_modified(time).unwrap();
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
+    let proofs = prove_haul(&site, &journal, &lots, &|_| {}, &Stop::default()).unwrap();
+    let proof = &proofs[0].1;
+    assert_eq!((proof.differ, proof.missing, proof.extra), (1, 0, 0));
+    assert_eq!(proof.differences[0].from, Some(4 << 20));
+    assert_eq!(proof.to_download.unwrap().count(), 4_300_000);
+    assert!(!proof.holds());
+}
+
+#[test]
+fn nothing_moves_while_the_launcher_runs_or_a_file_is_open() {
+    let port = Port::new();
+    let mut child = Command::new("sleep").arg("60").current_dir(port.old_place().join("data")).stdin(Stdio::null()).spawn().unwrap();
+    let plan = port.plan(&port.site(), to_newhold(), Policy::Hold);
+    let in_use = plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::InUse { process } if process.pid == child.id()));
+    let refused = port.haul(None, to_newhold(), Policy::Hold);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert!(in_use && plan.stopped(), "{:?}", plan.findings);
+    assert!(matches!(refused, Err(HaulError::Refused(_))));
+    assert!(!port.new_place().exists());
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+}
+
+#[test]
+fn a_second_program_is_kept_out_and_an_unfinished_haul_blocks_the_next() {
+    let port = Port::new();
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    assert!(Journal::open(&site).is_err(), "the lock is held");
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let stop = Stop::default();
+    stop.ask();
+    let paused = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &stop);
+    assert!(matches!(paused, Err(HaulError::Paused)));
+    assert!(matches!(Haul::begin(&site, &journal, &plan), Err(HaulError::Unfinished(HaulId(1)))));
+    drop(journal);
+    assert!(port.resume().unwrap());
+    assert!(port.content());
+}

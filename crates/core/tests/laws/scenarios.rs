@@ -1,0 +1,180 @@
+//! The hauls that every fault is tried on, and what must be true at the fault, after a resume, and after a return.
+
+use std::path::PathBuf;
+
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::disk::Disk;
+use deft_barge_core::haul::{HaulError, Journal, Stop, release_haul, return_haul};
+use deft_barge_core::plan::{Destination, Policy};
+
+use crate::port::{Port, Tree, to_newhold};
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Scenario {
+    /// A haul to another drive, originals held.
+    Haul,
+    /// A haul to another drive, originals released at its end.
+    HaulAndRelease,
+    /// A release of held originals.
+    Release,
+    /// A return while the originals are held.
+    ReturnHeld,
+    /// A return after the release.
+    ReturnReleased,
+    /// A rename within one drive.
+    Rename,
+}
+
+pub const ALL: [Scenario; 6] = [
+    Scenario::Haul,
+    Scenario::HaulAndRelease,
+    Scenario::Release,
+    Scenario::ReturnHeld,
+    Scenario::ReturnReleased,
+    Scenario::Rename,
+];
+
+/// A port that is ready for a scenario, and what it was like at first.
+pub struct Case {
+    pub port: Port,
+    scenario: Scenario,
+    game: Tree,
+    rest: Tree,
+    records: Vec<Option<String>>,
+}
+
+impl Case {
+    pub fn new(scenario: Scenario) -> Self {
+        let port = Port::new();
+        if scenario == Scenario::Rename {
+            port.write("drives/swift/second/ledger.json", b"{\n  \"ledger\": 3,\n  \"titles\": []\n}\n");
+            let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}, {"folder": port.at("drives/swift/second")}]});
+            port.write("home/.config/quillgate/rooms.json", rooms.to_string().as_bytes());
+        }
+        let (game, records) = (port.game(&port.old_place()), port.records());
+        let case = Self { rest: port.the_rest(), port, scenario, game, records };
+        match scenario {
+            Scenario::Release | Scenario::ReturnHeld => drop(case.port.haul(None, to_newhold(), Policy::Hold).unwrap()),
+            Scenario::ReturnReleased => drop(case.port.haul(None, to_newhold(), Policy::Release).unwrap()),
+            Scenario::Haul | Scenario::HaulAndRelease | Scenario::Rename => {}
+        }
+        case
+    }
+
+    fn second_place(&self) -> PathBuf {
+        self.port.at("drives/swift/second/regatta")
+    }
+
+    /// Does the scenario's act on this disk.
+    pub fn act(&self, disk: Option<Disk>) -> Result<(), HaulError> {
+        match self.scenario {
+            Scenario::Haul => self.port.haul(disk, to_newhold(), Policy::Hold).map(drop),
+            Scenario::HaulAndRelease => self.port.haul(disk, to_newhold(), Policy::Release).map(drop),
+            Scenario::Rename => {
+                let to = Destination::Library(self.port.at("drives/swift/second"));
+                self.port.haul(disk, to, Policy::Hold).map(drop)
+            }
+            Scenario::Release | Scenario::ReturnHeld | Scenario::ReturnReleased => {
+                let mut site = self.port.site();
+                if let Some(disk) = disk {
+                    site.disk = disk;
+                }
+                let (journal, _) = Journal::open(&site)?.recover()?;
+                if self.scenario == Scenario::Release {
+                    return release_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(drop);
+                }
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(drop)
+            }
+        }
+    }
+
+    /// Laws 1, 2 and 4, at any instant.
+    pub fn check_instant(&self, when: &str) {
+        let port = &self.port;
+        let whole = [port.old_place(), port.new_place(), self.second_place()].iter().any(|place| {
+            place.symlink_metadata().is_ok_and(|meta| meta.is_dir()) && port.game(place) == self.game
+        });
+        assert!(whole, "{:?}, {when}: no whole copy is left", self.scenario);
+        assert!(port.leads_to_a_whole_copy(), "{:?}, {when}: the records lead to no whole copy", self.scenario);
+        assert_eq!(port.the_rest(), self.rest, "{:?}, {when}: something else was touched", self.scenario);
+    }
+
+    /// What is true when the scenario's act is done.
+    pub fn check_done(&self, when: &str) {
+        self.check_instant(when);
+        let port = &self.port;
+        assert!(port.content(), "{:?}, {when}: the launcher is not content", self.scenario);
+        let (old, new) = (port.old_place(), port.new_place());
+        let places = match self.scenario {
+            Scenario::Haul => vec![(&old, true), (&new, true)],
+            Scenario::HaulAndRelease | Scenario::Release => vec![(&old, false), (&new, true)],
+            Scenario::ReturnHeld | Scenario::ReturnReleased => vec![(&old, true), (&new, false)],
+            Scenario::Rename => vec![(&old, false)],
+        };
+        for (place, there) in places {
+            assert_eq!(place.symlink_metadata().is_ok(), there, "{:?}, {when}: {}", self.scenario, place.display());
+            if there {
+                assert_eq!(port.game(place), self.game, "{:?}, {when}", self.scenario);
+            }
+        }
+        if self.scenario == Scenario::Rename {
+            assert_eq!(port.game(&self.second_place()), self.game, "{when}");
+        }
+        if matches!(self.scenario, Scenario::ReturnHeld | Scenario::ReturnReleased) {
+            assert_eq!(port.records(), self.records, "{:?}, {when}: records are not what they were", self.scenario);
+        }
+        assert_eq!(port.litter(), Vec::<PathBuf>::new(), "{:?}, {when}", self.scenario);
+    }
+
+    /// Brings a failed act to its end, on a disk that works; an act that never began is done anew.
+    pub fn recover_forward(&self, when: &str) {
+        if !self.port.resume().unwrap_or_else(|e| panic!("{:?}, {when}: resume: {e} {e:?}", self.scenario)) {
+            match self.act(None) {
+                Ok(()) | Err(HaulError::Nothing(_)) => {}
+                Err(error) => panic!("{:?}, {when}: again: {error} {error:?}", self.scenario),
+            }
+        }
+        self.check_done(when);
+    }
+
+    /// Returns what a failed act left, on a disk that works.
+    pub fn recover_back(&self, when: &str) {
+        let site = self.port.site();
+        let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
+        let newest = journal.hauls().unwrap().first().map(|haul| haul.id);
+        let Some(id) = unfinished.map(|row| row.id).or(newest) else { return };
+        match return_haul(&site, &journal, id, &|_| {}, &Stop::default()) {
+            Ok(_) | Err(HaulError::Nothing(_)) => {}
+            Err(error) => panic!("{:?}, {when}: return: {error} {error:?}", self.scenario),
+        }
+        self.check_instant(when);
+        assert!(self.port.content(), "{:?}, {when}: the launcher is not content", self.scenario);
+        if matches!(self.scenario, Scenario::Haul | Scenario::HaulAndRelease | Scenario::Rename) {
+            assert_eq!(self.port.game(&self.port.old_place()), self.game, "{:?}, {when}: returned", self.scenario);
+            assert_eq!(self.port.records(), self.records, "{:?}, {when}: records after the return", self.scenario);
+        }
+        assert_eq!(self.port.litter(), Vec::<PathBuf>::new(), "{:?}, {when}", self.scenario);
+    }
+}
+
+#[test]
+fn every_scenario_does_what_it_says_without_a_fault() {
+    for scenario in ALL {
+        let case = Case::new(scenario);
+        case.act(None).unwrap();
+        case.check_done("no fault");
+    }
+}
+
+#[test]
+fn every_scenario_can_be_returned_and_hauled_again_to_the_same_bytes() {
+    for scenario in [Scenario::Haul, Scenario::HaulAndRelease, Scenario::Rename] {
+        let case = Case::new(scenario);
+        case.act(None).unwrap();
+        let records = case.port.records();
+        case.recover_back("returned");
+        case.act(None).unwrap();
+        case.check_done("again");
+        assert_eq!(case.port.records(), records, "{scenario:?}: the same haul twice gives the same records");
+    }
+}
