@@ -116,9 +116,10 @@ impl From<JournalError> for Fault {
         let (kind, hint) = match &error {
             JournalError::Locked { .. } => (Kind::Refused, "Wait until the other one is done, or close it."),
             JournalError::Folder { .. } => (Kind::Failed, "Look whether the state folder may be written."),
-            JournalError::Database { .. } | JournalError::Row { .. } => {
-                (Kind::Refused, "Nothing was changed. Move the file away to begin a new journal; held originals stay where they are.")
-            }
+            JournalError::Database { .. } | JournalError::Row { .. } => (
+                Kind::Refused,
+                "Nothing was changed. Move the file away to begin a new journal; held originals stay where they are.",
+            ),
             JournalError::Version { .. } => (Kind::Refused, "Use the version of Deft Barge that made it."),
         };
         Self::new(kind, sentence(&with_causes(&error)), hint)
@@ -127,23 +128,34 @@ impl From<JournalError> for Fault {
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str = "Originals and records are as they were. Go on with: deft-barge resume, or undo with: deft-barge return";
+        const RESUME: &str =
+            "Originals and records are as they were. Go on with: deft-barge resume, or undo with: deft-barge return";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),
             HaulError::Refused(findings) => Self::refused(findings, ""),
-            HaulError::Paused => Self::new(Kind::Interrupted, "Paused at a block.", "Go on with: deft-barge resume, or undo with: deft-barge return"),
+            HaulError::Paused => Self::new(
+                Kind::Interrupted,
+                "Paused at a block.",
+                "Go on with: deft-barge resume, or undo with: deft-barge return",
+            ),
             HaulError::Unfinished(id) => Self::new(
                 Kind::Refused,
                 format!("Haul {id} is not at its end, and one haul is done at a time."),
                 "Go on with: deft-barge resume, or undo it with: deft-barge return",
             ),
             HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
-            HaulError::Changed { .. } => Self::new(Kind::Refused, text, "Nothing was removed. See what differs with: deft-barge prove"),
+            HaulError::Changed { .. } => {
+                Self::new(Kind::Refused, text, "Nothing was removed. See what differs with: deft-barge prove")
+            }
             HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
             HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
-            HaulError::Unreadable { .. } => Self::new(Kind::Failed, text, format!("The drive cannot read its own file. {RESUME}")),
-            HaulError::SourceChanged { .. } => Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}")),
+            HaulError::Unreadable { .. } => {
+                Self::new(Kind::Failed, text, format!("The drive cannot read its own file. {RESUME}"))
+            }
+            HaulError::SourceChanged { .. } => {
+                Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}"))
+            }
             HaulError::Edit(_) | HaulError::Contents(_) => Self::new(Kind::Failed, text, RESUME),
             HaulError::Disk { .. } | HaulError::NotOurs { .. } | HaulError::Stage(_) | HaulError::NeedsRecovery => {
                 Self::new(Kind::Failed, text, RESUME)

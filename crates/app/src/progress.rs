@@ -37,13 +37,18 @@ impl Shown {
         }
         match event {
             HaulEvent::Progress(progress) => self.progress(&progress),
-            HaulEvent::Stage { title, stage, .. } => self.line(&format!("{}: {stage}", line(&title))),
+            HaulEvent::Stage { title, stage, .. } => {
+                self.line(&format!("{}: {}", line(&title), crate::wording::stage(stage)));
+            }
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
             HaulEvent::Released { title, bytes, left, .. } => {
-                let stays = if left > 0 { format!(", {} files changed since and stay", count(left)) } else { String::new() };
+                let stays =
+                    if left > 0 { format!(", {} files changed since and stay", count(left)) } else { String::new() };
                 self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
             }
-            HaulEvent::Proved { title, proof, .. } => self.line(&format!("{}: {}", line(&title), crate::wording::proof(&proof))),
+            HaulEvent::Proved { title, proof, .. } => {
+                self.line(&format!("{}: {}", line(&title), crate::wording::proof(&proof)));
+            }
         }
     }
 
@@ -62,7 +67,8 @@ impl Shown {
         let (copy, compare) = (progress.copy, progress.compare);
         let all = copy.all.count() + compare.all.count();
         let part = if all == 0 { 1.0 } else { (copy.done.count() + compare.done.count()) as f64 / all as f64 };
-        let amount = if copy.all.count() > 0 { format!("copied {} of {}, ", copy.done, copy.all) } else { String::new() };
+        let amount =
+            if copy.all.count() > 0 { format!("copied {} of {}, ", copy.done, copy.all) } else { String::new() };
         let left = progress.left.map_or_else(String::new, |left| format!(", {} left", about(left)));
         let text = format!(
             "{} {:3.0} %  {amount}compared {} of {}  {:.0} MB/s{left}",

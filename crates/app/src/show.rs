@@ -37,7 +37,7 @@ pub fn count(number: u64) -> String {
     let digits = number.to_string();
     let mut out = String::new();
     for (n, digit) in digits.chars().enumerate() {
-        if n > 0 && (digits.len() - n) % 3 == 0 {
+        if n > 0 && (digits.len() - n).is_multiple_of(3) {
             out.push('\u{2009}');
         }
         out.push(digit);
@@ -63,7 +63,8 @@ pub fn cut_middle(text: &str, cells: usize) -> String {
         return text.to_string();
     }
     let front = cells.saturating_sub(1) / 3;
-    let back: String = head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1 + front)).chars().rev().collect();
+    let back: String =
+        head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1 + front)).chars().rev().collect();
     if cells == 0 { String::new() } else { format!("{}…{back}", head(text, front)) }
 }
 
@@ -109,7 +110,8 @@ pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
 
 /// Turns a value of core into JSON.
 pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
-    serde_json::to_value(value).map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
+    serde_json::to_value(value)
+        .map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
 }
 
 #[cfg(test)]

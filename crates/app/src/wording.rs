@@ -43,7 +43,9 @@ fn process(process: &Process) -> String {
 fn kind_sentence(kind: &FindingKind) -> String {
     match kind {
         FindingKind::NoRoom { drive, lacks, reserve } => {
-            format!("{drive} lacks {lacks} above its reserve of {reserve}. Take a game off the haul, or make room there.")
+            format!(
+                "{drive} lacks {lacks} above its reserve of {reserve}. Take a game off the haul, or make room there."
+            )
         }
         FindingKind::LauncherRunning { launcher, process: p } => format!(
             "{launcher} is running (process {}). It writes its records when it closes, and would undo this haul's. Close it; this line goes away by itself.",
@@ -65,11 +67,19 @@ fn kind_sentence(kind: &FindingKind) -> String {
             file.display()
         ),
         FindingKind::RecordsUnchangeable { why } => format!("its records cannot be changed: {why}."),
-        FindingKind::TargetThere { path } => format!("{} is there already. Move it away first; nothing is written over.", path.display()),
-        FindingKind::NotWritable { path } => format!("{} cannot be written. Look at its permissions and whether its drive is read-only.", path.display()),
-        FindingKind::TargetInside { path } => format!("{} lies inside the game itself. Choose another place.", path.display()),
+        FindingKind::TargetThere { path } => {
+            format!("{} is there already. Move it away first; nothing is written over.", path.display())
+        }
+        FindingKind::NotWritable { path } => {
+            format!("{} cannot be written. Look at its permissions and whether its drive is read-only.", path.display())
+        }
+        FindingKind::TargetInside { path } => {
+            format!("{} lies inside the game itself. Choose another place.", path.display())
+        }
         FindingKind::AlreadyThere { path } => format!("it is in {} already.", path.display()),
-        FindingKind::BadPlace { path, fault } => format!("{} cannot be its folder: {}. Nothing of it is touched.", path.display(), place_fault(fault)),
+        FindingKind::BadPlace { path, fault } => {
+            format!("{} cannot be its folder: {}. Nothing of it is touched.", path.display(), place_fault(fault))
+        }
         FindingKind::Sealed { reason } if reason.is_empty() => "its launcher does not let it be moved.".into(),
         FindingKind::Sealed { reason } => format!("it is sealed: {reason}."),
         FindingKind::SourceUnreadable { what } => format!("its folder cannot be read whole: {what}."),
@@ -79,23 +89,33 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::NoDestination { what } => format!("{what} is no drive or library that is there."),
         FindingKind::NoLibrary { launcher, drive } => {
-            format!("{launcher} has no library on {drive}, and its profile does not say how one is made. Make one in the launcher.")
+            format!(
+                "{launcher} has no library on {drive}, and its profile does not say how one is made. Make one in the launcher."
+            )
         }
         FindingKind::HaulUnfinished { haul } => format!("haul {haul} is not at its end. Resume or return it first."),
         FindingKind::LinkLeadsOut { path, count: n } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
-            format!("the link {path}{more} leads out of the game by a relative path, and will lead elsewhere from the new place.")
+            format!(
+                "the link {path}{more} leads out of the game by a relative path, and will lead elsewhere from the new place."
+            )
         }
         FindingKind::NicetyLost { what } => format!("{what} on that drive."),
         FindingKind::AbilitiesUnknown { drive, file_system } => {
-            format!("it is not known what {drive} ({file_system}) can hold. What it cannot will stop the copy, and change nothing.")
+            format!(
+                "it is not known what {drive} ({file_system}) can hold. What it cannot will stop the copy, and change nothing."
+            )
         }
         FindingKind::UpdateWaiting { update } => {
             format!("an update is waiting ({} of {}). Let its launcher finish it, or accept.", update.have, update.want)
         }
-        FindingKind::ClaimFar { claim, size } => format!("its launcher says {claim}, but the files are {size}. All of it is moved."),
+        FindingKind::ClaimFar { claim, size } => {
+            format!("its launcher says {claim}, but the files are {size}. All of it is moved.")
+        }
         FindingKind::NoContentList { launcher } => {
-            format!("{launcher} has no list of its files, so what it would download cannot be told; the copy is compared all the same.")
+            format!(
+                "{launcher} has no list of its files, so what it would download cannot be told; the copy is compared all the same."
+            )
         }
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
@@ -153,6 +173,25 @@ pub fn drive_kind(kind: DriveKind) -> &'static str {
     }
 }
 
+/// What has happened when a lot reaches a stage.
+pub fn stage(word: &str) -> &str {
+    match word {
+        "copying" => "is being copied, and compared behind that",
+        "compared" => "every block was read back and is the same",
+        "placed" => "the whole copy is in its place",
+        "linked" => "a link bridges the new place to the old one",
+        "renaming" => "is being renamed",
+        "repointing" => "record files are being replaced",
+        "repointed" => "all records lead to the new place",
+        "proved" => "the proof is made; the originals are held",
+        "releasing" => "originals are being let go",
+        "released" => "nothing is held any more",
+        "giving-up" => "what was made is being removed",
+        "given-up" => "all is as it was",
+        other => other,
+    }
+}
+
 /// How a haul stands, in a few words.
 pub fn haul_state(haul: &HaulRow) -> String {
     let all = |test: &dyn Fn(&Stage) -> bool| haul.lots.iter().all(|lot| test(&lot.stage));
@@ -165,7 +204,7 @@ pub fn haul_state(haul: &HaulRow) -> String {
     if all(&|s| matches!(s, Stage::GivenUp)) {
         return "given up".into();
     }
-    if haul.lots.iter().any(|lot| lot.holds_originals()) {
+    if haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals) {
         return "originals held".into();
     }
     if all(&|s| matches!(s, Stage::Released { .. })) { "released".into() } else { "done".into() }

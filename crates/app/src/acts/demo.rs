@@ -80,7 +80,11 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let (survey, _) = survey_site(&site);
     let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
     let drives = survey.drives.len();
-    steps.say(format!("surveyed {drives} drives, {} launcher, {} games, {bytes}", survey.launchers.len(), survey.games.len()))?;
+    steps.say(format!(
+        "surveyed {drives} drives, {} launcher, {} games, {bytes}",
+        survey.launchers.len(),
+        survey.games.len()
+    ))?;
 
     let game = find_game(&survey, "Saltflat Rally")?;
     let mut draft = Draft::default();
@@ -90,7 +94,11 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
         return Err(Fault::refused(plan.findings, ""));
     }
     let records: usize = plan.lots.iter().map(|lot| lot.previews.len()).sum();
-    steps.say(format!("planned {} from swift to newhold, {} files, {records} changes of records", plan.bytes(), count(plan.lots[0].size.files)))?;
+    steps.say(format!(
+        "planned {} from swift to newhold, {} files, {records} changes of records",
+        plan.bytes(),
+        count(plan.lots[0].size.files)
+    ))?;
 
     let (journal, _) = Journal::open(&site)?.recover()?;
     let mut haul = Haul::begin(&site, &journal, &plan)?;
@@ -116,7 +124,10 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
         let summary = json!({ "steps": steps.lines, "proof": proof, "released": removed.bytes, "to-download": 0, "seconds": seconds });
         say_json("demo", summary)?;
     } else {
-        say(&format!("Done in {seconds:.1} s: Saltflat Rally is on newhold, 0 B to download, {} free again on swift.", removed.bytes))?;
+        say(&format!(
+            "Done in {seconds:.1} s: Saltflat Rally is on newhold, 0 B to download, {} free again on swift.",
+            removed.bytes
+        ))?;
     }
     Ok(0)
 }
@@ -133,5 +144,9 @@ fn judge(dir: &Path, game: &str) -> Result<String, Fault> {
         return Ok(said);
     }
     let why = String::from_utf8_lossy(&output.stderr).trim().to_string();
-    Err(Fault::new(Kind::Difference, format!("The stand-in launcher is not content: {said} {why}"), "This is a fault of Deft Barge."))
+    Err(Fault::new(
+        Kind::Difference,
+        format!("The stand-in launcher is not content: {said} {why}"),
+        "This is a fault of Deft Barge.",
+    ))
 }

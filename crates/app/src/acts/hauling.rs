@@ -34,7 +34,11 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
             say(&plan_text(&plan))?;
-            let question = format!("Haul {} in {} lots? The originals stay until they are released.", plan.bytes(), plan.lots.len());
+            let question = format!(
+                "Haul {} in {} lots? The originals stay until they are released.",
+                plan.bytes(),
+                plan.lots.len()
+            );
             if !asked(&question)? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
@@ -112,7 +116,13 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
 
 fn print_end(row: &HaulRow) -> Result<(), Fault> {
     for lot in &row.lots {
-        say(&format!("haul {}   {}   {}   {}", row.id, line(&lot.planned.title), lot.stage.word(), crate::show::path(&lot.planned.to)))?;
+        say(&format!(
+            "haul {}   {}   {}   {}",
+            row.id,
+            line(&lot.planned.title),
+            lot.stage.word(),
+            crate::show::path(&lot.planned.to)
+        ))?;
         if let Some(proof) = &lot.proof {
             say(&format!("  proof   {}", wording::proof(proof)))?;
         }
@@ -123,7 +133,10 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
         if let Stage::Released { left } = lot.stage
             && left > 0
         {
-            say(&format!("  left    {left} files that are not what was compared stay in {}", crate::show::path(&lot.planned.from)))?;
+            say(&format!(
+                "  left    {left} files that are not what was compared stay in {}",
+                crate::show::path(&lot.planned.from)
+            ))?;
         }
     }
     Ok(())
@@ -136,7 +149,8 @@ pub fn resume(site: &Site, json: bool) -> Result<u8, Fault> {
         return Err(Fault::usage("No haul is under way.", "See: deft-barge log"));
     };
     if !json {
-        let stages: Vec<String> = row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();
+        let stages: Vec<String> =
+            row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();
         say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
     let mut haul = Haul::of(site, &journal, row.id)?;
@@ -150,20 +164,28 @@ fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, wha
         None => hauls.into_iter().find(fits),
     };
     found.ok_or_else(|| {
-        let sentence = which.haul.map_or_else(|| format!("There is no haul {what}."), |number| format!("There is no haul {number}."));
+        let sentence = which
+            .haul
+            .map_or_else(|| format!("There is no haul {what}."), |number| format!("There is no haul {number}."));
         Fault::usage(sentence, "See: deft-barge log")
     })
 }
 
 fn ask_unless(yes: bool, json: bool, question: &str) -> Result<(), Fault> {
     let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
-    if yes || !at_terminal || asked(question)? { Ok(()) } else { Err(Fault::new(Kind::Refused, "Nothing was done.", "")) }
+    if yes || !at_terminal || asked(question)? {
+        Ok(())
+    } else {
+        Err(Fault::new(Kind::Refused, "Nothing was done.", ""))
+    }
 }
 
 /// `return`
 pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
-    let fits = |haul: &HaulRow| haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed());
+    let fits = |haul: &HaulRow| {
+        haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
+    };
     let row = match journal.hauls()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
         _ => newest(&journal, which, fits, "that can be returned")?,
@@ -194,9 +216,23 @@ pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
 /// `release`
 pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
-    let row = newest(&journal, which, |haul| haul.lots.iter().any(|lot| lot.holds_originals()), "that holds originals")?;
-    let held = row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum::<deft_barge_core::bytes::Bytes>();
-    ask_unless(which.yes, json, &format!("Let go of {held} of originals of haul {}? Their copies are proved.", row.id))?;
+    let row = newest(
+        &journal,
+        which,
+        |haul| haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals),
+        "that holds originals",
+    )?;
+    let held = row
+        .lots
+        .iter()
+        .filter(|lot| lot.holds_originals())
+        .map(|lot| lot.planned.size.on_disk)
+        .sum::<deft_barge_core::bytes::Bytes>();
+    ask_unless(
+        which.yes,
+        json,
+        &format!("Let go of {held} of originals of haul {}? Their copies are proved.", row.id),
+    )?;
     let stop = stop_on_signals()?;
     let shown = Shown::new(json);
     let result = release_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
@@ -229,14 +265,17 @@ pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
             let (survey, _) = survey_site(site);
             let game = find_game(&survey, word)?;
             if let Some(fault) = game.fault() {
-                let sentence = format!("{} cannot be proved: {}.", line(&game.found.title), wording::place_fault(fault));
+                let sentence =
+                    format!("{} cannot be proved: {}.", line(&game.found.title), wording::place_fault(fault));
                 return Err(Fault::new(Kind::Refused, sentence, ""));
             }
-            prove_game(site, &journal, &game.id, &game.found, &report, &stop).map(|proof| vec![(game.found.title.clone(), proof)])
+            prove_game(site, &journal, &game.id, &game.found, &report, &stop)
+                .map(|proof| vec![(game.found.title.clone(), proof)])
         }
         (_, number) => {
             let which = Which { haul: number.flatten(), yes: true };
-            let row = newest(&journal, &which, |haul| haul.lots.iter().any(|lot| lot.stage.is_repointed()), "to prove")?;
+            let row =
+                newest(&journal, &which, |haul| haul.lots.iter().any(|lot| lot.stage.is_repointed()), "to prove")?;
             prove_haul(site, &journal, &row.lots, &report, &stop)
         }
     };
@@ -250,7 +289,10 @@ fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
     }
     let holds = proofs.iter().all(|(_, proof)| proof.holds());
     if json {
-        let all: Vec<_> = proofs.iter().map(|(title, proof)| json!({ "title": title, "holds": proof.holds(), "proof": proof })).collect();
+        let all: Vec<_> = proofs
+            .iter()
+            .map(|(title, proof)| json!({ "title": title, "holds": proof.holds(), "proof": proof }))
+            .collect();
         say_json("proof", json!({ "holds": holds, "proofs": all }))?;
     } else {
         for (title, proof) in proofs {

@@ -32,7 +32,10 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
 }
 
 fn survey_text(survey: &Survey) -> String {
-    let mut out = vec![format!("{:3} {:12} {:>10} {:>10} {:>10} {:>10}  {}", "", "drive", "capacity", "used", "free", "games", "kind")];
+    let mut out = vec![format!(
+        "{:3} {:12} {:>10} {:>10} {:>10} {:>10}  {}",
+        "", "drive", "capacity", "used", "free", "games", "kind"
+    )];
     for state in &survey.drives {
         let drive = &state.drive;
         let tag = drive.tag.map_or_else(String::new, |tag| tag.to_string());
@@ -68,7 +71,16 @@ fn survey_text(survey: &Survey) -> String {
         }
     }
     if !survey.games.is_empty() {
-        out.push(format!("\n{} {} {:>10} {:>10} {:>10} {:>8}  {}", pad("game", 28), pad("drive", 10), "on disk", "apparent", "claim", "files", "id"));
+        out.push(format!(
+            "\n{} {} {:>10} {:>10} {:>10} {:>8}  {}",
+            pad("game", 28),
+            pad("drive", 10),
+            "on disk",
+            "apparent",
+            "claim",
+            "files",
+            "id"
+        ));
     }
     for game in &survey.games {
         let mut marks = Vec::new();
@@ -97,7 +109,13 @@ fn survey_text(survey: &Survey) -> String {
         ));
     }
     for held in &survey.held {
-        out.push(format!("\nheld      {} of {} in {} (haul {})", held.bytes, line(&held.title), path(&held.path), held.haul));
+        out.push(format!(
+            "\nheld      {} of {} in {} (haul {})",
+            held.bytes,
+            line(&held.title),
+            path(&held.path),
+            held.haul
+        ));
     }
     let problems = survey.problems.iter().chain(survey.launchers.iter().flat_map(|launcher| &launcher.problems));
     for problem in problems {
@@ -155,7 +173,12 @@ pub(super) fn plan_text(plan: &Plan) -> String {
         out.push(format!("  from      {}", path(&lot.from)));
         out.push(format!("  to        {}", path(&lot.to)));
         for preview in &lot.previews {
-            out.push(format!("  record    {} {}: {}", path(&preview.file), line(&preview.location), wording::preview_kind(preview.kind)));
+            out.push(format!(
+                "  record    {} {}: {}",
+                path(&preview.file),
+                line(&preview.location),
+                wording::preview_kind(preview.kind)
+            ));
             for (sign, text) in [("-", &preview.before), ("+", &preview.after)] {
                 for text in text.lines() {
                     out.push(format!("            {sign} {}", line(text)));
@@ -189,15 +212,33 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
         say("Nothing was hauled yet.")?;
     }
     for held in history.held(site) {
-        say(&format!("held      {} of {} in {} (haul {}); let go with: deft-barge release {}", held.bytes, line(&held.title), path(&held.path), held.haul, held.haul))?;
+        say(&format!(
+            "held      {} of {} in {} (haul {}); let go with: deft-barge release {}",
+            held.bytes,
+            line(&held.title),
+            path(&held.path),
+            held.haul,
+            held.haul
+        ))?;
     }
     for haul in &history.hauls {
         let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
-        say(&format!("haul {}   {}   {}{returns}", haul.id, haul.made.strftime("%Y-%m-%d %H:%M UTC"), wording::haul_state(haul)))?;
+        say(&format!(
+            "haul {}   {}   {}{returns}",
+            haul.id,
+            haul.made.strftime("%Y-%m-%d %H:%M UTC"),
+            wording::haul_state(haul)
+        ))?;
         for lot in &haul.lots {
             let planned = &lot.planned;
             let from = planned.from_drive.as_deref().unwrap_or("away");
-            say(&format!("  {} {:>10}   {from} > {}   {}", pad(&line(&planned.title), 28), planned.size.on_disk, planned.to_drive, lot.stage.word()))?;
+            say(&format!(
+                "  {} {:>10}   {from} > {}   {}",
+                pad(&line(&planned.title), 28),
+                planned.size.on_disk,
+                planned.to_drive,
+                lot.stage.word()
+            ))?;
             if let Some(proof) = &lot.proof {
                 say(&format!("    proof   {}", wording::proof(proof)))?;
             }

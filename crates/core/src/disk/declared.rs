@@ -143,9 +143,7 @@ impl Gate for DeclaredRules {
         }
         match *act {
             Act::Read { path, offset, len } => {
-                let hit = |u: &Unreadable| {
-                    u.file == path && offset < u.from + u.bytes && u.from < offset + len
-                };
+                let hit = |u: &Unreadable| u.file == path && offset < u.from + u.bytes && u.from < offset + len;
                 if rules.unreadable.iter().any(hit) { refuse(INPUT_OUTPUT) } else { Ok(()) }
             }
             Act::Write { path, offset, len } => {

@@ -10,5 +10,5 @@ mod real;
 
 pub use act::{Act, Gate, What};
 pub use declared::{DeclaredRules, Unreadable, allocated_below};
-pub use real::{Disk, DiskFile, Folder, Meta};
 pub(crate) use real::attributes_of;
+pub use real::{Disk, DiskFile, Folder, Meta};

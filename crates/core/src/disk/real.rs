@@ -150,8 +150,7 @@ impl Disk {
     /// Opens a file that is there, to write into it; a link is refused.
     pub fn open_write(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenWrite(path), || {
-            let file =
-                OpenOptions::new().read(true).write(true).custom_flags(NO_FOLLOW).open(path)?;
+            let file = OpenOptions::new().read(true).write(true).custom_flags(NO_FOLLOW).open(path)?;
             Ok(DiskFile { file, path: path.into() })
         })
     }
@@ -291,8 +290,7 @@ impl Disk {
 
 fn stamps(modified_ns: i128) -> Timestamps {
     let second = modified_ns.div_euclid(1_000_000_000) as i64;
-    let last_modification =
-        Timespec { tv_sec: second, tv_nsec: modified_ns.rem_euclid(1_000_000_000) as _ };
+    let last_modification = Timespec { tv_sec: second, tv_nsec: modified_ns.rem_euclid(1_000_000_000) as _ };
     let last_access = Timespec { tv_sec: 0, tv_nsec: rustix::fs::UTIME_OMIT as _ };
     Timestamps { last_access, last_modification }
 }
@@ -302,21 +300,12 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
     for (name, value) in &meta.attributes {
         if let Ok(name) = CString::new(name.as_slice()) {
             // A file system without attributes: planning has said so; the bytes matter more.
-            let _ = rustix::fs::fsetxattr(
-                handle,
-                name.as_c_str(),
-                value,
-                rustix::fs::XattrFlags::empty(),
-            );
+            let _ = rustix::fs::fsetxattr(handle, name.as_c_str(), value, rustix::fs::XattrFlags::empty());
         }
     }
     // Only root may give a file away; for everybody else the copy is the copier's.
     let (user, group) = meta.owner;
-    let _ = rustix::fs::fchown(
-        handle,
-        Some(rustix::fs::Uid::from_raw(user)),
-        Some(rustix::fs::Gid::from_raw(group)),
-    );
+    let _ = rustix::fs::fchown(handle, Some(rustix::fs::Uid::from_raw(user)), Some(rustix::fs::Gid::from_raw(group)));
     match rustix::fs::fchmod(handle, Mode::from_raw_mode(meta.mode)) {
         // exFAT and NTFS through FUSE hold no permissions.
         Ok(()) | Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) => {}

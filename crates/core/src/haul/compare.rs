@@ -28,7 +28,12 @@ pub(super) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKin
 ///
 /// # Errors
 /// [`HaulError::Differs`] if a block stays different; [`HaulError::Paused`] if `over` says so.
-pub(super) fn compare_file(disk: &Disk, job: &Job, over: &dyn Fn() -> bool, tell: &Sender<Told>) -> Result<(), HaulError> {
+pub(super) fn compare_file(
+    disk: &Disk,
+    job: &Job,
+    over: &dyn Fn() -> bool,
+    tell: &Sender<Told>,
+) -> Result<(), HaulError> {
     let to = disk.open_write(&job.to).map_err(HaulError::disk("open", &job.to))?;
     settle(disk, &to, job)?;
     let hashes = lock(&job.hashes).clone();

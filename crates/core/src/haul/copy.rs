@@ -83,7 +83,8 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
             break;
         }
         if round > ROUNDS {
-            let changed = fresh.changed.first().or(fresh.gone.first()).map(|line| line.entry.path.under(&work.lot.planned.from));
+            let changed =
+                fresh.changed.first().or(fresh.gone.first()).map(|line| line.entry.path.under(&work.lot.planned.from));
             return Err(HaulError::SourceChanged { path: changed.unwrap_or_default() });
         }
         void(work, &staging, &fresh.gone)?;
@@ -217,7 +218,8 @@ fn jobs(work: &Work<'_>, staging: &Path, tally: &[TallyEntry]) -> Result<Vec<Job
             continue;
         }
         // A hash without a file to go with it is of no use.
-        let known = if found.is_some_and(|m| m.is_file()) { line.blocks.clone() } else { vec![None; line.blocks.len()] };
+        let known =
+            if found.is_some_and(|m| m.is_file()) { line.blocks.clone() } else { vec![None; line.blocks.len()] };
         let left = known.iter().filter(|hash| hash.is_none()).count();
         jobs.push(Job {
             from: line.entry.path.under(&work.lot.planned.from),
@@ -235,14 +237,22 @@ fn jobs(work: &Work<'_>, staging: &Path, tally: &[TallyEntry]) -> Result<Vec<Job
 
 fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>) -> bool {
     let (Some(there), Some(found)) = (line.there, found) else { return false };
-    found.is_file() && found.len() == line.entry.size && found.ino() == there.inode && stamp_of(found) == there.modified_ns
+    found.is_file()
+        && found.len() == line.entry.size
+        && found.ino() == there.inode
+        && stamp_of(found) == there.modified_ns
 }
 
 fn copy_files(work: &mut Work<'_>, staging: &Path, tally: &[TallyEntry]) -> Result<(), HaulError> {
     let jobs = jobs(work, staging, tally)?;
     let mut tasks: Vec<(usize, u64)> = Vec::new();
     for (n, job) in jobs.iter().enumerate() {
-        let missing = lock(&job.hashes).iter().enumerate().filter(|(_, hash)| hash.is_none()).map(|(nth, _)| nth as u64).collect::<Vec<_>>();
+        let missing = lock(&job.hashes)
+            .iter()
+            .enumerate()
+            .filter(|(_, hash)| hash.is_none())
+            .map(|(nth, _)| nth as u64)
+            .collect::<Vec<_>>();
         tasks.extend(missing.into_iter().map(|nth| (n, nth)));
     }
     let (tell, told) = unbounded();
@@ -340,7 +350,13 @@ fn open_pair(disk: &Disk, job: &Job) -> Result<Arc<Pair>, HaulError> {
 }
 
 /// Fills `buffer` from the original; a file that is shorter than it was has changed.
-pub(super) fn read_whole(disk: &Disk, file: &DiskFile, job: &Job, buffer: &mut [u8], offset: u64) -> Result<(), HaulError> {
+pub(super) fn read_whole(
+    disk: &Disk,
+    file: &DiskFile,
+    job: &Job,
+    buffer: &mut [u8],
+    offset: u64,
+) -> Result<(), HaulError> {
     let to = offset + buffer.len() as u64;
     let read = disk.read_at(file, buffer, offset);
     let count = read.map_err(|source| HaulError::Unreadable { path: job.from.clone(), from: offset, to, source })?;
@@ -348,7 +364,14 @@ pub(super) fn read_whole(disk: &Disk, file: &DiskFile, job: &Job, buffer: &mut [
 }
 
 /// Writes a block; where `holes` may be left, stretches of zeros are not written if the original has holes.
-pub(super) fn write_block(disk: &Disk, to: &DiskFile, job: &Job, data: &[u8], offset: u64, holes: bool) -> Result<(), HaulError> {
+pub(super) fn write_block(
+    disk: &Disk,
+    to: &DiskFile,
+    job: &Job,
+    data: &[u8],
+    offset: u64,
+    holes: bool,
+) -> Result<(), HaulError> {
     const PIECE: usize = 1 << 16;
     let write = |data: &[u8], at| disk.write_at(to, data, at).map_err(HaulError::disk("write", &job.to));
     if !holes || job.entry.allocated >= job.entry.size {

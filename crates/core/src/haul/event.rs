@@ -148,6 +148,7 @@ impl Pace {
     /// Time for the rest at the mean rate so far.
     pub(super) fn left(&self, done: u64, all: u64) -> Option<Duration> {
         let seconds = self.begun.elapsed().as_secs_f64();
-        (done > 0 && seconds > 0.2).then(|| Duration::from_secs_f64(seconds * all.saturating_sub(done) as f64 / done as f64))
+        (done > 0 && seconds > 0.2)
+            .then(|| Duration::from_secs_f64(seconds * all.saturating_sub(done) as f64 / done as f64))
     }
 }

@@ -132,7 +132,8 @@ pub struct LotRow {
 impl LotRow {
     /// Whether it still holds originals: compared and repointed, and not yet released.
     pub fn holds_originals(&self) -> bool {
-        self.planned.mode != Mode::Rename && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
+        self.planned.mode != Mode::Rename
+            && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
     }
 }
 
@@ -196,6 +197,12 @@ impl History {
             Ok(db)
         });
         let reader = Reader { db: reader.map_err(at(&path))?, path };
+        let version: i64 =
+            reader.db.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&reader.path))?;
+        if version == 0 {
+            // The program that was making it was killed, or has not got that far: nothing is written in it.
+            return Ok(Self::default());
+        }
         reader.check_version()?;
         Ok(Self { hauls: reader.hauls()?, events: reader.events()? })
     }
@@ -262,7 +269,10 @@ impl Journal {
     ///
     /// # Errors
     /// [`JournalError::Locked`] if another program works here.
-    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games, and must be there before any of it")]
+    #[expect(
+        clippy::disallowed_methods,
+        reason = "the state folder holds no games, and must be there before any of it"
+    )]
     pub fn open(site: &Site) -> Result<UnrecoveredJournal> {
         let folder = site.state_folder();
         let make = |path: &Path, source| JournalError::Folder { path: path.into(), source };
@@ -300,7 +310,12 @@ impl Journal {
     }
 
     /// Writes down a new haul; its lots are planned. `takes_back` names the earlier lot of each, if any.
-    pub fn begin(&self, lots: &[(PlannedLot, Option<LotId>)], policy: Policy, returns: Option<HaulId>) -> Result<HaulId> {
+    pub fn begin(
+        &self,
+        lots: &[(PlannedLot, Option<LotId>)],
+        policy: Policy,
+        returns: Option<HaulId>,
+    ) -> Result<HaulId> {
         let write = || {
             let db = self.db().unchecked_transaction()?;
             db.execute(
@@ -351,7 +366,8 @@ impl Journal {
         let write = || {
             let db = self.db().unchecked_transaction()?;
             for line in entries {
-                db.prepare_cached("delete from block where lot = ?1 and path = ?2")?.execute(params![lot.0, line.entry.path.bytes()])?;
+                db.prepare_cached("delete from block where lot = ?1 and path = ?2")?
+                    .execute(params![lot.0, line.entry.path.bytes()])?;
                 put_entry(&db, lot, line)?;
                 for (nth, hash) in line.blocks.iter().enumerate() {
                     if let Some(hash) = hash {
@@ -370,7 +386,10 @@ impl Journal {
             let db = self.db().unchecked_transaction()?;
             for path in paths {
                 for table in ["block", "entry"] {
-                    db.execute(&format!("delete from {table} where lot = ?1 and path = ?2"), params![lot.0, path.bytes()])?;
+                    db.execute(
+                        &format!("delete from {table} where lot = ?1 and path = ?2"),
+                        params![lot.0, path.bytes()],
+                    )?;
                 }
             }
             db.commit()
@@ -379,7 +398,12 @@ impl Journal {
     }
 
     /// Writes down block hashes and finished files, as hints: durable with the next stage at the latest.
-    pub(super) fn put_hints(&self, lot: LotId, blocks: &[(LotPath, u64, BlockHash)], compared: &[(LotPath, There, Option<Vec<u8>>)]) -> Result<()> {
+    pub(super) fn put_hints(
+        &self,
+        lot: LotId,
+        blocks: &[(LotPath, u64, BlockHash)],
+        compared: &[(LotPath, There, Option<Vec<u8>>)],
+    ) -> Result<()> {
         let write = || {
             self.db().pragma_update(None, "synchronous", "NORMAL")?;
             let db = self.db().unchecked_transaction()?;
@@ -422,9 +446,8 @@ impl Journal {
     pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
         let read = || {
             let mut rows = self.db().prepare("select file, before, after from change where lot = ?1 order by nth")?;
-            let change = |row: &Row<'_>| {
-                Ok(FileChange { file: path_of(row.get(0)?), before: row.get(1)?, after: row.get(2)? })
-            };
+            let change =
+                |row: &Row<'_>| Ok(FileChange { file: path_of(row.get(0)?), before: row.get(1)?, after: row.get(2)? });
             rows.query_map([lot.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(self.err())
@@ -441,7 +464,8 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
     };
     let (s, ns) = split(entry.modified_ns);
     let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns)));
-    let sql = "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
+    let sql =
+        "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
       user, grp, there_inode, there_s, there_ns, compared, digest)
       values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17)";
     db.prepare_cached(sql)?.execute(params![
@@ -508,9 +532,7 @@ impl Reader {
     }
 
     fn check_version(&self) -> Result<()> {
-        let found: i64 =
-            self.db.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&self.path))?;
-        // A program that is just making the database has not got that far; there is nothing to read.
+        let found: i64 = self.db.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&self.path))?;
         if found == VERSION { Ok(()) } else { Err(JournalError::Version { path: self.path.clone(), found }) }
     }
 
@@ -522,7 +544,12 @@ impl Reader {
         let heads = || {
             let mut rows = self.db.prepare("select id, made, policy, returns from haul order by id desc")?;
             let head = |row: &Row<'_>| {
-                Ok((row.get::<_, i64>(0)?, row.get::<_, String>(1)?, row.get::<_, String>(2)?, row.get::<_, Option<i64>>(3)?))
+                Ok((
+                    row.get::<_, i64>(0)?,
+                    row.get::<_, String>(1)?,
+                    row.get::<_, String>(2)?,
+                    row.get::<_, Option<i64>>(3)?,
+                ))
             };
             rows.query_map([], head)?.collect::<rusqlite::Result<Vec<_>>>()
         };
@@ -565,7 +592,8 @@ impl Reader {
 
     fn events(&self) -> Result<Vec<Event>> {
         let raw = || {
-            let mut rows = self.db.prepare("select at, haul, lot, word, detail from event order by id desc limit 1000")?;
+            let mut rows =
+                self.db.prepare("select at, haul, lot, word, detail from event order by id desc limit 1000")?;
             let event = |row: &Row<'_>| {
                 Ok(Event {
                     at: row.get::<_, String>(0)?.parse().unwrap_or(Timestamp::UNIX_EPOCH),

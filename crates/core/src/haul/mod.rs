@@ -21,7 +21,7 @@ mod stage;
 
 pub use error::HaulError;
 pub use event::{Amount, HaulEvent, Progress, Stop};
-pub use journal::{Event, HaulRow, History, Journal, JournalError, LotRow, There, TallyEntry, UnrecoveredJournal};
+pub use journal::{Event, HaulRow, History, Journal, JournalError, LotRow, TallyEntry, There, UnrecoveredJournal};
 pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
 pub use release::{Removed, release_haul};
 pub use returning::{ReturnPlan, return_haul, return_plan};

@@ -158,16 +158,19 @@ pub(super) fn look(
     }
     // What is a further name of a file in the tally stands in the content list as a file of its own.
     for item in subject.contents.iter().flat_map(|list| &list.items) {
-        let kind = subject.contents.map(|list| list.kind).unwrap_or(DigestKind::Sha1);
+        let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
         let job = jobs.entry(&item.path).or_insert_with(|| Job { path: item.path.clone(), line: None, item: None });
         job.item = Some((item, kind));
     }
     proof.read |= !subject.tally.is_empty() && subject.tally.iter().all(|line| line.compared);
     if !subject.tally.is_empty() {
-        extras(subject, &mut proof)?;
+        extras(subject, &mut proof);
     }
     let jobs: Vec<Job<'_>> = jobs.into_values().collect();
-    let all = jobs.iter().map(|job| job.line.map_or(0, |l| l.entry.size).max(job.item.map_or(0, |(item, _)| item.size))).sum();
+    let all = jobs
+        .iter()
+        .map(|job| job.line.map_or(0, |l| l.entry.size).max(job.item.map_or(0, |(item, _)| item.size)))
+        .sum();
     let mut listening = Listening::new(subject, all, jobs.len() as u64);
     let mut download = 0;
     let mut failed = None;
@@ -263,16 +266,23 @@ fn shape_fault(line: &TallyEntry, at: &Path) -> Option<DifferenceKind> {
     (!sound).then_some(DifferenceKind::Differs)
 }
 
-fn extras(subject: &Subject<'_>, proof: &mut Proof) -> Result<(), HaulError> {
-    let Ok(found) = walk(subject.install) else { return Ok(()) };
+fn extras(subject: &Subject<'_>, proof: &mut Proof) {
+    // A folder that cannot be read has shown itself by what is missing.
+    let Ok(found) = walk(subject.install) else { return };
     let known: HashSet<&Path> = subject.tally.iter().map(|line| line.entry.path.as_path()).collect();
     for entry in found.entries.iter().filter(|entry| !known.contains(entry.path.as_path())) {
         proof.note(entry.path.as_path(), DifferenceKind::Extra, None);
     }
-    Ok(())
 }
 
-fn check(disk: &Disk, subject: &Subject<'_>, job: &Job<'_>, depth: Depth, stop: &Stop, tell: &Sender<Heard>) -> Result<Checked, HaulError> {
+fn check(
+    disk: &Disk,
+    subject: &Subject<'_>,
+    job: &Job<'_>,
+    depth: Depth,
+    stop: &Stop,
+    tell: &Sender<Heard>,
+) -> Result<Checked, HaulError> {
     let at = subject.install.join(&job.path);
     let wants = job.item.map_or(0, |(item, _)| item.size);
     let mut checked = Checked { path: job.path.clone(), size: 0, fault: None, download: 0 };
@@ -324,7 +334,14 @@ struct Reading {
     digest_wrong: bool,
 }
 
-fn read_through(disk: &Disk, at: &Path, job: &Job<'_>, size: u64, stop: &Stop, tell: &Sender<Heard>) -> Result<Reading, HaulError> {
+fn read_through(
+    disk: &Disk,
+    at: &Path,
+    job: &Job<'_>,
+    size: u64,
+    stop: &Stop,
+    tell: &Sender<Heard>,
+) -> Result<Reading, HaulError> {
     let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
     // What the cache holds says nothing about the drive.
     disk.forget(&file);
@@ -411,18 +428,36 @@ pub(super) fn add_records(site: &Site, game: &GameId, proof: &mut Proof) {
 }
 
 /// Proves a lot again by reading every byte: against its tally and its launcher's content list.
-fn prove_lot(site: &Site, journal: &Journal, lot: &LotRow, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Proof, HaulError> {
+fn prove_lot(
+    site: &Site,
+    journal: &Journal,
+    lot: &LotRow,
+    report: &dyn Fn(HaulEvent),
+    stop: &Stop,
+) -> Result<Proof, HaulError> {
     let tally = journal.tally(lot.id)?;
     let planned = &lot.planned;
     let contents = contents_of(site, &planned.game, &planned.to)?;
-    let subject = Subject { lot: lot.id, title: &planned.title, install: &planned.to, tally: &tally, contents: contents.as_ref() };
+    let subject = Subject {
+        lot: lot.id,
+        title: &planned.title,
+        install: &planned.to,
+        tally: &tally,
+        contents: contents.as_ref(),
+    };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, &planned.game, &mut proof);
     Ok(proof)
 }
 
 /// Proves every lot of a haul that is at its new place, by reading every byte.
-pub fn prove_haul(site: &Site, journal: &Journal, lots: &[LotRow], report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Vec<(String, Proof)>, HaulError> {
+pub fn prove_haul(
+    site: &Site,
+    journal: &Journal,
+    lots: &[LotRow],
+    report: &dyn Fn(HaulEvent),
+    stop: &Stop,
+) -> Result<Vec<(String, Proof)>, HaulError> {
     let there = lots.iter().filter(|lot| lot.stage.is_repointed());
     there.map(|lot| Ok((lot.planned.title.clone(), prove_lot(site, journal, lot, report, stop)?))).collect()
 }

@@ -37,7 +37,13 @@ pub struct Removed {
 ///
 /// # Errors
 /// [`HaulError::Nothing`] if no lot of the haul holds originals that may go.
-pub fn release_haul(site: &Site, journal: &Journal, id: HaulId, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Removed, HaulError> {
+pub fn release_haul(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    report: &dyn Fn(HaulEvent),
+    stop: &Stop,
+) -> Result<Removed, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     let ready = |lot: &&LotRow| matches!(lot.stage, Stage::Proved { holds: true } | Stage::Releasing);
     let lots: Vec<LotRow> = haul.lots.iter().filter(ready).cloned().collect();
@@ -120,7 +126,7 @@ fn has_hash(disk: &Disk, at: &Path, mut digest: Digest, hash: &[u8]) -> Result<b
 
 /// Whether a file or link is what was compared: size, time and inode.
 fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady_inodes: bool) -> bool {
-    let modified_ns = i128::from(stat.st_mtime) * 1_000_000_000 + stat.st_mtime_nsec as i128;
+    let modified_ns = i128::from(stat.st_mtime) * 1_000_000_000 + i128::from(stat.st_mtime_nsec);
     let size = matches!(entry.kind, EntryKind::Link(_) | EntryKind::Again(_)) || stat.st_size as u64 == entry.size;
     size && modified_ns == entry.modified_ns && (!steady_inodes || stat.st_ino == entry.inode)
 }
@@ -141,7 +147,13 @@ struct Removing<'a> {
 ///
 /// # Errors
 /// [`HaulError::Paused`] between two files if a stop was asked for; what is gone is gone, and a second call goes on.
-pub(super) fn remove_known(disk: &Disk, root: &Path, tally: &[TallyEntry], same: Same<'_>, stop: &Stop) -> Result<Removed, HaulError> {
+pub(super) fn remove_known(
+    disk: &Disk,
+    root: &Path,
+    tally: &[TallyEntry],
+    same: Same<'_>,
+    stop: &Stop,
+) -> Result<Removed, HaulError> {
     let top = match disk.open_folder(root) {
         Ok(top) => top,
         // Gone in an earlier try.
@@ -210,7 +222,9 @@ impl Removing<'_> {
     fn list_rest(&mut self, folder: &Path) {
         for found in std::fs::read_dir(folder).into_iter().flatten().flatten() {
             let at = found.path();
-            if found.file_type().is_ok_and(|kind| kind.is_dir()) && at.read_dir().is_ok_and(|mut inner| inner.next().is_some()) {
+            if found.file_type().is_ok_and(|kind| kind.is_dir())
+                && at.read_dir().is_ok_and(|mut inner| inner.next().is_some())
+            {
                 self.list_rest(&at);
             } else if let Some(path) = at.strip_prefix(self.root).ok().and_then(LotPath::new) {
                 self.removed.left.push(path);

@@ -27,12 +27,11 @@ pub(super) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
     let mut files = Files::default();
-    let changes = match exact_return(work)? {
-        Some(changes) => changes,
-        None => {
-            files.make(&work.lot.planned.edits, Mood::Strict)?;
-            files.changes()
-        }
+    let changes = if let Some(changes) = exact_return(work)? {
+        changes
+    } else {
+        files.make(&work.lot.planned.edits, Mood::Strict)?;
+        files.changes()
     };
     write_all(work, &changes)
 }
@@ -74,7 +73,8 @@ pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
     for change in &back {
         replace(&work.site.disk, change, &work.own_name("record"))?;
     }
-    let linked = work.lot.planned.mode == Mode::Rename && work.lot.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
+    let linked =
+        work.lot.planned.mode == Mode::Rename && work.lot.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
     work.set_stage(if linked { Stage::Linked } else { Stage::Placed })
 }
 

@@ -72,7 +72,13 @@ fn turned(lot: &LotRow) -> PlannedLot {
 /// Says what a return would do. Writes nothing.
 pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     let title = |lot: &LotRow| lot.planned.title.clone();
-    let mut plan = ReturnPlan { haul: haul.id, give_up: Vec::new(), take_back: Vec::new(), haul_back: Vec::new(), findings: Vec::new() };
+    let mut plan = ReturnPlan {
+        haul: haul.id,
+        give_up: Vec::new(),
+        take_back: Vec::new(),
+        haul_back: Vec::new(),
+        findings: Vec::new(),
+    };
     let mut turned_lots = Vec::new();
     for lot in &haul.lots {
         if !lot.stage.at_rest() && !lot.stage.is_repointed() {
@@ -97,20 +103,23 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
         let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
         kinds.push(FindingKind::RecordsUnchangeable { why });
     }
-    if back.mode != Mode::TakeBack && lot.stage != Stage::Releasing && back.to.symlink_metadata().is_ok() {
+    // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
+    if back.mode != Mode::TakeBack && lot.stage.at_rest() && back.to.symlink_metadata().is_ok() {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
     if back.mode == Mode::TakeBack && !back.to.is_dir() {
-        kinds.push(FindingKind::SourceUnreadable { what: format!("the held originals in {} are gone", back.to.display()) });
+        kinds.push(FindingKind::SourceUnreadable {
+            what: format!("the held originals in {} are gone", back.to.display()),
+        });
     }
     if back.mode == Mode::Copy
         && let Some(drive) = site.find_drive(&back.to_drive)
         && let Ok(usage) = drive.usage()
     {
-        let wanted = back.need.max(back.size.on_disk).plus(drive.reserve);
-        let lacks = wanted.less(usage.free);
+        // It lay there before: undoing a haul may use the reserve again.
+        let lacks = back.need.max(back.size.on_disk).less(usage.free);
         if lacks > Bytes::ZERO {
-            kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: drive.reserve });
+            kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
         }
     }
     kinds.into_iter().map(|kind| Finding::new(Some(&lot.planned.title), kind)).collect()
@@ -122,7 +131,13 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
 ///
 /// # Errors
 /// [`HaulError::Refused`] with nothing changed; [`HaulError::Paused`] and others leave a haul that resumes.
-pub fn return_haul(site: &Site, journal: &Journal, id: HaulId, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<Option<HaulId>, HaulError> {
+pub fn return_haul(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    report: &dyn Fn(HaulEvent),
+    stop: &Stop,
+) -> Result<Option<HaulId>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
@@ -216,7 +231,13 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     work.journal.put_entries(work.lot.id, &tally)?;
     let planned = &work.lot.planned;
     let contents = work.content_list()?;
-    let subject = Subject { lot: work.lot.id, title: &planned.title, install: &planned.to, tally: &tally, contents: contents.as_ref() };
+    let subject = Subject {
+        lot: work.lot.id,
+        title: &planned.title,
+        install: &planned.to,
+        tally: &tally,
+        contents: contents.as_ref(),
+    };
     let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
     let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);
     if !same {

@@ -38,7 +38,12 @@ impl Work<'_> {
 
     pub(super) fn tell_stage(&self) {
         let (haul, lot) = (self.lot.haul, self.lot.id);
-        (self.report)(HaulEvent::Stage { haul, lot, title: self.lot.planned.title.clone(), stage: self.lot.stage.word() });
+        (self.report)(HaulEvent::Stage {
+            haul,
+            lot,
+            title: self.lot.planned.title.clone(),
+            stage: self.lot.stage.word(),
+        });
     }
 
     /// What the target's file system can hold.
@@ -231,7 +236,13 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let tally = work.journal.tally(work.lot.id)?;
     let contents = work.content_list()?;
-    let subject = Subject { lot: work.lot.id, title: &planned.title, install: &planned.to, tally: &tally, contents: contents.as_ref() };
+    let subject = Subject {
+        lot: work.lot.id,
+        title: &planned.title,
+        install: &planned.to,
+        tally: &tally,
+        contents: contents.as_ref(),
+    };
     let mut proof = look(&work.site.disk, &subject, Depth::Seen, work.report, work.stop)?;
     add_records(work.site, &planned.game, &mut proof);
     let next = work.lot.stage.clone().to(Stage::Proved { holds: proof.holds() })?;

@@ -48,7 +48,10 @@ pub(super) fn same(then: &Entry, now: &Entry) -> bool {
         (EntryKind::Folder, EntryKind::Folder) => return then.inode == now.inode && then.mode == now.mode,
         (one, other) => one == other,
     };
-    kind && then.size == now.size && then.modified_ns == now.modified_ns && then.inode == now.inode && then.mode == now.mode
+    kind && then.size == now.size
+        && then.modified_ns == now.modified_ns
+        && then.inode == now.inode
+        && then.mode == now.mode
 }
 
 /// Makes files of their own of further names.

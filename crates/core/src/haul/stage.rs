@@ -113,11 +113,18 @@ impl Stage {
         let sound = match &self {
             Self::Planned => matches!(
                 next,
-                Self::Copying { .. } | Self::Linked | Self::Renaming | Self::Placed | Self::GivingUp { .. } | Self::GivenUp
+                Self::Copying { .. }
+                    | Self::Linked
+                    | Self::Renaming
+                    | Self::Placed
+                    | Self::GivingUp { .. }
+                    | Self::GivenUp
             ),
-            Self::Copying { .. } => matches!(next, Self::Copying { .. } | Self::Compared { .. } | Self::GivingUp { .. }),
+            Self::Copying { .. } => {
+                matches!(next, Self::Copying { .. } | Self::Compared { .. } | Self::GivingUp { .. })
+            }
             Self::Compared { .. } => matches!(next, Self::Placed | Self::Copying { .. } | Self::GivingUp { .. }),
-            Self::Renaming => matches!(next, Self::Placed | Self::GivenUp),
+            Self::Renaming => matches!(next, Self::Placed | Self::GivingUp { .. }),
             Self::Linked => matches!(next, Self::Repointing | Self::Renaming | Self::GivingUp { .. }),
             Self::Placed => matches!(next, Self::Repointing | Self::GivingUp { .. }),
             Self::Repointing => matches!(next, Self::Repointing | Self::Repointed | Self::Placed | Self::Linked),
@@ -160,7 +167,8 @@ mod tests {
 
     #[test]
     fn no_repoint_without_a_compared_copy_at_its_place() {
-        for stage in [Stage::Planned, Stage::Copying { staging: "/x".into() }, Stage::Compared { staging: "/x".into() }] {
+        for stage in [Stage::Planned, Stage::Copying { staging: "/x".into() }, Stage::Compared { staging: "/x".into() }]
+        {
             assert!(stage.to(Stage::Repointing).is_err());
         }
     }

@@ -10,5 +10,7 @@ mod reading;
 
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
 pub use place::{PlaceFault, place_fault};
-pub use profile::{Contents, EntryRecord, FileRecord, Games, Libraries, Profile, ProfileError, UpdateAt, load_profiles};
+pub use profile::{
+    Contents, EntryRecord, FileRecord, Games, Libraries, Profile, ProfileError, UpdateAt, load_profiles,
+};
 pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Record, Update, read_launchers};

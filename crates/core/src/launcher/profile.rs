@@ -195,9 +195,12 @@ impl Profile {
                 return Err(unsound(format!("{selector} is not a JSONPath: {error}{}", line_of(text, &selector))));
             }
         }
-        let known = profile.games.records.iter().any(|r| matches!(r.meaning.to_string().as_str(), "{folder}" | "{install}"));
+        let known =
+            profile.games.records.iter().any(|r| matches!(r.meaning.to_string().as_str(), "{folder}" | "{install}"));
         if !known {
-            return Err(unsound("no record in [games] means {folder} or {install}, so no game's place can be known".into()));
+            return Err(unsound(
+                "no record in [games] means {folder} or {install}, so no game's place can be known".into(),
+            ));
         }
         Ok(profile)
     }

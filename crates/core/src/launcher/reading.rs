@@ -161,13 +161,8 @@ pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
     let one = |profile: &Profile| {
         let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
         let home = homes.map(PathBuf::from).find(|home| home.is_dir())?;
-        let mut found = Found {
-            profile: profile.clone(),
-            home,
-            libraries: Vec::new(),
-            games: Vec::new(),
-            problems: Vec::new(),
-        };
+        let mut found =
+            Found { profile: profile.clone(), home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new() };
         found.read(site);
         Some(found)
     };
@@ -298,7 +293,9 @@ impl Found {
             let says = leaf_below(json, place, &record.selector);
             match (record.meaning.to_string().as_str(), says) {
                 ("{folder}", Some(text)) => folder = Some(text),
-                ("{install}", Some(text)) => folder = folder.or_else(|| Some(text.rsplit('/').find(|p| !p.is_empty())?.into())),
+                ("{install}", Some(text)) => {
+                    folder = folder.or_else(|| Some(text.rsplit('/').find(|p| !p.is_empty())?.into()));
+                }
                 _ => {}
             }
         }
@@ -362,7 +359,13 @@ impl Found {
             sealed,
             last_run: text(&games.last_run).and_then(|t| t.parse().ok()),
             update,
-            entry: Entry { file: file.into(), list: games.list, id_at: games.id, travels: games.travels, location: place.to_string() },
+            entry: Entry {
+                file: file.into(),
+                list: games.list,
+                id_at: games.id,
+                travels: games.travels,
+                location: place.to_string(),
+            },
             records,
             id,
         })

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
-use crate::survey::{GameId, Survey};
+use crate::survey::{Game, GameId, Survey};
 
 /// Where a lot is to go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -101,18 +101,31 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
         if to == game.drive {
             continue;
         }
-        let bytes = game.size.on_disk;
+        let bytes = bytes_there(survey, game, to.as_deref());
         for load in &mut loads {
             if Some(&load.drive) == to.as_ref() {
                 load.peak = load.peak.plus(bytes);
                 load.after = load.after.plus(bytes);
             }
             if Some(&load.drive) == game.drive.as_ref() {
-                load.after = load.after.less(bytes);
+                load.after = load.after.less(game.size.on_disk);
             }
         }
     }
     loads
+}
+
+/// Bytes that a game needs on another drive: without its holes where that has holes too, whole where its own drive may pack files.
+fn bytes_there(survey: &Survey, game: &Game, to: Option<&str>) -> Bytes {
+    let sparse = to.and_then(|name| survey.drive(name)).is_some_and(|state| state.drive.abilities.sparse);
+    let source = game.drive.as_ref().and_then(|name| survey.drive(name));
+    let packs = source.is_some_and(|state| packs(&state.drive.file_system));
+    if sparse && !packs { game.size.on_disk } else { game.size.on_disk.max(game.size.apparent) }
+}
+
+/// Whether a file system may keep a file in less room than another will need for it, by compressing it.
+pub(super) fn packs(file_system: &str) -> bool {
+    matches!(file_system, "btrfs" | "zfs" | "f2fs" | "bcachefs" | "ntfs" | "ntfs3")
 }
 
 /// Name of the drive that a destination lies on.

@@ -133,17 +133,32 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
             Edit::Travel { from, to, list, id_at, id, rewrites } => {
                 let before = edit.entry_text().unwrap_or_default();
                 let after = rewrites.iter().fold(before.clone(), |text, rewrite| {
-                    let [old, new] = [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());
+                    let [old, new] =
+                        [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());
                     text.replacen(&old, &new, 1)
                 });
                 let key = id_at.as_deref().unwrap_or("key");
                 let location = format!("{list} {key} = {id}");
-                out.push(Preview { file: to.clone(), location: location.clone(), kind: PreviewKind::Arrives, before: String::new(), after });
-                out.push(Preview { file: from.clone(), location, kind: PreviewKind::Leaves, before, after: String::new() });
+                out.push(Preview {
+                    file: to.clone(),
+                    location: location.clone(),
+                    kind: PreviewKind::Arrives,
+                    before: String::new(),
+                    after,
+                });
+                out.push(Preview {
+                    file: from.clone(),
+                    location,
+                    kind: PreviewKind::Leaves,
+                    before,
+                    after: String::new(),
+                });
             }
             Edit::Register { file, list, entry, made } => {
                 let made = made.iter().map(|(file, text)| (file, PreviewKind::FileMade, "$", text));
-                for (file, kind, location, text) in made.chain([(file, PreviewKind::LibraryKnown, list.as_str(), entry)]) {
+                for (file, kind, location, text) in
+                    made.chain([(file, PreviewKind::LibraryKnown, list.as_str(), entry)])
+                {
                     let (before, after) = (String::new(), text.clone());
                     out.push(Preview { file: file.clone(), location: location.into(), kind, before, after });
                 }

@@ -7,7 +7,7 @@ use std::path::{Component, Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::draft::{Destination, Draft, Load, drive_of, projected};
+use super::draft::{Destination, Draft, Load, drive_of, packs, projected};
 use super::edits::{Preview, Target, edits, previews};
 use super::findings::{Finding, FindingKind, Limit, Weight};
 use super::quiet::quiet;
@@ -350,7 +350,7 @@ fn writable_folder(path: &Path) -> bool {
 fn need(entries: &[Entry], abilities: &Abilities, source: &str, from: &Path) -> Bytes {
     const CLUSTER: u64 = 4096;
     // A file system that packs its files says less than another will need.
-    let packs = matches!(source, "btrfs" | "zfs" | "f2fs" | "bcachefs" | "ntfs" | "ntfs3");
+    let packs = packs(source);
     let one = |entry: &Entry| match entry.kind {
         EntryKind::File => {
             let whole = entry.size.next_multiple_of(CLUSTER);
@@ -381,7 +381,8 @@ fn unfit(found: &Walk, abilities: &Abilities) -> Vec<(Limit, String, usize)> {
             hits.push((Limit::Size, path));
         }
         if abilities.folds_case {
-            let folded = path.to_str().map_or_else(|| path.as_os_str().into(), |text| OsString::from(text.to_lowercase()));
+            let folded =
+                path.to_str().map_or_else(|| path.as_os_str().into(), |text| OsString::from(text.to_lowercase()));
             if names.insert(folded, ()).is_some() {
                 hits.push((Limit::Case, path));
             }

@@ -140,17 +140,16 @@ impl Files {
     fn slot(&mut self, file: &Path) -> Result<&mut FileChange, EditError> {
         // A record file that is a link is edited where it leads, so that the link stays one.
         let file = real_path(file);
-        let at = match self.0.iter().position(|change| change.file == file) {
-            Some(at) => at,
-            None => {
-                let before = match std::fs::read(&file) {
-                    Ok(bytes) => Some(bytes),
-                    Err(error) if error.kind() == io::ErrorKind::NotFound => None,
-                    Err(source) => return Err(EditError::Read { file, source }),
-                };
-                self.0.push(FileChange { file, after: before.clone(), before });
-                self.0.len() - 1
-            }
+        let at = if let Some(at) = self.0.iter().position(|change| change.file == file) {
+            at
+        } else {
+            let before = match std::fs::read(&file) {
+                Ok(bytes) => Some(bytes),
+                Err(error) if error.kind() == io::ErrorKind::NotFound => None,
+                Err(source) => return Err(EditError::Read { file, source }),
+            };
+            self.0.push(FileChange { file, after: before.clone(), before });
+            self.0.len() - 1
         };
         Ok(&mut self.0[at])
     }
@@ -243,7 +242,8 @@ impl Files {
         let here = wanted.find(&leaving, from, list)?;
         let arriving = self.json(to)?;
         let there = wanted.find(&arriving, to, list)?;
-        let changed = |file: &Path| EditError::RecordChanged { file: file.into(), location: format!("{list} {}", wanted.id) };
+        let changed =
+            |file: &Path| EditError::RecordChanged { file: file.into(), location: format!("{list} {}", wanted.id) };
         match (&here, there, mood) {
             (Some(_), None, _) | (Some(_), Some(_), Mood::Again) => {}
             (None, Some(_), Mood::Again) => return Ok(()),
@@ -411,7 +411,8 @@ mod tests {
 
     struct World(tempfile::TempDir);
 
-    const A: &str = "{\n  \"titles\": [\n    {\"id\": \"1\", \"at\": \"/a/x\"},\n    {\"id\": \"2\", \"at\": \"/a/y\"}\n  ]\n}\n";
+    const A: &str =
+        "{\n  \"titles\": [\n    {\"id\": \"1\", \"at\": \"/a/x\"},\n    {\"id\": \"2\", \"at\": \"/a/y\"}\n  ]\n}\n";
     const EMPTY: &str = "{\"titles\": []}\n";
 
     impl World {
@@ -441,11 +442,21 @@ mod tests {
                     list: "$.titles".into(),
                     id_at: Some("$.id".into()),
                     id: "2".into(),
-                    rewrites: vec![Rewrite { location: "$['at']".into(), side: Side::Value, old: "/a/y".into(), new: "/b/y".into() }],
+                    rewrites: vec![Rewrite {
+                        location: "$['at']".into(),
+                        side: Side::Value,
+                        old: "/a/y".into(),
+                        new: "/b/y".into(),
+                    }],
                 },
                 Edit::Replace {
                     file: self.path("places.json"),
-                    rewrite: Rewrite { location: "$['map']['/a/y']".into(), side: Side::Key, old: "/a/y".into(), new: "/b/y".into() },
+                    rewrite: Rewrite {
+                        location: "$['map']['/a/y']".into(),
+                        side: Side::Key,
+                        old: "/a/y".into(),
+                        new: "/b/y".into(),
+                    },
                 },
             ]
         }
@@ -492,7 +503,9 @@ mod tests {
             again.put(&changes[..done]);
             let rest = again.make(&again.edits(), Mood::Again).unwrap();
             again.put(&rest);
-            let strip = |w: &World| w.all().into_iter().map(|t| t.map(|t| t.replace(w.0.path().to_str().unwrap(), ""))).collect::<Vec<_>>();
+            let strip = |w: &World| {
+                w.all().into_iter().map(|t| t.map(|t| t.replace(w.0.path().to_str().unwrap(), ""))).collect::<Vec<_>>()
+            };
             let whole = World::new();
             whole.put(&whole.make(&whole.edits(), Mood::Strict).unwrap());
             assert_eq!(strip(&again), strip(&whole), "done={done}");
@@ -501,7 +514,9 @@ mod tests {
 
     #[test]
     fn what_does_not_say_what_the_survey_read_is_refused_and_nothing_changes() {
-        for (file, from, to) in [("a.json", "/a/y", "/q/y"), ("a.json", "\"id\": \"2\"", "\"id\": \"3\""), ("places.json", "/a/y", "/z")] {
+        for (file, from, to) in
+            [("a.json", "/a/y", "/q/y"), ("a.json", "\"id\": \"2\"", "\"id\": \"3\""), ("places.json", "/a/y", "/z")]
+        {
             let world = World::new();
             world.write(file, &std::fs::read_to_string(world.path(file)).unwrap().replace(from, to));
             let before = world.all();
@@ -515,7 +530,7 @@ mod tests {
         let world = World::new();
         world.put(&world.make(&world.edits(), Mood::Strict).unwrap());
         let held = std::fs::read_to_string(world.path("b.json")).unwrap();
-        world.write("b.json", &held.replace("[", "[{\"id\": \"7\"},"));
+        world.write("b.json", &held.replace('[', "[{\"id\": \"7\"},"));
         world.put(&world.make(&Edit::turned_all(&world.edits()), Mood::Strict).unwrap());
         assert!(world.all()[1].as_ref().unwrap().contains("\"7\""));
         assert!(world.all()[2].as_ref().unwrap().contains("\"/b\""));

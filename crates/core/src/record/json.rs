@@ -256,9 +256,7 @@ impl Json {
     pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
         match self.at(list)? {
             Value::Array(all) => Some((0..all.len()).map(|n| list.child(Step::Index(n))).collect()),
-            Value::Object(all) => {
-                Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect())
-            }
+            Value::Object(all) => Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect()),
             _ => None,
         }
     }
@@ -341,14 +339,16 @@ impl Json {
         };
         let bytes = match starts.as_slice() {
             [] => {
-                let around = self.text[node.span.clone()].chars().next().map_or("[]", |c| if c == '{' { "{}" } else { "[]" });
+                let around =
+                    self.text[node.span.clone()].chars().next().map_or("[]", |c| if c == '{' { "{}" } else { "[]" });
                 let (open, close) = around.split_at(1);
                 self.spliced(node.span.clone(), &self.laid_out(node.span.start, open, &written, close))
             }
             [.., last] => {
                 let before = starts.len().checked_sub(2).map_or(node.span.start + 1, |n| starts[n].1);
                 let gap = self.text[before..last.0].trim_start_matches(|c: char| c.is_ascii_whitespace());
-                let gap = if starts.len() > 1 { gap.strip_prefix(',').unwrap_or(gap) } else { &self.text[before..last.0] };
+                let gap =
+                    if starts.len() > 1 { gap.strip_prefix(',').unwrap_or(gap) } else { &self.text[before..last.0] };
                 self.spliced(last.1..last.1, &format!(",{gap}{written}"))
             }
         };
@@ -394,9 +394,9 @@ impl Json {
 
     fn spliced(&self, span: Range<usize>, new: &str) -> Vec<u8> {
         let mut out = if self.mark { MARK.to_vec() } else { Vec::new() };
-        out.extend_from_slice(self.text[..span.start].as_bytes());
+        out.extend_from_slice(&self.text.as_bytes()[..span.start]);
         out.extend_from_slice(new.as_bytes());
-        out.extend_from_slice(self.text[span.end..].as_bytes());
+        out.extend_from_slice(&self.text.as_bytes()[span.end..]);
         out
     }
 
@@ -430,7 +430,7 @@ impl Json {
 }
 
 fn position(before: &[u8], what: String) -> JsonError {
-    let line = before.iter().filter(|b| **b == b'\n').count() + 1;
+    let line = before.split(|b| *b == b'\n').count();
     let column = before.iter().rev().take_while(|b| **b != b'\n').count() + 1;
     JsonError::Syntax { line, column, what }
 }

@@ -99,9 +99,7 @@ impl Meaning {
     pub fn fill(&self, values: &Values) -> Result<String, MeaningError> {
         let piece = |piece: &Piece| match piece {
             Piece::Plain(text) => Ok(text.clone()),
-            Piece::Name(name) => {
-                values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone()))
-            }
+            Piece::Name(name) => values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone())),
         };
         self.0.iter().map(piece).collect()
     }

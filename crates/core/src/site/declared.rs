@@ -63,9 +63,7 @@ impl Site {
         let mut drives: Vec<(Drive, Vec<Unreadable>)> = Vec::new();
         for entry in file.drives {
             let name = entry.name.clone();
-            let twice = drives.iter().any(|(d, _)| {
-                d.name == name || (d.tag.is_some() && d.tag == entry.tag)
-            });
+            let twice = drives.iter().any(|(d, _)| d.name == name || (d.tag.is_some() && d.tag == entry.tag));
             if twice {
                 return Err(wrong(format!("drive {name:?} repeats a name or a tag")));
             }

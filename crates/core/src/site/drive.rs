@@ -93,8 +93,8 @@ impl Abilities {
             },
             // ntfs-3g and ntfs3 make links and tell cases apart on Linux, and hold permissions only by option.
             "ntfs" | "ntfs3" => Self { permissions: false, ..windows() },
-            "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "zfs" | "tmpfs"
-            | "bcachefs" | "overlay" | "nfs" | "nfs4" => Self::all(),
+            "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "zfs" | "tmpfs" | "bcachefs" | "overlay"
+            | "nfs" | "nfs4" => Self::all(),
             _ => Self { known: false, steady_inodes: false, ..Self::all() },
         }
     }

@@ -70,8 +70,8 @@ fn unescape(field: &[u8]) -> Vec<u8> {
 }
 
 const DISK_FILE_SYSTEMS: &[&str] = &[
-    "ext2", "ext3", "ext4", "btrfs", "xfs", "f2fs", "jfs", "reiserfs", "bcachefs", "zfs", "ntfs",
-    "ntfs3", "fuseblk", "exfat", "vfat", "msdos", "hfsplus", "udf",
+    "ext2", "ext3", "ext4", "btrfs", "xfs", "f2fs", "jfs", "reiserfs", "bcachefs", "zfs", "ntfs", "ntfs3", "fuseblk",
+    "exfat", "vfat", "msdos", "hfsplus", "udf",
 ];
 const NETWORK_FILE_SYSTEMS: &[&str] = &["nfs", "nfs4", "cifs", "smb3", "9p", "virtiofs", "fuse.sshfs"];
 
@@ -229,9 +229,8 @@ fn kind_of(mount: &Mount) -> DriveKind {
     // btrfs and FUSE mounts have a device number of their own; the source's is the disk's.
     let source = Path::new(&mount.source);
     let number = rustix::fs::stat(source).ok().filter(|_| source.starts_with("/dev"));
-    let (major, minor) = number.map_or(mount.device, |stat| {
-        (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev))
-    });
+    let (major, minor) =
+        number.map_or(mount.device, |stat| (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)));
     let Ok(device) = fs::canonicalize(format!("/sys/dev/block/{major}:{minor}")) else {
         return DriveKind::Unknown;
     };
@@ -276,9 +275,7 @@ not a line
 
     fn drives() -> Vec<Drive> {
         let gigabyte = Bytes::new(1_000_000_000);
-        group(parse_mountinfo(LIST), |_| {
-            Some(Usage { capacity: gigabyte, used: Bytes::ZERO, free: gigabyte })
-        })
+        group(parse_mountinfo(LIST), |_| Some(Usage { capacity: gigabyte, used: Bytes::ZERO, free: gigabyte }))
     }
 
     #[test]

@@ -11,7 +11,9 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::bytes::{Bytes, HaulId};
-use crate::launcher::{Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers};
+use crate::launcher::{
+    Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
+};
 use crate::site::{Drive, Process, Sight, Site, Usage, Wanted};
 use crate::tally::{Size, measure};
 
@@ -203,7 +205,8 @@ fn profile_problem(error: &ProfileError) -> Problem {
         ProfileError::Read { file, .. } | ProfileError::Unsound { file, .. } => file.clone(),
     };
     let what = error.to_string();
-    let line = what.split("line ").nth(1).and_then(|rest| rest.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok());
+    let line =
+        what.split("line ").nth(1).and_then(|rest| rest.split(|c: char| !c.is_ascii_digit()).next()?.parse().ok());
     Problem { file, line, what }
 }
 

@@ -49,7 +49,10 @@ pub fn tree(root: &Path) -> Tree {
 
 impl Port {
     pub fn new() -> Self {
-        let port = Self { folder: tempfile::tempdir().unwrap(), state: tempfile::tempdir().unwrap() };
+        // In memory where that is to be had: these tests flush some hundred thousand times, and prove nothing about devices.
+        let memory = Path::new("/dev/shm");
+        let folder = || if memory.is_dir() { tempfile::tempdir_in(memory) } else { tempfile::tempdir() };
+        let port = Self { folder: folder().unwrap(), state: folder().unwrap() };
         port.build();
         port
     }
@@ -82,8 +85,13 @@ impl Port {
         let game = "drives/swift/quillgate/regatta";
         // More than a block, and made once.
         static BIG: LazyLock<Vec<u8>> = LazyLock::new(|| (0..4_300_000_u32).map(|n| (n / 7 % 253) as u8).collect());
-        let files: [(&str, &[u8]); 5] =
-            [("bin/go", b"#!/bin/sh\n"), ("data/pack", &BIG), ("data/small", b"seven"), ("empty", b""), ("data/ä 日", b"x")];
+        let files: [(&str, &[u8]); 5] = [
+            ("bin/go", b"#!/bin/sh\n"),
+            ("data/pack", &BIG),
+            ("data/small", b"seven"),
+            ("empty", b""),
+            ("data/ä 日", b"x"),
+        ];
         let mut parts = Vec::new();
         for (path, bytes) in files {
             self.write(&format!("{game}/{path}"), bytes);
@@ -102,17 +110,28 @@ impl Port {
         let text = |value: serde_json::Value| serde_json::to_string_pretty(&value).unwrap() + "\n";
         let entry = serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 4_700_000, "start": "bin/go"});
         let other = serde_json::json!({"id": "g2", "name": "Other", "folder": "other", "bytes": 1, "start": "go"});
-        self.write("drives/swift/quillgate/ledger.json", text(serde_json::json!({"ledger": 3, "titles": [entry, other]})).as_bytes());
+        self.write(
+            "drives/swift/quillgate/ledger.json",
+            text(serde_json::json!({"ledger": 3, "titles": [entry, other]})).as_bytes(),
+        );
         self.write("drives/swift/quillgate/other/go", b"!");
         self.write("drives/newhold/keep/this", b"not ours");
-        self.write("home/.config/quillgate/rooms.json", text(serde_json::json!({"rooms": [{"folder": self.at("drives/swift/quillgate")}]})).as_bytes());
+        self.write(
+            "home/.config/quillgate/rooms.json",
+            text(serde_json::json!({"rooms": [{"folder": self.at("drives/swift/quillgate")}]})).as_bytes(),
+        );
         self.write("home/.config/quillgate/contents/g1.json", text(serde_json::json!({"parts": parts})).as_bytes());
         let program = root.join("bin/go");
-        self.write("home/.config/quillgate/recent.json", text(serde_json::json!({"starts": [{"title": "g1", "program": program}]})).as_bytes());
+        self.write(
+            "home/.config/quillgate/recent.json",
+            text(serde_json::json!({"starts": [{"title": "g1", "program": program}]})).as_bytes(),
+        );
         self.write("home/.config/deft-barge/profiles/quillgate.toml", deft_barge_harbor::world::PROFILE.as_bytes());
         let mut world = "format = 1\nhome = \"home\"\n".to_string();
         for (tag, name) in [(1, "swift"), (2, "newhold")] {
-            world += &format!("[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 40000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n");
+            world += &format!(
+                "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 40000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
+            );
         }
         self.write("world.toml", world.as_bytes());
     }
@@ -157,7 +176,8 @@ impl Port {
 
     /// Whether every record leads to a whole copy, be it the old or the new one: while records change, some lead here and some there.
     pub fn leads_to_a_whole_copy(&self) -> bool {
-        let recent: serde_json::Value = serde_json::from_slice(&fs::read(self.launcher().join("recent.json")).unwrap()).unwrap();
+        let recent: serde_json::Value =
+            serde_json::from_slice(&fs::read(self.launcher().join("recent.json")).unwrap()).unwrap();
         let program = PathBuf::from(recent["starts"][0]["program"].as_str().unwrap());
         let judged = deft_barge_harbor::quillgate::judge(&self.launcher(), "g1");
         program.is_file() && judged.is_ok_and(|judgement| judgement.download == 0 && judgement.could_start)
@@ -165,17 +185,25 @@ impl Port {
 
     /// The bytes of all record files.
     pub fn records(&self) -> Vec<Option<String>> {
-        let files = ["home/.config/quillgate/rooms.json", "home/.config/quillgate/recent.json", "drives/swift/quillgate/ledger.json", "drives/newhold/quillgate/ledger.json"];
+        let files = [
+            "home/.config/quillgate/rooms.json",
+            "home/.config/quillgate/recent.json",
+            "drives/swift/quillgate/ledger.json",
+            "drives/newhold/quillgate/ledger.json",
+        ];
         files.iter().map(|file| fs::read_to_string(self.at(file)).ok()).collect()
     }
 
-    /// The game as it is at `place`, with the links that lead into it told apart from where it is.
+    /// The game as it is at `place`. An absolute link into the game may lead there by its old or its new place
+    /// while it is renamed, and is whole as long as it leads to what it should.
     pub fn game(&self, place: &Path) -> Tree {
         let mut game = tree(place);
+        game.retain(|path, _| !path.to_string_lossy().contains(".deft-barge-link"));
         if let Some(inward) = game.get_mut(Path::new("inward")) {
-            let text = String::from_utf8_lossy(&inward.3).replace(place.to_str().unwrap(), "<game>");
-            // Its time is kept, but a link made anew by the test's own restoring is not what is judged.
-            inward.3 = text.into_bytes();
+            let leads = place.join("inward").canonicalize().ok();
+            if leads.is_some() && leads == place.join("data").canonicalize().ok() {
+                inward.3 = b"data".to_vec();
+            }
         }
         game
     }
@@ -185,7 +213,10 @@ impl Port {
         let mut all = tree(&self.at("drives"));
         all.retain(|path, _| {
             let text = path.to_string_lossy();
-            !text.contains("regatta") && !text.contains(".deft-barge") && !text.ends_with("ledger.json") && text != "newhold/quillgate"
+            !text.contains("regatta")
+                && !text.contains(".deft-barge")
+                && !text.ends_with("ledger.json")
+                && text != "newhold/quillgate"
         });
         all
     }

@@ -140,9 +140,15 @@ fn a_full_proof_finds_one_changed_byte_and_says_where() {
 #[test]
 fn nothing_moves_while_the_launcher_runs_or_a_file_is_open() {
     let port = Port::new();
-    let mut child = Command::new("sleep").arg("60").current_dir(port.old_place().join("data")).stdin(Stdio::null()).spawn().unwrap();
+    let mut child = Command::new("sleep")
+        .arg("60")
+        .current_dir(port.old_place().join("data"))
+        .stdin(Stdio::null())
+        .spawn()
+        .unwrap();
     let plan = port.plan(&port.site(), to_newhold(), Policy::Hold);
-    let in_use = plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::InUse { process } if process.pid == child.id()));
+    let in_use =
+        plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::InUse { process } if process.pid == child.id()));
     let refused = port.haul(None, to_newhold(), Policy::Hold);
     child.kill().unwrap();
     child.wait().unwrap();

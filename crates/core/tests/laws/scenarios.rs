@@ -91,9 +91,9 @@ impl Case {
     /// Laws 1, 2 and 4, at any instant.
     pub fn check_instant(&self, when: &str) {
         let port = &self.port;
-        let whole = [port.old_place(), port.new_place(), self.second_place()].iter().any(|place| {
-            place.symlink_metadata().is_ok_and(|meta| meta.is_dir()) && port.game(place) == self.game
-        });
+        let whole = [port.old_place(), port.new_place(), self.second_place()]
+            .iter()
+            .any(|place| place.symlink_metadata().is_ok_and(|meta| meta.is_dir()) && port.game(place) == self.game);
         assert!(whole, "{:?}, {when}: no whole copy is left", self.scenario);
         assert!(port.leads_to_a_whole_copy(), "{:?}, {when}: the records lead to no whole copy", self.scenario);
         assert_eq!(port.the_rest(), self.rest, "{:?}, {when}: something else was touched", self.scenario);

@@ -32,7 +32,13 @@ pub struct Build {
     pub last: &'static str,
 }
 
-const fn plain(id: &'static str, title: &'static str, folder: &'static str, drive: &'static str, last: &'static str) -> Build {
+const fn plain(
+    id: &'static str,
+    title: &'static str,
+    folder: &'static str,
+    drive: &'static str,
+    last: &'static str,
+) -> Build {
     Build {
         id,
         title,
@@ -51,7 +57,13 @@ const fn plain(id: &'static str, title: &'static str, folder: &'static str, driv
 
 /// The games that Quillgate has installed.
 pub const GAMES: [Build; 8] = [
-    Build { packs: 6, pack: 14 * MEGABYTE, small: 1200, odd: true, ..plain("qg-0107", "Saltflat Rally", "saltflat-rally", "swift", "2026-06-12T19:40:00Z") },
+    Build {
+        packs: 6,
+        pack: 14 * MEGABYTE,
+        small: 1200,
+        odd: true,
+        ..plain("qg-0107", "Saltflat Rally", "saltflat-rally", "swift", "2026-06-12T19:40:00Z")
+    },
     Build {
         packs: 3,
         pack: 12 * MEGABYTE,
@@ -67,10 +79,32 @@ pub const GAMES: [Build; 8] = [
         claim: Some(940_000),
         ..plain("qg-0131", "Moss & Meridian", "Moss & Meridian", "swift", "2026-05-22T08:12:00Z")
     },
-    Build { packs: 4, pack: 16 * MEGABYTE, small: 500, odd: true, ..plain("qg-0095", "Night Ferry to Oslow", "night-ferry", "cellar", "2026-02-01T17:30:00Z") },
-    Build { packs: 5, pack: 16 * MEGABYTE, small: 700, odd: true, ..plain("qg-0088", "Glasswing Regatta", "glasswing", "cellar", "2025-12-26T10:00:00Z") },
-    Build { packs: 3, pack: 11 * MEGABYTE, small: 200, ..plain("qg-0140", "Brass Herons", "brass-herons", "cellar", "2025-11-03T20:45:00Z") },
-    Build { packs: 2, pack: 11 * MEGABYTE, small: 150, ..plain("qg-0152", "Lantern Cartographers", "lantern", "pocket", "2026-06-01T12:00:00Z") },
+    Build {
+        packs: 4,
+        pack: 16 * MEGABYTE,
+        small: 500,
+        odd: true,
+        ..plain("qg-0095", "Night Ferry to Oslow", "night-ferry", "cellar", "2026-02-01T17:30:00Z")
+    },
+    Build {
+        packs: 5,
+        pack: 16 * MEGABYTE,
+        small: 700,
+        odd: true,
+        ..plain("qg-0088", "Glasswing Regatta", "glasswing", "cellar", "2025-12-26T10:00:00Z")
+    },
+    Build {
+        packs: 3,
+        pack: 11 * MEGABYTE,
+        small: 200,
+        ..plain("qg-0140", "Brass Herons", "brass-herons", "cellar", "2025-11-03T20:45:00Z")
+    },
+    Build {
+        packs: 2,
+        pack: 11 * MEGABYTE,
+        small: 150,
+        ..plain("qg-0152", "Lantern Cartographers", "lantern", "pocket", "2026-06-01T12:00:00Z")
+    },
     Build {
         packs: 1,
         pack: 8 * MEGABYTE,

@@ -119,7 +119,9 @@ pub fn remove(folder: &Path) -> Result<()> {
 fn world_file(seed: u64, scale: Scale, bad: &quillgate::Unreadable) -> String {
     let mut out = format!("# Beacon House, a made-up world.\nformat = 1\nseed = {seed}\nhome = \"home\"\n");
     for drive in &DRIVES {
-        let (name, capacity) = (drive.name, scale.of(drive.capacity));
+        // Small files do not shrink with the scale: a small world has some room more for them.
+        let more = if scale.0 < 1000 { 2 * MEGABYTE } else { 0 };
+        let (name, capacity) = (drive.name, scale.of(drive.capacity) + more);
         out.push_str(&format!(
             "\n[[drives]]\ntag = {}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = {capacity}\nkind = \"{}\"\nfile-system = \"{}\"\n",
             drive.tag, drive.kind, drive.file_system

@@ -1,0 +1,163 @@
+//! The key map, as data; the help is made of it.
+
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// The views that there are so far.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum View {
+    Drives,
+    Haul,
+    Running,
+}
+
+/// What a key asks for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wish {
+    Show(View),
+    Next,
+    Previous,
+    NextDrive,
+    PreviousDrive,
+    Send(u8),
+    Keep,
+    Review,
+    Accept,
+    Start,
+    Pause,
+    GoOn,
+    Cancel,
+    LetGo,
+    Undo,
+    Refresh,
+    Help,
+    Back,
+    Quit,
+    Suspend,
+}
+
+/// Where a key counts.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Where {
+    Everywhere,
+    In(View),
+}
+
+/// A key, where it counts, what it asks for, and that in words; without words it is another key for the same.
+#[derive(Debug)]
+pub struct Key {
+    pub code: KeyCode,
+    pub place: Where,
+    pub wish: Wish,
+    pub words: &'static str,
+}
+
+const fn key(code: KeyCode, place: Where, wish: Wish, words: &'static str) -> Key {
+    Key { code, place, wish, words }
+}
+
+use KeyCode::{BackTab, Char, Down, Enter, Esc, Left, Right, Tab, Up};
+use Where::{Everywhere, In};
+
+/// All keys. Digits stand apart: in the Drives view a digit sends the game under the cursor to that drive.
+pub const KEYS: &[Key] = &[
+    key(Down, Everywhere, Wish::Next, "next game or lot"),
+    key(Right, Everywhere, Wish::Next, ""),
+    key(Char('j'), Everywhere, Wish::Next, ""),
+    key(Up, Everywhere, Wish::Previous, "previous game or lot"),
+    key(Left, Everywhere, Wish::Previous, ""),
+    key(Char('k'), Everywhere, Wish::Previous, ""),
+    key(Tab, In(View::Drives), Wish::NextDrive, "next drive"),
+    key(BackTab, In(View::Drives), Wish::PreviousDrive, "previous drive"),
+    key(Char('0'), In(View::Drives), Wish::Keep, "leave the game where it is"),
+    key(Enter, In(View::Drives), Wish::Review, "look at the haul before it starts"),
+    key(Char('f'), In(View::Drives), Wish::Refresh, "look at drives and games afresh"),
+    key(Char('a'), In(View::Haul), Wish::Accept, "accept the cautions"),
+    key(Char('S'), In(View::Haul), Wish::Start, "start the haul"),
+    key(Char('p'), In(View::Running), Wish::Pause, "pause at the next block"),
+    key(Char('g'), In(View::Running), Wish::GoOn, "go on"),
+    key(Char('c'), In(View::Running), Wish::Cancel, "cancel: stop and return what was done"),
+    key(Char('l'), In(View::Running), Wish::LetGo, "let go of the held originals"),
+    key(Char('u'), In(View::Running), Wish::Undo, "undo: return the haul"),
+    key(Char('d'), Everywhere, Wish::Show(View::Drives), "Drives"),
+    key(Char('h'), Everywhere, Wish::Show(View::Haul), "Haul"),
+    key(Char('r'), Everywhere, Wish::Show(View::Running), "Running"),
+    key(Char('?'), Everywhere, Wish::Help, "these keys"),
+    key(Esc, Everywhere, Wish::Back, "back; the plan is kept"),
+    key(Char('q'), Everywhere, Wish::Quit, "leave"),
+];
+
+/// What a key asks for in a view.
+pub fn wish(event: KeyEvent, view: View) -> Option<Wish> {
+    if event.modifiers.contains(KeyModifiers::CONTROL) {
+        return match event.code {
+            Char('z') => Some(Wish::Suspend),
+            // Ctrl-C never kills a haul: leaving asks where something runs.
+            Char('c') => Some(Wish::Quit),
+            _ => None,
+        };
+    }
+    if event.modifiers.contains(KeyModifiers::ALT) {
+        return None;
+    }
+    let here = |key: &&Key| key.code == event.code && (key.place == Everywhere || key.place == In(view));
+    if let Some(key) = KEYS.iter().find(here) {
+        return Some(key.wish);
+    }
+    match (event.code, view) {
+        (Char(digit @ '1'..='9'), View::Drives) => Some(Wish::Send(digit as u8 - b'0')),
+        _ => None,
+    }
+}
+
+/// The keys of a view with their words, for its help.
+pub fn help(view: View) -> Vec<(String, &'static str)> {
+    let mut lines: Vec<(String, &'static str)> = Vec::new();
+    if view == View::Drives {
+        lines.push(("1 to 9".into(), "send the game under the cursor to that drive"));
+    }
+    for key in KEYS.iter().filter(|key| key.place == Everywhere || key.place == In(view)) {
+        match lines.last_mut() {
+            Some(last) if key.words.is_empty() => last.0 = format!("{} {}", last.0, name(key.code)),
+            _ => lines.push((name(key.code), key.words)),
+        }
+    }
+    lines
+}
+
+/// How a key is written.
+pub fn name(code: KeyCode) -> String {
+    match code {
+        Char(c) => c.to_string(),
+        Enter => "enter".into(),
+        Esc => "esc".into(),
+        Tab => "tab".into(),
+        BackTab => "shift-tab".into(),
+        Up => "↑".into(),
+        Down => "↓".into(),
+        Left => "←".into(),
+        Right => "→".into(),
+        other => format!("{other:?}"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_key_means_two_things_in_one_view() {
+        for view in [View::Drives, View::Haul, View::Running] {
+            let here: Vec<&Key> = KEYS.iter().filter(|k| k.place == Everywhere || k.place == In(view)).collect();
+            for (n, key) in here.iter().enumerate() {
+                assert!(here[n + 1..].iter().all(|other| other.code != key.code), "{:?} in {view:?}", key.code);
+            }
+        }
+    }
+
+    #[test]
+    fn a_digit_is_a_drive_and_nothing_else() {
+        let press = |c| KeyEvent::new(Char(c), KeyModifiers::NONE);
+        assert_eq!(wish(press('4'), View::Drives), Some(Wish::Send(4)));
+        assert_eq!(wish(press('4'), View::Running), None);
+    }
+}

@@ -1,0 +1,503 @@
+//! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
+
+use std::collections::VecDeque;
+use std::time::Duration;
+
+use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::haul::{HaulEvent, HaulRow, History, Progress};
+use deft_barge_core::plan::{Destination, Draft, Finding, FindingKind, Load, Plan, Weight, projected};
+use deft_barge_core::survey::{Game, Survey};
+use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
+
+use super::keys::{View, Wish, wish};
+use crate::fault::Fault;
+
+/// What can happen.
+pub enum Event {
+    Input(Input),
+    Tick,
+    Measured { done: usize, of: usize },
+    Surveyed(Box<Survey>, Box<Result<History, Fault>>),
+    Planned(Box<Plan>),
+    Quiet(Vec<Finding>),
+    Haul(HaulEvent),
+    Ended { what: Work, result: Result<(), Fault> },
+    Terminate,
+}
+
+/// What the interface wants done.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Act {
+    Survey,
+    Plan(Draft),
+    Quiet,
+    Run(Work),
+    Pause,
+    Suspend,
+    Leave,
+}
+
+/// Work that writes; one at a time.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Work {
+    Start(Draft),
+    Resume,
+    Return(HaulId),
+    Release(HaulId),
+}
+
+/// A question that has to be answered before its act is done.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Question {
+    pub text: String,
+    pub yes: Wish,
+}
+
+/// How a line of the running view is meant.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Said {
+    pub at: Duration,
+    pub text: String,
+}
+
+/// The work in hand.
+#[derive(Clone, Debug, Default)]
+pub struct Running {
+    pub work: Option<Work>,
+    pub pausing: bool,
+    pub cancelling: bool,
+    pub progress: Option<Progress>,
+    pub rates: VecDeque<f64>,
+    pub said: Vec<Said>,
+    /// Stage word of each lot that was heard of, by title.
+    pub stages: Vec<(String, &'static str)>,
+    pub fault: Option<Fault>,
+}
+
+/// All that is shown.
+pub struct State {
+    pub view: View,
+    pub survey: Option<Survey>,
+    pub measured: (usize, usize),
+    pub history: History,
+    pub draft: Draft,
+    pub loads: Vec<Load>,
+    pub plan: Option<Plan>,
+    pub planning: bool,
+    pub accepted: bool,
+    pub drive: usize,
+    pub game: usize,
+    pub lot: usize,
+    pub running: Running,
+    pub question: Option<Question>,
+    pub help: bool,
+    pub message: Option<String>,
+    pub clock: Duration,
+    asked_quiet: Duration,
+    leaving: bool,
+}
+
+impl State {
+    pub fn new() -> Self {
+        Self {
+            view: View::Drives,
+            survey: None,
+            measured: (0, 0),
+            history: History::default(),
+            draft: Draft::default(),
+            loads: Vec::new(),
+            plan: None,
+            planning: false,
+            accepted: false,
+            drive: 0,
+            game: 0,
+            lot: 0,
+            running: Running::default(),
+            question: None,
+            help: false,
+            message: None,
+            clock: Duration::ZERO,
+            asked_quiet: Duration::ZERO,
+            leaving: false,
+        }
+    }
+
+    /// Games on the drive in focus.
+    pub fn games_here(&self) -> Vec<&Game> {
+        let Some(survey) = &self.survey else { return Vec::new() };
+        let name = survey.drives.get(self.drive).map(|state| &state.drive.name);
+        survey.games.iter().filter(|game| game.drive.as_ref() == name).collect()
+    }
+
+    /// The game under the cursor.
+    pub fn game_here(&self) -> Option<&Game> {
+        self.games_here().get(self.game).copied()
+    }
+
+    /// The haul that is under way in the journal.
+    pub fn unfinished(&self) -> Option<&HaulRow> {
+        self.history.unfinished()
+    }
+
+    /// The newest haul.
+    pub fn newest(&self) -> Option<&HaulRow> {
+        self.history.hauls.first()
+    }
+
+    /// Whether the plan may be started now.
+    pub fn may_start(&self) -> bool {
+        let cautions = |plan: &Plan| plan.findings.iter().any(|f| f.weight == Weight::Caution);
+        let free = self.running.work.is_none() && self.unfinished().is_none();
+        free && self
+            .plan
+            .as_ref()
+            .is_some_and(|plan| !plan.lots.is_empty() && !plan.stopped() && (self.accepted || !cautions(plan)))
+    }
+
+    /// Takes an event and says what is to be done.
+    pub fn update(&mut self, event: Event) -> Vec<Act> {
+        match event {
+            Event::Input(Input::Key(key)) if key.kind != KeyEventKind::Release => {
+                self.message = None;
+                if let Some(question) = self.question.take() {
+                    return if matches!(key.code, KeyCode::Char('y' | 'Y')) {
+                        self.do_asked(question.yes)
+                    } else {
+                        Vec::new()
+                    };
+                }
+                if self.help {
+                    self.help = false;
+                    return Vec::new();
+                }
+                wish(key, self.view).map_or_else(Vec::new, |wish| self.wished(wish))
+            }
+            Event::Input(_) => Vec::new(),
+            Event::Tick => self.tick(),
+            Event::Measured { done, of } => {
+                self.measured = (done, of);
+                Vec::new()
+            }
+            Event::Surveyed(survey, history) => self.surveyed(*survey, *history),
+            Event::Planned(plan) => {
+                self.planning = false;
+                self.lot = self.lot.min(plan.lots.len().saturating_sub(1));
+                self.plan = Some(*plan);
+                Vec::new()
+            }
+            Event::Quiet(findings) => {
+                if let Some(plan) = &mut self.plan {
+                    plan.findings.retain(|finding| !is_quiet(&finding.kind));
+                    plan.findings.extend(findings);
+                    plan.findings.sort_by_key(|finding| finding.weight);
+                }
+                Vec::new()
+            }
+            Event::Haul(event) => {
+                self.haul_event(event);
+                Vec::new()
+            }
+            Event::Ended { what, result } => self.ended(what, result),
+            Event::Terminate => self.leave(),
+        }
+    }
+
+    fn tick(&mut self) -> Vec<Act> {
+        let watching = self.view == View::Haul && self.plan.is_some() && self.running.work.is_none();
+        if watching && self.clock.saturating_sub(self.asked_quiet) >= Duration::from_secs(1) {
+            self.asked_quiet = self.clock;
+            return vec![Act::Quiet];
+        }
+        Vec::new()
+    }
+
+    fn surveyed(&mut self, survey: Survey, history: Result<History, Fault>) -> Vec<Act> {
+        match history {
+            Ok(history) => self.history = history,
+            Err(fault) => self.message = Some(fault.text()),
+        }
+        self.drive = self.drive.min(survey.drives.len().saturating_sub(1));
+        if self.survey.is_none() {
+            // The first look is at a drive with games on it.
+            let with_games = survey.drives.iter().position(|state| state.games > Bytes::ZERO);
+            self.drive = with_games.unwrap_or(0);
+            if self.unfinished().is_some() {
+                self.view = View::Running;
+            }
+        }
+        self.draft.lots.retain(|lot| survey.game(&lot.game).is_some());
+        self.survey = Some(survey);
+        self.game = self.game.min(self.games_here().len().saturating_sub(1));
+        self.redraft();
+        Vec::new()
+    }
+
+    fn redraft(&mut self) {
+        if let Some(survey) = &self.survey {
+            self.loads = projected(survey, &self.draft);
+        }
+        self.plan = None;
+        self.accepted = false;
+    }
+
+    fn wished(&mut self, wish: Wish) -> Vec<Act> {
+        match wish {
+            Wish::Show(view) => return self.show(view),
+            Wish::Review => return self.show(View::Haul),
+            Wish::Next => self.step(true),
+            Wish::Previous => self.step(false),
+            Wish::NextDrive => self.step_drive(1),
+            Wish::PreviousDrive => self.step_drive(-1),
+            Wish::Send(digit) => self.send(digit),
+            Wish::Keep => {
+                if let Some(id) = self.game_here().map(|game| game.id.clone()) {
+                    self.draft.keep(&id);
+                    self.redraft();
+                }
+            }
+            Wish::Accept => self.accepted = true,
+            Wish::Start => return self.start(),
+            Wish::Pause => {
+                if self.running.work.is_some() {
+                    self.running.pausing = true;
+                    return vec![Act::Pause];
+                }
+            }
+            Wish::GoOn => {
+                if self.running.work.is_none() && self.unfinished().is_some() {
+                    return self.run(Work::Resume);
+                }
+            }
+            Wish::Cancel | Wish::LetGo | Wish::Undo => self.ask(wish),
+            Wish::Refresh => return vec![Act::Survey],
+            Wish::Help => self.help = true,
+            Wish::Back => self.view = View::Drives,
+            Wish::Quit => return self.leave(),
+            Wish::Suspend => return vec![Act::Suspend],
+        }
+        Vec::new()
+    }
+
+    fn show(&mut self, view: View) -> Vec<Act> {
+        self.view = view;
+        if view == View::Haul && self.plan.is_none() && !self.draft.lots.is_empty() && self.survey.is_some() {
+            self.planning = true;
+            self.asked_quiet = self.clock;
+            return vec![Act::Plan(self.draft.clone())];
+        }
+        Vec::new()
+    }
+
+    fn step(&mut self, forward: bool) {
+        let (at, count) = match self.view {
+            View::Drives => {
+                let count = self.games_here().len();
+                (&mut self.game, count)
+            }
+            View::Haul => (&mut self.lot, self.plan.as_ref().map_or(0, |plan| plan.lots.len())),
+            View::Running => return,
+        };
+        *at = if forward { (*at + 1).min(count.saturating_sub(1)) } else { at.saturating_sub(1) };
+    }
+
+    fn step_drive(&mut self, by: isize) {
+        let count = self.survey.as_ref().map_or(0, |survey| survey.drives.len());
+        if count > 0 {
+            self.drive = (self.drive as isize + by).rem_euclid(count as isize) as usize;
+            self.game = 0;
+        }
+    }
+
+    fn send(&mut self, digit: u8) {
+        let Some(survey) = &self.survey else { return };
+        let drive = survey.drives.iter().find(|state| state.drive.tag == Some(digit));
+        let Some(name) = drive.map(|state| state.drive.name.clone()) else {
+            self.message = Some(format!("No drive has the digit {digit}."));
+            return;
+        };
+        let Some((id, from)) = self.game_here().map(|game| (game.id.clone(), game.drive.clone())) else { return };
+        if from.as_ref() == Some(&name) {
+            self.draft.keep(&id);
+        } else {
+            self.draft.send(id, Destination::Drive(name));
+        }
+        self.redraft();
+    }
+
+    fn start(&mut self) -> Vec<Act> {
+        if self.may_start() {
+            return self.run(Work::Start(self.draft.clone()));
+        }
+        let stopped = self.plan.as_ref().is_some_and(Plan::stopped);
+        self.message = Some(match (self.draft.lots.is_empty(), self.planning, stopped) {
+            (true, ..) => "Nothing is on this haul. Send a game to a drive by its digit first.".into(),
+            (_, true, _) => "The plan is being made; a moment.".into(),
+            (_, _, true) => "A stop stands in the way; it is the first of the findings.".into(),
+            _ if self.unfinished().is_some() => {
+                "Another haul is under way; go on with it or undo it in the Running view.".into()
+            }
+            _ => "Cautions are waiting: read them, and accept them with a.".into(),
+        });
+        Vec::new()
+    }
+
+    fn run(&mut self, work: Work) -> Vec<Act> {
+        self.running = Running { work: Some(work.clone()), ..Running::default() };
+        self.view = View::Running;
+        vec![Act::Run(work)]
+    }
+
+    fn ask(&mut self, wish: Wish) {
+        let titles =
+            |haul: &HaulRow| haul.lots.iter().map(|lot| lot.planned.title.clone()).collect::<Vec<_>>().join(", ");
+        let text = match wish {
+            Wish::Cancel if self.running.work.is_some() || self.unfinished().is_some() => {
+                Some("Stop, and return what was done so far? Originals and records will be as they were.".to_string())
+            }
+            Wish::LetGo if self.running.work.is_none() => self.to_let_go().map(|haul| {
+                let held: Bytes =
+                    haul.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
+                format!(
+                    "Let go of {held} of originals ({})? Their copies are proved. They can still be hauled back.",
+                    titles(haul)
+                )
+            }),
+            Wish::Undo if self.running.work.is_none() => self.to_undo().map(|haul| {
+                format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul))
+            }),
+            _ => None,
+        };
+        match text {
+            Some(text) => self.question = Some(Question { text, yes: wish }),
+            None => self.message = Some("There is nothing to do that with now.".into()),
+        }
+    }
+
+    /// The haul whose originals may go.
+    pub fn to_let_go(&self) -> Option<&HaulRow> {
+        self.history
+            .hauls
+            .iter()
+            .find(|haul| !haul.unfinished() && haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals))
+    }
+
+    /// The haul that a return would undo.
+    pub fn to_undo(&self) -> Option<&HaulRow> {
+        let fits = |haul: &&HaulRow| {
+            haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
+        };
+        self.unfinished().or_else(|| self.history.hauls.iter().find(fits))
+    }
+
+    fn do_asked(&mut self, wish: Wish) -> Vec<Act> {
+        match wish {
+            Wish::Cancel if self.running.work.is_some() => {
+                self.running.cancelling = true;
+                vec![Act::Pause]
+            }
+            Wish::Cancel | Wish::Undo => {
+                self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id)))
+            }
+            Wish::LetGo => self.to_let_go().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Release(id))),
+            Wish::Quit => {
+                self.leaving = true;
+                if self.running.work.is_some() { vec![Act::Pause] } else { vec![Act::Leave] }
+            }
+            _ => Vec::new(),
+        }
+    }
+
+    fn leave(&mut self) -> Vec<Act> {
+        if self.running.work.is_none() {
+            return vec![Act::Leave];
+        }
+        let text =
+            "A haul is running. Pause it at the next block and leave? It goes on with: deft-barge resume".to_string();
+        self.question = Some(Question { text, yes: Wish::Quit });
+        Vec::new()
+    }
+
+    /// Pauses what runs and leaves without asking: the terminal or the system wants it.
+    pub fn must_leave(&mut self) -> Vec<Act> {
+        self.do_asked(Wish::Quit)
+    }
+
+    fn say(&mut self, text: String) {
+        self.running.said.push(Said { at: self.clock, text });
+    }
+
+    fn haul_event(&mut self, event: HaulEvent) {
+        match event {
+            HaulEvent::Progress(progress) => {
+                self.running.rates.push_back(progress.rate);
+                if self.running.rates.len() > 600 {
+                    self.running.rates.pop_front();
+                }
+                self.running.progress = Some(progress);
+            }
+            HaulEvent::Stage { title, stage, .. } => {
+                self.say(format!("{title}: {}", crate::wording::stage(stage)));
+                match self.running.stages.iter_mut().find(|(known, _)| *known == title) {
+                    Some(known) => known.1 = stage,
+                    None => self.running.stages.push((title, stage)),
+                }
+            }
+            HaulEvent::Proved { title, proof, .. } => {
+                let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
+                self.say(format!(
+                    "{title}: {} files looked at, its launcher would download {download}",
+                    crate::show::count(proof.files)
+                ));
+            }
+            HaulEvent::Released { title, bytes, left, .. } => {
+                let stays =
+                    if left > 0 { format!("; {left} files are not what was compared and stay") } else { String::new() };
+                self.say(format!("{title}: {bytes} came back{stays}"));
+            }
+            HaulEvent::Failed { title, why, .. } => self.say(format!("{title}: {why}")),
+        }
+    }
+
+    fn ended(&mut self, what: Work, result: Result<(), Fault>) -> Vec<Act> {
+        self.running.work = None;
+        if self.leaving {
+            return vec![Act::Leave];
+        }
+        let cancelling = std::mem::take(&mut self.running.cancelling);
+        self.running.pausing = false;
+        match result {
+            Ok(()) => {
+                if matches!(what, Work::Start(_)) {
+                    self.draft = Draft::default();
+                }
+            }
+            Err(fault) => {
+                let refused = fault.kind == crate::fault::Kind::Refused;
+                self.say(fault.sentence.clone());
+                self.running.fault = Some(fault);
+                if cancelling {
+                    // The journal is read anew before it is known which haul to return.
+                    self.running.cancelling = true;
+                }
+                if refused && matches!(what, Work::Start(_)) {
+                    self.plan = None;
+                }
+            }
+        }
+        vec![Act::Survey]
+    }
+
+    /// After a survey that follows a cancelled run: returns what was done.
+    pub fn go_on_cancelling(&mut self) -> Vec<Act> {
+        if !self.running.cancelling || self.running.work.is_some() {
+            return Vec::new();
+        }
+        self.running.cancelling = false;
+        let id = self.unfinished().map(|haul| haul.id);
+        id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
+    }
+}
+
+fn is_quiet(kind: &FindingKind) -> bool {
+    matches!(kind, FindingKind::LauncherRunning { .. } | FindingKind::InUse { .. } | FindingKind::NotAllVisible { .. })
+}

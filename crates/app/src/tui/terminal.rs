@@ -1,0 +1,59 @@
+//! The terminal: taken over at the start, given back at the end, whatever the end is.
+
+use std::io::{self, Stdout, stdout};
+use std::panic;
+
+use ratatui::Terminal;
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::cursor::Show;
+use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
+use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
+
+pub type Screen = Terminal<CrosstermBackend<Stdout>>;
+
+/// Holds the terminal; dropping it gives the terminal back.
+#[derive(Debug)]
+pub struct Held(());
+
+impl Held {
+    /// Takes the terminal over. A panic gives it back before it says what went wrong.
+    pub fn take() -> io::Result<Self> {
+        let before = panic::take_hook();
+        panic::set_hook(Box::new(move |info| {
+            give_back();
+            before(info);
+        }));
+        enter()?;
+        Ok(Self(()))
+    }
+
+    /// Makes the screen to draw on.
+    pub fn screen(&self) -> io::Result<Screen> {
+        Terminal::new(CrosstermBackend::new(stdout()))
+    }
+
+    /// Gives the terminal back, stops the program as Ctrl-Z does, and takes it over again when it goes on.
+    pub fn suspend(&self) -> io::Result<()> {
+        give_back();
+        signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
+        enter()
+    }
+}
+
+impl Drop for Held {
+    fn drop(&mut self) {
+        give_back();
+    }
+}
+
+fn enter() -> io::Result<()> {
+    enable_raw_mode()?;
+    execute!(stdout(), EnterAlternateScreen, EnableBracketedPaste)
+}
+
+fn give_back() {
+    // Nothing more can be done for a terminal that takes no orders.
+    let _ = disable_raw_mode();
+    let _ = execute!(stdout(), DisableBracketedPaste, LeaveAlternateScreen, Show);
+}

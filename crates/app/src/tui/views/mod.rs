@@ -1,0 +1,148 @@
+//! The views: each draws from the state alone. Shared here: the head line, the foot, questions, help.
+
+mod drives;
+mod haul;
+mod running;
+
+use ratatui::Frame;
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
+use unicode_width::UnicodeWidthStr;
+
+use super::keys::{self, View};
+use super::state::State;
+use super::theme::Theme;
+use crate::show::{count, cut, line};
+
+/// Draws everything.
+pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) {
+    let area = frame.area();
+    draw_into(state, theme, area, frame.buffer_mut());
+}
+
+/// Draws everything into a buffer; any size will do.
+pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    buffer.set_style(area, theme.ground());
+    if area.width < 80 || area.height < 24 {
+        let text =
+            format!("Deft Barge needs a window of 80 x 24 characters; this one has {} x {}.", area.width, area.height);
+        Paragraph::new(text).style(theme.text()).wrap(Wrap { trim: true }).render(area, buffer);
+        return;
+    }
+    head(state, theme, Rect { height: 1, ..area }, buffer);
+    let body = Rect { x: area.x + 1, y: area.y + 2, width: area.width - 2, height: area.height - 5 };
+    match state.view {
+        View::Drives => drives::draw(state, theme, body, buffer),
+        View::Haul => haul::draw(state, theme, body, buffer),
+        View::Running => running::draw(state, theme, body, buffer),
+    }
+    foot(state, theme, Rect { x: area.x + 1, y: area.bottom() - 2, width: area.width - 2, height: 2 }, buffer);
+    if state.help {
+        help(state, theme, area, buffer);
+    }
+}
+
+fn head(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let lots = state.draft.lots.len();
+    let haul = if lots == 0 { "Haul".to_string() } else { format!("Haul {lots}") };
+    let running = if state.running.work.is_some() { "Running ▸" } else { "Running" };
+    let mut spans = vec![Span::styled(" deft barge ", theme.strong()), Span::raw("  ")];
+    for (view, name) in [(View::Drives, "Drives"), (View::Haul, haul.as_str()), (View::Running, running)] {
+        let style = if state.view == view { theme.badge() } else { theme.dim() };
+        spans.push(Span::styled(format!(" {name} "), style));
+        spans.push(Span::raw(" "));
+    }
+    Line::from(spans).render(area, buffer);
+    let right = match &state.survey {
+        None => "looking around".to_string(),
+        Some(survey) => {
+            let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
+            format!(
+                "{} · {} · {bytes} ",
+                several(survey.launchers.len(), "launcher"),
+                several(survey.games.len(), "game")
+            )
+        }
+    };
+    right_aligned(&right, theme.dim(), area, buffer);
+}
+
+fn several(number: usize, word: &str) -> String {
+    let ending = if number == 1 { "" } else { "s" };
+    format!("{} {word}{ending}", count(number as u64))
+}
+
+fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let upper = Rect { height: 1, ..area };
+    let lower = Rect { y: area.y + 1, height: 1, ..area };
+    if let Some(question) = &state.question {
+        put(&question.text, theme.strong(), upper, buffer);
+        put("y yes   any other key no", theme.text(), lower, buffer);
+        return;
+    }
+    if let Some(message) = &state.message {
+        put(&line(message), theme.strong(), upper, buffer);
+    } else {
+        let (text, style) = match state.view {
+            View::Drives => drives::summary(state, theme),
+            View::Haul => haul::summary(state, theme),
+            View::Running => running::summary(state, theme),
+        };
+        put(&text, style, upper, buffer);
+    }
+    let hints = match state.view {
+        View::Drives => "1-9 send   0 stays   tab drive   enter look at the haul   ? keys   q leave",
+        View::Haul => "↑↓ lot   a accept cautions   S start   esc back   ? keys",
+        View::Running => "p pause   g go on   c cancel   l let go   u undo   esc back   ? keys",
+    };
+    put(hints, theme.dim(), lower, buffer);
+}
+
+/// Puts one line of text, cut to the area.
+fn put(text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
+    if area.height > 0 && area.width > 0 {
+        buffer.set_string(area.x, area.y, cut(text, usize::from(area.width)), style);
+    }
+}
+
+/// Puts text at column `x` of row `y` of an area, as far as there is room.
+fn put_at(x: u16, y: u16, text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
+    if y < area.height && x < area.width {
+        put(text, style, Rect { x: area.x + x, y: area.y + y, width: area.width - x, height: 1 }, buffer);
+    }
+}
+
+fn right_aligned(text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
+    let width = text.width() as u16;
+    if width <= area.width {
+        put(text, style, Rect { x: area.right() - width, width, ..area }, buffer);
+    }
+}
+
+/// A part as a bar of so many cells.
+fn bar(part: f64, cells: usize) -> String {
+    let full = (part.clamp(0.0, 1.0) * cells as f64).round() as usize;
+    format!("{}{}", "━".repeat(full), "┄".repeat(cells - full))
+}
+
+fn help(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let lines = keys::help(state.view);
+    let height = (lines.len() as u16 + 4).min(area.height);
+    let width = 64.min(area.width);
+    let inner = Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height };
+    Clear.render(inner, buffer);
+    buffer.set_style(inner, theme.cursor());
+    let style = theme.cursor();
+    let title = format!("Keys of {:?}", state.view);
+    put_at(3, 1, &title, style.add_modifier(ratatui::style::Modifier::BOLD), inner, buffer);
+    for (n, (key, words)) in lines.iter().enumerate() {
+        put_at(3, n as u16 + 3, key, style, inner, buffer);
+        put_at(18, n as u16 + 3, words, style, inner, buffer);
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,274 @@
+//! Running: how far it is and whether one may leave; at the end what is proved and what is held.
+
+use deft_barge_core::haul::{Amount, HaulRow, LotRow, Proof, Stage};
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use ratatui::widgets::{Paragraph, Sparkline, Widget, Wrap};
+
+use super::super::state::{State, Work};
+use super::super::theme::Theme;
+use super::{bar, put_at};
+use crate::show::{count, cut_middle, line, pad, path};
+use crate::wording::{self, about};
+
+pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    if state.running.work.is_some() {
+        return draw_work(state, theme, area, buffer);
+    }
+    if let Some(row) = state.unfinished() {
+        return draw_unfinished(state, row, theme, area, buffer);
+    }
+    match state.newest() {
+        Some(row) => draw_end(state, row, theme, area, buffer),
+        None => put_at(2, 1, "Nothing was hauled yet.", theme.text(), area, buffer),
+    }
+}
+
+fn titles(state: &State) -> Vec<(String, &'static str)> {
+    state.running.stages.clone()
+}
+
+fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let running = &state.running;
+    let mut y = 0;
+    let Some(progress) = &running.progress else {
+        let what = match running.work {
+            Some(Work::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
+            Some(Work::Return(_)) => "Taking back ...",
+            _ => "Looking at the drives once more, and beginning ...",
+        };
+        put_at(0, 0, what, theme.text(), area, buffer);
+        return draw_said(state, theme, Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area }, buffer);
+    };
+    let stage = running.stages.iter().find(|(title, _)| *title == progress.title).map_or("begins", |(_, stage)| stage);
+    let done = titles(state).into_iter().filter(|(title, _)| *title != progress.title);
+    for (title, stage) in done {
+        put_at(0, y, &format!("{}   {stage}", pad(&line(&title), 30)), theme.dim(), area, buffer);
+        y += 1;
+    }
+    put_at(0, y, &line(&progress.title), theme.strong(), area, buffer);
+    let left = match (running.pausing, running.cancelling, progress.left) {
+        (_, true, _) => "stopping at the next block, then returning".to_string(),
+        (true, ..) => "pausing at the next block".to_string(),
+        (_, _, Some(left)) if stage == "copying" || stage == "begins" => format!("{} left", about(left)),
+        _ => String::new(),
+    };
+    super::right_aligned(&left, theme.text(), Rect { y: area.y + y, height: 1, ..area }, buffer);
+    y += 1;
+    let cells = usize::from(area.width).saturating_sub(48).clamp(10, 100);
+    if progress.copy.all.count() > 0 {
+        let rate = if stage == "copying" { format!("{:.0} MB/s", progress.rate / 1e6) } else { String::new() };
+        phase("copy", progress.copy, &rate, cells, y, theme, area, buffer);
+        y += 1;
+    }
+    let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
+    phase("compare", progress.compare, &files, cells, y, theme, area, buffer);
+    y += 1;
+    for (name, words) in later(stage) {
+        put_at(2, y, name, theme.dim(), area, buffer);
+        put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area, buffer);
+        y += 1;
+    }
+    let repaired =
+        if progress.repaired > 0 { format!("   {} copied again", count(progress.repaired)) } else { String::new() };
+    let block = if progress.block.1 > 0 {
+        format!("   block {} of {}", count(progress.block.0), count(progress.block.1))
+    } else {
+        String::new()
+    };
+    let file = cut_middle(&path(&progress.file), usize::from(area.width).saturating_sub(34));
+    put_at(2, y, &format!("{file}{block}{repaired}"), theme.dim(), area, buffer);
+    y += 2;
+    if area.height > y + 8 {
+        put_at(0, y, "rate", theme.dim(), area, buffer);
+        let width = usize::from(area.width.saturating_sub(12));
+        let rates: Vec<u64> = running.rates.iter().rev().take(width).rev().map(|rate| (rate / 1e4) as u64).collect();
+        let top = running.rates.iter().copied().fold(0.0, f64::max);
+        let chart = Rect { x: area.x + 12, y: area.y + y, width: area.width.saturating_sub(12), height: 3 };
+        put_at(0, y + 1, &format!("to {:.0} MB/s", top / 1e6), theme.faint(), area, buffer);
+        Sparkline::default().data(&rates).style(theme.dim()).render(chart, buffer);
+        y += 4;
+    }
+    draw_said(state, theme, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, buffer);
+}
+
+#[expect(clippy::too_many_arguments, reason = "a row of a table")]
+fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let part = amount.done.part_of(amount.all);
+    let style = if part >= 1.0 { theme.good() } else { theme.text() };
+    put_at(2, y, name, theme.dim(), area, buffer);
+    put_at(12, y, &bar(part, cells), style, area, buffer);
+    let text = format!("{:>9} of {:>9}", amount.done.to_string(), amount.all.to_string());
+    put_at(14 + cells as u16, y, &text, theme.text(), area, buffer);
+    put_at(38 + cells as u16, y, more, theme.dim(), area, buffer);
+}
+
+/// What the phases behind copy and compare are at.
+fn later(stage: &str) -> [(&'static str, &'static str); 3] {
+    let repointed = matches!(stage, "repointed" | "proved" | "releasing" | "released");
+    let proved = matches!(stage, "proved" | "releasing" | "released");
+    let repoint = match stage {
+        "repointing" => "record files are being replaced",
+        _ if repointed => "done: the records lead to the new place",
+        _ => "waits",
+    };
+    let prove = match stage {
+        "repointed" => "asking what the launcher would download",
+        _ if proved => "done",
+        _ => "waits",
+    };
+    let originals = match stage {
+        "releasing" => "are being let go",
+        "released" => "let go",
+        _ => "stay until told",
+    };
+    [("repoint", repoint), ("prove", prove), ("originals", originals)]
+}
+
+fn draw_said(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let rows = usize::from(area.height);
+    let said = &state.running.said;
+    for (n, line_said) in said.iter().skip(said.len().saturating_sub(rows)).enumerate() {
+        let seconds = state.clock.saturating_sub(line_said.at).as_secs();
+        let when = if seconds == 0 { "now".to_string() } else { format!("{seconds} s ago") };
+        put_at(0, n as u16, &format!("{when:>10}  {}", line(&line_said.text)), theme.dim(), area, buffer);
+    }
+}
+
+fn draw_unfinished(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    put_at(0, 0, &format!("Haul {} was under way and is not at its end.", row.id), theme.strong(), area, buffer);
+    let mut y = 2;
+    for lot in &row.lots {
+        put_at(
+            0,
+            y,
+            &format!("  {} {}", pad(&line(&lot.planned.title), 30), lot.stage.word()),
+            theme.text(),
+            area,
+            buffer,
+        );
+        y += 1;
+        if let Some(error) = &lot.error {
+            put_at(4, y, &line(error), theme.danger(), area, buffer);
+            y += 1;
+        }
+    }
+    y += 1;
+    y += draw_fault(state, theme, y, area, buffer);
+    let text = "Every original is whole, and every record leads to a whole copy. g goes on where it was; u undoes it.";
+    put_at(0, y, text, theme.text(), area, buffer);
+}
+
+fn draw_fault(state: &State, theme: Theme, y: u16, area: Rect, buffer: &mut Buffer) -> u16 {
+    let Some(fault) = &state.running.fault else { return 0 };
+    if fault.kind == crate::fault::Kind::Interrupted {
+        return 0;
+    }
+    let mut text = fault.sentence.clone();
+    for finding in &fault.findings {
+        text = format!("{text} {}", wording::finding_sentence(finding));
+    }
+    let rows = 3.min(area.height.saturating_sub(y));
+    let place = Rect { y: area.y + y.min(area.height), height: rows, ..area };
+    Paragraph::new(crate::show::visible(&text)).style(theme.danger()).wrap(Wrap { trim: true }).render(place, buffer);
+    rows + 1
+}
+
+fn draw_end(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffer: &mut Buffer) {
+    let head = format!("Haul {}: {}", row.id, wording::haul_state(row));
+    put_at(0, 0, &head, theme.strong(), area, buffer);
+    let mut y = 2;
+    y += draw_fault(state, theme, y, area, buffer);
+    for lot in &row.lots {
+        if y + 3 > area.height {
+            put_at(0, area.height.saturating_sub(1), "and more; see: deft-barge log", theme.dim(), area, buffer);
+            return;
+        }
+        y += draw_lot_end(lot, theme, Rect { y: area.y + y, height: area.height - y, ..area }, buffer) + 1;
+    }
+    if let Some(held) = state.to_let_go() {
+        let bytes: deft_barge_core::bytes::Bytes =
+            held.lots.iter().filter(|l| l.holds_originals()).map(|l| l.planned.size.on_disk).sum();
+        let text = format!(
+            "{bytes} of originals are held (haul {}). Start the game once; then l lets go of them, u puts everything back.",
+            held.id
+        );
+        put_at(0, y, &text, theme.text(), area, buffer);
+        y += 2;
+    }
+    draw_said(
+        state,
+        theme,
+        Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area },
+        buffer,
+    );
+}
+
+fn draw_lot_end(lot: &LotRow, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
+    put_at(0, 0, &line(&lot.planned.title), theme.strong(), area, buffer);
+    put_at(32, 0, lot.stage.word(), theme.text(), area, buffer);
+    let place = cut_middle(&path(&lot.planned.to), usize::from(area.width).saturating_sub(46));
+    put_at(44, 0, &place, theme.dim(), area, buffer);
+    let Some(proof) = &lot.proof else { return 1 };
+    let mut y =
+        draw_zeros(proof, theme, Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, buffer) + 1;
+    if let Stage::Released { left } = lot.stage
+        && left > 0
+    {
+        put_at(
+            2,
+            y,
+            &format!("{left} files were not what was compared and stay in {}", path(&lot.planned.from)),
+            theme.text(),
+            area,
+            buffer,
+        );
+        y += 1;
+    }
+    y
+}
+
+/// The four totals that must be zero.
+fn draw_zeros(proof: &Proof, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
+    let style = |zero: bool| -> Style { if zero { theme.good() } else { theme.danger() } };
+    let download = proof.to_download.map_or("?".to_string(), |bytes| bytes.to_string());
+    let none = proof.to_download.is_none_or(|bytes| bytes.count() == 0);
+    let totals = [
+        (count(proof.differ), "differ", proof.differ == 0),
+        (count(proof.missing), "missing", proof.missing == 0),
+        (count(proof.extra), "extra", proof.extra == 0),
+        (download, "to download", none),
+    ];
+    for (n, (figure, word, zero)) in totals.iter().enumerate() {
+        let x = 2 + n as u16 * 16;
+        put_at(x, 0, &format!("{figure} {word}"), style(*zero), area, buffer);
+    }
+    let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
+    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
+    let text = format!("{} files, {}: {how}; {records}", count(proof.files), proof.bytes);
+    put_at(2, 1, &text, theme.dim(), area, buffer);
+    for (n, difference) in proof.differences.iter().take(3).enumerate() {
+        put_at(
+            2,
+            2 + n as u16,
+            &format!("{:?}: {}", difference.kind, line(&difference.path)),
+            theme.danger(),
+            area,
+            buffer,
+        );
+    }
+    2 + proof.differences.len().min(3) as u16
+}
+
+pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+    let running = &state.running;
+    let text = match (&running.work, running.cancelling, running.pausing) {
+        (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.",
+        (Some(_), _, true) => "Pausing at the next block.",
+        (Some(_), ..) => "You may leave this view; the haul goes on. Leaving the program pauses it.",
+        (None, ..) if state.unfinished().is_some() => "g goes on, u undoes.",
+        (None, ..) => "Nothing is running.",
+    };
+    (text.into(), theme.text())
+}

@@ -1,0 +1,236 @@
+//! Frames drawn into a buffer and read as text, from a small demo world; keys go through the same door as a person's.
+
+use std::time::Duration;
+
+use deft_barge_core::haul::{Amount, HaulEvent, History, Progress};
+use deft_barge_core::plan::{Policy, plan};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::survey;
+use deft_barge_harbor::world::{Scale, make};
+use ratatui::buffer::Buffer;
+use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
+use ratatui::layout::Rect;
+
+use super::super::state::{Act, Event, State, Work};
+use super::super::theme::{Depth, Theme};
+use super::draw_into;
+
+struct Stage {
+    _folder: tempfile::TempDir,
+    site: Site,
+    state: State,
+}
+
+impl Stage {
+    fn new() -> Self {
+        let folder = tempfile::tempdir().expect("a folder for the world");
+        let world = folder.path().join("w");
+        make(&world, 7, Scale::SMALL).expect("a world");
+        let site = Site::of_world(&world).expect("a site");
+        let mut stage = Self { _folder: folder, site, state: State::new() };
+        stage.survey();
+        stage
+    }
+
+    fn survey(&mut self) {
+        let survey = survey(&self.site, Vec::new(), &|_| {});
+        self.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default()))));
+    }
+
+    fn press(&mut self, code: KeyCode) -> Vec<Act> {
+        self.state.update(Event::Input(Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
+    }
+
+    /// Does what the interface would do on a thread: makes the plan that was asked for.
+    fn plan(&mut self, acts: &[Act]) {
+        let Some(Act::Plan(draft)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
+        let survey = self.state.survey.as_ref().expect("a survey");
+        let plan = plan(&self.site, survey, draft, Policy::Hold);
+        self.state.update(Event::Planned(Box::new(plan)));
+    }
+
+    fn text(&self, width: u16, height: u16) -> String {
+        text(&self.state, width, height, Depth::True)
+    }
+}
+
+fn text(state: &State, width: u16, height: u16, depth: Depth) -> String {
+    let area = Rect::new(0, 0, width, height);
+    let mut buffer = Buffer::empty(area);
+    draw_into(state, Theme { depth }, area, &mut buffer);
+    let row = |y| (0..width).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_string();
+    (0..height).map(row).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
+    let state = State::new();
+    assert!(text(&state, 100, 30, Depth::True).contains("Looking at drives"));
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    for code in ['d', 'h', 'r'] {
+        let acts = stage.press(KeyCode::Char(code));
+        if code == 'h' {
+            stage.plan(&acts);
+        }
+        for help in [false, true] {
+            stage.state.help = help;
+            for (width, height) in
+                [(80, 24), (81, 25), (160, 47), (240, 67), (120, 24), (80, 60), (1, 1), (79, 24), (3, 90)]
+            {
+                for depth in [Depth::True, Depth::Indexed, Depth::Sixteen, Depth::None] {
+                    let drawn = text(&stage.state, width, height, depth);
+                    assert_eq!(drawn.split('\n').count(), usize::from(height));
+                    let whole = width >= 80 && height >= 24;
+                    assert_eq!(drawn.contains("deft barge"), whole, "{width}x{height}\n{drawn}");
+                }
+            }
+        }
+        stage.state.help = false;
+    }
+    assert!(stage.text(60, 20).contains("80 x 24"));
+}
+
+#[test]
+fn a_digit_sends_the_game_and_every_drive_shows_its_load_afterwards() {
+    let mut stage = Stage::new();
+    for (width, height) in [(80, 24), (160, 47)] {
+        let before = stage.text(width, height);
+        assert!(
+            before.contains("Saltflat") && before.contains("newhold") && !before.contains("after this haul"),
+            "{before}"
+        );
+    }
+    stage.press(KeyCode::Char('4'));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let after = stage.text(width, height);
+        assert_eq!(after.matches("after this haul").count(), 2, "{after}");
+        assert!(after.contains("→ 4") && after.contains("+Salt") && after.contains("1 game on this haul"), "{after}");
+    }
+    // The same digit again leaves it sent; 0 takes it off; a digit without a drive says so.
+    stage.press(KeyCode::Char('4'));
+    assert_eq!(stage.state.draft.lots.len(), 1);
+    stage.press(KeyCode::Char('9'));
+    assert!(stage.text(160, 47).contains("No drive has the digit 9"));
+    stage.press(KeyCode::Char('0'));
+    assert!(stage.state.draft.lots.is_empty());
+    assert!(!stage.text(160, 47).contains("after this haul"));
+}
+
+#[test]
+fn what_does_not_fit_is_said_in_figures() {
+    let mut stage = Stage::new();
+    if let Some(survey) = &mut stage.state.survey {
+        for drive in &mut survey.drives {
+            if drive.drive.name == "newhold" {
+                drive.drive.capacity = deft_barge_core::bytes::Bytes::new(1_000_000);
+                drive.free = drive.drive.capacity;
+            }
+        }
+    }
+    stage.press(KeyCode::Char('4'));
+    let drawn = stage.text(160, 47);
+    assert!(drawn.contains("newhold lacks") && drawn.contains('▚'), "{drawn}");
+}
+
+#[test]
+fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    assert!(stage.text(160, 47).contains("Reading records"));
+    stage.plan(&acts);
+    for (width, height) in [(80, 24), (160, 47)] {
+        let drawn = stage.text(width, height);
+        for word in ["Orchard of Nine Bells", "caution", "an update is waiting", "swift > newhold", "load"] {
+            assert!(drawn.contains(word), "{word}\n{drawn}");
+        }
+    }
+    assert!(stage.text(160, 47).contains("the entry arrives"));
+    // Neither Enter nor s starts it; S does not before the caution is accepted.
+    for code in [KeyCode::Enter, KeyCode::Char('s'), KeyCode::Char('S')] {
+        assert_eq!(stage.press(code), Vec::new(), "{code:?}");
+    }
+    assert!(stage.text(160, 47).contains("Cautions are waiting"));
+    stage.press(KeyCode::Char('a'));
+    let acts = stage.press(KeyCode::Char('S'));
+    assert!(matches!(acts.as_slice(), [Act::Run(Work::Start(draft))] if draft.lots.len() == 1), "{acts:?}");
+}
+
+#[test]
+fn a_plan_survives_going_back_and_a_changed_draft_is_planned_anew() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    stage.press(KeyCode::Esc);
+    assert_eq!(stage.press(KeyCode::Enter), Vec::new(), "the plan is still there");
+    stage.press(KeyCode::Esc);
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char('2'));
+    let acts = stage.press(KeyCode::Enter);
+    assert!(matches!(acts.as_slice(), [Act::Plan(draft)] if draft.lots.len() == 2), "{acts:?}");
+}
+
+#[test]
+fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_question() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    stage.press(KeyCode::Char('S'));
+    let amount = |done: u64| Amount {
+        done: deft_barge_core::bytes::Bytes::new(done),
+        all: deft_barge_core::bytes::Bytes::new(88_000_000_000),
+    };
+    let lot = deft_barge_core::bytes::LotId(1);
+    let haul = deft_barge_core::bytes::HaulId(1);
+    let title = "Saltflat Rally".to_string();
+    stage.state.update(Event::Haul(HaulEvent::Stage { haul, lot, title: title.clone(), stage: "copying" }));
+    stage.state.update(Event::Haul(HaulEvent::Progress(Progress {
+        lot,
+        title,
+        copy: amount(61_200_000_000),
+        compare: amount(44_000_000_000),
+        files: 1_214,
+        files_all: 41_208,
+        file: "data/pack07.bin".into(),
+        block: (311, 512),
+        rate: 143e6,
+        left: Some(Duration::from_mins(9)),
+        repaired: 2,
+    })));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let drawn = stage.text(width, height);
+        for word in [
+            "61.2 GB of   88.0 GB",
+            "44.0 GB",
+            "about 9 min left",
+            "block 311 of 512",
+            "data/pack07.bin",
+            "2 copied again",
+            "stay until told",
+        ] {
+            assert!(drawn.contains(word), "{word}\n{drawn}");
+        }
+    }
+    assert!(stage.press(KeyCode::Char('q')).is_empty());
+    assert!(stage.text(80, 24).contains("A haul is running"));
+    assert!(stage.press(KeyCode::Char('n')).is_empty());
+    assert!(stage.press(KeyCode::Char('c')).is_empty());
+    assert_eq!(stage.press(KeyCode::Char('y')), vec![Act::Pause]);
+    assert!(stage.state.running.cancelling);
+}
+
+#[test]
+fn titles_and_paths_from_files_cannot_steer_the_terminal() {
+    let mut stage = Stage::new();
+    if let Some(survey) = &mut stage.state.survey {
+        survey.games[0].found.title = "Salt\u{1b}[2J\nflat\u{9b}".into();
+    }
+    stage.press(KeyCode::Char('4'));
+    let drawn = stage.text(160, 47);
+    assert!(drawn.contains("Salt␛[2J␊flat"), "{drawn}");
+    assert!(!drawn.contains(['\u{1b}', '\u{9b}']));
+}

@@ -1,0 +1,253 @@
+//! Commands as people and scripts give them: what they do, say, and exit with.
+
+use std::fs;
+use std::io::{BufRead, BufReader};
+use std::process::{Command, Stdio};
+
+use crate::world::{PROGRAM, World, tree};
+
+#[test]
+fn a_haul_goes_from_survey_to_release_and_back() {
+    let world = World::new();
+    let before = world.all();
+    let game = tree(&world.old_place());
+    let survey = world.json(&["survey"], 0);
+    assert_eq!(survey["drives"].as_array().unwrap().len(), 4);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 8);
+    assert!(survey["launchers"][0]["libraries"][0]["default"].as_bool().unwrap());
+    let plan = world.json(&["plan", "saltflat", "--to", "newhold"], 0);
+    assert_eq!(plan["lots"][0]["mode"], "copy");
+    assert_eq!(world.all(), before, "looking and planning write nothing");
+
+    let haul = world.json(&["haul", "saltflat", "--to", "4"], 0);
+    assert_eq!(haul["lots"][0]["stage"]["stage"], "proved");
+    assert_eq!(haul["lots"][0]["proof"]["to_download"], 0);
+    assert_eq!((tree(&world.old_place()), tree(&world.new_place())), (game.clone(), game.clone()));
+    assert!(world.judge("Saltflat Rally").content());
+    let held = world.json(&["survey"], 0)["held"].clone();
+    assert_eq!(held[0]["title"], "Saltflat Rally");
+    world.expect(&["prove", "saltflat"], 0);
+
+    let released = world.json(&["release"], 0);
+    assert!(released["bytes"].as_u64().unwrap() > 1_000_000);
+    assert!(!world.old_place().exists());
+    assert!(world.judge("Saltflat Rally").content());
+    let back = world.expect(&["return", "1"], 0);
+    assert!(back.contains("Haul 1 is returned"), "{back}");
+    assert_eq!(tree(&world.old_place()), game);
+    assert!(world.judge("Saltflat Rally").content());
+    assert!(world.all() == before, "everything is as it was, to the byte");
+    let log = world.json(&["log"], 0);
+    assert_eq!(log["hauls"].as_array().unwrap().len(), 2);
+    assert_eq!(log["hauls"][1]["lots"][0]["stage"]["stage"], "returned");
+}
+
+#[test]
+fn a_rename_on_one_drive_copies_nothing_and_is_proved() {
+    let world = World::new();
+    let second = world.at("drives/swift/second");
+    fs::create_dir(&second).unwrap();
+    fs::write(second.join("ledger.json"), "{ \"ledger\": 3, \"titles\": [] }").unwrap();
+    let room = format!("\"rooms\": [ {{ \"folder\": {second:?} }},");
+    world.replace_in("home/.config/quillgate/rooms.json", "\"rooms\": [", &room);
+    let game = tree(&world.old_place());
+    let haul = world.json(&["haul", "saltflat", "--to", second.to_str().unwrap()], 0);
+    assert_eq!(haul["lots"][0]["planned"]["mode"], "rename");
+    assert_eq!(tree(&second.join("saltflat-rally")), game);
+    assert!(world.judge("Saltflat Rally").content());
+    world.expect(&["return"], 0);
+    assert_eq!(tree(&world.old_place()), game);
+    assert!(world.judge("Saltflat Rally").content());
+}
+
+#[test]
+fn what_stands_in_the_way_is_refused_with_nothing_changed() {
+    let world = World::new();
+    let before = world.all();
+    // Links and names that a stick cannot hold; a sealed game; a game that is there already; a waiting update.
+    let cannot = world.json(&["plan", "saltflat", "--to", "pocket"], 3);
+    let kinds: Vec<&str> = cannot["findings"].as_array().unwrap().iter().map(|f| f["kind"].as_str().unwrap()).collect();
+    assert!(kinds.contains(&"cannot-hold") && cannot["stopped"].as_bool().unwrap(), "{kinds:?}");
+    assert!(world.expect(&["haul", "copper", "--to", "newhold", "--yes"], 3).contains("sealed"));
+    world.expect(&["haul", "saltflat", "--to", "swift", "--yes"], 3);
+    assert!(world.expect(&["haul", "orchard", "--to", "newhold"], 3).contains("Accept with --yes"));
+    world.expect(&["haul", "no such game", "--to", "newhold"], 2);
+    world.expect(&["haul", "saltflat", "--to", "no such drive"], 2);
+    world.expect(&["haul", "saltflat"], 2);
+    world.expect(&["resume"], 2);
+    world.expect(&["release"], 2);
+    assert_eq!(world.all(), before);
+    world.expect(&["haul", "orchard", "--to", "newhold", "--yes"], 0);
+    assert!(world.judge("Orchard of Nine Bells").content());
+}
+
+#[test]
+fn room_is_counted_with_the_reserve() {
+    let world = World::new();
+    let toml = fs::read_to_string(world.at("world.toml")).unwrap();
+    let at = toml.find("\"newhold\"").unwrap();
+    let capacity = toml[at..].find("capacity = ").unwrap() + at;
+    let end = toml[capacity..].find('\n').unwrap() + capacity;
+    fs::write(world.at("world.toml"), format!("{}capacity = 2500000{}", &toml[..capacity], &toml[end..])).unwrap();
+    let refused = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
+    assert!(refused.contains("newhold lacks"), "{refused}");
+    assert!(!world.new_place().exists());
+}
+
+#[test]
+fn a_running_launcher_is_seen_and_moving_under_it_would_have_broken_the_game() {
+    let world = World::new();
+    let mut launcher = Command::new(PROGRAM)
+        .args(["stand-in", "--home"])
+        .arg(world.launcher())
+        .arg("run")
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut said = String::new();
+    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut said).unwrap();
+    let refused = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
+    assert!(refused.contains(&format!("Quillgate is running (process {})", launcher.id())), "{refused}");
+    assert!(world.json(&["survey"], 0)["launchers"][0]["running"][0]["pid"] == launcher.id());
+    // What the launcher would have done to a haul that did not wait: it writes back what it remembers.
+    let ledger = world.at("drives/swift/quillgate/ledger.json");
+    let remembered = fs::read(&ledger).unwrap();
+    fs::write(&ledger, "{ \"ledger\": 3, \"titles\": [] }").unwrap();
+    Command::new("kill").arg(launcher.id().to_string()).status().unwrap();
+    launcher.wait().unwrap();
+    assert_eq!(fs::read(&ledger).unwrap(), remembered);
+    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+}
+
+#[test]
+fn an_unreadable_block_leaves_originals_and_records_and_can_be_returned() {
+    let world = World::new();
+    let before = world.all();
+    let failed = world.expect(&["haul", "brass", "--to", "newhold", "--yes"], 1);
+    assert!(failed.contains("pack01.bin") && failed.contains("Input/output error"), "{failed}");
+    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
+    world.expect(&["return"], 0);
+    assert_eq!(world.all(), before);
+    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+}
+
+#[test]
+fn a_changed_byte_in_the_copy_is_a_difference() {
+    let world = World::new();
+    world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
+    let pack = world.new_place().join("data/pack00.bin");
+    let mut bytes = fs::read(&pack).unwrap();
+    bytes[1000] ^= 1;
+    fs::write(&pack, bytes).unwrap();
+    let proof = world.json(&["prove"], 4);
+    assert_eq!(proof["proofs"][0]["proof"]["differences"][0]["path"], "data/pack00.bin");
+    assert!(!world.judge("Saltflat Rally").content());
+    world.expect(&["release"], 3);
+    assert!(world.old_place().exists());
+    // The changed file of the copy is nobody's original: it stays where it is, and is said.
+    world.expect(&["return"], 0);
+    assert!(world.judge("Saltflat Rally").content());
+    assert!(pack.exists());
+}
+
+#[test]
+fn broken_files_are_named_with_their_line_and_the_rest_of_the_survey_works() {
+    let world = World::new();
+    fs::write(world.at("home/.config/deft-barge/profiles/another.toml"), "format = 1\nid = \n").unwrap();
+    fs::write(world.at("drives/cellar/quillgate/ledger.json"), "{\n \"titles\": [,]\n}").unwrap();
+    let survey = world.json(&["survey"], 0);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 5);
+    let profile = &survey["problems"][0];
+    assert!(profile["file"].as_str().unwrap().ends_with("another.toml") && profile["line"] == 2, "{profile}");
+    let ledger = &survey["launchers"][0]["problems"][0];
+    assert!(
+        ledger["file"].as_str().unwrap().ends_with("cellar/quillgate/ledger.json") && ledger["line"] == 2,
+        "{ledger}"
+    );
+    world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
+
+    let state = world.at("home/.local/state/deft-barge/journal.db");
+    for file in [state.clone(), state.with_extension("db-wal"), state.with_extension("db-shm")] {
+        let _ = fs::remove_file(file);
+    }
+    fs::write(&state, "this is no database, and was never one; it is long enough to be looked at").unwrap();
+    let before = world.all();
+    let out = world.expect(&["survey"], 3);
+    assert!(out.contains("Lantern Cartographers") && out.contains("journal.db"), "{out}");
+    world.expect(&["haul", "lantern", "--to", "newhold", "--yes"], 3);
+    assert_eq!(world.all(), before);
+
+    fs::write(world.at("world.toml"), "format = 1\nhome = 3\n").unwrap();
+    let out = world.expect(&["survey"], 2);
+    assert!(out.contains("world.toml") && out.contains("line 2"), "{out}");
+}
+
+#[test]
+fn a_manifest_that_points_at_the_wrong_place_is_a_stop() {
+    for (folder, said) in [
+        ("/", ""),
+        (".", "drive's root"),
+        ("..", ".."),
+        ("../../../home", ".."),
+        ("gone", "nothing is there"),
+        ("out", "leads to"),
+    ] {
+        let world = World::new();
+        std::os::unix::fs::symlink(world.at("home"), world.at("drives/swift/quillgate/out")).unwrap();
+        world.replace_in(
+            "drives/swift/quillgate/ledger.json",
+            "\"folder\": \"saltflat-rally\"",
+            &format!("\"folder\": {folder:?}"),
+        );
+        let before = world.all();
+        let out = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
+        assert!(out.contains("cannot be its folder") && out.contains(said), "{folder}: {out}");
+        assert_eq!(world.all(), before, "{folder}");
+    }
+}
+
+#[test]
+fn escape_sequences_in_a_title_never_reach_the_terminal() {
+    let world = World::new();
+    world.replace_in("drives/swift/quillgate/ledger.json", "Saltflat Rally", r"Salt\u001b[2Jflat\u009b31m\u0007");
+    for words in
+        [&["survey"][..], &["plan", "qg-0107", "--to", "newhold"], &["haul", "qg-0107", "--to", "newhold"], &["log"]]
+    {
+        let output = world.run(words);
+        let all = [output.stdout, output.stderr].concat();
+        let text = String::from_utf8(all).unwrap();
+        assert!(text.contains("Salt␛[2Jflat"), "{words:?}: {text}");
+        assert!(!text.contains(['\u{1b}', '\u{9b}', '\u{7}']), "{words:?}");
+    }
+}
+
+#[test]
+fn one_program_at_a_time_and_a_world_that_is_not_there() {
+    let world = World::new();
+    world.expect(&["log"], 0);
+    fs::create_dir_all(world.at("home/.local/state/deft-barge")).unwrap();
+    let lock = fs::File::create(world.at("home/.local/state/deft-barge/lock")).unwrap();
+    lock.lock().unwrap();
+    assert!(world.expect(&["haul", "saltflat", "--to", "newhold"], 3).contains("nother deft-barge"));
+    drop(lock);
+    let output = Command::new(PROGRAM).args(["--world", "/no/such/world", "survey"]).output().unwrap();
+    assert_eq!(output.status.code(), Some(2));
+    let output = Command::new(PROGRAM).arg("--world").arg(world.folder()).stdin(Stdio::null()).output().unwrap();
+    assert_eq!(output.status.code(), Some(2), "the interface needs a terminal");
+}
+
+#[test]
+fn the_demo_without_a_terminal_ends_well() {
+    let folder = tempfile::tempdir().unwrap();
+    let output = Command::new(PROGRAM)
+        .args(["demo", "--unattended", "--json", "--dir"])
+        .arg(folder.path().join("w"))
+        .output()
+        .unwrap();
+    assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
+    let summary: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
+    assert_eq!(summary["to-download"], 0);
+    let output = Command::new(PROGRAM).args(["demo", "--unattended", "--dir"]).arg(folder.path()).output().unwrap();
+    assert_eq!(output.status.code(), Some(2), "a folder that is no world is left alone");
+    assert!(folder.path().join("w").exists());
+}

@@ -1,0 +1,144 @@
+//! The interface as a person drives it: in tmux, from the first frame to the proof.
+
+use std::process::{Command, Output};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::world::{PROGRAM, World, tree};
+
+struct Screen {
+    name: String,
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        let _ = self.tmux(&["kill-server"]);
+    }
+}
+
+impl Screen {
+    fn open(world: &World, columns: u16, rows: u16) -> Option<Self> {
+        if Command::new("tmux").arg("-V").output().is_err() {
+            eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
+            return None;
+        }
+        let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
+        let screen = Self { name: name.replace(['(', ')'], "") };
+        let (columns, rows) = (columns.to_string(), rows.to_string());
+        let start = format!("{PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
+        screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
+        Some(screen)
+    }
+
+    fn tmux(&self, words: &[&str]) -> Output {
+        Command::new("tmux").args(["-L", &self.name]).args(words).output().unwrap()
+    }
+
+    fn keys(&self, keys: &[&str]) {
+        self.tmux(&[&["send-keys"], keys].concat());
+    }
+
+    fn text(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
+    }
+
+    /// Waits until the screen shows a text.
+    fn wait_for(&self, text: &str) -> String {
+        let begun = Instant::now();
+        loop {
+            let now = self.text();
+            if now.contains(text) {
+                return now;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(30), "waited for {text:?}; the screen shows:\n{now}");
+            thread::sleep(Duration::from_millis(40));
+        }
+    }
+}
+
+#[test]
+fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
+    let world = World::new();
+    let game = tree(&world.old_place());
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    let first = screen.wait_for("Saltflat Rally");
+    for word in ["swift", "cellar", "pocket", "newhold", "Quillgate", "on disk"] {
+        assert!(first.contains(word), "{word}\n{first}");
+    }
+    screen.keys(&["4"]);
+    let sent = screen.wait_for("after this haul");
+    assert!(sent.contains("→ 4") && sent.contains("1 game on this haul"), "{sent}");
+    screen.keys(&["Enter"]);
+    let plan = screen.wait_for("ready; S starts it");
+    for word in ["swift > newhold", "the entry arrives", "the entry leaves", "is rewritten", "gets a new library"] {
+        assert!(plan.contains(word), "{word}\n{plan}");
+    }
+    assert!(!world.new_place().exists(), "nothing touches a disk before the start");
+    screen.keys(&["S"]);
+    let end = screen.wait_for("originals are held");
+    for word in ["0 differ", "0 missing", "0 extra", "0 B to download", "every byte was read back"] {
+        assert!(end.contains(word), "{word}\n{end}");
+    }
+    assert_eq!((tree(&world.new_place()), tree(&world.old_place())), (game.clone(), game.clone()));
+    assert!(world.judge("Saltflat Rally").content());
+    screen.keys(&["l"]);
+    screen.wait_for("y yes");
+    screen.keys(&["n"]);
+    assert!(world.old_place().exists());
+    screen.keys(&["l", "y"]);
+    screen.wait_for(" came back");
+    assert!(!world.old_place().exists());
+    screen.keys(&["?"]);
+    screen.wait_for("undo: return the haul");
+    screen.keys(&["Escape"]);
+    screen.wait_for("Nothing is running.");
+    thread::sleep(Duration::from_millis(300));
+    screen.keys(&["q"]);
+    screen.wait_for("left with 0");
+}
+
+#[test]
+fn it_works_in_a_small_window_says_so_in_a_smaller_one_and_finds_its_size_again() {
+    let world = World::new();
+    let Some(screen) = Screen::open(&world, 80, 24) else { return };
+    screen.wait_for("Saltflat Rally");
+    screen.keys(&["4"]);
+    screen.wait_for("after this haul");
+    screen.tmux(&["resize-window", "-x", "60", "-y", "15"]);
+    screen.wait_for("needs a window of 80 x 24");
+    screen.tmux(&["resize-window", "-x", "100", "-y", "30"]);
+    screen.wait_for("after this haul");
+    screen.keys(&["Enter"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["Escape"]);
+    screen.wait_for("→ 4");
+}
+
+#[test]
+fn the_terminal_is_given_back_after_a_signal_and_after_ctrl_z() {
+    let world = World::new();
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    screen.wait_for("Saltflat Rally");
+    let pane = screen.tmux(&["list-panes", "-F", "#{pane_pid}"]);
+    let shell = String::from_utf8_lossy(&pane.stdout).trim().to_string();
+    let found = Command::new("pgrep").args(["-P", &shell]).output().unwrap();
+    let program = String::from_utf8_lossy(&found.stdout).trim().to_string();
+    let state = || std::fs::read_to_string(format!("/proc/{program}/stat")).unwrap_or_default();
+    let alternate = || {
+        String::from_utf8_lossy(&screen.tmux(&["display-message", "-p", "#{alternate_on}"]).stdout).trim().to_string()
+    };
+    assert_eq!(alternate(), "1");
+    screen.keys(&["C-z"]);
+    let begun = Instant::now();
+    while !state().contains(") T ") && begun.elapsed() < Duration::from_secs(10) {
+        thread::sleep(Duration::from_millis(20));
+    }
+    assert!(state().contains(") T "), "Ctrl-Z stops it: {}", state());
+    assert_eq!(alternate(), "0", "and the terminal is given back meanwhile");
+    Command::new("kill").args(["-CONT", &program]).status().unwrap();
+    screen.wait_for("Saltflat Rally");
+    assert_eq!(alternate(), "1");
+    Command::new("kill").args(["-TERM", &program]).status().unwrap();
+    screen.wait_for("left with 5");
+    assert_eq!(alternate(), "0");
+}

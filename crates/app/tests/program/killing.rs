@@ -1,0 +1,146 @@
+//! The real program killed with -9 at random moments; after each, resume or return, judged by the stand-in
+//! launcher and by comparing every byte. Kills show that a haul can be resumed; power cuts are tried in core's laws.
+
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::world::{Tree, World, tree};
+
+const KILLS: u64 = 50;
+
+/// Numbers from a seed, so that a failing run can be had again: a linear congruence (Knuth, MMIX).
+struct Random(u64);
+
+impl Random {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) % most.max(1)
+    }
+}
+
+/// What is killed: a haul, one that releases, a return, a release.
+fn words(which: u64) -> &'static [&'static str] {
+    match which {
+        0 => &["haul", "saltflat", "--to", "newhold", "--yes"],
+        1 => &["haul", "saltflat", "--to", "newhold", "--yes", "--release"],
+        2 => &["return", "--yes"],
+        _ => &["release", "--yes"],
+    }
+}
+
+fn prepared(which: u64) -> World {
+    let world = World::new();
+    if which > 1 {
+        world.expect(words(0), 0);
+    }
+    world
+}
+
+fn unfinished(world: &World) -> bool {
+    let log = world.json(&["log"], 0);
+    let at_rest = ["proved", "released", "given-up", "returned"];
+    let lots = log["hauls"].as_array().unwrap().iter().flat_map(|haul| haul["lots"].as_array().unwrap());
+    lots.map(|lot| lot["stage"]["stage"].as_str().unwrap()).any(|stage| !at_rest.contains(&stage))
+}
+
+fn check(world: &World, game: &Tree, rest: &Tree, when: &str) {
+    assert!(world.judge("Saltflat Rally").content(), "{when}: {:?}", world.judge("Saltflat Rally"));
+    let leads_to = world.judge("Saltflat Rally").folder;
+    assert_eq!(tree(&leads_to), *game, "{when}: a byte differs");
+    let mut now = world.all();
+    now.retain(|path, _| rest.contains_key(path));
+    assert_eq!(now, *rest, "{when}: something else was touched");
+    let litter: Vec<_> =
+        world.all().into_keys().filter(|path| path.to_string_lossy().contains(".deft-barge")).collect();
+    assert!(litter.is_empty(), "{when}: {litter:?}");
+}
+
+#[test]
+fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
+    let mut random = Random(20_261_123);
+    let (mut resumed, mut returned, mut ended, mut before_begin) = (0, 0, 0, 0);
+    let mut spans = [Duration::ZERO; 4];
+    for (which, span) in spans.iter_mut().enumerate() {
+        let world = prepared(which as u64);
+        let begun = Instant::now();
+        world.expect(words(which as u64), 0);
+        *span = begun.elapsed();
+    }
+    for n in 0..KILLS {
+        let which = [0, 1, 0, 2, 3][(n % 5) as usize];
+        let world = prepared(which);
+        let game = tree(&Some(world.old_place()).filter(|place| place.exists()).unwrap_or_else(|| world.new_place()));
+        let mut rest = world.all();
+        rest.retain(|path, _| {
+            let text = path.to_string_lossy();
+            !text.contains("saltflat")
+                && !text.ends_with("ledger.json")
+                && !text.starts_with("home")
+                && text != "drives/newhold/quillgate"
+        });
+        let span = spans[which as usize].as_micros() as u64;
+        let wait = Duration::from_micros(random.below(span));
+        let when = format!("kill {n}, {:?} after {wait:?}", words(which));
+        let mut child = world
+            .command(words(which))
+            .stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        thread::sleep(wait);
+        let _ = child.kill();
+        let killed = !child.wait().unwrap().success();
+
+        if unfinished(&world) {
+            if n % 2 == 0 {
+                world.expect(&["resume"], 0);
+                resumed += 1;
+            } else {
+                world.expect(&["return", "--yes"], 0);
+                returned += 1;
+            }
+            assert!(!unfinished(&world), "{when}");
+        } else if killed {
+            before_begin += 1;
+        } else {
+            ended += 1;
+        }
+        check(&world, &game, &rest, &when);
+    }
+    println!(
+        "{KILLS} kills: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
+    );
+    assert!(resumed >= 5 && returned >= 5, "too few kills met a haul: {resumed} resumed, {returned} returned");
+}
+
+#[test]
+fn a_pause_by_a_signal_keeps_what_was_done() {
+    let world = World::new();
+    let game = tree(&world.old_place());
+    let mut paused = 0;
+    for wait in [30, 60, 90, 120, 150, 180] {
+        let mut child = world
+            .command(words(0))
+            .stderr(std::process::Stdio::null())
+            .stdout(std::process::Stdio::null())
+            .spawn()
+            .unwrap();
+        thread::sleep(Duration::from_millis(wait));
+        let _ = std::process::Command::new("kill")
+            .args(["-INT", &child.id().to_string()])
+            .stderr(std::process::Stdio::null())
+            .status();
+        let code = child.wait().unwrap().code();
+        if code == Some(5) {
+            paused += 1;
+            world.expect(&["resume"], 0);
+        }
+        if code == Some(5) || code == Some(0) {
+            assert_eq!(tree(&world.new_place()), game);
+        }
+        assert!(world.judge("Saltflat Rally").content(), "after {wait} ms, exit {code:?}");
+        let _ = world.run(&["return", "--yes"]);
+        assert_eq!(tree(&world.old_place()), game);
+    }
+    println!("{paused} of 6 signals met a running haul");
+}
