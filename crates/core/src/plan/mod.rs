@@ -14,3 +14,6 @@ pub use edits::{Preview, PreviewKind};
 pub use findings::{Finding, FindingKind, Limit, Weight};
 pub use making::{Mode, Plan, PlannedLot, Policy, plan};
 pub use quiet::quiet;
+
+#[cfg(test)]
+mod tests;

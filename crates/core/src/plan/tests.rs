@@ -1,0 +1,299 @@
+//! What a plan finds, case by case, in a small demo world.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_harbor::world::{Scale, make};
+
+use super::*;
+use crate::bytes::Bytes;
+use crate::site::{Abilities, Site};
+use crate::survey::{GameId, Survey, survey};
+use crate::tally::measure;
+
+struct World {
+    folder: tempfile::TempDir,
+}
+
+impl World {
+    fn new() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        make(&folder.path().join("w"), 7, Scale::SMALL).unwrap();
+        Self { folder }
+    }
+
+    fn at(&self, path: &str) -> PathBuf {
+        self.folder.path().canonicalize().unwrap().join("w").join(path)
+    }
+
+    fn site(&self) -> Site {
+        Site::of_world(&self.at("")).unwrap()
+    }
+
+    fn plan_on(&self, site: &Site, games: &[&str], to: &Destination) -> Plan {
+        let survey = survey(site, Vec::new(), &|_| {});
+        plan(site, &survey, &draft(games, to), Policy::Hold)
+    }
+
+    fn plan(&self, games: &[&str], drive: &str) -> Plan {
+        self.plan_on(&self.site(), games, &Destination::Drive(drive.into()))
+    }
+
+    fn replace(&self, file: &str, from: &str, to: &str) {
+        let text = fs::read_to_string(self.at(file)).unwrap();
+        assert!(text.contains(from), "{file}: {from}");
+        fs::write(self.at(file), text.replace(from, to)).unwrap();
+    }
+}
+
+const SALTFLAT: &str = "quillgate/qg-0107";
+const ORCHARD: &str = "quillgate/qg-0112";
+const MOSS: &str = "quillgate/qg-0131";
+const GAME: &str = "drives/swift/quillgate/saltflat-rally";
+
+fn draft(games: &[&str], to: &Destination) -> Draft {
+    let mut draft = Draft::default();
+    for game in games {
+        draft.send(GameId((*game).into()), to.clone());
+    }
+    draft
+}
+
+/// Kinds of what was found, but for what other people's processes hide.
+fn kinds(plan: &Plan) -> Vec<String> {
+    let kind = |finding: &Finding| serde_json::to_value(finding).unwrap()["kind"].as_str().unwrap().to_string();
+    let mut kinds: Vec<String> = plan.findings.iter().map(kind).filter(|kind| kind != "not-all-visible").collect();
+    kinds.dedup();
+    kinds
+}
+
+fn has(plan: &Plan, kind: &str) -> bool {
+    kinds(plan).iter().any(|known| known == kind)
+}
+
+#[test]
+fn a_plain_game_may_go_and_nothing_is_written() {
+    let world = World::new();
+    let before = measure(&world.at(""));
+    let plan = world.plan(&[SALTFLAT], "newhold");
+    assert_eq!(kinds(&plan), ["new-library"]);
+    assert!(!plan.stopped());
+    let lot = &plan.lots[0];
+    assert_eq!((lot.mode, lot.to.clone()), (Mode::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
+    let previews: Vec<PreviewKind> = lot.previews.iter().map(|preview| preview.kind).collect();
+    use PreviewKind::{Arrives, FileMade, Leaves, LibraryKnown, Replaced};
+    assert_eq!(previews, [FileMade, LibraryKnown, Replaced, Arrives, Leaves]);
+    assert_eq!(measure(&world.at("")), before);
+    let back: PlannedLot = serde_json::from_str(&serde_json::to_string(lot).unwrap()).unwrap();
+    assert_eq!(&back, lot, "the journal keeps a lot whole");
+}
+
+#[test]
+fn room_ends_at_the_reserve_to_the_byte() {
+    let world = World::new();
+    let mut site = world.site();
+    let need = world.plan(&[SALTFLAT], "newhold").lots[0].need;
+    let newhold = |site: &Site| site.drives.iter().position(|drive| drive.name == "newhold").unwrap();
+    let at = newhold(&site);
+    let used = site.drives[at].usage().unwrap().used;
+    site.drives[at].reserve = Bytes::new(1_000_000);
+    for (spare, fits) in [(0, true), (1, true), (-1, false)] {
+        let room = used.plus(need).plus(site.drives[at].reserve).count() as i64 + spare;
+        site.drives[at].capacity = Bytes::new(room as u64);
+        let plan = world.plan_on(&site, &[SALTFLAT], &Destination::Drive("newhold".into()));
+        assert_eq!(!has(&plan, "no-room"), fits, "{spare}: {:?}", plan.findings);
+        if !fits {
+            assert!(plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::NoRoom { lacks, .. } if lacks.count() == 1)));
+        }
+    }
+}
+
+#[test]
+fn what_is_in_the_way_at_the_target_is_a_stop() {
+    let world = World::new();
+    fs::create_dir_all(world.at("drives/newhold/quillgate/saltflat-rally")).unwrap();
+    assert!(has(&world.plan(&[SALTFLAT], "newhold"), "target-there"));
+    assert!(has(&world.plan(&[SALTFLAT], "swift"), "already-there"));
+
+    let world = World::new();
+    let mut site = world.site();
+    site.drives[3].read_only = true;
+    let plan = world.plan_on(&site, &[SALTFLAT], &Destination::Drive("newhold".into()));
+    assert!(has(&plan, "not-writable") && plan.stopped());
+
+    let world = World::new();
+    let inside = world.at(GAME).join("mods");
+    fs::write(inside.join("ledger.json"), "{\"ledger\": 3, \"titles\": []}").unwrap();
+    let room = format!("\"rooms\": [{{\"folder\": {inside:?}}},");
+    world.replace("home/.config/quillgate/rooms.json", "\"rooms\": [", &room);
+    let plan = world.plan_on(&world.site(), &[SALTFLAT], &Destination::Library(inside));
+    assert!(has(&plan, "target-inside"), "{:?}", plan.findings);
+    let plan = world.plan_on(&world.site(), &[SALTFLAT], &Destination::Library("/no/such/library".into()));
+    assert_eq!(kinds(&plan), ["no-destination"]);
+}
+
+#[test]
+fn records_that_do_not_fit_are_stops() {
+    let world = World::new();
+    world.replace("home/.config/quillgate/recent.json", "saltflat-rally/bin/start", "another/bin/start");
+    let plan = world.plan(&[SALTFLAT], "newhold");
+    let stop = plan.findings.iter().find(|f| matches!(f.kind, FindingKind::RecordUnsound { .. })).unwrap();
+    assert_eq!(stop.weight, Weight::Stop);
+
+    // A library folder that somebody began by hand, unknown to the launcher.
+    let world = World::new();
+    fs::create_dir_all(world.at("drives/newhold/quillgate")).unwrap();
+    fs::write(world.at("drives/newhold/quillgate/ledger.json"), "{\"titles\": [{\"id\": \"x\"}]}").unwrap();
+    assert!(has(&world.plan(&[SALTFLAT], "newhold"), "records-unchangeable"));
+
+    // The other list names the game already.
+    let world = World::new();
+    world.replace("drives/cellar/quillgate/ledger.json", "qg-0140", "qg-0107");
+    let plan = world.plan(&[SALTFLAT], "cellar");
+    assert!(has(&plan, "records-unchangeable") || has(&plan, "cannot-hold"), "{:?}", plan.findings);
+}
+
+#[test]
+fn cautions_ask_and_do_not_refuse() {
+    let world = World::new();
+    assert!(has(&world.plan(&[ORCHARD], "newhold"), "update-waiting"));
+    world.replace("drives/swift/quillgate/ledger.json", "\"bytes\": 940000", "\"bytes\": 90000000");
+    let plan = world.plan(&[MOSS], "newhold");
+    assert!(has(&plan, "claim-far") && !plan.stopped());
+    fs::remove_file(world.at("home/.config/quillgate/contents/qg-0107.json")).unwrap();
+    std::os::unix::fs::symlink("../../elsewhere", world.at(GAME).join("out")).unwrap();
+    let plan = world.plan(&[SALTFLAT], "newhold");
+    assert!(has(&plan, "no-content-list") && has(&plan, "link-leads-out") && !plan.stopped());
+}
+
+#[test]
+fn what_a_file_system_cannot_hold_is_found_before_anything_is_copied() {
+    let world = World::new();
+    let plan = world.plan(&[SALTFLAT], "pocket");
+    let limits: Vec<Limit> = plan
+        .findings
+        .iter()
+        .filter_map(|f| if let FindingKind::CannotHold { limit, .. } = f.kind { Some(limit) } else { None })
+        .collect();
+    assert!(limits.contains(&Limit::Link) && limits.contains(&Limit::Name), "{limits:?}");
+    assert!(has(&plan, "nicety-lost") && plan.stopped());
+
+    // Moss & Meridian has neither links nor odd names: it fits the stick, until two names differ in case only.
+    assert!(!has(&world.plan(&[MOSS], "pocket"), "cannot-hold"));
+    let moss = world.at("drives/swift/quillgate/Moss & Meridian");
+    fs::write(moss.join("Read me"), "a").unwrap();
+    fs::write(moss.join("READ ME"), "b").unwrap();
+    assert!(has(&world.plan(&[MOSS], "pocket"), "cannot-hold"));
+    fs::remove_file(moss.join("READ ME")).unwrap();
+
+    let mut site = world.site();
+    site.drives[2].abilities = Abilities { largest_file: Some(Bytes::new(10_000)), ..Abilities::of_file_system("vfat") };
+    let plan = world.plan_on(&site, &[MOSS], &Destination::Drive("pocket".into()));
+    let large = plan.findings.iter().find(|f| matches!(f.kind, FindingKind::CannotHold { limit: Limit::Size, .. }));
+    assert!(large.is_some());
+
+    let made = std::process::Command::new("mkfifo").arg(moss.join("pipe")).status().unwrap();
+    assert!(made.success());
+    let plan = world.plan(&[MOSS], "newhold");
+    assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::CannotHold { limit: Limit::Kind, .. })));
+}
+
+#[test]
+fn several_games_share_one_new_library() {
+    let world = World::new();
+    let plan = world.plan(&[SALTFLAT, ORCHARD, MOSS], "newhold");
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert_eq!(plan.lots.len(), 3);
+    let new = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::NewLibrary { .. })).count();
+    assert_eq!(new, 1);
+    assert_eq!(plan.bytes(), plan.lots.iter().map(|lot| lot.size.on_disk).sum());
+}
+
+#[test]
+fn projected_loads_add_up_and_a_game_sent_home_changes_nothing() {
+    let world = World::new();
+    let survey: Survey = survey(&world.site(), Vec::new(), &|_| {});
+    let still = projected(&survey, &Draft::default());
+    assert!(still.iter().all(|load| load.now == load.after && load.peak == load.now && load.lacks().is_none()));
+    assert_eq!(projected(&survey, &draft(&[SALTFLAT], &Destination::Drive("swift".into()))), still);
+    let sent = projected(&survey, &draft(&[SALTFLAT, ORCHARD], &Destination::Drive("newhold".into())));
+    let bytes: Bytes = [SALTFLAT, ORCHARD].iter().map(|id| survey.game(&GameId((*id).into())).unwrap().size.on_disk).sum();
+    let of = |name: &str| sent.iter().find(|load| load.drive == name).unwrap();
+    assert_eq!(of("swift").after, of("swift").now.less(bytes));
+    assert_eq!(of("swift").peak, of("swift").now, "originals stay until they are released");
+    assert_eq!((of("newhold").peak, of("newhold").after), (of("newhold").now.plus(bytes), of("newhold").now.plus(bytes)));
+}
+
+#[test]
+fn a_game_is_sent_to_one_place_at_a_time() {
+    let mut draft = Draft::default();
+    let id = GameId(SALTFLAT.into());
+    draft.send(id.clone(), Destination::Drive("cellar".into()));
+    draft.send(id.clone(), Destination::Drive("newhold".into()));
+    assert_eq!(draft.lots.len(), 1);
+    assert_eq!(draft.destination(&id), Some(&Destination::Drive("newhold".into())));
+    draft.keep(&id);
+    assert_eq!(draft, Draft::default());
+}
+
+#[test]
+fn a_launcher_of_another_shape_is_planned_from_its_profile_alone() {
+    // Ids are keys, the place is absolute and stands in a value and in a key; nothing travels.
+    let world = World::new();
+    let game = world.at("drives/swift/crates/copper \"q\" kite");
+    fs::create_dir_all(&game).unwrap();
+    fs::write(game.join("go"), "x").unwrap();
+    let own = world.at("home/.config/crates");
+    fs::create_dir_all(&own).unwrap();
+    let list = serde_json::json!({ "roots": [{"at": world.at("drives/swift/crates")}, {"at": world.at("drives/newhold/crates")}] });
+    fs::create_dir_all(world.at("drives/newhold/crates")).unwrap();
+    let mut games = serde_json::json!({ "games": { "k'1": { "path": format!("{}/", game.display()) } } });
+    games["windows"] = serde_json::json!({ game.to_str().unwrap(): { "width": 3 } });
+    fs::write(own.join("roots.json"), list.to_string()).unwrap();
+    fs::write(own.join("games.json"), games.to_string()).unwrap();
+    let profile = r#"
+format = 1
+id = "crates"
+name = "Crates"
+home = ["{config}/absent", "{config}/crates"]
+[libraries]
+file = "{home}/roots.json"
+list = "$.roots"
+path = "$.at"
+default = "last"
+[games]
+file = "{home}/games.json"
+list = "$.games"
+install = "{install}"
+[[games.records]]
+selector = "$.path"
+meaning = "{install}"
+[[records]]
+file = "{home}/games.json"
+selector = "$.windows[*]"
+on = "key"
+meaning = "{install}"
+"#;
+    fs::write(world.at("home/.config/deft-barge/profiles/crates.toml"), profile).unwrap();
+    let site = world.site();
+    let survey = survey(&site, Vec::new(), &|_| {});
+    let launcher = survey.launcher("crates").unwrap();
+    assert!(launcher.problems.is_empty() && launcher.libraries[1].default && !launcher.libraries[0].default);
+    let known = survey.game(&GameId("crates/k'1".into())).unwrap();
+    assert_eq!((known.found.install.as_path(), known.found.records.len()), (game.as_path(), 2));
+    let plan = plan(&site, &survey, &draft(&["crates/k'1"], &Destination::Drive("newhold".into())), Policy::Hold);
+    assert_eq!(kinds(&plan), ["no-content-list"]);
+    let lot = &plan.lots[0];
+    let new = world.at("drives/newhold/crates/copper \"q\" kite");
+    assert_eq!(lot.to, new);
+    let texts: Vec<&str> = lot.previews.iter().map(|preview| preview.after.as_str()).collect();
+    let path = new.to_str().unwrap();
+    assert_eq!(texts, [format!("{path}/").as_str(), path], "the slash at the end is kept");
+    let mut files = crate::record::Files::default();
+    files.make(&lot.edits, crate::record::Mood::Strict).unwrap();
+    let after = files.changes().remove(0).after.unwrap();
+    let after: serde_json::Value = serde_json::from_slice(&after).unwrap();
+    assert_eq!(after["windows"][path]["width"], 3);
+    assert_eq!(after["games"]["k'1"]["path"], format!("{path}/"));
+    assert!(Path::new(&game).exists());
+}
