@@ -1,6 +1,6 @@
 //! How a haul on the command line shows how far it is: a bar on a terminal, plain lines otherwise, nothing for JSON.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::io::{IsTerminal, Write, stderr};
 
 use deft_barge_core::haul::{HaulEvent, Progress};
@@ -19,6 +19,7 @@ enum Manner {
 pub struct Shown {
     manner: Manner,
     last: RefCell<(String, u64)>,
+    stage: Cell<&'static str>,
 }
 
 impl Shown {
@@ -28,7 +29,7 @@ impl Shown {
             (false, true) => Manner::Bar,
             (false, false) => Manner::Lines,
         };
-        Self { manner, last: RefCell::default() }
+        Self { manner, last: RefCell::default(), stage: Cell::default() }
     }
 
     pub fn event(&self, event: HaulEvent) {
@@ -38,6 +39,7 @@ impl Shown {
         match event {
             HaulEvent::Progress(progress) => self.progress(&progress),
             HaulEvent::Stage { title, stage, .. } => {
+                self.stage.set(stage);
                 self.line(&format!("{}: {}", line(&title), crate::wording::stage(stage)));
             }
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
@@ -70,13 +72,14 @@ impl Shown {
         let amount =
             if copy.all.count() > 0 { format!("copied {} of {}, ", copy.done, copy.all) } else { String::new() };
         let left = progress.left.map_or_else(String::new, |left| format!(", {} left", about(left)));
+        let done = if matches!(self.stage.get(), "releasing" | "giving-up") { "removed" } else { "compared" };
+        let rate = if progress.rate > 0.0 { format!("  {:.0} MB/s", progress.rate / 1e6) } else { String::new() };
         let text = format!(
-            "{} {:3.0} %  {amount}compared {} of {}  {:.0} MB/s{left}",
+            "{} {:3.0} %  {amount}{done} {} of {}{rate}{left}",
             pad(&line(&progress.title), 22),
             part * 100.0,
             compare.done,
             compare.all,
-            progress.rate / 1e6
         );
         if self.manner == Manner::Bar {
             let full = (part * 20.0).round() as usize;

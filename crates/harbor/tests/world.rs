@@ -42,7 +42,8 @@ impl World {
                     let text = path.extension().is_some_and(|e| e == "json");
                     let bytes = fs::read(&path).unwrap();
                     let here = root.to_str().unwrap();
-                    let bytes = if text { String::from_utf8(bytes).unwrap().replace(here, "").into_bytes() } else { bytes };
+                    let bytes =
+                        if text { String::from_utf8(bytes).unwrap().replace(here, "").into_bytes() } else { bytes };
                     out.insert(name, (if text || meta.nlink() > 1 { 0 } else { meta.mtime() }, bytes));
                 }
             }
@@ -56,7 +57,8 @@ impl World {
 fn the_same_seed_gives_the_same_bytes_and_another_seed_others() {
     let (one, again, other) = (World::new(7), World::new(7), World::new(8));
     // Times of texts are those of writing.
-    let strip = |world: &World| world.bytes().into_iter().map(|(path, (_, bytes))| (path, bytes)).collect::<BTreeMap<_, _>>();
+    let strip =
+        |world: &World| world.bytes().into_iter().map(|(path, (_, bytes))| (path, bytes)).collect::<BTreeMap<_, _>>();
     assert!(strip(&one) == strip(&again));
     assert!(strip(&one) != strip(&other));
     assert_eq!(one.bytes().len(), other.bytes().len());
@@ -72,7 +74,8 @@ fn every_kind_of_file_and_every_trouble_is_there() {
     assert!(meta("levels").is_symlink() && game.join("bin/voices").is_file() && game.join("bin/first-pack").is_file());
     assert_eq!(game.join("mods/none yet").read_dir().unwrap().count(), 0);
     assert_ne!(meta("bin/start").permissions().mode() & 0o100, 0);
-    for name in ["Straße nach Süden.lvl", "日の出 dunes.lvl", "two  words .lvl", "what lies beyond?.lvl", "empty.lvl"] {
+    for name in ["Straße nach Süden.lvl", "日の出 dunes.lvl", "two  words .lvl", "what lies beyond?.lvl", "empty.lvl"]
+    {
         assert!(game.join("data/levels").join(name).is_file(), "{name}");
     }
     let drives: std::collections::BTreeSet<&str> = GAMES.iter().map(|game| game.drive).collect();
@@ -96,7 +99,8 @@ fn the_judge_is_content_with_every_game_as_it_was_made() {
 
 #[test]
 fn the_judge_sees_a_missing_a_changed_and_an_unstartable_file_and_a_start_that_leads_nowhere() {
-    let damage: [(&str, fn(&Path)); 4] = [
+    type Harm = fn(&Path);
+    let damage: [(&str, Harm); 4] = [
         ("missing", |game| fs::remove_file(game.join("data/pack01.bin")).unwrap()),
         ("wrong", |game| {
             let file = game.join("data/pack00.bin");
@@ -125,7 +129,12 @@ fn the_judge_sees_a_missing_a_changed_and_an_unstartable_file_and_a_start_that_l
         };
         assert_eq!(seen, wanted, "{what}");
         assert_eq!(judgement.download > 0, matches!(what, "missing" | "wrong"));
-        let program = Command::new(env!("CARGO_BIN_EXE_quillgate")).arg("--home").arg(world.home()).args(["check", "qg-0107"]).output().unwrap();
+        let program = Command::new(env!("CARGO_BIN_EXE_quillgate"))
+            .arg("--home")
+            .arg(world.home())
+            .args(["check", "qg-0107"])
+            .output()
+            .unwrap();
         assert_eq!(program.status.code(), Some(1), "{what}");
     }
 }

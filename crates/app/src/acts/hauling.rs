@@ -99,7 +99,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
             findings,
             ..Fault::new(
                 Kind::Interrupted,
-                "The haul stopped before it changed any record.",
+                "The haul stopped before a repoint; lots that are not repointed are as they were.",
                 "When that is settled, go on with: deft-barge resume, or undo with: deft-barge return",
             )
         },

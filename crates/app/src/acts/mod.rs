@@ -8,12 +8,15 @@ pub use demo::demo;
 pub use hauling::{haul, prove, release, resume, return_};
 pub use looking::{log, plan, survey};
 
+use std::io::{IsTerminal, Write, stderr};
 use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::{History, Stop};
 use deft_barge_core::plan::{Destination, Draft, Plan, Policy};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Game, Survey};
+use deft_barge_core::survey::{Game, Survey, SurveyPhase};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::arguments::Wish;
@@ -27,7 +30,19 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
         Ok(history) => (history, None),
         Err(error) => (History::default(), Some(error.into())),
     };
-    (deft_barge_core::survey::survey(site, history.held(site), &|_| {}), fault)
+    let (begun, told) = (Instant::now(), AtomicBool::new(false));
+    let report = |phase: SurveyPhase| {
+        // What takes longer than half a second shows how far it is; shorter ones show nothing.
+        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
+            told.store(true, Ordering::Relaxed);
+            let _ = write!(stderr(), "\r\x1b[Kmeasured {} of {} games", phase.measured, phase.games);
+        }
+    };
+    let survey = deft_barge_core::survey::survey(site, history.held(site), &report);
+    if told.into_inner() {
+        let _ = write!(stderr(), "\r\x1b[K");
+    }
+    (survey, fault)
 }
 
 /// The game that a word means.

@@ -12,7 +12,7 @@ mod views;
 use std::io::IsTerminal;
 use std::sync::Arc;
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
 use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, release_haul, return_haul};
@@ -25,9 +25,6 @@ use crate::fault::{Fault, Kind};
 use state::{Act, Event, State, Work};
 use terminal::Held;
 use theme::{Depth, Theme};
-
-/// Time between two frames while something moves.
-const FRAME: Duration = Duration::from_millis(50);
 
 fn failed(error: std::io::Error) -> Fault {
     Fault::new(Kind::Failed, format!("The terminal cannot be used: {error}."), "")
@@ -50,6 +47,8 @@ pub fn run(site: Site) -> Result<u8, Fault> {
         }
     });
     let held = Held::take().map_err(failed)?;
+    // For the test that a panic gives the terminal back.
+    assert!(!(cfg!(debug_assertions) && std::env::var_os("DEFT_BARGE_PANIC").is_some()), "asked to panic");
     let on_input = tell.clone();
     thread::spawn(move || {
         while let Ok(input) = ratatui::crossterm::event::read() {
@@ -83,7 +82,7 @@ impl Conductor {
             state.clock = begun.elapsed();
             screen.draw(|frame| views::draw(&state, theme, frame)).map_err(failed)?;
             // Idle costs nothing: without anything that moves the next event is waited for.
-            let patience = if state.running.work.is_some() { FRAME * 2 } else { Duration::from_secs(1) };
+            let patience = state.patience();
             let first = match events.recv_timeout(patience) {
                 Ok(event) => event,
                 Err(RecvTimeoutError::Timeout) => Event::Tick,

@@ -154,6 +154,15 @@ impl State {
             .is_some_and(|plan| !plan.lots.is_empty() && !plan.stopped() && (self.accepted || !cautions(plan)))
     }
 
+    /// How long the next event may be waited for before something shown grows old.
+    pub fn patience(&self) -> Duration {
+        match self.view {
+            _ if self.running.work.is_some() => Duration::from_millis(100),
+            View::Haul | View::Running => Duration::from_secs(1),
+            View::Drives => Duration::from_hours(1),
+        }
+    }
+
     /// Takes an event and says what is to be done.
     pub fn update(&mut self, event: Event) -> Vec<Act> {
         match event {
@@ -187,9 +196,14 @@ impl State {
             }
             Event::Quiet(findings) => {
                 if let Some(plan) = &mut self.plan {
+                    let stopped = plan.stopped();
                     plan.findings.retain(|finding| !is_quiet(&finding.kind));
                     plan.findings.extend(findings);
                     plan.findings.sort_by_key(|finding| finding.weight);
+                    if stopped && !plan.stopped() {
+                        // What was said of the stop is not true any more.
+                        self.message = None;
+                    }
                 }
                 Vec::new()
             }

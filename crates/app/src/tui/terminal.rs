@@ -23,6 +23,8 @@ impl Held {
         panic::set_hook(Box::new(move |info| {
             give_back();
             before(info);
+            // Whatever thread it was: a haul can be resumed from any point, a half-drawn screen cannot.
+            std::process::exit(1);
         }));
         enter()?;
         Ok(Self(()))

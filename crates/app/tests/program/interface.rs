@@ -18,6 +18,11 @@ impl Drop for Screen {
 
 impl Screen {
     fn open(world: &World, columns: u16, rows: u16) -> Option<Self> {
+        Self::open_with("", world, columns, rows)
+    }
+
+    /// Opens with settings of the environment before the program's name.
+    fn open_with(before: &str, world: &World, columns: u16, rows: u16) -> Option<Self> {
         if Command::new("tmux").arg("-V").output().is_err() {
             eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
             return None;
@@ -25,7 +30,8 @@ impl Screen {
         let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
         let screen = Self { name: name.replace(['(', ')'], "") };
         let (columns, rows) = (columns.to_string(), rows.to_string());
-        let start = format!("{PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
+        let start =
+            format!("{before} {PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
         screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
         Some(screen)
     }
@@ -141,4 +147,54 @@ fn the_terminal_is_given_back_after_a_signal_and_after_ctrl_z() {
     Command::new("kill").args(["-TERM", &program]).status().unwrap();
     screen.wait_for("left with 5");
     assert_eq!(alternate(), "0");
+}
+
+#[test]
+fn a_panic_gives_the_terminal_back_and_says_what_went_wrong() {
+    let world = World::new();
+    let Some(screen) = Screen::open_with("DEFT_BARGE_PANIC=1", &world, 100, 30) else { return };
+    let text = screen.wait_for("left with 1");
+    assert!(text.contains("asked to panic"), "{text}");
+    let alternate = screen.tmux(&["display-message", "-p", "#{alternate_on}"]);
+    assert_eq!(String::from_utf8_lossy(&alternate.stdout).trim(), "0");
+}
+
+#[test]
+fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself() {
+    let world = World::new();
+    let before = world.all();
+    let Some(screen) = Screen::open(&world, 120, 36) else { return };
+    screen.wait_for("Saltflat Rally");
+    let mut launcher = Command::new(PROGRAM)
+        .args(["stand-in", "--home"])
+        .arg(world.launcher())
+        .arg("run")
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    thread::sleep(Duration::from_millis(300));
+    screen.keys(&["4", "Enter"]);
+    screen.wait_for("Quillgate is running");
+    screen.keys(&["S"]);
+    screen.wait_for("A stop stands in the way");
+    Command::new("kill").arg(launcher.id().to_string()).status().unwrap();
+    launcher.wait().unwrap();
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    thread::sleep(Duration::from_millis(60));
+    // Either it is still running and is cancelled, or it has ended and is undone.
+    screen.keys(&["c"]);
+    thread::sleep(Duration::from_millis(300));
+    if screen.text().contains("Stop, and return") {
+        screen.keys(&["y"]);
+    } else {
+        screen.wait_for("originals are held");
+        screen.keys(&["u", "y"]);
+    }
+    let begun = Instant::now();
+    while world.new_place().exists() || world.all() != before {
+        assert!(begun.elapsed() < Duration::from_secs(30), "{}", screen.text());
+        thread::sleep(Duration::from_millis(100));
+    }
+    assert!(world.judge("Saltflat Rally").content());
 }

@@ -411,17 +411,10 @@ impl<'a, 'w> Hearing<'a, 'w> {
         let files_all = tally.iter().filter(|line| line.entry.kind == EntryKind::File).count() as u64;
         let amount = |rest: u64| Amount { done: Bytes::new(all.saturating_sub(rest)), all: Bytes::new(all) };
         let progress = Progress {
-            lot: work.lot.id,
-            title: work.lot.planned.title.clone(),
             copy: amount(to_copy),
             compare: amount(to_compare),
             files: files_all - jobs.len() as u64,
-            files_all,
-            file: PathBuf::new(),
-            block: (0, 0),
-            rate: 0.0,
-            left: None,
-            repaired: 0,
+            ..Progress::begun(work.lot.id, &work.lot.planned.title, all, files_all)
         };
         let sizes = jobs.iter().map(|job| (job.entry.path.clone(), job.entry.size)).collect();
         let before = progress.copy.done.count() + progress.compare.done.count();

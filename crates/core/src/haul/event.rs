@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 
 use serde::Serialize;
 
+use super::journal::TallyEntry;
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
 
@@ -61,6 +62,31 @@ pub struct Progress {
     pub left: Option<Duration>,
     /// Blocks that were copied again because they differed.
     pub repaired: u64,
+}
+
+impl Progress {
+    /// Nothing done yet of `compare` bytes in `files_all` files.
+    pub(super) fn begun(lot: LotId, title: &str, compare: u64, files_all: u64) -> Self {
+        Self {
+            lot,
+            title: title.into(),
+            copy: Amount::default(),
+            compare: Amount { done: Bytes::ZERO, all: Bytes::new(compare) },
+            files: 0,
+            files_all,
+            file: PathBuf::new(),
+            block: (0, 0),
+            rate: 0.0,
+            left: None,
+            repaired: 0,
+        }
+    }
+
+    /// Nothing removed yet of what a tally names.
+    pub(super) fn of_removal(lot: LotId, title: &str, tally: &[TallyEntry]) -> Self {
+        let bytes = tally.iter().map(|line| line.entry.size).sum();
+        Self::begun(lot, title, bytes, tally.len() as u64)
+    }
 }
 
 /// What a haul tells while it runs.

@@ -27,3 +27,6 @@ pub use release::{Removed, release_haul};
 pub use returning::{ReturnPlan, return_haul, return_plan};
 pub use run::{Haul, HaulEnd};
 pub use stage::{Stage, StageError};
+
+#[cfg(test)]
+mod tests;

@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 
 use super::crew::crew;
 use super::error::HaulError;
-use super::event::{Amount, HaulEvent, Pace, Progress, Stop};
+use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::journal::{Journal, LotRow, TallyEntry};
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
@@ -222,20 +222,7 @@ struct Listening {
 
 impl Listening {
     fn new(subject: &Subject<'_>, all: u64, files_all: u64) -> Self {
-        let amount = Amount { done: Bytes::ZERO, all: Bytes::new(all) };
-        let progress = Progress {
-            lot: subject.lot,
-            title: subject.title.into(),
-            copy: Amount::default(),
-            compare: amount,
-            files: 0,
-            files_all,
-            file: PathBuf::new(),
-            block: (0, 0),
-            rate: 0.0,
-            left: None,
-            repaired: 0,
-        };
+        let progress = Progress::begun(subject.lot, subject.title, all, files_all);
         Self { pace: Pace::new(), progress }
     }
 
@@ -378,7 +365,8 @@ fn read_through(
     Ok(reading)
 }
 
-fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
+/// Whether a file has the hash that a content list wants.
+pub(super) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
     let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
     let mut digest = Digest::new(kind);
     let mut buffer = vec![0; BLOCK as usize];

@@ -9,18 +9,17 @@ use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
 use super::error::HaulError;
-use super::event::{HaulEvent, Stop};
+use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::journal::{Journal, LotRow, TallyEntry};
-use super::prove::is_as_seen;
+use super::prove::{has_digest, is_as_seen};
 use super::repoint::be_quiet;
 use super::run::Work;
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::{Disk, Folder, What};
-use crate::launcher::Digest;
 use crate::plan::Mode;
 use crate::site::Site;
-use crate::tally::{BLOCK, Entry, EntryKind, LotPath};
+use crate::tally::{Entry, EntryKind, LotPath};
 
 /// What a removal did.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -73,7 +72,7 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     }
     let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
     let same = |entry: &Entry, stat: &rustix::fs::Stat| is_unchanged(entry, stat, steady);
-    let removed = remove_known(&work.site.disk, &work.lot.planned.from, &tally, &same, work.stop)?;
+    let removed = remove_known(&work.site.disk, &work.lot.planned.from, &tally, &same, work)?;
     let left = removed.left.len() as u64;
     work.set_stage(Stage::Released { left })?;
     let title = work.lot.planned.title.clone();
@@ -96,7 +95,7 @@ fn copy_is_whole(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(), HaulError>
             // of a file that is on no list, such as settings, the newer one is the game's own.
             Ok(_) => match &contents {
                 Some(list) => match list.item(line.entry.path.as_path()) {
-                    Some(item) => has_hash(&work.site.disk, &at, Digest::new(list.kind), &item.hash)?,
+                    Some(item) => has_digest(&work.site.disk, &at, list.kind, &item.hash)?,
                     None => true,
                 },
                 None => false,
@@ -108,20 +107,6 @@ fn copy_is_whole(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(), HaulError>
     }
     let count = bad.len() as u64;
     bad.into_iter().next().map_or(Ok(()), |path| Err(HaulError::Changed { path, count }))
-}
-
-fn has_hash(disk: &Disk, at: &Path, mut digest: Digest, hash: &[u8]) -> Result<bool, HaulError> {
-    let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
-    let mut buffer = vec![0; BLOCK as usize];
-    let mut offset = 0;
-    loop {
-        let count = disk.read_at(&file, &mut buffer, offset).map_err(HaulError::disk("read", at))?;
-        digest.take(&buffer[..count]);
-        offset += count as u64;
-        if count < buffer.len() {
-            return Ok(digest.end() == hash);
-        }
-    }
 }
 
 /// Whether a file or link is what was compared: size, time and inode.
@@ -139,7 +124,9 @@ struct Removing<'a> {
     device: u64,
     below: BTreeMap<&'a Path, Vec<&'a Entry>>,
     same: Same<'a>,
-    stop: &'a Stop,
+    work: &'a Work<'a>,
+    pace: Pace,
+    progress: Progress,
     removed: Removed,
 }
 
@@ -152,7 +139,7 @@ pub(super) fn remove_known(
     root: &Path,
     tally: &[TallyEntry],
     same: Same<'_>,
-    stop: &Stop,
+    work: &Work<'_>,
 ) -> Result<Removed, HaulError> {
     let top = match disk.open_folder(root) {
         Ok(top) => top,
@@ -167,7 +154,17 @@ pub(super) fn remove_known(
             below.entry(parent).or_default().push(&line.entry);
         }
     }
-    let mut removing = Removing { disk, root, device, below, same, stop, removed: Removed::default() };
+    let mut removing = Removing {
+        disk,
+        root,
+        device,
+        below,
+        same,
+        work,
+        pace: Pace::new(),
+        progress: Progress::of_removal(work.lot.id, &work.lot.planned.title, tally),
+        removed: Removed::default(),
+    };
     removing.folder(&top, Path::new(""))?;
     drop(top);
     removing.list_rest(root);
@@ -183,7 +180,7 @@ pub(super) fn remove_known(
 impl Removing<'_> {
     fn folder(&mut self, handle: &Folder, path: &Path) -> Result<(), HaulError> {
         for entry in self.below.get(path).cloned().unwrap_or_default() {
-            if self.stop.asked() {
+            if self.work.stop.asked() {
                 return Err(HaulError::Paused);
             }
             let name = entry.path.as_path().file_name().unwrap_or(OsStr::from_bytes(b""));
@@ -211,11 +208,21 @@ impl Removing<'_> {
             }
             self.disk.remove_in(handle, name, What::File).map_err(HaulError::disk("remove", &at))?;
             self.removed.gone += 1;
+            self.tell(entry);
             if stat.st_nlink == 1 {
                 self.removed.bytes = self.removed.bytes.plus(Bytes::new(stat.st_blocks as u64 * 512));
             }
         }
         Ok(())
+    }
+
+    fn tell(&mut self, entry: &Entry) {
+        self.progress.files += 1;
+        self.progress.compare.done = self.progress.compare.done.plus(Bytes::new(entry.size));
+        if self.pace.due() {
+            self.progress.file = entry.path.as_path().to_path_buf();
+            (self.work.report)(HaulEvent::Progress(self.progress.clone()));
+        }
     }
 
     /// Lists what is still below the root, but for the folders that hold it.

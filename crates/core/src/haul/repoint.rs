@@ -33,36 +33,49 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
         files.make(&work.lot.planned.edits, Mood::Strict)?;
         files.changes()
     };
-    write_all(work, &changes)
+    write_all(work, &changes, &changes)
 }
 
 /// Goes on with a repoint that was interrupted.
 pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
     let known = work.journal.changes(work.lot.id)?;
-    let mut changes = known.clone();
-    let foreign = |change: &FileChange| read(&change.file).map(|now| now != change.before && now != change.after);
-    for change in &known {
-        if foreign(change)? {
-            let mut files = Files::default();
-            files.make(&work.lot.planned.edits, Mood::Again)?;
-            changes = files.changes();
-            break;
+    if !written_by_others(&known)? {
+        return write_all(work, &known, &known);
+    }
+    let mut files = Files::default();
+    files.make(&work.lot.planned.edits, Mood::Again)?;
+    let anew = files.changes();
+    write_all(work, &merged(known, anew.clone()), &anew)
+}
+
+/// Whether some file holds neither the bytes before nor those after: its launcher has written it since.
+fn written_by_others(known: &[FileChange]) -> Result<bool, HaulError> {
+    for change in known {
+        let now = read(&change.file)?;
+        if now != change.before && now != change.after {
+            return Ok(true);
         }
     }
-    write_all(work, &changes)
+    Ok(false)
+}
+
+/// The older changes, with those that had to be made anew in their place.
+fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> {
+    for change in anew {
+        match known.iter_mut().find(|old| old.file == change.file) {
+            Some(old) => *old = change,
+            None => known.push(change),
+        }
+    }
+    known
 }
 
 /// Takes a half-made repoint back.
 pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
     let known = work.journal.changes(work.lot.id)?;
-    let mut by_leaf = false;
-    for change in &known {
-        let now = read(&change.file)?;
-        by_leaf |= now != change.before && now != change.after;
-    }
-    let back: Vec<FileChange> = if by_leaf {
+    let back: Vec<FileChange> = if written_by_others(&known)? {
         let mut files = Files::default();
         files.make(&Edit::turned_all(&work.lot.planned.edits), Mood::Again)?;
         files.changes()
@@ -94,12 +107,13 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     Ok((!back.is_empty()).then_some(back))
 }
 
-fn write_all(work: &mut Work<'_>, changes: &[FileChange]) -> Result<(), HaulError> {
+/// Writes down `all` and then replaces what is in `open`.
+fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Result<(), HaulError> {
     let next = work.lot.stage.clone().to(Stage::Repointing)?;
-    work.journal.put_changes(work.lot.id, changes, &next)?;
+    work.journal.put_changes(work.lot.id, all, &next)?;
     work.lot.stage = next;
     work.tell_stage();
-    for change in changes {
+    for change in open {
         replace(&work.site.disk, change, &work.own_name("record"))?;
     }
     work.set_stage(Stage::Repointed)

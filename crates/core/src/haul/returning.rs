@@ -201,7 +201,7 @@ pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     if let Some(made) = made {
         let tally = work.journal.tally(work.lot.id)?;
         // All below a folder of ours is ours, finished or not; what the tally does not name stays.
-        let removed = remove_known(&work.site.disk, &made, &tally, &|_, _| true, work.stop)?;
+        let removed = remove_known(&work.site.disk, &made, &tally, &|_, _| true, work)?;
         if let Some(first) = removed.left.first() {
             let detail = format!("left in {}: {}", made.display(), first.as_path().display());
             work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;

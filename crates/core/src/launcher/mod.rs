@@ -14,3 +14,6 @@ pub use profile::{
     Contents, EntryRecord, FileRecord, Games, Libraries, Profile, ProfileError, UpdateAt, load_profiles,
 };
 pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Record, Update, read_launchers};
+
+#[cfg(test)]
+mod tests;

@@ -360,7 +360,9 @@ fn need(entries: &[Entry], abilities: &Abilities, source: &str, from: &Path) -> 
             entry.path.under(from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
         }
         EntryKind::Folder => entry.allocated.max(CLUSTER),
-        EntryKind::Link(_) | EntryKind::Again(_) => 0,
+        // A link with a long target takes a block.
+        EntryKind::Link(_) => entry.allocated,
+        EntryKind::Again(_) => 0,
     };
     Bytes::new(entries.iter().map(one).sum())
 }

@@ -103,7 +103,11 @@ fn room_ends_at_the_reserve_to_the_byte() {
         let plan = world.plan_on(&site, &[SALTFLAT], &Destination::Drive("newhold".into()));
         assert_eq!(!has(&plan, "no-room"), fits, "{spare}: {:?}", plan.findings);
         if !fits {
-            assert!(plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::NoRoom { lacks, .. } if lacks.count() == 1)));
+            assert!(
+                plan.findings
+                    .iter()
+                    .any(|f| matches!(&f.kind, FindingKind::NoRoom { lacks, .. } if lacks.count() == 1))
+            );
         }
     }
 }
@@ -187,7 +191,8 @@ fn what_a_file_system_cannot_hold_is_found_before_anything_is_copied() {
     fs::remove_file(moss.join("READ ME")).unwrap();
 
     let mut site = world.site();
-    site.drives[2].abilities = Abilities { largest_file: Some(Bytes::new(10_000)), ..Abilities::of_file_system("vfat") };
+    site.drives[2].abilities =
+        Abilities { largest_file: Some(Bytes::new(10_000)), ..Abilities::of_file_system("vfat") };
     let plan = world.plan_on(&site, &[MOSS], &Destination::Drive("pocket".into()));
     let large = plan.findings.iter().find(|f| matches!(f.kind, FindingKind::CannotHold { limit: Limit::Size, .. }));
     assert!(large.is_some());
@@ -217,11 +222,15 @@ fn projected_loads_add_up_and_a_game_sent_home_changes_nothing() {
     assert!(still.iter().all(|load| load.now == load.after && load.peak == load.now && load.lacks().is_none()));
     assert_eq!(projected(&survey, &draft(&[SALTFLAT], &Destination::Drive("swift".into()))), still);
     let sent = projected(&survey, &draft(&[SALTFLAT, ORCHARD], &Destination::Drive("newhold".into())));
-    let bytes: Bytes = [SALTFLAT, ORCHARD].iter().map(|id| survey.game(&GameId((*id).into())).unwrap().size.on_disk).sum();
+    let bytes: Bytes =
+        [SALTFLAT, ORCHARD].iter().map(|id| survey.game(&GameId((*id).into())).unwrap().size.on_disk).sum();
     let of = |name: &str| sent.iter().find(|load| load.drive == name).unwrap();
     assert_eq!(of("swift").after, of("swift").now.less(bytes));
     assert_eq!(of("swift").peak, of("swift").now, "originals stay until they are released");
-    assert_eq!((of("newhold").peak, of("newhold").after), (of("newhold").now.plus(bytes), of("newhold").now.plus(bytes)));
+    assert_eq!(
+        (of("newhold").peak, of("newhold").after),
+        (of("newhold").now.plus(bytes), of("newhold").now.plus(bytes))
+    );
 }
 
 #[test]

@@ -238,6 +238,13 @@ impl Files {
         rewrites: &[Rewrite],
         mood: Mood,
     ) -> Result<(), EditError> {
+        if mood == Mood::Again && self.slot(from)?.after.is_none() {
+            // The list it would leave was never made, or is gone already: it must be in the other one.
+            let arrived = wanted.find(&self.json(to)?, to, list)?;
+            return arrived
+                .map(drop)
+                .ok_or_else(|| EditError::RecordChanged { file: to.into(), location: list.into() });
+        }
         let leaving = self.json(from)?;
         let here = wanted.find(&leaving, from, list)?;
         let arriving = self.json(to)?;

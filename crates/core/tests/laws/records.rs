@@ -174,3 +174,108 @@ fn a_second_program_is_kept_out_and_an_unfinished_haul_blocks_the_next() {
     assert!(port.resume().unwrap());
     assert!(port.content());
 }
+
+/// Fails every act from the n-th replacing of a file on.
+#[derive(Debug)]
+struct StopsReplacing(std::sync::atomic::AtomicUsize);
+
+impl deft_barge_core::disk::Gate for StopsReplacing {
+    fn before(&self, act: &deft_barge_core::disk::Act<'_>) -> std::io::Result<()> {
+        use std::sync::atomic::Ordering::SeqCst;
+        if matches!(act, deft_barge_core::disk::Act::Replace { .. }) {
+            return match self.0.load(SeqCst) {
+                0 => Err(std::io::Error::from_raw_os_error(5)),
+                left => {
+                    self.0.store(left - 1, SeqCst);
+                    Ok(())
+                }
+            };
+        }
+        Ok(())
+    }
+}
+
+#[test]
+fn what_a_launcher_writes_between_a_crash_in_the_repoint_and_the_recovery_stays() {
+    for done in 0..4 {
+        for resumes in [true, false] {
+            let port = Port::new();
+            let disk = port.site().disk.and_gate(std::sync::Arc::new(StopsReplacing(done.into())));
+            port.haul(Some(disk), to_newhold(), Policy::Hold).unwrap_err();
+            for file in ["home/.config/quillgate/rooms.json", "drives/swift/quillgate/ledger.json"] {
+                let text = fs::read_to_string(port.at(file)).unwrap();
+                port.write(file, text.replacen('{', "{ \"theme\": \"sea\",", 1).as_bytes());
+            }
+            let site = port.site();
+            if resumes {
+                port.resume().unwrap();
+                assert!(port.content() && port.new_place().exists(), "{done}");
+                let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+            } else {
+                let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+            }
+            assert!(port.content() && port.old_place().exists() && !port.new_place().exists(), "{done} {resumes}");
+            let records = port.records();
+            assert_eq!(
+                records.iter().flatten().filter(|text| text.contains("\"theme\"")).count(),
+                2,
+                "{done} {resumes}"
+            );
+            assert!(records.iter().flatten().all(|text| !text.contains("newhold")), "{done} {resumes}: {records:?}");
+        }
+    }
+}
+
+#[test]
+fn a_drive_that_fills_up_half_way_leaves_all_as_it_was_and_is_resumed_when_there_is_room() {
+    let port = Port::new();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let before = port.records();
+    fs::write(port.at("drives/newhold/keep/film"), vec![7; 37_000_000]).unwrap();
+    // The rules count what is there when the first byte is written.
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    assert!(matches!(error, HaulError::Full { .. }), "{error:?}");
+    assert_eq!(port.records(), before);
+    assert!(port.content() && !port.new_place().exists());
+    drop(journal);
+    fs::remove_file(port.at("drives/newhold/keep/film")).unwrap();
+    assert!(port.resume().unwrap());
+    assert!(port.content() && port.new_place().exists() && port.litter().is_empty());
+}
+
+#[test]
+fn a_half_made_folder_that_is_not_ours_is_never_written_into() {
+    let port = Port::new();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    port.write("drives/newhold/quillgate/regatta/save", b"somebody's");
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
+    assert_eq!(fs::read_dir(port.new_place()).unwrap().count(), 1);
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    assert_eq!(fs::read(port.new_place().join("save")).unwrap(), b"somebody's");
+}
+
+#[test]
+fn a_copy_keeps_holes_names_of_one_file_times_and_permissions() {
+    use std::os::unix::fs::MetadataExt;
+    let port = Port::new();
+    fs::set_permissions(port.old_place().join("mods"), std::os::unix::fs::PermissionsExt::from_mode(0o750)).unwrap();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let meta =
+        |path: &str| (port.old_place().join(path).metadata().unwrap(), port.new_place().join(path).metadata().unwrap());
+    for path in ["bin/go", "data/pack", "mods", "mods/none", "data", ""] {
+        let (old, new) = meta(path);
+        assert_eq!((old.mode(), old.mtime(), old.mtime_nsec()), (new.mode(), new.mtime(), new.mtime_nsec()), "{path}");
+    }
+    let (_, hole) = meta("hole");
+    assert!(hole.blocks() * 512 < hole.len());
+    let (_, small) = meta("data/small");
+    assert_eq!((small.nlink(), small.ino()), (2, meta("data/twin").1.ino()));
+}

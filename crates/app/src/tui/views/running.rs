@@ -63,7 +63,8 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         y += 1;
     }
     let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
-    phase("compare", progress.compare, &files, cells, y, theme, area, buffer);
+    let name = if matches!(stage, "releasing" | "giving-up") { "remove" } else { "compare" };
+    phase(name, progress.compare, &files, cells, y, theme, area, buffer);
     y += 1;
     for (name, words) in later(stage) {
         put_at(2, y, name, theme.dim(), area, buffer);

@@ -1,0 +1,152 @@
+//! The journal on its own: what is written comes back, and what it does not understand it refuses.
+
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use super::*;
+use crate::bytes::{Bytes, HaulId};
+use crate::disk::Disk;
+use crate::plan::{Mode, PlannedLot, Policy};
+use crate::record::FileChange;
+use crate::site::{Places, Site};
+use crate::survey::GameId;
+use crate::tally::{Entry, EntryKind, LotPath, Size};
+
+fn site(folder: &Path) -> Site {
+    Site {
+        drives: Vec::new(),
+        places: Places::usual(folder),
+        processes: "/proc".into(),
+        disk: Disk::default(),
+        world: None,
+    }
+}
+
+fn planned(title: &str) -> PlannedLot {
+    PlannedLot {
+        game: GameId("quay/1".into()),
+        title: title.into(),
+        launcher: "quay".into(),
+        launcher_name: "Quay".into(),
+        processes: Vec::new(),
+        from: "/a/x".into(),
+        to: "/b/x".into(),
+        from_drive: Some("a".into()),
+        to_drive: "b".into(),
+        mode: Mode::Copy,
+        size: Size::default(),
+        need: Bytes::ZERO,
+        edits: Vec::new(),
+        previews: Vec::new(),
+    }
+}
+
+fn entry(path: &[u8], kind: EntryKind, size: u64) -> TallyEntry {
+    let blocks = if kind == EntryKind::File { crate::tally::block_count(size) } else { 0 };
+    TallyEntry {
+        entry: Entry {
+            path: LotPath::new(Path::new(OsStr::from_bytes(path))).unwrap(),
+            kind,
+            size,
+            allocated: size,
+            modified_ns: -5_000_000_001,
+            inode: u64::MAX - 3,
+            mode: 0o4755,
+            owner: (u32::MAX, 7),
+        },
+        there: None,
+        compared: false,
+        digest: None,
+        blocks: vec![None; blocks as usize],
+    }
+}
+
+fn open(folder: &Path) -> Journal {
+    Journal::open(&site(folder)).unwrap().recover().unwrap().0
+}
+
+#[test]
+fn a_tally_comes_back_as_it_was_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
+    let lot = journal.haul(haul).unwrap().unwrap().lots[0].id;
+    let mut file = entry(b"odd\xff name", EntryKind::File, 9 << 20);
+    file.blocks[1] = Some([7; 32]);
+    file.there = Some(There { inode: 5, modified_ns: 1_700_000_000_123_456_789 });
+    file.digest = Some(vec![1, 2]);
+    let lines = vec![
+        entry(b"", EntryKind::Folder, 0),
+        entry(b"again", EntryKind::Again(LotPath::new(Path::new("b")).unwrap()), 0),
+        entry(b"b", EntryKind::File, 0),
+        entry(b"link", EntryKind::Link(PathBuf::from(OsStr::from_bytes(b"../\xfe"))), 0),
+        file,
+    ];
+    journal.put_entries(lot, &lines).unwrap();
+    assert_eq!(journal.tally(lot).unwrap(), lines);
+    journal.drop_entries(lot, &[lines[2].entry.path.clone()]).unwrap();
+    assert_eq!(journal.tally(lot).unwrap().len(), 4);
+    let hint = (lines[4].entry.path.clone(), 0, [9; 32]);
+    let same = (lines[3].entry.path.clone(), There { inode: 1, modified_ns: -1 }, None);
+    journal.put_hints(lot, &[hint], &[same]).unwrap();
+    let now = journal.tally(lot).unwrap();
+    assert_eq!(now[3].blocks, vec![Some([9; 32]), Some([7; 32]), None]);
+    assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1 }));
+}
+
+#[test]
+fn stages_changes_and_the_log_outlive_the_program() {
+    let folder = tempfile::tempdir().unwrap();
+    let change = FileChange { file: "/r/x".into(), before: None, after: Some(vec![0, 255]) };
+    {
+        let journal = open(folder.path());
+        let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Release, None).unwrap();
+        let lots = journal.haul(haul).unwrap().unwrap().lots;
+        journal.put_changes(lots[0].id, std::slice::from_ref(&change), &Stage::Repointing).unwrap();
+        journal.set_error(lots[1].id, "why").unwrap();
+        let back = journal.begin(&[(planned("back"), Some(lots[0].id))], Policy::Hold, Some(haul)).unwrap();
+        assert_eq!((haul, back), (HaulId(1), HaulId(2)));
+    }
+    let (journal, unfinished) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
+    let rows = journal.hauls().unwrap();
+    assert_eq!((rows[0].returns, rows[0].lots[0].takes_back), (Some(HaulId(1)), Some(rows[1].lots[0].id)));
+    assert_eq!((rows[1].policy, &rows[1].lots[0].stage), (Policy::Release, &Stage::Repointing));
+    assert_eq!(rows[1].lots[1].error.as_deref(), Some("why"));
+    assert_eq!(journal.changes(rows[1].lots[0].id).unwrap(), vec![change]);
+    assert_eq!(unfinished.map(|row| row.id), Some(HaulId(2)));
+    let history = History::of(&site(folder.path())).unwrap();
+    assert_eq!(history.events.len(), 2, "looking takes no lock");
+    assert!(history.held(&site(folder.path())).is_empty());
+}
+
+#[test]
+fn a_journal_of_another_version_or_one_that_is_none_is_refused_and_left_alone() {
+    let folder = tempfile::tempdir().unwrap();
+    assert!(History::of(&site(folder.path())).unwrap().hauls.is_empty(), "none is made by looking");
+    assert!(!site(folder.path()).state_folder().exists());
+    drop(open(folder.path()));
+    let path = site(folder.path()).state_folder().join("journal.db");
+    let db = rusqlite::Connection::open(&path).unwrap();
+    db.pragma_update(None, "user_version", 99).unwrap();
+    drop(db);
+    assert!(matches!(History::of(&site(folder.path())), Err(JournalError::Version { found: 99, .. })));
+    assert!(matches!(Journal::open(&site(folder.path())), Err(JournalError::Version { found: 99, .. })));
+    let text = [b"not a database".as_slice(), &[b' '; 4096]].concat();
+    for name in ["journal.db-wal", "journal.db-shm"] {
+        let _ = std::fs::remove_file(path.with_file_name(name));
+    }
+    std::fs::write(&path, &text).unwrap();
+    assert!(matches!(History::of(&site(folder.path())), Err(JournalError::Database { .. })));
+    assert!(matches!(Journal::open(&site(folder.path())), Err(JournalError::Database { .. })));
+    assert_eq!(std::fs::read(&path).unwrap(), text);
+}
+
+#[test]
+fn one_program_holds_the_journal() {
+    let folder = tempfile::tempdir().unwrap();
+    let first = Journal::open(&site(folder.path())).unwrap();
+    assert!(matches!(Journal::open(&site(folder.path())), Err(JournalError::Locked { .. })));
+    drop(first);
+    Journal::open(&site(folder.path())).unwrap();
+}

@@ -1,0 +1,182 @@
+//! Manifests as launchers write them and as they break: what is read, what is a problem, and that the rest stands.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use super::*;
+use crate::disk::Disk;
+use crate::record::Values;
+use crate::site::{Places, Site};
+
+const PROFILE: &str = r#"
+format = 1
+id = "quay"
+name = "Quay"
+home = ["{config}/quay"]
+[libraries]
+file = "{home}/l.json"
+list = "$"
+path = "$.at"
+[games]
+file = "{library}/g.json"
+list = "$.all"
+id = "$.id"
+title = "$.name"
+install = "{library}/{folder}"
+claim = "$.size"
+program = "$.run"
+sealed = "$.fixed"
+last-run = "$.last"
+update = { have = "$.up[0]", want = "$.up[1]" }
+[[games.records]]
+selector = "$.dir"
+meaning = "{folder}"
+[contents]
+file = "{home}/{id}.json"
+list = "$"
+path = "$.p"
+size = "$.s"
+hash = "$.h"
+algorithm = "sha1"
+"#;
+
+struct World {
+    folder: tempfile::TempDir,
+    site: Site,
+    profile: Profile,
+}
+
+impl World {
+    /// One library with the game "x", and this text as its list of games.
+    fn new(games: &str) -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        let home = top.join("home");
+        fs::create_dir_all(home.join(".config/quay")).unwrap();
+        fs::create_dir_all(top.join("lib/x")).unwrap();
+        let site = Site {
+            drives: Vec::new(),
+            places: Places::usual(&home),
+            processes: "/proc".into(),
+            disk: Disk::default(),
+            world: None,
+        };
+        let world = Self { folder, site, profile: Profile::parse(PROFILE, Path::new("p")).unwrap() };
+        let libraries = serde_json::json!([{ "at": top.join("lib") }, { "at": "relative" }, { "no": 1 }, { "at": top.join("gone") }]);
+        fs::write(world.at("home/.config/quay/l.json"), libraries.to_string()).unwrap();
+        fs::write(world.at("lib/g.json"), games).unwrap();
+        world
+    }
+
+    fn at(&self, path: &str) -> PathBuf {
+        self.folder.path().canonicalize().unwrap().join(path)
+    }
+
+    fn read(&self) -> Found {
+        read_launchers(&self.site, std::slice::from_ref(&self.profile)).remove(0)
+    }
+
+    fn contents(&self, text: &str) -> Result<Option<ContentList>, ContentsError> {
+        fs::write(self.at("home/.config/quay/a.json"), text).unwrap();
+        ContentList::read(&self.profile, &self.read().values(&self.site).with("id", "a"))
+    }
+}
+
+#[test]
+fn everything_that_an_entry_says_is_read() {
+    let world = World::new(
+        r#"{"all": [{"id": "a", "name": "A", "dir": "x", "size": 12, "run": "go", "fixed": "glued", "last": "2026-01-02T03:04:05Z", "up": [1, 3]}]}"#,
+    );
+    let found = world.read();
+    let game = &found.games[0];
+    assert_eq!((game.title.as_str(), game.install.clone(), game.fault.clone()), ("A", world.at("lib/x"), None));
+    assert_eq!(
+        (game.claim.unwrap().count(), game.program.as_deref(), game.sealed.as_deref()),
+        (12, Some("go"), Some("glued"))
+    );
+    assert_eq!(game.last_run.unwrap().to_string(), "2026-01-02T03:04:05Z");
+    assert_eq!(game.update.map(|update| (update.have.count(), update.want.count())), Some((1, 3)));
+    assert_eq!(game.records.len(), 1);
+    assert!(game.records[0].sound && game.records[0].in_entry);
+    // Of the four libraries one has a relative folder and one none: problems; one is not there: shown as away.
+    let libraries: Vec<(bool, bool)> = found.libraries.iter().map(|l| (l.default, l.present)).collect();
+    assert_eq!(libraries, [(true, true), (false, false)]);
+    assert_eq!(found.problems.len(), 2);
+}
+
+#[test]
+fn an_update_that_is_whole_and_a_seal_that_is_none_are_neither() {
+    for (text, sealed, waits) in [
+        (r#""fixed": null, "up": [3, 3]"#, false, false),
+        (r#""fixed": false"#, false, false),
+        (r#""fixed": "", "up": [0, 0]"#, false, false),
+        (r#""fixed": true, "up": [0, 1]"#, true, true),
+    ] {
+        let world = World::new(&format!(r#"{{"all": [{{"id": "a", "dir": "x", {text}}}]}}"#));
+        let game = &world.read().games[0];
+        assert_eq!((game.sealed.is_some(), game.update.is_some()), (sealed, waits), "{text}");
+        assert_eq!(game.title, "a", "without a title the id stands for it");
+    }
+}
+
+#[test]
+fn a_broken_entry_is_a_problem_with_its_line_and_the_others_are_read() {
+    let world = World::new(
+        "{\"all\": [\n{\"dir\": \"x\"},\n{\"id\": \"b\"},\n{\"id\": \"c\", \"dir\": \"x\"},\n{\"id\": \"c\", \"dir\": \"x\"}\n]}",
+    );
+    let found = world.read();
+    assert_eq!(found.games.iter().map(|game| game.id.as_str()).collect::<Vec<_>>(), ["c"]);
+    let lines: Vec<_> = found.problems.iter().filter(|p| p.file.ends_with("g.json")).map(|p| p.line).collect();
+    assert_eq!(lines, [Some(2), Some(3), Some(5)]);
+    for (text, part) in [("{\"all\": [", "line"), ("{\"all\": 3}", "not a list"), ("{}", "finds 0"), ("", "empty")] {
+        let found = World::new(text).read();
+        assert!(found.games.is_empty());
+        assert!(found.problems.iter().any(|p| p.what.contains(part)), "{text}: {:?}", found.problems);
+    }
+}
+
+#[test]
+fn dangerous_folders_are_read_and_marked() {
+    for (folder, fault) in [("/", PlaceFault::TooHigh), ("../lib/x", PlaceFault::GoesUp), ("y", PlaceFault::Missing)] {
+        let world = World::new(&format!(r#"{{"all": [{{"id": "a", "dir": {folder:?}}}]}}"#));
+        assert_eq!(world.read().games[0].fault, Some(fault), "{folder}");
+    }
+}
+
+#[test]
+fn a_launcher_that_is_not_here_is_left_out() {
+    let world = World::new("{}");
+    fs::remove_dir_all(world.at("home/.config/quay")).unwrap();
+    assert!(read_launchers(&world.site, std::slice::from_ref(&world.profile)).is_empty());
+}
+
+#[test]
+fn content_lists_are_read_and_broken_ones_refused() {
+    let world = World::new("{\"all\": []}");
+    assert!(ContentList::read(&world.profile, &world.read().values(&world.site).with("id", "none")).unwrap().is_none());
+    let list = world.contents(r#"[{"p": "a/b", "s": 3, "h": "00fF"}]"#).unwrap().unwrap();
+    assert_eq!(list.item(Path::new("a/b")).map(|item| (item.size, item.hash.clone())), Some((3, vec![0, 255])));
+    assert!(list.item(Path::new("a")).is_none());
+    for (text, part) in [
+        (r#"[{"p": "../b", "s": 3, "h": "00"}]"#, "leads out"),
+        (r#"[{"p": "/b", "s": 3, "h": "00"}]"#, "leads out"),
+        (r#"[{"p": "b", "s": -3, "h": "00"}]"#, "whole number"),
+        (r#"[{"p": "b", "s": 3, "h": "0"}]"#, "hexadecimal"),
+        (r#"[{"p": "b", "s": 3}]"#, "lacks"),
+        ("[", "line 1"),
+    ] {
+        let error = world.contents(text).unwrap_err().to_string();
+        assert!(error.contains(part) && error.contains("a.json"), "{text}: {error}");
+    }
+    assert!(ContentList::read(&world.profile, &Values::default()).is_err());
+}
+
+#[test]
+fn the_digest_is_the_one_of_the_standard() {
+    // FIPS 180-4, the example "abc".
+    let mut digest = Digest::new(DigestKind::Sha1);
+    digest.take(b"ab");
+    digest.take(b"c");
+    let hex: String = digest.end().iter().map(|byte| format!("{byte:02x}")).collect();
+    assert_eq!(hex, "a9993e364706816aba3e25717850c26c9cd0d89d");
+}
