@@ -36,8 +36,8 @@ pub enum Command {
     Haul(Wish),
     /// Go on with a haul that was interrupted.
     Resume,
-    /// Undo a haul: the newest one, or the one with this number.
-    Return(Which),
+    /// Undo a haul: the one under way, the newest one, or the one with this number.
+    Return(Back),
     /// Let go of the originals that a haul holds: the newest one that holds any, or the one with this number.
     Release(Which),
     /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
@@ -82,6 +82,15 @@ pub struct Which {
     /// Do not ask.
     #[arg(long)]
     pub yes: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Back {
+    #[command(flatten)]
+    pub which: Which,
+    /// Give up only the games that are not repointed yet, and leave the others where they are now.
+    #[arg(long)]
+    pub rest: bool,
 }
 
 #[derive(Debug, Args)]

@@ -128,8 +128,7 @@ impl From<JournalError> for Fault {
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str =
-            "Originals and records are as they were. Go on with: deft-barge resume, or undo with: deft-barge return";
+        const RESUME: &str = "Originals and records are as they were. Go on with: deft-barge resume; give that game up with: deft-barge return --rest; or undo all with: deft-barge return";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),

@@ -207,7 +207,8 @@ pub fn haul_state(haul: &HaulRow) -> String {
     if haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals) {
         return "originals held".into();
     }
-    if all(&|s| matches!(s, Stage::Released { .. })) { "released".into() } else { "done".into() }
+    let released = all(&|s| matches!(s, Stage::Released { .. })) && haul.returns.is_none();
+    if released { "released".into() } else { "done".into() }
 }
 
 /// The totals of a proof in one line.

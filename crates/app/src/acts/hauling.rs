@@ -4,7 +4,8 @@ use std::io::{IsTerminal, Write, stdin, stdout};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, Journal, Proof, Stage, prove_game, prove_haul, release_haul, return_haul, return_plan,
+    Haul, HaulError, HaulRow, Journal, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul, return_haul,
+    return_plan,
 };
 use deft_barge_core::plan::{Plan, Weight};
 use deft_barge_core::site::Site;
@@ -12,7 +13,7 @@ use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{What, Which, Wish};
+use crate::arguments::{Back, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -181,7 +182,8 @@ fn ask_unless(yes: bool, json: bool, question: &str) -> Result<(), Fault> {
 }
 
 /// `return`
-pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
+pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
+    let which = &back.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let fits = |haul: &HaulRow| {
         haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
@@ -190,6 +192,9 @@ pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
         Some(row) if which.haul.is_none() => row,
         _ => newest(&journal, which, fits, "that can be returned")?,
     };
+    if back.rest {
+        return give_up(site, &journal, &row, which.yes, json);
+    }
     let plan = return_plan(site, &row);
     if plan.stopped() {
         return Err(Fault::refused(plan.findings, ""));
@@ -209,6 +214,25 @@ pub fn return_(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
     say(&format!("Haul {} is returned.", row.id))?;
     for lot in &row.lots {
         say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(&lot.planned.from)))?;
+    }
+    Ok(0)
+}
+
+/// `return --rest`
+fn give_up(site: &Site, journal: &Journal, row: &HaulRow, yes: bool, json: bool) -> Result<u8, Fault> {
+    ask_unless(yes, json, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
+    let stop = stop_on_signals()?;
+    let shown = Shown::new(json);
+    let result = give_up_rest(site, journal, row.id, &|event| shown.event(event), &stop);
+    shown.end();
+    let titles = result?;
+    if json {
+        say_json(
+            "return",
+            json!({ "returned": row.id, "given-up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
+        )?;
+    } else {
+        say(&format!("Given up: {}. All of it is as it was.", line(&titles.join(", "))))?;
     }
     Ok(0)
 }

@@ -23,6 +23,14 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
         say_json("survey", value)?;
     } else {
         say(&survey_text(&survey))?;
+        if let Some(haul) = History::of(site).ok().as_ref().and_then(History::unfinished) {
+            let stages = haul.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word()));
+            let stages = stages.collect::<Vec<_>>().join(", ");
+            say(&format!(
+                "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
+                haul.id
+            ))?;
+        }
         if let Some(fault) = &fault {
             say(&format!("problem   {}", fault.text()))?;
         }

@@ -75,7 +75,12 @@ pub const KEYS: &[Key] = &[
     key(Char('S'), In(View::Haul), Wish::Start, "start the haul"),
     key(Char('p'), In(View::Running), Wish::Pause, "pause at the next block"),
     key(Char('g'), In(View::Running), Wish::GoOn, "go on"),
-    key(Char('c'), In(View::Running), Wish::Cancel, "cancel: stop and return what was done"),
+    key(
+        Char('c'),
+        In(View::Running),
+        Wish::Cancel,
+        "cancel: stop and return what was done; or give up what is unfinished",
+    ),
     key(Char('l'), In(View::Running), Wish::LetGo, "let go of the held originals"),
     key(Char('u'), In(View::Running), Wish::Undo, "undo: return the haul"),
     key(Char('d'), Everywhere, Wish::Show(View::Drives), "Drives"),

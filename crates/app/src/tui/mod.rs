@@ -15,7 +15,7 @@ use std::thread;
 use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
-use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, release_haul, return_haul};
+use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, give_up_rest, release_haul, return_haul};
 use deft_barge_core::plan::{Draft, Policy, plan, quiet};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, SurveyPhase, survey};
@@ -170,6 +170,7 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Stop) -> Resul
             Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
         }
         Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
+        Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),
         Work::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
     }
 }

@@ -43,6 +43,7 @@ pub enum Work {
     Start(Draft),
     Resume,
     Return(HaulId),
+    GiveUp(HaulId),
     Release(HaulId),
 }
 
@@ -50,7 +51,18 @@ pub enum Work {
 #[derive(Clone, Debug, PartialEq)]
 pub struct Question {
     pub text: String,
-    pub yes: Wish,
+    pub yes: Answer,
+}
+
+/// What a yes means; it stays what was asked, whatever has ended meanwhile.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Answer {
+    /// Stop what runs, and return it.
+    Cancel,
+    /// Do this work.
+    Do(Work),
+    /// Pause what runs, and leave.
+    Leave,
 }
 
 /// How a line of the running view is meant.
@@ -362,27 +374,35 @@ impl State {
     }
 
     fn ask(&mut self, wish: Wish) {
+        let idle = self.running.work.is_none();
         let titles =
             |haul: &HaulRow| haul.lots.iter().map(|lot| lot.planned.title.clone()).collect::<Vec<_>>().join(", ");
-        let text = match wish {
-            Wish::Cancel if self.running.work.is_some() || self.unfinished().is_some() => {
-                Some("Stop, and return what was done so far? Originals and records will be as they were.".to_string())
+        let question = match wish {
+            Wish::Cancel if !idle => {
+                let text = "Stop, and return what was done so far? Originals and records will be as they were.";
+                Some((text.to_string(), Answer::Cancel))
             }
-            Wish::LetGo if self.running.work.is_none() => self.to_let_go().map(|haul| {
-                let held: Bytes =
-                    haul.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
-                format!(
+            Wish::Cancel => self.unfinished().map(|haul| {
+                let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
+                (text.to_string(), Answer::Do(Work::GiveUp(haul.id)))
+            }),
+            Wish::LetGo if idle => self.to_let_go().map(|haul| {
+                let holding = haul.lots.iter().filter(|lot| lot.holds_originals());
+                let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
+                let text = format!(
                     "Let go of {held} of originals ({})? Their copies are proved. They can still be hauled back.",
                     titles(haul)
-                )
+                );
+                (text, Answer::Do(Work::Release(haul.id)))
             }),
-            Wish::Undo if self.running.work.is_none() => self.to_undo().map(|haul| {
-                format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul))
+            Wish::Undo if idle => self.to_undo().map(|haul| {
+                let text = format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
+                (text, Answer::Do(Work::Return(haul.id)))
             }),
             _ => None,
         };
-        match text {
-            Some(text) => self.question = Some(Question { text, yes: wish }),
+        match question {
+            Some((text, yes)) => self.question = Some(Question { text, yes }),
             None => self.message = Some("There is nothing to do that with now.".into()),
         }
     }
@@ -403,21 +423,21 @@ impl State {
         self.unfinished().or_else(|| self.history.hauls.iter().find(fits))
     }
 
-    fn do_asked(&mut self, wish: Wish) -> Vec<Act> {
-        match wish {
-            Wish::Cancel if self.running.work.is_some() => {
+    fn do_asked(&mut self, answer: Answer) -> Vec<Act> {
+        let idle = self.running.work.is_none();
+        match answer {
+            Answer::Cancel if !idle => {
                 self.running.cancelling = true;
                 vec![Act::Pause]
             }
-            Wish::Cancel | Wish::Undo => {
-                self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id)))
-            }
-            Wish::LetGo => self.to_let_go().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Release(id))),
-            Wish::Quit => {
+            // It came to its end between the question and the answer: then it is returned as it is.
+            Answer::Cancel => self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id))),
+            Answer::Do(work) if idle => self.run(work),
+            Answer::Do(_) => Vec::new(),
+            Answer::Leave => {
                 self.leaving = true;
-                if self.running.work.is_some() { vec![Act::Pause] } else { vec![Act::Leave] }
+                if idle { vec![Act::Leave] } else { vec![Act::Pause] }
             }
-            _ => Vec::new(),
         }
     }
 
@@ -427,13 +447,13 @@ impl State {
         }
         let text =
             "A haul is running. Pause it at the next block and leave? It goes on with: deft-barge resume".to_string();
-        self.question = Some(Question { text, yes: Wish::Quit });
+        self.question = Some(Question { text, yes: Answer::Leave });
         Vec::new()
     }
 
     /// Pauses what runs and leaves without asking: the terminal or the system wants it.
     pub fn must_leave(&mut self) -> Vec<Act> {
-        self.do_asked(Wish::Quit)
+        self.do_asked(Answer::Leave)
     }
 
     fn say(&mut self, text: String) {
@@ -489,15 +509,13 @@ impl State {
                 let refused = fault.kind == crate::fault::Kind::Refused;
                 self.say(fault.sentence.clone());
                 self.running.fault = Some(fault);
-                if cancelling {
-                    // The journal is read anew before it is known which haul to return.
-                    self.running.cancelling = true;
-                }
                 if refused && matches!(what, Work::Start(_)) {
                     self.plan = None;
                 }
             }
         }
+        // The journal is read anew before it is known which haul to return.
+        self.running.cancelling = cancelling;
         vec![Act::Survey]
     }
 
@@ -507,7 +525,7 @@ impl State {
             return Vec::new();
         }
         self.running.cancelling = false;
-        let id = self.unfinished().map(|haul| haul.id);
+        let id = self.to_undo().map(|haul| haul.id);
         id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
     }
 }

@@ -96,7 +96,7 @@ fn room_is_counted_with_the_reserve() {
 
 #[test]
 fn a_running_launcher_is_seen_and_moving_under_it_would_have_broken_the_game() {
-    let world = World::new();
+    let world = World::alone();
     let mut launcher = Command::new(PROGRAM)
         .args(["stand-in", "--home"])
         .arg(world.launcher())
@@ -126,9 +126,51 @@ fn an_unreadable_block_leaves_originals_and_records_and_can_be_returned() {
     let failed = world.expect(&["haul", "brass", "--to", "newhold", "--yes"], 1);
     assert!(failed.contains("pack01.bin") && failed.contains("Input/output error"), "{failed}");
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
+    assert!(world.expect(&["survey"], 0).contains("haul 1 is under way: Brass Herons copying"));
     world.expect(&["return"], 0);
     assert_eq!(world.all(), before);
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+}
+
+#[test]
+fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved() {
+    let world = World::new();
+    let brass = tree(&world.at("drives/cellar/quillgate/brass-herons"));
+    world.expect(&["haul", "brass", "saltflat", "--to", "newhold", "--yes"], 1);
+    assert!(world.judge("Saltflat Rally").content() && world.new_place().exists(), "the rest of the haul goes on");
+    let given_up = world.json(&["return", "--rest"], 0);
+    assert_eq!(given_up["given-up"][0], "Brass Herons");
+    assert!(world.new_place().exists() && !world.at("drives/newhold/quillgate/brass-herons").exists());
+    assert!(tree(&world.at("drives/cellar/quillgate/brass-herons")) == brass);
+    assert!(world.judge("Brass Herons").content());
+    world.expect(&["return", "--rest"], 2);
+    world.expect(&["release"], 0);
+    assert!(world.judge("Saltflat Rally").content() && !world.old_place().exists());
+}
+
+#[test]
+fn originals_are_let_go_while_the_launcher_runs_but_not_while_one_of_them_is_open() {
+    let world = World::alone();
+    world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
+    let mut launcher = Command::new(PROGRAM)
+        .args(["stand-in", "--home"])
+        .arg(world.launcher())
+        .arg("run")
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    let open = fs::File::open(world.old_place().join("data/pack00.bin")).unwrap();
+    let mut holder = Command::new("sleep").arg("60").stdin(open).spawn().unwrap();
+    let refused = world.expect(&["release"], 3);
+    holder.kill().unwrap();
+    holder.wait().unwrap();
+    assert!(refused.contains("sleep (process"), "{refused}");
+    assert!(world.old_place().join("bin/start").exists());
+    world.expect(&["release"], 0);
+    Command::new("kill").arg(launcher.id().to_string()).status().unwrap();
+    launcher.wait().unwrap();
+    assert!(world.judge("Saltflat Rally").content(), "what it writes back is what the haul wrote");
 }
 
 #[test]
@@ -238,6 +280,7 @@ fn one_program_at_a_time_and_a_world_that_is_not_there() {
 
 #[test]
 fn the_demo_without_a_terminal_ends_well() {
+    let _turn = World::new();
     let folder = tempfile::tempdir().unwrap();
     let output = Command::new(PROGRAM)
         .args(["demo", "--unattended", "--json", "--dir"])

@@ -44,6 +44,12 @@ impl Screen {
         self.tmux(&[&["send-keys"], keys].concat());
     }
 
+    /// Waits for the first frame, to its last line.
+    fn first_frame(&self) -> String {
+        self.wait_for("Saltflat");
+        self.wait_for("? keys")
+    }
+
     fn text(&self) -> String {
         String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
     }
@@ -67,7 +73,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     let world = World::new();
     let game = tree(&world.old_place());
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
-    let first = screen.wait_for("Saltflat Rally");
+    let first = screen.first_frame();
     for word in ["swift", "cellar", "pocket", "newhold", "Quillgate", "on disk"] {
         assert!(first.contains(word), "{word}\n{first}");
     }
@@ -81,7 +87,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     }
     assert!(!world.new_place().exists(), "nothing touches a disk before the start");
     screen.keys(&["S"]);
-    let end = screen.wait_for("originals are held");
+    let end = screen.wait_for("lets go of them");
     for word in ["0 differ", "0 missing", "0 extra", "0 B to download", "every byte was read back"] {
         assert!(end.contains(word), "{word}\n{end}");
     }
@@ -107,7 +113,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
 fn it_works_in_a_small_window_says_so_in_a_smaller_one_and_finds_its_size_again() {
     let world = World::new();
     let Some(screen) = Screen::open(&world, 80, 24) else { return };
-    screen.wait_for("Saltflat Rally");
+    screen.first_frame();
     screen.keys(&["4"]);
     screen.wait_for("after this haul");
     screen.tmux(&["resize-window", "-x", "60", "-y", "15"]);
@@ -124,7 +130,7 @@ fn it_works_in_a_small_window_says_so_in_a_smaller_one_and_finds_its_size_again(
 fn the_terminal_is_given_back_after_a_signal_and_after_ctrl_z() {
     let world = World::new();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
-    screen.wait_for("Saltflat Rally");
+    screen.first_frame();
     let pane = screen.tmux(&["list-panes", "-F", "#{pane_pid}"]);
     let shell = String::from_utf8_lossy(&pane.stdout).trim().to_string();
     let found = Command::new("pgrep").args(["-P", &shell]).output().unwrap();
@@ -142,7 +148,7 @@ fn the_terminal_is_given_back_after_a_signal_and_after_ctrl_z() {
     assert!(state().contains(") T "), "Ctrl-Z stops it: {}", state());
     assert_eq!(alternate(), "0", "and the terminal is given back meanwhile");
     Command::new("kill").args(["-CONT", &program]).status().unwrap();
-    screen.wait_for("Saltflat Rally");
+    screen.first_frame();
     assert_eq!(alternate(), "1");
     Command::new("kill").args(["-TERM", &program]).status().unwrap();
     screen.wait_for("left with 5");
@@ -161,10 +167,10 @@ fn a_panic_gives_the_terminal_back_and_says_what_went_wrong() {
 
 #[test]
 fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself() {
-    let world = World::new();
+    let world = World::alone();
     let before = world.all();
     let Some(screen) = Screen::open(&world, 120, 36) else { return };
-    screen.wait_for("Saltflat Rally");
+    screen.first_frame();
     let mut launcher = Command::new(PROGRAM)
         .args(["stand-in", "--home"])
         .arg(world.launcher())
@@ -185,12 +191,12 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     // Either it is still running and is cancelled, or it has ended and is undone.
     screen.keys(&["c"]);
     thread::sleep(Duration::from_millis(300));
-    if screen.text().contains("Stop, and return") {
-        screen.keys(&["y"]);
-    } else {
-        screen.wait_for("originals are held");
-        screen.keys(&["u", "y"]);
+    if !screen.text().contains("Stop, and return") {
+        screen.wait_for("lets go of them");
+        screen.keys(&["u"]);
+        screen.wait_for("Return haul");
     }
+    screen.keys(&["y"]);
     let begun = Instant::now();
     while world.new_place().exists() || world.all() != before {
         assert!(begun.elapsed() < Duration::from_secs(30), "{}", screen.text());

@@ -2,7 +2,7 @@
 //! launcher and by comparing every byte. Kills show that a haul can be resumed; power cuts are tried in core's laws.
 
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use crate::world::{Tree, World, tree};
 
@@ -43,6 +43,12 @@ fn unfinished(world: &World) -> bool {
     lots.map(|lot| lot["stage"]["stage"].as_str().unwrap()).any(|stage| !at_rest.contains(&stage))
 }
 
+/// What is seen of the journal from outside: it changes when the haul is written down.
+fn journal(world: &World) -> Option<(u64, SystemTime)> {
+    let meta = std::fs::metadata(world.at("home/.local/state/deft-barge/journal.db-wal")).ok()?;
+    Some((meta.len(), meta.modified().ok()?))
+}
+
 fn check(world: &World, game: &Tree, rest: &Tree, when: &str) {
     assert!(world.judge("Saltflat Rally").content(), "{when}: {:?}", world.judge("Saltflat Rally"));
     let leads_to = world.judge("Saltflat Rally").folder;
@@ -79,7 +85,8 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
                 && text != "drives/newhold/quillgate"
         });
         let span = spans[which as usize].as_micros() as u64;
-        let wait = Duration::from_micros(random.below(span));
+        let wait = Duration::from_micros(random.below(if n % 5 == 4 { span } else { span * 2 / 3 }));
+        let before = journal(&world);
         let when = format!("kill {n}, {:?} after {wait:?}", words(which));
         let mut child = world
             .command(words(which))
@@ -87,6 +94,13 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
             .stderr(std::process::Stdio::null())
             .spawn()
             .unwrap();
+        if n % 5 != 4 {
+            // Most kills are to meet the haul itself and not the survey before it: they count from the journal's first line.
+            let begun = Instant::now();
+            while journal(&world) == before && begun.elapsed() < Duration::from_secs(5) {
+                thread::sleep(Duration::from_micros(200));
+            }
+        }
         thread::sleep(wait);
         let _ = child.kill();
         let killed = !child.wait().unwrap().success();
@@ -110,7 +124,7 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
     println!(
         "{KILLS} kills: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
     );
-    assert!(resumed >= 5 && returned >= 5, "too few kills met a haul: {resumed} resumed, {returned} returned");
+    assert!(resumed + returned >= 12, "too few kills met a haul: {resumed} resumed, {returned} returned");
 }
 
 #[test]

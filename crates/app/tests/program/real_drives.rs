@@ -88,6 +88,7 @@ fn free(point: &Path) -> u64 {
 #[test]
 fn a_game_moves_between_an_ext4_image_and_memory() {
     let Some(mounts) = mounts() else { return };
+    let _turn = crate::world::World::new();
     let machine = Machine { home: mounts.folder.path().canonicalize().unwrap().join("home"), mounts: &mounts };
     let library = machine.at("disk/quillgate");
     let game = library.join("tidewright");

@@ -5,13 +5,22 @@ use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
+use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 use deft_barge_harbor::quillgate::{Judgement, judge};
 use deft_barge_harbor::world::{Scale, make};
 
 pub const PROGRAM: &str = env!("CARGO_BIN_EXE_deft-barge");
 
-pub struct World(pub tempfile::TempDir);
+/// A launcher that one test starts is seen by its name in every other test's world: such a test runs alone.
+static LAUNCHERS: RwLock<()> = RwLock::new(());
+
+enum Turn {
+    Shared(#[expect(dead_code, reason = "held, not read")] RwLockReadGuard<'static, ()>),
+    Alone(#[expect(dead_code, reason = "held, not read")] RwLockWriteGuard<'static, ()>),
+}
+
+pub struct World(tempfile::TempDir, #[expect(dead_code, reason = "held, not read")] Turn);
 
 /// Kind, time and bytes of every name below a folder; folders' times left out.
 pub type Tree = BTreeMap<PathBuf, (u32, i64, i64, Vec<u8>)>;
@@ -40,10 +49,20 @@ pub fn tree(root: &Path) -> Tree {
 }
 
 impl World {
+    /// A world for a test that starts no launcher.
     pub fn new() -> Self {
+        Self::with(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)))
+    }
+
+    /// A world for a test that starts one.
+    pub fn alone() -> Self {
+        Self::with(Turn::Alone(LAUNCHERS.write().unwrap_or_else(PoisonError::into_inner)))
+    }
+
+    fn with(turn: Turn) -> Self {
         let folder = tempfile::tempdir().unwrap();
         make(&folder.path().join("world"), 7, Scale::SMALL).unwrap();
-        Self(folder)
+        Self(folder, turn)
     }
 
     pub fn folder(&self) -> PathBuf {

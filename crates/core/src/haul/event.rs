@@ -150,11 +150,17 @@ impl Pace {
         Self { begun: Instant::now(), told: None, recent: VecDeque::new() }
     }
 
+    /// One that tells nothing of work that is done within half a second.
+    pub(super) fn patient() -> Self {
+        Self { told: Some(Instant::now() + Duration::from_millis(400)), ..Self::new() }
+    }
+
     /// Whether a tenth of a second has gone by since the last telling.
     pub(super) fn due(&mut self) -> bool {
-        let due = self.told.is_none_or(|told| told.elapsed() >= Duration::from_millis(100));
+        let now = Instant::now();
+        let due = self.told.is_none_or(|told| now >= told + Duration::from_millis(100));
         if due {
-            self.told = Some(Instant::now());
+            self.told = Some(now);
         }
         due
     }

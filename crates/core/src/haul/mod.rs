@@ -24,7 +24,7 @@ pub use event::{Amount, HaulEvent, Progress, Stop};
 pub use journal::{Event, HaulRow, History, Journal, JournalError, LotRow, TallyEntry, There, UnrecoveredJournal};
 pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
 pub use release::{Removed, release_haul};
-pub use returning::{ReturnPlan, return_haul, return_plan};
+pub use returning::{ReturnPlan, give_up_rest, return_haul, return_plan};
 pub use run::{Haul, HaulEnd};
 pub use stage::{Stage, StageError};
 

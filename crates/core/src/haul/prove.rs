@@ -223,7 +223,7 @@ struct Listening {
 impl Listening {
     fn new(subject: &Subject<'_>, all: u64, files_all: u64) -> Self {
         let progress = Progress::begun(subject.lot, subject.title, all, files_all);
-        Self { pace: Pace::new(), progress }
+        Self { pace: Pace::patient(), progress }
     }
 
     fn add(&mut self, path: PathBuf, bytes: u64) {

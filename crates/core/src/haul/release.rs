@@ -12,13 +12,12 @@ use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::journal::{Journal, LotRow, TallyEntry};
 use super::prove::{has_digest, is_as_seen};
-use super::repoint::be_quiet;
 use super::run::Work;
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::{Disk, Folder, What};
-use crate::plan::Mode;
-use crate::site::Site;
+use crate::plan::{Finding, FindingKind, Mode};
+use crate::site::{Site, Wanted, real_path};
 use crate::tally::{Entry, EntryKind, LotPath};
 
 /// What a removal did.
@@ -66,7 +65,7 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     }
     let tally = work.journal.tally(work.lot.id)?;
     if matches!(work.lot.stage, Stage::Proved { .. }) {
-        be_quiet(work)?;
+        originals_are_unused(work)?;
         copy_is_whole(work, &tally)?;
         work.set_stage(Stage::Releasing)?;
     }
@@ -79,6 +78,16 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     work.journal.say(work.lot.haul, Some(work.lot.id), "released", &title)?;
     (work.report)(HaulEvent::Released { lot: work.lot.id, title, bytes: removed.bytes, left });
     Ok(removed)
+}
+
+/// Refuses while a program has one of the originals open. The launcher itself may run: no record is changed.
+fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
+    let paths = [real_path(&work.lot.planned.from)];
+    let (processes, _) = work.site.processes_using(Wanted { names: &[], paths: &paths });
+    let title = work.lot.planned.title.as_str();
+    let found = |process| Finding::new(Some(title), FindingKind::InUse { process });
+    let findings: Vec<Finding> = processes.into_iter().map(found).collect();
+    if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
 }
 
 /// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
@@ -161,7 +170,7 @@ pub(super) fn remove_known(
         below,
         same,
         work,
-        pace: Pace::new(),
+        pace: Pace::patient(),
         progress: Progress::of_removal(work.lot.id, &work.lot.planned.title, tally),
         removed: Removed::default(),
     };

@@ -177,6 +177,30 @@ pub fn return_haul(
     Ok(Some(back))
 }
 
+/// Gives up the lots of a haul that are not repointed; those that are stay where they are. Gives their titles.
+///
+/// # Errors
+/// [`HaulError::Nothing`] if every lot is at rest or repointed.
+pub fn give_up_rest(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    report: &dyn Fn(HaulEvent),
+    stop: &Stop,
+) -> Result<Vec<String>, HaulError> {
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    let open: Vec<LotRow> =
+        haul.lots.into_iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()).collect();
+    if open.is_empty() {
+        return Err(HaulError::Nothing(format!("haul {id} has no lot to give up")));
+    }
+    let titles = open.iter().map(|lot| lot.planned.title.clone()).collect();
+    for lot in open {
+        give_up(&mut Work { site, journal, lot, report, stop })?;
+    }
+    Ok(titles)
+}
+
 /// Removes what was made for a lot that was not repointed, and leaves all as it was.
 pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     if work.lot.stage == Stage::Repointing {

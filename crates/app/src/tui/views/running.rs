@@ -157,7 +157,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffe
     }
     y += 1;
     y += draw_fault(state, theme, y, area, buffer);
-    let text = "Every original is whole, and every record leads to a whole copy. g goes on where it was; u undoes it.";
+    let text = "Every original is whole, and every record leads to a whole copy. g goes on where it was, c gives up what is unfinished, u undoes all of it.";
     put_at(0, y, text, theme.text(), area, buffer);
 }
 
@@ -268,7 +268,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.",
         (Some(_), _, true) => "Pausing at the next block.",
         (Some(_), ..) => "You may leave this view; the haul goes on. Leaving the program pauses it.",
-        (None, ..) if state.unfinished().is_some() => "g goes on, u undoes.",
+        (None, ..) if state.unfinished().is_some() => "g goes on, c gives up what is unfinished, u undoes all.",
         (None, ..) => "Nothing is running.",
     };
     (text.into(), theme.text())
