@@ -118,7 +118,9 @@ impl Hull<'_> {
                 );
             }
         }
-        let room = usize::from(laid.width.saturating_sub(1));
+        // What spills keeps its sign: no title is written over it.
+        let inside = (laid.start + laid.width).min(width).saturating_sub(laid.start);
+        let room = usize::from(inside.saturating_sub(1));
         let text = match laid.block.cargo {
             Cargo::Leaving { to: Some(to), .. } if room > 3 => format!("→{to} {}", laid.block.title),
             Cargo::Arriving if room > 2 => format!("+{}", laid.block.title),

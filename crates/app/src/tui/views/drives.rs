@@ -323,14 +323,12 @@ fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: b
     if wide {
         lines.push((String::new(), theme.text()));
     }
-    let claim = game.found.claim.map_or_else(String::new, |claim| format!("   its launcher says {claim}"));
-    let files = format!(
-        "{} on disk, {} to read, in {} files{claim}",
-        game.size.on_disk,
-        game.size.apparent,
-        count(game.size.files)
-    );
+    let size = format!("{} on disk, {} to read", game.size.on_disk, game.size.apparent);
+    let files = format!("{size}, in {} files", count(game.size.files));
     lines.push((files, theme.text()));
+    if let (true, Some(claim)) = (wide, game.found.claim) {
+        lines.push((format!("claim       its launcher says {claim}"), theme.text()));
+    }
     let mut files: Vec<String> = game
         .found
         .records

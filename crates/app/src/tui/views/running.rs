@@ -25,8 +25,21 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
     }
 }
 
-fn titles(state: &State) -> Vec<(String, &'static str)> {
-    state.running.stages.clone()
+/// Titles of the lots that were not heard of yet.
+fn waiting(state: &State) -> Vec<String> {
+    let all: Vec<String> = match &state.running.work {
+        Some(Work::Start(draft)) => {
+            let survey = state.survey.as_ref();
+            let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.game(&lot.game)));
+            games.map(|game| game.found.title.clone()).collect()
+        }
+        Some(Work::Resume) => {
+            let lots = state.unfinished().into_iter().flat_map(|haul| &haul.lots);
+            lots.filter(|lot| !lot.stage.at_rest()).map(|lot| lot.planned.title.clone()).collect()
+        }
+        _ => Vec::new(),
+    };
+    all.into_iter().filter(|title| state.running.stages.iter().all(|(known, _)| known != title)).collect()
 }
 
 fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
@@ -42,9 +55,9 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         return draw_said(state, theme, Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area }, buffer);
     };
     let stage = running.stages.iter().find(|(title, _)| *title == progress.title).map_or("begins", |(_, stage)| stage);
-    let done = titles(state).into_iter().filter(|(title, _)| *title != progress.title);
+    let done = running.stages.iter().filter(|(title, _)| *title != progress.title);
     for (title, stage) in done {
-        put_at(0, y, &format!("{}   {stage}", pad(&line(&title), 30)), theme.dim(), area, buffer);
+        put_at(0, y, &format!("{}   {stage}", pad(&line(title), 30)), theme.dim(), area, buffer);
         y += 1;
     }
     put_at(0, y, &line(&progress.title), theme.strong(), area, buffer);
@@ -81,6 +94,12 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let file = cut_middle(&path(&progress.file), usize::from(area.width).saturating_sub(34));
     put_at(2, y, &format!("{file}{block}{repaired}"), theme.dim(), area, buffer);
     y += 2;
+    let waiting = waiting(state);
+    for title in waiting.iter().take(usize::from(area.height / 4)) {
+        put_at(0, y, &format!("{}   waits", pad(&line(title), 30)), theme.dim(), area, buffer);
+        y += 1;
+    }
+    y += u16::from(!waiting.is_empty());
     if area.height > y + 8 {
         put_at(0, y, "rate", theme.dim(), area, buffer);
         let width = usize::from(area.width.saturating_sub(12));
