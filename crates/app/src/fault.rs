@@ -171,3 +171,51 @@ fn sentence(text: &str) -> String {
     let text = text.trim_end();
     if text.ends_with('.') || text.contains('\n') { text.into() } else { format!("{text}.") }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use deft_barge_core::bytes::HaulId;
+    use deft_barge_core::plan::FindingKind;
+    use std::io;
+
+    #[test]
+    fn every_error_says_what_and_what_now_and_has_its_exit_code() {
+        let source = || io::Error::from_raw_os_error(5);
+        let path = || std::path::PathBuf::from("/d/a\u{1b}[2Jb");
+        let finding = Finding::new(Some("T"), FindingKind::Sealed { reason: String::new() });
+        let cases: Vec<(HaulError, u8)> = vec![
+            (HaulError::Disk { act: "write", path: path(), source: source() }, 1),
+            (HaulError::Full { path: path() }, 1),
+            (HaulError::Unreadable { path: path(), from: 0, to: 9, source: source() }, 1),
+            (HaulError::SourceChanged { path: path() }, 1),
+            (HaulError::NotOurs { path: path() }, 1),
+            (HaulError::NeedsRecovery, 1),
+            (HaulError::Nothing("there is no haul 3".into()), 2),
+            (HaulError::Changed { path: path(), count: 2 }, 3),
+            (HaulError::Refused(vec![finding]), 3),
+            (HaulError::Unfinished(HaulId(3)), 3),
+            (HaulError::Journal(JournalError::Locked { path: path() }), 3),
+            (HaulError::Journal(JournalError::Version { path: path(), found: 9 }), 3),
+            (HaulError::Differs { path: path(), from: 8 }, 4),
+            (HaulError::Paused, 5),
+        ];
+        for (error, code) in cases {
+            let shown = error.to_string();
+            let fault = Fault::from(error);
+            assert_eq!(fault.code(), code, "{shown}");
+            let text = fault.text();
+            assert!(text.lines().count() >= 2, "{shown}: what, and what now: {text}");
+            assert!(!text.contains('\u{1b}'), "{text}");
+            assert!(text.starts_with(|c: char| c.is_uppercase() || c == '/'), "{text}");
+        }
+    }
+
+    #[test]
+    fn causes_stand_behind_the_sentence_once() {
+        let error = HaulError::Disk { act: "flush", path: "/d/x".into(), source: io::Error::other("no answer") };
+        assert_eq!(with_causes(&error), "cannot flush /d/x: no answer");
+        assert_eq!(sentence("cannot flush /d/x: no answer"), "Cannot flush /d/x: no answer.");
+        assert_eq!(sentence("/d/x is there"), "/d/x is there.");
+    }
+}

@@ -12,3 +12,6 @@ pub use act::{Act, Gate, What};
 pub use declared::{DeclaredRules, Unreadable, allocated_below};
 pub(crate) use real::attributes_of;
 pub use real::{Disk, DiskFile, Folder, Meta};
+
+#[cfg(test)]
+mod tests;

@@ -8,7 +8,7 @@ use crossbeam_channel::Sender;
 
 use super::copy::{Job, Told, lock, meta_of, read_whole, write_block};
 use super::error::HaulError;
-use super::journal::There;
+use super::history::There;
 use super::run::Work;
 use crate::disk::{Disk, DiskFile};
 use crate::launcher::{ContentList, Digest, DigestKind};

@@ -16,7 +16,7 @@ use super::compare::{compare_file, digest_paths};
 use super::crew::HANDS;
 use super::error::HaulError;
 use super::event::{Amount, HaulEvent, Pace, Progress};
-use super::journal::{TallyEntry, There};
+use super::history::{TallyEntry, There};
 use super::run::Work;
 use super::scan::scan;
 use super::stage::Stage;

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 
 use serde::Serialize;
 
-use super::journal::TallyEntry;
+use super::history::TallyEntry;
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
 

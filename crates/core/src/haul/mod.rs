@@ -9,6 +9,7 @@ mod copy;
 mod crew;
 mod error;
 mod event;
+mod history;
 mod journal;
 mod place;
 mod prove;
@@ -21,7 +22,8 @@ mod stage;
 
 pub use error::HaulError;
 pub use event::{Amount, HaulEvent, Progress, Stop};
-pub use journal::{Event, HaulRow, History, Journal, JournalError, LotRow, TallyEntry, There, UnrecoveredJournal};
+pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There};
+pub use journal::{Journal, JournalError, UnrecoveredJournal};
 pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
 pub use release::{Removed, release_haul};
 pub use returning::{ReturnPlan, give_up_rest, return_haul, return_plan};

@@ -10,7 +10,8 @@ use std::path::Path;
 
 use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
-use super::journal::{Journal, LotRow, TallyEntry};
+use super::history::{LotRow, TallyEntry};
+use super::journal::Journal;
 use super::prove::{has_digest, is_as_seen};
 use super::run::Work;
 use super::stage::Stage;

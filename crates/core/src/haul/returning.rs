@@ -7,7 +7,8 @@ use serde::Serialize;
 
 use super::error::HaulError;
 use super::event::{HaulEvent, Stop};
-use super::journal::{HaulRow, Journal, LotRow, TallyEntry, There};
+use super::history::{HaulRow, LotRow, TallyEntry, There};
+use super::journal::Journal;
 use super::place::unplace;
 use super::prove::{Depth, Subject, look, what_records_say};
 use super::release::remove_known;

@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{HaulEvent, Stop};
-use super::journal::{Journal, LotRow};
+use super::history::LotRow;
+use super::journal::Journal;
 use super::place::{link, place, rename, swap};
 use super::prove::{Depth, Subject, add_records, contents_of, look};
 use super::release::release_lot;
@@ -114,7 +115,7 @@ impl<'a> Haul<'a> {
         if plan.lots.is_empty() {
             return Err(HaulError::Nothing("there is nothing to haul".into()));
         }
-        if let Some(other) = journal.hauls()?.into_iter().find(super::journal::HaulRow::unfinished) {
+        if let Some(other) = journal.hauls()?.into_iter().find(super::history::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
         let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();

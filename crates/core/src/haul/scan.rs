@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use super::error::HaulError;
-use super::journal::TallyEntry;
+use super::history::TallyEntry;
 use crate::tally::{Entry, EntryKind, LotPath, block_count, walk};
 
 /// What a new walk says to an older tally.
