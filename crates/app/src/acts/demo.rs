@@ -121,7 +121,7 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     judge(dir, "Saltflat Rally")?;
     let seconds = steps.begun.elapsed().as_secs_f64();
     if json {
-        let summary = json!({ "steps": steps.lines, "proof": proof, "released": removed.bytes, "to-download": 0, "seconds": seconds });
+        let summary = json!({ "steps": steps.lines, "proof": proof, "released": removed.bytes, "to_download": 0, "seconds": seconds });
         say_json("demo", summary)?;
     } else {
         say(&format!(

@@ -229,7 +229,7 @@ fn give_up(site: &Site, journal: &Journal, row: &HaulRow, yes: bool, json: bool)
     if json {
         say_json(
             "return",
-            json!({ "returned": row.id, "given-up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
+            json!({ "returned": row.id, "given_up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
         )?;
     } else {
         say(&format!("Given up: {}. All of it is as it was.", line(&titles.join(", "))))?;

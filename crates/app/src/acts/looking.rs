@@ -18,7 +18,7 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
     if json {
         let mut value = to_json(&survey)?;
         if let Some(fault) = &fault {
-            value["journal-problem"] = fault.sentence.clone().into();
+            value["journal_problem"] = fault.sentence.clone().into();
         }
         say_json("survey", value)?;
     } else {

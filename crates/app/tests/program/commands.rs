@@ -14,6 +14,10 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     let survey = world.json(&["survey"], 0);
     assert_eq!(survey["drives"].as_array().unwrap().len(), 4);
     assert_eq!(survey["games"].as_array().unwrap().len(), 8);
+    assert_eq!(
+        (&survey["games"][0]["id"], &survey["games"][0]["own_id"]),
+        (&"quillgate/qg-0107".into(), &"qg-0107".into())
+    );
     assert!(survey["launchers"][0]["libraries"][0]["default"].as_bool().unwrap());
     let plan = world.json(&["plan", "saltflat", "--to", "newhold"], 0);
     assert_eq!(plan["lots"][0]["mode"], "copy");
@@ -139,7 +143,7 @@ fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved(
     world.expect(&["haul", "brass", "saltflat", "--to", "newhold", "--yes"], 1);
     assert!(world.judge("Saltflat Rally").content() && world.new_place().exists(), "the rest of the haul goes on");
     let given_up = world.json(&["return", "--rest"], 0);
-    assert_eq!(given_up["given-up"][0], "Brass Herons");
+    assert_eq!(given_up["given_up"][0], "Brass Herons");
     assert!(world.new_place().exists() && !world.at("drives/newhold/quillgate/brass-herons").exists());
     assert!(tree(&world.at("drives/cellar/quillgate/brass-herons")) == brass);
     assert!(world.judge("Brass Herons").content());
@@ -289,7 +293,7 @@ fn the_demo_without_a_terminal_ends_well() {
         .unwrap();
     assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
     let summary: serde_json::Value = serde_json::from_slice(&output.stdout).unwrap();
-    assert_eq!(summary["to-download"], 0);
+    assert_eq!(summary["to_download"], 0);
     let output = Command::new(PROGRAM).args(["demo", "--unattended", "--dir"]).arg(folder.path()).output().unwrap();
     assert_eq!(output.status.code(), Some(2), "a folder that is no world is left alone");
     assert!(folder.path().join("w").exists());

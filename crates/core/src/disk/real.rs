@@ -147,10 +147,18 @@ impl Disk {
         })
     }
 
-    /// Opens a file that is there, to write into it; a link is refused.
+    /// Opens a file of ours that is there, to write into it; a link is refused, a read-only one is opened up.
     pub fn open_write(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenWrite(path), || {
-            let file = OpenOptions::new().read(true).write(true).custom_flags(NO_FOLLOW).open(path)?;
+            let open = || OpenOptions::new().read(true).write(true).custom_flags(NO_FOLLOW).open(path);
+            let file = match open() {
+                // A copy that was finished before a crash has its final permissions already, and may be read-only.
+                Err(error) if error.kind() == io::ErrorKind::PermissionDenied && path.symlink_metadata()?.is_file() => {
+                    rustix::fs::chmod(path, Mode::from_raw_mode(0o600))?;
+                    open()?
+                }
+                other => other?,
+            };
             Ok(DiskFile { file, path: path.into() })
         })
     }

@@ -141,6 +141,11 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     for line in tally.iter().filter(|line| line.entry.kind == EntryKind::Folder) {
         let at = line.entry.path.under(staging);
         match at.symlink_metadata() {
+            // Finished before a crash, with its final permissions: it is opened up for what is still to come.
+            Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
+                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, &line.entry.path.under(&work.lot.planned.from)) };
+                disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
+            }
             Ok(meta) if meta.is_dir() => {}
             Ok(_) => return Err(HaulError::NotOurs { path: at }),
             Err(_) => work.make_folder(&at)?,

@@ -84,7 +84,8 @@ pub struct FoundLibrary {
 /// A game as its launcher lists it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct FoundGame {
-    /// The launcher's own id of it.
+    /// The launcher's own id of it; in a survey's JSON `own_id`, since the game's id over all launchers stands beside it.
+    #[serde(rename = "own_id")]
     pub id: String,
     /// The title.
     pub title: String,

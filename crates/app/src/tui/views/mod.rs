@@ -101,10 +101,10 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     put(hints, theme.dim(), lower, buffer);
 }
 
-/// Puts one line of text, cut to the area.
+/// Puts one line of text, cut to the area, whatever stands in it made visible.
 fn put(text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
     if area.height > 0 && area.width > 0 {
-        buffer.set_string(area.x, area.y, cut(text, usize::from(area.width)), style);
+        buffer.set_string(area.x, area.y, cut(&line(text), usize::from(area.width)), style);
     }
 }
 

@@ -21,7 +21,10 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
     }
     match state.newest() {
         Some(row) => draw_end(state, row, theme, area, buffer),
-        None => put_at(2, 1, "Nothing was hauled yet.", theme.text(), area, buffer),
+        None => {
+            put_at(0, 0, "Nothing was hauled yet.", theme.text(), area, buffer);
+            draw_fault(state, theme, 2, area, buffer);
+        }
     }
 }
 
