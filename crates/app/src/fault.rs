@@ -128,7 +128,7 @@ impl From<JournalError> for Fault {
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str = "Originals and records are as they were. Go on with: deft-barge resume; give that game up with: deft-barge return --rest; or undo all with: deft-barge return";
+        const RESUME: &str = "Every game has a whole copy, and the records lead to it. Go on with: deft-barge resume; give that game up with: deft-barge return --rest; or undo all with: deft-barge return";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),

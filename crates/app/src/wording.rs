@@ -42,6 +42,9 @@ fn process(process: &Process) -> String {
 
 fn kind_sentence(kind: &FindingKind) -> String {
     match kind {
+        FindingKind::NoRoom { drive, lacks, reserve } if reserve.count() == 0 => {
+            format!("{drive} lacks {lacks}. Make room there.")
+        }
         FindingKind::NoRoom { drive, lacks, reserve } => {
             format!(
                 "{drive} lacks {lacks} above its reserve of {reserve}. Take a game off the haul, or make room there."

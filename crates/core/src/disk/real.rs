@@ -284,6 +284,11 @@ impl Disk {
         })
     }
 
+    /// Sets the permissions of an open folder, so that something can be removed in it.
+    pub fn set_folder_mode(&self, folder: &Folder, mode: u32) -> io::Result<()> {
+        self.pass(Act::Meta(&folder.path), || Ok(rustix::fs::fchmod(&folder.handle, Mode::from_raw_mode(mode))?))
+    }
+
     /// Removes one name, through its opened folder.
     pub fn remove(&self, path: &Path, what: What) -> io::Result<()> {
         let (Some(parent), Some(name)) = (path.parent(), path.file_name()) else {

@@ -142,7 +142,11 @@ impl History {
 
     /// Originals that are still held, as a survey shows them.
     pub fn held(&self, site: &Site) -> Vec<Held> {
-        let lots = self.hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.holds_originals());
+        let all = || self.hauls.iter().flat_map(|haul| &haul.lots);
+        // Originals that a return has taken up again are nobody's held originals any more.
+        let leads_back = |stage: &Stage| *stage == Stage::Repointing || stage.is_repointed();
+        let taken_up = |lot: &LotRow| all().any(|back| back.takes_back == Some(lot.id) && leads_back(&back.stage));
+        let lots = all().filter(|lot| lot.holds_originals() && !taken_up(lot));
         let held = |lot: &LotRow| Held {
             haul: lot.haul,
             title: lot.planned.title.clone(),

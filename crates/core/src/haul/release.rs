@@ -12,7 +12,7 @@ use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
-use super::prove::{has_digest, is_as_seen};
+use super::prove::{has_digest, is_as_seen, what_records_say};
 use super::run::Work;
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId};
@@ -44,6 +44,10 @@ pub fn release_haul(
     stop: &Stop,
 ) -> Result<Removed, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    // A return may be on its way back to these very originals.
+    if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
+        return Err(HaulError::Unfinished(other.id));
+    }
     let ready = |lot: &&LotRow| matches!(lot.stage, Stage::Proved { holds: true } | Stage::Releasing);
     let lots: Vec<LotRow> = haul.lots.iter().filter(ready).cloned().collect();
     if lots.is_empty() {
@@ -66,6 +70,7 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     }
     let tally = work.journal.tally(work.lot.id)?;
     if matches!(work.lot.stage, Stage::Proved { .. }) {
+        records_lead_to_the_copy(work)?;
         originals_are_unused(work)?;
         copy_is_whole(work, &tally)?;
         work.set_stage(Stage::Releasing)?;
@@ -79,6 +84,18 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     work.journal.say(work.lot.haul, Some(work.lot.id), "released", &title)?;
     (work.report)(HaulEvent::Released { lot: work.lot.id, title, bytes: removed.bytes, left });
     Ok(removed)
+}
+
+/// Refuses if the launcher's records lead anywhere but to the copy: then the originals may be what is played.
+fn records_lead_to_the_copy(work: &Work<'_>) -> Result<(), HaulError> {
+    let planned = &work.lot.planned;
+    match what_records_say(work.site, &planned.game) {
+        Some(game) if game.install != planned.to => {
+            let why = format!("they lead to {} and not to {}", game.install.display(), planned.to.display());
+            Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), FindingKind::RecordsUnchangeable { why })]))
+        }
+        _ => Ok(()),
+    }
 }
 
 /// Refuses while a program has one of the originals open. The launcher itself may run: no record is changed.
@@ -188,7 +205,9 @@ pub(super) fn remove_known(
 }
 
 impl Removing<'_> {
-    fn folder(&mut self, handle: &Folder, path: &Path) -> Result<(), HaulError> {
+    /// Removes what is known in a folder; gives whether its permissions had to be opened up for that.
+    fn folder(&mut self, handle: &Folder, path: &Path) -> Result<bool, HaulError> {
+        let mut opened = false;
         for entry in self.below.get(path).cloned().unwrap_or_default() {
             if self.work.stop.asked() {
                 return Err(HaulError::Paused);
@@ -203,12 +222,16 @@ impl Removing<'_> {
                     continue;
                 }
                 let inner = handle.open(name).map_err(HaulError::disk("open", &at))?;
-                self.folder(&inner, entry.path.as_path())?;
-                drop(inner);
-                match self.disk.remove_in(handle, name, What::Folder) {
+                let opened_up = self.folder(&inner, entry.path.as_path())?;
+                match self.remove(handle, name, What::Folder, &mut opened) {
                     Ok(()) => self.removed.gone += 1,
                     // What is left inside keeps the folder; the list of what is left names it.
-                    Err(error) if error.kind() == std::io::ErrorKind::DirectoryNotEmpty => {}
+                    Err(error) if error.kind() == std::io::ErrorKind::DirectoryNotEmpty => {
+                        if opened_up {
+                            let mode = self.disk.set_folder_mode(&inner, entry.mode);
+                            mode.map_err(HaulError::disk("set the permissions of", &at))?;
+                        }
+                    }
                     Err(error) => return Err(HaulError::disk("remove", &at)(error)),
                 }
                 continue;
@@ -216,14 +239,26 @@ impl Removing<'_> {
             if is_folder || !(self.same)(entry, &stat) {
                 continue;
             }
-            self.disk.remove_in(handle, name, What::File).map_err(HaulError::disk("remove", &at))?;
+            self.remove(handle, name, What::File, &mut opened).map_err(HaulError::disk("remove", &at))?;
             self.removed.gone += 1;
             self.tell(entry);
             if stat.st_nlink == 1 {
                 self.removed.bytes = self.removed.bytes.plus(Bytes::new(stat.st_blocks as u64 * 512));
             }
         }
-        Ok(())
+        Ok(opened)
+    }
+
+    /// Removes a name; a read-only folder is opened up, once.
+    fn remove(&self, handle: &Folder, name: &OsStr, what: What, opened: &mut bool) -> std::io::Result<()> {
+        match self.disk.remove_in(handle, name, what) {
+            Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied && !*opened => {
+                self.disk.set_folder_mode(handle, 0o700)?;
+                *opened = true;
+                self.disk.remove_in(handle, name, what)
+            }
+            other => other,
+        }
     }
 
     fn tell(&mut self, entry: &Entry) {

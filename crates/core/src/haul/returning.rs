@@ -20,6 +20,7 @@ use crate::disk::What;
 use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, quiet};
 use crate::record::Edit;
 use crate::site::Site;
+use crate::tally::measure;
 
 /// What a return would do.
 #[derive(Clone, Debug, Serialize)]
@@ -118,7 +119,9 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
         && let Ok(usage) = drive.usage()
     {
         // It lay there before: undoing a haul may use the reserve again.
-        let lacks = back.need.max(back.size.on_disk).less(usage.free);
+        // What is left of half released originals goes before the copy comes back.
+        let going = if lot.stage == Stage::Releasing { measure(&back.to).on_disk } else { Bytes::ZERO };
+        let lacks = back.need.max(back.size.on_disk).less(usage.free.plus(going));
         if lacks > Bytes::ZERO {
             kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
         }

@@ -4,7 +4,7 @@ use std::fs;
 use std::process::{Command, Stdio};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Haul, HaulError, Journal, Stage, Stop, prove_haul, release_haul, return_haul};
+use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, prove_haul, release_haul, return_haul};
 use deft_barge_core::plan::{FindingKind, Policy};
 
 use crate::port::{Port, to_newhold};
@@ -278,4 +278,80 @@ fn a_copy_keeps_holes_names_of_one_file_times_and_permissions() {
     assert!(hole.blocks() * 512 < hole.len());
     let (_, small) = meta("data/small");
     assert_eq!((small.nlink(), small.ino()), (2, meta("data/twin").1.ino()));
+}
+
+/// Fails every removal in a game's folder.
+#[derive(Debug)]
+struct RemovesNothing;
+
+impl deft_barge_core::disk::Gate for RemovesNothing {
+    fn before(&self, act: &deft_barge_core::disk::Act<'_>) -> std::io::Result<()> {
+        let removes = matches!(act, deft_barge_core::disk::Act::Remove { path, .. } if path.to_string_lossy().contains("regatta"));
+        if removes { Err(std::io::Error::from_raw_os_error(5)) } else { Ok(()) }
+    }
+}
+
+#[test]
+fn originals_that_a_return_has_taken_up_again_are_never_released() {
+    let port = Port::new();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let mut site = port.site();
+    site.disk = site.disk.and_gate(std::sync::Arc::new(RemovesNothing));
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap_err();
+    drop(journal);
+    // The records lead to the originals again, the copy is still whole, and the first haul still says "proved".
+    assert!(port.content() && port.new_place().join("data/pack").exists());
+    assert!(matches!(release(&port), Err(HaulError::Unfinished(HaulId(2)))));
+    assert!(port.old_place().join("data/pack").exists() && port.content());
+    assert!(History::of(&port.site()).unwrap().held(&port.site()).iter().all(|held| held.path != port.old_place()));
+    assert!(port.resume().unwrap());
+    assert!(port.content() && port.old_place().exists() && !port.new_place().exists());
+    assert!(release(&port).is_err());
+    assert!(port.content());
+}
+
+#[test]
+fn nothing_is_released_while_the_records_lead_elsewhere() {
+    let port = Port::new();
+    let before = port.records();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    // Somebody puts the old records back by hand.
+    for (file, text) in [
+        "home/.config/quillgate/rooms.json",
+        "home/.config/quillgate/recent.json",
+        "drives/swift/quillgate/ledger.json",
+    ]
+    .iter()
+    .zip(&before)
+    {
+        port.write(file, text.as_ref().unwrap().as_bytes());
+    }
+    assert!(matches!(release(&port), Err(HaulError::Refused(_))));
+    assert!(port.old_place().join("data/pack").exists() && port.content());
+}
+
+#[test]
+fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full() {
+    let port = Port::new();
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let stop = Stop::default();
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    // The first removal is done, then it stops.
+    let gone = std::cell::Cell::new(0);
+    let tell = |event: deft_barge_core::haul::HaulEvent| {
+        if matches!(event, deft_barge_core::haul::HaulEvent::Stage { stage: "releasing", .. }) {
+            gone.set(1);
+            stop.ask();
+        }
+    };
+    assert!(matches!(release_haul(&site, &journal, HaulId(1), &tell, &stop), Err(HaulError::Paused)));
+    assert_eq!(gone.get(), 1);
+    drop(journal);
+    fs::write(port.at("drives/swift/film"), vec![1; 34_000_000]).unwrap();
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    assert!(port.content() && port.old_place().exists() && !port.new_place().exists());
 }

@@ -19,13 +19,11 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
     if let Some(row) = state.unfinished() {
         return draw_unfinished(state, row, theme, area, buffer);
     }
-    match state.newest() {
-        Some(row) => draw_end(state, row, theme, area, buffer),
-        None => {
-            put_at(0, 0, "Nothing was hauled yet.", theme.text(), area, buffer);
-            draw_fault(state, theme, 2, area, buffer);
-        }
+    if let Some(row) = state.newest() {
+        return draw_end(state, row, theme, area, buffer);
     }
+    put_at(0, 0, "Nothing was hauled yet.", theme.text(), area, buffer);
+    draw_fault(state, theme, 2, area, buffer);
 }
 
 /// Titles of the lots that were not heard of yet.
