@@ -6,7 +6,7 @@
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
@@ -70,9 +70,10 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     }
     let tally = work.journal.tally(work.lot.id)?;
     if matches!(work.lot.stage, Stage::Proved { .. }) {
-        records_lead_to_the_copy(work)?;
+        let (copy, seen) = copy_now(work, &tally)?;
+        records_lead_to(work, &copy)?;
         originals_are_unused(work)?;
-        copy_is_whole(work, &tally)?;
+        copy_is_whole(work, &copy, &seen)?;
         work.set_stage(Stage::Releasing)?;
     }
     let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
@@ -86,12 +87,31 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     Ok(removed)
 }
 
+/// Where the copy of this lot is now, and how it was seen there: later hauls may have carried it on.
+fn copy_now(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(PathBuf, Vec<TallyEntry>), HaulError> {
+    let (mut place, mut seen) = (work.lot.planned.to.clone(), tally.to_vec());
+    let mut hauls = work.journal.hauls()?;
+    hauls.reverse();
+    for lot in hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id.0 > work.lot.id.0) {
+        let carried_on =
+            lot.planned.game == work.lot.planned.game && lot.planned.from == place && lot.stage.is_repointed();
+        if carried_on {
+            place.clone_from(&lot.planned.to);
+            // A rename leaves every file what it was.
+            if lot.planned.mode != Mode::Rename {
+                seen = work.journal.tally(lot.id)?;
+            }
+        }
+    }
+    Ok((place, seen))
+}
+
 /// Refuses if the launcher's records lead anywhere but to the copy: then the originals may be what is played.
-fn records_lead_to_the_copy(work: &Work<'_>) -> Result<(), HaulError> {
+fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
     let planned = &work.lot.planned;
     match what_records_say(work.site, &planned.game) {
-        Some(game) if game.install != planned.to => {
-            let why = format!("they lead to {} and not to {}", game.install.display(), planned.to.display());
+        Some(game) if game.install != copy => {
+            let why = format!("they lead to {} and not to {}", game.install.display(), copy.display());
             Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), FindingKind::RecordsUnchangeable { why })]))
         }
         _ => Ok(()),
@@ -109,11 +129,11 @@ fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
-fn copy_is_whole(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(), HaulError> {
+fn copy_is_whole(work: &Work<'_>, copy: &Path, tally: &[TallyEntry]) -> Result<(), HaulError> {
     let contents = work.content_list()?;
     let mut bad = Vec::new();
     for line in tally {
-        let at = line.entry.path.under(&work.lot.planned.to);
+        let at = line.entry.path.under(copy);
         let fine = match at.symlink_metadata() {
             Err(_) => false,
             Ok(meta) if line.entry.kind == EntryKind::Folder => meta.is_dir(),

@@ -355,3 +355,25 @@ fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full()
     return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
     assert!(port.content() && port.old_place().exists() && !port.new_place().exists());
 }
+
+#[test]
+fn originals_are_released_also_after_their_copy_was_carried_on() {
+    for spoil in [false, true] {
+        let port = Port::new();
+        port.haul(None, to_newhold(), Policy::Hold).unwrap();
+        port.write("drives/newhold/second/ledger.json", b"{\n  \"ledger\": 3,\n  \"titles\": []\n}\n");
+        let second = port.at("drives/newhold/second");
+        let rooms = fs::read_to_string(port.at("home/.config/quillgate/rooms.json")).unwrap();
+        let room = format!("[ {{ \"folder\": {second:?} }},");
+        port.write("home/.config/quillgate/rooms.json", rooms.replacen('[', &room, 1).as_bytes());
+        port.haul(None, deft_barge_core::plan::Destination::Library(second.clone()), Policy::Hold).unwrap();
+        assert!(port.content() && !port.new_place().exists());
+        if spoil {
+            fs::remove_file(second.join("regatta/data/pack")).unwrap();
+            assert!(release(&port).is_err() && port.old_place().join("data/pack").exists());
+            continue;
+        }
+        assert_eq!(release(&port).unwrap(), 0);
+        assert!(port.content() && !port.old_place().exists());
+    }
+}
