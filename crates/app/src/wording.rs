@@ -217,8 +217,9 @@ pub fn haul_state(haul: &HaulRow) -> String {
 /// The totals of a proof in one line.
 pub fn proof(proof: &Proof) -> String {
     let download = proof.to_download.map_or("not known".to_string(), |bytes| bytes.to_string());
+    let updated = if proof.updated > 0 { format!(", updated since {}", count(proof.updated)) } else { String::new() };
     format!(
-        "differ {}, missing {}, extra {}, to download {download}   ({} files, {}{})",
+        "differ {}, missing {}, extra {}, to download {download}{updated}   ({} files, {}{})",
         count(proof.differ),
         count(proof.missing),
         count(proof.extra),

@@ -16,6 +16,7 @@ use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
+use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
@@ -60,6 +61,8 @@ pub struct Proof {
     pub bytes: Bytes,
     /// Files that differ from their originals.
     pub differ: u64,
+    /// Files that are not their originals any more, but just what the launcher's list wants: it has updated them.
+    pub updated: u64,
     /// Files that are not there.
     pub missing: u64,
     /// Files that were not among the originals.
@@ -130,6 +133,7 @@ struct Checked {
     path: PathBuf,
     size: u64,
     fault: Option<(DifferenceKind, Option<u64>)>,
+    updated: bool,
     download: u64,
 }
 
@@ -191,6 +195,7 @@ pub(super) fn look(
                     proof.files += 1;
                     proof.bytes = proof.bytes.plus(Bytes::new(checked.size));
                     download += checked.download;
+                    proof.updated += u64::from(checked.updated);
                     listening.progress.files += 1;
                     if let Some((kind, from)) = checked.fault {
                         proof.note(&checked.path, kind, from);
@@ -273,7 +278,7 @@ fn check(
 ) -> Result<Checked, HaulError> {
     let at = subject.install.join(&job.path);
     let wants = job.item.map_or(0, |(item, _)| item.size);
-    let mut checked = Checked { path: job.path.clone(), size: 0, fault: None, download: 0 };
+    let mut checked = Checked { path: job.path.clone(), size: 0, fault: None, updated: false, download: 0 };
     let meta = match at.symlink_metadata() {
         Ok(meta) if meta.is_file() => meta,
         Ok(_) | Err(_) => {
@@ -300,18 +305,15 @@ fn check(
         checked.download = if wrong || size_wrong { wants } else { 0 };
         return Ok(checked);
     }
-    if size_wrong {
-        checked.download = wants;
-    }
-    if job.line.is_some_and(|line| line.entry.size != meta.len()) {
-        checked.fault = Some((DifferenceKind::Differs, None));
-        return Ok(checked);
-    }
     let reading = read_through(disk, &at, job, meta.len(), stop, tell)?;
-    if let Some(from) = reading.differs {
-        checked.fault = Some((DifferenceKind::Differs, Some(from)));
+    let is_wanted = job.item.is_some() && !size_wrong && !reading.digest_wrong;
+    let longer_or_shorter = job.line.is_some_and(|line| line.entry.size != meta.len());
+    if longer_or_shorter || reading.differs.is_some() {
+        // A newer file that is just what the launcher's list wants was put there by its launcher.
+        checked.updated = is_wanted;
+        checked.fault = (!is_wanted).then_some((DifferenceKind::Differs, reading.differs));
     }
-    if reading.digest_wrong {
+    if job.item.is_some() && !is_wanted {
         checked.download = wants;
     }
     Ok(checked)
@@ -436,6 +438,10 @@ fn prove_lot(
     };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, &planned.game, &mut proof);
+    // A proof that did not hold may hold now, once the launcher has mended its game; a later one never takes a proof back.
+    if matches!(lot.stage, Stage::Proved { .. }) && proof.holds() {
+        journal.set_proof(lot.id, &proof, &Stage::Proved { holds: true })?;
+    }
     Ok(proof)
 }
 

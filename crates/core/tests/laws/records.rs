@@ -377,3 +377,25 @@ fn originals_are_released_also_after_their_copy_was_carried_on() {
         assert!(port.content() && !port.old_place().exists());
     }
 }
+
+#[test]
+fn a_proof_that_did_not_hold_holds_once_the_game_is_mended() {
+    let port = Port::new();
+    let small = port.old_place().join("data/ä 日");
+    let sound = fs::read(&small).unwrap();
+    fs::write(&small, "not what the launcher wants").unwrap();
+    let end = port.haul(None, to_newhold(), Policy::Release).unwrap();
+    assert!(end.differs() && matches!(end.lots[0].stage, Stage::Proved { holds: false }));
+    assert!(release(&port).is_err() && small.exists(), "what does not hold is not released, whatever the policy");
+    fs::write(port.new_place().join("data/ä 日"), &sound).unwrap();
+    let site = port.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let lots = || journal.haul(HaulId(1)).unwrap().unwrap().lots;
+    let proof = prove_haul(&site, &journal, &lots(), &|_| {}, &Stop::default()).unwrap().remove(0).1;
+    // It is not its original any more, and that is what was wanted; the launcher is content.
+    assert_eq!((proof.differ, proof.updated, proof.to_download.unwrap().count()), (0, 1, 0));
+    assert!(proof.holds() && port.content() && lots()[0].stage == Stage::Proved { holds: true });
+    drop(journal);
+    assert_eq!(release(&port).unwrap(), 0);
+    assert!(port.content() && !port.old_place().exists());
+}
