@@ -1,5 +1,6 @@
 //! The demo: a world to try everything in, by hand or unattended.
 
+use std::io::{IsTerminal, Write, stderr};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
@@ -46,7 +47,12 @@ pub fn demo(demo: &Demo, json: bool) -> Result<u8, Fault> {
 fn make_world(dir: &Path, seed: u64) -> Result<(), Fault> {
     if !world::is_there(dir) {
         eprintln!("Making a made-up world of some 500 MB in {} ...", dir.display());
-        world::make(dir, seed, Scale::DEMO)?;
+        let report = |made: usize, all: usize| {
+            if stderr().is_terminal() {
+                let _ = write!(stderr(), "\r\x1b[K{made} of {all} games");
+            }
+        };
+        world::make_and_tell(dir, seed, Scale::DEMO, &report)?;
     }
     Ok(())
 }

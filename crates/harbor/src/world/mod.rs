@@ -80,6 +80,11 @@ pub fn is_there(folder: &Path) -> bool {
 /// # Errors
 /// [`WorldError::InTheWay`] if something else is there.
 pub fn make(folder: &Path, seed: u64, scale: Scale) -> Result<()> {
+    make_and_tell(folder, seed, scale, &|_, _| {})
+}
+
+/// Makes a world as [`make`] does; `report` hears how many games are made, and how many there will be.
+pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usize, usize)) -> Result<()> {
     if folder.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
         return Err(WorldError::InTheWay(folder.into()));
     }
@@ -94,7 +99,7 @@ pub fn make(folder: &Path, seed: u64, scale: Scale) -> Result<()> {
         }
     }
     let home = folder.join("home");
-    let bad = quillgate::write(&drives, &home, seed, scale)?;
+    let bad = quillgate::write(&drives, &home, seed, scale, report)?;
     let profile = home.join(".config/deft-barge/profiles/quillgate.toml");
     bytes::text(&profile, quillgate::PROFILE)?;
     // Last: a world without this file is not one yet.

@@ -20,7 +20,13 @@ pub(super) struct Unreadable {
 }
 
 /// Writes the games, their rooms and Quillgate's own folder.
-pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Result<Unreadable> {
+pub(super) fn write(
+    drives: &Path,
+    home: &Path,
+    seed: u64,
+    scale: Scale,
+    report: &dyn Fn(usize, usize),
+) -> Result<Unreadable> {
     let own = home.join(".config/quillgate");
     let mut rooms = Vec::new();
     let mut starts = Vec::new();
@@ -29,6 +35,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Resu
         let mut titles = Vec::new();
         for build in GAMES.iter().filter(|build| build.drive == drive) {
             let install = room.join(build.folder);
+            report(starts.len(), GAMES.len());
             let parts = write_game(build, &install, seed, scale)?;
             let bytes: u64 = parts.iter().map(|part| part.size).sum();
             let parts: Vec<Value> =
