@@ -144,9 +144,11 @@ impl From<HaulError> for Fault {
                 "Go on with: deft-barge resume, or undo it with: deft-barge return",
             ),
             HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
-            HaulError::Changed { .. } => {
-                Self::new(Kind::Refused, text, "Nothing was removed. See what differs with: deft-barge prove")
-            }
+            HaulError::Changed { .. } => Self::new(
+                Kind::Refused,
+                text,
+                "Nothing was removed. See what differs with: deft-barge prove; undo an unfinished haul with: deft-barge return",
+            ),
             HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
             HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
             HaulError::Unreadable { .. } => {

@@ -79,7 +79,10 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
         let tally = work.journal.tally(work.lot.id)?;
         let fresh = scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
         let first = tally.is_empty();
-        if !first && fresh.changed.is_empty() && fresh.gone.is_empty() && tally.iter().all(|line| line.compared) {
+        let compared = !first && tally.iter().all(|line| line.compared);
+        // What was compared may have gone since, with its drive or by somebody's hand.
+        if compared && fresh.changed.is_empty() && fresh.gone.is_empty() && work.not_as_seen(&staging, &tally).is_none()
+        {
             break;
         }
         if round > ROUNDS {

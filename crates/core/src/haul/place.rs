@@ -28,7 +28,8 @@ pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
         (true, false) => {
             let tally = work.journal.tally(work.lot.id)?;
             let fresh = scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
-            if !fresh.changed.is_empty() || !fresh.gone.is_empty() {
+            let vanished = work.not_as_seen(staging, &tally).is_some();
+            if vanished || !fresh.changed.is_empty() || !fresh.gone.is_empty() {
                 return work.set_stage(Stage::Copying { staging: staging.into() });
             }
             disk.rename(staging, &to).map_err(HaulError::disk("rename", &to))?;

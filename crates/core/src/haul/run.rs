@@ -1,22 +1,25 @@
 //! Running a haul: each lot from the stage it stands at to its end, one after another.
 
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{HaulEvent, Stop};
-use super::history::LotRow;
+use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::place::{link, place, rename, swap};
 use super::prove::{Depth, Subject, add_records, contents_of, look};
 use super::release::release_lot;
 use super::repoint::{finish, repoint};
 use super::returning::{forget_way, give_up, take_up};
+use super::scan::scan;
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Weight, quiet};
 use crate::site::{Abilities, Site};
+use crate::tally::{EntryKind, stamp_of};
 
 /// What the phases of a lot work with.
 pub(super) struct Work<'a> {
@@ -72,6 +75,25 @@ impl Work<'_> {
             self.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
         }
         Ok(())
+    }
+
+    /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
+    pub(super) fn not_as_seen(&self, root: &Path, tally: &[TallyEntry]) -> Option<(PathBuf, u64)> {
+        let steady = self.abilities().steady_inodes;
+        let is_there = |line: &TallyEntry| {
+            let Ok(meta) = line.entry.path.under(root).symlink_metadata() else { return false };
+            // A folder's time changes with every name that comes and goes in it.
+            if line.entry.kind == EntryKind::Folder {
+                return meta.is_dir();
+            }
+            let there = line
+                .there
+                .is_some_and(|there| stamp_of(&meta) == there.modified_ns && (!steady || meta.ino() == there.inode));
+            there && (line.entry.kind != EntryKind::File || (meta.is_file() && meta.len() == line.entry.size))
+        };
+        let mut missing = tally.iter().filter(|line| !is_there(line)).map(|line| line.entry.path.under(root));
+        let first = missing.next()?;
+        Some((first, missing.count() as u64 + 1))
     }
 
     pub(super) fn content_list(&self) -> Result<Option<ContentList>, HaulError> {
@@ -198,7 +220,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
                 }
             }
             (Stage::Placed, _) => {
-                originals_are_the_same(work)?;
+                both_are_the_same(work)?;
                 repoint(work)?;
             }
             (Stage::Repointing, _) => finish(work)?,
@@ -217,16 +239,23 @@ fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
     }
 }
 
-/// A copy may have stood at its place for long before its records were changed.
-fn originals_are_the_same(work: &Work<'_>) -> Result<(), HaulError> {
-    if work.lot.planned.mode != Mode::Copy {
+/// A copy may have stood at its place for long before its records were changed: originals and copy are looked at once more.
+fn both_are_the_same(work: &Work<'_>) -> Result<(), HaulError> {
+    let planned = &work.lot.planned;
+    if planned.mode == Mode::Rename {
         return Ok(());
     }
     let tally = work.journal.tally(work.lot.id)?;
-    let fresh = super::scan::scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
+    if let Some((path, count)) = work.not_as_seen(&planned.to, &tally) {
+        return Err(HaulError::Changed { path, count });
+    }
+    if planned.mode == Mode::TakeBack {
+        return Ok(());
+    }
+    let fresh = scan(&planned.from, &tally, work.abilities().hard_links)?;
     match fresh.changed.first().or(fresh.gone.first()) {
         None => Ok(()),
-        Some(line) => Err(HaulError::SourceChanged { path: line.entry.path.under(&work.lot.planned.from) }),
+        Some(line) => Err(HaulError::SourceChanged { path: line.entry.path.under(&planned.from) }),
     }
 }
 
@@ -273,15 +302,4 @@ fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     forget_way(work, &work.lot.planned.clone());
     Ok(())
-}
-
-/// Where a lot's own folder would be; for tests and messages.
-impl LotRow {
-    /// The folder in which the copy is made, while it is.
-    pub fn staging(&self) -> Option<&PathBuf> {
-        match &self.stage {
-            Stage::Copying { staging } | Stage::Compared { staging } => Some(staging),
-            _ => None,
-        }
-    }
 }

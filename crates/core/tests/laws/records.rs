@@ -399,3 +399,52 @@ fn a_proof_that_did_not_hold_holds_once_the_game_is_mended() {
     assert_eq!(release(&port).unwrap(), 0);
     assert!(port.content() && !port.old_place().exists());
 }
+
+/// Fails the renaming of a copy to its place, and everything after it.
+#[derive(Debug, Default)]
+struct StopsBeforeItsPlace(std::sync::atomic::AtomicBool);
+
+impl deft_barge_core::disk::Gate for StopsBeforeItsPlace {
+    fn before(&self, act: &deft_barge_core::disk::Act<'_>) -> std::io::Result<()> {
+        use std::sync::atomic::Ordering::SeqCst;
+        if matches!(act, deft_barge_core::disk::Act::Rename { .. }) {
+            self.0.store(true, SeqCst);
+        }
+        if self.0.load(SeqCst) { Err(std::io::Error::from_raw_os_error(5)) } else { Ok(()) }
+    }
+}
+
+#[test]
+fn a_compared_copy_that_vanishes_before_the_repoint_is_never_led_to() {
+    let port = Port::new();
+    let gate = std::sync::Arc::new(StopsBeforeItsPlace::default());
+    port.haul(Some(port.site().disk.and_gate(gate)), to_newhold(), Policy::Hold).unwrap_err();
+    // All of it was compared, and then somebody takes the folder away, or one file of it.
+    let staging = port.at("drives/newhold/quillgate").join(port.litter()[0].file_name().unwrap());
+    assert!(staging.join("data/pack").exists());
+    for gone in ["data/pack", ""] {
+        let path = staging.join(gone);
+        if gone.is_empty() { fs::remove_dir_all(&path).unwrap() } else { fs::remove_file(&path).unwrap() }
+    }
+    assert!(port.resume().unwrap());
+    assert!(port.content() && port.game(&port.new_place()) == port.game(&port.old_place()));
+    assert!(port.litter().is_empty());
+
+    let port = Port::new();
+    let before = port.records();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let stop = Stop::default();
+    let halt = |event: deft_barge_core::haul::HaulEvent| {
+        if matches!(event, deft_barge_core::haul::HaulEvent::Stage { stage: "placed", .. }) {
+            stop.ask();
+        }
+    };
+    let paused = Haul::begin(&site, &journal, &plan).unwrap().run(&halt, &stop);
+    assert!(matches!(paused, Err(HaulError::Paused)));
+    fs::remove_file(port.new_place().join("data/pack")).unwrap();
+    drop(journal);
+    assert!(matches!(port.resume(), Err(HaulError::Changed { .. })));
+    assert!(port.records() == before && port.content());
+}
