@@ -16,6 +16,11 @@ fn is_link(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
 }
 
+/// Whether a link at the new place is the one that bridges it to the old one.
+fn is_bridge(to: &Path, from: &Path) -> bool {
+    to.read_link().is_ok_and(|target| target == from)
+}
+
 fn is_folder(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
 }
@@ -65,8 +70,11 @@ pub(super) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
     if matches!(work.lot.stage, Stage::Renaming) {
         return rename(work);
     }
-    if is_link(&to) {
+    if is_bridge(&to, &from) {
         return Ok(());
+    }
+    if to.symlink_metadata().is_ok() {
+        return Err(HaulError::NotOurs { path: to });
     }
     if work.site.disk.make_link(&from, &to).is_err() {
         work.set_stage(Stage::Renaming)?;
@@ -145,8 +153,12 @@ pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
 
 /// Takes back a bridge or a rename whose lot is given up.
 pub(super) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
+    // Nothing was made yet: whatever is at the new place is somebody else's.
+    if work.lot.stage == Stage::Planned {
+        return Ok(());
+    }
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
-    if is_link(&to) {
+    if is_bridge(&to, &from) {
         work.site.disk.remove(&to, What::File).map_err(HaulError::disk("remove", &to))?;
     } else if is_folder(&to) && from.symlink_metadata().is_err() {
         work.site.disk.rename(&to, &from).map_err(HaulError::disk("rename", &from))?;

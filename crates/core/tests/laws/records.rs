@@ -448,3 +448,22 @@ fn a_compared_copy_that_vanishes_before_the_repoint_is_never_led_to() {
     assert!(matches!(port.resume(), Err(HaulError::Changed { .. })));
     assert!(port.records() == before && port.content());
 }
+
+#[test]
+fn a_rename_that_is_given_up_leaves_a_link_of_somebody_else() {
+    let port = Port::new();
+    let second = port.at("drives/swift/second");
+    port.write("drives/swift/second/ledger.json", b"{\n  \"ledger\": 3,\n  \"titles\": []\n}\n");
+    let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}, {"folder": second}]});
+    port.write("home/.config/quillgate/rooms.json", rooms.to_string().as_bytes());
+    let site = port.site();
+    let plan = port.plan(&site, deft_barge_core::plan::Destination::Library(second.clone()), Policy::Hold);
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    std::os::unix::fs::symlink(port.at("drives/newhold/keep"), second.join("regatta")).unwrap();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    assert_eq!(fs::read_link(second.join("regatta")).unwrap(), port.at("drives/newhold/keep"));
+    assert!(port.content() && port.old_place().join("data/pack").exists());
+}
