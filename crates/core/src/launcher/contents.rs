@@ -8,7 +8,7 @@ use sha1::Digest as _;
 use thiserror::Error;
 
 use super::profile::Profile;
-use crate::record::{Json, JsonError, MeaningError, Place, Side, Values};
+use crate::record::{Document, DocumentError, MeaningError, Place, Side, Values};
 
 /// A kind of hash that a content list may hold.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -83,11 +83,11 @@ pub enum ContentsError {
     },
     /// It is not JSON, or the list is not where the profile says.
     #[error("{file}: {source}")]
-    Json {
+    Document {
         /// The file.
         file: PathBuf,
         /// The fault.
-        source: JsonError,
+        source: DocumentError,
     },
     /// An entry lacks something or leads out of the game.
     #[error("{file}, line {line}: {what}")]
@@ -116,8 +116,8 @@ impl ContentList {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
             Err(source) => return Err(ContentsError::Read { file, source }),
         };
-        let json_error = |source| ContentsError::Json { file: file.clone(), source };
-        let json = Json::parse(&bytes).map_err(json_error)?;
+        let json_error = |source| ContentsError::Document { file: file.clone(), source };
+        let json = Document::parse(bytes, crate::record::Format::of_name(&file)).map_err(json_error)?;
         let list = json.find_one(&contents.list).map_err(json_error)?;
         let entries = json.children(&list).unwrap_or_default();
         // One walk of the whole document per field; a lookup per entry would read the selector each time.
@@ -149,7 +149,7 @@ impl ContentList {
 }
 
 /// The texts that `selector` finds below each entry of a list, in order.
-fn column(json: &Json, list: &str, selector: &str) -> Result<Vec<String>, JsonError> {
+fn column(json: &Document, list: &str, selector: &str) -> Result<Vec<String>, DocumentError> {
     let whole = format!("{list}[*]{}", selector.strip_prefix('$').unwrap_or(selector));
     let places = json.find(&whole)?;
     Ok(places.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())

@@ -10,7 +10,7 @@ use serde_json::Value;
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use crate::bytes::Bytes;
-use crate::record::{Json, Meaning, Place, Side, Spelling, Step, Values, WrittenPath};
+use crate::record::{Document, Meaning, Place, Side, Spelling, Step, Values, WrittenPath};
 use crate::site::{Drive, Site};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
@@ -175,7 +175,7 @@ impl Found {
         self.problems.push(Problem { file: file.into(), line, what: what.to_string() });
     }
 
-    fn json(&mut self, file: &Path) -> Option<Json> {
+    fn json(&mut self, file: &Path) -> Option<Document> {
         let bytes = match std::fs::read(file) {
             Ok(bytes) => bytes,
             Err(error) => {
@@ -187,11 +187,11 @@ impl Found {
                 return None;
             }
         };
-        match Json::parse(&bytes) {
+        match Document::parse(bytes, crate::record::Format::of_name(file)) {
             Ok(json) => Some(json),
             Err(error) => {
                 let line = match error {
-                    crate::record::JsonError::Syntax { line, .. } => Some(line),
+                    crate::record::DocumentError::Syntax { line, .. } => Some(line),
                     _ => None,
                 };
                 self.problem(file, line, error);
@@ -201,7 +201,7 @@ impl Found {
     }
 
     /// The entries of a list, or a problem.
-    fn entries(&mut self, json: &Json, file: &Path, list: &str) -> Vec<Place> {
+    fn entries(&mut self, json: &Document, file: &Path, list: &str) -> Vec<Place> {
         match json.find_one(list) {
             Ok(place) => match json.children(&place) {
                 Some(children) => return children,
@@ -278,7 +278,7 @@ impl Found {
     fn read_game(
         &mut self,
         site: &Site,
-        json: &Json,
+        json: &Document,
         file: &Path,
         place: &Place,
         values: &Values,
@@ -339,7 +339,7 @@ impl Found {
         }
         let sealed = games.sealed.as_ref().and_then(|selector| {
             let found = json.find(&join(place, selector)).ok()?;
-            match json.at(found.first()?)? {
+            match found.first()?.of(json.value())? {
                 Value::String(reason) if !reason.is_empty() => Some(reason.clone()),
                 Value::Bool(true) => Some(String::new()),
                 _ => None,
@@ -375,7 +375,7 @@ impl Found {
 
 struct Reading<'a> {
     file: &'a Path,
-    json: &'a Json,
+    json: &'a Document,
     on: Side,
     meaning: &'a Meaning,
 }
@@ -402,7 +402,7 @@ fn join(place: &Place, selector: &str) -> String {
     format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector))
 }
 
-fn leaf_below(json: &Json, place: &Place, selector: &str) -> Option<String> {
+fn leaf_below(json: &Document, place: &Place, selector: &str) -> Option<String> {
     let found = json.find(&join(place, selector)).ok()?;
     json.leaf(found.first()?, Side::Value)
 }

@@ -10,7 +10,8 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use super::json::{Json, JsonError, Place, Side, Step};
+use super::document::{Document, DocumentError, Format};
+use super::place::{Place, Side, Step};
 use crate::site::real_path;
 
 /// A change within an entry that travels: `location` starts at the entry.
@@ -99,11 +100,11 @@ pub enum EditError {
     },
     /// A record file is not what it should be, or an edit in it is impossible.
     #[error("{file}: {source}")]
-    Json {
+    Document {
         /// The file.
         file: PathBuf,
         /// The fault.
-        source: JsonError,
+        source: DocumentError,
     },
     /// A record does not say what the survey read.
     #[error("{file} {location} has changed since the survey")]
@@ -154,13 +155,14 @@ impl Files {
         Ok(&mut self.0[at])
     }
 
-    fn json(&mut self, file: &Path) -> Result<Json, EditError> {
+    fn json(&mut self, file: &Path) -> Result<Document, EditError> {
         let slot = self.slot(file)?;
         let Some(bytes) = &slot.after else {
             let source = io::Error::from(io::ErrorKind::NotFound);
             return Err(EditError::Read { file: slot.file.clone(), source });
         };
-        Json::parse(bytes).map_err(|source| EditError::Json { file: slot.file.clone(), source })
+        Document::parse(bytes.clone(), Format::of_name(&slot.file))
+            .map_err(|source| EditError::Document { file: slot.file.clone(), source })
     }
 
     fn put(&mut self, file: &Path, bytes: Option<Vec<u8>>) -> Result<(), EditError> {
@@ -260,10 +262,10 @@ impl Files {
         let Some((nth, place)) = here else { return Ok(()) };
         if wanted.find(&arriving, to, list)?.is_none() {
             let raw = leaving.raw(&place).unwrap_or_default();
-            let mut entry = Json::parse(raw.as_bytes()).map_err(in_file(from))?;
+            let mut entry = Document::parse(raw.as_bytes().to_vec(), leaving.format()).map_err(in_file(from))?;
             for rewrite in rewrites {
                 if let Some(bytes) = rewritten(&entry, rewrite, mood, from)? {
-                    entry = Json::parse(&bytes).map_err(in_file(from))?;
+                    entry = Document::parse(bytes, leaving.format()).map_err(in_file(from))?;
                 }
             }
             let key = wanted.id_at.is_none().then_some(wanted.id);
@@ -291,11 +293,11 @@ struct Wanted<'a> {
 
 impl Wanted<'_> {
     /// Finds the entry with this id: its number in the list and its place.
-    fn find(&self, json: &Json, file: &Path, list: &str) -> Result<Option<(usize, Place)>, EditError> {
+    fn find(&self, json: &Document, file: &Path, list: &str) -> Result<Option<(usize, Place)>, EditError> {
         let at = json.find_one(list).map_err(in_file(file))?;
-        let children = json.children(&at).ok_or_else(|| EditError::Json {
+        let children = json.children(&at).ok_or_else(|| EditError::Document {
             file: file.into(),
-            source: JsonError::WrongKind { place: at.to_string() },
+            source: DocumentError::WrongKind { place: at.to_string() },
         })?;
         for (n, place) in children.into_iter().enumerate() {
             let id = match (self.id_at, place.0.last()) {
@@ -312,41 +314,41 @@ impl Wanted<'_> {
 }
 
 /// The text that a JSONPath finds below an entry, if it finds one.
-fn below(json: &Json, entry: &Place, selector: &str) -> Result<Option<String>, JsonError> {
+fn below(json: &Document, entry: &Place, selector: &str) -> Result<Option<String>, DocumentError> {
     let whole = format!("{entry}{}", selector.strip_prefix('$').unwrap_or(selector));
     let found = json.find(&whole)?;
     Ok(found.first().and_then(|place| json.leaf(place, Side::Value)))
 }
 
-fn in_file(file: &Path) -> impl Fn(JsonError) -> EditError + '_ {
-    move |source| EditError::Json { file: file.into(), source }
+fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
+    move |source| EditError::Document { file: file.into(), source }
 }
 
-fn rewritten(json: &Json, rewrite: &Rewrite, mood: Mood, file: &Path) -> Result<Option<Vec<u8>>, EditError> {
+fn rewritten(json: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Result<Option<Vec<u8>>, EditError> {
     let changed = || EditError::RecordChanged { file: file.into(), location: rewrite.location.clone() };
     let place = match json.find_one(&rewrite.location) {
         Ok(place) => place,
         // A key that has its new name already is not found under its old one.
-        Err(JsonError::NotOne { .. }) if rewrite.side == Side::Key && mood == Mood::Again => return Ok(None),
-        Err(JsonError::NotOne { .. }) => return Err(changed()),
-        Err(source) => return Err(EditError::Json { file: file.into(), source }),
+        Err(DocumentError::NotOne { .. }) if rewrite.side == Side::Key && mood == Mood::Again => return Ok(None),
+        Err(DocumentError::NotOne { .. }) => return Err(changed()),
+        Err(source) => return Err(EditError::Document { file: file.into(), source }),
     };
     let says = json.leaf(&place, rewrite.side);
     if says.as_ref() == Some(&rewrite.old) {
-        return json.replace(&place, rewrite.side, &rewrite.new).map(Some).map_err(in_file(file));
+        return json.replace(&place, rewrite.side, &rewrite.new, None).map(Some).map_err(in_file(file));
     }
     if mood == Mood::Again && says.as_ref() == Some(&rewrite.new) { Ok(None) } else { Err(changed()) }
 }
 
-fn entry_like(json: &Json, file: &Path, list: &str, entry: &str) -> Result<Option<usize>, EditError> {
+fn entry_like(json: &Document, file: &Path, list: &str, entry: &str) -> Result<Option<usize>, EditError> {
     let wanted: Option<serde_json::Value> = serde_json::from_str(entry).ok();
     let at = json.find_one(list).map_err(in_file(file))?;
     let children = json.children(&at).unwrap_or_default();
-    Ok(children.iter().position(|place| json.at(place) == wanted.as_ref()))
+    Ok(children.iter().position(|place| place.of(json.value()) == wanted.as_ref()))
 }
 
 fn same_json(one: &[u8], other: &[u8]) -> bool {
-    let read = |bytes| Json::parse(bytes).map(|json| json.value().clone());
+    let read = |bytes: &[u8]| Document::parse(bytes.to_vec(), Format::Json).map(|json| json.value().clone());
     match (read(one), read(other)) {
         (Ok(one), Ok(other)) => one == other,
         _ => one == other,

@@ -1,14 +1,24 @@
 //! Where a path is written down: files read into leaves with spans, and edits that replace spans.
 //!
 //! Law: an edit changes the span it names and no other byte; what does not say what the survey
-//! read is refused, never overwritten. Start at [`Json`] for reading and [`Edit`] for writing.
+//! read is refused, never overwritten. Start at [`Document`] for reading and [`Edit`] for writing.
 
+mod document;
 mod edit;
-mod json;
+mod encoding;
+mod formats;
+mod lists;
 mod meaning;
+mod place;
 mod spelling;
+mod tree;
 
+pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
 pub use edit::{Edit, EditError, FileChange, Files, Mood, Rewrite};
-pub use json::{Json, JsonError, Place, Side, Step};
+pub use encoding::Encoding;
 pub use meaning::{Meaning, MeaningError, Values};
+pub use place::{Place, Side, Step};
 pub use spelling::{Spelling, SpellingError, WrittenPath};
+
+#[cfg(test)]
+mod tests;

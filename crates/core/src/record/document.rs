@@ -1,0 +1,480 @@
+//! A text file of any format as leaves with spans, selected by JSONPath (RFC 9535) and edited by span.
+//!
+//! Law: every edit is spliced, read again, and its shape compared with the one before; an edit that
+//! would change anything else, or that would not read back as what was meant, is refused.
+
+use std::borrow::Cow;
+use std::cell::OnceCell;
+use std::ops::Range;
+use std::path::Path;
+
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use serde_json_path::{JsonPath, PathElement};
+use thiserror::Error;
+
+use super::encoding::Encoding;
+use super::formats;
+use super::place::{Place, Side, Step};
+use super::tree::{Builder, Fault, Kind, Style, Tree};
+
+/// The formats of text files that are read and edited.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Format {
+    /// JSON (RFC 8259).
+    Json,
+    /// JSON with comments and commas behind the last entry.
+    Jsonc,
+    /// YAML 1.2. Several documents are a list.
+    Yaml,
+    /// TOML 1.1.
+    Toml,
+    /// Sections with keys; what stands before the first section is in the section without a name.
+    Ini,
+    /// Desktop entries of the desktop's standard.
+    Desktop,
+    /// Assignments of a shell: the user directories of the desktop.
+    UserDirs,
+    /// XML 1.0: elements are lists by name, attributes members with `@`, text is `#text`.
+    Xml,
+    /// The registry of a Windows compatibility layer as text, or an export of one.
+    Hive,
+    /// A list of lines.
+    Lines,
+}
+
+impl Format {
+    /// All of them.
+    pub const ALL: [Self; 10] = [
+        Self::Json,
+        Self::Jsonc,
+        Self::Yaml,
+        Self::Toml,
+        Self::Ini,
+        Self::Desktop,
+        Self::UserDirs,
+        Self::Xml,
+        Self::Hive,
+        Self::Lines,
+    ];
+
+    /// The format that a file's name stands for; lines, where it stands for none.
+    pub fn of_name(file: &Path) -> Self {
+        let name = file.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
+        match name.rsplit_once('.').map_or("", |(_, end)| end) {
+            "json" => Self::Json,
+            "jsonc" | "json5" => Self::Jsonc,
+            "yaml" | "yml" => Self::Yaml,
+            "toml" => Self::Toml,
+            "ini" | "cfg" | "conf" => Self::Ini,
+            "desktop" | "directory" => Self::Desktop,
+            "dirs" => Self::UserDirs,
+            "xml" => Self::Xml,
+            "reg" => Self::Hive,
+            _ => Self::Lines,
+        }
+    }
+}
+
+/// Why a document was not read or not changed.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum DocumentError {
+    /// The text is not in its format.
+    #[error("line {line}, column {column}: {what}")]
+    Syntax {
+        /// Line, from 1.
+        line: usize,
+        /// Column, from 1.
+        column: usize,
+        /// The fault.
+        what: String,
+    },
+    /// The file is larger than any record file should be.
+    #[error("{size} bytes are more than the {} MB that a record file may have", LARGEST / 1_000_000)]
+    TooLarge {
+        /// Its size.
+        size: usize,
+    },
+    /// The selector is not JSONPath.
+    #[error("{selector} is not a JSONPath: {what}")]
+    Selector {
+        /// The selector.
+        selector: String,
+        /// The fault.
+        what: String,
+    },
+    /// A selector that must find one node found another number of them.
+    #[error("{selector} finds {found} places where one is wanted")]
+    NotOne {
+        /// The selector.
+        selector: String,
+        /// How many it finds.
+        found: usize,
+    },
+    /// The place holds no text or number, or is not the kind of list it must be.
+    #[error("{place} is not what an edit can change there")]
+    WrongKind {
+        /// The place.
+        place: String,
+    },
+    /// The way in which the place is written cannot hold the new text.
+    #[error("{place} cannot hold {new:?} in the way it is written")]
+    CannotHold {
+        /// The place.
+        place: String,
+        /// The text.
+        new: String,
+    },
+    /// Another member has the new key already.
+    #[error("{place}: the key {key:?} is there already")]
+    Collision {
+        /// The object.
+        place: String,
+        /// The key.
+        key: String,
+    },
+    /// The edited text does not read as what was meant; nothing was changed.
+    #[error("the edit at {place} would change more than it should")]
+    Unfaithful {
+        /// The place.
+        place: String,
+    },
+}
+
+/// Bytes that a record file may have. Spans are 32 bits wide; files of launchers are far smaller.
+pub const LARGEST: usize = 512_000_000;
+
+/// A text file with its leaves.
+#[derive(Debug)]
+pub struct Document {
+    format: Format,
+    encoding: Encoding,
+    text: String,
+    tree: Tree,
+    value: OnceCell<Value>,
+}
+
+/// A key or value that holds text.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Leaf<'a> {
+    /// Where it stands.
+    pub place: Place,
+    /// Key or value.
+    pub side: Side,
+    /// Byte range in [`Document::text`].
+    pub span: Range<usize>,
+    /// What it says.
+    pub text: Cow<'a, str>,
+}
+
+impl Document {
+    /// Reads a file.
+    ///
+    /// # Errors
+    /// [`DocumentError::Syntax`] with line and column, also where the bytes are no text; [`DocumentError::TooLarge`].
+    pub fn parse(bytes: Vec<u8>, format: Format) -> Result<Self, DocumentError> {
+        if bytes.len() > LARGEST {
+            return Err(DocumentError::TooLarge { size: bytes.len() });
+        }
+        let (encoding, text) = Encoding::read(bytes).map_err(|fault| DocumentError::Syntax {
+            line: 1,
+            column: fault.valid + 1,
+            what: format!("the text is neither UTF-8 nor UTF-16 with a mark (byte {})", fault.valid),
+        })?;
+        let tree = scanned(&text, format).map_err(|fault| position(&text, fault))?;
+        Ok(Self { format, encoding, text, tree, value: OnceCell::new() })
+    }
+
+    /// Its format.
+    pub fn format(&self) -> Format {
+        self.format
+    }
+
+    /// The whole text, decoded, without a byte-order mark.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The document as a plain value: text, numbers and words where the format knows them, else text.
+    pub fn value(&self) -> &Value {
+        self.value.get_or_init(|| self.value_of(0))
+    }
+
+    fn value_of(&self, node: u32) -> Value {
+        match self.tree.nodes[node as usize].kind {
+            Kind::Object => {
+                let members = self.tree.children(node).map(|child| (self.key_text(child).into_owned(), child));
+                Value::Object(members.map(|(key, child)| (key, self.value_of(child))).collect())
+            }
+            Kind::List => self.tree.children(node).map(|child| self.value_of(child)).collect(),
+            Kind::Leaf(style) => formats::value(style, &self.text[self.tree.nodes[node as usize].span()]),
+        }
+    }
+
+    fn key_text(&self, node: u32) -> Cow<'_, str> {
+        let node = &self.tree.nodes[node as usize];
+        node.key_style.map_or(Cow::Borrowed(""), |style| formats::decode(style, &self.text[node.key()]))
+    }
+
+    /// Finds all places that a JSONPath selects.
+    pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
+        if let Some(place) = Place::read(selector) {
+            return Ok(self.node(&place).map(|_| place).into_iter().collect());
+        }
+        find_in(self.value(), selector)
+    }
+
+    /// Finds the one place that a JSONPath selects.
+    pub fn find_one(&self, selector: &str) -> Result<Place, DocumentError> {
+        let mut places = self.find(selector)?;
+        match places.len() {
+            1 => Ok(places.remove(0)),
+            found => Err(DocumentError::NotOne { selector: selector.into(), found }),
+        }
+    }
+
+    /// The text of the value at a place, just as it is written.
+    pub fn raw(&self, place: &Place) -> Option<&str> {
+        self.node(place).map(|node| &self.text[self.tree.nodes[node as usize].span()])
+    }
+
+    /// The text of a key or value just as it is written.
+    pub fn written(&self, place: &Place, side: Side) -> Option<&str> {
+        let node = &self.tree.nodes[self.node(place)? as usize];
+        Some(&self.text[if side == Side::Key { node.key() } else { node.span() }])
+    }
+
+    #[cfg(test)]
+    pub(super) fn written_span(&self, place: &Place, side: Side) -> Option<Range<usize>> {
+        let node = &self.tree.nodes[self.node(place)? as usize];
+        Some(if side == Side::Key { node.key() } else { node.span() })
+    }
+
+    #[cfg(test)]
+    pub(super) fn places_of_key(&self, place: &Place, side: Side) -> usize {
+        if side == Side::Value { 1 } else { self.node(place).map_or(0, |node| self.tree.key_spans(node).len()) }
+    }
+
+    /// The text of a key, or of a text or number value, decoded.
+    pub fn leaf(&self, place: &Place, side: Side) -> Option<String> {
+        let node = self.node(place)?;
+        self.leaf_of(node, side).map(Cow::into_owned)
+    }
+
+    fn leaf_of(&self, node: u32, side: Side) -> Option<Cow<'_, str>> {
+        let says = &self.tree.nodes[node as usize];
+        match (side, says.kind) {
+            (Side::Key, _) => says.key_style.map(|_| self.key_text(node)),
+            (Side::Value, Kind::Leaf(Style::Fixed | Style::Given(_) | Style::JsonWord)) => None,
+            (Side::Value, Kind::Leaf(style)) => Some(formats::decode(style, &self.text[says.span()])),
+            (Side::Value, _) => None,
+        }
+    }
+
+    /// The places of the elements or members of a list.
+    pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
+        let node = self.node(list)?;
+        match self.tree.nodes[node as usize].kind {
+            Kind::List => Some((0..self.tree.children(node).count()).map(|n| list.child(Step::Index(n))).collect()),
+            Kind::Object => {
+                let name = |child| Step::Name(self.key_text(child).into_owned());
+                let mut all: Vec<Place> = self.tree.children(node).map(|child| list.child(name(child))).collect();
+                let mut seen = std::collections::HashSet::new();
+                all.retain(|place| seen.insert(place.clone()));
+                Some(all)
+            }
+            Kind::Leaf(_) => None,
+        }
+    }
+
+    /// Calls `look` for every key and value that holds text, in no particular order.
+    pub fn leaves<'a>(&'a self, look: &mut dyn FnMut(Leaf<'a>)) {
+        self.leaves_below(0, &mut Place::default(), look);
+    }
+
+    fn leaves_below<'a>(&'a self, node: u32, place: &mut Place, look: &mut dyn FnMut(Leaf<'a>)) {
+        let says = &self.tree.nodes[node as usize];
+        for side in [Side::Key, Side::Value] {
+            // An element of a list of equal keys has its list's key: one leaf is enough.
+            let own_key = matches!(place.0.last(), Some(Step::Name(_)));
+            let fixed = matches!(says.key_style, Some(Style::Given(_) | Style::XmlName | Style::XmlAttributeName));
+            if side == Side::Key && (!own_key || fixed) {
+                continue;
+            }
+            if let Some(text) = self.leaf_of(node, side) {
+                let span = if side == Side::Key { says.key() } else { says.span() };
+                look(Leaf { place: place.clone(), side, span, text });
+            }
+        }
+        let list = says.kind == Kind::List;
+        for (n, child) in self.tree.children(node).enumerate() {
+            place.0.push(if list { Step::Index(n) } else { Step::Name(self.key_text(child).into_owned()) });
+            self.leaves_below(child, place, look);
+            place.0.pop();
+        }
+    }
+
+    /// The bytes of the whole document.
+    pub fn bytes(&self) -> Vec<u8> {
+        self.encoding.write(&[&self.text])
+    }
+
+    /// Line of a place, from 1.
+    pub fn line(&self, place: &Place) -> usize {
+        let start = self.node(place).map_or(0, |node| self.tree.nodes[node as usize].span().start);
+        self.text[..start].matches('\n').count() + 1
+    }
+
+    /// Replaces the text of one key or value and gives the new document.
+    ///
+    /// `written` is how the text was written here before, if it was: it is taken over if it still says the same.
+    ///
+    /// # Errors
+    /// [`DocumentError::WrongKind`], [`DocumentError::CannotHold`], [`DocumentError::Collision`],
+    /// [`DocumentError::Unfaithful`].
+    pub fn replace(
+        &self,
+        place: &Place,
+        side: Side,
+        new: &str,
+        written: Option<&str>,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: place.to_string() };
+        let node = self.node(place).ok_or_else(wrong)?;
+        let says = &self.tree.nodes[node as usize];
+        let (style, spans) = match (side, says.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, vec![says.span()]),
+            (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, self.tree.key_spans(node)),
+            _ => return Err(wrong()),
+        };
+        if side == Side::Key {
+            self.no_collision(place, new)?;
+        }
+        let written = written.map(str::to_string);
+        let ways = [written, formats::encode(style, side, new, &self.text[spans[0].clone()])];
+        for way in ways.into_iter().flatten() {
+            if let Some(bytes) = self.spliced(node, side, new, &spans, &way) {
+                return Ok(bytes);
+            }
+        }
+        Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]) {
+            None if matches!(style, Style::Fixed | Style::Given(_) | Style::JsonWord) => wrong(),
+            None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
+            Some(_) => DocumentError::Unfaithful { place: place.to_string() },
+        })
+    }
+
+    fn no_collision(&self, place: &Place, new: &str) -> Result<(), DocumentError> {
+        let (last, list) = place.0.split_last().ok_or(DocumentError::WrongKind { place: place.to_string() })?;
+        let Step::Name(old) = last else { return Err(DocumentError::WrongKind { place: place.to_string() }) };
+        let list = Place(list.to_vec());
+        // A key that stands twice cannot be told from its twin.
+        let parent = self.node(&list).into_iter().flat_map(|node| self.tree.children(node));
+        if parent.filter(|child| self.key_text(*child) == old.as_str()).count() > 1 {
+            return Err(DocumentError::WrongKind { place: place.to_string() });
+        }
+        if new != old && self.node(&list.child(Step::Name(new.into()))).is_some() {
+            return Err(DocumentError::Collision { place: list.to_string(), key: new.into() });
+        }
+        Ok(())
+    }
+
+    /// Puts `way` in place of the spans, if the document then says `new` there and is else as it was.
+    fn spliced(&self, node: u32, side: Side, new: &str, spans: &[Range<usize>], way: &str) -> Option<Vec<u8>> {
+        let mut pieces = Vec::new();
+        let mut from = 0;
+        for span in spans {
+            pieces.extend([&self.text[from..span.start], way]);
+            from = span.end;
+        }
+        pieces.push(&self.text[from..]);
+        let text = pieces.concat();
+        // What would be read as a mark is none to begin a text with.
+        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
+            return None;
+        }
+        let tree = scanned(&text, self.format).ok()?;
+        if !self.tree.same_after(&tree, spans, way.len(), node) {
+            return None;
+        }
+        let after = &tree.nodes[node as usize];
+        let (style, span) = match (side, after.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, after.span()),
+            (Side::Key, _) => (after.key_style?, after.key()),
+            _ => return None,
+        };
+        if formats::decode(style, &text[span]) != new {
+            return None;
+        }
+        drop(tree);
+        // UTF-8 without a mark is taken as it is, so that a large file is not held twice.
+        Some(if self.encoding == Encoding::Utf8 { text.into_bytes() } else { self.encoding.write(&[&text]) })
+    }
+
+    /// The bytes of the document with one range replaced, if it then reads as `meant`.
+    pub(super) fn with(
+        &self,
+        span: Range<usize>,
+        new: &str,
+        meant: &Value,
+        at: &Place,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let bytes = self.encoding.write(&[&self.text[..span.start], new, &self.text[span.end..]]);
+        match Self::parse(bytes.clone(), self.format) {
+            Ok(now) if now.value() == meant => Ok(bytes),
+            _ => Err(DocumentError::Unfaithful { place: at.to_string() }),
+        }
+    }
+
+    /// The spans of the children of a node, with their keys where they have them.
+    pub(super) fn child_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
+        let node = self.node(list)?;
+        let object = self.tree.nodes[node as usize].kind == Kind::Object;
+        let span = |child: u32| {
+            let child = &self.tree.nodes[child as usize];
+            (if object { child.key().start } else { child.span().start }, child.span().end)
+        };
+        Some((self.tree.nodes[node as usize].span(), self.tree.children(node).map(span).collect()))
+    }
+
+    fn node(&self, place: &Place) -> Option<u32> {
+        place.0.iter().try_fold(0, |node, step| match (self.tree.nodes.get(node as usize)?.kind, step) {
+            // Of a key that stands twice, readers take the last value.
+            (Kind::Object, Step::Name(name)) => {
+                self.tree.children(node).filter(|child| self.key_text(*child) == name.as_str()).last()
+            }
+            (Kind::List, Step::Index(n)) => self.tree.children(node).nth(*n),
+            _ => None,
+        })
+    }
+}
+
+/// Where entries begin and end.
+type Spans = Vec<(usize, usize)>;
+
+/// Finds all places of a plain value that a JSONPath selects.
+pub(super) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
+    let path = JsonPath::parse(selector)
+        .map_err(|e| DocumentError::Selector { selector: selector.into(), what: e.to_string() })?;
+    let step = |element: &PathElement<'_>| match element {
+        PathElement::Name(name) => Step::Name((*name).to_string()),
+        PathElement::Index(n) => Step::Index(*n),
+    };
+    let located = path.query_located(value);
+    Ok(located.locations().map(|location| Place(location.iter().map(step).collect())).collect())
+}
+
+fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
+    let mut builder = Builder::default();
+    formats::scan(text, format, &mut builder)?;
+    Ok(builder.done())
+}
+
+fn position(text: &str, fault: Fault) -> DocumentError {
+    let at = text.floor_char_boundary(fault.at.min(text.len()));
+    let before = &text[..at];
+    let line = before.matches('\n').count() + 1;
+    let column = before.chars().rev().take_while(|c| *c != '\n').count() + 1;
+    DocumentError::Syntax { line, column, what: fault.what }
+}

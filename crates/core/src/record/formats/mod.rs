@@ -1,0 +1,124 @@
+//! The formats: each a scanner that adds nodes, and how text is read from and written in its styles.
+//!
+//! Law: a scanner never follows what a file refers to (aliases, entities, includes), and is linear in
+//! the size of the text. Decoding and encoding know nothing of the document around.
+
+mod hive;
+mod ini;
+mod json;
+mod toml;
+mod xml;
+mod yaml;
+
+use std::borrow::Cow;
+
+use serde_json::Value;
+
+use super::document::Format;
+use super::place::Side;
+use super::tree::{Builder, Fault, GIVEN, Style};
+
+pub(super) use json::quoted as json_quoted;
+
+/// Adds the nodes of a text, the root first.
+pub(super) fn scan(text: &str, format: Format, out: &mut Builder) -> Result<(), Fault> {
+    match format {
+        Format::Json => json::scan(text, json::Extras::None, out),
+        Format::Jsonc => json::scan(text, json::Extras::CommentsAndCommas, out),
+        Format::Yaml => yaml::scan(text, out),
+        Format::Toml => toml::scan(text, out),
+        Format::Ini => {
+            ini::scan(text, ini::Dialect::Ini, out);
+            Ok(())
+        }
+        Format::Desktop => {
+            ini::scan(text, ini::Dialect::Desktop, out);
+            Ok(())
+        }
+        Format::UserDirs => {
+            ini::scan_assignments(text, out);
+            Ok(())
+        }
+        Format::Xml => xml::scan(text, out),
+        Format::Hive => hive::scan(text, out),
+        Format::Lines => {
+            ini::scan_lines(text, out);
+            Ok(())
+        }
+    }
+}
+
+/// The text that is written as `raw`.
+pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+    match style {
+        Style::Given(n) => Cow::Borrowed(GIVEN[n as usize]),
+        Style::JsonText | Style::JsonNumber | Style::JsonWord => json::decode(style, raw),
+        Style::YamlPlain | Style::YamlSingle | Style::YamlDouble | Style::YamlBlock => yaml::decode(style, raw),
+        Style::TomlBasic
+        | Style::TomlLiteral
+        | Style::TomlLongBasic
+        | Style::TomlLongLiteral
+        | Style::TomlBare
+        | Style::TomlBareKey => toml::decode(style, raw),
+        Style::Fixed | Style::IniBare | Style::Line => Cow::Borrowed(raw),
+        Style::IniQuoted | Style::Desktop | Style::ShellDouble | Style::ShellSingle | Style::ShellBare => {
+            ini::decode(style, raw)
+        }
+        Style::XmlAttribute(_) | Style::XmlText | Style::XmlCdata | Style::XmlName | Style::XmlAttributeName => {
+            xml::decode(style, raw)
+        }
+        Style::HiveText
+        | Style::HiveExport
+        | Style::HivePart
+        | Style::HiveHex
+        | Style::HiveHexPart
+        | Style::HiveNumber
+        | Style::HivePath
+        | Style::HiveExportPath => hive::decode(style, raw),
+    }
+}
+
+/// How `new` is written where `raw` stands, with the habits of `raw`; `None` if that style cannot hold it.
+pub(super) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
+    match style {
+        Style::Fixed | Style::Given(_) | Style::JsonWord | Style::XmlName | Style::XmlAttributeName => None,
+        Style::JsonText | Style::JsonNumber => json::encode(style, new, raw),
+        Style::YamlPlain | Style::YamlSingle | Style::YamlDouble | Style::YamlBlock => {
+            yaml::encode(style, side, new, raw)
+        }
+        Style::TomlBasic
+        | Style::TomlLiteral
+        | Style::TomlLongBasic
+        | Style::TomlLongLiteral
+        | Style::TomlBare
+        | Style::TomlBareKey => toml::encode(style, new, raw),
+        Style::IniBare
+        | Style::IniQuoted
+        | Style::Desktop
+        | Style::ShellDouble
+        | Style::ShellSingle
+        | Style::ShellBare
+        | Style::Line => ini::encode(style, side, new),
+        Style::XmlAttribute(_) | Style::XmlText | Style::XmlCdata => xml::encode(style, new),
+        Style::HiveText
+        | Style::HiveExport
+        | Style::HivePart
+        | Style::HiveHex
+        | Style::HiveHexPart
+        | Style::HiveNumber
+        | Style::HivePath
+        | Style::HiveExportPath => hive::encode(style, new, raw),
+    }
+}
+
+/// The plain value of a leaf.
+pub(super) fn value(style: Style, raw: &str) -> Value {
+    match style {
+        Style::JsonNumber | Style::JsonWord => serde_json::from_str(raw).unwrap_or(Value::Null),
+        Style::YamlPlain => yaml::plain_value(&decode(style, raw)),
+        Style::TomlBare => serde_json::from_str(raw).unwrap_or_else(|_| Value::String(raw.into())),
+        Style::HiveNumber => serde_json::from_str(&decode(style, raw)).unwrap_or(Value::Null),
+        Style::Fixed => Value::Null,
+        _ => Value::String(decode(style, raw).into_owned()),
+    }
+}

@@ -1,0 +1,263 @@
+//! TOML 1.1. The whole text is read by the `toml` crate first; the events of its parser give the spans.
+
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::ops::Range;
+
+use toml_parser::decoder::Encoding;
+use toml_parser::parser::{EventReceiver, parse_document};
+use toml_parser::{ErrorSink, Source, Span};
+
+use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum What {
+    Table,
+    TableEnd,
+    ArrayTable,
+    InlineOpen,
+    InlineClose,
+    ArrayOpen,
+    ArrayClose,
+    Key,
+    Scalar,
+    Line,
+}
+
+#[derive(Default)]
+struct Events {
+    all: Vec<(What, Span, Option<Encoding>)>,
+    depth: usize,
+    deepest: usize,
+}
+
+impl Events {
+    fn push(&mut self, what: What, span: Span) {
+        self.all.push((what, span, None));
+    }
+
+    fn deeper(&mut self, what: What, span: Span) -> bool {
+        self.push(what, span);
+        self.depth += 1;
+        self.deepest = self.deepest.max(self.depth);
+        self.depth < DEEPEST
+    }
+}
+
+impl EventReceiver for Events {
+    fn std_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.push(What::Table, span);
+    }
+    fn std_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.push(What::TableEnd, span);
+    }
+    fn array_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.push(What::ArrayTable, span);
+    }
+    fn array_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.push(What::TableEnd, span);
+    }
+    fn inline_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) -> bool {
+        self.deeper(What::InlineOpen, span)
+    }
+    fn inline_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.depth = self.depth.saturating_sub(1);
+        self.push(What::InlineClose, span);
+    }
+    fn array_open(&mut self, span: Span, _: &mut dyn ErrorSink) -> bool {
+        self.deeper(What::ArrayOpen, span)
+    }
+    fn array_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.depth = self.depth.saturating_sub(1);
+        self.push(What::ArrayClose, span);
+    }
+    fn simple_key(&mut self, span: Span, encoding: Option<Encoding>, _: &mut dyn ErrorSink) {
+        self.all.push((What::Key, span, encoding));
+    }
+    fn scalar(&mut self, span: Span, encoding: Option<Encoding>, _: &mut dyn ErrorSink) {
+        self.all.push((What::Scalar, span, encoding));
+    }
+    fn newline(&mut self, span: Span, _: &mut dyn ErrorSink) {
+        self.push(What::Line, span);
+    }
+}
+
+fn style(encoding: Option<Encoding>, key: bool) -> Style {
+    match encoding {
+        Some(Encoding::BasicString) => Style::TomlBasic,
+        Some(Encoding::LiteralString) => Style::TomlLiteral,
+        Some(Encoding::MlBasicString) => Style::TomlLongBasic,
+        Some(Encoding::MlLiteralString) => Style::TomlLongLiteral,
+        None if key => Style::TomlBareKey,
+        None => Style::TomlBare,
+    }
+}
+
+struct Tables<'t, 'b> {
+    text: &'t str,
+    out: &'b mut Builder,
+    known: HashMap<(u32, String), u32>,
+    /// The table that an array of tables holds last.
+    newest: HashMap<u32, u32>,
+}
+
+impl Tables<'_, '_> {
+    /// Goes into the table of this name, and makes it if it is not there.
+    fn enter(&mut self, table: u32, key: Key) -> u32 {
+        let name = decode(key.style, &self.text[key.span.clone()]).into_owned();
+        if let Some(id) = self.known.get(&(table, name.clone())) {
+            self.out.again(*id, &key.span);
+            return self.newest.get(id).copied().unwrap_or(*id);
+        }
+        let at = key.span.start;
+        let id = self.out.add(Some(table), Some(key), Kind::Object, at..at);
+        self.known.insert((table, name), id);
+        id
+    }
+
+    /// Begins the next table of the array of this name.
+    fn next_of(&mut self, table: u32, key: Key) -> u32 {
+        let name = decode(key.style, &self.text[key.span.clone()]).into_owned();
+        let at = key.span.start;
+        let list = if let Some(id) = self.known.get(&(table, name.clone())).copied() {
+            self.out.again(id, &key.span);
+            id
+        } else {
+            let id = self.out.add(Some(table), Some(key), Kind::List, at..at);
+            self.known.insert((table, name), id);
+            id
+        };
+        let next = self.out.add(Some(list), None, Kind::Object, at..at);
+        self.newest.insert(list, next);
+        next
+    }
+}
+
+fn range(span: Span) -> Range<usize> {
+    span.start()..span.end()
+}
+
+pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
+    let source = Source::new(text);
+    let tokens = source.lex().into_vec();
+    let mut events = Events::default();
+    let mut errors = Vec::new();
+    parse_document(&tokens, &mut events, &mut errors);
+    if events.deepest >= DEEPEST {
+        return Err(Fault::new(0, format!("nested deeper than {DEEPEST}")));
+    }
+    // The parser's events do not say whether a key stands twice or a number is one: the crate above it does.
+    if let Err(error) = ::toml::from_str::<::toml::Table>(text) {
+        return Err(Fault::new(error.span().map_or(0, |span| span.start), error.message().to_string()));
+    }
+    let root = out.add(None, None, Kind::Object, 0..text.len());
+    let mut tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new() };
+    let mut table = root;
+    // What values go into: arrays and inline tables that are open; keys that wait for a value.
+    let mut open: Vec<(u32, bool)> = Vec::new();
+    let mut keys: Vec<Key> = Vec::new();
+    let mut header = None;
+    for (what, span, encoding) in events.all {
+        let span = range(span);
+        match what {
+            What::Table | What::ArrayTable => header = Some(what),
+            What::Key => keys.push(Key::new(span, style(encoding, true))),
+            What::TableEnd => {
+                let Some(last) = keys.pop() else { continue };
+                let above = keys.drain(..).fold(root, |table, key| tables.enter(table, key));
+                table = if header == Some(What::ArrayTable) {
+                    tables.next_of(above, last)
+                } else {
+                    tables.enter(above, last)
+                };
+                header = None;
+            }
+            What::Scalar | What::InlineOpen | What::ArrayOpen => {
+                let (parent, key) = match open.last() {
+                    Some((list, false)) => (*list, None),
+                    other => {
+                        let holder = other.map_or(table, |(id, _)| *id);
+                        let last = keys.pop();
+                        let parent = keys.drain(..).fold(holder, |table, key| tables.enter(table, key));
+                        (parent, last)
+                    }
+                };
+                let kind = match what {
+                    What::Scalar => Kind::Leaf(style(encoding, false)),
+                    What::InlineOpen => Kind::Object,
+                    _ => Kind::List,
+                };
+                let id = tables.out.add(Some(parent), key, kind, span);
+                if what != What::Scalar {
+                    open.push((id, what == What::InlineOpen));
+                }
+            }
+            What::InlineClose | What::ArrayClose => {
+                if let Some((id, _)) = open.pop() {
+                    tables.out.end(id, span.end);
+                }
+            }
+            What::Line => {}
+        }
+    }
+    Ok(())
+}
+
+pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+    let inner = |n: usize| raw.get(n..raw.len().saturating_sub(n)).unwrap_or(raw);
+    match style {
+        Style::TomlBasic if !raw.contains('\\') => Cow::Borrowed(inner(1)),
+        Style::TomlLiteral => Cow::Borrowed(inner(1)),
+        Style::TomlBare | Style::TomlBareKey => Cow::Borrowed(raw),
+        _ => {
+            let text = ::toml::from_str::<::toml::Table>(&format!("v = {raw}"));
+            let value = text.ok().and_then(|mut table| table.remove("v"));
+            match value {
+                Some(::toml::Value::String(text)) => Cow::Owned(text),
+                _ => Cow::Borrowed(raw),
+            }
+        }
+    }
+}
+
+pub(super) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
+    let bare = |new: &str| !new.is_empty() && new.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-' || b == b'_');
+    let literal = !new.contains(|c: char| c == '\'' || (c.is_control() && c != '\t'));
+    let first_line = |quotes: &str| {
+        let rest = raw.strip_prefix(quotes).unwrap_or_default();
+        if rest.starts_with("\r\n") {
+            "\r\n"
+        } else if rest.starts_with('\n') {
+            "\n"
+        } else {
+            ""
+        }
+    };
+    match style {
+        Style::TomlBareKey if bare(new) => Some(new.to_string()),
+        Style::TomlBare => {
+            let number = |text: &str| serde_json::from_str::<serde_json::Value>(text).is_ok_and(|v| v.is_number());
+            (number(new) && number(&raw.replace('_', ""))).then(|| new.to_string())
+        }
+        Style::TomlLiteral if literal => Some(format!("'{new}'")),
+        Style::TomlLongLiteral if literal && !new.is_empty() => Some(format!("'''{}{new}'''", first_line("'''"))),
+        Style::TomlLongBasic => Some(format!("\"\"\"{}{}\"\"\"", first_line("\"\"\""), escaped(new))),
+        _ => Some(format!("\"{}\"", escaped(new))),
+    }
+}
+
+fn escaped(new: &str) -> String {
+    let mut out = String::with_capacity(new.len() + 2);
+    for c in new.chars() {
+        match c {
+            '"' => out.push_str("\\\""),
+            '\\' => out.push_str("\\\\"),
+            '\n' => out.push_str("\\n"),
+            '\r' => out.push_str("\\r"),
+            '\t' => out.push_str("\\t"),
+            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
+            c => out.push(c),
+        }
+    }
+    out
+}
