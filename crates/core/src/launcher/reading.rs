@@ -10,7 +10,7 @@ use serde_json::Value;
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use crate::bytes::Bytes;
-use crate::record::{Document, Meaning, Place, Side, Spelling, Step, Values, WrittenPath};
+use crate::record::{Bases, Document, Meaning, Place, Side, Spelling, Step, Values};
 use crate::site::{Drive, Site};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
@@ -222,7 +222,7 @@ impl Found {
         let Some(json) = self.json(&file) else { return };
         for entry in self.entries(&json, &file, &libraries.list) {
             let text = leaf_below(&json, &entry, &libraries.path);
-            let path = text.map(|text| Spelling::read(&WrittenPath(text)));
+            let path = text.map(|text| Spelling::read(&text, &Bases::default()));
             match path {
                 Some(Ok((_, path))) => {
                     let present = path.is_dir();
@@ -308,7 +308,7 @@ impl Found {
             None => Some(games.install.fill(&values).map_err(|e| e.to_string())?),
         };
         let written = written.ok_or("no record says where it is")?;
-        let (_, install) = Spelling::read(&WrittenPath(written)).map_err(|e| e.to_string())?;
+        let (_, install) = Spelling::read(&written, &Bases::default()).map_err(|e| e.to_string())?;
         let parent = install.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
         let values = values.with("install", install.to_string_lossy()).with("parent", parent);
 

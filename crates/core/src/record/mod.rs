@@ -7,8 +7,10 @@ mod document;
 mod edit;
 mod encoding;
 mod formats;
+mod letters;
 mod lists;
 mod meaning;
+mod parts;
 mod place;
 mod spelling;
 mod tree;
@@ -16,9 +18,11 @@ mod tree;
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
 pub use edit::{Edit, EditError, FileChange, Files, Mood, Rewrite};
 pub use encoding::Encoding;
+pub use letters::Letters;
 pub use meaning::{Meaning, MeaningError, Values};
+pub use parts::{Fit, Part, Within, find_parts, write_part};
 pub use place::{Place, Side, Step};
-pub use spelling::{Spelling, SpellingError, WrittenPath};
+pub use spelling::{Bases, Spelling, SpellingError, WrittenPath};
 
 #[cfg(test)]
 mod tests;

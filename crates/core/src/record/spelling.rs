@@ -1,75 +1,621 @@
 //! How a path is written: the one bridge between paths on disk, which are bytes, and text in records.
 //!
-//! So far absolute paths with forward slashes are spelled, with or without a slash at the end.
+//! Law: what is read in a spelling and written back for the same place is the same text; for another
+//! place the habits stay: separators, letters of a compatibility layer, variables, escapes, the slash
+//! at the end. Whatever part of the path did not change stays as it was written.
 
+use std::ffi::OsStr;
+use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
+
+use super::letters::Letters;
+use crate::site::real_path;
 
 /// A path just as a launcher wrote it, in that launcher's spelling.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct WrittenPath(pub String);
 
-/// Why a path cannot be written down in a spelling.
+/// Why a path cannot be read from a text, or written down in a spelling.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum SpellingError {
-    /// A name is not UTF-8, and a record holds text only.
-    #[error("{0} holds bytes that no text can hold")]
+    /// A name is not UTF-8, or holds what this spelling takes for something else.
+    #[error("{0} holds bytes that a record cannot hold in this spelling")]
     NotText(PathBuf),
-    /// The text is no absolute path.
-    #[error("{0:?} is not an absolute path")]
-    NotAbsolute(String),
+    /// The text is no path that can be followed from here.
+    #[error("{0:?} is not a path that can be followed")]
+    NotAPath(String),
+    /// No drive letter is known under this name.
+    #[error("no drive letter {letter}: is known here, for {text:?}")]
+    NoSuchLetter {
+        /// The letter.
+        letter: char,
+        /// The text.
+        text: String,
+    },
+    /// No drive letter of the compatibility layer leads there.
+    #[error("no drive letter of {} leads to {}", prefix.display(), path.display())]
+    NoLetter {
+        /// The place.
+        path: PathBuf,
+        /// The folder of the compatibility layer.
+        prefix: PathBuf,
+    },
+    /// The text is relative to a folder that the place is not below.
+    #[error("{} is not below {}, to which this record is relative", path.display(), base.display())]
+    NotBelow {
+        /// The place.
+        path: PathBuf,
+        /// The folder.
+        base: PathBuf,
+    },
+}
+
+/// What written paths may refer to.
+#[derive(Clone, Debug, Default)]
+pub struct Bases {
+    /// What `~`, `$HOME` and `${HOME}` stand for.
+    pub home: Option<PathBuf>,
+    /// What further variables stand for: `%NAME%`, `$NAME`, `${NAME}`. Of equal names the first counts.
+    pub names: Vec<(String, PathBuf)>,
+    /// Compatibility layers, in the order in which they are tried.
+    pub letters: Vec<Letters>,
+    /// What a text that is not absolute is relative to.
+    pub relative_to: Option<PathBuf>,
+    /// Whether letters of either case are the same in every spelling; behind drive letters they always are.
+    pub case_blind: bool,
+}
+
+impl Bases {
+    /// The same, for paths that are relative to a folder.
+    #[must_use]
+    pub fn relative_to(&self, folder: &Path) -> Self {
+        Self { relative_to: Some(folder.into()), ..self.clone() }
+    }
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+enum Lead {
+    /// From the root of all files.
+    Root,
+    /// A file URI; what stands before its path.
+    Uri(String),
+    /// A drive letter of the layer with this number; what stands before the letter.
+    Letter { before: String, letter: char, layer: usize },
+    /// A variable, as it is written, and what it stands for.
+    Variable { written: String, base: PathBuf },
+    /// Relative to a folder; what stands before the first name.
+    Relative(String),
+}
+
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct Name {
+    separator: String,
+    written: String,
+    bytes: Vec<u8>,
 }
 
 /// The habits found in a written path.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Spelling {
-    ends_in_slash: bool,
+    lead: Lead,
+    names: Vec<Name>,
+    end: String,
+    blind: bool,
 }
 
 impl Spelling {
     /// Reads a written path: its spelling, and the place on disk, without `.` and doubled slashes; `..` stays.
-    pub fn read(written: &WrittenPath) -> Result<(Self, PathBuf), SpellingError> {
-        let text = &written.0;
-        if !text.starts_with('/') || text.contains('\0') {
-            return Err(SpellingError::NotAbsolute(text.clone()));
+    pub fn read(written: &str, bases: &Bases) -> Result<(Self, PathBuf), SpellingError> {
+        let not_a_path = || SpellingError::NotAPath(written.into());
+        if written.is_empty() || written.contains(['\0', '\n', '\r']) {
+            return Err(not_a_path());
         }
-        let path: PathBuf = Path::new(text).components().filter(|c| !matches!(c, Component::CurDir)).collect();
-        Ok((Self { ends_in_slash: text.len() > 1 && text.ends_with('/') }, path))
+        if let Some((lead, body)) = uri(written) {
+            if let Some((letter, rest)) = body.strip_prefix('/').and_then(drive_letter) {
+                let before = format!("{lead}/");
+                return Self::of_letter(written, &before, letter, rest, Escapes::Percent, bases);
+            }
+            let mut spelling = Self::of_names(Lead::Uri(lead.into()), body, &['/'], Escapes::Percent, bases.case_blind);
+            spelling.blind = bases.case_blind;
+            let path = spelling.place(Path::new("/"));
+            return if body.starts_with('/') && spelling.sound() { Ok((spelling, path)) } else { Err(not_a_path()) };
+        }
+        for before in ["\\\\?\\", "//?/", "\\??\\", "\\\\.\\"] {
+            if let Some((letter, rest)) = written.strip_prefix(before).and_then(drive_letter) {
+                return Self::of_letter(written, before, letter, rest, Escapes::None, bases);
+            }
+        }
+        if let Some((letter, rest)) = drive_letter(written) {
+            return Self::of_letter(written, "", letter, rest, Escapes::None, bases);
+        }
+        if let Some((variable, base, rest)) = variable(written, bases) {
+            let separators: &[char] = if variable.starts_with('%') { &['/', '\\'] } else { &['/'] };
+            let blind = bases.case_blind || variable.starts_with('%');
+            let lead = Lead::Variable { written: variable.into(), base: base.clone() };
+            let spelling = Self::of_names(lead, rest, separators, Escapes::None, blind);
+            let path = spelling.place(&base);
+            return Ok((spelling, path));
+        }
+        if written.starts_with('/') {
+            let spelling = Self::of_names(Lead::Root, written, &['/'], Escapes::None, bases.case_blind);
+            let path = spelling.place(Path::new("/"));
+            return Ok((spelling, path));
+        }
+        let Some(base) = &bases.relative_to else { return Err(not_a_path()) };
+        let windows = bases.case_blind || !bases.letters.is_empty();
+        let separators: &[char] = if windows { &['/', '\\'] } else { &['/'] };
+        if windows && written.starts_with('\\') || written.starts_with(['$', '%', '~']) {
+            return Err(not_a_path());
+        }
+        let dots =
+            ["./", ".\\"].iter().find(|dots| written.starts_with(**dots) && separators.len() + 1 > dots.len() - 1);
+        let lead = dots.map_or("", |dots| &written[..dots.len()]);
+        let body = &written[lead.len()..];
+        let spelling = Self::of_names(Lead::Relative(lead.into()), body, separators, Escapes::None, bases.case_blind);
+        let path = spelling.place(base);
+        Ok((spelling, path))
+    }
+
+    fn of_letter(
+        text: &str,
+        before: &str,
+        letter: char,
+        rest: &str,
+        escapes: Escapes,
+        bases: &Bases,
+    ) -> Result<(Self, PathBuf), SpellingError> {
+        let known = bases.letters.iter().enumerate().filter_map(|(n, layer)| Some((n, layer.leads_to(letter)?)));
+        let spelled = |layer: usize, target: &Path| {
+            let lead = Lead::Letter { before: before.into(), letter, layer };
+            let spelling = Self::of_names(lead, rest, &['/', '\\'], escapes, true);
+            let path = spelling.place(target);
+            (spelling, path)
+        };
+        let mut all: Vec<_> = known.map(|(layer, target)| spelled(layer, target)).collect();
+        if all.iter().any(|(spelling, _)| !spelling.sound()) {
+            return Err(SpellingError::NotAPath(text.into()));
+        }
+        // Of several layers that know the letter, the one in which the place is there is meant.
+        let there = all.iter().position(|(_, path)| path.exists()).unwrap_or(0);
+        if all.is_empty() {
+            return Err(SpellingError::NoSuchLetter { letter: letter.to_ascii_uppercase(), text: text.into() });
+        }
+        Ok(all.swap_remove(there))
+    }
+
+    fn of_names(lead: Lead, body: &str, separators: &[char], escapes: Escapes, blind: bool) -> Self {
+        let (mut names, mut at) = (Vec::new(), 0);
+        let mut separator = String::new();
+        while at < body.len() {
+            let rest = &body[at..];
+            let gap = rest.len() - rest.trim_start_matches(separators).len();
+            separator.push_str(&rest[..gap]);
+            let rest = &rest[gap..];
+            let name = &rest[..rest.find(separators).unwrap_or(rest.len())];
+            at += gap + name.len();
+            // A dot says nothing; what parts it from the next name stays with that one.
+            if !name.is_empty() && name != "." {
+                let separator = std::mem::take(&mut separator);
+                names.push(Name { separator, written: name.into(), bytes: escapes.decode(name) });
+            } else if name == "." {
+                separator.clear();
+            }
+        }
+        Self { lead, names, end: separator, blind }
+    }
+
+    /// Whether escapes stand for names that there can be.
+    fn sound(&self) -> bool {
+        self.names.iter().all(|name| !name.bytes.is_empty() && !name.bytes.contains(&0) && !name.bytes.contains(&b'/'))
+    }
+
+    fn place(&self, base: &Path) -> PathBuf {
+        let mut path = base.to_path_buf();
+        for name in &self.names {
+            let exact = path.join(OsStr::from_bytes(&name.bytes));
+            path = if self.blind && exact.symlink_metadata().is_err() {
+                alike(&path, &name.bytes).unwrap_or(exact)
+            } else {
+                exact
+            };
+        }
+        path
+    }
+
+    /// Whether it stands in a layer's drive letters.
+    pub fn has_letter(&self) -> bool {
+        matches!(self.lead, Lead::Letter { .. })
     }
 
     /// Writes another place in the same spelling.
-    pub fn write(self, path: &Path) -> Result<WrittenPath, SpellingError> {
-        let text = path.to_str().ok_or_else(|| SpellingError::NotText(path.into()))?;
-        let slash = if self.ends_in_slash && !text.ends_with('/') { "/" } else { "" };
-        Ok(WrittenPath(format!("{text}{slash}")))
+    ///
+    /// # Errors
+    /// [`SpellingError::NoLetter`], [`SpellingError::NotBelow`] and [`SpellingError::NotText`] if this spelling cannot say it.
+    pub fn write(&self, path: &Path, bases: &Bases) -> Result<WrittenPath, SpellingError> {
+        let (lead, names) = self.led(path, bases)?;
+        let escapes =
+            if lead.starts_with("file:") || lead.starts_with("FILE:") { Escapes::Percent } else { Escapes::None };
+        let windows = matches!(self.lead, Lead::Letter { .. });
+        let same = |old: &Name, new: &[u8]| {
+            old.bytes == new || (self.blind && lower(&old.bytes).is_some_and(|old| Some(old) == lower(new)))
+        };
+        let kept = self.names.iter().rev().zip(names.iter().rev()).take_while(|(old, new)| same(old, new)).count();
+        let usual = self.usual_separator();
+        let mut out = lead;
+        for (n, name) in names.iter().enumerate() {
+            let left = names.len() - n;
+            let (separator, written) = if left <= kept {
+                let old = &self.names[self.names.len() - left];
+                (old.separator.as_str(), old.written.clone())
+            } else {
+                let text = std::str::from_utf8(name).ok().map(str::to_string);
+                let fits = |text: &String| !windows || !text.contains(['\\', ':', '"', '<', '>', '|', '?', '*']);
+                let written = match escapes {
+                    Escapes::Percent => Some(percent(name, self.lower_digits())),
+                    Escapes::None => text.filter(fits).filter(|text| !text.contains(['\n', '\r'])),
+                };
+                (usual.as_str(), written.ok_or_else(|| SpellingError::NotText(path.into()))?)
+            };
+            let separator = match n {
+                // Behind its lead a path begins as it did; a relative one begins with its first name.
+                0 if self.relative() => "",
+                0 => self.names.first().map_or(usual.as_str(), |first| first.separator.as_str()),
+                _ if separator.is_empty() => usual.as_str(),
+                _ => separator,
+            };
+            out.push_str(separator);
+            out.push_str(&written);
+        }
+        if names.is_empty() && !self.relative() && self.end.is_empty() {
+            out.push_str(if matches!(self.lead, Lead::Variable { .. }) { "" } else { &usual });
+        }
+        out.push_str(&self.end);
+        Ok(WrittenPath(out))
     }
 
-    /// The spelling where there is no older one: no slash at the end.
-    pub fn plain() -> Self {
-        Self { ends_in_slash: false }
+    fn relative(&self) -> bool {
+        matches!(self.lead, Lead::Relative(_))
     }
+
+    fn lower_digits(&self) -> bool {
+        let escapes = self.names.iter().flat_map(|name| name.written.split('%').skip(1));
+        escapes.filter_map(|escape| escape.get(..2)).any(|digits| digits.contains(|c: char| c.is_ascii_lowercase()))
+    }
+
+    /// What stands before the names, and the names.
+    fn led(&self, path: &Path, bases: &Bases) -> Result<(String, Vec<Vec<u8>>), SpellingError> {
+        let names = |path: &Path| -> Vec<Vec<u8>> {
+            let name = |c: Component<'_>| match c {
+                Component::Normal(name) => Some(name.as_bytes().to_vec()),
+                Component::ParentDir => Some(b"..".to_vec()),
+                _ => None,
+            };
+            path.components().filter_map(name).collect()
+        };
+        match &self.lead {
+            Lead::Root => Ok((String::new(), names(path))),
+            Lead::Uri(lead) => Ok((lead.clone(), names(path))),
+            Lead::Letter { before, letter, layer } => {
+                let layer =
+                    bases.letters.get(*layer).ok_or_else(|| SpellingError::NotAPath(path.display().to_string()))?;
+                let (new, below) = layer.letter_for(path, *letter)?;
+                let new = if letter.is_ascii_uppercase() { new.to_ascii_uppercase() } else { new };
+                Ok((format!("{before}{new}:"), names(&below)))
+            }
+            Lead::Variable { written, base } => match below(path, base) {
+                Some(below) => Ok((written.clone(), names(&below))),
+                // A launcher that takes a variable takes an absolute path as well.
+                None if written.starts_with('%') => {
+                    let layer = bases
+                        .letters
+                        .first()
+                        .ok_or_else(|| SpellingError::NotBelow { path: path.into(), base: base.clone() })?;
+                    let (new, below) = layer.letter_for(path, 'C')?;
+                    Ok((format!("{}:", new.to_ascii_uppercase()), names(&below)))
+                }
+                None => Ok((String::new(), names(path))),
+            },
+            Lead::Relative(lead) => {
+                let base = bases.relative_to.clone().unwrap_or_default();
+                match below(path, &base) {
+                    Some(below) => Ok((lead.clone(), names(&below))),
+                    None if self.names.iter().any(|name| name.bytes == b"..") => {
+                        Ok((lead.clone(), names(&from_to(&base, path))))
+                    }
+                    None => Err(SpellingError::NotBelow { path: path.into(), base }),
+                }
+            }
+        }
+    }
+
+    /// The separator that most names stand behind; of equal ones the first.
+    fn usual_separator(&self) -> String {
+        let behind: Vec<&str> = self.names.iter().map(|n| n.separator.as_str()).filter(|s| !s.is_empty()).collect();
+        let count = |one: &str| behind.iter().filter(|other| **other == one).count();
+        let most = behind.iter().rev().max_by_key(|one| count(one)).copied();
+        let end = Some(self.end.as_str()).filter(|end| !end.is_empty());
+        let otherwise = match &self.lead {
+            Lead::Letter { before, .. } if !before.contains('/') => "\\",
+            Lead::Variable { written, .. } if written.starts_with('%') => "\\",
+            _ => "/",
+        };
+        most.or(end).unwrap_or(otherwise).to_string()
+    }
+
+    /// The spelling where there is no older one: absolute, no slash at the end.
+    pub fn plain() -> Self {
+        Self { lead: Lead::Root, names: Vec::new(), end: String::new(), blind: false }
+    }
+
+    /// The habits in a few words, for people: "drive letter, backslashes".
+    pub fn describe(&self) -> String {
+        let mut words = vec![match &self.lead {
+            Lead::Root => "absolute".to_string(),
+            Lead::Uri(_) => "file URI".into(),
+            Lead::Letter { before, letter, .. } if before.is_empty() => format!("drive letter {letter}:"),
+            Lead::Letter { letter, .. } => format!("drive letter {letter}: behind a prefix"),
+            Lead::Variable { written, .. } => format!("below {written}"),
+            Lead::Relative(_) => "relative".into(),
+        }];
+        let all: String = self.names.iter().map(|name| name.separator.as_str()).collect();
+        if all.contains('\\') {
+            words.push(if all.contains('/') { "mixed slashes" } else { "backslashes" }.into());
+        }
+        if self.names.iter().skip(1).any(|name| name.separator.len() > 1) {
+            words.push("doubled slashes".into());
+        }
+        if !self.end.is_empty() && !self.names.is_empty() {
+            words.push("slash at the end".into());
+        }
+        words.join(", ")
+    }
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Escapes {
+    None,
+    Percent,
+}
+
+impl Escapes {
+    fn decode(self, name: &str) -> Vec<u8> {
+        let bytes = name.as_bytes();
+        if self == Self::None {
+            return bytes.to_vec();
+        }
+        let (mut out, mut at) = (Vec::with_capacity(bytes.len()), 0);
+        while at < bytes.len() {
+            let digits = (bytes[at] == b'%').then(|| name.get(at + 1..at + 3)).flatten();
+            match digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+                Some(byte) => {
+                    out.push(byte);
+                    at += 3;
+                }
+                None => {
+                    out.push(bytes[at]);
+                    at += 1;
+                }
+            }
+        }
+        out
+    }
+}
+
+/// Percent-encodes a name: everything but what may stand in a path of a URI as it is (RFC 3986, 3.3).
+fn percent(name: &[u8], lower: bool) -> String {
+    let mut out = String::with_capacity(name.len());
+    for byte in name {
+        if byte.is_ascii_alphanumeric() || b"-._~!$&'()*+,;=:@".contains(byte) {
+            out.push(char::from(*byte));
+        } else if lower {
+            out.push_str(&format!("%{byte:02x}"));
+        } else {
+            out.push_str(&format!("%{byte:02X}"));
+        }
+    }
+    out
+}
+
+/// Parts a file URI (RFC 8089) into what stands before its path, and the path.
+fn uri(text: &str) -> Option<(&str, &str)> {
+    let scheme = text.get(..5).filter(|scheme| scheme.eq_ignore_ascii_case("file:"))?;
+    let rest = &text[scheme.len()..];
+    let host = match rest.strip_prefix("//") {
+        Some(rest) if rest.starts_with('/') => 2,
+        Some(rest) if rest.get(..10).is_some_and(|host| host.eq_ignore_ascii_case("localhost/")) => 2 + 9,
+        Some(_) => return None,
+        None => 0,
+    };
+    Some(text.split_at(scheme.len() + host))
+}
+
+/// Parts `C:\x` into the letter and what stands behind the colon.
+fn drive_letter(text: &str) -> Option<(char, &str)> {
+    let letter = text.chars().next().filter(char::is_ascii_alphabetic)?;
+    let rest = text[1..].strip_prefix(':')?;
+    (rest.is_empty() || rest.starts_with(['/', '\\'])).then_some((letter, rest))
+}
+
+/// Parts `$HOME/x` into the variable as written, what it stands for, and the rest.
+fn variable<'t>(text: &'t str, bases: &Bases) -> Option<(&'t str, PathBuf, &'t str)> {
+    let home = |name: &str| bases.home.clone().filter(|_| name == "HOME");
+    let named = |name: &str| {
+        let found = bases.names.iter().find(|(known, _)| known.eq_ignore_ascii_case(name));
+        found.map(|(_, path)| path.clone())
+    };
+    let (end, base) = if text.starts_with('~') {
+        (1, bases.home.clone()?)
+    } else if let Some(rest) = text.strip_prefix("${") {
+        let end = rest.find('}')?;
+        (end + 3, home(&rest[..end]).or_else(|| named(&rest[..end]))?)
+    } else if let Some(rest) = text.strip_prefix('$') {
+        let end = rest.find(|c: char| !c.is_ascii_alphanumeric() && c != '_').unwrap_or(rest.len());
+        (end + 1, home(&rest[..end]).or_else(|| named(&rest[..end]))?)
+    } else {
+        let rest = text.strip_prefix('%')?;
+        let end = rest.find('%')?;
+        (end + 2, named(&rest[..end])?)
+    };
+    let (variable, rest) = text.split_at(end);
+    (rest.is_empty() || rest.starts_with('/') || (variable.starts_with('%') && rest.starts_with('\\')))
+        .then_some((variable, base, rest))
+}
+
+/// What is left of a path below a folder, as it stands or with links followed.
+fn below(path: &Path, folder: &Path) -> Option<PathBuf> {
+    let real = || real_path(path).strip_prefix(real_path(folder)).map(Path::to_path_buf).ok();
+    path.strip_prefix(folder).map(Path::to_path_buf).ok().or_else(real)
+}
+
+/// The way from one folder to a place, through `..`.
+fn from_to(folder: &Path, path: &Path) -> PathBuf {
+    let (from, to): (Vec<_>, Vec<_>) = (folder.components().collect(), path.components().collect());
+    let common = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
+    let up = std::iter::repeat_n(Component::ParentDir, from.len() - common);
+    up.chain(to[common..].iter().copied()).collect()
+}
+
+fn lower(name: &[u8]) -> Option<String> {
+    std::str::from_utf8(name).ok().map(str::to_lowercase)
+}
+
+/// The entry of a folder that has this name but for the case of its letters, if just one has.
+fn alike(folder: &Path, name: &[u8]) -> Option<PathBuf> {
+    let wanted = lower(name)?;
+    let entries = std::fs::read_dir(folder).ok()?.flatten();
+    let mut found = entries.filter(|entry| lower(entry.file_name().as_bytes()).as_ref() == Some(&wanted));
+    let first = found.next()?.path();
+    found.next().is_none().then_some(first)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
 
-    #[test]
-    fn a_slash_at_the_end_is_kept() {
-        let (spelling, path) = Spelling::read(&WrittenPath("/a//b/./c/".into())).unwrap();
-        assert_eq!(path, Path::new("/a/b/c"));
-        assert_eq!(spelling.write(Path::new("/x/y")).unwrap().0, "/x/y/");
-        let (plain, _) = Spelling::read(&WrittenPath("/a".into())).unwrap();
-        assert_eq!(plain.write(Path::new("/x")).unwrap().0, "/x");
+    fn bases() -> Bases {
+        let drives = [('c', "/pfx/drive_c"), ('d', "/mnt/old"), ('z', "/")];
+        Bases {
+            home: Some("/home/me".into()),
+            names: vec![("GAMES".into(), "/mnt/old/games".into())],
+            letters: vec![Letters::of(Path::new("/pfx"), drives.map(|(l, p)| (l, PathBuf::from(p))).to_vec())],
+            relative_to: Some("/mnt/old/lib".into()),
+            case_blind: false,
+        }
     }
 
     #[test]
-    fn what_is_no_absolute_path_is_refused() {
-        for text in ["", "a/b", "C:/x", "/a\0b"] {
-            assert!(Spelling::read(&WrittenPath(text.into())).is_err(), "{text}");
+    fn every_spelling_is_read_and_kept_for_another_place() {
+        for (text, path, new, wanted) in [
+            ("/a//b/./c/", "/a/b/c", "/x/y", "/x/y/"),
+            ("/a/b", "/a/b", "/x y/b", "/x y/b"),
+            ("//a//b//c", "/a/b/c", "/x/c", "//x//c"),
+            ("D:\\Games\\X", "/mnt/old/Games/X", "/mnt/old/other/X", "D:\\other\\X"),
+            ("d:/Games/X/", "/mnt/old/Games/X", "/mnt/new/X", "z:/mnt/new/X/"),
+            ("D:\\\\Games\\\\X", "/mnt/old/Games/X", "/mnt/new/X", "Z:\\\\mnt\\\\new\\\\X"),
+            ("D:\\Games/X\\y", "/mnt/old/Games/X/y", "/mnt/new/X/y", "Z:\\mnt\\new/X\\y"),
+            ("Z:\\", "/", "/mnt/old", "Z:\\mnt\\old\\"),
+            ("Z:", "/", "/mnt", "Z:\\mnt"),
+            ("C:\\a", "/pfx/drive_c/a", "/pfx/drive_c/b/c", "C:\\b\\c"),
+            ("\\\\?\\D:\\Games", "/mnt/old/Games", "/x", "\\\\?\\Z:\\x"),
+            ("~/g", "/home/me/g", "/home/me/h/g", "~/h/g"),
+            ("~", "/home/me", "/home/me/g", "~/g"),
+            ("$HOME/g", "/home/me/g", "/mnt/g", "/mnt/g"),
+            ("${HOME}/g/", "/home/me/g", "/home/me/x", "${HOME}/x/"),
+            ("%GAMES%\\x", "/mnt/old/games/x", "/mnt/old/games/y", "%GAMES%\\y"),
+            ("%GAMES%\\x", "/mnt/old/games/x", "/mnt/old/y", "D:\\y"),
+            ("file:///a%20b/%c3%a4", "/a b/ä", "/ü/ä", "file:///%c3%bc/%c3%a4"),
+            ("file:///a(b)/x", "/a(b)/x", "/c d/x", "file:///c%20d/x"),
+            ("file://localhost/a", "/a", "/b", "file://localhost/b"),
+            ("file:///D:/a%20b", "/mnt/old/a b", "/mnt/old/c d", "file:///D:/c%20d"),
+            ("x/y", "/mnt/old/lib/x/y", "/mnt/old/lib/z", "z"),
+            ("./x", "/mnt/old/lib/x", "/mnt/old/lib/z", "./z"),
+            ("../x", "/mnt/old/lib/../x", "/mnt/z", "../../z"),
+            ("x\\y", "/mnt/old/lib/x/y", "/mnt/old/lib/z/y", "z\\y"),
+        ] {
+            let (spelling, read) = Spelling::read(text, &bases()).unwrap_or_else(|e| panic!("{text}: {e}"));
+            assert_eq!(read, Path::new(path), "{text}");
+            let written = spelling.write(Path::new(new), &bases()).unwrap_or_else(|e| panic!("{text}: {e}"));
+            assert_eq!(written.0, wanted, "{text}: {spelling:?}");
+        }
+    }
+
+    #[test]
+    fn what_a_spelling_cannot_say_is_refused() {
+        let mut few = bases();
+        few.letters = vec![Letters::of(Path::new("/pfx"), vec![('c', "/pfx/drive_c".into())])];
+        let (spelling, _) = Spelling::read("C:\\a", &few).unwrap();
+        assert!(matches!(spelling.write(Path::new("/mnt/x"), &few), Err(SpellingError::NoLetter { .. })));
+        assert!(matches!(Spelling::read("E:\\a", &few), Err(SpellingError::NoSuchLetter { letter: 'E', .. })));
+        let (spelling, _) = Spelling::read("x/y", &few).unwrap();
+        assert!(matches!(spelling.write(Path::new("/mnt/x"), &few), Err(SpellingError::NotBelow { .. })));
+        let (spelling, _) = Spelling::read("D:\\a", &bases()).unwrap();
+        assert!(matches!(spelling.write(Path::new("/mnt/old/a\\b"), &bases()), Err(SpellingError::NotText(_))));
+        let raw = Path::new(OsStr::from_bytes(b"/a/\xff"));
+        assert!(matches!(Spelling::plain().write(raw, &bases()), Err(SpellingError::NotText(_))));
+        let (uri, _) = Spelling::read("file:///a", &bases()).unwrap();
+        assert_eq!(uri.write(raw, &bases()).unwrap().0, "file:///a/%FF");
+    }
+
+    #[test]
+    fn what_is_no_path_is_refused() {
+        let none = Bases::default();
+        for text in
+            ["", "a/b", "C:/x", "/a\0b", "~x", "http://x/y", "file://host/x", "file:///a%2fb", "$X/a", "%a", "/a\nb"]
+        {
+            assert!(Spelling::read(text, &none).is_err(), "{text}");
+        }
+        assert!(Spelling::read("C:x", &bases()).is_ok_and(|(s, _)| !s.has_letter()), "a name with a colon");
+    }
+
+    #[test]
+    fn letters_of_another_case_lead_to_the_entry_that_is_there_and_stay_as_written() {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        std::fs::create_dir_all(top.join("Games/Pale Signal/bin")).unwrap();
+        std::fs::create_dir_all(top.join("new/Pale Signal/bin")).unwrap();
+        let layer = Letters::of(&top, vec![('d', top.clone())]);
+        let bases = Bases { letters: vec![layer], ..Bases::default() };
+        let (spelling, path) = Spelling::read("D:\\GAMES\\pale signal\\BIN", &bases).unwrap();
+        assert_eq!(path, top.join("Games/Pale Signal/bin"));
+        let new = spelling.write(&top.join("new/Pale Signal/bin"), &bases).unwrap();
+        assert_eq!(new.0, "D:\\new\\pale signal\\BIN");
+        std::fs::create_dir_all(top.join("gAMES")).unwrap();
+        let (_, path) = Spelling::read("D:\\GAMES", &bases).unwrap();
+        assert_eq!(path, top.join("GAMES"), "of two that are alike none is meant");
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_read_is_written_back_as_it_was(
+            lead in prop::sample::select(vec!["/", "//", "D:\\", "z:/", "~/", "$HOME/", "file:///", "\\\\?\\D:\\", "%GAMES%\\", "", "./"]),
+            names in prop::collection::vec("[a-zA-Zäß日 ._-]{1,6}", 1..5),
+            separators in prop::collection::vec(0..3_usize, 5),
+            end: bool,
+        ) {
+            let windows = lead.contains('\\') || lead.contains(':') && !lead.starts_with("file");
+            let choices = if windows { ["\\", "/", "\\\\"] } else { ["/", "/", "//"] };
+            let mut text = lead.to_string();
+            let names: Vec<_> = names.into_iter().filter(|n| n != "." && n != ".." && !n.starts_with(' ')).collect();
+            prop_assume!(!names.is_empty() && !names[0].starts_with('.'));
+            for (n, name) in names.iter().enumerate() {
+                text.push_str(if n == 0 { "" } else { choices[separators[n]] });
+                text.push_str(&if lead.starts_with("file") { percent(name.as_bytes(), false) } else { name.clone() });
+            }
+            if end { text.push_str(choices[separators[4]]); }
+            let (spelling, path) = Spelling::read(&text, &bases()).unwrap();
+            prop_assert_eq!(spelling.write(&path, &bases()).unwrap().0, text.clone());
+            // Another place and back again.
+            let base = if lead.is_empty() || lead == "./" { "/mnt/old/lib" } else { "/mnt/old" };
+            let other = Path::new(base).join("quite/else").join(path.file_name().unwrap());
+            let there = spelling.write(&other, &bases()).unwrap().0;
+            let (second, read) = Spelling::read(&there, &bases()).unwrap();
+            prop_assert_eq!(&read, &other, "{} -> {}", text, there);
+            prop_assert_eq!(second.write(&other, &bases()).unwrap().0, there);
         }
     }
 }

@@ -1,0 +1,363 @@
+//! Paths that are part of a value: a word of a command line, an item of a list, something in a sentence.
+//!
+//! Law: a part is the bytes between its bounds, quotes included; only it is replaced, and what replaces
+//! it is quoted where the value would else fall apart.
+
+use std::borrow::Cow;
+use std::ops::Range;
+
+use serde::{Deserialize, Serialize};
+
+use super::document::Format;
+
+/// What of a value is the path.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Within {
+    /// All of it.
+    #[default]
+    Value,
+    /// A word of a command line, quoted or not, or what stands behind its `=`.
+    Command,
+    /// An item of a list that is separated by `;`, or by `:` if it holds no `;`.
+    List,
+    /// Something in a text.
+    Text,
+}
+
+impl Within {
+    /// Whether it is all of the value.
+    pub fn is_value(&self) -> bool {
+        *self == Self::Value
+    }
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Quote {
+    None,
+    Single,
+    Double,
+}
+
+/// How words of a command line are quoted.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Words {
+    /// Desktop entries (Desktop Entry Specification, "The Exec key").
+    Exec,
+    /// Quotes hold everything but themselves; a backslash is a backslash.
+    Plain,
+}
+
+/// A part of a value.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Part<'a> {
+    /// Its place in the value, with its quotes.
+    pub range: Range<usize>,
+    /// What it says, without quotes and escapes.
+    pub text: Cow<'a, str>,
+    quote: Quote,
+}
+
+/// Signs at which a path in a text or command may begin and end.
+const BOUNDS: [char; 18] =
+    [' ', '\t', '\n', '\r', '"', '\'', '`', ';', ':', ',', '=', '<', '>', '|', '(', ')', '[', ']'];
+
+/// What a text is to somebody who looks for a path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fit {
+    /// No path, or one that leads somewhere else where nothing is.
+    No,
+    /// A path to something else that is there.
+    Other,
+    /// The path that is looked for; nothing is there.
+    Wanted,
+    /// The path that is looked for, and it is there.
+    There,
+}
+
+/// Finds the parts of a value that `fit` says are wanted.
+pub fn find_parts<'a>(
+    value: &'a str,
+    within: Within,
+    format: Option<Format>,
+    fit: &dyn Fn(&str) -> Fit,
+) -> Vec<Part<'a>> {
+    let whole = || Part { range: 0..value.len(), text: Cow::Borrowed(value), quote: Quote::None };
+    let candidates = match within {
+        Within::Value => vec![whole()],
+        Within::Command => words(value, rules(format)),
+        Within::List => items(value),
+        Within::Text => return in_text(value, fit),
+    };
+    candidates.into_iter().filter(|part| matches!(fit(&part.text), Fit::Wanted | Fit::There)).collect()
+}
+
+/// How another path is written in place of a part; `None` if the value cannot hold it there.
+pub fn write_part(value: &str, part: &Part<'_>, new: &str, within: Within, format: Option<Format>) -> Option<String> {
+    let exec = format == Some(Format::Desktop);
+    match within {
+        Within::Value => Some(new.to_string()),
+        Within::List => (!new.contains(list_sign(value)?)).then(|| new.to_string()),
+        Within::Text => Some(new.to_string()),
+        Within::Command => {
+            let reserved = |c: char| {
+                if exec {
+                    c.is_ascii_whitespace() || "\"'\\><~|&;$*?#()`".contains(c)
+                } else {
+                    c.is_ascii_whitespace() || c == '\''
+                }
+            };
+            match part.quote {
+                Quote::None if !new.contains(reserved) => Some(if exec { new.replace('%', "%%") } else { new.into() }),
+                Quote::Single if !new.contains('\'') => Some(format!("'{new}'")),
+                _ => quoted(new, exec),
+            }
+        }
+    }
+}
+
+fn quoted(new: &str, exec: bool) -> Option<String> {
+    if !exec {
+        return (!new.contains('"')).then(|| format!("\"{new}\""));
+    }
+    let mut out = String::from("\"");
+    for c in new.chars() {
+        match c {
+            '"' | '`' | '$' | '\\' => out.extend(['\\', c]),
+            '%' => out.push_str("%%"),
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+    Some(out)
+}
+
+/// Puts `new` in place of every word or item that is written as `old`; `None` if there is none.
+///
+/// Of a text in sentences nobody can tell where a path ends without looking at the drive: it is replaced as a whole.
+pub(super) fn with_part(value: &str, old: &str, new: &str, within: Within, format: Option<Format>) -> Option<String> {
+    let candidates = match within {
+        Within::Value | Within::Text => return (value == old).then(|| new.to_string()),
+        Within::Command => words(value, rules(format)),
+        Within::List => items(value),
+    };
+    let (mut out, mut from, mut found) = (String::new(), 0, false);
+    for part in candidates.iter().filter(|part| &value[part.range.clone()] == old) {
+        if part.range.start >= from {
+            out.push_str(&value[from..part.range.start]);
+            out.push_str(new);
+            from = part.range.end;
+            found = true;
+        }
+    }
+    out.push_str(&value[from..]);
+    found.then_some(out)
+}
+
+fn rules(format: Option<Format>) -> Words {
+    if format == Some(Format::Desktop) { Words::Exec } else { Words::Plain }
+}
+
+/// The words of a command line, and what stands behind `=` in them.
+fn words(value: &str, rules: Words) -> Vec<Part<'_>> {
+    let bytes = value.as_bytes();
+    let (mut parts, mut at) = (Vec::new(), 0);
+    while at < bytes.len() {
+        if bytes[at].is_ascii_whitespace() {
+            at += 1;
+            continue;
+        }
+        let start = at;
+        let mut pieces = vec![start];
+        while at < bytes.len() && !bytes[at].is_ascii_whitespace() {
+            match bytes[at] {
+                quote @ (b'"' | b'\'') => at = quote_end(bytes, at, quote, rules),
+                b'=' => {
+                    at += 1;
+                    pieces.push(at);
+                }
+                b'\\' if rules == Words::Exec => at = (at + 2).min(bytes.len()),
+                _ => at += 1,
+            }
+        }
+        at = value.ceil_char_boundary(at);
+        for from in pieces {
+            parts.push(part(value, from..at, rules));
+        }
+    }
+    parts
+}
+
+fn quote_end(bytes: &[u8], start: usize, quote: u8, rules: Words) -> usize {
+    let mut at = start + 1;
+    while at < bytes.len() && bytes[at] != quote {
+        at += if bytes[at] == b'\\' && rules == Words::Exec && quote == b'"' { 2 } else { 1 };
+    }
+    (at + 1).min(bytes.len())
+}
+
+fn part(value: &str, range: Range<usize>, rules: Words) -> Part<'_> {
+    let raw = &value[range.clone()];
+    let inner = |quote: char| raw.strip_prefix(quote).and_then(|raw| raw.strip_suffix(quote)).filter(|_| raw.len() > 1);
+    let (quote, inner) = match (inner('"'), inner('\'')) {
+        (Some(inner), _) => (Quote::Double, inner),
+        (_, Some(inner)) => (Quote::Single, inner),
+        _ => (Quote::None, raw),
+    };
+    let text = if rules == Words::Exec && inner.contains(['\\', '%']) {
+        let mut out = String::with_capacity(inner.len());
+        let mut chars = inner.chars().peekable();
+        while let Some(c) = chars.next() {
+            let escaped = c == '\\' && quote != Quote::Single && chars.peek().is_some_and(|c| "\"`$\\ ".contains(*c));
+            let doubled = c == '%' && chars.peek() == Some(&'%');
+            match chars.peek().copied() {
+                Some(next) if escaped || doubled => {
+                    out.push(next);
+                    chars.next();
+                }
+                _ => out.push(c),
+            }
+        }
+        Cow::Owned(out)
+    } else {
+        Cow::Borrowed(inner)
+    };
+    Part { range, text, quote }
+}
+
+fn list_sign(value: &str) -> Option<char> {
+    Some(if value.contains(';') { ';' } else { ':' })
+}
+
+fn items(value: &str) -> Vec<Part<'_>> {
+    let sign = list_sign(value).unwrap_or(';');
+    let (mut parts, mut from) = (Vec::new(), 0);
+    let ends = value.match_indices(sign).map(|(at, _)| at).filter(|at| sign == ';' || !of_letter(value, *at));
+    for end in ends.chain([value.len()]) {
+        let item = &value[from..end];
+        let left = item.len() - item.trim_start_matches([' ', '\t']).len();
+        let body = item.trim_matches([' ', '\t']);
+        let range = from + left..from + left + body.len();
+        parts.push(Part { range, text: Cow::Borrowed(body), quote: Quote::None });
+        from = end + 1;
+    }
+    parts
+}
+
+/// Whether a colon belongs to a drive letter or a scheme and parts nothing.
+fn of_letter(value: &str, at: usize) -> bool {
+    let before = &value[..at];
+    let letter = before.chars().next_back().is_some_and(|c| c.is_ascii_alphabetic())
+        && before[..before.len() - 1].chars().next_back().is_none_or(|c| BOUNDS.contains(&c));
+    let slash = value[at + 1..].starts_with(['/', '\\']);
+    (letter && (slash || value[at + 1..].is_empty())) || (slash && value[at + 1..].starts_with("//"))
+}
+
+/// How many ends of a path in a text are tried for each beginning.
+const ENDS: usize = 64;
+
+fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> Fit) -> Vec<Part<'a>> {
+    let mut parts = Vec::new();
+    let mut free = 0;
+    let mut before = None;
+    for (start, c) in value.char_indices() {
+        let bound = before.is_none_or(|c| BOUNDS.contains(&c));
+        before = Some(c);
+        let begins = matches!(c, '/' | '\\' | '~' | '$' | '%')
+            || (c.is_ascii_alphabetic() && value[start + 1..].starts_with([':', 'i', 'I']));
+        if start < free || !bound || !begins {
+            continue;
+        }
+        let mut chosen: Option<(usize, Fit)> = None;
+        for end in ends(value, start).take(ENDS) {
+            match (fit(&value[start..end]), chosen) {
+                // The longest that is there, whatever it is; if none is, the shortest.
+                (found @ (Fit::Other | Fit::There), _) | (found @ Fit::Wanted, None) => chosen = Some((end, found)),
+                _ => {}
+            }
+        }
+        if let Some((end, Fit::Wanted | Fit::There)) = chosen {
+            parts.push(Part { range: start..end, text: Cow::Borrowed(&value[start..end]), quote: Quote::None });
+            free = end;
+        }
+    }
+    parts
+}
+
+fn ends(value: &str, start: usize) -> impl Iterator<Item = usize> {
+    let bounds = value[start..].char_indices().skip(1).filter_map(move |(at, c)| {
+        let at = start + at;
+        let last = value[at + c.len_utf8()..].chars().next().is_none_or(char::is_whitespace);
+        let stop = matches!(c, '.' | '!' | '?') && last;
+        let letter = c == ':' && of_letter(value, at);
+        ((BOUNDS.contains(&c) && !letter) || stop).then_some(at)
+    });
+    bounds.chain([value.len()])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn moved(value: &str, within: Within, format: Option<Format>, new: &str) -> Option<String> {
+        let fit = |text: &str| match text {
+            "/g/a b" => Fit::There,
+            "/g/a" | "C:\\g\\a" => Fit::Wanted,
+            "/g/a c" => Fit::Other,
+            _ => Fit::No,
+        };
+        let parts = find_parts(value, within, format, &fit);
+        let mut out = value.to_string();
+        for part in parts.iter().rev() {
+            let written = write_part(value, part, new, within, format)?;
+            if within == Within::Text {
+                out.replace_range(part.range.clone(), &written);
+            } else {
+                out = with_part(&out, &value[part.range.clone()], &written, within, format)?;
+            }
+        }
+        (!parts.is_empty()).then_some(out)
+    }
+
+    #[test]
+    fn only_the_path_within_is_replaced_and_quoted_where_it_must_be() {
+        use Within::{Command, List, Text, Value};
+        let desktop = Some(Format::Desktop);
+        for (value, within, format, new, wanted) in [
+            ("/g/a", Value, None, "/n w", "/n w"),
+            ("\"/g/a b\" --x /g/ab", Command, None, "/n w", "\"/n w\" --x /g/ab"),
+            ("env A=1 /g/a %U", Command, desktop, "/n", "env A=1 /n %U"),
+            ("/g/a %U", Command, desktop, "/n w", "\"/n w\" %U"),
+            ("/g/a %U", Command, desktop, "/n$5%", "\"/n\\$5%%\" %U"),
+            ("run --dir=/g/a --y", Command, None, "/n w", "run --dir=\"/n w\" --y"),
+            ("run --dir=\"/g/a b\"", Command, None, "/n", "run --dir=\"/n\""),
+            ("C:\\g\\a -w", Command, None, "D:\\n", "D:\\n -w"),
+            ("'/g/a b' x", Command, None, "/n", "'/n' x"),
+            ("/usr;/g/a;/x", List, None, "/n w", "/usr;/n w;/x"),
+            ("/usr:/g/a:/g/a/x", List, None, "/n", "/usr:/n:/g/a/x"),
+            ("C:\\x;C:\\g\\a;", List, None, "D:\\n", "C:\\x;D:\\n;"),
+            ("It lies in /g/a b, not in /g/ab.", Text, None, "/n w", "It lies in /n w, not in /g/ab."),
+            ("Look at /g/a.", Text, None, "/n", "Look at /n."),
+            ("(C:\\g\\a)", Text, None, "D:\\n", "(D:\\n)"),
+        ] {
+            assert_eq!(moved(value, within, format, new).as_deref(), Some(wanted), "{value}");
+        }
+        assert_eq!(moved("/usr;/g/a", List, None, "/n;w"), None, "a list that would fall apart");
+        assert_eq!(moved("\"/g/a\" x", Command, None, "/n\"w"), None);
+        assert_eq!(moved("in /g/a c", Text, None, "/n"), None, "another folder that begins alike and is there");
+        assert_eq!(moved("/g/a;/g/a b", List, None, "/n").as_deref(), Some("/n;/n"));
+        assert_eq!(moved("/g/a;/g/a c", List, None, "/n").as_deref(), Some("/n;/g/a c"));
+        assert_eq!(moved("/other/g/a", Text, None, "/n"), None, "the end of another path");
+    }
+
+    #[test]
+    fn a_path_with_blanks_in_a_text_goes_as_far_as_it_is_there() {
+        let fit = |text: &str| match text {
+            "/g/a" => Fit::Wanted,
+            "/g/a b/c d" => Fit::There,
+            _ => Fit::No,
+        };
+        let parts = find_parts("see /g/a b/c d and more", Within::Text, None, &fit);
+        assert_eq!(parts.iter().map(|p| p.text.as_ref()).collect::<Vec<_>>(), ["/g/a b/c d"]);
+    }
+}
