@@ -73,6 +73,9 @@ pub struct Wish {
     /// Release the originals as soon as their game is proved.
     #[arg(long)]
     pub release: bool,
+    /// Make a drive letter of a compatibility layer where a record needs one.
+    #[arg(long)]
+    pub make_letters: bool,
 }
 
 #[derive(Debug, Args)]

@@ -23,6 +23,10 @@ fn main() -> ExitCode {
     // The stand-in launcher has arguments of its own.
     let mut words = std::env::args_os();
     if words.nth(1).is_some_and(|word| word == "stand-in") {
+        let mut words = words.peekable();
+        if words.peek().is_some_and(|word| !word.as_encoded_bytes().starts_with(b"-")) {
+            return deft_barge_harbor::launchers::main(std::iter::once("stand-in".into()).chain(words));
+        }
         return deft_barge_harbor::quillgate::main(std::iter::once("quillgate".into()).chain(words));
     }
     let arguments = match Arguments::try_parse() {

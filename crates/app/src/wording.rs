@@ -120,6 +120,26 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 "{launcher} has no list of its files, so what it would download cannot be told; the copy is compared all the same."
             )
         }
+        FindingKind::NoLetter { prefix, path, free } => {
+            let way = match free {
+                Some(letter) => format!(
+                    "Let one be made (--make-letters, or L in the interface; {}: is free), or choose another drive.",
+                    letter.to_ascii_uppercase()
+                ),
+                None => "All letters are taken; choose another drive.".into(),
+            };
+            format!(
+                "a record is written with a drive letter, and none of {} leads to {}. {way}",
+                prefix.display(),
+                path.display()
+            )
+        }
+        FindingKind::LetterMade { letter, link } => {
+            format!("the drive letter {letter}: will be made, as the link {}.", link.display())
+        }
+        FindingKind::DatabaseHeld { path } => {
+            format!("another program holds {}. Close it; this line goes away by itself.", path.display())
+        }
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
 }
@@ -152,6 +172,7 @@ pub fn preview_kind(kind: PreviewKind) -> &'static str {
         PreviewKind::Arrives => "the entry arrives",
         PreviewKind::LibraryKnown => "the library is listed",
         PreviewKind::FileMade => "the file is made",
+        PreviewKind::LinkMade => "the link is made",
     }
 }
 

@@ -49,6 +49,7 @@ struct Room {
 
 #[derive(Deserialize)]
 struct Ledger {
+    holds: u64,
     titles: Vec<Title>,
 }
 
@@ -57,6 +58,7 @@ struct Title {
     id: String,
     name: String,
     folder: String,
+    bytes: u64,
     start: String,
 }
 
@@ -129,7 +131,10 @@ pub fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
         }
         let ledger: Ledger = read(&file)?;
         if let Some(title) = ledger.titles.iter().find(|t| t.id == game || t.name == game) {
-            return judge_title(home, &room.folder, title);
+            let mut judgement = judge_title(home, &room.folder, title)?;
+            // A ledger whose sum is wrong makes the launcher look at every game anew.
+            judgement.starts_lead &= ledger.holds == ledger.titles.iter().map(|t| t.bytes).sum::<u64>();
+            return Ok(judgement);
         }
     }
     Err(format!("no ledger lists {game}"))
@@ -165,7 +170,7 @@ fn judge_title(home: &Path, room: &Path, title: &Title) -> Result<Judgement, Str
     })
 }
 
-fn startable(program: &Path) -> bool {
+pub(crate) fn startable(program: &Path) -> bool {
     use std::os::unix::fs::PermissionsExt;
     fs::metadata(program).is_ok_and(|meta| meta.is_file() && meta.permissions().mode() & 0o100 != 0)
 }
@@ -231,12 +236,12 @@ pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
     }
 }
 
-fn say(judgement: &Judgement, json: bool) {
+pub(crate) fn say(judgement: &Judgement, json: bool) {
     if json {
         println!("{}", serde_json::to_string(judgement).unwrap_or_default());
         return;
     }
-    println!("Quillgate looks for {} in {}", judgement.id, judgement.folder.display());
+    println!("The launcher looks for {} in {}", judgement.id, judgement.folder.display());
     println!("  files right {}, missing {}, wrong {}", judgement.right, judgement.missing, judgement.wrong);
     println!("  would download {} B", judgement.download);
     println!("  could start: {}", if judgement.could_start { "yes" } else { "no" });

@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::{History, Stop};
-use deft_barge_core::plan::{Destination, Draft, Plan, Policy};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
@@ -64,6 +64,9 @@ fn plan_wish(site: &Site, survey: &Survey, wish: &Wish) -> Result<Plan, Fault> {
     let mut draft = Draft::default();
     for word in &wish.games {
         draft.send(find_game(survey, word)?.id.clone(), to.clone());
+    }
+    if wish.make_letters {
+        draft.letters = MakeLetters::Yes;
     }
     let policy = if wish.release { Policy::Release } else { Policy::Hold };
     Ok(deft_barge_core::plan::plan(site, survey, &draft, policy))

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::{HaulEvent, HaulRow, History, Progress};
-use deft_barge_core::plan::{Destination, Draft, Finding, FindingKind, Load, Plan, Weight, projected};
+use deft_barge_core::plan::{Destination, Draft, Finding, FindingKind, Load, MakeLetters, Plan, Weight, projected};
 use deft_barge_core::survey::{Game, Survey};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
@@ -282,6 +282,14 @@ impl State {
                 }
             }
             Wish::Accept => self.accepted = true,
+            Wish::MakeLetters => {
+                self.draft.letters = match self.draft.letters {
+                    MakeLetters::Yes => MakeLetters::No,
+                    MakeLetters::No => MakeLetters::Yes,
+                };
+                self.redraft();
+                return self.show(View::Haul);
+            }
             Wish::Start => return self.start(),
             Wish::Pause => {
                 if self.running.work.is_some() {

@@ -46,6 +46,8 @@ pub enum Act<'a> {
     Replace { from: &'a Path, to: &'a Path },
     /// Swaps two names in one step.
     Exchange { one: &'a Path, other: &'a Path },
+    /// Changes cells of a database in one transaction, durably.
+    Commit(&'a Path),
     /// Removes a name.
     Remove { path: &'a Path, what: What },
 }
@@ -61,6 +63,7 @@ impl Act<'_> {
             | Self::FlushFolder(path)
             | Self::Meta(path)
             | Self::MakeFolder(path)
+            | Self::Commit(path)
             | Self::Read { path, .. }
             | Self::Write { path, .. }
             | Self::SetLen { path, .. }

@@ -216,6 +216,18 @@ impl Disk {
         self.pass(Act::MakeFolder(path), || fs::create_dir(path))
     }
 
+    /// Lets `work` change a database in one transaction; SQLite itself makes it durable.
+    pub fn commit<E: From<io::Error>>(&self, path: &Path, work: impl FnOnce() -> Result<(), E>) -> Result<(), E> {
+        for gate in &self.gates {
+            gate.before(&Act::Commit(path))?;
+        }
+        work()?;
+        for gate in &self.gates {
+            gate.after(&Act::Commit(path));
+        }
+        Ok(())
+    }
+
     /// Makes a symbolic link at `at` that leads to `target`.
     pub fn make_link(&self, target: &Path, at: &Path) -> io::Result<()> {
         self.pass(Act::MakeLink { at }, || std::os::unix::fs::symlink(target, at))

@@ -204,6 +204,16 @@ impl Reader {
                 db.pragma_update(None, "user_version", VERSION)?;
                 db.commit()?;
             }
+            if version == 1 {
+                // Version 1 knew files alone: their bytes get the letter that says so.
+                let db = self.db.unchecked_transaction()?;
+                db.execute_batch(
+                    "update change set before = cast(x'62' || before as blob) where before is not null;
+                     update change set after = cast(x'62' || after as blob) where after is not null;",
+                )?;
+                db.pragma_update(None, "user_version", VERSION)?;
+                db.commit()?;
+            }
             Ok(())
         };
         set().map_err(at(&self.path))?;
@@ -215,7 +225,7 @@ impl Reader {
         if found == VERSION { Ok(()) } else { Err(JournalError::Version { path: self.path.clone(), found }) }
     }
 
-    fn row_error(&self, what: impl ToString) -> JournalError {
+    pub(super) fn row_error(&self, what: impl ToString) -> JournalError {
         JournalError::Row { path: self.path.clone(), what: what.to_string() }
     }
 

@@ -13,16 +13,16 @@ use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
-use super::history::{HaulRow, Reader, TallyEntry, There, at, database, path_of};
+use super::history::{HaulRow, LotRow, Reader, TallyEntry, There, at, database, path_of};
 use super::prove::Proof;
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::plan::{PlannedLot, Policy};
-use crate::record::FileChange;
+use crate::record::{Content, FileChange};
 use crate::site::Site;
 use crate::tally::{BlockHash, EntryKind, LotPath};
 
-pub(super) const VERSION: i64 = 1;
+pub(super) const VERSION: i64 = 2;
 
 pub(super) const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -149,6 +149,11 @@ impl Journal {
         Ok(self.hauls()?.into_iter().find(|haul| haul.id == id))
     }
 
+    /// The lot of this number.
+    pub fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
+        Ok(self.hauls()?.into_iter().flat_map(|haul| haul.lots).find(|lot| lot.id == id))
+    }
+
     /// Writes down a new haul; its lots are planned. `takes_back` names the earlier lot of each, if any.
     pub fn begin(
         &self,
@@ -273,7 +278,7 @@ impl Journal {
             db.execute("delete from change where lot = ?1", params![lot.0])?;
             for (nth, change) in changes.iter().enumerate() {
                 let file = change.file.as_os_str().as_bytes();
-                let row = params![lot.0, nth as i64, file, change.before, change.after];
+                let row = params![lot.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
             db.execute("update lot set stage = ?2 where id = ?1", params![lot.0, json(stage)])?;
@@ -286,11 +291,20 @@ impl Journal {
     pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
         let read = || {
             let mut rows = self.db().prepare("select file, before, after from change where lot = ?1 order by nth")?;
-            let change =
-                |row: &Row<'_>| Ok(FileChange { file: path_of(row.get(0)?), before: row.get(1)?, after: row.get(2)? });
+            let change = |row: &Row<'_>| {
+                Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
+            };
             rows.query_map([lot.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
         };
-        read().map_err(self.err())
+        let mut changes = Vec::new();
+        for (file, before, after) in read().map_err(self.err())? {
+            let content = |row: Option<Vec<u8>>| {
+                Content::of_row(row.as_deref())
+                    .ok_or_else(|| self.reader.row_error("a change is neither bytes, link nor cells"))
+            };
+            changes.push(FileChange { file: path_of(file), before: content(before)?, after: content(after)? });
+        }
+        Ok(changes)
     }
 }
 

@@ -16,6 +16,7 @@ use super::error::HaulError;
 use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
+use super::repoint::{Rewritten, is_rewritten, rewritten_in};
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
@@ -121,6 +122,8 @@ pub(super) struct Subject<'a> {
     pub(super) install: &'a Path,
     pub(super) tally: &'a [TallyEntry],
     pub(super) contents: Option<&'a ContentList>,
+    /// Files that the repoint rewrote in this copy.
+    pub(super) rewritten: &'a Rewritten,
 }
 
 struct Job<'a> {
@@ -290,6 +293,10 @@ fn check(
         }
     };
     checked.size = meta.len();
+    if is_rewritten(subject.rewritten, &job.path, &at) && job.item.is_none() {
+        let _ = tell.send(Heard::Bytes(job.path.clone(), meta.len()));
+        return Ok(checked);
+    }
     let unchanged = job.line.is_some_and(|line| is_as_seen(line, &meta));
     let size_wrong = job.item.is_some_and(|(item, _)| item.size != meta.len());
     if depth == Depth::Seen {
@@ -429,7 +436,9 @@ fn prove_lot(
     let tally = journal.tally(lot.id)?;
     let planned = &lot.planned;
     let contents = contents_of(site, &planned.game, &planned.to)?;
+    let rewritten = rewritten_in(journal, lot)?;
     let subject = Subject {
+        rewritten: &rewritten,
         lot: lot.id,
         title: &planned.title,
         install: &planned.to,
@@ -474,7 +483,9 @@ pub fn prove_game(
     }
     let contents = contents_of(site, game, &found.install)?;
     let (lot, title) = (LotId(0), found.title.as_str());
-    let subject = Subject { lot, title, install: &found.install, tally: &[], contents: contents.as_ref() };
+    let rewritten = Rewritten::new();
+    let subject =
+        Subject { lot, title, install: &found.install, tally: &[], contents: contents.as_ref(), rewritten: &rewritten };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, game, &mut proof);
     Ok(proof)

@@ -13,6 +13,7 @@ use super::event::{HaulEvent, Pace, Progress, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::prove::{has_digest, is_as_seen, what_records_say};
+use super::repoint::{Rewritten, is_rewritten, rewritten_in};
 use super::run::Work;
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId};
@@ -77,7 +78,14 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
         work.set_stage(Stage::Releasing)?;
     }
     let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
-    let same = |entry: &Entry, stat: &rustix::fs::Stat| is_unchanged(entry, stat, steady);
+    // What was the copy of a returned lot holds files that the repoint had rewritten there: they are ours as well.
+    let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
+    let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
+    let from = work.lot.planned.from.clone();
+    let same = |entry: &Entry, stat: &rustix::fs::Stat| {
+        is_unchanged(entry, stat, steady)
+            || (stat.st_nlink == 1 && is_rewritten(&rewritten, entry.path.as_path(), &entry.path.under(&from)))
+    };
     let removed = remove_known(&work.site.disk, &work.lot.planned.from, &tally, &same, work)?;
     let left = removed.left.len() as u64;
     work.set_stage(Stage::Released { left })?;
@@ -131,6 +139,12 @@ fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
 /// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
 fn copy_is_whole(work: &Work<'_>, copy: &Path, tally: &[TallyEntry]) -> Result<(), HaulError> {
     let contents = work.content_list()?;
+    let mut rewritten = Rewritten::new();
+    for lot in work.journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
+        if lot.planned.game == work.lot.planned.game && lot.planned.to == copy && lot.stage.is_repointed() {
+            rewritten.extend(rewritten_in(work.journal, lot)?);
+        }
+    }
     let mut bad = Vec::new();
     for line in tally {
         let at = line.entry.path.under(copy);
@@ -138,6 +152,7 @@ fn copy_is_whole(work: &Work<'_>, copy: &Path, tally: &[TallyEntry]) -> Result<(
             Err(_) => false,
             Ok(meta) if line.entry.kind == EntryKind::Folder => meta.is_dir(),
             Ok(meta) if is_as_seen(line, &meta) => true,
+            Ok(_) if is_rewritten(&rewritten, line.entry.path.as_path(), &at) => true,
             // The game or its launcher has written here since. Its launcher's list says whether it is what it should be;
             // of a file that is on no list, such as settings, the newer one is the game's own.
             Ok(_) => match &contents {

@@ -4,17 +4,21 @@
 //! each file is replaced by a flushed one in one step. After a crash, a file that holds neither of
 //! the two was written by its launcher: its leaves are changed again, and its other bytes stay.
 
+use std::collections::HashMap;
 use std::io;
 use std::os::unix::fs::MetadataExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use super::error::HaulError;
+use super::history::LotRow;
+use super::journal::Journal;
 use super::run::Work;
 use super::stage::Stage;
 use crate::disk::{Disk, Meta, What, attributes_of};
-use crate::plan::{Mode, Weight, quiet};
-use crate::record::{Edit, EditError, FileChange, Files, Mood};
+use crate::plan::{Mode, PlannedLot, Weight, quiet};
+use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
+use crate::site::real_path;
 
 /// Refuses while a launcher, a helper or a game is running.
 pub(super) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
@@ -52,7 +56,7 @@ pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
 /// Whether some file holds neither the bytes before nor those after: its launcher has written it since.
 fn written_by_others(known: &[FileChange]) -> Result<bool, HaulError> {
     for change in known {
-        let now = read(&change.file)?;
+        let now = read(change)?;
         if now != change.before && now != change.after {
             return Ok(true);
         }
@@ -97,7 +101,14 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let known = work.journal.changes(lot)?;
     let mut back = Vec::new();
     for change in known {
-        if read(&change.file)? != change.after {
+        if in_lot(&work.lot.planned, &change.file).is_some() {
+            // The originals were never rewritten; a copy of the copy is, leaf by leaf.
+            if work.lot.planned.mode == Mode::TakeBack {
+                continue;
+            }
+            return Ok(None);
+        }
+        if read(&change)? != change.after {
             return Ok(None);
         }
         back.push(FileChange { file: change.file, before: change.after, after: change.before });
@@ -105,6 +116,37 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     // The entry arrives at its old list before it leaves the new one.
     back.reverse();
     Ok((!back.is_empty()).then_some(back))
+}
+
+/// The place within the lot of a record file that lies in the lot itself.
+pub(super) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
+    let places = [&planned.to, &planned.from];
+    places.iter().find_map(|place| {
+        let below = file.strip_prefix(place).or_else(|_| file.strip_prefix(real_path(place)));
+        below.map(Path::to_path_buf).ok()
+    })
+}
+
+/// Files of a lot that its repoint rewrote in the copy: size and hash that they have since.
+pub(super) type Rewritten = HashMap<PathBuf, (u64, blake3::Hash)>;
+
+/// Finds the files that the repoint of a lot rewrote in its copy.
+pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten, HaulError> {
+    let mut all = Rewritten::new();
+    for change in journal.changes(lot.id)? {
+        if let (Some(path), Content::Bytes(bytes)) = (in_lot(&lot.planned, &change.file), &change.after) {
+            all.insert(path, (bytes.len() as u64, blake3::hash(bytes)));
+        }
+    }
+    Ok(all)
+}
+
+/// Whether a file is just what a repoint made of it.
+pub(super) fn is_rewritten(rewritten: &Rewritten, path: &Path, at: &Path) -> bool {
+    rewritten.get(path).is_some_and(|(size, hash)| {
+        at.symlink_metadata().is_ok_and(|meta| meta.is_file() && meta.len() == *size)
+            && std::fs::read(at).is_ok_and(|bytes| blake3::hash(&bytes) == *hash)
+    })
 }
 
 /// Writes down `all` and then replaces what is in `open`.
@@ -119,15 +161,12 @@ fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Re
     work.set_stage(Stage::Repointed)
 }
 
-fn read(file: &Path) -> Result<Option<Vec<u8>>, HaulError> {
-    match std::fs::read(file) {
-        Ok(bytes) => Ok(Some(bytes)),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(source) => Err(EditError::Read { file: file.into(), source }.into()),
-    }
+fn read(change: &FileChange) -> Result<Content, HaulError> {
+    let like = if change.after == Content::Absent { &change.before } else { &change.after };
+    Ok(Content::now(&change.file, like)?)
 }
 
-/// Puts the new bytes of one record file in place, durably, if it still holds the old ones.
+/// Puts the new content of one record file in place, durably, if it still holds the old one.
 fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulError> {
     let file = &change.file;
     let folder = file.parent().unwrap_or(Path::new("/"));
@@ -136,21 +175,47 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
     if temporary.symlink_metadata().is_ok() {
         disk.remove(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
     }
-    let now = read(file)?;
+    let now = read(change)?;
     if now == change.after {
         return disk.flush_folder(folder).map_err(HaulError::disk("flush", folder));
     }
     if now != change.before {
         return Err(EditError::RecordChanged { file: file.clone(), location: "$".into() }.into());
     }
-    match &change.after {
-        None => disk.remove(file, What::File).map_err(HaulError::disk("remove", file))?,
-        Some(bytes) => {
+    match (&change.before, &change.after) {
+        (_, Content::Absent) => disk.remove(file, What::File).map_err(HaulError::disk("remove", file))?,
+        (_, Content::Bytes(bytes)) => {
             write_beside(disk, file, &temporary, bytes)?;
             disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
         }
+        (_, Content::Link(target)) => {
+            disk.make_link(target, &temporary).map_err(HaulError::disk("make", &temporary))?;
+            disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
+        }
+        (Content::Cells(before), Content::Cells(after)) => {
+            disk.commit(file, || write_cells(file, before, after).map_err(Committing::Database)).map_err(
+                |e| match e {
+                    Committing::Database(error) => HaulError::from(EditError::from(error)),
+                    Committing::Disk(source) => HaulError::disk("change", file)(source),
+                },
+            )?;
+        }
+        (_, Content::Cells(_)) => {
+            return Err(EditError::RecordChanged { file: file.clone(), location: "$".into() }.into());
+        }
     }
     disk.flush_folder(folder).map_err(HaulError::disk("flush", folder))
+}
+
+enum Committing {
+    Database(DatabaseError),
+    Disk(io::Error),
+}
+
+impl From<io::Error> for Committing {
+    fn from(error: io::Error) -> Self {
+        Self::Disk(error)
+    }
 }
 
 fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Result<(), HaulError> {

@@ -12,7 +12,7 @@ use super::journal::Journal;
 use super::place::unplace;
 use super::prove::{Depth, Subject, look, what_records_say};
 use super::release::remove_known;
-use super::repoint::undo;
+use super::repoint::{Rewritten, undo};
 use super::run::{Haul, Work};
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId};
@@ -59,16 +59,26 @@ fn turned(lot: &LotRow) -> PlannedLot {
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,
     };
+    let edits = turned_edits(&planned, mode);
     PlannedLot {
         from: planned.to,
         to: planned.from,
         to_drive: planned.from_drive.clone().unwrap_or_default(),
         from_drive: Some(planned.to_drive),
         mode,
-        edits: Edit::turned_all(&planned.edits),
+        edits,
         previews: Vec::new(),
         ..planned
     }
+}
+
+/// The edits that take the lot's own back. A record within the lot is found where the lot will be.
+fn turned_edits(planned: &PlannedLot, mode: Mode) -> Vec<Edit> {
+    let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
+    let turned = Edit::turned_all(&planned.edits).into_iter();
+    // Held originals were never rewritten.
+    let turned = turned.filter(|edit| mode != Mode::TakeBack || !within(edit));
+    turned.map(|edit| edit.carried(&planned.to, &planned.from)).collect()
 }
 
 /// Says what a return would do. Writes nothing.
@@ -265,6 +275,7 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         install: &planned.to,
         tally: &tally,
         contents: contents.as_ref(),
+        rewritten: &Rewritten::new(),
     };
     let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
     let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);

@@ -11,6 +11,7 @@ use super::journal::Journal;
 use super::place::{link, place, rename, swap};
 use super::prove::{Depth, Subject, add_records, contents_of, look};
 use super::release::release_lot;
+use super::repoint::rewritten_in;
 use super::repoint::{finish, repoint};
 use super::returning::{forget_way, give_up, take_up};
 use super::scan::scan;
@@ -266,7 +267,9 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let tally = work.journal.tally(work.lot.id)?;
     let contents = work.content_list()?;
+    let rewritten = rewritten_in(work.journal, &work.lot)?;
     let subject = Subject {
+        rewritten: &rewritten,
         lot: work.lot.id,
         title: &planned.title,
         install: &planned.to,

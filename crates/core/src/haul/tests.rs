@@ -8,7 +8,7 @@ use super::*;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::Disk;
 use crate::plan::{Mode, PlannedLot, Policy};
-use crate::record::FileChange;
+use crate::record::{Content, FileChange};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
 use crate::tally::{Entry, EntryKind, LotPath, Size};
@@ -98,7 +98,7 @@ fn a_tally_comes_back_as_it_was_written() {
 #[test]
 fn stages_changes_and_the_log_outlive_the_program() {
     let folder = tempfile::tempdir().unwrap();
-    let change = FileChange { file: "/r/x".into(), before: None, after: Some(vec![0, 255]) };
+    let change = FileChange { file: "/r/x".into(), before: Content::Absent, after: Content::Bytes(vec![0, 255]) };
     {
         let journal = open(folder.path());
         let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Release, None).unwrap();

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 use sha1::Digest as _;
 use thiserror::Error;
 
-use super::profile::Profile;
-use crate::record::{Document, DocumentError, MeaningError, Place, Side, Values};
+use super::profile::{Algorithm, Profile};
+use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
 
 /// A kind of hash that a content list may hold.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -16,6 +16,10 @@ use crate::record::{Document, DocumentError, MeaningError, Place, Side, Values};
 pub enum DigestKind {
     /// SHA-1, 20 bytes.
     Sha1,
+    /// SHA-256, 32 bytes.
+    Sha256,
+    /// SHA-256 of each piece of so many bytes, one after the other; the last piece may be shorter.
+    Sha256Pieces(u64),
 }
 
 /// A hash that is being computed.
@@ -23,6 +27,19 @@ pub enum DigestKind {
 pub enum Digest {
     /// SHA-1.
     Sha1(sha1::Sha1),
+    /// SHA-256.
+    Sha256(sha2::Sha256),
+    /// SHA-256 of each piece.
+    Pieces {
+        /// Bytes of a piece.
+        size: u64,
+        /// Bytes that the open piece has.
+        taken: u64,
+        /// The open piece.
+        open: sha2::Sha256,
+        /// Hashes of the pieces that are done.
+        done: Vec<u8>,
+    },
 }
 
 impl Digest {
@@ -30,6 +47,10 @@ impl Digest {
     pub fn new(kind: DigestKind) -> Self {
         match kind {
             DigestKind::Sha1 => Self::Sha1(sha1::Sha1::new()),
+            DigestKind::Sha256 => Self::Sha256(sha2::Sha256::new()),
+            DigestKind::Sha256Pieces(size) => {
+                Self::Pieces { size: size.max(1), taken: 0, open: sha2::Sha256::new(), done: Vec::new() }
+            }
         }
     }
 
@@ -37,6 +58,20 @@ impl Digest {
     pub fn take(&mut self, bytes: &[u8]) {
         match self {
             Self::Sha1(hash) => hash.update(bytes),
+            Self::Sha256(hash) => hash.update(bytes),
+            Self::Pieces { size, taken, open, done } => {
+                let mut rest = bytes;
+                while !rest.is_empty() {
+                    let count = rest.len().min((*size - *taken) as usize);
+                    open.update(&rest[..count]);
+                    *taken += count as u64;
+                    rest = &rest[count..];
+                    if *taken == *size {
+                        done.extend(std::mem::take(open).finalize());
+                        *taken = 0;
+                    }
+                }
+            }
         }
     }
 
@@ -44,6 +79,13 @@ impl Digest {
     pub fn end(self) -> Vec<u8> {
         match self {
             Self::Sha1(hash) => hash.finalize().to_vec(),
+            Self::Sha256(hash) => hash.finalize().to_vec(),
+            Self::Pieces { taken, open, mut done, .. } => {
+                if taken > 0 {
+                    done.extend(open.finalize());
+                }
+                done
+            }
         }
     }
 }
@@ -89,6 +131,9 @@ pub enum ContentsError {
         /// The fault.
         source: DocumentError,
     },
+    /// It is a database that cannot be read.
+    #[error(transparent)]
+    Records(EditError),
     /// An entry lacks something or leads out of the game.
     #[error("{file}, line {line}: {what}")]
     Entry {
@@ -111,21 +156,38 @@ impl ContentList {
     pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {
         let Some(contents) = &profile.contents else { return Ok(None) };
         let file = PathBuf::from(contents.file.fill(values).map_err(ContentsError::Meaning)?);
-        let bytes = match std::fs::read(&file) {
-            Ok(bytes) => bytes,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
-            Err(source) => return Err(ContentsError::Read { file, source }),
-        };
         let json_error = |source| ContentsError::Document { file: file.clone(), source };
-        let json = Document::parse(bytes, crate::record::Format::of_name(&file)).map_err(json_error)?;
+        let json = match Source::read(&file, contents.shape.unwrap_or_else(|| Shape::of_name(&file))) {
+            Ok(source) => source,
+            Err(EditError::Read { source, .. }) if source.kind() == io::ErrorKind::NotFound => return Ok(None),
+            Err(EditError::Read { source, .. }) => return Err(ContentsError::Read { file, source }),
+            Err(EditError::Document { source, .. }) => return Err(json_error(source)),
+            Err(error) => return Err(ContentsError::Records(error)),
+        };
         let list = json.find_one(&contents.list).map_err(json_error)?;
         let entries = json.children(&list).unwrap_or_default();
         // One walk of the whole document per field; a lookup per entry would read the selector each time.
         let column = |selector: &str| column(&json, &contents.list, selector);
         let paths = column(&contents.path).map_err(json_error)?;
         let sizes = column(&contents.size).map_err(json_error)?;
-        let hashes = column(&contents.hash).map_err(json_error)?;
-        let fault = |place: &Place, what| ContentsError::Entry { file: file.clone(), line: json.line(place), what };
+        let hashes = match contents.piece {
+            None => column(&contents.hash).map_err(json_error)?,
+            // Each entry has a hash per piece; an empty file has none.
+            Some(_) => {
+                let pieces = |entry: &Place| -> Result<String, DocumentError> {
+                    let found = json.find(&joined(entry, &contents.hash))?;
+                    Ok(found.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())
+                };
+                entries.iter().map(pieces).collect::<Result<_, _>>().map_err(json_error)?
+            }
+        };
+        let kind = match (contents.algorithm, contents.piece) {
+            (Algorithm::Sha1, _) => DigestKind::Sha1,
+            (Algorithm::Sha256, None) => DigestKind::Sha256,
+            (Algorithm::Sha256, Some(piece)) => DigestKind::Sha256Pieces(piece),
+        };
+        let line = |place: &Place| json.line(place).unwrap_or_default();
+        let fault = |place: &Place, what| ContentsError::Entry { file: file.clone(), line: line(place), what };
         if [paths.len(), sizes.len(), hashes.len()] != [entries.len(); 3] {
             return Err(fault(&list, "an entry of the list lacks its path, size or hash"));
         }
@@ -139,7 +201,7 @@ impl ContentList {
             let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
             items.push(ContentItem { path, size, hash });
         }
-        Ok(Some(Self { file, kind: contents.algorithm, items }))
+        Ok(Some(Self { file, kind, items }))
     }
 
     /// The entry for a path below the install folder.
@@ -149,7 +211,7 @@ impl ContentList {
 }
 
 /// The texts that `selector` finds below each entry of a list, in order.
-fn column(json: &Document, list: &str, selector: &str) -> Result<Vec<String>, DocumentError> {
+fn column(json: &Source, list: &str, selector: &str) -> Result<Vec<String>, DocumentError> {
     let whole = format!("{list}[*]{}", selector.strip_prefix('$').unwrap_or(selector));
     let places = json.find(&whole)?;
     Ok(places.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())

@@ -4,16 +4,20 @@
 //! and a broken file spoils no more than what it describes. Start at [`read_launchers`].
 
 mod contents;
+mod matching;
 mod place;
 mod profile;
 mod reading;
 
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
+pub use matching::Record;
+pub(crate) use matching::base_of;
 pub use place::{PlaceFault, place_fault};
 pub use profile::{
-    Contents, EntryRecord, FileRecord, Games, Libraries, Profile, ProfileError, UpdateAt, load_profiles,
+    Algorithm, Contents, DefaultLibrary, EntryRecord, FileRecord, Games, Inside, Libraries, Profile, ProfileError,
+    UpdateAt, load_profiles,
 };
-pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Record, Update, read_launchers};
+pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Update, read_launchers};
 
 #[cfg(test)]
 mod tests;

@@ -1,5 +1,6 @@
 //! The profile of a launcher. Format: `docs/formats.md`, "Profile".
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -8,8 +9,7 @@ use serde::Deserialize;
 use serde_json_path::JsonPath;
 use thiserror::Error;
 
-use super::contents::DigestKind;
-use crate::record::{Meaning, Side};
+use crate::record::{Format, Meaning, Shape, Side, Within};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -26,8 +26,17 @@ pub struct Profile {
     /// Names of its programs: none may run while its records change.
     #[serde(default)]
     pub processes: Vec<String>,
-    /// Its libraries.
-    pub libraries: Libraries,
+    /// Folders of Windows compatibility layers whose drive letters its paths use, in the order in which they are tried.
+    #[serde(default)]
+    pub prefixes: Vec<Meaning>,
+    /// Whether letters of either case are the same in its paths.
+    #[serde(default)]
+    pub case_blind: bool,
+    /// Variables in its paths, and what they stand for.
+    #[serde(default)]
+    pub variables: BTreeMap<String, Meaning>,
+    /// Its libraries, if it has such folders.
+    pub libraries: Option<Libraries>,
     /// Its games.
     pub games: Games,
     /// Records outside the list of games.
@@ -43,6 +52,9 @@ pub struct Profile {
 pub struct Libraries {
     /// The file that lists them.
     pub file: Meaning,
+    /// What that file is; by its name if nothing is said.
+    #[serde(rename = "as")]
+    pub shape: Option<Shape>,
     /// JSONPath of the list.
     pub list: String,
     /// JSONPath from an entry to the folder.
@@ -50,6 +62,10 @@ pub struct Libraries {
     /// Which one takes new installs.
     #[serde(default)]
     pub default: DefaultLibrary,
+    /// JSONPath to the folder of the one that takes new installs, where the file says it apart from the list.
+    pub default_at: Option<String>,
+    /// JSONPath to the bytes that a library's own file of games says it holds.
+    pub total: Option<String>,
     /// Where a new library of this launcher is made on a drive.
     pub new: Option<Meaning>,
     /// The entry that makes a new library known: JSON in which `{library}` stands for its folder.
@@ -75,10 +91,17 @@ pub enum DefaultLibrary {
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Games {
-    /// The file that lists them; with `{library}` there is one per library.
+    /// The file that lists them; with `{library}` there is one per library, with `{id}` one per game.
     pub file: Meaning,
+    /// What that file is; by its name if nothing is said.
+    #[serde(rename = "as")]
+    pub shape: Option<Shape>,
     /// JSONPath of the list.
-    pub list: String,
+    pub list: Option<String>,
+    /// JSONPath of the entries themselves, where they are not all that a list holds.
+    pub entries: Option<String>,
+    /// Folder into which games go on a drive that has none of this launcher yet, where there are no libraries.
+    pub place: Option<Meaning>,
     /// Whether an entry goes to the other library's list when its game does.
     #[serde(default)]
     pub travels: bool,
@@ -94,7 +117,7 @@ pub struct Games {
     pub program: Option<String>,
     /// JSONPath to the reason why the game cannot be moved, or to `true`.
     pub sealed: Option<String>,
-    /// JSONPath to the time of the last run (RFC 3339).
+    /// JSONPath to the time of the last run: RFC 3339, or seconds since 1970.
     pub last_run: Option<String>,
     /// Where an update's progress stands.
     pub update: Option<UpdateAt>,
@@ -118,26 +141,61 @@ pub struct UpdateAt {
 pub struct EntryRecord {
     /// JSONPath from the entry.
     pub selector: String,
+    /// Documents within the text there, from the outermost.
+    #[serde(default)]
+    pub inside: Vec<Inside>,
     /// Key or value.
     #[serde(default)]
     pub on: Side,
+    /// What of the text is the path.
+    #[serde(default)]
+    pub within: Within,
+    /// The folder that it is relative to; `file` is the folder of its own file.
+    pub relative_to: Option<Meaning>,
     /// What it stands for.
     pub meaning: Meaning,
+}
+
+/// A document within a text.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Inside {
+    /// Its format.
+    #[serde(rename = "as")]
+    pub format: Format,
+    /// JSONPath from its root.
+    pub selector: Meaning,
 }
 
 /// A record in another file.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct FileRecord {
-    /// The file, with `{home}`, `{library}`, `{id}` and the like.
+    /// The file, with `{home}`, `{library}`, `{id}`, `{install}` and the like.
     pub file: Meaning,
+    /// What that file is; by its name if nothing is said.
+    #[serde(rename = "as")]
+    pub shape: Option<Shape>,
     /// JSONPath from the root of the file, with the same names; every place it finds is looked at.
+    #[serde(default = "root")]
     pub selector: Meaning,
+    /// Documents within the text there, from the outermost.
+    #[serde(default)]
+    pub inside: Vec<Inside>,
     /// Key or value.
     #[serde(default)]
     pub on: Side,
+    /// What of the text is the path.
+    #[serde(default)]
+    pub within: Within,
+    /// The folder that it is relative to; `file` is the folder of its own file.
+    pub relative_to: Option<Meaning>,
     /// What it stands for.
     pub meaning: Meaning,
+}
+
+fn root() -> Meaning {
+    Meaning::try_from("$".to_string()).unwrap_or_default()
 }
 
 /// Where content lists stand, one file per game.
@@ -146,16 +204,31 @@ pub struct FileRecord {
 pub struct Contents {
     /// The file.
     pub file: Meaning,
+    /// What that file is; by its name if nothing is said.
+    #[serde(rename = "as")]
+    pub shape: Option<Shape>,
     /// JSONPath of the list.
     pub list: String,
     /// JSONPath from an entry to the path below the install folder.
     pub path: String,
     /// JSONPath from an entry to the size in bytes.
     pub size: String,
-    /// JSONPath from an entry to the hash in hexadecimal digits.
+    /// JSONPath from an entry to the hash in hexadecimal digits; with `piece` to the hashes of all pieces in order.
     pub hash: String,
     /// Which hash it is.
-    pub algorithm: DigestKind,
+    pub algorithm: Algorithm,
+    /// Bytes of a piece, where every piece of a file has a hash.
+    pub piece: Option<u64>,
+}
+
+/// A kind of hash that a content list may hold.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Algorithm {
+    /// SHA-1.
+    Sha1,
+    /// SHA-256.
+    Sha256,
 }
 
 /// Why a profile is not used. The other profiles are.
@@ -195,8 +268,16 @@ impl Profile {
                 return Err(unsound(format!("{selector} is not a JSONPath: {error}{}", line_of(text, &selector))));
             }
         }
+        if profile.games.list.is_some() == profile.games.entries.is_some() {
+            return Err(unsound("[games] must say either list or entries".into()));
+        }
+        if profile.games.travels && profile.games.list.is_none() {
+            return Err(unsound("entries that travel need a list".into()));
+        }
         let known =
-            profile.games.records.iter().any(|r| matches!(r.meaning.to_string().as_str(), "{folder}" | "{install}"));
+            profile.games.records.iter().any(|r| {
+                r.inside.is_empty() && r.within.is_value() && (r.meaning.is("folder") || r.meaning.is("install"))
+            });
         if !known {
             return Err(unsound(
                 "no record in [games] means {folder} or {install}, so no game's place can be known".into(),
@@ -207,8 +288,21 @@ impl Profile {
 
     fn selectors(&self) -> Vec<String> {
         let games = &self.games;
-        let mut all = vec![self.libraries.list.clone(), self.libraries.path.clone(), games.list.clone()];
-        let single = [&games.id, &games.title, &games.claim, &games.program, &games.sealed, &games.last_run];
+        let mut all = Vec::new();
+        if let Some(libraries) = &self.libraries {
+            all.extend([libraries.list.clone(), libraries.path.clone()]);
+            all.extend([&libraries.default_at, &libraries.total].into_iter().flatten().cloned());
+        }
+        let single = [
+            &games.list,
+            &games.entries,
+            &games.id,
+            &games.title,
+            &games.claim,
+            &games.program,
+            &games.sealed,
+            &games.last_run,
+        ];
         all.extend(single.into_iter().flatten().cloned());
         all.extend(games.update.iter().flat_map(|u| [u.have.clone(), u.want.clone()]));
         all.extend(games.records.iter().map(|r| r.selector.clone()));
@@ -274,7 +368,7 @@ meaning = "{folder}"
     #[test]
     fn a_sound_profile_is_read() {
         let profile = Profile::parse(SOUND, Path::new("p")).unwrap();
-        assert_eq!(profile.libraries.default, DefaultLibrary::First);
+        assert_eq!(profile.libraries.unwrap().default, DefaultLibrary::First);
         assert_eq!(profile.games.records[0].on, Side::Value);
     }
 
@@ -286,6 +380,8 @@ meaning = "{folder}"
             ("path =", "pfad =", "line 8"),
             ("id = \"quay\"", "id = \"../quay\"", "letters"),
             ("meaning = \"{folder}\"", "meaning = \"{size}\"", "no record"),
+            ("list = \"$.g\"", "entries = \"$.g\"\nlist = \"$.g\"", "either list or entries"),
+            ("file = \"{library}/g.json\"", "file = \"{library}/g\"\nas = \"jsno\"", "no format"),
             ("{library}/{folder}", "{library/{", "line 12"),
             ("name = \"Quay\"", "name = Quay", "line 3"),
         ] {

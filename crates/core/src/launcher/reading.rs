@@ -1,16 +1,19 @@
 //! Reads what the launchers of a site keep written down: libraries, games, and every record of each game's place.
 
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
 use jiff::Timestamp;
 use serde::Serialize;
 use serde_json::Value;
 
+use super::matching::{Record, Search, base_of, canonical};
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use crate::bytes::Bytes;
-use crate::record::{Bases, Document, Meaning, Place, Side, Spelling, Step, Values};
+use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
 use crate::site::{Drive, Site};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
@@ -34,34 +37,15 @@ pub struct Update {
     pub want: Bytes,
 }
 
-/// A place in a file that holds a game's path or a part of it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Record {
-    /// The file.
-    pub file: PathBuf,
-    /// Normalized JSONPath: from the file's root, or from the entry where `in_entry`.
-    pub location: String,
-    /// Key or value.
-    pub side: Side,
-    /// What it says.
-    pub text: String,
-    /// What it stands for.
-    pub meaning: Meaning,
-    /// Whether it says what its meaning and the game's place want.
-    pub sound: bool,
-    /// Whether it stands in the game's entry and goes with it.
-    pub in_entry: bool,
-    /// What the meaning captured beside the place: the tail below the install folder.
-    pub tail: Option<String>,
-}
-
 /// The entry of a game in its launcher's list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Entry {
     /// The file of the list.
     pub file: PathBuf,
-    /// JSONPath of the list.
-    pub list: String,
+    /// What that file is.
+    pub shape: Shape,
+    /// JSONPath of the list, where it is all that the list holds.
+    pub list: Option<String>,
     /// JSONPath from the entry to its id; `None` where the key is the id.
     pub id_at: Option<String>,
     /// Whether it goes to another library's list with its game.
@@ -126,6 +110,8 @@ pub struct Found {
     pub games: Vec<FoundGame>,
     /// What could not be read.
     pub problems: Vec<Problem>,
+    /// The drive letters of its compatibility layers.
+    pub letters: Vec<Letters>,
 }
 
 impl Found {
@@ -139,7 +125,36 @@ impl Found {
         // The system drive's top belongs to the system: there it is the person's home.
         let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
         let values = self.values(site).with("drive", top.to_str()?);
-        Some(PathBuf::from(self.profile.libraries.new.as_ref()?.fill(&values).ok()?))
+        Some(PathBuf::from(self.profile.libraries.as_ref()?.new.as_ref()?.fill(&values).ok()?))
+    }
+
+    /// The folder into which games go on a drive, where this launcher has no libraries.
+    pub fn place_on(&self, site: &Site, drive: &Drive) -> Option<PathBuf> {
+        let on = |game: &&FoundGame| site.drive_of(&game.install).is_some_and(|d| d.name == drive.name);
+        if let Some(parent) = self.games.iter().find(on).and_then(|game| game.install.parent()) {
+            return Some(parent.into());
+        }
+        let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
+        match &self.profile.games.place {
+            Some(place) => place.fill(&self.values(site).with("drive", top.to_str()?)).ok().map(PathBuf::from),
+            None => Some(top.join(self.games.first()?.install.parent()?.file_name()?)),
+        }
+    }
+
+    /// What its written paths may refer to.
+    pub fn bases(&self, site: &Site) -> Bases {
+        let values = self.values(site);
+        let filled = |(name, path): (&String, &crate::record::Meaning)| {
+            Some((name.clone(), PathBuf::from(path.fill(&values).ok()?)))
+        };
+        let named = self.profile.variables.iter().filter_map(filled);
+        Bases {
+            home: Some(site.places.home.clone()),
+            names: named.chain(self.letters.iter().flat_map(Letters::names)).collect(),
+            letters: self.letters.clone(),
+            relative_to: None,
+            case_blind: self.profile.case_blind,
+        }
     }
 }
 
@@ -162,185 +177,236 @@ pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
     let one = |profile: &Profile| {
         let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
         let home = homes.map(PathBuf::from).find(|home| home.is_dir())?;
-        let mut found =
-            Found { profile: profile.clone(), home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new() };
-        found.read(site);
-        Some(found)
+        let values = with_home(&values, &home);
+        let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
+        let found = Found {
+            letters: prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect(),
+            profile: profile.clone(),
+            home,
+            libraries: Vec::new(),
+            games: Vec::new(),
+            problems: Vec::new(),
+        };
+        let bases = found.bases(site);
+        let mut reading = Reading { site, bases, found, sources: HashMap::new() };
+        reading.read();
+        Some(reading.found)
     };
     profiles.iter().filter_map(one).collect()
 }
 
-impl Found {
-    fn problem(&mut self, file: &Path, line: Option<usize>, what: impl ToString) {
-        self.problems.push(Problem { file: file.into(), line, what: what.to_string() });
-    }
+/// One launcher while it is read. Each file is read once.
+struct Reading<'a> {
+    site: &'a Site,
+    bases: Bases,
+    found: Found,
+    sources: HashMap<PathBuf, Option<Rc<Source>>>,
+}
 
-    fn json(&mut self, file: &Path) -> Option<Document> {
-        let bytes = match std::fs::read(file) {
-            Ok(bytes) => bytes,
-            Err(error) => {
-                let what = match error.kind() {
-                    io::ErrorKind::NotFound => "the file is not there".to_string(),
-                    _ => format!("the file cannot be read: {error}"),
-                };
-                self.problem(file, None, what);
-                return None;
-            }
-        };
-        match Document::parse(bytes, crate::record::Format::of_name(file)) {
-            Ok(json) => Some(json),
-            Err(error) => {
-                let line = match error {
-                    crate::record::DocumentError::Syntax { line, .. } => Some(line),
-                    _ => None,
-                };
-                self.problem(file, line, error);
-                None
-            }
+impl Reading<'_> {
+    fn problem(&mut self, file: &Path, line: Option<usize>, what: impl ToString) {
+        let problem = Problem { file: file.into(), line, what: what.to_string() };
+        if !self.found.problems.contains(&problem) {
+            self.found.problems.push(problem);
         }
     }
 
-    /// The entries of a list, or a problem.
-    fn entries(&mut self, json: &Document, file: &Path, list: &str) -> Vec<Place> {
-        match json.find_one(list) {
-            Ok(place) => match json.children(&place) {
+    fn source(&mut self, file: &Path, shape: Shape) -> Option<Rc<Source>> {
+        if let Some(known) = self.sources.get(file) {
+            return known.clone();
+        }
+        let source = match Source::read(file, shape) {
+            Ok(source) => Some(Rc::new(source)),
+            Err(error) => {
+                let (line, what) = match error {
+                    EditError::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+                        (None, "the file is not there".to_string())
+                    }
+                    EditError::Read { source, .. } => (None, format!("the file cannot be read: {source}")),
+                    EditError::Document { source, .. } => match source {
+                        DocumentError::Syntax { line, .. } => (Some(line), source.to_string()),
+                        other => (None, other.to_string()),
+                    },
+                    other => (None, other.to_string()),
+                };
+                self.problem(file, line, what);
+                None
+            }
+        };
+        self.sources.insert(file.into(), source.clone());
+        source
+    }
+
+    /// The children of a list, or a problem.
+    fn children(&mut self, source: &Source, file: &Path, list: &str) -> Vec<Place> {
+        match source.find_one(list) {
+            Ok(place) => match source.children(&place) {
                 Some(children) => return children,
-                None => self.problem(file, Some(json.line(&place)), format!("{list} is not a list")),
+                None => self.problem(file, source.line(&place), format!("{list} is not a list")),
             },
             Err(error) => self.problem(file, None, error),
         }
         Vec::new()
     }
 
-    fn read(&mut self, site: &Site) {
-        let values = self.values(site);
-        let libraries = self.profile.libraries.clone();
-        let Ok(file) = libraries.file.fill(&values).map(PathBuf::from) else {
-            let what = format!("{} cannot be filled", libraries.file);
-            return self.problem(&self.home.clone(), None, what);
-        };
-        let Some(json) = self.json(&file) else { return };
-        for entry in self.entries(&json, &file, &libraries.list) {
-            let text = leaf_below(&json, &entry, &libraries.path);
-            let path = text.map(|text| Spelling::read(&text, &Bases::default()));
-            match path {
-                Some(Ok((_, path))) => {
-                    let present = path.is_dir();
-                    self.libraries.push(FoundLibrary { path, default: false, present });
-                }
-                Some(Err(error)) => self.problem(&file, Some(json.line(&entry)), error),
-                None => self.problem(&file, Some(json.line(&entry)), "an entry without a folder"),
-            }
+    fn read(&mut self) {
+        let values = self.found.values(self.site);
+        self.read_libraries(&values);
+        if !self.found.profile.games.file.names("library") {
+            return self.read_games(&values, None);
         }
-        match libraries.default {
-            DefaultLibrary::First => self.libraries.iter_mut().take(1).for_each(|l| l.default = true),
-            DefaultLibrary::Last => self.libraries.iter_mut().rev().take(1).for_each(|l| l.default = true),
-            DefaultLibrary::None => {}
-        }
-        if self.profile.games.file.names("library") {
-            for library in self.libraries.clone() {
-                if library.present {
-                    let values = values.clone().with("library", library.path.to_string_lossy());
-                    self.read_games(site, &values, Some(&library.path));
-                }
+        for library in self.found.libraries.clone() {
+            if library.present {
+                let values = values.clone().with("library", library.path.to_string_lossy());
+                self.read_games(&values, Some(&library.path));
             }
-        } else {
-            self.read_games(site, &values, None);
         }
     }
 
-    fn read_games(&mut self, site: &Site, values: &Values, library: Option<&Path>) {
-        let games = self.profile.games.clone();
-        let Ok(file) = games.file.fill(values).map(PathBuf::from) else { return };
-        let Some(json) = self.json(&file) else { return };
-        for place in self.entries(&json, &file, &games.list) {
-            let id = match (&games.id, place.0.last()) {
-                (Some(selector), _) => leaf_below(&json, &place, selector),
-                (None, Some(Step::Name(name))) => Some(name.clone()),
-                _ => None,
-            };
-            let Some(id) = id else {
-                self.problem(&file, Some(json.line(&place)), "an entry without an id");
-                continue;
-            };
-            let values = values.clone().with("id", &id);
-            match self.read_game(site, &json, &file, &place, &values, library) {
-                Ok(game) if self.games.iter().any(|other| other.id == game.id) => {
-                    let what = format!("{id:?} is listed twice; the first entry counts");
-                    self.problem(&file, Some(json.line(&place)), what);
+    fn read_libraries(&mut self, values: &Values) {
+        let Some(libraries) = self.found.profile.libraries.clone() else { return };
+        let Ok(file) = libraries.file.fill(values).map(PathBuf::from) else {
+            let what = format!("{} cannot be filled", libraries.file);
+            return self.problem(&self.found.home.clone(), None, what);
+        };
+        let Some(source) = self.source(&file, libraries.shape.unwrap_or_else(|| Shape::of_name(&file))) else { return };
+        for entry in self.children(&source, &file, &libraries.list) {
+            let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &self.bases));
+            match path {
+                Some(Ok((_, path))) => {
+                    let present = path.is_dir();
+                    self.found.libraries.push(FoundLibrary { path, default: false, present });
                 }
-                Ok(game) => self.games.push(game),
-                Err(what) => self.problem(&file, Some(json.line(&place)), format!("{id}: {what}")),
+                Some(Err(error)) => self.problem(&file, source.line(&entry), error),
+                None => self.problem(&file, source.line(&entry), "an entry without a folder"),
             }
         }
+        let default = libraries.default_at.as_ref().and_then(|at| source.below(&Place::default(), at));
+        let default = default.and_then(|text| Spelling::read(&text, &self.bases).ok()).map(|(_, path)| path);
+        let all = &mut self.found.libraries;
+        match (default, libraries.default) {
+            (Some(path), _) => all.iter_mut().filter(|library| library.path == path).for_each(|l| l.default = true),
+            (None, DefaultLibrary::First) => all.iter_mut().take(1).for_each(|l| l.default = true),
+            (None, DefaultLibrary::Last) => all.iter_mut().rev().take(1).for_each(|l| l.default = true),
+            (None, DefaultLibrary::None) => {}
+        }
+    }
+
+    fn read_games(&mut self, values: &Values, library: Option<&Path>) {
+        let games = self.found.profile.games.clone();
+        for (file, values) in files_of(&games.file, values) {
+            let shape = games.shape.unwrap_or_else(|| Shape::of_name(&file));
+            let Some(source) = self.source(&file, shape) else { continue };
+            let entries = match (&games.list, &games.entries) {
+                (Some(list), _) => self.children(&source, &file, list),
+                (_, Some(entries)) => source.find(entries).unwrap_or_else(|error| {
+                    self.problem(&file, None, error);
+                    Vec::new()
+                }),
+                _ => Vec::new(),
+            };
+            for place in entries {
+                let id = match (&games.id, place.0.last()) {
+                    (Some(selector), _) => source.below(&place, selector),
+                    (None, _) if values.of("id").is_some() => values.of("id").map(str::to_string),
+                    (None, Some(Step::Name(name))) => Some(name.clone()),
+                    _ => None,
+                };
+                let Some(id) = id else {
+                    self.problem(&file, source.line(&place), "an entry without an id");
+                    continue;
+                };
+                let values = values.clone().with("id", &id);
+                match self.read_game(&source, shape, &file, &place, &values, library) {
+                    Ok(game) if self.found.games.iter().any(|other| other.id == game.id) => {
+                        let what = format!("{id:?} is listed twice; the first entry counts");
+                        self.problem(&file, source.line(&place), what);
+                    }
+                    Ok(game) => self.found.games.push(game),
+                    Err(what) => self.problem(&file, source.line(&place), format!("{id}: {what}")),
+                }
+            }
+        }
+    }
+
+    /// What the records of an entry say of its place: the folder's name, and the folders that are written whole.
+    fn place_of(&self, source: &Source, file: &Path, place: &Place, values: &Values) -> Result<Values, String> {
+        let mut known = values.clone();
+        for record in &self.found.profile.games.records {
+            let plain = record.inside.is_empty() && record.within.is_value();
+            let at = source.find(&joined(place, &record.selector)).ok().and_then(|found| found.into_iter().next());
+            let Some(text) = at.filter(|_| plain).and_then(|at| source.leaf(&at, record.on)) else { continue };
+            if record.meaning.is("folder") {
+                known = known.with("folder", text);
+                continue;
+            }
+            let name = ["install", "parent", "library"].into_iter().find(|name| record.meaning.is(name));
+            if let Some(name) = name {
+                let bases = base_of(&self.bases, record.relative_to.as_ref(), file, values);
+                let (_, path) = Spelling::read(&text, &bases).map_err(|e| e.to_string())?;
+                known = known.with(name, canonical(&path)?);
+            }
+        }
+        let install = match known.of("install") {
+            Some(install) => install.to_string(),
+            None => self.found.profile.games.install.fill(&known).map_err(|_| "no record says where it is")?,
+        };
+        // Behind the base folder the name may be written in other letters than it has.
+        let (_, install) = Spelling::read(&install, &self.bases).map_err(|e| e.to_string())?;
+        let name = install.file_name().and_then(|name| name.to_str()).ok_or("its place is no folder")?.to_string();
+        let parent = canonical(install.parent().unwrap_or(Path::new("/")))?;
+        let known = if known.of("folder").is_some() { known } else { known.with("folder", name) };
+        Ok(known.with("install", canonical(&install)?).with("parent", parent))
+    }
+
+    /// The library that a game lies in, where its entry does not say so.
+    fn library_of(&self, install: &Path) -> Option<PathBuf> {
+        let all = self.found.libraries.iter().map(|library| &library.path);
+        all.filter(|path| install.starts_with(path)).max_by_key(|path| path.components().count()).cloned()
     }
 
     fn read_game(
         &mut self,
-        site: &Site,
-        json: &Document,
+        source: &Source,
+        shape: Shape,
         file: &Path,
         place: &Place,
         values: &Values,
         library: Option<&Path>,
     ) -> Result<FoundGame, String> {
-        let games = self.profile.games.clone();
-        let text = |selector: &Option<String>| leaf_below(json, place, selector.as_ref()?);
-        let bytes = |selector: &str| leaf_below(json, place, selector).and_then(|t| t.parse().ok()).map(Bytes::new);
-        let id = values.of("id").unwrap_or_default().to_string();
-
-        let mut folder = None;
-        for record in &games.records {
-            let says = leaf_below(json, place, &record.selector);
-            match (record.meaning.to_string().as_str(), says) {
-                ("{folder}", Some(text)) => folder = Some(text),
-                ("{install}", Some(text)) => {
-                    folder = folder.or_else(|| Some(text.rsplit('/').find(|p| !p.is_empty())?.into()));
-                }
-                _ => {}
-            }
-        }
-        let folder = folder.ok_or("no record says where it is")?;
-        let values = values.clone().with("folder", &folder);
-        let direct = games.records.iter().find(|r| r.meaning.to_string() == "{install}");
-        let written = match direct {
-            Some(record) => leaf_below(json, place, &record.selector),
-            None => Some(games.install.fill(&values).map_err(|e| e.to_string())?),
-        };
-        let written = written.ok_or("no record says where it is")?;
-        let (_, install) = Spelling::read(&written, &Bases::default()).map_err(|e| e.to_string())?;
-        let parent = install.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
-        let values = values.with("install", install.to_string_lossy()).with("parent", parent);
+        let games = self.found.profile.games.clone();
+        let text = |selector: &Option<String>| source.below(place, selector.as_ref()?);
+        let bytes = |selector: &str| source.below(place, selector).and_then(|t| t.parse().ok()).map(Bytes::new);
+        let values = self.place_of(source, file, place, values)?;
+        let install = PathBuf::from(values.of("install").unwrap_or_default());
 
         let mut records = Vec::new();
         for record in &games.records {
-            let whole = join(place, &record.selector);
-            for found in json.find(&whole).map_err(|e| e.to_string())? {
-                let mut within = found.clone();
-                within.0.drain(..place.0.len());
-                let reading = Reading { file, json, on: record.on, meaning: &record.meaning };
-                records.extend(reading.record(&found, within.to_string(), true, &values));
-            }
+            let search = Search { bases: &self.bases, values: &values, file, shape, entry: Some(place) };
+            records.extend(search.entry_record(source, record)?);
         }
-        for record in self.profile.records.clone() {
-            let Ok(file) = record.file.fill(&values).map(PathBuf::from) else { continue };
-            // A file that need not be there says nothing about the game.
-            if !file.exists() {
-                continue;
-            }
-            let Some(json) = self.json(&file) else { continue };
-            let selector = record.selector.fill_quoted(&values).map_err(|e| e.to_string())?;
-            for found in json.find(&selector).map_err(|e| e.to_string())? {
-                let reading = Reading { file: &file, json: &json, on: record.on, meaning: &record.meaning };
-                let read = reading.record(&found, found.to_string(), false, &values);
-                // A selector that does not ask for the game finds other games' records as well.
-                records.extend(read.filter(|r| r.sound || record.selector.names("id")));
+        for record in self.found.profile.records.clone() {
+            for (file, _) in files_of(&record.file, &values) {
+                // A file that need not be there says nothing about the game.
+                let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
+                if !file.exists() && shape != Shape::Link {
+                    continue;
+                }
+                if shape == Shape::Link && !file.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
+                    continue;
+                }
+                let Some(source) = self.source(&file, shape) else { continue };
+                let search = Search { bases: &self.bases, values: &values, file: &file, shape, entry: None };
+                records.extend(search.file_record(&source, &record)?);
             }
         }
         let sealed = games.sealed.as_ref().and_then(|selector| {
-            let found = json.find(&join(place, selector)).ok()?;
-            match found.first()?.of(json.value())? {
-                Value::String(reason) if !reason.is_empty() => Some(reason.clone()),
+            let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;
+            match source.value_at(&found)? {
+                Value::String(reason) if !reason.is_empty() && reason != "0" && reason != "false" => {
+                    Some(reason.clone())
+                }
+                Value::Number(number) if number.as_i64() != Some(0) => Some(String::new()),
                 Value::Bool(true) => Some(String::new()),
                 _ => None,
             }
@@ -349,19 +415,21 @@ impl Found {
             let update = Update { have: bytes(&at.have)?, want: bytes(&at.want)? };
             (update.have < update.want).then_some(update)
         });
+        let id = values.of("id").unwrap_or_default().to_string();
         Ok(FoundGame {
             title: text(&games.title).unwrap_or_else(|| id.clone()),
-            fault: place_fault(site, &install, library),
+            fault: place_fault(self.site, &install, library),
+            folder: values.of("folder").unwrap_or_default().to_string(),
+            library: library.map(Path::to_path_buf).or_else(|| self.library_of(&install)),
             install,
-            folder,
-            library: library.map(Path::to_path_buf),
             claim: games.claim.as_ref().and_then(|selector| bytes(selector)),
             program: text(&games.program),
             sealed,
-            last_run: text(&games.last_run).and_then(|t| t.parse().ok()),
+            last_run: text(&games.last_run).and_then(|t| time_of(&t)),
             update,
             entry: Entry {
                 file: file.into(),
+                shape,
                 list: games.list,
                 id_at: games.id,
                 travels: games.travels,
@@ -373,36 +441,30 @@ impl Found {
     }
 }
 
-struct Reading<'a> {
-    file: &'a Path,
-    json: &'a Document,
-    on: Side,
-    meaning: &'a Meaning,
+fn time_of(text: &str) -> Option<Timestamp> {
+    text.parse().ok().or_else(|| Timestamp::from_second(text.parse().ok()?).ok())
 }
 
-impl Reading<'_> {
-    fn record(&self, found: &Place, location: String, in_entry: bool, values: &Values) -> Option<Record> {
-        let text = self.json.leaf(found, self.on)?;
-        let bare = if text.len() > 1 { text.trim_end_matches('/') } else { &text };
-        let read = self.meaning.read(bare, values);
-        Some(Record {
-            file: self.file.into(),
-            location,
-            side: self.on,
-            meaning: self.meaning.clone(),
-            sound: read.is_some(),
-            in_entry,
-            tail: read.and_then(|values| values.of("tail").map(str::to_string)),
-            text,
-        })
+/// The files that a template stands for: one, or one for each `{id}` that its folder holds.
+fn files_of(template: &crate::record::Meaning, values: &Values) -> Vec<(PathBuf, Values)> {
+    if let Ok(file) = template.fill(values) {
+        return vec![(PathBuf::from(file), values.clone())];
     }
-}
-
-fn join(place: &Place, selector: &str) -> String {
-    format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector))
-}
-
-fn leaf_below(json: &Document, place: &Place, selector: &str) -> Option<String> {
-    let found = json.find(&join(place, selector)).ok()?;
-    json.leaf(found.first()?, Side::Value)
+    if values.of("id").is_some() {
+        return Vec::new();
+    }
+    let pattern = template.to_string();
+    let (folder, _) = pattern.rsplit_once('/').unwrap_or(("", &pattern));
+    let folder = crate::record::Meaning::try_from(folder.to_string()).and_then(|folder| folder.fill(values));
+    let Ok(folder) = folder else { return Vec::new() };
+    let entries = std::fs::read_dir(&folder).into_iter().flatten().flatten();
+    let mut found: Vec<(PathBuf, Values)> = entries
+        .filter_map(|entry| {
+            let path = entry.path();
+            let known = template.read(path.to_str()?, values)?;
+            Some((path, known))
+        })
+        .collect();
+    found.sort_by(|a, b| a.0.cmp(&b.0));
+    found
 }

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use super::edits::MakeLetters;
 use crate::bytes::Bytes;
 use crate::survey::{Game, GameId, Survey};
 
@@ -31,6 +32,9 @@ pub struct DraftLot {
 pub struct Draft {
     /// The lots; a game stands in it once at most.
     pub lots: Vec<DraftLot>,
+    /// Whether drive letters are made where a record needs one.
+    #[serde(default)]
+    pub letters: MakeLetters,
 }
 
 impl Draft {

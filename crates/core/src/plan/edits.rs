@@ -4,8 +4,10 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::launcher::{Found, FoundGame, Record};
-use crate::record::{Edit, Rewrite, Values};
+use crate::launcher::{Found, FoundGame, Record, base_of};
+use crate::record::{
+    Bases, Edit, Files, Fit, Format, Rewrite, Shape, Spelling, SpellingError, Total, Values, find_parts, write_part,
+};
 use crate::site::Site;
 
 /// How a record file changes.
@@ -22,6 +24,8 @@ pub enum PreviewKind {
     LibraryKnown,
     /// A file is made.
     FileMade,
+    /// A link is made.
+    LinkMade,
 }
 
 /// One change of a record file, as it would be.
@@ -44,78 +48,275 @@ pub(super) struct Target<'a> {
     pub install: &'a Path,
     pub library: Option<&'a Path>,
     pub new_library: bool,
+    /// The top of the drive it goes to: where a new drive letter would lead.
+    pub root: &'a Path,
+    /// Whether a drive letter may be made where none leads there.
+    pub letters: MakeLetters,
 }
 
-/// Makes the edits that repoint `game` to `target`.
-///
-/// # Errors
-/// A sentence that says which template could not be filled.
-pub(super) fn edits(site: &Site, found: &Found, game: &FoundGame, target: &Target<'_>) -> Result<Vec<Edit>, String> {
+/// Whether drive letters of compatibility layers are made where a spelling needs one.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum MakeLetters {
+    /// They are made, as links that a return takes away again.
+    Yes,
+    /// A haul that needs one is stopped.
+    #[default]
+    No,
+}
+
+/// Why a game's records cannot be repointed.
+#[derive(Debug)]
+pub(super) enum Unchangeable {
+    /// A drive letter is missing; one that is free.
+    NoLetter { prefix: PathBuf, path: PathBuf, free: Option<char> },
+    /// Anything else, in a sentence.
+    Because(String),
+}
+
+impl From<String> for Unchangeable {
+    fn from(why: String) -> Self {
+        Self::Because(why)
+    }
+}
+
+/// The edits of a game, and the drive letters that they make.
+pub(super) struct Repointing {
+    pub edits: Vec<Edit>,
+    pub letters: Vec<(PathBuf, char)>,
+}
+
+struct Writing<'a> {
+    site: &'a Site,
+    found: &'a Found,
+    game: &'a FoundGame,
+    target: &'a Target<'a>,
+    old: Values,
+    new: Values,
+    bases: Bases,
+    /// Links that lots of this haul make before.
+    made: Vec<Edit>,
+}
+
+/// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's lots before it.
+pub(super) fn edits(
+    site: &Site,
+    found: &Found,
+    game: &FoundGame,
+    target: &Target<'_>,
+    earlier: &[Edit],
+) -> Result<Repointing, Unchangeable> {
     let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
-    let mut values = found
-        .values(site)
-        .with("id", &game.id)
-        .with("folder", &game.folder)
-        .with("install", text(target.install)?)
-        .with("parent", text(target.install.parent().unwrap_or(Path::new("/")))?);
-    if let Some(library) = target.library {
-        values = values.with("library", text(library)?);
+    let placed = |install: &Path, library: Option<&Path>, folder: &str| -> Result<Values, String> {
+        let values = found
+            .values(site)
+            .with("id", &game.id)
+            .with("folder", folder)
+            .with("install", text(install)?)
+            .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
+        Ok(match library {
+            Some(library) => values.with("library", text(library)?),
+            None => values,
+        })
+    };
+    let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or(&game.folder);
+    let mut bases = found.bases(site);
+    for edit in earlier {
+        know_letter(&mut bases, edit);
     }
-    let mut edits = Vec::new();
-    let games = &found.profile.games;
-    let list_file = games.file.fill(&values).map(PathBuf::from).map_err(|e| e.to_string())?;
-    if target.new_library
-        && let Some(library) = target.library
+    let mut writing = Writing {
+        site,
+        found,
+        game,
+        target,
+        old: placed(&game.install, game.library.as_deref(), &game.folder)?,
+        new: placed(target.install, target.library, folder)?,
+        bases,
+        made: Vec::new(),
+    };
+    let mut edits = writing.all()?;
+    let letters = writing.made.iter().filter_map(|edit| match edit {
+        Edit::Link { link, .. } => Some((link.clone(), link.file_name()?.to_str()?.chars().next()?)),
+        _ => None,
+    });
+    let letters = letters.collect();
+    edits.splice(0..0, writing.made);
+    Ok(Repointing { edits, letters })
+}
+
+/// Adds a drive letter that an edit makes.
+fn know_letter(bases: &mut Bases, edit: &Edit) {
+    if let Edit::Link { link, new: Some(target), .. } = edit
+        && let (Some(folder), Some(name)) = (link.parent(), link.file_name().and_then(|name| name.to_str()))
+        && let Some(letter) = name.strip_suffix(':').and_then(|name| name.chars().next())
     {
-        edits.push(register(site, found, library, &list_file)?);
-    }
-    let travels = game.entry.travels && list_file != game.entry.file;
-    let mut rewrites = Vec::new();
-    for record in &game.records {
-        let Some(mut rewrite) = rewrite(record, &values)? else { continue };
-        if record.in_entry && travels {
-            rewrites.push(rewrite);
-            continue;
+        for layer in &mut bases.letters {
+            if folder == layer.prefix().join("dosdevices") && layer.leads_to(letter).is_none() {
+                *layer = layer.with(letter, target);
+            }
         }
-        if record.in_entry {
-            rewrite.location = format!("{}{}", game.entry.location, rewrite.location.trim_start_matches('$'));
+    }
+}
+
+impl Writing<'_> {
+    fn all(&mut self) -> Result<Vec<Edit>, Unchangeable> {
+        let mut edits = Vec::new();
+        let games = &self.found.profile.games;
+        // An entry in a file per game, or in one file for all, stays where it is.
+        let list_file = match games.file.fill(&self.new) {
+            Ok(file) if games.travels => PathBuf::from(file),
+            _ => self.game.entry.file.clone(),
+        };
+        if self.target.new_library
+            && let Some(library) = self.target.library
+        {
+            edits.push(register(self.site, self.found, library, &list_file)?);
         }
-        edits.push(Edit::Replace { file: record.file.clone(), rewrite });
+        let travels = self.game.entry.travels && list_file != self.game.entry.file;
+        let mut rewrites = Vec::new();
+        for record in &self.game.records {
+            // What does not say what it should is a finding of its own, and stays.
+            if !record.sound {
+                continue;
+            }
+            let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
+            let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
+            if record.in_entry && travels {
+                rewrites.push(rewrite);
+                continue;
+            }
+            if record.in_entry {
+                rewrite.location = format!("{}{}", self.game.entry.location, rewrite.location.trim_start_matches('$'));
+            }
+            edits.push(self.edit(record, rewrite));
+        }
+        if travels {
+            let list = games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
+            let format =
+                self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
+            let total = self.found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
+            let amount = self.game.claim.map_or(0, |claim| claim.count() as i64);
+            edits.push(Edit::Travel {
+                from: self.game.entry.file.clone(),
+                to: list_file,
+                format,
+                list,
+                id_at: self.game.entry.id_at.clone(),
+                id: self.game.id.clone(),
+                rewrites,
+                totals: total.into_iter().map(|location| Total { location, amount }).collect(),
+            });
+        }
+        Ok(edits)
     }
-    if travels {
-        edits.push(Edit::Travel {
-            from: game.entry.file.clone(),
-            to: list_file,
-            list: game.entry.list.clone(),
-            id_at: game.entry.id_at.clone(),
-            id: game.id.clone(),
-            rewrites,
-        });
+
+    /// A record within the lot is rewritten in the copy.
+    fn carried(&self, file: &Path) -> PathBuf {
+        match file.strip_prefix(&self.game.install) {
+            Ok(rest) => self.target.install.join(rest),
+            Err(_) => file.into(),
+        }
     }
-    Ok(edits)
+
+    fn edit(&self, record: &Record, rewrite: Rewrite) -> Edit {
+        let file = self.carried(&record.file);
+        match record.shape {
+            Shape::Link => Edit::Link { link: file, old: Some(rewrite.old.into()), new: Some(rewrite.new.into()) },
+            shape => Edit::Replace { file, format: shape.format(), rewrite },
+        }
+    }
+
+    fn rewrite(&mut self, record: &Record, new_file: &Path) -> Result<Option<Rewrite>, Unchangeable> {
+        let values = match &record.tail {
+            Some(tail) => self.new.clone().with("tail", tail),
+            None => self.new.clone(),
+        };
+        let says = record.meaning.fill(&values).map_err(|e| e.to_string())?;
+        let new = if record.meaning.base().is_some() {
+            self.spelled(record, new_file, Path::new(&says))?
+        } else {
+            let before = record.meaning.fill(&self.old).unwrap_or_default();
+            // A name in letters of another case that stays the same name stays as it is.
+            if before == says { record.text.clone() } else { says }
+        };
+        if new == record.text {
+            return Ok(None);
+        }
+        let (old, new) = match &record.whole {
+            Some((whole, start)) => {
+                let mut after = whole.clone();
+                after.replace_range(*start..start + record.text.len(), &new);
+                (whole.clone(), after)
+            }
+            None => (record.text.clone(), new),
+        };
+        Ok(Some(Rewrite {
+            location: record.location.clone(),
+            inside: record.inside.clone(),
+            side: record.side,
+            within: record.within,
+            old,
+            new,
+            written: [record.written.clone(), None],
+        }))
+    }
+
+    /// Writes a path as the record spells it; makes a drive letter if one is missing and may be made.
+    fn spelled(&mut self, record: &Record, new_file: &Path, path: &Path) -> Result<String, Unchangeable> {
+        let because = |why: &dyn std::fmt::Display| Unchangeable::Because(format!("{}: {why}", record.file.display()));
+        let format = record.inside.last().map_or(record.shape.format(), |hop| Some(hop.format));
+        let parts = find_parts(&record.text, record.within, format, &|_| Fit::There);
+        let part = parts.into_iter().next().ok_or_else(|| because(&"its path cannot be found again"))?;
+        let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
+        let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
+        for _ in 0..2 {
+            let bases = base_of(&self.bases, record.relative_to.as_ref(), new_file, &self.new);
+            match spelling.write(path, &bases) {
+                Ok(written) => {
+                    let part = write_part(&record.text, &part, &written.0, record.within, format);
+                    return part.ok_or_else(|| because(&format!("{} cannot stand there", written.0)));
+                }
+                Err(SpellingError::NoLetter { path, prefix }) => self.make_letter(path, prefix)?,
+                Err(error) => return Err(because(&error)),
+            }
+        }
+        Err(because(&"no drive letter leads there"))
+    }
+
+    fn make_letter(&mut self, path: PathBuf, prefix: PathBuf) -> Result<(), Unchangeable> {
+        let layer = self.bases.letters.iter_mut().find(|layer| layer.prefix() == prefix);
+        let free = layer.as_ref().and_then(|layer| layer.free());
+        match (layer, free, self.target.letters) {
+            (Some(layer), Some((letter, link)), MakeLetters::Yes) => {
+                *layer = layer.with(letter, self.target.root);
+                self.made.push(Edit::Link { link, old: None, new: Some(self.target.root.into()) });
+                Ok(())
+            }
+            (_, free, _) => Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) }),
+        }
+    }
 }
 
 fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {
-    let libraries = &found.profile.libraries;
-    let file = libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?;
+    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
+    let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
+    let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
+    let format = shape.format().ok_or("a library in a database cannot be made known")?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
-    let path = serde_json::Value::String(library.to_string_lossy().into_owned()).to_string();
-    let entry = entry.replace("{library}", &path[1..path.len() - 1]);
+    let entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
-    Ok(Edit::Register { file: file.into(), list: libraries.list.clone(), entry, made })
+    Ok(Edit::Register { file, format, list: libraries.list.clone(), entry, made })
 }
 
-fn rewrite(record: &Record, values: &Values) -> Result<Option<Rewrite>, String> {
-    let values = match &record.tail {
-        Some(tail) => values.clone().with("tail", tail),
-        None => values.clone(),
-    };
-    let mut new = record.meaning.fill(&values).map_err(|e| e.to_string())?;
-    if record.text.len() > 1 && record.text.ends_with('/') {
-        new.push('/');
+/// A path as it stands between quotes in a format.
+fn quoted_in(format: Format, path: &str) -> String {
+    match format {
+        Format::Xml => path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;"),
+        _ => {
+            let path = serde_json::Value::String(path.into()).to_string();
+            path[1..path.len() - 1].to_string()
+        }
     }
-    let rewrite = Rewrite { location: record.location.clone(), side: record.side, old: record.text.clone(), new };
-    Ok((rewrite.old != rewrite.new).then_some(rewrite))
 }
 
 /// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
@@ -123,15 +324,15 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
     let mut out = Vec::new();
     for edit in edits {
         match edit {
-            Edit::Replace { file, rewrite } => out.push(Preview {
+            Edit::Replace { file, rewrite, .. } => out.push(Preview {
                 file: file.clone(),
-                location: rewrite.location.clone(),
+                location: shown_location(rewrite),
                 kind: PreviewKind::Replaced,
                 before: rewrite.old.clone(),
                 after: rewrite.new.clone(),
             }),
-            Edit::Travel { from, to, list, id_at, id, rewrites } => {
-                let before = edit.entry_text().unwrap_or_default();
+            Edit::Travel { from, to, list, id_at, id, rewrites, .. } => {
+                let before = Files::entry_text(edit).unwrap_or_default();
                 let after = rewrites.iter().fold(before.clone(), |text, rewrite| {
                     let [old, new] =
                         [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());
@@ -154,7 +355,7 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
                     after: String::new(),
                 });
             }
-            Edit::Register { file, list, entry, made } => {
+            Edit::Register { file, list, entry, made, .. } => {
                 let made = made.iter().map(|(file, text)| (file, PreviewKind::FileMade, "$", text));
                 for (file, kind, location, text) in
                     made.chain([(file, PreviewKind::LibraryKnown, list.as_str(), entry)])
@@ -163,8 +364,31 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
                     out.push(Preview { file: file.clone(), location: location.into(), kind, before, after });
                 }
             }
+            Edit::Link { link, old, new } => {
+                let text =
+                    |target: &Option<PathBuf>| target.as_ref().map(|t| t.display().to_string()).unwrap_or_default();
+                let kind = if old.is_some() { PreviewKind::Replaced } else { PreviewKind::LinkMade };
+                let (before, after) = (text(old), text(new));
+                out.push(Preview { file: link.clone(), location: "link".into(), kind, before, after });
+            }
+            Edit::Order { file, list, says, new, .. } => out.push(Preview {
+                file: file.clone(),
+                location: format!("{list}[{new}]"),
+                kind: PreviewKind::Replaced,
+                before: String::new(),
+                after: says.clone(),
+            }),
             Edit::Unregister { .. } => {}
         }
     }
     out
+}
+
+/// The place of a rewrite, through the documents within the text.
+fn shown_location(rewrite: &Rewrite) -> String {
+    let mut shown = rewrite.location.clone();
+    for hop in &rewrite.inside {
+        shown.push_str(&format!(" ({}) {}", Shape::Text(hop.format), hop.location));
+    }
+    shown
 }

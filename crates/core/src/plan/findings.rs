@@ -86,6 +86,12 @@ pub enum FindingKind {
     ClaimFar { claim: Bytes, size: Bytes },
     /// The launcher has no list of the game's files, so what it would download cannot be known.
     NoContentList { launcher: String },
+    /// No drive letter of a compatibility layer leads to the target; `free` is one that could be made.
+    NoLetter { prefix: PathBuf, path: PathBuf, free: Option<char> },
+    /// A drive letter will be made: a link at `link`.
+    LetterMade { letter: char, link: PathBuf },
+    /// Another program holds a database that has to change.
+    DatabaseHeld { path: PathBuf },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -100,8 +106,10 @@ impl FindingKind {
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
             | Self::NoContentList { .. } => Weight::Caution,
-            Self::NewLibrary { .. } | Self::NotAllVisible { .. } => Weight::Note,
+            Self::NewLibrary { .. } | Self::LetterMade { .. } | Self::NotAllVisible { .. } => Weight::Note,
             Self::NoRoom { .. }
+            | Self::NoLetter { .. }
+            | Self::DatabaseHeld { .. }
             | Self::LauncherRunning { .. }
             | Self::InUse { .. }
             | Self::RecordUnsound { .. }

@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
 use super::draft::{Destination, Draft, Load, drive_of, packs, projected};
-use super::edits::{Preview, Target, edits, previews};
+use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, previews};
 use super::findings::{Finding, FindingKind, Limit, Weight};
 use super::quiet::quiet;
 use crate::bytes::Bytes;
@@ -123,7 +123,8 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         };
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
-        let mut making = Making { site, survey, found, game, findings: &mut findings, earlier: &lots };
+        let mut making =
+            Making { site, survey, found, game, findings: &mut findings, earlier: &lots, letters: draft.letters };
         if let Some(lot) = making.lot(&lot.to) {
             lots.push(lot);
         }
@@ -152,6 +153,7 @@ struct Making<'a> {
     game: &'a Game,
     findings: &'a mut Vec<Finding>,
     earlier: &'a [PlannedLot],
+    letters: MakeLetters,
 }
 
 impl Making<'_> {
@@ -180,15 +182,31 @@ impl Making<'_> {
             return None;
         }
         self.game_findings();
-        let target = Target { install: &install, library: Some(&library), new_library };
-        let edits = edits(self.site, self.found, game, &target).unwrap_or_else(|why| {
-            self.say(FindingKind::RecordsUnchangeable { why });
-            Vec::new()
-        });
+        // Where there are no libraries, the folder above the game is just a folder.
+        let as_library = self.found.profile.libraries.is_some().then_some(library.as_path());
+        let target =
+            Target { install: &install, library: as_library, new_library, root: &drive.root, letters: self.letters };
         // Other lots of this haul may have made the library known before.
-        let mut files = Files::default();
         let before: Vec<Edit> = self.earlier.iter().flat_map(|lot| lot.edits.clone()).collect();
-        let tried = files.make(&before, Mood::Strict).and_then(|()| files.make(&edits, Mood::Strict));
+        let repointing = edits(self.site, self.found, game, &target, &before).unwrap_or_else(|why| {
+            self.say(match why {
+                Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
+                Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
+            });
+            Repointing { edits: Vec::new(), letters: Vec::new() }
+        });
+        for (link, letter) in repointing.letters {
+            self.say(FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
+        }
+        let edits = repointing.edits;
+        let mut files = Files::default();
+        let mut tried = Ok(());
+        for lot in self.earlier {
+            files = files.now_carried(&lot.from, &lot.to);
+            tried = tried.and_then(|()| files.make(&lot.edits, Mood::Strict));
+        }
+        let mut files = files.now_carried(&game.install, &install);
+        let tried = tried.and_then(|()| files.make(&edits, Mood::Strict));
         if let Err(error) = tried {
             self.say(FindingKind::RecordsUnchangeable { why: error.to_string() });
         }
@@ -224,12 +242,23 @@ impl Making<'_> {
         if let Destination::Library(path) = to {
             return Some((path.clone(), false));
         }
+        if self.found.profile.libraries.is_none() {
+            let place = self.found.place_on(self.site, drive);
+            if place.is_none() {
+                let launcher = self.found.profile.name.clone();
+                self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
+            }
+            return Some((place?, false));
+        }
         let known = self.survey.launcher(&self.game.launcher)?;
         let mut there = known.libraries.iter().filter(|l| l.present && l.drive.as_ref() == Some(&drive.name));
         if let Some(library) = there.next() {
             return Some((library.path.clone(), false));
         }
-        let new = self.found.new_library(self.site, drive).filter(|_| self.found.profile.libraries.new_entry.is_some());
+        let new = self
+            .found
+            .new_library(self.site, drive)
+            .filter(|_| self.found.profile.libraries.as_ref().is_some_and(|l| l.new_entry.is_some()));
         if new.is_none() {
             let launcher = self.found.profile.name.clone();
             self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
@@ -327,10 +356,15 @@ impl Making<'_> {
 
     fn record_files_writable(&mut self, lot: &PlannedLot) {
         for file in lot.record_files() {
-            let real = real_path(file);
+            // What lies in the lot is changed in the copy, and a link where it stands.
+            if file.starts_with(&lot.to) {
+                continue;
+            }
+            let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
+            let real = if is_link { file.to_path_buf() } else { real_path(file) };
             let folder = real.ancestors().skip(1).find(|path| path.is_dir());
             let read_only = self.site.drive_of(&real).is_some_and(|drive| drive.read_only);
-            let file_closed = real.exists() && !accessible(&real);
+            let file_closed = !is_link && real.exists() && !accessible(&real);
             if read_only || file_closed || !folder.is_some_and(writable_folder) {
                 self.say(FindingKind::NotWritable { path: file.into() });
             }

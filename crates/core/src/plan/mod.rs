@@ -10,7 +10,7 @@ mod making;
 mod quiet;
 
 pub use draft::{Destination, Draft, DraftLot, Load, projected};
-pub use edits::{Preview, PreviewKind};
+pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Finding, FindingKind, Limit, Weight};
 pub use making::{Mode, Plan, PlannedLot, Policy, plan};
 pub use quiet::quiet;

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use super::findings::{Finding, FindingKind};
 use super::making::PlannedLot;
+use crate::record::{Edit, is_held};
 use crate::site::{Sight, Site, Wanted, real_path};
 
 /// Finds the processes that stand in the way of these lots. Quick enough to be asked once a second.
@@ -26,6 +27,14 @@ pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
                 let title = matches!(kind, FindingKind::InUse { .. }).then_some(lot.title.as_str());
                 findings.push(Finding::new(title, kind));
             }
+        }
+    }
+    for edit in lots.iter().flat_map(|lot| &lot.edits) {
+        if let Edit::Replace { file, format: None, .. } = edit
+            && is_held(file)
+            && !findings.iter().any(|f| matches!(&f.kind, FindingKind::DatabaseHeld { path } if path == file))
+        {
+            findings.push(Finding::new(None, FindingKind::DatabaseHeld { path: file.clone() }));
         }
     }
     if hidden > 0 {

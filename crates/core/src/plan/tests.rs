@@ -300,7 +300,7 @@ meaning = "{install}"
     assert_eq!(texts, [format!("{path}/").as_str(), path], "the slash at the end is kept");
     let mut files = crate::record::Files::default();
     files.make(&lot.edits, crate::record::Mood::Strict).unwrap();
-    let after = files.changes().remove(0).after.unwrap();
+    let crate::record::Content::Bytes(after) = files.changes().remove(0).after else { panic!("no bytes") };
     let after: serde_json::Value = serde_json::from_slice(&after).unwrap();
     assert_eq!(after["windows"][path]["width"], 3);
     assert_eq!(after["games"]["k'1"]["path"], format!("{path}/"));

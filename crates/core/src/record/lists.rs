@@ -30,30 +30,31 @@ impl Document {
         }
     }
 
-    /// Puts one entry of a list in front of all others and gives the new document.
-    pub fn put_first(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
+    /// Puts one entry of a list at another number and gives the new document.
+    pub fn put_at(&self, list: &Place, nth: usize, to: usize) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
-        let (span, children) = self.child_spans(list).ok_or_else(wrong)?;
-        let (first, chosen) = (*children.first().ok_or_else(wrong)?, *children.get(nth).ok_or_else(wrong)?);
-        if nth == 0 {
-            return Ok(self.bytes());
+        let (_, children) = self.child_spans(list).ok_or_else(wrong)?;
+        if nth >= children.len() || to >= children.len() {
+            return Err(wrong());
         }
         let mut meant = self.value().clone();
         let array = list.of_mut(&mut meant).and_then(Value::as_array_mut).ok_or_else(wrong)?;
         let entry = array.remove(nth);
-        array.insert(0, entry);
+        array.insert(to, entry);
+        let mut order = children.clone();
+        let entry = order.remove(nth);
+        order.insert(to, entry);
         // All entries keep the gaps between them; only what stands in them changes.
-        let mut out = String::new();
         let text = self.text();
-        let order = std::iter::once(chosen).chain(children.iter().copied().filter(|c| *c != chosen));
-        let mut from = first.0;
+        let mut out = String::new();
+        let start = children[0].0;
+        let mut from = start;
         for (slot, entry) in children.iter().zip(order) {
             out.push_str(&text[from..slot.0]);
             out.push_str(&text[entry.0..entry.1]);
             from = slot.1;
         }
-        debug_assert!(from <= span.end);
-        self.with(first.0..from, &out, &meant, list)
+        self.with(start..from, &out, &meant, list)
     }
 
     fn append_json(&self, list: &Place, key: Option<&str>, raw: &str) -> Result<Vec<u8>, DocumentError> {

@@ -14,6 +14,11 @@ use thiserror::Error;
 pub struct Values(BTreeMap<String, String>);
 
 impl Values {
+    /// All names and values.
+    pub fn iter(&self) -> impl Iterator<Item = (&str, &str)> {
+        self.0.iter().map(|(name, value)| (name.as_str(), value.as_str()))
+    }
+
     /// Gives the same values and one more.
     #[must_use]
     pub fn with(mut self, name: &str, value: impl Into<String>) -> Self {
@@ -45,7 +50,7 @@ enum Piece {
 }
 
 /// A template with names in braces.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct Meaning(Vec<Piece>);
 
@@ -90,6 +95,20 @@ impl fmt::Display for Meaning {
 }
 
 impl Meaning {
+    /// The name that the template begins with, if it stands for a folder: then what it says is a path.
+    pub fn base(&self) -> Option<&str> {
+        const FOLDERS: [&str; 8] = ["install", "library", "parent", "home", "user", "config", "data", "state"];
+        match self.0.first() {
+            Some(Piece::Name(name)) if FOLDERS.contains(&name.as_str()) => Some(name),
+            _ => None,
+        }
+    }
+
+    /// Whether the template is nothing but this name.
+    pub fn is(&self, name: &str) -> bool {
+        matches!(self.0.as_slice(), [Piece::Name(n)] if n == name)
+    }
+
     /// Whether the template speaks of this name.
     pub fn names(&self, name: &str) -> bool {
         self.0.iter().any(|piece| matches!(piece, Piece::Name(n) if n == name))

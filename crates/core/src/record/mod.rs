@@ -3,25 +3,33 @@
 //! Law: an edit changes the span it names and no other byte; what does not say what the survey
 //! read is refused, never overwritten. Start at [`Document`] for reading and [`Edit`] for writing.
 
+mod content;
+mod database;
 mod document;
 mod edit;
 mod encoding;
+mod files;
 mod formats;
 mod letters;
 mod lists;
 mod meaning;
 mod parts;
 mod place;
+mod source;
 mod spelling;
 mod tree;
 
+pub use content::{Cell, Content};
+pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
-pub use edit::{Edit, EditError, FileChange, Files, Mood, Rewrite};
+pub use edit::{Edit, EditError, Hop, Mood, Rewrite, Total};
 pub use encoding::Encoding;
+pub use files::{FileChange, Files};
 pub use letters::Letters;
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Fit, Part, Within, find_parts, write_part};
 pub use place::{Place, Side, Step};
+pub use source::{Shape, Source, joined};
 pub use spelling::{Bases, Spelling, SpellingError, WrittenPath};
 
 #[cfg(test)]

@@ -420,7 +420,7 @@ fn entries_come_and_go_in_the_layout_of_their_list() {
     let wanted = "{\n  \"all\": [\n    {\"id\": 1},\n    {\"id\": 2},\n    {\"id\": 3}\n  ]\n}\n";
     assert_eq!(String::from_utf8(more.clone()).unwrap(), wanted);
     assert_eq!(parsed(&more, Format::Json).remove(&list, 2).unwrap(), text.as_bytes());
-    let first = json.put_first(&list, 1).unwrap();
+    let first = json.put_at(&list, 1, 0).unwrap();
     let wanted = "{\n  \"all\": [\n    {\"id\": 2},\n    {\"id\": 1}\n  ]\n}\n";
     assert_eq!(String::from_utf8(first).unwrap(), wanted);
     let mut now = json.bytes();

@@ -18,10 +18,10 @@ pub struct Build {
     pub folder: &'static str,
     /// Name of its drive.
     pub drive: &'static str,
-    packs: u64,
-    pack: u64,
-    small: u64,
-    odd: bool,
+    pub(super) packs: u64,
+    pub(super) pack: u64,
+    pub(super) small: u64,
+    pub(super) odd: bool,
     /// Bytes that the launcher claims, instead of the truth.
     pub claim: Option<u64>,
     /// Bytes that an update has and wants.
@@ -53,6 +53,17 @@ const fn plain(
         sealed: None,
         last,
     }
+}
+
+/// A small game: one pack and a few files.
+pub(super) const fn small(
+    id: &'static str,
+    title: &'static str,
+    folder: &'static str,
+    drive: &'static str,
+    last: &'static str,
+) -> Build {
+    Build { packs: 1, pack: 2 * MEGABYTE, small: 40, ..plain(id, title, folder, drive, last) }
 }
 
 /// The games that Quillgate has installed.
@@ -126,7 +137,7 @@ pub(super) const START: &str = "bin/start";
 
 /// Writes a game's files and gives its content list.
 pub(super) fn write(build: &Build, install: &Path, seed: u64, scale: Scale) -> Result<Vec<Part>> {
-    let seed = seed ^ build.id.bytes().fold(0, |sum, byte| sum * 31 + u64::from(byte));
+    let seed = seed ^ build.id.bytes().fold(0_u64, |sum, byte| u64::wrapping_add(u64::wrapping_mul(sum, 31), u64::from(byte)));
     let mut writing = Writing { install, parts: Vec::new(), numbers: Numbers::new(seed) };
     writing.program(build)?;
     for n in 0..build.packs {

@@ -4,6 +4,7 @@
 
 mod bytes;
 mod games;
+mod others;
 mod quillgate;
 
 use std::fs;
@@ -99,9 +100,12 @@ pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usi
         }
     }
     let home = folder.join("home");
-    let bad = quillgate::write(&drives, &home, seed, scale, report)?;
-    let profile = home.join(".config/deft-barge/profiles/quillgate.toml");
-    bytes::text(&profile, quillgate::PROFILE)?;
+    let all = GAMES.len() + others::COUNT;
+    let bad = quillgate::write(&drives, &home, seed, scale, &|done| report(done, all))?;
+    others::write(&drives, &home, seed, scale, &|done| report(GAMES.len() + done, all))?;
+    for (name, profile) in others::PROFILES.into_iter().chain([("quillgate.toml", quillgate::PROFILE)]) {
+        bytes::text(&home.join(".config/deft-barge/profiles").join(name), profile)?;
+    }
     // Last: a world without this file is not one yet.
     bytes::text(&folder.join("world.toml"), &world_file(seed, scale, &bad))
 }

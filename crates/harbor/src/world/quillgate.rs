@@ -20,32 +20,28 @@ pub(super) struct Unreadable {
 }
 
 /// Writes the games, their rooms and Quillgate's own folder.
-pub(super) fn write(
-    drives: &Path,
-    home: &Path,
-    seed: u64,
-    scale: Scale,
-    report: &dyn Fn(usize, usize),
-) -> Result<Unreadable> {
+pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report: &dyn Fn(usize)) -> Result<Unreadable> {
     let own = home.join(".config/quillgate");
     let mut rooms = Vec::new();
     let mut starts = Vec::new();
     for (drive, label) in [("swift", "Fast"), ("cellar", "Cellar"), ("pocket", "Stick")] {
         let room = drives.join(drive).join("quillgate");
         let mut titles = Vec::new();
+        let mut holds = 0;
         for build in GAMES.iter().filter(|build| build.drive == drive) {
             let install = room.join(build.folder);
-            report(starts.len(), GAMES.len());
+            report(starts.len());
             let parts = write_game(build, &install, seed, scale)?;
             let bytes: u64 = parts.iter().map(|part| part.size).sum();
             let parts: Vec<Value> =
                 parts.iter().map(|p| json!({ "path": p.path, "size": p.size, "sha1": p.sha1 })).collect();
             let contents = json!({ "title": build.id, "parts": parts });
             text(&own.join("contents").join(format!("{}.json", build.id)), &pretty(&contents))?;
+            holds += build.claim.unwrap_or(bytes);
             titles.push(entry(build, bytes));
             starts.push(json!({ "title": build.id, "program": install.join(START), "at": build.last }));
         }
-        text(&room.join("ledger.json"), &pretty(&json!({ "ledger": 3, "titles": titles })))?;
+        text(&room.join("ledger.json"), &pretty(&json!({ "ledger": 3, "holds": holds, "titles": titles })))?;
         rooms.push(json!({ "folder": room, "label": label }));
     }
     text(&own.join("rooms.json"), &pretty(&json!({ "written-by": "Quillgate 4.2", "rooms": rooms })))?;

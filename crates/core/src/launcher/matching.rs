@@ -1,0 +1,229 @@
+//! Matching: what a profile says of a record, against what a file says.
+//!
+//! Law: reading and writing use the one meaning and the one spelling; what does not match is told as it
+//! stands and is never rewritten.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::profile::{EntryRecord, FileRecord, Inside};
+use crate::record::{
+    Bases, Document, Fit, Format, Hop, Meaning, Place, Shape, Side, Source, Spelling, Values, Within, find_parts,
+    joined,
+};
+
+/// A place in a file that holds a game's path or a part of it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Record {
+    /// The file.
+    pub file: PathBuf,
+    /// What the file is.
+    #[serde(rename = "as")]
+    pub shape: Shape,
+    /// Normalized JSONPath: from the file's root, or from the entry where `in_entry`.
+    pub location: String,
+    /// Documents within the text there.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub inside: Vec<Hop>,
+    /// Key or value.
+    pub side: Side,
+    /// What of the text is the path.
+    #[serde(skip_serializing_if = "Within::is_value")]
+    pub within: Within,
+    /// What it says; of a part, just as it is written, quotes included.
+    pub text: String,
+    /// What it stands for.
+    pub meaning: Meaning,
+    /// How a path is spelled, in words; empty of what is no path.
+    pub spelling: String,
+    /// Whether it says what its meaning and the game's place want.
+    pub sound: bool,
+    /// Whether it stands in the game's entry and goes with it.
+    pub in_entry: bool,
+    /// What the meaning captured beside the place: the tail below the install folder.
+    pub tail: Option<String>,
+    /// The folder that it is relative to, as a template; `file` is the folder of its own file.
+    #[serde(skip)]
+    pub relative_to: Option<Meaning>,
+    /// The whole text and where the part begins in it, of a part in a sentence.
+    #[serde(skip)]
+    pub whole: Option<(String, usize)>,
+    /// How the whole text is written in its file.
+    #[serde(skip)]
+    pub written: Option<String>,
+}
+
+/// A path as text, for templates.
+pub(super) fn canonical(path: &Path) -> Result<String, String> {
+    path.to_str().map(str::to_string).ok_or_else(|| format!("{} is not text", path.display()))
+}
+
+/// The bases for a record, with the folder that it is relative to.
+pub(crate) fn base_of(bases: &Bases, relative_to: Option<&Meaning>, file: &Path, values: &Values) -> Bases {
+    let Some(template) = relative_to else { return bases.clone() };
+    if template.to_string() == "file" {
+        return bases.relative_to(file.parent().unwrap_or(Path::new("/")));
+    }
+    match template.fill(values) {
+        Ok(folder) => bases.relative_to(Path::new(&folder)),
+        Err(_) => bases.clone(),
+    }
+}
+
+/// One file in which records of one game are looked for.
+pub(super) struct Search<'a> {
+    pub bases: &'a Bases,
+    pub values: &'a Values,
+    pub file: &'a Path,
+    pub shape: Shape,
+    /// The game's entry, for records in it.
+    pub entry: Option<&'a Place>,
+}
+
+/// What a profile says of a record, whether in the entry or in another file.
+struct Said<'a> {
+    inside: &'a [Inside],
+    on: Side,
+    within: Within,
+    relative_to: Option<&'a Meaning>,
+    meaning: &'a Meaning,
+}
+
+/// A text that was found, with the way to it.
+struct Says {
+    location: String,
+    inside: Vec<Hop>,
+    text: String,
+    written: Option<String>,
+    format: Option<Format>,
+}
+
+impl Search<'_> {
+    pub(super) fn entry_record(&self, source: &Source, record: &EntryRecord) -> Result<Vec<Record>, String> {
+        let entry = self.entry.cloned().unwrap_or_default();
+        let said = Said {
+            inside: &record.inside,
+            on: record.on,
+            within: record.within,
+            relative_to: record.relative_to.as_ref(),
+            meaning: &record.meaning,
+        };
+        let mut records = Vec::new();
+        for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
+            let mut within = found.clone();
+            within.0.drain(..entry.0.len());
+            for says in self.says(source, &found, within.to_string(), &said)? {
+                records.extend(self.records(says, &said));
+            }
+        }
+        Ok(records)
+    }
+
+    pub(super) fn file_record(&self, source: &Source, record: &FileRecord) -> Result<Vec<Record>, String> {
+        let said = Said {
+            inside: &record.inside,
+            on: record.on,
+            within: record.within,
+            relative_to: record.relative_to.as_ref(),
+            meaning: &record.meaning,
+        };
+        let selector = record.selector.fill_quoted(self.values).map_err(|e| e.to_string())?;
+        // A selector or file that does not ask for the game finds other games' records as well.
+        let asks = |name: &str| record.selector.names(name) || record.file.names(name);
+        let asks = asks("id") || asks("folder") || asks("install");
+        let mut records = Vec::new();
+        for found in source.find(&selector).map_err(|e| e.to_string())? {
+            for says in self.says(source, &found, found.to_string(), &said)? {
+                records.extend(self.records(says, &said).into_iter().filter(|record| record.sound || asks));
+            }
+        }
+        Ok(records)
+    }
+
+    /// The texts at a place, through the documents within it.
+    fn says(&self, source: &Source, at: &Place, location: String, said: &Said<'_>) -> Result<Vec<Says>, String> {
+        let side = if said.inside.is_empty() { said.on } else { Side::Value };
+        let Some(text) = source.leaf(at, side) else { return Ok(Vec::new()) };
+        let written = source.written(at, side).map(str::to_string);
+        let mut all = vec![Says { location, inside: Vec::new(), text, written, format: self.shape.format() }];
+        for (n, inner) in said.inside.iter().enumerate() {
+            let side = if n + 1 == said.inside.len() { said.on } else { Side::Value };
+            let selector = inner.selector.fill_quoted(self.values).map_err(|e| e.to_string())?;
+            let mut next = Vec::new();
+            for says in all {
+                // A text that is no such document holds no record.
+                let Ok(document) = Document::parse(says.text.into_bytes(), inner.format) else { continue };
+                for place in document.find(&selector).map_err(|e| e.to_string())? {
+                    let Some(text) = document.leaf(&place, side) else { continue };
+                    let hop = Hop { format: inner.format, location: place.to_string() };
+                    next.push(Says {
+                        location: says.location.clone(),
+                        inside: says.inside.iter().cloned().chain([hop]).collect(),
+                        text,
+                        written: document.written(&place, side).map(str::to_string),
+                        format: Some(inner.format),
+                    });
+                }
+            }
+            all = next;
+        }
+        Ok(all)
+    }
+
+    fn records(&self, says: Says, said: &Said<'_>) -> Vec<Record> {
+        let record = |text: String, spelling: String, read: Option<Values>, whole| Record {
+            file: self.file.into(),
+            shape: self.shape,
+            location: says.location.clone(),
+            inside: says.inside.clone(),
+            side: said.on,
+            within: said.within,
+            text,
+            meaning: said.meaning.clone(),
+            spelling,
+            sound: read.is_some(),
+            in_entry: self.entry.is_some(),
+            tail: read.and_then(|values| values.of("tail").map(str::to_string)),
+            relative_to: said.relative_to.cloned(),
+            whole,
+            written: says.written.clone(),
+        };
+        if said.meaning.base().is_none() {
+            let read = said.meaning.read(&says.text, self.values);
+            let alike = || {
+                let wanted = said.meaning.fill(self.values).ok()?;
+                let same = self.bases.case_blind && wanted.to_lowercase() == says.text.to_lowercase();
+                same.then(|| self.values.clone())
+            };
+            return vec![record(says.text.clone(), String::new(), read.or_else(alike), None)];
+        }
+        let bases = base_of(self.bases, said.relative_to, self.file, self.values);
+        let read = |text: &str| {
+            let (spelling, path) = Spelling::read(text, &bases).ok()?;
+            let values = path.to_str().and_then(|path| said.meaning.read(path, self.values));
+            Some((spelling, path, values))
+        };
+        if said.within.is_value() {
+            return match read(&says.text) {
+                Some((spelling, _, values)) => vec![record(says.text.clone(), spelling.describe(), values, None)],
+                None => vec![record(says.text.clone(), String::new(), None, None)],
+            };
+        }
+        let fit = |text: &str| match read(text) {
+            Some((_, path, Some(_))) if path.exists() => Fit::There,
+            Some((_, _, Some(_))) => Fit::Wanted,
+            Some((_, path, None)) if path.exists() => Fit::Other,
+            _ => Fit::No,
+        };
+        let parts = find_parts(&says.text, said.within, says.format, &fit);
+        let found = parts.iter().filter_map(|part| {
+            let (spelling, _, values) = read(&part.text)?;
+            let whole = (said.within == Within::Text).then(|| (says.text.clone(), part.range.start));
+            Some(record(says.text[part.range.clone()].to_string(), spelling.describe(), values, whole))
+        });
+        let found: Vec<Record> = found.collect();
+        // One that should be there and is not is unsound, and says so.
+        if found.is_empty() { vec![record(says.text.clone(), String::new(), None, None)] } else { found }
+    }
+}

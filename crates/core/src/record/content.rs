@@ -1,0 +1,112 @@
+//! What a record file holds, as it is written down before it is changed: bytes, the target of a link, cells of a database.
+
+use std::io;
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::database::{self, DatabaseError};
+use super::edit::EditError;
+
+/// One cell of a database.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Cell {
+    /// The table.
+    pub table: String,
+    /// The primary key as text; of several columns a JSON list of them; without one the row's number.
+    pub key: String,
+    /// The column.
+    pub column: String,
+    /// What it says.
+    pub text: String,
+}
+
+impl Cell {
+    /// Whether both are the same place.
+    pub fn same_place(&self, other: &Self) -> bool {
+        (&self.table, &self.key, &self.column) == (&other.table, &other.key, &other.column)
+    }
+}
+
+/// What a record file holds.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Content {
+    /// It is not there.
+    Absent,
+    /// A file with these bytes.
+    Bytes(Vec<u8>),
+    /// A symbolic link to this.
+    Link(PathBuf),
+    /// A database; only these cells of it.
+    Cells(Vec<Cell>),
+}
+
+impl Content {
+    /// Reads what is there now, in the manner of `like`: the cells that it names, the link itself.
+    ///
+    /// # Errors
+    /// [`EditError::Read`], and what a database that cannot be read says.
+    pub fn now(file: &Path, like: &Self) -> Result<Self, EditError> {
+        let fault = |source| EditError::Read { file: file.into(), source };
+        if let Self::Cells(cells) = like {
+            return match database::read_cells(file, cells) {
+                Ok(cells) => Ok(Self::Cells(cells)),
+                Err(DatabaseError::Absent { .. }) => Ok(Self::Absent),
+                Err(error) => Err(error.into()),
+            };
+        }
+        match file.symlink_metadata() {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Self::Absent),
+            Err(error) => Err(fault(error)),
+            Ok(meta) if meta.is_symlink() && !matches!(like, Self::Bytes(_)) => {
+                std::fs::read_link(file).map(Self::Link).map_err(fault)
+            }
+            Ok(_) => std::fs::read(file).map(Self::Bytes).map_err(fault),
+        }
+    }
+
+    /// The form in which the journal keeps it: a letter, then bytes; nothing for what is not there.
+    pub fn to_row(&self) -> Option<Vec<u8>> {
+        let row = |letter: u8, rest: &[u8]| Some([&[letter], rest].concat());
+        match self {
+            Self::Absent => None,
+            Self::Bytes(bytes) => row(b'b', bytes),
+            Self::Link(target) => row(b'l', target.as_os_str().as_bytes()),
+            Self::Cells(cells) => row(b'c', serde_json::to_string(cells).unwrap_or_default().as_bytes()),
+        }
+    }
+
+    /// Reads what [`Content::to_row`] gave; `None` if it is not that.
+    pub fn of_row(row: Option<&[u8]>) -> Option<Self> {
+        let Some(row) = row else { return Some(Self::Absent) };
+        let (letter, rest) = row.split_first()?;
+        match letter {
+            b'b' => Some(Self::Bytes(rest.to_vec())),
+            b'l' => Some(Self::Link(PathBuf::from(std::ffi::OsStr::from_bytes(rest)))),
+            b'c' => serde_json::from_slice(rest).ok().map(Self::Cells),
+            _ => None,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_the_journal_keeps_is_what_was_there() {
+        let cell = Cell { table: "t".into(), key: "1".into(), column: "c".into(), text: "ä\0".into() };
+        for content in [
+            Content::Absent,
+            Content::Bytes(vec![]),
+            Content::Bytes(vec![0, 255, b'l']),
+            Content::Link("/a b".into()),
+            Content::Cells(vec![cell]),
+        ] {
+            assert_eq!(Content::of_row(content.to_row().as_deref()), Some(content));
+        }
+        assert_eq!(Content::of_row(Some(b"")), None);
+        assert_eq!(Content::of_row(Some(b"x")), None);
+    }
+}

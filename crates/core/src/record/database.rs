@@ -1,0 +1,392 @@
+//! SQLite databases as records: read without a trace, changed cell by cell in one transaction.
+//!
+//! Law: looking never changes a database, its journal or its mode; a database that somebody holds is
+//! refused, never waited for without end; a cell changes only if it still says what was read.
+
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rusqlite::types::ValueRef;
+use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior, params};
+use serde_json::{Map, Value};
+use thiserror::Error;
+
+use super::content::Cell;
+
+/// Bytes of text that are read from one database. Launchers' own are far smaller.
+const LARGEST: usize = 128_000_000;
+
+/// How long a database may be held by somebody else before it is refused.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Why a database was not read or not changed. It holds what it held before.
+#[derive(Debug, Error)]
+pub enum DatabaseError {
+    /// It is not there.
+    #[error("{file} is not there")]
+    Absent {
+        /// The database.
+        file: PathBuf,
+    },
+    /// Another program holds it.
+    #[error("{file} is held by another program; close it and try again")]
+    Locked {
+        /// The database.
+        file: PathBuf,
+    },
+    /// It holds more text than is read.
+    #[error("{file} holds more than {} MB of text", LARGEST / 1_000_000)]
+    TooLarge {
+        /// The database.
+        file: PathBuf,
+    },
+    /// A cell does not say what was read.
+    #[error("{file}: {column} of {table} {key} has changed since the survey")]
+    Changed {
+        /// The database.
+        file: PathBuf,
+        /// The table.
+        table: String,
+        /// The key.
+        key: String,
+        /// The column.
+        column: String,
+    },
+    /// It is no database, or SQLite refuses it.
+    #[error("{file} cannot be used as a database: {source}")]
+    Broken {
+        /// The database.
+        file: PathBuf,
+        /// What SQLite said.
+        source: rusqlite::Error,
+    },
+    /// Its files cannot be read.
+    #[error("{file} cannot be read: {source}")]
+    Read {
+        /// The file.
+        file: PathBuf,
+        /// What the system said.
+        source: std::io::Error,
+    },
+}
+
+type Result<T> = std::result::Result<T, DatabaseError>;
+
+fn fault(file: &Path) -> impl Fn(rusqlite::Error) -> DatabaseError + '_ {
+    move |source| match source.sqlite_error_code() {
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => DatabaseError::Locked { file: file.into() },
+        _ => DatabaseError::Broken { file: file.into(), source },
+    }
+}
+
+/// Whether the file begins as a database does (SQLite file format, 1.3.1).
+pub(super) fn is_database(start: &[u8]) -> bool {
+    start.starts_with(b"SQLite format 3\0")
+}
+
+fn beside(file: &Path, end: &str) -> PathBuf {
+    let mut name = file.as_os_str().to_owned();
+    name.push(end);
+    name.into()
+}
+
+/// A connection that only looks, and the folder of the copy it looks at, if it needs one.
+fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
+    if !file.exists() {
+        return Err(DatabaseError::Absent { file: file.into() });
+    }
+    let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_URI | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let waiting = |end| beside(file, end).metadata().is_ok_and(|meta| meta.len() > 0);
+    // What waits in a journal counts. Opening it in place would write, so a copy is looked at.
+    if waiting("-wal") || waiting("-journal") {
+        let copy = Copy::of(file)?;
+        let db = Connection::open(copy.0.join("copy")).map_err(fault(file))?;
+        db.pragma_update(None, "trusted_schema", false).map_err(fault(file))?;
+        return Ok((db, Some(copy)));
+    }
+    let name: String = file
+        .as_os_str()
+        .as_bytes()
+        .iter()
+        .map(|byte| match byte {
+            b'/' | b'-' | b'_' | b'.' => char::from(*byte).to_string(),
+            byte if byte.is_ascii_alphanumeric() => char::from(*byte).to_string(),
+            byte => format!("%{byte:02X}"),
+        })
+        .collect();
+    let db = Connection::open_with_flags(format!("file:{name}?immutable=1"), flags);
+    let db = db.map_err(fault(file))?;
+    db.pragma_update(None, "trusted_schema", false).map_err(fault(file))?;
+    Ok((db, None))
+}
+
+/// A database copied together with what waits in its journal; removed when it is dropped.
+struct Copy(PathBuf);
+
+impl Copy {
+    #[expect(clippy::disallowed_methods, reason = "a private copy in the folder for temporary files")]
+    fn of(file: &Path) -> Result<Self> {
+        let fault = |source| DatabaseError::Read { file: file.into(), source };
+        static NEXT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
+        let nth = NEXT.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+        let folder = std::env::temp_dir().join(format!("deft-barge-{}-{nth}", std::process::id()));
+        std::fs::create_dir(&folder).map_err(fault)?;
+        let copy = Self(folder);
+        for end in ["", "-wal", "-journal"] {
+            match std::fs::copy(beside(file, end), copy.0.join(format!("copy{end}"))) {
+                Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(fault(error)),
+                _ => {}
+            }
+        }
+        Ok(copy)
+    }
+}
+
+impl Drop for Copy {
+    #[expect(clippy::disallowed_methods, reason = "a private copy in the folder for temporary files")]
+    fn drop(&mut self) {
+        let _ = std::fs::remove_dir_all(&self.0);
+    }
+}
+
+fn quoted(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+/// The names of the columns of a table, and of those that make its key in their order.
+fn columns(db: &Connection, table: &str) -> rusqlite::Result<(Vec<String>, Vec<String>)> {
+    let mut rows = db.prepare("select name, pk from pragma_table_info(?1) order by cid")?;
+    let all: Vec<(String, i64)> =
+        rows.query_map([table], |row| Ok((row.get(0)?, row.get(1)?)))?.collect::<rusqlite::Result<_>>()?;
+    let mut key: Vec<(i64, String)> =
+        all.iter().filter(|(_, pk)| *pk > 0).map(|(name, pk)| (*pk, name.clone())).collect();
+    key.sort();
+    Ok((all.into_iter().map(|(name, _)| name).collect(), key.into_iter().map(|(_, name)| name).collect()))
+}
+
+/// The expression that gives a row's key as text.
+fn key_of(key: &[String]) -> String {
+    match key {
+        [] => "cast(rowid as text)".into(),
+        [one] => format!("cast({} as text)", quoted(one)),
+        several => {
+            let parts: Vec<String> = several.iter().map(|name| format!("cast({} as text)", quoted(name))).collect();
+            format!("json_array({})", parts.join(", "))
+        }
+    }
+}
+
+fn plain(value: ValueRef<'_>) -> Value {
+    match value {
+        ValueRef::Integer(n) => n.into(),
+        ValueRef::Real(n) => n.into(),
+        ValueRef::Text(text) => std::str::from_utf8(text).map_or(Value::Null, Value::from),
+        ValueRef::Null | ValueRef::Blob(_) => Value::Null,
+    }
+}
+
+/// Reads all tables as `{table: {key: {column: value}}}`; what is neither text nor a number is null.
+pub(super) fn read(file: &Path) -> Result<Value> {
+    let (db, _copy) = looking(file)?;
+    let load = || -> rusqlite::Result<Option<Value>> {
+        let mut all = Map::new();
+        let mut size = 0;
+        let sql = "select name from sqlite_schema where type = 'table' and name not like 'sqlite\\_%' escape '\\'
+            and sql not like 'create virtual%' order by name";
+        let tables: Vec<String> = db.prepare(sql)?.query_map([], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
+        for table in tables {
+            let (names, key) = columns(&db, &table)?;
+            let list: Vec<String> = names.iter().map(|name| quoted(name)).collect();
+            let sql = format!("select {}, {} from {}", key_of(&key), list.join(", "), quoted(&table));
+            let mut statement = db.prepare(&sql)?;
+            let mut rows = statement.query([])?;
+            let mut entries = Map::new();
+            while let Some(row) = rows.next()? {
+                let key: Option<String> = row.get(0)?;
+                let mut entry = Map::new();
+                for (n, name) in names.iter().enumerate() {
+                    let value = plain(row.get_ref(n + 1)?);
+                    size += name.len() + value.as_str().map_or(8, str::len);
+                    entry.insert(name.clone(), value);
+                }
+                if size > LARGEST {
+                    return Ok(None);
+                }
+                // A key that is not there cannot be found again.
+                if let Some(key) = key {
+                    entries.insert(key, Value::Object(entry));
+                }
+            }
+            all.insert(table, Value::Object(entries));
+        }
+        Ok(Some(Value::Object(all)))
+    };
+    load().map_err(fault(file))?.ok_or_else(|| DatabaseError::TooLarge { file: file.into() })
+}
+
+/// Reads what these cells say now. A cell that is gone is left out.
+pub(super) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
+    let (db, _copy) = looking(file)?;
+    let one = |cell: &Cell| -> rusqlite::Result<Option<Cell>> {
+        let (names, key) = columns(&db, &cell.table)?;
+        if !names.contains(&cell.column) {
+            return Ok(None);
+        }
+        let sql = format!(
+            "select cast({} as text) from {} where {} = ?1",
+            quoted(&cell.column),
+            quoted(&cell.table),
+            key_of(&key)
+        );
+        let mut statement = db.prepare(&sql)?;
+        let mut rows = statement.query([&cell.key])?;
+        let text: Option<String> = match rows.next()? {
+            Some(row) => row.get(0)?,
+            None => None,
+        };
+        Ok(text.map(|text| Cell { text, ..cell.clone() }))
+    };
+    cells.iter().filter_map(|cell| one(cell).transpose()).collect::<rusqlite::Result<_>>().map_err(fault(file))
+}
+
+/// Changes cells from `before` to `after` (the same places in the same order), all or none.
+///
+/// # Errors
+/// [`DatabaseError::Locked`], [`DatabaseError::Changed`]; the database then holds what it held.
+pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
+    let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let fault = fault(file);
+    let mut db = Connection::open_with_flags(file, flags).map_err(&fault)?;
+    db.busy_timeout(PATIENCE).map_err(&fault)?;
+    // Durable when it returns, also after a power cut; the journal's own mode stays as it is.
+    db.pragma_update(None, "synchronous", "EXTRA").map_err(&fault)?;
+    let work = db.transaction_with_behavior(TransactionBehavior::Immediate).map_err(&fault)?;
+    for (old, new) in before.iter().zip(after) {
+        let (_, key) = columns(&work, &old.table).map_err(&fault)?;
+        let column = quoted(&old.column);
+        let sql = format!(
+            "update {} set {column} = case typeof({column}) when 'integer' then cast(?1 as integer)
+               when 'real' then cast(?1 as real) else ?1 end
+             where {} = ?2 and cast({column} as text) = ?3",
+            quoted(&old.table),
+            key_of(&key)
+        );
+        let count = work.execute(&sql, params![new.text, old.key, old.text]).map_err(&fault)?;
+        if count != 1 {
+            let (table, key, column) = (old.table.clone(), old.key.clone(), old.column.clone());
+            return Err(DatabaseError::Changed { file: file.into(), table, key, column });
+        }
+    }
+    work.commit().map_err(&fault)
+}
+
+/// Whether another program holds the database just now, so that it could not be changed.
+///
+/// Looks at the locks of the file (SQLite file format, "Locking"); a program without its own lock is not seen.
+pub fn is_held(file: &Path) -> bool {
+    use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
+    let Ok(open) = std::fs::File::open(file) else { return false };
+    // From the pending byte over the reserved one to the end of the shared ones.
+    let lock = Flock {
+        start: 0x4000_0000,
+        length: 512,
+        pid: None,
+        typ: FlockType::WriteLock,
+        offset_type: FlockOffsetType::Set,
+    };
+    matches!(fcntl_getlk(&open, &lock), Ok(Some(_)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn cell(key: &str, column: &str, text: &str) -> Cell {
+        Cell { table: "in stalls".into(), key: key.into(), column: column.into(), text: text.into() }
+    }
+
+    fn made(folder: &Path, mode: &str) -> PathBuf {
+        let file = folder.join(format!("ä ?#%{mode}.db"));
+        let db = Connection::open(&file).unwrap();
+        db.pragma_update(None, "journal_mode", mode).unwrap();
+        db.execute_batch(
+            "create table \"in stalls\"(slug text primary key, path text, bytes integer, extra text, raw blob);
+             insert into \"in stalls\" values('one', '/a/one', 12, '{\"p\": \"/a/one\"}', x'00'), ('two', '/a/two', 3, null, null);
+             create table pairs(a int, b text, c text, primary key(a, b)) without rowid;
+             insert into pairs values(1, 'x', '/p');
+             create table loose(c); insert into loose values('/l');
+             create view seen as select * from loose;",
+        )
+        .unwrap();
+        file
+    }
+
+    #[test]
+    fn cells_are_read_and_changed_all_or_none_in_either_mode() {
+        let folder = tempfile::tempdir().unwrap();
+        for mode in ["delete", "wal"] {
+            let file = made(folder.path(), mode);
+            let value = read(&file).unwrap();
+            assert_eq!(value["in stalls"]["one"]["path"], "/a/one");
+            assert_eq!(value["pairs"]["[\"1\",\"x\"]"]["c"], "/p");
+            assert_eq!(value["loose"]["1"]["c"], "/l");
+            assert_eq!(value["in stalls"]["one"]["raw"], Value::Null);
+            let before = [cell("one", "path", "/a/one"), cell("one", "bytes", "12")];
+            let after = [cell("one", "path", "/b/one"), cell("one", "bytes", "15")];
+            write_cells(&file, &before, &after).unwrap();
+            assert_eq!(read_cells(&file, &before).unwrap(), after);
+            assert_eq!(read(&file).unwrap()["in stalls"]["one"]["bytes"], 15, "a number stays one");
+            let wrong = [cell("two", "path", "/a/two"), cell("one", "path", "/a/one")];
+            let error = write_cells(&file, &wrong, &after).unwrap_err();
+            assert!(matches!(error, DatabaseError::Changed { .. }), "{error}");
+            assert_eq!(read(&file).unwrap()["in stalls"]["two"]["path"], "/a/two", "none was changed");
+            let now: String =
+                Connection::open(&file).unwrap().query_row("pragma journal_mode", [], |r| r.get(0)).unwrap();
+            assert_eq!(now, mode);
+        }
+    }
+
+    #[test]
+    fn looking_leaves_no_trace_and_sees_what_waits_in_the_journal() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = made(folder.path(), "wal");
+        let names = || {
+            let mut all: Vec<_> = std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().file_name()).collect();
+            all.sort();
+            all
+        };
+        let before = (names(), std::fs::read(&file).unwrap(), file.metadata().unwrap().modified().unwrap());
+        read(&file).unwrap();
+        assert_eq!(before, (names(), std::fs::read(&file).unwrap(), file.metadata().unwrap().modified().unwrap()));
+        // A program that is running has written, and not yet into the file itself.
+        let other = Connection::open(&file).unwrap();
+        other.execute("update \"in stalls\" set path = '/new' where slug = 'one'", []).unwrap();
+        assert_eq!(read(&file).unwrap()["in stalls"]["one"]["path"], "/new");
+    }
+
+    #[test]
+    fn a_database_that_is_held_is_refused_in_either_mode_and_stays_as_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        for mode in ["delete", "wal"] {
+            let file = made(folder.path(), mode);
+            assert!(!is_held(&file), "{mode}");
+            let other = Connection::open(&file).unwrap();
+            other.execute_batch("begin immediate; update \"in stalls\" set bytes = 1").unwrap();
+            let (before, after) = ([cell("one", "path", "/a/one")], [cell("one", "path", "/b")]);
+            let error = write_cells(&file, &before, &after).unwrap_err();
+            assert!(matches!(error, DatabaseError::Locked { .. }), "{mode}: {error}");
+            other.execute_batch("rollback").unwrap();
+            write_cells(&file, &before, &after).unwrap();
+        }
+    }
+
+    #[test]
+    fn what_is_no_database_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        assert!(matches!(read(&file), Err(DatabaseError::Absent { .. })));
+        std::fs::write(&file, "SQLite format 3\0 and nothing else").unwrap();
+        assert!(matches!(read(&file), Err(DatabaseError::Broken { .. })));
+    }
+}

@@ -1,0 +1,647 @@
+//! Record files in memory: edits are made here first, all or none, and then go to the drive.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+
+use super::content::{Cell, Content};
+use super::database;
+use super::document::{Document, DocumentError, Format, find_in};
+use super::edit::{Edit, EditError, Hop, Mood, Rewrite, Total};
+use super::parts::{Within, with_part};
+use super::place::{Place, Side, Step};
+use crate::site::real_path;
+
+/// One file before and after a set of edits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FileChange {
+    /// The file, with links followed, unless the link itself changes.
+    pub file: PathBuf,
+    /// What it holds before.
+    pub before: Content,
+    /// What it holds afterwards.
+    pub after: Content,
+}
+
+#[derive(Debug)]
+struct Slot {
+    change: FileChange,
+    /// What a database says, with the edits that were made.
+    tables: Option<Value>,
+}
+
+/// Record files in memory, in the order in which they are to be written.
+#[derive(Debug, Default)]
+pub struct Files {
+    slots: Vec<Slot>,
+    /// Where the files below a folder are read for now: the copy is not there yet.
+    carried: Option<(PathBuf, PathBuf)>,
+}
+
+type Made<T> = Result<T, EditError>;
+
+fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
+    move |source| EditError::Document { file: file.into(), source }
+}
+
+fn changed(file: &Path, location: &str) -> EditError {
+    EditError::RecordChanged { file: file.into(), location: location.into() }
+}
+
+impl Files {
+    /// Files below `to` are read where they are now, below `from`.
+    pub fn carried(from: &Path, to: &Path) -> Self {
+        Self { slots: Vec::new(), carried: Some((from.into(), to.into())) }
+    }
+
+    /// The same files, now for another lot.
+    #[must_use]
+    pub fn now_carried(self, from: &Path, to: &Path) -> Self {
+        Self { carried: Some((from.into(), to.into())), ..self }
+    }
+
+    fn place_of(&self, file: &Path, is_link: bool) -> PathBuf {
+        // A record file that is a link is edited where it leads, so that the link stays one.
+        if is_link {
+            let folder = file.parent().map(real_path);
+            return folder.unwrap_or_default().join(file.file_name().unwrap_or_default());
+        }
+        real_path(file)
+    }
+
+    fn read_at(&self, file: &Path) -> PathBuf {
+        let carried = self.carried.as_ref().and_then(|(from, to)| Some(from.join(file.strip_prefix(to).ok()?)));
+        carried.filter(|_| file.symlink_metadata().is_err()).unwrap_or_else(|| file.into())
+    }
+
+    fn slot(&mut self, file: &Path, is_link: bool) -> Made<&mut Slot> {
+        let place = self.place_of(file, is_link);
+        let at = if let Some(at) = self.slots.iter().position(|slot| slot.change.file == place) {
+            at
+        } else {
+            let fault = |source| EditError::Read { file: file.into(), source };
+            let from = self.read_at(&place);
+            let before = if is_link {
+                match std::fs::read_link(&from) {
+                    Ok(target) => Content::Link(target),
+                    Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Absent,
+                    Err(_) => return Err(EditError::Exists { file: file.into() }),
+                }
+            } else {
+                match std::fs::read(&from) {
+                    Ok(bytes) if database::is_database(&bytes) => Content::Cells(Vec::new()),
+                    Ok(bytes) => Content::Bytes(bytes),
+                    Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Absent,
+                    Err(source) => return Err(fault(source)),
+                }
+            };
+            let tables = matches!(before, Content::Cells(_)).then(|| database::read(&from)).transpose()?;
+            let change = FileChange { file: place, after: before.clone(), before };
+            self.slots.push(Slot { change, tables });
+            self.slots.len() - 1
+        };
+        Ok(&mut self.slots[at])
+    }
+
+    fn bytes(&mut self, file: &Path) -> Made<Option<Vec<u8>>> {
+        Ok(match &self.slot(file, false)?.change.after {
+            Content::Bytes(bytes) => Some(bytes.clone()),
+            _ => None,
+        })
+    }
+
+    fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
+        let not_there = || EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() };
+        let bytes = self.bytes(file)?.ok_or_else(not_there)?;
+        Document::parse(bytes, format).map_err(in_file(file))
+    }
+
+    fn put(&mut self, file: &Path, bytes: Option<Vec<u8>>) -> Made<()> {
+        self.slot(file, false)?.change.after = bytes.map_or(Content::Absent, Content::Bytes);
+        Ok(())
+    }
+
+    /// Makes all edits in memory, one after another.
+    pub fn make(&mut self, edits: &[Edit], mood: Mood) -> Made<()> {
+        edits.iter().try_for_each(|edit| self.make_one(edit, mood))
+    }
+
+    /// The files that differ from what they held, in the order in which they are to be written.
+    pub fn changes(self) -> Vec<FileChange> {
+        self.slots.into_iter().map(|slot| slot.change).filter(|change| change.before != change.after).collect()
+    }
+
+    fn make_one(&mut self, edit: &Edit, mood: Mood) -> Made<()> {
+        match edit {
+            Edit::Replace { file, format: None, rewrite } => self.replace_cell(file, rewrite, mood),
+            Edit::Replace { file, format: Some(format), rewrite } => {
+                let document = self.document(file, *format)?;
+                match rewritten(&document, rewrite, mood, file)? {
+                    Some(bytes) => self.put(file, Some(bytes)),
+                    None => Ok(()),
+                }
+            }
+            Edit::Travel { from, to, format, list, id_at, id, rewrites, totals } => {
+                let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
+                self.travel(&travel, mood)
+            }
+            Edit::Register { file, format, list, entry, made } => {
+                if let Some((made, text)) = made {
+                    match self.bytes(made)? {
+                        None => self.put(made, Some(text.clone().into_bytes()))?,
+                        Some(_) if mood == Mood::Again => {}
+                        Some(bytes) if bytes == text.as_bytes() => {}
+                        Some(_) if entry_like(&self.document(file, *format)?, file, list, entry)?.is_some() => {}
+                        Some(_) => return Err(EditError::Exists { file: made.clone() }),
+                    }
+                }
+                let document = self.document(file, *format)?;
+                if entry_like(&document, file, list, entry)?.is_none() {
+                    let at = document.find_one(list).map_err(in_file(file))?;
+                    let bytes = document.append(&at, None, entry).map_err(in_file(file))?;
+                    self.put(file, Some(bytes))?;
+                }
+                Ok(())
+            }
+            Edit::Unregister { file, format, list, entry, made } => {
+                if let Some((made, text)) = made {
+                    let empty = match self.bytes(made)? {
+                        None => true,
+                        Some(bytes) => same_value(&bytes, text.as_bytes(), *format),
+                    };
+                    if !empty {
+                        return Ok(());
+                    }
+                    self.put(made, None)?;
+                }
+                let document = self.document(file, *format)?;
+                if let Some(nth) = entry_like(&document, file, list, entry)? {
+                    let at = document.find_one(list).map_err(in_file(file))?;
+                    self.put(file, Some(document.remove(&at, nth).map_err(in_file(file))?))?;
+                }
+                Ok(())
+            }
+            Edit::Order { file, format, list, at, says, new, .. } => {
+                let document = self.document(file, *format)?;
+                let place = document.find_one(list).map_err(in_file(file))?;
+                let entries = document.children(&place).unwrap_or_default();
+                let is = |entry: &Place| document.below(entry, at).is_ok_and(|text| text.as_deref() == Some(says));
+                let nth = entries.iter().position(is).ok_or_else(|| changed(file, list))?;
+                let to = (*new).min(entries.len() - 1);
+                self.put(file, Some(document.put_at(&place, nth, to).map_err(in_file(file))?))
+            }
+            Edit::Link { link, old, new } => {
+                let wanted = |target: &Option<PathBuf>| target.clone().map_or(Content::Absent, Content::Link);
+                let slot = self.slot(link, true)?;
+                if slot.change.after == wanted(old) || (mood == Mood::Again && slot.change.after == wanted(new)) {
+                    slot.change.after = wanted(new);
+                    return Ok(());
+                }
+                Err(changed(link, "link"))
+            }
+        }
+    }
+
+    /// Changes one cell of a database.
+    fn replace_cell(&mut self, file: &Path, rewrite: &Rewrite, mood: Mood) -> Made<()> {
+        let slot = self.slot(file, false)?;
+        let Some(tables) = &mut slot.tables else {
+            return Err(EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() });
+        };
+        let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
+        let [place] = found.as_slice() else { return Err(changed(file, &rewrite.location)) };
+        let [Step::Name(table), Step::Name(key), Step::Name(column)] = place.0.as_slice() else {
+            return Err(in_file(file)(DocumentError::WrongKind { place: place.to_string() }));
+        };
+        let value = place.of_mut(tables).ok_or_else(|| changed(file, &rewrite.location))?;
+        let says = match &*value {
+            Value::String(text) => text.clone(),
+            Value::Number(number) => number.to_string(),
+            _ => return Err(changed(file, &rewrite.location)),
+        };
+        let Some(new) = new_text(&says, rewrite, &rewrite.inside, None, mood, file)? else { return Ok(()) };
+        if value.is_number() && new.parse::<f64>().is_err() {
+            return Err(in_file(file)(DocumentError::CannotHold { place: place.to_string(), new }));
+        }
+        *value = if value.is_number() { serde_json::from_str(&new).unwrap_or(Value::Null) } else { new.clone().into() };
+        let cell = |text: String| Cell { table: table.clone(), key: key.clone(), column: column.clone(), text };
+        let (old, new) = (cell(says), cell(new));
+        if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
+            if let Some(nth) = after.iter().position(|other| other.same_place(&new)) {
+                after[nth] = new;
+            } else {
+                before.push(old);
+                after.push(new);
+            }
+        }
+        Ok(())
+    }
+
+    fn travel(&mut self, travel: &Travel<'_>, mood: Mood) -> Made<()> {
+        let Travel { from, to, format, list, .. } = *travel;
+        if mood == Mood::Again && self.bytes(from)?.is_none() {
+            // The list it would leave was never made, or is gone already: it must be in the other one.
+            let arrived = travel.find(&self.document(to, format)?, to)?;
+            return arrived.map(drop).ok_or_else(|| changed(to, list));
+        }
+        let leaving = self.document(from, format)?;
+        let here = travel.find(&leaving, from)?;
+        let arriving = self.document(to, format)?;
+        let there = travel.find(&arriving, to)?;
+        let moved = |file: &Path| changed(file, &format!("{list} {}", travel.id));
+        match (&here, &there, mood) {
+            (Some(_), None, _) | (Some(_), Some(_), Mood::Again) => {}
+            (None, Some(_), Mood::Again) => return Ok(()),
+            (None, ..) => return Err(moved(from)),
+            (Some(_), Some(_), Mood::Strict) => return Err(moved(to)),
+        }
+        let Some((nth, place)) = here else { return Ok(()) };
+        if there.is_none() {
+            let raw = leaving.raw(&place).unwrap_or_default();
+            let mut entry = Document::parse(raw.as_bytes().to_vec(), format).map_err(in_file(from))?;
+            for rewrite in travel.rewrites {
+                if let Some(bytes) = rewritten(&entry, rewrite, mood, from)? {
+                    entry = Document::parse(bytes, format).map_err(in_file(from))?;
+                }
+            }
+            let key = travel.id_at.is_none().then_some(travel.id);
+            let at = arriving.find_one(list).map_err(in_file(to))?;
+            let bytes = arriving.append(&at, key, entry.text()).map_err(in_file(to))?;
+            let bytes = travel.counted(bytes, 1, to)?;
+            // Touched first, so written first: the entry arrives before it leaves.
+            self.put(to, Some(bytes))?;
+            let place = |file: &Path| self.place_of(file, false);
+            let (to, from) = (place(to), place(from));
+            let position = |file: &Path| self.slots.iter().position(|slot| slot.change.file == file);
+            if let (Some(a), Some(b)) = (position(&to), position(&from))
+                && b < a
+            {
+                let late = self.slots.remove(a);
+                self.slots.insert(b, late);
+            }
+        }
+        let list_place = leaving.find_one(list).map_err(in_file(from))?;
+        let bytes = leaving.remove(&list_place, nth).map_err(in_file(from))?;
+        let bytes = travel.counted(bytes, -1, from)?;
+        self.put(from, Some(bytes))
+    }
+
+    /// The raw text of the entry that travels, as it stands now; `None` of any other edit.
+    pub fn entry_text(edit: &Edit) -> Option<String> {
+        let Edit::Travel { from, to, format, list, id_at, id, rewrites, totals } = edit else { return None };
+        let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
+        let document = Self::default().document(from, *format).ok()?;
+        let (_, place) = travel.find(&document, from).ok()??;
+        document.raw(&place).map(str::to_string)
+    }
+}
+
+struct Travel<'a> {
+    from: &'a Path,
+    to: &'a Path,
+    format: Format,
+    list: &'a str,
+    id_at: Option<&'a str>,
+    id: &'a str,
+    rewrites: &'a [Rewrite],
+    totals: &'a [Total],
+}
+
+impl Travel<'_> {
+    /// Finds the entry with this id: its number in the list and its place.
+    fn find(&self, document: &Document, file: &Path) -> Made<Option<(usize, Place)>> {
+        let at = document.find_one(self.list).map_err(in_file(file))?;
+        let wrong = || in_file(file)(DocumentError::WrongKind { place: at.to_string() });
+        for (n, place) in document.children(&at).ok_or_else(wrong)?.into_iter().enumerate() {
+            let id = match (self.id_at, place.0.last()) {
+                (None, Some(Step::Name(name))) => Some(name.clone()),
+                (None, _) => None,
+                (Some(selector), _) => document.below(&place, selector).map_err(in_file(file))?,
+            };
+            if id.as_deref() == Some(self.id) {
+                return Ok(Some((n, place)));
+            }
+        }
+        Ok(None)
+    }
+
+    /// Keeps the numbers true that count what is in the list.
+    fn counted(&self, mut bytes: Vec<u8>, sign: i64, file: &Path) -> Made<Vec<u8>> {
+        for total in self.totals {
+            let document = Document::parse(bytes.clone(), self.format).map_err(in_file(file))?;
+            let Some(place) = document.find(&total.location).map_err(in_file(file))?.into_iter().next() else {
+                continue;
+            };
+            let says = document.leaf(&place, Side::Value).and_then(|text| text.parse::<i64>().ok());
+            let Some(says) = says else { return Err(changed(file, &total.location)) };
+            let new = (says + sign * total.amount).max(0).to_string();
+            bytes = document.replace(&place, Side::Value, &new, None).map_err(in_file(file))?;
+        }
+        Ok(bytes)
+    }
+}
+
+/// The document with one rewrite made; `None` if it says the new text already.
+fn rewritten(document: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Vec<u8>>> {
+    let outer = Outer { location: &rewrite.location, inside: &rewrite.inside };
+    rewritten_at(document, &outer, rewrite, mood, file)
+}
+
+struct Outer<'a> {
+    location: &'a str,
+    inside: &'a [Hop],
+}
+
+fn rewritten_at(
+    document: &Document,
+    outer: &Outer<'_>,
+    rewrite: &Rewrite,
+    mood: Mood,
+    file: &Path,
+) -> Made<Option<Vec<u8>>> {
+    let side = if outer.inside.is_empty() { rewrite.side } else { Side::Value };
+    let place = match document.find_one(outer.location) {
+        Ok(place) => place,
+        // A key that has its new name already is not found under its old one.
+        Err(DocumentError::NotOne { .. }) if side == Side::Key && mood == Mood::Again => return Ok(None),
+        Err(DocumentError::NotOne { .. }) => return Err(changed(file, outer.location)),
+        Err(source) => return Err(in_file(file)(source)),
+    };
+    let Some(says) = document.leaf(&place, side) else { return Err(changed(file, outer.location)) };
+    let Some(new) = new_text(&says, rewrite, outer.inside, Some(document.format()), mood, file)? else {
+        return Ok(None);
+    };
+    let written = rewrite.written[1].as_deref().filter(|_| outer.inside.is_empty());
+    document.replace(&place, side, &new, written).map(Some).map_err(in_file(file))
+}
+
+/// What a text says after the rewrite; `None` if it says that already.
+fn new_text(
+    says: &str,
+    rewrite: &Rewrite,
+    inside: &[Hop],
+    format: Option<Format>,
+    mood: Mood,
+    file: &Path,
+) -> Made<Option<String>> {
+    if let Some((hop, rest)) = inside.split_first() {
+        let document = Document::parse(says.as_bytes().to_vec(), hop.format).map_err(in_file(file))?;
+        let outer = Outer { location: &hop.location, inside: rest };
+        let bytes = rewritten_at(&document, &outer, rewrite, mood, file)?;
+        return Ok(bytes.map(|bytes| String::from_utf8_lossy(&bytes).into_owned()));
+    }
+    let with = |old: &str| match rewrite.within {
+        Within::Value | Within::Text => (says == old).then(|| rewrite.new.clone()),
+        within => with_part(says, old, &rewrite.new, within, format),
+    };
+    match with(&rewrite.old) {
+        Some(new) => Ok(Some(new)),
+        None if mood == Mood::Again && with(&rewrite.new).is_some() => Ok(None),
+        None => Err(changed(file, &rewrite.location)),
+    }
+}
+
+/// The entry of a list that says the same as this one.
+fn entry_like(document: &Document, file: &Path, list: &str, entry: &str) -> Made<Option<usize>> {
+    let at = document.find_one(list).map_err(in_file(file))?;
+    let wanted = Document::parse(entry.trim().as_bytes().to_vec(), document.format()).map_err(in_file(file))?;
+    let wanted = match (document.format(), at.0.last()) {
+        (Format::Xml, Some(Step::Name(name))) => wanted.value().get(name).cloned(),
+        _ => Some(wanted.value().clone()),
+    };
+    let children = document.children(&at).unwrap_or_default();
+    Ok(children.iter().position(|place| place.of(document.value()) == wanted.as_ref()))
+}
+
+fn same_value(one: &[u8], other: &[u8], format: Format) -> bool {
+    let read = |bytes: &[u8]| Document::parse(bytes.to_vec(), format).map(|document| document.value().clone());
+    match (read(one), read(other)) {
+        (Ok(one), Ok(other)) => one == other,
+        _ => one == other,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct World(tempfile::TempDir);
+
+    const A: &str = "{\n  \"total\": 12,\n  \"titles\": [\n    {\"id\": \"1\", \"at\": \"/a/x\"},\n    {\"id\": \"2\", \"at\": \"/a/y\"}\n  ]\n}\n";
+    const EMPTY: &str = "{\"total\": 0, \"titles\": []}\n";
+
+    impl World {
+        fn new() -> Self {
+            let world = Self(tempfile::tempdir().unwrap());
+            world.write("a.json", A);
+            world.write("places.json", "{\"places\": [{\"folder\": \"/a\"}], \"map\": {\"/a/x\": 1, \"/a/y\": 2}}");
+            world
+        }
+        fn path(&self, name: &str) -> PathBuf {
+            self.0.path().join(name)
+        }
+        fn write(&self, name: &str, text: &str) {
+            std::fs::write(self.path(name), text).unwrap();
+        }
+        fn edits(&self) -> Vec<Edit> {
+            vec![
+                Edit::Register {
+                    format: Format::Json,
+                    file: self.path("places.json"),
+                    list: "$.places".into(),
+                    entry: "{\"folder\": \"/b\"}".into(),
+                    made: Some((self.path("b.json"), EMPTY.into())),
+                },
+                Edit::Travel {
+                    from: self.path("a.json"),
+                    to: self.path("b.json"),
+                    format: Format::Json,
+                    list: "$.titles".into(),
+                    totals: vec![Total { location: "$.total".into(), amount: 5 }],
+                    id_at: Some("$.id".into()),
+                    id: "2".into(),
+                    rewrites: vec![Rewrite::of_value("$['at']", "/a/y", "/b/y")],
+                },
+                Edit::Replace {
+                    file: self.path("places.json"),
+                    format: Some(Format::Json),
+                    rewrite: Rewrite { side: Side::Key, ..Rewrite::of_value("$['map']['/a/y']", "/a/y", "/b/y") },
+                },
+            ]
+        }
+        fn make(&self, edits: &[Edit], mood: Mood) -> Result<Vec<FileChange>, EditError> {
+            let mut files = Files::default();
+            files.make(edits, mood)?;
+            Ok(files.changes())
+        }
+        fn put(&self, changes: &[FileChange]) {
+            for change in changes {
+                match &change.after {
+                    Content::Bytes(bytes) => std::fs::write(&change.file, bytes).unwrap(),
+                    Content::Absent => std::fs::remove_file(&change.file).unwrap(),
+                    other => panic!("{other:?}"),
+                }
+            }
+        }
+        fn all(&self) -> Vec<Option<String>> {
+            ["a.json", "b.json", "places.json"].map(|n| std::fs::read_to_string(self.path(n)).ok()).to_vec()
+        }
+    }
+
+    #[test]
+    fn edits_turned_round_bring_back_every_leaf() {
+        let world = World::new();
+        let before = world.all();
+        let changes = world.make(&world.edits(), Mood::Strict).unwrap();
+        let names: Vec<_> = changes.iter().map(|c| c.file.file_name().unwrap().to_str().unwrap()).collect();
+        assert_eq!(names, ["b.json", "places.json", "a.json"], "the entry arrives before it leaves");
+        world.put(&changes);
+        let after = world.all();
+        assert!(after[1].as_ref().unwrap().contains("{\"id\": \"2\", \"at\": \"/b/y\"}"));
+        assert!(
+            after[0].as_ref().unwrap().contains("\"total\": 7") && after[1].as_ref().unwrap().contains("\"total\": 5")
+        );
+        assert!(after[2].as_ref().unwrap().contains("\"/a/x\": 1, \"/b/y\": 2"));
+        world.put(&world.make(&Edit::turned_all(&world.edits()), Mood::Strict).unwrap());
+        assert_eq!(world.all(), before);
+    }
+
+    #[test]
+    fn edits_half_made_can_be_made_again_from_any_point() {
+        let world = World::new();
+        let changes = world.make(&world.edits(), Mood::Strict).unwrap();
+        for done in 0..=changes.len() {
+            let again = World::new();
+            let changes = again.make(&again.edits(), Mood::Strict).unwrap();
+            again.put(&changes[..done]);
+            let rest = again.make(&again.edits(), Mood::Again).unwrap();
+            again.put(&rest);
+            let strip = |w: &World| {
+                w.all().into_iter().map(|t| t.map(|t| t.replace(w.0.path().to_str().unwrap(), ""))).collect::<Vec<_>>()
+            };
+            let whole = World::new();
+            whole.put(&whole.make(&whole.edits(), Mood::Strict).unwrap());
+            assert_eq!(strip(&again), strip(&whole), "done={done}");
+        }
+    }
+
+    #[test]
+    fn what_does_not_say_what_the_survey_read_is_refused_and_nothing_changes() {
+        for (file, from, to) in
+            [("a.json", "/a/y", "/q/y"), ("a.json", "\"id\": \"2\"", "\"id\": \"3\""), ("places.json", "/a/y", "/z")]
+        {
+            let world = World::new();
+            world.write(file, &std::fs::read_to_string(world.path(file)).unwrap().replace(from, to));
+            let before = world.all();
+            assert!(matches!(world.make(&world.edits(), Mood::Strict), Err(EditError::RecordChanged { .. })), "{from}");
+            assert_eq!(world.all(), before);
+        }
+    }
+
+    #[test]
+    fn a_library_with_other_games_stays_known() {
+        let world = World::new();
+        world.put(&world.make(&world.edits(), Mood::Strict).unwrap());
+        let held = std::fs::read_to_string(world.path("b.json")).unwrap();
+        world.write("b.json", &held.replace('[', "[{\"id\": \"7\"},"));
+        world.put(&world.make(&Edit::turned_all(&world.edits()), Mood::Strict).unwrap());
+        assert!(world.all()[1].as_ref().unwrap().contains("\"7\""));
+        assert!(world.all()[2].as_ref().unwrap().contains("\"/b\""));
+    }
+
+    #[test]
+    fn documents_within_texts_change_in_their_own_span() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.yaml");
+        let text = "a: '{\"at\": \"/a/x\", \"xml\": \"<r p=''/a/x'' q=\\\"1\\\"/>\"}' # c\n";
+        std::fs::write(&file, text).unwrap();
+        let hop = |format, location: &str| Hop { format, location: location.into() };
+        let edits = [
+            Edit::Replace {
+                file: file.clone(),
+                format: Some(Format::Yaml),
+                rewrite: Rewrite {
+                    inside: vec![hop(Format::Json, "$.at")],
+                    ..Rewrite::of_value("$.a", "/a/x", "/b \"y\"")
+                },
+            },
+            Edit::Replace {
+                file: file.clone(),
+                format: Some(Format::Yaml),
+                rewrite: Rewrite {
+                    inside: vec![hop(Format::Json, "$.xml"), hop(Format::Xml, "$.r['@p']")],
+                    ..Rewrite::of_value("$.a", "/a/x", "/b & c")
+                },
+            },
+        ];
+        let mut files = Files::default();
+        files.make(&edits, Mood::Strict).unwrap();
+        let change = files.changes().remove(0);
+        let Content::Bytes(bytes) = &change.after else { panic!() };
+        let wanted = "a: '{\"at\": \"/b \\\"y\\\"\", \"xml\": \"<r p=''/b &amp; c'' q=\\\"1\\\"/>\"}' # c\n";
+        assert_eq!(String::from_utf8_lossy(bytes), wanted);
+        std::fs::write(&file, bytes).unwrap();
+        let mut files = Files::default();
+        files.make(&edits, Mood::Again).unwrap();
+        assert!(files.changes().is_empty(), "made already");
+        let mut files = Files::default();
+        files.make(&Edit::turned_all(&edits), Mood::Strict).unwrap();
+        assert_eq!(files.changes().remove(0).after, Content::Bytes(text.into()));
+    }
+
+    #[test]
+    fn two_games_in_one_list_change_one_after_the_other() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.ini");
+        std::fs::write(&file, "[s]\nall = /a/x;/a/xy;/a/z\n").unwrap();
+        let edit = |old: &str, new: &str| Edit::Replace {
+            file: file.clone(),
+            format: Some(Format::Ini),
+            rewrite: Rewrite { within: Within::List, ..Rewrite::of_value("$.s.all", old, new) },
+        };
+        let edits = [edit("/a/x", "/b/x"), edit("/a/z", "/c/z")];
+        let mut files = Files::default();
+        files.make(&edits, Mood::Strict).unwrap();
+        assert_eq!(files.changes()[0].after, Content::Bytes("[s]\nall = /b/x;/a/xy;/c/z\n".into()));
+        let mut files = Files::default();
+        assert!(files.make(&Edit::turned_all(&edits), Mood::Strict).is_err());
+    }
+
+    #[test]
+    fn cells_and_links_are_changes_like_any_other() {
+        let folder = tempfile::tempdir().unwrap();
+        let (file, link) = (folder.path().join("x.db"), folder.path().join("to"));
+        let db = rusqlite::Connection::open(&file).unwrap();
+        db.execute_batch(
+            "create table t(id text primary key, p text, j text); insert into t values('g', '/a', '{\"p\": \"/a\"}')",
+        )
+        .unwrap();
+        drop(db);
+        std::os::unix::fs::symlink("/a", &link).unwrap();
+        let edits = [
+            Edit::Replace { file: file.clone(), format: None, rewrite: Rewrite::of_value("$.t.g.p", "/a", "/b") },
+            Edit::Replace {
+                file: file.clone(),
+                format: None,
+                rewrite: Rewrite {
+                    inside: vec![Hop { format: Format::Json, location: "$.p".into() }],
+                    ..Rewrite::of_value("$.t[?@.id == 'g'].j", "/a", "/b")
+                },
+            },
+            Edit::Link { link: link.clone(), old: Some("/a".into()), new: Some("/b".into()) },
+            Edit::Link { link: folder.path().join("new"), old: None, new: Some("/b".into()) },
+        ];
+        let mut files = Files::default();
+        files.make(&edits, Mood::Strict).unwrap();
+        let changes = files.changes();
+        assert_eq!(changes.len(), 3);
+        let Content::Cells(after) = &changes[0].after else { panic!() };
+        assert_eq!(after.iter().map(|c| c.text.as_str()).collect::<Vec<_>>(), ["/b", "{\"p\": \"/b\"}"]);
+        assert_eq!(changes[1].after, Content::Link("/b".into()));
+        assert_eq!(Content::now(&changes[0].file, &changes[0].before).unwrap(), changes[0].before);
+        assert_eq!(Content::now(&link, &changes[1].after).unwrap(), changes[1].before);
+        let mut files = Files::default();
+        assert!(files.make(&Edit::turned_all(&edits), Mood::Strict).is_err());
+    }
+}

@@ -1,0 +1,192 @@
+//! A record file as it is read, whatever it is: a document, a database, or a link.
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+use super::database;
+use super::document::{Document, DocumentError, Format, find_in};
+use super::edit::EditError;
+use super::place::{Place, Side, Step};
+
+/// What a record file is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub enum Shape {
+    /// A text file.
+    Text(Format),
+    /// A SQLite database: `$.table.key.column`.
+    Sqlite,
+    /// A symbolic link, whose target is the record.
+    Link,
+}
+
+impl TryFrom<String> for Shape {
+    type Error = String;
+
+    fn try_from(name: String) -> Result<Self, String> {
+        match name.as_str() {
+            "sqlite" => Ok(Self::Sqlite),
+            "link" => Ok(Self::Link),
+            other => {
+                let format = serde_json::from_value(Value::from(other)).map(Self::Text);
+                format.map_err(|_| {
+                    let all: Vec<String> = Format::ALL.iter().map(|f| Self::Text(*f).to_string()).collect();
+                    format!("{other:?} is no format; there are {}, sqlite and link", all.join(", "))
+                })
+            }
+        }
+    }
+}
+
+impl From<Shape> for String {
+    fn from(shape: Shape) -> Self {
+        shape.to_string()
+    }
+}
+
+impl fmt::Display for Shape {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Sqlite => f.write_str("sqlite"),
+            Self::Link => f.write_str("link"),
+            Self::Text(format) => match serde_json::to_value(format) {
+                Ok(Value::String(name)) => f.write_str(&name),
+                _ => Err(fmt::Error),
+            },
+        }
+    }
+}
+
+impl Shape {
+    /// What a file of this name is, if nothing else is said.
+    pub fn of_name(file: &Path) -> Self {
+        match file.extension().and_then(|end| end.to_str()) {
+            Some("db" | "sqlite" | "sqlite3" | "db3") => Self::Sqlite,
+            _ => Self::Text(Format::of_name(file)),
+        }
+    }
+
+    /// The format of a text file.
+    pub fn format(self) -> Option<Format> {
+        match self {
+            Self::Text(format) => Some(format),
+            Self::Sqlite | Self::Link => None,
+        }
+    }
+}
+
+/// A record file that was read.
+#[derive(Debug)]
+pub enum Source {
+    /// A text file.
+    Text(Document),
+    /// What a database says.
+    Tables(Value),
+    /// Where a link leads.
+    Link(PathBuf),
+}
+
+impl Source {
+    /// Reads a file.
+    ///
+    /// # Errors
+    /// [`EditError::Read`], [`EditError::Document`] with the line, [`EditError::Database`].
+    pub fn read(file: &Path, shape: Shape) -> Result<Self, EditError> {
+        let fault = |source| EditError::Read { file: file.into(), source };
+        match shape {
+            Shape::Sqlite => Ok(Self::Tables(database::read(file)?)),
+            Shape::Link => std::fs::read_link(file).map(Self::Link).map_err(fault),
+            Shape::Text(format) => {
+                let bytes = std::fs::read(file).map_err(fault)?;
+                let document = Document::parse(bytes, format);
+                document.map(Self::Text).map_err(|source| EditError::Document { file: file.into(), source })
+            }
+        }
+    }
+
+    /// Finds all places that a JSONPath selects.
+    pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
+        match self {
+            Self::Text(document) => document.find(selector),
+            Self::Tables(value) => match Place::read(selector) {
+                Some(place) => Ok(place.of(value).map(|_| place.clone()).into_iter().collect()),
+                None => find_in(value, selector),
+            },
+            Self::Link(_) => Ok(vec![Place::default()]),
+        }
+    }
+
+    /// Finds the one place that a JSONPath selects.
+    pub fn find_one(&self, selector: &str) -> Result<Place, DocumentError> {
+        let mut places = self.find(selector)?;
+        match places.len() {
+            1 => Ok(places.remove(0)),
+            found => Err(DocumentError::NotOne { selector: selector.into(), found }),
+        }
+    }
+
+    /// The text of a key, or of a text or number value, decoded.
+    pub fn leaf(&self, place: &Place, side: Side) -> Option<String> {
+        match (self, side) {
+            (Self::Text(document), _) => document.leaf(place, side),
+            (Self::Tables(value), Side::Value) => match place.of(value)? {
+                Value::String(text) => Some(text.clone()),
+                Value::Number(number) => Some(number.to_string()),
+                _ => None,
+            },
+            (Self::Link(target), Side::Value) => target.to_str().map(str::to_string),
+            (_, Side::Key) => None,
+        }
+    }
+
+    /// How a key or value is written in its file, where it is a text file.
+    pub fn written(&self, place: &Place, side: Side) -> Option<&str> {
+        match self {
+            Self::Text(document) => document.written(place, side),
+            _ => None,
+        }
+    }
+
+    /// The value at a place.
+    pub fn value_at(&self, place: &Place) -> Option<&Value> {
+        match self {
+            Self::Text(document) => place.of(document.value()),
+            Self::Tables(value) => place.of(value),
+            Self::Link(_) => None,
+        }
+    }
+
+    /// The places of the elements or members of a list.
+    pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
+        match self {
+            Self::Text(document) => document.children(list),
+            Self::Tables(value) => match list.of(value)? {
+                Value::Object(all) => Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect()),
+                _ => None,
+            },
+            Self::Link(_) => None,
+        }
+    }
+
+    /// Line of a place, from 1, where there are lines.
+    pub fn line(&self, place: &Place) -> Option<usize> {
+        match self {
+            Self::Text(document) => Some(document.line(place)),
+            _ => None,
+        }
+    }
+
+    /// The text that a JSONPath finds below a place.
+    pub fn below(&self, place: &Place, selector: &str) -> Option<String> {
+        let found = self.find(&joined(place, selector)).ok()?;
+        self.leaf(found.first()?, Side::Value)
+    }
+}
+
+/// A JSONPath that starts at a place, from the root.
+pub fn joined(place: &Place, selector: &str) -> String {
+    format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector))
+}

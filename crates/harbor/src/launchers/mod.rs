@@ -1,0 +1,132 @@
+//! The other stand-in launchers: each reads its own files with its own few lines, and judges where they lead.
+//!
+//! Law: none of them uses core. `check` judges one game; `run` stays up, and what it remembers it writes
+//! back when it ends; Fathom Row's helper does so for its values alone.
+
+mod fathom_row;
+mod ninepin;
+mod parlour_lamp;
+mod tolliver;
+
+use std::ffi::OsString;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::{Parser, Subcommand, ValueEnum};
+
+use crate::quillgate::{self, Judgement, say};
+
+pub(crate) use parlour_lamp::pieces;
+
+/// The stand-in launchers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Launcher {
+    /// Rooms and ledgers in JSON.
+    Quillgate,
+    /// TOML and YAML, in drive letters.
+    Ninepin,
+    /// SQLite, with JSON in a column.
+    ParlourLamp,
+    /// The registry of a compatibility layer.
+    FathomRow,
+    /// XML, and an INI in each game.
+    Tolliver,
+}
+
+impl Launcher {
+    /// Its own folder below a home.
+    pub fn home(self, home: &Path) -> PathBuf {
+        home.join(match self {
+            Self::Quillgate => ".config/quillgate",
+            Self::Ninepin => ".config/ninepin",
+            Self::ParlourLamp => ".local/share/parlour-lamp",
+            Self::FathomRow => ".config/fathom-row",
+            Self::Tolliver => ".config/tolliver",
+        })
+    }
+
+    /// Looks for a game as the launcher would; `home` is its own folder.
+    ///
+    /// # Errors
+    /// A sentence, if a file of the launcher cannot be read or it does not know the game.
+    pub fn judge(self, home: &Path, game: &str) -> Result<Judgement, String> {
+        match self {
+            Self::Quillgate => quillgate::judge(home, game),
+            Self::Ninepin => ninepin::judge(home, game),
+            Self::ParlourLamp => parlour_lamp::judge(home, game),
+            Self::FathomRow => fathom_row::judge(home, game),
+            Self::Tolliver => tolliver::judge(home, game),
+        }
+    }
+}
+
+#[derive(Parser)]
+#[command(name = "stand-in", about = "A made-up launcher that judges whether a game is whole")]
+struct Arguments {
+    /// Which one.
+    launcher: Launcher,
+    /// Its own folder.
+    #[arg(long)]
+    home: PathBuf,
+    #[command(subcommand)]
+    act: Act,
+}
+
+#[derive(Subcommand)]
+enum Act {
+    /// Look whether a game is whole: exit 0 only if nothing would be downloaded and it could start.
+    Check {
+        /// Its id or name.
+        game: String,
+        /// Say it as JSON.
+        #[arg(long)]
+        json: bool,
+    },
+    /// Fathom Row's helper: stay up until told to end, then write the remembered values back.
+    Help,
+}
+
+/// The program: reads its arguments, does the act, and gives the exit code.
+pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let arguments = match Arguments::try_parse_from(arguments) {
+        Ok(arguments) => arguments,
+        Err(error) => {
+            let _ = error.print();
+            return ExitCode::from(2);
+        }
+    };
+    let result = match &arguments.act {
+        Act::Check { game, json } => arguments.launcher.judge(&arguments.home, game).map(|judgement| {
+            say(&judgement, *json);
+            judgement.content()
+        }),
+        Act::Help => fathom_row::help(&arguments.home).map(|()| true),
+    };
+    match result {
+        Ok(true) => ExitCode::SUCCESS,
+        Ok(false) => ExitCode::from(1),
+        Err(what) => {
+            eprintln!("stand-in: {what}");
+            ExitCode::from(1)
+        }
+    }
+}
+
+fn read(file: &Path) -> Result<String, String> {
+    fs::read_to_string(file).map_err(|e| format!("{}: {e}", file.display()))
+}
+
+/// Follows a path with a drive letter of a layer, the simple way: the letters of names must be right.
+fn letters(layer: &Path, written: &str) -> Result<PathBuf, String> {
+    let (letter, rest) = written.split_once(':').ok_or_else(|| format!("{written:?} has no drive letter"))?;
+    let link = layer.join("dosdevices").join(format!("{}:", letter.to_lowercase()));
+    let target = fs::read_link(&link).map_err(|e| format!("{}: {e}", link.display()))?;
+    Ok(link.parent().unwrap_or(layer).join(target).join(rest.replace('\\', "/").trim_matches('/')))
+}
+
+/// A judgement by the records alone, where a launcher has no list of files.
+fn by_records(id: &str, folder: PathBuf, program: &Path, agree: bool) -> Judgement {
+    let could_start = quillgate::startable(program);
+    Judgement { id: id.into(), folder, right: 0, missing: 0, wrong: 0, download: 0, could_start, starts_lead: agree }
+}

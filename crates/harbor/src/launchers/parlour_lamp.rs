@@ -1,0 +1,75 @@
+//! Parlour Lamp: a row per install in SQLite, with a JSON text in a column that holds the path again;
+//! lists with SHA-256 of every piece.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rusqlite::Connection;
+use serde::Deserialize;
+use sha2::{Digest, Sha256};
+
+use crate::quillgate::{Judgement, startable};
+
+#[derive(Deserialize)]
+struct Extra {
+    folder: PathBuf,
+    program: PathBuf,
+}
+
+#[derive(Deserialize)]
+struct List {
+    piece: usize,
+    files: Vec<Item>,
+}
+
+#[derive(Deserialize)]
+struct Item {
+    path: PathBuf,
+    size: u64,
+    pieces: Vec<String>,
+}
+
+pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
+    let db = Connection::open(home.join("lamp.db")).map_err(|e| e.to_string())?;
+    let sound: String = db.query_row("pragma integrity_check", [], |row| row.get(0)).map_err(|e| e.to_string())?;
+    if sound != "ok" {
+        return Err(sound);
+    }
+    let row: (String, String, String) = db
+        .query_row("select slug, path, extra from lit where slug = ?1 or title = ?1", [game], |row| {
+            Ok((row.get(0)?, row.get(1)?, row.get(2)?))
+        })
+        .map_err(|e| e.to_string())?;
+    let folder = PathBuf::from(row.1);
+    let extra: Extra = serde_json::from_str(&row.2).map_err(|e| e.to_string())?;
+    let file = home.join("lists").join(format!("{}.json", row.0));
+    let list: List = serde_json::from_str(&super::read(&file)?).map_err(|e| e.to_string())?;
+    let (mut right, mut missing, mut wrong, mut download) = (0, 0, 0, 0);
+    for item in &list.files {
+        match fs::read(folder.join(&item.path)) {
+            Err(_) => missing += 1,
+            Ok(bytes) if pieces(&bytes, list.piece) == item.pieces => {
+                right += 1;
+                continue;
+            }
+            Ok(_) => wrong += 1,
+        }
+        download += item.size;
+    }
+    Ok(Judgement {
+        id: row.0,
+        right,
+        missing,
+        wrong,
+        download,
+        could_start: startable(&extra.program),
+        starts_lead: extra.folder == folder && extra.program == folder.join("bin/start"),
+        folder,
+    })
+}
+
+/// SHA-256 of every piece, in hexadecimal digits.
+pub(crate) fn pieces(bytes: &[u8], piece: usize) -> Vec<String> {
+    let hex = |piece: &[u8]| Sha256::digest(piece).iter().map(|byte| format!("{byte:02x}")).collect();
+    bytes.chunks(piece).map(hex).collect()
+}
