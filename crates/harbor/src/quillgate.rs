@@ -49,7 +49,7 @@ struct Room {
 
 #[derive(Deserialize)]
 struct Ledger {
-    holds: u64,
+    holds: Option<u64>,
     titles: Vec<Title>,
 }
 
@@ -133,7 +133,8 @@ pub fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
         if let Some(title) = ledger.titles.iter().find(|t| t.id == game || t.name == game) {
             let mut judgement = judge_title(home, &room.folder, title)?;
             // A ledger whose sum is wrong makes the launcher look at every game anew.
-            judgement.starts_lead &= ledger.holds == ledger.titles.iter().map(|t| t.bytes).sum::<u64>();
+            judgement.starts_lead &=
+                ledger.holds.is_none_or(|sum| sum == ledger.titles.iter().map(|t| t.bytes).sum::<u64>());
             return Ok(judgement);
         }
     }

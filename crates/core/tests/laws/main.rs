@@ -2,6 +2,7 @@
 #![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break worlds by hand")]
 
 mod faults;
+mod launchers;
 mod port;
 mod power;
 mod records;

@@ -137,7 +137,8 @@ pub(super) const START: &str = "bin/start";
 
 /// Writes a game's files and gives its content list.
 pub(super) fn write(build: &Build, install: &Path, seed: u64, scale: Scale) -> Result<Vec<Part>> {
-    let seed = seed ^ build.id.bytes().fold(0_u64, |sum, byte| u64::wrapping_add(u64::wrapping_mul(sum, 31), u64::from(byte)));
+    let seed =
+        seed ^ build.id.bytes().fold(0_u64, |sum, byte| u64::wrapping_add(u64::wrapping_mul(sum, 31), u64::from(byte)));
     let mut writing = Writing { install, parts: Vec::new(), numbers: Numbers::new(seed) };
     writing.program(build)?;
     for n in 0..build.packs {
