@@ -44,6 +44,38 @@ pub enum Command {
     Prove(What),
     /// Show what was hauled when, and what is still held.
     Log,
+    /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
+    Trace(Traced),
+    /// Draft a launcher's profile from a trace, or check one against this machine.
+    #[command(subcommand)]
+    Profile(ProfileAct),
+}
+
+#[derive(Debug, Args)]
+pub struct Traced {
+    /// The folder of a game, or any other path.
+    pub path: PathBuf,
+    /// Look in these folders only, instead of in all where programs keep such things.
+    #[arg(long = "in", value_name = "FOLDER", num_args = 1..)]
+    pub places: Vec<PathBuf>,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum ProfileAct {
+    /// Trace a game's folder and write a profile of its launcher, for you to read and mend.
+    Draft {
+        #[command(flatten)]
+        traced: Traced,
+        /// The file to write; without it the profile is shown. A file that is there is not overwritten.
+        #[arg(long, value_name = "FILE")]
+        out: Option<PathBuf>,
+    },
+    /// Say of every record of a profile whether it was found, and where it says something else.
+    Check {
+        /// The file, or the id of a profile in the profile folder; without it all of them.
+        #[arg(value_name = "ID|FILE")]
+        profile: Option<String>,
+    },
 }
 
 #[derive(Debug, Args)]
@@ -62,8 +94,11 @@ pub struct Demo {
 #[derive(Debug, Args)]
 pub struct Wish {
     /// Games, by title or a part of it, or by id.
-    #[arg(required = true, value_name = "GAME")]
+    #[arg(required_unless_present = "traced", value_name = "GAME")]
     pub games: Vec<String>,
+    /// A folder whose records are traced first: moves a game whose launcher no profile describes.
+    #[arg(long, value_name = "PATH")]
+    pub traced: Vec<PathBuf>,
     /// The drive, by name or digit, or the folder of a library on it.
     #[arg(long, value_name = "DRIVE")]
     pub to: String,

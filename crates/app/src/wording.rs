@@ -140,6 +140,11 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::DatabaseHeld { path } => {
             format!("another program holds {}. Close it; this line goes away by itself.", path.display())
         }
+        FindingKind::RecordsUnsure { count: n } => format!(
+            "{} {} the folder's name alone or cannot be rewritten, and will stay. Look with: deft-barge trace.",
+            count(*n as u64),
+            if *n == 1 { "place says" } else { "places say" }
+        ),
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
 }

@@ -15,3 +15,4 @@ pub mod record;
 pub mod site;
 pub mod survey;
 pub mod tally;
+pub mod trace;

@@ -39,11 +39,23 @@ impl World {
                     waiting.push(path);
                 } else if meta.is_file() {
                     let name = path.strip_prefix(&root).unwrap().to_path_buf();
-                    let text = path.extension().is_some_and(|e| e == "json");
+                    let end = path.extension().and_then(|end| end.to_str()).unwrap_or_default();
+                    // A database's own bytes are SQLite's affair.
+                    if end == "db" {
+                        continue;
+                    }
+                    let text = ["json", "ini", "xml", "desktop", "reg"].contains(&end);
                     let bytes = fs::read(&path).unwrap();
                     let here = root.to_str().unwrap();
-                    let bytes =
-                        if text { String::from_utf8(bytes).unwrap().replace(here, "").into_bytes() } else { bytes };
+                    let bytes = if text {
+                        String::from_utf8(bytes)
+                            .unwrap()
+                            .replace(here, "")
+                            .replace(&here.replace('/', "\\\\"), "")
+                            .into_bytes()
+                    } else {
+                        bytes
+                    };
                     out.insert(name, (if text || meta.nlink() > 1 { 0 } else { meta.mtime() }, bytes));
                 }
             }

@@ -21,11 +21,11 @@ use crate::wording;
 
 /// `haul`
 pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+    let (mut survey, fault) = survey_site(site);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let mut plan = plan_wish(site, &survey, wish)?;
+    let mut plan = plan_wish(site, &mut survey, wish)?;
     add_unfinished(site, &mut plan)?;
     if plan.stopped() {
         return Err(refused(&plan));

@@ -135,11 +135,11 @@ fn survey_text(survey: &Survey) -> String {
 
 /// `plan`
 pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+    let (mut survey, fault) = survey_site(site);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let mut plan = plan_wish(site, &survey, wish)?;
+    let mut plan = plan_wish(site, &mut survey, wish)?;
     add_unfinished(site, &mut plan)?;
     if json {
         say_json("plan", plan_json(&plan)?)?;

@@ -3,10 +3,12 @@
 mod demo;
 mod hauling;
 mod looking;
+mod records;
 
 pub use demo::demo;
 pub use hauling::{haul, prove, release, resume, return_};
 pub use looking::{log, plan, survey};
+pub use records::{profile, trace};
 
 use std::io::{IsTerminal, Write, stderr};
 use std::path::PathBuf;
@@ -17,6 +19,7 @@ use deft_barge_core::haul::{History, Stop};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
+use deft_barge_core::trace::add_to_survey;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::arguments::Wish;
@@ -59,7 +62,17 @@ fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
 }
 
 /// The plan that a command line wishes for.
-fn plan_wish(site: &Site, survey: &Survey, wish: &Wish) -> Result<Plan, Fault> {
+fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Fault> {
+    let mut traced = Vec::new();
+    for path in &wish.traced {
+        let trace = records::traced(site, path, &[])?;
+        if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
+            let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
+            return Err(Fault::usage(sentence, "Name the game instead of its folder."));
+        }
+        traced.push(add_to_survey(site, survey, &trace));
+    }
+    let survey = &*survey;
     let to = destination(site, survey, &wish.to)?;
     let mut draft = Draft::default();
     for word in &wish.games {
@@ -67,6 +80,9 @@ fn plan_wish(site: &Site, survey: &Survey, wish: &Wish) -> Result<Plan, Fault> {
     }
     if wish.make_letters {
         draft.letters = MakeLetters::Yes;
+    }
+    for id in &traced {
+        draft.send(id.clone(), to.clone());
     }
     let policy = if wish.release { Policy::Release } else { Policy::Hold };
     Ok(deft_barge_core::plan::plan(site, survey, &draft, policy))

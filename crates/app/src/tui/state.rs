@@ -109,6 +109,13 @@ pub struct State {
     leaving: bool,
 }
 
+/// Games in the order in which a drive shows them: what takes most room is what people look for.
+pub fn largest_first<'a>(games: impl Iterator<Item = &'a Game>) -> Vec<&'a Game> {
+    let mut games: Vec<&Game> = games.collect();
+    games.sort_by_key(|game| std::cmp::Reverse(game.size.on_disk));
+    games
+}
+
 impl State {
     pub fn new() -> Self {
         Self {
@@ -138,7 +145,7 @@ impl State {
     pub fn games_here(&self) -> Vec<&Game> {
         let Some(survey) = &self.survey else { return Vec::new() };
         let name = survey.drives.get(self.drive).map(|state| &state.drive.name);
-        survey.games.iter().filter(|game| game.drive.as_ref() == name).collect()
+        largest_first(survey.games.iter().filter(|game| game.drive.as_ref() == name))
     }
 
     /// The game under the cursor.

@@ -6,6 +6,11 @@ use std::process::{Command, Stdio};
 
 use crate::world::{PROGRAM, World, tree};
 
+/// The one of a list that has this id.
+fn one<'a>(list: &'a serde_json::Value, id: &str) -> &'a serde_json::Value {
+    list.as_array().unwrap().iter().find(|entry| entry["id"] == id).unwrap()
+}
+
 #[test]
 fn a_haul_goes_from_survey_to_release_and_back() {
     let world = World::new();
@@ -13,12 +18,12 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     let game = tree(&world.old_place());
     let survey = world.json(&["survey"], 0);
     assert_eq!(survey["drives"].as_array().unwrap().len(), 4);
-    assert_eq!(survey["games"].as_array().unwrap().len(), 8);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 17);
     assert_eq!(
-        (&survey["games"][0]["id"], &survey["games"][0]["own_id"]),
-        (&"quillgate/qg-0107".into(), &"qg-0107".into())
+        (&one(&survey["games"], "quillgate/qg-0107")["title"], &one(&survey["games"], "quillgate/qg-0107")["own_id"]),
+        (&"Saltflat Rally".into(), &"qg-0107".into())
     );
-    assert!(survey["launchers"][0]["libraries"][0]["default"].as_bool().unwrap());
+    assert!(one(&survey["launchers"], "quillgate")["libraries"][0]["default"].as_bool().unwrap());
     let plan = world.json(&["plan", "saltflat", "--to", "newhold"], 0);
     assert_eq!(plan["lots"][0]["mode"], "copy");
     assert_eq!(world.all(), before, "looking and planning write nothing");
@@ -112,7 +117,7 @@ fn a_running_launcher_is_seen_and_moving_under_it_would_have_broken_the_game() {
     BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut said).unwrap();
     let refused = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
     assert!(refused.contains(&format!("Quillgate is running (process {})", launcher.id())), "{refused}");
-    assert!(world.json(&["survey"], 0)["launchers"][0]["running"][0]["pid"] == launcher.id());
+    assert!(one(&world.json(&["survey"], 0)["launchers"], "quillgate")["running"][0]["pid"] == launcher.id());
     // What the launcher would have done to a haul that did not wait: it writes back what it remembers.
     let ledger = world.at("drives/swift/quillgate/ledger.json");
     let remembered = fs::read(&ledger).unwrap();
@@ -202,10 +207,10 @@ fn broken_files_are_named_with_their_line_and_the_rest_of_the_survey_works() {
     fs::write(world.at("home/.config/deft-barge/profiles/another.toml"), "format = 1\nid = \n").unwrap();
     fs::write(world.at("drives/cellar/quillgate/ledger.json"), "{\n \"titles\": [,]\n}").unwrap();
     let survey = world.json(&["survey"], 0);
-    assert_eq!(survey["games"].as_array().unwrap().len(), 5);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 14);
     let profile = &survey["problems"][0];
     assert!(profile["file"].as_str().unwrap().ends_with("another.toml") && profile["line"] == 2, "{profile}");
-    let ledger = &survey["launchers"][0]["problems"][0];
+    let ledger = &one(&survey["launchers"], "quillgate")["problems"][0];
     assert!(
         ledger["file"].as_str().unwrap().ends_with("cellar/quillgate/ledger.json") && ledger["line"] == 2,
         "{ledger}"

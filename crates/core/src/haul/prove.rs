@@ -21,10 +21,12 @@ use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
-use crate::record::Values;
+use crate::plan::PlannedLot;
+use crate::record::{Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::GameId;
 use crate::tally::{BLOCK, BlockHash, EntryKind, block_hash, block_span, stamp_of, walk};
+use crate::trace::TRACED;
 
 /// How a file is not what it should be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -416,8 +418,35 @@ pub(super) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<
     Ok(ContentList::read(&found.profile, &values)?)
 }
 
+/// Whether what a repoint wrote is still what the records say: the only sign where no profile can be asked.
+pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
+    let mut files = Files::default();
+    files.make(&planned.edits, Mood::Again).is_ok() && files.changes().is_empty()
+}
+
+/// Whether the records of a lot lead to its new place.
+pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
+    if is_traced(&planned.game) {
+        return edits_stand(planned);
+    }
+    what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.to)
+}
+
+/// Adds to the proof of a lot what the records say.
+pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
+    if is_traced(&planned.game) {
+        proof.records_lead_here = edits_stand(planned);
+    } else {
+        add_records(site, &planned.game, proof);
+    }
+}
+
+fn is_traced(game: &GameId) -> bool {
+    game.0.starts_with(&format!("{TRACED}/"))
+}
+
 /// Adds to a proof what the records say.
-pub(super) fn add_records(site: &Site, game: &GameId, proof: &mut Proof) {
+fn add_records(site: &Site, game: &GameId, proof: &mut Proof) {
     let says = what_records_say(site, game);
     proof.records_lead_here = says.as_ref().is_some_and(|game| {
         game.install == proof.install && game.fault.is_none() && game.records.iter().all(|record| record.sound)
@@ -446,7 +475,7 @@ fn prove_lot(
         contents: contents.as_ref(),
     };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
-    add_records(site, &planned.game, &mut proof);
+    add_lot_records(site, planned, &mut proof);
     // A proof that did not hold may hold now, once the launcher has mended its game; a later one never takes a proof back.
     if matches!(lot.stage, Stage::Proved { .. }) && proof.holds() {
         journal.set_proof(lot.id, &proof, &Stage::Proved { holds: true })?;

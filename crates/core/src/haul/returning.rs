@@ -10,7 +10,7 @@ use super::event::{HaulEvent, Stop};
 use super::history::{HaulRow, LotRow, TallyEntry, There};
 use super::journal::Journal;
 use super::place::unplace;
-use super::prove::{Depth, Subject, look, what_records_say};
+use super::prove::{Depth, Subject, leads_there, look};
 use super::release::remove_known;
 use super::repoint::{Rewritten, undo};
 use super::run::{Haul, Work};
@@ -110,8 +110,7 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
 
 fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Finding> {
     let mut kinds = Vec::new();
-    let leads_there = what_records_say(site, &lot.planned.game).is_some_and(|game| game.install == lot.planned.to);
-    if !leads_there && lot.stage.at_rest() {
+    if !leads_there(site, &lot.planned) && lot.stage.at_rest() {
         let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
         kinds.push(FindingKind::RecordsUnchangeable { why });
     }

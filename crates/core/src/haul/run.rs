@@ -9,7 +9,7 @@ use super::event::{HaulEvent, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::place::{link, place, rename, swap};
-use super::prove::{Depth, Subject, add_records, contents_of, look};
+use super::prove::{Depth, Subject, add_lot_records, contents_of, look};
 use super::release::release_lot;
 use super::repoint::rewritten_in;
 use super::repoint::{finish, repoint};
@@ -277,7 +277,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         contents: contents.as_ref(),
     };
     let mut proof = look(&work.site.disk, &subject, Depth::Seen, work.report, work.stop)?;
-    add_records(work.site, &planned.game, &mut proof);
+    add_lot_records(work.site, &planned, &mut proof);
     let next = work.lot.stage.clone().to(Stage::Proved { holds: proof.holds() })?;
     work.journal.set_proof(work.lot.id, &proof, &next)?;
     work.journal.say(work.lot.haul, Some(work.lot.id), "proved", &planned.title)?;

@@ -52,6 +52,9 @@ pub struct Record {
     /// How the whole text is written in its file.
     #[serde(skip)]
     pub written: Option<String>,
+    /// Which record of its profile it is, from 0.
+    #[serde(skip)]
+    pub said_by: usize,
 }
 
 /// A path as text, for templates.
@@ -88,6 +91,7 @@ struct Said<'a> {
     within: Within,
     relative_to: Option<&'a Meaning>,
     meaning: &'a Meaning,
+    nth: usize,
 }
 
 /// A text that was found, with the way to it.
@@ -100,7 +104,12 @@ struct Says {
 }
 
 impl Search<'_> {
-    pub(super) fn entry_record(&self, source: &Source, record: &EntryRecord) -> Result<Vec<Record>, String> {
+    pub(super) fn entry_record(
+        &self,
+        source: &Source,
+        record: &EntryRecord,
+        nth: usize,
+    ) -> Result<Vec<Record>, String> {
         let entry = self.entry.cloned().unwrap_or_default();
         let said = Said {
             inside: &record.inside,
@@ -108,6 +117,7 @@ impl Search<'_> {
             within: record.within,
             relative_to: record.relative_to.as_ref(),
             meaning: &record.meaning,
+            nth,
         };
         let mut records = Vec::new();
         for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
@@ -120,13 +130,14 @@ impl Search<'_> {
         Ok(records)
     }
 
-    pub(super) fn file_record(&self, source: &Source, record: &FileRecord) -> Result<Vec<Record>, String> {
+    pub(super) fn file_record(&self, source: &Source, record: &FileRecord, nth: usize) -> Result<Vec<Record>, String> {
         let said = Said {
             inside: &record.inside,
             on: record.on,
             within: record.within,
             relative_to: record.relative_to.as_ref(),
             meaning: &record.meaning,
+            nth,
         };
         let selector = record.selector.fill_quoted(self.values).map_err(|e| e.to_string())?;
         // A selector or file that does not ask for the game finds other games' records as well.
@@ -188,6 +199,7 @@ impl Search<'_> {
             relative_to: said.relative_to.cloned(),
             whole,
             written: says.written.clone(),
+            said_by: said.nth,
         };
         if said.meaning.base().is_none() {
             let read = said.meaning.read(&says.text, self.values);

@@ -3,12 +3,14 @@
 //! Law: no launcher is known here by name; everything comes from a [`Profile`]. Reading changes nothing,
 //! and a broken file spoils no more than what it describes. Start at [`read_launchers`].
 
+mod check;
 mod contents;
 mod matching;
 mod place;
 mod profile;
 mod reading;
 
+pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
 pub use matching::Record;
 pub(crate) use matching::base_of;

@@ -88,7 +88,7 @@ pub enum DefaultLibrary {
 }
 
 /// Where the games stand.
-#[derive(Clone, Debug, Deserialize)]
+#[derive(Clone, Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Games {
     /// The file that lists them; with `{library}` there is one per library, with `{id}` one per game.

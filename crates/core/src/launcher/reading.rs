@@ -95,6 +95,9 @@ pub struct FoundGame {
     pub entry: Entry,
     /// Every record of its place.
     pub records: Vec<Record>,
+    /// Places that may say it and cannot be rewritten, of a folder that was traced.
+    #[serde(skip)]
+    pub unsure: usize,
 }
 
 /// One launcher and what it keeps written down.
@@ -353,7 +356,7 @@ impl Reading<'_> {
         };
         // Behind the base folder the name may be written in other letters than it has.
         let (_, install) = Spelling::read(&install, &self.bases).map_err(|e| e.to_string())?;
-        let name = install.file_name().and_then(|name| name.to_str()).ok_or("its place is no folder")?.to_string();
+        let name = install.file_name().and_then(|name| name.to_str()).unwrap_or_default().to_string();
         let parent = canonical(install.parent().unwrap_or(Path::new("/")))?;
         let known = if known.of("folder").is_some() { known } else { known.with("folder", name) };
         Ok(known.with("install", canonical(&install)?).with("parent", parent))
@@ -381,11 +384,11 @@ impl Reading<'_> {
         let install = PathBuf::from(values.of("install").unwrap_or_default());
 
         let mut records = Vec::new();
-        for record in &games.records {
+        for (nth, record) in games.records.iter().enumerate() {
             let search = Search { bases: &self.bases, values: &values, file, shape, entry: Some(place) };
-            records.extend(search.entry_record(source, record)?);
+            records.extend(search.entry_record(source, record, nth)?);
         }
-        for record in self.found.profile.records.clone() {
+        for (nth, record) in self.found.profile.records.clone().iter().enumerate() {
             for (file, _) in files_of(&record.file, &values) {
                 // A file that need not be there says nothing about the game.
                 let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
@@ -397,7 +400,7 @@ impl Reading<'_> {
                 }
                 let Some(source) = self.source(&file, shape) else { continue };
                 let search = Search { bases: &self.bases, values: &values, file: &file, shape, entry: None };
-                records.extend(search.file_record(&source, &record)?);
+                records.extend(search.file_record(&source, record, nth)?);
             }
         }
         let sealed = games.sealed.as_ref().and_then(|selector| {
@@ -436,6 +439,7 @@ impl Reading<'_> {
                 location: place.to_string(),
             },
             records,
+            unsure: 0,
             id,
         })
     }

@@ -92,6 +92,8 @@ pub enum FindingKind {
     LetterMade { letter: char, link: PathBuf },
     /// Another program holds a database that has to change.
     DatabaseHeld { path: PathBuf },
+    /// Places that may say where the game is were found and cannot be rewritten.
+    RecordsUnsure { count: usize },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -105,6 +107,7 @@ impl FindingKind {
             | Self::LinkLeadsOut { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
+            | Self::RecordsUnsure { .. }
             | Self::NoContentList { .. } => Weight::Caution,
             Self::NewLibrary { .. } | Self::LetterMade { .. } | Self::NotAllVisible { .. } => Weight::Note,
             Self::NoRoom { .. }

@@ -287,6 +287,9 @@ impl Making<'_> {
             let says = record.text.clone();
             self.say(FindingKind::RecordUnsound { file: record.file.clone(), location: record.location.clone(), says });
         }
+        if game.unsure > 0 {
+            self.say(FindingKind::RecordsUnsure { count: game.unsure });
+        }
         if let Some(update) = game.update {
             self.say(FindingKind::UpdateWaiting { update });
         }

@@ -9,7 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::hull::{Block, Cargo, Hull};
-use super::super::state::State;
+use super::super::state::{State, largest_first};
 use super::super::theme::Theme;
 use super::{put_at, several};
 use crate::show::{count, cut_middle, line, pad};
@@ -196,7 +196,8 @@ impl Row<'_> {
             };
             Block { cargo, title: line(&game.found.title), bytes: game.size.on_disk.count(), here: self.is_here(game) }
         };
-        let games = self.survey.games.iter().filter(|game| game.drive.as_ref() == name).map(block);
+        let games = largest_first(self.survey.games.iter().filter(|game| game.drive.as_ref() == name));
+        let games = games.into_iter().map(block);
         [self.other()].into_iter().chain(games).chain(self.held()).collect()
     }
 
@@ -220,11 +221,8 @@ impl Row<'_> {
             bytes: game.size.on_disk.count(),
             here: false,
         };
-        let staying = self
-            .survey
-            .games
-            .iter()
-            .filter(stays)
+        let staying = largest_first(self.survey.games.iter().filter(stays))
+            .into_iter()
             .map(|game| block(game, Cargo::Game { launcher: self.launcher(game) }));
         let arriving = self.survey.games.iter().filter(goes_here).map(|game| block(game, Cargo::Arriving));
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(arriving).collect()

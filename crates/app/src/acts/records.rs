@@ -1,0 +1,207 @@
+//! Commands about records that no profile describes, and about profiles: trace, profile draft, profile check.
+
+use std::fs;
+use std::io::{IsTerminal, Write, stderr};
+use std::path::{Path, PathBuf, absolute};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+use deft_barge_core::launcher::{Profile, ProfileCheck, check_profile, load_profiles};
+use deft_barge_core::site::Site;
+use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual_places};
+
+use crate::arguments::{ProfileAct, Traced};
+use crate::fault::{Fault, Kind};
+use crate::show::{count, line, path as shown, say, say_json, to_json};
+
+/// Traces a path, showing how far it is where that takes long.
+pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fault> {
+    let whole = |path: &Path| {
+        absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
+    };
+    let path = whole(path)?;
+    if path.file_name().is_none() {
+        return Err(Fault::usage(format!("{} has no name to look for.", path.display()), "Name the folder of a game."));
+    }
+    let places = match places {
+        [] => usual_places(site, &path),
+        some => some.iter().map(|place| whole(place)).collect::<Result<_, _>>()?,
+    };
+    if let Some(gone) = places.iter().find(|place| !place.exists()) {
+        return Err(Fault::usage(format!("{} is not there.", gone.display()), ""));
+    }
+    let (begun, told) = (Instant::now(), AtomicBool::new(false));
+    let report = |phase: TracePhase| {
+        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
+            told.store(true, Ordering::Relaxed);
+            let _ = write!(stderr(), "\r\x1b[Klooked at {} of {} files", phase.files, phase.all);
+        }
+    };
+    let trace = deft_barge_core::trace::trace(site, &path, &places, &report);
+    if told.into_inner() {
+        let _ = write!(stderr(), "\r\x1b[K");
+    }
+    Ok(trace)
+}
+
+/// `trace`
+pub fn trace(site: &Site, wish: &Traced, json: bool) -> Result<u8, Fault> {
+    let trace = traced(site, &wish.path, &wish.places)?;
+    if json {
+        say_json("trace", to_json(&trace)?)?;
+    } else {
+        say(&trace_text(&trace))?;
+    }
+    Ok(0)
+}
+
+fn sure(sure: Sure) -> &'static str {
+    match sure {
+        Sure::Certain => "certain",
+        Sure::Likely => "likely",
+        Sure::NameOnly => "the name alone",
+        Sure::Unreadable => "cannot be rewritten",
+    }
+}
+
+fn trace_text(trace: &Trace) -> String {
+    let mut out = Vec::new();
+    let mut file: Option<&Path> = None;
+    for find in &trace.finds {
+        let record = &find.record;
+        if file != Some(&record.file) {
+            out.push(format!("{}   {}", shown(&record.file), record.shape));
+            file = Some(&record.file);
+        }
+        out.push(find_text(find));
+    }
+    let rewritable = trace.sure().count();
+    let plural = |n: usize, one: &str, many: &str| format!("{} {}", count(n as u64), if n == 1 { one } else { many });
+    out.push(format!(
+        "{}{}, of which {} can be rewritten; looked at {} in {}",
+        if out.is_empty() { "" } else { "\n" },
+        plural(trace.finds.len(), "place says", "places say"),
+        count(rewritable as u64),
+        plural(trace.files, "file", "files"),
+        trace.places.iter().map(|place| shown(place)).collect::<Vec<_>>().join(", ")
+    ));
+    for problem in &trace.problems {
+        out.push(format!("problem   {}: {}", shown(&problem.file), line(&problem.what)));
+    }
+    out.join("\n")
+}
+
+fn find_text(find: &Find) -> String {
+    let record = &find.record;
+    let at = find.line.map(|n| format!("line {n}  ")).unwrap_or_default();
+    let mut place = line(&record.location);
+    for hop in &record.inside {
+        place.push_str(&format!(" > {}", line(&hop.location)));
+    }
+    let key = match record.side {
+        deft_barge_core::record::Side::Key => " (key)",
+        deft_barge_core::record::Side::Value => "",
+    };
+    let spelling = if record.spelling.is_empty() { String::new() } else { format!(", {}", record.spelling) };
+    format!("  {at}{place}{key}\n    {}\n    {}, {}{spelling}", line(&record.text), record.meaning, sure(find.sure))
+}
+
+/// `profile`
+pub fn profile(site: &Site, act: &ProfileAct, json: bool) -> Result<u8, Fault> {
+    match act {
+        ProfileAct::Draft { traced: wish, out } => draft(site, wish, out.as_deref(), json),
+        ProfileAct::Check { profile } => check(site, profile.as_deref(), json),
+    }
+}
+
+fn draft(site: &Site, wish: &Traced, out: Option<&Path>, json: bool) -> Result<u8, Fault> {
+    let trace = traced(site, &wish.path, &wish.places)?;
+    let text = draft_profile(site, &trace);
+    if let Some(file) = out {
+        let mut made = fs::File::create_new(file).map_err(|error| {
+            let sentence = format!("{} cannot be made: {error}.", file.display());
+            Fault::new(Kind::Usage, sentence, "Choose a name that is not there yet.")
+        })?;
+        made.write_all(text.as_bytes())
+            .map_err(|error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", file.display()), ""))?;
+    }
+    if json {
+        say_json("profile-draft", serde_json::json!({ "profile": text, "file": out }))?;
+    } else if let Some(file) = out {
+        say(&format!("Written to {}. Read it, mend it, then: deft-barge profile check {0}", shown(file)))?;
+    } else {
+        say(text.trim_end())?;
+    }
+    Ok(0)
+}
+
+fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
+    let as_file = wanted.map(PathBuf::from).filter(|path| path.is_file());
+    let profiles = if let Some(file) = as_file {
+        let text = fs::read_to_string(&file)
+            .map_err(|error| Fault::usage(format!("{} cannot be read: {error}.", file.display()), ""))?;
+        vec![
+            Profile::parse(&text, &file)
+                .map_err(|error| Fault::new(Kind::Usage, format!("{error}."), "Mend it, and check again."))?,
+        ]
+    } else {
+        let (profiles, errors) = load_profiles(&site.profile_folder());
+        if let (None, Some(error)) = (wanted, errors.first()) {
+            return Err(Fault::new(Kind::Usage, format!("{error}."), "Mend it, and check again."));
+        }
+        profiles.into_iter().filter(|profile| wanted.is_none_or(|id| profile.id == id)).collect()
+    };
+    if profiles.is_empty() {
+        let name = wanted.unwrap_or("any");
+        return Err(Fault::usage(format!("There is no profile {name:?}."), "Name a file, or the id of a profile."));
+    }
+    let checks: Vec<ProfileCheck> = profiles.iter().map(|profile| check_profile(site, profile)).collect();
+    let sound = checks.iter().all(ProfileCheck::sound);
+    if json {
+        let mut all = Vec::new();
+        for check in &checks {
+            let mut value = to_json(check)?;
+            value["sound"] = check.sound().into();
+            all.push(value);
+        }
+        say_json("profile-check", serde_json::json!({ "profiles": all, "sound": sound }))?;
+    } else {
+        say(&checks.iter().map(check_text).collect::<Vec<_>>().join("\n\n"))?;
+    }
+    Ok(if sound { 0 } else { 4 })
+}
+
+fn check_text(check: &ProfileCheck) -> String {
+    let Some(home) = &check.home else {
+        return format!("{}: none of its folders is on this machine", line(&check.name));
+    };
+    let verdict = if check.sound() { "sound" } else { "not sound" };
+    let mut out = vec![format!(
+        "{}: {verdict}   {} libraries, {} games   {}",
+        line(&check.name),
+        check.libraries,
+        check.games.len(),
+        shown(home)
+    )];
+    for one in &check.lines {
+        let missing = if one.missing > 0 { format!(", not in {}", one.missing) } else { String::new() };
+        out.push(format!("  found in {:>3}{missing}   {}   means {}", one.matched, line(&one.what), one.meaning));
+        if let Some(why) = &one.why {
+            out.push(format!("      nowhere: {}", line(why)));
+        }
+        for mismatch in &one.mismatches {
+            out.push(format!(
+                "      {}: {} {} says {}",
+                line(&mismatch.title),
+                shown(&mismatch.file),
+                line(&mismatch.location),
+                line(&mismatch.says)
+            ));
+        }
+    }
+    for problem in &check.problems {
+        let at = problem.line.map(|n| format!(" line {n}")).unwrap_or_default();
+        out.push(format!("  problem   {}{at}: {}", shown(&problem.file), line(&problem.what)));
+    }
+    out.join("\n")
+}

@@ -1,0 +1,163 @@
+//! A profile checked against this machine: which of its records were found, which not, and why.
+
+use std::path::PathBuf;
+
+use serde::Serialize;
+
+use super::profile::Profile;
+use super::reading::{Found, FoundGame, Problem, read_launchers};
+use crate::record::{Meaning, Shape, Source, Spelling};
+use crate::site::Site;
+
+/// A record that was found and does not say what it should.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Mismatch {
+    /// Title of the game.
+    pub title: String,
+    /// The file.
+    pub file: PathBuf,
+    /// The place in it.
+    pub location: String,
+    /// What it says.
+    pub says: String,
+}
+
+/// What became of one record of the profile.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct CheckLine {
+    /// The record, as the profile names it: `games.records 1: $.folder`.
+    pub what: String,
+    /// What it stands for.
+    pub meaning: Meaning,
+    /// Games in which it was found and says what it should.
+    pub matched: usize,
+    /// Games in which it was not found.
+    pub missing: usize,
+    /// Where it says something else.
+    pub mismatches: Vec<Mismatch>,
+    /// Why it was found nowhere.
+    pub why: Option<String>,
+}
+
+/// What a profile finds on this machine.
+#[derive(Clone, Debug, Serialize)]
+pub struct ProfileCheck {
+    /// Name of the launcher.
+    pub name: String,
+    /// The launcher's own folder; `None` if none of the profile's is there.
+    pub home: Option<PathBuf>,
+    /// Libraries that were found.
+    pub libraries: usize,
+    /// Games that were found: title and place.
+    pub games: Vec<(String, PathBuf)>,
+    /// Its records, those of the list of games first.
+    pub lines: Vec<CheckLine>,
+    /// What could not be read.
+    pub problems: Vec<Problem>,
+}
+
+impl ProfileCheck {
+    /// Whether games were found, and every record in every game that has it says what it should.
+    pub fn sound(&self) -> bool {
+        let lines = self.lines.iter().all(|line| line.mismatches.is_empty() && line.why.is_none());
+        self.home.is_some() && !self.games.is_empty() && lines && self.problems.is_empty()
+    }
+}
+
+/// Checks a profile against this machine. Writes nothing.
+pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
+    let found = read_launchers(site, std::slice::from_ref(profile)).pop();
+    let Some(found) = found else {
+        return ProfileCheck {
+            name: profile.name.clone(),
+            home: None,
+            libraries: 0,
+            games: Vec::new(),
+            lines: Vec::new(),
+            problems: Vec::new(),
+        };
+    };
+    let entries = profile.games.records.iter().enumerate().map(|(n, record)| {
+        let what = format!("games.records {}: {}", n + 1, record.selector);
+        line(site, &found, what, &record.meaning, true, n, &|_| None)
+    });
+    let files = profile.records.iter().enumerate().map(|(n, record)| {
+        let what = format!("records {}: {} {}", n + 1, record.file, record.selector);
+        let why = |game: &FoundGame| {
+            let values = found.values(site).with("id", &game.id).with("folder", &game.folder);
+            let values = values.with("install", game.install.to_string_lossy());
+            let Ok(file) = record.file.fill(&values).map(PathBuf::from) else {
+                return Some("its file cannot be named for this game".into());
+            };
+            if file.symlink_metadata().is_err() {
+                return Some(format!("{} is not there", file.display()));
+            }
+            let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
+            let source = match Source::read(&file, shape) {
+                Ok(source) => source,
+                Err(error) => return Some(error.to_string()),
+            };
+            let selector = record.selector.fill_quoted(&values).unwrap_or_default();
+            match source.find(&selector).map(|found| found.len()) {
+                Ok(0) => Some(format!("{selector} finds nothing in {}", file.display())),
+                Ok(n) => Some(format!("of {n} places in {} none leads to the game", file.display())),
+                Err(error) => Some(error.to_string()),
+            }
+        };
+        line(site, &found, what, &record.meaning, false, n, &why)
+    });
+    ProfileCheck {
+        name: profile.name.clone(),
+        lines: entries.chain(files).collect(),
+        libraries: found.libraries.len(),
+        games: found.games.iter().map(|game| (game.title.clone(), game.install.clone())).collect(),
+        problems: found.problems.clone(),
+        home: Some(found.home.clone()),
+    }
+}
+
+fn line(
+    site: &Site,
+    found: &Found,
+    what: String,
+    meaning: &Meaning,
+    in_entry: bool,
+    nth: usize,
+    why: &dyn Fn(&FoundGame) -> Option<String>,
+) -> CheckLine {
+    let mut line =
+        CheckLine { what, meaning: meaning.clone(), matched: 0, missing: 0, mismatches: Vec::new(), why: None };
+    let bases = found.bases(site);
+    for game in &found.games {
+        let mut here = game.records.iter().filter(|r| r.in_entry == in_entry && r.said_by == nth).peekable();
+        if here.peek().is_none() {
+            line.missing += 1;
+            continue;
+        }
+        let mut all = true;
+        for record in here {
+            // What was read must also be what would be written for the same place.
+            let whole = record.within.is_value() && meaning.base().is_some() && record.relative_to.is_none();
+            let again = Spelling::read(&record.text, &bases).and_then(|(spelling, path)| spelling.write(&path, &bases));
+            let written = !whole || again.is_ok_and(|again| again.0 == record.text);
+            if !record.sound || !written {
+                all = false;
+                line.mismatches.push(Mismatch {
+                    title: game.title.clone(),
+                    file: record.file.clone(),
+                    location: record.location.clone(),
+                    says: record.text.clone(),
+                });
+            }
+        }
+        line.matched += usize::from(all);
+    }
+    if line.matched == 0 && line.mismatches.is_empty() {
+        let first = found.games.first();
+        line.why = Some(match first {
+            None => "there is no game to look for".into(),
+            Some(game) => why(game).unwrap_or_else(|| "no entry has it".into()),
+        });
+    }
+    line
+}

@@ -1,0 +1,97 @@
+//! The files that a trace looks at: all below its places, hidden ones too; links are looked at, not followed.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+
+use super::problem;
+use crate::launcher::Problem;
+use crate::site::Site;
+
+#[derive(Debug, Default)]
+pub(super) struct Found {
+    pub files: Vec<PathBuf>,
+    pub links: Vec<PathBuf>,
+    /// Folders of compatibility layers: those with a folder `dosdevices`.
+    pub layers: Vec<PathBuf>,
+    pub problems: Vec<Problem>,
+}
+
+impl Found {
+    fn with(mut self, other: Self) -> Self {
+        self.files.extend(other.files);
+        self.links.extend(other.links);
+        self.layers.extend(other.layers);
+        self.problems.extend(other.problems);
+        self
+    }
+}
+
+/// Where programs keep such things: settings, data, state, hidden folders of the home, the folder itself and
+/// the files beside it.
+pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
+    let places = &site.places;
+    let mut all = vec![places.config.clone(), places.data.clone(), places.state.clone()];
+    for entry in fs::read_dir(&places.home).into_iter().flatten().flatten() {
+        let hidden = entry.file_name().as_encoded_bytes().starts_with(b".");
+        if (hidden && entry.file_name() != ".cache") || entry.file_name() == "Desktop" {
+            all.push(entry.path());
+        }
+    }
+    // What lies beside the folder describes it, as the list of a library does.
+    for above in path.ancestors().skip(1).take(2) {
+        let beside = fs::read_dir(above).into_iter().flatten().flatten();
+        let small = |entry: &fs::DirEntry| entry.metadata().is_ok_and(|meta| meta.is_file() && meta.len() < 64_000_000);
+        all.extend(beside.filter(small).map(|entry| entry.path()));
+    }
+    all.push(path.into());
+    all.sort();
+    let mut out: Vec<PathBuf> = Vec::new();
+    for place in all {
+        if place.exists() && !out.iter().any(|above| place.starts_with(above)) {
+            out.push(place);
+        }
+    }
+    out
+}
+
+/// Adds the files below a place, or the place itself if it is a file.
+pub(super) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
+    match place.symlink_metadata() {
+        Ok(meta) if meta.is_symlink() => found.links.push(place.into()),
+        Ok(meta) if meta.is_file() => found.files.push(place.into()),
+        Ok(_) => *found = std::mem::take(found).with(below(place, but)),
+        Err(error) => found.problems.push(problem(place, &error)),
+    }
+}
+
+fn below(folder: &Path, but: &[&Path]) -> Found {
+    let mut found = Found::default();
+    if but.contains(&folder) {
+        return found;
+    }
+    let entries = match fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(error) => {
+            found.problems.push(problem(folder, &error));
+            return found;
+        }
+    };
+    let mut folders = Vec::new();
+    for entry in entries.flatten() {
+        let Ok(kind) = entry.file_type() else { continue };
+        if kind.is_symlink() {
+            found.links.push(entry.path());
+        } else if kind.is_dir() {
+            if entry.file_name() == "dosdevices" {
+                found.layers.push(folder.into());
+            }
+            folders.push(entry.path());
+        } else if kind.is_file() {
+            found.files.push(entry.path());
+        }
+    }
+    let inner = folders.par_iter().map(|folder| below(folder, but)).reduce(Found::default, Found::with);
+    found.with(inner)
+}

@@ -1,0 +1,435 @@
+//! Looking into one file that holds the needle: which of its leaves lead to the path, and how.
+
+use std::path::{Path, PathBuf};
+
+use super::needle::Needle;
+use super::{Find, Sure, problem};
+use crate::launcher::{Problem, Record};
+use crate::record::{
+    Bases, Document, Fit, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, find_parts,
+};
+use crate::site::{Site, real_path};
+
+pub(super) struct Looking<'a> {
+    pub site: &'a Site,
+    pub wanted: &'a Path,
+    pub real: PathBuf,
+    pub name: &'a str,
+    pub needle: &'a Needle,
+    pub layers: &'a [Letters],
+}
+
+/// One text that was found to lead to the path.
+struct Hit {
+    inside: Vec<Hop>,
+    side: Side,
+    within: Within,
+    text: String,
+    whole: Option<(String, usize)>,
+    written: Option<String>,
+    meaning: Means,
+    spelling: String,
+    sure: Sure,
+}
+
+/// What a text stands for.
+enum Means {
+    Install,
+    Below(String),
+    Folder,
+    Parent,
+}
+
+/// How deep documents within texts are looked into.
+const DEEPEST: usize = 3;
+
+fn meaning(text: &str) -> Meaning {
+    Meaning::try_from(text.to_string()).unwrap_or_default()
+}
+
+impl Looking<'_> {
+    /// The finds of a file, and why it could not be read.
+    pub(super) fn file(&self, file: &Path) -> (Vec<Find>, Vec<Problem>) {
+        let file = &database_of(file);
+        let bases = self.bases_for(file);
+        let mut first_fault = None;
+        for shape in shapes(file) {
+            let source = match Source::read(file, shape) {
+                Ok(source) => source,
+                Err(error) => {
+                    first_fault.get_or_insert(error.to_string());
+                    continue;
+                }
+            };
+            let finds = self.source(file, shape, &source, &bases);
+            if !finds.is_empty() {
+                return (finds, Vec::new());
+            }
+        }
+        // Read, and the name stood in a comment or in something else than a path.
+        match first_fault {
+            None => (Vec::new(), Vec::new()),
+            Some(_) if is_binary(file) => (vec![self.unreadable(file)], Vec::new()),
+            Some(fault) => (Vec::new(), vec![problem(file, &fault)]),
+        }
+    }
+
+    /// Layers that the file lies in come first.
+    fn bases_for(&self, file: &Path) -> Bases {
+        let near = |layer: &&Letters| {
+            let prefix = layer.prefix();
+            file.starts_with(prefix) || prefix.parent().is_some_and(|above| file.starts_with(above))
+        };
+        let mut letters: Vec<Letters> = self.layers.iter().filter(near).cloned().collect();
+        letters.extend(self.layers.iter().filter(|layer| !near(layer)).cloned());
+        Bases {
+            home: Some(self.site.places.home.clone()),
+            names: letters.iter().flat_map(Letters::names).collect(),
+            letters,
+            relative_to: file.parent().map(Path::to_path_buf),
+            case_blind: false,
+        }
+    }
+
+    fn source(&self, file: &Path, shape: Shape, source: &Source, bases: &Bases) -> Vec<Find> {
+        let mut finds = Vec::new();
+        let mut named: Vec<Place> = Vec::new();
+        for (place, side, text) in leaves(source) {
+            if !self.needle.is_in(&text) {
+                continue;
+            }
+            let written = source.written(&place, side).map(str::to_string);
+            let key = place.0.last().and_then(|step| match step {
+                Step::Name(name) if side == Side::Value => Some(name.as_str()),
+                _ => None,
+            });
+            for mut hit in self.hits(&text, shape.format(), key, bases, 0) {
+                if hit.inside.is_empty() {
+                    hit.side = side;
+                    hit.written.clone_from(&written);
+                    if matches!(hit.meaning, Means::Folder) {
+                        named.push(place.clone());
+                    }
+                }
+                finds.push(find(file, shape, source, &place, hit));
+            }
+        }
+        for place in named {
+            finds.extend(self.parents(file, shape, source, &place, bases));
+        }
+        finds
+    }
+
+    /// Beside a folder's name the folder above it may be written.
+    fn parents(&self, file: &Path, shape: Shape, source: &Source, named: &Place, bases: &Bases) -> Vec<Find> {
+        let Some((_, entry)) = named.0.split_last() else { return Vec::new() };
+        let Some(above) = self.wanted.parent() else { return Vec::new() };
+        let children = source.children(&Place(entry.to_vec())).unwrap_or_default();
+        let mut finds = Vec::new();
+        for place in children {
+            let Some(text) = source.leaf(&place, Side::Value) else { continue };
+            let Ok((spelling, path)) = Spelling::read(&text, bases) else { continue };
+            let absolute = Path::new(&text).is_absolute() || spelling.has_letter();
+            if absolute && (path == above || real_path(&path) == real_path(above)) {
+                let hit = Hit {
+                    inside: Vec::new(),
+                    side: Side::Value,
+                    within: Within::Value,
+                    written: source.written(&place, Side::Value).map(str::to_string),
+                    text,
+                    whole: None,
+                    meaning: Means::Parent,
+                    spelling: spelling.describe(),
+                    sure: Sure::Likely,
+                };
+                finds.push(find(file, shape, source, &place, hit));
+            }
+        }
+        finds
+    }
+
+    /// What is left of a path below the wanted one.
+    fn below(&self, path: &Path) -> Option<PathBuf> {
+        let rest = path.strip_prefix(self.wanted).map(Path::to_path_buf);
+        rest.or_else(|_| real_path(path).strip_prefix(&self.real).map(Path::to_path_buf)).ok()
+    }
+
+    fn read(&self, text: &str, bases: &Bases) -> Option<(Spelling, PathBuf, Option<PathBuf>)> {
+        let (spelling, path) = Spelling::read(text, bases).ok()?;
+        let below = self.below(&path);
+        Some((spelling, path, below))
+    }
+
+    fn hits(&self, text: &str, format: Option<Format>, key: Option<&str>, bases: &Bases, depth: usize) -> Vec<Hit> {
+        let hit = |within, text: String, whole, below: PathBuf, spelling: &Spelling, sure| Hit {
+            inside: Vec::new(),
+            side: Side::Value,
+            within,
+            text,
+            whole,
+            written: None,
+            meaning: match below.to_str() {
+                Some("") | None => Means::Install,
+                Some(below) => Means::Below(below.into()),
+            },
+            spelling: spelling.describe(),
+            sure,
+        };
+        if text == self.name || (!bases.letters.is_empty() && text.to_lowercase() == self.name.to_lowercase()) {
+            return vec![Hit {
+                inside: Vec::new(),
+                side: Side::Value,
+                within: Within::Value,
+                text: text.into(),
+                whole: None,
+                written: None,
+                meaning: Means::Folder,
+                spelling: String::new(),
+                sure: Sure::NameOnly,
+            }];
+        }
+        let command = format == Some(Format::Desktop) && matches!(key, Some("Exec" | "TryExec"));
+        let mut whole = Vec::new();
+        if !command && let Some((spelling, path, Some(below))) = self.read(text, bases) {
+            let relative = spelling.describe().starts_with("relative");
+            let sure = if relative { Sure::Likely } else { Sure::Certain };
+            let there = path.exists();
+            // Any text is a relative path; only one that leads to something that is there is taken for one.
+            if !relative || there {
+                whole.push(hit(Within::Value, text.into(), None, below, &spelling, sure));
+            }
+            // A command line or a list reads as a path as well; what is there decides.
+            if there || (!whole.is_empty() && !text.contains([' ', ';', ':', '='])) {
+                return whole;
+            }
+        }
+        if let Some(hits) = self.within_documents(text, bases, depth) {
+            return hits;
+        }
+        let absolute = Bases { relative_to: None, ..bases.clone() };
+        let fit = |text: &str| match self.read(text, &absolute) {
+            Some((_, path, Some(_))) if path.exists() => Fit::There,
+            Some((_, _, Some(_))) => Fit::Wanted,
+            Some((_, path, None)) if path.exists() => Fit::Other,
+            _ => Fit::No,
+        };
+        let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
+        let ways: &[Within] = match (command, list) {
+            (true, _) => &[Within::Command],
+            (false, true) => &[Within::List, Within::Command, Within::Text],
+            (false, false) => &[Within::Command, Within::Text],
+        };
+        for within in ways {
+            let parts = find_parts(text, *within, format, &fit);
+            let hits: Vec<Hit> = parts
+                .iter()
+                .filter_map(|part| {
+                    let (spelling, _, below) = self.read(&part.text, &absolute)?;
+                    let whole = (*within == Within::Text).then(|| (text.to_string(), part.range.start));
+                    Some(hit(*within, text[part.range.clone()].to_string(), whole, below?, &spelling, Sure::Certain))
+                })
+                .collect();
+            if !hits.is_empty() {
+                return hits;
+            }
+        }
+        whole
+    }
+
+    /// The hits in a text that is a document of its own; `None` if it is none.
+    fn within_documents(&self, text: &str, bases: &Bases, depth: usize) -> Option<Vec<Hit>> {
+        let format = match text.trim_start().chars().next()? {
+            '{' | '[' => Format::Json,
+            '<' => Format::Xml,
+            _ => return None,
+        };
+        if depth >= DEEPEST {
+            return None;
+        }
+        let document = Document::parse(text.as_bytes().to_vec(), format).ok()?;
+        let mut hits = Vec::new();
+        document.leaves(&mut |leaf| {
+            if !self.needle.is_in(&leaf.text) {
+                return;
+            }
+            for mut hit in self.hits(&leaf.text, Some(format), None, bases, depth + 1) {
+                if hit.inside.is_empty() {
+                    hit.side = leaf.side;
+                    hit.written = document.written(&leaf.place, leaf.side).map(str::to_string);
+                }
+                hit.inside.insert(0, Hop { format, location: leaf.place.to_string() });
+                hits.push(hit);
+            }
+        });
+        (!hits.is_empty()).then_some(hits)
+    }
+
+    /// A link that leads to the path.
+    pub(super) fn link(&self, link: &Path) -> Option<Find> {
+        // A letter that leads above is no record of the path, and one of the layers' own.
+        let target = std::fs::read_link(link).ok()?;
+        let bases = Bases { relative_to: link.parent().map(Path::to_path_buf), ..Bases::default() };
+        let (spelling, path) = Spelling::read(target.to_str()?, &bases).ok()?;
+        // Links within the folder are part of it.
+        if link.starts_with(self.wanted) {
+            return None;
+        }
+        let below = self.below(&path)?;
+        let hit = Hit {
+            inside: Vec::new(),
+            side: Side::Value,
+            within: Within::Value,
+            text: target.to_str()?.to_string(),
+            whole: None,
+            written: None,
+            meaning: match below.to_str()? {
+                "" => Means::Install,
+                below => Means::Below(below.into()),
+            },
+            spelling: spelling.describe(),
+            sure: Sure::Certain,
+        };
+        Some(find(link, Shape::Link, &Source::Link(target), &Place::default(), hit))
+    }
+
+    fn unreadable(&self, file: &Path) -> Find {
+        let hit = Hit {
+            inside: Vec::new(),
+            side: Side::Value,
+            within: Within::Value,
+            text: self.name.to_string(),
+            whole: None,
+            written: None,
+            meaning: Means::Folder,
+            spelling: String::new(),
+            sure: Sure::Unreadable,
+        };
+        find(file, Shape::Text(Format::Lines), &Source::Link(PathBuf::new()), &Place::default(), hit)
+    }
+}
+
+fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hit: Hit) -> Find {
+    let (template, tail) = match hit.meaning {
+        Means::Install => ("{install}", None),
+        Means::Below(tail) => ("{install}/{tail}", Some(tail)),
+        Means::Folder => ("{folder}", None),
+        Means::Parent => ("{parent}", None),
+    };
+    let relative = hit.sure == Sure::Likely && template.starts_with("{install}");
+    Find {
+        line: source.line(place),
+        sure: hit.sure,
+        record: Record {
+            file: file.into(),
+            shape,
+            location: place.to_string(),
+            inside: hit.inside,
+            side: hit.side,
+            within: hit.within,
+            text: hit.text,
+            meaning: meaning(template),
+            spelling: hit.spelling,
+            sound: true,
+            in_entry: false,
+            tail,
+            relative_to: relative.then(|| meaning("file")),
+            whole: hit.whole,
+            written: hit.written,
+            said_by: 0,
+        },
+    }
+}
+
+/// A database for its journal, and every other file for itself.
+fn database_of(file: &Path) -> PathBuf {
+    let text = file.to_string_lossy();
+    for end in ["-wal", "-journal", "-shm"] {
+        if let Some(base) = text.strip_suffix(end) {
+            let base = PathBuf::from(base);
+            if shapes(&base).first() == Some(&Shape::Sqlite) {
+                return base;
+            }
+        }
+    }
+    file.into()
+}
+
+fn start_of(file: &Path) -> Vec<u8> {
+    use std::io::Read;
+    let mut start = vec![0; 4096];
+    let count = std::fs::File::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
+    start.truncate(count);
+    start
+}
+
+fn is_binary(file: &Path) -> bool {
+    let start = start_of(file);
+    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
+    !wide && (start.contains(&0) || std::str::from_utf8(&start).is_err_and(|e| e.error_len().is_some()))
+}
+
+/// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
+fn shapes(file: &Path) -> Vec<Shape> {
+    let start = start_of(file);
+    if start.starts_with(b"SQLite format 3\0") {
+        return vec![Shape::Sqlite];
+    }
+    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
+    let text: String = if wide {
+        start.iter().filter(|byte| byte.is_ascii() && **byte != 0).map(|byte| char::from(*byte)).collect()
+    } else {
+        String::from_utf8_lossy(&start).trim_start_matches('\u{feff}').to_string()
+    };
+    let begun = text.trim_start();
+    let mut all = Vec::new();
+    let by_name = Format::of_name(file);
+    if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
+        all.push(Format::Hive);
+    } else if begun.starts_with('<') {
+        all.push(Format::Xml);
+    } else if begun.starts_with("[Desktop Entry]") {
+        all.push(Format::Desktop);
+    } else if by_name == Format::Json || begun.starts_with('{') {
+        all.push(Format::Jsonc);
+    }
+    if !matches!(by_name, Format::Lines | Format::Json) {
+        all.push(by_name);
+    }
+    let keyed = |line: &&str| line.trim_start().starts_with('[') || line.contains(" = ") || line.contains('=');
+    if begun.lines().take(20).filter(keyed).count() * 2 > begun.lines().take(20).count() {
+        all.push(Format::Ini);
+    }
+    all.push(Format::Lines);
+    let mut seen = Vec::new();
+    all.retain(|format| {
+        !seen.contains(format) && {
+            seen.push(*format);
+            true
+        }
+    });
+    all.into_iter().map(Shape::Text).collect()
+}
+
+/// All leaves of a source.
+fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
+    let mut all = Vec::new();
+    match source {
+        Source::Text(document) => {
+            document.leaves(&mut |leaf| all.push((leaf.place, leaf.side, leaf.text.into_owned())))
+        }
+        Source::Tables(value) => {
+            for (table, rows) in value.as_object().into_iter().flatten() {
+                for (key, row) in rows.as_object().into_iter().flatten() {
+                    for (column, value) in row.as_object().into_iter().flatten() {
+                        if let Some(text) = value.as_str() {
+                            let steps = [table, key, column].map(|name| Step::Name(name.clone())).to_vec();
+                            all.push((Place(steps), Side::Value, text.to_string()));
+                        }
+                    }
+                }
+            }
+        }
+        Source::Link(_) => {}
+    }
+    all
+}

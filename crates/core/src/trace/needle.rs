@@ -1,0 +1,188 @@
+//! The needle: something of a folder's name that stays in every spelling and encoding, and is found fast.
+//!
+//! Law: a file that holds the path in a spelling that is read here holds the needle. The longest run of
+//! ASCII letters and digits survives percent signs, escapes, drive letters and slashes as it is; in
+//! UTF-16 there are zeros between, in a registry's hexadecimal texts it is digits.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::Path;
+
+use regex::bytes::Regex;
+
+/// Bytes that are read at once.
+pub(super) const BUFFER: usize = 1 << 18;
+
+/// Bytes that are looked at again at the seam of two reads: more than any needle has.
+const SEAM: usize = 4096;
+
+#[derive(Debug)]
+pub(super) struct Needle {
+    fast: Regex,
+    hive: Regex,
+}
+
+/// The longest run of ASCII letters and digits.
+fn run(name: &str) -> &str {
+    let runs = name.split(|c: char| !c.is_ascii_alphanumeric());
+    runs.max_by_key(|run| run.len()).unwrap_or_default()
+}
+
+fn escaped(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("\\x{byte:02x}")).collect()
+}
+
+/// Hexadecimal digits with what a registry puts between them.
+fn in_digits(units: &[u16], fold: bool) -> String {
+    const GAP: &str = ",(?:\\\\\\r?\\n[ \\t]*)?";
+    let byte = |byte: u8| format!("{byte:02x}");
+    let unit = |unit: &u16| {
+        let [low, high] = unit.to_le_bytes();
+        let one = |low: u8| format!("{}{GAP}{}", byte(low), byte(high));
+        if fold && high == 0 && low.is_ascii_alphabetic() {
+            format!("(?:{}|{})", one(low.to_ascii_lowercase()), one(low.to_ascii_uppercase()))
+        } else {
+            one(low)
+        }
+    };
+    units.iter().map(unit).collect::<Vec<_>>().join(GAP)
+}
+
+impl Needle {
+    pub(super) fn new(name: &str) -> Self {
+        let run = run(name);
+        let (fast, digits) = if run.len() >= 2 {
+            let wide: String = run.bytes().map(|b| format!("{}\\x00", char::from(b))).collect();
+            let wide = wide.strip_suffix("\\x00").unwrap_or(&wide).to_string();
+            (vec![run.to_string(), wide], in_digits(&run.encode_utf16().collect::<Vec<_>>(), true))
+        } else {
+            // Nothing of the name is plain: every form of it is looked for.
+            let units: Vec<u16> = name.encode_utf16().collect();
+            let le: Vec<u8> = units.iter().flat_map(|unit| unit.to_le_bytes()).collect();
+            let be: Vec<u8> = units.iter().flat_map(|unit| unit.to_be_bytes()).collect();
+            let form = |sign: &str, four: bool| -> String {
+                let one = |unit: &u16| if four { format!("{unit:04x}") } else { format!("0*{unit:x}") };
+                units.iter().map(|unit| format!("{sign}{}", one(unit))).collect()
+            };
+            let percent: String = name.bytes().map(|byte| format!("(?:{}|%{byte:02x})", escaped(&[byte]))).collect();
+            let codes: String =
+                name.chars().map(|c| format!("&#(?:{}|x0*{:x});", u32::from(c), u32::from(c))).collect();
+            let forms = vec![
+                escaped(name.as_bytes()),
+                escaped(&le),
+                escaped(&be),
+                form("\\\\u", true),
+                form("\\\\x", false),
+                percent,
+                codes,
+            ];
+            (forms, in_digits(&units, false))
+        };
+        let compiled = |pattern: &str| Regex::new(&format!("(?i-u){pattern}"));
+        let fast_pattern = fast.join("|");
+        // Built of escaped bytes only, so it always compiles.
+        let fast = compiled(&fast_pattern).unwrap_or_else(|_| never());
+        let hive = compiled(&format!("{fast_pattern}|{digits}")).unwrap_or_else(|_| never());
+        Self { fast, hive }
+    }
+
+    /// Whether a text may hold the name.
+    pub(super) fn is_in(&self, text: &str) -> bool {
+        self.fast.is_match(text.as_bytes())
+    }
+
+    /// Whether a file may hold the name; stops at the first place.
+    pub(super) fn is_in_file(&self, file: &Path, buffer: &mut [u8]) -> io::Result<bool> {
+        let mut open = match File::open(file) {
+            Ok(open) => open,
+            // It went while we looked.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+            Err(error) => return Err(error),
+        };
+        let mut kept = 0;
+        let mut needle = None;
+        loop {
+            let count = open.read(&mut buffer[kept..])?;
+            if count == 0 {
+                return Ok(false);
+            }
+            let here = &buffer[..kept + count];
+            let needle = *needle.get_or_insert_with(|| if is_hive(here) { &self.hive } else { &self.fast });
+            if needle.is_match(here) {
+                return Ok(true);
+            }
+            let seam = SEAM.min(here.len());
+            let end = kept + count;
+            // A short read is not the end; what may be the beginning of a needle is kept.
+            buffer.copy_within(end - seam..end, 0);
+            kept = seam;
+        }
+    }
+}
+
+fn is_hive(start: &[u8]) -> bool {
+    let start = &start[..start.len().min(64)];
+    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
+    wide || [&b"WINE REGISTRY"[..], b"Windows Registry", b"REGEDIT4", b"\xef\xbb\xbf"]
+        .iter()
+        .any(|s| start.starts_with(s))
+}
+
+fn never() -> Regex {
+    #[expect(clippy::expect_used, reason = "a constant pattern")]
+    Regex::new("[^\\s\\S]").expect("the pattern that matches nothing is sound")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_needle_is_in_every_form_of_a_name() {
+        for name in ["Pale Signal", "ä-Straße", "日の出", "x"] {
+            let needle = Needle::new(name);
+            let units: Vec<u16> = name.encode_utf16().collect();
+            let json = serde_json::to_string(name).unwrap();
+            let ascii: String = name
+                .chars()
+                .map(|c| if c.is_ascii() { c.to_string() } else { format!("\\u{:04x}", u32::from(c)) })
+                .collect();
+            let percent: String = name
+                .bytes()
+                .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+                .collect();
+            let registry: String = name
+                .chars()
+                .map(|c| if c.is_ascii() { c.to_string() } else { format!("\\x{:x}", u32::from(c)) })
+                .collect();
+            for form in [name.to_string(), json, ascii, percent, registry, name.to_uppercase()] {
+                let ascii_only = name.is_ascii() || form != name.to_uppercase();
+                assert!(!ascii_only || needle.is_in(&form), "{name}: {form}");
+            }
+            let wide: Vec<u8> = units.iter().flat_map(|u| u.to_le_bytes()).collect();
+            assert!(needle.fast.is_match(&wide), "{name}");
+            let wide: Vec<u8> = units.iter().flat_map(|u| u.to_be_bytes()).collect();
+            assert!(needle.fast.is_match(&wide), "{name}");
+            let digits: Vec<String> = units.iter().flat_map(|u| u.to_le_bytes()).map(|b| format!("{b:02x}")).collect();
+            assert!(needle.hive.is_match(digits.join(",").as_bytes()), "{name}");
+            assert!(needle.hive.is_match(digits.join(",\\\n  ").as_bytes()), "{name}");
+            assert!(!needle.is_in("something else"), "{name}");
+        }
+    }
+
+    #[test]
+    fn a_name_at_the_seam_of_two_reads_is_found() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("f");
+        let needle = Needle::new("pale-signal");
+        let mut buffer = vec![0; 8192];
+        for at in [0, 4000, 8185, 8190, 12_000, 30_000] {
+            let mut bytes = vec![b'.'; 40_000];
+            bytes[at..at + 11].copy_from_slice(b"pale-signal");
+            std::fs::write(&file, &bytes).unwrap();
+            assert!(needle.is_in_file(&file, &mut buffer).unwrap(), "{at}");
+        }
+        std::fs::write(&file, vec![b'.'; 40_000]).unwrap();
+        assert!(!needle.is_in_file(&file, &mut buffer).unwrap());
+    }
+}
