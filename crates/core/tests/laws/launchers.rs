@@ -1,134 +1,17 @@
 //! Every way of keeping records: each demo launcher's game is hauled, judged by its stand-in, and returned;
 //! and at every act on a record a failure leaves something that the next start turns all new or all old.
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
-use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Haul, History, Journal, Stop, release_haul, return_haul};
-use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Plan, Policy, Weight, plan};
-use deft_barge_core::site::Site;
-use deft_barge_core::survey::{GameId, survey};
+use deft_barge_core::haul::{Haul, History, Journal, Stop, release_haul};
+use deft_barge_core::plan::{FindingKind, MakeLetters, Weight};
 use deft_barge_harbor::launchers::Launcher;
-use deft_barge_harbor::quillgate::Judgement;
-use deft_barge_harbor::world::{self, Scale};
 
-const GAMES: [(&str, Option<Launcher>); 8] = [
-    ("ninepin/np-03", Some(Launcher::Ninepin)),
-    ("ninepin/np-08", Some(Launcher::Ninepin)),
-    ("parlour-lamp/pale-signal", Some(Launcher::ParlourLamp)),
-    ("parlour-lamp/tidewright", Some(Launcher::ParlourLamp)),
-    ("fathom-row/fr-21", Some(Launcher::FathomRow)),
-    ("fathom-row/fr-34", Some(Launcher::FathomRow)),
-    ("tolliver/tv-11", Some(Launcher::Tolliver)),
-    ("entries/paper-estuary", None),
-];
-
-struct House(tempfile::TempDir);
-
-impl House {
-    fn new() -> Self {
-        let house = Self(tempfile::tempdir().unwrap());
-        world::make(&house.0.path().join("world"), 7, Scale::SMALL).unwrap();
-        house
-    }
-
-    fn folder(&self) -> PathBuf {
-        self.0.path().canonicalize().unwrap().join("world")
-    }
-
-    fn home(&self) -> PathBuf {
-        self.folder().join("home")
-    }
-
-    fn site(&self) -> Site {
-        Site::of_world(&self.folder()).unwrap()
-    }
-
-    fn plan(&self, game: &str, to: &str, letters: MakeLetters) -> Plan {
-        let site = self.site();
-        let survey = survey(&site, History::of(&site).unwrap().held(&site), &|_| {});
-        let mut draft = Draft { letters, ..Draft::default() };
-        draft.send(GameId(game.into()), Destination::Drive(to.into()));
-        plan(&site, &survey, &draft, Policy::Hold)
-    }
-
-    fn haul(&self, plan: &Plan, gate: Option<Arc<dyn Gate>>) -> Result<HaulId, deft_barge_core::haul::HaulError> {
-        let mut site = self.site();
-        if let Some(gate) = gate {
-            site.disk = site.disk.and_gate(gate);
-        }
-        let (journal, _) = Journal::open(&site)?.recover()?;
-        let mut haul = Haul::begin(&site, &journal, plan)?;
-        haul.run(&|_| {}, &Stop::default())?;
-        Ok(journal.hauls()?[0].id)
-    }
-
-    fn give_back(&self, haul: HaulId) {
-        let site = self.site();
-        let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        return_haul(&site, &journal, haul, &|_| {}, &Stop::default()).unwrap();
-    }
-
-    fn judge(&self, launcher: Launcher, game: &str) -> Judgement {
-        let id = game.split_once('/').unwrap().1;
-        launcher.judge(&launcher.home(&self.home()), id).unwrap_or_else(|why| panic!("{game}: {why}"))
-    }
-
-    /// What all record files hold; of a database what it says, since its own counters go on.
-    fn records(&self) -> BTreeMap<PathBuf, Vec<u8>> {
-        let mut out = BTreeMap::new();
-        let mut waiting = vec![self.folder()];
-        while let Some(folder) = waiting.pop() {
-            for entry in fs::read_dir(&folder).unwrap().flatten() {
-                let path = entry.path();
-                let text = path.to_string_lossy().into_owned();
-                let meta = path.symlink_metadata().unwrap();
-                if text.contains("deft-barge") {
-                    continue;
-                }
-                if meta.is_symlink() {
-                    out.insert(path.clone(), fs::read_link(&path).unwrap().into_os_string().into_encoded_bytes());
-                } else if meta.is_dir() {
-                    waiting.push(path);
-                } else if text.ends_with(".db") {
-                    out.insert(path.clone(), said(&path));
-                } else if text.contains("/home/") || text.ends_with(".ini") || text.ends_with("ledger.json") {
-                    out.insert(path.clone(), fs::read(&path).unwrap());
-                }
-            }
-        }
-        out
-    }
-}
-
-fn said(file: &Path) -> Vec<u8> {
-    let db = rusqlite::Connection::open(file).unwrap();
-    let mut rows = db.prepare("select slug, path, bytes, typeof(bytes), extra from lit order by slug").unwrap();
-    let row = |row: &rusqlite::Row<'_>| {
-        let text = |n| row.get::<_, String>(n);
-        Ok(format!("{} {} {} {} {}\n", text(0)?, text(1)?, row.get::<_, i64>(2)?, text(3)?, text(4)?))
-    };
-    rows.query_map([], row).unwrap().map(Result::unwrap).collect::<String>().into_bytes()
-}
-
-fn same(before: &BTreeMap<PathBuf, Vec<u8>>, after: &BTreeMap<PathBuf, Vec<u8>>, when: &str) {
-    for (path, bytes) in before {
-        let now = after.get(path).map(|now| String::from_utf8_lossy(now));
-        assert_eq!(now, Some(String::from_utf8_lossy(bytes)), "{when}: {}", path.display());
-    }
-    assert_eq!(
-        before.len(),
-        after.len(),
-        "{when}: {:?}",
-        after.keys().filter(|p| !before.contains_key(*p)).collect::<Vec<_>>()
-    );
-}
+use crate::house::{GAMES, House, same};
 
 #[test]
 fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_the_same_bytes_again() {

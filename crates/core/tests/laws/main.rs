@@ -2,8 +2,10 @@
 #![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break worlds by hand")]
 
 mod faults;
+mod house;
 mod launchers;
 mod port;
 mod power;
 mod records;
 mod scenarios;
+mod tracing;

@@ -1,0 +1,209 @@
+//! The trace: what a launcher nobody has described keeps written down is found, drafted, and moved without a profile.
+
+use std::fs;
+use std::path::Path;
+
+use deft_barge_core::haul::{Haul, History, Journal, Stop};
+use deft_barge_core::launcher::{Profile, check_profile};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::survey::survey;
+use deft_barge_core::trace::{Sure, Trace, add_to_survey, draft_profile, trace, usual_places};
+use deft_barge_harbor::launchers::Launcher;
+
+use crate::house::{House, same};
+
+const PLACES: [(&str, Launcher, &str, usize); 7] = [
+    ("drives/cellar/ninepin/hexwood", Launcher::Ninepin, "np-03", 3),
+    ("drives/swift/ninepin/Underhill Threshers", Launcher::Ninepin, "np-08", 3),
+    ("drives/swift/lamp/pale-signal", Launcher::ParlourLamp, "pale-signal", 3),
+    ("drives/cellar/fathom/quiet foundry", Launcher::FathomRow, "fr-21", 2),
+    ("drives/swift/tolliver/gull-parliament", Launcher::Tolliver, "tv-11", 3),
+    ("drives/swift/quillgate/saltflat-rally", Launcher::Quillgate, "qg-0107", 2),
+    ("drives/cellar/quillgate/night-ferry", Launcher::Quillgate, "qg-0095", 2),
+];
+
+fn traced(house: &House, path: &Path) -> Trace {
+    let site = house.site();
+    trace(&site, path, &usual_places(&site, path), &|_| {})
+}
+
+fn planned(house: &House, trace: &Trace, to: &str) -> Plan {
+    let site = house.site();
+    let mut survey = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut survey, trace);
+    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+    draft.send(id, Destination::Drive(to.into()));
+    plan(&site, &survey, &draft, Policy::Hold)
+}
+
+#[test]
+fn every_record_of_every_launcher_is_found_without_a_profile() {
+    let house = House::new();
+    let profiles = house.home().join(".config/deft-barge/profiles");
+    fs::remove_dir_all(profiles).unwrap();
+    for (place, _, id, least) in PLACES {
+        let path = house.folder().join(place);
+        let trace = traced(&house, &path);
+        let shown: Vec<_> =
+            trace.finds.iter().map(|f| (&f.record.file, &f.record.location, &f.record.text, f.sure)).collect();
+        assert!(trace.finds.len() >= least, "{id}: {shown:#?}");
+        assert!(trace.problems.is_empty(), "{id}: {:?}", trace.problems);
+        for find in trace.sure() {
+            assert!(find.record.spelling.is_empty() != find.record.meaning.base().is_some(), "{find:?}");
+        }
+    }
+}
+
+#[test]
+fn a_drafted_profile_finds_the_game_and_every_record_of_it() {
+    let house = House::new();
+    let site = house.site();
+    for (place, _, id, _) in PLACES {
+        let path = house.folder().join(place);
+        let trace = traced(&house, &path);
+        let text = draft_profile(&site, &trace);
+        let profile = Profile::parse(&text, Path::new("drafted.toml")).unwrap_or_else(|e| panic!("{id}: {e}\n{text}"));
+        let check = check_profile(&site, &profile);
+        assert!(check.games.iter().any(|(_, install)| *install == path), "{id}: {:#?}\n{text}", check.games);
+        let found: usize = check.lines.iter().filter(|line| line.matched > 0).count();
+        assert_eq!(found, check.lines.len(), "{id}: {:#?}\n{text}", check.lines);
+        // The draft describes the launcher, not the one game: its other games are found as well, those in the same file at least.
+        let others = check.games.iter().filter(|(_, install)| install.is_dir()).count();
+        assert!(others >= 2 || place.contains("tolliver"), "{id}: {:#?}\n{text}", check.games);
+    }
+}
+
+#[test]
+fn a_folder_is_hauled_and_returned_by_its_trace_alone() {
+    let house = House::new();
+    fs::remove_dir_all(house.home().join(".config/deft-barge/profiles")).unwrap();
+    let before = house.records();
+    for (place, launcher, id, _) in &PLACES[..4] {
+        let path = house.folder().join(place);
+        let trace = traced(&house, &path);
+        let plan = planned(&house, &trace, "newhold");
+        assert!(!plan.stopped(), "{id}: {:?}", plan.findings);
+        let haul = house.haul(&plan, None).unwrap();
+        let history = History::of(&house.site()).unwrap();
+        let proof = history.haul(haul).unwrap().lots[0].proof.clone().unwrap();
+        assert!(proof.records_lead_here && proof.differ == 0 && proof.missing == 0, "{id}: {proof:?}");
+        let judged = launcher.judge(&launcher.home(&house.home()), id).unwrap();
+        assert!(
+            judged.content() && judged.folder.starts_with(house.folder().join("drives/newhold")),
+            "{id}: {judged:?}"
+        );
+        house.give_back(haul);
+        assert!(launcher.judge(&launcher.home(&house.home()), id).unwrap().content(), "{id}");
+        same(&before, &house.records(), id);
+    }
+}
+
+#[test]
+fn a_traced_haul_whose_records_changed_afterwards_does_not_hold_its_proof() {
+    let house = House::new();
+    let path = house.folder().join("drives/swift/lamp/pale-signal");
+    let trace = traced(&house, &path);
+    let plan = planned(&house, &trace, "newhold");
+    let haul = house.haul(&plan, None).unwrap();
+    let db = rusqlite::Connection::open(house.home().join(".local/share/parlour-lamp/lamp.db")).unwrap();
+    db.execute("update lit set path = '/elsewhere' where slug = 'pale-signal'", []).unwrap();
+    drop(db);
+    let site = house.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let lots = journal.haul(haul).unwrap().unwrap().lots;
+    let proofs = deft_barge_core::haul::prove_haul(&site, &journal, &lots, &|_| {}, &Stop::default()).unwrap();
+    assert!(!proofs[0].1.records_lead_here);
+    assert!(Haul::begin(&site, &journal, &plan).is_ok_and(|mut haul| haul.run(&|_| {}, &Stop::default()).is_err()));
+}
+
+#[test]
+fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
+    let folder = tempfile::tempdir().unwrap();
+    let top = folder.path().canonicalize().unwrap();
+    let write = |path: &str, text: &[u8]| {
+        let at = top.join(path);
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        fs::write(at, text).unwrap();
+    };
+    let game = top.join("games/Pale Signal");
+    write("games/Pale Signal/start", b"");
+    write("games/Pale Signal Two/start", b"");
+    write("the other/keep", b"");
+    let here = game.to_str().unwrap();
+    let windows = format!("Z:{}", here.replace('/', "\\"));
+    let wide = |text: &str| -> Vec<u8> {
+        [0xff, 0xfe].into_iter().chain(text.encode_utf16().flat_map(u16::to_le_bytes)).collect()
+    };
+    let digits: Vec<String> =
+        windows.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).map(|b| format!("{b:02x}")).collect();
+    let uri = format!("file://{}", here.replace(' ', "%20"));
+    write(
+        "home/.config/a/plain.json",
+        format!("{{\"x\": [{{\"at\": \"{here}\"}}], // c\n \"other\": \"{here} Two\"}}").as_bytes(),
+    );
+    write("home/.config/b/uri.yaml", format!("at: {uri}\nbelow: {uri}/start\n").as_bytes());
+    write("home/.config/c/list.ini", format!("[p]\nall = /usr;{here};/x\ncmd = \"{here}/start\" --x\n").as_bytes());
+    write(
+        "home/.layer/system.reg",
+        &wide(&format!(
+            "Windows Registry Editor Version 5.00\r\n\r\n[K]\r\n\"a\"=\"{}\"\r\n\"b\"=hex(2):{}\r\n",
+            windows.replace('\\', "\\\\"),
+            digits.join(",")
+        )),
+    );
+    fs::create_dir_all(top.join("home/.layer/dosdevices")).unwrap();
+    std::os::unix::fs::symlink("/", top.join("home/.layer/dosdevices/z:")).unwrap();
+    write("home/.config/d/notes", format!("It lies in {here}, I think.\nAnd not in {here} Two.\n").as_bytes());
+    write("home/.config/d/blob.dat", &[b"\0\xff\0", here.as_bytes(), b"\0"].concat());
+    write(
+        "home/.local/share/e/in.xml",
+        format!("<r><v j='{{&quot;p&quot;: &quot;{here}/start&quot;}}'/></r>").as_bytes(),
+    );
+    std::os::unix::fs::symlink(&game, top.join("home/.config/link")).unwrap();
+    write(
+        "world.toml",
+        format!(
+            "format = 1\nhome = \"home\"\n[[drives]]\ntag = 1\nname = \"one\"\nroot = \"games\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n[[drives]]\ntag = 2\nname = \"two\"\nroot = \"the other\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
+        )
+        .as_bytes(),
+    );
+    let site = deft_barge_core::site::Site::of_world(&top).unwrap();
+    let trace = trace(&site, &game, &usual_places(&site, &game), &|_| {});
+    let mut found: Vec<(String, String, Sure)> = trace
+        .finds
+        .iter()
+        .map(|find| {
+            let name = find.record.file.file_name().unwrap().to_string_lossy().into_owned();
+            (name, find.record.meaning.to_string(), find.sure)
+        })
+        .collect();
+    found.sort();
+    let wanted = [
+        ("blob.dat", "{folder}", Sure::Unreadable),
+        ("in.xml", "{install}/{tail}", Sure::Certain),
+        ("link", "{install}", Sure::Certain),
+        ("list.ini", "{install}", Sure::Certain),
+        ("list.ini", "{install}/{tail}", Sure::Certain),
+        ("notes", "{install}", Sure::Certain),
+        ("plain.json", "{install}", Sure::Certain),
+        ("system.reg", "{install}", Sure::Certain),
+        ("system.reg", "{install}", Sure::Certain),
+        ("uri.yaml", "{install}", Sure::Certain),
+        ("uri.yaml", "{install}/{tail}", Sure::Certain),
+    ];
+    let wanted: Vec<_> = wanted.iter().map(|(a, b, c)| ((*a).to_string(), (*b).to_string(), *c)).collect();
+    assert_eq!(found, wanted, "{:#?}\n{:?}", trace.finds, trace.problems);
+    // What was found can be written for another place, each in its own spelling.
+    let mut survey = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut survey, &trace);
+    let mut draft = Draft::default();
+    draft.send(id, Destination::Drive("two".into()));
+    let plan = plan(&site, &survey, &draft, Policy::Hold);
+    let news: Vec<&str> = plan.lots[0].previews.iter().map(|preview| preview.after.as_str()).collect();
+    for part in
+        ["the%20other/games/Pale%20Signal/start", "\\the other\\games\\Pale Signal", "/the other/games/Pale Signal"]
+    {
+        assert!(news.iter().any(|new| new.contains(part)), "{part}: {news:#?}");
+    }
+    assert_eq!(plan.lots[0].edits.len(), 10, "{news:#?}");
+}
