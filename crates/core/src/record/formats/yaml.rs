@@ -77,8 +77,11 @@ fn depth_of_flow(text: &str) -> Result<(), Fault> {
 impl Scanner<'_, '_> {
     fn event(&mut self, event: Event<'_>, span: Span) -> Result<(), Fault> {
         match event {
-            Event::Scalar(_, style, _, _) => {
+            Event::Scalar(_, style, _, tag) => {
                 let (span, style) = self.tight(span, style)?;
+                // What a tag makes of a text is not ours to say; only `!!str` leaves it one.
+                let text = tag.as_ref().is_none_or(|tag| tag.is_yaml_core_schema() && tag.suffix == "str");
+                let style = if text { style } else { Style::Fixed };
                 self.leaf(span, style);
             }
             Event::Alias(_) => {
@@ -274,8 +277,18 @@ pub(super) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<S
 
 /// Whether a text stays a number if it was one, and does not become one if it was none.
 fn typed_alike(new: &str, raw: &str, side: Side) -> bool {
-    let text = |text: &str| matches!(plain_value(text), Value::String(_));
-    side == Side::Key || text(new) || (!text(raw) && plain_value(new).is_number())
+    let is_text = |text: &str| matches!(plain_value(text), Value::String(_)) && !ambiguous(text);
+    is_text(new) || (side == Side::Value && !is_text(raw) && plain_value(new).is_number())
+}
+
+/// Whether readers of some version of YAML take a plain text for a number, a word, a date or a time.
+fn ambiguous(text: &str) -> bool {
+    const WORDS: [&str; 9] = ["y", "n", "yes", "no", "on", "off", "true", "false", "null"];
+    let first = text.trim_start_matches(['+', '-', '.']).chars().next();
+    let number = first.is_none_or(|c| c.is_ascii_digit())
+        && text.chars().all(|c| c.is_ascii_hexdigit() || "xXoO_.:+-eEtTzZ ".contains(c));
+    let special = [".inf", ".nan"].iter().any(|end| text.to_lowercase().ends_with(end));
+    number || special || text == "~" || text == "=" || WORDS.contains(&text.to_lowercase().as_str())
 }
 
 /// Whether a text can stand without quotes wherever a scalar can.
@@ -341,12 +354,10 @@ pub(super) fn plain_value(text: &str) -> Value {
         "~" | "null" | "Null" | "NULL" => Value::Null,
         "true" | "True" | "TRUE" => Value::Bool(true),
         "false" | "False" | "FALSE" => Value::Bool(false),
-        // Readers of the older YAML 1.1 take these for words and numbers as well.
-        "yes" | "no" | "on" | "off" | "y" | "n" | "Yes" | "No" | "On" | "Off" | "Y" | "N" | "YES" | "NO" | "ON"
-        | "OFF" => Value::String(text.into()),
+        // Only numbers on which both versions agree; `1e3` is text for readers of 1.1.
         _ => serde_json::from_str::<Value>(text)
             .ok()
-            .filter(Value::is_number)
+            .filter(|value| value.is_number() && (text.contains('.') || !text.contains(['e', 'E'])))
             .unwrap_or_else(|| Value::String(text.into())),
     }
 }

@@ -1,0 +1,15 @@
+//! Other programs read what we write, and write what we read: Python's parsers, the sqlite3 program, Wine.
+//! Where one of them is missing, its tests say so loudly and pass.
+#![expect(
+    clippy::unwrap_used,
+    clippy::print_stderr,
+    reason = "tests talk to other programs by hand, and say what is missing"
+)]
+
+mod python;
+mod sqlite;
+mod wine;
+
+fn missing(what: &str) {
+    eprintln!("!!! {what} is not installed: nothing was proved here; scripts/test installs it !!!");
+}
