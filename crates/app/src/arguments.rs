@@ -46,6 +46,9 @@ pub enum Command {
     Log,
     /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
     Trace(Traced),
+    /// Make a new library of a launcher, or choose the one that takes new installs.
+    #[command(subcommand)]
+    Library(LibraryAct),
     /// Draft a launcher's profile from a trace, or check one against this machine.
     #[command(subcommand)]
     Profile(ProfileAct),
@@ -58,6 +61,24 @@ pub struct Traced {
     /// Look in these folders only, instead of in all where programs keep such things.
     #[arg(long = "in", value_name = "FOLDER", num_args = 1..)]
     pub places: Vec<PathBuf>,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum LibraryAct {
+    /// Make a library on a drive and make it known to its launcher. A return takes it away again.
+    New {
+        /// The launcher, by name or id.
+        launcher: String,
+        /// The drive, by name or digit.
+        drive: String,
+    },
+    /// Let new installs go to this library.
+    Default {
+        /// The launcher, by name or id.
+        launcher: String,
+        /// The folder of the library, or the drive it lies on.
+        library: String,
+    },
 }
 
 #[derive(Debug, Subcommand)]

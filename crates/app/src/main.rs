@@ -60,6 +60,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Plan(wish)) => acts::plan(&site, &wish, json),
         Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
+        Some(Command::Library(act)) => acts::library(&site, &act, json),
         Some(Command::Profile(act)) => acts::profile(&site, &act, json),
         Some(Command::Resume) => acts::resume(&site, json),
         Some(Command::Return(which)) => acts::return_(&site, &which, json),

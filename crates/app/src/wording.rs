@@ -185,6 +185,7 @@ pub fn mode(mode: Mode) -> &'static str {
     match mode {
         Mode::Copy => "copy, compare, repoint, prove, hold",
         Mode::Rename => "rename, repoint, prove",
+        Mode::Records => "records alone",
         Mode::TakeBack => "compare, repoint, prove, let the copy go",
     }
 }

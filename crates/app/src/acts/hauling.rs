@@ -1,19 +1,20 @@
 //! Commands that write: haul, resume, return, release, and prove, which reads every byte.
 
 use std::io::{IsTerminal, Write, stdin, stdout};
+use std::path::PathBuf;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{
     Haul, HaulError, HaulRow, Journal, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul, return_haul,
     return_plan,
 };
-use deft_barge_core::plan::{Plan, Weight};
+use deft_barge_core::plan::{LibraryWish, Mode, Plan, Weight, plan_library};
 use deft_barge_core::site::Site;
 use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, What, Which, Wish};
+use crate::arguments::{Back, LibraryAct, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -46,6 +47,38 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         } else if !cautions.is_empty() {
             return Err(Fault::refused(cautions, "Accept with --yes."));
         }
+    }
+    let (journal, _) = Journal::open(site)?.recover()?;
+    run_plan(site, &journal, &plan, json)
+}
+
+/// `library`
+pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let (LibraryAct::New { launcher: word, .. } | LibraryAct::Default { launcher: word, .. }) = act;
+    let low = word.to_lowercase();
+    let launcher = survey.launchers.iter().find(|l| l.id == *word || l.name.to_lowercase() == low);
+    let launcher = launcher.ok_or_else(|| {
+        let names: Vec<&str> = survey.launchers.iter().map(|launcher| launcher.name.as_str()).collect();
+        let sentence = format!("There is no launcher {word:?}; there are {}.", names.join(", "));
+        Fault::usage(sentence, "See what there is with: deft-barge survey")
+    })?;
+    let wish = match act {
+        LibraryAct::New { drive, .. } => LibraryWish::New(drive.clone()),
+        LibraryAct::Default { library, .. } => {
+            let drive = site.find_drive(library).map(|drive| &drive.name);
+            let on = |l: &&deft_barge_core::survey::Library| drive.is_some() && l.drive.as_ref() == drive;
+            let chosen = launcher.libraries.iter().find(on).map(|library| library.path.clone());
+            LibraryWish::Default(chosen.unwrap_or_else(|| PathBuf::from(library)))
+        }
+    };
+    let mut plan = plan_library(site, &survey, &launcher.id, &wish);
+    add_unfinished(site, &mut plan)?;
+    if plan.stopped() {
+        return Err(refused(&plan));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     run_plan(site, &journal, &plan, json)
@@ -124,7 +157,10 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
             lot.stage.word(),
             crate::show::path(&lot.planned.to)
         ))?;
-        if let Some(proof) = &lot.proof {
+        if lot.planned.mode == Mode::Records {
+            let files = lot.planned.record_files().len();
+            say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
+        } else if let Some(proof) = &lot.proof {
             say(&format!("  proof   {}", wording::proof(proof)))?;
         }
         if lot.holds_originals() {

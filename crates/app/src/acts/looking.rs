@@ -1,7 +1,7 @@
 //! Commands that only look: survey, plan, log.
 
 use deft_barge_core::haul::History;
-use deft_barge_core::plan::Plan;
+use deft_barge_core::plan::{Mode, Plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde_json::Value;
@@ -247,7 +247,7 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
                 planned.to_drive,
                 lot.stage.word()
             ))?;
-            if let Some(proof) = &lot.proof {
+            if let Some(proof) = lot.proof.as_ref().filter(|_| planned.mode != Mode::Records) {
                 say(&format!("    proof   {}", wording::proof(proof)))?;
             }
             if let Some(error) = &lot.error {

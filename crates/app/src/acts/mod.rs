@@ -6,7 +6,7 @@ mod looking;
 mod records;
 
 pub use demo::demo;
-pub use hauling::{haul, prove, release, resume, return_};
+pub use hauling::{haul, library, prove, release, resume, return_};
 pub use looking::{log, plan, survey};
 pub use records::{profile, trace};
 

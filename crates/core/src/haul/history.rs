@@ -65,7 +65,7 @@ pub struct LotRow {
 impl LotRow {
     /// Whether it still holds originals: compared and repointed, and not yet released.
     pub fn holds_originals(&self) -> bool {
-        self.planned.mode != Mode::Rename
+        matches!(self.planned.mode, Mode::Copy | Mode::TakeBack)
             && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
     }
 }

@@ -21,7 +21,7 @@ use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
-use crate::plan::PlannedLot;
+use crate::plan::{Mode, PlannedLot};
 use crate::record::{Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::GameId;
@@ -426,7 +426,7 @@ pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
 
 /// Whether the records of a lot lead to its new place.
 pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
-    if is_traced(&planned.game) {
+    if is_traced(&planned.game) || planned.mode == Mode::Records {
         return edits_stand(planned);
     }
     what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.to)
@@ -462,8 +462,12 @@ fn prove_lot(
     report: &dyn Fn(HaulEvent),
     stop: &Stop,
 ) -> Result<Proof, HaulError> {
-    let tally = journal.tally(lot.id)?;
     let planned = &lot.planned;
+    if planned.mode == Mode::Records {
+        let stands = edits_stand(planned);
+        return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });
+    }
+    let tally = journal.tally(lot.id)?;
     let contents = contents_of(site, &planned.game, &planned.to)?;
     let rewritten = rewritten_in(journal, lot)?;
     let subject = Subject {

@@ -65,7 +65,7 @@ pub fn release_haul(
 }
 
 pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
-    if work.lot.planned.mode == Mode::Rename {
+    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records) {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }

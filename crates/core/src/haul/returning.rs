@@ -56,6 +56,7 @@ fn turned(lot: &LotRow) -> PlannedLot {
     let whole = lot.holds_originals() && lot.stage != Stage::Releasing;
     let mode = match (planned.mode, whole) {
         (Mode::Rename, _) => Mode::Rename,
+        (Mode::Records, _) => Mode::Records,
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,
     };
@@ -115,7 +116,7 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
         kinds.push(FindingKind::RecordsUnchangeable { why });
     }
     // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
-    if back.mode != Mode::TakeBack && lot.stage.at_rest() && back.to.symlink_metadata().is_ok() {
+    if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && back.to.symlink_metadata().is_ok() {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
     if back.mode == Mode::TakeBack && !back.to.is_dir() {
@@ -253,6 +254,7 @@ pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
 pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
     let library = planned.edits.iter().find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
+        Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Mode::Records => Some(planned.to.as_path()),
         _ => None,
     });
     if let Some(library) = library {

@@ -9,7 +9,7 @@ use super::event::{HaulEvent, Stop};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::place::{link, place, rename, swap};
-use super::prove::{Depth, Subject, add_lot_records, contents_of, look};
+use super::prove::{Depth, Proof, Subject, add_lot_records, contents_of, edits_stand, look};
 use super::release::release_lot;
 use super::repoint::rewritten_in;
 use super::repoint::{finish, repoint};
@@ -42,6 +42,10 @@ impl Work<'_> {
     }
 
     pub(super) fn tell_stage(&self) {
+        // Records alone change at once: there are no phases to follow.
+        if self.lot.planned.mode == Mode::Records {
+            return;
+        }
         let (haul, lot) = (self.lot.haul, self.lot.id);
         (self.report)(HaulEvent::Stage {
             haul,
@@ -211,6 +215,10 @@ fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
         match (work.lot.stage.clone(), work.lot.planned.mode) {
             (Stage::Planned, Mode::TakeBack) => take_up(work)?,
             (Stage::Planned, Mode::Rename) => link(work)?,
+            (Stage::Planned, Mode::Records) => {
+                work.make_way(&work.lot.planned.to.clone())?;
+                work.set_stage(Stage::Placed)?;
+            }
             (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_lot(work)?,
             (Stage::Compared { staging }, _) => place(work, &staging)?,
             (Stage::Renaming, _) => rename(work)?,
@@ -243,7 +251,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
 /// A copy may have stood at its place for long before its records were changed: originals and copy are looked at once more.
 fn both_are_the_same(work: &Work<'_>) -> Result<(), HaulError> {
     let planned = &work.lot.planned;
-    if planned.mode == Mode::Rename {
+    if matches!(planned.mode, Mode::Rename | Mode::Records) {
         return Ok(());
     }
     let tally = work.journal.tally(work.lot.id)?;
@@ -265,6 +273,10 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     if planned.mode == Mode::Rename {
         swap(work)?;
     }
+    if planned.mode == Mode::Records {
+        let stands = edits_stand(&planned);
+        return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
+    }
     let tally = work.journal.tally(work.lot.id)?;
     let contents = work.content_list()?;
     let rewritten = rewritten_in(work.journal, &work.lot)?;
@@ -278,13 +290,20 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     };
     let mut proof = look(&work.site.disk, &subject, Depth::Seen, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
+    proved(work, proof)
+}
+
+fn proved(work: &mut Work<'_>, proof: Proof) -> Result<(), HaulError> {
+    let title = work.lot.planned.title.clone();
     let next = work.lot.stage.clone().to(Stage::Proved { holds: proof.holds() })?;
     work.journal.set_proof(work.lot.id, &proof, &next)?;
-    work.journal.say(work.lot.haul, Some(work.lot.id), "proved", &planned.title)?;
+    work.journal.say(work.lot.haul, Some(work.lot.id), "proved", &title)?;
     work.lot.stage = next;
     work.lot.proof = Some(proof.clone());
     work.tell_stage();
-    (work.report)(HaulEvent::Proved { lot: work.lot.id, title: planned.title, proof });
+    if work.lot.planned.mode != Mode::Records {
+        (work.report)(HaulEvent::Proved { lot: work.lot.id, title, proof });
+    }
     Ok(())
 }
 

@@ -297,7 +297,7 @@ impl Writing<'_> {
     }
 }
 
-fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {
+pub(super) fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
     let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));

@@ -39,6 +39,8 @@ pub enum Mode {
     Rename,
     /// The held originals are taken up again, and what was the copy is let go.
     TakeBack,
+    /// Only records change.
+    Records,
 }
 
 /// One lot as it would be hauled.
@@ -233,7 +235,7 @@ impl Making<'_> {
             previews: previews(&edits),
             edits,
         };
-        self.record_files_writable(&lot);
+        self.findings.extend(writable_findings(self.site, &lot));
         Some(lot)
     }
 
@@ -356,23 +358,26 @@ impl Making<'_> {
             self.say(FindingKind::NotWritable { path });
         }
     }
+}
 
-    fn record_files_writable(&mut self, lot: &PlannedLot) {
-        for file in lot.record_files() {
-            // What lies in the lot is changed in the copy, and a link where it stands.
-            if file.starts_with(&lot.to) {
-                continue;
-            }
-            let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
-            let real = if is_link { file.to_path_buf() } else { real_path(file) };
-            let folder = real.ancestors().skip(1).find(|path| path.is_dir());
-            let read_only = self.site.drive_of(&real).is_some_and(|drive| drive.read_only);
-            let file_closed = !is_link && real.exists() && !accessible(&real);
-            if read_only || file_closed || !folder.is_some_and(writable_folder) {
-                self.say(FindingKind::NotWritable { path: file.into() });
-            }
+/// The record files of a lot that cannot be changed.
+pub(super) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for file in lot.record_files() {
+        // What lies in the lot is changed in the copy, and a link where it stands.
+        if file.starts_with(&lot.to) && lot.mode != Mode::Records {
+            continue;
+        }
+        let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
+        let real = if is_link { file.to_path_buf() } else { real_path(file) };
+        let folder = real.ancestors().skip(1).find(|path| path.is_dir());
+        let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
+        let file_closed = !is_link && real.exists() && !accessible(&real);
+        if read_only || file_closed || !folder.is_some_and(writable_folder) {
+            findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
         }
     }
+    findings
 }
 
 fn accessible(path: &Path) -> bool {

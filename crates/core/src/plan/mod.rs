@@ -6,12 +6,14 @@
 mod draft;
 mod edits;
 mod findings;
+mod libraries;
 mod making;
 mod quiet;
 
 pub use draft::{Destination, Draft, DraftLot, Load, projected};
 pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Finding, FindingKind, Limit, Weight};
+pub use libraries::{LibraryWish, plan_library};
 pub use making::{Mode, Plan, PlannedLot, Policy, plan};
 pub use quiet::quiet;
 

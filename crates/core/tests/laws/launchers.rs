@@ -8,7 +8,8 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{Haul, History, Journal, Stop, release_haul};
-use deft_barge_core::plan::{FindingKind, MakeLetters, Weight};
+use deft_barge_core::plan::{FindingKind, LibraryWish, MakeLetters, Weight, plan_library};
+use deft_barge_core::survey::survey;
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{GAMES, House, same};
@@ -104,6 +105,42 @@ fn killed_at_any_act_on_a_record_all_are_new_or_all_are_old_at_the_next_start() 
         }
     }
     assert!(kills > 40, "{kills}");
+}
+
+#[test]
+fn libraries_are_made_known_and_chosen_for_new_installs_and_all_is_returned() {
+    let house = House::new();
+    let before = house.records();
+    let drives = house.folder().join("drives");
+    let change = |launcher: &str, wish: LibraryWish| {
+        let site = house.site();
+        let survey = survey(&site, Vec::new(), &|_| {});
+        house.haul(&plan_library(&site, &survey, launcher, &wish), None)
+    };
+    let default = |launcher: &str| {
+        let survey = survey(&house.site(), Vec::new(), &|_| {});
+        let all = survey.launcher(launcher).unwrap().libraries.clone();
+        (all.iter().find(|library| library.default).unwrap().path.clone(), all.len())
+    };
+    for launcher in ["quillgate", "tolliver"] {
+        let (first, count) = default(launcher);
+        let made = change(launcher, LibraryWish::New("newhold".into())).unwrap();
+        let new = drives.join("newhold").join(launcher);
+        assert!(new.is_dir());
+        assert_eq!(default(launcher), (first.clone(), count + 1), "{launcher}");
+        let chosen = change(launcher, LibraryWish::Default(new.clone())).unwrap();
+        assert_eq!(default(launcher), (new.clone(), count + 1), "{launcher}");
+        assert!(change(launcher, LibraryWish::Default(new.clone())).is_err(), "it is the default already");
+        assert!(change(launcher, LibraryWish::New("newhold".into())).is_err(), "it is there already");
+        house.give_back(chosen);
+        assert_eq!(default(launcher), (first.clone(), count + 1), "{launcher}");
+        house.give_back(made);
+        assert_eq!(default(launcher), (first, count), "{launcher}");
+        assert!(!new.exists());
+        same(&before, &house.records(), launcher);
+    }
+    assert!(change("ninepin", LibraryWish::New("newhold".into())).is_err(), "a launcher without libraries");
+    assert!(change("quillgate", LibraryWish::Default(drives.join("nowhere"))).is_err());
 }
 
 #[test]
