@@ -303,3 +303,81 @@ fn the_demo_without_a_terminal_ends_well() {
     assert_eq!(output.status.code(), Some(2), "a folder that is no world is left alone");
     assert!(folder.path().join("w").exists());
 }
+
+#[test]
+fn a_helper_that_would_write_its_values_back_is_a_stop_and_would_have_broken_the_game() {
+    let world = World::alone();
+    let home = world.at("home/.config/fathom-row");
+    let mut helper = Command::new(PROGRAM)
+        .args(["stand-in", "fathom-row", "--home"])
+        .arg(&home)
+        .arg("help")
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    BufReader::new(helper.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    let out = world.expect(&["haul", "foundry", "--to", "newhold", "--yes"], 3);
+    assert!(out.contains("Fathom Row is running"), "{out}");
+    // What it remembers comes back when it ends, and nothing else.
+    let hive = home.join("layer/user.reg");
+    let text = fs::read_to_string(&hive).unwrap();
+    let moved = text.replace("cellar", "elsewhere").replace("dword:00000002", "dword:00000003");
+    fs::write(&hive, moved).unwrap();
+    Command::new("kill").arg(helper.id().to_string()).status().unwrap();
+    helper.wait().unwrap();
+    assert_eq!(fs::read_to_string(&hive).unwrap(), text.replace("dword:00000002", "dword:00000003"));
+    world.expect(&["haul", "foundry", "--to", "newhold", "--yes"], 0);
+    let check = ["stand-in", "fathom-row", "--home", home.to_str().unwrap(), "check", "fr-21"];
+    assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
+}
+
+#[test]
+fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
+    let world = World::new();
+    let game = world.at("drives/swift/lamp/pale-signal");
+    let path = game.to_str().unwrap();
+    let before = world.all();
+    let out = world.expect(&["trace", path], 0);
+    assert!(out.contains("lamp.db") && out.contains("$['program']") && out.contains("certain"), "{out}");
+    let trace = world.json(&["trace", path, "--in", world.at("home").to_str().unwrap()], 0);
+    assert!(trace["finds"].as_array().unwrap().len() >= 3, "{trace}");
+    assert_eq!(world.all(), before, "looking writes nothing");
+    world.expect(&["trace", path, "--in", "/no/such/folder"], 2);
+
+    let draft = world.at("draft.toml");
+    world.expect(&["profile", "draft", path, "--out", draft.to_str().unwrap()], 0);
+    world.expect(&["profile", "draft", path, "--out", draft.to_str().unwrap()], 2);
+    assert!(world.expect(&["profile", "check", draft.to_str().unwrap()], 0).contains("Pale Signal") || draft.exists());
+    assert_eq!(world.json(&["profile", "check"], 0)["sound"], true);
+    let profile = world.at("home/.config/deft-barge/profiles/parlour-lamp.toml");
+    let text = fs::read_to_string(&profile).unwrap();
+    fs::write(&profile, text.replace("$.program", "$.start")).unwrap();
+    let out = world.expect(&["profile", "check", "parlour-lamp"], 4);
+    assert!(out.contains("not sound") && out.contains("no entry has it"), "{out}");
+    world.expect(&["profile", "check", "no-such-profile"], 2);
+
+    assert!(world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 2).contains("Name the game"));
+    fs::remove_file(&profile).unwrap();
+    world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 0);
+    let home = world.at("home/.local/share/parlour-lamp");
+    let check = ["stand-in", "parlour-lamp", "--home", home.to_str().unwrap(), "check", "pale-signal"];
+    assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
+    world.expect(&["return"], 0);
+    assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
+    assert!(game.is_dir());
+}
+
+#[test]
+fn a_library_is_made_and_chosen_and_both_are_returned() {
+    let world = World::new();
+    world.expect(&["library", "new", "Tolliver", "newhold"], 0);
+    world.expect(&["library", "default", "tolliver", "newhold"], 0);
+    let survey = world.json(&["survey"], 0);
+    let libraries = one(&survey["launchers"], "tolliver")["libraries"].as_array().unwrap().clone();
+    assert!(libraries.iter().any(|l| l["drive"] == "newhold" && l["default"] == true), "{libraries:?}");
+    world.expect(&["library", "default", "tolliver", "newhold"], 3);
+    world.expect(&["library", "new", "nobody", "newhold"], 2);
+    world.expect(&["return", "2"], 0);
+    world.expect(&["return", "1"], 0);
+    assert!(!world.at("drives/newhold/tolliver").exists());
+}

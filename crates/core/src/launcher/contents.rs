@@ -170,16 +170,15 @@ impl ContentList {
         let column = |selector: &str| column(&json, &contents.list, selector);
         let paths = column(&contents.path).map_err(json_error)?;
         let sizes = column(&contents.size).map_err(json_error)?;
-        let hashes = match contents.piece {
-            None => column(&contents.hash).map_err(json_error)?,
+        let hashes = if contents.piece.is_some() {
             // Each entry has a hash per piece; an empty file has none.
-            Some(_) => {
-                let pieces = |entry: &Place| -> Result<String, DocumentError> {
-                    let found = json.find(&joined(entry, &contents.hash))?;
-                    Ok(found.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())
-                };
-                entries.iter().map(pieces).collect::<Result<_, _>>().map_err(json_error)?
-            }
+            let pieces = |entry: &Place| -> Result<String, DocumentError> {
+                let found = json.find(&joined(entry, &contents.hash))?;
+                Ok(found.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())
+            };
+            entries.iter().map(pieces).collect::<Result<_, _>>().map_err(json_error)?
+        } else {
+            column(&contents.hash).map_err(json_error)?
         };
         let kind = match (contents.algorithm, contents.piece) {
             (Algorithm::Sha1, _) => DigestKind::Sha1,

@@ -310,12 +310,11 @@ pub(super) fn register(site: &Site, found: &Found, library: &Path, list_file: &P
 
 /// A path as it stands between quotes in a format.
 fn quoted_in(format: Format, path: &str) -> String {
-    match format {
-        Format::Xml => path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;"),
-        _ => {
-            let path = serde_json::Value::String(path.into()).to_string();
-            path[1..path.len() - 1].to_string()
-        }
+    if format == Format::Xml {
+        path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
+    } else {
+        let path = serde_json::Value::String(path.into()).to_string();
+        path[1..path.len() - 1].to_string()
     }
 }
 

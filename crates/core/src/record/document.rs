@@ -16,7 +16,7 @@ use thiserror::Error;
 use super::encoding::Encoding;
 use super::formats;
 use super::place::{Place, Side, Step};
-use super::tree::{Builder, Fault, Kind, Style, Tree};
+use super::tree::{Builder, Edit, Fault, Kind, Style, Tree};
 
 /// The formats of text files that are read and edited.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -212,6 +212,13 @@ impl Document {
         }
     }
 
+    fn has_key(&self, node: u32, name: &str) -> bool {
+        let says = &self.tree.nodes[node as usize];
+        // A large registry has hundreds of thousands of keys: most are told apart without decoding them.
+        let may = says.key_style.is_none_or(|style| formats::may_say(style, &self.text[says.key()], name));
+        may && self.key_text(node) == name
+    }
+
     fn key_text(&self, node: u32) -> Cow<'_, str> {
         let node = &self.tree.nodes[node as usize];
         node.key_style.map_or(Cow::Borrowed(""), |style| formats::decode(style, &self.text[node.key()]))
@@ -394,11 +401,18 @@ impl Document {
         if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
             return None;
         }
-        let tree = scanned(&text, self.format).ok()?;
-        if !self.tree.same_after(&tree, spans, way.len(), node) {
-            return None;
-        }
-        let after = &tree.nodes[node as usize];
+        let edit = Edit { spans, length: way.len(), node };
+        let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::Hive) {
+            let mut builder = Builder::like(&self.tree, edit);
+            formats::scan(&text, self.format, &mut builder).ok()?;
+            builder.edited()?
+        } else {
+            let tree = scanned(&text, self.format).ok()?;
+            if !self.tree.same_after(&tree, edit) {
+                return None;
+            }
+            tree.nodes[node as usize]
+        };
         let (style, span) = match (side, after.kind) {
             (Side::Value, Kind::Leaf(style)) => (style, after.span()),
             (Side::Key, _) => (after.key_style?, after.key()),
@@ -407,7 +421,6 @@ impl Document {
         if formats::decode(style, &text[span]) != new {
             return None;
         }
-        drop(tree);
         // UTF-8 without a mark is taken as it is, so that a large file is not held twice.
         Some(if self.encoding == Encoding::Utf8 { text.into_bytes() } else { self.encoding.write(&[&text]) })
     }
@@ -442,7 +455,7 @@ impl Document {
         place.0.iter().try_fold(0, |node, step| match (self.tree.nodes.get(node as usize)?.kind, step) {
             // Of a key that stands twice, readers take the last value.
             (Kind::Object, Step::Name(name)) => {
-                self.tree.children(node).filter(|child| self.key_text(*child) == name.as_str()).last()
+                self.tree.children(node).filter(|child| self.has_key(*child, name)).last()
             }
             (Kind::List, Step::Index(n)) => self.tree.children(node).nth(*n),
             _ => None,
@@ -466,7 +479,7 @@ pub(super) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, Docum
 }
 
 fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
-    let mut builder = Builder::default();
+    let mut builder = Builder::for_text(text.len());
     formats::scan(text, format, &mut builder)?;
     Ok(builder.done())
 }

@@ -285,7 +285,9 @@ impl Edit {
             Self::Travel { from, to, .. } => [from, to].into_iter().for_each(carry),
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
                 carry(file);
-                made.iter_mut().for_each(|(made, _)| carry(made));
+                if let Some((made, _)) = made {
+                    carry(made);
+                }
             }
         }
         self

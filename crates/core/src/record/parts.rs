@@ -96,9 +96,8 @@ pub fn find_parts<'a>(
 pub fn write_part(value: &str, part: &Part<'_>, new: &str, within: Within, format: Option<Format>) -> Option<String> {
     let exec = format == Some(Format::Desktop);
     match within {
-        Within::Value => Some(new.to_string()),
-        Within::List => (!new.contains(list_sign(value)?)).then(|| new.to_string()),
-        Within::Text => Some(new.to_string()),
+        Within::Value | Within::Text => Some(new.to_string()),
+        Within::List => (!new.contains(list_sign(value))).then(|| new.to_string()),
         Within::Command => {
             let reserved = |c: char| {
                 if exec {
@@ -225,12 +224,12 @@ fn part(value: &str, range: Range<usize>, rules: Words) -> Part<'_> {
     Part { range, text, quote }
 }
 
-fn list_sign(value: &str) -> Option<char> {
-    Some(if value.contains(';') { ';' } else { ':' })
+fn list_sign(value: &str) -> char {
+    if value.contains(';') { ';' } else { ':' }
 }
 
 fn items(value: &str) -> Vec<Part<'_>> {
-    let sign = list_sign(value).unwrap_or(';');
+    let sign = list_sign(value);
     let (mut parts, mut from) = (Vec::new(), 0);
     let ends = value.match_indices(sign).map(|(at, _)| at).filter(|at| sign == ';' || !of_letter(value, *at));
     for end in ends.chain([value.len()]) {

@@ -390,15 +390,12 @@ impl Escapes {
         let (mut out, mut at) = (Vec::with_capacity(bytes.len()), 0);
         while at < bytes.len() {
             let digits = (bytes[at] == b'%').then(|| name.get(at + 1..at + 3)).flatten();
-            match digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
-                Some(byte) => {
-                    out.push(byte);
-                    at += 3;
-                }
-                None => {
-                    out.push(bytes[at]);
-                    at += 1;
-                }
+            if let Some(byte) = digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
+                out.push(byte);
+                at += 3;
+            } else {
+                out.push(bytes[at]);
+                at += 1;
             }
         }
         out

@@ -126,27 +126,84 @@ pub(super) struct Tree {
     pub more_keys: Vec<(u32, (u32, u32))>,
 }
 
-/// Builds a tree: nodes are added below any node that is there.
+/// Builds a tree: nodes are added below any node that is there. Or looks whether the tree would be one that is known.
 #[derive(Debug, Default)]
-pub(super) struct Builder {
+pub(super) struct Builder<'k> {
     tree: Tree,
     last: Vec<u32>,
+    known: Option<Known<'k>>,
+}
+
+/// A tree as it should be after an edit, node by node: a second tree of a large file would not fit beside the first.
+#[derive(Debug)]
+struct Known<'k> {
+    tree: &'k Tree,
+    edit: Edit<'k>,
+    more_keys: usize,
+    same: bool,
+    edited: Option<Node>,
+}
+
+/// Where a text was changed: `spans` in their order, each now `length` bytes long, of the node `node`.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Edit<'k> {
+    pub spans: &'k [Range<usize>],
+    pub length: usize,
+    pub node: u32,
+}
+
+impl Edit<'_> {
+    fn shifted(&self, mut node: Node) -> Node {
+        for span in self.spans.iter().rev() {
+            node = node.moved(span.end.max(span.start + 1), self.length as isize - span.len() as isize);
+        }
+        node
+    }
+
+    fn has_empty_span(&self) -> bool {
+        self.spans.iter().any(Range::is_empty)
+    }
 }
 
 fn pair(range: &Range<usize>) -> (u32, u32) {
     (range.start as u32, range.end as u32)
 }
 
-impl Builder {
+impl<'k> Builder<'k> {
+    /// A builder for a text of this length. Room that is not used costs nothing.
+    pub fn for_text(length: usize) -> Self {
+        let nodes = Vec::with_capacity(length / 8 + 16);
+        Self { tree: Tree { nodes, more_keys: Vec::new() }, last: Vec::with_capacity(length / 8 + 16), known: None }
+    }
+
+    /// Looks whether a text that was edited has the shape of `tree` but for the edit. Only for scanners that never turn
+    /// a node into another one.
+    pub fn like(tree: &'k Tree, edit: Edit<'k>) -> Self {
+        let known = Known { tree, edit, more_keys: 0, same: true, edited: None };
+        Self { tree: Tree::default(), last: Vec::with_capacity(tree.nodes.len()), known: Some(known) }
+    }
+
+    /// The edited node as it is now, if all others are as they were.
+    pub fn edited(self) -> Option<Node> {
+        let known = self.known?;
+        let all = self.last.len() == known.tree.nodes.len() && known.more_keys == known.tree.more_keys.len();
+        known.edited.filter(|_| known.same && all)
+    }
+
     /// Adds a node behind the last child of `parent`; without one it is the root.
     pub fn add(&mut self, parent: Option<u32>, key: Option<Key>, kind: Kind, span: Range<usize>) -> u32 {
-        let id = self.tree.nodes.len() as u32;
+        let id = self.last.len() as u32;
         let key_style = key.as_ref().map(|key| key.style);
         let key = key.map_or((0, 0), |key| pair(&key.span));
-        self.tree.nodes.push(Node { key, span: pair(&span), first: NONE, next: NONE, kind, key_style });
+        let node = Node { key, span: pair(&span), first: NONE, next: NONE, kind, key_style };
         self.last.push(NONE);
-        if let Some(parent) = parent {
-            let last = std::mem::replace(&mut self.last[parent as usize], id);
+        let last = parent.map(|parent| std::mem::replace(&mut self.last[parent as usize], id));
+        if let Some(known) = &mut self.known {
+            known.same = known.same && known.is_next(id, parent.zip(last), node);
+            return id;
+        }
+        self.tree.nodes.push(node);
+        if let (Some(parent), Some(last)) = (parent, last) {
             match last {
                 NONE => self.tree.nodes[parent as usize].first = id,
                 last => self.tree.nodes[last as usize].next = id,
@@ -156,6 +213,11 @@ impl Builder {
     }
 
     pub fn end(&mut self, node: u32, at: usize) {
+        if let Some(known) = &mut self.known {
+            let there = known.tree.nodes.get(node as usize).map(|old| known.edit.shifted(*old).span.1 as usize);
+            known.same = known.same && (there == Some(at) || known.edit.has_empty_span());
+            return;
+        }
         self.tree.nodes[node as usize].span.1 = at as u32;
     }
 
@@ -165,6 +227,10 @@ impl Builder {
 
     /// Says that the key of `node` is written at `span` as well.
     pub fn again(&mut self, node: u32, span: &Range<usize>) {
+        if let Some(known) = &mut self.known {
+            known.more_keys += 1;
+            return;
+        }
         self.tree.more_keys.push((node, pair(span)));
     }
 
@@ -190,8 +256,31 @@ impl Builder {
         }
     }
 
-    pub fn done(self) -> Tree {
+    pub fn done(mut self) -> Tree {
+        self.tree.nodes.shrink_to_fit();
         self.tree
+    }
+}
+
+impl Known<'_> {
+    /// Whether a node that is added is the one that should come next. The ends of containers come later.
+    fn is_next(&mut self, id: u32, at: Option<(u32, u32)>, node: Node) -> bool {
+        let Some(old) = self.tree.nodes.get(id as usize) else { return false };
+        let linked = match at {
+            None => id == 0,
+            Some((parent, NONE)) => self.tree.nodes[parent as usize].first == id,
+            Some((_, last)) => self.tree.nodes[last as usize].next == id,
+        };
+        if id == self.edit.node {
+            self.edited = Some(node);
+            return linked;
+        }
+        let old = self.edit.shifted(*old);
+        let span = self.edit.has_empty_span()
+            || (node.key == old.key
+                && node.span.0 == old.span.0
+                && (node.span.1 == old.span.1 || (node.span.0 == node.span.1 && !matches!(node.kind, Kind::Leaf(_)))));
+        linked && span && node.kind == old.kind && node.key_style == old.key_style
     }
 }
 
@@ -210,22 +299,15 @@ impl Tree {
         all
     }
 
-    /// Whether `other` is this tree after `spans` (in their order) were each replaced by `length` bytes,
-    /// and only `node` may be written in another style.
-    pub fn same_after(&self, other: &Self, spans: &[Range<usize>], length: usize, node: u32) -> bool {
-        let shifted = |mut mine: Node| {
-            for span in spans.iter().rev() {
-                mine = mine.moved(span.end.max(span.start + 1), length as isize - span.len() as isize);
-            }
-            mine
-        };
+    /// Whether `other` is this tree after an edit, and only the edited node may be written in another style.
+    pub fn same_after(&self, other: &Self, edit: Edit<'_>) -> bool {
         let same = |(n, (mine, theirs)): (usize, (&Node, &Node))| {
-            let mut mine = shifted(*mine);
-            // An empty span that was filled ends where nothing was moved yet.
-            if n as u32 == node {
+            let mut mine = edit.shifted(*mine);
+            if n as u32 == edit.node {
                 mine =
                     Node { kind: theirs.kind, key_style: theirs.key_style, key: theirs.key, span: theirs.span, ..mine };
-            } else if spans.iter().any(Range::is_empty) {
+            } else if edit.has_empty_span() {
+                // An empty span that was filled ends where nothing was moved yet.
                 mine = Node { key: theirs.key, span: theirs.span, ..mine };
             }
             mine == *theirs

@@ -299,7 +299,9 @@ impl<'a> Drafting<'a> {
             lines.push(format!("relative-to = {}", quoted(&base.to_string())));
         }
         lines.push(format!("meaning = {}", quoted(&record.meaning.to_string())));
-        lines.iter().for_each(|line| out.push_str(&format!("{off}{line}\n")));
+        for line in lines {
+            out.push_str(&format!("{off}{line}\n"));
+        }
         out
     }
 

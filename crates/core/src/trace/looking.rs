@@ -415,7 +415,7 @@ fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
     let mut all = Vec::new();
     match source {
         Source::Text(document) => {
-            document.leaves(&mut |leaf| all.push((leaf.place, leaf.side, leaf.text.into_owned())))
+            document.leaves(&mut |leaf| all.push((leaf.place, leaf.side, leaf.text.into_owned())));
         }
         Source::Tables(value) => {
             for (table, rows) in value.as_object().into_iter().flatten() {

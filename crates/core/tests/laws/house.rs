@@ -94,9 +94,9 @@ impl House {
                     out.insert(path.clone(), fs::read_link(&path).unwrap().into_os_string().into_encoded_bytes());
                 } else if meta.is_dir() {
                     waiting.push(path);
-                } else if text.ends_with(".db") {
+                } else if text.ends_with("lamp.db") {
                     out.insert(path.clone(), said(&path));
-                } else if text.contains("/home/") || text.ends_with(".ini") || text.ends_with("ledger.json") {
+                } else if text.contains("/home/") || text.ends_with("tolliver.ini") || text.ends_with("ledger.json") {
                     out.insert(path.clone(), fs::read(&path).unwrap());
                 }
             }

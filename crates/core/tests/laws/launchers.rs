@@ -27,7 +27,7 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
             let site = house.site();
             let history = History::of(&site).unwrap();
             let lot = &history.haul(haul).unwrap().lots[0];
-            assert!(lot.proof.as_ref().is_some_and(|proof| proof.holds()), "{when}: {:?}", lot.proof);
+            assert!(lot.proof.as_ref().is_some_and(deft_barge_core::haul::Proof::holds), "{when}: {:?}", lot.proof);
             if let Some(launcher) = launcher {
                 let judged = house.judge(launcher, game);
                 assert!(judged.content(), "{when}: {judged:?}");

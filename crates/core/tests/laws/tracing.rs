@@ -162,9 +162,7 @@ fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
     std::os::unix::fs::symlink(&game, top.join("home/.config/link")).unwrap();
     write(
         "world.toml",
-        format!(
-            "format = 1\nhome = \"home\"\n[[drives]]\ntag = 1\nname = \"one\"\nroot = \"games\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n[[drives]]\ntag = 2\nname = \"two\"\nroot = \"the other\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
-        )
+        "format = 1\nhome = \"home\"\n[[drives]]\ntag = 1\nname = \"one\"\nroot = \"games\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n[[drives]]\ntag = 2\nname = \"two\"\nroot = \"the other\"\ncapacity = 1000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n".to_string()
         .as_bytes(),
     );
     let site = deft_barge_core::site::Site::of_world(&top).unwrap();

@@ -3,6 +3,7 @@
 #![expect(
     clippy::unwrap_used,
     clippy::print_stderr,
+    clippy::disallowed_methods,
     reason = "tests talk to other programs by hand, and say what is missing"
 )]
 

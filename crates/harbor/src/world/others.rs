@@ -122,7 +122,7 @@ impl Writing<'_> {
         for build in &PARLOUR {
             let (install, files, bytes) = self.game(build, "lamp")?;
             let extra = json!({ "folder": install, "program": install.join(START), "tags": ["played"] });
-            let seen = build.last.parse::<jiff::Timestamp>().map_or(0, |at| at.as_second());
+            let seen = build.last.parse::<jiff::Timestamp>().map_or(0, jiff::Timestamp::as_second);
             let path = install.to_string_lossy();
             db.execute(
                 "insert into lit values(?1, ?2, ?3, ?4, '1.0.7', ?5, ?6)",

@@ -227,8 +227,8 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
 fn titles_and_paths_from_files_cannot_steer_the_terminal() {
     let mut stage = Stage::new();
     if let Some(survey) = &mut stage.state.survey {
-        let largest = survey.games.iter_mut().find(|game| game.found.title == "Saltflat Rally").unwrap();
-        largest.found.title = "Salt\u{1b}[2J\nflat\u{9b}".into();
+        let largest = survey.games.iter_mut().filter(|game| game.found.title == "Saltflat Rally");
+        largest.for_each(|game| game.found.title = "Salt\u{1b}[2J\nflat\u{9b}".into());
     }
     stage.press(KeyCode::Char('4'));
     let drawn = stage.text(160, 47);

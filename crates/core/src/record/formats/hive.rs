@@ -5,7 +5,7 @@
 //! The line of a section also holds the time of its last change, as do lines with `#`; both stay.
 
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use super::super::tree::{Builder, Fault, Key, Kind, Style};
@@ -14,12 +14,13 @@ use super::ini::lines;
 /// The escapes of control characters in a hive, from 7 (bell) to 13; 27 is `e`.
 const CONTROLS: &str = "abtnvfr";
 
-pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let header = text.lines().next().unwrap_or_default();
     let export = header.starts_with("Windows Registry Editor") || header.starts_with("REGEDIT4");
     let mut sections: HashMap<&str, u32> = HashMap::new();
-    let mut names: HashMap<(u32, &str), u32> = HashMap::new();
+    // The names in the section that is open; a section that comes again may say a name again.
+    let mut names: HashSet<&str> = HashSet::new();
     let mut section = None;
     let mut all = lines(text).peekable();
     while let Some((start, line)) = all.next() {
@@ -28,6 +29,7 @@ pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
             let span = start + 1..start + close;
             let style = if export { Style::HiveExportPath } else { Style::HivePath };
             let name = &text[span.clone()];
+            names.clear();
             section = Some(if let Some(id) = sections.get(name) {
                 out.again(*id, &span);
                 *id
@@ -61,7 +63,7 @@ pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
             }
         }
         let name = &text[key.span.clone()];
-        if names.contains_key(&(section, name)) {
+        if !names.insert(name) {
             return Err(Fault::new(start, "a value stands twice in its key"));
         }
         let mut kind = 1;
@@ -72,7 +74,7 @@ pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
         } else if rest.starts_with("str:") {
             value += "str:".len();
         }
-        let id = if text[value..end].starts_with('"') {
+        if text[value..end].starts_with('"') {
             end = closing(text, value)
                 .filter(|close| *close <= end)
                 .ok_or_else(|| Fault::new(value, "a text has no closing quote"))?;
@@ -81,22 +83,20 @@ pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
                 for part in parts(&text[value + 1..end - 1], value + 1) {
                     out.add(Some(list), None, Kind::Leaf(Style::HivePart), part);
                 }
-                list
             } else {
-                out.add(Some(section), Some(key), Kind::Leaf(text_style), value..end)
+                out.add(Some(section), Some(key), Kind::Leaf(text_style), value..end);
             }
         } else {
-            other(text, value..end, section, key, out)?
-        };
-        names.insert((section, name), id);
+            other(text, value..end, section, key, out)?;
+        }
     }
     Ok(())
 }
 
 /// Adds a value that is not a text in quotes.
-fn other(text: &str, span: Range<usize>, section: u32, key: Key, out: &mut Builder) -> Result<u32, Fault> {
+fn other(text: &str, span: Range<usize>, section: u32, key: Key, out: &mut Builder<'_>) -> Result<u32, Fault> {
     let raw = &text[span.clone()];
-    let fixed = |out: &mut Builder, key| out.add(Some(section), Some(key), Kind::Leaf(Style::Fixed), span.clone());
+    let fixed = |out: &mut Builder<'_>, key| out.add(Some(section), Some(key), Kind::Leaf(Style::Fixed), span.clone());
     if let Some(digits) = raw.strip_prefix("dword:") {
         let start = span.end - digits.len();
         if digits.len() != 8 || u32::from_str_radix(digits, 16).is_err() {
@@ -286,6 +286,18 @@ fn unescaped(raw: &str) -> Cow<'_, str> {
         }
     }
     Cow::Owned(String::from_utf16_lossy(&units))
+}
+
+/// Compares what stands behind the last escape of a path, if that is a plain one.
+pub(super) fn may_say(raw: &str, text: &str) -> bool {
+    match raw.rfind('\\') {
+        None => raw == text,
+        // An even number of them is a number of backslashes; of an odd one the last begins another escape.
+        Some(at) => {
+            let run = raw[..=at].len() - raw[..=at].trim_end_matches('\\').len();
+            !run.is_multiple_of(2) || text.ends_with(&raw[at + 1..])
+        }
+    }
 }
 
 /// Writes what the layer's own writer would write: ASCII only.

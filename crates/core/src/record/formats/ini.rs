@@ -37,7 +37,7 @@ fn trimmed(start: usize, part: &str) -> Range<usize> {
     start + left..start + left + body
 }
 
-pub(super) fn scan(text: &str, dialect: Dialect, out: &mut Builder) {
+pub(super) fn scan(text: &str, dialect: Dialect, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut sections: HashMap<&str, u32> = HashMap::new();
     let mut keys: HashMap<(u32, &str), u32> = HashMap::new();
@@ -107,7 +107,7 @@ fn delimiter(line: &str, dialect: Dialect) -> Option<usize> {
     line.char_indices().find(|found| parts(*found)).map(|(at, _)| at)
 }
 
-pub(super) fn scan_assignments(text: &str, out: &mut Builder) {
+pub(super) fn scan_assignments(text: &str, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     for (start, line) in lines(text) {
         let whole = trimmed(start, line);
@@ -146,7 +146,7 @@ fn plain_in_shell(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || b"/._-+:,@%=".contains(&byte) || !byte.is_ascii()
 }
 
-pub(super) fn scan_lines(text: &str, out: &mut Builder) {
+pub(super) fn scan_lines(text: &str, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::List, 0..text.len());
     for (start, line) in lines(text) {
         out.add(Some(root), None, Kind::Leaf(Style::Line), start..start + line.len());

@@ -19,7 +19,7 @@ struct Scanner<'t> {
     extras: Extras,
 }
 
-pub(super) fn scan(text: &str, extras: Extras, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<(), Fault> {
     let mut s = Scanner { text, at: 0, extras };
     let mut open: Vec<(u32, bool)> = Vec::new();
     s.blank()?;

@@ -21,7 +21,7 @@ use super::tree::{Builder, Fault, GIVEN, Style};
 pub(super) use json::quoted as json_quoted;
 
 /// Adds the nodes of a text, the root first.
-pub(super) fn scan(text: &str, format: Format, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
     match format {
         Format::Json => json::scan(text, json::Extras::None, out),
         Format::Jsonc => json::scan(text, json::Extras::CommentsAndCommas, out),
@@ -76,6 +76,11 @@ pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
         | Style::HivePath
         | Style::HiveExportPath => hive::decode(style, raw),
     }
+}
+
+/// Whether `raw` may be what says `text`; a quick look that is never wrong when it says no.
+pub(super) fn may_say(style: Style, raw: &str, text: &str) -> bool {
+    style != Style::HivePath || hive::may_say(raw, text)
 }
 
 /// How `new` is written where `raw` stands, with the habits of `raw`; `None` if that style cannot hold it.

@@ -93,15 +93,15 @@ fn style(encoding: Option<Encoding>, key: bool) -> Style {
     }
 }
 
-struct Tables<'t, 'b> {
+struct Tables<'t, 'b, 'k> {
     text: &'t str,
-    out: &'b mut Builder,
+    out: &'b mut Builder<'k>,
     known: HashMap<(u32, String), u32>,
     /// The table that an array of tables holds last.
     newest: HashMap<u32, u32>,
 }
 
-impl Tables<'_, '_> {
+impl Tables<'_, '_, '_> {
     /// Goes into the table of this name, and makes it if it is not there.
     fn enter(&mut self, table: u32, key: Key) -> u32 {
         let name = decode(key.style, &self.text[key.span.clone()]).into_owned();
@@ -137,7 +137,7 @@ fn range(span: Span) -> Range<usize> {
     span.start()..span.end()
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let source = Source::new(text);
     let tokens = source.lex().into_vec();
     let mut events = Events::default();

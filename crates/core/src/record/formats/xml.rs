@@ -14,16 +14,16 @@ struct Element {
     start: usize,
 }
 
-struct Scanner<'t, 'b> {
+struct Scanner<'t, 'b, 'k> {
     text: &'t str,
-    out: &'b mut Builder,
+    out: &'b mut Builder<'k>,
     lists: HashMap<(u32, &'t str), u32>,
     open: Vec<Element>,
     /// The run of text and references that has begun.
     run: Option<Range<usize>>,
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut s = Scanner { text, out, lists: HashMap::new(), open: vec![Element { node: root, start: 0 }], run: None };
     let mut reader = Reader::from_str(text);
@@ -75,7 +75,7 @@ pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
     Ok(())
 }
 
-impl<'t> Scanner<'t, '_> {
+impl<'t> Scanner<'t, '_, '_> {
     fn parent(&self) -> u32 {
         self.open.last().map_or(0, |element| element.node)
     }

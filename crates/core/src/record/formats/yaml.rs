@@ -37,14 +37,14 @@ enum Frame {
     Skipped,
 }
 
-struct Scanner<'t, 'b> {
+struct Scanner<'t, 'b, 'k> {
     cursor: Cursor<'t>,
-    out: &'b mut Builder,
+    out: &'b mut Builder<'k>,
     open: Vec<Frame>,
     root: u32,
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder) -> Result<(), Fault> {
+pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     // Its reader takes a mark within the text for the beginning of a text.
     let root = out.add(None, None, Kind::List, 0..text.len());
     let mut s = Scanner { cursor: Cursor { text, chars: 0, bytes: 0 }, out, open: Vec::new(), root };
@@ -74,7 +74,7 @@ fn depth_of_flow(text: &str) -> Result<(), Fault> {
     Ok(())
 }
 
-impl Scanner<'_, '_> {
+impl Scanner<'_, '_, '_> {
     fn event(&mut self, event: Event<'_>, span: Span) -> Result<(), Fault> {
         match event {
             Event::Scalar(_, style, _, tag) => {
