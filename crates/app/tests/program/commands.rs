@@ -311,7 +311,7 @@ fn a_helper_that_would_write_its_values_back_is_a_stop_and_would_have_broken_the
     let mut helper = Command::new(PROGRAM)
         .args(["stand-in", "fathom-row", "--home"])
         .arg(&home)
-        .arg("help")
+        .arg("helper")
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();

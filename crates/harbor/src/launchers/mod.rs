@@ -84,7 +84,7 @@ enum Act {
         json: bool,
     },
     /// Fathom Row's helper: stay up until told to end, then write the remembered values back.
-    Help,
+    Helper,
 }
 
 /// The program: reads its arguments, does the act, and gives the exit code.
@@ -101,7 +101,7 @@ pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
             say(&judgement, *json);
             judgement.content()
         }),
-        Act::Help => fathom_row::help(&arguments.home).map(|()| true),
+        Act::Helper => fathom_row::help(&arguments.home).map(|()| true),
     };
     match result {
         Ok(true) => ExitCode::SUCCESS,
