@@ -117,7 +117,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::NoContentList { launcher } => {
             format!(
-                "{launcher} has no list of its files, so what it would download cannot be told; the copy is compared all the same."
+                "{launcher} keeps no list of its files, so what would be downloaded cannot be told; the copy is compared all the same."
             )
         }
         FindingKind::NoLetter { prefix, path, free } => {

@@ -87,7 +87,7 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
     let drives = survey.drives.len();
     steps.say(format!(
-        "surveyed {drives} drives, {} launcher, {} games, {bytes}",
+        "surveyed {drives} drives, {} launchers, {} games, {bytes}",
         survey.launchers.len(),
         survey.games.len()
     ))?;

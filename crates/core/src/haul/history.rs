@@ -136,7 +136,10 @@ impl History {
             // The program that was making it was killed, or has not got that far: nothing is written in it.
             return Ok(Self::default());
         }
-        reader.check_version()?;
+        // What version 2 changed is not looked at here; a journal of version 1 is brought up when it is opened to write.
+        if version != 1 {
+            reader.check_version()?;
+        }
         Ok(Self { hauls: reader.hauls()?, events: reader.events()? })
     }
 

@@ -96,6 +96,33 @@ fn a_tally_comes_back_as_it_was_written() {
 }
 
 #[test]
+fn a_journal_of_the_first_version_is_read_and_brought_up() {
+    let folder = tempfile::tempdir().unwrap();
+    let lot = {
+        let journal = open(folder.path());
+        let haul = journal.begin(&[(planned("one"), None)], Policy::Hold, None).unwrap();
+        journal.haul(haul).unwrap().unwrap().lots[0].id
+    };
+    let file = super::history::database(&site(folder.path()));
+    // The first version kept bytes as such.
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute("insert into change values(?1, 0, cast('/r/x' as blob), null, x'620062')", [lot.0]).unwrap();
+    db.execute("insert into change values(?1, 1, cast('/r/y' as blob), x'', x'6c')", [lot.0]).unwrap();
+    db.pragma_update(None, "user_version", 1).unwrap();
+    drop(db);
+    assert_eq!(History::of(&site(folder.path())).unwrap().hauls.len(), 1, "looking does not change it");
+    let journal = open(folder.path());
+    let change = |file: &str, before, after| FileChange { file: file.into(), before, after };
+    let wanted = vec![
+        change("/r/x", Content::Absent, Content::Bytes(b"b\0b".to_vec())),
+        change("/r/y", Content::Bytes(Vec::new()), Content::Bytes(b"l".to_vec())),
+    ];
+    assert_eq!(journal.changes(lot).unwrap(), wanted);
+    drop(journal);
+    assert_eq!(open(folder.path()).changes(lot).unwrap(), wanted, "once");
+}
+
+#[test]
 fn stages_changes_and_the_log_outlive_the_program() {
     let folder = tempfile::tempdir().unwrap();
     let change = FileChange { file: "/r/x".into(), before: Content::Absent, after: Content::Bytes(vec![0, 255]) };

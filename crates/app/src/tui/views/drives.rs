@@ -282,7 +282,7 @@ fn draw_list(state: &State, survey: &Survey, theme: Theme, area: Rect, buffer: &
         );
         put_at(6, y, &text, style, area, buffer);
         if wide {
-            let last = game.found.last_run.map_or("never".into(), |then| ago(then, survey.made));
+            let last = game.found.last_run.map_or("not known".into(), |then| ago(then, survey.made));
             put_at(title_width as u16 + 43, y, &last, style, area, buffer);
         }
         if let Some(sign) = trouble(game) {

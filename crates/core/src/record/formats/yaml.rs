@@ -48,29 +48,11 @@ pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     // Its reader takes a mark within the text for the beginning of a text.
     let root = out.add(None, None, Kind::List, 0..text.len());
     let mut s = Scanner { cursor: Cursor { text, chars: 0, bytes: 0 }, out, open: Vec::new(), root };
-    // The deepest nesting is checked before its parser comes across it: some of its ways are recursive.
-    depth_of_flow(text)?;
     for event in Parser::new_from_str(text) {
         let (event, span) = event.map_err(|e| Fault::new(s.cursor.bytes(e.marker().index()), e.info().to_string()))?;
         s.event(event, span)?;
     }
     s.out.hoist();
-    Ok(())
-}
-
-fn depth_of_flow(text: &str) -> Result<(), Fault> {
-    let mut depth = 0_usize;
-    for (at, byte) in text.bytes().enumerate() {
-        match byte {
-            b'[' | b'{' => depth += 1,
-            b']' | b'}' => depth = depth.saturating_sub(1),
-            // A quote may hide brackets of either kind; beyond this depth it does not matter.
-            _ => continue,
-        }
-        if depth > 4 * DEEPEST {
-            return Err(Fault::new(at, format!("nested deeper than {}", 4 * DEEPEST)));
-        }
-    }
     Ok(())
 }
 
