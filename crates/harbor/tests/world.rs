@@ -185,3 +185,52 @@ fn only_a_world_is_removed_and_nothing_is_made_over_what_is_there() {
     assert_eq!(fs::read(world.at("mine.txt")).unwrap(), b"mine");
     assert!(matches!(remove(&world.at("")), Err(WorldError::InTheWay(_))));
 }
+
+#[test]
+fn every_stand_in_is_content_at_first_and_sees_a_record_that_was_forgotten() {
+    use deft_barge_harbor::launchers::Launcher;
+    let world = World::new(7);
+    let home = world.at("home");
+    // What a person who changes one of several records leaves behind.
+    for (launcher, game, file, from, to) in [
+        (Launcher::Ninepin, "Hexwood Couriers", "lanes.toml", "D:/ninepin/", "E:/ninepin/"),
+        (Launcher::Ninepin, "np-03", "starts.yaml", "D:\\ninepin\\hexwood", "D:/ninepin/hexwood"),
+        (Launcher::FathomRow, "fr-21", "layer/user.reg", "\\\\bin\\\\start", "\\\\start"),
+        (Launcher::FathomRow, "The Quiet Foundry", "layer/user.reg", "\"Berth\"=\"Z:\\\\", "\"Berth\"=\"C:\\\\"),
+        (Launcher::Tolliver, "tv-11", "shelf.xml", "swift/tolliver/gull-parliament", "swift/tolliver/gull"),
+        (
+            Launcher::Tolliver,
+            "Gull Parliament",
+            "../../../drives/swift/tolliver/gull-parliament/tolliver.ini",
+            "id = tv-11",
+            "id = tv-12",
+        ),
+        (Launcher::ParlourLamp, "pale-signal", "lists/pale-signal.json", "\"size\":", "\"size\":1"),
+        (
+            Launcher::Quillgate,
+            "Moss & Meridian",
+            "../../../drives/swift/quillgate/ledger.json",
+            "\"holds\": ",
+            "\"holds\": 1",
+        ),
+    ] {
+        let own = launcher.home(&home);
+        let judged = launcher.judge(&own, game);
+        assert!(judged.as_ref().is_ok_and(|judgement| judgement.content()), "{launcher:?} {game}: {judged:?}");
+        let file = own.join(file);
+        let text = fs::read_to_string(&file).unwrap();
+        assert!(text.contains(from), "{launcher:?}: {from} in {text}");
+        fs::write(&file, text.replace(from, to)).unwrap();
+        let judged = launcher.judge(&own, game);
+        let seen = judged.as_ref().map_or(true, |judgement| !judgement.content());
+        // Sizes are told, not judged: what counts there are the hashes of the pieces.
+        assert!(seen || launcher == Launcher::ParlourLamp, "{launcher:?} {game} {to}: {judged:?}");
+        fs::write(&file, text).unwrap();
+    }
+    let pack = world.at("drives/swift/lamp/pale-signal/data/pack00.bin");
+    let mut bytes = fs::read(&pack).unwrap();
+    *bytes.last_mut().unwrap() ^= 1;
+    fs::write(&pack, bytes).unwrap();
+    let judged = Launcher::ParlourLamp.judge(&Launcher::ParlourLamp.home(&home), "pale-signal").unwrap();
+    assert!(judged.wrong == 1 && judged.download > 0 && !judged.content(), "{judged:?}");
+}

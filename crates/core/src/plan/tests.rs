@@ -306,3 +306,169 @@ meaning = "{install}"
     assert_eq!(after["games"]["k'1"]["path"], format!("{path}/"));
     assert!(Path::new(&game).exists());
 }
+
+/// A profile whose every record is written in another way, the files that it speaks of, and what they say of a move.
+#[test]
+fn every_kind_of_record_is_planned_in_its_own_spelling() {
+    let world = World::new();
+    let game = world.at("drives/swift/shed/Pale Kite");
+    fs::create_dir_all(game.join("bin")).unwrap();
+    fs::write(game.join("bin/go"), "x").unwrap();
+    let here = game.to_str().unwrap();
+    let write = |path: &str, text: String| {
+        let at = world.at(path);
+        fs::create_dir_all(at.parent().unwrap()).unwrap();
+        fs::write(at, text).unwrap();
+    };
+    let own = "home/.config/shed";
+    fs::create_dir_all(world.at(own).join("layer/dosdevices")).unwrap();
+    std::os::unix::fs::symlink("/", world.at(own).join("layer/dosdevices/y:")).unwrap();
+    let windows = format!("y:{}", here.to_uppercase().replace('/', "\\"));
+    write(&format!("{own}/titles/kite.toml"), format!("[title]\nname = 'Pale Kite'\nwhere = '{windows}'\n"));
+    write(
+        &format!("{own}/start.ini"),
+        format!("[run]\nkite = start --dir=\"{here}/bin\" --fast\nsearch = /usr;{here};/opt\n"),
+    );
+    write(&format!("{own}/notes.txt"), format!("old\nkite: it lies in {here}, and is fine\n"));
+    let text = serde_json::json!({ "inner": format!("<r><g at='{here}/bin/go'/></r>") }).to_string();
+    write(&format!("{own}/deep.json"), serde_json::json!({ "kite": text }).to_string());
+    write(
+        &format!("{own}/uris.json"),
+        serde_json::json!({ "kite": format!("file://{}", here.replace(' ', "%20")) }).to_string(),
+    );
+    write(&format!("{own}/near.yaml"), "kite: Pale Kite/bin # below the shed\n".into());
+    write("drives/swift/shed/Pale Kite/own.cfg", "[a]\nhome: ./bin/go\n".into());
+    std::os::unix::fs::symlink(&game, world.at(own).join("kite")).unwrap();
+    let profile = r#"
+format = 1
+id = "shed"
+name = "Shed"
+home = ["{config}/shed"]
+prefixes = ["{home}/layer"]
+[games]
+file = "{home}/titles/{id}.toml"
+entries = "$.title"
+title = "$.name"
+place = "{drive}/the shed"
+install = "{install}"
+[[games.records]]
+selector = "$.where"
+meaning = "{install}"
+[[records]]
+file = "{home}/start.ini"
+selector = "$.run['{id}']"
+within = "command"
+meaning = "{install}/{tail}"
+[[records]]
+file = "{home}/start.ini"
+selector = "$.run.search"
+within = "list"
+meaning = "{install}"
+[[records]]
+file = "{home}/notes.txt"
+selector = "$[*]"
+within = "text"
+meaning = "{install}"
+[[records]]
+file = "{home}/deep.json"
+selector = "$['{id}']"
+inside = [{ as = "json", selector = "$.inner" }, { as = "xml", selector = "$.r.g[0]['@at']" }]
+meaning = "{install}/{tail}"
+[[records]]
+file = "{home}/uris.json"
+selector = "$['{id}']"
+meaning = "{install}"
+[[records]]
+file = "{home}/near.yaml"
+selector = "$['{id}']"
+relative-to = "{parent}"
+meaning = "{install}/{tail}"
+[[records]]
+file = "{install}/own.cfg"
+selector = "$.a.home"
+relative-to = "file"
+meaning = "{install}/{tail}"
+[[records]]
+file = "{home}/{id}"
+as = "link"
+meaning = "{install}"
+"#;
+    write("home/.config/deft-barge/profiles/shed.toml", profile.into());
+    let plan = world.plan(&["shed/kite"], "newhold");
+    assert_eq!(kinds(&plan), ["no-content-list"], "{:?}", plan.findings);
+    let lot = &plan.lots[0];
+    let new = world.at("drives/newhold/the shed/Pale Kite");
+    assert_eq!(lot.to, new);
+    let new = new.to_str().unwrap();
+    let news: Vec<String> = lot.previews.iter().map(|preview| preview.after.clone()).collect();
+    let common = world.at("drives").to_str().unwrap().to_uppercase().replace('/', "\\");
+    assert_eq!(
+        news,
+        [
+            // Above the changed part the true letters stand, since only they are known to lead there; below it the old ones.
+            format!("y:{}\\PALE KITE", world.at("drives/newhold/the shed").to_str().unwrap().replace('/', "\\")),
+            format!("\"{new}/bin\""),
+            new.to_string(),
+            format!("kite: it lies in {new}, and is fine"),
+            format!("{new}/bin/go"),
+            format!("file://{}", new.replace(' ', "%20")),
+            new.to_string(),
+        ],
+        "{common}"
+    );
+    // What is relative to where the game goes says the same afterwards.
+    assert_eq!(lot.edits.len(), news.len());
+    let game = survey(&world.site(), Vec::new(), &|_| {});
+    let game = game.game(&GameId("shed/kite".into())).unwrap();
+    assert_eq!(game.found.records.len(), 9);
+    assert!(game.found.records.iter().all(|record| record.sound));
+    assert_eq!(game.found.records[0].spelling, "drive letter y:, backslashes");
+}
+
+#[test]
+fn a_relative_record_that_cannot_say_the_new_place_is_a_stop() {
+    let world = World::new();
+    world.replace(
+        "home/.config/deft-barge/profiles/tolliver.toml",
+        "meaning = \"{install}\"\n\n[[records]]",
+        "relative-to = \"{library}\"\nmeaning = \"{install}\"\n\n[[records]]",
+    );
+    world.replace(
+        "home/.config/tolliver/shelf.xml",
+        &format!("at=\"{}/", world.at("drives/swift/tolliver").display()),
+        "at=\"",
+    );
+    let survey = survey(&world.site(), Vec::new(), &|_| {});
+    let problems = &survey.launcher("tolliver").unwrap().problems;
+    // Its library is not known before its place is: the text cannot be followed, and that is said with its line.
+    assert!(problems.iter().any(|p| p.what.contains("tv-11") && p.line == Some(6)), "{problems:?}");
+    assert!(survey.game(&GameId("tolliver/tv-11".into())).is_none());
+}
+
+#[test]
+fn a_database_that_is_held_and_a_record_file_that_is_read_only_are_stops() {
+    let world = World::new();
+    let file = world.at("home/.local/share/parlour-lamp/lamp.db");
+    let holding = std::process::Command::new("sqlite3")
+        .arg(&file)
+        .stdin(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::piped())
+        .spawn();
+    if let Ok(mut other) = holding {
+        use std::io::{BufRead, BufReader, Write};
+        let mut input = other.stdin.take().unwrap();
+        writeln!(input, "begin immediate; select 'holds';").unwrap();
+        BufReader::new(other.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+        let plan = world.plan(&["parlour-lamp/pale-signal"], "newhold");
+        assert!(has(&plan, "database-held") && plan.stopped(), "{:?}", plan.findings);
+        drop(input);
+        other.wait().unwrap();
+    }
+    assert!(!world.plan(&["parlour-lamp/pale-signal"], "newhold").stopped());
+    // A drive that is read-only is one for its record files, too.
+    let mut site = world.site();
+    let swift = site.drives.iter_mut().find(|drive| drive.name == "swift").unwrap();
+    swift.read_only = true;
+    let plan = world.plan_on(&site, &[SALTFLAT], &Destination::Drive("newhold".into()));
+    assert!(has(&plan, "not-writable"), "{:?}", plan.findings);
+}

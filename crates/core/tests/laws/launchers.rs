@@ -8,8 +8,10 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{Haul, History, Journal, Stop, release_haul};
-use deft_barge_core::plan::{FindingKind, LibraryWish, MakeLetters, Weight, plan_library};
-use deft_barge_core::survey::survey;
+use deft_barge_core::plan::{
+    Destination, Draft, FindingKind, LibraryWish, MakeLetters, Policy, Weight, plan, plan_library,
+};
+use deft_barge_core::survey::{GameId, survey};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{GAMES, House, same};
@@ -174,6 +176,49 @@ fn a_sealed_title_is_refused_and_a_record_that_says_something_else_is_a_stop() {
     fs::write(&own, text.replace("folder = /", "folder = /elsewhere/")).unwrap();
     let plan = house.plan("tolliver/tv-11", "newhold", MakeLetters::No);
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::RecordUnsound { .. })), "{:?}", plan.findings);
+}
+
+#[test]
+fn a_record_file_that_is_a_link_is_changed_where_it_leads_and_keeps_what_it_is() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+    let house = House::new();
+    let shelf = house.home().join(".config/tolliver/shelf.xml");
+    let elsewhere = house.home().join("kept elsewhere.xml");
+    fs::rename(&shelf, &elsewhere).unwrap();
+    fs::set_permissions(&elsewhere, fs::Permissions::from_mode(0o640)).unwrap();
+    std::os::unix::fs::symlink(&elsewhere, &shelf).unwrap();
+    let owner = elsewhere.metadata().unwrap().uid();
+    let plan = house.plan("tolliver/tv-11", "newhold", MakeLetters::No);
+    let haul = house.haul(&plan, None).unwrap();
+    assert!(house.judge(Launcher::Tolliver, "tolliver/tv-11").content());
+    assert_eq!(fs::read_link(&shelf).unwrap(), elsewhere, "the link is still one");
+    let meta = elsewhere.metadata().unwrap();
+    assert_eq!((meta.mode() & 0o7777, meta.uid()), (0o640, owner));
+    house.give_back(haul);
+    assert!(house.judge(Launcher::Tolliver, "tolliver/tv-11").content());
+    assert_eq!(fs::read_link(&shelf).unwrap(), elsewhere);
+}
+
+#[test]
+fn several_games_of_one_file_go_in_one_haul_and_come_back_one_by_one_or_together() {
+    let house = House::new();
+    let before = house.records();
+    let site = house.site();
+    let found = survey(&site, Vec::new(), &|_| {});
+    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+    for (game, _) in GAMES {
+        draft.send(GameId(game.into()), Destination::Drive("newhold".into()));
+    }
+    let plan = plan(&site, &found, &draft, Policy::Hold);
+    assert!(!plan.stopped() && plan.lots.len() == GAMES.len(), "{:?}", plan.findings);
+    let letters = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::LetterMade { .. })).count();
+    assert_eq!(letters, 1, "the second game uses the letter of the first");
+    let haul = house.haul(&plan, None).unwrap();
+    for (game, launcher) in GAMES {
+        assert!(launcher.is_none_or(|launcher| house.judge(launcher, game).content()), "{game}");
+    }
+    house.give_back(haul);
+    same(&before, &house.records(), "all at once");
 }
 
 #[test]
