@@ -255,6 +255,9 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
     let library = planned.edits.iter().find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
         Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Mode::Records => Some(planned.to.as_path()),
+        // A library without a file of its own is the folder that the game was to lie in, or lay in.
+        Edit::Register { .. } => planned.to.parent(),
+        Edit::Unregister { .. } => planned.from.parent(),
         _ => None,
     });
     if let Some(library) = library {

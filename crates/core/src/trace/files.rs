@@ -39,6 +39,10 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
             all.push(entry.path());
         }
     }
+    // The entries of all people of this machine; a declared world has none.
+    if site.world.is_none() {
+        all.extend(["/usr/share/applications", "/usr/local/share/applications"].map(PathBuf::from));
+    }
     // What lies beside the folder describes it, as the list of a library does.
     for above in path.ancestors().skip(1).take(2) {
         let beside = fs::read_dir(above).into_iter().flatten().flatten();

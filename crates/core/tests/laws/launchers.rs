@@ -46,6 +46,8 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
                 assert!(house.judge(launcher, game).content(), "{when}: after the return");
             }
             assert!(!plan.lots[0].to.exists(), "{when}: the copy is gone");
+            let library = plan.lots[0].to.parent().unwrap();
+            assert!(launcher != Some(Launcher::Tolliver) || !library.exists(), "{when}: so is the library made for it");
             same(&before, &house.records(), &when);
         }
     }
