@@ -263,8 +263,9 @@ impl<'a> Drafting<'a> {
         };
         let mut out = format!("\n# {}{line}: {sure}; {}\n", record.file.display(), words(&record.spelling));
         let entry = self.in_entry(find);
-        // A name alone outside of the entry may be anything.
-        let off = if find.sure == Sure::NameOnly && entry.is_none() { "# " } else { "" };
+        // A name alone may be a title that happens to be the same, unless nothing else says where the game is.
+        let known = self.entry_finds().iter().any(|find| find.record.meaning.is("install"));
+        let off = if find.sure == Sure::NameOnly && (entry.is_none() || known) { "# " } else { "" };
         let mut lines = Vec::new();
         if let Some(steps) = &entry {
             lines.push("[[games.records]]".to_string());

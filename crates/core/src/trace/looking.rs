@@ -221,6 +221,10 @@ impl Looking<'_> {
         };
         for within in ways {
             let parts = find_parts(text, *within, format, &fit);
+            // A part that is all of the value is the value.
+            if !whole.is_empty() && parts.iter().any(|part| part.range == (0..text.len())) {
+                return whole;
+            }
             let hits: Vec<Hit> = parts
                 .iter()
                 .filter_map(|part| {
