@@ -542,6 +542,23 @@ mod tests {
     }
 
     #[test]
+    fn of_several_layers_that_know_a_letter_the_one_in_which_the_place_is_there_is_meant() {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        std::fs::create_dir_all(top.join("two/games/x")).unwrap();
+        let layer = |name: &str| Letters::of(&top.join(name), vec![('d', top.join(name)), ('e', top.join("both"))]);
+        let bases = Bases { letters: vec![layer("one"), layer("two")], ..Bases::default() };
+        let (spelling, path) = Spelling::read("D:\\games\\x", &bases).unwrap();
+        assert_eq!(path, top.join("two/games/x"));
+        // It is written by the letters of the same layer.
+        assert_eq!(spelling.write(&top.join("two/other"), &bases).unwrap().0, "D:\\other");
+        assert_eq!(spelling.write(&top.join("both/x"), &bases).unwrap().0, "E:\\x");
+        assert!(spelling.write(&top.join("one/x"), &bases).is_err(), "the other layer's letter is none of this one's");
+        let (_, nowhere) = Spelling::read("D:\\gone", &bases).unwrap();
+        assert_eq!(nowhere, top.join("one/gone"), "else the first");
+    }
+
+    #[test]
     fn what_a_spelling_cannot_say_is_refused() {
         let mut few = bases();
         few.letters = vec![Letters::of(Path::new("/pfx"), vec![('c', "/pfx/drive_c".into())])];
