@@ -216,7 +216,10 @@ fn every_stand_in_is_content_at_first_and_sees_a_record_that_was_forgotten() {
     ] {
         let own = launcher.home(&home);
         let judged = launcher.judge(&own, game);
-        assert!(judged.as_ref().is_ok_and(|judgement| judgement.content()), "{launcher:?} {game}: {judged:?}");
+        assert!(
+            judged.as_ref().is_ok_and(deft_barge_harbor::quillgate::Judgement::content),
+            "{launcher:?} {game}: {judged:?}"
+        );
         let file = own.join(file);
         let text = fs::read_to_string(&file).unwrap();
         assert!(text.contains(from), "{launcher:?}: {from} in {text}");

@@ -34,7 +34,7 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     let changes = if let Some(changes) = exact_return(work)? {
         changes
     } else {
-        files.make(&work.lot.planned.edits, Mood::Strict)?;
+        files.make(&edits_to_make(&work.lot.planned), Mood::Strict)?;
         files.changes()
     };
     write_all(work, &changes, &changes)
@@ -44,13 +44,33 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
 pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
     let known = work.journal.changes(work.lot.id)?;
+    sweep(work, &known)?;
     if !written_by_others(&known)? {
         return write_all(work, &known, &known);
     }
     let mut files = Files::default();
-    files.make(&work.lot.planned.edits, Mood::Again)?;
+    files.make(&edits_to_make(&work.lot.planned), Mood::Again)?;
     let anew = files.changes();
     write_all(work, &merged(known, anew.clone()), &anew)
+}
+
+/// The edits of a lot that are to be made. Those within it stay with the lot, for it may be copied once more; originals
+/// that are taken up again were never rewritten.
+fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
+    let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
+    let wanted = |edit: &&Edit| planned.mode != Mode::TakeBack || !within(edit);
+    planned.edits.iter().filter(wanted).cloned().collect()
+}
+
+/// Removes what a crash left under our own name beside the record files.
+fn sweep(work: &Work<'_>, known: &[FileChange]) -> Result<(), HaulError> {
+    for change in known {
+        let left = change.file.with_file_name(work.own_name("record"));
+        if left.symlink_metadata().is_ok() {
+            work.site.disk.remove(&left, What::File).map_err(HaulError::disk("remove", &left))?;
+        }
+    }
+    Ok(())
 }
 
 /// Whether some file holds neither the bytes before nor those after: its launcher has written it since.
@@ -79,9 +99,10 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
     let known = work.journal.changes(work.lot.id)?;
+    sweep(work, &known)?;
     let back: Vec<FileChange> = if written_by_others(&known)? {
         let mut files = Files::default();
-        files.make(&Edit::turned_all(&work.lot.planned.edits), Mood::Again)?;
+        files.make(&Edit::turned_all(&edits_to_make(&work.lot.planned)), Mood::Again)?;
         files.changes()
     } else {
         let turned = |c: FileChange| FileChange { file: c.file, before: c.after, after: c.before };
@@ -101,17 +122,25 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let known = work.journal.changes(lot)?;
     let mut back = Vec::new();
     for change in known {
-        if in_lot(&work.lot.planned, &change.file).is_some() {
-            // The originals were never rewritten; a copy of the copy is, leaf by leaf.
+        let mut change = change;
+        if let Some(path) = in_lot(&work.lot.planned, &change.file) {
+            // Held originals were never rewritten; what was copied or renamed back is, where it lies now.
             if work.lot.planned.mode == Mode::TakeBack {
                 continue;
             }
-            return Ok(None);
+            change.file = real_path(&work.lot.planned.to.join(path));
         }
         if read(&change)? != change.after {
             return Ok(None);
         }
         back.push(FileChange { file: change.file, before: change.after, after: change.before });
+    }
+    // A lot that took originals up did not rewrite what lies in them: then there is more to change than it changed.
+    let covered = |file: &Path| back.iter().any(|change| change.file == real_path(file));
+    let within = edits_to_make(&work.lot.planned);
+    let mut within = within.iter().flat_map(Edit::files).filter(|file| file.starts_with(&work.lot.planned.to));
+    if !within.all(covered) {
+        return Ok(None);
     }
     // The entry arrives at its old list before it leaves the new one.
     back.reverse();
@@ -156,7 +185,13 @@ fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Re
     work.lot.stage = next;
     work.tell_stage();
     for change in open {
+        let within = in_lot(&work.lot.planned, &change.file).and_then(|_| change.file.parent());
+        let folder = within.and_then(|folder| Some((folder, folder_meta(folder)?)));
         replace(&work.site.disk, change, &work.own_name("record"))?;
+        // The copy's folders keep the times of their originals.
+        if let Some((folder, meta)) = folder {
+            work.site.disk.set_folder_meta(folder, &meta).map_err(HaulError::disk("set the times of", folder))?;
+        }
     }
     work.set_stage(Stage::Repointed)
 }
@@ -216,6 +251,13 @@ impl From<io::Error> for Committing {
     fn from(error: io::Error) -> Self {
         Self::Disk(error)
     }
+}
+
+fn folder_meta(folder: &Path) -> Option<Meta> {
+    let meta = folder.metadata().ok()?;
+    let modified_ns = i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec());
+    let owner = (meta.uid(), meta.gid());
+    Some(Meta { mode: meta.mode() & 0o7777, owner, modified_ns, attributes: attributes_of(folder) })
 }
 
 fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Result<(), HaulError> {

@@ -60,7 +60,7 @@ fn turned(lot: &LotRow) -> PlannedLot {
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,
     };
-    let edits = turned_edits(&planned, mode);
+    let edits = turned_edits(&planned);
     PlannedLot {
         from: planned.to,
         to: planned.from,
@@ -74,12 +74,8 @@ fn turned(lot: &LotRow) -> PlannedLot {
 }
 
 /// The edits that take the lot's own back. A record within the lot is found where the lot will be.
-fn turned_edits(planned: &PlannedLot, mode: Mode) -> Vec<Edit> {
-    let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
-    let turned = Edit::turned_all(&planned.edits).into_iter();
-    // Held originals were never rewritten.
-    let turned = turned.filter(|edit| mode != Mode::TakeBack || !within(edit));
-    turned.map(|edit| edit.carried(&planned.to, &planned.from)).collect()
+fn turned_edits(planned: &PlannedLot) -> Vec<Edit> {
+    Edit::turned_all(&planned.edits).into_iter().map(|edit| edit.carried(&planned.to, &planned.from)).collect()
 }
 
 /// Says what a return would do. Writes nothing.

@@ -110,6 +110,14 @@ impl Port {
         fs::write(root.join(OsStr::from_bytes(b"odd\xff")), "o").unwrap();
         let hole = fs::File::create(root.join("hole")).unwrap();
         hole.set_len(300_000).unwrap();
+        // Records of other kinds: in the game's own folder, and in a database.
+        self.write(&format!("{game}/own.ini"), format!("[g]\nat = {}\n", root.display()).as_bytes());
+        fs::create_dir_all(self.launcher()).unwrap();
+        let db = rusqlite::Connection::open(self.launcher().join("played.db")).unwrap();
+        db.execute_batch("create table played(id text primary key, at text)").unwrap();
+        let program = root.join("bin/go").to_string_lossy().into_owned();
+        db.execute("insert into played values('g1', ?1)", [program]).unwrap();
+        drop(db);
         symlink("data/pack", root.join("link")).unwrap();
         symlink(root.join("data"), root.join("inward")).unwrap();
         fs::create_dir_all(root.join("mods/none")).unwrap();
@@ -132,7 +140,11 @@ impl Port {
             "home/.config/quillgate/recent.json",
             text(serde_json::json!({"starts": [{"title": "g1", "program": program}]})).as_bytes(),
         );
-        self.write("home/.config/deft-barge/profiles/quillgate.toml", deft_barge_harbor::world::PROFILE.as_bytes());
+        let more = "\n[[records]]\nfile = \"{install}/own.ini\"\nselector = \"$.g.at\"\nmeaning = \"{install}\"\n
+[[records]]\nfile = \"{home}/played.db\"\nselector = \"$.played['{id}'].at\"\nmeaning = \"{install}/{tail}\"\n";
+        let (head, contents) = deft_barge_harbor::world::PROFILE.split_once("[contents]").unwrap();
+        let profile = format!("{head}{more}\n[contents]{contents}");
+        self.write("home/.config/deft-barge/profiles/quillgate.toml", profile.as_bytes());
         let mut world = "format = 1\nhome = \"home\"\n".to_string();
         for (tag, name) in [(1, "swift"), (2, "newhold")] {
             world += &format!(
@@ -177,7 +189,19 @@ impl Port {
 
     /// Whether the stand-in launcher would be content.
     pub fn content(&self) -> bool {
-        deft_barge_harbor::quillgate::judge(&self.launcher(), "g1").is_ok_and(|judgement| judgement.content())
+        deft_barge_harbor::quillgate::judge(&self.launcher(), "g1").is_ok_and(|judgement| {
+            let folder = judgement.folder.as_path();
+            let own = fs::read_to_string(folder.join("own.ini")).unwrap_or_default();
+            let agree = own == format!("[g]\nat = {}\n", folder.display()) && self.played() == folder.join("bin/go");
+            judgement.content() && agree
+        })
+    }
+
+    /// Where the database leads.
+    fn played(&self) -> PathBuf {
+        let db = rusqlite::Connection::open(self.launcher().join("played.db")).unwrap();
+        let at: String = db.query_row("select at from played where id = 'g1'", [], |row| row.get(0)).unwrap();
+        at.into()
     }
 
     /// Whether every record leads to a whole copy, be it the old or the new one: while records change, some lead here and some there.
@@ -186,7 +210,9 @@ impl Port {
             serde_json::from_slice(&fs::read(self.launcher().join("recent.json")).unwrap()).unwrap();
         let program = PathBuf::from(recent["starts"][0]["program"].as_str().unwrap());
         let judged = deft_barge_harbor::quillgate::judge(&self.launcher(), "g1");
-        program.is_file() && judged.is_ok_and(|judgement| judgement.download == 0 && judgement.could_start)
+        program.is_file()
+            && self.played().is_file()
+            && judged.is_ok_and(|judgement| judgement.download == 0 && judgement.could_start)
     }
 
     /// The bytes of all record files.
@@ -197,14 +223,24 @@ impl Port {
             "drives/swift/quillgate/ledger.json",
             "drives/newhold/quillgate/ledger.json",
         ];
-        files.iter().map(|file| fs::read_to_string(self.at(file)).ok()).collect()
+        let mut all: Vec<_> = files.iter().map(|file| fs::read_to_string(self.at(file)).ok()).collect();
+        all.push(Some(self.played().to_string_lossy().into_owned()));
+        all.push(fs::read_to_string(self.old_place().join("own.ini")).ok());
+        all
     }
 
     /// The game as it is at `place`. An absolute link into the game may lead there by its old or its new place
     /// while it is renamed, and is whole as long as it leads to what it should.
     pub fn game(&self, place: &Path) -> Tree {
         let mut game = tree(place);
-        game.retain(|path, _| !path.to_string_lossy().contains(".deft-barge-link"));
+        game.retain(|path, _| !path.to_string_lossy().contains(".deft-barge-"));
+        // Its own record says where it lies, here or there; whether it says the right one, `content` tells.
+        if let Some(own) = game.get_mut(Path::new("own.ini")) {
+            let places = [self.old_place(), self.new_place(), self.at("drives/swift/second/regatta")];
+            if places.iter().any(|place| own.3 == format!("[g]\nat = {}\n", place.display()).as_bytes()) {
+                *own = (own.0, 0, 0, b"own".to_vec());
+            }
+        }
         if let Some(inward) = game.get_mut(Path::new("inward")) {
             let leads = place.join("inward").canonicalize().ok();
             if leads.is_some() && leads == place.join("data").canonicalize().ok() {

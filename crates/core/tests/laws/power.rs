@@ -190,7 +190,8 @@ impl Gate for PowerCut {
     fn after(&self, act: &Act<'_>) {
         let mut image = self.image.lock().unwrap();
         match act {
-            Act::Flush(path) => {
+            // A database makes its own changes durable.
+            Act::Flush(path) | Act::Commit(path) => {
                 let ino = path.symlink_metadata().unwrap().ino();
                 image.files.insert(ino, durable(path));
             }

@@ -216,7 +216,8 @@ fn what_a_launcher_writes_between_a_crash_in_the_repoint_and_the_recovery_stays(
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
                 return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
             }
-            assert!(port.content() && port.old_place().exists() && !port.new_place().exists(), "{done} {resumes}");
+            let (old, new) = (port.old_place().exists(), port.new_place().exists());
+            assert!(port.content() && old && !new, "{done} {resumes}: {old} {new} {:?}", port.records());
             let records = port.records();
             assert_eq!(
                 records.iter().flatten().filter(|text| text.contains("\"theme\"")).count(),
@@ -328,7 +329,7 @@ fn nothing_is_released_while_the_records_lead_elsewhere() {
         port.write(file, text.as_ref().unwrap().as_bytes());
     }
     assert!(matches!(release(&port), Err(HaulError::Refused(_))));
-    assert!(port.old_place().join("data/pack").exists() && port.content());
+    assert!(port.old_place().join("data/pack").exists() && port.leads_to_a_whole_copy());
 }
 
 #[test]
