@@ -284,6 +284,7 @@ pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
 /// Whether another program holds the database just now, so that it could not be changed.
 ///
 /// Looks at the locks of the file (SQLite file format, "Locking"); a program without its own lock is not seen.
+/// Closing a file drops the locks that this process has on it, so this is never asked while a connection of ours is open.
 pub fn is_held(file: &Path) -> bool {
     use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
     let Ok(open) = std::fs::File::open(file) else { return false };

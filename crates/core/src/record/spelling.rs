@@ -262,7 +262,7 @@ impl Spelling {
             };
             let separator = match n {
                 // Behind its lead a path begins as it did; a relative one begins with its first name.
-                0 if self.relative() => "",
+                0 if self.is_relative() => "",
                 0 => self.names.first().map_or(usual.as_str(), |first| first.separator.as_str()),
                 _ if separator.is_empty() => usual.as_str(),
                 _ => separator,
@@ -270,14 +270,15 @@ impl Spelling {
             out.push_str(separator);
             out.push_str(&written);
         }
-        if names.is_empty() && !self.relative() && self.end.is_empty() {
+        if names.is_empty() && !self.is_relative() && self.end.is_empty() {
             out.push_str(if matches!(self.lead, Lead::Variable { .. }) { "" } else { &usual });
         }
         out.push_str(&self.end);
         Ok(WrittenPath(out))
     }
 
-    fn relative(&self) -> bool {
+    /// Whether it says a place only together with the folder that it is relative to.
+    pub fn is_relative(&self) -> bool {
         matches!(self.lead, Lead::Relative(_))
     }
 

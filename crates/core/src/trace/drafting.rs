@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
-use super::{Find, Sure, Trace, is_shape};
+use super::{Find, Sure, Trace};
 use crate::record::{Place, Shape, Side, Source, Step};
 use crate::site::Site;
 
@@ -66,7 +66,7 @@ fn best_guess(trace: &Trace) -> Option<Guess> {
         says && record.inside.is_empty()
             && record.within.is_value()
             && record.side == Side::Value
-            && !is_shape(record, Shape::Link)
+            && record.shape != Shape::Link
             && !record.file.starts_with(&trace.path)
             && find.sure != Sure::Unreadable
     };
@@ -274,7 +274,7 @@ impl<'a> Drafting<'a> {
             lines.push("[[records]]".into());
             lines.push(format!("file = {}", quoted(&self.file(&record.file))));
             lines.extend(as_line(&record.file, record.shape).lines().map(str::to_string));
-            if !is_shape(record, Shape::Link) {
+            if record.shape != Shape::Link {
                 lines.push(format!("selector = {}", quoted(&self.selector(find))));
             }
         }

@@ -154,24 +154,23 @@ impl Looking<'_> {
         rest.or_else(|_| real_path(path).strip_prefix(&self.real).map(Path::to_path_buf)).ok()
     }
 
-    fn read(&self, text: &str, bases: &Bases) -> Option<(Spelling, PathBuf, Option<PathBuf>)> {
+    /// The spelling and place of a text, and what is left below the path if it leads there. A tail that is no text cannot be
+    /// rewritten, so it leads nowhere here.
+    fn read(&self, text: &str, bases: &Bases) -> Option<(Spelling, PathBuf, Option<String>)> {
         let (spelling, path) = Spelling::read(text, bases).ok()?;
-        let below = self.below(&path);
+        let below = self.below(&path).and_then(|below| below.to_str().map(str::to_string));
         Some((spelling, path, below))
     }
 
     fn hits(&self, text: &str, format: Option<Format>, key: Option<&str>, bases: &Bases, depth: usize) -> Vec<Hit> {
-        let hit = |within, text: String, whole, below: PathBuf, spelling: &Spelling, sure| Hit {
+        let hit = |within, text: String, whole, below: &str, spelling: &Spelling, sure| Hit {
             inside: Vec::new(),
             side: Side::Value,
             within,
             text,
             whole,
             written: None,
-            meaning: match below.to_str() {
-                Some("") | None => Means::Install,
-                Some(below) => Means::Below(below.into()),
-            },
+            meaning: if below.is_empty() { Means::Install } else { Means::Below(below.into()) },
             spelling: spelling.describe(),
             sure,
         };
@@ -191,12 +190,12 @@ impl Looking<'_> {
         let command = format == Some(Format::Desktop) && matches!(key, Some("Exec" | "TryExec"));
         let mut whole = Vec::new();
         if !command && let Some((spelling, path, Some(below))) = self.read(text, bases) {
-            let relative = spelling.describe().starts_with("relative");
+            let relative = spelling.is_relative();
             let sure = if relative { Sure::Likely } else { Sure::Certain };
             let there = path.exists();
             // Any text is a relative path; only one that leads to something that is there is taken for one.
             if !relative || there {
-                whole.push(hit(Within::Value, text.into(), None, below, &spelling, sure));
+                whole.push(hit(Within::Value, text.into(), None, &below, &spelling, sure));
             }
             // A command line or a list reads as a path as well; what is there decides.
             if there || (!whole.is_empty() && !text.contains([' ', ';', ':', '='])) {
@@ -230,7 +229,7 @@ impl Looking<'_> {
                 .filter_map(|part| {
                     let (spelling, _, below) = self.read(&part.text, &absolute)?;
                     let whole = (*within == Within::Text).then(|| (text.to_string(), part.range.start));
-                    Some(hit(*within, text[part.range.clone()].to_string(), whole, below?, &spelling, Sure::Certain))
+                    Some(hit(*within, text[part.range.clone()].to_string(), whole, &below?, &spelling, Sure::Certain))
                 })
                 .collect();
             if !hits.is_empty() {

@@ -15,7 +15,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::launcher::{Problem, Record};
-use crate::record::{Letters, Shape};
+use crate::record::Letters;
 use crate::site::{Site, real_path};
 
 use files::{Found, gather};
@@ -146,11 +146,6 @@ impl Trace {
     pub fn sure(&self) -> impl Iterator<Item = &Find> {
         self.finds.iter().filter(|find| matches!(find.sure, Sure::Certain | Sure::Likely))
     }
-}
-
-/// Whether a file is one that only another one explains.
-fn is_shape(record: &Record, shape: Shape) -> bool {
-    record.shape == shape
 }
 
 #[cfg(test)]

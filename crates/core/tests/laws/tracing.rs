@@ -142,6 +142,8 @@ fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
         format!("{{\"x\": [{{\"at\": \"{here}\"}}], // c\n \"other\": \"{here} Two\"}}").as_bytes(),
     );
     write("home/.config/b/uri.yaml", format!("at: {uri}\nbelow: {uri}/start\n").as_bytes());
+    // A tail that is no text cannot be said of another place, and must not be taken for the folder itself.
+    write("home/.config/b/raw.yaml", format!("at: {uri}/%FF\n").as_bytes());
     write("home/.config/c/list.ini", format!("[p]\nall = /usr;{here};/x\ncmd = \"{here}/start\" --x\n").as_bytes());
     write(
         "home/.layer/system.reg",
