@@ -35,7 +35,9 @@ pub enum Command {
     /// Haul games to a drive. The originals are held until they are released.
     Haul(Wish),
     /// Go on with a haul that was interrupted.
-    Resume,
+    Resume(Pace),
+    /// Take a file that cannot be read from another copy of it; the haul is then gone on with by `resume`.
+    Take(Taking),
     /// Undo a haul: the one under way, the newest one, or the one with this number.
     Return(Back),
     /// Let go of the originals that a haul holds: the newest one that holds any, or the one with this number.
@@ -132,6 +134,28 @@ pub struct Wish {
     /// Make a drive letter of a compatibility layer where a record needs one.
     #[arg(long)]
     pub make_letters: bool,
+    #[command(flatten)]
+    pub pace: Pace,
+}
+
+/// How hard a haul works the drives.
+#[derive(Clone, Copy, Debug, Default, Args)]
+pub struct Pace {
+    /// Copy so many megabytes per second at most.
+    #[arg(long, value_name = "MB/S", value_parser = clap::value_parser!(u64).range(1..=1_000_000))]
+    pub limit: Option<u64>,
+    /// Let the reads and writes of all other programs go first.
+    #[arg(long)]
+    pub gentle: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Taking {
+    /// The file that cannot be read: its path, or the part of it below the game's folder.
+    pub file: PathBuf,
+    /// The other copy. It has to have the hash that the launcher wants, or be the same wherever the file could be read.
+    #[arg(long, value_name = "COPY")]
+    pub from: PathBuf,
 }
 
 #[derive(Debug, Args)]
@@ -150,6 +174,9 @@ pub struct Back {
     /// Give up only the games that are not repointed yet, and leave the others where they are now.
     #[arg(long)]
     pub rest: bool,
+    /// Return only these games of the haul, by title or a part of it.
+    #[arg(long, value_name = "GAME", conflicts_with = "rest", num_args = 1..)]
+    pub only: Vec<String>,
 }
 
 #[derive(Debug, Args)]

@@ -151,8 +151,20 @@ impl From<HaulError> for Fault {
             ),
             HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
             HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
-            HaulError::Unreadable { .. } => {
-                Self::new(Kind::Failed, text, format!("The drive cannot read its own file. {RESUME}"))
+            HaulError::Unreadable { .. } => Self::new(
+                Kind::Failed,
+                text,
+                format!(
+                    "The drive cannot read its own file; all such bytes: deft-barge log. Where there is another copy of a file: deft-barge take FILE --from COPY. {RESUME}"
+                ),
+            ),
+            HaulError::Hung { .. } => Self::new(
+                Kind::Interrupted,
+                text,
+                format!("Nothing of what it may still do is believed. Look to the drive and its cable. {RESUME}"),
+            ),
+            HaulError::NotThatFile { .. } => {
+                Self::new(Kind::Refused, text, "Nothing was changed. Offer another copy, or give the game up.")
             }
             HaulError::SourceChanged { .. } => {
                 Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}"))
@@ -189,7 +201,9 @@ mod tests {
         let cases: Vec<(HaulError, u8)> = vec![
             (HaulError::Disk { act: "write", path: path(), source: source() }, 1),
             (HaulError::Full { path: path() }, 1),
-            (HaulError::Unreadable { path: path(), from: 0, to: 9, source: source() }, 1),
+            (HaulError::Unreadable { path: path(), from: 0, to: 9, count: 2 }, 1),
+            (HaulError::Hung { path: path() }, 5),
+            (HaulError::NotThatFile { path: path(), why: "its size is another" }, 3),
             (HaulError::SourceChanged { path: path() }, 1),
             (HaulError::NotOurs { path: path() }, 1),
             (HaulError::NeedsRecovery, 1),

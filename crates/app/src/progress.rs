@@ -1,6 +1,7 @@
 //! How a haul on the command line shows how far it is: a bar on a terminal, plain lines otherwise, nothing for JSON.
 
 use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
 use std::io::{IsTerminal, Write, stderr};
 
 use deft_barge_core::haul::{HaulEvent, Progress};
@@ -18,8 +19,10 @@ enum Manner {
 /// Shows events of a running haul on standard error.
 pub struct Shown {
     manner: Manner,
-    last: RefCell<(String, u64)>,
+    /// The last tenth that was told of each game.
+    last: RefCell<HashMap<String, u64>>,
     stage: Cell<&'static str>,
+    said: RefCell<String>,
 }
 
 impl Shown {
@@ -29,10 +32,13 @@ impl Shown {
             (false, true) => Manner::Bar,
             (false, false) => Manner::Lines,
         };
-        Self { manner, last: RefCell::default(), stage: Cell::default() }
+        Self { manner, last: RefCell::default(), stage: Cell::default(), said: RefCell::default() }
     }
 
     pub fn event(&self, event: HaulEvent) {
+        if !matches!(event, HaulEvent::Waiting { .. }) {
+            self.said.take();
+        }
         if self.manner == Manner::Silent {
             return;
         }
@@ -42,6 +48,14 @@ impl Shown {
                 self.stage.set(stage);
                 self.line(&format!("{}: {}", line(&title), crate::wording::stage(stage)));
             }
+            HaulEvent::Waiting { title, findings, .. } => {
+                let text = crate::wording::waiting(&title, &findings);
+                // It is told every second, and new once.
+                if self.said.replace(text.clone()) != text {
+                    self.line(&text);
+                }
+            }
+            HaulEvent::Hung { title, path, seconds, .. } => self.line(&crate::wording::hung(&title, &path, seconds)),
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
             HaulEvent::Released { title, bytes, left, .. } => {
                 let stays =
@@ -74,8 +88,13 @@ impl Shown {
         let left = progress.left.map_or_else(String::new, |left| format!(", {} left", about(left)));
         let done = if matches!(self.stage.get(), "releasing" | "giving-up") { "removed" } else { "compared" };
         let rate = if progress.rate > 0.0 { format!("  {:.0} MB/s", progress.rate / 1e6) } else { String::new() };
+        let bad = if progress.unreadable.count() > 0 {
+            format!(", {} cannot be read", progress.unreadable)
+        } else {
+            String::new()
+        };
         let text = format!(
-            "{} {:3.0} %  {amount}{done} {} of {}{rate}{left}",
+            "{} {:3.0} %  {amount}{done} {} of {}{rate}{left}{bad}",
             pad(&line(&progress.title), 22),
             part * 100.0,
             compare.done,
@@ -88,11 +107,8 @@ impl Shown {
             return;
         }
         // Without a terminal a line per tenth is enough for a log.
-        let step = (progress.title.clone(), (part * 10.0) as u64);
-        let mut last = self.last.borrow_mut();
-        if *last != step {
-            *last = step;
-            drop(last);
+        let step = (part * 10.0) as u64;
+        if self.last.borrow_mut().insert(progress.title.clone(), step) != Some(step) {
             self.line(&text);
         }
     }

@@ -266,3 +266,18 @@ pub fn about(time: Duration) -> String {
         _ => format!("about {} h {} min", seconds / 3600, seconds % 3600 / 60),
     }
 }
+
+/// What a lot waits for before its records change.
+pub fn waiting(title: &str, findings: &[Finding]) -> String {
+    let what: Vec<String> = findings.iter().map(finding_sentence).collect();
+    format!("{}: waits until that has ended: {}", crate::show::line(title), what.join(" "))
+}
+
+/// That a drive does not answer.
+pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
+    format!(
+        "{}: the drive has not answered for {seconds} s about {}; it may come back, and the haul can be paused",
+        crate::show::line(title),
+        crate::show::path(path)
+    )
+}

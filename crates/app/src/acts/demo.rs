@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-use deft_barge_core::haul::{Haul, HaulEvent, Journal, Stop, release_haul};
+use deft_barge_core::haul::{Control, Haul, HaulEvent, Journal, release_haul};
 use deft_barge_core::plan::{Destination, Draft, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_harbor::world::{self, Scale, WorldError};
@@ -115,14 +115,14 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
             stages.borrow_mut().push(stage);
         }
     };
-    let end = haul.run(&listen, &Stop::default())?;
+    let end = haul.run(&listen, &Control::default())?;
     steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
     let proof = end.lots.first().and_then(|lot| lot.proof.clone()).unwrap_or_default();
     steps.say(format!("proved: {}", wording::proof(&proof)))?;
 
     let judged = judge(dir, "Saltflat Rally")?;
     steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;
-    let removed = release_haul(&site, &journal, id, &|_| {}, &Stop::default())?;
+    let removed = release_haul(&site, &journal, id, &|_| {}, &Control::default())?;
     steps.say(format!("released {} of originals, {} files left", removed.bytes, removed.left.len()))?;
     judge(dir, "Saltflat Rally")?;
     let seconds = steps.begun.elapsed().as_secs_f64();

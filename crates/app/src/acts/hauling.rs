@@ -1,20 +1,21 @@
 //! Commands that write: haul, resume, return, release, and prove, which reads every byte.
 
 use std::io::{IsTerminal, Write, stdin, stdout};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
-use deft_barge_core::bytes::HaulId;
+use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, Journal, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul, return_haul,
-    return_plan,
+    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul,
+    return_haul, return_lots, return_plan, take_from,
 };
 use deft_barge_core::plan::{LibraryWish, Mode, Plan, Weight, plan_library};
 use deft_barge_core::site::Site;
+use deft_barge_core::tally::LotPath;
 use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, LibraryAct, What, Which, Wish};
+use crate::arguments::{Back, LibraryAct, Pace, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -49,7 +50,7 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    run_plan(site, &journal, &plan, json)
+    run_plan(site, &journal, &plan, wish.pace, json)
 }
 
 /// `library`
@@ -81,7 +82,7 @@ pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
         return Err(refused(&plan));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    run_plan(site, &journal, &plan, json)
+    run_plan(site, &journal, &plan, Pace::default(), json)
 }
 
 fn asked(question: &str) -> Result<bool, Fault> {
@@ -93,10 +94,10 @@ fn asked(question: &str) -> Result<bool, Fault> {
     Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }
 
-fn run_plan(site: &Site, journal: &Journal, plan: &Plan, json: bool) -> Result<u8, Fault> {
+fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, json: bool) -> Result<u8, Fault> {
     let mut haul = Haul::begin(site, journal, plan)?;
     let id = haul.id();
-    finish(site, journal, id, json, |report, stop| haul.run(report, stop).map(drop))
+    finish(site, journal, id, pace, json, |report, stop| haul.run(report, stop).map(drop))
 }
 
 /// Runs a haul to its end and prints how its lots stand.
@@ -104,10 +105,11 @@ fn finish(
     site: &Site,
     journal: &Journal,
     id: HaulId,
+    pace: Pace,
     json: bool,
-    run: impl FnOnce(&dyn Fn(deft_barge_core::haul::HaulEvent), &deft_barge_core::haul::Stop) -> Result<(), HaulError>,
+    run: impl FnOnce(&dyn Fn(deft_barge_core::haul::HaulEvent), &deft_barge_core::haul::Control) -> Result<(), HaulError>,
 ) -> Result<u8, Fault> {
-    let stop = stop_on_signals()?;
+    let stop = stop_on_signals(pace)?;
     let shown = Shown::new(json);
     let result = run(&|event| shown.event(event), &stop);
     shown.end();
@@ -138,7 +140,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
             )
         },
         HaulError::Refused(findings) => {
-            let stop = deft_barge_core::haul::Stop::default();
+            let stop = deft_barge_core::haul::Control::default();
             match return_haul(site, journal, id, &|_| {}, &stop) {
                 Ok(_) | Err(HaulError::Nothing(_)) => Fault::refused(findings, ""),
                 Err(error) => error.into(),
@@ -180,7 +182,7 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
 }
 
 /// `resume`
-pub fn resume(site: &Site, json: bool) -> Result<u8, Fault> {
+pub fn resume(site: &Site, pace: Pace, json: bool) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let Some(row) = unfinished else {
         return Err(Fault::usage("No haul is under way.", "See: deft-barge log"));
@@ -191,7 +193,7 @@ pub fn resume(site: &Site, json: bool) -> Result<u8, Fault> {
         say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
     let mut haul = Haul::of(site, &journal, row.id)?;
-    finish(site, &journal, row.id, json, |report, stop| haul.run(report, stop).map(drop))
+    finish(site, &journal, row.id, pace, json, |report, stop| haul.run(report, stop).map(drop))
 }
 
 fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, what: &str) -> Result<HaulRow, Fault> {
@@ -231,15 +233,17 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     if back.rest {
         return give_up(site, &journal, &row, which.yes, json);
     }
+    let row = if back.only.is_empty() { row } else { row.only(&named(&row, &back.only)?) };
     let plan = return_plan(site, &row);
     if plan.stopped() {
         return Err(Fault::refused(plan.findings, ""));
     }
     let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
     ask_unless(which.yes, json, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
-    let stop = stop_on_signals()?;
+    let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let result = return_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
+    let lots: Vec<LotId> = row.lots.iter().map(|lot| lot.id).collect();
+    let result = return_lots(site, &journal, row.id, &lots, &|event| shown.event(event), &stop);
     shown.end();
     let back = result?;
     let after = journal.haul(back.unwrap_or(row.id))?;
@@ -254,10 +258,50 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     Ok(0)
 }
 
+/// The lots of a haul that these words name.
+fn named(row: &HaulRow, words: &[String]) -> Result<Vec<LotId>, Fault> {
+    let mut lots = Vec::new();
+    for word in words {
+        let has = |lot: &&LotRow| lot.planned.title.to_lowercase().contains(&word.to_lowercase());
+        let found: Vec<LotId> = row.lots.iter().filter(has).map(|lot| lot.id).collect();
+        if found.is_empty() {
+            let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
+            let sentence = format!("Haul {} has no game {word:?}; it has {}.", row.id, titles.join(", "));
+            return Err(Fault::usage(sentence, "See: deft-barge log"));
+        }
+        lots.extend(found);
+    }
+    Ok(lots)
+}
+
+/// `take`
+pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
+    let (journal, unfinished) = Journal::open(site)?.recover()?;
+    let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", "See: deft-barge log"))?;
+    let is_it = |lot: &LotRow, path: &Path| lot.planned.from.join(path) == taking.file || path == taking.file;
+    let mut bad = row.lots.iter().flat_map(|lot| lot.unreadable.iter().map(move |stretch| (lot, &stretch.path)));
+    let Some((lot, path)) = bad.find(|(lot, path)| is_it(lot, path)) else {
+        let sentence = format!("{} is no file that could not be read.", crate::show::path(&taking.file));
+        return Err(Fault::usage(sentence, "See which ones there are with: deft-barge log"));
+    };
+    let place = LotPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
+    take_from(site, &journal, lot.id, &place, &taking.from)?;
+    if json {
+        say_json("take", json!({ "haul": row.id, "lot": lot.id, "file": path, "from": taking.from }))?;
+    } else {
+        let (file, from) = (crate::show::path(path), crate::show::path(&taking.from));
+        say(&format!(
+            "{file} of {} will be taken from {from}. Go on with: deft-barge resume",
+            line(&lot.planned.title)
+        ))?;
+    }
+    Ok(0)
+}
+
 /// `return --rest`
 fn give_up(site: &Site, journal: &Journal, row: &HaulRow, yes: bool, json: bool) -> Result<u8, Fault> {
     ask_unless(yes, json, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
-    let stop = stop_on_signals()?;
+    let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
     let result = give_up_rest(site, journal, row.id, &|event| shown.event(event), &stop);
     shown.end();
@@ -293,7 +337,7 @@ pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
         json,
         &format!("Let go of {held} of originals of haul {}? Their copies are proved.", row.id),
     )?;
-    let stop = stop_on_signals()?;
+    let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
     let result = release_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
     shown.end();
@@ -316,7 +360,7 @@ pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
 /// `prove`
 pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
-    let stop = stop_on_signals()?;
+    let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
     let report = |event| shown.event(event);
     let number = what.what.as_ref().map(|word| word.parse::<i64>().ok());

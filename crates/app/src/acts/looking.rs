@@ -253,6 +253,10 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
             if let Some(error) = &lot.error {
                 say(&format!("    stopped {}", line(error)))?;
             }
+            for bad in &lot.unreadable {
+                let path = crate::show::path(&bad.path);
+                say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
+            }
         }
     }
     Ok(0)

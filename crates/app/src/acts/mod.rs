@@ -6,7 +6,7 @@ mod looking;
 mod records;
 
 pub use demo::demo;
-pub use hauling::{haul, library, prove, release, resume, return_};
+pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use records::{profile, trace};
 
@@ -15,14 +15,15 @@ use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-use deft_barge_core::haul::{History, Stop};
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::{Control, History};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
 use deft_barge_core::trace::add_to_survey;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
-use crate::arguments::Wish;
+use crate::arguments::{Pace, Wish};
 use crate::fault::{Fault, Kind};
 
 /// Surveys the site with what the journal knows of held originals.
@@ -103,8 +104,10 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
 }
 
 /// Asks for a pause when the person presses Ctrl-C, the terminal goes, or the system ends the program.
-fn stop_on_signals() -> Result<Stop, Fault> {
-    let stop = Stop::default();
+fn stop_on_signals(pace: Pace) -> Result<Control, Fault> {
+    let stop = Control::default();
+    stop.set_limit(pace.limit.map(|megabytes| Bytes::new(megabytes * 1_000_000)));
+    stop.set_gentle(pace.gentle);
     let asked = stop.clone();
     let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
         .map_err(|error| Fault::new(Kind::Failed, format!("Cannot listen to signals: {error}."), ""))?;

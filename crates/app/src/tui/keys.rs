@@ -25,6 +25,8 @@ pub enum Wish {
     MakeLetters,
     Start,
     Pause,
+    Slower,
+    Faster,
     GoOn,
     Cancel,
     LetGo,
@@ -76,6 +78,9 @@ pub const KEYS: &[Key] = &[
     key(Char('L'), In(View::Haul), Wish::MakeLetters, "let missing drive letters be made, or not"),
     key(Char('S'), In(View::Haul), Wish::Start, "start the haul"),
     key(Char('p'), In(View::Running), Wish::Pause, "pause at the next block"),
+    key(Char('-'), In(View::Running), Wish::Slower, "copy slower"),
+    key(Char('+'), In(View::Running), Wish::Faster, "copy faster"),
+    key(Char('='), In(View::Running), Wish::Faster, ""),
     key(Char('g'), In(View::Running), Wish::GoOn, "go on"),
     key(
         Char('c'),

@@ -15,7 +15,9 @@ use std::thread;
 use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
-use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, give_up_rest, release_haul, return_haul};
+use deft_barge_core::haul::{
+    Control, Haul, HaulError, History, Journal, Stage, give_up_rest, release_haul, return_haul,
+};
 use deft_barge_core::plan::{Draft, Policy, plan, quiet};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, SurveyPhase, survey};
@@ -57,7 +59,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
             }
         }
     });
-    let mut conductor = Conductor { site: Arc::new(site), tell, held, stop: Stop::default() };
+    let mut conductor = Conductor { site: Arc::new(site), tell, held, stop: Control::default() };
     conductor.act(Act::Survey, &State::new());
     let code = conductor.conduct(&events);
     drop(conductor);
@@ -69,7 +71,7 @@ struct Conductor {
     site: Arc<Site>,
     tell: Sender<Event>,
     held: Held,
-    stop: Stop,
+    stop: Control,
 }
 
 impl Conductor {
@@ -139,7 +141,8 @@ impl Conductor {
                 });
             }
             Act::Run(work) => {
-                self.stop = Stop::default();
+                self.stop = Control::default();
+                self.stop.set_limit(state.limit);
                 let stop = self.stop.clone();
                 thread::spawn(move || {
                     let result = do_work(&site, &work, &tell, &stop);
@@ -147,6 +150,7 @@ impl Conductor {
                 });
             }
             Act::Pause => self.stop.ask(),
+            Act::Limit(limit) => self.stop.set_limit(limit),
             Act::Leave | Act::Suspend => {}
         }
     }
@@ -158,7 +162,7 @@ fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<H
     (survey(site, held, report), history.map_err(Fault::from))
 }
 
-fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Stop) -> Result<(), Fault> {
+fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
     let report = |event| {
         let _ = tell.send(Event::Haul(event));
     };
@@ -181,7 +185,7 @@ fn start(
     journal: &Journal,
     draft: &Draft,
     report: &dyn Fn(deft_barge_core::haul::HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<(), Fault> {
     let (survey, history) = look(site, &|_| {});
     history?;
@@ -193,7 +197,7 @@ fn start(
         Err(HaulError::Refused(findings)) => {
             let row = journal.haul(id)?;
             if row.is_some_and(|row| row.lots.iter().all(|lot| lot.stage == Stage::Planned)) {
-                let _ = return_haul(site, journal, id, &|_| {}, &Stop::default());
+                let _ = return_haul(site, journal, id, &|_| {}, &Control::default());
             }
             Err(Fault::refused(findings, ""))
         }

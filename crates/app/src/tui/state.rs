@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::haul::{HaulEvent, HaulRow, History, Progress};
 use deft_barge_core::plan::{Destination, Draft, Finding, FindingKind, Load, MakeLetters, Plan, Weight, projected};
 use deft_barge_core::survey::{Game, Survey};
@@ -33,6 +33,7 @@ pub enum Act {
     Quiet,
     Run(Work),
     Pause,
+    Limit(Option<Bytes>),
     Suspend,
     Leave,
 }
@@ -72,17 +73,35 @@ pub struct Said {
     pub text: String,
 }
 
+/// A lot that runs, or has run.
+#[derive(Clone, Debug)]
+pub struct Lane {
+    pub lot: LotId,
+    pub title: String,
+    pub stage: &'static str,
+    pub progress: Option<Progress>,
+    /// What it waits for, or what drive does not answer; and when that was told.
+    pub held_up: Option<(Duration, String)>,
+}
+
+impl Lane {
+    /// Whether it is under way, as far as is known.
+    pub fn runs(&self) -> bool {
+        !matches!(self.stage, "proved" | "released" | "given-up" | "returned" | "failed")
+    }
+}
+
 /// The work in hand.
 #[derive(Clone, Debug, Default)]
 pub struct Running {
     pub work: Option<Work>,
     pub pausing: bool,
     pub cancelling: bool,
-    pub progress: Option<Progress>,
+    /// Lots that were heard of, in the order in which they began.
+    pub lanes: Vec<Lane>,
+    /// Bytes per second of all lots together, some ten times a second.
     pub rates: VecDeque<f64>,
     pub said: Vec<Said>,
-    /// Stage word of each lot that was heard of, by title.
-    pub stages: Vec<(String, &'static str)>,
     pub fault: Option<Fault>,
 }
 
@@ -101,6 +120,8 @@ pub struct State {
     pub game: usize,
     pub lot: usize,
     pub running: Running,
+    /// The most bytes per second that are copied.
+    pub limit: Option<Bytes>,
     pub question: Option<Question>,
     pub help: bool,
     pub message: Option<String>,
@@ -132,6 +153,7 @@ impl State {
             game: 0,
             lot: 0,
             running: Running::default(),
+            limit: None,
             question: None,
             help: false,
             message: None,
@@ -298,6 +320,7 @@ impl State {
                 return self.show(View::Haul);
             }
             Wish::Start => return self.start(),
+            Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {
                 if self.running.work.is_some() {
                     self.running.pausing = true;
@@ -475,21 +498,43 @@ impl State {
         self.running.said.push(Said { at: self.clock, text });
     }
 
+    fn lane(&mut self, lot: LotId, title: &str) -> &mut Lane {
+        let lanes = &mut self.running.lanes;
+        let at = lanes.iter().position(|lane| lane.lot == lot).unwrap_or_else(|| {
+            lanes.push(Lane { lot, title: title.into(), stage: "begins", progress: None, held_up: None });
+            lanes.len() - 1
+        });
+        &mut lanes[at]
+    }
+
     fn haul_event(&mut self, event: HaulEvent) {
+        let clock = self.clock;
         match event {
             HaulEvent::Progress(progress) => {
-                self.running.rates.push_back(progress.rate);
+                let lane = self.lane(progress.lot, &progress.title);
+                lane.held_up = None;
+                lane.progress = Some(progress);
+                let running = self.running.lanes.iter().filter(|lane| lane.runs());
+                let rate = running.filter_map(|lane| lane.progress.as_ref()).map(|progress| progress.rate).sum();
+                self.running.rates.push_back(rate);
                 if self.running.rates.len() > 600 {
                     self.running.rates.pop_front();
                 }
-                self.running.progress = Some(progress);
             }
-            HaulEvent::Stage { title, stage, .. } => {
+            HaulEvent::Stage { lot, title, stage, .. } => {
                 self.say(format!("{title}: {}", crate::wording::stage(stage)));
-                match self.running.stages.iter_mut().find(|(known, _)| *known == title) {
-                    Some(known) => known.1 = stage,
-                    None => self.running.stages.push((title, stage)),
+                let lane = self.lane(lot, &title);
+                (lane.stage, lane.held_up) = (stage, None);
+            }
+            HaulEvent::Waiting { lot, title, findings } => {
+                let text = crate::wording::waiting(&title, &findings);
+                if self.lane(lot, &title).held_up.replace((clock, text.clone())).is_none_or(|(_, old)| old != text) {
+                    self.say(text);
                 }
+            }
+            HaulEvent::Hung { lot, title, path, seconds } => {
+                let text = crate::wording::hung(&title, &path, seconds);
+                self.lane(lot, &title).held_up = Some((clock, text));
             }
             HaulEvent::Proved { title, proof, .. } => {
                 let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
@@ -503,8 +548,31 @@ impl State {
                     if left > 0 { format!("; {left} files are not what was compared and stay") } else { String::new() };
                 self.say(format!("{title}: {bytes} came back{stays}"));
             }
-            HaulEvent::Failed { title, why, .. } => self.say(format!("{title}: {why}")),
+            HaulEvent::Failed { lot, title, why } => {
+                self.lane(lot, &title).stage = "failed";
+                self.say(format!("{title}: {why}"));
+            }
         }
+    }
+
+    /// The next limit below or above the one there is: steps that double, and none at the upper end.
+    fn limited(&mut self, slower: bool) -> Vec<Act> {
+        const STEPS: [u64; 8] = [5, 10, 20, 40, 80, 160, 320, 640];
+        let now = self.limit.map(|bytes| bytes.count() / 1_000_000);
+        let rate = self.running.rates.back().copied().unwrap_or(0.0) / 1e6;
+        let next = match (now, slower) {
+            // From no limit it goes below what is reached, so that the first press is felt.
+            (None, true) => STEPS.into_iter().rev().find(|step| (*step as f64) < rate.max(6.0)),
+            (Some(now), true) => STEPS.into_iter().rev().find(|step| *step < now).or(Some(STEPS[0])),
+            (Some(now), false) => STEPS.into_iter().find(|step| *step > now),
+            (None, false) => None,
+        };
+        self.limit = next.map(|megabytes| Bytes::new(megabytes * 1_000_000));
+        self.message = Some(match next {
+            Some(megabytes) => format!("Copies {megabytes} MB/s at most."),
+            None => "Copies as fast as the drives.".into(),
+        });
+        vec![Act::Limit(self.limit)]
     }
 
     fn ended(&mut self, what: Work, result: Result<(), Fault>) -> Vec<Act> {

@@ -78,8 +78,8 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
         assert!(first.contains(word), "{word}\n{first}");
     }
     screen.keys(&["4"]);
-    let sent = screen.wait_for("after this haul");
-    assert!(sent.contains("→ 4") && sent.contains("1 game on this haul"), "{sent}");
+    let sent = screen.wait_for("1 game on this haul");
+    assert!(sent.contains("→ 4") && sent.contains("after this haul"), "{sent}");
     screen.keys(&["Enter"]);
     let plan = screen.wait_for("ready; S starts it");
     for word in ["swift > newhold", "the entry arrives", "the entry leaves", "is rewritten", "gets a new library"] {

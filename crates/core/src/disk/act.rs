@@ -32,6 +32,10 @@ pub enum Act<'a> {
     Flush(&'a Path),
     /// Makes a folder's names durable.
     FlushFolder(&'a Path),
+    /// Makes all bytes and names of the file system durable that holds this folder.
+    FlushDrive(&'a Path),
+    /// Lets the file `at` share the bytes of the file `of`, until one of them is written.
+    Share { at: &'a Path, of: &'a Path },
     /// Sets permissions, owner, times or extended attributes.
     Meta(&'a Path),
     /// Makes a folder that must not be there yet.
@@ -61,6 +65,7 @@ impl Act<'_> {
             | Self::OpenWrite(path)
             | Self::Flush(path)
             | Self::FlushFolder(path)
+            | Self::FlushDrive(path)
             | Self::Meta(path)
             | Self::MakeFolder(path)
             | Self::Commit(path)
@@ -68,7 +73,7 @@ impl Act<'_> {
             | Self::Write { path, .. }
             | Self::SetLen { path, .. }
             | Self::Remove { path, .. } => path,
-            Self::MakeLink { at } | Self::HardLink { at, .. } => at,
+            Self::MakeLink { at } | Self::HardLink { at, .. } | Self::Share { at, .. } => at,
             Self::Rename { to, .. } | Self::Replace { to, .. } => to,
             Self::Exchange { one, .. } => one,
         }

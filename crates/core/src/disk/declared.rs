@@ -22,6 +22,7 @@ const NOT_PERMITTED: i32 = 1;
 const INVALID: i32 = 22;
 const TOO_LARGE: i32 = 27;
 const INPUT_OUTPUT: i32 = 5;
+const NOT_SUPPORTED: i32 = 95;
 
 /// A stretch of a file that a failing drive cannot read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -69,7 +70,12 @@ impl DeclaredRules {
 
 impl Rules {
     fn room(&self) -> MutexGuard<'_, Room> {
-        let mut room = self.room.lock().unwrap_or_else(PoisonError::into_inner);
+        self.room.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The room, with what is in use added up: only who writes has to know it.
+    fn room_in_use(&self) -> MutexGuard<'_, Room> {
+        let mut room = self.room();
         if room.used.is_none() {
             room.used = Some(allocated_below(&self.drive.root).count());
         }
@@ -94,10 +100,10 @@ impl Rules {
     }
 
     fn settle(&self, path: &Path, promised: u64) {
-        let mut room = self.room();
         let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
+        let mut room = self.room();
+        let Some(used) = room.used else { return };
         let then = room.files.insert(path.to_path_buf(), now).unwrap_or(0);
-        let used = room.used.unwrap_or(0);
         room.used = Some((used + now).saturating_sub(then + promised));
     }
 }
@@ -150,7 +156,7 @@ impl Gate for DeclaredRules {
                 if abilities.largest_file.is_some_and(|most| offset + len > most.count()) {
                     return refuse(TOO_LARGE);
                 }
-                let mut room = rules.room();
+                let mut room = rules.room_in_use();
                 if !room.files.contains_key(path) {
                     let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
                     room.files.insert(path.to_path_buf(), now);
@@ -169,6 +175,8 @@ impl Gate for DeclaredRules {
             Act::MakeLink { .. } if !abilities.links => refuse(NOT_PERMITTED),
             Act::HardLink { .. } if !abilities.hard_links => refuse(NOT_PERMITTED),
             Act::Exchange { .. } if !abilities.links => refuse(INVALID),
+            // Declared drives are folders of one disk: sharing bytes between them would be no copy.
+            Act::Share { .. } => refuse(NOT_SUPPORTED),
             Act::Create(path) | Act::MakeFolder(path) => rules.name_fits(path),
             Act::MakeLink { at } | Act::HardLink { at, .. } => rules.name_fits(at),
             Act::Rename { from, to } => match self.of(from) {
@@ -177,7 +185,9 @@ impl Gate for DeclaredRules {
                 _ => Err(io::Error::from(io::ErrorKind::CrossesDevices)),
             },
             Act::Remove { path, .. } => {
-                if let Ok(meta) = fs::symlink_metadata(path) {
+                if rules.room().used.is_some()
+                    && let Ok(meta) = fs::symlink_metadata(path)
+                {
                     let leaves = if meta.is_dir() || meta.nlink() == 1 { meta.blocks() * 512 } else { 0 };
                     rules.room().leaving.insert(path.to_path_buf(), leaves);
                 }
@@ -199,6 +209,8 @@ impl Gate for DeclaredRules {
         match *act {
             Act::Write { path, len, .. } => rules.settle(path, len),
             Act::SetLen { path, .. } => rules.settle(path, 0),
+            // A file is done when its times are set: it need not be remembered.
+            Act::Meta(path) => drop(rules.room().files.remove(path)),
             Act::Create(path) | Act::MakeFolder(path) => {
                 remember(path);
                 rules.settle(path, 0);
@@ -251,6 +263,7 @@ mod tests {
             root: root.into(),
             mounts: vec![root.into()],
             kind: DriveKind::Nvme,
+            device: None,
             file_system: "ext4".into(),
             abilities,
             read_only: false,

@@ -11,7 +11,7 @@ mod real;
 pub use act::{Act, Gate, What};
 pub use declared::{DeclaredRules, Unreadable, allocated_below};
 pub(crate) use real::attributes_of;
-pub use real::{Disk, DiskFile, Folder, Meta};
+pub use real::{Buffer, Disk, DiskFile, Folder, Meta};
 
 #[cfg(test)]
 mod tests;

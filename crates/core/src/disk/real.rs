@@ -12,8 +12,9 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{FileExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 
-use rustix::fs::{AtFlags, Mode, OFlags, RenameFlags, Timespec, Timestamps};
+use rustix::fs::{AtFlags, Mode, OFlags, RenameFlags, ResolveFlags, Timespec, Timestamps};
 
 use super::act::{Act, Gate, What};
 
@@ -30,9 +31,39 @@ pub struct Disk {
 pub struct DiskFile {
     file: File,
     path: PathBuf,
+    /// Whether reads go past the cache, in whole units of [`UNIT`] bytes.
+    direct: AtomicBool,
+}
+
+/// Bytes to which a read past the cache is aligned: the largest sector of the disks there are.
+const UNIT: usize = 4096;
+
+/// Bytes in memory that a device can write into: aligned, and a whole number of units long.
+#[derive(Debug)]
+pub struct Buffer {
+    bytes: Vec<u8>,
+    start: usize,
+}
+
+impl Buffer {
+    /// Makes one that holds at least `len` bytes.
+    pub fn new(len: usize) -> Self {
+        let bytes = vec![0; len.next_multiple_of(UNIT) + UNIT];
+        let start = bytes.as_ptr().align_offset(UNIT);
+        Self { bytes, start }
+    }
+
+    /// The first `len` bytes.
+    pub fn first(&mut self, len: usize) -> &mut [u8] {
+        &mut self.bytes[self.start..][..len]
+    }
 }
 
 impl DiskFile {
+    fn new(file: File, path: &Path) -> Self {
+        Self { file, path: path.into(), direct: AtomicBool::new(false) }
+    }
+
     /// Reads the size, times and inode of the open file.
     pub fn metadata(&self) -> io::Result<fs::Metadata> {
         self.file.metadata()
@@ -67,6 +98,27 @@ impl Folder {
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
         let handle = rustix::fs::openat(&self.handle, name, flags, Mode::empty())?;
         Ok(Self { handle, path: self.path.join(name) })
+    }
+
+    /// Opens a folder some levels below this one, through no link and into no other mount: the kernel sees to it
+    /// (openat2(2)); one that is older than that is led there name by name.
+    pub fn open_below(&self, path: &Path) -> io::Result<Self> {
+        if path.as_os_str().is_empty() {
+            return Ok(Self { handle: self.handle.try_clone()?, path: self.path.clone() });
+        }
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+        let how = ResolveFlags::BENEATH | ResolveFlags::NO_SYMLINKS | ResolveFlags::NO_XDEV;
+        match rustix::fs::openat2(&self.handle, path, flags, Mode::empty(), how) {
+            Ok(handle) => Ok(Self { handle, path: self.path.join(path) }),
+            Err(rustix::io::Errno::NOSYS | rustix::io::Errno::PERM) => {
+                let mut names = path.components().map(std::path::Component::as_os_str);
+                let first = names.next().unwrap_or_default();
+                let device = self.identity()?.0;
+                let folder = names.try_fold(self.open(first)?, |folder, name| folder.open(name))?;
+                if folder.identity()?.0 == device { Ok(folder) } else { Err(io::ErrorKind::CrossesDevices.into()) }
+            }
+            Err(error) => Err(error.into()),
+        }
     }
 }
 
@@ -112,7 +164,7 @@ impl Disk {
     pub fn open_read(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenRead(path), || {
             let file = OpenOptions::new().read(true).custom_flags(NO_FOLLOW).open(path)?;
-            Ok(DiskFile { file, path: path.into() })
+            Ok(DiskFile::new(file, path))
         })
     }
 
@@ -124,6 +176,11 @@ impl Disk {
             while filled < buffer.len() {
                 match file.file.read_at(&mut buffer[filled..], offset + filled as u64) {
                     Ok(0) => break,
+                    // Past the cache, what is no whole unit is the end of the file.
+                    Ok(n) if !n.is_multiple_of(UNIT) && file.direct.load(Ordering::Relaxed) => {
+                        filled += n;
+                        break;
+                    }
                     Ok(n) => filled += n,
                     Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
                     Err(error) => return Err(error),
@@ -131,6 +188,49 @@ impl Disk {
             }
             Ok(filled)
         })
+    }
+
+    /// Opens a file to read what its device holds, and not what the cache does; a link is refused.
+    ///
+    /// Where the file system reads past the cache, it does; elsewhere the cache is dropped first, as far as it can be. A
+    /// block mount through FUSE has one more cache behind it, that of its device, which is beyond our reach.
+    pub fn open_back(&self, path: &Path) -> io::Result<DiskFile> {
+        self.pass(Act::OpenRead(path), || {
+            let open = |flags| OpenOptions::new().read(true).custom_flags(flags).open(path);
+            match open(NO_FOLLOW | OFlags::DIRECT.bits() as i32) {
+                Ok(file) => {
+                    let file = DiskFile::new(file, path);
+                    file.direct.store(true, Ordering::Relaxed);
+                    Ok(file)
+                }
+                Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
+                    let file = DiskFile::new(open(NO_FOLLOW)?, path);
+                    self.forget(&file);
+                    Ok(file)
+                }
+                Err(error) => Err(error),
+            }
+        })
+    }
+
+    /// Reads `len` bytes at `offset` into `buffer`, fewer at the end of the file; gives their number. `offset` is a multiple
+    /// of 4096.
+    pub fn read_back(&self, file: &DiskFile, buffer: &mut Buffer, len: usize, offset: u64) -> io::Result<usize> {
+        if !file.direct.load(Ordering::Relaxed) {
+            return self.read_at(file, buffer.first(len), offset);
+        }
+        let room = buffer.first(len.next_multiple_of(UNIT));
+        match self.read_at(file, room, offset) {
+            // It took the flag and cannot do it after all.
+            Err(error) if error.raw_os_error() == Some(22) => {
+                let flags = rustix::fs::fcntl_getfl(&file.file)?;
+                rustix::fs::fcntl_setfl(&file.file, flags - OFlags::DIRECT)?;
+                file.direct.store(false, Ordering::Relaxed);
+                self.forget(file);
+                self.read_at(file, buffer.first(len), offset)
+            }
+            other => other.map(|count| count.min(len)),
+        }
     }
 
     /// Makes a file, readable and writable by its owner only until [`Disk::set_meta`].
@@ -143,7 +243,7 @@ impl Disk {
                 .mode(0o600)
                 .custom_flags(NO_FOLLOW)
                 .open(path)?;
-            Ok(DiskFile { file, path: path.into() })
+            Ok(DiskFile::new(file, path))
         })
     }
 
@@ -159,7 +259,7 @@ impl Disk {
                 }
                 other => other?,
             };
-            Ok(DiskFile { file, path: path.into() })
+            Ok(DiskFile::new(file, path))
         })
     }
 
@@ -187,6 +287,25 @@ impl Disk {
             Err(error) if matches!(error.raw_os_error(), Some(22 | 38 | 95)) => Ok(()),
             other => other,
         })
+    }
+
+    /// Makes all bytes and names durable of the file system that holds a folder.
+    ///
+    /// One flush for many files: as safe as one for each, since it fails if any write-back of this file system has failed
+    /// since the folder was opened (Linux 5.8 and later, syncfs(2)), and dearer only where others write there too.
+    pub fn flush_drive(&self, top: &Folder) -> io::Result<()> {
+        self.pass(Act::FlushDrive(&top.path), || Ok(rustix::fs::syncfs(&top.handle)?))
+    }
+
+    /// Begins to write out what was written at `offset`, so that the drive is busy while more is read; a hint.
+    pub fn press_on(&self, file: &DiskFile, offset: u64, len: u64) {
+        // Linux starts the write-back of dirty pages in the range before it drops clean ones.
+        let _ = rustix::fs::fadvise(&file.file, offset, std::num::NonZeroU64::new(len), rustix::fs::Advice::DontNeed);
+    }
+
+    /// Lets the new file `to` share all bytes of `from`; an error where the file system cannot, with nothing done.
+    pub fn share(&self, from: &DiskFile, to: &DiskFile) -> io::Result<()> {
+        self.pass(Act::Share { at: &to.path, of: &from.path }, || Ok(rustix::fs::ioctl_ficlone(&to.file, &from.file)?))
     }
 
     /// Drops the file from the cache, as far as its bytes are durable, so that the next read asks the device.
@@ -322,12 +441,17 @@ fn stamps(modified_ns: i128) -> Timestamps {
 
 fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
     let handle = handle.as_fd();
-    for (name, value) in &meta.attributes {
-        if let Ok(name) = CString::new(name.as_slice()) {
-            // A file system without attributes: planning has said so; the bytes matter more.
-            let _ = rustix::fs::fsetxattr(handle, name.as_c_str(), value, rustix::fs::XattrFlags::empty());
+    // What the owner wrote needs the right to write, which may go with the permissions; access lists and capabilities
+    // come after owner and permissions, which would change them.
+    let set = |of_owner: bool| {
+        for (name, value) in meta.attributes.iter().filter(|(name, _)| name.starts_with(b"user.") == of_owner) {
+            if let Ok(name) = CString::new(name.as_slice()) {
+                // A file system without attributes: planning has said so; the bytes matter more.
+                let _ = rustix::fs::fsetxattr(handle, name.as_c_str(), value, rustix::fs::XattrFlags::empty());
+            }
         }
-    }
+    };
+    set(true);
     // Only root may give a file away; for everybody else the copy is the copier's.
     let (user, group) = meta.owner;
     let _ = rustix::fs::fchown(handle, Some(rustix::fs::Uid::from_raw(user)), Some(rustix::fs::Gid::from_raw(group)));
@@ -336,15 +460,33 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
         Ok(()) | Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) => {}
         Err(error) => return Err(error.into()),
     }
+    set(false);
     Ok(rustix::fs::futimens(handle, &stamps(meta.modified_ns))?)
 }
 
-/// Reads the `user.` attributes of a file or folder that is open; none where there are none to be had.
+/// Whether an attribute goes with its file: what programs and people set (xattr(7)), access lists and capabilities;
+/// not what a security module derives from the place, and not what a file system keeps there for itself.
+fn is_carried(name: &[u8]) -> bool {
+    name.starts_with(b"user.") || name.starts_with(b"system.posix_acl_") || name == b"security.capability"
+}
+
+/// Reads the attributes of a file or folder that go with it; none where there are none to be had.
 pub(crate) fn attributes_of(path: &Path) -> Vec<(Vec<u8>, Vec<u8>)> {
-    let mut names = vec![0_u8; 4096];
-    let Ok(length) = rustix::fs::llistxattr(path, &mut names[..]) else { return Vec::new() };
+    let mut names = [0_u8; 4096];
+    let mut more = Vec::new();
+    let names: &[u8] = match rustix::fs::llistxattr(path, &mut names[..]) {
+        Ok(0) => return Vec::new(),
+        Ok(length) => &names[..length],
+        Err(rustix::io::Errno::RANGE) => {
+            // The kernel's limit for a list, XATTR_LIST_MAX.
+            more.resize(65536, 0);
+            let Ok(length) = rustix::fs::llistxattr(path, &mut more[..]) else { return Vec::new() };
+            &more[..length]
+        }
+        Err(_) => return Vec::new(),
+    };
     let mut out = Vec::new();
-    for name in names[..length].split(|b| *b == 0).filter(|n| n.starts_with(b"user.")) {
+    for name in names.split(|b| *b == 0).filter(|name| is_carried(name)) {
         let mut value = vec![0_u8; 65536];
         if let Ok(length) = rustix::fs::lgetxattr(path, OsStr::from_bytes(name), &mut value[..]) {
             value.truncate(length);

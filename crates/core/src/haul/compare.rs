@@ -1,99 +1,186 @@
-//! Reading a copy back from the device and comparing it block by block; a block that differs is copied again.
+//! Reading a copy back from its device and comparing it block by block; a block that differs is read again, then copied again.
 
 use std::collections::HashMap;
 use std::os::unix::fs::MetadataExt;
 use std::path::PathBuf;
+use std::sync::Arc;
 
-use crossbeam_channel::Sender;
-
-use super::copy::{Job, Told, lock, meta_of, read_whole, write_block};
+use super::copy::{meta_of, read_original, write_block};
 use super::error::HaulError;
+use super::hands::{Check, Job, Told, Yard};
 use super::history::There;
 use super::run::Work;
-use crate::disk::{Disk, DiskFile};
-use crate::launcher::{ContentList, Digest, DigestKind};
-use crate::tally::{BLOCK, block_hash, block_span, stamp_of};
+use crate::disk::{Buffer, DiskFile};
+use crate::launcher::{ContentList, DigestKind};
+use crate::tally::{block_hash, block_span, stamp_of};
 
 /// Times that a differing block is copied again before it is given up.
 const REPAIRS: usize = 3;
 
-/// The files for which the launcher's content list wants a hash, so that one pass computes it too.
+/// Small files that one hand compares before it looks what else there is.
+const HANDFUL: usize = 50;
+
+/// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
 pub(super) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
     let Some(list) = work.content_list()? else { return Ok(HashMap::new()) };
     let ContentList { kind, items, .. } = list;
     Ok(items.into_iter().map(|item| (item.path, kind)).collect())
 }
 
-/// Makes a copied file durable, reads it back and compares it; tells [`Told::Same`] if it is the same.
-///
-/// # Errors
-/// [`HaulError::Differs`] if a block stays different; [`HaulError::Paused`] if `over` says so.
-pub(super) fn compare_file(
-    disk: &Disk,
-    job: &Job,
-    over: &dyn Fn() -> bool,
-    tell: &Sender<Told>,
+/// Makes files durable, or compares those that are. `at` hears which file is in hand.
+pub(super) fn check(
+    yard: &Yard,
+    check: Check,
+    buffer: &mut Buffer,
+    at: &mut dyn FnMut(&Arc<Job>),
 ) -> Result<(), HaulError> {
-    let to = disk.open_write(&job.to).map_err(HaulError::disk("open", &job.to))?;
-    settle(disk, &to, job)?;
-    let hashes = lock(&job.hashes).clone();
-    let mut digest = job.digest.map(Digest::new);
-    let mut buffer = vec![0; job.entry.size.min(BLOCK) as usize];
-    for (nth, hash) in hashes.iter().enumerate() {
-        if over() {
-            return Err(HaulError::Paused);
-        }
-        let (offset, length) = block_span(job.entry.size, nth as u64);
-        let wanted = hash.ok_or(HaulError::NeedsRecovery)?;
-        let mut tries = 0;
-        loop {
-            let read = disk.read_at(&to, &mut buffer[..length], offset);
-            let same = matches!(read, Ok(count) if count == length)
-                && block_hash(&buffer[..length], nth as u64, job.entry.size) == wanted;
-            if same {
-                break;
+    match check {
+        Check::Home => {}
+        Check::Batch(jobs) => {
+            match &yard.top {
+                Some(top) => {
+                    for job in jobs.iter().filter(|job| job.copied_before) {
+                        at(job);
+                        set_meta(yard, job)?;
+                    }
+                    let path = jobs.first().map(|job| job.way.to.clone()).unwrap_or_default();
+                    yard.disk.flush_drive(top).map_err(HaulError::disk("flush", path))?;
+                }
+                None => {
+                    for job in &jobs {
+                        at(job);
+                        settle(yard, job)?;
+                    }
+                }
             }
-            if tries == REPAIRS {
-                return Err(HaulError::Differs { path: job.to.clone(), from: offset });
+            for some in jobs.chunks(HANDFUL) {
+                yard.check(Check::Files(some.to_vec()));
             }
-            tries += 1;
-            repair(disk, &to, job, nth as u64, wanted)?;
-            let _ = tell.send(Told::Repaired);
         }
-        if let Some(digest) = &mut digest {
-            digest.take(&buffer[..length]);
+        Check::Files(jobs) => {
+            for job in jobs {
+                if yard.over() {
+                    return Err(HaulError::Paused);
+                }
+                at(&job);
+                compare_small(yard, &job, buffer)?;
+            }
         }
-        let _ = tell.send(Told::Checked { bytes: length as u64 });
+        Check::Segment(job, segment) => {
+            compare_segment(yard, &job, segment, buffer)?;
+            let (next, over) = job.compared();
+            if let Some(next) = next {
+                yard.check(Check::Segment(Arc::clone(&job), next));
+            }
+            if over {
+                end_large(yard, &job)?;
+            }
+        }
     }
-    let meta = to.metadata().map_err(HaulError::disk("look at", &job.to))?;
-    if meta.len() != job.entry.size {
-        return Err(HaulError::Differs { path: job.to.clone(), from: meta.len().min(job.entry.size) });
-    }
-    // What was read back fills the cache with nothing that anybody needs.
-    disk.forget(&to);
-    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta) };
-    let _ = tell.send(Told::Same { path: job.entry.path.clone(), there, digest: digest.map(Digest::end) });
     Ok(())
 }
 
+fn compare_small(yard: &Yard, job: &Arc<Job>, buffer: &mut Buffer) -> Result<(), HaulError> {
+    let path = job.to();
+    let file = yard.disk.open_back(&path).map_err(HaulError::disk("open", &path))?;
+    compare_block(yard, &file, job, 0, buffer)?;
+    same(yard, job, &file)
+}
+
+/// Makes a segment durable and compares its blocks.
+fn compare_segment(yard: &Yard, job: &Arc<Job>, segment: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
+    let path = job.to();
+    let file = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    yard.disk.flush(&file).map_err(HaulError::disk("flush", &path))?;
+    yard.disk.forget(&file);
+    let file = yard.disk.open_back(&path).map_err(HaulError::disk("open", &path))?;
+    for nth in job.segment(segment) {
+        if yard.over() {
+            return Err(HaulError::Paused);
+        }
+        compare_block(yard, &file, job, nth, buffer)?;
+    }
+    Ok(())
+}
+
+/// Sets what stands beside the bytes of a large file, all of which are compared.
+fn end_large(yard: &Yard, job: &Arc<Job>) -> Result<(), HaulError> {
+    settle(yard, job)?;
+    let path = job.to();
+    let file = yard.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
+    // What was read back fills the cache with nothing that anybody needs.
+    yard.disk.forget(&file);
+    same(yard, job, &file)
+}
+
+/// Tells that a file is the same, if it is as long as it should be.
+fn same(yard: &Yard, job: &Arc<Job>, file: &DiskFile) -> Result<(), HaulError> {
+    let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
+    if meta.len() != job.entry.size {
+        return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
+    }
+    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta) };
+    let _ = yard.tell.send(Told::Same(Arc::clone(job), there, job.end_digest()));
+    Ok(())
+}
+
+fn compare_block(yard: &Yard, file: &DiskFile, job: &Arc<Job>, nth: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
+    let (offset, length) = block_span(job.entry.size, nth);
+    let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
+    for tries in 0.. {
+        let read = yard.disk.read_back(file, buffer, length, offset);
+        let bytes = &*buffer.first(length);
+        if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
+            job.take_in_digest(bytes);
+            let _ = yard.tell.send(Told::Checked(length as u64));
+            return Ok(());
+        }
+        match tries {
+            // A drive may read wrongly once.
+            0 => {}
+            _ if tries > REPAIRS => return Err(HaulError::Differs { path: job.to(), from: offset }),
+            _ => {
+                repair(yard, job, nth, wanted)?;
+                let _ = yard.tell.send(Told::Repaired);
+            }
+        }
+        yard.disk.forget(file);
+    }
+    Ok(())
+}
+
+/// Sets what stands beside the bytes of a copy.
+fn set_meta(yard: &Yard, job: &Job) -> Result<DiskFile, HaulError> {
+    let (path, from) = (job.to(), job.entry.path.under(&job.way.from));
+    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    yard.disk.set_meta(&to, &meta_of(&job.entry, &from)).map_err(HaulError::disk("set the times of", &path))?;
+    Ok(to)
+}
+
 /// Sets what stands beside the bytes, makes all durable, and drops the cache.
-fn settle(disk: &Disk, to: &DiskFile, job: &Job) -> Result<(), HaulError> {
-    disk.set_meta(to, &meta_of(&job.entry, &job.from)).map_err(HaulError::disk("set the times of", &job.to))?;
-    disk.flush(to).map_err(HaulError::disk("flush", &job.to))?;
-    disk.forget(to);
+fn settle(yard: &Yard, job: &Job) -> Result<(), HaulError> {
+    let path = job.to();
+    let to = set_meta(yard, job)?;
+    yard.disk.flush(&to).map_err(HaulError::disk("flush", &path))?;
+    yard.disk.forget(&to);
     Ok(())
 }
 
 /// Copies one block again, from the original.
-fn repair(disk: &Disk, to: &DiskFile, job: &Job, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
-    let from = disk.open_read(&job.from).map_err(HaulError::disk("open", &job.from))?;
+fn repair(yard: &Yard, job: &Arc<Job>, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
+    let (path, from) = (job.to(), job.from());
+    let original = yard.disk.open_read(&from).map_err(HaulError::disk("open", &from))?;
     let (offset, length) = block_span(job.entry.size, nth);
-    let mut buffer = vec![0; length];
-    read_whole(disk, &from, job, &mut buffer, offset)?;
-    if block_hash(&buffer, nth, job.entry.size) != wanted {
-        // The original itself reads otherwise than before: it was changed, or its drive fails.
-        return Err(HaulError::SourceChanged { path: job.from.clone() });
+    let mut bytes = vec![0; length];
+    let lost = read_original(yard, &original, job, &mut bytes, offset)?;
+    if let Some((from, to)) = lost.first() {
+        return Err(HaulError::Unreadable { path: job.from(), from: *from, to: *to, count: lost.len() as u64 });
     }
-    write_block(disk, to, job, &buffer, offset, false)?;
-    settle(disk, to, job)
+    if block_hash(&bytes, nth, job.entry.size) != wanted {
+        // The original itself reads otherwise than before: it was changed, or its drive fails.
+        return Err(HaulError::SourceChanged { path: from });
+    }
+    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    write_block(yard, &to, job, &bytes, offset, false)?;
+    settle(yard, job)
 }

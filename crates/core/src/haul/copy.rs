@@ -1,67 +1,32 @@
-//! Copying a lot into a folder of ours beside its place, and comparing behind it.
+//! Copying a lot into a folder of ours beside its place, comparing behind it, round by round until nothing changes.
 //!
-//! Law: the originals are only read. A file is flushed and dropped from the cache before it is read
-//! back; names are flushed after the files; only then does the journal say "compared". A block
-//! hash found in the journal saves a second copy, never a comparison.
+//! Law: the originals are only read. Files are flushed before they are read back past the cache; names are flushed
+//! after the files; only then does the journal say "compared". A block hash found in the journal saves a second copy,
+//! never a comparison.
 
-use std::collections::HashMap;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
 
-use crossbeam_channel::{Sender, unbounded};
-
-use super::compare::{compare_file, digest_paths};
-use super::crew::HANDS;
 use super::error::HaulError;
-use super::event::{Amount, HaulEvent, Pace, Progress};
+use super::hands::{Check, Job, Told, Yard};
+use super::hearing::copy_files;
 use super::history::{TallyEntry, There};
+use super::journal::Hint;
 use super::run::Work;
-use super::scan::scan;
+use super::scan::{Met, meet, same};
 use super::stage::Stage;
-use crate::bytes::Bytes;
-use crate::disk::{Disk, DiskFile, Meta, What};
-use crate::launcher::DigestKind;
-use crate::tally::{BlockHash, Entry, EntryKind, LotPath, block_hash, block_span, stamp_of};
+use crate::disk::{DiskFile, Meta, What};
+use crate::tally::{Entry, EntryKind, LotPath, block_count, block_hash, block_span, stamp_of};
 
 /// Rounds in which files that change under the copy are copied again.
 const ROUNDS: usize = 3;
 
-/// A file on its way: who works on which block is settled by the list of tasks; the last one passes it on.
-pub(super) struct Job {
-    pub(super) entry: Entry,
-    pub(super) from: PathBuf,
-    pub(super) to: PathBuf,
-    pub(super) hashes: Mutex<Vec<Option<BlockHash>>>,
-    pub(super) digest: Option<DigestKind>,
-    /// Whether the target's file system has holes.
-    holes: bool,
-    left: AtomicUsize,
-    pair: Mutex<Option<Arc<Pair>>>,
-}
+/// Tally lines and hints that are written down together.
+pub(super) const SHEAF: usize = 4000;
 
-struct Pair {
-    from: DiskFile,
-    to: DiskFile,
-    /// Whether the copy was made just now, so that what is not written reads as zeros.
-    fresh: bool,
-}
-
-/// What the hands tell.
-pub(super) enum Told {
-    Block { path: LotPath, nth: u64, hash: BlockHash, bytes: u64, of: u64 },
-    Checked { bytes: u64 },
-    Repaired,
-    Same { path: LotPath, there: There, digest: Option<Vec<u8>> },
-    Failed(HaulError),
-}
-
-pub(super) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-/// Copies and compares a lot; its stage is then "compared".
+/// Copies and compares a lot; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
 ///
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
@@ -75,33 +40,18 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
         }
         _ => begin(work)?,
     };
-    for round in 1.. {
-        let tally = work.journal.tally(work.lot.id)?;
-        let fresh = scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
-        let first = tally.is_empty();
-        let compared = !first && tally.iter().all(|line| line.compared);
-        // What was compared may have gone since, with its drive or by somebody's hand.
-        if compared && fresh.changed.is_empty() && fresh.gone.is_empty() && work.not_as_seen(&staging, &tally).is_none()
-        {
-            break;
-        }
-        if round > ROUNDS {
-            let changed =
-                fresh.changed.first().or(fresh.gone.first()).map(|line| line.entry.path.under(&work.lot.planned.from));
-            return Err(HaulError::SourceChanged { path: changed.unwrap_or_default() });
-        }
-        void(work, &staging, &fresh.gone)?;
-        if !first {
-            void(work, &staging, &fresh.changed)?;
-        }
-        work.journal.put_entries(work.lot.id, &fresh.changed)?;
-        match one_round(work, &staging) {
-            // The next round's walk sees what has changed, or finds that the drive reads otherwise each time.
-            Err(HaulError::SourceChanged { .. }) if round < ROUNDS => {}
-            other => other?,
-        }
+    work.round += 1;
+    let changed = bring_in_line(work, &staging)?;
+    if let Some(path) = changed.filter(|_| work.round > ROUNDS) {
+        return Err(HaulError::SourceChanged { path });
     }
-    work.set_stage(Stage::Compared { staging })
+    match one_round(work, &staging) {
+        // The next round's walk sees what has changed, or finds that the drive reads otherwise each time.
+        Err(HaulError::SourceChanged { .. }) if work.round < ROUNDS => Ok(()),
+        // What is placed is looked at once more: there it shows whether anything has changed meanwhile.
+        Ok(()) => work.set_stage(Stage::Compared { staging }),
+        Err(error) => Err(error),
+    }
 }
 
 /// Makes the folder of ours, with the way to it.
@@ -122,6 +72,33 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
     Ok(staging)
 }
 
+/// Brings the tally in line with the originals; gives the first line that was known and is not what it was.
+fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
+    let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
+    let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
+    meet(journal, lot, &from, work.abilities().hard_links, &mut |met| {
+        match met {
+            Met::Both(line, entry) if same(&line.entry, &entry) => {}
+            Met::Both(_, entry) => changed.push(TallyEntry::fresh(entry)),
+            Met::Gone(line) => gone.push(line),
+            Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
+            // What the tally never had was never copied: the lines can be written as they come.
+            Met::New(entry) => new.push(TallyEntry::fresh(entry)),
+        }
+        if new.len() >= SHEAF {
+            journal.put_entries(lot, &new)?;
+            new.clear();
+        }
+        work.may_go_on()
+    })?;
+    journal.put_entries(lot, &new)?;
+    let first = changed.first().or(gone.first()).map(|line| line.entry.path.under(&from));
+    void(work, staging, &gone)?;
+    void(work, staging, &changed)?;
+    journal.put_entries(lot, &changed)?;
+    Ok(first)
+}
+
 /// Removes what was made of these lines, and forgets the lines. Folders stay until the lot is in its place.
 fn void(work: &Work<'_>, staging: &Path, lines: &[TallyEntry]) -> Result<(), HaulError> {
     for line in lines.iter().rev().filter(|line| !line.entry.path.bytes().is_empty()) {
@@ -139,9 +116,9 @@ fn void(work: &Work<'_>, staging: &Path, lines: &[TallyEntry]) -> Result<(), Hau
 }
 
 fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
-    let tally = work.journal.tally(work.lot.id)?;
-    let disk = work.site.disk.clone();
-    for line in tally.iter().filter(|line| line.entry.kind == EntryKind::Folder) {
+    let (disk, lot) = (work.site.disk.clone(), work.lot.id);
+    for line in work.journal.lines_of(lot, "folder") {
+        let line = line?;
         let at = line.entry.path.under(staging);
         match at.symlink_metadata() {
             // Finished before a crash, with its final permissions: it is opened up for what is still to come.
@@ -153,11 +130,12 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
             Ok(_) => return Err(HaulError::NotOurs { path: at }),
             Err(_) => work.make_folder(&at)?,
         }
+        work.may_go_on()?;
     }
-    copy_files(work, staging, &tally)?;
-    let tally = work.journal.tally(work.lot.id)?;
+    copy_files(work, staging)?;
     let mut done = Vec::new();
-    for line in &tally {
+    for line in work.journal.lines_of(lot, "link").chain(work.journal.lines_of(lot, "again")) {
+        let line = line?;
         let at = line.entry.path.under(staging);
         match &line.entry.kind {
             EntryKind::Link(target) => make_link(work, &line.entry, target, &at)?,
@@ -169,19 +147,37 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
             }
             EntryKind::File | EntryKind::Folder => continue,
         }
-        done.push((line.entry.path.clone(), seen(&at)?, None));
+        note(work, &mut done, line.entry.path, &at)?;
     }
+    let whole = work.abilities().flushes_whole;
     // Times of folders last, and from the deepest up: making a name in a folder changes its time.
-    for line in tally.iter().rev().filter(|line| line.entry.kind == EntryKind::Folder) {
+    for line in work.journal.folders_back(lot) {
+        let line = line?;
         let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.lot.planned.from));
         disk.set_folder_meta(&at, &meta_of(&line.entry, &from)).map_err(HaulError::disk("set the times of", &at))?;
-        disk.flush_folder(&at).map_err(HaulError::disk("flush", &at))?;
-        done.push((line.entry.path.clone(), seen(&at)?, None));
+        if !whole {
+            disk.flush_folder(&at).map_err(HaulError::disk("flush", &at))?;
+        }
+        note(work, &mut done, line.entry.path, &at)?;
     }
-    if let Some(parent) = staging.parent() {
+    let parent = staging.parent().unwrap_or(Path::new("/"));
+    if whole {
+        let top = disk.open_folder(staging).map_err(HaulError::disk("open", staging))?;
+        disk.flush_drive(&top).map_err(HaulError::disk("flush", staging))?;
+    } else {
         disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
     }
-    Ok(work.journal.put_hints(work.lot.id, &[], &done)?)
+    Ok(work.journal.put_hints(lot, &done)?)
+}
+
+/// Keeps in mind what is seen of a copy; writes down what there is of it by now.
+fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path) -> Result<(), HaulError> {
+    done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None });
+    if done.len() >= SHEAF {
+        work.journal.put_hints(work.lot.id, done)?;
+        done.clear();
+    }
+    work.may_go_on()
 }
 
 /// What is seen of a copy.
@@ -213,167 +209,148 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
     disk.set_link_time(at, entry.modified_ns).map_err(HaulError::disk("set the time of", at))
 }
 
-fn jobs(work: &Work<'_>, staging: &Path, tally: &[TallyEntry]) -> Result<Vec<Job>, HaulError> {
-    let digests = digest_paths(work)?;
-    let mut jobs = Vec::new();
-    for line in tally {
-        if line.entry.kind != EntryKind::File {
-            continue;
-        }
-        let to = line.entry.path.under(staging);
-        let found = to.symlink_metadata().ok();
-        if line.compared && still_there(line, found.as_ref()) {
-            continue;
-        }
-        // A hash without a file to go with it is of no use.
-        let known =
-            if found.is_some_and(|m| m.is_file()) { line.blocks.clone() } else { vec![None; line.blocks.len()] };
-        let left = known.iter().filter(|hash| hash.is_none()).count();
-        jobs.push(Job {
-            from: line.entry.path.under(&work.lot.planned.from),
-            to,
-            digest: digests.get(line.entry.path.as_path()).copied(),
-            entry: line.entry.clone(),
-            hashes: Mutex::new(known),
-            holes: work.abilities().sparse,
-            left: AtomicUsize::new(left),
-            pair: Mutex::new(None),
-        });
-    }
-    Ok(jobs)
-}
-
-fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>) -> bool {
-    let (Some(there), Some(found)) = (line.there, found) else { return false };
-    found.is_file()
-        && found.len() == line.entry.size
-        && found.ino() == there.inode
-        && stamp_of(found) == there.modified_ns
-}
-
-fn copy_files(work: &mut Work<'_>, staging: &Path, tally: &[TallyEntry]) -> Result<(), HaulError> {
-    let jobs = jobs(work, staging, tally)?;
-    let mut tasks: Vec<(usize, u64)> = Vec::new();
-    for (n, job) in jobs.iter().enumerate() {
-        let missing = lock(&job.hashes)
-            .iter()
-            .enumerate()
-            .filter(|(_, hash)| hash.is_none())
-            .map(|(nth, _)| nth as u64)
-            .collect::<Vec<_>>();
-        tasks.extend(missing.into_iter().map(|nth| (n, nth)));
-    }
-    let (tell, told) = unbounded();
-    let (pass_on, to_compare) = unbounded();
-    for (n, job) in jobs.iter().enumerate() {
-        if job.left.load(Ordering::SeqCst) == 0 {
-            let _ = pass_on.send(n);
-        }
-    }
-    let mut hearing = Hearing::new(work, &jobs, tally);
-    let halt = super::event::Stop::default();
-    let next = AtomicUsize::new(0);
-    let disk = &work.site.disk;
-    let stop = work.stop;
-    std::thread::scope(|scope| {
-        for _ in 0..HANDS {
-            let (tell, pass_on) = (tell.clone(), pass_on.clone());
-            let (halt, next, jobs, tasks) = (&halt, &next, &jobs, &tasks);
-            scope.spawn(move || {
-                let mut buffer = Vec::new();
-                while !halt.asked() && !stop.asked() {
-                    let Some(&(n, nth)) = tasks.get(next.fetch_add(1, Ordering::SeqCst)) else { break };
-                    match copy_block(disk, &jobs[n], nth, &mut buffer, &tell) {
-                        Ok(true) => {
-                            let _ = pass_on.send(n);
-                        }
-                        Ok(false) => {}
-                        Err(error) => {
-                            halt.ask();
-                            let _ = tell.send(Told::Failed(error));
-                        }
-                    }
-                }
-            });
-        }
-        for _ in 0..2 {
-            let (tell, to_compare) = (tell.clone(), to_compare.clone());
-            let (halt, jobs) = (&halt, &jobs);
-            scope.spawn(move || {
-                for n in to_compare {
-                    if halt.asked() || stop.asked() {
-                        break;
-                    }
-                    if let Err(error) = compare_file(disk, &jobs[n], &|| halt.asked() || stop.asked(), &tell) {
-                        if !matches!(error, HaulError::Paused) {
-                            halt.ask();
-                            let _ = tell.send(Told::Failed(error));
-                        }
-                        break;
-                    }
-                }
-            });
-        }
-        drop((tell, pass_on, to_compare));
-        hearing.listen(&told, &halt)
-    })?;
-    if work.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
-}
-
-/// Copies one block; gives `true` if it was the file's last one to be copied.
-fn copy_block(disk: &Disk, job: &Job, nth: u64, buffer: &mut Vec<u8>, tell: &Sender<Told>) -> Result<bool, HaulError> {
-    let pair = open_pair(disk, job)?;
+/// Copies one block, and says what is to be compared next.
+pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec<u8>) -> Result<(), HaulError> {
+    let pair = job.open(&yard.disk)?;
     let (offset, length) = block_span(job.entry.size, nth);
     buffer.resize(length, 0);
-    read_whole(disk, &pair.from, job, buffer, offset)?;
-    let hash = block_hash(buffer, nth, job.entry.size);
-    write_block(disk, &pair.to, job, buffer, offset, job.holes && pair.fresh)?;
-    lock(&job.hashes)[nth as usize] = Some(hash);
-    let blocks = crate::tally::block_count(job.entry.size);
-    let _ = tell.send(Told::Block { path: job.entry.path.clone(), nth, hash, bytes: length as u64, of: blocks });
-    let last = job.left.fetch_sub(1, Ordering::SeqCst) == 1;
-    if last {
-        disk.forget(&pair.from);
-        lock(&job.pair).take();
+    let lost = read_original(yard, pair.from(), job, buffer, offset)?;
+    if lost.is_empty() {
+        let hash = block_hash(buffer, nth, job.entry.size);
+        if !pair.shared() {
+            write_block(yard, pair.to(), job, buffer, offset, job.has_holes() && pair.fresh())?;
+        }
+        job.set_hash(nth, hash);
     }
-    Ok(last)
+    for (from, to) in &lost {
+        let _ = yard.tell.send(Told::Unreadable(Arc::clone(job), *from, *to));
+    }
+    let copied = job.hash(nth).filter(|_| lost.is_empty());
+    let tell = |yard: &Yard| {
+        if let Some(hash) = copied {
+            let _ = yard.tell.send(Told::Copied(Arc::clone(job), nth, hash));
+        }
+    };
+    let (segment, over, any_lost) = job.dealt_with(nth, !lost.is_empty());
+    if over && any_lost {
+        let _ = yard.tell.send(Told::Lost(Arc::clone(job)));
+    }
+    if job.is_small() {
+        if lost.is_empty() {
+            end_small(yard, job, pair.to())?;
+        }
+        // Who hears of it knows that it waits to be flushed by now.
+        tell(yard);
+        return Ok(());
+    }
+    tell(yard);
+    yard.disk.press_on(pair.to(), offset, length as u64);
+    if over {
+        yard.disk.forget(pair.from());
+        job.close();
+    }
+    if let Some(segment) = segment {
+        yard.segment_is_copied(job, segment);
+    }
+    Ok(())
 }
 
-fn open_pair(disk: &Disk, job: &Job) -> Result<Arc<Pair>, HaulError> {
-    let mut slot = lock(&job.pair);
-    if let Some(pair) = slot.as_ref() {
-        return Ok(Arc::clone(pair));
+/// Sets what stands beside the bytes of a small file, and has it flushed with others, or by itself.
+fn end_small(yard: &Yard, job: &Arc<Job>, to: &DiskFile) -> Result<(), HaulError> {
+    /// Bytes from which it pays to begin writing out at once.
+    const WORTH: u64 = 1 << 18;
+    let meta = meta_of(&job.entry, &job.entry.path.under(&job.way.from));
+    yard.disk.set_meta(to, &meta).map_err(HaulError::disk("set the times of", job.to()))?;
+    if yard.top.is_none() {
+        yard.disk.flush(to).map_err(HaulError::disk("flush", job.to()))?;
+        yard.check(Check::Files(vec![Arc::clone(job)]));
+        return Ok(());
     }
-    let from = disk.open_read(&job.from).map_err(HaulError::disk("open", &job.from))?;
-    let there = job.to.symlink_metadata().is_ok();
-    let to = if there { disk.open_write(&job.to) } else { disk.create(&job.to) };
-    let to = to.map_err(HaulError::disk("make", &job.to))?;
-    if job.entry.size > 0 && (job.holes || there) {
-        // A longer rest of an earlier try is cut off; holes are what is not written afterwards.
-        disk.set_len(&to, job.entry.size).map_err(HaulError::disk("size", &job.to))?;
+    if job.entry.size >= WORTH {
+        yard.disk.press_on(to, 0, job.entry.size);
     }
-    let pair = Arc::new(Pair { from, to, fresh: !there });
-    *slot = Some(Arc::clone(&pair));
-    Ok(pair)
+    yard.gather(Arc::clone(job));
+    Ok(())
 }
 
-/// Fills `buffer` from the original; a file that is shorter than it was has changed.
-pub(super) fn read_whole(
-    disk: &Disk,
+/// Whether an error says that a drive cannot read just here, and not that it is gone: by errno(3), bad sectors and bad checksums.
+fn is_here_only(error: &std::io::Error) -> bool {
+    // EIO, ENODATA (what SCSI calls a medium error), EBADMSG and EUCLEAN (checksums of file systems), EREMOTEIO.
+    matches!(error.raw_os_error(), Some(5 | 61 | 74 | 117 | 121))
+}
+
+/// Fills `buffer` from the original, in smaller pieces where it cannot be read as a whole; gives the stretches that cannot be
+/// read at all. A file that is shorter than it was has changed.
+pub(super) fn read_original(
+    yard: &Yard,
     file: &DiskFile,
     job: &Job,
     buffer: &mut [u8],
     offset: u64,
-) -> Result<(), HaulError> {
-    let to = offset + buffer.len() as u64;
-    let read = disk.read_at(file, buffer, offset);
-    let count = read.map_err(|source| HaulError::Unreadable { path: job.from.clone(), from: offset, to, source })?;
-    if count < buffer.len() { Err(HaulError::SourceChanged { path: job.from.clone() }) } else { Ok(()) }
+) -> Result<Vec<(u64, u64)>, HaulError> {
+    /// Failing reads of one block; a failing drive may take seconds for each.
+    const TRIES: usize = 150;
+    /// Blocks in a row of which nothing can be read, before the drive is said to be gone.
+    const DEAD: u32 = 16;
+    let length = buffer.len();
+    match yard.disk.read_at(file, buffer, offset) {
+        Ok(count) if count == length => {
+            yard.dead.store(0, Ordering::Relaxed);
+            return Ok(Vec::new());
+        }
+        Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
+        Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+        Err(_) => {}
+    }
+    let mut tries = TRIES;
+    let mut lost = Vec::new();
+    let mut waiting = vec![(0, length)];
+    while let Some((start, end)) = waiting.pop() {
+        let piece = &mut buffer[start..end];
+        let mut read = Err(std::io::Error::from_raw_os_error(5));
+        // The whole was tried already; a smallest piece is tried more than once.
+        for _ in 0..if end - start <= SECTOR { 3 } else { usize::from(end - start < length) } {
+            if tries == 0 || yard.over() {
+                break;
+            }
+            read = yard.disk.read_at(file, piece, offset + start as u64);
+            match &read {
+                Err(error) if is_here_only(error) => tries -= 1,
+                Ok(_) | Err(_) => break,
+            }
+        }
+        match read {
+            Ok(count) if count == end - start => {}
+            Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
+            Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+            Err(_) if end - start > SECTOR && tries > 0 => {
+                let middle = start + ((end - start) / 2).next_multiple_of(SECTOR);
+                // The first half is looked at first.
+                waiting.extend([(middle, end), (start, middle)]);
+            }
+            Err(_) => match lost.last_mut() {
+                Some((_, to)) if *to == offset + start as u64 => *to = offset + end as u64,
+                _ => lost.push((offset + start as u64, offset + end as u64)),
+            },
+        }
+    }
+    if yard.over() {
+        return Err(HaulError::Paused);
+    }
+    let all = lost == [(offset, offset + length as u64)];
+    if all && yard.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
+        let gone = std::io::Error::from_raw_os_error(5);
+        return Err(HaulError::disk("read", job.from())(gone));
+    }
+    Ok(lost)
 }
 
-/// Writes a block; where `holes` may be left, stretches of zeros are not written if the original has holes.
+/// The smallest piece that is read by itself: the sector of most drives.
+const SECTOR: usize = 4096;
+
+/// Writes a block; where `holes` may be left, stretches of zeros are not written.
 pub(super) fn write_block(
-    disk: &Disk,
+    yard: &Yard,
     to: &DiskFile,
     job: &Job,
     data: &[u8],
@@ -381,115 +358,40 @@ pub(super) fn write_block(
     holes: bool,
 ) -> Result<(), HaulError> {
     const PIECE: usize = 1 << 16;
-    let write = |data: &[u8], at| disk.write_at(to, data, at).map_err(HaulError::disk("write", &job.to));
-    if !holes || job.entry.allocated >= job.entry.size {
+    let write = |data: &[u8], at| yard.disk.write_at(to, data, at).map_err(HaulError::disk("write", job.to()));
+    if !holes {
         return if data.is_empty() { Ok(()) } else { write(data, offset) };
     }
-    for (n, piece) in data.chunks(PIECE).enumerate() {
-        if piece.iter().any(|byte| *byte != 0) {
-            write(piece, offset + (n * PIECE) as u64)?;
+    // Runs of pieces that hold something are written as one.
+    let holds = |n: usize| data[n * PIECE..data.len().min((n + 1) * PIECE)].iter().any(|byte| *byte != 0);
+    let count = data.len().div_ceil(PIECE);
+    let mut n = 0;
+    while n < count {
+        let end = (n..count).find(|n| !holds(*n)).unwrap_or(count);
+        if end > n {
+            write(&data[n * PIECE..data.len().min(end * PIECE)], offset + (n * PIECE) as u64)?;
         }
+        n = end + 1;
     }
     Ok(())
 }
 
-/// The caller's thread during a copy: journals hints, reports progress, keeps the first error.
-struct Hearing<'a, 'w> {
-    work: &'a Work<'w>,
-    pace: Pace,
-    progress: Progress,
-    blocks: Vec<(LotPath, u64, BlockHash)>,
-    same: Vec<(LotPath, There, Option<Vec<u8>>)>,
-    sizes: HashMap<LotPath, u64>,
-    before: u64,
+/// Whether a copy is just as it was when it was compared.
+pub(super) fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>) -> bool {
+    let (Some(there), Some(found)) = (line.there, found) else { return false };
+    found.is_file()
+        && found.len() == line.entry.size
+        && found.ino() == there.inode
+        && stamp_of(found) == there.modified_ns
 }
 
-impl<'a, 'w> Hearing<'a, 'w> {
-    fn new(work: &'a Work<'w>, jobs: &[Job], tally: &[TallyEntry]) -> Self {
-        let all: u64 = tally.iter().map(|line| line.entry.size).sum();
-        let to_compare: u64 = jobs.iter().map(|job| job.entry.size).sum();
-        let to_copy: u64 = jobs
-            .iter()
-            .map(|job| {
-                let hashes = lock(&job.hashes);
-                let missing = hashes.iter().enumerate().filter(|(_, hash)| hash.is_none());
-                missing.map(|(nth, _)| block_span(job.entry.size, nth as u64).1 as u64).sum::<u64>()
-            })
-            .sum();
-        let files_all = tally.iter().filter(|line| line.entry.kind == EntryKind::File).count() as u64;
-        let amount = |rest: u64| Amount { done: Bytes::new(all.saturating_sub(rest)), all: Bytes::new(all) };
-        let progress = Progress {
-            copy: amount(to_copy),
-            compare: amount(to_compare),
-            files: files_all - jobs.len() as u64,
-            ..Progress::begun(work.lot.id, &work.lot.planned.title, all, files_all)
-        };
-        let sizes = jobs.iter().map(|job| (job.entry.path.clone(), job.entry.size)).collect();
-        let before = progress.copy.done.count() + progress.compare.done.count();
-        Self { work, pace: Pace::new(), progress, blocks: Vec::new(), same: Vec::new(), sizes, before }
-    }
-
-    fn listen(&mut self, told: &crossbeam_channel::Receiver<Told>, halt: &super::event::Stop) -> Result<(), HaulError> {
-        let mut first = Ok(());
-        loop {
-            match told.recv_timeout(std::time::Duration::from_millis(50)) {
-                Ok(told) => self.take(told, &mut first),
-                Err(crossbeam_channel::RecvTimeoutError::Timeout) => {}
-                Err(crossbeam_channel::RecvTimeoutError::Disconnected) => break,
-            }
-            if self.pace.due() {
-                if let Err(error) = self.write_down() {
-                    halt.ask();
-                    first = first.and(Err(error));
-                }
-                self.report();
-            }
-        }
-        let written = self.write_down();
-        self.report();
-        first.and(written)
-    }
-
-    fn take(&mut self, told: Told, first: &mut Result<(), HaulError>) {
-        let plus = |amount: &mut Amount, bytes: u64| amount.done = amount.done.plus(Bytes::new(bytes));
-        match told {
-            Told::Block { path, nth, hash, bytes, of } => {
-                plus(&mut self.progress.copy, bytes);
-                self.progress.file = path.as_path().to_path_buf();
-                self.progress.block = (nth + 1, of);
-                self.blocks.push((path, nth, hash));
-            }
-            Told::Checked { bytes } => plus(&mut self.progress.compare, bytes),
-            Told::Repaired => self.progress.repaired += 1,
-            Told::Same { path, there, digest } => {
-                self.progress.files += u64::from(self.sizes.contains_key(&path));
-                self.same.push((path, there, digest));
-            }
-            Told::Failed(error) => {
-                if first.is_ok() {
-                    *first = Err(error);
-                }
-            }
-        }
-    }
-
-    fn write_down(&mut self) -> Result<(), HaulError> {
-        if self.blocks.is_empty() && self.same.is_empty() {
-            return Ok(());
-        }
-        self.work.journal.put_hints(self.work.lot.id, &self.blocks, &self.same)?;
-        self.blocks.clear();
-        self.same.clear();
-        Ok(())
-    }
-
-    fn report(&mut self) {
-        let (copy, compare) = (self.progress.copy, self.progress.compare);
-        let done = (copy.done.count() + compare.done.count()).saturating_sub(self.before);
-        let all = (copy.all.count() + compare.all.count()).saturating_sub(self.before);
-        // A byte is moved when it is copied: the rate that people know counts those.
-        self.progress.rate = self.pace.rate(copy.done.count());
-        self.progress.left = self.pace.left(done, all);
-        (self.work.report)(HaulEvent::Progress(self.progress.clone()));
+/// Blocks of a file that are known and go with what is there; a hash without a file to go with it is of no use.
+pub(super) fn known_blocks(
+    line: &TallyEntry,
+    found: Option<&std::fs::Metadata>,
+) -> Vec<Option<crate::tally::BlockHash>> {
+    match found {
+        Some(meta) if meta.is_file() => line.blocks.clone(),
+        _ => vec![None; block_count(line.entry.size) as usize],
     }
 }

@@ -35,17 +35,31 @@ pub enum HaulError {
         /// The file that did not fit.
         path: PathBuf,
     },
-    /// A part of an original cannot be read.
-    #[error("cannot read {path}, bytes {from} to {to}")]
+    /// Parts of originals cannot be read, however small the pieces; the journal has all of them.
+    #[error("cannot read {path}, bytes {from} to {to}{}", and_more(*count))]
     Unreadable {
-        /// The original.
+        /// The first original of which something cannot be read.
         path: PathBuf,
         /// First byte.
         from: u64,
         /// The byte behind the last one.
         to: u64,
-        /// What the system said.
-        source: io::Error,
+        /// Number of stretches in all.
+        count: u64,
+    },
+    /// A drive does not answer, and the person would not wait any longer. What it still does is not believed.
+    #[error("the drive does not answer about {path}")]
+    Hung {
+        /// What it was asked for.
+        path: PathBuf,
+    },
+    /// What was offered as another copy of a file is none.
+    #[error("{path} is not that file: {why}")]
+    NotThatFile {
+        /// The copy that was offered.
+        path: PathBuf,
+        /// What speaks against it.
+        why: &'static str,
     },
     /// What was read back differs from the original, also after it was copied again.
     #[error("{path} differs from its original at byte {from}")]
@@ -99,6 +113,11 @@ pub enum HaulError {
     /// There is no such haul, or nothing in it to do that with.
     #[error("{0}")]
     Nothing(String),
+}
+
+/// Says that there are more stretches than the one that is named.
+fn and_more(count: u64) -> String {
+    if count > 1 { format!(", and {} more such stretches", count - 1) } else { String::new() }
 }
 
 impl HaulError {

@@ -2,29 +2,80 @@
 
 use std::collections::VecDeque;
 use std::path::PathBuf;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use serde::Serialize;
 
-use super::history::TallyEntry;
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
+use crate::plan::Finding;
 
-/// Asks a running haul to pause at the next block. Clones share the wish.
+/// A person's hand on a running haul: pause it, slow it down, let others go first. Clones share the wishes.
 #[derive(Clone, Debug, Default)]
-pub struct Stop(Arc<AtomicBool>);
+pub struct Control(Arc<Wishes>);
 
-impl Stop {
-    /// Asks for a pause.
+#[derive(Debug, Default)]
+struct Wishes {
+    pause: AtomicBool,
+    gentle: AtomicBool,
+    /// Bytes per second that may be copied; 0 is as many as there can be.
+    limit: AtomicU64,
+    /// When the bytes that were let through will have taken their time.
+    free_at: Mutex<Option<Instant>>,
+}
+
+impl Control {
+    /// Asks for a pause at the next block.
     pub fn ask(&self) {
-        self.0.store(true, Ordering::SeqCst);
+        self.0.pause.store(true, Ordering::SeqCst);
     }
 
     /// Whether a pause was asked for.
     pub fn asked(&self) -> bool {
-        self.0.load(Ordering::SeqCst)
+        self.0.pause.load(Ordering::SeqCst)
+    }
+
+    /// Sets the most bytes per second that are copied, from now on; `None` is as many as there can be.
+    pub fn set_limit(&self, limit: Option<Bytes>) {
+        self.0.limit.store(limit.map_or(0, |bytes| bytes.count().max(1)), Ordering::Relaxed);
+        *self.0.free_at.lock().unwrap_or_else(PoisonError::into_inner) = None;
+    }
+
+    /// The most bytes per second.
+    pub fn limit(&self) -> Option<Bytes> {
+        Some(self.0.limit.load(Ordering::Relaxed)).filter(|limit| *limit > 0).map(Bytes::new)
+    }
+
+    /// Sets whether the drives serve everybody else first; for what begins after this.
+    pub fn set_gentle(&self, gentle: bool) {
+        self.0.gentle.store(gentle, Ordering::Relaxed);
+    }
+
+    /// Whether the drives serve everybody else first.
+    pub fn gentle(&self) -> bool {
+        self.0.gentle.load(Ordering::Relaxed)
+    }
+
+    /// Waits until so many bytes may be copied; `over` ends the waiting.
+    pub(super) fn wait_for(&self, bytes: u64, over: &dyn Fn() -> bool) {
+        while let Some(limit) = self.limit() {
+            let now = Instant::now();
+            {
+                let mut free_at = self.0.free_at.lock().unwrap_or_else(PoisonError::into_inner);
+                let free = free_at.map_or(now, |at| at.max(now));
+                // Who comes takes his time out of the future, and waits until the time of those before him is over.
+                if free <= now {
+                    *free_at = Some(free + Duration::from_secs_f64(bytes as f64 / limit.count() as f64));
+                    return;
+                }
+            }
+            if over() {
+                return;
+            }
+            std::thread::sleep(Duration::from_millis(5));
+        }
     }
 }
 
@@ -58,8 +109,14 @@ pub struct Progress {
     pub block: (u64, u64),
     /// Bytes per second over the last seconds.
     pub rate: f64,
+    /// Bytes per second since it began or was resumed.
+    pub mean: f64,
     /// Time that copying and comparing will still take, from the mean rate; `None` while it is not known.
     pub left: Option<Duration>,
+    /// Time that copying alone will still take.
+    pub copy_left: Option<Duration>,
+    /// Bytes that cannot be read, so far.
+    pub unreadable: Bytes,
     /// Blocks that were copied again because they differed.
     pub repaired: u64,
 }
@@ -77,15 +134,28 @@ impl Progress {
             file: PathBuf::new(),
             block: (0, 0),
             rate: 0.0,
+            mean: 0.0,
             left: None,
+            copy_left: None,
+            unreadable: Bytes::ZERO,
             repaired: 0,
         }
     }
+}
 
-    /// Nothing removed yet of what a tally names.
-    pub(super) fn of_removal(lot: LotId, title: &str, tally: &[TallyEntry]) -> Self {
-        let bytes = tally.iter().map(|line| line.entry.size).sum();
-        Self::begun(lot, title, bytes, tally.len() as u64)
+impl Progress {
+    /// Works out rates and times, of what was done since `pace` began.
+    pub(super) fn reckon(&mut self, pace: &mut Pace) {
+        let (copied, compared) = (self.copy.done.count(), self.compare.done.count());
+        let (copied_then, compared_then) = *pace.base.get_or_insert((copied, compared));
+        let (by_copy, by_compare) = (copied.saturating_sub(copied_then), compared.saturating_sub(compared_then));
+        // A byte is moved when it is copied: the rate that people know counts those. Where nothing is copied, those compared.
+        let counts = if self.copy.all > Bytes::ZERO { by_copy } else { by_compare };
+        self.rate = pace.rate(counts);
+        self.mean = pace.mean(counts);
+        let rest = |amount: Amount| amount.all.less(amount.done).count();
+        self.left = pace.left(by_copy + by_compare, rest(self.copy) + rest(self.compare));
+        self.copy_left = pace.left(by_copy, rest(self.copy));
     }
 }
 
@@ -126,6 +196,26 @@ pub enum HaulEvent {
         /// Files that stayed.
         left: u64,
     },
+    /// A lot waits before its repoint until nothing uses its game or its records any more; told once a second.
+    Waiting {
+        /// The lot.
+        lot: LotId,
+        /// Title of its game.
+        title: String,
+        /// What it waits for.
+        findings: Vec<Finding>,
+    },
+    /// A drive has not answered for some time; the haul can still be paused. Told every few seconds.
+    Hung {
+        /// The lot.
+        lot: LotId,
+        /// Title of its game.
+        title: String,
+        /// What it is about.
+        path: PathBuf,
+        /// Seconds without an answer.
+        seconds: u64,
+    },
     /// A lot did not go on.
     Failed {
         /// The lot.
@@ -143,11 +233,13 @@ pub(super) struct Pace {
     begun: Instant,
     told: Option<Instant>,
     recent: VecDeque<(Instant, u64)>,
+    /// Bytes copied and compared when it began.
+    base: Option<(u64, u64)>,
 }
 
 impl Pace {
     pub(super) fn new() -> Self {
-        Self { begun: Instant::now(), told: None, recent: VecDeque::new() }
+        Self { begun: Instant::now(), told: None, recent: VecDeque::new(), base: None }
     }
 
     /// One that tells nothing of work that is done within half a second.
@@ -177,10 +269,15 @@ impl Pace {
         if seconds > 0.05 { done.saturating_sub(before) as f64 / seconds } else { 0.0 }
     }
 
-    /// Time for the rest at the mean rate so far.
-    pub(super) fn left(&self, done: u64, all: u64) -> Option<Duration> {
+    /// Bytes per second since the beginning.
+    pub(super) fn mean(&self, done: u64) -> f64 {
         let seconds = self.begun.elapsed().as_secs_f64();
-        (done > 0 && seconds > 0.2)
-            .then(|| Duration::from_secs_f64(seconds * all.saturating_sub(done) as f64 / done as f64))
+        if seconds > 0.05 { done as f64 / seconds } else { 0.0 }
+    }
+
+    /// Time for `rest` more bytes at the mean rate of the `done` ones.
+    pub(super) fn left(&self, done: u64, rest: u64) -> Option<Duration> {
+        let seconds = self.begun.elapsed().as_secs_f64();
+        (done > 0 && seconds > 0.2).then(|| Duration::from_secs_f64(seconds * rest as f64 / done as f64))
     }
 }

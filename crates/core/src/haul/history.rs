@@ -2,20 +2,21 @@
 
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, OpenFlags, OptionalExtension, Row};
+use rusqlite::{Connection, OpenFlags, Row, params};
 use serde::Serialize;
 
-use super::journal::{JournalError, TABLES, VERSION};
+use super::journal::{JournalError, TABLES, UNREADABLE, VERSION};
 use super::prove::Proof;
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy};
-use crate::site::Site;
+use crate::site::{Site, shown_path};
 use crate::survey::Held;
-use crate::tally::{BlockHash, Entry, EntryKind, LotPath};
+use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath};
 
 type Result<T> = std::result::Result<T, JournalError>;
 
@@ -41,6 +42,43 @@ pub struct TallyEntry {
     pub digest: Option<Vec<u8>>,
     /// Hash of each block that was read from the original.
     pub blocks: Vec<Option<BlockHash>>,
+    /// Another copy that its bytes are taken from, where the original cannot be read.
+    pub taken: Option<PathBuf>,
+}
+
+impl TallyEntry {
+    /// A line of which nothing is done yet.
+    pub(super) fn fresh(entry: Entry) -> Self {
+        let blocks = if entry.kind == EntryKind::File { crate::tally::block_count(entry.size) } else { 0 };
+        Self { entry, there: None, compared: false, digest: None, blocks: vec![None; blocks as usize], taken: None }
+    }
+}
+
+/// What a lot's tally comes to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Sums {
+    /// Lines.
+    pub(super) lines: u64,
+    /// Files.
+    pub(super) files: u64,
+    /// Bytes of all files.
+    pub(super) bytes: u64,
+    /// Files that were read back and are the same.
+    pub(super) same: u64,
+    /// Bytes of those.
+    pub(super) same_bytes: u64,
+}
+
+/// A stretch of an original that could not be read.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Unreadable {
+    /// The file, below the lot.
+    #[serde(serialize_with = "shown_path")]
+    pub path: PathBuf,
+    /// First byte.
+    pub from: u64,
+    /// The byte behind the last one.
+    pub to: u64,
 }
 
 /// A lot as the journal has it.
@@ -60,6 +98,8 @@ pub struct LotRow {
     pub takes_back: Option<LotId>,
     /// Why it stopped, if it did.
     pub error: Option<String>,
+    /// What could not be read of its originals.
+    pub unreadable: Vec<Unreadable>,
 }
 
 impl LotRow {
@@ -86,6 +126,13 @@ pub struct HaulRow {
 }
 
 impl HaulRow {
+    /// The same haul with some of its lots alone.
+    #[must_use]
+    pub fn only(&self, lots: &[LotId]) -> Self {
+        let kept = self.lots.iter().filter(|lot| lots.contains(&lot.id)).cloned().collect();
+        Self { lots: kept, ..self.clone() }
+    }
+
     /// Whether some lot is under way.
     pub fn unfinished(&self) -> bool {
         self.lots.iter().any(|lot| !lot.stage.at_rest())
@@ -129,15 +176,14 @@ impl History {
             db.pragma_update(None, "query_only", true)?;
             Ok(db)
         });
-        let reader = Reader { db: reader.map_err(at(&path))?, path };
-        let version: i64 =
-            reader.db.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&reader.path))?;
+        let reader = Reader::of(reader.map_err(at(&path))?, path);
+        let version = reader.version()?;
         if version == 0 {
             // The program that was making it was killed, or has not got that far: nothing is written in it.
             return Ok(Self::default());
         }
-        // What version 2 changed is not looked at here; a journal of version 1 is brought up when it is opened to write.
-        if version != 1 {
+        // What versions 2 and 3 changed is not looked at here; an older journal is brought up when it is opened to write.
+        if version > VERSION {
             reader.check_version()?;
         }
         Ok(Self { hauls: reader.hauls()?, events: reader.events()? })
@@ -181,9 +227,16 @@ pub(super) fn at(path: &Path) -> impl Fn(rusqlite::Error) -> JournalError + '_ {
 
 #[derive(Debug)]
 pub(super) struct Reader {
-    pub(super) db: Connection,
+    db: Mutex<Connection>,
     pub(super) path: PathBuf,
 }
+
+/// Columns of a tally line, in the order of [`tally_entry`].
+const LINE: &str = "path, kind, target, size, allocated, modified_s, modified_ns, inode, mode, user, grp,
+  there_inode, there_s, there_ns, compared, digest, hash, taken";
+
+/// Lines of a tally that are read at a time.
+const PAGE: usize = 1000;
 
 fn joined(s: i64, ns: i64) -> i128 {
     i128::from(s) * 1_000_000_000 + i128::from(ns)
@@ -194,37 +247,36 @@ pub(super) fn path_of(bytes: Vec<u8>) -> PathBuf {
 }
 
 impl Reader {
+    pub(super) fn of(db: Connection, path: PathBuf) -> Self {
+        Self { db: Mutex::new(db), path }
+    }
+
+    pub(super) fn db(&self) -> MutexGuard<'_, Connection> {
+        self.db.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn version(&self) -> Result<i64> {
+        self.db().pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&self.path))
+    }
+
     pub(super) fn prepare(&self) -> Result<()> {
+        let db = self.db();
         let set = || {
-            self.db.busy_timeout(Duration::from_secs(5))?;
-            self.db.pragma_update(None, "journal_mode", "WAL")?;
-            self.db.pragma_update(None, "synchronous", "FULL")?;
-            self.db.pragma_update(None, "foreign_keys", true)?;
-            let version: i64 = self.db.pragma_query_value(None, "user_version", |row| row.get(0))?;
-            if version == 0 {
-                let db = self.db.unchecked_transaction()?;
-                db.execute_batch(TABLES)?;
-                db.pragma_update(None, "user_version", VERSION)?;
-                db.commit()?;
-            }
-            if version == 1 {
-                // Version 1 knew files alone: their bytes get the letter that says so.
-                let db = self.db.unchecked_transaction()?;
-                db.execute_batch(
-                    "update change set before = cast(x'62' || before as blob) where before is not null;
-                     update change set after = cast(x'62' || after as blob) where after is not null;",
-                )?;
-                db.pragma_update(None, "user_version", VERSION)?;
-                db.commit()?;
-            }
-            Ok(())
+            db.busy_timeout(Duration::from_secs(5))?;
+            db.pragma_update(None, "journal_mode", "WAL")?;
+            db.pragma_update(None, "synchronous", "FULL")?;
+            db.pragma_update(None, "foreign_keys", true)?;
+            // A checkpoint flushes twice: with 64 MB between them that is nothing beside a haul's own writing.
+            db.pragma_update(None, "wal_autocheckpoint", 16_000)?;
+            bring_up(&db)
         };
         set().map_err(at(&self.path))?;
+        drop(db);
         self.check_version()
     }
 
     fn check_version(&self) -> Result<()> {
-        let found: i64 = self.db.pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&self.path))?;
+        let found = self.version()?;
         if found == VERSION { Ok(()) } else { Err(JournalError::Version { path: self.path.clone(), found }) }
     }
 
@@ -234,7 +286,8 @@ impl Reader {
 
     pub(super) fn hauls(&self) -> Result<Vec<HaulRow>> {
         let heads = || {
-            let mut rows = self.db.prepare("select id, made, policy, returns from haul order by id desc")?;
+            let db = self.db();
+            let mut rows = db.prepare("select id, made, policy, returns from haul order by id desc")?;
             let head = |row: &Row<'_>| {
                 Ok((
                     row.get::<_, i64>(0)?,
@@ -262,7 +315,8 @@ impl Reader {
         type Raw = (i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
             let sql = "select id, planned, stage, proof, takes_back, error from lot where haul = ?1 order by id";
-            let mut rows = self.db.prepare_cached(sql)?;
+            let db = self.db();
+            let mut rows = db.prepare_cached(sql)?;
             let raw = |row: &Row<'_>| -> rusqlite::Result<Raw> {
                 Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?))
             };
@@ -277,15 +331,36 @@ impl Reader {
                 proof: proof.map(|p| serde_json::from_str(&p)).transpose().map_err(|e| self.row_error(e))?,
                 takes_back: takes_back.map(LotId),
                 error,
+                unreadable: self.unreadable(LotId(id))?,
             })
         };
         raw().map_err(at(&self.path))?.into_iter().map(lot).collect()
     }
 
+    pub(super) fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
+        let read = || {
+            let db = self.db();
+            let known = "select 1 from sqlite_schema where name = 'unreadable'";
+            if !db.prepare_cached(known)?.exists([])? {
+                // An older journal that nobody has brought up yet.
+                return Ok(Vec::new());
+            }
+            let mut rows =
+                db.prepare_cached("select path, start, end from unreadable where lot = ?1 order by path, start")?;
+            let stretch = |row: &Row<'_>| {
+                let path = LotPath::of_key(row.get_ref(0)?.as_blob()?);
+                let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
+                Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
+            };
+            rows.query_map([lot.0], stretch)?.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        read().map_err(at(&self.path))
+    }
+
     fn events(&self) -> Result<Vec<Event>> {
         let raw = || {
-            let mut rows =
-                self.db.prepare("select at, haul, lot, word, detail from event order by id desc limit 1000")?;
+            let db = self.db();
+            let mut rows = db.prepare("select at, haul, lot, word, detail from event order by id desc limit 1000")?;
             let event = |row: &Row<'_>| {
                 Ok(Event {
                     at: row.get::<_, String>(0)?.parse().unwrap_or(Timestamp::UNIX_EPOCH),
@@ -300,62 +375,129 @@ impl Reader {
         raw().map_err(at(&self.path))
     }
 
-    pub(super) fn tally(&self, lot: LotId) -> Result<Vec<TallyEntry>> {
-        let raw = || {
-            let sql = "select path, kind, target, size, allocated, modified_s, modified_ns, inode, mode, user, grp,
-              there_inode, there_s, there_ns, compared, digest from entry where lot = ?1";
-            let mut rows = self.db.prepare(sql)?;
-            let mut lines = rows.query_map([lot.0], tally_entry)?.collect::<rusqlite::Result<Vec<TallyEntry>>>()?;
-            lines.sort_by(|a, b| a.entry.path.as_path().cmp(b.entry.path.as_path()));
-            let mut blocks = self.db.prepare("select path, nth, hash from block where lot = ?1")?;
-            let mut rows = blocks.query([lot.0])?;
-            while let Some(row) = rows.next()? {
-                let path = path_of(row.get(0)?);
-                let (nth, hash): (i64, Vec<u8>) = (row.get(1)?, row.get(2)?);
-                let line = lines.binary_search_by(|line| line.entry.path.as_path().cmp(path.as_path()));
-                let slot = line.ok().and_then(|at| lines[at].blocks.get_mut(nth as usize));
-                if let (Some(slot), Ok(hash)) = (slot, hash.try_into()) {
-                    *slot = Some(hash);
+    /// Some lines of a tally: those behind `after` in the order of a walk, or before it if `back`; `only` names a kind.
+    pub(super) fn page(
+        &self,
+        lot: LotId,
+        after: Option<&[u8]>,
+        back: bool,
+        only: Option<&str>,
+    ) -> Result<Vec<TallyEntry>> {
+        let (than, order) = if back { ("<", "desc") } else { (">", "asc") };
+        let first = if after.is_some() { format!("and path {than} ?2") } else { "and ?2 is null".into() };
+        let kind = if only.is_some() { "and kind = ?3" } else { "and ?3 is null" };
+        let sql = format!("select {LINE} from entry where lot = ?1 {first} {kind} order by path {order} limit {PAGE}");
+        let read = || {
+            let db = self.db();
+            let mut rows = db.prepare_cached(&sql)?;
+            let lines = rows.query_map(params![lot.0, after, only], tally_entry)?;
+            let mut lines = lines.collect::<rusqlite::Result<Vec<TallyEntry>>>()?;
+            let mut blocks = db.prepare_cached("select nth, hash from block where lot = ?1 and path = ?2")?;
+            for line in lines.iter_mut().filter(|line| line.blocks.len() > 1) {
+                let mut rows = blocks.query(params![lot.0, line.entry.path.key()])?;
+                while let Some(row) = rows.next()? {
+                    let (nth, hash): (i64, Vec<u8>) = (row.get(0)?, row.get(1)?);
+                    if let (Some(slot), Ok(hash)) = (line.blocks.get_mut(nth as usize), hash.try_into()) {
+                        *slot = Some(hash);
+                    }
                 }
             }
             Ok(lines)
         };
-        raw().map_err(at(&self.path))
+        read().map_err(at(&self.path))
+    }
+
+    /// Adds a tally up.
+    pub(super) fn sums(&self, lot: LotId) -> Result<Sums> {
+        let sql = "select count(*), coalesce(sum(kind = 'file'), 0), coalesce(sum(size), 0),
+          coalesce(sum(kind = 'file' and compared), 0), coalesce(sum(size * (kind = 'file' and compared)), 0)
+          from entry where lot = ?1";
+        let sums = |row: &Row<'_>| {
+            let n = |at| row.get::<_, i64>(at).map(|n| n as u64);
+            Ok(Sums { lines: n(0)?, files: n(1)?, bytes: n(2)?, same: n(3)?, same_bytes: n(4)? })
+        };
+        self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
     }
 }
 
+/// Makes the tables, or brings those of an older version up.
+fn bring_up(db: &Connection) -> rusqlite::Result<()> {
+    let version: i64 = db.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    if !(0..VERSION).contains(&version) {
+        return Ok(());
+    }
+    let all = db.unchecked_transaction()?;
+    if version == 0 {
+        all.execute_batch(TABLES)?;
+    }
+    if version == 1 {
+        // Version 1 knew files alone: their bytes get the letter that says so.
+        all.execute_batch(
+            "update change set before = cast(x'62' || before as blob) where before is not null;
+             update change set after = cast(x'62' || after as blob) where after is not null;",
+        )?;
+    }
+    if version == 1 || version == 2 {
+        // Version 2 had paths with slashes, and a row for the only block of a small file.
+        all.execute_batch(&format!(
+            "alter table entry add column hash blob; alter table entry add column taken blob; {UNREADABLE}"
+        ))?;
+        all.execute(
+            "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
+             where kind = 'file' and size <= ?1",
+            [BLOCK as i64],
+        )?;
+        all.execute(
+            "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
+            [BLOCK as i64],
+        )?;
+        for table in ["block", "entry"] {
+            let mut rows =
+                all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
+            let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
+            let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
+            for (lot, path) in paths {
+                let key = LotPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
+                all.execute(
+                    &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
+                    params![lot, path, key],
+                )?;
+            }
+        }
+    }
+    all.pragma_update(None, "user_version", VERSION)?;
+    all.commit()
+}
+
 fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
-    let path = |n: usize| -> rusqlite::Result<LotPath> {
-        let wrong = rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
-        LotPath::new(&path_of(row.get(n)?)).ok_or(wrong)
-    };
-    let kind = match row.get::<_, String>(1)?.as_str() {
+    let wrong = |n: usize| rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
+    let path = |n: usize| -> rusqlite::Result<LotPath> { LotPath::new(&path_of(row.get(n)?)).ok_or_else(|| wrong(n)) };
+    let kind = match row.get_ref(1)?.as_str()? {
         "folder" => EntryKind::Folder,
         "link" => EntryKind::Link(path_of(row.get(2)?)),
         "again" => EntryKind::Again(path(2)?),
         _ => EntryKind::File,
     };
-    let size = row.get::<_, i64>(3)? as u64;
-    let blocks = if kind == EntryKind::File { crate::tally::block_count(size) } else { 0 };
-    let there_inode: Option<i64> = row.get(11).optional()?.flatten();
-    let there = match there_inode {
+    let there = match row.get::<_, Option<i64>>(11)? {
         Some(inode) => Some(There { inode: inode as u64, modified_ns: joined(row.get(12)?, row.get(13)?) }),
         None => None,
     };
-    Ok(TallyEntry {
-        entry: Entry {
-            path: path(0)?,
-            kind,
-            size,
-            allocated: row.get::<_, i64>(4)? as u64,
-            modified_ns: joined(row.get(5)?, row.get(6)?),
-            inode: row.get::<_, i64>(7)? as u64,
-            mode: row.get(8)?,
-            owner: (row.get(9)?, row.get(10)?),
-        },
-        there,
-        compared: row.get(14)?,
-        digest: row.get(15)?,
-        blocks: vec![None; blocks as usize],
-    })
+    let mut line = TallyEntry::fresh(Entry {
+        path: LotPath::of_key(row.get_ref(0)?.as_blob()?).ok_or_else(|| wrong(0))?,
+        kind,
+        size: row.get::<_, i64>(3)? as u64,
+        allocated: row.get::<_, i64>(4)? as u64,
+        modified_ns: joined(row.get(5)?, row.get(6)?),
+        inode: row.get::<_, i64>(7)? as u64,
+        mode: row.get(8)?,
+        owner: (row.get(9)?, row.get(10)?),
+    });
+    line.there = there;
+    line.compared = row.get(14)?;
+    line.digest = row.get(15)?;
+    if let (Some(hash), [only]) = (row.get::<_, Option<[u8; 32]>>(16)?, &mut line.blocks[..]) {
+        *only = Some(hash);
+    }
+    line.taken = row.get::<_, Option<Vec<u8>>>(17)?.map(path_of);
+    Ok(line)
 }

@@ -7,13 +7,14 @@ use std::fs::{self, File, TryLockError};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
+use std::sync::MutexGuard;
 
 use jiff::Timestamp;
 use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
-use super::history::{HaulRow, LotRow, Reader, TallyEntry, There, at, database, path_of};
+use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
 use super::prove::Proof;
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
@@ -22,7 +23,7 @@ use crate::record::{Content, FileChange};
 use crate::site::Site;
 use crate::tally::{BlockHash, EntryKind, LotPath};
 
-pub(super) const VERSION: i64 = 2;
+pub(super) const VERSION: i64 = 3;
 
 pub(super) const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -32,12 +33,20 @@ create table entry(lot integer not null references lot(id), path blob not null, 
   size integer not null, allocated integer not null, modified_s integer not null, modified_ns integer not null,
   inode integer not null, mode integer not null, user integer not null, grp integer not null,
   there_inode integer, there_s integer, there_ns integer, compared integer not null default 0, digest blob,
-  primary key(lot, path)) without rowid;
+  hash blob, taken blob, primary key(lot, path)) without rowid;
 create table block(lot integer not null references lot(id), path blob not null, nth integer not null,
   hash blob not null, primary key(lot, path, nth)) without rowid;
 create table change(lot integer not null references lot(id), nth integer not null, file blob not null,
   before blob, after blob, primary key(lot, nth)) without rowid;
 create table event(id integer primary key, at text not null, haul integer not null, lot integer, word text not null, detail text not null);
+create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
+  primary key(lot, path, start)) without rowid;
+";
+
+/// What version 3 brought: stretches of originals that cannot be read.
+pub(super) const UNREADABLE: &str = "
+create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
+  primary key(lot, path, start)) without rowid;
 ";
 
 /// Why the journal cannot be used.
@@ -125,14 +134,14 @@ impl Journal {
             Err(TryLockError::Error(e)) => return Err(make(&lock_path, e)),
         }
         let path = database(site);
-        let reader = Reader { db: Connection::open(&path).map_err(at(&path))?, path };
+        let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);
         reader.prepare()?;
         File::open(&folder).and_then(|folder| folder.sync_all()).map_err(|e| make(&folder, e))?;
         Ok(UnrecoveredJournal(Self { reader, _lock: lock }))
     }
 
-    fn db(&self) -> &Connection {
-        &self.reader.db
+    fn db(&self) -> MutexGuard<'_, Connection> {
+        self.reader.db()
     }
 
     fn err(&self) -> impl Fn(rusqlite::Error) -> JournalError + '_ {
@@ -162,7 +171,8 @@ impl Journal {
         returns: Option<HaulId>,
     ) -> Result<HaulId> {
         let write = || {
-            let db = self.db().unchecked_transaction()?;
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
             db.execute(
                 "insert into haul(made, policy, returns) values(?1, ?2, ?3)",
                 params![Timestamp::now().to_string(), json(&policy), returns.map(|h| h.0)],
@@ -209,14 +219,17 @@ impl Journal {
     /// Writes tally lines, each with all that is known of it; lines of the same path are replaced.
     pub fn put_entries(&self, lot: LotId, entries: &[TallyEntry]) -> Result<()> {
         let write = || {
-            let db = self.db().unchecked_transaction()?;
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
             for line in entries {
-                db.prepare_cached("delete from block where lot = ?1 and path = ?2")?
-                    .execute(params![lot.0, line.entry.path.bytes()])?;
                 put_entry(&db, lot, line)?;
-                for (nth, hash) in line.blocks.iter().enumerate() {
-                    if let Some(hash) = hash {
-                        put_block(&db, lot, &line.entry.path, nth as u64, hash)?;
+                if line.blocks.len() > 1 {
+                    db.prepare_cached("delete from block where lot = ?1 and path = ?2")?
+                        .execute(params![lot.0, line.entry.path.key()])?;
+                    for (nth, hash) in line.blocks.iter().enumerate() {
+                        if let Some(hash) = hash {
+                            put_block(&db, lot, &line.entry.path, nth as u64, hash)?;
+                        }
                     }
                 }
             }
@@ -228,12 +241,13 @@ impl Journal {
     /// Takes tally lines away.
     pub fn drop_entries(&self, lot: LotId, paths: &[LotPath]) -> Result<()> {
         let write = || {
-            let db = self.db().unchecked_transaction()?;
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
             for path in paths {
-                for table in ["block", "entry"] {
+                for table in ["block", "unreadable", "entry"] {
                     db.execute(
                         &format!("delete from {table} where lot = ?1 and path = ?2"),
-                        params![lot.0, path.bytes()],
+                        params![lot.0, path.key()],
                     )?;
                 }
             }
@@ -242,39 +256,104 @@ impl Journal {
         write().map_err(self.err())
     }
 
-    /// Writes down block hashes and finished files, as hints: durable with the next stage at the latest.
-    pub(super) fn put_hints(
-        &self,
-        lot: LotId,
-        blocks: &[(LotPath, u64, BlockHash)],
-        compared: &[(LotPath, There, Option<Vec<u8>>)],
-    ) -> Result<()> {
+    /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
+    pub(super) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
         let write = || {
-            self.db().pragma_update(None, "synchronous", "NORMAL")?;
-            let db = self.db().unchecked_transaction()?;
-            for (path, nth, hash) in blocks {
-                put_block(&db, lot, path, *nth, hash)?;
-            }
-            for (path, there, digest) in compared {
-                let sql = "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6 where lot = ?1 and path = ?2";
-                let (s, ns) = split(there.modified_ns);
-                db.prepare_cached(sql)?.execute(params![lot.0, path.bytes(), there.inode as i64, s, ns, digest])?;
+            let all = self.db();
+            all.pragma_update(None, "synchronous", "NORMAL")?;
+            let db = all.unchecked_transaction()?;
+            for hint in hints {
+                match hint {
+                    Hint::Block { path, nth: 0, hash, of: 1 } => {
+                        let sql = "update entry set hash = ?3 where lot = ?1 and path = ?2";
+                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), hash])?;
+                    }
+                    Hint::Block { path, nth, hash, .. } => put_block(&db, lot, path, *nth, hash)?,
+                    Hint::Same { path, there, digest, hash } => {
+                        let sql =
+                            "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6,
+                          hash = coalesce(?7, hash) where lot = ?1 and path = ?2";
+                        let (s, ns) = split(there.modified_ns);
+                        let row = params![lot.0, path.key(), there.inode as i64, s, ns, digest, hash];
+                        db.prepare_cached(sql)?.execute(row)?;
+                    }
+                    Hint::Unreadable { path, from, to } => {
+                        let sql = "insert or replace into unreadable(lot, path, start, end) values(?1, ?2, ?3, ?4)";
+                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), *from as i64, *to as i64])?;
+                    }
+                }
             }
             db.commit()?;
-            self.db().pragma_update(None, "synchronous", "FULL")
+            all.pragma_update(None, "synchronous", "FULL")
         };
         write().map_err(self.err())
     }
 
-    /// The tally of a lot, in the order of paths, folders before what is in them.
-    pub fn tally(&self, lot: LotId) -> Result<Vec<TallyEntry>> {
-        self.reader.tally(lot)
+    /// Forgets what could not be read: it is tried again.
+    pub(super) fn forget_unreadable(&self, lot: LotId) -> Result<()> {
+        self.db().execute("delete from unreadable where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    }
+
+    /// Stretches of a lot's originals that could not be read, file by file in the order of a walk.
+    pub fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
+        self.reader.unreadable(lot)
+    }
+
+    /// Writes down that a file's bytes are to be taken from another copy.
+    pub(super) fn set_taken(&self, lot: LotId, path: &LotPath, from: &Path) -> Result<()> {
+        let sql = "update entry set taken = ?3 where lot = ?1 and path = ?2";
+        let row = params![lot.0, path.key(), from.as_os_str().as_bytes()];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
+    }
+
+    /// The tally of a lot, in the order of a walk, read some lines at a time.
+    pub fn lines(&self, lot: LotId) -> Lines<'_> {
+        Lines {
+            reader: &self.reader,
+            lot,
+            page: Vec::new().into_iter(),
+            last: None,
+            over: false,
+            back: false,
+            only: None,
+        }
+    }
+
+    /// The lines of one kind, by its word.
+    pub(super) fn lines_of(&self, lot: LotId, kind: &'static str) -> Lines<'_> {
+        Lines { only: Some(kind), ..self.lines(lot) }
+    }
+
+    /// Says of a whole tally that it was read and is the same.
+    pub(super) fn set_all_compared(&self, lot: LotId) -> Result<()> {
+        self.db().execute("update entry set compared = 1 where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    }
+
+    /// The folders of a lot, those that are deepest first.
+    pub(super) fn folders_back(&self, lot: LotId) -> Lines<'_> {
+        Lines { back: true, only: Some("folder"), ..self.lines(lot) }
+    }
+
+    /// The line of one path.
+    pub(super) fn line(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
+        // The line before the next key is the one itself.
+        let key = path.key();
+        let mut behind = key.clone();
+        behind.push(0);
+        let found = self.reader.page(lot, Some(&behind), true, None)?.into_iter().next();
+        Ok(found.filter(|line| line.entry.path.key() == key))
+    }
+
+    /// What a lot's tally comes to.
+    pub(super) fn sums(&self, lot: LotId) -> Result<Sums> {
+        self.reader.sums(lot)
     }
 
     /// Writes down the bytes of record files before and after, and that they are being replaced.
     pub fn put_changes(&self, lot: LotId, changes: &[FileChange], stage: &Stage) -> Result<()> {
         let write = || {
-            let db = self.db().unchecked_transaction()?;
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
             db.execute("delete from change where lot = ?1", params![lot.0])?;
             for (nth, change) in changes.iter().enumerate() {
                 let file = change.file.as_os_str().as_bytes();
@@ -290,7 +369,8 @@ impl Journal {
     /// The bytes of a lot's record files before and after its repoint.
     pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
         let read = || {
-            let mut rows = self.db().prepare("select file, before, after from change where lot = ?1 order by nth")?;
+            let db = self.db();
+            let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
             let change = |row: &Row<'_>| {
                 Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
             };
@@ -308,6 +388,53 @@ impl Journal {
     }
 }
 
+/// Something that was found out of a file, to be written down.
+#[derive(Clone, Debug)]
+pub(super) enum Hint {
+    /// The hash of one of its `of` blocks, as it was read from the original.
+    Block { path: LotPath, nth: u64, hash: BlockHash, of: u64 },
+    /// It was read back and is the same.
+    Same { path: LotPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash> },
+    /// These bytes of the original cannot be read.
+    Unreadable { path: LotPath, from: u64, to: u64 },
+}
+
+/// The lines of a tally, a page at a time: lines that were passed may be changed meanwhile.
+#[derive(Debug)]
+pub struct Lines<'a> {
+    reader: &'a Reader,
+    lot: LotId,
+    page: std::vec::IntoIter<TallyEntry>,
+    last: Option<Vec<u8>>,
+    over: bool,
+    back: bool,
+    only: Option<&'static str>,
+}
+
+impl Iterator for Lines<'_> {
+    type Item = Result<TallyEntry>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        if let Some(line) = self.page.next() {
+            return Some(Ok(line));
+        }
+        if self.over {
+            return None;
+        }
+        let page = match self.reader.page(self.lot, self.last.as_deref(), self.back, self.only) {
+            Ok(page) => page,
+            Err(error) => {
+                self.over = true;
+                return Some(Err(error));
+            }
+        };
+        self.last = page.last().map(|line| line.entry.path.key());
+        self.over = page.is_empty();
+        self.page = page.into_iter();
+        self.page.next().map(Ok)
+    }
+}
+
 fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result<()> {
     let entry = &line.entry;
     let (kind, target): (&str, Option<&[u8]>) = match &entry.kind {
@@ -318,13 +445,14 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
     };
     let (s, ns) = split(entry.modified_ns);
     let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns)));
+    let hash = if let [only] = &line.blocks[..] { *only } else { None };
     let sql =
         "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
-      user, grp, there_inode, there_s, there_ns, compared, digest)
-      values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17)";
+      user, grp, there_inode, there_s, there_ns, compared, digest, hash, taken)
+      values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, ?19)";
     db.prepare_cached(sql)?.execute(params![
         lot.0,
-        entry.path.bytes(),
+        entry.path.key(),
         kind,
         target,
         entry.size as i64,
@@ -340,13 +468,15 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
         there.map(|t| t.1.1),
         line.compared,
         line.digest,
+        hash,
+        line.taken.as_ref().map(|path| path.as_os_str().as_bytes()),
     ])?;
     Ok(())
 }
 
 fn put_block(db: &Connection, lot: LotId, path: &LotPath, nth: u64, hash: &BlockHash) -> rusqlite::Result<()> {
     let sql = "insert or replace into block(lot, path, nth, hash) values(?1, ?2, ?3, ?4)";
-    db.prepare_cached(sql)?.execute(params![lot.0, path.bytes(), nth as i64, hash]).map(drop)
+    db.prepare_cached(sql)?.execute(params![lot.0, path.key(), nth as i64, hash]).map(drop)
 }
 
 fn split(ns: i128) -> (i64, i64) {

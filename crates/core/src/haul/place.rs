@@ -7,10 +7,9 @@ use std::path::Path;
 
 use super::error::HaulError;
 use super::run::Work;
-use super::scan::scan;
 use super::stage::Stage;
 use crate::disk::What;
-use crate::tally::{EntryKind, walk};
+use crate::tally::{EntryKind, Found, walk_each};
 
 fn is_link(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
@@ -28,14 +27,15 @@ fn is_folder(path: &Path) -> bool {
 /// Renames the folder of ours to the lot's place, if the originals are still what was compared.
 pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     let to = work.lot.planned.to.clone();
-    let disk = &work.site.disk;
+    let disk = work.site.disk.clone();
     match (is_folder(staging), to.symlink_metadata().is_ok()) {
         (true, false) => {
-            let tally = work.journal.tally(work.lot.id)?;
-            let fresh = scan(&work.lot.planned.from, &tally, work.abilities().hard_links)?;
-            let vanished = work.not_as_seen(staging, &tally).is_some();
-            if vanished || !fresh.changed.is_empty() || !fresh.gone.is_empty() {
-                return work.set_stage(Stage::Copying { staging: staging.into() });
+            match work.both_are_the_same(staging) {
+                Ok(()) => {}
+                Err(HaulError::Changed { .. } | HaulError::SourceChanged { .. }) => {
+                    return work.set_stage(Stage::Copying { staging: staging.into() });
+                }
+                Err(error) => return Err(error),
             }
             disk.rename(staging, &to).map_err(HaulError::disk("rename", &to))?;
         }
@@ -51,9 +51,9 @@ pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
 }
 
 fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
-    let tally = work.journal.tally(work.lot.id)?;
+    let root = work.journal.lines(work.lot.id).next().transpose()?;
     let there = super::copy::seen(to)?;
-    Ok(tally.first().and_then(|line| line.there).is_some_and(|known| known.inode == there.inode))
+    Ok(root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode))
 }
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.
@@ -110,7 +110,17 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
     let root = if is_folder(from) { from } else { to };
     let disk = &work.site.disk;
-    for entry in walk(root).map_err(HaulError::disk("read", root))?.entries {
+    let mut links = Vec::new();
+    walk_each(root, &mut |found| {
+        if let Found::Entry(entry) = found
+            && matches!(entry.kind, EntryKind::Link(_))
+        {
+            links.push(entry);
+        }
+        Ok::<(), std::io::Error>(())
+    })
+    .map_err(HaulError::disk("read", root))?;
+    for entry in links {
         let EntryKind::Link(target) = &entry.kind else { continue };
         let Ok(below) = target.strip_prefix(from) else { continue };
         let at = entry.path.under(root);

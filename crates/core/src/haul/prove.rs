@@ -3,9 +3,8 @@
 //! Law: the launcher's own content list decides what would be downloaded, and its own records where
 //! it would look. A file is taken as read only if it was read and its size, time and inode are as they were then.
 
-use std::collections::{BTreeMap, HashSet};
-use std::fs::Metadata;
-use std::os::unix::fs::MetadataExt;
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use crossbeam_channel::Sender;
@@ -13,19 +12,20 @@ use serde::{Deserialize, Serialize};
 
 use super::crew::crew;
 use super::error::HaulError;
-use super::event::{HaulEvent, Pace, Progress, Stop};
+use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::repoint::{Rewritten, is_rewritten, rewritten_in};
+use super::scan::{Met, meet};
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
-use crate::disk::Disk;
+use crate::disk::{Buffer, Disk};
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
 use crate::plan::{Mode, PlannedLot};
 use crate::record::{Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::GameId;
-use crate::tally::{BLOCK, BlockHash, EntryKind, block_hash, block_span, stamp_of, walk};
+use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
 use crate::trace::TRACED;
 
 /// How a file is not what it should be.
@@ -117,21 +117,24 @@ pub(super) enum Depth {
     Read,
 }
 
-/// What to prove.
+/// What to prove. A lot without a tally is proved by its content list alone.
 pub(super) struct Subject<'a> {
+    pub(super) journal: &'a Journal,
     pub(super) lot: LotId,
     pub(super) title: &'a str,
     pub(super) install: &'a Path,
-    pub(super) tally: &'a [TallyEntry],
     pub(super) contents: Option<&'a ContentList>,
     /// Files that the repoint rewrote in this copy.
     pub(super) rewritten: &'a Rewritten,
 }
 
+/// A file that has to be read.
 struct Job<'a> {
     path: PathBuf,
-    line: Option<&'a TallyEntry>,
-    item: Option<(&'a ContentItem, DigestKind)>,
+    /// Its bytes now.
+    size: u64,
+    line: Option<TallyEntry>,
+    item: Option<&'a ContentItem>,
 }
 
 struct Checked {
@@ -142,10 +145,43 @@ struct Checked {
     download: u64,
 }
 
+impl Checked {
+    fn nothing(path: &Path) -> Self {
+        Self { path: path.into(), size: 0, fault: None, updated: false, download: 0 }
+    }
+}
+
 enum Heard {
     Bytes(PathBuf, u64),
     Checked(Checked),
     Failed(HaulError),
+}
+
+/// The entries of a content list by their path, and which of them were met.
+struct Wanted<'a> {
+    items: HashMap<&'a Path, (usize, &'a ContentItem)>,
+    met: Vec<bool>,
+}
+
+impl<'a> Wanted<'a> {
+    fn of(list: Option<&'a ContentList>) -> Self {
+        let items = list.map_or(&[][..], |list| &list.items);
+        Self {
+            items: items.iter().enumerate().map(|(n, item)| (item.path.as_path(), (n, item))).collect(),
+            met: vec![false; items.len()],
+        }
+    }
+
+    fn meet(&mut self, path: &Path) -> Option<&'a ContentItem> {
+        let (n, item) = *self.items.get(path)?;
+        self.met[n] = true;
+        Some(item)
+    }
+
+    fn rest(&self, list: Option<&'a ContentList>) -> Vec<&'a ContentItem> {
+        let items = list.map_or(&[][..], |list| &list.items);
+        items.iter().zip(&self.met).filter(|(_, met)| !**met).map(|(item, _)| item).collect()
+    }
 }
 
 /// Looks at the files of a game: against its tally where there is one, and against its content list.
@@ -154,76 +190,190 @@ pub(super) fn look(
     subject: &Subject<'_>,
     depth: Depth,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Proof, HaulError> {
-    let mut jobs: BTreeMap<&Path, Job<'_>> = BTreeMap::new();
-    let mut proof = Proof { install: subject.install.into(), read: depth == Depth::Read, ..Proof::default() };
-    for line in subject.tally {
-        let path = line.entry.path.as_path();
-        if line.entry.kind == EntryKind::File {
-            jobs.insert(path, Job { path: path.into(), line: Some(line), item: None });
-        } else if let Some(kind) = shape_fault(line, &line.entry.path.under(subject.install)) {
-            proof.note(path, kind, None);
-        }
-    }
-    // What is a further name of a file in the tally stands in the content list as a file of its own.
-    for item in subject.contents.iter().flat_map(|list| &list.items) {
-        let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
-        let job = jobs.entry(&item.path).or_insert_with(|| Job { path: item.path.clone(), line: None, item: None });
-        job.item = Some((item, kind));
-    }
-    proof.read |= !subject.tally.is_empty() && subject.tally.iter().all(|line| line.compared);
-    if !subject.tally.is_empty() {
-        extras(subject, &mut proof);
-    }
-    let jobs: Vec<Job<'_>> = jobs.into_values().collect();
-    let all = jobs
-        .iter()
-        .map(|job| job.line.map_or(0, |l| l.entry.size).max(job.item.map_or(0, |(item, _)| item.size)))
-        .sum();
-    let mut listening = Listening::new(subject, all, jobs.len() as u64);
-    let mut download = 0;
+    let sums = subject.journal.sums(subject.lot)?;
+    let listed: u64 = subject.contents.iter().flat_map(|list| &list.items).map(|item| item.size).sum();
+    let items = subject.contents.map_or(0, |list| list.items.len()) as u64;
+    let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(items));
+    let account = Account {
+        subject,
+        depth,
+        stop,
+        proof: RefCell::new(Proof { install: subject.install.into(), read: depth == Depth::Read, ..Proof::default() }),
+        wanted: RefCell::new(Wanted::of(subject.contents)),
+        download: Cell::new(0),
+        read_before: Cell::new(sums.lines > 0),
+    };
     let mut failed = None;
     crew(
-        &jobs,
-        |job, tell| match check(disk, subject, job, depth, stop, tell) {
-            Ok(checked) => tell.send(Heard::Checked(checked)).is_ok(),
+        |give| account.walk(sums.lines > 0, give),
+        |job, tell| match check(disk, subject, &job, depth, stop, tell) {
+            Ok(result) => tell.send(Heard::Checked(result)).is_ok(),
             Err(error) => {
                 let _ = tell.send(Heard::Failed(error));
                 false
             }
         },
-        |heard| {
+        &mut |heard| {
             match heard {
                 Some(Heard::Bytes(path, bytes)) => listening.add(path, bytes),
-                Some(Heard::Checked(checked)) => {
-                    proof.files += 1;
-                    proof.bytes = proof.bytes.plus(Bytes::new(checked.size));
-                    download += checked.download;
-                    proof.updated += u64::from(checked.updated);
-                    listening.progress.files += 1;
-                    if let Some((kind, from)) = checked.fault {
-                        proof.note(&checked.path, kind, from);
-                    } else if checked.download > 0 {
-                        proof.note(&checked.path, DifferenceKind::WouldDownload, None);
-                    }
-                }
-                Some(Heard::Failed(error)) => failed = Some(error),
+                Some(Heard::Checked(result)) => account.take(result),
+                Some(Heard::Failed(error)) => failed = failed.take().or(Some(error)),
                 None => {}
             }
+            listening.progress.files = account.proof.borrow().files;
             listening.report(report);
             failed.is_none() && !stop.asked()
         },
-    );
+    )?;
     if let Some(error) = failed {
         return Err(error);
     }
-    if stop.asked() {
-        return Err(HaulError::Paused);
-    }
-    proof.to_download = subject.contents.map(|_| Bytes::new(download));
+    account.may_go_on()?;
+    let mut proof = account.proof.into_inner();
+    proof.read |= account.read_before.get();
+    proof.to_download = subject.contents.map(|_| Bytes::new(account.download.get()));
     proof.differences.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(proof)
+}
+
+/// A proof that is being made, on the caller's thread.
+struct Account<'a> {
+    subject: &'a Subject<'a>,
+    depth: Depth,
+    stop: &'a Control,
+    proof: RefCell<Proof>,
+    wanted: RefCell<Wanted<'a>>,
+    download: Cell<u64>,
+    /// Whether every line was read back when it was copied.
+    read_before: Cell<bool>,
+}
+
+type Give<'g, 'a> = &'g mut dyn FnMut(Job<'a>) -> bool;
+
+impl<'a> Account<'a> {
+    fn may_go_on(&self) -> Result<(), HaulError> {
+        if self.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
+    }
+
+    fn take(&self, checked: Checked) {
+        let mut proof = self.proof.borrow_mut();
+        proof.files += 1;
+        proof.bytes = proof.bytes.plus(Bytes::new(checked.size));
+        proof.updated += u64::from(checked.updated);
+        self.download.set(self.download.get() + checked.download);
+        if let Some((kind, from)) = checked.fault {
+            proof.note(&checked.path, kind, from);
+        } else if checked.download > 0 {
+            proof.note(&checked.path, DifferenceKind::WouldDownload, None);
+        }
+    }
+
+    fn note(&self, path: &LotPath, kind: DifferenceKind) {
+        self.proof.borrow_mut().note(path.as_path(), kind, None);
+    }
+
+    /// Walks the game beside its tally, and then what else the content list wants; gives what has to be read.
+    fn walk(&self, has_tally: bool, give: Give<'_, 'a>) -> Result<(), HaulError> {
+        let Subject { journal, lot, install, contents, .. } = *self.subject;
+        if has_tally && install.is_dir() {
+            // A second name of a file is looked at as a file of its own.
+            meet(journal, lot, install, false, &mut |met| {
+                self.may_go_on()?;
+                self.met(met, give);
+                Ok(())
+            })?;
+        } else if has_tally {
+            for line in journal.lines(lot) {
+                self.met(Met::Gone(line?), give);
+            }
+        }
+        // What is a further name of a file in the tally stands in the content list as a file of its own.
+        let rest = self.wanted.borrow().rest(contents);
+        for item in rest {
+            self.may_go_on()?;
+            let mut checked = Checked::nothing(&item.path);
+            match install.join(&item.path).symlink_metadata() {
+                Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
+                    give(Job { path: item.path.clone(), line: None, item: Some(item), size: meta.len() });
+                    continue;
+                }
+                Ok(meta) if meta.is_file() => {
+                    checked.size = meta.len();
+                    checked.download = if meta.len() == item.size { 0 } else { item.size };
+                }
+                Ok(_) | Err(_) => checked.download = item.size,
+            }
+            self.take(checked);
+        }
+        Ok(())
+    }
+
+    fn met(&self, met: Met, give: Give<'_, 'a>) {
+        let (line, entry) = match met {
+            Met::New(entry) => return self.note(&entry.path, DifferenceKind::Extra),
+            Met::Other(path) => return self.note(&path, DifferenceKind::Extra),
+            Met::Gone(line) => (line, None),
+            Met::Both(line, entry) => (line, Some(entry)),
+        };
+        self.read_before.set(self.read_before.get() && line.compared);
+        if line.entry.kind != EntryKind::File {
+            match entry {
+                None => self.note(&line.entry.path, DifferenceKind::Missing),
+                Some(entry) if is_other_shape(&line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
+                Some(_) => {}
+            }
+            return;
+        }
+        let path = line.entry.path.as_path();
+        let item = self.wanted.borrow_mut().meet(path);
+        let mut checked = Checked::nothing(path);
+        let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
+            let there = self.subject.install.join(path).symlink_metadata().is_ok();
+            let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
+            checked.fault = Some((kind, None));
+            checked.download = item.map_or(0, |item| item.size);
+            return self.take(checked);
+        };
+        checked.size = entry.size;
+        let at = self.subject.install.join(path);
+        if item.is_none() && is_rewritten(self.subject.rewritten, path, &at) {
+            return self.take(checked);
+        }
+        if self.depth == Depth::Read {
+            give(Job { path: path.into(), size: entry.size, line: Some(line), item });
+            return;
+        }
+        let seen = line.there.is_some_and(|there| there.inode == entry.inode && there.modified_ns == entry.modified_ns)
+            && entry.size == line.entry.size;
+        if !seen {
+            checked.fault = Some((DifferenceKind::Differs, None));
+        }
+        match (item, line.digest.as_ref().filter(|_| seen)) {
+            (Some(item), Some(digest)) => {
+                checked.download = if *digest == item.hash && entry.size == item.size { 0 } else { item.size };
+            }
+            (Some(item), None) => {
+                give(Job { path: path.into(), size: entry.size, line: (!seen).then_some(line), item: Some(item) });
+                return;
+            }
+            (None, _) => {}
+        }
+        self.take(checked);
+    }
+}
+
+/// What is wrong with a folder, a link or a further name.
+fn is_other_shape(line: &TallyEntry, entry: &Entry) -> bool {
+    match (&line.entry.kind, &entry.kind) {
+        (EntryKind::Folder, EntryKind::Folder) | (EntryKind::Again(_) | EntryKind::File, EntryKind::File) => false,
+        // An absolute link may have been re-aimed; its own time says that it is the one we made.
+        (EntryKind::Link(_), EntryKind::Link(_)) => {
+            line.there.is_some_and(|there| there.modified_ns != entry.modified_ns)
+        }
+        _ => true,
+    }
 }
 
 struct Listening {
@@ -244,79 +394,39 @@ impl Listening {
 
     fn report(&mut self, report: &dyn Fn(HaulEvent)) {
         if self.pace.due() && self.progress.compare.all > Bytes::ZERO {
-            let (done, all) = (self.progress.compare.done.count(), self.progress.compare.all.count());
-            self.progress.rate = self.pace.rate(done);
-            self.progress.left = self.pace.left(done, all);
+            self.progress.reckon(&mut self.pace);
             report(HaulEvent::Progress(self.progress.clone()));
         }
     }
 }
 
-/// What is wrong with a folder, a link or a further name.
-fn shape_fault(line: &TallyEntry, at: &Path) -> Option<DifferenceKind> {
-    let Ok(meta) = at.symlink_metadata() else { return Some(DifferenceKind::Missing) };
-    let sound = match &line.entry.kind {
-        EntryKind::Folder => meta.is_dir(),
-        // An absolute link may have been re-aimed; its own time says that it is the one we made.
-        EntryKind::Link(_) => meta.is_symlink() && line.there.is_none_or(|there| there.modified_ns == stamp_of(&meta)),
-        EntryKind::Again(_) | EntryKind::File => meta.is_file(),
-    };
-    (!sound).then_some(DifferenceKind::Differs)
-}
-
-fn extras(subject: &Subject<'_>, proof: &mut Proof) {
-    // A folder that cannot be read has shown itself by what is missing.
-    let Ok(found) = walk(subject.install) else { return };
-    let known: HashSet<&Path> = subject.tally.iter().map(|line| line.entry.path.as_path()).collect();
-    for entry in found.entries.iter().filter(|entry| !known.contains(entry.path.as_path())) {
-        proof.note(entry.path.as_path(), DifferenceKind::Extra, None);
-    }
-}
-
+/// Reads a file: against its line, against what its launcher wants, or both.
 fn check(
     disk: &Disk,
     subject: &Subject<'_>,
     job: &Job<'_>,
     depth: Depth,
-    stop: &Stop,
+    stop: &Control,
     tell: &Sender<Heard>,
 ) -> Result<Checked, HaulError> {
     let at = subject.install.join(&job.path);
-    let wants = job.item.map_or(0, |(item, _)| item.size);
-    let mut checked = Checked { path: job.path.clone(), size: 0, fault: None, updated: false, download: 0 };
-    let meta = match at.symlink_metadata() {
-        Ok(meta) if meta.is_file() => meta,
-        Ok(_) | Err(_) => {
-            let there = at.symlink_metadata().is_ok();
-            let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
-            checked.fault = job.line.map(|_| (kind, None));
-            checked.download = wants;
-            return Ok(checked);
-        }
-    };
-    checked.size = meta.len();
-    if is_rewritten(subject.rewritten, &job.path, &at) && job.item.is_none() {
-        let _ = tell.send(Heard::Bytes(job.path.clone(), meta.len()));
-        return Ok(checked);
-    }
-    let unchanged = job.line.is_some_and(|line| is_as_seen(line, &meta));
-    let size_wrong = job.item.is_some_and(|(item, _)| item.size != meta.len());
+    let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
+    let size_wrong = job.item.is_some_and(|item| item.size != job.size);
+    let wants = job.item.map_or(0, |item| item.size);
+    let mut checked = Checked { size: job.size, ..Checked::nothing(&job.path) };
     if depth == Depth::Seen {
-        if job.line.is_some() && !unchanged {
-            checked.fault = Some((DifferenceKind::Differs, None));
-        }
-        let known = job.line.filter(|_| unchanged).and_then(|line| line.digest.as_ref());
-        let wrong = match (job.item, known) {
-            (Some((item, _)), Some(digest)) => *digest != item.hash,
-            (Some((item, kind)), None) if job.line.is_some() => !has_digest(disk, &at, kind, &item.hash)?,
-            _ => false,
+        // The line comes along where the file is not what was compared.
+        checked.fault = job.line.as_ref().map(|_| (DifferenceKind::Differs, None));
+        let wrong = match job.item {
+            Some(item) => size_wrong || !has_digest(disk, &at, kind, &item.hash)?,
+            None => false,
         };
-        checked.download = if wrong || size_wrong { wants } else { 0 };
+        checked.download = if wrong { wants } else { 0 };
         return Ok(checked);
     }
-    let reading = read_through(disk, &at, job, meta.len(), stop, tell)?;
+    let reading = read_through(disk, &at, job, kind, stop, tell)?;
     let is_wanted = job.item.is_some() && !size_wrong && !reading.digest_wrong;
-    let longer_or_shorter = job.line.is_some_and(|line| line.entry.size != meta.len());
+    let longer_or_shorter = job.line.as_ref().is_some_and(|line| line.entry.size != job.size);
     if longer_or_shorter || reading.differs.is_some() {
         // A newer file that is just what the launcher's list wants was put there by its launcher.
         checked.updated = is_wanted;
@@ -337,41 +447,39 @@ fn read_through(
     disk: &Disk,
     at: &Path,
     job: &Job<'_>,
-    size: u64,
-    stop: &Stop,
+    kind: DigestKind,
+    stop: &Control,
     tell: &Sender<Heard>,
 ) -> Result<Reading, HaulError> {
-    let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
     // What the cache holds says nothing about the drive.
-    disk.forget(&file);
-    let mut digest = job.item.map(|(_, kind)| Digest::new(kind));
-    let blocks: &[Option<BlockHash>] = job.line.map_or(&[], |line| &line.blocks);
-    let mut buffer = vec![0; size.min(BLOCK) as usize];
+    let file = disk.open_back(at).map_err(HaulError::disk("open", at))?;
+    let size = job.size;
+    let mut digest = job.item.map(|_| Digest::new(kind));
+    let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
+    let mut buffer = Buffer::new(size.min(BLOCK) as usize);
     let mut reading = Reading { differs: None, digest_wrong: false };
     for nth in 0..crate::tally::block_count(size) {
         if stop.asked() {
             return Err(HaulError::Paused);
         }
         let (offset, length) = block_span(size, nth);
-        let read = disk.read_at(&file, &mut buffer[..length], offset);
-        let whole = match read {
-            Ok(count) => count == length,
-            // A block that cannot be read is not the same; the file's other blocks are looked at nevertheless.
-            Err(_) => false,
-        };
+        let read = disk.read_back(&file, &mut buffer, length, offset);
+        // A block that cannot be read is not the same; the file's other blocks are looked at nevertheless.
+        let whole = read.is_ok_and(|count| count == length);
+        let bytes = &*buffer.first(length);
         let wanted = blocks.get(nth as usize).copied().flatten();
-        let same = whole && wanted.is_none_or(|hash| block_hash(&buffer[..length], nth, size) == hash);
+        let same = whole && wanted.is_none_or(|hash| block_hash(bytes, nth, size) == hash);
         if !same && reading.differs.is_none() && job.line.is_some() {
             reading.differs = Some(offset);
         }
         match &mut digest {
-            Some(digest) if whole => digest.take(&buffer[..length]),
+            Some(digest) if whole => digest.take(bytes),
             _ => reading.digest_wrong |= !whole && job.item.is_some(),
         }
         let _ = tell.send(Heard::Bytes(job.path.clone(), length as u64));
     }
     disk.forget(&file);
-    if let (Some(digest), Some((item, _))) = (digest, job.item) {
+    if let (Some(digest), Some(item)) = (digest, job.item) {
         reading.digest_wrong |= digest.end() != item.hash;
     }
     Ok(reading)
@@ -391,12 +499,6 @@ pub(super) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) 
             return Ok(digest.end() == hash);
         }
     }
-}
-
-/// Whether a copy is what it was when it was compared.
-pub(super) fn is_as_seen(line: &TallyEntry, meta: &Metadata) -> bool {
-    line.there.is_some_and(|there| meta.ino() == there.inode && stamp_of(meta) == there.modified_ns)
-        && (line.entry.kind != EntryKind::File || meta.len() == line.entry.size)
 }
 
 /// Reads anew what the launcher has written down about a game.
@@ -460,22 +562,21 @@ fn prove_lot(
     journal: &Journal,
     lot: &LotRow,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Proof, HaulError> {
     let planned = &lot.planned;
     if planned.mode == Mode::Records {
         let stands = edits_stand(planned);
         return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });
     }
-    let tally = journal.tally(lot.id)?;
     let contents = contents_of(site, &planned.game, &planned.to)?;
     let rewritten = rewritten_in(journal, lot)?;
     let subject = Subject {
+        journal,
         rewritten: &rewritten,
         lot: lot.id,
         title: &planned.title,
         install: &planned.to,
-        tally: &tally,
         contents: contents.as_ref(),
     };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
@@ -493,7 +594,7 @@ pub fn prove_haul(
     journal: &Journal,
     lots: &[LotRow],
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Vec<(String, Proof)>, HaulError> {
     let there = lots.iter().filter(|lot| lot.stage.is_repointed());
     there.map(|lot| Ok((lot.planned.title.clone(), prove_lot(site, journal, lot, report, stop)?))).collect()
@@ -506,7 +607,7 @@ pub fn prove_game(
     game: &GameId,
     found: &FoundGame,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Proof, HaulError> {
     let hauls = journal.hauls()?;
     let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
@@ -518,7 +619,7 @@ pub fn prove_game(
     let (lot, title) = (LotId(0), found.title.as_str());
     let rewritten = Rewritten::new();
     let subject =
-        Subject { lot, title, install: &found.install, tally: &[], contents: contents.as_ref(), rewritten: &rewritten };
+        Subject { journal, lot, title, install: &found.install, contents: contents.as_ref(), rewritten: &rewritten };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, game, &mut proof);
     Ok(proof)

@@ -3,20 +3,22 @@
 //! Law: before the first file goes, the copy is looked at once more; what changed or appeared among
 //! the originals stays and is counted; an interrupted release goes on where it was.
 
-use std::collections::BTreeMap;
+use std::collections::{HashMap, HashSet};
 use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
+use super::copy::SHEAF;
+use super::crew::crew;
 use super::error::HaulError;
-use super::event::{HaulEvent, Pace, Progress, Stop};
+use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
-use super::prove::{has_digest, is_as_seen, what_records_say};
+use super::prove::{has_digest, what_records_say};
 use super::repoint::{Rewritten, is_rewritten, rewritten_in};
 use super::run::Work;
+use super::scan::{Met, meet};
 use super::stage::Stage;
-use crate::bytes::{Bytes, HaulId};
+use crate::bytes::{Bytes, HaulId, LotId};
 use crate::disk::{Disk, Folder, What};
 use crate::plan::{Finding, FindingKind, Mode};
 use crate::site::{Site, Wanted, real_path};
@@ -42,7 +44,7 @@ pub fn release_haul(
     journal: &Journal,
     id: HaulId,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Removed, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     // A return may be on its way back to these very originals.
@@ -56,7 +58,7 @@ pub fn release_haul(
     }
     let mut sum = Removed::default();
     for lot in lots {
-        let removed = release_lot(&mut Work { site, journal, lot, report, stop })?;
+        let removed = release_lot(&mut Work::new(site, journal, lot, report, stop))?;
         sum.bytes = sum.bytes.plus(removed.bytes);
         sum.gone += removed.gone;
         sum.left.extend(removed.left);
@@ -69,12 +71,11 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }
-    let tally = work.journal.tally(work.lot.id)?;
     if matches!(work.lot.stage, Stage::Proved { .. }) {
-        let (copy, seen) = copy_now(work, &tally)?;
+        let (copy, seen) = copy_now(work)?;
         records_lead_to(work, &copy)?;
         originals_are_unused(work)?;
-        copy_is_whole(work, &copy, &seen)?;
+        copy_is_whole(work, &copy, seen)?;
         work.set_stage(Stage::Releasing)?;
     }
     let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
@@ -86,7 +87,7 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
         is_unchanged(entry, stat, steady)
             || (stat.st_nlink == 1 && is_rewritten(&rewritten, entry.path.as_path(), &entry.path.under(&from)))
     };
-    let removed = remove_known(&work.site.disk, &work.lot.planned.from, &tally, &same, work)?;
+    let removed = remove_known(&work.lot.planned.from, work.lot.id, &same, work)?;
     let left = removed.left.len() as u64;
     work.set_stage(Stage::Released { left })?;
     let title = work.lot.planned.title.clone();
@@ -95,9 +96,9 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     Ok(removed)
 }
 
-/// Where the copy of this lot is now, and how it was seen there: later hauls may have carried it on.
-fn copy_now(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(PathBuf, Vec<TallyEntry>), HaulError> {
-    let (mut place, mut seen) = (work.lot.planned.to.clone(), tally.to_vec());
+/// Where the copy of this lot is now, and the lot whose tally says how it was seen there: later hauls may have carried it on.
+fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
+    let (mut place, mut seen) = (work.lot.planned.to.clone(), work.lot.id);
     let mut hauls = work.journal.hauls()?;
     hauls.reverse();
     for lot in hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id.0 > work.lot.id.0) {
@@ -107,7 +108,7 @@ fn copy_now(work: &Work<'_>, tally: &[TallyEntry]) -> Result<(PathBuf, Vec<Tally
             place.clone_from(&lot.planned.to);
             // A rename leaves every file what it was.
             if lot.planned.mode != Mode::Rename {
-                seen = work.journal.tally(lot.id)?;
+                seen = lot.id;
             }
         }
     }
@@ -137,7 +138,7 @@ fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
-fn copy_is_whole(work: &Work<'_>, copy: &Path, tally: &[TallyEntry]) -> Result<(), HaulError> {
+fn copy_is_whole(work: &Work<'_>, copy: &Path, seen: LotId) -> Result<(), HaulError> {
     let contents = work.content_list()?;
     let mut rewritten = Rewritten::new();
     for lot in work.journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
@@ -145,30 +146,43 @@ fn copy_is_whole(work: &Work<'_>, copy: &Path, tally: &[TallyEntry]) -> Result<(
             rewritten.extend(rewritten_in(work.journal, lot)?);
         }
     }
-    let mut bad = Vec::new();
-    for line in tally {
-        let at = line.entry.path.under(copy);
-        let fine = match at.symlink_metadata() {
-            Err(_) => false,
-            Ok(meta) if line.entry.kind == EntryKind::Folder => meta.is_dir(),
-            Ok(meta) if is_as_seen(line, &meta) => true,
-            Ok(_) if is_rewritten(&rewritten, line.entry.path.as_path(), &at) => true,
-            // The game or its launcher has written here since. Its launcher's list says whether it is what it should be;
-            // of a file that is on no list, such as settings, the newer one is the game's own.
-            Ok(_) => match &contents {
-                Some(list) => match list.item(line.entry.path.as_path()) {
-                    Some(item) => has_digest(&work.site.disk, &at, list.kind, &item.hash)?,
-                    None => true,
-                },
-                None => false,
-            },
-        };
-        if !fine {
-            bad.push(at);
+    let mut bad: Option<(PathBuf, u64)> = None;
+    let is_fine = |line: &TallyEntry, entry: &Entry| -> Result<bool, HaulError> {
+        if line.entry.kind == EntryKind::Folder {
+            return Ok(entry.kind == EntryKind::Folder);
         }
+        let there = line.there.is_some_and(|t| entry.inode == t.inode && entry.modified_ns == t.modified_ns);
+        if there && (line.entry.kind != EntryKind::File || entry.size == line.entry.size) {
+            return Ok(true);
+        }
+        let (path, at) = (line.entry.path.as_path(), line.entry.path.under(copy));
+        if is_rewritten(&rewritten, path, &at) {
+            return Ok(true);
+        }
+        // The game or its launcher has written here since. Its launcher's list says whether it is what it should be;
+        // of a file that is on no list, such as settings, the newer one is the game's own.
+        match &contents {
+            Some(list) => match list.item(path) {
+                Some(item) => has_digest(&work.site.disk, &at, list.kind, &item.hash),
+                None => Ok(true),
+            },
+            None => Ok(false),
+        }
+    };
+    if !copy.is_dir() {
+        return Err(HaulError::Changed { path: copy.into(), count: 1 });
     }
-    let count = bad.len() as u64;
-    bad.into_iter().next().map_or(Ok(()), |path| Err(HaulError::Changed { path, count }))
+    meet(work.journal, seen, copy, false, &mut |met| {
+        work.may_go_on()?;
+        let path = match met {
+            Met::Both(line, entry) if is_fine(&line, &entry)? => return Ok(()),
+            Met::Both(line, _) | Met::Gone(line) => line.entry.path,
+            Met::New(_) | Met::Other(_) => return Ok(()),
+        };
+        bad.get_or_insert_with(|| (path.under(copy), 0)).1 += 1;
+        Ok(())
+    })?;
+    bad.map_or(Ok(()), |(path, count)| Err(HaulError::Changed { path, count }))
 }
 
 /// Whether a file or link is what was compared: size, time and inode.
@@ -178,144 +192,211 @@ fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady_inodes: bool) -> 
     size && modified_ns == entry.modified_ns && (!steady_inodes || stat.st_ino == entry.inode)
 }
 
-type Same<'a> = &'a dyn Fn(&Entry, &rustix::fs::Stat) -> bool;
+type Same<'a> = &'a (dyn Fn(&Entry, &rustix::fs::Stat) -> bool + Sync);
 
-struct Removing<'a> {
-    disk: &'a Disk,
-    root: &'a Path,
-    device: u64,
-    below: BTreeMap<&'a Path, Vec<&'a Entry>>,
-    same: Same<'a>,
-    work: &'a Work<'a>,
-    pace: Pace,
-    progress: Progress,
-    removed: Removed,
+/// Names of one folder that are removed together.
+struct Sheaf {
+    folder: PathBuf,
+    entries: Vec<Entry>,
 }
 
-/// Removes from `root` what the tally names and `same` recognises; everything else stays.
+/// What one sheaf came to.
+#[derive(Default)]
+struct Went {
+    gone: u64,
+    bytes: u64,
+    /// Bytes of the entries that were looked at, gone or not.
+    seen: u64,
+    file: PathBuf,
+    /// The folder whose permissions had to be opened up.
+    opened: Option<PathBuf>,
+}
+
+/// Removes from `root` what the tally of `lot` names and `same` recognises; everything else stays.
+///
+/// Folders are reached through no link and no other mount, from the handle of `root` on.
 ///
 /// # Errors
-/// [`HaulError::Paused`] between two files if a stop was asked for; what is gone is gone, and a second call goes on.
-pub(super) fn remove_known(
-    disk: &Disk,
-    root: &Path,
-    tally: &[TallyEntry],
-    same: Same<'_>,
-    work: &Work<'_>,
-) -> Result<Removed, HaulError> {
+/// [`HaulError::Paused`] between some files if a stop was asked for; what is gone is gone, and a second call goes on.
+pub(super) fn remove_known(root: &Path, lot: LotId, same: Same<'_>, work: &Work<'_>) -> Result<Removed, HaulError> {
+    let disk = &work.site.disk;
     let top = match disk.open_folder(root) {
         Ok(top) => top,
         // Gone in an earlier try.
         Err(_) if root.symlink_metadata().is_err() => return Ok(Removed::default()),
         Err(error) => return Err(HaulError::disk("open", root)(error)),
     };
-    let (device, _) = top.identity().map_err(HaulError::disk("look at", root))?;
-    let mut below: BTreeMap<&Path, Vec<&Entry>> = BTreeMap::new();
-    for line in tally {
-        if let Some(parent) = line.entry.path.as_path().parent() {
-            below.entry(parent).or_default().push(&line.entry);
-        }
+    let mut removed = Removed::default();
+    let opened = remove_files(&top, root, lot, same, work, &mut removed)?;
+    for line in work.journal.folders_back(lot) {
+        let line = line?;
+        remove_folder(disk, &top, root, &line.entry, &opened, &mut removed)?;
+        work.may_go_on()?;
     }
-    let mut removing = Removing {
-        disk,
-        root,
-        device,
-        below,
-        same,
-        work,
-        pace: Pace::patient(),
-        progress: Progress::of_removal(work.lot.id, &work.lot.planned.title, tally),
-        removed: Removed::default(),
-    };
-    removing.folder(&top, Path::new(""))?;
     drop(top);
-    removing.list_rest(root);
-    if removing.removed.left.is_empty() {
+    list_rest(root, root, &mut removed.left);
+    if removed.left.is_empty() {
         disk.remove(root, What::Folder).map_err(HaulError::disk("remove", root))?;
     }
     if let Some(parent) = root.parent() {
         disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
     }
-    Ok(removing.removed)
+    Ok(removed)
 }
 
-impl Removing<'_> {
-    /// Removes what is known in a folder; gives whether its permissions had to be opened up for that.
-    fn folder(&mut self, handle: &Folder, path: &Path) -> Result<bool, HaulError> {
-        let mut opened = false;
-        for entry in self.below.get(path).cloned().unwrap_or_default() {
-            if self.work.stop.asked() {
-                return Err(HaulError::Paused);
-            }
-            let name = entry.path.as_path().file_name().unwrap_or(OsStr::from_bytes(b""));
-            let at = entry.path.under(self.root);
-            let Some(stat) = handle.look(name).map_err(HaulError::disk("look at", &at))? else { continue };
-            let is_folder = stat.st_mode & 0o170_000 == 0o040_000;
-            if entry.kind == EntryKind::Folder {
-                // A link or another file system in its place is not what was compared.
-                if !is_folder || stat.st_dev != self.device {
-                    continue;
+/// Removes files and links, several folders at a time; gives the folders whose permissions had to be opened up.
+fn remove_files(
+    top: &Folder,
+    root: &Path,
+    lot: LotId,
+    same: Same<'_>,
+    work: &Work<'_>,
+    removed: &mut Removed,
+) -> Result<HashSet<PathBuf>, HaulError> {
+    let disk = &work.site.disk;
+    let sums = work.journal.sums(lot)?;
+    let mut progress = Progress::begun(lot, &work.lot.planned.title, sums.bytes, sums.lines);
+    let mut pace = Pace::patient();
+    let (mut failed, mut opened) = (None, HashSet::new());
+    crew(
+        |give: &mut dyn FnMut(Sheaf) -> bool| -> Result<(), HaulError> {
+            let mut lines = work.journal.lines(lot);
+            loop {
+                let page: Vec<TallyEntry> = lines.by_ref().take(SHEAF).collect::<Result<_, _>>()?;
+                if page.is_empty() {
+                    return Ok(());
                 }
-                let inner = handle.open(name).map_err(HaulError::disk("open", &at))?;
-                let opened_up = self.folder(&inner, entry.path.as_path())?;
-                match self.remove(handle, name, What::Folder, &mut opened) {
-                    Ok(()) => self.removed.gone += 1,
-                    // What is left inside keeps the folder; the list of what is left names it.
-                    Err(error) if error.kind() == std::io::ErrorKind::DirectoryNotEmpty => {
-                        if opened_up {
-                            let mode = self.disk.set_folder_mode(&inner, entry.mode);
-                            mode.map_err(HaulError::disk("set the permissions of", &at))?;
-                        }
+                let mut folders: HashMap<PathBuf, Vec<Entry>> = HashMap::new();
+                for line in page.into_iter().filter(|line| line.entry.kind != EntryKind::Folder) {
+                    let folder = line.entry.path.as_path().parent().unwrap_or(Path::new("")).to_path_buf();
+                    folders.entry(folder).or_default().push(line.entry);
+                }
+                for (folder, mut entries) in folders {
+                    // The order in which most file systems keep what they know of them.
+                    entries.sort_by_key(|entry| entry.inode);
+                    work.may_go_on()?;
+                    if !give(Sheaf { folder, entries }) {
+                        return Ok(());
                     }
-                    Err(error) => return Err(HaulError::disk("remove", &at)(error)),
                 }
-                continue;
             }
-            if is_folder || !(self.same)(entry, &stat) {
-                continue;
+        },
+        |sheaf, tell| {
+            let result = remove_sheaf(disk, top, root, &sheaf, same);
+            let went_well = result.is_ok();
+            tell.send(result).is_ok() && went_well
+        },
+        &mut |heard: Option<Result<Went, HaulError>>| {
+            match heard {
+                Some(Ok(went)) => {
+                    removed.gone += went.gone;
+                    removed.bytes = removed.bytes.plus(Bytes::new(went.bytes));
+                    progress.files += went.gone;
+                    progress.compare.done = progress.compare.done.plus(Bytes::new(went.seen));
+                    progress.file = went.file;
+                    opened.extend(went.opened);
+                }
+                Some(Err(error)) => failed = failed.take().or(Some(error)),
+                None => {}
             }
-            self.remove(handle, name, What::File, &mut opened).map_err(HaulError::disk("remove", &at))?;
-            self.removed.gone += 1;
-            self.tell(entry);
-            if stat.st_nlink == 1 {
-                self.removed.bytes = self.removed.bytes.plus(Bytes::new(stat.st_blocks as u64 * 512));
+            if pace.due() {
+                progress.reckon(&mut pace);
+                (work.report)(HaulEvent::Progress(progress.clone()));
+            }
+            failed.is_none() && !work.stop.asked()
+        },
+    )?;
+    match failed {
+        Some(error) => Err(error),
+        None => work.may_go_on().map(|()| opened),
+    }
+}
+
+fn remove_sheaf(disk: &Disk, top: &Folder, root: &Path, sheaf: &Sheaf, same: Same<'_>) -> Result<Went, HaulError> {
+    let mut went =
+        Went { file: sheaf.entries.first().map(|e| e.path.as_path().into()).unwrap_or_default(), ..Went::default() };
+    // A link, a file or another file system in the folder's place is not what was compared: all below it stays.
+    let Some(folder) = open_known(top, root, &sheaf.folder)? else { return Ok(went) };
+    for entry in &sheaf.entries {
+        let name = entry.path.as_path().file_name().unwrap_or_default();
+        let at = entry.path.under(root);
+        went.seen += entry.size;
+        let Some(stat) = folder.look(name).map_err(HaulError::disk("look at", &at))? else { continue };
+        let is_folder = stat.st_mode & 0o170_000 == 0o040_000;
+        if is_folder || !same(entry, &stat) {
+            continue;
+        }
+        if remove(disk, &folder, name, What::File).map_err(HaulError::disk("remove", &at))? {
+            went.opened = Some(sheaf.folder.clone());
+        }
+        went.gone += 1;
+        if stat.st_nlink == 1 {
+            went.bytes += stat.st_blocks as u64 * 512;
+        }
+    }
+    Ok(went)
+}
+
+/// Opens a folder of the lot; `None` if it is gone or is no folder of it any more.
+fn open_known(top: &Folder, root: &Path, path: &Path) -> Result<Option<Folder>, HaulError> {
+    match top.open_below(path) {
+        Ok(folder) => Ok(Some(folder)),
+        // By openat2(2): not there, no folder, a link, another mount.
+        Err(error) if matches!(error.raw_os_error(), Some(2 | 20 | 40 | 18)) => Ok(None),
+        Err(error) => Err(HaulError::disk("open", root.join(path))(error)),
+    }
+}
+
+/// Removes a name; a read-only folder is opened up. Gives whether it was.
+fn remove(disk: &Disk, folder: &Folder, name: &OsStr, what: What) -> std::io::Result<bool> {
+    match disk.remove_in(folder, name, what) {
+        Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied => {
+            disk.set_folder_mode(folder, 0o700)?;
+            disk.remove_in(folder, name, what).map(|()| true)
+        }
+        other => other.map(|()| false),
+    }
+}
+
+/// Removes a folder of the tally, if nothing is left in it.
+fn remove_folder(
+    disk: &Disk,
+    top: &Folder,
+    root: &Path,
+    entry: &Entry,
+    opened: &HashSet<PathBuf>,
+    removed: &mut Removed,
+) -> Result<(), HaulError> {
+    let path = entry.path.as_path();
+    let (Some(parent), Some(name)) = (path.parent(), path.file_name()) else { return Ok(()) };
+    let at = entry.path.under(root);
+    let Some(folder) = open_known(top, root, parent)? else { return Ok(()) };
+    // Another file system that is mounted there, or a link, is not what was compared.
+    let Some(inner) = open_known(top, root, path)? else { return Ok(()) };
+    match remove(disk, &folder, name, What::Folder) {
+        Ok(_) => removed.gone += 1,
+        // What is left inside keeps the folder; the list of what is left names it.
+        Err(error) if error.kind() == std::io::ErrorKind::DirectoryNotEmpty => {
+            if opened.contains(path) {
+                let mode = disk.set_folder_mode(&inner, entry.mode);
+                mode.map_err(HaulError::disk("set the permissions of", &at))?;
             }
         }
-        Ok(opened)
+        Err(error) => return Err(HaulError::disk("remove", &at)(error)),
     }
+    Ok(())
+}
 
-    /// Removes a name; a read-only folder is opened up, once.
-    fn remove(&self, handle: &Folder, name: &OsStr, what: What, opened: &mut bool) -> std::io::Result<()> {
-        match self.disk.remove_in(handle, name, what) {
-            Err(error) if error.kind() == std::io::ErrorKind::PermissionDenied && !*opened => {
-                self.disk.set_folder_mode(handle, 0o700)?;
-                *opened = true;
-                self.disk.remove_in(handle, name, what)
-            }
-            other => other,
-        }
-    }
-
-    fn tell(&mut self, entry: &Entry) {
-        self.progress.files += 1;
-        self.progress.compare.done = self.progress.compare.done.plus(Bytes::new(entry.size));
-        if self.pace.due() {
-            self.progress.file = entry.path.as_path().to_path_buf();
-            (self.work.report)(HaulEvent::Progress(self.progress.clone()));
-        }
-    }
-
-    /// Lists what is still below the root, but for the folders that hold it.
-    fn list_rest(&mut self, folder: &Path) {
-        for found in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-            let at = found.path();
-            if found.file_type().is_ok_and(|kind| kind.is_dir())
-                && at.read_dir().is_ok_and(|mut inner| inner.next().is_some())
-            {
-                self.list_rest(&at);
-            } else if let Some(path) = at.strip_prefix(self.root).ok().and_then(LotPath::new) {
-                self.removed.left.push(path);
-            }
+/// Lists what is still below the root, but for the folders that hold it.
+fn list_rest(root: &Path, folder: &Path, left: &mut Vec<LotPath>) {
+    for found in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+        let at = found.path();
+        if found.file_type().is_ok_and(|kind| kind.is_dir())
+            && at.read_dir().is_ok_and(|mut inner| inner.next().is_some())
+        {
+            list_rest(root, &at, left);
+        } else if let Some(path) = at.strip_prefix(root).ok().and_then(LotPath::new) {
+            left.push(path);
         }
     }
 }

@@ -8,28 +8,55 @@ use std::collections::HashMap;
 use std::io;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::time::{SystemTime, UNIX_EPOCH};
+use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 
 use super::error::HaulError;
+use super::event::HaulEvent;
+use super::hands::lock;
 use super::history::LotRow;
 use super::journal::Journal;
 use super::run::Work;
 use super::stage::Stage;
 use crate::disk::{Disk, Meta, What, attributes_of};
-use crate::plan::{Mode, PlannedLot, Weight, quiet};
+use crate::plan::{Finding, Mode, PlannedLot, Weight, quiet};
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
 use crate::site::real_path;
 
-/// Refuses while a launcher, a helper or a game is running.
-pub(super) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
+/// The programs that have to end before records change.
+fn in_the_way(work: &Work<'_>) -> Vec<Finding> {
     let mut findings = quiet(work.site, std::slice::from_ref(&work.lot.planned));
     findings.retain(|finding| finding.weight == Weight::Stop);
+    findings
+}
+
+/// Refuses while a launcher, a helper or a game is running.
+pub(super) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
+    let findings = in_the_way(work);
     if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
+}
+
+/// Waits until no launcher, helper or game is running, and says what it waits for.
+pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
+    const LOOK: Duration = Duration::from_secs(1);
+    loop {
+        let findings = in_the_way(work);
+        if findings.is_empty() {
+            return Ok(());
+        }
+        let (lot, title) = (work.lot.id, work.lot.planned.title.clone());
+        (work.report)(HaulEvent::Waiting { lot, title, findings });
+        let begun = Instant::now();
+        while begun.elapsed() < LOOK {
+            work.may_go_on()?;
+            std::thread::sleep(Duration::from_millis(20));
+        }
+    }
 }
 
 /// Changes the records of a lot whose whole copy is at its place.
 pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
-    be_quiet(work)?;
+    wait_until_quiet(work)?;
+    let _alone = work.records.map(lock);
     let mut files = Files::default();
     let changes = if let Some(changes) = exact_return(work)? {
         changes
@@ -42,7 +69,8 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
 
 /// Goes on with a repoint that was interrupted.
 pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
-    be_quiet(work)?;
+    wait_until_quiet(work)?;
+    let _alone = work.records.map(lock);
     let known = work.journal.changes(work.lot.id)?;
     sweep(work, &known)?;
     if !written_by_others(&known)? {

@@ -5,8 +5,9 @@
 
 use serde::Serialize;
 
+use super::copy::SHEAF;
 use super::error::HaulError;
-use super::event::{HaulEvent, Stop};
+use super::event::{Control, HaulEvent};
 use super::history::{HaulRow, LotRow, TallyEntry, There};
 use super::journal::Journal;
 use super::place::unplace;
@@ -15,7 +16,7 @@ use super::release::remove_known;
 use super::repoint::{Rewritten, undo};
 use super::run::{Haul, Work};
 use super::stage::Stage;
-use crate::bytes::{Bytes, HaulId};
+use crate::bytes::{Bytes, HaulId, LotId};
 use crate::disk::What;
 use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, quiet};
 use crate::record::Edit;
@@ -146,11 +147,34 @@ pub fn return_haul(
     journal: &Journal,
     id: HaulId,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    let all: Vec<LotId> = haul.lots.iter().map(|lot| lot.id).collect();
+    return_lots(site, journal, id, &all, report, stop)
+}
+
+/// Returns some lots of a haul, as [`return_haul`] does with all; the others stay as they are.
+///
+/// # Errors
+/// As [`return_haul`]; and [`HaulError::Unfinished`] if another lot of the haul is still under way and these are repointed:
+/// a return is a haul, and one at a time is under way.
+pub fn return_lots(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    only: &[LotId],
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Option<HaulId>, HaulError> {
+    let whole = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
+    }
+    let haul = whole.only(only);
+    let others_under_way = whole.lots.iter().any(|lot| !only.contains(&lot.id) && !lot.stage.at_rest());
+    if others_under_way && haul.lots.iter().any(to_take_back) {
+        return Err(HaulError::Unfinished(id));
     }
     let plan = return_plan(site, &haul);
     if plan.stopped() {
@@ -160,7 +184,7 @@ pub fn return_haul(
         return Err(HaulError::Nothing(format!("haul {id} has nothing to return")));
     }
     for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest()) {
-        let mut work = Work { site, journal, lot: lot.clone(), report, stop };
+        let mut work = Work::new(site, journal, lot.clone(), report, stop);
         match lot.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
             Stage::Releasing => {
@@ -171,7 +195,7 @@ pub fn return_haul(
             _ => give_up(&mut work)?,
         }
     }
-    let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?;
+    let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
     let lots: Vec<(PlannedLot, Option<_>)> =
         haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(lot), Some(lot.id))).collect();
     if lots.is_empty() {
@@ -196,7 +220,7 @@ pub fn give_up_rest(
     journal: &Journal,
     id: HaulId,
     report: &dyn Fn(HaulEvent),
-    stop: &Stop,
+    stop: &Control,
 ) -> Result<Vec<String>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     let open: Vec<LotRow> =
@@ -206,7 +230,7 @@ pub fn give_up_rest(
     }
     let titles = open.iter().map(|lot| lot.planned.title.clone()).collect();
     for lot in open {
-        give_up(&mut Work { site, journal, lot, report, stop })?;
+        give_up(&mut Work::new(site, journal, lot, report, stop))?;
     }
     Ok(titles)
 }
@@ -233,9 +257,8 @@ pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         work.set_stage(Stage::GivingUp { made: made.clone() })?;
     }
     if let Some(made) = made {
-        let tally = work.journal.tally(work.lot.id)?;
         // All below a folder of ours is ours, finished or not; what the tally does not name stays.
-        let removed = remove_known(&work.site.disk, &made, &tally, &|_, _| true, work)?;
+        let removed = remove_known(&made, work.lot.id, &|_, _| true, work)?;
         if let Some(first) = removed.left.first() {
             let detail = format!("left in {}: {}", made.display(), first.as_path().display());
             work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
@@ -265,15 +288,21 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
 /// Reads the held originals and compares them with the tally, before anything leads to them again.
 pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     let Some(old) = work.lot.takes_back else { return Err(HaulError::NeedsRecovery) };
-    let tally: Vec<TallyEntry> = work.journal.tally(old)?.into_iter().map(swapped).collect();
-    work.journal.put_entries(work.lot.id, &tally)?;
+    let mut lines = work.journal.lines(old);
+    loop {
+        let some = lines.by_ref().take(SHEAF).map(|line| line.map(swapped)).collect::<Result<Vec<_>, _>>()?;
+        if some.is_empty() {
+            break;
+        }
+        work.journal.put_entries(work.lot.id, &some)?;
+    }
     let planned = &work.lot.planned;
     let contents = work.content_list()?;
     let subject = Subject {
+        journal: work.journal,
         lot: work.lot.id,
         title: &planned.title,
         install: &planned.to,
-        tally: &tally,
         contents: contents.as_ref(),
         rewritten: &Rewritten::new(),
     };
@@ -284,18 +313,17 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         let count = (proof.differ + proof.missing).max(1);
         return Err(HaulError::Changed { path: first.unwrap_or_else(|| planned.to.clone()), count });
     }
-    let compared: Vec<TallyEntry> = tally.into_iter().map(|line| TallyEntry { compared: true, ..line }).collect();
-    work.journal.put_entries(work.lot.id, &compared)?;
+    work.journal.set_all_compared(work.lot.id)?;
     work.set_stage(Stage::Placed)
 }
 
 /// A line with original and copy in each other's place.
 fn swapped(line: TallyEntry) -> TallyEntry {
     let there = There { inode: line.entry.inode, modified_ns: line.entry.modified_ns };
-    let mut entry = line.entry;
+    let mut entry = line.entry.clone();
     if let Some(copy) = line.there {
         entry.inode = copy.inode;
         entry.modified_ns = copy.modified_ns;
     }
-    TallyEntry { entry, there: Some(there), compared: false, digest: line.digest, blocks: line.blocks }
+    TallyEntry { entry, there: Some(there), compared: false, taken: None, ..line }
 }

@@ -1,26 +1,27 @@
-//! Running a haul: each lot from the stage it stands at to its end, one after another.
+//! Running a haul: each lot from the stage it stands at to its end.
 
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
 
 use super::copy::copy_lot;
 use super::error::HaulError;
-use super::event::{HaulEvent, Stop};
+use super::event::{Control, HaulEvent};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
+use super::lanes::side_by_side;
 use super::place::{link, place, rename, swap};
 use super::prove::{Depth, Proof, Subject, add_lot_records, contents_of, edits_stand, look};
 use super::release::release_lot;
-use super::repoint::rewritten_in;
-use super::repoint::{finish, repoint};
+use super::repoint::{finish, repoint, rewritten_in, wait_until_quiet};
 use super::returning::{forget_way, give_up, take_up};
-use super::scan::scan;
+use super::scan::{Met, first_change, meet};
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Weight, quiet};
 use crate::site::{Abilities, Site};
-use crate::tally::{EntryKind, stamp_of};
+use crate::tally::{Entry, EntryKind};
 
 /// What the phases of a lot work with.
 pub(super) struct Work<'a> {
@@ -28,10 +29,38 @@ pub(super) struct Work<'a> {
     pub(super) journal: &'a Journal,
     pub(super) lot: LotRow,
     pub(super) report: &'a dyn Fn(HaulEvent),
-    pub(super) stop: &'a Stop,
+    pub(super) stop: &'a Control,
+    /// Time after which a drive that does not answer is said to hang.
+    pub(super) patience: Duration,
+    /// How often the originals were brought in line with their tally in this run.
+    pub(super) round: usize,
+    /// When originals and copy were last seen to be what they were.
+    looked: Option<Instant>,
+    /// Held while records change: two lots may have records in one file.
+    pub(super) records: Option<&'a Mutex<()>>,
 }
 
-impl Work<'_> {
+impl<'a> Work<'a> {
+    pub(super) fn new(
+        site: &'a Site,
+        journal: &'a Journal,
+        lot: LotRow,
+        report: &'a dyn Fn(HaulEvent),
+        stop: &'a Control,
+    ) -> Self {
+        Self { site, journal, lot, report, stop, patience: PATIENCE, round: 0, looked: None, records: None }
+    }
+
+    /// Ends a longer piece of work where a pause was asked for.
+    pub(super) fn may_go_on(&self) -> Result<(), HaulError> {
+        if self.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
+    }
+
+    /// Whether the copy may share the original's bytes: both lie on one file system, in parts that do not rename to each other.
+    pub(super) fn may_share(&self) -> bool {
+        self.lot.planned.from_drive.as_ref() == Some(&self.lot.planned.to_drive)
+    }
+
     /// Goes on to the next stage: the journal has it, durably, when this returns.
     pub(super) fn set_stage(&mut self, next: Stage) -> Result<(), HaulError> {
         let next = self.lot.stage.clone().to(next)?;
@@ -83,22 +112,40 @@ impl Work<'_> {
     }
 
     /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
-    pub(super) fn not_as_seen(&self, root: &Path, tally: &[TallyEntry]) -> Option<(PathBuf, u64)> {
+    pub(super) fn not_as_seen(&self, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
+        if !root.is_dir() {
+            return Ok(Some((root.into(), 1)));
+        }
         let steady = self.abilities().steady_inodes;
-        let is_there = |line: &TallyEntry| {
-            let Ok(meta) = line.entry.path.under(root).symlink_metadata() else { return false };
-            // A folder's time changes with every name that comes and goes in it.
-            if line.entry.kind == EntryKind::Folder {
-                return meta.is_dir();
-            }
-            let there = line
-                .there
-                .is_some_and(|there| stamp_of(&meta) == there.modified_ns && (!steady || meta.ino() == there.inode));
-            there && (line.entry.kind != EntryKind::File || (meta.is_file() && meta.len() == line.entry.size))
-        };
-        let mut missing = tally.iter().filter(|line| !is_there(line)).map(|line| line.entry.path.under(root));
-        let first = missing.next()?;
-        Some((first, missing.count() as u64 + 1))
+        let mut missing: Option<(PathBuf, u64)> = None;
+        meet(self.journal, self.lot.id, root, false, &mut |met| {
+            let path = match met {
+                Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
+                Met::New(_) | Met::Other(_) => return Ok(()),
+                Met::Both(line, _) | Met::Gone(line) => line.entry.path,
+            };
+            missing.get_or_insert_with(|| (path.under(root), 0)).1 += 1;
+            Ok(())
+        })?;
+        Ok(missing)
+    }
+
+    /// Whether originals and copy are both what was compared, as of some moments ago at most.
+    pub(super) fn both_are_the_same(&mut self, copy: &Path) -> Result<(), HaulError> {
+        /// What was seen so short a time ago is not looked at once more.
+        const FRESH: Duration = Duration::from_secs(2);
+        if self.looked.is_some_and(|then| then.elapsed() < FRESH) {
+            return Ok(());
+        }
+        if let Some((path, count)) = self.not_as_seen(copy)? {
+            return Err(HaulError::Changed { path, count });
+        }
+        let hard_links = self.abilities().hard_links;
+        if let Some(path) = first_change(self.journal, self.lot.id, &self.lot.planned.from, hard_links)? {
+            return Err(HaulError::SourceChanged { path });
+        }
+        self.looked = Some(Instant::now());
+        Ok(())
     }
 
     pub(super) fn content_list(&self) -> Result<Option<ContentList>, HaulError> {
@@ -120,6 +167,21 @@ impl HaulEnd {
     }
 }
 
+/// Whether a name of a copy is what was seen when it was compared.
+fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady_inodes: bool) -> bool {
+    // A folder's time changes with every name that comes and goes in it.
+    if line.entry.kind == EntryKind::Folder {
+        return entry.kind == EntryKind::Folder;
+    }
+    let there = line
+        .there
+        .is_some_and(|there| entry.modified_ns == there.modified_ns && (!steady_inodes || entry.inode == there.inode));
+    there && (line.entry.kind != EntryKind::File || (entry.kind == EntryKind::File && entry.size == line.entry.size))
+}
+
+/// Time after which a drive that does not answer is said to hang.
+const PATIENCE: Duration = Duration::from_secs(30);
+
 /// A haul that is under way. After an error that leaves a write in doubt it goes on only when opened anew.
 #[derive(Debug)]
 pub struct Haul<'a> {
@@ -128,6 +190,7 @@ pub struct Haul<'a> {
     id: HaulId,
     policy: Policy,
     in_doubt: bool,
+    patience: Duration,
 }
 
 impl<'a> Haul<'a> {
@@ -153,7 +216,7 @@ impl<'a> Haul<'a> {
     /// Takes up a haul that the journal knows.
     pub fn of(site: &'a Site, journal: &'a Journal, id: HaulId) -> Result<Self, HaulError> {
         let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
-        Ok(Self { site, journal, id, policy: row.policy, in_doubt: false })
+        Ok(Self { site, journal, id, policy: row.policy, in_doubt: false, patience: PATIENCE })
     }
 
     /// Its number.
@@ -161,35 +224,63 @@ impl<'a> Haul<'a> {
         self.id
     }
 
-    /// Goes on with every lot until all are proved, and released where that is the policy.
+    /// Sets the time after which a drive that does not answer is said to hang; 30 seconds where it is not set.
+    pub fn set_patience(&mut self, patience: Duration) {
+        self.patience = patience;
+    }
+
+    /// Goes on with every lot until all are proved, and released where that is the policy. Lots on other drives go on at
+    /// the same time.
     ///
-    /// A lot whose originals cannot be read or do not keep still is left where it stands, and the others go on.
+    /// A lot that cannot go on is left where it stands. Lots of other drives and launchers go on, and all others as well if
+    /// its originals could not be read or did not keep still.
     ///
     /// # Errors
     /// The first error. Originals and records are whole; [`Haul::of`] and this again go on.
-    pub fn run(&mut self, report: &dyn Fn(HaulEvent), stop: &Stop) -> Result<HaulEnd, HaulError> {
+    pub fn run(&mut self, report: &dyn Fn(HaulEvent), stop: &Control) -> Result<HaulEnd, HaulError> {
         if self.in_doubt {
             return Err(HaulError::NeedsRecovery);
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        let mut first = None;
-        for lot in row.lots {
-            let mut work = Work { site: self.site, journal: self.journal, lot, report, stop };
-            let Err(error) = run_lot(&mut work, self.policy) else { continue };
-            let (id, title) = (work.lot.id, work.lot.planned.title.clone());
-            let spares = error.spares_other_lots();
-            let why = error.to_string();
-            if !matches!(error, HaulError::Paused) {
-                self.journal.set_error(id, &why)?;
-                self.journal.say(self.id, Some(id), "failed", &format!("{title}: {why}"))?;
-                report(HaulEvent::Failed { lot: id, title, why });
-            }
-            self.in_doubt = matches!(error, HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_));
-            first = first.or(Some(error));
-            if !spares {
-                break;
+        // Nothing is begun beside a running launcher; once begun, only the repoint has to wait for it.
+        if row.lots.iter().all(|lot| lot.stage == Stage::Planned) {
+            let lots: Vec<PlannedLot> = row.lots.iter().map(|lot| lot.planned.clone()).collect();
+            let mut findings = quiet(self.site, &lots);
+            findings.retain(|finding| finding.weight == Weight::Stop);
+            if !findings.is_empty() {
+                return Err(HaulError::Refused(findings));
             }
         }
+        let mut first = None;
+        let records = Mutex::new(());
+        let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
+        let work = |lot: LotRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
+            let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
+            run_lot(&mut work, policy, turn)
+        };
+        let failed = |lot: &LotRow, error: &HaulError| -> Result<(), HaulError> {
+            if matches!(error, HaulError::Paused) {
+                return Ok(());
+            }
+            let (id, title, why) = (lot.id, lot.planned.title.clone(), error.to_string());
+            journal.set_error(id, &why)?;
+            journal.say(self.id, Some(id), "failed", &format!("{title}: {why}"))?;
+            report(HaulEvent::Failed { lot: id, title, why });
+            Ok(())
+        };
+        let mut doubt = false;
+        side_by_side(site, row.lots, stop, report, &work, &mut |lot, error| {
+            doubt |= matches!(
+                error,
+                HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_) | HaulError::Hung { .. }
+            );
+            let noted = failed(lot, &error);
+            let error = noted.err().unwrap_or(error);
+            if first.is_none() || matches!(first, Some(HaulError::Paused)) {
+                first = Some(error);
+            }
+        });
+        self.in_doubt = doubt;
         if let Some(error) = first {
             return Err(error);
         }
@@ -198,41 +289,58 @@ impl<'a> Haul<'a> {
     }
 }
 
-/// Takes one lot from where it stands to rest.
-fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
-    // Nothing is begun beside a running launcher; once begun, only the repoint has to wait for it.
-    if work.lot.stage == Stage::Planned {
-        let mut findings = quiet(work.site, std::slice::from_ref(&work.lot.planned));
-        findings.retain(|finding| finding.weight == Weight::Stop);
-        if !findings.is_empty() {
-            return Err(HaulError::Refused(findings));
-        }
-    }
+/// Takes one lot from where it stands to rest. `turn` waits until it may change records.
+fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
     loop {
         if work.stop.asked() && !work.lot.stage.at_rest() {
             return Err(HaulError::Paused);
         }
         match (work.lot.stage.clone(), work.lot.planned.mode) {
             (Stage::Planned, Mode::TakeBack) => take_up(work)?,
-            (Stage::Planned, Mode::Rename) => link(work)?,
+            (Stage::Planned, Mode::Rename) => {
+                turn()?;
+                link(work)?;
+            }
             (Stage::Planned, Mode::Records) => {
+                turn()?;
                 work.make_way(&work.lot.planned.to.clone())?;
                 work.set_stage(Stage::Placed)?;
             }
             (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_lot(work)?,
-            (Stage::Compared { staging }, _) => place(work, &staging)?,
+            (Stage::Compared { staging }, _) => {
+                turn()?;
+                // What a launcher writes while it is waited for is seen before the copy takes its place.
+                wait_until_quiet(work)?;
+                place(work, &staging)?;
+            }
             (Stage::Renaming, _) => rename(work)?,
             (Stage::Linked, _) => {
+                turn()?;
                 link(work)?;
                 if work.lot.stage == Stage::Linked {
                     repoint(work)?;
                 }
             }
-            (Stage::Placed, _) => {
-                both_are_the_same(work)?;
+            (Stage::Placed, mode) => {
+                turn()?;
+                wait_until_quiet(work)?;
+                // A copy may have stood at its place for long before its records are changed.
+                let copy = work.lot.planned.to.clone();
+                match mode {
+                    Mode::Rename | Mode::Records => {}
+                    Mode::TakeBack => {
+                        if let Some((path, count)) = work.not_as_seen(&copy)? {
+                            return Err(HaulError::Changed { path, count });
+                        }
+                    }
+                    Mode::Copy => work.both_are_the_same(&copy)?,
+                }
                 repoint(work)?;
             }
-            (Stage::Repointing, _) => finish(work)?,
+            (Stage::Repointing, _) => {
+                turn()?;
+                finish(work)?;
+            }
             (Stage::Repointed, _) => prove(work)?,
             (Stage::Proved { holds: true }, _) if policy == Policy::Release => {
                 release_lot(work)?;
@@ -248,26 +356,6 @@ fn run_lot(work: &mut Work<'_>, policy: Policy) -> Result<(), HaulError> {
     }
 }
 
-/// A copy may have stood at its place for long before its records were changed: originals and copy are looked at once more.
-fn both_are_the_same(work: &Work<'_>) -> Result<(), HaulError> {
-    let planned = &work.lot.planned;
-    if matches!(planned.mode, Mode::Rename | Mode::Records) {
-        return Ok(());
-    }
-    let tally = work.journal.tally(work.lot.id)?;
-    if let Some((path, count)) = work.not_as_seen(&planned.to, &tally) {
-        return Err(HaulError::Changed { path, count });
-    }
-    if planned.mode == Mode::TakeBack {
-        return Ok(());
-    }
-    let fresh = scan(&planned.from, &tally, work.abilities().hard_links)?;
-    match fresh.changed.first().or(fresh.gone.first()) {
-        None => Ok(()),
-        Some(line) => Err(HaulError::SourceChanged { path: line.entry.path.under(&planned.from) }),
-    }
-}
-
 fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     let planned = work.lot.planned.clone();
     if planned.mode == Mode::Rename {
@@ -277,15 +365,14 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         let stands = edits_stand(&planned);
         return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
     }
-    let tally = work.journal.tally(work.lot.id)?;
     let contents = work.content_list()?;
     let rewritten = rewritten_in(work.journal, &work.lot)?;
     let subject = Subject {
+        journal: work.journal,
         rewritten: &rewritten,
         lot: work.lot.id,
         title: &planned.title,
         install: &planned.to,
-        tally: &tally,
         contents: contents.as_ref(),
     };
     let mut proof = look(&work.site.disk, &subject, Depth::Seen, work.report, work.stop)?;

@@ -1,45 +1,112 @@
-//! Brings a lot's tally in line with its folder, at the start of a copy and again at its end.
+//! What a tally says beside what is there: two lists in one order, read side by side, neither kept in memory.
 
-use std::collections::HashMap;
-use std::path::Path;
+use std::io;
+use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
 use super::history::TallyEntry;
-use crate::tally::{Entry, EntryKind, LotPath, block_count, walk};
+use super::journal::{Journal, JournalError};
+use crate::bytes::LotId;
+use crate::tally::{Entry, EntryKind, Found, LotPath, walk_each};
 
-/// What a new walk says to an older tally.
-#[derive(Debug, Default)]
-pub(super) struct Fresh {
-    /// Lines that are new or have changed; what was copied of them is void.
-    pub(super) changed: Vec<TallyEntry>,
-    /// Lines whose file is gone.
-    pub(super) gone: Vec<TallyEntry>,
+/// A line of a tally, what is there, or both.
+pub(super) enum Met {
+    /// The tally has it, and it is there.
+    Both(TallyEntry, Entry),
+    /// The tally has it, and it is not there.
+    Gone(TallyEntry),
+    /// It is there, and the tally does not have it.
+    New(Entry),
+    /// It is there, and is nothing that can be moved.
+    Other(LotPath),
 }
 
-/// Walks `from` and compares with `tally`. `hard_links` is whether the target can give a file two names.
-pub(super) fn scan(from: &Path, tally: &[TallyEntry], hard_links: bool) -> Result<Fresh, HaulError> {
-    let mut found = walk(from).map_err(HaulError::disk("read", from))?;
-    if let Some(other) = found.others.first() {
-        return Err(HaulError::NotOurs { path: other.under(from) });
+enum Step {
+    Read(io::Error),
+    Haul(HaulError),
+}
+
+impl From<io::Error> for Step {
+    fn from(error: io::Error) -> Self {
+        Self::Read(error)
     }
-    if !hard_links {
-        split_names(&mut found.entries);
+}
+
+impl From<JournalError> for Step {
+    fn from(error: JournalError) -> Self {
+        Self::Haul(error.into())
     }
-    let known: HashMap<&LotPath, &TallyEntry> = tally.iter().map(|line| (&line.entry.path, line)).collect();
-    let mut fresh = Fresh::default();
-    for entry in &found.entries {
-        if known.get(&entry.path).is_none_or(|line| !same(&line.entry, entry)) {
-            fresh.changed.push(line(entry.clone()));
+}
+
+/// Walks `root` beside the tally of a lot. `hard_links` is whether files of several names are kept as such.
+pub(super) fn meet(
+    journal: &Journal,
+    lot: LotId,
+    root: &Path,
+    hard_links: bool,
+    see: &mut dyn FnMut(Met) -> Result<(), HaulError>,
+) -> Result<(), HaulError> {
+    let mut lines = journal.lines(lot).peekable();
+    let mut see = |met| see(met).map_err(Step::Haul);
+    let walked = walk_each(root, &mut |found| {
+        let mut entry = match found {
+            Found::Entry(entry) => entry,
+            Found::Other(path) => return see(Met::Other(path)),
+        };
+        if !hard_links && matches!(entry.kind, EntryKind::Again(_)) {
+            split_name(&mut entry, root)?;
         }
-    }
-    let there: HashMap<&LotPath, ()> = found.entries.iter().map(|entry| (&entry.path, ())).collect();
-    fresh.gone = tally.iter().filter(|line| !there.contains_key(&line.entry.path)).cloned().collect();
-    Ok(fresh)
+        let is_before = |line: &Result<TallyEntry, JournalError>| {
+            line.as_ref().map_or(true, |line| line.entry.path.as_path() <= entry.path.as_path())
+        };
+        while let Some(line) = lines.next_if(is_before) {
+            let line = line?;
+            if line.entry.path == entry.path {
+                return see(Met::Both(line, entry));
+            }
+            see(Met::Gone(line))?;
+        }
+        see(Met::New(entry))
+    });
+    let rest = |see: &mut dyn FnMut(Met) -> Result<(), Step>| -> Result<(), Step> {
+        for line in lines {
+            see(Met::Gone(line?))?;
+        }
+        Ok(())
+    };
+    walked.and_then(|()| rest(&mut see)).map_err(|step| match step {
+        Step::Read(error) => HaulError::disk("read", root)(error),
+        Step::Haul(error) => error,
+    })
 }
 
-fn line(entry: Entry) -> TallyEntry {
-    let blocks = if entry.kind == EntryKind::File { block_count(entry.size) } else { 0 };
-    TallyEntry { entry, there: None, compared: false, digest: None, blocks: vec![None; blocks as usize] }
+/// Makes a file of its own of a further name.
+fn split_name(entry: &mut Entry, root: &Path) -> io::Result<()> {
+    use std::os::unix::fs::MetadataExt;
+    let meta = entry.path.under(root).symlink_metadata()?;
+    (entry.size, entry.allocated, entry.kind) = (meta.len(), meta.blocks() * 512, EntryKind::File);
+    Ok(())
+}
+
+/// Finds the first original that is not what it was when it was read.
+pub(super) fn first_change(
+    journal: &Journal,
+    lot: LotId,
+    from: &Path,
+    hard_links: bool,
+) -> Result<Option<PathBuf>, HaulError> {
+    let mut first: Option<PathBuf> = None;
+    meet(journal, lot, from, hard_links, &mut |met| {
+        let path = match met {
+            Met::Both(line, entry) if same(&line.entry, &entry) => return Ok(()),
+            Met::Both(_, entry) | Met::New(entry) => entry.path,
+            Met::Gone(line) => line.entry.path,
+            Met::Other(path) => path,
+        };
+        first.get_or_insert_with(|| path.under(from));
+        Ok(())
+    })?;
+    Ok(first)
 }
 
 /// Whether an original is what it was. A folder's own time changes with every look of some programs; its names are walked anyway.
@@ -52,16 +119,4 @@ pub(super) fn same(then: &Entry, now: &Entry) -> bool {
         && then.modified_ns == now.modified_ns
         && then.inode == now.inode
         && then.mode == now.mode
-}
-
-/// Makes files of their own of further names.
-fn split_names(entries: &mut [Entry]) {
-    let sizes: HashMap<LotPath, (u64, u64)> =
-        entries.iter().filter(|e| e.kind == EntryKind::File).map(|e| (e.path.clone(), (e.size, e.allocated))).collect();
-    for entry in entries {
-        if let EntryKind::Again(of) = &entry.kind {
-            (entry.size, entry.allocated) = sizes.get(of).copied().unwrap_or_default();
-            entry.kind = EntryKind::File;
-        }
-    }
 }

@@ -4,6 +4,7 @@ use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
+use super::journal::Hint;
 use super::*;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::Disk;
@@ -59,6 +60,7 @@ fn entry(path: &[u8], kind: EntryKind, size: u64) -> TallyEntry {
         compared: false,
         digest: None,
         blocks: vec![None; blocks as usize],
+        taken: None,
     }
 }
 
@@ -84,28 +86,91 @@ fn a_tally_comes_back_as_it_was_written() {
         file,
     ];
     journal.put_entries(lot, &lines).unwrap();
-    assert_eq!(journal.tally(lot).unwrap(), lines);
-    journal.drop_entries(lot, &[lines[2].entry.path.clone()]).unwrap();
-    assert_eq!(journal.tally(lot).unwrap().len(), 4);
-    let hint = (lines[4].entry.path.clone(), 0, [9; 32]);
-    let same = (lines[3].entry.path.clone(), There { inode: 1, modified_ns: -1 }, None);
-    journal.put_hints(lot, &[hint], &[same]).unwrap();
-    let now = journal.tally(lot).unwrap();
-    assert_eq!(now[3].blocks, vec![Some([9; 32]), Some([7; 32]), None]);
+    let tally = || journal.lines(lot).map(Result::unwrap).collect::<Vec<_>>();
+    assert_eq!(tally(), lines);
+    let sums = journal.sums(lot).unwrap();
+    assert_eq!((sums.lines, sums.files, sums.bytes, sums.same), (5, 2, 9 << 20, 0));
+    assert_eq!(journal.line(lot, &lines[1].entry.path).unwrap().as_ref(), Some(&lines[1]));
+    assert_eq!(journal.line(lot, &LotPath::new(Path::new("agaim")).unwrap()).unwrap(), None);
+    let path = |n: usize| lines[n].entry.path.clone();
+    let same = |path, there, hash| Hint::Same { path, there, digest: None, hash };
+    let hints = [
+        Hint::Block { path: path(4), nth: 0, hash: [9; 32], of: 3 },
+        Hint::Block { path: path(2), nth: 0, hash: [8; 32], of: 1 },
+        same(path(2), There { inode: 1, modified_ns: -1 }, None),
+        Hint::Unreadable { path: path(4), from: 4096, to: 8192 },
+    ];
+    journal.put_hints(lot, &hints).unwrap();
+    let now = tally();
+    assert_eq!(now[4].blocks, vec![Some([9; 32]), Some([7; 32]), None]);
     assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1 }));
+    assert_eq!(now[2].blocks, vec![Some([8; 32])], "a later hint without the hash leaves it");
+    let bad = journal.unreadable(lot).unwrap();
+    assert_eq!(bad, vec![Unreadable { path: path(4).as_path().into(), from: 4096, to: 8192 }]);
+    journal.drop_entries(lot, &[path(4)]).unwrap();
+    assert_eq!((tally().len(), journal.unreadable(lot).unwrap().len()), (4, 0));
+}
+
+#[test]
+fn lines_come_in_the_order_of_a_walk_by_pages_and_back_and_may_change_meanwhile() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
+    let lot = journal.haul(haul).unwrap().unwrap().lots[0].id;
+    let mut lines = vec![entry(b"", EntryKind::Folder, 0)];
+    for n in 0..700 {
+        lines.push(entry(format!("d{n}").as_bytes(), EntryKind::Folder, 0));
+        lines.push(entry(format!("d{n}/x").as_bytes(), EntryKind::File, 1));
+        lines.push(entry(format!("d{n}.a").as_bytes(), EntryKind::File, 1));
+    }
+    journal.put_entries(lot, &lines).unwrap();
+    lines.sort_by(|a, b| a.entry.path.as_path().cmp(b.entry.path.as_path()));
+    let mut seen = Vec::new();
+    for line in journal.lines(lot) {
+        let line = line.unwrap();
+        if line.entry.kind == EntryKind::File {
+            let hash = [Hint::Block { path: line.entry.path.clone(), nth: 0, hash: [1; 32], of: 1 }];
+            journal.put_hints(lot, &hash).unwrap();
+        }
+        seen.push(line.entry.path);
+    }
+    assert_eq!(seen, lines.iter().map(|line| line.entry.path.clone()).collect::<Vec<_>>());
+    let back: Vec<LotPath> = journal.folders_back(lot).map(|line| line.unwrap().entry.path).collect();
+    assert_eq!((back.len(), back.last().map(LotPath::bytes)), (701, Some(&b""[..])));
+    assert!(back.iter().zip(&back[1..]).all(|(one, next)| one.key() > next.key()));
+}
+
+#[test]
+fn a_journal_of_the_second_version_is_brought_up_with_its_paths_and_hashes() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = super::history::database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    // Made by the program as it was then: a lot with a small file, a large one and a folder with a name like a file's.
+    db.execute_batch(include_str!("version2.sql")).unwrap();
+    drop(db);
+    assert_eq!(History::of(&site(folder.path())).unwrap().hauls.len(), 1, "looking does not change it");
+    let journal = open(folder.path());
+    let lot = journal.hauls().unwrap()[0].lots[0].id;
+    let lines: Vec<TallyEntry> = journal.lines(lot).map(Result::unwrap).collect();
+    let paths: Vec<&[u8]> = lines.iter().map(|line| line.entry.path.bytes()).collect();
+    assert_eq!(paths, [&b""[..], b"d", b"d/small", b"d.x", b"large"]);
+    assert_eq!(lines[2].blocks, vec![Some([0xaa; 32])]);
+    assert_eq!(lines[4].blocks, vec![None, Some([0xbb; 32])]);
+    assert!(lines[2].compared && lines[2].there.is_some());
+    drop((lines, journal));
+    assert_eq!(open(folder.path()).lines(lot).count(), 5, "once");
 }
 
 #[test]
 fn a_journal_of_the_first_version_is_read_and_brought_up() {
     let folder = tempfile::tempdir().unwrap();
-    let lot = {
-        let journal = open(folder.path());
-        let haul = journal.begin(&[(planned("one"), None)], Policy::Hold, None).unwrap();
-        journal.haul(haul).unwrap().unwrap().lots[0].id
-    };
+    let lot = crate::bytes::LotId(1);
     let file = super::history::database(&site(folder.path()));
-    // The first version kept bytes as such.
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    // The first version kept bytes as such; its tables were those of the second.
     let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version2.sql")).unwrap();
     db.execute("insert into change values(?1, 0, cast('/r/x' as blob), null, x'620062')", [lot.0]).unwrap();
     db.execute("insert into change values(?1, 1, cast('/r/y' as blob), x'', x'6c')", [lot.0]).unwrap();
     db.pragma_update(None, "user_version", 1).unwrap();

@@ -14,6 +14,8 @@ use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum DigestKind {
+    /// MD5, 16 bytes.
+    Md5,
     /// SHA-1, 20 bytes.
     Sha1,
     /// SHA-256, 32 bytes.
@@ -25,6 +27,8 @@ pub enum DigestKind {
 /// A hash that is being computed.
 #[derive(Clone, Debug)]
 pub enum Digest {
+    /// MD5.
+    Md5(md5::Md5),
     /// SHA-1.
     Sha1(sha1::Sha1),
     /// SHA-256.
@@ -46,6 +50,7 @@ impl Digest {
     /// Begins a hash.
     pub fn new(kind: DigestKind) -> Self {
         match kind {
+            DigestKind::Md5 => Self::Md5(md5::Md5::new()),
             DigestKind::Sha1 => Self::Sha1(sha1::Sha1::new()),
             DigestKind::Sha256 => Self::Sha256(sha2::Sha256::new()),
             DigestKind::Sha256Pieces(size) => {
@@ -57,6 +62,7 @@ impl Digest {
     /// Takes the next bytes.
     pub fn take(&mut self, bytes: &[u8]) {
         match self {
+            Self::Md5(hash) => hash.update(bytes),
             Self::Sha1(hash) => hash.update(bytes),
             Self::Sha256(hash) => hash.update(bytes),
             Self::Pieces { size, taken, open, done } => {
@@ -78,6 +84,7 @@ impl Digest {
     /// Gives the hash.
     pub fn end(self) -> Vec<u8> {
         match self {
+            Self::Md5(hash) => hash.finalize().to_vec(),
             Self::Sha1(hash) => hash.finalize().to_vec(),
             Self::Sha256(hash) => hash.finalize().to_vec(),
             Self::Pieces { taken, open, mut done, .. } => {
@@ -181,6 +188,7 @@ impl ContentList {
             column(&contents.hash).map_err(json_error)?
         };
         let kind = match (contents.algorithm, contents.piece) {
+            (Algorithm::Md5, _) => DigestKind::Md5,
             (Algorithm::Sha1, _) => DigestKind::Sha1,
             (Algorithm::Sha256, None) => DigestKind::Sha256,
             (Algorithm::Sha256, Some(piece)) => DigestKind::Sha256Pieces(piece),

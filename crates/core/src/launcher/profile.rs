@@ -225,6 +225,8 @@ pub struct Contents {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Algorithm {
+    /// MD5.
+    Md5,
     /// SHA-1.
     Sha1,
     /// SHA-256.

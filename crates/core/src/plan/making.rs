@@ -1,7 +1,7 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
-use std::collections::HashMap;
-use std::ffi::OsString;
+use std::collections::HashSet;
+use std::hash::{DefaultHasher, Hash, Hasher};
 use std::path::{Component, Path, PathBuf};
 
 use jiff::Timestamp;
@@ -12,11 +12,12 @@ use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits
 use super::findings::{Finding, FindingKind, Limit, Weight};
 use super::quiet::quiet;
 use crate::bytes::Bytes;
+use crate::disk::attributes_of;
 use crate::launcher::{ContentList, Found};
 use crate::record::{Edit, Files, Mood};
 use crate::site::{Abilities, Drive, Site, real_path};
 use crate::survey::{Game, GameId, Survey};
-use crate::tally::{Entry, EntryKind, Size, Walk, walk};
+use crate::tally::{Entry, EntryKind, Found as Walked, Size, walk_each};
 
 /// When originals are released.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -309,36 +310,36 @@ impl Making<'_> {
 
     /// What the game's own files say, and what the target's file system says to them.
     fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes)> {
-        let found = match walk(from) {
-            Ok(found) => found,
-            Err(error) => {
-                self.say(FindingKind::SourceUnreadable { what: error.to_string() });
-                return None;
-            }
-        };
-        let size = Size::of(&found.entries);
-        if mode == Mode::Rename {
-            return Some((size, Bytes::ZERO));
+        let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
+        let mut fit = Fit::new(&drive.abilities, source, from);
+        let walked = walk_each(from, &mut |found| {
+            fit.take(found);
+            Ok::<(), std::io::Error>(())
+        });
+        if let Err(error) = walked {
+            self.say(FindingKind::SourceUnreadable { what: error.to_string() });
+            return None;
         }
-        for (limit, first, count) in unfit(&found, &drive.abilities) {
-            self.say(FindingKind::CannotHold { path: first, limit, count });
+        if mode == Mode::Rename {
+            return Some((fit.size, Bytes::ZERO));
+        }
+        for (limit, path, count) in fit.unfit {
+            self.say(FindingKind::CannotHold { path, limit, count });
         }
         if !drive.abilities.known {
             let file_system = drive.file_system.clone();
             self.say(FindingKind::AbilitiesUnknown { drive: drive.name.clone(), file_system });
         }
-        let entries = &found.entries;
-        let again = entries.iter().any(|e| matches!(e.kind, EntryKind::Again(_)));
-        if again && !drive.abilities.hard_links {
+        if fit.again && !drive.abilities.hard_links {
             self.say(FindingKind::NicetyLost { what: "several names of one file become files of their own" });
         }
-        let out: Vec<&Entry> = entries.iter().filter(|entry| leads_out(entry)).collect();
-        if let Some(first) = out.first() {
-            let path = first.path.as_path().to_string_lossy().into_owned();
-            self.say(FindingKind::LinkLeadsOut { path, count: out.len() });
+        if fit.attributes {
+            self.say(FindingKind::NicetyLost { what: "attributes that people and programs have set on files" });
         }
-        let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
-        Some((size, need(entries, &drive.abilities, source, from)))
+        if let Some((path, count)) = fit.leads_out {
+            self.say(FindingKind::LinkLeadsOut { path, count });
+        }
+        Some((fit.size, fit.need))
     }
 
     fn target_findings(&mut self, install: &Path, drive: &Drive) {
@@ -388,58 +389,105 @@ fn writable_folder(path: &Path) -> bool {
     path.is_dir() && accessible(path)
 }
 
-/// Bytes that the entries need on a drive with these abilities: whole blocks of 4 kB, holes only where it has them.
-fn need(entries: &[Entry], abilities: &Abilities, source: &str, from: &Path) -> Bytes {
-    const CLUSTER: u64 = 4096;
-    // A file system that packs its files says less than another will need.
-    let packs = packs(source);
-    let one = |entry: &Entry| match entry.kind {
-        EntryKind::File => {
-            let whole = entry.size.next_multiple_of(CLUSTER);
-            if abilities.sparse && !packs { whole.min(entry.allocated.next_multiple_of(CLUSTER)) } else { whole }
-        }
-        EntryKind::Again(_) if !abilities.hard_links => {
-            entry.path.under(from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
-        }
-        EntryKind::Folder => entry.allocated.max(CLUSTER),
-        // A link with a long target takes a block.
-        EntryKind::Link(_) => entry.allocated,
-        EntryKind::Again(_) => 0,
-    };
-    Bytes::new(entries.iter().map(one).sum())
+/// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
+struct Fit<'a> {
+    abilities: &'a Abilities,
+    /// Whether the source's file system says less than another will need, because it packs its files.
+    packs: bool,
+    from: &'a Path,
+    size: Size,
+    /// Bytes needed there: whole blocks of 4 kB, holes only where it has them.
+    need: Bytes,
+    /// What it cannot hold: the limit, the first path, and how many.
+    unfit: Vec<(Limit, String, usize)>,
+    again: bool,
+    /// Whether attributes would be lost.
+    attributes: bool,
+    leads_out: Option<(String, usize)>,
+    /// Hashes of the names seen, folded, where names fold.
+    names: HashSet<u64>,
 }
 
-/// What a drive with these abilities cannot hold: the limit, the first path, and how many.
-fn unfit(found: &Walk, abilities: &Abilities) -> Vec<(Limit, String, usize)> {
-    let mut hits: Vec<(Limit, &Path)> = found.others.iter().map(|path| (Limit::Kind, path.as_path())).collect();
-    let mut names: HashMap<OsString, ()> = HashMap::new();
-    for entry in &found.entries {
+impl<'a> Fit<'a> {
+    fn new(abilities: &'a Abilities, source: &str, from: &'a Path) -> Self {
+        Self {
+            abilities,
+            packs: packs(source),
+            from,
+            size: Size { whole: true, ..Size::default() },
+            need: Bytes::ZERO,
+            unfit: Vec::new(),
+            again: false,
+            attributes: false,
+            leads_out: None,
+            names: HashSet::new(),
+        }
+    }
+
+    fn cannot(&mut self, limit: Limit, path: &Path) {
+        match self.unfit.iter_mut().find(|(known, ..)| *known == limit) {
+            Some((.., count)) => *count += 1,
+            None => self.unfit.push((limit, path.to_string_lossy().into_owned(), 1)),
+        }
+    }
+
+    fn take(&mut self, found: Walked) {
+        let entry = match found {
+            Walked::Entry(entry) => entry,
+            Walked::Other(path) => return self.cannot(Limit::Kind, path.as_path()),
+        };
+        self.size.add(&entry);
+        self.need = self.need.plus(self.need_of(&entry));
         let path = entry.path.as_path();
-        if matches!(entry.kind, EntryKind::Link(_)) && !abilities.links {
-            hits.push((Limit::Link, path));
+        if matches!(entry.kind, EntryKind::Link(_)) && !self.abilities.links {
+            self.cannot(Limit::Link, path);
         }
-        if path.file_name().is_some_and(|name| !abilities.can_name(name)) {
-            hits.push((Limit::Name, path));
+        if path.file_name().is_some_and(|name| !self.abilities.can_name(name)) {
+            self.cannot(Limit::Name, path);
         }
-        if abilities.largest_file.is_some_and(|most| entry.size > most.count()) {
-            hits.push((Limit::Size, path));
+        if self.abilities.largest_file.is_some_and(|most| entry.size > most.count()) {
+            self.cannot(Limit::Size, path);
         }
-        if abilities.folds_case {
-            let folded =
-                path.to_str().map_or_else(|| path.as_os_str().into(), |text| OsString::from(text.to_lowercase()));
-            if names.insert(folded, ()).is_some() {
-                hits.push((Limit::Case, path));
+        if self.abilities.folds_case {
+            let mut hash = DefaultHasher::new();
+            match path.to_str() {
+                Some(text) => text.to_lowercase().hash(&mut hash),
+                None => path.hash(&mut hash),
+            }
+            if !self.names.insert(hash.finish()) {
+                self.cannot(Limit::Case, path);
             }
         }
-    }
-    let mut out: Vec<(Limit, String, usize)> = Vec::new();
-    for (limit, path) in hits {
-        match out.iter_mut().find(|(known, ..)| *known == limit) {
-            Some((.., count)) => *count += 1,
-            None => out.push((limit, path.to_string_lossy().into_owned(), 1)),
+        self.again |= matches!(entry.kind, EntryKind::Again(_));
+        if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {
+            self.attributes = !attributes_of(&entry.path.under(self.from)).is_empty();
+        }
+        if leads_out(&entry) {
+            let text = path.to_string_lossy().into_owned();
+            self.leads_out.get_or_insert((text, 0)).1 += 1;
         }
     }
-    out
+
+    fn need_of(&self, entry: &Entry) -> Bytes {
+        const CLUSTER: u64 = 4096;
+        Bytes::new(match entry.kind {
+            EntryKind::File => {
+                let whole = entry.size.next_multiple_of(CLUSTER);
+                if self.abilities.sparse && !self.packs {
+                    whole.min(entry.allocated.next_multiple_of(CLUSTER))
+                } else {
+                    whole
+                }
+            }
+            EntryKind::Again(_) if !self.abilities.hard_links => {
+                entry.path.under(self.from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
+            }
+            EntryKind::Folder => entry.allocated.max(CLUSTER),
+            // A link with a long target takes a block.
+            EntryKind::Link(_) => entry.allocated,
+            EntryKind::Again(_) => 0,
+        })
+    }
 }
 
 /// Whether a relative link leads above the lot, so that it leads elsewhere from another place.

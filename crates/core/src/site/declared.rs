@@ -103,6 +103,7 @@ fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<Unreadable>), S
         mounts: vec![root.clone()],
         root,
         kind: entry.kind,
+        device: None,
         abilities: Abilities::of_file_system(&entry.file_system),
         file_system: entry.file_system,
         read_only: entry.read_only,

@@ -1,7 +1,9 @@
 //! A drive: a mounted file system with a capacity, and what it can hold.
 
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::LazyLock;
 
 use serde::{Deserialize, Serialize};
 
@@ -41,6 +43,10 @@ pub struct Abilities {
     pub hard_links: bool,
     /// Files with holes that take no room.
     pub sparse: bool,
+    /// Attributes that people and programs set on files, beside their bytes.
+    pub attributes: bool,
+    /// Whether one flush of the whole file system is as good as one for each file.
+    pub flushes_whole: bool,
     /// Permission bits, such as the one that makes a program startable.
     pub permissions: bool,
     /// The largest file; `None` where no game reaches it.
@@ -64,6 +70,8 @@ impl Abilities {
             links: true,
             hard_links: true,
             sparse: true,
+            attributes: true,
+            flushes_whole: true,
             permissions: true,
             largest_file: None,
             forbidden: String::new(),
@@ -74,12 +82,15 @@ impl Abilities {
 
     /// What a file system of this name can do, by the documents of each.
     pub fn of_file_system(name: &str) -> Self {
-        let windows = || Self { forbidden: WINDOWS_FORBIDDEN.into(), ..Self::all() };
+        // Through FUSE a flush of the whole does not reach the program that serves it (Linux fuse_sync_fs), so that files
+        // and folders are flushed one by one; that is said of these two whichever way they are mounted.
+        let windows = || Self { forbidden: WINDOWS_FORBIDDEN.into(), flushes_whole: false, ..Self::all() };
         match name {
             "exfat" => Self {
                 links: false,
                 hard_links: false,
                 sparse: false,
+                attributes: false,
                 permissions: false,
                 // They have no inodes; the number is made up anew at each mount.
                 steady_inodes: false,
@@ -93,11 +104,24 @@ impl Abilities {
             },
             // ntfs-3g and ntfs3 make links and tell cases apart on Linux, and hold permissions only by option.
             "ntfs" | "ntfs3" => Self { permissions: false, ..windows() },
-            "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "zfs" | "tmpfs" | "bcachefs" | "overlay"
-            | "nfs" | "nfs4" => Self::all(),
-            _ => Self { known: false, steady_inodes: false, ..Self::all() },
+            "ext2" | "ext3" | "ext4" | "btrfs" | "xfs" | "f2fs" | "jfs" | "tmpfs" | "bcachefs" => {
+                Self { flushes_whole: flush_of_all_tells_errors(), ..Self::all() }
+            }
+            "zfs" | "overlay" => Self { flushes_whole: false, ..Self::all() },
+            "nfs" | "nfs4" => Self { flushes_whole: false, attributes: false, ..Self::all() },
+            _ => Self { known: false, steady_inodes: false, flushes_whole: false, ..Self::all() },
         }
     }
+}
+
+/// Whether the kernel's flush of a whole file system says that a write-back has failed: Linux from 5.8 on, by syncfs(2).
+fn flush_of_all_tells_errors() -> bool {
+    static TELLS: LazyLock<bool> = LazyLock::new(|| {
+        let release = fs::read_to_string("/proc/sys/kernel/osrelease").unwrap_or_default();
+        let mut parts = release.split(['.', '-']).map_while(|part| part.parse::<u32>().ok());
+        (parts.next().unwrap_or(0), parts.next().unwrap_or(0)) >= (5, 8)
+    });
+    *TELLS
 }
 
 /// A mounted file system, or a folder declared as one.
@@ -115,6 +139,8 @@ pub struct Drive {
     pub mounts: Vec<PathBuf>,
     /// Kind of device.
     pub kind: DriveKind,
+    /// The disk that it is a part of, by the system's name for it, where that is known.
+    pub device: Option<String>,
     /// Name of the file system.
     pub file_system: String,
     /// What it can hold.

@@ -188,15 +188,17 @@ fn free_name(drives: &[Drive], mount: &Mount) -> String {
 
 fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Drive {
     let file_system = match mount.file_system.as_str() {
-        "fuseblk" => signature_of(Path::new(&mount.source)).unwrap_or_else(|| "fuseblk".into()),
+        "fuseblk" => behind_fuse(mount).unwrap_or_else(|| "fuseblk".into()),
         other => other.to_string(),
     };
+    let (kind, device) = kind_of(mount);
     Drive {
         tag: None,
         name,
         root: mount.point.clone(),
         mounts,
-        kind: kind_of(mount),
+        kind,
+        device,
         abilities: Abilities::of_file_system(&file_system),
         file_system,
         read_only: mount.read_only,
@@ -206,8 +208,19 @@ fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Dri
     }
 }
 
-/// Finds out which file system a block mount through FUSE holds, from the first sector: the name
-/// stands at byte 3 of it in both NTFS and exFAT (exFAT specification, 3.1.2). Needs rights to read the device.
+/// Finds out which file system a block mount through FUSE holds: from its device, from what the system has written down
+/// about that, or by how it behaves.
+fn behind_fuse(mount: &Mount) -> Option<String> {
+    let (major, minor) = device_number(mount);
+    let record = PathBuf::from(format!("/run/udev/data/b{major}:{minor}"));
+    signature_of(Path::new(&mount.source))
+        .or_else(|| in_device_record(&fs::read(record).ok()?))
+        .or_else(|| in_device_cache(&fs::read("/run/blkid/blkid.tab").ok()?, mount.source.as_bytes()))
+        .or_else(|| behaves_like(&mount.point))
+}
+
+/// Which file system the first sector says: the name stands at byte 3 of it in both NTFS and exFAT (exFAT specification,
+/// 3.1.2). Needs rights to read the device.
 fn signature_of(device: &Path) -> Option<String> {
     use std::io::Read;
     let mut sector = [0; 16];
@@ -219,39 +232,65 @@ fn signature_of(device: &Path) -> Option<String> {
     }
 }
 
-fn kind_of(mount: &Mount) -> DriveKind {
+fn known_name(name: &[u8]) -> Option<String> {
+    matches!(name, b"ntfs" | b"exfat" | b"vfat").then(|| String::from_utf8_lossy(name).into_owned())
+}
+
+/// Reads the record that the system's device manager keeps of a device: a line `E:ID_FS_TYPE=` and the name (udev(7)).
+fn in_device_record(record: &[u8]) -> Option<String> {
+    record.split(|b| *b == b'\n').find_map(|line| known_name(line.strip_prefix(b"E:ID_FS_TYPE=")?))
+}
+
+/// Reads the cache of devices: an element per device, with its type as an attribute and its path as the text (libblkid(3)).
+fn in_device_cache(cache: &[u8], device: &[u8]) -> Option<String> {
+    let of_device = [b">", device, b"</device>"].concat();
+    let line = cache.split(|b| *b == b'\n').find(|line| line.windows(of_device.len()).any(|part| part == of_device))?;
+    let start = line.windows(6).position(|part| part == b"TYPE=\"")? + 6;
+    known_name(line[start..].split(|b| *b == b'"').next()?)
+}
+
+/// Asks the top folder for what only NTFS has: its own attribute bits, which the program that serves it tells as an
+/// extended attribute (ntfs-3g(8)). exFAT shows nothing of the kind.
+fn behaves_like(top: &Path) -> Option<String> {
+    let mut value = [0_u8; 16];
+    rustix::fs::getxattr(top, "system.ntfs_attrib", &mut value[..]).ok().map(|_| "ntfs".to_string())
+}
+
+/// The kind of device behind a mount, and the disk that it is a part of.
+fn kind_of(mount: &Mount) -> (DriveKind, Option<String>) {
     if mount.file_system == "tmpfs" {
-        return DriveKind::Memory;
+        return (DriveKind::Memory, None);
     }
     if NETWORK_FILE_SYSTEMS.contains(&mount.file_system.as_str()) {
-        return DriveKind::Network;
+        return (DriveKind::Network, None);
     }
-    // btrfs and FUSE mounts have a device number of their own; the source's is the disk's.
-    let source = Path::new(&mount.source);
-    let number = rustix::fs::stat(source).ok().filter(|_| source.starts_with("/dev"));
-    let (major, minor) =
-        number.map_or(mount.device, |stat| (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)));
-    let Ok(device) = fs::canonicalize(format!("/sys/dev/block/{major}:{minor}")) else {
-        return DriveKind::Unknown;
-    };
+    let Some(device) = device_folder(mount) else { return (DriveKind::Unknown, None) };
     let path = device.to_string_lossy();
-    let name = device.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    if path.contains("/usb") {
-        return DriveKind::Usb;
-    }
-    if name.starts_with("loop") {
-        return DriveKind::Image;
-    }
-    if name.starts_with("nvme") {
-        return DriveKind::Nvme;
-    }
     // A partition's folder lies in its disk's, which knows whether it spins.
-    let spins = device.ancestors().take(2).find_map(|d| fs::read_to_string(d.join("queue/rotational")).ok());
-    match spins.as_deref().map(str::trim) {
+    let disk = device.ancestors().take(2).find(|folder| folder.join("queue").is_dir()).unwrap_or(&device);
+    let name = disk.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let spins = fs::read_to_string(disk.join("queue/rotational")).ok();
+    let kind = match spins.as_deref().map(str::trim) {
+        _ if path.contains("/usb") => DriveKind::Usb,
+        _ if name.starts_with("loop") => DriveKind::Image,
+        _ if name.starts_with("nvme") => DriveKind::Nvme,
         Some("1") => DriveKind::Disk,
         Some("0") => DriveKind::Ssd,
         _ => DriveKind::Unknown,
-    }
+    };
+    (kind, Some(name))
+}
+
+/// Major and minor number of the device behind a mount: btrfs and FUSE mounts have one of their own, and the source's is the disk's.
+fn device_number(mount: &Mount) -> (u32, u32) {
+    let source = Path::new(&mount.source);
+    let stat = rustix::fs::stat(source).ok().filter(|_| source.starts_with("/dev"));
+    stat.map_or(mount.device, |stat| (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)))
+}
+
+fn device_folder(mount: &Mount) -> Option<PathBuf> {
+    let (major, minor) = device_number(mount);
+    fs::canonicalize(format!("/sys/dev/block/{major}:{minor}")).ok()
 }
 
 #[cfg(test)]
@@ -272,6 +311,17 @@ mod tests {
 38 37 8:49 / /mnt/over ro - ext4 /dev/sde1 rw
 not a line
 ";
+
+    #[test]
+    fn what_the_system_has_written_down_of_a_device_is_read() {
+        let record = b"S:disk/by-id/x\nE:ID_FS_USAGE=filesystem\nE:ID_FS_TYPE=exfat\n";
+        assert_eq!(in_device_record(record).as_deref(), Some("exfat"));
+        assert_eq!(in_device_record(b"E:ID_FS_TYPE=squirrel\n"), None);
+        let cache = b"<device DEVNO=\"0x0811\" TYPE=\"vfat\">/dev/sdb1</device>\n<device DEVNO=\"0x0812\" UUID=\"1\" TYPE=\"ntfs\">/dev/sdb12</device>\n";
+        assert_eq!(in_device_cache(cache, b"/dev/sdb12").as_deref(), Some("ntfs"));
+        assert_eq!(in_device_cache(cache, b"/dev/sdb1").as_deref(), Some("vfat"));
+        assert_eq!(in_device_cache(cache, b"/dev/sdb"), None);
+    }
 
     fn drives() -> Vec<Drive> {
         let gigabyte = Bytes::new(1_000_000_000);

@@ -7,4 +7,4 @@ mod blocks;
 mod walk;
 
 pub use blocks::{BLOCK, BlockHash, block_count, block_hash, block_span, file_hash};
-pub use walk::{Entry, EntryKind, LotPath, Size, Walk, measure, stamp_of, walk};
+pub use walk::{Entry, EntryKind, Found, LotPath, Size, Walk, measure, stamp_of, walk, walk_each};

@@ -1,6 +1,7 @@
 //! Walking a folder, in parallel, without following a link or crossing into another file system.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, VecDeque};
+use std::ffi::OsStr;
 use std::fs::{self, Metadata};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
@@ -38,6 +39,17 @@ impl LotPath {
     /// The bytes of the path.
     pub fn bytes(&self) -> &[u8] {
         self.0.as_os_str().as_bytes()
+    }
+
+    /// Bytes in whose order a walk goes: those of the path, with NUL between its names, which no name can hold.
+    pub fn key(&self) -> Vec<u8> {
+        self.bytes().iter().map(|byte| if *byte == b'/' { 0 } else { *byte }).collect()
+    }
+
+    /// The path that has this key; `None` if it is none.
+    pub fn of_key(key: &[u8]) -> Option<Self> {
+        let bytes: Vec<u8> = key.iter().map(|byte| if *byte == 0 { b'/' } else { *byte }).collect();
+        Self::new(Path::new(OsStr::from_bytes(&bytes)))
     }
 }
 
@@ -89,41 +101,127 @@ pub fn stamp_of(meta: &Metadata) -> i128 {
     i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec())
 }
 
-/// Walks a folder.
+/// What a walk comes by.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Found {
+    /// A folder, file or link.
+    Entry(Entry),
+    /// What cannot be moved: a socket, pipe or device, or a folder that another file system is mounted on.
+    Other(LotPath),
+}
+
+/// Walks a folder, and keeps nothing: `see` gets the folder itself first, then all below it, in the order of
+/// [`LotPath::key`], a folder before what is in it. Folders are read some way ahead, several at a time.
+///
+/// # Errors
+/// The first folder that cannot be read, with its path in the error's text; or what `see` gives.
+pub fn walk_each<E: From<io::Error>>(root: &Path, see: &mut dyn FnMut(Found) -> Result<(), E>) -> Result<(), E> {
+    let top = fs::symlink_metadata(root)?;
+    let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
+    see(Found::Entry(entry(LotPath(PathBuf::new()), &top, kind)))?;
+    if !top.is_dir() {
+        return Ok(());
+    }
+    let mut names = Names { root, device: top.dev(), first: HashMap::new() };
+    let listing = list(root, Path::new(""), top.dev())?;
+    names.descend(listing, see)
+}
+
+/// A folder's names with what is known of each, in their order.
+type Listing = Vec<(LotPath, Metadata, Option<EntryKind>)>;
+
+fn list(root: &Path, folder: &Path, device: u64) -> io::Result<Listing> {
+    let at = root.join(folder);
+    let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", at.display()));
+    let mut listing = Listing::new();
+    for found in fs::read_dir(&at).map_err(named)? {
+        let found = found.map_err(named)?;
+        let meta = found.metadata().map_err(named)?;
+        let kind = if meta.is_dir() {
+            (meta.dev() == device).then_some(EntryKind::Folder)
+        } else if meta.is_symlink() {
+            Some(EntryKind::Link(fs::read_link(found.path()).map_err(named)?))
+        } else {
+            meta.is_file().then_some(EntryKind::File)
+        };
+        listing.push((LotPath(folder.join(found.file_name())), meta, kind));
+    }
+    listing.sort_unstable_by(|a, b| a.0.bytes().cmp(b.0.bytes()));
+    Ok(listing)
+}
+
+/// A walk under way.
+struct Names<'a> {
+    root: &'a Path,
+    device: u64,
+    /// The first name of each file that has several.
+    first: HashMap<u64, LotPath>,
+}
+
+impl Names<'_> {
+    fn descend<E: From<io::Error>>(
+        &mut self,
+        listing: Listing,
+        see: &mut dyn FnMut(Found) -> Result<(), E>,
+    ) -> Result<(), E> {
+        /// Folders that are read ahead of the one in hand.
+        const AHEAD: usize = 32;
+        let is_folder = |kind: &Option<EntryKind>| *kind == Some(EntryKind::Folder);
+        let mut folders: VecDeque<LotPath> =
+            listing.iter().filter(|(.., kind)| is_folder(kind)).map(|(path, ..)| path.clone()).collect();
+        let mut ahead: VecDeque<io::Result<Listing>> = VecDeque::new();
+        for (path, meta, kind) in listing {
+            let Some(kind) = kind else {
+                see(Found::Other(path))?;
+                continue;
+            };
+            let folder = kind == EntryKind::Folder;
+            see(Found::Entry(self.named(path, &meta, kind)))?;
+            if folder {
+                if ahead.is_empty() {
+                    let next: Vec<LotPath> = folders.drain(..folders.len().min(AHEAD)).collect();
+                    let (root, device) = (self.root, self.device);
+                    ahead = next.par_iter().map(|path| list(root, path.as_path(), device)).collect::<Vec<_>>().into();
+                }
+                if let Some(below) = ahead.pop_front() {
+                    self.descend(below?, see)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Makes an entry; a second name of a file is told as such.
+    fn named(&mut self, path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
+        let several = meta.nlink() > 1 && kind == EntryKind::File;
+        let mut entry = entry(path, meta, kind);
+        if several {
+            if let Some(of) = self.first.get(&entry.inode) {
+                entry.kind = EntryKind::Again(of.clone());
+                entry.allocated = 0;
+                entry.size = 0;
+            } else {
+                self.first.insert(entry.inode, entry.path.clone());
+            }
+        }
+        entry
+    }
+}
+
+/// Walks a folder and keeps all that is in it.
 ///
 /// # Errors
 /// The first folder that cannot be read, with its path in the error's text.
 pub fn walk(root: &Path) -> io::Result<Walk> {
-    let top = fs::symlink_metadata(root)?;
-    let found = Mutex::new((Vec::new(), Vec::new()));
-    visit(root, &top, &|path, meta, kind| {
-        let lot_path = LotPath(path.strip_prefix(root).unwrap_or(path).to_path_buf());
-        let mut found = found.lock().unwrap_or_else(PoisonError::into_inner);
-        match kind {
-            Some(kind) => found.0.push((entry(lot_path, meta, kind), meta.nlink())),
-            None => found.1.push(lot_path),
+    let mut walk = Walk::default();
+    walk_each(root, &mut |found| {
+        match found {
+            Found::Entry(entry) => walk.entries.push(entry),
+            Found::Other(path) => walk.others.push(path),
         }
+        Ok::<(), io::Error>(())
     })?;
-    let (mut entries, mut others) = found.into_inner().unwrap_or_else(PoisonError::into_inner);
-    entries.sort_by(|a, b| a.0.path.as_path().cmp(b.0.path.as_path()));
-    others.sort();
-    let mut first: HashMap<u64, LotPath> = HashMap::new();
-    let entries = entries.into_iter().map(|(mut entry, names)| {
-        if names > 1 && entry.kind == EntryKind::File {
-            match first.get(&entry.inode) {
-                Some(of) => {
-                    entry.kind = EntryKind::Again(of.clone());
-                    entry.allocated = 0;
-                    entry.size = 0;
-                }
-                None => {
-                    first.insert(entry.inode, entry.path.clone());
-                }
-            }
-        }
-        entry
-    });
-    Ok(Walk { entries: entries.collect(), others })
+    Ok(walk)
 }
 
 fn entry(path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
@@ -181,19 +279,15 @@ pub struct Size {
 }
 
 impl Size {
-    /// Adds up what a walk has found.
-    pub fn of(entries: &[Entry]) -> Self {
-        let mut size = Self { whole: true, ..Self::default() };
-        for entry in entries {
-            size.on_disk = size.on_disk.plus(Bytes::new(entry.allocated));
-            size.apparent = size.apparent.plus(Bytes::new(entry.size));
-            match entry.kind {
-                EntryKind::Folder => size.folders += 1,
-                EntryKind::Link(_) => size.links += 1,
-                EntryKind::File | EntryKind::Again(_) => size.files += 1,
-            }
+    /// Adds one thing that a walk has found.
+    pub fn add(&mut self, entry: &Entry) {
+        self.on_disk = self.on_disk.plus(Bytes::new(entry.allocated));
+        self.apparent = self.apparent.plus(Bytes::new(entry.size));
+        match entry.kind {
+            EntryKind::Folder => self.folders += 1,
+            EntryKind::Link(_) => self.links += 1,
+            EntryKind::File | EntryKind::Again(_) => self.files += 1,
         }
-        size
     }
 }
 
@@ -238,7 +332,6 @@ pub fn measure(root: &Path) -> Size {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::ffi::OsStr;
     use std::os::unix::fs::symlink;
 
     fn world() -> tempfile::TempDir {
@@ -264,11 +357,30 @@ mod tests {
         assert_eq!(names, ["", "a", "a/empty", "a/one", "b", "c", "hole", "root", "\u{fffd}name"]);
         assert_eq!(kinds[4].1, &EntryKind::Again(LotPath("a/one".into())));
         assert_eq!(kinds[7].1, &EntryKind::Link("/".into()));
-        assert_eq!(Size::of(&walk.entries), measure(folder.path()));
+        let mut sum = Size { whole: true, ..Size::default() };
+        walk.entries.iter().for_each(|entry| sum.add(entry));
+        assert_eq!(sum, measure(folder.path()));
         let size = measure(folder.path());
         assert_eq!((size.files, size.folders, size.links), (4, 3, 2));
         assert_eq!(size.apparent.count(), 5000 + (1 << 24) + 1);
         assert!(size.on_disk.count() < 1 << 20, "a hole takes no room");
+    }
+
+    #[test]
+    fn a_walk_goes_in_the_order_of_keys_however_many_folders_there_are() {
+        let folder = tempfile::tempdir().unwrap();
+        for n in 0..90 {
+            let below = folder.path().join(format!("f{n}/in.{}", n % 3));
+            fs::create_dir_all(&below).unwrap();
+            fs::write(below.join("x"), "x").unwrap();
+            fs::write(folder.path().join(format!("f{n}.txt")), "y").unwrap();
+        }
+        let entries = walk(folder.path()).unwrap().entries;
+        assert_eq!(entries.len(), 1 + 90 * 4);
+        let keys: Vec<Vec<u8>> = entries.iter().map(|entry| entry.path.key()).collect();
+        assert!(keys.is_sorted());
+        assert!(keys.iter().zip(&entries).all(|(key, entry)| LotPath::of_key(key).as_ref() == Some(&entry.path)));
+        assert_eq!(LotPath::of_key(b"..\0a"), None);
     }
 
     #[test]

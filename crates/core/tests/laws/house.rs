@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Gate;
-use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stop, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, return_haul};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
@@ -63,14 +63,14 @@ impl House {
         }
         let (journal, _) = Journal::open(&site)?.recover()?;
         let mut haul = Haul::begin(&site, &journal, plan)?;
-        haul.run(&|_| {}, &Stop::default())?;
+        haul.run(&|_| {}, &Control::default())?;
         Ok(journal.hauls()?[0].id)
     }
 
     pub fn give_back(&self, haul: HaulId) {
         let site = self.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        return_haul(&site, &journal, haul, &|_| {}, &Stop::default()).unwrap();
+        return_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
     }
 
     pub fn judge(&self, launcher: Launcher, game: &str) -> Judgement {

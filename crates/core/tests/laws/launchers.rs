@@ -7,7 +7,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Haul, History, Journal, Stop, release_haul};
+use deft_barge_core::haul::{Control, Haul, History, Journal, release_haul};
 use deft_barge_core::plan::{
     Destination, Draft, FindingKind, LibraryWish, MakeLetters, Policy, Weight, plan, plan_library,
 };
@@ -37,7 +37,7 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
             }
             if released {
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-                let removed = release_haul(&site, &journal, haul, &|_| {}, &Stop::default()).unwrap();
+                let removed = release_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
                 assert_eq!(removed.left, [], "{when}");
                 assert!(!plan.lots[0].from.exists(), "{when}");
             }
@@ -95,7 +95,7 @@ fn killed_at_any_act_on_a_record_all_are_new_or_all_are_old_at_the_next_start() 
             let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
             let haul = unfinished.unwrap_or_else(|| panic!("{when}: nothing is left to do")).id;
             if n % 2 == 0 {
-                Haul::of(&site, &journal, haul).unwrap().run(&|_| {}, &Stop::default()).unwrap();
+                Haul::of(&site, &journal, haul).unwrap().run(&|_| {}, &Control::default()).unwrap();
                 drop(journal);
                 same(&new, &house.records(), &when);
                 assert!(launcher.is_none_or(|launcher| house.judge(launcher, game).content()), "{when}");

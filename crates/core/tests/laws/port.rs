@@ -10,7 +10,7 @@ use std::sync::LazyLock;
 use std::time::{Duration, UNIX_EPOCH};
 
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Haul, HaulEnd, HaulError, History, Journal, Stop};
+use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, History, Journal};
 use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
@@ -175,7 +175,7 @@ impl Port {
             site.disk = disk;
         }
         let (journal, _) = Journal::open(&site)?.recover()?;
-        Haul::begin(&site, &journal, &plan)?.run(&|_| {}, &Stop::default())
+        Haul::begin(&site, &journal, &plan)?.run(&|_| {}, &Control::default())
     }
 
     /// Goes on with what a fault left, on a disk that works.
@@ -183,7 +183,7 @@ impl Port {
         let site = self.site();
         let (journal, unfinished) = Journal::open(&site)?.recover()?;
         let Some(row) = unfinished else { return Ok(false) };
-        Haul::of(&site, &journal, row.id)?.run(&|_| {}, &Stop::default())?;
+        Haul::of(&site, &journal, row.id)?.run(&|_| {}, &Control::default())?;
         Ok(true)
     }
 

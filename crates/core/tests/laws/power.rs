@@ -195,6 +195,21 @@ impl Gate for PowerCut {
                 let ino = path.symlink_metadata().unwrap().ino();
                 image.files.insert(ino, durable(path));
             }
+            // One flush for all: bytes and names of this drive, and of no other.
+            Act::FlushDrive(path) => {
+                let drives = self.root.join("drives");
+                let drive = path.strip_prefix(&drives).unwrap().components().next().unwrap();
+                let now = image.acts;
+                walk(&drives.join(drive), &mut |path| {
+                    let meta = path.symlink_metadata().unwrap();
+                    if meta.is_dir() {
+                        image.folders.insert(meta.ino(), names(path));
+                        image.flushed.insert(meta.ino(), now);
+                    } else if meta.is_file() {
+                        image.files.insert(meta.ino(), durable(path));
+                    }
+                });
+            }
             Act::FlushFolder(path) => {
                 let ino = fs::metadata(path).unwrap().ino();
                 image.folders.insert(ino, names(path));

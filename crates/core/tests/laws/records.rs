@@ -4,7 +4,7 @@ use std::fs;
 use std::process::{Command, Stdio};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Haul, HaulError, History, Journal, Stage, Stop, prove_haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, Stage, prove_haul, release_haul, return_haul};
 use deft_barge_core::plan::{FindingKind, Policy};
 
 use crate::port::{Port, to_newhold};
@@ -12,7 +12,7 @@ use crate::port::{Port, to_newhold};
 fn release(port: &Port) -> Result<usize, HaulError> {
     let site = port.site();
     let (journal, _) = Journal::open(&site)?.recover()?;
-    release_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(|removed| removed.left.len())
+    release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(|removed| removed.left.len())
 }
 
 #[test]
@@ -64,11 +64,11 @@ fn records_that_changed_after_the_plan_are_not_overwritten() {
     port.write("home/.config/quillgate/recent.json", text.replace("bin/go", "bin/other").as_bytes());
     let before = (port.records(), fs::read(&ledger).unwrap());
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::Edit(_)), "{error:?}");
     assert_eq!((port.records(), fs::read(&ledger).unwrap()), before);
     assert!(port.old_place().join("data/pack").exists());
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert!(!port.new_place().exists());
 }
 
@@ -81,7 +81,7 @@ fn a_return_keeps_what_the_launcher_wrote_since() {
     port.write("home/.config/quillgate/rooms.json", rooms.replacen('{', "{ \"theme\": \"sea\",", 1).as_bytes());
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     let after = port.records();
     assert!(after[0].as_ref().unwrap().contains("\"theme\": \"sea\""));
     assert!(!after[0].as_ref().unwrap().contains("newhold"));
@@ -106,7 +106,7 @@ fn files_that_change_under_the_copy_are_copied_again() {
             fs::write(port.old_place().join("late"), "new").unwrap();
         }
     };
-    let end = Haul::begin(&site, &journal, &plan).unwrap().run(&touch, &Stop::default()).unwrap();
+    let end = Haul::begin(&site, &journal, &plan).unwrap().run(&touch, &Control::default()).unwrap();
     assert!(touched.get());
     assert_eq!(fs::read(port.new_place().join("hole")).unwrap(), b"changed late");
     assert_eq!(fs::read(port.new_place().join("late")).unwrap(), b"new");
@@ -129,7 +129,7 @@ fn a_full_proof_finds_one_changed_byte_and_says_where() {
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
-    let proofs = prove_haul(&site, &journal, &lots, &|_| {}, &Stop::default()).unwrap();
+    let proofs = prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap();
     let proof = &proofs[0].1;
     assert_eq!((proof.differ, proof.missing, proof.extra), (1, 0, 0));
     assert_eq!(proof.differences[0].from, Some(4 << 20));
@@ -165,7 +165,7 @@ fn a_second_program_is_kept_out_and_an_unfinished_haul_blocks_the_next() {
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     assert!(Journal::open(&site).is_err(), "the lock is held");
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
-    let stop = Stop::default();
+    let stop = Control::default();
     stop.ask();
     let paused = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &stop);
     assert!(matches!(paused, Err(HaulError::Paused)));
@@ -211,10 +211,10 @@ fn what_a_launcher_writes_between_a_crash_in_the_repoint_and_the_recovery_stays(
                 port.resume().unwrap();
                 assert!(port.content() && port.new_place().exists(), "{done}");
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
             } else {
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
             }
             let (old, new) = (port.old_place().exists(), port.new_place().exists());
             assert!(port.content() && old && !new, "{done} {resumes}: {old} {new} {:?}", port.records());
@@ -239,7 +239,7 @@ fn a_drive_that_fills_up_half_way_leaves_all_as_it_was_and_is_resumed_when_there
     // The rules count what is there when the first byte is written.
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::Full { .. }), "{error:?}");
     assert_eq!(port.records(), before);
     assert!(port.content() && !port.new_place().exists());
@@ -256,10 +256,10 @@ fn a_half_made_folder_that_is_not_ours_is_never_written_into() {
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
     port.write("drives/newhold/quillgate/regatta/save", b"somebody's");
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
     assert_eq!(fs::read_dir(port.new_place()).unwrap().count(), 1);
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(fs::read(port.new_place().join("save")).unwrap(), b"somebody's");
 }
 
@@ -299,7 +299,7 @@ fn originals_that_a_return_has_taken_up_again_are_never_released() {
     let mut site = port.site();
     site.disk = site.disk.and_gate(std::sync::Arc::new(RemovesNothing));
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap_err();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap_err();
     drop(journal);
     // The records lead to the originals again, the copy is still whole, and the first haul still says "proved".
     assert!(port.content() && port.new_place().join("data/pack").exists());
@@ -336,7 +336,7 @@ fn nothing_is_released_while_the_records_lead_elsewhere() {
 fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full() {
     let port = Port::new();
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
-    let stop = Stop::default();
+    let stop = Control::default();
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     // The first removal is done, then it stops.
@@ -353,7 +353,7 @@ fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full()
     fs::write(port.at("drives/swift/film"), vec![1; 34_000_000]).unwrap();
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert!(port.content() && port.old_place().exists() && !port.new_place().exists());
 }
 
@@ -392,7 +392,7 @@ fn a_proof_that_did_not_hold_holds_once_the_game_is_mended() {
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let lots = || journal.haul(HaulId(1)).unwrap().unwrap().lots;
-    let proof = prove_haul(&site, &journal, &lots(), &|_| {}, &Stop::default()).unwrap().remove(0).1;
+    let proof = prove_haul(&site, &journal, &lots(), &|_| {}, &Control::default()).unwrap().remove(0).1;
     // It is not its original any more, and that is what was wanted; the launcher is content.
     assert_eq!((proof.differ, proof.updated, proof.to_download.unwrap().count()), (0, 1, 0));
     assert!(proof.holds() && port.content() && lots()[0].stage == Stage::Proved { holds: true });
@@ -436,7 +436,7 @@ fn a_compared_copy_that_vanishes_before_the_repoint_is_never_led_to() {
     let site = port.site();
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let stop = Stop::default();
+    let stop = Control::default();
     let halt = |event: deft_barge_core::haul::HaulEvent| {
         if matches!(event, deft_barge_core::haul::HaulEvent::Stage { stage: "placed", .. }) {
             stop.ask();
@@ -462,9 +462,9 @@ fn a_rename_that_is_given_up_leaves_a_link_of_somebody_else() {
     assert!(!plan.stopped(), "{:?}", plan.findings);
     std::os::unix::fs::symlink(port.at("drives/newhold/keep"), second.join("regatta")).unwrap();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Stop::default()).unwrap_err();
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(fs::read_link(second.join("regatta")).unwrap(), port.at("drives/newhold/keep"));
     assert!(port.content() && port.old_place().join("data/pack").exists());
 }

@@ -1,10 +1,11 @@
 //! The hauls that every fault is tried on, and what must be true at the fault, after a resume, and after a return.
 
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{HaulError, Journal, Stop, release_haul, return_haul};
+use deft_barge_core::haul::{Control, HaulError, Journal, release_haul, return_haul};
 use deft_barge_core::plan::{Destination, Policy};
 
 use crate::port::{Port, Tree, to_newhold};
@@ -33,6 +34,23 @@ pub const ALL: [Scenario; 6] = [
     Scenario::ReturnReleased,
     Scenario::Rename,
 ];
+
+/// Names that two trees do not have alike, and what of them differs.
+pub fn differing(one: &Tree, other: &Tree) -> Vec<String> {
+    let names: BTreeSet<&PathBuf> = one.keys().chain(other.keys()).collect();
+    let what = |name: &PathBuf| match (one.get(name), other.get(name)) {
+        (Some(a), Some(b)) if a == b => None,
+        (Some(a), Some(b)) => {
+            let bytes = if a.3 == b.3 { "" } else { "other bytes" };
+            Some(format!("{}: {:o} {}.{} / {:o} {}.{} {bytes}", name.display(), a.0, a.1, a.2, b.0, b.1, b.2))
+        }
+        (a, _) => Some(format!("{}: only in the {}", name.display(), if a.is_some() { "first" } else { "second" })),
+    };
+    names.into_iter().filter_map(what).collect()
+}
+
+/// No such names.
+pub const NONE: Vec<String> = Vec::new();
 
 /// A port that is ready for a scenario, and what it was like at first.
 pub struct Case {
@@ -81,9 +99,9 @@ impl Case {
                 }
                 let (journal, _) = Journal::open(&site)?.recover()?;
                 if self.scenario == Scenario::Release {
-                    return release_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(drop);
+                    return release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop);
                 }
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Stop::default()).map(drop)
+                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop)
             }
         }
     }
@@ -96,7 +114,8 @@ impl Case {
             .any(|place| place.symlink_metadata().is_ok_and(|meta| meta.is_dir()) && port.game(place) == self.game);
         assert!(whole, "{:?}, {when}: no whole copy is left", self.scenario);
         assert!(port.leads_to_a_whole_copy(), "{:?}, {when}: the records lead to no whole copy", self.scenario);
-        assert_eq!(port.the_rest(), self.rest, "{:?}, {when}: something else was touched", self.scenario);
+        let touched = differing(&port.the_rest(), &self.rest);
+        assert_eq!(touched, NONE, "{:?}, {when}: something else was touched", self.scenario);
     }
 
     /// What is true when the scenario's act is done.
@@ -114,11 +133,11 @@ impl Case {
         for (place, there) in places {
             assert_eq!(place.symlink_metadata().is_ok(), there, "{:?}, {when}: {}", self.scenario, place.display());
             if there {
-                assert_eq!(port.game(place), self.game, "{:?}, {when}", self.scenario);
+                assert_eq!(differing(&port.game(place), &self.game), NONE, "{:?}, {when}", self.scenario);
             }
         }
         if self.scenario == Scenario::Rename {
-            assert_eq!(port.game(&self.second_place()), self.game, "{when}");
+            assert_eq!(differing(&port.game(&self.second_place()), &self.game), NONE, "{when}");
         }
         if matches!(self.scenario, Scenario::ReturnHeld | Scenario::ReturnReleased) {
             assert_eq!(port.records(), self.records, "{:?}, {when}: records are not what they were", self.scenario);
@@ -143,14 +162,15 @@ impl Case {
         let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
         let newest = journal.hauls().unwrap().first().map(|haul| haul.id);
         let Some(id) = unfinished.map(|row| row.id).or(newest) else { return };
-        match return_haul(&site, &journal, id, &|_| {}, &Stop::default()) {
+        match return_haul(&site, &journal, id, &|_| {}, &Control::default()) {
             Ok(_) | Err(HaulError::Nothing(_)) => {}
             Err(error) => panic!("{:?}, {when}: return: {error} {error:?}", self.scenario),
         }
         self.check_instant(when);
         assert!(self.port.content(), "{:?}, {when}: the launcher is not content", self.scenario);
         if matches!(self.scenario, Scenario::Haul | Scenario::HaulAndRelease | Scenario::Rename) {
-            assert_eq!(self.port.game(&self.port.old_place()), self.game, "{:?}, {when}: returned", self.scenario);
+            let old = self.port.game(&self.port.old_place());
+            assert_eq!(differing(&old, &self.game), NONE, "{:?}, {when}: returned", self.scenario);
             assert_eq!(self.port.records(), self.records, "{:?}, {when}: records after the return", self.scenario);
         }
         assert_eq!(self.port.litter(), Vec::<PathBuf>::new(), "{:?}, {when}", self.scenario);

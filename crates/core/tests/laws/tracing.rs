@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use deft_barge_core::haul::{Haul, History, Journal, Stop};
+use deft_barge_core::haul::{Control, Haul, History, Journal};
 use deft_barge_core::launcher::{Profile, check_profile};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
 use deft_barge_core::survey::survey;
@@ -111,9 +111,9 @@ fn a_traced_haul_whose_records_changed_afterwards_does_not_hold_its_proof() {
     let site = house.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let lots = journal.haul(haul).unwrap().unwrap().lots;
-    let proofs = deft_barge_core::haul::prove_haul(&site, &journal, &lots, &|_| {}, &Stop::default()).unwrap();
+    let proofs = deft_barge_core::haul::prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap();
     assert!(!proofs[0].1.records_lead_here);
-    assert!(Haul::begin(&site, &journal, &plan).is_ok_and(|mut haul| haul.run(&|_| {}, &Stop::default()).is_err()));
+    assert!(Haul::begin(&site, &journal, &plan).is_ok_and(|mut haul| haul.run(&|_| {}, &Control::default()).is_err()));
 }
 
 #[test]

@@ -6,7 +6,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::widgets::{Paragraph, Sparkline, Widget, Wrap};
 
-use super::super::state::{State, Work};
+use super::super::state::{Lane, State, Work};
 use super::super::theme::Theme;
 use super::{bar, put_at};
 use crate::show::{count, cut_middle, line, pad, path};
@@ -40,13 +40,13 @@ fn waiting(state: &State) -> Vec<String> {
         }
         _ => Vec::new(),
     };
-    all.into_iter().filter(|title| state.running.stages.iter().all(|(known, _)| known != title)).collect()
+    all.into_iter().filter(|title| state.running.lanes.iter().all(|lane| lane.title != *title)).collect()
 }
 
 fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let running = &state.running;
     let mut y = 0;
-    let Some(progress) = &running.progress else {
+    if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
         let what = match running.work {
             Some(Work::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
             Some(Work::Return(_)) => "Taking back ...",
@@ -54,47 +54,27 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         };
         put_at(0, 0, what, theme.text(), area, buffer);
         return draw_said(state, theme, Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area }, buffer);
-    };
-    let stage = running.stages.iter().find(|(title, _)| *title == progress.title).map_or("begins", |(_, stage)| stage);
-    let done = running.stages.iter().filter(|(title, _)| *title != progress.title);
-    for (title, stage) in done {
-        put_at(0, y, &format!("{}   {stage}", pad(&line(title), 30)), theme.dim(), area, buffer);
-        y += 1;
     }
-    put_at(0, y, &line(&progress.title), theme.strong(), area, buffer);
-    let left = match (running.pausing, running.cancelling, progress.left) {
+    let wish = match (running.pausing, running.cancelling, state.limit) {
         (_, true, _) => "stopping at the next block, then returning".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
-        (_, _, Some(left)) if stage == "copying" || stage == "begins" => format!("{} left", about(left)),
+        (.., Some(limit)) => format!("{limit}/s at most"),
         _ => String::new(),
     };
-    super::right_aligned(&left, theme.text(), Rect { y: area.y + y, height: 1, ..area }, buffer);
-    y += 1;
-    let cells = usize::from(area.width).saturating_sub(48).clamp(10, 100);
-    if progress.copy.all.count() > 0 {
-        let rate = if stage == "copying" { format!("{:.0} MB/s", progress.rate / 1e6) } else { String::new() };
-        phase("copy", progress.copy, &rate, cells, y, theme, area, buffer);
+    let (under_way, done): (Vec<&Lane>, Vec<&Lane>) = running.lanes.iter().partition(|lane| lane.runs());
+    for lane in done.iter().rev().take(usize::from(area.height / 4)).rev() {
+        put_at(0, y, &format!("{}   {}", pad(&line(&lane.title), 30), lane.stage), theme.dim(), area, buffer);
         y += 1;
     }
-    let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
-    let name = if matches!(stage, "releasing" | "giving-up") { "remove" } else { "compare" };
-    phase(name, progress.compare, &files, cells, y, theme, area, buffer);
-    y += 1;
-    for (name, words) in later(stage) {
-        put_at(2, y, name, theme.dim(), area, buffer);
-        put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area, buffer);
-        y += 1;
+    super::right_aligned(&wish, theme.text(), Rect { y: area.y, height: 1, ..area }, buffer);
+    y += u16::from(done.is_empty() && !wish.is_empty());
+    for lane in &under_way {
+        if y + 4 > area.height {
+            break;
+        }
+        let place = Rect { y: area.y + y, height: area.height - y, ..area };
+        y += draw_lane(lane, under_way.len() == 1, theme, place, buffer) + 1;
     }
-    let repaired =
-        if progress.repaired > 0 { format!("   {} copied again", count(progress.repaired)) } else { String::new() };
-    let block = if progress.block.1 > 0 {
-        format!("   block {} of {}", count(progress.block.0), count(progress.block.1))
-    } else {
-        String::new()
-    };
-    let file = cut_middle(&path(&progress.file), usize::from(area.width).saturating_sub(34));
-    put_at(2, y, &format!("{file}{block}{repaired}"), theme.dim(), area, buffer);
-    y += 2;
     let waiting = waiting(state);
     for title in waiting.iter().take(usize::from(area.height / 4)) {
         put_at(0, y, &format!("{}   waits", pad(&line(title), 30)), theme.dim(), area, buffer);
@@ -112,6 +92,65 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         y += 4;
     }
     draw_said(state, theme, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, buffer);
+}
+
+/// Draws a lot that is under way; gives the rows that it took. What comes later has rows of its own if it is `alone`.
+fn draw_lane(lane: &Lane, alone: bool, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
+    let stage = lane.stage;
+    let copying = matches!(stage, "copying" | "begins");
+    put_at(0, 0, &line(&lane.title), theme.strong(), area, buffer);
+    let left = lane.progress.as_ref().and_then(|progress| progress.left).filter(|_| copying);
+    let left = left.map_or_else(String::new, |left| format!("{} left", about(left)));
+    super::right_aligned(&left, theme.text(), Rect { height: 1, ..area }, buffer);
+    let mut y = 1;
+    let cells = usize::from(area.width).saturating_sub(54).clamp(10, 100);
+    if let Some(progress) = &lane.progress {
+        if progress.copy.all.count() > 0 {
+            let rates = format!("{:.0} MB/s, mean {:.0}", progress.rate / 1e6, progress.mean / 1e6);
+            let rate = if copying { rates } else { String::new() };
+            phase("copy", progress.copy, &rate, cells, y, theme, area, buffer);
+            y += 1;
+        }
+        let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
+        let name = if matches!(stage, "releasing" | "giving-up") { "remove" } else { "compare" };
+        phase(name, progress.compare, &files, cells, y, theme, area, buffer);
+        y += 1;
+    }
+    if let Some((_, text)) = &lane.held_up {
+        let rows = 2.min(area.height.saturating_sub(y));
+        let place = Rect { x: area.x + 2, y: area.y + y, width: area.width.saturating_sub(2), height: rows };
+        Paragraph::new(crate::show::visible(text))
+            .style(theme.danger())
+            .wrap(Wrap { trim: true })
+            .render(place, buffer);
+        y += rows;
+    }
+    if alone {
+        for (name, words) in later(stage) {
+            put_at(2, y, name, theme.dim(), area, buffer);
+            put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area, buffer);
+            y += 1;
+        }
+    } else if !copying {
+        let (name, words) = later(stage).into_iter().rfind(|(_, words)| *words != "waits").unwrap_or(("", ""));
+        put_at(2, y, name, theme.dim(), area, buffer);
+        put_at(12, y, words, theme.text(), area, buffer);
+        y += 1;
+    }
+    let Some(progress) = lane.progress.as_ref().filter(|_| copying || alone) else { return y };
+    let mut more = String::new();
+    if progress.block.1 > 1 {
+        more += &format!("   block {} of {}", count(progress.block.0), count(progress.block.1));
+    }
+    if progress.repaired > 0 {
+        more += &format!("   {} copied again", count(progress.repaired));
+    }
+    if progress.unreadable.count() > 0 {
+        more += &format!("   {} cannot be read", progress.unreadable);
+    }
+    let room = usize::from(area.width).saturating_sub(more.chars().count() + 2);
+    put_at(2, y, &format!("{}{more}", cut_middle(&path(&progress.file), room)), theme.dim(), area, buffer);
+    y + 1
 }
 
 #[expect(clippy::too_many_arguments, reason = "a row of a table")]

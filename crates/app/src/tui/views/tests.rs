@@ -198,6 +198,9 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         file: "data/pack07.bin".into(),
         block: (311, 512),
         rate: 143e6,
+        mean: 131e6,
+        copy_left: None,
+        unreadable: deft_barge_core::bytes::Bytes::ZERO,
         left: Some(Duration::from_mins(9)),
         repaired: 2,
     })));

@@ -1,0 +1,153 @@
+//! Lots side by side: those that share no drive, or a drive that serves many at once, go on at the same time.
+//!
+//! Law: a lot never overtakes an earlier one that wants the same drive, and records of one launcher change in the order
+//! of the lots, since a later edit may build on an earlier one.
+
+use std::collections::HashSet;
+use std::sync::{Condvar, Mutex};
+use std::thread;
+use std::time::Duration;
+
+use crossbeam_channel::{RecvTimeoutError, unbounded};
+
+use super::error::HaulError;
+use super::event::{Control, HaulEvent};
+use super::hands::lock;
+use super::history::LotRow;
+use crate::plan::PlannedLot;
+use crate::site::{DriveKind, Site};
+
+/// Lots that go on at the same time, at most: each has threads of its own.
+const MOST: usize = 4;
+
+/// Which lots are at their end, so that those behind them may change records.
+#[derive(Default)]
+struct Turns {
+    ended: Mutex<HashSet<usize>>,
+    changed: Condvar,
+}
+
+impl Turns {
+    fn end(&self, lot: usize) {
+        lock(&self.ended).insert(lot);
+        self.changed.notify_all();
+    }
+
+    /// Waits for these lots.
+    fn wait_for(&self, lots: &[usize], stop: &Control) -> Result<(), HaulError> {
+        let mut ended = lock(&self.ended);
+        while !lots.iter().all(|lot| ended.contains(lot)) {
+            if stop.asked() {
+                return Err(HaulError::Paused);
+            }
+            let waited = self.changed.wait_timeout(ended, Duration::from_millis(50));
+            ended = waited.unwrap_or_else(std::sync::PoisonError::into_inner).0;
+        }
+        Ok(())
+    }
+}
+
+type Turn<'a> = &'a dyn Fn() -> Result<(), HaulError>;
+
+/// What is done with a lot: with whom it hears reports, and how it waits for its turn.
+pub(super) type LotWork<'a> = dyn Fn(LotRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
+
+/// Runs lots until all are at their end or none can go on; `failed` hears of those that could not. Reports on this thread.
+pub(super) fn side_by_side(
+    site: &Site,
+    lots: Vec<LotRow>,
+    stop: &Control,
+    report: &dyn Fn(HaulEvent),
+    work: &LotWork<'_>,
+    failed: &mut dyn FnMut(&LotRow, HaulError),
+) {
+    if let [only] = &lots[..] {
+        return match work(only.clone(), report, &|| Ok(())) {
+            Ok(()) => {}
+            Err(error) => failed(only, error),
+        };
+    }
+    enum News {
+        Told(HaulEvent),
+        Ended(usize, Result<(), HaulError>),
+    }
+    let turns = Turns::default();
+    let (tell, told) = unbounded();
+    let lots = &lots;
+    let mut waiting: Vec<usize> = (0..lots.len()).collect();
+    let mut running: Vec<usize> = Vec::new();
+    let mut stuck: Vec<usize> = Vec::new();
+    thread::scope(|scope| {
+        loop {
+            let mut passed: Vec<usize> = Vec::new();
+            waiting.retain(|&n| {
+                let fights = |other: &&usize| fight(site, &lots[n].planned, &lots[**other].planned);
+                let is_hindered =
+                    |other: &&usize| fights(other) || lots[n].planned.launcher == lots[**other].planned.launcher;
+                if stuck.iter().any(|other| is_hindered(&other)) || stop.asked() {
+                    turns.end(n);
+                    return false;
+                }
+                if running.len() >= MOST || running.iter().chain(&passed).any(|other| fights(&other)) {
+                    passed.push(n);
+                    return true;
+                }
+                running.push(n);
+                let (tell, turns) = (tell.clone(), &turns);
+                let before: Vec<usize> =
+                    (0..n).filter(|other| lots[*other].planned.launcher == lots[n].planned.launcher).collect();
+                scope.spawn(move || {
+                    let report = |event| drop(tell.send(News::Told(event)));
+                    let result = work(lots[n].clone(), &report, &|| turns.wait_for(&before, stop));
+                    turns.end(n);
+                    let _ = tell.send(News::Ended(n, result));
+                });
+                false
+            });
+            if running.is_empty() {
+                break;
+            }
+            match told.recv_timeout(Duration::from_millis(100)) {
+                Ok(News::Told(event)) => report(event),
+                Ok(News::Ended(n, result)) => {
+                    running.retain(|other| *other != n);
+                    if let Err(error) = result {
+                        if !error.spares_other_lots() {
+                            stuck.push(n);
+                        }
+                        failed(&lots[n], error);
+                    }
+                }
+                Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => {}
+            }
+        }
+    });
+    // A lot that was asked to pause before it was begun has told nothing.
+    if stop.asked()
+        && let Some(lot) = lots.iter().find(|lot| !lot.stage.at_rest())
+    {
+        failed(lot, HaulError::Paused);
+    }
+}
+
+/// Whether two lots would fight for a drive: memory and flash on a fast bus serve two at once, if the other ends differ.
+fn fight(site: &Site, one: &PlannedLot, other: &PlannedLot) -> bool {
+    let ends = |lot: &PlannedLot| [lot.from_drive.clone(), Some(lot.to_drive.clone())];
+    let serves_many = |name: &str| {
+        let kind = site.find_drive(name).map(|drive| drive.kind);
+        matches!(kind, Some(DriveKind::Nvme | DriveKind::Ssd | DriveKind::Memory))
+    };
+    let device = |name: &Option<String>| {
+        let drive = name.as_ref().and_then(|name| site.find_drive(name));
+        drive.and_then(|drive| drive.device.clone()).or_else(|| name.clone())
+    };
+    let mut shared = 0;
+    let mut contended = false;
+    for end in ends(one) {
+        if ends(other).iter().any(|there| device(there) == device(&end)) {
+            shared += 1;
+            contended |= !end.as_deref().is_some_and(serves_many);
+        }
+    }
+    contended || shared == 2
+}
