@@ -461,7 +461,15 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
         Err(error) => return Err(error.into()),
     }
     set(false);
-    Ok(rustix::fs::futimens(handle, &stamps(meta.modified_ns))?)
+    let mut times = stamps(meta.modified_ns);
+    rustix::fs::futimens(handle, &times)?;
+    // Some block mounts through FUSE heed times only if both are given, and say nothing otherwise.
+    let seen = rustix::fs::fstat(handle)?;
+    if (seen.st_mtime - times.last_modification.tv_sec).abs() > 2 {
+        times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec as _ };
+        rustix::fs::futimens(handle, &times)?;
+    }
+    Ok(())
 }
 
 /// Whether an attribute goes with its file: what programs and people set (xattr(7)), access lists and capabilities;
