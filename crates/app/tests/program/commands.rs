@@ -159,6 +159,39 @@ fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved(
 }
 
 #[test]
+fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_is_copied() {
+    let world = World::alone();
+    let mut haul = world
+        .command(&["haul", "saltflat", "--to", "newhold", "--yes", "--limit", "2"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut said = BufReader::new(haul.stderr.take().unwrap()).lines().map(Result::unwrap);
+    assert!(said.any(|line| line.contains("being copied")));
+    let mut launcher = Command::new(PROGRAM)
+        .args(["stand-in", "--home"])
+        .arg(world.launcher())
+        .arg("run")
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    let waits = said.find(|line| line.contains("waits until")).unwrap();
+    assert!(waits.contains("Saltflat Rally"), "{waits}");
+    assert_eq!(world.judge("Saltflat Rally").folder, world.old_place(), "no record has changed");
+    assert!(!world.new_place().exists(), "nothing stands where a launcher might look");
+    // While it is waited for, the launcher adds a file to the game.
+    fs::write(world.old_place().join("data/added"), "new").unwrap();
+    launcher.kill().unwrap();
+    launcher.wait().unwrap();
+    let rest: Vec<String> = said.collect();
+    assert!(haul.wait().unwrap().success(), "{rest:?}");
+    assert_eq!(fs::read(world.new_place().join("data/added")).unwrap(), b"new");
+    assert!(world.judge("Saltflat Rally").content());
+}
+
+#[test]
 fn originals_are_let_go_while_the_launcher_runs_but_not_while_one_of_them_is_open() {
     let world = World::alone();
     world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
