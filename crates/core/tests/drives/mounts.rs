@@ -42,7 +42,12 @@ impl Mounts {
 
     /// Makes a file system of so many bytes and mounts it at `name`; `false`, said loudly, where that cannot be done here.
     pub fn add(&mut self, name: &str, kind: Kind, bytes: u64) -> bool {
-        let (image, point) = (self.at(&format!("{name}.img")), self.at(name));
+        self.add_in("", name, kind, bytes)
+    }
+
+    /// The same, with its image in a folder.
+    pub fn add_in(&mut self, folder: &str, name: &str, kind: Kind, bytes: u64) -> bool {
+        let (image, point) = (self.at(folder).join(format!("{name}.img")), self.at(name));
         fs::create_dir(&point).unwrap();
         fs::File::create(&image).unwrap().set_len(bytes).unwrap();
         let make = |program: &str, words: &[&str]| done(Command::new(program).args(words).arg(&image));

@@ -134,3 +134,96 @@ fn a_drive_that_turns_read_only_is_told_and_resumed() {
     assert!(machine.content());
     same(&machine, NEW, &before, holds, "writable again");
 }
+
+/// What a drive holds at some moment, kept by sharing its bytes with the file that holds it: as if the power had gone then.
+/// What the file system had not written out by then is lost; what the device was given is not.
+#[test]
+fn power_cuts_of_a_real_drive_under_a_haul_are_recovered_from() {
+    for kind in [Kind::Ext4, Kind::Btrfs] {
+        let mut mounts = Mounts::new();
+        if !mounts.add("under", Kind::Xfs, 3_000_000_000) {
+            return;
+        }
+        let image = mounts.at("under/drive.img");
+        if !mounts.add_in("under", "drive", kind, 300_000_000) {
+            return;
+        }
+        let world = mounts.at("drive/world");
+        deft_barge_harbor::world::make(&world, 7, deft_barge_harbor::world::Scale::SMALL).unwrap();
+        done(&mut Command::new("sync"));
+        let site = Site::of_world(&world).unwrap();
+        let seen = survey(&site, Vec::new(), &|_| {});
+        let game = seen.games.iter().find(|game| game.found.title == "Saltflat Rally").unwrap();
+        let (id, from) = (game.id.clone(), game.found.install.clone());
+        let holds = holds(kind);
+        let before = tree(&from, holds);
+        let mut draft = Draft::default();
+        draft.send(id, Destination::Drive("newhold".into()));
+        let plan = plan(&site, &seen, &draft, Policy::Release);
+        let to = plan.lots[0].to.clone();
+        let cuts = std::cell::RefCell::new(Vec::new());
+        let cut = |event: HaulEvent| {
+            let when = match &event {
+                HaulEvent::Progress(progress) if cuts.borrow().len() < 25 => format!("{} copied", progress.copy.done),
+                HaulEvent::Progress(_) => return,
+                HaulEvent::Stage { stage, .. } => (*stage).to_string(),
+                _ => return,
+            };
+            let kept = mounts.at(&format!("under/cut{}.img", cuts.borrow().len()));
+            assert!(done(Command::new("cp").arg("--reflink=always").arg(&image).arg(&kept)), "{when}");
+            cuts.borrow_mut().push((when, kept));
+        };
+        {
+            let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+            let slow = Control::default();
+            slow.set_limit(Some(deft_barge_core::bytes::Bytes::new(1_500_000)));
+            Haul::begin(&site, &journal, &plan).unwrap().run(&cut, &slow).unwrap();
+        }
+        drop(site);
+        mounts.pull("drive");
+        let cuts = cuts.into_inner();
+        let (mut resumed, mut returned, mut rest) = (0, 0, 0);
+        for (n, (when, kept)) in cuts.iter().enumerate() {
+            let when = format!("{kind:?}, cut {n}: {when}");
+            mounts.put_back("drive", kind, kept);
+            let site = Site::of_world(&world).unwrap();
+            let whole = |place: &Path| {
+                if !place.is_dir() {
+                    return false;
+                }
+                let mut now = tree(place, holds);
+                for (_, target, ..) in now.values_mut().filter(|(kind, ..)| *kind == 'l') {
+                    // An absolute link into the game goes with it.
+                    let path = PathBuf::from(OsStr::from_bytes(target));
+                    if let Ok(below) = path.strip_prefix(place) {
+                        *target = from.join(below).into_os_string().into_encoded_bytes();
+                    }
+                }
+                now == before
+            };
+            let home = world.join("home");
+            let judge = || deft_barge_harbor::quillgate::judge(&home.join(".config/quillgate"), "Saltflat Rally");
+            assert!(whole(&from) || whole(&to), "{when}: no whole copy");
+            let opened = Journal::open(&site);
+            let (journal, unfinished) = opened.unwrap().recover().unwrap();
+            match unfinished {
+                Some(row) if n % 2 == 0 => {
+                    Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
+                    assert!(whole(&to), "{when}");
+                    resumed += 1;
+                }
+                Some(row) => {
+                    return_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
+                    assert!(whole(&from) && !to.exists(), "{when}");
+                    returned += 1;
+                }
+                None => rest += 1,
+            }
+            assert!(judge().is_ok_and(|judgement| judgement.content()), "{when}: the launcher is not content");
+            drop((journal, site));
+            mounts.pull("drive");
+        }
+        println!("{kind:?}: {} cuts, {resumed} resumed, {returned} returned, {rest} before or after", cuts.len());
+        assert!(resumed + returned > 10);
+    }
+}
