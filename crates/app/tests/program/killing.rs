@@ -6,6 +6,7 @@ use std::time::{Duration, Instant, SystemTime};
 
 use crate::world::{Tree, World, tree};
 
+/// Kills of a run of every day; `DEFT_BARGE_KILLS` asks for more.
 const KILLS: u64 = 50;
 
 /// Numbers from a seed, so that a failing run can be had again: a linear congruence (Knuth, MMIX).
@@ -63,7 +64,8 @@ fn check(world: &World, game: &Tree, rest: &Tree, when: &str) {
 
 #[test]
 fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
-    let mut random = Random(20_261_123);
+    let kills = std::env::var("DEFT_BARGE_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(KILLS);
+    let mut random = Random(20_261_123 + kills);
     let (mut resumed, mut returned, mut ended, mut before_begin) = (0, 0, 0, 0);
     let mut spans = [Duration::ZERO; 4];
     for (which, span) in spans.iter_mut().enumerate() {
@@ -72,7 +74,7 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         world.expect(words(which as u64), 0);
         *span = begun.elapsed();
     }
-    for n in 0..KILLS {
+    for n in 0..kills {
         let which = [0, 1, 0, 2, 3][(n % 5) as usize];
         let world = prepared(which);
         let game = tree(&Some(world.old_place()).filter(|place| place.exists()).unwrap_or_else(|| world.new_place()));
@@ -122,7 +124,7 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         check(&world, &game, &rest, &when);
     }
     println!(
-        "{KILLS} kills: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
+        "{kills} kills: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
     );
     assert!(resumed + returned >= 12, "too few kills met a haul: {resumed} resumed, {returned} returned");
 }

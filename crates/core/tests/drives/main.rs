@@ -211,7 +211,8 @@ fn same(machine: &Machine, one: &str, before: &Tree, holds: Holds, when: &str) {
     let names = |tree: &Tree| tree.keys().cloned().collect::<Vec<_>>();
     assert_eq!(names(&now), names(before), "{when}");
     for (name, entry) in &now {
-        let shown = |entry: &(char, Vec<u8>, u32, i64, Vec<u8>)| (entry.0, entry.1.len(), entry.2, entry.3, entry.4.clone());
+        let shown =
+            |entry: &(char, Vec<u8>, u32, i64, Vec<u8>)| (entry.0, entry.1.len(), entry.2, entry.3, entry.4.clone());
         assert_eq!(shown(entry), shown(&before[name]), "{when}: {}", name.display());
         assert!(entry.1 == before[name].1, "{when}: bytes of {}", name.display());
     }
@@ -241,12 +242,19 @@ fn there_and_back(from: Kind, to: Kind, small: u32) {
     machine.give_back(1);
     assert!(machine.content() && !machine.at(NEW).exists(), "{when}");
     same(&machine, OLD, &before, holds, &format!("{when}, returned"));
-    println!("{when}: {} names, haul {:.1} s, there and back {:.1} s", before.len(), took.as_secs_f64(), begun.elapsed().as_secs_f64());
+    println!(
+        "{when}: {} names, haul {:.1} s, there and back {:.1} s",
+        before.len(),
+        took.as_secs_f64(),
+        begun.elapsed().as_secs_f64()
+    );
 }
 
 #[test]
 fn games_move_between_all_file_systems_of_linux_with_all_that_they_hold() {
-    for (from, to) in [(Kind::Ext4, Kind::Btrfs), (Kind::Btrfs, Kind::Xfs), (Kind::Xfs, Kind::Tmpfs), (Kind::Tmpfs, Kind::Ext4)] {
+    for (from, to) in
+        [(Kind::Ext4, Kind::Btrfs), (Kind::Btrfs, Kind::Xfs), (Kind::Xfs, Kind::Tmpfs), (Kind::Tmpfs, Kind::Ext4)]
+    {
         there_and_back(from, to, 5000);
     }
 }

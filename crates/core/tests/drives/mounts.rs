@@ -61,7 +61,9 @@ impl Mounts {
         };
         let mounted = made && self.mount(kind, &image, &point, bytes);
         if !mounted {
-            eprintln!("\n!!! NOT RUN: {kind:?} could not be made and mounted here; that needs root, its programs and loop devices !!!\n");
+            eprintln!(
+                "\n!!! NOT RUN: {kind:?} could not be made and mounted here; that needs root, its programs and loop devices !!!\n"
+            );
         }
         mounted
     }

@@ -114,7 +114,9 @@ fn a_drive_that_turns_read_only_is_told_and_resumed() {
     let device = String::from_utf8_lossy(&device.stdout).trim().replace("/dev/", "");
     let shut = at_bytes(8_000_000, || {
         let how = format!("/sys/fs/ext4/{device}/trigger_fs_error");
-        assert!(fs::write(&how, "1").is_ok() || done(Command::new("mount").args(["-o", "remount,ro,force"]).arg(&point)));
+        assert!(
+            fs::write(&how, "1").is_ok() || done(Command::new("mount").args(["-o", "remount,ro,force"]).arg(&point))
+        );
         done(Command::new("mount").args(["-o", "remount,ro"]).arg(&point));
         done(Command::new("mount").args(["-o", "remount,abort"]).arg(&point));
     });

@@ -79,7 +79,8 @@ fn what_cannot_be_read_is_told_to_the_sector_and_taken_from_another_copy_that_pr
     fs::create_dir(&other).unwrap();
     let copy = other.join("pack");
     fs::write(&copy, "short").unwrap();
-    let refused = |from: &Path| matches!(take_from(&site, &journal, lot.id, &pack, from), Err(HaulError::NotThatFile { .. }));
+    let refused =
+        |from: &Path| matches!(take_from(&site, &journal, lot.id, &pack, from), Err(HaulError::NotThatFile { .. }));
     assert!(refused(&copy) && refused(&other));
     let bytes = fs::read(port.old_place().join("data/pack")).unwrap();
     fs::write(&copy, &bytes).unwrap();
@@ -329,7 +330,8 @@ fn one_game_of_a_haul_is_returned_and_the_other_stays() {
     return_lots(&site, &journal, back.id, &[back.lots[0].id], &|_| {}, &Control::default()).unwrap();
     assert!(goes.to.is_dir() && !goes.from.exists());
     use deft_barge_harbor::launchers::Launcher;
-    for (launcher, game) in [(Launcher::ParlourLamp, "parlour-lamp/pale-signal"), (Launcher::Ninepin, "ninepin/np-08")] {
+    for (launcher, game) in [(Launcher::ParlourLamp, "parlour-lamp/pale-signal"), (Launcher::Ninepin, "ninepin/np-08")]
+    {
         assert!(house.judge(launcher, game).content(), "{game}");
     }
 }

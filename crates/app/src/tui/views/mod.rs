@@ -96,7 +96,7 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let hints = match state.view {
         View::Drives => "1-9 send   0 stays   tab drive   enter look at the haul   ? keys   q leave",
         View::Haul => "↑↓ lot   a accept cautions   S start   esc back   ? keys",
-        View::Running => "p pause   g go on   c cancel   l let go   u undo   esc back   ? keys",
+        View::Running => "p pause   - slower   + faster   g go on   c cancel   l let go   u undo   ? keys",
     };
     put(hints, theme.dim(), lower, buffer);
 }

@@ -67,7 +67,7 @@ fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         y += 1;
     }
     super::right_aligned(&wish, theme.text(), Rect { y: area.y, height: 1, ..area }, buffer);
-    y += u16::from(done.is_empty() && !wish.is_empty());
+    y += u16::from(!done.is_empty() || !wish.is_empty());
     for lane in &under_way {
         if y + 4 > area.height {
             break;
