@@ -158,6 +158,19 @@ fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved(
     assert!(world.judge("Saltflat Rally").content() && !world.old_place().exists());
 }
 
+/// The stand-in launcher, running.
+fn started(world: &World) -> std::process::Child {
+    let mut launcher = Command::new(PROGRAM)
+        .args(["stand-in", "--home"])
+        .arg(world.launcher())
+        .arg("run")
+        .stdout(Stdio::piped())
+        .spawn()
+        .unwrap();
+    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    launcher
+}
+
 #[test]
 fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_is_copied() {
     let world = World::alone();
@@ -169,14 +182,7 @@ fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_i
         .unwrap();
     let mut said = BufReader::new(haul.stderr.take().unwrap()).lines().map(Result::unwrap);
     assert!(said.any(|line| line.contains("being copied")));
-    let mut launcher = Command::new(PROGRAM)
-        .args(["stand-in", "--home"])
-        .arg(world.launcher())
-        .arg("run")
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    let mut launcher = started(&world);
     let waits = said.find(|line| line.contains("waits until")).unwrap();
     assert!(waits.contains("Saltflat Rally"), "{waits}");
     assert_eq!(world.judge("Saltflat Rally").folder, world.old_place(), "no record has changed");
@@ -195,14 +201,7 @@ fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_i
 fn originals_are_let_go_while_the_launcher_runs_but_not_while_one_of_them_is_open() {
     let world = World::alone();
     world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
-    let mut launcher = Command::new(PROGRAM)
-        .args(["stand-in", "--home"])
-        .arg(world.launcher())
-        .arg("run")
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
+    let mut launcher = started(&world);
     let open = fs::File::open(world.old_place().join("data/pack00.bin")).unwrap();
     let mut holder = Command::new("sleep").arg("60").stdin(open).spawn().unwrap();
     let refused = world.expect(&["release"], 3);

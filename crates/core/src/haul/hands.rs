@@ -231,7 +231,7 @@ impl Job {
         let to = to.map_err(HaulError::disk("make", &to_path))?;
         let shared = self.way.shares && !there && self.entry.size > 0 && disk.share(&from, &to).is_ok();
         let large = !self.is_small();
-        if self.entry.size > 0 && !shared && (there || (large && self.way.holes) || self.has_holes()) {
+        if !shared && (there || (large && self.way.holes) || self.has_holes()) {
             // A longer rest of an earlier try is cut off; holes are what is not written afterwards.
             disk.set_len(&to, self.entry.size).map_err(HaulError::disk("size", &to_path))?;
         }

@@ -258,8 +258,8 @@ impl Journal {
 
     /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
     pub(super) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
+        let all = self.db();
         let write = || {
-            let all = self.db();
             all.pragma_update(None, "synchronous", "NORMAL")?;
             let db = all.unchecked_transaction()?;
             for hint in hints {
@@ -283,10 +283,11 @@ impl Journal {
                     }
                 }
             }
-            db.commit()?;
-            all.pragma_update(None, "synchronous", "FULL")
+            db.commit()
         };
-        write().map_err(self.err())
+        // Stages are durable again, whatever became of the hints.
+        let (written, full) = (write(), all.pragma_update(None, "synchronous", "FULL"));
+        written.and(full).map_err(self.err())
     }
 
     /// Forgets what could not be read: it is tried again.

@@ -15,20 +15,31 @@ fn at_bytes(bytes: u64, act: impl Fn()) -> impl Fn(HaulEvent) {
     }
 }
 
-#[test]
-fn a_drive_that_really_runs_full_is_resumed_when_there_is_room() {
-    let Some(machine) = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000) else { return };
+/// A machine with a game between two ext4 images, what the game is, and what they hold.
+fn prepared() -> Option<(Machine, Tree, Holds)> {
+    let machine = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000)?;
     let holds = holds(Kind::Ext4);
     machine.fill(300, 60_000_000, holds);
     let before = tree(&machine.at(OLD), holds);
+    Some((machine, before, holds))
+}
+
+/// Slow enough for something to happen meanwhile.
+fn slowly() -> Control {
+    let control = Control::default();
+    control.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
+    control
+}
+
+#[test]
+fn a_drive_that_really_runs_full_is_resumed_when_there_is_room() {
+    let Some((machine, before, holds)) = prepared() else { return };
     let hog = machine.at("to/hog");
     // Somebody else fills the drive after the plan was made.
     let fill = at_bytes(1, || {
         done(Command::new("fallocate").args(["-l", "90M"]).arg(&hog));
     });
-    let stop = Control::default();
-    stop.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
-    let error = machine.haul(&fill, &stop).unwrap_err();
+    let error = machine.haul(&fill, &slowly()).unwrap_err();
     assert!(matches!(error, HaulError::Full { .. }), "{error:?}");
     assert!(machine.content() && !machine.at(NEW).exists());
     same(&machine, OLD, &before, holds, "full");
@@ -41,15 +52,10 @@ fn a_drive_that_really_runs_full_is_resumed_when_there_is_room() {
 
 #[test]
 fn a_drive_that_is_pulled_out_under_the_copy_is_resumed_when_it_is_back() {
-    let Some(mut machine) = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000) else { return };
-    let holds = holds(Kind::Ext4);
-    machine.fill(300, 60_000_000, holds);
-    let before = tree(&machine.at(OLD), holds);
+    let Some((mut machine, before, holds)) = prepared() else { return };
     let point = machine.at("to");
     let pull = at_bytes(8_000_000, || assert!(done(Command::new("umount").arg("-l").arg(&point))));
-    let stop = Control::default();
-    stop.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
-    let error = machine.haul(&pull, &stop).unwrap_err();
+    let error = machine.haul(&pull, &slowly()).unwrap_err();
     println!("pulled out: {error}");
     assert!(machine.content(), "the records lead to the originals");
     same(&machine, OLD, &before, holds, "pulled out");
@@ -65,10 +71,7 @@ fn a_drive_that_is_pulled_out_under_the_copy_is_resumed_when_it_is_back() {
 
 #[test]
 fn a_drive_whose_medium_ends_early_gives_errors_that_are_told_by_file_and_the_rest_is_whole() {
-    let Some(mut machine) = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000) else { return };
-    let holds = holds(Kind::Ext4);
-    machine.fill(300, 60_000_000, holds);
-    let before = tree(&machine.at(OLD), holds);
+    let Some((mut machine, before, holds)) = prepared() else { return };
     // What lies in the second half of the image is gone: reads of it are errors of the device.
     let image = machine.at("from.img");
     machine.mounts.pull("from");
@@ -104,10 +107,7 @@ fn a_drive_whose_medium_ends_early_gives_errors_that_are_told_by_file_and_the_re
 
 #[test]
 fn a_drive_that_turns_read_only_is_told_and_resumed() {
-    let Some(machine) = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000) else { return };
-    let holds = holds(Kind::Ext4);
-    machine.fill(300, 60_000_000, holds);
-    let before = tree(&machine.at(OLD), holds);
+    let Some((machine, before, holds)) = prepared() else { return };
     let point = machine.at("to");
     // As a kernel does that has found an error of the file system.
     let device = Command::new("findmnt").args(["-n", "-o", "SOURCE"]).arg(&point).output().unwrap();
@@ -120,9 +120,7 @@ fn a_drive_that_turns_read_only_is_told_and_resumed() {
         done(Command::new("mount").args(["-o", "remount,ro"]).arg(&point));
         done(Command::new("mount").args(["-o", "remount,abort"]).arg(&point));
     });
-    let stop = Control::default();
-    stop.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
-    let error = machine.haul(&shut, &stop).unwrap_err();
+    let error = machine.haul(&shut, &slowly()).unwrap_err();
     println!("read-only: {error:?}");
     assert!(matches!(error, HaulError::Disk { .. }), "{error:?}");
     assert!(machine.content());
@@ -228,4 +226,44 @@ fn power_cuts_of_a_real_drive_under_a_haul_are_recovered_from() {
         println!("{kind:?}: {} cuts, {resumed} resumed, {returned} returned, {rest} before or after", cuts.len());
         assert!(resumed + returned > 10);
     }
+}
+
+#[test]
+fn between_parts_of_one_btrfs_bytes_are_shared_and_compared_all_the_same() {
+    let mut mounts = Mounts::new();
+    if !mounts.add("from", Kind::Btrfs, 400_000_000) {
+        return;
+    }
+    let home = mounts.at("home");
+    let machine = Machine { mounts, home };
+    let part =
+        |name: &str| done(Command::new("btrfs").args(["subvolume", "create"]).arg(machine.at("from").join(name)));
+    assert!(part("quillgate") && part("other"));
+    let holds = holds(Kind::Btrfs);
+    machine.fill(50, 80_000_000, holds);
+    let before = tree(&machine.at(OLD), holds);
+    let other = machine.at("from/other");
+    machine.write(&other.join("ledger.json"), b"{\"ledger\": 3, \"titles\": []}");
+    let rooms = serde_json::json!({"rooms": [{"folder": machine.at("from/quillgate")}, {"folder": other}]});
+    machine.write(&machine.launcher().join("rooms.json"), rooms.to_string().as_bytes());
+    let used = || {
+        done(&mut Command::new("sync"));
+        let stat = rustix::fs::statvfs(machine.at("from")).unwrap();
+        (stat.f_blocks - stat.f_bfree) * stat.f_frsize
+    };
+    let site = machine.site();
+    let seen = survey(&site, Vec::new(), &|_| {});
+    let mut draft = Draft::default();
+    draft.send(GameId("quillgate/g1".into()), Destination::Library(other.clone()));
+    let plan = plan(&site, &seen, &draft, Policy::Hold);
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let used_before = used();
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let grown = used().saturating_sub(used_before);
+    assert!(grown < 20_000_000, "the copy takes {grown} bytes of its own");
+    assert!(machine.content());
+    let lot = journal.hauls().unwrap()[0].lots[0].clone();
+    assert!(lot.proof.is_some_and(|proof| proof.read && proof.holds()));
+    same(&machine, "from/other/regatta", &before, holds, "shared");
 }
