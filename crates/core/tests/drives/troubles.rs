@@ -165,7 +165,6 @@ fn power_cuts_of_a_real_drive_under_a_haul_are_recovered_from() {
         let cut = |event: HaulEvent| {
             let when = match &event {
                 HaulEvent::Progress(progress) if cuts.borrow().len() < 25 => format!("{} copied", progress.copy.done),
-                HaulEvent::Progress(_) => return,
                 HaulEvent::Stage { stage, .. } => (*stage).to_string(),
                 _ => return,
             };
