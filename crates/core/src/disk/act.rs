@@ -20,6 +20,8 @@ pub enum Act<'a> {
     OpenRead(&'a Path),
     /// Reads `len` bytes at `offset`.
     Read { path: &'a Path, offset: u64, len: u64 },
+    /// Reads the names in a folder.
+    ReadFolder(&'a Path),
     /// Makes a file that must not be there yet.
     Create(&'a Path),
     /// Opens a file to write into it.
@@ -61,6 +63,7 @@ impl Act<'_> {
     pub fn path(&self) -> &Path {
         match self {
             Self::OpenRead(path)
+            | Self::ReadFolder(path)
             | Self::Create(path)
             | Self::OpenWrite(path)
             | Self::Flush(path)
@@ -81,7 +84,7 @@ impl Act<'_> {
 
     /// Whether the act leaves the drive as it was.
     pub fn only_reads(&self) -> bool {
-        matches!(self, Self::OpenRead(_) | Self::Read { .. })
+        matches!(self, Self::OpenRead(_) | Self::Read { .. } | Self::ReadFolder(_))
     }
 }
 

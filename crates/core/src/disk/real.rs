@@ -168,6 +168,11 @@ impl Disk {
         })
     }
 
+    /// Reads the names in a folder.
+    pub fn read_folder(&self, path: &Path) -> io::Result<fs::ReadDir> {
+        self.pass(Act::ReadFolder(path), || fs::read_dir(path))
+    }
+
     /// Reads until `buffer` is full or the file ends; gives the number of bytes read.
     pub fn read_at(&self, file: &DiskFile, buffer: &mut [u8], offset: u64) -> io::Result<usize> {
         let act = Act::Read { path: &file.path, offset, len: buffer.len() as u64 };

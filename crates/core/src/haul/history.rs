@@ -133,6 +133,12 @@ impl HaulRow {
         Self { lots: kept, ..self.clone() }
     }
 
+    /// Whether it was to release its originals as soon as they were proved, and holds some still.
+    pub fn owes_release(&self) -> bool {
+        let holds = |lot: &LotRow| lot.stage == Stage::Proved { holds: true } && lot.planned.mode != Mode::Records;
+        self.policy == Policy::Release && self.lots.iter().any(holds)
+    }
+
     /// Whether some lot is under way.
     pub fn unfinished(&self) -> bool {
         self.lots.iter().any(|lot| !lot.stage.at_rest())

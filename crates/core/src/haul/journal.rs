@@ -99,9 +99,13 @@ type Result<T> = std::result::Result<T, JournalError>;
 pub struct UnrecoveredJournal(Journal);
 
 impl UnrecoveredJournal {
-    /// Gives the journal, and the haul that was under way when the last program ended.
+    /// Gives the journal, and the haul that was under way when the last program ended; or else the newest one, if it was to
+    /// release its originals and has not come to that.
     pub fn recover(self) -> Result<(Journal, Option<HaulRow>)> {
-        let unfinished = self.0.hauls()?.into_iter().find(HaulRow::unfinished);
+        let mut hauls = self.0.hauls()?;
+        let open = hauls.iter().position(HaulRow::unfinished);
+        let open = open.or_else(|| hauls.first().is_some_and(HaulRow::owes_release).then_some(0));
+        let unfinished = open.map(|at| hauls.swap_remove(at));
         Ok((self.0, unfinished))
     }
 }

@@ -111,7 +111,7 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
     let root = if is_folder(from) { from } else { to };
     let disk = &work.site.disk;
     let mut links = Vec::new();
-    walk_each(root, &mut |found| {
+    walk_each(disk, root, &mut |found| {
         if let Found::Entry(entry) = found
             && matches!(entry.kind, EntryKind::Link(_))
         {

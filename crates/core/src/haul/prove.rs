@@ -15,7 +15,7 @@ use super::error::HaulError;
 use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
-use super::repoint::{Rewritten, is_rewritten, rewritten_in};
+use super::repoint::{Rewritten, is_rewritten, rewritten_at};
 use super::scan::{Met, meet};
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
@@ -197,6 +197,7 @@ pub(super) fn look(
     let items = subject.contents.map_or(0, |list| list.items.len()) as u64;
     let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(items));
     let account = Account {
+        disk,
         subject,
         depth,
         stop,
@@ -240,6 +241,7 @@ pub(super) fn look(
 
 /// A proof that is being made, on the caller's thread.
 struct Account<'a> {
+    disk: &'a Disk,
     subject: &'a Subject<'a>,
     depth: Depth,
     stop: &'a Control,
@@ -279,7 +281,7 @@ impl<'a> Account<'a> {
         let Subject { journal, lot, install, contents, .. } = *self.subject;
         if has_tally && install.is_dir() {
             // A second name of a file is looked at as a file of its own.
-            meet(journal, lot, install, false, &mut |met| {
+            meet(self.disk, journal, lot, install, false, &mut |met| {
                 self.may_go_on()?;
                 self.met(met, give);
                 Ok(())
@@ -570,7 +572,7 @@ fn prove_lot(
         return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = contents_of(site, &planned.game, &planned.to)?;
-    let rewritten = rewritten_in(journal, lot)?;
+    let rewritten = rewritten_at(journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal,
         rewritten: &rewritten,

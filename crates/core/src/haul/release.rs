@@ -14,7 +14,7 @@ use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::prove::{has_digest, what_records_say};
-use super::repoint::{Rewritten, is_rewritten, rewritten_in};
+use super::repoint::{is_rewritten, rewritten_at, rewritten_in};
 use super::run::Work;
 use super::scan::{Met, meet};
 use super::stage::Stage;
@@ -140,12 +140,7 @@ fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
 /// Looks at every file of the copy: none may be missing, and one that changed since must be what the launcher wants.
 fn copy_is_whole(work: &Work<'_>, copy: &Path, seen: LotId) -> Result<(), HaulError> {
     let contents = work.content_list()?;
-    let mut rewritten = Rewritten::new();
-    for lot in work.journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
-        if lot.planned.game == work.lot.planned.game && lot.planned.to == copy && lot.stage.is_repointed() {
-            rewritten.extend(rewritten_in(work.journal, lot)?);
-        }
-    }
+    let rewritten = rewritten_at(work.journal, &work.lot.planned.game, copy)?;
     let mut bad: Option<(PathBuf, u64)> = None;
     let is_fine = |line: &TallyEntry, entry: &Entry| -> Result<bool, HaulError> {
         if line.entry.kind == EntryKind::Folder {
@@ -172,7 +167,7 @@ fn copy_is_whole(work: &Work<'_>, copy: &Path, seen: LotId) -> Result<(), HaulEr
     if !copy.is_dir() {
         return Err(HaulError::Changed { path: copy.into(), count: 1 });
     }
-    meet(work.journal, seen, copy, false, &mut |met| {
+    meet(&work.site.disk, work.journal, seen, copy, false, &mut |met| {
         work.may_go_on()?;
         let path = match met {
             Met::Both(line, entry) if is_fine(&line, &entry)? => return Ok(()),

@@ -21,6 +21,7 @@ use crate::disk::{Disk, Meta, What, attributes_of};
 use crate::plan::{Finding, Mode, PlannedLot, Weight, quiet};
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
 use crate::site::real_path;
+use crate::survey::GameId;
 
 /// The programs that have to end before records change.
 fn in_the_way(work: &Work<'_>) -> Vec<Finding> {
@@ -193,6 +194,18 @@ pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten,
     for change in journal.changes(lot.id)? {
         if let (Some(path), Content::Bytes(bytes)) = (in_lot(&lot.planned, &change.file), &change.after) {
             all.insert(path, (bytes.len() as u64, blake3::hash(bytes)));
+        }
+    }
+    Ok(all)
+}
+
+/// Finds the files that repoints of a game rewrote in what lies at one place, the newest repoint last: what a return is
+/// returned to was rewritten by the first haul.
+pub(super) fn rewritten_at(journal: &Journal, game: &GameId, place: &Path) -> Result<Rewritten, HaulError> {
+    let mut all = Rewritten::new();
+    for lot in journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
+        if lot.planned.game == *game && lot.planned.to == place {
+            all.extend(rewritten_in(journal, lot)?);
         }
     }
     Ok(all)

@@ -13,7 +13,7 @@ use super::journal::Journal;
 use super::place::unplace;
 use super::prove::{Depth, Subject, leads_there, look};
 use super::release::remove_known;
-use super::repoint::{Rewritten, undo};
+use super::repoint::{rewritten_at, undo};
 use super::run::{Haul, Work};
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId, LotId};
@@ -298,13 +298,14 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let planned = &work.lot.planned;
     let contents = work.content_list()?;
+    let rewritten = rewritten_at(work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
         lot: work.lot.id,
         title: &planned.title,
         install: &planned.to,
         contents: contents.as_ref(),
-        rewritten: &Rewritten::new(),
+        rewritten: &rewritten,
     };
     let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
     let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);

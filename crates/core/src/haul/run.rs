@@ -13,7 +13,7 @@ use super::lanes::side_by_side;
 use super::place::{link, place, rename, swap};
 use super::prove::{Depth, Proof, Subject, add_lot_records, contents_of, edits_stand, look};
 use super::release::release_lot;
-use super::repoint::{finish, repoint, rewritten_in, wait_until_quiet};
+use super::repoint::{Rewritten, finish, is_rewritten, repoint, rewritten_at, wait_until_quiet};
 use super::returning::{forget_way, give_up, take_up};
 use super::scan::{Met, first_change, meet};
 use super::stage::Stage;
@@ -118,12 +118,21 @@ impl<'a> Work<'a> {
         }
         let steady = self.abilities().steady_inodes;
         let mut missing: Option<(PathBuf, u64)> = None;
-        meet(self.journal, self.lot.id, root, false, &mut |met| {
+        let mut rewritten: Option<Rewritten> = None;
+        meet(&self.site.disk, self.journal, self.lot.id, root, false, &mut |met| {
             let path = match met {
                 Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
                 Met::New(_) | Met::Other(_) => return Ok(()),
                 Met::Both(line, _) | Met::Gone(line) => line.entry.path,
             };
+            let (game, place) = (&self.lot.planned.game, &self.lot.planned.to);
+            let known = match &rewritten {
+                Some(known) => known,
+                None => rewritten.insert(rewritten_at(self.journal, game, place)?),
+            };
+            if is_rewritten(known, path.as_path(), &path.under(root)) {
+                return Ok(());
+            }
             missing.get_or_insert_with(|| (path.under(root), 0)).1 += 1;
             Ok(())
         })?;
@@ -141,7 +150,9 @@ impl<'a> Work<'a> {
             return Err(HaulError::Changed { path, count });
         }
         let hard_links = self.abilities().hard_links;
-        if let Some(path) = first_change(self.journal, self.lot.id, &self.lot.planned.from, hard_links)? {
+        if let Some(path) =
+            first_change(&self.site.disk, self.journal, self.lot.id, &self.lot.planned.from, hard_links)?
+        {
             return Err(HaulError::SourceChanged { path });
         }
         self.looked = Some(Instant::now());
@@ -366,7 +377,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = work.content_list()?;
-    let rewritten = rewritten_in(work.journal, &work.lot)?;
+    let rewritten = rewritten_at(work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
         rewritten: &rewritten,

@@ -7,6 +7,7 @@ use super::error::HaulError;
 use super::history::TallyEntry;
 use super::journal::{Journal, JournalError};
 use crate::bytes::LotId;
+use crate::disk::Disk;
 use crate::tally::{Entry, EntryKind, Found, LotPath, walk_each};
 
 /// A line of a tally, what is there, or both.
@@ -40,6 +41,7 @@ impl From<JournalError> for Step {
 
 /// Walks `root` beside the tally of a lot. `hard_links` is whether files of several names are kept as such.
 pub(super) fn meet(
+    disk: &Disk,
     journal: &Journal,
     lot: LotId,
     root: &Path,
@@ -48,7 +50,7 @@ pub(super) fn meet(
 ) -> Result<(), HaulError> {
     let mut lines = journal.lines(lot).peekable();
     let mut see = |met| see(met).map_err(Step::Haul);
-    let walked = walk_each(root, &mut |found| {
+    let walked = walk_each(disk, root, &mut |found| {
         let mut entry = match found {
             Found::Entry(entry) => entry,
             Found::Other(path) => return see(Met::Other(path)),
@@ -90,13 +92,14 @@ fn split_name(entry: &mut Entry, root: &Path) -> io::Result<()> {
 
 /// Finds the first original that is not what it was when it was read.
 pub(super) fn first_change(
+    disk: &Disk,
     journal: &Journal,
     lot: LotId,
     from: &Path,
     hard_links: bool,
 ) -> Result<Option<PathBuf>, HaulError> {
     let mut first: Option<PathBuf> = None;
-    meet(journal, lot, from, hard_links, &mut |met| {
+    meet(disk, journal, lot, from, hard_links, &mut |met| {
         let path = match met {
             Met::Both(line, entry) if same(&line.entry, &entry) => return Ok(()),
             Met::Both(_, entry) | Met::New(entry) => entry.path,

@@ -312,7 +312,7 @@ impl Making<'_> {
     fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes)> {
         let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
         let mut fit = Fit::new(&drive.abilities, source, from);
-        let walked = walk_each(from, &mut |found| {
+        let walked = walk_each(&self.site.disk, from, &mut |found| {
             fit.take(found);
             Ok::<(), std::io::Error>(())
         });

@@ -15,6 +15,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
+use crate::disk::Disk;
 
 /// A file's place in its lot: relative, never through `..`, any bytes the file system allows.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -115,26 +116,30 @@ pub enum Found {
 ///
 /// # Errors
 /// The first folder that cannot be read, with its path in the error's text; or what `see` gives.
-pub fn walk_each<E: From<io::Error>>(root: &Path, see: &mut dyn FnMut(Found) -> Result<(), E>) -> Result<(), E> {
+pub fn walk_each<E: From<io::Error>>(
+    disk: &Disk,
+    root: &Path,
+    see: &mut dyn FnMut(Found) -> Result<(), E>,
+) -> Result<(), E> {
     let top = fs::symlink_metadata(root)?;
     let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
     see(Found::Entry(entry(LotPath(PathBuf::new()), &top, kind)))?;
     if !top.is_dir() {
         return Ok(());
     }
-    let mut names = Names { root, device: top.dev(), first: HashMap::new() };
-    let listing = list(root, Path::new(""), top.dev())?;
+    let mut names = Names { disk, root, device: top.dev(), first: HashMap::new() };
+    let listing = list(disk, root, Path::new(""), top.dev())?;
     names.descend(listing, see)
 }
 
 /// A folder's names with what is known of each, in their order.
 type Listing = Vec<(LotPath, Metadata, Option<EntryKind>)>;
 
-fn list(root: &Path, folder: &Path, device: u64) -> io::Result<Listing> {
+fn list(disk: &Disk, root: &Path, folder: &Path, device: u64) -> io::Result<Listing> {
     let at = root.join(folder);
     let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", at.display()));
     let mut listing = Listing::new();
-    for found in fs::read_dir(&at).map_err(named)? {
+    for found in disk.read_folder(&at).map_err(named)? {
         let found = found.map_err(named)?;
         let meta = found.metadata().map_err(named)?;
         let kind = if meta.is_dir() {
@@ -152,6 +157,7 @@ fn list(root: &Path, folder: &Path, device: u64) -> io::Result<Listing> {
 
 /// A walk under way.
 struct Names<'a> {
+    disk: &'a Disk,
     root: &'a Path,
     device: u64,
     /// The first name of each file that has several.
@@ -180,8 +186,9 @@ impl Names<'_> {
             if folder {
                 if ahead.is_empty() {
                     let next: Vec<LotPath> = folders.drain(..folders.len().min(AHEAD)).collect();
-                    let (root, device) = (self.root, self.device);
-                    ahead = next.par_iter().map(|path| list(root, path.as_path(), device)).collect::<Vec<_>>().into();
+                    let (disk, root, device) = (self.disk, self.root, self.device);
+                    ahead =
+                        next.par_iter().map(|path| list(disk, root, path.as_path(), device)).collect::<Vec<_>>().into();
                 }
                 if let Some(below) = ahead.pop_front() {
                     self.descend(below?, see)?;
@@ -212,9 +219,9 @@ impl Names<'_> {
 ///
 /// # Errors
 /// The first folder that cannot be read, with its path in the error's text.
-pub fn walk(root: &Path) -> io::Result<Walk> {
+pub fn walk(disk: &Disk, root: &Path) -> io::Result<Walk> {
     let mut walk = Walk::default();
-    walk_each(root, &mut |found| {
+    walk_each(disk, root, &mut |found| {
         match found {
             Found::Entry(entry) => walk.entries.push(entry),
             Found::Other(path) => walk.others.push(path),
@@ -350,7 +357,7 @@ mod tests {
     #[test]
     fn a_walk_finds_every_kind_once_and_follows_no_link() {
         let folder = world();
-        let walk = walk(folder.path()).unwrap();
+        let walk = walk(&Disk::default(), folder.path()).unwrap();
         let kinds: Vec<(String, &EntryKind)> =
             walk.entries.iter().map(|e| (e.path.as_path().to_string_lossy().into_owned(), &e.kind)).collect();
         let names: Vec<&str> = kinds.iter().map(|(name, _)| name.as_str()).collect();
@@ -375,7 +382,7 @@ mod tests {
             fs::write(below.join("x"), "x").unwrap();
             fs::write(folder.path().join(format!("f{n}.txt")), "y").unwrap();
         }
-        let entries = walk(folder.path()).unwrap().entries;
+        let entries = walk(&Disk::default(), folder.path()).unwrap().entries;
         assert_eq!(entries.len(), 1 + 90 * 4);
         let keys: Vec<Vec<u8>> = entries.iter().map(|entry| entry.path.key()).collect();
         assert!(keys.is_sorted());

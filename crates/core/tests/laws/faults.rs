@@ -26,6 +26,7 @@ const QUOTA: i32 = 122;
 /// Errors that an act may meet, by the manual pages of the calls behind it.
 fn fitting(act: &Act<'_>) -> &'static [i32] {
     match act {
+        Act::ReadFolder(_) => &[BROKEN, ACCESS, GONE],
         Act::OpenRead(_) => &[BROKEN, ACCESS, NONE, TOO_MANY],
         Act::Read { .. } => &[BROKEN, NO_DATA, GONE],
         Act::Create(_) | Act::MakeFolder(_) => &[FULL, READ_ONLY, ACCESS, BROKEN],
