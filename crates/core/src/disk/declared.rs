@@ -211,7 +211,12 @@ impl Gate for DeclaredRules {
             Act::SetLen { path, .. } => rules.settle(path, 0),
             // A file is done when its times are set: it need not be remembered.
             Act::Meta(path) => drop(rules.room().files.remove(path)),
-            Act::Create(path) | Act::MakeFolder(path) => {
+            Act::Create(path) => {
+                remember(path);
+                // A new file takes nothing yet.
+                rules.room().files.insert(path.to_path_buf(), 0);
+            }
+            Act::MakeFolder(path) => {
                 remember(path);
                 rules.settle(path, 0);
             }

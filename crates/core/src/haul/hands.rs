@@ -226,8 +226,10 @@ impl Job {
         }
         let (from_path, to_path) = (self.from(), self.to());
         let from = disk.open_read(&from_path).map_err(HaulError::disk("open", &from_path))?;
-        let there = to_path.symlink_metadata().is_ok();
-        let to = if there { disk.open_write(&to_path) } else { disk.create(&to_path) };
+        let (to, there) = match disk.create(&to_path) {
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => (disk.open_write(&to_path), true),
+            other => (other, false),
+        };
         let to = to.map_err(HaulError::disk("make", &to_path))?;
         let shared = self.way.shares && !there && self.entry.size > 0 && disk.share(&from, &to).is_ok();
         let large = !self.is_small();

@@ -162,7 +162,9 @@ impl Hearing<'_, '_> {
     }
 
     fn prepare(&mut self, line: TallyEntry) {
-        let found = line.entry.path.under(&self.way.to).symlink_metadata().ok();
+        // Of what nothing is known, nothing has to be there.
+        let begun = line.compared || line.blocks.iter().any(Option::is_some);
+        let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
         if line.compared && still_there(&line, found.as_ref()) {
             return;
         }

@@ -146,13 +146,17 @@ impl<'a> Work<'a> {
         if self.looked.is_some_and(|then| then.elapsed() < FRESH) {
             return Ok(());
         }
-        if let Some((path, count)) = self.not_as_seen(copy)? {
+        let (disk, journal, lot) = (&self.site.disk, self.journal, self.lot.id);
+        let (from, hard_links) = (&self.lot.planned.from, self.abilities().hard_links);
+        // Both are walked at the same time: they mostly lie on two drives.
+        let (seen, changed) = std::thread::scope(|scope| {
+            let originals = scope.spawn(move || first_change(disk, journal, lot, from, hard_links));
+            (self.not_as_seen(copy), originals.join())
+        });
+        if let Some((path, count)) = seen? {
             return Err(HaulError::Changed { path, count });
         }
-        let hard_links = self.abilities().hard_links;
-        if let Some(path) =
-            first_change(&self.site.disk, self.journal, self.lot.id, &self.lot.planned.from, hard_links)?
-        {
+        if let Some(path) = changed.map_err(|_| HaulError::NeedsRecovery)?? {
             return Err(HaulError::SourceChanged { path });
         }
         self.looked = Some(Instant::now());
