@@ -36,7 +36,7 @@ pub enum HaulError {
         path: PathBuf,
     },
     /// Parts of originals cannot be read, however small the pieces; the journal has all of them.
-    #[error("cannot read {path}, bytes {from} to {to}{}", and_more(*count))]
+    #[error("cannot read {path}, bytes {from} to {to}{}", and_more(*count, "stretches"))]
     Unreadable {
         /// The first original of which something cannot be read.
         path: PathBuf,
@@ -76,7 +76,7 @@ pub enum HaulError {
         path: PathBuf,
     },
     /// The held originals, or the copy, are no longer what was compared.
-    #[error("{path} is no longer what was compared ({count} such files)")]
+    #[error("{path} is no longer what was compared{}", and_more(*count, "files"))]
     Changed {
         /// The first of them.
         path: PathBuf,
@@ -115,9 +115,9 @@ pub enum HaulError {
     Nothing(String),
 }
 
-/// Says that there are more stretches than the one that is named.
-fn and_more(count: u64) -> String {
-    if count > 1 { format!(", and {} more such stretches", count - 1) } else { String::new() }
+/// Says that there are more of a kind than the one that is named.
+fn and_more(count: u64, what: &str) -> String {
+    if count > 1 { format!(", and {} more such {what}", count - 1) } else { String::new() }
 }
 
 impl HaulError {

@@ -100,6 +100,8 @@ pub struct LotRow {
     pub error: Option<String>,
     /// What could not be read of its originals.
     pub unreadable: Vec<Unreadable>,
+    /// Files whose bytes were taken from another copy: of these the originals are not whole.
+    pub taken: u64,
 }
 
 impl LotRow {
@@ -338,17 +340,28 @@ impl Reader {
                 takes_back: takes_back.map(LotId),
                 error,
                 unreadable: self.unreadable(LotId(id))?,
+                taken: self.taken(LotId(id))?,
             })
         };
         raw().map_err(at(&self.path))?.into_iter().map(lot).collect()
     }
 
+    fn taken(&self, lot: LotId) -> Result<u64> {
+        let count = || {
+            let db = self.db();
+            if !is_of_version_3(&db)? {
+                return Ok(0);
+            }
+            let sql = "select count(*) from entry where lot = ?1 and taken is not null";
+            db.prepare_cached(sql)?.query_row([lot.0], |row| row.get::<_, i64>(0))
+        };
+        count().map(|count| count as u64).map_err(at(&self.path))
+    }
+
     pub(super) fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
         let read = || {
             let db = self.db();
-            let known = "select 1 from sqlite_schema where name = 'unreadable'";
-            if !db.prepare_cached(known)?.exists([])? {
-                // An older journal that nobody has brought up yet.
+            if !is_of_version_3(&db)? {
                 return Ok(Vec::new());
             }
             let mut rows =
@@ -424,6 +437,11 @@ impl Reader {
         };
         self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
     }
+}
+
+/// Whether the tables have what version 3 brought: an older journal may not have been brought up yet.
+fn is_of_version_3(db: &Connection) -> rusqlite::Result<bool> {
+    db.prepare_cached("select 1 from sqlite_schema where name = 'unreadable'")?.exists([])
 }
 
 /// Makes the tables, or brings those of an older version up.

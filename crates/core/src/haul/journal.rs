@@ -41,12 +41,14 @@ create table change(lot integer not null references lot(id), nth integer not nul
 create table event(id integer primary key, at text not null, haul integer not null, lot integer, word text not null, detail text not null);
 create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
   primary key(lot, path, start)) without rowid;
+create index taken on entry(lot) where taken is not null;
 ";
 
 /// What version 3 brought: stretches of originals that cannot be read.
 pub(super) const UNREADABLE: &str = "
 create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
   primary key(lot, path, start)) without rowid;
+create index taken on entry(lot) where taken is not null;
 ";
 
 /// Why the journal cannot be used.

@@ -116,6 +116,14 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
     if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && back.to.symlink_metadata().is_ok() {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
+    if back.mode == Mode::TakeBack && lot.taken > 0 {
+        // What could not be read of them is in the copy alone.
+        let what = format!(
+            "what could not be read of the held originals was taken from another copy (files: {}); let go of the originals first, and the copy is hauled back",
+            lot.taken
+        );
+        kinds.push(FindingKind::SourceUnreadable { what });
+    }
     if back.mode == Mode::TakeBack && !back.to.is_dir() {
         kinds.push(FindingKind::SourceUnreadable {
             what: format!("the held originals in {} are gone", back.to.display()),

@@ -11,7 +11,9 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, Journal, Stage, return_lots, take_from};
+use deft_barge_core::haul::{
+    Control, Haul, HaulError, HaulEvent, Journal, Stage, release_haul, return_lots, take_from,
+};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
@@ -93,6 +95,12 @@ fn what_cannot_be_read_is_told_to_the_sector_and_taken_from_another_copy_that_pr
     assert!(port.content());
     assert_eq!(differing(&port.game(&port.new_place()), &before), NONE);
     assert!(journal.unreadable(lot.id).unwrap().is_empty());
+    // The originals are not whole: they are not taken up again, but they can be let go.
+    let back = return_lots(&site, &journal, HaulId(1), &[lot.id], &|_| {}, &Control::default());
+    assert!(matches!(back, Err(HaulError::Refused(_))), "{back:?}");
+    assert!(port.content() && journal.hauls().unwrap().len() == 1);
+    release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    assert!(port.content() && !port.old_place().exists());
 }
 
 #[test]
