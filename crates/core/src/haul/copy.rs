@@ -20,6 +20,9 @@ use super::stage::Stage;
 use crate::disk::{DiskFile, Meta, What};
 use crate::tally::{Entry, EntryKind, LotPath, block_count, block_hash, block_span, stamp_of};
 
+/// ENODEV, by errno(3).
+const NO_DEVICE: i32 = 19;
+
 /// Rounds in which files that change under the copy are copied again.
 const ROUNDS: usize = 3;
 
@@ -34,6 +37,12 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
     let staging = match &work.lot.stage {
         Stage::Copying { staging } => {
             if !staging.is_dir() {
+                // Where the drive is away, its empty mount point is no place to begin anew.
+                let drive = work.site.drive_of(staging);
+                if drive.is_none_or(|drive| drive.name != work.lot.planned.to_drive) {
+                    let away = std::io::Error::from_raw_os_error(NO_DEVICE);
+                    return Err(HaulError::disk("find the drive of", staging)(away));
+                }
                 work.make_folder(staging)?;
             }
             staging.clone()

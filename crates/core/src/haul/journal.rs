@@ -8,6 +8,7 @@ use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::MutexGuard;
+use std::time::Duration;
 
 use jiff::Timestamp;
 use rusqlite::{Connection, Row, params};
@@ -134,10 +135,18 @@ impl Journal {
         fs::create_dir_all(&folder).map_err(|e| make(&folder, e))?;
         let lock_path = folder.join("lock");
         let lock = File::create(&lock_path).map_err(|e| make(&lock_path, e))?;
-        match lock.try_lock() {
-            Ok(()) => {}
-            Err(TryLockError::WouldBlock) => return Err(JournalError::Locked { path: lock_path }),
-            Err(TryLockError::Error(e)) => return Err(make(&lock_path, e)),
+        let mut tries = 10;
+        loop {
+            match lock.try_lock() {
+                Ok(()) => break,
+                // A program that is just ending, or a child of it that has not begun yet, holds it for some moments more.
+                Err(TryLockError::WouldBlock) if tries > 0 => {
+                    tries -= 1;
+                    std::thread::sleep(Duration::from_millis(20));
+                }
+                Err(TryLockError::WouldBlock) => return Err(JournalError::Locked { path: lock_path }),
+                Err(TryLockError::Error(e)) => return Err(make(&lock_path, e)),
+            }
         }
         let path = database(site);
         let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);

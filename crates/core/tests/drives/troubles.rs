@@ -62,6 +62,9 @@ fn a_drive_that_is_pulled_out_under_the_copy_is_resumed_when_it_is_back() {
     assert_eq!(fs::read_dir(&point).unwrap().count(), 0, "nothing is written to where the drive was");
     assert!(machine.resume().is_err());
     assert_eq!(fs::read_dir(&point).unwrap().count(), 0, "nor by a resume");
+    fs::create_dir(point.join("quillgate")).unwrap();
+    assert!(machine.resume().is_err());
+    fs::remove_dir(point.join("quillgate")).expect("nor where its place would be");
     let image = machine.at("to.img");
     machine.mounts.put_back("to", Kind::Ext4, &image);
     machine.resume().unwrap();

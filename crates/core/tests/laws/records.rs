@@ -328,7 +328,8 @@ fn nothing_is_released_while_the_records_lead_elsewhere() {
     {
         port.write(file, text.as_ref().unwrap().as_bytes());
     }
-    assert!(matches!(release(&port), Err(HaulError::Refused(_))));
+    let refused = release(&port);
+    assert!(matches!(refused, Err(HaulError::Refused(_))), "{refused:?}");
     assert!(port.old_place().join("data/pack").exists() && port.leads_to_a_whole_copy());
 }
 
