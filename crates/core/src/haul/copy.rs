@@ -224,6 +224,10 @@ pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec
     let (offset, length) = block_span(job.entry.size, nth);
     buffer.resize(length, 0);
     let lost = read_original(yard, pair.from(), job, buffer, offset)?;
+    // A drive may have kept this hand for so long that the haul went on without it: then it writes nothing more.
+    if yard.over() {
+        return Err(HaulError::Paused);
+    }
     if lost.is_empty() {
         let hash = block_hash(buffer, nth, job.entry.size);
         if !pair.shared() {

@@ -545,7 +545,8 @@ pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
     }
 }
 
-fn is_traced(game: &GameId) -> bool {
+/// Whether a game is known by a trace alone.
+pub(super) fn is_traced(game: &GameId) -> bool {
     game.0.starts_with(&format!("{TRACED}/"))
 }
 

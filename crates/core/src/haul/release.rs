@@ -13,7 +13,7 @@ use super::error::HaulError;
 use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
-use super::prove::{has_digest, what_records_say};
+use super::prove::{has_digest, is_traced, what_records_say};
 use super::repoint::{is_rewritten, rewritten_at, rewritten_in};
 use super::run::Work;
 use super::scan::{Met, meet};
@@ -118,13 +118,14 @@ fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
 /// Refuses if the launcher's records lead anywhere but to the copy: then the originals may be what is played.
 fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
     let planned = &work.lot.planned;
-    match what_records_say(work.site, &planned.game) {
-        Some(game) if game.install != copy => {
-            let why = format!("they lead to {} and not to {}", game.install.display(), copy.display());
-            Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), FindingKind::RecordsUnchangeable { why })]))
-        }
-        _ => Ok(()),
-    }
+    let why = match what_records_say(work.site, &planned.game) {
+        Some(game) if game.install == copy => return Ok(()),
+        Some(game) => format!("they lead to {} and not to {}", game.install.display(), copy.display()),
+        // No profile says what to ask; its edits were proved.
+        None if is_traced(&planned.game) => return Ok(()),
+        None => format!("{} does not have it any more, or its records cannot be read", planned.launcher_name),
+    };
+    Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), FindingKind::RecordsUnchangeable { why })]))
 }
 
 /// Refuses while a program has one of the originals open. The launcher itself may run: no record is changed.

@@ -20,7 +20,7 @@ use deft_barge_core::survey::{GameId, survey};
 use deft_barge_core::tally::LotPath;
 
 use crate::house::House;
-use crate::port::{Port, to_newhold};
+use crate::port::{Port, to_newhold, tree};
 use crate::scenarios::{NONE, differing};
 
 fn journal(site: &Site) -> Journal {
@@ -222,8 +222,18 @@ fn a_drive_that_does_not_answer_is_told_and_the_haul_can_be_left_and_resumed() {
     assert!(told.get() > 0 && gate.met.load(Ordering::SeqCst));
     assert!(begun.elapsed() < Duration::from_secs(20), "nobody waits for the drive");
     assert!(matches!(haul.run(&hear, &Control::default()), Err(HaulError::NeedsRecovery)), "what it does is in doubt");
+    let copy = port.litter()[0].clone();
+    let copied = || -> u64 {
+        tree(&port.at("drives/newhold/quillgate").join(copy.file_name().unwrap()))
+            .values()
+            .map(|file| file.3.len() as u64)
+            .sum()
+    };
+    let copied_before = copied();
     *gate.free.lock().unwrap() = true;
     gate.freed.notify_all();
+    std::thread::sleep(Duration::from_millis(300));
+    assert_eq!(copied(), copied_before, "the hands that were left behind write nothing more");
     assert!(port.content());
     site.disk = plain;
     Haul::of(&site, &journal, HaulId(1)).unwrap().run(&|_| {}, &Control::default()).unwrap();

@@ -317,6 +317,13 @@ fn nothing_is_released_while_the_records_lead_elsewhere() {
     let port = Port::new();
     let before = port.records();
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    // What cannot be read does not say that the originals may go.
+    let rooms = "home/.config/quillgate/rooms.json";
+    let good = fs::read(port.at(rooms)).unwrap();
+    port.write(rooms, b"{ broken");
+    let refused = release(&port);
+    assert!(matches!(refused, Err(HaulError::Refused(_))), "{refused:?}");
+    port.write(rooms, &good);
     // Somebody puts the old records back by hand.
     for (file, text) in [
         "home/.config/quillgate/rooms.json",
