@@ -4,6 +4,7 @@
 
 mod hull;
 mod keys;
+mod lanes;
 mod state;
 mod terminal;
 mod theme;

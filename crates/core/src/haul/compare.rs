@@ -7,8 +7,9 @@ use std::sync::Arc;
 
 use super::copy::{meta_of, read_original, write_block};
 use super::error::HaulError;
-use super::hands::{Check, Job, Told, Yard};
+use super::hands::{Check, Told, Yard};
 use super::history::There;
+use super::job::Job;
 use super::run::Work;
 use crate::disk::{Buffer, DiskFile};
 use crate::launcher::{ContentList, DigestKind};

@@ -10,9 +10,10 @@ use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
 use super::error::HaulError;
-use super::hands::{Check, Job, Told, Yard};
+use super::hands::{Check, Told, Yard};
 use super::hearing::copy_files;
 use super::history::{TallyEntry, There};
+use super::job::Job;
 use super::journal::Hint;
 use super::run::Work;
 use super::scan::{Met, meet, same};

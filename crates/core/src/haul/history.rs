@@ -9,14 +9,15 @@ use jiff::Timestamp;
 use rusqlite::{Connection, OpenFlags, Row, params};
 use serde::Serialize;
 
-use super::journal::{JournalError, TABLES, UNREADABLE, VERSION};
+use super::journal::JournalError;
 use super::prove::Proof;
 use super::stage::Stage;
+use super::tables::{VERSION, bring_up, is_of_version_3};
 use crate::bytes::{HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy};
 use crate::site::{Site, shown_path};
 use crate::survey::Held;
-use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath};
+use crate::tally::{BlockHash, Entry, EntryKind, LotPath};
 
 type Result<T> = std::result::Result<T, JournalError>;
 
@@ -437,60 +438,6 @@ impl Reader {
         };
         self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
     }
-}
-
-/// Whether the tables have what version 3 brought: an older journal may not have been brought up yet.
-fn is_of_version_3(db: &Connection) -> rusqlite::Result<bool> {
-    db.prepare_cached("select 1 from sqlite_schema where name = 'unreadable'")?.exists([])
-}
-
-/// Makes the tables, or brings those of an older version up.
-fn bring_up(db: &Connection) -> rusqlite::Result<()> {
-    let version: i64 = db.pragma_query_value(None, "user_version", |row| row.get(0))?;
-    if !(0..VERSION).contains(&version) {
-        return Ok(());
-    }
-    let all = db.unchecked_transaction()?;
-    if version == 0 {
-        all.execute_batch(TABLES)?;
-    }
-    if version == 1 {
-        // Version 1 knew files alone: their bytes get the letter that says so.
-        all.execute_batch(
-            "update change set before = cast(x'62' || before as blob) where before is not null;
-             update change set after = cast(x'62' || after as blob) where after is not null;",
-        )?;
-    }
-    if version == 1 || version == 2 {
-        // Version 2 had paths with slashes, and a row for the only block of a small file.
-        all.execute_batch(&format!(
-            "alter table entry add column hash blob; alter table entry add column taken blob; {UNREADABLE}"
-        ))?;
-        all.execute(
-            "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
-             where kind = 'file' and size <= ?1",
-            [BLOCK as i64],
-        )?;
-        all.execute(
-            "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
-            [BLOCK as i64],
-        )?;
-        for table in ["block", "entry"] {
-            let mut rows =
-                all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
-            let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
-            let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
-            for (lot, path) in paths {
-                let key = LotPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
-                all.execute(
-                    &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
-                    params![lot, path, key],
-                )?;
-            }
-        }
-    }
-    all.pragma_update(None, "user_version", VERSION)?;
-    all.commit()
 }
 
 fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {

@@ -18,39 +18,12 @@ use thiserror::Error;
 use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
 use super::prove::Proof;
 use super::stage::Stage;
+use super::tables::VERSION;
 use crate::bytes::{HaulId, LotId};
 use crate::plan::{PlannedLot, Policy};
 use crate::record::{Content, FileChange};
 use crate::site::Site;
 use crate::tally::{BlockHash, EntryKind, LotPath};
-
-pub(super) const VERSION: i64 = 3;
-
-pub(super) const TABLES: &str = "
-create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
-create table lot(id integer primary key, haul integer not null references haul(id), planned text not null,
-  stage text not null, proof text, takes_back integer references lot(id), error text);
-create table entry(lot integer not null references lot(id), path blob not null, kind text not null, target blob,
-  size integer not null, allocated integer not null, modified_s integer not null, modified_ns integer not null,
-  inode integer not null, mode integer not null, user integer not null, grp integer not null,
-  there_inode integer, there_s integer, there_ns integer, compared integer not null default 0, digest blob,
-  hash blob, taken blob, primary key(lot, path)) without rowid;
-create table block(lot integer not null references lot(id), path blob not null, nth integer not null,
-  hash blob not null, primary key(lot, path, nth)) without rowid;
-create table change(lot integer not null references lot(id), nth integer not null, file blob not null,
-  before blob, after blob, primary key(lot, nth)) without rowid;
-create table event(id integer primary key, at text not null, haul integer not null, lot integer, word text not null, detail text not null);
-create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
-  primary key(lot, path, start)) without rowid;
-create index taken on entry(lot) where taken is not null;
-";
-
-/// What version 3 brought: stretches of originals that cannot be read.
-pub(super) const UNREADABLE: &str = "
-create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
-  primary key(lot, path, start)) without rowid;
-create index taken on entry(lot) where taken is not null;
-";
 
 /// Why the journal cannot be used.
 #[derive(Debug, Error)]

@@ -4,6 +4,7 @@
 //! instant and change together; a release removes only what was compared and is unchanged; nothing
 //! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
 
+mod account;
 mod compare;
 mod copy;
 mod crew;
@@ -12,6 +13,7 @@ mod event;
 mod hands;
 mod hearing;
 mod history;
+mod job;
 mod journal;
 mod lanes;
 mod mend;
@@ -23,6 +25,7 @@ mod returning;
 mod run;
 mod scan;
 mod stage;
+mod tables;
 
 pub use error::HaulError;
 pub use event::{Amount, Control, HaulEvent, Progress};

@@ -5,13 +5,14 @@
 
 use serde::Serialize;
 
+use super::account::{Depth, Subject, look};
 use super::copy::SHEAF;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::history::{HaulRow, LotRow, TallyEntry, There};
 use super::journal::Journal;
 use super::place::unplace;
-use super::prove::{Depth, Subject, leads_there, look};
+use super::prove::leads_there;
 use super::release::remove_known;
 use super::repoint::{rewritten_at, undo};
 use super::run::{Haul, Work};

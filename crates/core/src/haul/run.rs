@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
+use super::account::{Depth, Subject, look};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
@@ -11,7 +12,7 @@ use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
 use super::place::{link, place, rename, swap};
-use super::prove::{Depth, Proof, Subject, add_lot_records, contents_of, edits_stand, look};
+use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
 use super::repoint::{Rewritten, finish, is_rewritten, repoint, rewritten_at, wait_until_quiet};
 use super::returning::{forget_way, give_up, take_up};
@@ -104,7 +105,11 @@ impl<'a> Work<'a> {
     pub(super) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
         let missing: Vec<&Path> = path.ancestors().take_while(|folder| !folder.is_dir()).collect();
         for folder in missing.into_iter().rev() {
-            self.make_folder(folder)?;
+            match self.site.disk.make_folder(folder) {
+                // Another lot goes the same way at this moment.
+                Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists && folder.is_dir() => {}
+                made => made.map_err(HaulError::disk("make", folder))?,
+            }
             let parent = folder.parent().unwrap_or(Path::new("/"));
             self.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
         }

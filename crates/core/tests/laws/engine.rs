@@ -330,6 +330,43 @@ fn lots_of_other_drives_go_on_at_the_same_time_and_never_two_on_one_spinning_dis
     assert!(!side_by_side(&House::new(), &[(lots[0].0, "newhold"), (lots[1].0, "newhold")], &[]));
 }
 
+/// Makes a folder just before the haul does.
+#[derive(Debug)]
+struct Sooner(PathBuf);
+
+impl Gate for Sooner {
+    fn before(&self, act: &Act<'_>) -> io::Result<()> {
+        match act {
+            Act::MakeFolder(path) if *path == self.0 => fs::create_dir(path),
+            _ => Ok(()),
+        }
+    }
+}
+
+#[test]
+fn a_way_that_another_lot_makes_at_the_same_moment_is_gone_and_a_place_that_is_taken_is_not() {
+    let port = Port::new();
+    let library = Arc::new(Sooner(port.at("drives/newhold/quillgate")));
+    port.haul(Some(port.site().disk.and_gate(library)), to_newhold(), Policy::Hold).unwrap();
+    assert!(port.content() && port.new_place().is_dir());
+    let taken = Port::new();
+    #[derive(Debug)]
+    struct Taken;
+    impl Gate for Taken {
+        fn before(&self, act: &Act<'_>) -> io::Result<()> {
+            match act {
+                Act::MakeFolder(path) if path.to_string_lossy().contains(".deft-barge-copy") && !path.exists() => {
+                    fs::create_dir(path)
+                }
+                _ => Ok(()),
+            }
+        }
+    }
+    let refused = taken.haul(Some(taken.site().disk.and_gate(Arc::new(Taken))), to_newhold(), Policy::Hold);
+    assert!(matches!(refused, Err(HaulError::Disk { .. } | HaulError::NotOurs { .. })), "{refused:?}");
+    assert!(taken.content() && !taken.new_place().exists());
+}
+
 #[test]
 fn one_game_of_a_haul_is_returned_and_the_other_stays() {
     let house = House::new();

@@ -6,7 +6,8 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::widgets::{Paragraph, Sparkline, Widget, Wrap};
 
-use super::super::state::{Lane, State, Work};
+use super::super::lanes::Lane;
+use super::super::state::{State, Work};
 use super::super::theme::Theme;
 use super::{bar, put_at};
 use crate::show::{count, cut_middle, line, pad, path};

@@ -1,0 +1,87 @@
+//! The journal's tables, and how those of older versions are brought up. Format: `docs/formats.md`, "Journal".
+//!
+//! Law: a journal is brought up in one transaction, so that a crash leaves the old one or the new one.
+
+use rusqlite::{Connection, params};
+
+use super::history::path_of;
+use crate::tally::{BLOCK, LotPath};
+
+pub(super) const VERSION: i64 = 3;
+
+const TABLES: &str = "
+create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
+create table lot(id integer primary key, haul integer not null references haul(id), planned text not null,
+  stage text not null, proof text, takes_back integer references lot(id), error text);
+create table entry(lot integer not null references lot(id), path blob not null, kind text not null, target blob,
+  size integer not null, allocated integer not null, modified_s integer not null, modified_ns integer not null,
+  inode integer not null, mode integer not null, user integer not null, grp integer not null,
+  there_inode integer, there_s integer, there_ns integer, compared integer not null default 0, digest blob,
+  hash blob, taken blob, primary key(lot, path)) without rowid;
+create table block(lot integer not null references lot(id), path blob not null, nth integer not null,
+  hash blob not null, primary key(lot, path, nth)) without rowid;
+create table change(lot integer not null references lot(id), nth integer not null, file blob not null,
+  before blob, after blob, primary key(lot, nth)) without rowid;
+create table event(id integer primary key, at text not null, haul integer not null, lot integer, word text not null, detail text not null);
+";
+
+/// What version 3 brought: stretches of originals that cannot be read.
+const UNREADABLE: &str = "
+create table unreadable(lot integer not null references lot(id), path blob not null, start integer not null, end integer not null,
+  primary key(lot, path, start)) without rowid;
+create index taken on entry(lot) where taken is not null;
+";
+
+/// Whether the tables have what version 3 brought: an older journal may not have been brought up yet.
+pub(super) fn is_of_version_3(db: &Connection) -> rusqlite::Result<bool> {
+    db.prepare_cached("select 1 from sqlite_schema where name = 'unreadable'")?.exists([])
+}
+
+/// Makes the tables, or brings those of an older version up.
+pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
+    let version: i64 = db.pragma_query_value(None, "user_version", |row| row.get(0))?;
+    if !(0..VERSION).contains(&version) {
+        return Ok(());
+    }
+    let all = db.unchecked_transaction()?;
+    if version == 0 {
+        all.execute_batch(&format!("{TABLES}{UNREADABLE}"))?;
+    }
+    if version == 1 {
+        // Version 1 knew files alone: their bytes get the letter that says so.
+        all.execute_batch(
+            "update change set before = cast(x'62' || before as blob) where before is not null;
+             update change set after = cast(x'62' || after as blob) where after is not null;",
+        )?;
+    }
+    if version == 1 || version == 2 {
+        // Version 2 had paths with slashes, and a row for the only block of a small file.
+        all.execute_batch(&format!(
+            "alter table entry add column hash blob; alter table entry add column taken blob; {UNREADABLE}"
+        ))?;
+        all.execute(
+            "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
+             where kind = 'file' and size <= ?1",
+            [BLOCK as i64],
+        )?;
+        all.execute(
+            "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
+            [BLOCK as i64],
+        )?;
+        for table in ["block", "entry"] {
+            let mut rows =
+                all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
+            let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
+            let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
+            for (lot, path) in paths {
+                let key = LotPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
+                all.execute(
+                    &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
+                    params![lot, path, key],
+                )?;
+            }
+        }
+    }
+    all.pragma_update(None, "user_version", VERSION)?;
+    all.commit()
+}
