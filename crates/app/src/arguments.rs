@@ -134,6 +134,9 @@ pub struct Wish {
     /// Make a drive letter of a compatibility layer where a record needs one.
     #[arg(long)]
     pub make_letters: bool,
+    /// On a drive without links, let copies of the files stand where links to them were.
+    #[arg(long)]
+    pub copy_links: bool,
     #[command(flatten)]
     pub pace: Pace,
 }

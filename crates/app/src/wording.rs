@@ -90,6 +90,19 @@ fn kind_sentence(kind: &FindingKind) -> String {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
             format!("the drive cannot hold {path}{more}: {}. Choose another drive.", limit_words(*limit))
         }
+        FindingKind::LinksNeeded { path, count: n, bytes } => {
+            let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
+            format!(
+                "the drive has no links, and {path}{more} is one. Let copies of the files they lead to stand there ({bytes}: --copy-links, or K in the Haul view), or choose another drive."
+            )
+        }
+        FindingKind::LinksCopied { count: n, bytes } => {
+            let what = if *n == 1 { "a copy stands where a link was" } else { "copies stand where links were" };
+            format!(
+                "{what} ({}, {bytes}), since the drive has none. A return brings the links back while the originals are held; after the release it brings back the copies.",
+                count(*n as u64)
+            )
+        }
         FindingKind::NoDestination { what } => format!("{what} is no drive or library that is there."),
         FindingKind::NoLibrary { launcher, drive } => {
             format!(

@@ -17,7 +17,7 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, History};
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy};
+use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
 use deft_barge_core::trace::add_to_survey;
@@ -81,6 +81,9 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
     }
     if wish.make_letters {
         draft.letters = MakeLetters::Yes;
+    }
+    if wish.copy_links {
+        draft.links = Links::Copies;
     }
     for id in &traced {
         draft.send(id.clone(), to.clone());

@@ -4,7 +4,9 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::{HaulEvent, HaulRow, History};
-use deft_barge_core::plan::{Destination, Draft, Finding, FindingKind, Load, MakeLetters, Plan, Weight, projected};
+use deft_barge_core::plan::{
+    Destination, Draft, Finding, FindingKind, Links, Load, MakeLetters, Plan, Weight, projected,
+};
 use deft_barge_core::survey::{Game, Survey};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
@@ -276,6 +278,14 @@ impl State {
                 self.draft.letters = match self.draft.letters {
                     MakeLetters::Yes => MakeLetters::No,
                     MakeLetters::No => MakeLetters::Yes,
+                };
+                self.redraft();
+                return self.show(View::Haul);
+            }
+            Wish::CopyLinks => {
+                self.draft.links = match self.draft.links {
+                    Links::Copies => Links::Keep,
+                    Links::Keep => Links::Copies,
                 };
                 self.redraft();
                 return self.show(View::Haul);

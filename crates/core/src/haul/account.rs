@@ -17,7 +17,7 @@ use super::history::TallyEntry;
 use super::journal::Journal;
 use super::prove::{DifferenceKind, Proof, has_digest};
 use super::repoint::{Rewritten, is_rewritten};
-use super::scan::{Met, meet};
+use super::scan::{Apart, Met, meet};
 use crate::bytes::{Bytes, LotId};
 use crate::disk::{Buffer, Disk};
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind};
@@ -41,6 +41,8 @@ pub(super) struct Subject<'a> {
     pub(super) contents: Option<&'a ContentList>,
     /// Files that the repoint rewrote in this copy.
     pub(super) rewritten: &'a Rewritten,
+    /// What is looked at as a file of its own.
+    pub(super) apart: Apart,
 }
 
 /// A file that has to be read.
@@ -196,7 +198,7 @@ impl<'a> Account<'a> {
         let Subject { journal, lot, install, contents, .. } = *self.subject;
         if has_tally && install.is_dir() {
             // A second name of a file is looked at as a file of its own.
-            meet(self.disk, journal, lot, install, false, &mut |met| {
+            meet(self.disk, journal, lot, install, self.subject.apart, &mut |met| {
                 self.may_go_on()?;
                 self.met(met, give);
                 Ok(())
@@ -341,7 +343,9 @@ fn check(
         checked.download = if wrong { wants } else { 0 };
         return Ok(checked);
     }
-    let reading = read_through(disk, &at, job, kind, stop, tell)?;
+    // Where a copy stands instead of a link, the original is what the link leads to.
+    let followed = subject.apart.links.then(|| at.canonicalize().ok()).flatten();
+    let reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
     let is_wanted = job.item.is_some() && !size_wrong && !reading.digest_wrong;
     let longer_or_shorter = job.line.as_ref().is_some_and(|line| line.entry.size != job.size);
     if longer_or_shorter || reading.differs.is_some() {

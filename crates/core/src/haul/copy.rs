@@ -86,7 +86,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
-    meet(&work.site.disk, journal, lot, &from, work.abilities().hard_links, &mut |met| {
+    meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {
         match met {
             Met::Both(line, entry) if same(&line.entry, &entry) => {}
             Met::Both(_, entry) => changed.push(TallyEntry::fresh(entry)),

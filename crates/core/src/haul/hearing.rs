@@ -18,6 +18,7 @@ use super::journal::{Hint, Lines};
 use super::run::Work;
 use crate::bytes::Bytes;
 use crate::launcher::DigestKind;
+use crate::plan::Links;
 use crate::tally::{EntryKind, block_count, block_span};
 
 /// Files that are under way at a time: what is kept in memory of a lot does not grow with it.
@@ -46,6 +47,7 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         ahead: Vec::new(),
         digests: digest_paths(work)?,
         way,
+        links: work.lot.planned.links == Links::Copies,
         pace: Pace::new(),
         progress: progress_of(work)?,
         hints: Vec::new(),
@@ -85,6 +87,8 @@ struct Hearing<'a, 'w> {
     ahead: Vec<Job>,
     digests: HashMap<PathBuf, DigestKind>,
     way: Arc<Way>,
+    /// Whether copies of files stand where links were.
+    links: bool,
     pace: Pace,
     progress: Progress,
     hints: Vec<Hint>,
@@ -171,7 +175,10 @@ impl Hearing<'_, '_> {
         }
         let known = known_blocks(&line, found.as_ref());
         let digest = self.digests.get(line.entry.path.as_path()).copied();
-        let job = Job::new(line.entry, Arc::clone(&self.way), known, line.taken, digest);
+        // A copy that stands instead of a link is made of what the link leads to.
+        let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
+        let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
+        let job = Job::new(line.entry, Arc::clone(&self.way), known, taken, digest);
         if line.compared {
             // It was compared and is not what it was then.
             let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));

@@ -13,6 +13,7 @@ use super::event::{Control, HaulEvent};
 use super::history::LotRow;
 use super::journal::Journal;
 use super::repoint::{Rewritten, rewritten_at};
+use super::scan::Apart;
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
@@ -194,6 +195,7 @@ fn prove_lot(
     let subject = Subject {
         journal,
         rewritten: &rewritten,
+        apart: Apart::of(planned),
         lot: lot.id,
         title: &planned.title,
         install: &planned.to,
@@ -238,8 +240,9 @@ pub fn prove_game(
     let contents = contents_of(site, game, &found.install)?;
     let (lot, title) = (LotId(0), found.title.as_str());
     let rewritten = Rewritten::new();
-    let subject =
-        Subject { journal, lot, title, install: &found.install, contents: contents.as_ref(), rewritten: &rewritten };
+    let install = found.install.as_path();
+    let apart = Apart { names: true, links: false };
+    let subject = Subject { journal, lot, title, install, contents: contents.as_ref(), rewritten: &rewritten, apart };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, game, &mut proof);
     Ok(proof)

@@ -16,11 +16,11 @@ use super::journal::Journal;
 use super::prove::{has_digest, is_traced, what_records_say};
 use super::repoint::{is_rewritten, rewritten_at, rewritten_in};
 use super::run::Work;
-use super::scan::{Met, meet};
+use super::scan::{Apart, Met, meet};
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::disk::{Disk, Folder, What};
-use crate::plan::{Finding, FindingKind, Mode};
+use crate::plan::{Finding, FindingKind, Links, Mode};
 use crate::site::{Site, Wanted, real_path};
 use crate::tally::{Entry, EntryKind, LotPath};
 
@@ -83,8 +83,10 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
     let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
     let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
     let from = work.lot.planned.from.clone();
+    let copied_links = work.lot.planned.links == Links::Copies;
     let same = |entry: &Entry, stat: &rustix::fs::Stat| {
         is_unchanged(entry, stat, steady)
+            || (copied_links && leads_as_then(entry, stat, &from, steady))
             || (stat.st_nlink == 1 && is_rewritten(&rewritten, entry.path.as_path(), &entry.path.under(&from)))
     };
     let removed = remove_known(&work.lot.planned.from, work.lot.id, &same, work)?;
@@ -168,7 +170,7 @@ fn copy_is_whole(work: &Work<'_>, copy: &Path, seen: LotId) -> Result<(), HaulEr
     if !copy.is_dir() {
         return Err(HaulError::Changed { path: copy.into(), count: 1 });
     }
-    meet(&work.site.disk, work.journal, seen, copy, false, &mut |met| {
+    meet(&work.site.disk, work.journal, seen, copy, Apart::of(&work.lot.planned), &mut |met| {
         work.may_go_on()?;
         let path = match met {
             Met::Both(line, entry) if is_fine(&line, &entry)? => return Ok(()),
@@ -186,6 +188,19 @@ fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady_inodes: bool) -> 
     let modified_ns = i128::from(stat.st_mtime) * 1_000_000_000 + i128::from(stat.st_mtime_nsec);
     let size = matches!(entry.kind, EntryKind::Link(_) | EntryKind::Again(_)) || stat.st_size as u64 == entry.size;
     size && modified_ns == entry.modified_ns && (!steady_inodes || stat.st_ino == entry.inode)
+}
+
+/// Whether a link, of which the copy is a file, leads to what was compared; or to a place within the lot that is released already.
+fn leads_as_then(entry: &Entry, stat: &rustix::fs::Stat, from: &Path, steady_inodes: bool) -> bool {
+    if stat.st_mode & 0o170_000 != 0o120_000 || entry.kind != EntryKind::File {
+        return false;
+    }
+    let at = entry.path.under(from);
+    if let Ok(there) = rustix::fs::stat(&at) {
+        return is_unchanged(entry, &there, steady_inodes);
+    }
+    let folder = at.parent().unwrap_or(from);
+    at.read_link().is_ok_and(|target| real_path(&folder.join(target)).starts_with(real_path(from)))
 }
 
 type Same<'a> = &'a (dyn Fn(&Entry, &rustix::fs::Stat) -> bool + Sync);

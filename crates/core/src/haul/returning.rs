@@ -16,6 +16,7 @@ use super::prove::leads_there;
 use super::release::remove_known;
 use super::repoint::{rewritten_at, undo};
 use super::run::{Haul, Work};
+use super::scan::Apart;
 use super::stage::Stage;
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::disk::What;
@@ -315,6 +316,7 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         install: &planned.to,
         contents: contents.as_ref(),
         rewritten: &rewritten,
+        apart: Apart::of(planned),
     };
     let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
     let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);

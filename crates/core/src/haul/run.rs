@@ -16,7 +16,7 @@ use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
 use super::repoint::{Rewritten, finish, is_rewritten, repoint, rewritten_at, wait_until_quiet};
 use super::returning::{forget_way, give_up, take_up};
-use super::scan::{Met, first_change, meet};
+use super::scan::{Apart, Met, first_change, meet};
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
@@ -91,6 +91,11 @@ impl<'a> Work<'a> {
         drive.map_or_else(Abilities::all, |drive| drive.abilities.clone())
     }
 
+    /// What of the originals is a file of its own on the target.
+    pub(super) fn originals(&self) -> Apart {
+        Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
+    }
+
     /// A name that only this lot of this state folder uses.
     pub(super) fn own_name(&self, what: &str) -> String {
         let whose = blake3::hash(self.site.state_folder().as_os_str().as_encoded_bytes()).to_hex();
@@ -124,7 +129,7 @@ impl<'a> Work<'a> {
         let steady = self.abilities().steady_inodes;
         let mut missing: Option<(PathBuf, u64)> = None;
         let mut rewritten: Option<Rewritten> = None;
-        meet(&self.site.disk, self.journal, self.lot.id, root, false, &mut |met| {
+        meet(&self.site.disk, self.journal, self.lot.id, root, Apart::of(&self.lot.planned), &mut |met| {
             let path = match met {
                 Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
                 Met::New(_) | Met::Other(_) => return Ok(()),
@@ -152,10 +157,10 @@ impl<'a> Work<'a> {
             return Ok(());
         }
         let (disk, journal, lot) = (&self.site.disk, self.journal, self.lot.id);
-        let (from, hard_links) = (&self.lot.planned.from, self.abilities().hard_links);
+        let (from, apart) = (&self.lot.planned.from, self.originals());
         // Both are walked at the same time: they mostly lie on two drives.
         let (seen, changed) = std::thread::scope(|scope| {
-            let originals = scope.spawn(move || first_change(disk, journal, lot, from, hard_links));
+            let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart));
             (self.not_as_seen(copy), originals.join())
         });
         if let Some((path, count)) = seen? {
@@ -390,6 +395,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     let subject = Subject {
         journal: work.journal,
         rewritten: &rewritten,
+        apart: Apart::of(&planned),
         lot: work.lot.id,
         title: &planned.title,
         install: &planned.to,

@@ -1,5 +1,6 @@
 //! What a tally says beside what is there: two lists in one order, read side by side, neither kept in memory.
 
+use std::fs::Metadata;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -8,7 +9,8 @@ use super::history::TallyEntry;
 use super::journal::{Journal, JournalError};
 use crate::bytes::LotId;
 use crate::disk::Disk;
-use crate::tally::{Entry, EntryKind, Found, LotPath, walk_each};
+use crate::plan::{Links, PlannedLot};
+use crate::tally::{Entry, EntryKind, Found, LotPath, stamp_of, walk_each};
 
 /// A line of a tally, what is there, or both.
 pub(super) enum Met {
@@ -20,6 +22,22 @@ pub(super) enum Met {
     New(Entry),
     /// It is there, and is nothing that can be moved.
     Other(LotPath),
+}
+
+/// What is looked at as a file of its own.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Apart {
+    /// Further names of a file.
+    pub(super) names: bool,
+    /// Links that lead to a file: copies of it stand in their place.
+    pub(super) links: bool,
+}
+
+impl Apart {
+    /// Every name is a file; links are links, but where the lot has copies instead of them.
+    pub(super) fn of(lot: &PlannedLot) -> Self {
+        Self { names: true, links: lot.links == Links::Copies }
+    }
 }
 
 enum Step {
@@ -39,13 +57,13 @@ impl From<JournalError> for Step {
     }
 }
 
-/// Walks `root` beside the tally of a lot. `hard_links` is whether files of several names are kept as such.
+/// Walks `root` beside the tally of a lot.
 pub(super) fn meet(
     disk: &Disk,
     journal: &Journal,
     lot: LotId,
     root: &Path,
-    hard_links: bool,
+    apart: Apart,
     see: &mut dyn FnMut(Met) -> Result<(), HaulError>,
 ) -> Result<(), HaulError> {
     let mut lines = journal.lines(lot).peekable();
@@ -55,8 +73,17 @@ pub(super) fn meet(
             Found::Entry(entry) => entry,
             Found::Other(path) => return see(Met::Other(path)),
         };
-        if !hard_links && matches!(entry.kind, EntryKind::Again(_)) {
-            split_name(&mut entry, root)?;
+        match entry.kind {
+            EntryKind::Again(_) if apart.names => {
+                let meta = entry.path.under(root).symlink_metadata()?;
+                as_file(&mut entry, &meta);
+            }
+            EntryKind::Link(_) if apart.links => {
+                if let Some(meta) = entry.path.under(root).metadata().ok().filter(Metadata::is_file) {
+                    as_file(&mut entry, &meta);
+                }
+            }
+            _ => {}
         }
         let is_before = |line: &Result<TallyEntry, JournalError>| {
             line.as_ref().map_or(true, |line| line.entry.path.as_path() <= entry.path.as_path())
@@ -82,12 +109,11 @@ pub(super) fn meet(
     })
 }
 
-/// Makes a file of its own of a further name.
-fn split_name(entry: &mut Entry, root: &Path) -> io::Result<()> {
+/// Makes a file of its own of a further name, or of a link and the file that it leads to.
+fn as_file(entry: &mut Entry, meta: &Metadata) {
     use std::os::unix::fs::MetadataExt;
-    let meta = entry.path.under(root).symlink_metadata()?;
     (entry.size, entry.allocated, entry.kind) = (meta.len(), meta.blocks() * 512, EntryKind::File);
-    Ok(())
+    (entry.inode, entry.modified_ns, entry.mode) = (meta.ino(), stamp_of(meta), meta.mode() & 0o7777);
 }
 
 /// Finds the first original that is not what it was when it was read.
@@ -96,10 +122,10 @@ pub(super) fn first_change(
     journal: &Journal,
     lot: LotId,
     from: &Path,
-    hard_links: bool,
+    apart: Apart,
 ) -> Result<Option<PathBuf>, HaulError> {
     let mut first: Option<PathBuf> = None;
-    meet(disk, journal, lot, from, hard_links, &mut |met| {
+    meet(disk, journal, lot, from, apart, &mut |met| {
         let path = match met {
             Met::Both(line, entry) if same(&line.entry, &entry) => return Ok(()),
             Met::Both(_, entry) | Met::New(entry) => entry.path,

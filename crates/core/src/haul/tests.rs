@@ -8,7 +8,7 @@ use super::journal::Hint;
 use super::*;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::Disk;
-use crate::plan::{Mode, PlannedLot, Policy};
+use crate::plan::{Links, Mode, PlannedLot, Policy};
 use crate::record::{Content, FileChange};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
@@ -38,6 +38,7 @@ fn planned(title: &str) -> PlannedLot {
         mode: Mode::Copy,
         size: Size::default(),
         need: Bytes::ZERO,
+        links: Links::Keep,
         edits: Vec::new(),
         previews: Vec::new(),
     }

@@ -35,6 +35,20 @@ pub struct Draft {
     /// Whether drive letters are made where a record needs one.
     #[serde(default)]
     pub letters: MakeLetters,
+    /// What becomes of links on a drive that has none.
+    #[serde(default)]
+    pub links: Links,
+}
+
+/// What becomes of a link on a drive that has none.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Links {
+    /// It is a link, or the lot does not go there.
+    #[default]
+    Keep,
+    /// A copy of the file that it leads to stands in its place.
+    Copies,
 }
 
 impl Draft {

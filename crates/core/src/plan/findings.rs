@@ -68,6 +68,10 @@ pub enum FindingKind {
     SourceUnreadable { what: String },
     /// The target's file system cannot hold a file.
     CannotHold { path: String, limit: Limit, count: usize },
+    /// Links that the target's file system cannot hold, all of which lead to files: copies of `bytes` could stand there instead.
+    LinksNeeded { path: String, count: usize, bytes: Bytes },
+    /// Copies of files will stand where links were.
+    LinksCopied { count: usize, bytes: Bytes },
     /// The destination is not there or not known.
     NoDestination { what: String },
     /// The launcher's library there is not known to it, and its profile does not say how to make one.
@@ -105,6 +109,7 @@ impl FindingKind {
             Self::UpdateWaiting { .. }
             | Self::ClaimFar { .. }
             | Self::LinkLeadsOut { .. }
+            | Self::LinksCopied { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
             | Self::RecordsUnsure { .. }
@@ -125,6 +130,7 @@ impl FindingKind {
             | Self::Sealed { .. }
             | Self::SourceUnreadable { .. }
             | Self::CannotHold { .. }
+            | Self::LinksNeeded { .. }
             | Self::NoDestination { .. }
             | Self::NoLibrary { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use super::draft::{Draft, projected};
+use super::draft::{Draft, Links, projected};
 use super::edits::{previews, register};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, Plan, PlannedLot, Policy, writable_findings};
@@ -128,6 +128,7 @@ fn lot(site: &Site, found: &Found, library: PathBuf, edits: Vec<Edit>, title: St
         mode: Mode::Records,
         size: Size::default(),
         need: Bytes::ZERO,
+        links: Links::Keep,
         previews: previews(&edits),
         edits,
     }

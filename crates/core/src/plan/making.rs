@@ -7,7 +7,7 @@ use std::path::{Component, Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::draft::{Destination, Draft, Load, drive_of, packs, projected};
+use super::draft::{Destination, Draft, Links, Load, drive_of, packs, projected};
 use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, previews};
 use super::findings::{Finding, FindingKind, Limit, Weight};
 use super::quiet::quiet;
@@ -71,6 +71,9 @@ pub struct PlannedLot {
     pub size: Size,
     /// Bytes that it needs on the target.
     pub need: Bytes,
+    /// What becomes of its links there.
+    #[serde(default)]
+    pub links: Links,
     /// Edits of records, in their order.
     pub edits: Vec<Edit>,
     /// The edits as they look.
@@ -126,8 +129,8 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         };
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
-        let mut making =
-            Making { site, survey, found, game, findings: &mut findings, earlier: &lots, letters: draft.letters };
+        let (letters, links) = (draft.letters, draft.links);
+        let mut making = Making { site, survey, found, game, findings: &mut findings, earlier: &lots, letters, links };
         if let Some(lot) = making.lot(&lot.to) {
             lots.push(lot);
         }
@@ -157,6 +160,7 @@ struct Making<'a> {
     findings: &'a mut Vec<Finding>,
     earlier: &'a [PlannedLot],
     letters: MakeLetters,
+    links: Links,
 }
 
 impl Making<'_> {
@@ -218,7 +222,7 @@ impl Making<'_> {
             self.say(FindingKind::NewLibrary { launcher, path: library.clone() });
         }
         let mode = self.mode(&install, drive);
-        let (size, need) = self.source_findings(&game.install, drive, mode)?;
+        let (size, need, links) = self.source_findings(&game.install, drive, mode)?;
         self.target_findings(&install, drive);
         let lot = PlannedLot {
             game: self.game.id.clone(),
@@ -233,6 +237,7 @@ impl Making<'_> {
             mode,
             size,
             need,
+            links,
             previews: previews(&edits),
             edits,
         };
@@ -309,7 +314,7 @@ impl Making<'_> {
     }
 
     /// What the game's own files say, and what the target's file system says to them.
-    fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes)> {
+    fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
         let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
         let mut fit = Fit::new(&drive.abilities, source, from);
         let walked = walk_each(&self.site.disk, from, &mut |found| {
@@ -321,10 +326,19 @@ impl Making<'_> {
             return None;
         }
         if mode == Mode::Rename {
-            return Some((fit.size, Bytes::ZERO));
+            return Some((fit.size, Bytes::ZERO, Links::Keep));
         }
         for (limit, path, count) in fit.unfit {
             self.say(FindingKind::CannotHold { path, limit, count });
+        }
+        let mut links = Links::Keep;
+        if let Some((path, count)) = fit.linked.take() {
+            let bytes = fit.linked_bytes;
+            links = self.links;
+            match links {
+                Links::Copies => self.say(FindingKind::LinksCopied { count, bytes }),
+                Links::Keep => self.say(FindingKind::LinksNeeded { path, count, bytes }),
+            }
         }
         if !drive.abilities.known {
             let file_system = drive.file_system.clone();
@@ -336,10 +350,14 @@ impl Making<'_> {
         if fit.attributes {
             self.say(FindingKind::NicetyLost { what: "attributes that people and programs have set on files" });
         }
-        if let Some((path, count)) = fit.leads_out {
+        // Where copies stand instead of links, nothing leads anywhere any more.
+        if let Some((path, count)) = fit.leads_out
+            && links == Links::Keep
+        {
             self.say(FindingKind::LinkLeadsOut { path, count });
         }
-        Some((fit.size, fit.need))
+        let copies = if links == Links::Copies { fit.linked_bytes } else { Bytes::ZERO };
+        Some((fit.size, fit.need.plus(copies), links))
     }
 
     fn target_findings(&mut self, install: &Path, drive: &Drive) {
@@ -389,6 +407,9 @@ fn writable_folder(path: &Path) -> bool {
     path.is_dir() && accessible(path)
 }
 
+/// What most file systems give out at a time.
+const CLUSTER: u64 = 4096;
+
 /// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
 struct Fit<'a> {
     abilities: &'a Abilities,
@@ -404,6 +425,10 @@ struct Fit<'a> {
     /// Whether attributes would be lost.
     attributes: bool,
     leads_out: Option<(String, usize)>,
+    /// Links that lead to files and that it has not: the first, and how many.
+    linked: Option<(String, usize)>,
+    /// Room that copies of those files take, in whole blocks of 4 kB.
+    linked_bytes: Bytes,
     /// Hashes of the names seen, folded, where names fold.
     names: HashSet<u64>,
 }
@@ -420,6 +445,8 @@ impl<'a> Fit<'a> {
             again: false,
             attributes: false,
             leads_out: None,
+            linked: None,
+            linked_bytes: Bytes::ZERO,
             names: HashSet::new(),
         }
     }
@@ -440,7 +467,17 @@ impl<'a> Fit<'a> {
         self.need = self.need.plus(self.need_of(&entry));
         let path = entry.path.as_path();
         if matches!(entry.kind, EntryKind::Link(_)) && !self.abilities.links {
-            self.cannot(Limit::Link, path);
+            match entry.path.under(self.from).metadata() {
+                Ok(meta) if meta.is_file() => {
+                    self.linked.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
+                    self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.len().next_multiple_of(CLUSTER)));
+                    if self.abilities.largest_file.is_some_and(|most| meta.len() > most.count()) {
+                        self.cannot(Limit::Size, path);
+                    }
+                }
+                // A folder, or nothing: no copy of it can stand there.
+                Ok(_) | Err(_) => self.cannot(Limit::Link, path),
+            }
         }
         if path.file_name().is_some_and(|name| !self.abilities.can_name(name)) {
             self.cannot(Limit::Name, path);
@@ -469,7 +506,6 @@ impl<'a> Fit<'a> {
     }
 
     fn need_of(&self, entry: &Entry) -> Bytes {
-        const CLUSTER: u64 = 4096;
         Bytes::new(match entry.kind {
             EntryKind::File => {
                 let whole = entry.size.next_multiple_of(CLUSTER);

@@ -10,7 +10,7 @@ mod libraries;
 mod making;
 mod quiet;
 
-pub use draft::{Destination, Draft, DraftLot, Load, projected};
+pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};
 pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};

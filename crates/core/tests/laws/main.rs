@@ -5,6 +5,7 @@ mod engine;
 mod faults;
 mod house;
 mod launchers;
+mod links;
 mod port;
 mod power;
 mod records;
