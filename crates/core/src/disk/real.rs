@@ -468,9 +468,11 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
     set(false);
     let mut times = stamps(meta.modified_ns);
     rustix::fs::futimens(handle, &times)?;
-    // Some block mounts through FUSE heed times only if both are given, and say nothing otherwise.
+    // Some block mounts through FUSE heed times only if both are given, and say nothing otherwise. How near the two times
+    // are says nothing: the original may have been written a moment ago. Where times are coarse this sets them twice.
     let seen = rustix::fs::fstat(handle)?;
-    if (seen.st_mtime - times.last_modification.tv_sec).abs() > 2 {
+    let wanted = times.last_modification;
+    if (seen.st_mtime, seen.st_mtime_nsec as i64) != (wanted.tv_sec, wanted.tv_nsec as i64) {
         times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec as _ };
         rustix::fs::futimens(handle, &times)?;
     }

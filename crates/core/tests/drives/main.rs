@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use deft_barge_core::bytes::HaulId;
+use deft_barge_core::disk::{Disk, Meta};
 use deft_barge_core::haul::{
     Control, Haul, HaulError, HaulEvent, History, Journal, Stage, prove_haul, release_haul, return_haul,
 };
@@ -264,5 +265,25 @@ fn games_move_between_all_file_systems_of_linux_with_all_that_they_hold() {
 fn games_move_to_and_from_file_systems_that_hold_less() {
     for (from, to) in [(Kind::Ext4, Kind::Ntfs), (Kind::Ntfs, Kind::Exfat), (Kind::Exfat, Kind::Xfs)] {
         there_and_back(from, to, 5000);
+    }
+}
+
+#[test]
+fn a_time_near_to_now_is_kept_where_times_are_heeded_only_together() {
+    let mut mounts = Mounts::new();
+    if !mounts.add("stick", Kind::Exfat, 60_000_000) {
+        return;
+    }
+    let disk = Disk::default();
+    for before in [1_u64, 2, 4, 60] {
+        let path = mounts.at("stick").join(format!("{before} s ago"));
+        let file = disk.create(&path).unwrap();
+        disk.write_at(&file, b"x", 0).unwrap();
+        let then = std::time::SystemTime::now() - std::time::Duration::from_secs(before);
+        let then = then.duration_since(std::time::UNIX_EPOCH).unwrap();
+        let modified_ns = then.as_nanos() as i128;
+        disk.set_meta(&file, &Meta { mode: 0o644, owner: (0, 0), modified_ns, attributes: Vec::new() }).unwrap();
+        let seconds = fs::metadata(&path).unwrap().mtime() as u64;
+        assert!(then.as_secs() - seconds < 2, "{before}: {seconds} is not {}", then.as_secs());
     }
 }
