@@ -8,6 +8,7 @@ mod edits;
 mod findings;
 mod libraries;
 mod making;
+pub mod order;
 mod quiet;
 
 pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};

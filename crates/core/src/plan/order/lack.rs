@@ -1,0 +1,122 @@
+//! Why there is no order: which drive lacks how much, and the smallest change with which there would be one.
+
+use super::search::{Outcome, Search};
+use super::{Cargo, Found, Room, find_order};
+
+/// Room that a drive lacks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Lack {
+    /// The move before which it lacks, from 0; the number of all lots where it lacks in the end, whatever the order.
+    pub step: usize,
+    /// The lot that cannot arrive; `None` where it is the sum of all.
+    pub cargo: Option<usize>,
+    /// The drive.
+    pub drive: usize,
+    /// Bytes.
+    pub bytes: u64,
+}
+
+/// A change with which an order would be found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Remedy {
+    /// So many bytes more that may be used on this drive.
+    Room { drive: usize, bytes: u64 },
+    /// One lot less.
+    Without { cargo: usize },
+}
+
+/// The drives that would be too full in the end, in whatever order, and by how much.
+pub(super) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
+    let sum = |drive: usize| {
+        let arrive: i128 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| i128::from(lot.arrives())).sum();
+        let leave: i128 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| i128::from(lot.leaves)).sum();
+        let over = i128::from(rooms[drive].used) + arrive - leave - i128::from(rooms[drive].most);
+        u64::try_from(over).ok().filter(|over| *over > 0 && arrive > 0)
+    };
+    (0..rooms.len()).filter_map(|drive| Some((drive, sum(drive)?))).collect()
+}
+
+/// Says where an order ends, if none was found, and the smallest change with which one would be: the fewest bytes of room on
+/// one drive, and the smallest lot that could be left out.
+pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remedy>) {
+    let in_the_end = overfull(rooms, cargo);
+    let lacks = if in_the_end.is_empty() {
+        stuck(rooms, cargo)
+    } else {
+        let lack = |(drive, bytes)| Lack { step: cargo.len(), cargo: None, drive, bytes };
+        in_the_end.into_iter().map(lack).collect()
+    };
+    let mut remedies = Vec::new();
+    let room = |drive: usize| more_room(rooms, cargo, drive).map(|bytes| (bytes, drive));
+    if let Some((bytes, drive)) = (0..rooms.len()).filter_map(room).min() {
+        remedies.push(Remedy::Room { drive, bytes });
+    }
+    let mut by_size: Vec<usize> = (0..cargo.len()).collect();
+    by_size.sort_by_key(|n| cargo[*n].arrives());
+    let is_enough = |n: &usize| {
+        let mut rest = cargo.to_vec();
+        rest.remove(*n);
+        is_found(rooms, &rest)
+    };
+    // Of many lots the few smallest and largest are tried: each try is a search.
+    if cargo.len() > 40 {
+        by_size.drain(20..cargo.len() - 20);
+    }
+    remedies.extend(by_size.into_iter().find(is_enough).map(|cargo| Remedy::Without { cargo }));
+    (lacks, remedies)
+}
+
+fn is_found(rooms: &[Room], cargo: &[Cargo]) -> bool {
+    matches!(find_order(rooms, cargo), Found::Order(_))
+}
+
+/// The fewest bytes more on this drive with which there is an order; `None` if no room there is enough.
+fn more_room(rooms: &[Room], cargo: &[Cargo], drive: usize) -> Option<u64> {
+    let arriving: u64 =
+        cargo.iter().filter(|lot| lot.to == drive).fold(0, |sum: u64, lot| sum.saturating_add(lot.arrives()));
+    let fits = |bytes: u64| {
+        let mut rooms = rooms.to_vec();
+        rooms[drive].most = rooms[drive].most.saturating_add(bytes);
+        is_found(&rooms, cargo)
+    };
+    let over = rooms[drive].used.saturating_sub(rooms[drive].most);
+    // With this much all that arrives fits beside what is there, and one lot more may wait.
+    let one_more = cargo.iter().filter_map(|lot| lot.needs[drive]).max().unwrap_or(0);
+    let enough = arriving.saturating_add(over).saturating_add(one_more);
+    if !fits(enough) {
+        return None;
+    }
+    let (mut low, mut high) = (0, enough);
+    while high - low > 1 {
+        let middle = low + (high - low) / 2;
+        if fits(middle) { high = middle } else { low = middle }
+    }
+    Some(high)
+}
+
+/// Where the order that goes furthest ends: for each drive that something still has to arrive on, the least that it lacks.
+fn stuck(rooms: &[Room], cargo: &[Cargo]) -> Vec<Lack> {
+    let mut search = Search::new(rooms, cargo);
+    let order = match search.run() {
+        Outcome::Order(order) => order,
+        Outcome::None | Outcome::Unknown => std::mem::take(&mut search.furthest),
+    };
+    let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
+    for &n in &order {
+        used[cargo[n].to] = used[cargo[n].to].saturating_add(cargo[n].arrives());
+        if let Some(from) = cargo[n].from {
+            used[from] = used[from].saturating_sub(cargo[n].leaves);
+        }
+    }
+    let mut lacks: Vec<Lack> = Vec::new();
+    for (n, lot) in cargo.iter().enumerate().filter(|(n, _)| !order.contains(n)) {
+        let bytes = used[lot.to].saturating_add(lot.arrives()).saturating_sub(rooms[lot.to].most);
+        let lack = Lack { step: order.len(), cargo: Some(n), drive: lot.to, bytes };
+        match lacks.iter_mut().find(|known| known.drive == lot.to) {
+            Some(known) if known.bytes <= bytes => {}
+            Some(known) => *known = lack,
+            None => lacks.push(lack),
+        }
+    }
+    lacks
+}

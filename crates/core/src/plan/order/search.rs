@@ -1,0 +1,143 @@
+//! The search for an order without copies in between: depth first, over which lots are moved, each set of them once.
+//!
+//! Law: a lot whose drive has room for all that is still to arrive there can go at once: that hinders nothing, and frees
+//! room elsewhere. Only the others are tried in turn.
+
+use std::collections::HashSet;
+
+use super::{Cargo, Room};
+
+/// Sets of moved lots that are looked at before the search gives up.
+const BUDGET: usize = 60_000;
+
+/// What a search came to.
+pub(super) enum Outcome {
+    /// The lots in an order that fits, if every original goes at once.
+    Order(Vec<usize>),
+    /// There is none.
+    None,
+    /// It gave up.
+    Unknown,
+}
+
+pub(super) struct Search<'a> {
+    cargo: &'a [Cargo],
+    free: Vec<i128>,
+    /// Bytes still to arrive on each drive.
+    arriving: Vec<i128>,
+    moved: Vec<u64>,
+    order: Vec<usize>,
+    seen: HashSet<Vec<u64>>,
+    /// The longest order that was tried.
+    pub(super) furthest: Vec<usize>,
+}
+
+impl<'a> Search<'a> {
+    pub(super) fn new(rooms: &[Room], cargo: &'a [Cargo]) -> Self {
+        let mut arriving = vec![0; rooms.len()];
+        for lot in cargo {
+            arriving[lot.to] += i128::from(lot.arrives());
+        }
+        Self {
+            cargo,
+            free: rooms.iter().map(|room| i128::from(room.most) - i128::from(room.used)).collect(),
+            arriving,
+            moved: vec![0; cargo.len().div_ceil(64)],
+            order: Vec::new(),
+            seen: HashSet::new(),
+            furthest: Vec::new(),
+        }
+    }
+
+    pub(super) fn run(&mut self) -> Outcome {
+        match self.go_on() {
+            Some(true) => Outcome::Order(std::mem::take(&mut self.order)),
+            Some(false) => Outcome::None,
+            None => Outcome::Unknown,
+        }
+    }
+
+    fn is_moved(&self, n: usize) -> bool {
+        self.moved[n / 64] >> (n % 64) & 1 == 1
+    }
+
+    fn turn(&mut self, n: usize, sign: i128) {
+        let lot = &self.cargo[n];
+        let arrives = i128::from(lot.arrives());
+        self.free[lot.to] -= sign * arrives;
+        self.arriving[lot.to] -= sign * arrives;
+        if let Some(from) = lot.from {
+            self.free[from] += sign * i128::from(lot.leaves);
+        }
+        self.moved[n / 64] ^= 1 << (n % 64);
+    }
+
+    fn make(&mut self, n: usize) {
+        self.turn(n, 1);
+        self.order.push(n);
+    }
+
+    fn take_back(&mut self, count: usize) {
+        while self.order.len() > count {
+            if let Some(n) = self.order.pop() {
+                self.turn(n, -1);
+            }
+        }
+    }
+
+    /// Moves all that hinders nothing.
+    fn make_safe_moves(&mut self) {
+        loop {
+            let before = self.order.len();
+            for n in 0..self.cargo.len() {
+                let to = self.cargo[n].to;
+                if !self.is_moved(n) && self.arriving[to] <= self.free[to] {
+                    self.make(n);
+                }
+            }
+            if self.order.len() == before {
+                return;
+            }
+        }
+    }
+
+    /// Whether the rest can be moved; `None` if the budget ran out.
+    fn go_on(&mut self) -> Option<bool> {
+        let begun = self.order.len();
+        self.make_safe_moves();
+        if self.order.len() > self.furthest.len() {
+            self.furthest.clone_from(&self.order);
+        }
+        if self.order.len() == self.cargo.len() {
+            return Some(true);
+        }
+        if self.seen.contains(&self.moved) {
+            self.take_back(begun);
+            return Some(false);
+        }
+        if self.seen.len() >= BUDGET {
+            return None;
+        }
+        self.seen.insert(self.moved.clone());
+        let fits =
+            |n: &usize| !self.is_moved(*n) && i128::from(self.cargo[*n].arrives()) <= self.free[self.cargo[*n].to];
+        let mut next: Vec<usize> = (0..self.cargo.len()).filter(fits).collect();
+        // First what makes most room where room is short, for least of what is short.
+        next.sort_by_cached_key(|n| {
+            let lot = &self.cargo[*n];
+            let short = |drive: usize| (self.arriving[drive] - self.free[drive]).max(0);
+            let helps = lot.from.map_or(0, |from| i128::from(lot.leaves).min(short(from)));
+            i128::from(lot.arrives()).min(short(lot.to)) - helps
+        });
+        for n in next {
+            let at = self.order.len();
+            self.make(n);
+            if self.go_on()? {
+                return Some(true);
+            }
+            self.take_back(at);
+        }
+        self.take_back(begun);
+        Some(false)
+    }
+}

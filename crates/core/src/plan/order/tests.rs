@@ -1,0 +1,319 @@
+//! Orders against brute force, and every order replayed on a plain model of the drives.
+
+use std::collections::BTreeMap;
+
+use super::*;
+
+/// Numbers that are always the same.
+struct Numbers(u64);
+
+impl Numbers {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % most
+    }
+}
+
+/// Drives that are nearly full, and lots that want to change places.
+fn case(numbers: &mut Numbers, lots: u64) -> (Vec<Room>, Vec<Cargo>) {
+    let drives = 2 + numbers.below(3) as usize;
+    let mut used = vec![0; drives];
+    let mut cargo = Vec::new();
+    for _ in 0..lots {
+        let from = numbers.below(drives as u64) as usize;
+        let to = (from + 1 + numbers.below(drives as u64 - 1) as usize) % drives;
+        let size = 1 + numbers.below(12);
+        let needs = (0..drives).map(|drive| {
+            let can_wait = numbers.below(4) > 0;
+            (drive == to || (can_wait && drive != from)).then(|| size + numbers.below(2))
+        });
+        let needs = needs.collect();
+        used[from] += size;
+        let from = Some(from).filter(|_| numbers.below(9) > 0);
+        cargo.push(Cargo { from, to, leaves: size, needs });
+    }
+    // Mostly there is room for what there will be in the end, and a little more.
+    let end = |drive: usize| {
+        let arrive: u64 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| lot.needs[drive].unwrap_or(0)).sum();
+        let leave: u64 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| lot.leaves).sum();
+        (used[drive] + arrive).saturating_sub(leave)
+    };
+    let ends: Vec<u64> = (0..drives).map(end).collect();
+    let room = |drive: usize| {
+        let (others, spare) = (numbers.below(5), numbers.below(9));
+        let enough = if numbers.below(5) > 0 { ends[drive].max(used[drive]) } else { used[drive] };
+        Room { used: used[drive] + others, most: enough + others + spare }
+    };
+    ((0..drives).map(room).collect(), cargo)
+}
+
+/// The plain model: what is where, as whole copies; every copy and every removal is done by hand.
+struct Model<'a> {
+    rooms: &'a [Room],
+    cargo: &'a [Cargo],
+    there: BTreeMap<(usize, usize), u64>,
+    base: Vec<u64>,
+}
+
+impl<'a> Model<'a> {
+    fn new(rooms: &'a [Room], cargo: &'a [Cargo]) -> Self {
+        let mut base: Vec<u64> = rooms.iter().map(|room| room.used).collect();
+        let mut there = BTreeMap::new();
+        for (n, lot) in cargo.iter().enumerate() {
+            if let Some(from) = lot.from {
+                base[from] -= lot.leaves;
+                there.insert((n, from), lot.leaves);
+            }
+        }
+        Self { rooms, cargo, there, base }
+    }
+
+    fn used(&self, drive: usize) -> u64 {
+        self.base[drive] + self.there.iter().filter(|((_, at), _)| *at == drive).map(|(_, bytes)| bytes).sum::<u64>()
+    }
+
+    /// Copies; `false` if the drive would go below its reserve.
+    fn copy(&mut self, n: usize, to: usize) -> bool {
+        let Some(need) = self.cargo[n].needs[to] else { return false };
+        self.there.insert((n, to), need);
+        self.used(to) <= self.rooms[to].most
+    }
+}
+
+fn check(rooms: &[Room], cargo: &[Cargo], order: &Order) {
+    let mut model = Model::new(rooms, cargo);
+    let mut at: Vec<Option<usize>> = cargo.iter().map(|lot| lot.from).collect();
+    let mut moved = 0;
+    let rows = replay(rooms, cargo, &order.moves).unwrap();
+    for (n, step) in order.moves.iter().enumerate() {
+        assert_eq!(step.from, at[step.cargo], "{order:?}");
+        assert!(model.copy(step.cargo, step.to), "below the reserve: {rooms:?} {cargo:?} {order:?}");
+        let used: Vec<u64> = (0..rooms.len()).map(|drive| model.used(drive)).collect();
+        assert_eq!(rows[n + 1], used, "{order:?}");
+        moved += cargo[step.cargo].needs[step.to].unwrap();
+        at[step.cargo] = Some(step.to);
+        if step.release {
+            model.there.remove(&(step.cargo, step.from.unwrap()));
+        }
+    }
+    for (lot, at) in cargo.iter().zip(&at) {
+        assert_eq!(*at, Some(lot.to), "everything is where it was to go");
+    }
+    let direct: u64 = cargo.iter().map(|lot| lot.needs[lot.to].unwrap()).sum();
+    assert_eq!(order.extra, moved - direct);
+    assert!(order.least_extra <= order.extra);
+}
+
+/// The fewest bytes moved twice, over all ways to lie, every original let go at once; `None` if there is no way.
+fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
+    let drives = rooms.len() + 1;
+    let count = drives.pow(cargo.len() as u32);
+    let place = |state: usize, n: usize| state / drives.pow(n as u32) % drives;
+    let code = |places: &[usize]| places.iter().enumerate().map(|(n, at)| at * drives.pow(n as u32)).sum::<usize>();
+    let begin = code(&cargo.iter().map(|lot| lot.from.unwrap_or(rooms.len())).collect::<Vec<_>>());
+    let end = code(&cargo.iter().map(|lot| lot.to).collect::<Vec<_>>());
+    let mut cost = vec![u64::MAX; count];
+    cost[begin] = 0;
+    // Until nothing gets cheaper any more.
+    loop {
+        let mut changed = false;
+        for state in 0..count {
+            if cost[state] == u64::MAX {
+                continue;
+            }
+            let mut model = Model::new(rooms, cargo);
+            for (n, lot) in cargo.iter().enumerate() {
+                let at = place(state, n);
+                if Some(at) != lot.from && at != rooms.len() {
+                    if let Some(from) = lot.from {
+                        model.there.remove(&(n, from));
+                    }
+                    model.there.insert((n, at), lot.needs[at].unwrap_or(0));
+                }
+            }
+            let used: Vec<u64> = (0..rooms.len()).map(|drive| model.used(drive)).collect();
+            for (n, lot) in cargo.iter().enumerate() {
+                let at = place(state, n);
+                for to in 0..rooms.len() {
+                    let Some(need) = lot.needs[to].filter(|need| to != at && used[to] + need <= rooms[to].most) else {
+                        continue;
+                    };
+                    let next = state + to * drives.pow(n as u32) - at * drives.pow(n as u32);
+                    if cost[state] + need < cost[next] {
+                        cost[next] = cost[state] + need;
+                        changed = true;
+                    }
+                }
+            }
+        }
+        if !changed {
+            break;
+        }
+    }
+    let direct: u64 = cargo.iter().map(|lot| lot.needs[lot.to].unwrap()).sum();
+    (cost[end] < u64::MAX).then(|| cost[end] - direct)
+}
+
+/// Orders that fit with each original let go at once, tried one after another.
+fn any_permutation(rooms: &[Room], cargo: &[Cargo], used: &mut Vec<u64>, left: &mut Vec<usize>) -> bool {
+    if left.is_empty() {
+        return true;
+    }
+    for n in 0..left.len() {
+        let lot = &cargo[left[n]];
+        let need = lot.needs[lot.to].unwrap();
+        if used[lot.to] + need > rooms[lot.to].most {
+            continue;
+        }
+        let which = left.remove(n);
+        used[lot.to] += need;
+        if let Some(from) = lot.from {
+            used[from] -= lot.leaves;
+        }
+        if any_permutation(rooms, cargo, used, left) {
+            return true;
+        }
+        used[lot.to] -= need;
+        if let Some(from) = lot.from {
+            used[from] += lot.leaves;
+        }
+        left.insert(n, which);
+    }
+    false
+}
+
+#[test]
+fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
+    let mut numbers = Numbers(88_172_645_463_325_252);
+    let (mut none, mut plain, mut twice, mut released) = (0, 0, 0, 0);
+    for round in 0..12_000_u64 {
+        // Brute force on seven lots is slow: few of those.
+        let lots = if round % 200 == 0 { 6 } else { 1 + round % 5 };
+        let (rooms, cargo) = case(&mut numbers, lots);
+        let least = brute(&rooms, &cargo);
+        match find_order(&rooms, &cargo) {
+            Found::Order(order) => {
+                check(&rooms, &cargo, &order);
+                assert_eq!(Some(order.extra), least, "{rooms:?} {cargo:?} {order:?}");
+                assert_eq!(order.least_extra, order.extra);
+                if order.extra > 0 {
+                    twice += 1
+                } else {
+                    plain += 1
+                }
+                released += usize::from(order.moves.iter().any(|step| step.release));
+            }
+            Found::None => {
+                assert_eq!(least, None, "{rooms:?} {cargo:?}");
+                none += 1;
+            }
+            Found::Unknown => panic!("so few lots are looked at to the end: {rooms:?} {cargo:?}"),
+        }
+    }
+    assert!(none > 100 && plain > 100 && twice > 50 && released > 100, "{none} {plain} {twice} {released}");
+}
+
+#[test]
+fn seven_lots_are_ordered_without_copies_in_between_whenever_that_can_be() {
+    let mut numbers = Numbers(5_172_645_463_325_252);
+    let mut found = [0, 0];
+    for _ in 0..2000 {
+        let (rooms, cargo) = case(&mut numbers, 7);
+        let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
+        let can = any_permutation(&rooms, &cargo, &mut used, &mut (0..cargo.len()).collect());
+        let order = find_order(&rooms, &cargo);
+        let without = matches!(&order, Found::Order(order) if order.extra == 0);
+        assert_eq!(can, without, "{rooms:?} {cargo:?}");
+        if let Found::Order(order) = order {
+            check(&rooms, &cargo, &order);
+        }
+        found[usize::from(can)] += 1;
+    }
+    assert!(found[0] > 100 && found[1] > 100, "{found:?}");
+}
+
+#[test]
+fn where_everything_fits_nothing_is_let_go_and_the_order_is_the_one_given() {
+    let rooms = [Room { used: 50, most: 90 }, Room { used: 10, most: 60 }];
+    let lot = |from: usize, to: usize, size| Cargo {
+        from: Some(from),
+        to,
+        leaves: size,
+        needs: (0..2).map(|drive| (drive == to).then_some(size)).collect(),
+    };
+    let cargo = [lot(0, 1, 30), lot(1, 0, 10), lot(0, 1, 20)];
+    let Found::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits") };
+    assert_eq!(order.moves.iter().map(|step| step.cargo).collect::<Vec<_>>(), [0, 1, 2]);
+    assert!(order.moves.iter().all(|step| !step.release));
+    // With less room one original has to go, and one is enough.
+    let rooms = [Room { used: 50, most: 55 }, Room { used: 10, most: 60 }];
+    let Found::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits in another order") };
+    assert_eq!(order.moves.iter().filter(|step| step.release).count(), 1);
+    check(&rooms, &cargo, &order);
+}
+
+#[test]
+fn what_would_make_it_work_does_and_a_byte_less_does_not() {
+    let mut numbers = Numbers(991_264_546_332);
+    let (mut rooms_tried, mut without_tried) = (0, 0);
+    for _ in 0..3000 {
+        let (rooms, cargo) = case(&mut numbers, 4);
+        if !matches!(find_order(&rooms, &cargo), Found::None) {
+            continue;
+        }
+        let (lacks, remedies) = smallest_change(&rooms, &cargo);
+        assert!(!lacks.is_empty() && lacks.iter().all(|lack| lack.bytes > 0), "{rooms:?} {cargo:?}");
+        for remedy in remedies {
+            match remedy {
+                Remedy::Room { drive, bytes } => {
+                    let with = |bytes: u64| {
+                        let mut rooms = rooms.clone();
+                        rooms[drive].most += bytes;
+                        brute(&rooms, &cargo).is_some()
+                    };
+                    assert!(with(bytes) && !with(bytes - 1), "{rooms:?} {cargo:?} {remedy:?}");
+                    rooms_tried += 1;
+                }
+                Remedy::Without { cargo: n } => {
+                    let mut rest = cargo.clone();
+                    rest.remove(n);
+                    assert!(brute(&rooms, &rest).is_some());
+                    without_tried += 1;
+                }
+            }
+        }
+    }
+    assert!(rooms_tried > 50 && without_tried > 50, "{rooms_tried} {without_tried}");
+}
+
+#[test]
+fn hundreds_of_lots_on_nearly_full_drives_are_ordered_and_never_go_below_a_reserve() {
+    let mut numbers = Numbers(31_264_546_332);
+    let mut found = 0;
+    for _ in 0..20 {
+        let drives = 8;
+        let mut used = vec![0; drives];
+        let mut cargo: Vec<Cargo> = Vec::new();
+        for _ in 0..300 {
+            let from = numbers.below(8) as usize;
+            let to = (from + 1 + numbers.below(7) as usize) % drives;
+            let size = 1 + numbers.below(120_000_000_000);
+            used[from] += size;
+            let needs = (0..drives).map(|drive| (drive != from).then_some(size)).collect();
+            cargo.push(Cargo { from: Some(from), to, leaves: size, needs });
+        }
+        let arriving = |drive: usize| cargo.iter().filter(|lot| lot.to == drive).map(|lot| lot.leaves).sum::<u64>();
+        let leaving =
+            |drive: usize| cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| lot.leaves).sum::<u64>();
+        // Room for what there will be in the end, and little more than for the largest lot.
+        let most = |drive: usize| (used[drive] + arriving(drive) - leaving(drive)).max(used[drive]) + 130_000_000_000;
+        let rooms: Vec<Room> = (0..drives).map(|drive| Room { used: used[drive], most: most(drive) }).collect();
+        if let Found::Order(order) = find_order(&rooms, &cargo) {
+            check(&rooms, &cargo, &order);
+            found += 1;
+        }
+    }
+    assert!(found >= 19, "{found} of 20");
+}
