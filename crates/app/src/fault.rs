@@ -169,6 +169,9 @@ impl From<HaulError> for Fault {
             HaulError::SourceChanged { .. } => {
                 Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}"))
             }
+            HaulError::NoRoomYet { .. } => {
+                Self::new(Kind::Interrupted, text, format!("Let go of them with: deft-barge release. {RESUME}"))
+            }
             HaulError::Edit(_) | HaulError::Contents(_) => Self::new(Kind::Failed, text, RESUME),
             HaulError::Disk { .. } | HaulError::NotOurs { .. } | HaulError::Stage(_) | HaulError::NeedsRecovery => {
                 Self::new(Kind::Failed, text, RESUME)
@@ -207,6 +210,7 @@ mod tests {
             (HaulError::SourceChanged { path: path() }, 1),
             (HaulError::NotOurs { path: path() }, 1),
             (HaulError::NeedsRecovery, 1),
+            (HaulError::NoRoomYet { title: "T\u{1b}".into() }, 5),
             (HaulError::Nothing("there is no haul 3".into()), 2),
             (HaulError::Changed { path: path(), count: 2 }, 3),
             (HaulError::Refused(vec![finding]), 3),

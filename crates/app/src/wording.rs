@@ -47,8 +47,24 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::NoRoom { drive, lacks, reserve } => {
             format!(
-                "{drive} lacks {lacks} above its reserve of {reserve}. Take a game off the haul, or make room there."
+                "{drive} lacks {lacks} above its reserve of {reserve}, in whatever order. Take a game off the haul, or make room there."
             )
+        }
+        FindingKind::NoOrder { drive, lacks, lot, done } => {
+            let then = match done {
+                0 => "already at the first copy".into(),
+                1 => "after one copy".into(),
+                n => format!("after {n} copies"),
+            };
+            format!("no order makes room for all of it: {drive} lacks {lacks} for {lot}, {then}.")
+        }
+        FindingKind::MoreRoom { drive, bytes } => format!("with {bytes} more room on {drive} all of it would fit."),
+        FindingKind::WithoutLot { lot } => format!("without {lot} the others would fit."),
+        FindingKind::MustRelease { drive, bytes } => format!(
+            "its originals ({bytes}) have to be let go as soon as their copy is proved: their room on {drive} is needed for what comes after."
+        ),
+        FindingKind::WaitsOn { drive, bytes } => {
+            format!("it has to wait on {drive} while others change places, so its {bytes} are copied twice.")
         }
         FindingKind::LauncherRunning { launcher, process: p } => format!(
             "{launcher} is running (process {}). It writes its records when it closes, and would undo this haul's. Close it; this line goes away by itself.",

@@ -472,7 +472,7 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
     // are says nothing: the original may have been written a moment ago. Where times are coarse this sets them twice.
     let seen = rustix::fs::fstat(handle)?;
     let wanted = times.last_modification;
-    if (seen.st_mtime, seen.st_mtime_nsec as i64) != (wanted.tv_sec, wanted.tv_nsec as i64) {
+    if (seen.st_mtime, seen.st_mtime_nsec as i64) != (wanted.tv_sec, wanted.tv_nsec) {
         times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec as _ };
         rustix::fs::futimens(handle, &times)?;
     }

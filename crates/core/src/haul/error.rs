@@ -107,6 +107,12 @@ pub enum HaulError {
     /// A write or a flush has failed; what it left is not believed until the journal was recovered.
     #[error("the haul must be opened anew before it goes on")]
     NeedsRecovery,
+    /// A lot needs the room of originals that are still held: those of `title`.
+    #[error("the originals of {title} are still there, and their room is needed")]
+    NoRoomYet {
+        /// Title of the game that holds them.
+        title: String,
+    },
     /// Another haul is not at its end.
     #[error("haul {0} is not at its end")]
     Unfinished(HaulId),

@@ -139,7 +139,8 @@ impl HaulRow {
     /// Whether it was to release its originals as soon as they were proved, and holds some still.
     pub fn owes_release(&self) -> bool {
         let holds = |lot: &LotRow| lot.stage == Stage::Proved { holds: true } && lot.planned.mode != Mode::Records;
-        self.policy == Policy::Release && self.lots.iter().any(holds)
+        let owes = |lot: &LotRow| self.policy == Policy::Release || lot.planned.policy == Policy::Release;
+        self.lots.iter().any(|lot| owes(lot) && holds(lot))
     }
 
     /// Whether some lot is under way.

@@ -1,6 +1,6 @@
 //! Lots side by side: those that share no drive, or a drive that serves many at once, go on at the same time.
 //!
-//! Law: a lot never overtakes an earlier one that wants the same drive, and records of one launcher change in the order
+//! Law: a lot that needs the room of other originals begins when they are gone. A lot never overtakes an earlier one that wants the same drive, and records of one launcher change in the order
 //! of the lots, since a later edit may build on an earlier one.
 
 use std::collections::HashSet;
@@ -52,13 +52,15 @@ type Turn<'a> = &'a dyn Fn() -> Result<(), HaulError>;
 /// What is done with a lot: with whom it hears reports, and how it waits for its turn.
 pub(super) type LotWork<'a> = dyn Fn(LotRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
 
-/// Runs lots until all are at their end or none can go on; `failed` hears of those that could not. Reports on this thread.
+/// Runs lots until all are at their end or none can go on; `failed` hears of those that could not, and `is_gone`
+/// says whether a lot's originals have left. Reports on this thread.
 pub(super) fn side_by_side(
     site: &Site,
     lots: Vec<LotRow>,
     stop: &Control,
     report: &dyn Fn(HaulEvent),
     work: &LotWork<'_>,
+    is_gone: &dyn Fn(&LotRow) -> bool,
     failed: &mut dyn FnMut(&LotRow, HaulError),
 ) {
     if let [only] = &lots[..] {
@@ -80,6 +82,8 @@ pub(super) fn side_by_side(
     thread::scope(|scope| {
         loop {
             let mut passed: Vec<usize> = Vec::new();
+            let alive: HashSet<usize> = waiting.iter().chain(&running).copied().collect();
+            let mut homeless: Vec<(usize, usize)> = Vec::new();
             waiting.retain(|&n| {
                 let fights = |other: &&usize| fight(site, &lots[n].planned, &lots[**other].planned);
                 let is_hindered =
@@ -88,7 +92,17 @@ pub(super) fn side_by_side(
                     turns.end(n);
                     return false;
                 }
-                if running.len() >= MOST || running.iter().chain(&passed).any(|other| fights(&other)) {
+                // Its originals stay: what needs their room cannot begin.
+                let in_the_way =
+                    lots[n].planned.after.iter().find(|k| !alive.contains(k) && !lots.get(**k).is_some_and(is_gone));
+                if let Some(k) = in_the_way {
+                    homeless.push((n, *k));
+                    turns.end(n);
+                    return false;
+                }
+                let waits_for_room = lots[n].planned.after.iter().any(|k| alive.contains(k));
+                if waits_for_room || running.len() >= MOST || running.iter().chain(&passed).any(|other| fights(&other))
+                {
                     passed.push(n);
                     return true;
                 }
@@ -104,6 +118,11 @@ pub(super) fn side_by_side(
                 });
                 false
             });
+            for (n, k) in homeless {
+                stuck.push(n);
+                let title = lots.get(k).map_or_else(String::new, |lot| lot.planned.title.clone());
+                failed(&lots[n], HaulError::NoRoomYet { title });
+            }
             if running.is_empty() {
                 break;
             }

@@ -3,6 +3,8 @@
 //! Law: a return is a haul of its own. Lots that were not repointed are given up where they stand;
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
+use std::collections::HashMap;
+
 use serde::Serialize;
 
 use super::account::{Depth, Subject, look};
@@ -72,6 +74,8 @@ fn turned(lot: &LotRow) -> PlannedLot {
         mode,
         edits,
         previews: Vec::new(),
+        policy: Policy::Hold,
+        after: Vec::new(),
         ..planned
     }
 }
@@ -92,14 +96,20 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
         findings: Vec::new(),
     };
     let mut turned_lots = Vec::new();
-    for lot in &haul.lots {
+    // What goes back first makes room for what follows.
+    let mut goes = Going::default();
+    for lot in haul.lots.iter().rev() {
         if !lot.stage.at_rest() && !lot.stage.is_repointed() {
             plan.give_up.push(title(lot));
         } else if to_take_back(lot) {
             let back = turned(lot);
             let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
             list.push(title(lot));
-            plan.findings.extend(stands_in_the_way(site, lot, &back));
+            // A later lot of the haul has carried it on: that one goes back first.
+            let carried_on = |other: &LotRow| other.id.0 > lot.id.0 && other.planned.game == lot.planned.game;
+            let last = !haul.lots.iter().any(carried_on);
+            plan.findings.extend(stands_in_the_way(site, lot, &back, last, &goes));
+            goes.add(&back);
             turned_lots.push(back);
         }
     }
@@ -108,9 +118,51 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     plan
 }
 
-fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Finding> {
+/// Bytes that the lots of a return so far bring to drives, and take from them.
+#[derive(Default)]
+struct Going {
+    comes: HashMap<String, Bytes>,
+    leaves: HashMap<String, Bytes>,
+}
+
+impl Going {
+    fn add(&mut self, back: &PlannedLot) {
+        let drives = if back.mode == Mode::Copy {
+            let comes = self.comes.entry(back.to_drive.clone()).or_default();
+            *comes = comes.plus(back.need.max(back.size.on_disk));
+            back.from_drive.clone()
+        } else {
+            back.from_drive.clone().filter(|_| back.mode == Mode::TakeBack)
+        };
+        if let Some(from) = drives {
+            let leaves = self.leaves.entry(from).or_default();
+            *leaves = leaves.plus(back.size.on_disk);
+        }
+    }
+
+    fn of(map: &HashMap<String, Bytes>, drive: &str) -> Bytes {
+        map.get(drive).copied().unwrap_or(Bytes::ZERO)
+    }
+}
+
+/// Has every lot of a return wait until those before it have let go of what lies where it goes.
+fn in_turn(lots: &mut [(PlannedLot, Option<LotId>)]) {
+    for n in 0..lots.len() {
+        let makes_room = |k: &usize| {
+            let (earlier, later) = (&lots[*k].0, &lots[n].0);
+            later.game == earlier.game
+                || later.mode == Mode::Copy
+                    && matches!(earlier.mode, Mode::Copy | Mode::TakeBack)
+                    && earlier.from_drive.as_ref() == Some(&later.to_drive)
+        };
+        lots[n].0.after = (0..n).filter(makes_room).collect();
+    }
+}
+
+/// `last` is whether no later lot of the haul has moved the same game.
+fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, goes: &Going) -> Vec<Finding> {
     let mut kinds = Vec::new();
-    if !leads_there(site, &lot.planned) && lot.stage.at_rest() {
+    if last && !leads_there(site, &lot.planned) && lot.stage.at_rest() {
         let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
         kinds.push(FindingKind::RecordsUnchangeable { why });
     }
@@ -138,7 +190,8 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot) -> Vec<Findin
         // It lay there before: undoing a haul may use the reserve again.
         // What is left of half released originals goes before the copy comes back.
         let going = if lot.stage == Stage::Releasing { measure(&back.to).on_disk } else { Bytes::ZERO };
-        let lacks = back.need.max(back.size.on_disk).less(usage.free.plus(going));
+        let free = usage.free.plus(going).plus(Going::of(&goes.leaves, &drive.name));
+        let lacks = back.need.max(back.size.on_disk).plus(Going::of(&goes.comes, &drive.name)).less(free);
         if lacks > Bytes::ZERO {
             kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
         }
@@ -206,8 +259,9 @@ pub fn return_lots(
         }
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
-    let lots: Vec<(PlannedLot, Option<_>)> =
+    let mut lots: Vec<(PlannedLot, Option<LotId>)> =
         haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(lot), Some(lot.id))).collect();
+    in_turn(&mut lots);
     if lots.is_empty() {
         journal.say(id, None, "given up", "")?;
         return Ok(None);

@@ -281,6 +281,7 @@ impl<'a> Haul<'a> {
         let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
         let work = |lot: LotRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
             let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
+            let policy = if work.lot.planned.policy == Policy::Release { Policy::Release } else { policy };
             run_lot(&mut work, policy, turn)
         };
         let failed = |lot: &LotRow, error: &HaulError| -> Result<(), HaulError> {
@@ -294,7 +295,11 @@ impl<'a> Haul<'a> {
             Ok(())
         };
         let mut doubt = false;
-        side_by_side(site, row.lots, stop, report, &work, &mut |lot, error| {
+        let is_gone = |lot: &LotRow| {
+            let now = journal.lot(lot.id).ok().flatten();
+            now.is_some_and(|lot| matches!(lot.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned))
+        };
+        side_by_side(site, row.lots, stop, report, &work, &is_gone, &mut |lot, error| {
             doubt |= matches!(
                 error,
                 HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_) | HaulError::Hung { .. }

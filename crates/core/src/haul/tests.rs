@@ -39,6 +39,8 @@ fn planned(title: &str) -> PlannedLot {
         size: Size::default(),
         need: Bytes::ZERO,
         links: Links::Keep,
+        policy: Policy::Hold,
+        after: Vec::new(),
         edits: Vec::new(),
         previews: Vec::new(),
     }

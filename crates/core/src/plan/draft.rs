@@ -1,12 +1,15 @@
 //! What a person wants, and how full each drive would be: computed anew at every key press.
 
+use std::collections::HashMap;
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 
+use super::course::quick_peaks;
 use super::edits::MakeLetters;
+use super::order::{Cargo, Room};
 use crate::bytes::Bytes;
-use crate::survey::{Game, GameId, Survey};
+use crate::survey::{DriveState, Game, GameId, Survey};
 
 /// Where a lot is to go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -89,53 +92,73 @@ pub struct Load {
 }
 
 impl Load {
+    /// Bytes that may be in use at most.
+    pub fn most(&self) -> Bytes {
+        self.capacity.less(self.reserve).less(self.withheld)
+    }
+
     /// Bytes that are missing at the fullest moment; `None` if it fits above the reserve.
     ///
     /// A drive that nothing is sent to never lacks anything, however full it is.
     pub fn lacks(&self) -> Option<Bytes> {
-        let most = self.capacity.less(self.reserve).less(self.withheld);
-        self.peak.minus(most).filter(|lack| lack.count() > 0 && self.peak > self.now)
+        self.peak.minus(self.most()).filter(|lack| lack.count() > 0 && self.peak > self.now)
     }
 }
 
+/// The load of every drive as it is.
+pub(super) fn loads_now(survey: &Survey) -> Vec<Load> {
+    let load = |state: &DriveState| Load {
+        drive: state.drive.name.clone(),
+        capacity: state.drive.capacity,
+        reserve: state.drive.reserve,
+        withheld: state.drive.capacity.less(state.used).less(state.free),
+        now: state.used,
+        peak: state.used,
+        after: state.used,
+    };
+    survey.drives.iter().map(load).collect()
+}
+
 /// The load of every drive if the draft were hauled: pure, and quick enough for every key press.
+///
+/// Where not all fits while every original is held, but in some order in which originals go when their copy is proved, the
+/// peak is that of this order.
 pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
-    let mut loads: Vec<Load> = survey
-        .drives
-        .iter()
-        .map(|state| Load {
-            drive: state.drive.name.clone(),
-            capacity: state.drive.capacity,
-            reserve: state.drive.reserve,
-            withheld: state.drive.capacity.less(state.used).less(state.free),
-            now: state.used,
-            peak: state.used,
-            after: state.used,
-        })
-        .collect();
+    let mut loads = loads_now(survey);
+    let place: HashMap<&str, usize> =
+        survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
+    let games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
+    let mut cargo = Vec::new();
     for lot in &draft.lots {
-        let Some(game) = survey.game(&lot.game) else { continue };
+        let Some(game) = games.get(&lot.game) else { continue };
         let to = drive_of(survey, &lot.to);
         if to == game.drive {
             continue;
         }
-        let bytes = bytes_there(survey, game, to.as_deref());
-        for load in &mut loads {
-            if Some(&load.drive) == to.as_ref() {
-                load.peak = load.peak.plus(bytes);
-                load.after = load.after.plus(bytes);
-            }
-            if Some(&load.drive) == game.drive.as_ref() {
-                load.after = load.after.less(game.size.on_disk);
-            }
+        let from = game.drive.as_deref().and_then(|name| place.get(name).copied());
+        if let Some(from) = from {
+            loads[from].after = loads[from].after.less(game.size.on_disk);
+        }
+        let Some(to) = to.as_deref().and_then(|name| place.get(name).copied()) else { continue };
+        let bytes = bytes_there(survey, game, to);
+        loads[to].peak = loads[to].peak.plus(bytes);
+        loads[to].after = loads[to].after.plus(bytes);
+        let needs = (0..loads.len()).map(|drive| (drive == to).then_some(bytes.count())).collect();
+        cargo.push(Cargo { from, to, leaves: game.size.on_disk.count(), needs });
+    }
+    if loads.iter().any(|load| load.lacks().is_some()) {
+        let rooms: Vec<Room> =
+            loads.iter().map(|load| Room { used: load.now.count(), most: load.most().count() }).collect();
+        for (load, peak) in loads.iter_mut().zip(quick_peaks(&rooms, &cargo).into_iter().flatten()) {
+            load.peak = Bytes::new(peak);
         }
     }
     loads
 }
 
 /// Bytes that a game needs on another drive: without its holes where that has holes too, whole where its own drive may pack files.
-fn bytes_there(survey: &Survey, game: &Game, to: Option<&str>) -> Bytes {
-    let sparse = to.and_then(|name| survey.drive(name)).is_some_and(|state| state.drive.abilities.sparse);
+fn bytes_there(survey: &Survey, game: &Game, to: usize) -> Bytes {
+    let sparse = survey.drives[to].drive.abilities.sparse;
     let source = game.drive.as_ref().and_then(|name| survey.drive(name));
     let packs = source.is_some_and(|state| packs(&state.drive.file_system));
     if sparse && !packs { game.size.on_disk } else { game.size.on_disk.max(game.size.apparent) }

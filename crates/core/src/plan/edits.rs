@@ -318,6 +318,36 @@ fn quoted_in(format: Format, path: &str) -> String {
     }
 }
 
+/// What changes for somebody who saw `first` made and now sees `then` made instead: what `first` has brought is what leaves.
+pub(super) fn joined_previews(first: &[Preview], then: Vec<Preview>) -> Vec<Preview> {
+    let same = |one: &Preview, other: &Preview| one.kind == other.kind && one.location == other.location;
+    let join = |mut preview: Preview| {
+        let known = first.iter().find(|known| {
+            same(known, &preview) && (known.before == preview.before || preview.kind == PreviewKind::Leaves)
+        });
+        match (known, preview.kind) {
+            (Some(known), PreviewKind::Replaced) => preview.before.clone_from(&known.after),
+            (Some(_), PreviewKind::Leaves) => {
+                let brought = first.iter().find(|known| known.kind == PreviewKind::Arrives);
+                if let Some(brought) = brought {
+                    preview = Preview {
+                        kind: PreviewKind::Leaves,
+                        before: brought.after.clone(),
+                        after: String::new(),
+                        ..brought.clone()
+                    };
+                }
+            }
+            _ => {}
+        }
+        preview
+    };
+    then.into_iter()
+        .map(join)
+        .filter(|preview| preview.kind != PreviewKind::Replaced || preview.before != preview.after)
+        .collect()
+}
+
 /// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
 pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
     let mut out = Vec::new();

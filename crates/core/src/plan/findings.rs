@@ -40,8 +40,19 @@ pub enum Limit {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
 pub enum FindingKind {
-    /// The drive would hold more than its capacity less its reserve.
+    /// The drive would hold more than its capacity less its reserve, also once all originals are gone.
     NoRoom { drive: String, lacks: Bytes, reserve: Bytes },
+    /// Each drive has room for what is to lie on it, but no order of copies and releases was found that comes to it; `lot` is
+    /// the first that would not fit on `drive`, after `done` others.
+    NoOrder { drive: String, lacks: Bytes, lot: String, done: usize },
+    /// With so much more room on a drive all of it would fit.
+    MoreRoom { drive: String, bytes: Bytes },
+    /// Without this lot all others would fit.
+    WithoutLot { lot: String },
+    /// The originals have to be let go as soon as their copy is proved, since a later lot needs their room.
+    MustRelease { drive: String, bytes: Bytes },
+    /// It has to wait on another drive in between, and is copied twice.
+    WaitsOn { drive: String, bytes: Bytes },
     /// A program of the launcher is running.
     LauncherRunning { launcher: String, process: Process },
     /// A process uses the game's files or the record files.
@@ -110,12 +121,19 @@ impl FindingKind {
             | Self::ClaimFar { .. }
             | Self::LinkLeadsOut { .. }
             | Self::LinksCopied { .. }
+            | Self::MustRelease { .. }
+            | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
             | Self::RecordsUnsure { .. }
             | Self::NoContentList { .. } => Weight::Caution,
-            Self::NewLibrary { .. } | Self::LetterMade { .. } | Self::NotAllVisible { .. } => Weight::Note,
+            Self::NewLibrary { .. }
+            | Self::LetterMade { .. }
+            | Self::MoreRoom { .. }
+            | Self::WithoutLot { .. }
+            | Self::NotAllVisible { .. } => Weight::Note,
             Self::NoRoom { .. }
+            | Self::NoOrder { .. }
             | Self::NoLetter { .. }
             | Self::DatabaseHeld { .. }
             | Self::LauncherRunning { .. }

@@ -6,10 +6,11 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
+use super::berth::writable_findings;
 use super::draft::{Draft, Links, projected};
 use super::edits::{previews, register};
 use super::findings::{Finding, FindingKind};
-use super::making::{Mode, Plan, PlannedLot, Policy, writable_findings};
+use super::making::{Mode, Plan, PlannedLot, Policy};
 use super::quiet::quiet;
 use crate::bytes::Bytes;
 use crate::launcher::{DefaultLibrary, Found};
@@ -49,7 +50,7 @@ pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &Library
     findings.extend(quiet(site, &lots));
     findings.sort_by_key(|finding| finding.weight);
     let loads = projected(survey, &Draft::default());
-    Plan { made: Timestamp::now(), lots, findings, loads, policy: Policy::Release }
+    Plan { made: Timestamp::now(), lots, findings, loads, steps: Vec::new(), policy: Policy::Release }
 }
 
 fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {
@@ -129,6 +130,8 @@ fn lot(site: &Site, found: &Found, library: PathBuf, edits: Vec<Edit>, title: St
         size: Size::default(),
         need: Bytes::ZERO,
         links: Links::Keep,
+        policy: Policy::Hold,
+        after: Vec::new(),
         previews: previews(&edits),
         edits,
     }

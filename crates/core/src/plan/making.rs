@@ -1,23 +1,21 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
-use std::collections::HashSet;
-use std::hash::{DefaultHasher, Hash, Hasher};
-use std::path::{Component, Path, PathBuf};
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::draft::{Destination, Draft, Links, Load, drive_of, packs, projected};
-use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, previews};
-use super::findings::{Finding, FindingKind, Limit, Weight};
+use super::berth::{Berth, Berthing, writable_findings};
+use super::course::{Course, Leg};
+use super::draft::{Draft, Links, Load};
+use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, joined_previews, previews};
+use super::findings::{Finding, FindingKind, Weight};
 use super::quiet::quiet;
 use crate::bytes::Bytes;
-use crate::disk::attributes_of;
-use crate::launcher::{ContentList, Found};
 use crate::record::{Edit, Files, Mood};
-use crate::site::{Abilities, Drive, Site, real_path};
-use crate::survey::{Game, GameId, Survey};
-use crate::tally::{Entry, EntryKind, Found as Walked, Size, walk_each};
+use crate::site::Site;
+use crate::survey::{GameId, Survey};
+use crate::tally::Size;
 
 /// When originals are released.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -74,6 +72,12 @@ pub struct PlannedLot {
     /// What becomes of its links there.
     #[serde(default)]
     pub links: Links,
+    /// When its originals are released: as soon as it is proved where a later lot needs their room, else as the haul says.
+    #[serde(default)]
+    pub policy: Policy,
+    /// Places in the haul of lots whose originals have to be gone before this one is copied, since it needs their room.
+    #[serde(default)]
+    pub after: Vec<usize>,
     /// Edits of records, in their order.
     pub edits: Vec<Edit>,
     /// The edits as they look.
@@ -90,6 +94,29 @@ impl PlannedLot {
     }
 }
 
+/// What changes the load of drives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StepKind {
+    /// Nothing yet.
+    Begin,
+    /// A copy is there.
+    Copied,
+    /// Originals are gone.
+    LetGo,
+}
+
+/// How full every drive is after a step of a plan.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Step {
+    /// Place of the lot among the plan's; `None` before the first.
+    pub lot: Option<usize>,
+    /// What it was.
+    pub kind: StepKind,
+    /// Bytes in use, in the order of the plan's loads.
+    pub used: Vec<Bytes>,
+}
+
 /// What would be done, and what stands in the way.
 #[derive(Clone, Debug, Serialize)]
 pub struct Plan {
@@ -101,6 +128,8 @@ pub struct Plan {
     pub findings: Vec<Finding>,
     /// How full each drive is, becomes, and is afterwards.
     pub loads: Vec<Load>,
+    /// Bytes in use on each drive before the first step and after each.
+    pub steps: Vec<Step>,
     /// When originals are released.
     pub policy: Policy,
 }
@@ -120,7 +149,8 @@ impl Plan {
 /// Plans a draft. Reads drives and records; writes nothing.
 pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan {
     let mut findings = Vec::new();
-    let mut lots: Vec<PlannedLot> = Vec::new();
+    let mut berths: Vec<Berth<'_>> = Vec::new();
+    let mut taken: Vec<PathBuf> = Vec::new();
     for lot in &draft.lots {
         let Some(game) = survey.game(&lot.game) else {
             let what = format!("{} is not among the games", lot.game);
@@ -129,418 +159,127 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         };
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
-        let (letters, links) = (draft.letters, draft.links);
-        let mut making = Making { site, survey, found, game, findings: &mut findings, earlier: &lots, letters, links };
-        if let Some(lot) = making.lot(&lot.to) {
-            lots.push(lot);
+        let mut berthing = Berthing { site, survey, found, game, findings: &mut findings, links: draft.links };
+        if let Some(berth) = berthing.berth(&lot.to, &taken) {
+            taken.push(berth.install.clone());
+            berths.push(berth);
         }
     }
-    let mut loads = projected(survey, draft);
-    let drives: Vec<String> = loads.iter().map(|load| load.drive.clone()).collect();
-    for (load, name) in loads.iter_mut().zip(drives) {
-        // The draft's load knows sizes on the drive of today; the lots know what the target needs.
-        let arriving = |lot: &&PlannedLot| lot.to_drive == name && lot.mode == Mode::Copy;
-        let need: Bytes = lots.iter().filter(arriving).map(|lot| lot.need).sum();
-        load.peak = load.peak.max(load.now.plus(need));
-        if let Some(lacks) = load.lacks() {
-            findings.push(Finding::new(None, FindingKind::NoRoom { drive: name, lacks, reserve: load.reserve }));
+    let course = Course::of(survey, &berths, &mut findings);
+    let mut making = Making { site, findings: &mut findings, letters: draft.letters, lots: Vec::new() };
+    for leg in &course.legs {
+        let berth = &berths[leg.berth];
+        match leg.staging {
+            // It waits on another drive in between: a place there is found as for any other lot.
+            Some(drive) => {
+                let to = super::draft::Destination::Drive(drive.clone());
+                let mut unheard = Vec::new();
+                let (found, game) = (berth.found, berth.game);
+                let mut berthing = Berthing { site, survey, found, game, findings: &mut unheard, links: draft.links };
+                let between = berthing.berth(&to, &[]);
+                making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
+                if let Some(between) = between {
+                    making.lot(&between, leg);
+                }
+            }
+            None => making.lot(berth, leg),
         }
     }
+    let lots = making.lots;
+    let (loads, steps) = course.loads(survey, &lots, policy);
     findings.extend(quiet(site, &lots));
     findings.sort_by_key(|finding| finding.weight);
     findings.dedup();
-    Plan { made: Timestamp::now(), lots, findings, loads, policy }
+    Plan { made: Timestamp::now(), lots, findings, loads, steps, policy }
 }
 
+/// Makes lots of berths, in their turn.
 struct Making<'a> {
     site: &'a Site,
-    survey: &'a Survey,
-    found: &'a Found,
-    game: &'a Game,
     findings: &'a mut Vec<Finding>,
-    earlier: &'a [PlannedLot],
     letters: MakeLetters,
-    links: Links,
+    lots: Vec<PlannedLot>,
 }
 
 impl Making<'_> {
-    fn say(&mut self, kind: FindingKind) {
-        self.findings.push(Finding::new(Some(&self.game.found.title), kind));
+    fn lot(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
+        let game = &berth.game.found;
+        // Where it lies by then, if it has waited elsewhere.
+        let waited = self.lots.iter().rev().find(|lot| lot.game == berth.game.id).cloned();
+        let from = waited.as_ref().map_or(&game.install, |lot| &lot.to).clone();
+        let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
+        let (edits, previews) = self.edits(berth, &from, previous);
+        if berth.new_library && !self.lots.iter().any(|lot| lot.to.parent() == Some(&berth.library)) {
+            let launcher = berth.found.profile.name.clone();
+            self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
+        }
+        let lot = PlannedLot {
+            game: berth.game.id.clone(),
+            title: game.title.clone(),
+            launcher: berth.game.launcher.clone(),
+            launcher_name: berth.found.profile.name.clone(),
+            processes: berth.found.profile.processes.clone(),
+            from,
+            to: berth.install.clone(),
+            from_drive: waited.map_or_else(|| berth.game.drive.clone(), |lot| Some(lot.to_drive)),
+            to_drive: berth.drive.name.clone(),
+            mode: berth.mode,
+            size: berth.size,
+            need: berth.need,
+            links: berth.links,
+            policy: leg.policy,
+            after: leg.after.clone(),
+            edits,
+            previews,
+        };
+        self.findings.extend(writable_findings(self.site, &lot));
+        self.lots.push(lot);
     }
 
-    fn lot(&mut self, to: &Destination) -> Option<PlannedLot> {
-        let game = &self.game.found;
-        if let Some(fault) = &game.fault {
-            self.say(FindingKind::BadPlace { path: game.install.clone(), fault: fault.clone() });
-            return None;
-        }
-        let Some(drive) = drive_of(self.survey, to).and_then(|name| self.site.find_drive(&name)) else {
-            let what = match to {
-                Destination::Drive(name) => name.clone(),
-                Destination::Library(path) => path.display().to_string(),
-            };
-            self.say(FindingKind::NoDestination { what });
-            return None;
-        };
-        let (library, new_library) = self.library(to, drive)?;
-        let install = library.join(&game.folder);
-        if install == game.install {
-            self.say(FindingKind::AlreadyThere { path: install });
-            return None;
-        }
-        self.game_findings();
+    fn say(&mut self, title: &str, kind: FindingKind) {
+        self.findings.push(Finding::new(Some(title), kind));
+    }
+
+    /// The edits that lead to a berth. `previous` are those that led the records to where the game waits by then: they are
+    /// taken back within the same act, so that what the survey read is found again.
+    fn edits(&mut self, berth: &Berth<'_>, from: &Path, previous: &[Edit]) -> (Vec<Edit>, Vec<Preview>) {
+        let game = &berth.game.found;
         // Where there are no libraries, the folder above the game is just a folder.
-        let as_library = self.found.profile.libraries.is_some().then_some(library.as_path());
-        let target =
-            Target { install: &install, library: as_library, new_library, root: &drive.root, letters: self.letters };
+        let target = Target {
+            install: &berth.install,
+            library: berth.found.profile.libraries.is_some().then_some(berth.library.as_path()),
+            new_library: berth.new_library,
+            root: &berth.drive.root,
+            letters: self.letters,
+        };
         // Other lots of this haul may have made the library known before.
-        let before: Vec<Edit> = self.earlier.iter().flat_map(|lot| lot.edits.clone()).collect();
-        let repointing = edits(self.site, self.found, game, &target, &before).unwrap_or_else(|why| {
-            self.say(match why {
+        let before: Vec<Edit> = self.lots.iter().flat_map(|lot| lot.edits.clone()).collect();
+        let repointing = edits(self.site, berth.found, game, &target, &before).unwrap_or_else(|why| {
+            let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
-            });
+            };
+            self.say(&game.title, kind);
             Repointing { edits: Vec::new(), letters: Vec::new() }
         });
         for (link, letter) in repointing.letters {
-            self.say(FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
+            self.say(&game.title, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
         }
-        let edits = repointing.edits;
+        let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &berth.install));
+        let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
         let mut files = Files::default();
         let mut tried = Ok(());
-        for lot in self.earlier {
+        for lot in &self.lots {
             files = files.now_carried(&lot.from, &lot.to);
             tried = tried.and_then(|()| files.make(&lot.edits, Mood::Strict));
         }
-        let mut files = files.now_carried(&game.install, &install);
+        let mut files = files.now_carried(from, &berth.install);
         let tried = tried.and_then(|()| files.make(&edits, Mood::Strict));
         if let Err(error) = tried {
-            self.say(FindingKind::RecordsUnchangeable { why: error.to_string() });
+            self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }
-        if new_library && !self.earlier.iter().any(|lot| lot.to.parent() == Some(&library)) {
-            let launcher = self.found.profile.name.clone();
-            self.say(FindingKind::NewLibrary { launcher, path: library.clone() });
-        }
-        let mode = self.mode(&install, drive);
-        let (size, need, links) = self.source_findings(&game.install, drive, mode)?;
-        self.target_findings(&install, drive);
-        let lot = PlannedLot {
-            game: self.game.id.clone(),
-            title: game.title.clone(),
-            launcher: self.game.launcher.clone(),
-            launcher_name: self.found.profile.name.clone(),
-            processes: self.found.profile.processes.clone(),
-            from: game.install.clone(),
-            to: install,
-            from_drive: self.game.drive.clone(),
-            to_drive: drive.name.clone(),
-            mode,
-            size,
-            need,
-            links,
-            previews: previews(&edits),
-            edits,
-        };
-        self.findings.extend(writable_findings(self.site, &lot));
-        Some(lot)
+        let shown = previews(&repointing.edits);
+        let shown = if previous.is_empty() { shown } else { joined_previews(&previews(previous), shown) };
+        (edits, shown)
     }
-
-    /// The library it goes into, and whether that has to be made.
-    fn library(&mut self, to: &Destination, drive: &Drive) -> Option<(PathBuf, bool)> {
-        if let Destination::Library(path) = to {
-            return Some((path.clone(), false));
-        }
-        if self.found.profile.libraries.is_none() {
-            let place = self.found.place_on(self.site, drive);
-            if place.is_none() {
-                let launcher = self.found.profile.name.clone();
-                self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
-            }
-            return Some((place?, false));
-        }
-        let known = self.survey.launcher(&self.game.launcher)?;
-        let mut there = known.libraries.iter().filter(|l| l.present && l.drive.as_ref() == Some(&drive.name));
-        if let Some(library) = there.next() {
-            return Some((library.path.clone(), false));
-        }
-        let new = self
-            .found
-            .new_library(self.site, drive)
-            .filter(|_| self.found.profile.libraries.as_ref().is_some_and(|l| l.new_entry.is_some()));
-        if new.is_none() {
-            let launcher = self.found.profile.name.clone();
-            self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
-        }
-        Some((new?, true))
-    }
-
-    fn mode(&self, install: &Path, drive: &Drive) -> Mode {
-        let from = real_path(&self.game.found.install);
-        let to = real_path(install);
-        let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
-        let device = |path: &Path| {
-            use std::os::unix::fs::MetadataExt;
-            path.ancestors().find_map(|p| p.metadata().ok()).map(|meta| meta.dev())
-        };
-        let same = same_mount && (drive.declared || device(&from) == device(&to));
-        if same { Mode::Rename } else { Mode::Copy }
-    }
-
-    fn game_findings(&mut self) {
-        let game = &self.game.found;
-        if let Some(reason) = &game.sealed {
-            self.say(FindingKind::Sealed { reason: reason.clone() });
-        }
-        for record in game.records.iter().filter(|record| !record.sound) {
-            let says = record.text.clone();
-            self.say(FindingKind::RecordUnsound { file: record.file.clone(), location: record.location.clone(), says });
-        }
-        if game.unsure > 0 {
-            self.say(FindingKind::RecordsUnsure { count: game.unsure });
-        }
-        if let Some(update) = game.update {
-            self.say(FindingKind::UpdateWaiting { update });
-        }
-        if let (true, Some(claim)) = (self.game.claim_is_far(), game.claim) {
-            self.say(FindingKind::ClaimFar { claim, size: self.game.size.apparent });
-        }
-        let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
-        let values = self.found.values(self.site).with("id", &game.id).with("library", library);
-        match ContentList::read(&self.found.profile, &values) {
-            Ok(Some(_)) => {}
-            Ok(None) => self.say(FindingKind::NoContentList { launcher: self.found.profile.name.clone() }),
-            Err(error) => self.say(FindingKind::RecordsUnchangeable { why: error.to_string() }),
-        }
-    }
-
-    /// What the game's own files say, and what the target's file system says to them.
-    fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
-        let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
-        let mut fit = Fit::new(&drive.abilities, source, from);
-        let walked = walk_each(&self.site.disk, from, &mut |found| {
-            fit.take(found);
-            Ok::<(), std::io::Error>(())
-        });
-        if let Err(error) = walked {
-            self.say(FindingKind::SourceUnreadable { what: error.to_string() });
-            return None;
-        }
-        if mode == Mode::Rename {
-            return Some((fit.size, Bytes::ZERO, Links::Keep));
-        }
-        for (limit, path, count) in fit.unfit {
-            self.say(FindingKind::CannotHold { path, limit, count });
-        }
-        let mut links = Links::Keep;
-        if let Some((path, count)) = fit.linked.take() {
-            let bytes = fit.linked_bytes;
-            links = self.links;
-            match links {
-                Links::Copies => self.say(FindingKind::LinksCopied { count, bytes }),
-                Links::Keep => self.say(FindingKind::LinksNeeded { path, count, bytes }),
-            }
-        }
-        if !drive.abilities.known {
-            let file_system = drive.file_system.clone();
-            self.say(FindingKind::AbilitiesUnknown { drive: drive.name.clone(), file_system });
-        }
-        if fit.again && !drive.abilities.hard_links {
-            self.say(FindingKind::NicetyLost { what: "several names of one file become files of their own" });
-        }
-        if fit.attributes {
-            self.say(FindingKind::NicetyLost { what: "attributes that people and programs have set on files" });
-        }
-        // Where copies stand instead of links, nothing leads anywhere any more.
-        if let Some((path, count)) = fit.leads_out
-            && links == Links::Keep
-        {
-            self.say(FindingKind::LinkLeadsOut { path, count });
-        }
-        let copies = if links == Links::Copies { fit.linked_bytes } else { Bytes::ZERO };
-        Some((fit.size, fit.need.plus(copies), links))
-    }
-
-    fn target_findings(&mut self, install: &Path, drive: &Drive) {
-        if install.symlink_metadata().is_ok() || self.earlier.iter().any(|lot| lot.to == install) {
-            self.say(FindingKind::TargetThere { path: install.into() });
-        }
-        let (from, to) = (real_path(&self.game.found.install), real_path(install));
-        if to.starts_with(&from) || from.starts_with(&to) {
-            self.say(FindingKind::TargetInside { path: install.into() });
-        }
-        let there = install.ancestors().skip(1).find(|path| path.symlink_metadata().is_ok());
-        let writable = there.is_some_and(writable_folder) && !drive.read_only;
-        // Another drive that is mounted over the way there, or one that is gone, is not where it was to go.
-        let on_drive = there.and_then(|path| self.site.drive_of(path)).is_some_and(|d| d.name == drive.name);
-        if !writable || !on_drive {
-            let path = there.unwrap_or(install).to_path_buf();
-            self.say(FindingKind::NotWritable { path });
-        }
-    }
-}
-
-/// The record files of a lot that cannot be changed.
-pub(super) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    for file in lot.record_files() {
-        // What lies in the lot is changed in the copy, and a link where it stands.
-        if file.starts_with(&lot.to) && lot.mode != Mode::Records {
-            continue;
-        }
-        let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
-        let real = if is_link { file.to_path_buf() } else { real_path(file) };
-        let folder = real.ancestors().skip(1).find(|path| path.is_dir());
-        let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
-        let file_closed = !is_link && real.exists() && !accessible(&real);
-        if read_only || file_closed || !folder.is_some_and(writable_folder) {
-            findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
-        }
-    }
-    findings
-}
-
-fn accessible(path: &Path) -> bool {
-    rustix::fs::access(path, rustix::fs::Access::WRITE_OK).is_ok()
-}
-
-fn writable_folder(path: &Path) -> bool {
-    path.is_dir() && accessible(path)
-}
-
-/// What most file systems give out at a time.
-const CLUSTER: u64 = 4096;
-
-/// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
-struct Fit<'a> {
-    abilities: &'a Abilities,
-    /// Whether the source's file system says less than another will need, because it packs its files.
-    packs: bool,
-    from: &'a Path,
-    size: Size,
-    /// Bytes needed there: whole blocks of 4 kB, holes only where it has them.
-    need: Bytes,
-    /// What it cannot hold: the limit, the first path, and how many.
-    unfit: Vec<(Limit, String, usize)>,
-    again: bool,
-    /// Whether attributes would be lost.
-    attributes: bool,
-    leads_out: Option<(String, usize)>,
-    /// Links that lead to files and that it has not: the first, and how many.
-    linked: Option<(String, usize)>,
-    /// Room that copies of those files take, in whole blocks of 4 kB.
-    linked_bytes: Bytes,
-    /// Hashes of the names seen, folded, where names fold.
-    names: HashSet<u64>,
-}
-
-impl<'a> Fit<'a> {
-    fn new(abilities: &'a Abilities, source: &str, from: &'a Path) -> Self {
-        Self {
-            abilities,
-            packs: packs(source),
-            from,
-            size: Size { whole: true, ..Size::default() },
-            need: Bytes::ZERO,
-            unfit: Vec::new(),
-            again: false,
-            attributes: false,
-            leads_out: None,
-            linked: None,
-            linked_bytes: Bytes::ZERO,
-            names: HashSet::new(),
-        }
-    }
-
-    fn cannot(&mut self, limit: Limit, path: &Path) {
-        match self.unfit.iter_mut().find(|(known, ..)| *known == limit) {
-            Some((.., count)) => *count += 1,
-            None => self.unfit.push((limit, path.to_string_lossy().into_owned(), 1)),
-        }
-    }
-
-    fn take(&mut self, found: Walked) {
-        let entry = match found {
-            Walked::Entry(entry) => entry,
-            Walked::Other(path) => return self.cannot(Limit::Kind, path.as_path()),
-        };
-        self.size.add(&entry);
-        self.need = self.need.plus(self.need_of(&entry));
-        let path = entry.path.as_path();
-        if matches!(entry.kind, EntryKind::Link(_)) && !self.abilities.links {
-            match entry.path.under(self.from).metadata() {
-                Ok(meta) if meta.is_file() => {
-                    self.linked.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
-                    self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.len().next_multiple_of(CLUSTER)));
-                    if self.abilities.largest_file.is_some_and(|most| meta.len() > most.count()) {
-                        self.cannot(Limit::Size, path);
-                    }
-                }
-                // A folder, or nothing: no copy of it can stand there.
-                Ok(_) | Err(_) => self.cannot(Limit::Link, path),
-            }
-        }
-        if path.file_name().is_some_and(|name| !self.abilities.can_name(name)) {
-            self.cannot(Limit::Name, path);
-        }
-        if self.abilities.largest_file.is_some_and(|most| entry.size > most.count()) {
-            self.cannot(Limit::Size, path);
-        }
-        if self.abilities.folds_case {
-            let mut hash = DefaultHasher::new();
-            match path.to_str() {
-                Some(text) => text.to_lowercase().hash(&mut hash),
-                None => path.hash(&mut hash),
-            }
-            if !self.names.insert(hash.finish()) {
-                self.cannot(Limit::Case, path);
-            }
-        }
-        self.again |= matches!(entry.kind, EntryKind::Again(_));
-        if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {
-            self.attributes = !attributes_of(&entry.path.under(self.from)).is_empty();
-        }
-        if leads_out(&entry) {
-            let text = path.to_string_lossy().into_owned();
-            self.leads_out.get_or_insert((text, 0)).1 += 1;
-        }
-    }
-
-    fn need_of(&self, entry: &Entry) -> Bytes {
-        Bytes::new(match entry.kind {
-            EntryKind::File => {
-                let whole = entry.size.next_multiple_of(CLUSTER);
-                if self.abilities.sparse && !self.packs {
-                    whole.min(entry.allocated.next_multiple_of(CLUSTER))
-                } else {
-                    whole
-                }
-            }
-            EntryKind::Again(_) if !self.abilities.hard_links => {
-                entry.path.under(self.from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
-            }
-            EntryKind::Folder => entry.allocated.max(CLUSTER),
-            // A link with a long target takes a block.
-            EntryKind::Link(_) => entry.allocated,
-            EntryKind::Again(_) => 0,
-        })
-    }
-}
-
-/// Whether a relative link leads above the lot, so that it leads elsewhere from another place.
-fn leads_out(entry: &Entry) -> bool {
-    let EntryKind::Link(target) = &entry.kind else { return false };
-    let depth = entry.path.as_path().components().count() as i64 - 1;
-    let mut level = depth;
-    for component in target.components() {
-        match component {
-            Component::RootDir | Component::Prefix(_) => return false,
-            Component::ParentDir => level -= 1,
-            Component::Normal(_) => level += 1,
-            Component::CurDir => {}
-        }
-        if level < 0 {
-            return true;
-        }
-    }
-    false
 }

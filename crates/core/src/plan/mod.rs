@@ -3,9 +3,12 @@
 //! Law: planning writes nothing. [`projected`] is a pure function for every key press; [`plan`]
 //! looks at the drives. Start there.
 
+mod berth;
+mod course;
 mod draft;
 mod edits;
 mod findings;
+mod fit;
 mod libraries;
 mod making;
 pub mod order;
@@ -15,7 +18,7 @@ pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};
 pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
-pub use making::{Mode, Plan, PlannedLot, Policy, plan};
+pub use making::{Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
 
 #[cfg(test)]

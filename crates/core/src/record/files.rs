@@ -82,7 +82,11 @@ impl Files {
         } else {
             let fault = |source| EditError::Read { file: file.into(), source };
             let from = self.read_at(&place);
-            let before = if is_link {
+            // An earlier lot brings it there first, and has changed it by then.
+            let brought = self.slots.iter().find(|slot| slot.change.file == from).map(|slot| slot.change.after.clone());
+            let before = if let Some(Content::Bytes(bytes)) = brought {
+                Content::Bytes(bytes)
+            } else if is_link {
                 match std::fs::read_link(&from) {
                     Ok(target) => Content::Link(target),
                     Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Absent,

@@ -6,6 +6,8 @@ mod faults;
 mod house;
 mod launchers;
 mod links;
+mod orders;
+
 mod port;
 mod power;
 mod records;

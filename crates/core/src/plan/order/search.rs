@@ -7,7 +7,7 @@ use std::collections::HashSet;
 
 use super::{Cargo, Room};
 
-/// Sets of moved lots that are looked at before the search gives up.
+/// Sets of moved lots, of up to 20, that are looked at before the search gives up; of more lots fewer.
 const BUDGET: usize = 60_000;
 
 /// What a search came to.
@@ -30,6 +30,7 @@ pub(super) struct Search<'a> {
     seen: HashSet<Vec<u64>>,
     /// The longest order that was tried.
     pub(super) furthest: Vec<usize>,
+    budget: usize,
 }
 
 impl<'a> Search<'a> {
@@ -46,7 +47,14 @@ impl<'a> Search<'a> {
             order: Vec::new(),
             seen: HashSet::new(),
             furthest: Vec::new(),
+            // A set of many lots takes longer to look at.
+            budget: (BUDGET * 20 / cargo.len().max(20)).max(2),
         }
+    }
+
+    /// The same search, for somebody who waits for a key to be answered.
+    pub(super) fn in_haste(self) -> Self {
+        Self { budget: (self.budget / 20).max(2), ..self }
     }
 
     pub(super) fn run(&mut self) -> Outcome {
@@ -115,7 +123,7 @@ impl<'a> Search<'a> {
             self.take_back(begun);
             return Some(false);
         }
-        if self.seen.len() >= BUDGET {
+        if self.seen.len() >= self.budget {
             return None;
         }
         self.seen.insert(self.moved.clone());

@@ -23,6 +23,9 @@ pub(super) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
 /// Where every cargo lies: a drive, or `u8::MAX` for one that is none of the rooms.
 type Places = Vec<u8>;
 
+/// For each way to lie the bytes moved until then, and the move before with where all lay until then.
+type Known = HashMap<Places, (u64, Option<(Places, Move)>)>;
+
 /// Looks at all ways to lie, cheapest first (A*: what still has to arrive has to be moved in any case).
 fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
     let place = |drive: Option<usize>| drive.map_or(u8::MAX, |drive| drive as u8);
@@ -33,7 +36,7 @@ fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
         open.fold(0, |sum: u64, (_, lot)| sum.saturating_add(lot.arrives()))
     };
     let all = rest(&begin);
-    let mut best: HashMap<Places, (u64, Option<(Places, Move)>)> = HashMap::from([(begin.clone(), (0, None))]);
+    let mut best: Known = HashMap::from([(begin.clone(), (0, None))]);
     let mut waiting = BinaryHeap::from([Reverse((all, 0_u64, begin.clone()))]);
     while let Some(Reverse((_, cost, places))) = waiting.pop() {
         if places == goal {
@@ -81,7 +84,7 @@ fn used_at(rooms: &[Room], cargo: &[Cargo], places: &Places) -> Vec<u64> {
     used
 }
 
-fn way(best: &HashMap<Places, (u64, Option<(Places, Move)>)>, begin: &Places, end: Places) -> Vec<Move> {
+fn way(best: &Known, begin: &Places, end: Places) -> Vec<Move> {
     let mut moves = Vec::new();
     let mut at = end;
     while at != *begin {

@@ -199,9 +199,9 @@ fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
                 assert_eq!(Some(order.extra), least, "{rooms:?} {cargo:?} {order:?}");
                 assert_eq!(order.least_extra, order.extra);
                 if order.extra > 0 {
-                    twice += 1
+                    twice += 1;
                 } else {
-                    plain += 1
+                    plain += 1;
                 }
                 released += usize::from(order.moves.iter().any(|step| step.release));
             }

@@ -1,0 +1,238 @@
+//! A berth: where a lot of a draft would lie, how it gets there, and what stands in its way.
+//!
+//! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
+
+use std::path::{Path, PathBuf};
+
+use super::draft::{Destination, Links, drive_of};
+use super::findings::{Finding, FindingKind};
+use super::fit::Fit;
+use super::making::{Mode, PlannedLot};
+use crate::bytes::Bytes;
+use crate::launcher::{ContentList, Found};
+use crate::record::Edit;
+use crate::site::{Drive, Site, real_path};
+use crate::survey::{Game, Survey};
+use crate::tally::{Size, walk_each};
+
+/// Where a lot would lie, before its turn and its edits are known.
+#[derive(Clone, Debug)]
+pub(super) struct Berth<'a> {
+    pub(super) game: &'a Game,
+    pub(super) found: &'a Found,
+    pub(super) drive: &'a Drive,
+    pub(super) library: PathBuf,
+    pub(super) new_library: bool,
+    pub(super) install: PathBuf,
+    pub(super) mode: Mode,
+    pub(super) size: Size,
+    /// Bytes that it needs there.
+    pub(super) need: Bytes,
+    pub(super) links: Links,
+}
+
+/// Finds places for games.
+pub(super) struct Berthing<'a, 'f> {
+    pub(super) site: &'a Site,
+    pub(super) survey: &'a Survey,
+    pub(super) found: &'a Found,
+    pub(super) game: &'a Game,
+    pub(super) findings: &'f mut Vec<Finding>,
+    pub(super) links: Links,
+}
+
+impl<'a> Berthing<'a, '_> {
+    fn say(&mut self, kind: FindingKind) {
+        self.findings.push(Finding::new(Some(&self.game.found.title), kind));
+    }
+
+    /// Finds where the lot would lie and how it would get there. `taken` are the places of the lots before it.
+    pub(super) fn berth(&mut self, to: &Destination, taken: &[PathBuf]) -> Option<Berth<'a>> {
+        let game = &self.game.found;
+        if let Some(fault) = &game.fault {
+            self.say(FindingKind::BadPlace { path: game.install.clone(), fault: fault.clone() });
+            return None;
+        }
+        let Some(drive) = drive_of(self.survey, to).and_then(|name| self.site.find_drive(&name)) else {
+            let what = match to {
+                Destination::Drive(name) => name.clone(),
+                Destination::Library(path) => path.display().to_string(),
+            };
+            self.say(FindingKind::NoDestination { what });
+            return None;
+        };
+        let (library, new_library) = self.library(to, drive)?;
+        let install = library.join(&game.folder);
+        if install == game.install {
+            self.say(FindingKind::AlreadyThere { path: install });
+            return None;
+        }
+        self.game_findings();
+        let mode = self.mode(&install, drive);
+        let (size, need, links) = self.source_findings(&game.install, drive, mode)?;
+        self.target_findings(&install, drive, taken);
+        let (game, found) = (self.game, self.found);
+        Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links })
+    }
+
+    /// The library it goes into, and whether that has to be made.
+    fn library(&mut self, to: &Destination, drive: &Drive) -> Option<(PathBuf, bool)> {
+        if let Destination::Library(path) = to {
+            return Some((path.clone(), false));
+        }
+        if self.found.profile.libraries.is_none() {
+            let place = self.found.place_on(self.site, drive);
+            if place.is_none() {
+                let launcher = self.found.profile.name.clone();
+                self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
+            }
+            return Some((place?, false));
+        }
+        let known = self.survey.launcher(&self.game.launcher)?;
+        let mut there = known.libraries.iter().filter(|l| l.present && l.drive.as_ref() == Some(&drive.name));
+        if let Some(library) = there.next() {
+            return Some((library.path.clone(), false));
+        }
+        let new = self
+            .found
+            .new_library(self.site, drive)
+            .filter(|_| self.found.profile.libraries.as_ref().is_some_and(|l| l.new_entry.is_some()));
+        if new.is_none() {
+            let launcher = self.found.profile.name.clone();
+            self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
+        }
+        Some((new?, true))
+    }
+
+    fn mode(&self, install: &Path, drive: &Drive) -> Mode {
+        let from = real_path(&self.game.found.install);
+        let to = real_path(install);
+        let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
+        let device = |path: &Path| {
+            use std::os::unix::fs::MetadataExt;
+            path.ancestors().find_map(|p| p.metadata().ok()).map(|meta| meta.dev())
+        };
+        let same = same_mount && (drive.declared || device(&from) == device(&to));
+        if same { Mode::Rename } else { Mode::Copy }
+    }
+
+    fn game_findings(&mut self) {
+        let game = &self.game.found;
+        if let Some(reason) = &game.sealed {
+            self.say(FindingKind::Sealed { reason: reason.clone() });
+        }
+        for record in game.records.iter().filter(|record| !record.sound) {
+            let says = record.text.clone();
+            self.say(FindingKind::RecordUnsound { file: record.file.clone(), location: record.location.clone(), says });
+        }
+        if game.unsure > 0 {
+            self.say(FindingKind::RecordsUnsure { count: game.unsure });
+        }
+        if let Some(update) = game.update {
+            self.say(FindingKind::UpdateWaiting { update });
+        }
+        if let (true, Some(claim)) = (self.game.claim_is_far(), game.claim) {
+            self.say(FindingKind::ClaimFar { claim, size: self.game.size.apparent });
+        }
+        let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
+        let values = self.found.values(self.site).with("id", &game.id).with("library", library);
+        match ContentList::read(&self.found.profile, &values) {
+            Ok(Some(_)) => {}
+            Ok(None) => self.say(FindingKind::NoContentList { launcher: self.found.profile.name.clone() }),
+            Err(error) => self.say(FindingKind::RecordsUnchangeable { why: error.to_string() }),
+        }
+    }
+
+    /// What the game's own files say, and what the target's file system says to them.
+    fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
+        let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
+        let mut fit = Fit::new(&drive.abilities, source, from);
+        let walked = walk_each(&self.site.disk, from, &mut |found| {
+            fit.take(found);
+            Ok::<(), std::io::Error>(())
+        });
+        if let Err(error) = walked {
+            self.say(FindingKind::SourceUnreadable { what: error.to_string() });
+            return None;
+        }
+        if mode == Mode::Rename {
+            return Some((fit.size, Bytes::ZERO, Links::Keep));
+        }
+        for (limit, path, count) in fit.unfit {
+            self.say(FindingKind::CannotHold { path, limit, count });
+        }
+        let mut links = Links::Keep;
+        if let Some((path, count)) = fit.linked.take() {
+            let bytes = fit.linked_bytes;
+            links = self.links;
+            match links {
+                Links::Copies => self.say(FindingKind::LinksCopied { count, bytes }),
+                Links::Keep => self.say(FindingKind::LinksNeeded { path, count, bytes }),
+            }
+        }
+        if !drive.abilities.known {
+            let file_system = drive.file_system.clone();
+            self.say(FindingKind::AbilitiesUnknown { drive: drive.name.clone(), file_system });
+        }
+        if fit.again && !drive.abilities.hard_links {
+            self.say(FindingKind::NicetyLost { what: "several names of one file become files of their own" });
+        }
+        if fit.attributes {
+            self.say(FindingKind::NicetyLost { what: "attributes that people and programs have set on files" });
+        }
+        // Where copies stand instead of links, nothing leads anywhere any more.
+        if let Some((path, count)) = fit.leads_out
+            && links == Links::Keep
+        {
+            self.say(FindingKind::LinkLeadsOut { path, count });
+        }
+        let copies = if links == Links::Copies { fit.linked_bytes } else { Bytes::ZERO };
+        Some((fit.size, fit.need.plus(copies), links))
+    }
+
+    fn target_findings(&mut self, install: &Path, drive: &Drive, taken: &[PathBuf]) {
+        if install.symlink_metadata().is_ok() || taken.iter().any(|place| place == install) {
+            self.say(FindingKind::TargetThere { path: install.into() });
+        }
+        let (from, to) = (real_path(&self.game.found.install), real_path(install));
+        if to.starts_with(&from) || from.starts_with(&to) {
+            self.say(FindingKind::TargetInside { path: install.into() });
+        }
+        let there = install.ancestors().skip(1).find(|path| path.symlink_metadata().is_ok());
+        let writable = there.is_some_and(writable_folder) && !drive.read_only;
+        // Another drive that is mounted over the way there, or one that is gone, is not where it was to go.
+        let on_drive = there.and_then(|path| self.site.drive_of(path)).is_some_and(|d| d.name == drive.name);
+        if !writable || !on_drive {
+            let path = there.unwrap_or(install).to_path_buf();
+            self.say(FindingKind::NotWritable { path });
+        }
+    }
+}
+
+/// The record files of a lot that cannot be changed.
+pub(super) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    for file in lot.record_files() {
+        // What lies in the lot is changed in the copy, and a link where it stands.
+        if file.starts_with(&lot.to) && lot.mode != Mode::Records {
+            continue;
+        }
+        let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
+        let real = if is_link { file.to_path_buf() } else { real_path(file) };
+        let folder = real.ancestors().skip(1).find(|path| path.is_dir());
+        let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
+        let file_closed = !is_link && real.exists() && !accessible(&real);
+        if read_only || file_closed || !folder.is_some_and(writable_folder) {
+            findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
+        }
+    }
+    findings
+}
+
+fn accessible(path: &Path) -> bool {
+    rustix::fs::access(path, rustix::fs::Access::WRITE_OK).is_ok()
+}
+
+fn writable_folder(path: &Path) -> bool {
+    path.is_dir() && accessible(path)
+}

@@ -1,0 +1,152 @@
+//! What a game's files come to, and what a drive with some abilities makes of them.
+//!
+//! Law: what the drive could not hold is found before anything is copied. Start at [`Fit::take`].
+
+use std::collections::HashSet;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::path::{Component, Path};
+
+use super::draft::packs;
+use super::findings::Limit;
+use crate::bytes::Bytes;
+use crate::disk::attributes_of;
+use crate::site::Abilities;
+use crate::tally::{Entry, EntryKind, Found as Walked, Size};
+
+/// What most file systems give out at a time.
+const CLUSTER: u64 = 4096;
+
+/// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
+pub(super) struct Fit<'a> {
+    abilities: &'a Abilities,
+    /// Whether the source's file system says less than another will need, because it packs its files.
+    packs: bool,
+    from: &'a Path,
+    pub(super) size: Size,
+    /// Bytes needed there: whole blocks of 4 kB, holes only where it has them.
+    pub(super) need: Bytes,
+    /// What it cannot hold: the limit, the first path, and how many.
+    pub(super) unfit: Vec<(Limit, String, usize)>,
+    pub(super) again: bool,
+    /// Whether attributes would be lost.
+    pub(super) attributes: bool,
+    pub(super) leads_out: Option<(String, usize)>,
+    /// Links that lead to files and that it has not: the first, and how many.
+    pub(super) linked: Option<(String, usize)>,
+    /// Room that copies of those files take, in whole blocks of 4 kB.
+    pub(super) linked_bytes: Bytes,
+    /// Hashes of the names seen, folded, where names fold.
+    names: HashSet<u64>,
+}
+
+impl<'a> Fit<'a> {
+    pub(super) fn new(abilities: &'a Abilities, source: &str, from: &'a Path) -> Self {
+        Self {
+            abilities,
+            packs: packs(source),
+            from,
+            size: Size { whole: true, ..Size::default() },
+            need: Bytes::ZERO,
+            unfit: Vec::new(),
+            again: false,
+            attributes: false,
+            leads_out: None,
+            linked: None,
+            linked_bytes: Bytes::ZERO,
+            names: HashSet::new(),
+        }
+    }
+
+    fn cannot(&mut self, limit: Limit, path: &Path) {
+        match self.unfit.iter_mut().find(|(known, ..)| *known == limit) {
+            Some((.., count)) => *count += 1,
+            None => self.unfit.push((limit, path.to_string_lossy().into_owned(), 1)),
+        }
+    }
+
+    pub(super) fn take(&mut self, found: Walked) {
+        let entry = match found {
+            Walked::Entry(entry) => entry,
+            Walked::Other(path) => return self.cannot(Limit::Kind, path.as_path()),
+        };
+        self.size.add(&entry);
+        self.need = self.need.plus(self.need_of(&entry));
+        let path = entry.path.as_path();
+        if matches!(entry.kind, EntryKind::Link(_)) && !self.abilities.links {
+            match entry.path.under(self.from).metadata() {
+                Ok(meta) if meta.is_file() => {
+                    self.linked.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
+                    self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.len().next_multiple_of(CLUSTER)));
+                    if self.abilities.largest_file.is_some_and(|most| meta.len() > most.count()) {
+                        self.cannot(Limit::Size, path);
+                    }
+                }
+                // A folder, or nothing: no copy of it can stand there.
+                Ok(_) | Err(_) => self.cannot(Limit::Link, path),
+            }
+        }
+        if path.file_name().is_some_and(|name| !self.abilities.can_name(name)) {
+            self.cannot(Limit::Name, path);
+        }
+        if self.abilities.largest_file.is_some_and(|most| entry.size > most.count()) {
+            self.cannot(Limit::Size, path);
+        }
+        if self.abilities.folds_case {
+            let mut hash = DefaultHasher::new();
+            match path.to_str() {
+                Some(text) => text.to_lowercase().hash(&mut hash),
+                None => path.hash(&mut hash),
+            }
+            if !self.names.insert(hash.finish()) {
+                self.cannot(Limit::Case, path);
+            }
+        }
+        self.again |= matches!(entry.kind, EntryKind::Again(_));
+        if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {
+            self.attributes = !attributes_of(&entry.path.under(self.from)).is_empty();
+        }
+        if leads_out(&entry) {
+            let text = path.to_string_lossy().into_owned();
+            self.leads_out.get_or_insert((text, 0)).1 += 1;
+        }
+    }
+
+    fn need_of(&self, entry: &Entry) -> Bytes {
+        Bytes::new(match entry.kind {
+            EntryKind::File => {
+                let whole = entry.size.next_multiple_of(CLUSTER);
+                if self.abilities.sparse && !self.packs {
+                    whole.min(entry.allocated.next_multiple_of(CLUSTER))
+                } else {
+                    whole
+                }
+            }
+            EntryKind::Again(_) if !self.abilities.hard_links => {
+                entry.path.under(self.from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
+            }
+            EntryKind::Folder => entry.allocated.max(CLUSTER),
+            // A link with a long target takes a block.
+            EntryKind::Link(_) => entry.allocated,
+            EntryKind::Again(_) => 0,
+        })
+    }
+}
+
+/// Whether a relative link leads above the lot, so that it leads elsewhere from another place.
+fn leads_out(entry: &Entry) -> bool {
+    let EntryKind::Link(target) = &entry.kind else { return false };
+    let depth = entry.path.as_path().components().count() as i64 - 1;
+    let mut level = depth;
+    for component in target.components() {
+        match component {
+            Component::RootDir | Component::Prefix(_) => return false,
+            Component::ParentDir => level -= 1,
+            Component::Normal(_) => level += 1,
+            Component::CurDir => {}
+        }
+        if level < 0 {
+            return true;
+        }
+    }
+    false
+}

@@ -1,0 +1,235 @@
+//! Hauls that fit only in one order, or only with a copy in between: planned, hauled, judged, killed and returned.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::disk::{Act, Disk, Gate};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, Journal, Stage, return_haul};
+use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Mode, Plan, Policy, StepKind, plan};
+use deft_barge_core::survey::{GameId, Survey, survey};
+use deft_barge_core::tally::{EntryKind, walk};
+use deft_barge_harbor::launchers::Launcher;
+
+use crate::house::{House, same};
+use crate::port::tree;
+
+const PALE: &str = "parlour-lamp/pale-signal";
+const TIDE: &str = "parlour-lamp/tidewright";
+const GULL: &str = "tolliver/tv-11";
+const HEXWOOD: &str = "ninepin/np-03";
+
+/// Beacon House with just so many bytes free on each drive that is named.
+fn house(free: &[(&str, u64)]) -> House {
+    let house = House::new();
+    for drive in survey(&house.site(), Vec::new(), &|_| {}).drives {
+        let name = &drive.drive.name;
+        let Some((_, free)) = free.iter().find(|(which, _)| which == name) else { continue };
+        let world = house.folder().join("world.toml");
+        let text = fs::read_to_string(&world).unwrap();
+        let (head, rest) = text.split_at(text.find(&format!("name = \"{name}\"")).unwrap());
+        let (at, end) =
+            (rest.find("capacity = ").unwrap(), rest[rest.find("capacity = ").unwrap()..].find('\n').unwrap());
+        let capacity = format!("reserve = 0\ncapacity = {}", drive.used.count() + free);
+        fs::write(&world, format!("{head}{}{capacity}{}", &rest[..at], &rest[at + end..])).unwrap();
+    }
+    house
+}
+
+fn looked(house: &House) -> Survey {
+    survey(&house.site(), Vec::new(), &|_| {})
+}
+
+fn planned(house: &House, lots: &[(&str, &str)]) -> Plan {
+    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+    for (game, to) in lots {
+        draft.send(GameId((*game).into()), Destination::Drive((*to).into()));
+    }
+    plan(&house.site(), &looked(house), &draft, Policy::Hold)
+}
+
+fn run(house: &House, plan: &Plan, report: &dyn Fn(HaulEvent), stop: &Control) -> Result<(), HaulError> {
+    let site = house.site();
+    let (journal, unfinished) = Journal::open(&site)?.recover()?;
+    let mut haul = match unfinished {
+        Some(row) => Haul::of(&site, &journal, row.id)?,
+        None => Haul::begin(&site, &journal, plan)?,
+    };
+    haul.run(report, stop).map(drop)
+}
+
+fn place(house: &House, game: &str) -> PathBuf {
+    looked(house).game(&GameId(game.into())).unwrap().found.install.clone()
+}
+
+fn launcher(game: &str) -> Launcher {
+    match game.split_once('/').unwrap().0 {
+        "parlour-lamp" => Launcher::ParlourLamp,
+        "tolliver" => Launcher::Tolliver,
+        _ => Launcher::Ninepin,
+    }
+}
+
+/// Hauls, looks, and returns; gives the drives on which the games lay.
+fn there_and_back(house: &House, lots: &[(&str, &str)], plan: &Plan) {
+    let before: BTreeMap<&str, _> = lots.iter().map(|(game, _)| (*game, tree(&place(house, game)))).collect();
+    let records = house.records();
+    run(house, plan, &|_| {}, &Control::default()).unwrap();
+    for (game, to) in lots {
+        let now = looked(house);
+        let found = now.game(&GameId((*game).into())).unwrap();
+        assert_eq!(found.drive.as_deref(), Some(*to), "{game}");
+        assert!(house.judge(launcher(game), game).content(), "{game}");
+        assert_eq!(tree(&found.found.install).len(), before[game].len(), "{game}");
+    }
+    for drive in looked(house).drives {
+        assert!(drive.used <= drive.drive.capacity, "{}", drive.drive.name);
+    }
+    let site = house.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    drop(journal);
+    for (game, tree_before) in &before {
+        assert!(house.judge(launcher(game), game).content(), "{game}, returned");
+        let now = tree(&place(house, game));
+        let names = |tree: &crate::port::Tree| tree.keys().cloned().collect::<Vec<_>>();
+        assert_eq!(names(&now), names(tree_before), "{game}, returned");
+    }
+    same(&records, &house.records(), "returned");
+}
+
+#[test]
+fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_originals() {
+    // Nothing fits on swift before something has left it.
+    let house = house(&[("swift", 20_000)]);
+    let lots = [(TIDE, "swift"), (PALE, "cellar"), (HEXWOOD, "newhold")];
+    let plan = planned(&house, &lots);
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    let order: Vec<&str> = plan.lots.iter().map(|lot| lot.game.0.as_str()).collect();
+    let at = |game: &str| order.iter().position(|other| *other == game).unwrap();
+    assert!(at(PALE) < at(TIDE), "{order:?}");
+    assert_eq!(plan.lots[at(PALE)].policy, Policy::Release);
+    assert_eq!(plan.lots[at(TIDE)].after, [at(PALE)]);
+    assert_eq!(plan.lots[at(HEXWOOD)].policy, Policy::Hold, "nobody needs its room");
+    let must = |kind: &FindingKind| matches!(kind, FindingKind::MustRelease { drive, .. } if drive == "swift");
+    assert_eq!(plan.findings.iter().filter(|finding| must(&finding.kind)).count(), 1);
+    // The load over time is that of the drives, and never above what they hold.
+    for (n, load) in plan.loads.iter().enumerate() {
+        let used: Vec<Bytes> = plan.steps.iter().map(|step| step.used[n]).collect();
+        assert_eq!((used[0], *used.iter().max().unwrap()), (load.now, load.peak));
+        assert!(load.peak <= load.most() || load.peak == load.now, "{load:?}");
+    }
+    assert_eq!(plan.steps.iter().filter(|step| step.kind == StepKind::LetGo).count(), 1);
+    there_and_back(&house, &lots, &plan);
+}
+
+#[test]
+fn two_full_drives_change_places_over_a_third_one() {
+    let house = house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)]);
+    for lots in [[(TIDE, "swift"), (PALE, "cellar")], [(HEXWOOD, "swift"), (GULL, "cellar")]] {
+        let house = if lots[0].0 == TIDE {
+            &house
+        } else {
+            &self::house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)])
+        };
+        let plan = planned(house, &lots);
+        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert_eq!(plan.lots.len(), 3, "one of them goes twice");
+        let waits = |kind: &FindingKind| matches!(kind, FindingKind::WaitsOn { drive, .. } if drive == "newhold");
+        assert!(plan.findings.iter().any(|finding| waits(&finding.kind)), "{:?}", plan.findings);
+        assert!(plan.lots.iter().all(|lot| lot.mode == Mode::Copy));
+        there_and_back(house, &lots, &plan);
+    }
+}
+
+#[test]
+fn a_haul_in_an_order_goes_on_after_every_stage_at_which_it_was_left() {
+    let lots = [(TIDE, "swift"), (PALE, "cellar")];
+    let free = [("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)];
+    let mut stages = 0;
+    for left_at in 0.. {
+        let house = house(&free);
+        let plan = planned(&house, &lots);
+        let (seen, stop) = (std::cell::Cell::new(0), Control::default());
+        let leave = |event: HaulEvent| {
+            if matches!(event, HaulEvent::Stage { .. }) {
+                if seen.get() == left_at {
+                    stop.ask();
+                }
+                seen.set(seen.get() + 1);
+            }
+        };
+        let left = run(&house, &plan, &leave, &stop);
+        if left.is_ok() && seen.get() <= left_at {
+            break;
+        }
+        stages += 1;
+        let site = house.site();
+        let open = Journal::open(&site).unwrap().recover().unwrap().1.is_some();
+        if open {
+            run(&house, &plan, &|_| {}, &Control::default()).unwrap_or_else(|why| panic!("{left_at}: {why}"));
+        }
+        for (game, to) in &lots {
+            let now = looked(&house);
+            assert_eq!(now.game(&GameId((*game).into())).unwrap().drive.as_deref(), Some(*to), "{left_at}");
+            assert!(house.judge(launcher(game), game).content(), "{left_at}");
+        }
+    }
+    assert!(stages > 15, "{stages}");
+}
+
+#[test]
+fn what_does_not_fit_in_any_order_says_what_would_help() {
+    let free = [("swift", 20_000), ("cellar", 20_000), ("newhold", 10_000), ("pocket", 10_000)];
+    let house = house(&free);
+    let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
+    let kinds: Vec<&FindingKind> = plan.findings.iter().map(|finding| &finding.kind).collect();
+    assert!(kinds.iter().any(|kind| matches!(kind, FindingKind::NoOrder { done: 0, .. })), "{kinds:?}");
+    let more = kinds.iter().find_map(|kind| match kind {
+        FindingKind::MoreRoom { drive, bytes } => Some((drive.clone(), bytes.count())),
+        _ => None,
+    });
+    let (drive, bytes) = more.unwrap();
+    assert!(kinds.iter().any(|kind| matches!(kind, FindingKind::WithoutLot { .. })) || bytes > 0);
+    // With just that much it is planned.
+    let free = free.map(|(name, free)| (name, if name == drive { free + bytes } else { free }));
+    let house = self::house(&free);
+    let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+}
+
+/// Spoils a copy as soon as it is in its place.
+#[derive(Debug)]
+struct Spoiling(PathBuf);
+
+impl Gate for Spoiling {
+    fn before(&self, _: &Act<'_>) -> std::io::Result<()> {
+        Ok(())
+    }
+
+    fn after(&self, act: &Act<'_>) {
+        if matches!(act, Act::Rename { to, .. } if *to == self.0) {
+            let all = walk(&Disk::default(), &self.0).unwrap().entries;
+            let first = all.iter().find(|entry| entry.kind == EntryKind::File && entry.size > 100).unwrap();
+            fs::write(first.path.under(&self.0), "spoilt").unwrap();
+        }
+    }
+}
+
+#[test]
+fn what_needs_the_room_of_originals_that_stay_is_not_begun() {
+    let house = house(&[("swift", 20_000)]);
+    let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
+    let old = place(&house, PALE);
+    let mut site = house.site();
+    site.disk = site.disk.and_gate(Arc::new(Spoiling(plan.lots[0].to.clone())));
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    // Its proof does not hold: nothing may be let go, and nothing may be copied into that room.
+    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
+    assert!(matches!(error, HaulError::NoRoomYet { .. }), "{error:?}");
+    assert!(old.exists(), "its originals are held");
+    let stages: Vec<Stage> = journal.hauls().unwrap()[0].lots.iter().map(|lot| lot.stage.clone()).collect();
+    assert_eq!(stages, [Stage::Proved { holds: false }, Stage::Planned]);
+}
