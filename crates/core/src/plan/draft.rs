@@ -157,7 +157,7 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
 }
 
 /// Bytes that a game needs on another drive: without its holes where that has holes too, whole where its own drive may pack files.
-fn bytes_there(survey: &Survey, game: &Game, to: usize) -> Bytes {
+pub(super) fn bytes_there(survey: &Survey, game: &Game, to: usize) -> Bytes {
     let sparse = survey.drives[to].drive.abilities.sparse;
     let source = game.drive.as_ref().and_then(|name| survey.drive(name));
     let packs = source.is_some_and(|state| packs(&state.drive.file_system));

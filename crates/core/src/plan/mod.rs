@@ -13,6 +13,7 @@ mod libraries;
 mod making;
 pub mod order;
 mod quiet;
+mod suggest;
 
 pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};
 pub use edits::{MakeLetters, Preview, PreviewKind};
@@ -20,6 +21,7 @@ pub use findings::{Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
 pub use making::{Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
+pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};
 
 #[cfg(test)]
 mod tests;

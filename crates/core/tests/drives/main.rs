@@ -174,7 +174,9 @@ impl Machine {
     fn plan(&self, site: &Site, policy: Policy) -> Plan {
         let survey = survey(site, History::of(site).unwrap().held(site), &|_| {});
         let mut draft = Draft::default();
-        draft.send(GameId("quillgate/g1".into()), Destination::Drive("to".into()));
+        // Another run of these tests may have mounted drives with the same names.
+        let to = site.drive_of(&self.at("to")).unwrap().name.clone();
+        draft.send(GameId("quillgate/g1".into()), Destination::Drive(to));
         plan(site, &survey, &draft, policy)
     }
 
