@@ -3,6 +3,8 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand};
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::plan::WhatIf;
 
 /// Moves installed games between drives: copies them, compares every byte, rewrites the launchers'
 /// records, proves that nothing would be downloaded again, and only then lets go of the originals.
@@ -34,8 +36,16 @@ pub enum Command {
     Plan(Wish),
     /// Haul games to a drive. The originals are held until they are released.
     Haul(Wish),
-    /// Go on with a haul that was interrupted.
-    Resume(Pace),
+    /// Suggest which games to send where. Writes nothing.
+    #[command(subcommand)]
+    Suggest(Suggest),
+    /// Measure how fast a drive reads and writes: writes up to 256 MB there for some seconds, and removes it again.
+    Probe {
+        /// The drive, by name or digit.
+        drive: String,
+    },
+    /// Go on with a haul that was interrupted, or that waits after its first game.
+    Resume(Going),
     /// Take a file that cannot be read from another copy of it; the haul is then gone on with by `resume`.
     Take(Taking),
     /// Undo a haul: the one under way, the newest one, or the one with this number.
@@ -114,17 +124,82 @@ pub struct Demo {
     pub unattended: bool,
 }
 
+/// What a suggestion should come to.
+#[derive(Debug, Subcommand)]
+pub enum Suggest {
+    /// Make room on a drive with the fewest and least played games.
+    Free {
+        /// The drive, by name or digit.
+        drive: String,
+        /// How much, such as 120GB.
+        #[arg(value_parser = |text: &str| text.parse::<Bytes>())]
+        size: Bytes,
+        #[command(flatten)]
+        more: Suggested,
+    },
+    /// Send everything off a drive.
+    Empty {
+        /// The drive, by name or digit.
+        drive: String,
+        #[command(flatten)]
+        more: Suggested,
+    },
+    /// Bring what was played last to a drive, as much as it holds.
+    Played {
+        /// The drive, by name or digit.
+        drive: String,
+        #[command(flatten)]
+        more: Suggested,
+    },
+    /// Give every drive its reserve.
+    Reserves {
+        #[command(flatten)]
+        more: Suggested,
+    },
+}
+
+#[derive(Debug, Args)]
+pub struct Suggested {
+    /// Reckon with a drive that is not there yet: NAME:SIZE[:KIND[:FILE-SYSTEM]], such as crate:2TB:ssd:ext4.
+    #[arg(long, value_name = "DRIVE")]
+    pub what_if: Vec<WhatIf>,
+    /// Write the suggestion to a file as a draft, for `plan --from` and `haul --from`. A file that is there is not overwritten.
+    #[arg(long, value_name = "FILE")]
+    pub save: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub struct Going {
+    #[command(flatten)]
+    pub pace: Pace,
+    /// Say yes to a haul that waits after its first game.
+    #[arg(long)]
+    pub yes: bool,
+}
+
 #[derive(Debug, Args)]
 pub struct Wish {
-    /// Games, by title or a part of it, or by id.
-    #[arg(required_unless_present = "traced", value_name = "GAME")]
+    /// Games, by title or a part of it, or by id; GAME=DRIVE sends one elsewhere than the others.
+    #[arg(required_unless_present_any = ["traced", "from"], value_name = "GAME[=DRIVE]")]
     pub games: Vec<String>,
+    /// Take the games and their destinations from a draft's file.
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["games", "traced", "to"])]
+    pub from: Option<PathBuf>,
+    /// Write what is wished for to a file, as a draft. A file that is there is not overwritten.
+    #[arg(long, value_name = "FILE")]
+    pub save: Option<PathBuf>,
+    /// Plan for a drive that is not there yet: NAME:SIZE[:KIND[:FILE-SYSTEM]], such as crate:2TB:ssd:ext4.
+    #[arg(long, value_name = "DRIVE")]
+    pub what_if: Vec<WhatIf>,
+    /// Let the smallest game go through to its proof first; `resume --yes` then goes on with the others.
+    #[arg(long)]
+    pub try_first: bool,
     /// A folder whose records are traced first: moves a game whose launcher no profile describes.
     #[arg(long, value_name = "PATH")]
     pub traced: Vec<PathBuf>,
     /// The drive, by name or digit, or the folder of a library on it.
     #[arg(long, value_name = "DRIVE")]
-    pub to: String,
+    pub to: Option<String>,
     /// Accept cautions, and do not ask.
     #[arg(long)]
     pub yes: bool,

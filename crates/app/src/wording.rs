@@ -2,10 +2,15 @@
 
 use std::time::Duration;
 
+use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{HaulRow, Proof, Stage};
 use deft_barge_core::launcher::PlaceFault;
-use deft_barge_core::plan::{Finding, FindingKind, Limit, Mode, PreviewKind, Weight};
+use deft_barge_core::plan::{
+    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Pace, PreviewKind, Slowest, Span, Weight,
+    Why,
+};
 use deft_barge_core::site::{DriveKind, Process, Sight};
+use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::show::{count, visible};
@@ -33,6 +38,7 @@ pub fn finding_sentence(finding: &Finding) -> String {
 pub fn finding_json(finding: &Finding) -> Value {
     let mut value = serde_json::to_value(finding).unwrap_or_else(|_| json!({}));
     value["text"] = finding_sentence(finding).into();
+    value["clearing"] = serde_json::to_value(finding.kind.clearing()).unwrap_or_default();
     value
 }
 
@@ -63,6 +69,9 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::MustRelease { drive, bytes } => format!(
             "its originals ({bytes}) have to be let go as soon as their copy is proved: their room on {drive} is needed for what comes after."
         ),
+        FindingKind::NotTried => {
+            "no game can be tried before the others: there is but one, or all hang together in their order.".into()
+        }
         FindingKind::WaitsOn { drive, bytes } => {
             format!("it has to wait on {drive} while others change places, so its {bytes} are copied twice.")
         }
@@ -117,6 +126,41 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!(
                 "{what} ({}, {bytes}), since the drive has none. A return brings the links back while the originals are held; after the release it brings back the copies.",
                 count(*n as u64)
+            )
+        }
+        FindingKind::SharesFolder { with, path } => format!(
+            "the folder of {with}, {}, lies in its folder and would be taken along. Move that one first, or leave both.",
+            path.display()
+        ),
+        FindingKind::AlsoKnown { as_title, launcher } => format!(
+            "{launcher} knows the same folder as {as_title}, and will still look for it in the old place. Change it there, or accept."
+        ),
+        FindingKind::TimeAhead { path, count: n } => {
+            let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
+            format!(
+                "{path}{more} was changed at a time that is still to come. A clock is or was wrong; the files are compared by their bytes all the same."
+            )
+        }
+        FindingKind::Removable { drive } => {
+            format!("{drive} can be unplugged; its launcher will miss the game while it is.")
+        }
+        FindingKind::Slower { drive, reads, read } => format!(
+            "{drive} reads {}/s where it lies now at {}/s; it will load more slowly.",
+            Bytes::new(*reads),
+            Bytes::new(*read)
+        ),
+        FindingKind::NoStateRoom { path, lacks } => {
+            format!(
+                "the folder of the journal, {}, lacks {lacks} for the list of files. Make room there.",
+                path.display()
+            )
+        }
+        FindingKind::StillHeld { haul, bytes } => format!(
+            "{bytes} of its originals are still held by haul {haul}. Let go of them with: deft-barge release {haul}, if they are not needed."
+        ),
+        FindingKind::NotThereYet { drive } => {
+            format!(
+                "{drive} is not there yet; this is what would be. Save the draft, and open it when the drive is plugged in."
             )
         }
         FindingKind::NoDestination { what } => format!("{what} is no drive or library that is there."),
@@ -293,6 +337,96 @@ pub fn about(time: Duration) -> String {
         2..=89 => format!("about {seconds} s"),
         90..=5399 => format!("about {} min", (seconds + 30) / 60),
         _ => format!("about {} h {} min", seconds / 3600, seconds % 3600 / 60),
+    }
+}
+
+/// A range of times as people say it.
+pub fn span(span: Span) -> String {
+    let (low, high) = (about(span.low), about(span.high));
+    if low == high {
+        return low;
+    }
+    format!("{low} to {}", high.trim_start_matches("about "))
+}
+
+/// How long a lot takes, why, and how that is known.
+pub fn lot_time(time: &LotTime) -> String {
+    let rate = |rate: f64| format!("{}/s", Bytes::new(rate as u64));
+    let why = match &time.slowest {
+        Some(Slowest::Reads { drive, bytes_per_second }) => format!(": {drive} reads {}", rate(*bytes_per_second)),
+        Some(Slowest::Writes { drive, bytes_per_second }) => format!(": {drive} writes {}", rate(*bytes_per_second)),
+        Some(Slowest::Files { drive }) => format!(": many small files on {drive}"),
+        None => String::new(),
+    };
+    let basis = match time.basis {
+        Basis::Hauls => "by past hauls",
+        Basis::Probe => "as probed",
+        Basis::Part => "by what is known of one of the drives",
+        Basis::Kind => "guessed from the kinds of the drives; a probe tells more",
+    };
+    format!("{}{} ({basis})", span(time.span), visible(&why))
+}
+
+/// How a drive's load changes.
+pub fn load(load: &Load) -> String {
+    let percent = |bytes: Bytes| bytes.part_of(load.capacity) * 100.0;
+    format!(
+        "load      {} now {:.0} %, at most {:.0} %, {:.0} % once the originals are released",
+        crate::show::pad(&crate::show::line(&load.drive), 12),
+        percent(load.now),
+        percent(load.peak),
+        percent(load.after)
+    )
+}
+
+/// What a probe has measured.
+pub fn pace(drive: &str, pace: &Pace) -> String {
+    let rate = |rate: f64| Bytes::new(rate as u64);
+    format!(
+        "{} reads {}/s and writes {}/s; each small file takes {:.1} ms",
+        crate::show::line(drive),
+        rate(pace.read),
+        rate(pace.write),
+        pace.per_file * 1000.0
+    )
+}
+
+/// Why a line stands in a suggestion.
+pub fn why(why: &Why, now: Timestamp) -> String {
+    let days = |at: Timestamp| match now.duration_since(at).as_secs() / 86_400 {
+        days if days <= 0 => "today".to_string(),
+        1 => "a day ago".into(),
+        days => format!("{} days ago", count(days as u64)),
+    };
+    match why {
+        Why::MakesRoom { drive, bytes } => format!("gives {bytes} back on {drive}"),
+        Why::LastPlayed { at: Some(at) } => format!("last played {}", days(*at)),
+        Why::LastPlayed { at: None } => "not known when it was played".into(),
+        Why::PlayedMost { at } => format!("played {}", days(*at)),
+        Why::OnlyPlace => "the only drive with room for it".into(),
+    }
+}
+
+/// What a suggestion leaves undone.
+pub fn miss(miss: &Miss) -> String {
+    visible(&match miss {
+        Miss::Fixed { title } => format!("{title} cannot be moved."),
+        Miss::NoPlace { title } => format!("{title}: no other drive has room for it and can hold it."),
+        Miss::StillLacks { drive, bytes } => format!("{drive} still lacks {bytes}: no more games of it find a place."),
+        Miss::NoDrive { drive } => format!("There is no drive {drive}."),
+    })
+}
+
+/// What has changed since a draft was written.
+pub fn misfit(misfit: &Misfit) -> String {
+    match misfit {
+        Misfit::GameGone { title, .. } => format!("{title} is not installed any more"),
+        Misfit::Moved { title, was, now } => {
+            format!("{title} lay in {} and lies in {} now", was.display(), now.display())
+        }
+        Misfit::DriveGone { title, drive } => format!("{title}: there is no drive {drive}"),
+        Misfit::LibraryGone { title, library } => format!("{title}: there is no library {}", library.display()),
+        Misfit::NoPlace { title } => format!("{title}: it is not said where to"),
     }
 }
 

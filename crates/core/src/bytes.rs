@@ -73,6 +73,27 @@ impl fmt::Display for Bytes {
     }
 }
 
+impl std::str::FromStr for Bytes {
+    type Err = String;
+
+    /// Reads a size as people write it: `120GB`, `38.5 MB`, `4096`. Units are decimal, their case does not count.
+    fn from_str(text: &str) -> Result<Self, String> {
+        let text = text.trim();
+        let end = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
+        let fault = || format!("{text:?} is no size, such as 120GB");
+        let number: f64 = text[..end].parse().map_err(|_| fault())?;
+        let unit = match text[end..].trim().to_lowercase().as_str() {
+            "" | "b" => 1.0,
+            "kb" => 1e3,
+            "mb" => 1e6,
+            "gb" => 1e9,
+            "tb" => 1e12,
+            _ => return Err(fault()),
+        };
+        Ok(Self((number * unit).round() as u64))
+    }
+}
+
 /// Number of a haul in one state folder, counted from 1.
 ///
 /// A lot's number is not taken for it:
@@ -105,6 +126,18 @@ pub struct LotId(pub i64);
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn sizes_are_read_as_people_write_them() {
+        for (text, bytes) in
+            [("120GB", 120_000_000_000), ("38.5 MB", 38_500_000), ("4096", 4096), ("1 tb", 1_000_000_000_000)]
+        {
+            assert_eq!(text.parse(), Ok(Bytes::new(bytes)), "{text}");
+        }
+        for text in ["", "GB", "12 GiB", "-1", "1.2.3 MB"] {
+            assert!(text.parse::<Bytes>().is_err(), "{text}");
+        }
+    }
 
     #[test]
     fn sizes_are_decimal_with_one_decimal_and_never_read_a_thousand() {

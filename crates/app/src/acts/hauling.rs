@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul,
+    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, Trial, give_up_rest, prove_game, prove_haul, release_haul,
     return_haul, return_lots, return_plan, take_from,
 };
 use deft_barge_core::plan::{LibraryWish, Mode, Plan, Weight, plan_library};
@@ -15,7 +15,7 @@ use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, LibraryAct, Pace, Taking, What, Which, Wish};
+use crate::arguments::{Back, Going, LibraryAct, Pace, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -151,6 +151,12 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
 }
 
 fn print_end(row: &HaulRow) -> Result<(), Fault> {
+    if row.unfinished() && row.trial == Trial::Waits {
+        say(&format!(
+            "Haul {} has tried its first game and waits. Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge return",
+            row.id
+        ))?;
+    }
     for lot in &row.lots {
         say(&format!(
             "haul {}   {}   {}   {}",
@@ -182,11 +188,25 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
 }
 
 /// `resume`
-pub fn resume(site: &Site, pace: Pace, json: bool) -> Result<u8, Fault> {
+pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let Some(row) = unfinished else {
         return Err(Fault::usage("No haul is under way.", "See: deft-barge log"));
     };
+    let pace = going.pace;
+    if row.trial == Trial::Waits && row.lots.first().is_some_and(|lot| lot.stage.at_rest()) {
+        let rest = row.lots.len() - 1;
+        let question = format!("The first game is tried. Go on with the other {rest}?");
+        let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+        if !(going.yes || at_terminal && asked(&question)?) {
+            return Err(Fault::new(
+                Kind::Interrupted,
+                format!("Haul {} waits for a yes after its first game.", row.id),
+                "Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge return",
+            ));
+        }
+        journal.set_trial(row.id, Trial::Agreed)?;
+    }
     if !json {
         let stages: Vec<String> =
             row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();

@@ -168,7 +168,7 @@ pub(super) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
 
 pub(super) fn plan_text(plan: &Plan) -> String {
     let mut out = Vec::new();
-    for lot in &plan.lots {
+    for (n, lot) in plan.lots.iter().enumerate() {
         out.push(format!(
             "{}   {} in {} files   {} > {}   {}",
             line(&lot.title),
@@ -178,6 +178,9 @@ pub(super) fn plan_text(plan: &Plan) -> String {
             lot.to_drive,
             wording::mode(lot.mode)
         ));
+        if let Some(time) = plan.timing.lots.get(n).filter(|_| lot.mode == Mode::Copy) {
+            out.push(format!("  time      {}", wording::lot_time(time)));
+        }
         out.push(format!("  from      {}", path(&lot.from)));
         out.push(format!("  to        {}", path(&lot.to)));
         for preview in &lot.previews {
@@ -196,14 +199,10 @@ pub(super) fn plan_text(plan: &Plan) -> String {
     }
     let changed = plan.loads.iter().filter(|load| load.peak != load.now || load.after != load.now);
     for load in changed {
-        let percent = |bytes: deft_barge_core::bytes::Bytes| bytes.part_of(load.capacity) * 100.0;
-        out.push(format!(
-            "load      {} now {:.0} %, at most {:.0} %, {:.0} % once the originals are released",
-            pad(&line(&load.drive), 12),
-            percent(load.now),
-            percent(load.peak),
-            percent(load.after)
-        ));
+        out.push(wording::load(load));
+    }
+    if plan.lots.iter().any(|lot| lot.mode == Mode::Copy) {
+        out.push(format!("time      {} in all", wording::span(plan.timing.whole)));
     }
     out.extend(plan.findings.iter().map(wording::finding));
     out.join("\n")

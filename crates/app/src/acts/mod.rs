@@ -1,14 +1,17 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
 mod demo;
+mod drafts;
 mod hauling;
 mod looking;
 mod records;
+mod suggesting;
 
 pub use demo::demo;
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use records::{profile, trace};
+pub use suggesting::{probe, suggest};
 
 use std::io::{IsTerminal, Write, stderr};
 use std::path::PathBuf;
@@ -16,7 +19,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Control, History};
+use deft_barge_core::haul::{Control, History, Trial};
 use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
@@ -42,7 +45,8 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
             let _ = write!(stderr(), "\r\x1b[Kmeasured {} of {} games", phase.measured, phase.games);
         }
     };
-    let survey = deft_barge_core::survey::survey(site, history.held(site), &report);
+    let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
+    survey.speeds = history.speeds;
     if told.into_inner() {
         let _ = write!(stderr(), "\r\x1b[K");
     }
@@ -64,20 +68,48 @@ fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
 
 /// The plan that a command line wishes for.
 fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Fault> {
+    let mut policy = if wish.release { Policy::Release } else { Policy::Hold };
+    let mut what_if = wish.what_if.clone();
+    let mut site = site.clone();
+    let mut draft = Draft::default();
+    if let Some(path) = &wish.from {
+        let file = drafts::read(path)?;
+        what_if.extend(file.what_if.clone());
+        drafts::add(&what_if, &mut site, survey);
+        draft = file.fit(survey).map_err(|misfits| drafts::misfit(path, &misfits))?;
+        if file.policy == Policy::Release {
+            policy = Policy::Release;
+        }
+    } else {
+        drafts::add(&what_if, &mut site, survey);
+    }
     let mut traced = Vec::new();
     for path in &wish.traced {
-        let trace = records::traced(site, path, &[])?;
+        let trace = records::traced(&site, path, &[])?;
         if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
             return Err(Fault::usage(sentence, "Name the game instead of its folder."));
         }
-        traced.push(add_to_survey(site, survey, &trace));
+        traced.push(add_to_survey(&site, survey, &trace));
     }
     let survey = &*survey;
-    let to = destination(site, survey, &wish.to)?;
-    let mut draft = Draft::default();
+    let to = || -> Result<Destination, Fault> {
+        let word = wish.to.as_ref().ok_or_else(|| {
+            Fault::usage("It is not said where to.", "Name the drive with --to, or for one game as GAME=DRIVE.")
+        })?;
+        destination(&site, survey, word)
+    };
     for word in &wish.games {
-        draft.send(find_game(survey, word)?.id.clone(), to.clone());
+        // A title may hold an equals sign: then all of it is the title.
+        let parts = word.rsplit_once('=').filter(|_| survey.find_games(word).is_empty());
+        let (game, to) = match parts {
+            Some((game, drive)) => (game, destination(&site, survey, drive)?),
+            None => (word.as_str(), to()?),
+        };
+        draft.send(find_game(survey, game)?.id.clone(), to);
+    }
+    for id in &traced {
+        draft.send(id.clone(), to()?);
     }
     if wish.make_letters {
         draft.letters = MakeLetters::Yes;
@@ -85,11 +117,14 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
     if wish.copy_links {
         draft.links = Links::Copies;
     }
-    for id in &traced {
-        draft.send(id.clone(), to.clone());
+    if wish.try_first {
+        draft.trial = Trial::Waits;
     }
-    let policy = if wish.release { Policy::Release } else { Policy::Hold };
-    Ok(deft_barge_core::plan::plan(site, survey, &draft, policy))
+    let plan = deft_barge_core::plan::plan(&site, survey, &draft, policy);
+    if let Some(path) = &wish.save {
+        drafts::save(path, survey, &draft, policy, what_if)?;
+    }
+    Ok(plan)
 }
 
 fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, Fault> {

@@ -17,7 +17,7 @@ use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, History, Journal, Stage, give_up_rest, release_haul, return_haul,
+    Control, Haul, HaulError, History, Journal, Stage, Trial, give_up_rest, release_haul, return_haul,
 };
 use deft_barge_core::plan::{Draft, Policy, plan, quiet};
 use deft_barge_core::site::Site;
@@ -160,7 +160,11 @@ impl Conductor {
 fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
     let history = History::of(site);
     let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
-    (survey(site, held, report), history.map_err(Fault::from))
+    let mut survey = survey(site, held, report);
+    if let Ok(history) = &history {
+        survey.speeds = history.speeds.clone();
+    }
+    (survey, history.map_err(Fault::from))
 }
 
 fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
@@ -173,6 +177,10 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Re
         Work::Resume => {
             let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
             Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
+        }
+        Work::Agree(id) => {
+            journal.set_trial(*id, Trial::Agreed)?;
+            Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?)
         }
         Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
         Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),

@@ -3,9 +3,9 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{HaulEvent, HaulRow, History};
+use deft_barge_core::haul::{HaulEvent, HaulRow, History, Trial};
 use deft_barge_core::plan::{
-    Destination, Draft, Finding, FindingKind, Links, Load, MakeLetters, Plan, Weight, projected,
+    Aim, Destination, Draft, Finding, FindingKind, Links, Load, MakeLetters, Plan, Weight, projected, suggest,
 };
 use deft_barge_core::survey::{Game, Survey};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
@@ -45,6 +45,8 @@ pub enum Act {
 pub enum Work {
     Start(Draft),
     Resume,
+    /// Say yes to a haul that waits after its first game, and go on with it.
+    Agree(HaulId),
     Return(HaulId),
     GiveUp(HaulId),
     Release(HaulId),
@@ -86,6 +88,8 @@ pub struct State {
     /// The most bytes per second that are copied.
     pub limit: Option<Bytes>,
     pub question: Option<Question>,
+    /// What is being typed: how much room a suggestion should make.
+    pub typing: Option<String>,
     pub help: bool,
     pub message: Option<String>,
     pub clock: Duration,
@@ -118,6 +122,7 @@ impl State {
             running: Running::default(),
             limit: None,
             question: None,
+            typing: None,
             help: false,
             message: None,
             clock: Duration::ZERO,
@@ -178,6 +183,10 @@ impl State {
                     } else {
                         Vec::new()
                     };
+                }
+                if let Some(text) = self.typing.take() {
+                    self.type_on(text, key.code);
+                    return Vec::new();
                 }
                 if self.help {
                     self.help = false;
@@ -290,6 +299,17 @@ impl State {
                 self.redraft();
                 return self.show(View::Haul);
             }
+            Wish::TryFirst => {
+                self.draft.trial = match self.draft.trial {
+                    Trial::None => Trial::Waits,
+                    Trial::Waits | Trial::Agreed => Trial::None,
+                };
+                self.redraft();
+                return self.show(View::Haul);
+            }
+            Wish::Free => self.typing = Some(String::new()),
+            Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
+            Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {
@@ -298,6 +318,7 @@ impl State {
                     return vec![Act::Pause];
                 }
             }
+            Wish::GoOn if self.running.work.is_none() && self.tried().is_some() => self.ask(wish),
             Wish::GoOn => {
                 if self.running.work.is_none() && self.unfinished().is_some() {
                     return self.run(Work::Resume);
@@ -395,6 +416,11 @@ impl State {
                 let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
                 (text.to_string(), Answer::Do(Work::GiveUp(haul.id)))
             }),
+            Wish::GoOn => self.tried().map(|haul| {
+                let rest = haul.lots.len() - 1;
+                let text = format!("The first game is tried. Go on with the other {rest}?");
+                (text, Answer::Do(Work::Agree(haul.id)))
+            }),
             Wish::LetGo if idle => self.to_let_go().map(|haul| {
                 let holding = haul.lots.iter().filter(|lot| lot.holds_originals());
                 let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
@@ -414,6 +440,50 @@ impl State {
             Some((text, yes)) => self.question = Some(Question { text, yes }),
             None => self.message = Some("There is nothing to do that with now.".into()),
         }
+    }
+
+    /// The haul that waits for a yes after its first game.
+    pub fn tried(&self) -> Option<&HaulRow> {
+        let waits =
+            |haul: &&HaulRow| haul.trial == Trial::Waits && haul.lots.first().is_some_and(|lot| lot.stage.at_rest());
+        self.unfinished().filter(waits)
+    }
+
+    /// Takes a key into what is typed.
+    fn type_on(&mut self, mut text: String, key: KeyCode) {
+        match key {
+            KeyCode::Char(c) => text.push(c),
+            KeyCode::Backspace => drop(text.pop()),
+            KeyCode::Esc => return,
+            KeyCode::Enter => {
+                match text.parse::<Bytes>() {
+                    Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
+                    Err(why) => self.message = Some(format!("{why}.")),
+                }
+                return;
+            }
+            _ => {}
+        }
+        self.typing = Some(text);
+    }
+
+    /// Puts a suggestion for the drive in focus into the draft; what was there of other games stays.
+    fn suggested(&mut self, aim: impl FnOnce(String) -> Aim) {
+        let Some(survey) = &self.survey else { return };
+        let Some(drive) = survey.drives.get(self.drive).map(|state| state.drive.name.clone()) else { return };
+        let suggestion = suggest(survey, &aim(drive.clone()));
+        let mut parts: Vec<String> = Vec::new();
+        match suggestion.lines.len() {
+            0 => parts.push(format!("Nothing to suggest for {drive}.")),
+            1 => parts.push("One game is on the haul; change it by its digit, 0 takes it off.".into()),
+            n => parts.push(format!("{n} games are on the haul; change any by its digit, 0 takes it off.")),
+        }
+        parts.extend(suggestion.misses.iter().map(crate::wording::miss));
+        for line in suggestion.lines {
+            self.draft.send(line.game, Destination::Drive(line.to));
+        }
+        self.message = Some(parts.join(" "));
+        self.redraft();
     }
 
     /// The haul whose originals may go.

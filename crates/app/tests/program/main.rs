@@ -4,5 +4,6 @@
 mod commands;
 mod interface;
 mod killing;
+mod planning;
 mod real_drives;
 mod world;

@@ -275,6 +275,7 @@ mod tests {
             capacity: Bytes::new(1 << 20),
             reserve: Bytes::ZERO,
             declared: true,
+            absent: false,
         }
     }
 

@@ -8,17 +8,19 @@ use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
+use std::time::{Duration, Instant};
 
 use super::error::HaulError;
 use super::hands::{Check, Told, Yard};
 use super::hearing::copy_files;
-use super::history::{TallyEntry, There};
+use super::history::{Sums, TallyEntry, There};
 use super::job::Job;
 use super::journal::Hint;
 use super::run::Work;
 use super::scan::{Met, meet, same};
 use super::stage::Stage;
 use crate::disk::{DiskFile, Meta, What};
+use crate::plan::Run;
 use crate::tally::{Entry, EntryKind, LotPath, block_count, block_hash, block_span, stamp_of};
 
 /// ENODEV, by errno(3).
@@ -55,13 +57,36 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
     if let Some(path) = changed.filter(|_| work.round > ROUNDS) {
         return Err(HaulError::SourceChanged { path });
     }
-    match one_round(work, &staging) {
+    let (begun, before) = (Instant::now(), work.journal.sums(work.lot.id)?);
+    let round = one_round(work, &staging);
+    if round.is_ok() {
+        keep_pace(work, begun.elapsed(), before)?;
+    }
+    match round {
         // The next round's walk sees what has changed, or finds that the drive reads otherwise each time.
         Err(HaulError::SourceChanged { .. }) if work.round < ROUNDS => Ok(()),
         // What is placed is looked at once more: there it shows whether anything has changed meanwhile.
         Ok(()) => work.set_stage(Stage::Compared { staging }),
         Err(error) => Err(error),
     }
+}
+
+/// Keeps how long this run took, where it says something of the drives.
+fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulError> {
+    /// What is over sooner says more of beginnings than of drives.
+    const WORTH: Duration = Duration::from_millis(300);
+    let planned = &work.lot.planned;
+    let after = work.journal.sums(work.lot.id)?;
+    let (bytes, files) = (after.bytes.saturating_sub(before.same_bytes), after.files.saturating_sub(before.same));
+    let hindered = work.stop.limit().is_some() || work.stop.gentle() || work.may_share();
+    if let Some(from) = planned.from_drive.clone()
+        && time >= WORTH
+        && !hindered
+    {
+        let run = Run { from, to: planned.to_drive.clone(), bytes, files, seconds: time.as_secs_f64() };
+        work.journal.put_run(&run)?;
+    }
+    Ok(())
 }
 
 /// Makes the folder of ours, with the way to it.

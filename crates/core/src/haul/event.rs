@@ -10,7 +10,7 @@ use serde::Serialize;
 
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::plan::Finding;
+use crate::plan::{Finding, Pace as DrivePace};
 
 /// A person's hand on a running haul: pause it, slow it down, let others go first. Clones share the wishes.
 #[derive(Clone, Debug, Default)]
@@ -154,8 +154,15 @@ impl Progress {
         self.rate = pace.rate(counts);
         self.mean = pace.mean(counts);
         let rest = |amount: Amount| amount.all.less(amount.done).count();
-        self.left = pace.left(by_copy + by_compare, rest(self.copy) + rest(self.compare));
-        self.copy_left = pace.left(by_copy, rest(self.copy));
+        let work = |copy: u64, compare: u64| copy + (compare as f64 * pace.weight) as u64;
+        let (done, left) = (work(by_copy, by_compare), work(rest(self.copy), rest(self.compare)));
+        let (done_copy, left_copy) = (by_copy, rest(self.copy));
+        self.left = pace.left(done, left);
+        // Copying goes at its own mean rate, beside comparing.
+        self.copy_left = self.left.filter(|_| done_copy > 0).map(|whole| {
+            let part = left_copy as f64 / left.max(1) as f64;
+            whole.mul_f64(part.clamp(0.0, 1.0))
+        });
     }
 }
 
@@ -235,11 +242,21 @@ pub(super) struct Pace {
     recent: VecDeque<(Instant, u64)>,
     /// Bytes copied and compared when it began.
     base: Option<(u64, u64)>,
+    /// Time for a byte that is compared, as a part of the time for one that is copied.
+    weight: f64,
+    /// What was done when it last became more, and when that was.
+    last: Option<(u64, Instant)>,
 }
 
 impl Pace {
     pub(super) fn new() -> Self {
-        Self { begun: Instant::now(), told: None, recent: VecDeque::new(), base: None }
+        Self { begun: Instant::now(), told: None, recent: VecDeque::new(), base: None, weight: 1.0, last: None }
+    }
+
+    /// One for a drive that reads back faster or more slowly than it writes.
+    pub(super) fn of_drive(drive: DrivePace) -> Self {
+        let weight = if drive.read > 0.0 { drive.write / drive.read } else { 1.0 };
+        Self { weight: weight.clamp(0.05, 2.0), ..Self::new() }
     }
 
     /// One that tells nothing of work that is done within half a second.
@@ -275,9 +292,21 @@ impl Pace {
         if seconds > 0.05 { done as f64 / seconds } else { 0.0 }
     }
 
-    /// Time for `rest` more bytes at the mean rate of the `done` ones.
-    pub(super) fn left(&self, done: u64, rest: u64) -> Option<Duration> {
-        let seconds = self.begun.elapsed().as_secs_f64();
-        (done > 0 && seconds > 0.2).then(|| Duration::from_secs_f64(seconds * rest as f64 / done as f64))
+    /// Time for `rest` more bytes at the mean rate of the `done` ones, up to when the last of these was done.
+    ///
+    /// Bytes come by blocks: while one is under way, less is left every moment, and not more.
+    pub(super) fn left(&mut self, done: u64, rest: u64) -> Option<Duration> {
+        let now = Instant::now();
+        let (before, at) = self.last.unwrap_or((0, now));
+        let at = if done == before { at } else { now };
+        self.last = Some((done, at));
+        let seconds = (at - self.begun).as_secs_f64();
+        if done == 0 || self.begun.elapsed().as_secs_f64() <= 0.2 {
+            return None;
+        }
+        let by_rate = seconds * rest as f64 / done as f64;
+        // A drive that stands still for long does not make it shorter.
+        let left = (by_rate - (now - at).as_secs_f64()).max(by_rate / 2.0);
+        Some(Duration::from_secs_f64(left))
     }
 }

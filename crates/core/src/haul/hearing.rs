@@ -48,7 +48,7 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         digests: digest_paths(work)?,
         way,
         links: work.lot.planned.links == Links::Copies,
-        pace: Pace::new(),
+        pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.lot.planned.to_drive)),
         progress: progress_of(work)?,
         hints: Vec::new(),
         given: 0,

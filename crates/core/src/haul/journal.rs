@@ -15,12 +15,12 @@ use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
-use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
+use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Trial, Unreadable, at, database, path_of};
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::VERSION;
 use crate::bytes::{HaulId, LotId};
-use crate::plan::{PlannedLot, Policy};
+use crate::plan::{Pace, PlannedLot, Policy, Run, Speeds};
 use crate::record::{Content, FileChange};
 use crate::site::Site;
 use crate::tally::{BlockHash, EntryKind, LotPath};
@@ -178,6 +178,32 @@ impl Journal {
         let id = write().map_err(self.err())?;
         self.say(id, None, "begun", "")?;
         Ok(id)
+    }
+
+    /// Writes down that the lots behind the first one wait for a person's yes, or that it was given.
+    pub fn set_trial(&self, haul: HaulId, trial: Trial) -> Result<()> {
+        let sql = "insert into trial values(?1, ?2) on conflict(haul) do update set agreed = excluded.agreed";
+        self.db().execute(sql, params![haul.0, trial == Trial::Agreed]).map(drop).map_err(self.err())
+    }
+
+    /// Keeps what a copy with its comparison has reached.
+    pub(super) fn put_run(&self, run: &Run) -> Result<()> {
+        let sql = "insert into run(at, source, target, bytes, files, seconds) values(?1, ?2, ?3, ?4, ?5, ?6)";
+        let at = Timestamp::now().to_string();
+        let row = params![at, run.from, run.to, run.bytes as i64, run.files as i64, run.seconds];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
+    }
+
+    /// What is known of the speeds of drives.
+    pub fn speeds(&self) -> Result<Speeds> {
+        self.reader.speeds()
+    }
+
+    /// Keeps what a probe of a drive has measured, instead of an earlier one.
+    pub fn put_probe(&self, drive: &str, pace: &Pace) -> Result<()> {
+        let sql = "insert or replace into probe values(?1, ?2, ?3, ?4, ?5)";
+        let row = params![drive, Timestamp::now().to_string(), pace.read, pace.write, pace.per_file];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
     /// Writes down where a lot stands; durable when this returns.

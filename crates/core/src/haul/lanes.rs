@@ -150,7 +150,7 @@ pub(super) fn side_by_side(
 }
 
 /// Whether two lots would fight for a drive: memory and flash on a fast bus serve two at once, if the other ends differ.
-fn fight(site: &Site, one: &PlannedLot, other: &PlannedLot) -> bool {
+pub(crate) fn fight(site: &Site, one: &PlannedLot, other: &PlannedLot) -> bool {
     let ends = |lot: &PlannedLot| [lot.from_drive.clone(), Some(lot.to_drive.clone())];
     let serves_many = |name: &str| {
         let kind = site.find_drive(name).map(|drive| drive.kind);

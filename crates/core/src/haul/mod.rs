@@ -24,18 +24,21 @@ mod repoint;
 mod returning;
 mod run;
 mod scan;
+mod speed;
 mod stage;
 mod tables;
 
 pub use error::HaulError;
 pub use event::{Amount, Control, HaulEvent, Progress};
-pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Unreadable};
+pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Trial, Unreadable};
 pub use journal::{Journal, JournalError, Lines, UnrecoveredJournal};
+pub(crate) use lanes::fight;
 pub use mend::take_from;
 pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
 pub use release::{Removed, release_haul};
 pub use returning::{ReturnPlan, give_up_rest, return_haul, return_lots, return_plan};
 pub use run::{Haul, HaulEnd};
+pub use speed::probe;
 pub use stage::{Stage, StageError};
 
 #[cfg(test)]

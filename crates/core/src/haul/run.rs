@@ -8,7 +8,7 @@ use super::account::{Depth, Subject, look};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::history::{LotRow, TallyEntry};
+use super::history::{LotRow, TallyEntry, Trial};
 use super::journal::Journal;
 use super::lanes::side_by_side;
 use super::place::{link, place, rename, swap};
@@ -235,6 +235,9 @@ impl<'a> Haul<'a> {
         }
         let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
         let id = journal.begin(&lots, plan.policy, None)?;
+        if plan.trial == Trial::Waits && lots.len() > 1 {
+            journal.set_trial(id, Trial::Waits)?;
+        }
         Self::of(site, journal, id)
     }
 
@@ -299,7 +302,9 @@ impl<'a> Haul<'a> {
             let now = journal.lot(lot.id).ok().flatten();
             now.is_some_and(|lot| matches!(lot.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned))
         };
-        side_by_side(site, row.lots, stop, report, &work, &is_gone, &mut |lot, error| {
+        // The others wait for a yes: what is tried is looked at by a person first.
+        let lots = if row.trial == Trial::Waits { row.lots[..1].to_vec() } else { row.lots };
+        side_by_side(site, lots, stop, report, &work, &is_gone, &mut |lot, error| {
             doubt |= matches!(
                 error,
                 HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_) | HaulError::Hung { .. }

@@ -7,7 +7,7 @@ use rusqlite::{Connection, params};
 use super::history::path_of;
 use crate::tally::{BLOCK, LotPath};
 
-pub(super) const VERSION: i64 = 3;
+pub(super) const VERSION: i64 = 4;
 
 const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -32,6 +32,19 @@ create table unreadable(lot integer not null references lot(id), path blob not n
 create index taken on entry(lot) where taken is not null;
 ";
 
+/// What version 4 brought: speeds of drives, and hauls that wait for a yes after their first lot.
+const SPEEDS: &str = "
+create table run(id integer primary key, at text not null, source text not null, target text not null, bytes integer not null,
+  files integer not null, seconds real not null);
+create table probe(drive text primary key, at text not null, read real not null, write real not null, file real not null) without rowid;
+create table trial(haul integer primary key references haul(id), agreed integer not null) without rowid;
+";
+
+/// Whether the tables have what version 4 brought.
+pub(super) fn is_of_version_4(db: &Connection) -> rusqlite::Result<bool> {
+    db.prepare_cached("select 1 from sqlite_schema where name = 'trial'")?.exists([])
+}
+
 /// Whether the tables have what version 3 brought: an older journal may not have been brought up yet.
 pub(super) fn is_of_version_3(db: &Connection) -> rusqlite::Result<bool> {
     db.prepare_cached("select 1 from sqlite_schema where name = 'unreadable'")?.exists([])
@@ -47,6 +60,7 @@ pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
     if version == 0 {
         all.execute_batch(&format!("{TABLES}{UNREADABLE}"))?;
     }
+    all.execute_batch(SPEEDS)?;
     if version == 1 {
         // Version 1 knew files alone: their bytes get the letter that says so.
         all.execute_batch(

@@ -8,7 +8,7 @@ use super::journal::Hint;
 use super::*;
 use crate::bytes::{Bytes, HaulId};
 use crate::disk::Disk;
-use crate::plan::{Links, Mode, PlannedLot, Policy};
+use crate::plan::{Links, Mode, Pace, PlannedLot, Policy, Run, Speeds};
 use crate::record::{Content, FileChange};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
@@ -163,6 +163,37 @@ fn a_journal_of_the_second_version_is_brought_up_with_its_paths_and_hashes() {
     assert!(lines[2].compared && lines[2].there.is_some());
     drop((lines, journal));
     assert_eq!(open(folder.path()).lines(lot).count(), 5, "once");
+}
+
+#[test]
+fn a_journal_of_the_third_version_is_brought_up_and_then_knows_speeds_and_trials() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = super::history::database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version3.sql")).unwrap();
+    drop(db);
+    let looked = History::of(&site(folder.path())).unwrap();
+    assert_eq!((looked.hauls.len(), looked.hauls[0].trial, &looked.speeds), (1, Trial::None, &Speeds::default()));
+    let journal = open(folder.path());
+    let haul = journal.hauls().unwrap()[0].clone();
+    let lines: Vec<TallyEntry> = journal.lines(haul.lots[0].id).map(Result::unwrap).collect();
+    assert_eq!(lines[1].entry.path.bytes(), b"d/x");
+    let pace = Pace { read: 2e8, write: 1e8, per_file: 0.001 };
+    journal.put_probe("slow", &Pace { read: 1.0, ..pace }).unwrap();
+    journal.put_probe("slow", &pace).unwrap();
+    let run = |seconds| Run { from: "a".into(), to: "slow".into(), bytes: 7, files: 2, seconds };
+    journal.put_run(&run(1.5)).unwrap();
+    journal.put_run(&run(2.5)).unwrap();
+    journal.set_trial(haul.id, Trial::Waits).unwrap();
+    drop(journal);
+    let looked = History::of(&site(folder.path())).unwrap();
+    assert_eq!(looked.speeds.probes["slow"], pace, "the newer probe counts");
+    assert_eq!(looked.speeds.runs, [run(2.5), run(1.5)], "the newest first");
+    assert_eq!(looked.hauls[0].trial, Trial::Waits);
+    let journal = open(folder.path());
+    journal.set_trial(haul.id, Trial::Agreed).unwrap();
+    assert_eq!(journal.hauls().unwrap()[0].trial, Trial::Agreed);
 }
 
 #[test]

@@ -11,7 +11,7 @@ use super::making::{Mode, PlannedLot};
 use crate::bytes::Bytes;
 use crate::launcher::{ContentList, Found};
 use crate::record::Edit;
-use crate::site::{Drive, Site, real_path};
+use crate::site::{Drive, DriveKind, Site, real_path};
 use crate::survey::{Game, Survey};
 use crate::tally::{Size, walk_each};
 
@@ -118,6 +118,21 @@ impl<'a> Berthing<'a, '_> {
 
     fn game_findings(&mut self) {
         let game = &self.game.found;
+        let others = self.survey.games.iter().filter(|other| other.id != self.game.id && other.fault().is_none());
+        let inside: Vec<&Game> = others.filter(|other| other.found.install.starts_with(&game.install)).collect();
+        for other in inside {
+            let title = other.found.title.clone();
+            if other.found.install != game.install {
+                self.say(FindingKind::SharesFolder { with: title, path: other.found.install.clone() });
+            } else if self.found.profile.id != crate::trace::TRACED {
+                let launcher = self.survey.launcher(&other.launcher).map(|launcher| launcher.name.clone());
+                self.say(FindingKind::AlsoKnown { as_title: title, launcher: launcher.unwrap_or_default() });
+            }
+        }
+        let held = self.survey.held.iter().filter(|held| held.title == game.title);
+        for held in held.collect::<Vec<_>>() {
+            self.say(FindingKind::StillHeld { haul: held.haul, bytes: held.bytes });
+        }
         if let Some(reason) = &game.sealed {
             self.say(FindingKind::Sealed { reason: reason.clone() });
         }
@@ -155,6 +170,9 @@ impl<'a> Berthing<'a, '_> {
             self.say(FindingKind::SourceUnreadable { what: error.to_string() });
             return None;
         }
+        if let Some((path, count)) = fit.ahead.take() {
+            self.say(FindingKind::TimeAhead { path, count });
+        }
         if mode == Mode::Rename {
             return Some((fit.size, Bytes::ZERO, Links::Keep));
         }
@@ -191,6 +209,20 @@ impl<'a> Berthing<'a, '_> {
     }
 
     fn target_findings(&mut self, install: &Path, drive: &Drive, taken: &[PathBuf]) {
+        if matches!(drive.kind, DriveKind::Usb | DriveKind::Network) {
+            self.say(FindingKind::Removable { drive: drive.name.clone() });
+        }
+        if let Some(from) = &self.game.drive {
+            let speeds = &self.survey.speeds;
+            let (here, there) = (speeds.pace(self.site, from).read, speeds.pace(self.site, &drive.name).read);
+            if there < here * 0.7 {
+                let (drive, reads, read) = (drive.name.clone(), there as u64, here as u64);
+                self.say(FindingKind::Slower { drive, reads, read });
+            }
+        }
+        if drive.absent {
+            return self.say(FindingKind::NotThereYet { drive: drive.name.clone() });
+        }
         if install.symlink_metadata().is_ok() || taken.iter().any(|place| place == install) {
             self.say(FindingKind::TargetThere { path: install.into() });
         }

@@ -6,8 +6,9 @@ use super::berth::Berth;
 use super::draft::{Load, loads_now};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, PlannedLot, Policy, Step, StepKind};
-use super::order::{Cargo, Found, Remedy, Room, find_order, smallest_change};
+use super::order::{Cargo, Found, Order, Remedy, Room, find_order, only_needed_releases, replay, smallest_change};
 use crate::bytes::Bytes;
+use crate::haul::Trial;
 use crate::site::{Abilities, Drive};
 use crate::survey::Survey;
 
@@ -25,6 +26,8 @@ pub(super) struct Leg<'a> {
 /// The lots in their order.
 pub(super) struct Course<'a> {
     pub(super) legs: Vec<Leg<'a>>,
+    /// Whether the first lot is the one that is tried.
+    pub(super) tried: bool,
 }
 
 /// The drives of a survey as rooms, in its order.
@@ -35,7 +38,7 @@ pub(super) fn rooms(survey: &Survey) -> Vec<Room> {
 
 impl<'a> Course<'a> {
     /// Finds the order of the lots, and says what a person has to agree to, or why there is none.
-    pub(super) fn of(survey: &'a Survey, berths: &[Berth<'a>], findings: &mut Vec<Finding>) -> Self {
+    pub(super) fn of(survey: &'a Survey, berths: &[Berth<'a>], trial: Trial, findings: &mut Vec<Finding>) -> Self {
         let drive_at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
         let copies = |berth: &Berth<'_>| berth.mode == Mode::Copy && drive_at(&berth.drive.name).is_some();
         // What is renamed needs no room, and hinders nothing.
@@ -61,8 +64,15 @@ impl<'a> Course<'a> {
         let Found::Order(order) = order else {
             findings.extend(why_not(survey, &rooms, &cargo, &copied, berths));
             legs.extend(copied.into_iter().map(Leg::straight));
-            return Self { legs };
+            return Self { legs, tried: false };
         };
+        let (order, tried) =
+            if trial == Trial::None { (order, false) } else { try_one(&rooms, &cargo, &copied, berths, order) };
+        if trial != Trial::None && !tried {
+            findings.push(Finding::new(None, FindingKind::NotTried));
+        }
+        // A trial goes before what is only renamed.
+        let renamed = if tried { std::mem::take(&mut legs) } else { Vec::new() };
         let base = legs.len();
         // Who waits elsewhere in between has left its drive for that.
         let goes = |n: usize| {
@@ -89,7 +99,8 @@ impl<'a> Course<'a> {
             let policy = if goes(n) { Policy::Release } else { Policy::Hold };
             legs.push(Leg { berth: copied[step.cargo], staging, policy, after });
         }
-        Self { legs }
+        legs.extend(renamed);
+        Self { legs, tried }
     }
 
     /// How full every drive is at each step, and at most. Lots that could not be planned are missing.
@@ -127,6 +138,31 @@ impl<'a> Course<'a> {
 impl Leg<'_> {
     fn straight(berth: usize) -> Self {
         Self { berth, staging: None, policy: Policy::Hold, after: Vec::new() }
+    }
+}
+
+/// Puts the smallest lot of the largest group that goes the same way first, if all still fits then; gives whether it does.
+///
+/// A group is the lots of one launcher between the same two drives: what goes well with one of them goes well with all.
+fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>], order: Order) -> (Order, bool) {
+    let way = |n: usize| {
+        let berth = &berths[copied[n]];
+        (&berth.game.launcher, &berth.game.drive, &berth.drive.name)
+    };
+    let bytes = |n: usize| cargo[n].leaves;
+    let group = |n: usize| (0..cargo.len()).filter(|k| way(*k) == way(n)).map(bytes).sum::<u64>();
+    let Some(largest) = (0..cargo.len()).max_by_key(|n| group(*n)) else { return (order, false) };
+    let smallest = (0..cargo.len()).filter(|n| way(*n) == way(largest)).min_by_key(|n| bytes(*n));
+    let at = order.moves.iter().position(|step| Some(step.cargo) == smallest);
+    let several = order.moves.iter().filter(|step| Some(step.cargo) == smallest).count() > 1;
+    let Some(at) = at.filter(|_| !several && cargo.len() > 1) else { return (order, false) };
+    let mut moves = order.moves.clone();
+    let first = moves.remove(at);
+    moves.insert(0, first);
+    let moves = only_needed_releases(rooms, cargo, moves);
+    match replay(rooms, cargo, &moves) {
+        Ok(_) => (Order { moves, ..order }, true),
+        Err(_) => (order, false),
     }
 }
 

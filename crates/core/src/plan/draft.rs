@@ -9,6 +9,7 @@ use super::course::quick_peaks;
 use super::edits::MakeLetters;
 use super::order::{Cargo, Room};
 use crate::bytes::Bytes;
+use crate::haul::Trial;
 use crate::survey::{DriveState, Game, GameId, Survey};
 
 /// Where a lot is to go.
@@ -41,6 +42,9 @@ pub struct Draft {
     /// What becomes of links on a drive that has none.
     #[serde(default)]
     pub links: Links,
+    /// Whether the smallest lot goes through to its proof before the others.
+    #[serde(default)]
+    pub trial: Trial,
 }
 
 /// What becomes of a link on a drive that has none.

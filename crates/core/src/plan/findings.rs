@@ -51,6 +51,8 @@ pub enum FindingKind {
     WithoutLot { lot: String },
     /// The originals have to be let go as soon as their copy is proved, since a later lot needs their room.
     MustRelease { drive: String, bytes: Bytes },
+    /// No lot can be tried before the others: all of them, or their order, hang together.
+    NotTried,
     /// It has to wait on another drive in between, and is copied twice.
     WaitsOn { drive: String, bytes: Bytes },
     /// A program of the launcher is running.
@@ -83,6 +85,22 @@ pub enum FindingKind {
     LinksNeeded { path: String, count: usize, bytes: Bytes },
     /// Copies of files will stand where links were.
     LinksCopied { count: usize, bytes: Bytes },
+    /// Another game's folder lies inside this one's: moving one would take the other along.
+    SharesFolder { with: String, path: PathBuf },
+    /// Another launcher, or another entry of this one, knows the same folder; its records are not rewritten.
+    AlsoKnown { as_title: String, launcher: String },
+    /// Files have times that are still to come: a clock was wrong, and changes cannot be told by time.
+    TimeAhead { path: String, count: usize },
+    /// The drive can be unplugged: its launcher misses the game then.
+    Removable { drive: String },
+    /// The game's new drive reads so much slower than its old one; bytes per second.
+    Slower { drive: String, reads: u64, read: u64 },
+    /// The state folder's drive lacks room for the tally.
+    NoStateRoom { path: PathBuf, lacks: Bytes },
+    /// Originals of this game from an earlier haul are still held.
+    StillHeld { haul: HaulId, bytes: Bytes },
+    /// The drive is not there yet: the plan says what would be.
+    NotThereYet { drive: String },
     /// The destination is not there or not known.
     NoDestination { what: String },
     /// The launcher's library there is not known to it, and its profile does not say how to make one.
@@ -113,7 +131,45 @@ pub enum FindingKind {
     NewLibrary { launcher: String, path: PathBuf },
 }
 
+/// What a person can have done to clear a finding, without leaving the plan.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "act")]
+pub enum Clearing {
+    /// Let drive letters be made.
+    MakeLetters,
+    /// Let copies stand where links were.
+    CopyLinks,
+    /// Let go of the originals of this haul.
+    Release { haul: HaulId },
+    /// Go on with this haul, or return it.
+    Settle { haul: HaulId },
+    /// Nothing but to wait: it goes away by itself.
+    Wait,
+    /// Take the lot off the draft, or choose another drive.
+    Redraft,
+}
+
 impl FindingKind {
+    /// What would clear it, where something here can; a caution is accepted or heeded.
+    pub fn clearing(&self) -> Option<Clearing> {
+        match self {
+            Self::NoLetter { free: Some(_), .. } => Some(Clearing::MakeLetters),
+            Self::LinksNeeded { .. } => Some(Clearing::CopyLinks),
+            Self::StillHeld { haul, .. } => Some(Clearing::Release { haul: *haul }),
+            Self::HaulUnfinished { haul } => Some(Clearing::Settle { haul: *haul }),
+            Self::LauncherRunning { .. } | Self::InUse { .. } | Self::DatabaseHeld { .. } => Some(Clearing::Wait),
+            Self::NoRoom { .. }
+            | Self::NoOrder { .. }
+            | Self::NoLetter { free: None, .. }
+            | Self::CannotHold { .. }
+            | Self::AlreadyThere { .. }
+            | Self::TargetInside { .. }
+            | Self::NotThereYet { .. }
+            | Self::Sealed { .. } => Some(Clearing::Redraft),
+            _ => None,
+        }
+    }
+
     /// How heavy it is.
     pub fn weight(&self) -> Weight {
         match self {
@@ -121,6 +177,7 @@ impl FindingKind {
             | Self::ClaimFar { .. }
             | Self::LinkLeadsOut { .. }
             | Self::LinksCopied { .. }
+            | Self::AlsoKnown { .. }
             | Self::MustRelease { .. }
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
@@ -131,6 +188,11 @@ impl FindingKind {
             | Self::LetterMade { .. }
             | Self::MoreRoom { .. }
             | Self::WithoutLot { .. }
+            | Self::NotTried
+            | Self::TimeAhead { .. }
+            | Self::Removable { .. }
+            | Self::Slower { .. }
+            | Self::StillHeld { .. }
             | Self::NotAllVisible { .. } => Weight::Note,
             Self::NoRoom { .. }
             | Self::NoOrder { .. }
@@ -149,6 +211,9 @@ impl FindingKind {
             | Self::SourceUnreadable { .. }
             | Self::CannotHold { .. }
             | Self::LinksNeeded { .. }
+            | Self::NotThereYet { .. }
+            | Self::SharesFolder { .. }
+            | Self::NoStateRoom { .. }
             | Self::NoDestination { .. }
             | Self::NoLibrary { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,

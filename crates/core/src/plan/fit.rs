@@ -35,6 +35,9 @@ pub(super) struct Fit<'a> {
     pub(super) linked: Option<(String, usize)>,
     /// Room that copies of those files take, in whole blocks of 4 kB.
     pub(super) linked_bytes: Bytes,
+    /// Files with times that are still to come: the first, and how many.
+    pub(super) ahead: Option<(String, usize)>,
+    now_ns: i128,
     /// Hashes of the names seen, folded, where names fold.
     names: HashSet<u64>,
 }
@@ -52,6 +55,8 @@ impl<'a> Fit<'a> {
             attributes: false,
             leads_out: None,
             linked: None,
+            ahead: None,
+            now_ns: jiff::Timestamp::now().as_nanosecond(),
             linked_bytes: Bytes::ZERO,
             names: HashSet::new(),
         }
@@ -100,6 +105,11 @@ impl<'a> Fit<'a> {
             if !self.names.insert(hash.finish()) {
                 self.cannot(Limit::Case, path);
             }
+        }
+        /// Clocks of several machines differ by less.
+        const DAY_NS: i128 = 86_400_000_000_000;
+        if entry.kind == EntryKind::File && entry.modified_ns > self.now_ns + DAY_NS {
+            self.ahead.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
         }
         self.again |= matches!(entry.kind, EntryKind::Again(_));
         if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {

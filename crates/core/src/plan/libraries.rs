@@ -12,7 +12,9 @@ use super::edits::{previews, register};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, Plan, PlannedLot, Policy};
 use super::quiet::quiet;
+use super::time::Timing;
 use crate::bytes::Bytes;
+use crate::haul::Trial;
 use crate::launcher::{DefaultLibrary, Found};
 use crate::record::{Edit, Files, Mood, Rewrite, Shape, Side, Source, Spelling, joined};
 use crate::site::Site;
@@ -50,7 +52,16 @@ pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &Library
     findings.extend(quiet(site, &lots));
     findings.sort_by_key(|finding| finding.weight);
     let loads = projected(survey, &Draft::default());
-    Plan { made: Timestamp::now(), lots, findings, loads, steps: Vec::new(), policy: Policy::Release }
+    Plan {
+        made: Timestamp::now(),
+        lots,
+        findings,
+        loads,
+        steps: Vec::new(),
+        policy: Policy::Release,
+        timing: Timing::default(),
+        trial: Trial::None,
+    }
 }
 
 fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {

@@ -11,7 +11,9 @@ use super::draft::{Draft, Links, Load};
 use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, joined_previews, previews};
 use super::findings::{Finding, FindingKind, Weight};
 use super::quiet::quiet;
+use super::time::{Timing, timing};
 use crate::bytes::Bytes;
+use crate::haul::{Trial, fight};
 use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
@@ -132,6 +134,10 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// When originals are released.
     pub policy: Policy,
+    /// When each lot is copied, and how long all takes.
+    pub timing: Timing,
+    /// Whether the first lot is a trial.
+    pub trial: Trial,
 }
 
 impl Plan {
@@ -165,7 +171,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             berths.push(berth);
         }
     }
-    let course = Course::of(survey, &berths, &mut findings);
+    let course = Course::of(survey, &berths, draft.trial, &mut findings);
     let mut making = Making { site, findings: &mut findings, letters: draft.letters, lots: Vec::new() };
     for leg in &course.legs {
         let berth = &berths[leg.berth];
@@ -186,11 +192,34 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         }
     }
     let lots = making.lots;
+    findings.extend(state_room(site, &lots));
     let (loads, steps) = course.loads(survey, &lots, policy);
     findings.extend(quiet(site, &lots));
     findings.sort_by_key(|finding| finding.weight);
     findings.dedup();
-    Plan { made: Timestamp::now(), lots, findings, loads, steps, policy }
+    let timing = timing(site, &survey.speeds, &lots, &|one, other| fight(site, one, other));
+    let trial = if course.tried { draft.trial } else { Trial::None };
+    Plan { made: Timestamp::now(), lots, findings, loads, steps, policy, timing, trial }
+}
+
+/// Whether the journal has room for the tallies.
+fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
+    /// Bytes of a line of a tally with its place in the database, measured over 500 000 files, and of one block's hash.
+    const LINE: u64 = 400;
+    const BLOCK_HASH: u64 = 120;
+    let copied = lots.iter().filter(|lot| lot.mode == Mode::Copy);
+    let need = copied.map(|lot| {
+        let blocks = lot.size.apparent.count() / crate::tally::BLOCK;
+        (lot.size.files + lot.size.folders + lot.size.links) * LINE
+            + blocks * BLOCK_HASH
+            + lot.edits.len() as u64 * 4096
+    });
+    let need = Bytes::new(need.sum::<u64>() + 1_000_000);
+    let path = site.state_folder();
+    let there = path.ancestors().find(|folder| folder.is_dir())?;
+    let stat = rustix::fs::statvfs(there).ok()?;
+    let lacks = need.less(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)));
+    (lacks > Bytes::ZERO).then(|| Finding::new(None, FindingKind::NoStateRoom { path, lacks }))
 }
 
 /// Makes lots of berths, in their turn.
@@ -232,7 +261,9 @@ impl Making<'_> {
             edits,
             previews,
         };
-        self.findings.extend(writable_findings(self.site, &lot));
+        if !berth.drive.absent {
+            self.findings.extend(writable_findings(self.site, &lot));
+        }
         self.lots.push(lot);
     }
 

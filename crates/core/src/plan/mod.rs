@@ -6,6 +6,7 @@
 mod berth;
 mod course;
 mod draft;
+mod draft_file;
 mod edits;
 mod findings;
 mod fit;
@@ -14,14 +15,19 @@ mod making;
 pub mod order;
 mod quiet;
 mod suggest;
+mod time;
+mod what_if;
 
 pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};
+pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};
 pub use edits::{MakeLetters, Preview, PreviewKind};
-pub use findings::{Finding, FindingKind, Limit, Weight};
+pub use findings::{Clearing, Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
 pub use making::{Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
 pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};
+pub use time::{Basis, LotTime, Pace, Run, Slowest, Span, Speeds, Timing};
+pub use what_if::WhatIf;
 
 #[cfg(test)]
 mod tests;

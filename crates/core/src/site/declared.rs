@@ -110,6 +110,7 @@ fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<Unreadable>), S
         capacity,
         reserve: entry.reserve.map_or_else(|| Drive::usual_reserve(capacity), Bytes::new),
         declared: true,
+        absent: false,
     };
     Ok((drive, unreadable))
 }

@@ -153,6 +153,8 @@ pub struct Drive {
     pub reserve: Bytes,
     /// Whether it is a folder with declared limits.
     pub declared: bool,
+    /// Whether it is not there: somebody asks what would be if it were.
+    pub absent: bool,
 }
 
 /// Writes a path as text; bytes that are no text are shown as U+FFFD, since JSON can hold no others.

@@ -205,6 +205,7 @@ fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Dri
         capacity: usage.capacity,
         reserve: Drive::usual_reserve(usage.capacity),
         declared: false,
+        absent: false,
     }
 }
 

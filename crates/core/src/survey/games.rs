@@ -14,6 +14,7 @@ use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{
     Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
 };
+use crate::plan::Speeds;
 use crate::site::{Drive, Process, Sight, Site, Usage, Wanted};
 use crate::tally::{Size, measure};
 
@@ -144,6 +145,8 @@ pub struct Survey {
     pub held: Vec<Held>,
     /// Profiles and drives that could not be read.
     pub problems: Vec<Problem>,
+    /// What is known of the speeds of drives; nothing until somebody who has the journal puts it here.
+    pub speeds: Speeds,
     /// What the launchers keep written down, for planning.
     #[serde(skip)]
     pub found: Vec<Found>,
@@ -197,7 +200,7 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
         });
     }
     let launchers = found.iter().map(|launcher| survey_launcher(site, launcher, &games)).collect();
-    Survey { made: Timestamp::now(), drives, launchers, games, held, problems, found }
+    Survey { made: Timestamp::now(), drives, launchers, games, held, problems, speeds: Speeds::default(), found }
 }
 
 fn profile_problem(error: &ProfileError) -> Problem {

@@ -3,5 +3,7 @@
 //! Law: a survey writes nothing, and what it cannot read it names and goes on. Start at [`survey`].
 
 mod games;
+#[cfg(test)]
+pub(crate) mod made_up;
 
 pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, survey};

@@ -12,4 +12,5 @@ mod port;
 mod power;
 mod records;
 mod scenarios;
+mod times;
 mod tracing;

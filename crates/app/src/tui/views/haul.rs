@@ -1,6 +1,7 @@
 //! Haul: what exactly will happen. Nothing touches a disk before the haul was looked at here and started by its own key.
 
-use deft_barge_core::plan::{Plan, PlannedLot, Preview, PreviewKind, Weight};
+use deft_barge_core::haul::Trial;
+use deft_barge_core::plan::{Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, Weight};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -57,8 +58,7 @@ fn draw_lots(state: &State, plan: &Plan, rows: u16, theme: Theme, area: Rect, bu
     for (n, lot) in plan.lots.iter().enumerate().skip(first).take(usize::from(rows)) {
         let here = n == state.lot;
         let style = if here { theme.cursor() } else { theme.text() };
-        let way =
-            format!("{} > {}   {}", lot.from_drive.as_deref().unwrap_or("away"), lot.to_drive, wording::mode(lot.mode));
+        let way = format!("{} > {}   {}", lot.from_drive.as_deref().unwrap_or("away"), lot.to_drive, turn(plan, n));
         let text = format!(
             "{} {} {:>10} {:>9}   {}",
             if here { "▸" } else { " " },
@@ -70,6 +70,27 @@ fn draw_lots(state: &State, plan: &Plan, rows: u16, theme: Theme, area: Rect, bu
         put_at(0, (n - first) as u16 + 1, &pad(&text, usize::from(area.width)), style, area, buffer);
     }
     rows + 1
+}
+
+/// How long a lot takes and what it waits for.
+fn turn(plan: &Plan, n: usize) -> String {
+    let lot = &plan.lots[n];
+    if lot.mode != Mode::Copy {
+        return wording::mode(lot.mode).into();
+    }
+    let mut words = Vec::new();
+    if let Some(time) = plan.timing.lots.get(n) {
+        words.push(wording::span(time.span));
+    }
+    if plan.trial == Trial::Waits {
+        words.push(if n == 0 { "tried first".into() } else { "waits for a yes".to_string() });
+    }
+    let first = lot.after.last().and_then(|k| plan.lots.get(*k));
+    words.extend(first.map(|other| format!("when {} is off {}", other.title, lot.to_drive)));
+    if lot.policy == Policy::Release {
+        words.push("originals go at once".into());
+    }
+    words.join(", ")
 }
 
 fn draw_findings(plan: &Plan, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
@@ -189,7 +210,8 @@ fn changed_spans(old: &str, new: &str) -> (Three, Three) {
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(plan) = &state.plan else { return (String::new(), theme.text()) };
     let cautions = plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).count();
-    let what = format!("{}, {}", several(plan.lots.len(), "lot"), plan.bytes());
+    let time = wording::span(plan.timing.whole);
+    let what = format!("{}, {}, {time}", several(plan.lots.len(), "lot"), plan.bytes());
     if plan.stopped() {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }

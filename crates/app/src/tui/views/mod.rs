@@ -83,6 +83,11 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put("y yes   any other key no", theme.text(), lower, buffer);
         return;
     }
+    if let Some(text) = &state.typing {
+        put(&format!("How much room should be made here? {text}▏"), theme.strong(), upper, buffer);
+        put("such as 60GB   enter suggests   esc leaves it", theme.text(), lower, buffer);
+        return;
+    }
     if let Some(message) = &state.message {
         put(&line(message), theme.strong(), upper, buffer);
     } else {
@@ -94,8 +99,8 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(&text, style, upper, buffer);
     }
     let hints = match state.view {
-        View::Drives => "1-9 send   0 stays   tab drive   enter look at the haul   ? keys   q leave",
-        View::Haul => "↑↓ lot   a accept cautions   S start   esc back   ? keys",
+        View::Drives => "1-9 send   0 stays   F room   E empty   M played   enter the haul   ? keys",
+        View::Haul => "↑↓ lot   a accept cautions   t try one first   S start   esc back   ? keys",
         View::Running => "p pause   - slower   + faster   g go on   c cancel   l let go   u undo   ? keys",
     };
     put(hints, theme.dim(), lower, buffer);

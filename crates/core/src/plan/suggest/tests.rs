@@ -1,77 +1,7 @@
 //! Suggestions against an exact search over all choices, on made-up surveys.
 
-use std::path::PathBuf;
-
 use super::*;
-use crate::launcher::{Entry, FoundGame};
-use crate::record::Shape;
-use crate::site::{Abilities, Drive};
-use crate::survey::DriveState;
-use crate::tally::Size;
-
-const NOW: &str = "2026-06-13T10:00:00Z";
-
-pub(in crate::plan) fn drive(name: &str, capacity: u64, used: u64, reserve: u64) -> DriveState {
-    let (capacity, used) = (Bytes::new(capacity), Bytes::new(used));
-    let drive = Drive {
-        tag: None,
-        name: name.into(),
-        root: PathBuf::from("/d").join(name),
-        mounts: Vec::new(),
-        kind: DriveKind::Ssd,
-        device: None,
-        file_system: "ext4".into(),
-        abilities: Abilities::all(),
-        read_only: false,
-        capacity,
-        reserve: Bytes::new(reserve),
-        declared: true,
-    };
-    DriveState { drive, used, free: capacity.less(used), games: Bytes::ZERO, held: Bytes::ZERO }
-}
-
-pub(in crate::plan) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> Game {
-    let now: Timestamp = NOW.parse().unwrap();
-    let last_run = days_ago.map(|days| now - std::time::Duration::from_secs(days as u64 * 86_400));
-    let found = FoundGame {
-        id: id.into(),
-        title: format!("Game {id}"),
-        install: PathBuf::from("/d").join(drive).join(id),
-        folder: id.into(),
-        library: None,
-        fault: None,
-        claim: None,
-        program: None,
-        sealed: None,
-        last_run,
-        update: None,
-        entry: Entry {
-            file: PathBuf::new(),
-            shape: Shape::of_name(std::path::Path::new("x.json")),
-            list: None,
-            id_at: None,
-            travels: false,
-            location: "$".into(),
-        },
-        records: Vec::new(),
-        unsure: 0,
-    };
-    let size =
-        Size { on_disk: Bytes::new(bytes), apparent: Bytes::new(bytes), files: 1, whole: true, ..Size::default() };
-    Game { id: GameId(format!("quay/{id}")), launcher: "quay".into(), found, drive: Some(drive.into()), size }
-}
-
-pub(in crate::plan) fn survey_of(drives: Vec<DriveState>, games: Vec<Game>) -> Survey {
-    Survey {
-        made: NOW.parse().unwrap(),
-        drives,
-        launchers: Vec::new(),
-        games,
-        held: Vec::new(),
-        problems: Vec::new(),
-        found: Vec::new(),
-    }
-}
+use crate::survey::made_up::{drive, game, survey_of};
 
 struct Numbers(u64);
 
@@ -152,17 +82,13 @@ fn room_is_made_with_the_fewest_and_least_played_games_and_as_little_above_as_ca
         // What is suggested fits where it is to go.
         let loads = crate::plan::projected(&survey, &suggestion.draft());
         assert!(loads.iter().all(|load| load.lacks().is_none()), "{suggestion:?}");
-        match brute(&survey, wanted) {
-            Some(best) => {
-                let used = games.iter().map(|game| u32::from(usage(game, survey.made))).sum();
-                assert_eq!((games.len(), used, sum - wanted), best, "{suggestion:?}");
-                assert_eq!(suggestion.misses, []);
-            }
-            None => {
-                let lacks =
-                    |miss: &Miss| matches!(miss, Miss::StillLacks { bytes, .. } if bytes.count() == wanted - sum);
-                assert!(suggestion.misses.iter().any(lacks), "{suggestion:?}");
-            }
+        if let Some(best) = brute(&survey, wanted) {
+            let used = games.iter().map(|game| u32::from(usage(game, survey.made))).sum();
+            assert_eq!((games.len(), used, sum - wanted), best, "{suggestion:?}");
+            assert_eq!(suggestion.misses, []);
+        } else {
+            let lacks = |miss: &Miss| matches!(miss, Miss::StillLacks { bytes, .. } if bytes.count() == wanted - sum);
+            assert!(suggestion.misses.iter().any(lacks), "{suggestion:?}");
         }
         found[usize::from(suggestion.misses.is_empty())] += 1;
     }

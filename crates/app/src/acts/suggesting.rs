@@ -1,0 +1,97 @@
+//! Commands that help to choose: suggestions, and the speed of a drive.
+
+use deft_barge_core::haul::{Journal, probe as measure};
+use deft_barge_core::plan::{Aim, Policy, projected};
+use deft_barge_core::site::Site;
+use serde_json::json;
+
+use super::{drafts, stop_on_signals, survey_site};
+use crate::arguments::{Pace, Suggest, Suggested};
+use crate::fault::{Fault, Kind};
+use crate::show::{line, pad, say, say_json, to_json};
+use crate::wording;
+
+/// `suggest`
+pub fn suggest(site: &Site, wish: &Suggest, json: bool) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let more: &Suggested = match wish {
+        Suggest::Free { more, .. }
+        | Suggest::Empty { more, .. }
+        | Suggest::Played { more, .. }
+        | Suggest::Reserves { more } => more,
+    };
+    let mut site = site.clone();
+    drafts::add(&more.what_if, &mut site, &mut survey);
+    let named = |word: &str| site.find_drive(word).map_or_else(|| word.to_string(), |drive| drive.name.clone());
+    let aim = match wish {
+        Suggest::Free { drive, size, .. } => Aim::Free { drive: named(drive), bytes: *size },
+        Suggest::Empty { drive, .. } => Aim::Empty { drive: named(drive) },
+        Suggest::Played { drive, .. } => Aim::Played { drive: named(drive) },
+        Suggest::Reserves { .. } => Aim::KeepReserves,
+    };
+    let suggestion = deft_barge_core::plan::suggest(&survey, &aim);
+    let draft = suggestion.draft();
+    let loads = projected(&survey, &draft);
+    if let Some(path) = &more.save {
+        drafts::save(path, &survey, &draft, Policy::Hold, more.what_if.clone())?;
+    }
+    if json {
+        let mut value = to_json(&suggestion)?;
+        value["loads"] = to_json(&loads)?;
+        say_json("suggestion", value)?;
+        return Ok(0);
+    }
+    if suggestion.lines.is_empty() && suggestion.misses.is_empty() {
+        say("Nothing has to be moved for that.")?;
+    }
+    for row in &suggestion.lines {
+        let why: Vec<String> = row.why.iter().map(|why| wording::why(why, survey.made)).collect();
+        say(&format!("{} > {}   {}", pad(&line(&row.title), 28), pad(&line(&row.to), 12), why.join(", ")))?;
+    }
+    for miss in &suggestion.misses {
+        say(&format!("left      {}", wording::miss(miss)))?;
+    }
+    for load in loads.iter().filter(|load| load.after != load.now) {
+        say(&wording::load(load))?;
+    }
+    if let (Some(path), false) = (&more.save, suggestion.lines.is_empty()) {
+        say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::show::path(path)))?;
+    }
+    Ok(0)
+}
+
+/// `probe`
+pub fn probe(site: &Site, word: &str, json: bool) -> Result<u8, Fault> {
+    let drive = site.find_drive(word).ok_or_else(|| {
+        Fault::usage(format!("There is no drive {word:?}."), "See what there is with: deft-barge survey")
+    })?;
+    let (survey, _) = survey_site(site);
+    // A person may write into a library where the drive's top is somebody else's.
+    let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
+    let mine = libraries.filter(|library| library.drive.as_ref() == Some(&drive.name)).map(|library| &library.path);
+    let writable =
+        |path: &&std::path::PathBuf| rustix::fs::access(path.as_path(), rustix::fs::Access::WRITE_OK).is_ok();
+    let folder = std::iter::once(&drive.root).chain(mine).find(writable).unwrap_or(&drive.root);
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let stop = stop_on_signals(Pace::default())?;
+    if !json {
+        say(&format!("Measuring {}; this takes up to ten seconds.", line(&drive.name)))?;
+    }
+    let pace = measure(&site.disk, drive, folder, &stop).map_err(|error| {
+        let sentence = format!("{} cannot be measured: {error}.", line(&drive.name));
+        Fault::new(Kind::Failed, sentence, "Look whether it has room above its reserve and may be written.")
+    })?;
+    if stop.asked() {
+        return Err(Fault::new(Kind::Interrupted, "Stopped; what was written is gone again.", "Nothing was kept."));
+    }
+    journal.put_probe(&drive.name, &pace)?;
+    if json {
+        say_json("probe", json!({ "drive": drive.name, "pace": to_json(&pace)? }))?;
+    } else {
+        say(&wording::pace(&drive.name, &pace))?;
+    }
+    Ok(0)
+}

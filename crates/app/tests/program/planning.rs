@@ -1,0 +1,159 @@
+//! Planning from the command line: orders, suggestions, drafts in files, drives that are not there, a trial, a probe.
+
+use std::fs;
+
+use crate::world::World;
+
+/// Leaves just so many bytes free on a drive.
+fn fill(world: &World, drive: &str, free: u64) {
+    let survey = world.json(&["survey"], 0);
+    let state = survey["drives"].as_array().unwrap().iter().find(|state| state["name"] == drive).unwrap();
+    let used = state["used"].as_u64().unwrap();
+    let text = fs::read_to_string(world.at("world.toml")).unwrap();
+    let (head, rest) = text.split_at(text.find(&format!("name = \"{drive}\"")).unwrap());
+    let at = rest.find("capacity = ").unwrap();
+    let end = at + rest[at..].find('\n').unwrap();
+    let text = format!("{head}{}reserve = 0\ncapacity = {}{}", &rest[..at], used + free, &rest[end..]);
+    fs::write(world.at("world.toml"), text).unwrap();
+}
+
+fn titles(list: &serde_json::Value) -> Vec<&str> {
+    list.as_array().unwrap().iter().map(|row| row["title"].as_str().unwrap()).collect()
+}
+
+#[test]
+fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
+    let world = World::new();
+    fill(&world, "swift", 30_000);
+    let words = ["tidewright=swift", "pale signal=cellar"];
+    let plan = world.json(&[&["plan"], &words[..]].concat(), 0);
+    assert_eq!(titles(&plan["lots"]), ["Pale Signal", "Tidewright"], "not in the order in which they were named");
+    assert_eq!(plan["lots"][0]["policy"], "release");
+    assert_eq!(plan["lots"][1]["after"][0], 0);
+    let must = plan["findings"].as_array().unwrap().iter().find(|finding| finding["kind"] == "must-release").unwrap();
+    assert_eq!((&must["weight"], &must["title"]), (&"caution".into(), &"Pale Signal".into()));
+    // Bytes in use never go above what each drive holds.
+    for (n, load) in plan["loads"].as_array().unwrap().iter().enumerate() {
+        let most = plan["steps"].as_array().unwrap().iter().map(|step| step["used"][n].as_u64().unwrap()).max();
+        assert!(most.unwrap() <= load["capacity"].as_u64().unwrap(), "{load}");
+    }
+    assert!(plan["timing"]["whole"]["high"]["secs"].is_number());
+    // A script has to agree to originals that go at once.
+    world.expect(&[&["haul"], &words[..]].concat(), 3);
+    let haul = world.json(&[&["haul"], &words[..], &["--yes"]].concat(), 0);
+    assert_eq!(haul["lots"][0]["stage"]["stage"], "released");
+    assert_eq!(haul["lots"][1]["stage"]["stage"], "proved");
+    let before = world.all();
+    world.expect(&["return", "1", "--yes"], 0);
+    assert_ne!(world.all(), before);
+    let survey = world.json(&["survey"], 0);
+    let lies = |title: &str| {
+        let games = survey["games"].as_array().unwrap();
+        games.iter().find(|game| game["title"] == title).unwrap()["drive"].as_str().unwrap().to_string()
+    };
+    assert_eq!((lies("Pale Signal"), lies("Tidewright")), ("swift".to_string(), "cellar".to_string()));
+}
+
+#[test]
+fn where_nothing_fits_it_is_said_what_lacks_and_what_would_help() {
+    let world = World::new();
+    for drive in ["swift", "cellar", "newhold", "pocket"] {
+        fill(&world, drive, 20_000);
+    }
+    let text = world.expect(&["plan", "tidewright=swift", "pale signal=cellar"], 3);
+    assert!(text.contains("no order makes room for all of it"), "{text}");
+    assert!(text.contains("more room on"), "{text}");
+}
+
+#[test]
+fn a_suggestion_is_saved_changed_planned_and_refused_when_the_world_has_changed() {
+    let world = World::new();
+    let file = world.at("room.toml");
+    let shown = file.to_string_lossy().into_owned();
+    let before = world.all();
+    let suggestion = world.json(&["suggest", "free", "swift", "1MB", "--save", &shown], 0);
+    assert_eq!(suggestion["misses"].as_array().unwrap().len(), 0, "{suggestion}");
+    assert_eq!(suggestion["lines"].as_array().unwrap().len(), 1, "one game is enough");
+    assert!(suggestion["lines"][0]["why"][0]["bytes"].as_u64().unwrap() >= 1_000_000);
+    let mut now = world.all();
+    now.remove(std::path::Path::new("room.toml"));
+    assert_eq!(now, before, "nothing else is written");
+    let again = world.expect(&["suggest", "free", "swift", "1MB", "--save", &shown], 2);
+    assert!(again.contains("is there already"), "{again}");
+    let plan = world.json(&["plan", "--from", &shown], 0);
+    assert_eq!(titles(&plan["lots"]), titles(&suggestion["lines"]));
+    world.expect(&["haul", "--from", &shown, "--yes"], 0);
+    // It lies elsewhere by now.
+    let refused = world.expect(&["plan", "--from", &shown], 3);
+    assert!(refused.contains("does not fit what is there any more") && refused.contains(" lies in "), "{refused}");
+    fs::write(&file, "format = 1\ncolour = 3\n").unwrap();
+    let refused = world.expect(&["haul", "--from", &shown], 2);
+    assert!(refused.contains("line 2"), "{refused}");
+    assert!(world.expect(&["suggest", "empty", "pocket"], 0).contains("cannot be moved"), "sealed games stay");
+    world.expect(&["suggest", "played", "newhold"], 0);
+    world.expect(&["suggest", "reserves"], 0);
+    world.expect(&["suggest", "free", "swift", "some"], 2);
+}
+
+#[test]
+fn a_drive_that_is_not_there_is_planned_for_and_taken_when_it_is() {
+    let world = World::new();
+    let file = world.at("later.toml");
+    let shown = file.to_string_lossy().into_owned();
+    let words = ["plan", "pale signal", "--to", "crate", "--what-if", "crate:2GB:ssd:ext4", "--save", &shown];
+    let plan = world.json(&words, 3);
+    let kinds: Vec<&str> =
+        plan["findings"].as_array().unwrap().iter().map(|finding| finding["kind"].as_str().unwrap()).collect();
+    let stops = plan["findings"].as_array().unwrap().iter().filter(|finding| finding["weight"] == "stop").count();
+    assert!(kinds.contains(&"not-there-yet") && stops == 1, "{kinds:?}");
+    let load = plan["loads"].as_array().unwrap().iter().find(|load| load["drive"] == "crate").unwrap();
+    assert!(load["after"].as_u64().unwrap() > 0);
+    assert!(plan["timing"]["lots"][0]["slowest"].is_object());
+    // Somebody plugs it in.
+    fs::create_dir(world.at("drives/crate")).unwrap();
+    let drive = "\n[[drives]]\nname = \"crate\"\nroot = \"drives/crate\"\ncapacity = 2000000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n";
+    let text = fs::read_to_string(world.at("world.toml")).unwrap();
+    fs::write(world.at("world.toml"), text + drive).unwrap();
+    world.expect(&["haul", "--from", &shown, "--yes"], 0);
+    let survey = world.json(&["survey"], 0);
+    let game = survey["games"].as_array().unwrap().iter().find(|game| game["title"] == "Pale Signal").unwrap();
+    assert_eq!(game["drive"], "crate");
+}
+
+#[test]
+fn the_smallest_game_is_tried_and_a_resume_wants_a_yes() {
+    let world = World::new();
+    let words = ["haul", "saltflat", "orchard", "moss", "--to", "newhold", "--try-first", "--yes"];
+    let text = world.expect(&words, 0);
+    assert!(text.contains("has tried its first game and waits"), "{text}");
+    let row = world.json(&["log"], 0)["hauls"][0].clone();
+    assert_eq!(row["trial"], "waits");
+    let stages: Vec<&str> =
+        row["lots"].as_array().unwrap().iter().map(|lot| lot["stage"]["stage"].as_str().unwrap()).collect();
+    assert_eq!(stages, ["proved", "planned", "planned"]);
+    let refused = world.expect(&["resume"], 5);
+    assert!(refused.contains("waits for a yes"), "{refused}");
+    world.expect(&["resume", "--yes"], 0);
+    let row = world.json(&["log"], 0)["hauls"][0].clone();
+    assert!(row["lots"].as_array().unwrap().iter().all(|lot| lot["stage"]["stage"] == "proved"));
+}
+
+#[test]
+fn a_probe_measures_a_drive_keeps_it_for_plans_and_leaves_nothing() {
+    let world = World::new();
+    let before = world.all();
+    let kind = |plan: &serde_json::Value| plan["timing"]["lots"][0]["basis"].as_str().unwrap().to_string();
+    assert_eq!(kind(&world.json(&["plan", "saltflat", "--to", "newhold"], 0)), "kind");
+    for drive in ["swift", "4"] {
+        // The small world's drives are small: some have no room to be measured.
+        fill(&world, if drive == "4" { "newhold" } else { drive }, 200_000_000);
+    }
+    let probe = world.json(&["probe", "newhold"], 0);
+    assert!(probe["pace"]["write"].as_f64().unwrap() > 0.0);
+    world.expect(&["probe", "swift"], 0);
+    assert_eq!(kind(&world.json(&["plan", "saltflat", "--to", "newhold"], 0)), "probe");
+    let mut after = world.all();
+    after.insert("world.toml".into(), before[std::path::Path::new("world.toml")].clone());
+    assert!(after == before, "what was written is gone");
+    world.expect(&["probe", "nowhere"], 2);
+}

@@ -1,0 +1,105 @@
+//! What is known of the speeds of drives: probes on request, and what hauls reached.
+//!
+//! Law: a probe writes one folder of its own, of a bounded size for a bounded time, and removes it. Start at [`probe`].
+
+use std::io;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant};
+
+use super::event::Control;
+use crate::disk::{Buffer, Disk, What};
+use crate::plan::Pace;
+use crate::site::{Drive, real_path};
+
+/// Bytes that a probe writes at most.
+const MOST: u64 = 256 << 20;
+/// Bytes that it writes at a time.
+const PIECE: u64 = 4 << 20;
+/// Small files that it writes.
+const FILES: usize = 60;
+
+/// Measures a drive: writes a file of up to 256 MiB for up to three seconds, reads it back past the cache, and writes some small
+/// files. `folder` is where it may write; what it made is gone when this returns.
+///
+/// # Errors
+/// What the drive refused; also with [`io::ErrorKind::StorageFull`] where its reserve would be touched.
+pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::Result<Pace> {
+    let usage = drive.usage()?;
+    let room = usage.free.less(drive.reserve).count();
+    if room < PIECE * 4 {
+        return Err(io::ErrorKind::StorageFull.into());
+    }
+    let whose = blake3::hash(real_path(folder).as_os_str().as_encoded_bytes()).to_hex();
+    let place = folder.join(format!(".deft-barge-probe-{}-{}", std::process::id(), &whose[..8]));
+    disk.make_folder(&place)?;
+    let mut made = Vec::new();
+    let measured = measure(disk, &place, MOST.min(room / 2), stop, &mut made);
+    for path in made.iter().rev() {
+        disk.remove(path, What::File)?;
+    }
+    disk.remove(&place, What::Folder)?;
+    measured
+}
+
+fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<Pace> {
+    const TIME: Duration = Duration::from_secs(3);
+    // What a drive could pack away would seem faster than it is.
+    let mut noise = vec![0; PIECE as usize];
+    blake3::Hasher::new().update(b"probe").finalize_xof().fill(&mut noise);
+    let large = place.join("large");
+    let file = disk.create(&large)?;
+    made.push(large.clone());
+    let begun = Instant::now();
+    let mut written = 0;
+    while written + PIECE <= most && (begun.elapsed() < TIME || written == 0) && !stop.asked() {
+        noise[..8].copy_from_slice(&written.to_le_bytes());
+        disk.write_at(&file, &noise, written)?;
+        disk.press_on(&file, written, PIECE);
+        written += PIECE;
+    }
+    disk.flush(&file)?;
+    let write = written as f64 / begun.elapsed().as_secs_f64().max(1e-6);
+    disk.forget(&file);
+    drop(file);
+    let file = disk.open_back(&large)?;
+    let mut buffer = Buffer::new(PIECE as usize);
+    let (begun, mut back) = (Instant::now(), 0);
+    while back < written && (begun.elapsed() < TIME || back == 0) && !stop.asked() {
+        back += disk.read_back(&file, &mut buffer, PIECE as usize, back)? as u64;
+    }
+    let read = back as f64 / begun.elapsed().as_secs_f64().max(1e-6);
+    let begun = Instant::now();
+    let mut count = 0;
+    while count < FILES && begun.elapsed() < TIME && !stop.asked() {
+        let path = place.join(count.to_string());
+        let file = disk.create(&path)?;
+        made.push(path);
+        disk.write_at(&file, &noise[..4096], 0)?;
+        count += 1;
+    }
+    let top = disk.open_folder(place)?;
+    disk.flush_drive(&top)?;
+    let small = begun.elapsed().as_secs_f64() / count.max(1) as f64;
+    Ok(Pace { read, write, per_file: (small - 4096.0 / write).max(1e-6) })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::bytes::Bytes;
+    use crate::survey::made_up::drive;
+
+    #[test]
+    fn a_probe_measures_and_leaves_nothing_behind() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut drive = drive("d", 100_000_000, 0, 1_000_000).drive;
+        drive.root = folder.path().into();
+        let pace = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap();
+        assert!(pace.read > 1e5 && pace.write > 1e5 && pace.per_file > 0.0, "{pace:?}");
+        assert_eq!(folder.path().read_dir().unwrap().count(), 0);
+        // The reserve is not touched.
+        drive.reserve = Bytes::new(99_000_000);
+        let error = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap_err();
+        assert_eq!(error.kind(), io::ErrorKind::StorageFull);
+    }
+}

@@ -1,0 +1,78 @@
+//! Surveys of nothing real, for tests.
+
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+
+use super::{DriveState, Game, GameId, Survey};
+use crate::bytes::Bytes;
+use crate::launcher::{Entry, FoundGame};
+use crate::record::Shape;
+use crate::site::{Abilities, Drive, DriveKind};
+use crate::tally::Size;
+
+const NOW: &str = "2026-06-13T10:00:00Z";
+
+pub(crate) fn drive(name: &str, capacity: u64, used: u64, reserve: u64) -> DriveState {
+    let (capacity, used) = (Bytes::new(capacity), Bytes::new(used));
+    let drive = Drive {
+        tag: None,
+        name: name.into(),
+        root: PathBuf::from("/d").join(name),
+        mounts: Vec::new(),
+        kind: DriveKind::Ssd,
+        device: None,
+        file_system: "ext4".into(),
+        abilities: Abilities::all(),
+        read_only: false,
+        capacity,
+        reserve: Bytes::new(reserve),
+        declared: true,
+        absent: false,
+    };
+    DriveState { drive, used, free: capacity.less(used), games: Bytes::ZERO, held: Bytes::ZERO }
+}
+
+pub(crate) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> Game {
+    let now: Timestamp = NOW.parse().unwrap();
+    let last_run = days_ago.map(|days| now - std::time::Duration::from_secs(days as u64 * 86_400));
+    let found = FoundGame {
+        id: id.into(),
+        title: format!("Game {id}"),
+        install: PathBuf::from("/d").join(drive).join(id),
+        folder: id.into(),
+        library: None,
+        fault: None,
+        claim: None,
+        program: None,
+        sealed: None,
+        last_run,
+        update: None,
+        entry: Entry {
+            file: PathBuf::new(),
+            shape: Shape::of_name(Path::new("x.json")),
+            list: None,
+            id_at: None,
+            travels: false,
+            location: "$".into(),
+        },
+        records: Vec::new(),
+        unsure: 0,
+    };
+    let size =
+        Size { on_disk: Bytes::new(bytes), apparent: Bytes::new(bytes), files: 1, whole: true, ..Size::default() };
+    Game { id: GameId(format!("quay/{id}")), launcher: "quay".into(), found, drive: Some(drive.into()), size }
+}
+
+pub(crate) fn survey_of(drives: Vec<DriveState>, games: Vec<Game>) -> Survey {
+    Survey {
+        made: NOW.parse().unwrap(),
+        drives,
+        launchers: Vec::new(),
+        games,
+        held: Vec::new(),
+        problems: Vec::new(),
+        speeds: crate::plan::Speeds::default(),
+        found: Vec::new(),
+    }
+}
