@@ -475,8 +475,14 @@ impl State {
         let mut parts: Vec<String> = Vec::new();
         match suggestion.lines.len() {
             0 => parts.push(format!("Nothing to suggest for {drive}.")),
-            1 => parts.push("One game is on the haul; change it by its digit, 0 takes it off.".into()),
-            n => parts.push(format!("{n} games are on the haul; change any by its digit, 0 takes it off.")),
+            n => {
+                let games = if n == 1 { "one game".into() } else { format!("{n} games") };
+                parts.push(format!("Suggested: {games}. Change any by its digit; 0 takes it off."));
+            }
+        }
+        if let [line] = &suggestion.lines[..] {
+            let why: Vec<String> = line.why.iter().map(|why| crate::wording::why(why, survey.made)).collect();
+            parts.push(format!("{} to {}: {}.", line.title, line.to, why.join(", ")));
         }
         parts.extend(suggestion.misses.iter().map(crate::wording::miss));
         for line in suggestion.lines {

@@ -110,6 +110,34 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
 }
 
 #[test]
+fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_order() {
+    let world = World::new();
+    crate::planning::fill(&world, "swift", 400_000);
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    // The largest game of cellar is to come to swift, which has no room for it.
+    screen.keys(&["Tab"]);
+    screen.wait_for("on cellar");
+    screen.keys(&["1"]);
+    screen.wait_for("lacks");
+    // The largest one of swift is to leave it: now it fits, though it was named last.
+    screen.keys(&["BTab"]);
+    screen.wait_for("on swift");
+    screen.keys(&["4", "Enter"]);
+    let text = screen.wait_for("originals go at once");
+    assert!(text.find("Saltflat Rally") < text.find("Glasswing Regatta"), "{text}");
+    assert!(text.contains("when Saltflat Rally is off swift"), "{text}");
+    screen.keys(&["S"]);
+    screen.wait_for("Cautions are waiting");
+    screen.keys(&["a", "S"]);
+    screen.wait_for("of originals are held");
+    let survey = world.json(&["survey"], 0);
+    let games = survey["games"].as_array().unwrap();
+    let lies = |title: &str| games.iter().find(|game| game["title"] == title).unwrap()["drive"].clone();
+    assert_eq!((lies("Saltflat Rally"), lies("Glasswing Regatta")), ("newhold".into(), "swift".into()));
+}
+
+#[test]
 fn it_works_in_a_small_window_says_so_in_a_smaller_one_and_finds_its_size_again() {
     let world = World::new();
     let Some(screen) = Screen::open(&world, 80, 24) else { return };

@@ -5,7 +5,7 @@ use std::fs;
 use crate::world::World;
 
 /// Leaves just so many bytes free on a drive.
-fn fill(world: &World, drive: &str, free: u64) {
+pub fn fill(world: &World, drive: &str, free: u64) {
     let survey = world.json(&["survey"], 0);
     let state = survey["drives"].as_array().unwrap().iter().find(|state| state["name"] == drive).unwrap();
     let used = state["used"].as_u64().unwrap();

@@ -8,7 +8,7 @@ use std::time::Duration;
 use serde::Serialize;
 
 use super::making::{Mode, PlannedLot};
-use crate::site::{DriveKind, Site};
+use crate::site::{Drive, DriveKind, Site};
 
 /// What a drive does, by itself.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
@@ -136,7 +136,7 @@ pub struct Timing {
 /// Seconds of a copy between two drives that do so much by themselves, and what takes longest of it.
 ///
 /// Reading goes beside writing, and what is written is read back from the same drive.
-fn seconds(from: (&str, Pace), to: (&str, Pace), bytes: u64, files: u64) -> (f64, Slowest) {
+pub(super) fn seconds(from: (&str, Pace), to: (&str, Pace), bytes: u64, files: u64) -> (f64, Slowest) {
     let (bytes, files) = (bytes as f64, files as f64);
     let read = bytes / from.1.read;
     let back = 1.0 / (1.0 / to.1.write + 1.0 / to.1.read);
@@ -160,6 +160,11 @@ impl Speeds {
     pub fn pace(&self, site: &Site, drive: &str) -> Pace {
         let kind = || site.find_drive(drive).map_or(DriveKind::Unknown, |drive| drive.kind);
         self.probes.get(drive).copied().unwrap_or_else(|| Pace::of_kind(kind()))
+    }
+
+    /// What this drive does by itself.
+    pub(super) fn pace_of(&self, drive: &Drive) -> Pace {
+        self.probes.get(&drive.name).copied().unwrap_or_else(|| Pace::of_kind(drive.kind))
     }
 
     /// How much longer past runs took than they should have, and how many bytes that is known of. The newest count.
