@@ -182,7 +182,7 @@ pub struct Wish {
     /// Games, by title or a part of it, or by id; GAME=DRIVE sends one elsewhere than the others.
     #[arg(required_unless_present_any = ["traced", "from"], value_name = "GAME[=DRIVE]")]
     pub games: Vec<String>,
-    /// Take the games and their destinations from a draft's file.
+    /// Take the games and their destinations from a draft: its file, or the name it was saved under in the interface.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["games", "traced", "to"])]
     pub from: Option<PathBuf>,
     /// Write what is wished for to a file, as a draft. A file that is there is not overwritten.

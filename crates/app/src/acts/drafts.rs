@@ -1,7 +1,7 @@
 //! Drafts as files: read, fitted to what is there, written.
 
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use deft_barge_core::plan::{Draft, DraftFile, Misfit, Policy, WhatIf};
 use deft_barge_core::site::Site;
@@ -10,6 +10,27 @@ use deft_barge_core::survey::Survey;
 use crate::fault::{Fault, Kind};
 use crate::show::path as shown;
 use crate::wording;
+
+/// Where a draft of this name is kept.
+pub fn place(site: &Site, name: &str) -> PathBuf {
+    site.places.config.join("deft-barge/drafts").join(format!("{name}.toml"))
+}
+
+/// The file that a word means: a path, or the name of a draft that is kept.
+pub fn found(site: &Site, word: &Path) -> PathBuf {
+    let kept = word.to_str().filter(|name| !name.contains('/')).map(|name| place(site, name));
+    kept.filter(|kept| !word.exists() && kept.exists()).unwrap_or_else(|| word.into())
+}
+
+/// Keeps a draft under a name; one that is there is not overwritten.
+pub fn keep(site: &Site, name: &str, file: &DraftFile) -> Result<PathBuf, Fault> {
+    let path = place(site, name);
+    let folder = path.parent().unwrap_or(&path);
+    std::fs::create_dir_all(folder)
+        .map_err(|error| Fault::new(Kind::Failed, format!("Cannot make {}: {error}.", shown(folder)), ""))?;
+    write(&path, &file.text())?;
+    Ok(path)
+}
 
 /// Reads a draft's file.
 pub fn read(path: &Path) -> Result<DraftFile, Fault> {
@@ -37,7 +58,10 @@ pub fn add(drives: &[WhatIf], site: &mut Site, survey: &mut Survey) {
 
 /// Writes a draft; a file that is there is not overwritten.
 pub fn save(path: &Path, survey: &Survey, draft: &Draft, policy: Policy, what_if: Vec<WhatIf>) -> Result<(), Fault> {
-    let text = DraftFile::of(survey, draft, policy, what_if).text();
+    write(path, &DraftFile::of(survey, draft, policy, what_if).text())
+}
+
+fn write(path: &Path, text: &str) -> Result<(), Fault> {
     let made = std::fs::File::create_new(path).and_then(|mut file| file.write_all(text.as_bytes()));
     made.map_err(|error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {

@@ -1,7 +1,7 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
 mod demo;
-mod drafts;
+pub mod drafts;
 mod hauling;
 mod looking;
 mod records;
@@ -73,7 +73,7 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
     let mut site = site.clone();
     let mut draft = Draft::default();
     if let Some(path) = &wish.from {
-        let file = drafts::read(path)?;
+        let file = drafts::read(&drafts::found(&site, path))?;
         what_if.extend(file.what_if.clone());
         drafts::add(&what_if, &mut site, survey);
         draft = file.fit(survey).map_err(|misfits| drafts::misfit(path, &misfits))?;

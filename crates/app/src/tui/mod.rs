@@ -24,6 +24,7 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, SurveyPhase, survey};
 use signal_hook::consts::{SIGHUP, SIGTERM};
 
+use crate::acts::drafts;
 use crate::fault::{Fault, Kind};
 use state::{Act, Event, State, Work};
 use terminal::Held;
@@ -150,6 +151,20 @@ impl Conductor {
                     let _ = tell.send(Event::Ended { what: work, result });
                 });
             }
+            Act::Save(name, file) => drop(thread::spawn(move || {
+                let _ = tell.send(Event::Said(match drafts::keep(&site, &name, &file) {
+                    Ok(path) => {
+                        format!("Saved. From the command line: deft-barge plan --from {}", crate::show::path(&path))
+                    }
+                    Err(fault) => fault.text(),
+                }));
+            })),
+            Act::Open(name) => drop(thread::spawn(move || {
+                let _ = tell.send(match drafts::read(&drafts::place(&site, &name)) {
+                    Ok(file) => Event::Opened(Box::new(file)),
+                    Err(fault) => Event::Said(fault.text()),
+                });
+            })),
             Act::Pause => self.stop.ask(),
             Act::Limit(limit) => self.stop.set_limit(limit),
             Act::Leave | Act::Suspend => {}

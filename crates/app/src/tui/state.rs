@@ -5,7 +5,8 @@ use std::time::Duration;
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::{HaulEvent, HaulRow, History, Trial};
 use deft_barge_core::plan::{
-    Aim, Destination, Draft, Finding, FindingKind, Links, Load, MakeLetters, Plan, Weight, projected, suggest,
+    Aim, Destination, Draft, DraftFile, Finding, FindingKind, Links, Load, MakeLetters, Plan, Policy, Weight,
+    projected, suggest,
 };
 use deft_barge_core::survey::{Game, Survey};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
@@ -18,12 +19,22 @@ use crate::fault::Fault;
 pub enum Event {
     Input(Input),
     Tick,
-    Measured { done: usize, of: usize },
+    Measured {
+        done: usize,
+        of: usize,
+    },
     Surveyed(Box<Survey>, Box<Result<History, Fault>>),
     Planned(Box<Plan>),
     Quiet(Vec<Finding>),
+    /// Something that was done is said in a sentence.
+    Said(String),
+    /// A draft was read.
+    Opened(Box<DraftFile>),
     Haul(HaulEvent),
-    Ended { what: Work, result: Result<(), Fault> },
+    Ended {
+        what: Work,
+        result: Result<(), Fault>,
+    },
     Terminate,
 }
 
@@ -36,6 +47,10 @@ pub enum Act {
     Run(Work),
     Pause,
     Limit(Option<Bytes>),
+    /// Write a draft under a name.
+    Save(String, Box<DraftFile>),
+    /// Read the draft of this name.
+    Open(String),
     Suspend,
     Leave,
 }
@@ -50,6 +65,24 @@ pub enum Work {
     Return(HaulId),
     GiveUp(HaulId),
     Release(HaulId),
+}
+
+/// What is being typed, and what for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Typing {
+    pub what: Typed,
+    pub text: String,
+}
+
+/// What a typed text is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Typed {
+    /// How much room a suggestion should make.
+    Room,
+    /// The name that the draft is saved under.
+    SaveAs,
+    /// The name of a draft that is opened.
+    Open,
 }
 
 /// A question that has to be answered before its act is done.
@@ -88,8 +121,8 @@ pub struct State {
     /// The most bytes per second that are copied.
     pub limit: Option<Bytes>,
     pub question: Option<Question>,
-    /// What is being typed: how much room a suggestion should make.
-    pub typing: Option<String>,
+    /// What is being typed.
+    pub typing: Option<Typing>,
     pub help: bool,
     pub message: Option<String>,
     pub clock: Duration,
@@ -184,9 +217,8 @@ impl State {
                         Vec::new()
                     };
                 }
-                if let Some(text) = self.typing.take() {
-                    self.type_on(text, key.code);
-                    return Vec::new();
+                if let Some(typing) = self.typing.take() {
+                    return self.type_on(typing, key.code);
                 }
                 if self.help {
                     self.help = false;
@@ -218,6 +250,14 @@ impl State {
                         self.message = None;
                     }
                 }
+                Vec::new()
+            }
+            Event::Said(text) => {
+                self.message = Some(text);
+                Vec::new()
+            }
+            Event::Opened(file) => {
+                self.opened(&file);
                 Vec::new()
             }
             Event::Haul(event) => {
@@ -307,7 +347,12 @@ impl State {
                 self.redraft();
                 return self.show(View::Haul);
             }
-            Wish::Free => self.typing = Some(String::new()),
+            Wish::Free => self.type_in(Typed::Room),
+            Wish::SaveDraft if self.draft.lots.is_empty() => {
+                self.message = Some("Nothing is on this haul that could be saved.".into());
+            }
+            Wish::SaveDraft => self.type_in(Typed::SaveAs),
+            Wish::OpenDraft => self.type_in(Typed::Open),
             Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Start => return self.start(),
@@ -449,22 +494,60 @@ impl State {
         self.unfinished().filter(waits)
     }
 
+    fn type_in(&mut self, what: Typed) {
+        self.typing = Some(Typing { what, text: String::new() });
+    }
+
     /// Takes a key into what is typed.
-    fn type_on(&mut self, mut text: String, key: KeyCode) {
+    fn type_on(&mut self, mut typing: Typing, key: KeyCode) -> Vec<Act> {
         match key {
-            KeyCode::Char(c) => text.push(c),
-            KeyCode::Backspace => drop(text.pop()),
-            KeyCode::Esc => return,
-            KeyCode::Enter => {
-                match text.parse::<Bytes>() {
-                    Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
-                    Err(why) => self.message = Some(format!("{why}.")),
-                }
-                return;
-            }
+            KeyCode::Char(c) => typing.text.push(c),
+            KeyCode::Backspace => drop(typing.text.pop()),
+            KeyCode::Esc => return Vec::new(),
+            KeyCode::Enter => return self.typed(&typing),
             _ => {}
         }
-        self.typing = Some(text);
+        self.typing = Some(typing);
+        Vec::new()
+    }
+
+    fn typed(&mut self, typing: &Typing) -> Vec<Act> {
+        let name = typing.text.trim().to_string();
+        if typing.what == Typed::Room {
+            match name.parse::<Bytes>() {
+                Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
+                Err(why) => self.message = Some(format!("{why}.")),
+            }
+            return Vec::new();
+        }
+        if name.is_empty() || name.starts_with('.') || name.contains('/') {
+            self.message = Some("A name for a draft is a word or some, without slashes.".into());
+            return Vec::new();
+        }
+        match (typing.what, &self.survey) {
+            (Typed::SaveAs, Some(survey)) => {
+                let file = DraftFile::of(survey, &self.draft, Policy::Hold, Vec::new());
+                vec![Act::Save(name, Box::new(file))]
+            }
+            (Typed::Open, _) => vec![Act::Open(name)],
+            _ => Vec::new(),
+        }
+    }
+
+    /// Takes up a draft that was read, if it fits what is there.
+    fn opened(&mut self, file: &DraftFile) {
+        let Some(survey) = &self.survey else { return };
+        match file.fit(survey) {
+            Ok(draft) => {
+                self.message = Some(format!("Opened: {} on this haul.", games(draft.lots.len())));
+                self.draft = draft;
+                self.redraft();
+            }
+            Err(misfits) => {
+                let what: Vec<String> = misfits.iter().map(crate::wording::misfit).collect();
+                self.message = Some(format!("The draft does not fit what is there any more: {}.", what.join("; ")));
+            }
+        }
     }
 
     /// Puts a suggestion for the drive in focus into the draft; what was there of other games stays.
@@ -476,8 +559,7 @@ impl State {
         match suggestion.lines.len() {
             0 => parts.push(format!("Nothing to suggest for {drive}.")),
             n => {
-                let games = if n == 1 { "one game".into() } else { format!("{n} games") };
-                parts.push(format!("Suggested: {games}. Change any by its digit; 0 takes it off."));
+                parts.push(format!("Suggested: {}. Change any by its digit; 0 takes it off.", games(n)));
             }
         }
         if let [line] = &suggestion.lines[..] {
@@ -577,6 +659,10 @@ impl State {
         let id = self.to_undo().map(|haul| haul.id);
         id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
     }
+}
+
+fn games(count: usize) -> String {
+    if count == 1 { "one game".into() } else { format!("{count} games") }
 }
 
 fn is_quiet(kind: &FindingKind) -> bool {

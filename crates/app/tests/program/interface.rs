@@ -123,7 +123,15 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     // The largest one of swift is to leave it: now it fits, though it was named last.
     screen.keys(&["BTab"]);
     screen.wait_for("on swift");
-    screen.keys(&["4", "Enter"]);
+    screen.keys(&["4", "w"]);
+    screen.wait_for("Under which name");
+    screen.keys(&["s", "w", "a", "p", "Enter"]);
+    screen.wait_for("Saved.");
+    let plan = world.json(&["plan", "--from", "swap"], 0);
+    assert_eq!(plan["lots"].as_array().unwrap().len(), 2, "the command line finds it by its name");
+    screen.keys(&["0", "o", "s", "w", "a", "p", "Enter"]);
+    screen.wait_for("Opened: 2 games");
+    screen.keys(&["Enter"]);
     let text = screen.wait_for("originals go at once");
     assert!(text.find("Saltflat Rally") < text.find("Glasswing Regatta"), "{text}");
     assert!(text.contains("when Saltflat Rally is off swift"), "{text}");

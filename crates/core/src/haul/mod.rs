@@ -15,6 +15,7 @@ mod hearing;
 mod history;
 mod job;
 mod journal;
+mod known;
 mod lanes;
 mod mend;
 mod place;

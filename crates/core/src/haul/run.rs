@@ -300,7 +300,8 @@ impl<'a> Haul<'a> {
         let mut doubt = false;
         let is_gone = |lot: &LotRow| {
             let now = journal.lot(lot.id).ok().flatten();
-            now.is_some_and(|lot| matches!(lot.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned))
+            // Of one that was given up or returned the originals are there.
+            now.is_some_and(|lot| matches!(lot.stage, Stage::Released { .. }))
         };
         // The others wait for a yes: what is tried is looked at by a person first.
         let lots = if row.trial == Trial::Waits { row.lots[..1].to_vec() } else { row.lots };

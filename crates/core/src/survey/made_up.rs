@@ -11,6 +11,18 @@ use crate::record::Shape;
 use crate::site::{Abilities, Drive, DriveKind};
 use crate::tally::Size;
 
+/// Numbers that are always the same.
+pub(crate) struct Numbers(pub(crate) u64);
+
+impl Numbers {
+    pub(crate) fn below(&mut self, most: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % most
+    }
+}
+
 const NOW: &str = "2026-06-13T10:00:00Z";
 
 pub(crate) fn drive(name: &str, capacity: u64, used: u64, reserve: u64) -> DriveState {

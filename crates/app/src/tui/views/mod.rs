@@ -13,7 +13,7 @@ use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
 use super::keys::{self, View};
-use super::state::State;
+use super::state::{State, Typed, Typing};
 use super::theme::Theme;
 use crate::show::{count, cut, line};
 
@@ -83,9 +83,14 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put("y yes   any other key no", theme.text(), lower, buffer);
         return;
     }
-    if let Some(text) = &state.typing {
-        put(&format!("How much room should be made here? {text}▏"), theme.strong(), upper, buffer);
-        put("such as 60GB   enter suggests   esc leaves it", theme.text(), lower, buffer);
+    if let Some(Typing { what, text }) = &state.typing {
+        let (question, hint) = match what {
+            Typed::Room => ("How much room should be made here?", "such as 60GB   enter suggests   esc leaves it"),
+            Typed::SaveAs => ("Under which name should this draft be kept?", "enter saves   esc leaves it"),
+            Typed::Open => ("Which draft should be opened?", "its name   enter opens   esc leaves it"),
+        };
+        put(&format!("{question} {text}▏"), theme.strong(), upper, buffer);
+        put(hint, theme.text(), lower, buffer);
         return;
     }
     if let Some(message) = &state.message {
@@ -135,17 +140,22 @@ fn bar(part: f64, cells: usize) -> String {
 
 fn help(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let lines = keys::help(state.view);
-    let height = (lines.len() as u16 + 4).min(area.height);
+    // The first line of the screen stays to be seen; where there is little room, the help does without blank lines.
+    let room = area.height.saturating_sub(1);
+    let blank = u16::from(lines.len() as u16 + 4 <= room);
+    let height = (lines.len() as u16 + 1 + 3 * blank).min(room);
     let width = 64.min(area.width);
-    let inner = Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height };
+    let y = area.y + 1 + (room - height) / 2;
+    let inner = Rect { x: area.x + (area.width - width) / 2, y, width, height };
     Clear.render(inner, buffer);
     buffer.set_style(inner, theme.cursor());
     let style = theme.cursor();
     let title = format!("Keys of {:?}", state.view);
-    put_at(3, 1, &title, style.add_modifier(ratatui::style::Modifier::BOLD), inner, buffer);
+    put_at(3, blank, &title, style.add_modifier(ratatui::style::Modifier::BOLD), inner, buffer);
     for (n, (key, words)) in lines.iter().enumerate() {
-        put_at(3, n as u16 + 3, key, style, inner, buffer);
-        put_at(18, n as u16 + 3, words, style, inner, buffer);
+        let row = n as u16 + 1 + 2 * blank;
+        put_at(3, row, key, style, inner, buffer);
+        put_at(18, row, words, style, inner, buffer);
     }
 }
 

@@ -1,18 +1,7 @@
 //! Suggestions against an exact search over all choices, on made-up surveys.
 
 use super::*;
-use crate::survey::made_up::{drive, game, survey_of};
-
-struct Numbers(u64);
-
-impl Numbers {
-    fn below(&mut self, most: u64) -> u64 {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        self.0 % most
-    }
-}
+use crate::survey::made_up::{Numbers, drive, game, survey_of};
 
 /// Three drives, the games of the first one, and two elsewhere.
 fn case(numbers: &mut Numbers) -> Survey {
