@@ -7,7 +7,7 @@ use super::draft::{Load, loads_now};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, PlannedLot, Policy, Step, StepKind};
 use super::order::{
-    Cargo, Found, Move, Order, Remedy, Room, find_order, only_needed_releases, replay, smallest_change,
+    Cargo, Found, Move, Order, Remedy, Room, find_order, only_needed_releases, replay, shorten, smallest_change,
 };
 use crate::bytes::Bytes;
 use crate::haul::Trial;
@@ -144,66 +144,23 @@ impl Leg<'_> {
     }
 }
 
-/// Changes neighbours of an order in which room is short, as long as that makes the whole shorter: lots of other drives then
-/// go on while one waits for room. Neither more bytes are moved nor more originals let go.
+/// The order, with lots of other drives drawn ahead where that makes the whole shorter.
 fn shortened(
     survey: &Survey,
     rooms: &[Room],
     cargo: &[Cargo],
     copied: &[usize],
     berths: &[Berth<'_>],
-    mut order: Order,
+    order: Order,
 ) -> Order {
-    /// Of more lots every change takes longer to reckon than it may win.
-    const MOST: usize = 60;
-    let goes = |order: &Order| order.moves.iter().filter(|step| step.release).count();
-    if order.moves.len() > MOST || goes(&order) == 0 {
-        return order;
-    }
     let pace = |drive: usize| survey.speeds.pace_of(&survey.drives[drive].drive);
-    let files = |n: usize| berths[copied[n]].size.files;
     let seconds = |step: &Move| {
         let bytes = cargo[step.cargo].needs[step.to].unwrap_or(0);
         let from = step.from.map_or_else(|| pace(step.to), pace);
-        super::time::seconds(("", from), ("", pace(step.to)), bytes, files(step.cargo)).0
+        let files = berths[copied[step.cargo]].size.files;
+        super::time::seconds(("", from), ("", pace(step.to)), bytes, files).0
     };
-    let length = |moves: &[Move]| {
-        let mut ends: Vec<f64> = Vec::new();
-        for (n, step) in moves.iter().enumerate() {
-            let waits = |k: &usize| {
-                let other = &moves[*k];
-                let drives = [other.from, Some(other.to)];
-                // Either drive is busy, or its room is waited for, or it is the same game.
-                drives.contains(&step.from) || drives.contains(&Some(step.to)) || other.cargo == step.cargo
-            };
-            let begins = (0..n).filter(waits).map(|k| ends[k]).fold(0.0, f64::max);
-            ends.push(begins + seconds(step));
-        }
-        ends.into_iter().fold(0.0, f64::max)
-    };
-    let mut best = length(&order.moves);
-    loop {
-        let before = best;
-        for n in 1..order.moves.len() {
-            let mut moves = order.moves.clone();
-            moves.swap(n - 1, n);
-            if moves[n - 1].cargo == moves[n].cargo {
-                continue;
-            }
-            let moves = only_needed_releases(rooms, cargo, moves);
-            let other = Order { moves, ..order.clone() };
-            if replay(rooms, cargo, &other.moves).is_ok()
-                && goes(&other) <= goes(&order)
-                && length(&other.moves) < best * 0.999
-            {
-                best = length(&other.moves);
-                order = other;
-            }
-        }
-        if best >= before {
-            return order;
-        }
-    }
+    shorten(rooms, cargo, order, &seconds)
 }
 
 /// Puts the smallest lot of the largest group that goes the same way first, if all still fits then; gives whether it does.

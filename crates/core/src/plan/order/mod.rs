@@ -5,12 +5,14 @@
 
 mod lack;
 mod search;
+mod shorten;
 mod staging;
 
 #[cfg(test)]
 mod tests;
 
 pub use lack::{Lack, Remedy, smallest_change};
+pub use shorten::shorten;
 
 use search::Search;
 

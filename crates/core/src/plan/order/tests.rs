@@ -310,3 +310,24 @@ fn hundreds_of_lots_on_nearly_full_drives_are_ordered_and_never_go_below_a_reser
     }
     assert!(found >= 19, "{found} of 20");
 }
+
+#[test]
+fn an_order_is_made_shorter_and_neither_moves_more_nor_lets_more_go() {
+    let mut numbers = Numbers(4_172_645_463_325);
+    let (mut shorter, mut same) = (0, 0);
+    for _ in 0..3000 {
+        let (rooms, cargo) = case(&mut numbers, 6);
+        let Found::Order(order) = find_order(&rooms, &cargo) else { continue };
+        let seconds = |step: &Move| 1.0 + cargo[step.cargo].leaves as f64;
+        let goes = |order: &Order| order.moves.iter().filter(|step| step.release).count();
+        let then = shorten(&rooms, &cargo, order.clone(), &seconds);
+        check(&rooms, &cargo, &then);
+        assert_eq!(then.extra, order.extra);
+        assert!(goes(&then) <= goes(&order));
+        let (before, after) = (shorten::length(&order.moves, &seconds), shorten::length(&then.moves, &seconds));
+        assert!(after <= before);
+        shorter += usize::from(after < before);
+        same += usize::from(after >= before);
+    }
+    assert!(shorter > 20 && same > 100, "{shorter} {same}");
+}
