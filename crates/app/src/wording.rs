@@ -6,10 +6,9 @@ use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{HaulRow, Proof, Stage};
 use deft_barge_core::launcher::PlaceFault;
 use deft_barge_core::plan::{
-    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Pace, PreviewKind, Slowest, Span, Weight,
-    Why,
+    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PreviewKind, Slowest, Span, Weight, Why,
 };
-use deft_barge_core::site::{DriveKind, Process, Sight};
+use deft_barge_core::site::{DriveKind, Pace, Process, Sight};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 

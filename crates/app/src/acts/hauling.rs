@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, Trial, give_up_rest, prove_game, prove_haul, release_haul,
+    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul,
     return_haul, return_lots, return_plan, take_from,
 };
-use deft_barge_core::plan::{LibraryWish, Mode, Plan, Weight, plan_library};
+use deft_barge_core::plan::{LibraryWish, Mode, Plan, Trial, Weight, plan_library};
 use deft_barge_core::site::Site;
 use deft_barge_core::tally::LotPath;
 use serde_json::json;

@@ -19,8 +19,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Control, History, Trial};
-use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy};
+use deft_barge_core::haul::{Control, History};
+use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy, Trial};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Game, Survey, SurveyPhase};
 use deft_barge_core::trace::add_to_survey;

@@ -17,9 +17,9 @@ use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, History, Journal, Stage, Trial, give_up_rest, release_haul, return_haul,
+    Control, Haul, HaulError, History, Journal, Stage, give_up_rest, release_haul, return_haul,
 };
-use deft_barge_core::plan::{Draft, Policy, plan, quiet};
+use deft_barge_core::plan::{Draft, Policy, Trial, plan, quiet};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, SurveyPhase, survey};
 use signal_hook::consts::{SIGHUP, SIGTERM};

@@ -3,9 +3,9 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{HaulEvent, HaulRow, History, Trial};
+use deft_barge_core::haul::{HaulEvent, HaulRow, History};
 use deft_barge_core::plan::{
-    Aim, Destination, Draft, DraftFile, Finding, FindingKind, Links, Load, MakeLetters, Plan, Policy, Weight,
+    Aim, Destination, Draft, DraftFile, Finding, FindingKind, Links, Load, MakeLetters, Plan, Policy, Trial, Weight,
     projected, suggest,
 };
 use deft_barge_core::survey::{Game, Survey};

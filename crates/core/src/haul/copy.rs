@@ -20,7 +20,7 @@ use super::run::Work;
 use super::scan::{Met, meet, same};
 use super::stage::Stage;
 use crate::disk::{DiskFile, Meta, What};
-use crate::plan::Run;
+use crate::site::Run;
 use crate::tally::{Entry, EntryKind, LotPath, block_count, block_hash, block_span, stamp_of};
 
 /// ENODEV, by errno(3).

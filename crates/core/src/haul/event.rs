@@ -10,7 +10,8 @@ use serde::Serialize;
 
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::plan::{Finding, Pace as DrivePace};
+use crate::plan::Finding;
+use crate::site::Pace as DrivePace;
 
 /// A person's hand on a running haul: pause it, slow it down, let others go first. Clones share the wishes.
 #[derive(Clone, Debug, Default)]

@@ -7,15 +7,15 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rusqlite::{Connection, OpenFlags, Row, params};
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 use super::journal::JournalError;
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::{VERSION, bring_up, is_of_version_3};
 use crate::bytes::{HaulId, LotId};
-use crate::plan::{Mode, PlannedLot, Policy, Speeds};
-use crate::site::{Site, shown_path};
+use crate::plan::{Mode, PlannedLot, Policy, Trial};
+use crate::site::{Site, Speeds, shown_path};
 use crate::survey::Held;
 use crate::tally::{BlockHash, Entry, EntryKind, LotPath};
 
@@ -111,19 +111,6 @@ impl LotRow {
         matches!(self.planned.mode, Mode::Copy | Mode::TakeBack)
             && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
     }
-}
-
-/// Whether the first lot of a haul is tried before the others go.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Trial {
-    /// All go one after another.
-    #[default]
-    None,
-    /// The others wait for a person's yes.
-    Waits,
-    /// The person has said yes.
-    Agreed,
 }
 
 /// A haul as the journal has it.

@@ -15,14 +15,14 @@ use rusqlite::{Connection, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
-use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Trial, Unreadable, at, database, path_of};
+use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::VERSION;
 use crate::bytes::{HaulId, LotId};
-use crate::plan::{Pace, PlannedLot, Policy, Run, Speeds};
+use crate::plan::{PlannedLot, Policy, Trial};
 use crate::record::{Content, FileChange};
-use crate::site::Site;
+use crate::site::{Pace, Run, Site, Speeds};
 use crate::tally::{BlockHash, EntryKind, LotPath};
 
 /// Why the journal cannot be used.

@@ -4,10 +4,11 @@ use std::collections::HashMap;
 
 use rusqlite::Row;
 
-use super::history::{Reader, Trial, at};
+use super::history::{Reader, at};
 use super::journal::JournalError;
 use super::tables::is_of_version_4;
-use crate::plan::{Pace, Run, Speeds};
+use crate::plan::Trial;
+use crate::site::{Pace, Run, Speeds};
 
 type Result<T> = std::result::Result<T, JournalError>;
 

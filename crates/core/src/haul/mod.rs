@@ -31,9 +31,8 @@ mod tables;
 
 pub use error::HaulError;
 pub use event::{Amount, Control, HaulEvent, Progress};
-pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Trial, Unreadable};
+pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Unreadable};
 pub use journal::{Journal, JournalError, Lines, UnrecoveredJournal};
-pub(crate) use lanes::fight;
 pub use mend::take_from;
 pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
 pub use release::{Removed, release_haul};

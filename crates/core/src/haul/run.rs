@@ -8,7 +8,7 @@ use super::account::{Depth, Subject, look};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::history::{LotRow, TallyEntry, Trial};
+use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
 use super::place::{link, place, rename, swap};
@@ -20,7 +20,7 @@ use super::scan::{Apart, Met, first_change, meet};
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
-use crate::plan::{Mode, Plan, PlannedLot, Policy, Weight, quiet};
+use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
 use crate::site::{Abilities, Site};
 use crate::tally::{Entry, EntryKind};
 

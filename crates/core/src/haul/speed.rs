@@ -8,8 +8,7 @@ use std::time::{Duration, Instant};
 
 use super::event::Control;
 use crate::disk::{Buffer, Disk, What};
-use crate::plan::Pace;
-use crate::site::{Drive, real_path};
+use crate::site::{Drive, Pace, real_path};
 
 /// Bytes that a probe writes at most.
 const MOST: u64 = 256 << 20;

@@ -3,14 +3,13 @@
 //! Law: what the course says of loads is what a replay of it gives. Start at [`Course::of`].
 
 use super::berth::Berth;
-use super::draft::{Load, loads_now};
+use super::draft::{Load, Trial, loads_now};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, PlannedLot, Policy, Step, StepKind};
 use super::order::{
     Cargo, Found, Move, Order, Remedy, Room, find_order, only_needed_releases, replay, shorten, smallest_change,
 };
 use crate::bytes::Bytes;
-use crate::haul::Trial;
 use crate::site::{Abilities, Drive};
 use crate::survey::Survey;
 

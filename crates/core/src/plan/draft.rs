@@ -9,7 +9,6 @@ use super::course::quick_peaks;
 use super::edits::MakeLetters;
 use super::order::{Cargo, Room};
 use crate::bytes::Bytes;
-use crate::haul::Trial;
 use crate::survey::{DriveState, Game, GameId, Survey};
 
 /// Where a lot is to go.
@@ -45,6 +44,19 @@ pub struct Draft {
     /// Whether the smallest lot goes through to its proof before the others.
     #[serde(default)]
     pub trial: Trial,
+}
+
+/// Whether the first lot of a haul is tried before the others go.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Trial {
+    /// All go one after another.
+    #[default]
+    None,
+    /// The others wait for a person's yes.
+    Waits,
+    /// The person has said yes.
+    Agreed,
 }
 
 /// What becomes of a link on a drive that has none.

@@ -8,11 +8,10 @@ use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use super::draft::{Destination, Draft, Links};
+use super::draft::{Destination, Draft, Links, Trial};
 use super::edits::MakeLetters;
 use super::making::Policy;
 use super::what_if::WhatIf;
-use crate::haul::Trial;
 use crate::survey::{GameId, Survey};
 
 /// A draft as it is written down.

@@ -7,14 +7,13 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 
 use super::berth::writable_findings;
-use super::draft::{Draft, Links, projected};
+use super::draft::{Draft, Links, Trial, projected};
 use super::edits::{previews, register};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, Plan, PlannedLot, Policy};
 use super::quiet::quiet;
 use super::time::Timing;
 use crate::bytes::Bytes;
-use crate::haul::Trial;
 use crate::launcher::{DefaultLibrary, Found};
 use crate::record::{Edit, Files, Mood, Rewrite, Shape, Side, Source, Spelling, joined};
 use crate::site::Site;

@@ -7,13 +7,13 @@ use serde::{Deserialize, Serialize};
 
 use super::berth::{Berth, Berthing, writable_findings};
 use super::course::{Course, Leg};
-use super::draft::{Draft, Links, Load};
+use super::draft::{Draft, Links, Load, Trial};
 use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, joined_previews, previews};
 use super::findings::{Finding, FindingKind, Weight};
 use super::quiet::quiet;
+use super::sharing::fight;
 use super::time::{Timing, timing};
 use crate::bytes::Bytes;
-use crate::haul::{Trial, fight};
 use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};

@@ -14,19 +14,21 @@ mod libraries;
 mod making;
 pub mod order;
 mod quiet;
+mod sharing;
 mod suggest;
 mod time;
 mod what_if;
 
-pub use draft::{Destination, Draft, DraftLot, Links, Load, projected};
+pub use draft::{Destination, Draft, DraftLot, Links, Load, Trial, projected};
 pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};
 pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Clearing, Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
 pub use making::{Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
+pub(crate) use sharing::fight;
 pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};
-pub use time::{Basis, LotTime, Pace, Run, Slowest, Span, Speeds, Timing};
+pub use time::{Basis, LotTime, Slowest, Span, Timing};
 pub use what_if::WhatIf;
 
 #[cfg(test)]

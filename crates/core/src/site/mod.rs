@@ -7,11 +7,13 @@ mod declared;
 mod drive;
 mod mounts;
 mod process;
+mod speed;
 
 pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Usage};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
+pub use speed::{Pace, Run, Speeds};
 
 use std::io;
 use std::path::{Path, PathBuf};

@@ -14,8 +14,7 @@ use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{
     Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
 };
-use crate::plan::Speeds;
-use crate::site::{Drive, Process, Sight, Site, Usage, Wanted};
+use crate::site::{Drive, Process, Sight, Site, Speeds, Usage, Wanted};
 use crate::tally::{Size, measure};
 
 /// Name of a game over all launchers: the profile's id, a slash, the launcher's id of the game.

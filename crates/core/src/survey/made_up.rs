@@ -84,7 +84,7 @@ pub(crate) fn survey_of(drives: Vec<DriveState>, games: Vec<Game>) -> Survey {
         games,
         held: Vec::new(),
         problems: Vec::new(),
-        speeds: crate::plan::Speeds::default(),
+        speeds: crate::site::Speeds::default(),
         found: Vec::new(),
     }
 }

@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::disk::{Act, Disk, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, Journal, Stage, Trial, return_haul};
-use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Mode, Plan, Policy, StepKind, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, Journal, Stage, return_haul};
+use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Mode, Plan, Policy, StepKind, Trial, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_core::tally::{EntryKind, walk};
 use deft_barge_harbor::launchers::Launcher;

@@ -1,6 +1,6 @@
 //! Haul: what exactly will happen. Nothing touches a disk before the haul was looked at here and started by its own key.
 
-use deft_barge_core::haul::Trial;
+use deft_barge_core::plan::Trial;
 use deft_barge_core::plan::{Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, Weight};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
