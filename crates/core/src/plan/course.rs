@@ -51,8 +51,9 @@ impl<'a> Course<'a> {
             .iter()
             .map(|n| {
                 let berth = &berths[*n];
-                let from = berth.game.drive.as_deref().and_then(drive_at);
                 let to = drive_at(&berth.drive.name).unwrap_or(0);
+                // A copy between parts of one drive makes no room there that anything waits for.
+                let from = berth.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
                 let need = |(at, state): (usize, &crate::survey::DriveState)| {
                     let may_wait = Some(at) != from && can_wait(berth, &state.drive);
                     (at == to || may_wait).then(|| berth.need.count())
