@@ -146,6 +146,27 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
 }
 
 #[test]
+fn a_trial_waits_for_a_yes_before_the_others_go() {
+    let world = World::new();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["4", "Down", "Down", "4", "Enter"]);
+    screen.wait_for("lots, in this order");
+    screen.keys(&["t"]);
+    screen.wait_for("waits for a yes");
+    screen.keys(&["a", "S"]);
+    screen.wait_for("has tried its first game and waits for you");
+    screen.keys(&["g"]);
+    screen.wait_for("Go on with the other 1?");
+    screen.keys(&["n"]);
+    screen.wait_for("g goes on with the others");
+    screen.keys(&["g", "y"]);
+    screen.wait_for("lets go of them");
+    let lots = world.json(&["log"], 0)["hauls"][0]["lots"].clone();
+    assert!(lots.as_array().unwrap().iter().all(|lot| lot["stage"]["stage"] == "proved"), "{lots}");
+}
+
+#[test]
 fn it_works_in_a_small_window_says_so_in_a_smaller_one_and_finds_its_size_again() {
     let world = World::new();
     let Some(screen) = Screen::open(&world, 80, 24) else { return };

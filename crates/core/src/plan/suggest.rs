@@ -334,7 +334,10 @@ fn played<'a>(survey: &'a Survey, rooms: &mut Rooms<'a>, drive: &str, out: &mut 
     ranked.sort_by_key(|game| std::cmp::Reverse(game.found.last_run));
     // All that could be there, if everything that can leave did.
     let leaves: u64 = here.iter().filter(|game| is_movable(game)).map(|game| game.size.on_disk.count()).sum();
-    let mut room = rooms.free[target] + leaves;
+    // Of a drive above its reserve something has to leave before anything comes.
+    let load = &loads_now(survey)[target];
+    let over = load.now.less(load.most()).count();
+    let mut room = (rooms.free[target] + leaves).saturating_sub(over);
     let mut stays: Vec<&Game> = Vec::new();
     let mut comes: Vec<&Game> = Vec::new();
     for game in ranked {
@@ -347,7 +350,7 @@ fn played<'a>(survey: &'a Survey, rooms: &mut Rooms<'a>, drive: &str, out: &mut 
         if is_here { stays.push(game) } else { comes.push(game) }
     }
     let wanted: u64 = comes.iter().map(|game| rooms.need(game, target)).sum();
-    let lacks = wanted.saturating_sub(rooms.free[target]);
+    let lacks = if comes.is_empty() { 0 } else { wanted.saturating_sub(rooms.free[target]) + over };
     if lacks > 0 {
         let is_kept = |game: &&Game| stays.iter().any(|kept| kept.id == game.id);
         let mut others: Vec<&Game> = here.iter().copied().filter(|game| is_movable(game) && !is_kept(game)).collect();
@@ -362,7 +365,7 @@ fn played<'a>(survey: &'a Survey, rooms: &mut Rooms<'a>, drive: &str, out: &mut 
             made += game.size.on_disk.count();
             out.lines.push(leaving(rooms, game, place, drive));
         }
-        rooms.free[target] += made;
+        rooms.free[target] += made.saturating_sub(over);
     }
     for game in comes {
         let need = rooms.need(game, target);

@@ -35,7 +35,7 @@ fn waiting(state: &State) -> Vec<String> {
             let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.game(&lot.game)));
             games.map(|game| game.found.title.clone()).collect()
         }
-        Some(Work::Resume) => {
+        Some(Work::Resume | Work::Agree(_)) => {
             let lots = state.unfinished().into_iter().flat_map(|haul| &haul.lots);
             lots.filter(|lot| !lot.stage.at_rest()).map(|lot| lot.planned.title.clone()).collect()
         }
@@ -198,7 +198,13 @@ fn draw_said(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
 }
 
 fn draw_unfinished(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    put_at(0, 0, &format!("Haul {} was under way and is not at its end.", row.id), theme.strong(), area, buffer);
+    let tried = state.tried().is_some();
+    let heading = if tried {
+        format!("Haul {} has tried its first game and waits for you.", row.id)
+    } else {
+        format!("Haul {} was under way and is not at its end.", row.id)
+    };
+    put_at(0, 0, &heading, theme.strong(), area, buffer);
     let mut y = 2;
     for lot in &row.lots {
         put_at(
@@ -217,7 +223,11 @@ fn draw_unfinished(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffe
     }
     y += 1;
     y += draw_fault(state, theme, y, area, buffer);
-    let text = "Every original is whole, and every record leads to a whole copy. g goes on where it was, c gives up what is unfinished, u undoes all of it.";
+    let text = if tried {
+        "Start that game once. Then g goes on with the others, c leaves them where they are, u undoes all of it."
+    } else {
+        "Every original is whole, and every record leads to a whole copy. g goes on where it was, c gives up what is unfinished, u undoes all of it."
+    };
     put_at(0, y, text, theme.text(), area, buffer);
 }
 
@@ -328,6 +338,9 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.",
         (Some(_), _, true) => "Pausing at the next block.",
         (Some(_), ..) => "You may leave this view; the haul goes on. Leaving the program pauses it.",
+        (None, ..) if state.tried().is_some() => {
+            "g goes on with the others, c leaves them where they are, u undoes all."
+        }
         (None, ..) if state.unfinished().is_some() => "g goes on, c gives up what is unfinished, u undoes all.",
         (None, ..) => "Nothing is running.",
     };

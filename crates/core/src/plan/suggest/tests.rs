@@ -124,6 +124,20 @@ fn what_was_played_last_comes_to_the_drive_and_the_least_played_leaves_for_it() 
 }
 
 #[test]
+fn a_drive_above_its_reserve_takes_what_is_played_only_once_enough_has_left() {
+    for (reserve, comes) in [(0, true), (20, true), (75, false)] {
+        let survey = survey_of(
+            vec![drive("fast", 100, 90, reserve), drive("slow", 500, 30, 0)],
+            vec![game("old", "fast", 60, Some(900)), game("daily", "slow", 30, Some(0))],
+        );
+        let suggestion = suggest(&survey, &Aim::Played { drive: "fast".into() });
+        assert_eq!(suggestion.lines.iter().any(|line| line.to == "fast"), comes, "{reserve}: {suggestion:?}");
+        let loads = crate::plan::projected(&survey, &suggestion.draft());
+        assert!(loads.iter().all(|load| load.lacks().is_none()), "{reserve}: {loads:?}");
+    }
+}
+
+#[test]
 fn a_drive_that_is_too_full_gets_its_reserve_back_and_a_drive_that_is_not_there_is_said() {
     let survey = survey_of(
         vec![drive("full", 100, 99, 20), drive("other", 60, 0, 10)],
