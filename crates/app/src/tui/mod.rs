@@ -130,10 +130,11 @@ impl Conductor {
                 let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history)));
             })),
             Act::Plan(draft) => {
-                let Some(survey) = state.survey.clone() else { return };
+                let Some(mut survey) = state.survey.clone() else { return };
                 thread::spawn(move || {
+                    survey.look_at_room();
                     let plan = plan(&site, &survey, &draft, Policy::Hold);
-                    let _ = tell.send(Event::Planned(Box::new(plan)));
+                    let _ = tell.send(Event::Planned(Box::new(plan), draft));
                 });
             }
             Act::Quiet => {

@@ -24,7 +24,8 @@ pub enum Event {
         of: usize,
     },
     Surveyed(Box<Survey>, Box<Result<History, Fault>>),
-    Planned(Box<Plan>),
+    /// The plan of a draft.
+    Planned(Box<Plan>, Draft),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
     Said(String),
@@ -127,6 +128,9 @@ pub struct State {
     pub message: Option<String>,
     pub clock: Duration,
     asked_quiet: Duration,
+    asked_plan: Duration,
+    /// How long the last plan took.
+    planned_in: Duration,
     leaving: bool,
 }
 
@@ -160,6 +164,8 @@ impl State {
             message: None,
             clock: Duration::ZERO,
             asked_quiet: Duration::ZERO,
+            asked_plan: Duration::ZERO,
+            planned_in: Duration::ZERO,
             leaving: false,
         }
     }
@@ -233,10 +239,11 @@ impl State {
                 Vec::new()
             }
             Event::Surveyed(survey, history) => self.surveyed(*survey, *history),
-            Event::Planned(plan) => {
-                self.planning = false;
-                self.lot = self.lot.min(plan.lots.len().saturating_sub(1));
-                self.plan = Some(*plan);
+            Event::Planned(plan, draft) => {
+                // The draft may have been changed since.
+                if draft == self.draft {
+                    self.planned(*plan);
+                }
                 Vec::new()
             }
             Event::Quiet(findings) => {
@@ -269,10 +276,28 @@ impl State {
         }
     }
 
+    fn planned(&mut self, plan: Plan) {
+        let cautions = |plan: &Plan| -> Vec<Finding> {
+            plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).cloned().collect()
+        };
+        // Cautions that were accepted stay so, as long as no others have come.
+        self.accepted &= self.plan.as_ref().is_some_and(|before| cautions(before) == cautions(&plan));
+        self.planning = false;
+        self.planned_in = self.clock.saturating_sub(self.asked_plan);
+        self.lot = self.lot.min(plan.lots.len().saturating_sub(1));
+        self.plan = Some(plan);
+    }
+
     fn tick(&mut self) -> Vec<Act> {
+        /// How often all findings are looked at again, where that is soon done; running programs are every second.
+        const AGAIN: Duration = Duration::from_secs(5);
         let watching = self.view == View::Haul && self.plan.is_some() && self.running.work.is_none();
         if watching && self.clock.saturating_sub(self.asked_quiet) >= Duration::from_secs(1) {
             self.asked_quiet = self.clock;
+            if self.clock.saturating_sub(self.asked_plan) >= AGAIN && self.planned_in < AGAIN / 10 {
+                self.asked_plan = self.clock;
+                return vec![Act::Plan(self.draft.clone())];
+            }
             return vec![Act::Quiet];
         }
         Vec::new()
@@ -383,7 +408,7 @@ impl State {
         self.view = view;
         if view == View::Haul && self.plan.is_none() && !self.draft.lots.is_empty() && self.survey.is_some() {
             self.planning = true;
-            self.asked_quiet = self.clock;
+            (self.asked_quiet, self.asked_plan) = (self.clock, self.clock);
             return vec![Act::Plan(self.draft.clone())];
         }
         Vec::new()

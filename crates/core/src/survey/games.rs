@@ -266,6 +266,16 @@ impl Survey {
         self.games.iter().find(|game| game.id == *id)
     }
 
+    /// Looks anew at how full the drives are; nothing else has to be looked at again before a plan.
+    pub fn look_at_room(&mut self) {
+        for state in self.drives.iter_mut().filter(|state| !state.drive.absent) {
+            if let Ok(usage) = state.drive.usage() {
+                (state.used, state.free) = (usage.used, usage.free);
+                state.drive.capacity = usage.capacity;
+            }
+        }
+    }
+
     /// The drive of this name.
     pub fn drive(&self, name: &str) -> Option<&DriveState> {
         self.drives.iter().find(|state| state.drive.name == name)

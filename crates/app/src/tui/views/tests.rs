@@ -44,9 +44,10 @@ impl Stage {
     /// Does what the interface would do on a thread: makes the plan that was asked for.
     fn plan(&mut self, acts: &[Act]) {
         let Some(Act::Plan(draft)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
-        let survey = self.state.survey.as_ref().expect("a survey");
-        let plan = plan(&self.site, survey, draft, Policy::Hold);
-        self.state.update(Event::Planned(Box::new(plan)));
+        let mut survey = self.state.survey.clone().expect("a survey");
+        survey.look_at_room();
+        let plan = plan(&self.site, &survey, draft, Policy::Hold);
+        self.state.update(Event::Planned(Box::new(plan), draft.clone()));
     }
 
     fn text(&self, width: u16, height: u16) -> String {
@@ -237,4 +238,41 @@ fn titles_and_paths_from_files_cannot_steer_the_terminal() {
     let drawn = stage.text(160, 47);
     assert!(drawn.contains("Salt␛[2J␊flat"), "{drawn}");
     assert!(!drawn.contains(['\u{1b}', '\u{9b}']));
+}
+
+#[test]
+fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_stay_until_others_come() {
+    let mut stage = Stage::new();
+    // The second largest game has an update waiting: a caution.
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    stage.press(KeyCode::Char('a'));
+    assert!(stage.state.may_start(), "{}", stage.text(160, 47));
+    let tick = |stage: &mut Stage, seconds: u64| {
+        stage.state.clock += Duration::from_secs(seconds);
+        stage.state.update(Event::Tick)
+    };
+    assert_eq!(tick(&mut stage, 1), [Act::Quiet]);
+    let again = tick(&mut stage, 5);
+    stage.plan(&again);
+    assert!(stage.state.may_start(), "the same cautions need no second yes");
+    // Somebody fills the drive meanwhile.
+    let newhold = stage.site.find_drive("newhold").expect("it is there").root.clone();
+    let room = usize::try_from(stage.site.find_drive("newhold").expect("it is there").capacity.count()).expect("small");
+    std::fs::write(newhold.join("filled"), vec![1; room - 100_000]).expect("a file");
+    let again = tick(&mut stage, 5);
+    stage.plan(&again);
+    assert!(stage.text(160, 47).contains("newhold lacks"), "{}", stage.text(160, 47));
+    std::fs::remove_file(newhold.join("filled")).expect("a file");
+    let again = tick(&mut stage, 5);
+    stage.plan(&again);
+    assert!(!stage.text(160, 47).contains("newhold lacks"), "it goes away by itself");
+    // A plan of an older draft that comes late is not shown.
+    let late = tick(&mut stage, 5);
+    stage.press(KeyCode::Char('t'));
+    let before = stage.text(160, 47);
+    stage.plan(&late);
+    assert_eq!(stage.text(160, 47), before);
 }
