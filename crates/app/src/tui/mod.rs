@@ -2,6 +2,7 @@
 //!
 //! Law: a frame is drawn from [`State`] alone and never waits for a disk. Start at [`run`].
 
+mod choosing;
 mod hull;
 mod keys;
 mod lanes;

@@ -12,8 +12,9 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
+use super::choosing::{Typed, Typing};
 use super::keys::{self, View};
-use super::state::{State, Typed, Typing};
+use super::state::State;
 use super::theme::Theme;
 use crate::show::{count, cut, line};
 
