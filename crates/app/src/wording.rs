@@ -6,7 +6,8 @@ use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{HaulRow, Proof, Stage};
 use deft_barge_core::launcher::PlaceFault;
 use deft_barge_core::plan::{
-    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PreviewKind, Slowest, Span, Weight, Why,
+    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PlannedLot, Policy, PreviewKind, Slowest,
+    Span, Weight, Why,
 };
 use deft_barge_core::site::{DriveKind, Pace, Process, Sight};
 use jiff::Timestamp;
@@ -273,6 +274,16 @@ pub fn drive_kind(kind: DriveKind) -> &'static str {
         DriveKind::Image => "image",
         DriveKind::Unknown => "drive",
     }
+}
+
+/// What is done with a lot, and what it waits for.
+pub fn way(lot: &PlannedLot, lots: &[PlannedLot]) -> String {
+    let way = match (lot.mode, lot.policy) {
+        (Mode::Copy, Policy::Release) => "copy, compare, repoint, prove, let go of the originals at once",
+        (mode, _) => self::mode(mode),
+    };
+    let waits = lot.after.last().and_then(|k| lots.get(*k));
+    waits.map_or_else(|| way.to_string(), |other| format!("{way}; when {} is off {}", other.title, lot.to_drive))
 }
 
 /// What has happened when a lot reaches a stage.

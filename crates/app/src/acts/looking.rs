@@ -176,7 +176,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
             count(lot.size.files),
             lot.from_drive.as_deref().unwrap_or("away"),
             lot.to_drive,
-            wording::mode(lot.mode)
+            line(&wording::way(lot, &plan.lots))
         ));
         if let Some(time) = plan.timing.lots.get(n).filter(|_| lot.mode == Mode::Copy) {
             out.push(format!("  time      {}", wording::lot_time(time)));

@@ -38,6 +38,11 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
         assert!(most.unwrap() <= load["capacity"].as_u64().unwrap(), "{load}");
     }
     assert!(plan["timing"]["whole"]["high"]["secs"].is_number());
+    let text = world.expect(&[&["plan"], &words[..]].concat(), 0);
+    assert!(
+        text.contains("let go of the originals at once") && text.contains("when Pale Signal is off swift"),
+        "{text}"
+    );
     // A script has to agree to originals that go at once.
     world.expect(&[&["haul"], &words[..]].concat(), 3);
     let haul = world.json(&[&["haul"], &words[..], &["--yes"]].concat(), 0);

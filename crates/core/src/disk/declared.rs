@@ -48,6 +48,8 @@ struct Room {
     used: Option<u64>,
     files: HashMap<PathBuf, u64>,
     leaving: HashMap<PathBuf, u64>,
+    /// Room that writes under way were promised, by file and offset.
+    promised: HashMap<(PathBuf, u64), u64>,
     folded: HashMap<PathBuf, HashSet<OsString>>,
 }
 
@@ -157,21 +159,35 @@ impl Gate for DeclaredRules {
                     return refuse(TOO_LARGE);
                 }
                 let mut room = rules.room_in_use();
+                let meta = fs::symlink_metadata(path).ok();
                 if !room.files.contains_key(path) {
+                    room.files.insert(path.to_path_buf(), meta.as_ref().map_or(0, |m| m.blocks() * 512));
+                }
+                // What is written over takes no more room: of a file that is all there, or of the first piece of one.
+                let there = meta.map_or(0, |m| m.blocks() * 512);
+                let end = offset + len;
+                let over = if there >= end || offset == 0 { there.min(len) } else { 0 };
+                let promised = len - over;
+                let used = room.used.unwrap_or(0);
+                if used + promised > rules.drive.capacity.count() {
+                    return refuse(NO_SPACE);
+                }
+                room.used = Some(used + promised);
+                room.promised.insert((path.to_path_buf(), offset), promised);
+                Ok(())
+            }
+            Act::SetLen { path, len } => {
+                if abilities.largest_file.is_some_and(|most| len > most.count()) {
+                    return refuse(TOO_LARGE);
+                }
+                // What a file from an earlier run takes is counted already.
+                let mut room = rules.room();
+                if room.used.is_some() && !room.files.contains_key(path) {
                     let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
                     room.files.insert(path.to_path_buf(), now);
                 }
-                let used = room.used.unwrap_or(0);
-                if used + len > rules.drive.capacity.count() {
-                    return refuse(NO_SPACE);
-                }
-                room.used = Some(used + len);
                 Ok(())
             }
-            Act::SetLen { len, .. } => match abilities.largest_file {
-                Some(most) if len > most.count() => refuse(TOO_LARGE),
-                _ => Ok(()),
-            },
             Act::MakeLink { .. } if !abilities.links => refuse(NOT_PERMITTED),
             Act::HardLink { .. } if !abilities.hard_links => refuse(NOT_PERMITTED),
             Act::Exchange { .. } if !abilities.links => refuse(INVALID),
@@ -207,7 +223,10 @@ impl Gate for DeclaredRules {
             }
         };
         match *act {
-            Act::Write { path, len, .. } => rules.settle(path, len),
+            Act::Write { path, offset, len } => {
+                let promised = rules.room().promised.remove(&(path.to_path_buf(), offset));
+                rules.settle(path, promised.unwrap_or(len));
+            }
             Act::SetLen { path, .. } => rules.settle(path, 0),
             // A file is done when its times are set: it need not be remembered.
             Act::Meta(path) => drop(rules.room().files.remove(path)),
@@ -257,7 +276,7 @@ impl crate::site::Abilities {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::disk::{Disk, What};
+    use crate::disk::{Disk, Meta, What};
     use crate::site::{Abilities, DriveKind};
     use std::sync::Arc;
 
@@ -301,6 +320,31 @@ mod tests {
         disk.remove(&path, What::File).unwrap();
         let again = disk.create(&path).unwrap();
         disk.write_at(&again, &piece, 0).unwrap();
+    }
+
+    #[test]
+    fn what_is_written_over_takes_no_more_room_and_what_is_new_does() {
+        let folder = tempfile::tempdir().unwrap();
+        let root = folder.path().canonicalize().unwrap();
+        let disk = disk(Drive { capacity: Bytes::new(100_000), ..drive(&root, Abilities::all()) }, Vec::new());
+        let file = disk.create(&root.join("a")).unwrap();
+        let bytes = vec![1; 80_000];
+        disk.write_at(&file, &bytes, 0).unwrap();
+        for _ in 0..3 {
+            disk.write_at(&file, &bytes, 0).unwrap();
+            disk.write_at(&file, &bytes[..20_000], 40_000).unwrap();
+        }
+        // Opened by a later run that knows nothing of it yet, and cut to its length.
+        let times = Meta { mode: 0o644, owner: (0, 0), modified_ns: 0, attributes: Vec::new() };
+        disk.set_meta(&file, &times).unwrap();
+        let file = disk.open_write(&root.join("a")).unwrap();
+        disk.set_len(&file, 80_000).unwrap();
+        disk.write_at(&file, &bytes[..20_000], 40_000).unwrap();
+        let full = disk.write_at(&file, &bytes[..30_000], 80_000).unwrap_err();
+        assert_eq!(full.kind(), io::ErrorKind::StorageFull);
+        let other = disk.create(&root.join("b")).unwrap();
+        assert!(disk.write_at(&other, &bytes[..30_000], 0).is_err());
+        disk.write_at(&other, &bytes[..10_000], 0).unwrap();
     }
 
     #[test]

@@ -4,6 +4,7 @@
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
 use std::collections::HashMap;
+use std::path::PathBuf;
 
 use serde::Serialize;
 
@@ -98,6 +99,12 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     let mut turned_lots = Vec::new();
     // What goes back first makes room for what follows.
     let mut goes = Going::default();
+    for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()) {
+        // What was made of lots that are given up goes before anything comes back.
+        if let Some(made) = made_of(lot) {
+            goes.leave(&lot.planned.to_drive, measure(&made).on_disk);
+        }
+    }
     for lot in haul.lots.iter().rev() {
         if !lot.stage.at_rest() && !lot.stage.is_repointed() {
             plan.give_up.push(title(lot));
@@ -135,9 +142,13 @@ impl Going {
             back.from_drive.clone().filter(|_| back.mode == Mode::TakeBack)
         };
         if let Some(from) = drives {
-            let leaves = self.leaves.entry(from).or_default();
-            *leaves = leaves.plus(back.size.on_disk);
+            self.leave(&from, back.size.on_disk);
         }
+    }
+
+    fn leave(&mut self, drive: &str, bytes: Bytes) {
+        let leaves = self.leaves.entry(drive.into()).or_default();
+        *leaves = leaves.plus(bytes);
     }
 
     fn of(map: &HashMap<String, Bytes>, drive: &str) -> Bytes {
@@ -299,21 +310,26 @@ pub fn give_up_rest(
     Ok(titles)
 }
 
+/// The folder with what was made for a lot that is not repointed.
+fn made_of(lot: &LotRow) -> Option<PathBuf> {
+    match &lot.stage {
+        Stage::Copying { staging } => Some(staging.clone()),
+        // The rename to its place may have come just before the end.
+        Stage::Compared { staging } if staging.is_dir() => Some(staging.clone()),
+        Stage::Compared { .. } => Some(lot.planned.to.clone()),
+        Stage::Placed | Stage::Repointing if lot.planned.mode == Mode::Copy => Some(lot.planned.to.clone()),
+        Stage::GivingUp { made } => made.clone(),
+        _ => None,
+    }
+}
+
 /// Removes what was made for a lot that was not repointed, and leaves all as it was.
 pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     if work.lot.stage == Stage::Repointing {
         undo(work)?;
     }
     let planned = work.lot.planned.clone();
-    let made = match &work.lot.stage {
-        Stage::Copying { staging } => Some(staging.clone()),
-        // The rename to its place may have come just before the end.
-        Stage::Compared { staging } if staging.is_dir() => Some(staging.clone()),
-        Stage::Compared { .. } => Some(planned.to.clone()),
-        Stage::Placed if planned.mode == Mode::Copy => Some(planned.to.clone()),
-        Stage::GivingUp { made } => made.clone(),
-        _ => None,
-    };
+    let made = made_of(&work.lot);
     if planned.mode == Mode::Rename {
         unplace(work)?;
     }
