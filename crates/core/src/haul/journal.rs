@@ -158,6 +158,17 @@ impl Journal {
         policy: Policy,
         returns: Option<HaulId>,
     ) -> Result<HaulId> {
+        self.begin_with(lots, policy, returns, Trial::None)
+    }
+
+    /// Does the same, and in one act with it says that the lots behind the first one wait for a yes, if they do.
+    pub(super) fn begin_with(
+        &self,
+        lots: &[(PlannedLot, Option<LotId>)],
+        policy: Policy,
+        returns: Option<HaulId>,
+        trial: Trial,
+    ) -> Result<HaulId> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -171,6 +182,9 @@ impl Journal {
                     "insert into lot(haul, planned, stage, takes_back) values(?1, ?2, ?3, ?4)",
                     params![haul, json(planned), json(&Stage::Planned), takes_back.map(|l| l.0)],
                 )?;
+            }
+            if trial == Trial::Waits && lots.len() > 1 {
+                db.execute("insert into trial values(?1, 0)", [haul])?;
             }
             db.commit()?;
             Ok(HaulId(haul))

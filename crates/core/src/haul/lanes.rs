@@ -1,7 +1,8 @@
 //! Lots side by side: those that share no drive, or a drive that serves many at once, go on at the same time.
 //!
-//! Law: a lot that needs the room of other originals begins when they are gone. A lot never overtakes an earlier one that wants the same drive, and records of one launcher change in the order
-//! of the lots, since a later edit may build on an earlier one.
+//! Law: a lot that needs the room of other originals begins when they are gone. A lot never overtakes an earlier one that
+//! wants the same drive, and records of one launcher change in the order of the lots, since a later edit may build on an
+//! earlier one.
 
 use std::collections::HashSet;
 use std::sync::{Condvar, Mutex};

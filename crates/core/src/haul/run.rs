@@ -234,10 +234,7 @@ impl<'a> Haul<'a> {
             return Err(HaulError::Unfinished(other.id));
         }
         let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
-        let id = journal.begin(&lots, plan.policy, None)?;
-        if plan.trial == Trial::Waits && lots.len() > 1 {
-            journal.set_trial(id, Trial::Waits)?;
-        }
+        let id = journal.begin_with(&lots, plan.policy, None, plan.trial)?;
         Self::of(site, journal, id)
     }
 

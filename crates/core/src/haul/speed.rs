@@ -28,8 +28,13 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
     if room < PIECE * 4 {
         return Err(io::ErrorKind::StorageFull.into());
     }
-    let whose = blake3::hash(real_path(folder).as_os_str().as_encoded_bytes()).to_hex();
-    let place = folder.join(format!(".deft-barge-probe-{}-{}", std::process::id(), &whose[..8]));
+    // One person's probe in this folder; the journal's lock lets them make one at a time.
+    let mut whose = real_path(folder).into_os_string().into_encoded_bytes();
+    whose.extend(rustix::process::getuid().as_raw().to_le_bytes());
+    let place = folder.join(format!(".deft-barge-probe-{}", &blake3::hash(&whose).to_hex()[..8]));
+    if place.is_dir() {
+        clear(disk, &place)?;
+    }
     disk.make_folder(&place)?;
     let mut made = Vec::new();
     let measured = measure(disk, &place, MOST.min(room / 2), stop, &mut made);
@@ -38,6 +43,15 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
     }
     disk.remove(&place, What::Folder)?;
     measured
+}
+
+/// Removes what a probe that was killed has left, by the names that it makes; anything else refuses.
+fn clear(disk: &Disk, place: &Path) -> io::Result<()> {
+    let names = std::iter::once("large".to_string()).chain((0..FILES).map(|n| n.to_string()));
+    for path in names.map(|name| place.join(name)).filter(|path| path.is_file()) {
+        disk.remove(&path, What::File)?;
+    }
+    disk.remove(place, What::Folder)
 }
 
 fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<Pace> {
@@ -86,7 +100,18 @@ fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<
 mod tests {
     use super::*;
     use crate::bytes::Bytes;
+    use crate::disk::{Act, Gate};
     use crate::survey::made_up::drive;
+
+    /// Refuses every removal, as if nobody were there any more to make it.
+    #[derive(Debug)]
+    struct Killed;
+
+    impl Gate for Killed {
+        fn before(&self, act: &Act<'_>) -> io::Result<()> {
+            if matches!(act, Act::Remove { .. }) { Err(io::ErrorKind::Interrupted.into()) } else { Ok(()) }
+        }
+    }
 
     #[test]
     fn a_probe_measures_and_leaves_nothing_behind() {
@@ -96,6 +121,21 @@ mod tests {
         let pace = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap();
         assert!(pace.read > 1e5 && pace.write > 1e5 && pace.per_file > 0.0, "{pace:?}");
         assert_eq!(folder.path().read_dir().unwrap().count(), 0);
+        // One that was killed leaves its folder; the next one clears it, and nothing that is not a probe's.
+        let place = |disk: &Disk| {
+            let gate = std::sync::Arc::new(Killed);
+            probe(&disk.and_gate(gate), &drive, folder.path(), &Control::default()).unwrap_err();
+            folder.path().read_dir().unwrap().next().unwrap().unwrap().path()
+        };
+        let left = place(&Disk::default());
+        assert!(left.join("large").exists());
+        probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap();
+        assert_eq!(folder.path().read_dir().unwrap().count(), 0);
+        let left = place(&Disk::default());
+        Disk::default().create(&left.join("mine")).unwrap();
+        assert!(probe(&Disk::default(), &drive, folder.path(), &Control::default()).is_err());
+        assert!(left.join("mine").exists());
+        Disk::default().remove(&left.join("mine"), What::File).unwrap();
         // The reserve is not touched.
         drive.reserve = Bytes::new(99_000_000);
         let error = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap_err();
