@@ -61,6 +61,9 @@ pub enum Command {
     /// Make a new library of a launcher, or choose the one that takes new installs.
     #[command(subcommand)]
     Library(LibraryAct),
+    /// Show the user data of games, the shortcuts that start them, and links around them; or add to what is known.
+    #[command(subcommand)]
+    Data(DataAct),
     /// Draft a launcher's profile from a trace, or check one against this machine.
     #[command(subcommand)]
     Profile(ProfileAct),
@@ -73,6 +76,51 @@ pub struct Traced {
     /// Look in these folders only, instead of in all where programs keep such things.
     #[arg(long = "in", value_name = "FOLDER", num_args = 1..)]
     pub places: Vec<PathBuf>,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum DataAct {
+    /// Show user data with its size and the ways in which it can be moved, shortcuts, and links.
+    List,
+    /// Say that a folder holds user data of a game: it is written into the list of your settings.
+    Add {
+        /// The game, by title or a part of it, or by id.
+        game: String,
+        /// The folder, or the link to it, where programs look for it.
+        path: PathBuf,
+        /// What it is.
+        #[arg(long, value_enum, default_value_t = Kind::Saves)]
+        kind: Kind,
+    },
+    /// Take a folder off the list of your settings. The folder stays.
+    Forget {
+        /// The folder.
+        path: PathBuf,
+    },
+}
+
+/// What user data is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub enum Kind {
+    /// Saved games.
+    Saves,
+    /// Mods.
+    Mods,
+    /// Screenshots.
+    Screenshots,
+    /// Custom content.
+    Content,
+}
+
+/// How user data goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub enum By {
+    /// A link at the old place leads to the new one.
+    Link,
+    /// The game's own setting says the new place.
+    Setting,
+    /// The desktop's user directory is another one from then on.
+    Directory,
 }
 
 #[derive(Debug, Subcommand)]
@@ -200,6 +248,15 @@ pub struct Wish {
     /// The drive, by name or digit, or the folder of a library on it.
     #[arg(long, value_name = "DRIVE")]
     pub to: Option<String>,
+    /// Send the user data of the games along.
+    #[arg(long)]
+    pub with_data: bool,
+    /// How user data goes; without it as `data list` shows first.
+    #[arg(long, value_enum, value_name = "WAY")]
+    pub by: Option<By>,
+    /// Leave a link at the old place of the games, which leads to the new one.
+    #[arg(long)]
+    pub leave_link: bool,
     /// Accept cautions, and do not ask.
     #[arg(long)]
     pub yes: bool,

@@ -4,12 +4,13 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{HaulRow, Proof, Stage};
-use deft_barge_core::launcher::PlaceFault;
+use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
     Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PlannedLot, Policy, PreviewKind, Slowest,
     Span, Weight, Why,
 };
 use deft_barge_core::site::{DriveKind, Pace, Process, Sight};
+use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
@@ -218,10 +219,69 @@ fn kind_sentence(kind: &FindingKind) -> String {
             count(*n as u64),
             if *n == 1 { "place says" } else { "places say" }
         ),
+        FindingKind::DataByLink { path } => {
+            format!("a link in {} will lead to it. Programs follow it, unless they look for links.", path.display())
+        }
+        FindingKind::DataBySetting { file } => format!(
+            "the game's own setting in {} will say the new place. It takes effect at the next start; the last saved game may have to be chosen again.",
+            file.display()
+        ),
+        FindingKind::DataByDirectory { path } => format!(
+            "{} is a user directory of the desktop: all programs that use it follow, and all that lies in it goes.",
+            path.display()
+        ),
+        FindingKind::DataByName { path } => {
+            format!("that {} belongs to the game is known by its name alone. Look into it first.", path.display())
+        }
+        FindingKind::DataStays { what, path, bytes } => {
+            format!("{what} ({bytes}) stay in {}. They can be sent along.", path.display())
+        }
+        FindingKind::NoWay { way } => format!("it cannot go {}. Choose another way.", way_words(*way)),
+        FindingKind::NoLinkThere { path } => {
+            format!("no link can be left in {}: that file system holds none.", path.display())
+        }
+        FindingKind::LinkLeft { path } => format!("a link stays in {} and leads to the new place.", path.display()),
+        FindingKind::ShortcutStays { path } => {
+            format!("the shortcut {} cannot be changed here, and will lead to the old place.", path.display())
+        }
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
 }
 
+/// Where something lies that is on none of the drives: in a declared world that is the home.
+pub const NO_DRIVE: &str = "home";
+
+/// What user data is.
+pub fn data_kind(kind: DataKind) -> &'static str {
+    match kind {
+        DataKind::Saves => "saves",
+        DataKind::Mods => "mods",
+        DataKind::Screenshots => "screenshots",
+        DataKind::Content => "custom content",
+        DataKind::Directory => "a user directory",
+    }
+}
+
+/// Where a desktop entry stands.
+pub fn scope(scope: Scope) -> &'static str {
+    match scope {
+        Scope::Menu => "in your menu",
+        Scope::System => "in the menu of all",
+        Scope::Desktop => "on the desktop",
+        Scope::Autostart => "starts with the desktop",
+    }
+}
+
+/// How user data goes.
+pub fn way_words(way: Way) -> &'static str {
+    match way {
+        Way::Link => "behind a link",
+        Way::Setting => "by the game's own setting",
+        Way::Directory => "by the user directory of the desktop",
+    }
+}
+
+/// Why a place cannot be an install folder, or user data.
 pub fn place_fault(fault: &PlaceFault) -> String {
     match fault {
         PlaceFault::GoesUp => "the way goes up through ..".into(),
@@ -230,6 +290,9 @@ pub fn place_fault(fault: &PlaceFault) -> String {
         PlaceFault::OutsideLibrary => "it is not in the library that lists it".into(),
         PlaceFault::Missing => "nothing is there".into(),
         PlaceFault::NotAFolder => "it is not a folder".into(),
+        PlaceFault::Loop => "its link leads in a circle".into(),
+        PlaceFault::System => "it belongs to the system".into(),
+        PlaceFault::Game(path) => format!("it holds the game in {}, or lies in it", path.display()),
     }
 }
 
@@ -361,11 +424,16 @@ pub fn span(span: Span) -> String {
 
 /// How long a lot takes, why, and how that is known.
 pub fn lot_time(time: &LotTime) -> String {
+    let named = |drive: &str| if drive.is_empty() { NO_DRIVE.to_string() } else { drive.to_string() };
     let rate = |rate: f64| format!("{}/s", Bytes::new(rate as u64));
     let why = match &time.slowest {
-        Some(Slowest::Reads { drive, bytes_per_second }) => format!(": {drive} reads {}", rate(*bytes_per_second)),
-        Some(Slowest::Writes { drive, bytes_per_second }) => format!(": {drive} writes {}", rate(*bytes_per_second)),
-        Some(Slowest::Files { drive }) => format!(": many small files on {drive}"),
+        Some(Slowest::Reads { drive, bytes_per_second }) => {
+            format!(": {} reads {}", named(drive), rate(*bytes_per_second))
+        }
+        Some(Slowest::Writes { drive, bytes_per_second }) => {
+            format!(": {} writes {}", named(drive), rate(*bytes_per_second))
+        }
+        Some(Slowest::Files { drive }) => format!(": many small files on {}", named(drive)),
         None => String::new(),
     };
     let basis = match time.basis {

@@ -116,6 +116,10 @@ fn survey_text(survey: &Survey) -> String {
             if marks.is_empty() { String::new() } else { format!("   {}", line(&marks.join(", "))) }
         ));
     }
+    if !survey.user_data.is_empty() {
+        out.push(String::new());
+    }
+    out.extend(survey.user_data.iter().map(super::around::data_line));
     for held in &survey.held {
         out.push(format!(
             "\nheld      {} of {} in {} (haul {})",
@@ -174,14 +178,14 @@ pub(super) fn plan_text(plan: &Plan) -> String {
             line(&lot.title),
             lot.size.on_disk,
             count(lot.size.files),
-            lot.from_drive.as_deref().unwrap_or("away"),
+            lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE),
             lot.to_drive,
             line(&wording::way(lot, &plan.lots))
         ));
         if let Some(time) = plan.timing.lots.get(n).filter(|_| lot.mode == Mode::Copy) {
             out.push(format!("  time      {}", wording::lot_time(time)));
         }
-        out.push(format!("  from      {}", path(&lot.from)));
+        out.push(format!("  from      {}", path(lot.source())));
         out.push(format!("  to        {}", path(&lot.to)));
         for preview in &lot.previews {
             out.push(format!(
@@ -238,7 +242,7 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
         ))?;
         for lot in &haul.lots {
             let planned = &lot.planned;
-            let from = planned.from_drive.as_deref().unwrap_or("away");
+            let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
             say(&format!(
                 "  {} {:>10}   {from} > {}   {}",
                 pad(&line(&planned.title), 28),

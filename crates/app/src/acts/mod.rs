@@ -1,5 +1,6 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
+mod around;
 mod demo;
 pub mod drafts;
 mod hauling;
@@ -7,6 +8,7 @@ mod looking;
 mod records;
 mod suggesting;
 
+pub use around::data;
 pub use demo::demo;
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
@@ -22,7 +24,7 @@ use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, History};
 use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy, Trial};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Game, Survey, SurveyPhase};
+use deft_barge_core::survey::{Game, Survey, SurveyPhase, Way};
 use deft_barge_core::trace::add_to_survey;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
@@ -62,6 +64,22 @@ fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
         many => {
             let titles: Vec<String> = many.iter().map(|game| format!("{} ({})", game.found.title, game.id)).collect();
             Err(Fault::usage(format!("{word:?} may be {}.", titles.join(", ")), "Write more of the title, or the id."))
+        }
+    }
+}
+
+/// The game or user data that a word means.
+fn find_cargo<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
+    let low = word.to_lowercase();
+    let data = survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
+    match data.and_then(|data| survey.cargo(&data.id, None)) {
+        Some(cargo) if survey.find_games(word).is_empty() => Ok(cargo),
+        _ => {
+            if let (Some(data), true) = (data, survey.find_games(word).is_empty()) {
+                let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::wording::place_fault);
+                return Err(Fault::usage(format!("{} cannot go: {why}.", data.title), "See: deft-barge data list"));
+            }
+            find_game(survey, word)
         }
     }
 }
@@ -106,7 +124,18 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
             Some((game, drive)) => (game, destination(&site, survey, drive)?),
             None => (word.as_str(), to()?),
         };
-        draft.send(find_game(survey, game)?.id.clone(), to);
+        let game = find_cargo(survey, game)?;
+        let is_data = survey.data(&game.id).is_some();
+        let way = if is_data { wish.by.map(around::way) } else { wish.leave_link.then_some(Way::Link) };
+        draft.send_by(game.id.clone(), to.clone(), way);
+        if wish.with_data {
+            let along =
+                survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id) && !data.ways.is_empty());
+            for data in along {
+                let way = wish.by.map(around::way).filter(|way| data.ways.contains(way));
+                draft.send_by(data.id.clone(), to.clone(), way);
+            }
+        }
     }
     for id in &traced {
         draft.send(id.clone(), to()?);

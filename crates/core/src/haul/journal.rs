@@ -81,6 +81,14 @@ impl UnrecoveredJournal {
         let mut hauls = self.0.hauls()?;
         let open = hauls.iter().position(HaulRow::unfinished);
         let open = open.or_else(|| hauls.first().is_some_and(HaulRow::owes_release).then_some(0));
+        // Its lots are at rest, and those that they take back do not say so yet.
+        let taken = |lot: &LotRow| lot.stage.at_rest() && lot.stage.is_repointed();
+        let is_left = |old: LotId| {
+            let lots = hauls.iter().flat_map(|haul| &haul.lots);
+            lots.filter(|lot| lot.id == old).any(|lot| lot.stage.is_repointed())
+        };
+        let owes = |haul: &HaulRow| haul.lots.iter().any(|lot| taken(lot) && lot.takes_back.is_some_and(is_left));
+        let open = open.or_else(|| hauls.iter().position(owes));
         let unfinished = open.map(|at| hauls.swap_remove(at));
         Ok((self.0, unfinished))
     }

@@ -5,6 +5,7 @@
 //! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
 
 mod account;
+mod aside;
 mod compare;
 mod copy;
 mod crew;

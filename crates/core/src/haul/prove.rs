@@ -21,7 +21,7 @@ use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles,
 use crate::plan::{Mode, PlannedLot};
 use crate::record::{Files, Mood, Values};
 use crate::site::Site;
-use crate::survey::GameId;
+use crate::survey::{DATA, GameId};
 use crate::tally::BLOCK;
 use crate::trace::TRACED;
 
@@ -151,7 +151,7 @@ pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
     if is_traced(&planned.game) || planned.mode == Mode::Records {
         return edits_stand(planned);
     }
-    what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.to)
+    what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.place())
 }
 
 /// Adds to the proof of a lot what the records say.
@@ -163,9 +163,9 @@ pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
     }
 }
 
-/// Whether a game is known by a trace alone.
+/// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
 pub(super) fn is_traced(game: &GameId) -> bool {
-    game.0.starts_with(&format!("{TRACED}/"))
+    [TRACED, DATA].iter().any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
 }
 
 /// Adds to a proof what the records say.
@@ -198,7 +198,7 @@ fn prove_lot(
         apart: Apart::of(planned),
         lot: lot.id,
         title: &planned.title,
-        install: &planned.to,
+        install: planned.place(),
         contents: contents.as_ref(),
     };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;

@@ -9,6 +9,7 @@ use std::path::PathBuf;
 use serde::Serialize;
 
 use super::account::{Depth, Subject, look};
+use super::aside::step_back;
 use super::copy::SHEAF;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
@@ -344,6 +345,7 @@ pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
             work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
         }
     }
+    step_back(work)?;
     forget_way(work, &planned);
     work.set_stage(Stage::GivenUp)?;
     Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "given up", &planned.title)?)

@@ -5,6 +5,7 @@ use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use super::account::{Depth, Subject, look};
+use super::aside::{step_aside, step_back};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
@@ -328,6 +329,9 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
         if work.stop.asked() && !work.lot.stage.at_rest() {
             return Err(HaulError::Paused);
         }
+        if work.lot.stage == Stage::Planned {
+            step_aside(work)?;
+        }
         match (work.lot.stage.clone(), work.lot.planned.mode) {
             (Stage::Planned, Mode::TakeBack) => take_up(work)?,
             (Stage::Planned, Mode::Rename) => {
@@ -434,6 +438,7 @@ fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
     if !work.lot.stage.is_repointed() {
         return Ok(());
     }
+    step_back(work)?;
     let hauls = work.journal.hauls()?;
     let row = hauls.iter().flat_map(|haul| &haul.lots).find(|lot| lot.id == old);
     if let Some(row) = row

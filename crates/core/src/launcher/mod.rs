@@ -9,17 +9,19 @@ mod matching;
 mod place;
 mod profile;
 mod reading;
+mod shortcuts;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
 pub use matching::Record;
 pub(crate) use matching::base_of;
-pub use place::{PlaceFault, place_fault};
+pub use place::{PlaceFault, is_of_the_system, place_fault};
 pub use profile::{
-    Algorithm, Contents, DefaultLibrary, EntryRecord, FileRecord, Games, Inside, Libraries, Profile, ProfileError,
-    UpdateAt, load_profiles,
+    Algorithm, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, Inside, Libraries, Profile,
+    ProfileError, SettingAt, UpdateAt, UserDataAt, load_profiles,
 };
 pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Update, read_launchers};
+pub(crate) use shortcuts::{UNSAID, shortcut_records};
 
 #[cfg(test)]
 mod tests;

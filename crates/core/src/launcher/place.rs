@@ -22,6 +22,36 @@ pub enum PlaceFault {
     Missing,
     /// It is no folder.
     NotAFolder,
+    /// It is a link that leads to itself, over whatever way.
+    Loop,
+    /// It belongs to the system.
+    System,
+    /// It holds this game, or lies in it.
+    Game(PathBuf),
+}
+
+/// Folders that belong to the system, by the Filesystem Hierarchy Standard 3.0; games and drives may lie in some others of it.
+const SYSTEM: [&str; 13] = [
+    "/bin",
+    "/boot",
+    "/dev",
+    "/etc",
+    "/lib",
+    "/lib32",
+    "/lib64",
+    "/proc",
+    "/run/systemd",
+    "/sbin",
+    "/sys",
+    "/usr",
+    "/var/lib",
+];
+
+/// Whether a path is, or lies in, a folder of the system that nobody moves or removes.
+pub fn is_of_the_system(path: &Path) -> bool {
+    let but = ["/usr/local/games", "/usr/games", "/usr/share/games", "/var/lib/games"];
+    SYSTEM.iter().any(|place| path.starts_with(place))
+        && !but.iter().any(|place| path.starts_with(place) && path != Path::new(place))
 }
 
 /// Finds out what is wrong with an install folder; `None` if nothing is.

@@ -5,7 +5,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 use thiserror::Error;
 
@@ -44,6 +44,54 @@ pub struct Profile {
     pub records: Vec<FileRecord>,
     /// Its own lists of what a game consists of.
     pub contents: Option<Contents>,
+    /// Where games keep user data.
+    #[serde(default)]
+    pub user_data: Vec<UserDataAt>,
+}
+
+/// What user data is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DataKind {
+    /// Saved games.
+    Saves,
+    /// Mods.
+    Mods,
+    /// Screenshots.
+    Screenshots,
+    /// Custom content.
+    Content,
+    /// A user directory of the desktop, with all that lies in it.
+    Directory,
+}
+
+/// Where games keep user data, outside their install folders. At least one of `path` and `setting` is said.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct UserDataAt {
+    /// What it is.
+    pub kind: DataKind,
+    /// The launcher's id of the game; all of its games where nothing is said.
+    pub game: Option<String>,
+    /// The folder, with `{user}`, `{config}`, `{data}`, `{id}`, `{folder}` and the like.
+    pub path: Option<Meaning>,
+    /// The game's own setting that says the folder.
+    pub setting: Option<SettingAt>,
+}
+
+/// A setting of a game that holds the folder of its user data.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct SettingAt {
+    /// The file.
+    pub file: Meaning,
+    /// What that file is; by its name if nothing is said.
+    #[serde(rename = "as")]
+    pub shape: Option<Shape>,
+    /// JSONPath from the root of the file to the text.
+    pub selector: Meaning,
+    /// The folder that it is relative to; `file` is the folder of its own file.
+    pub relative_to: Option<Meaning>,
 }
 
 /// Where the libraries stand.
@@ -276,6 +324,9 @@ impl Profile {
         if profile.games.travels && profile.games.list.is_none() {
             return Err(unsound("entries that travel need a list".into()));
         }
+        if profile.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
+            return Err(unsound("[[user-data]] must say a path or a setting".into()));
+        }
         let known =
             profile.games.records.iter().any(|r| {
                 r.inside.is_empty() && r.within.is_value() && (r.meaning.is("folder") || r.meaning.is("install"))
@@ -310,6 +361,7 @@ impl Profile {
         all.extend(games.records.iter().map(|r| r.selector.clone()));
         // Names in a selector stand inside quotes; any text there keeps it a JSONPath.
         all.extend(self.records.iter().map(|r| r.selector.to_string()));
+        all.extend(self.user_data.iter().filter_map(|data| Some(data.setting.as_ref()?.selector.to_string())));
         all.extend(self.contents.iter().flat_map(|c| [c.list.clone(), c.path.clone(), c.size.clone(), c.hash.clone()]));
         all
     }

@@ -7,12 +7,12 @@ use std::path::{Path, PathBuf};
 use super::draft::{Destination, Links, drive_of};
 use super::findings::{Finding, FindingKind};
 use super::fit::Fit;
-use super::making::{Mode, PlannedLot};
+use super::making::{Aside, Mode, PlannedLot};
 use crate::bytes::Bytes;
 use crate::launcher::{ContentList, Found};
 use crate::record::Edit;
 use crate::site::{Drive, DriveKind, Site, real_path};
-use crate::survey::{Game, Survey};
+use crate::survey::{DATA, DataSource, Game, Survey, UserData, Way};
 use crate::tally::{Size, walk_each};
 
 /// Where a lot would lie, before its turn and its edits are known.
@@ -29,6 +29,8 @@ pub(super) struct Berth<'a> {
     /// Bytes that it needs there.
     pub(super) need: Bytes,
     pub(super) links: Links,
+    /// Where the originals step aside for a link.
+    pub(super) aside: Option<Aside>,
 }
 
 /// Finds places for games.
@@ -68,11 +70,75 @@ impl<'a> Berthing<'a, '_> {
             return None;
         }
         self.game_findings();
+        self.data_left(&drive.name);
         let mode = self.mode(&install, drive);
         let (size, need, links) = self.source_findings(&game.install, drive, mode)?;
         self.target_findings(&install, drive, taken);
         let (game, found) = (self.game, self.found);
-        Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links })
+        Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
+    }
+
+    /// Where its originals step aside, if a link is to stand at the old place; says what that means.
+    pub(super) fn aside(&mut self, way: Option<Way>) -> Option<Aside> {
+        let survey = self.survey;
+        let data = survey.data(&self.game.id);
+        let way = way.or_else(|| data.and_then(|data| data.ways.first().copied()))?;
+        if let Some(data) = data {
+            self.way_finding(data, way);
+            if way != Way::Link || data.link.is_some() {
+                return None;
+            }
+        } else if way != Way::Link {
+            self.say(FindingKind::NoWay { way });
+            return None;
+        }
+        let old = data.map_or(&self.game.found.install, |data| &data.path);
+        let holds = self.site.drive_of(old).is_none_or(|drive| drive.abilities.links && drive.abilities.known);
+        let aside = Aside::of(old);
+        if !holds {
+            let path = old.clone();
+            self.say(FindingKind::NoLinkThere { path });
+            return None;
+        }
+        if aside.held.symlink_metadata().is_ok() {
+            self.say(FindingKind::TargetThere { path: aside.held.clone() });
+        }
+        if data.is_none() {
+            self.say(FindingKind::LinkLeft { path: old.clone() });
+        }
+        Some(aside)
+    }
+
+    /// What moving user data in this way means.
+    fn way_finding(&mut self, data: &UserData, way: Way) {
+        if !data.ways.contains(&way) {
+            return self.say(FindingKind::NoWay { way });
+        }
+        let path = data.path.clone();
+        match (way, data.setting.clone()) {
+            (Way::Link, _) => self.say(FindingKind::DataByLink { path }),
+            (Way::Setting, Some(file)) => self.say(FindingKind::DataBySetting { file }),
+            (Way::Directory, _) => self.say(FindingKind::DataByDirectory { path }),
+            (Way::Setting, None) => {}
+        }
+        if data.source == DataSource::Name {
+            self.say(FindingKind::DataByName { path: data.path.clone() });
+        }
+    }
+
+    /// What of the game lies elsewhere and stays there.
+    fn data_left(&mut self, to: &str) {
+        let survey = self.survey;
+        for data in survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&self.game.id)) {
+            if data.fault.is_none() && data.drive.as_deref() != Some(to) {
+                let (path, bytes) = (data.place.clone(), data.size.on_disk);
+                self.say(FindingKind::DataStays { what: data.title.clone(), path, bytes });
+            }
+        }
+        let shortcuts = survey.shortcuts.iter().filter(|shortcut| shortcut.game == self.game.id && !shortcut.writable);
+        for shortcut in shortcuts.collect::<Vec<_>>() {
+            self.say(FindingKind::ShortcutStays { path: shortcut.file.clone() });
+        }
     }
 
     /// The library it goes into, and whether that has to be made.
@@ -151,6 +217,9 @@ impl<'a> Berthing<'a, '_> {
         }
         let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
         let values = self.found.values(self.site).with("id", &game.id).with("library", library);
+        if self.found.profile.id == DATA {
+            return;
+        }
         match ContentList::read(&self.found.profile, &values) {
             Ok(Some(_)) => {}
             Ok(None) => self.say(FindingKind::NoContentList { launcher: self.found.profile.name.clone() }),

@@ -9,7 +9,7 @@ use super::course::quick_peaks;
 use super::edits::MakeLetters;
 use super::order::{Cargo, Room};
 use crate::bytes::Bytes;
-use crate::survey::{DriveState, Game, GameId, Survey};
+use crate::survey::{DriveState, Game, GameId, Survey, Way};
 
 /// Where a lot is to go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -28,6 +28,9 @@ pub struct DraftLot {
     pub game: GameId,
     /// Where to.
     pub to: Destination,
+    /// How user data goes; of a game, whether a link is left at its old place.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub way: Option<Way>,
 }
 
 /// What a person wants, in the order in which it was wanted.
@@ -73,8 +76,13 @@ pub enum Links {
 impl Draft {
     /// Sends a game somewhere, and forgets where it was to go before.
     pub fn send(&mut self, game: GameId, to: Destination) {
+        self.send_by(game, to, None);
+    }
+
+    /// Sends user data by one of its ways, or a game with a link left at its old place.
+    pub fn send_by(&mut self, game: GameId, to: Destination, way: Option<Way>) {
         self.keep(&game);
-        self.lots.push(DraftLot { game, to });
+        self.lots.push(DraftLot { game, to, way });
     }
 
     /// Leaves a game where it is.
@@ -143,7 +151,8 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
     let mut loads = loads_now(survey);
     let place: HashMap<&str, usize> =
         survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
-    let games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
+    let mut games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
+    games.extend(survey.user_data.iter().filter_map(|data| Some((&data.id, survey.cargo(&data.id, None)?))));
     let mut cargo = Vec::new();
     for lot in &draft.lots {
         let Some(game) = games.get(&lot.game) else { continue };

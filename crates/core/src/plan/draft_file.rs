@@ -12,7 +12,7 @@ use super::draft::{Destination, Draft, Links, Trial};
 use super::edits::MakeLetters;
 use super::making::Policy;
 use super::what_if::WhatIf;
-use crate::survey::{GameId, Survey};
+use crate::survey::{GameId, Survey, Way};
 
 /// A draft as it is written down.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -60,6 +60,9 @@ pub struct FileLot {
     /// Or the folder of the library.
     #[serde(default)]
     pub library: Option<PathBuf>,
+    /// How user data goes, or `link` for a game at whose old place a link is left.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub way: Option<Way>,
 }
 
 /// Why a draft's file cannot be used.
@@ -93,7 +96,7 @@ impl DraftFile {
     /// Writes a draft down.
     pub fn of(survey: &Survey, draft: &Draft, policy: Policy, what_if: Vec<WhatIf>) -> Self {
         let lot = |lot: &super::draft::DraftLot| {
-            let game = survey.game(&lot.game);
+            let game = survey.cargo(&lot.game, lot.way);
             let (to, library) = match &lot.to {
                 Destination::Drive(name) => (Some(name.clone()), None),
                 Destination::Library(path) => (None, Some(path.clone())),
@@ -104,6 +107,7 @@ impl DraftFile {
                 from: game.map(|game| game.found.install.clone()),
                 to,
                 library,
+                way: lot.way,
             }
         };
         Self {
@@ -142,7 +146,7 @@ impl DraftFile {
         let mut misfits = Vec::new();
         for lot in &self.lots {
             let title = || if lot.title.is_empty() { lot.game.0.clone() } else { lot.title.clone() };
-            let Some(game) = survey.game(&lot.game) else {
+            let Some(game) = survey.cargo(&lot.game, lot.way) else {
                 misfits.push(Misfit::GameGone { game: lot.game.clone(), title: title() });
                 continue;
             };
@@ -168,7 +172,7 @@ impl DraftFile {
                     continue;
                 }
             };
-            draft.send(lot.game.clone(), to);
+            draft.send_by(lot.game.clone(), to, lot.way);
         }
         if misfits.is_empty() { Ok(draft) } else { Err(misfits) }
     }

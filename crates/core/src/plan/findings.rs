@@ -7,6 +7,7 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{PlaceFault, Update};
 use crate::site::Process;
+use crate::survey::Way;
 
 /// How heavy a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
@@ -127,6 +128,24 @@ pub enum FindingKind {
     DatabaseHeld { path: PathBuf },
     /// Places that may say where the game is were found and cannot be rewritten.
     RecordsUnsure { count: usize },
+    /// User data goes, and a link at this old place leads to it.
+    DataByLink { path: PathBuf },
+    /// User data goes, and the game's own setting says where to.
+    DataBySetting { file: PathBuf },
+    /// A user directory goes: all programs that use it follow.
+    DataByDirectory { path: PathBuf },
+    /// That it is the game's is known by the name of this folder alone.
+    DataByName { path: PathBuf },
+    /// User data of the game lies elsewhere and stays there.
+    DataStays { what: String, path: PathBuf, bytes: Bytes },
+    /// It cannot go in this way.
+    NoWay { way: Way },
+    /// No link can be left at the old place: its file system holds none.
+    NoLinkThere { path: PathBuf },
+    /// A link is left at the old place.
+    LinkLeft { path: PathBuf },
+    /// A shortcut that cannot be changed here goes on leading to the old place.
+    ShortcutStays { path: PathBuf },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -179,6 +198,9 @@ impl FindingKind {
             | Self::LinksCopied { .. }
             | Self::AlsoKnown { .. }
             | Self::MustRelease { .. }
+            | Self::DataByDirectory { .. }
+            | Self::DataByName { .. }
+            | Self::ShortcutStays { .. }
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
@@ -189,6 +211,10 @@ impl FindingKind {
             | Self::MoreRoom { .. }
             | Self::WithoutLot { .. }
             | Self::NotTried
+            | Self::DataByLink { .. }
+            | Self::DataBySetting { .. }
+            | Self::DataStays { .. }
+            | Self::LinkLeft { .. }
             | Self::TimeAhead { .. }
             | Self::Removable { .. }
             | Self::Slower { .. }
@@ -216,6 +242,8 @@ impl FindingKind {
             | Self::NoStateRoom { .. }
             | Self::NoDestination { .. }
             | Self::NoLibrary { .. }
+            | Self::NoWay { .. }
+            | Self::NoLinkThere { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,
         }
     }

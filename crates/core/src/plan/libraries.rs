@@ -142,6 +142,7 @@ fn lot(site: &Site, found: &Found, library: PathBuf, edits: Vec<Edit>, title: St
         links: Links::Keep,
         policy: Policy::Hold,
         after: Vec::new(),
+        aside: None,
         previews: previews(&edits),
         edits,
     }

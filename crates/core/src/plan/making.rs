@@ -8,7 +8,9 @@ use serde::{Deserialize, Serialize};
 use super::berth::{Berth, Berthing, writable_findings};
 use super::course::{Course, Leg};
 use super::draft::{Draft, Links, Load, Trial};
-use super::edits::{MakeLetters, Preview, Repointing, Target, Unchangeable, edits, joined_previews, previews};
+use super::edits::{
+    MakeLetters, Preview, PreviewKind, Repointing, Target, Unchangeable, edits, joined_previews, previews,
+};
 use super::findings::{Finding, FindingKind, Weight};
 use super::quiet::quiet;
 use super::sharing::fight;
@@ -42,6 +44,23 @@ pub enum Mode {
     TakeBack,
     /// Only records change.
     Records,
+}
+
+/// Another name for originals, beside their place, while a link at the old place leads to where they are.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Aside {
+    /// The old place: a folder before the haul, a link after it.
+    pub old: PathBuf,
+    /// The name that the originals have from the haul's beginning on.
+    pub held: PathBuf,
+}
+
+impl Aside {
+    /// The name beside a folder.
+    pub fn of(old: &Path) -> Self {
+        let name = old.file_name().unwrap_or_default().to_string_lossy();
+        Self { old: old.into(), held: old.with_file_name(format!(".deft-barge-aside-{name}")) }
+    }
 }
 
 /// One lot as it would be hauled.
@@ -80,6 +99,9 @@ pub struct PlannedLot {
     /// Places in the haul of lots whose originals have to be gone before this one is copied, since it needs their room.
     #[serde(default)]
     pub after: Vec<usize>,
+    /// Where the originals step aside for a link; `from` is that name.
+    #[serde(default)]
+    pub aside: Option<Aside>,
     /// Edits of records, in their order.
     pub edits: Vec<Edit>,
     /// The edits as they look.
@@ -87,6 +109,22 @@ pub struct PlannedLot {
 }
 
 impl PlannedLot {
+    /// Where the lot lies as long as the haul has not begun.
+    pub fn source(&self) -> &Path {
+        match &self.aside {
+            Some(aside) if aside.held == self.from && !self.from.is_dir() => &aside.old,
+            _ => &self.from,
+        }
+    }
+
+    /// Where the lot lies afterwards: what has stepped back is at its old place.
+    pub fn place(&self) -> &Path {
+        match &self.aside {
+            Some(aside) if aside.held == self.to && !self.to.is_dir() => &aside.old,
+            _ => &self.to,
+        }
+    }
+
     /// The record files that the lot changes, each once.
     pub fn record_files(&self) -> Vec<&Path> {
         let mut files: Vec<&Path> = self.edits.iter().flat_map(Edit::files).collect();
@@ -158,7 +196,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let mut berths: Vec<Berth<'_>> = Vec::new();
     let mut taken: Vec<PathBuf> = Vec::new();
     for lot in &draft.lots {
-        let Some(game) = survey.game(&lot.game) else {
+        let Some(game) = survey.cargo(&lot.game, lot.way) else {
             let what = format!("{} is not among the games", lot.game);
             findings.push(Finding::new(None, FindingKind::NoDestination { what }));
             continue;
@@ -166,11 +204,16 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
         let mut berthing = Berthing { site, survey, found, game, findings: &mut findings, links: draft.links };
-        if let Some(berth) = berthing.berth(&lot.to, &taken) {
+        if let Some(mut berth) = berthing.berth(&lot.to, &taken) {
+            berth.aside = berthing.aside(lot.way);
             taken.push(berth.install.clone());
             berths.push(berth);
         }
     }
+    // What goes along does not stay.
+    let goes =
+        |title: &String| draft.lots.iter().filter_map(|lot| survey.data(&lot.game)).any(|data| data.title == *title);
+    findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
     let course = Course::of(survey, &berths, draft.trial, &mut findings);
     let mut making = Making { site, findings: &mut findings, letters: draft.letters, lots: Vec::new() };
     for leg in &course.legs {
@@ -235,7 +278,10 @@ impl Making<'_> {
         let game = &berth.game.found;
         // Where it lies by then, if it has waited elsewhere.
         let waited = self.lots.iter().rev().find(|lot| lot.game == berth.game.id).cloned();
-        let from = waited.as_ref().map_or(&game.install, |lot| &lot.to).clone();
+        // From where it waits it has left a link behind already.
+        let aside = berth.aside.clone().filter(|_| waited.is_none());
+        let here = aside.as_ref().map_or(&game.install, |aside| &aside.held);
+        let from = waited.as_ref().map_or(here, |lot| &lot.to).clone();
         let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
         let (edits, previews) = self.edits(berth, &from, previous);
         if berth.new_library && !self.lots.iter().any(|lot| lot.to.parent() == Some(&berth.library)) {
@@ -258,6 +304,7 @@ impl Making<'_> {
             links: berth.links,
             policy: leg.policy,
             after: leg.after.clone(),
+            aside,
             edits,
             previews,
         };
@@ -285,7 +332,7 @@ impl Making<'_> {
         };
         // Other lots of this haul may have made the library known before.
         let before: Vec<Edit> = self.lots.iter().flat_map(|lot| lot.edits.clone()).collect();
-        let repointing = edits(self.site, berth.found, game, &target, &before).unwrap_or_else(|why| {
+        let mut repointing = edits(self.site, berth.found, game, &target, &before).unwrap_or_else(|why| {
             let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
@@ -296,20 +343,37 @@ impl Making<'_> {
         for (link, letter) in repointing.letters {
             self.say(&game.title, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
         }
+        if let Some(aside) = &berth.aside {
+            let (link, old, new) = (aside.old.clone(), Some(aside.held.clone()), Some(berth.install.clone()));
+            repointing.edits.push(Edit::Link { link, old, new });
+        }
         let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &berth.install));
         let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
         let mut files = Files::default();
         let mut tried = Ok(());
         for lot in &self.lots {
-            files = files.now_carried(&lot.from, &lot.to);
+            files = files.now_carried(lot.source(), &lot.to);
+            if let Some(aside) = lot.aside.as_ref().filter(|aside| aside.held == lot.from) {
+                files.suppose_link(&aside.old, &aside.held);
+            }
             tried = tried.and_then(|()| files.make(&lot.edits, Mood::Strict));
         }
-        let mut files = files.now_carried(from, &berth.install);
+        let source = berth.aside.as_ref().filter(|aside| aside.held == from).map_or(from, |aside| &aside.old);
+        let mut files = files.now_carried(source, &berth.install);
+        if let Some(aside) = berth.aside.as_ref().filter(|aside| aside.held == from) {
+            files.suppose_link(&aside.old, &aside.held);
+        }
         let tried = tried.and_then(|()| files.make(&edits, Mood::Strict));
         if let Err(error) = tried {
             self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }
-        let shown = previews(&repointing.edits);
+        let mut shown = previews(&repointing.edits);
+        if let (Some(aside), Some(last)) = (&berth.aside, shown.last_mut()) {
+            // A folder stands there now: it steps aside at the beginning.
+            last.kind = PreviewKind::LinkMade;
+            last.before.clear();
+            last.location = format!("link, the folder being kept as {}", aside.held.display());
+        }
         let shown = if previous.is_empty() { shown } else { joined_previews(&previews(previous), shown) };
         (edits, shown)
     }

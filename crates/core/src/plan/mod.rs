@@ -24,7 +24,7 @@ pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};
 pub use edits::{MakeLetters, Preview, PreviewKind};
 pub use findings::{Clearing, Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
-pub use making::{Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
+pub use making::{Aside, Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
 pub(crate) use sharing::fight;
 pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};

@@ -12,7 +12,7 @@ pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut hidden = 0;
     for lot in lots {
-        let mut paths: Vec<PathBuf> = vec![real_path(&lot.from), real_path(&lot.to)];
+        let mut paths: Vec<PathBuf> = vec![real_path(lot.source()), real_path(&lot.to)];
         paths.extend(lot.record_files().into_iter().map(real_path));
         let wanted = Wanted { names: &lot.processes, paths: &paths };
         let (processes, unseen) = site.processes_using(wanted);

@@ -61,6 +61,13 @@ impl Files {
         Self { carried: Some((from.into(), to.into())), ..self }
     }
 
+    /// Has a link be where a folder is for now: it will have stepped aside by the time of the edits.
+    pub fn suppose_link(&mut self, link: &Path, target: &Path) {
+        let before = Content::Link(target.into());
+        let change = FileChange { file: self.place_of(link, true), after: before.clone(), before };
+        self.slots.push(Slot { change, tables: None });
+    }
+
     fn place_of(&self, file: &Path, is_link: bool) -> PathBuf {
         // A record file that is a link is edited where it leads, so that the link stays one.
         if is_link {

@@ -10,6 +10,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use super::around::{DATA, SeenLink, Shortcut, UserData, Way, look_around};
 use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{
     Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
@@ -140,6 +141,12 @@ pub struct Survey {
     pub launchers: Vec<Launcher>,
     /// Games, by launcher and in its order.
     pub games: Vec<Game>,
+    /// User data of games.
+    pub user_data: Vec<UserData>,
+    /// Desktop entries that start games.
+    pub shortcuts: Vec<Shortcut>,
+    /// Links that lead into games, or nowhere.
+    pub links: Vec<SeenLink>,
     /// Held originals.
     pub held: Vec<Held>,
     /// Profiles and drives that could not be read.
@@ -166,7 +173,9 @@ pub struct SurveyPhase {
 pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync)) -> Survey {
     let (profiles, errors) = load_profiles(&site.profile_folder());
     let mut problems: Vec<Problem> = errors.iter().map(profile_problem).collect();
-    let found = read_launchers(site, &profiles);
+    let mut found = read_launchers(site, &profiles);
+    let around = look_around(site, &mut found);
+    problems.extend(around.problems);
     let flat: Vec<(&Found, &FoundGame)> =
         found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
     let count = flat.len();
@@ -198,8 +207,21 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
             held: held.iter().filter(|held| on(&held.drive)).map(|held| held.bytes).sum(),
         });
     }
-    let launchers = found.iter().map(|launcher| survey_launcher(site, launcher, &games)).collect();
-    Survey { made: Timestamp::now(), drives, launchers, games, held, problems, speeds: Speeds::default(), found }
+    let launchers =
+        found.iter().filter(|f| f.profile.id != DATA).map(|launcher| survey_launcher(site, launcher, &games)).collect();
+    Survey {
+        made: Timestamp::now(),
+        drives,
+        launchers,
+        games,
+        user_data: around.data,
+        shortcuts: around.shortcuts,
+        links: around.links,
+        held,
+        problems,
+        speeds: Speeds::default(),
+        found,
+    }
 }
 
 fn profile_problem(error: &ProfileError) -> Problem {
@@ -264,6 +286,20 @@ impl Survey {
     /// The game of this name.
     pub fn game(&self, id: &GameId) -> Option<&Game> {
         self.games.iter().find(|game| game.id == *id)
+    }
+
+    /// What a lot of a draft moves: a game, or user data by one of its ways.
+    pub fn cargo(&self, id: &GameId, way: Option<Way>) -> Option<&Game> {
+        self.game(id).or_else(|| {
+            let data = self.data(id)?;
+            let way = way.or_else(|| data.ways.first().copied());
+            data.lots.iter().find(|(by, _)| Some(*by) == way).map(|(_, game)| game)
+        })
+    }
+
+    /// The user data of this name.
+    pub fn data(&self, id: &GameId) -> Option<&UserData> {
+        self.user_data.iter().find(|data| data.id == *id)
     }
 
     /// Looks anew at how full the drives are; nothing else has to be looked at again before a plan.

@@ -2,8 +2,12 @@
 //!
 //! Law: a survey writes nothing, and what it cannot read it names and goes on. Start at [`survey`].
 
+mod around;
 mod games;
 #[cfg(test)]
 pub(crate) mod made_up;
 
+pub use around::{
+    DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
+};
 pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, survey};

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use serde_json::Value;
 
 use super::{Find, Sure, Trace};
-use crate::record::{Place, Shape, Side, Source, Step};
+use crate::record::{Format, Place, Shape, Side, Source, Step};
 use crate::site::Site;
 
 /// Where a list of games may stand, as one find lets on.
@@ -70,17 +70,19 @@ fn best_guess(trace: &Trace) -> Option<Guess> {
             && !record.file.starts_with(&trace.path)
             && find.sure != Sure::Unreadable
     };
-    let mut best: Option<Guess> = None;
+    let mut best: Option<(bool, bool, Guess)> = None;
     for find in trace.finds.iter().filter(fits) {
         let Some(guess) = guess_of(find) else { continue };
-        // A whole path is a better sign than a name.
-        let weight = |guess: &Guess, find: &Find| (find.record.meaning.is("install"), guess.siblings);
-        let better = best.as_ref().is_none_or(|best| weight(&guess, find) > (best.says.is_null(), best.siblings));
-        if better && (best.is_none() || find.record.meaning.is("install")) {
-            best = Some(guess);
+        // A shortcut is the last place to look for a launcher, and a whole path a better sign than a name.
+        let (list, whole) = (find.record.shape != Shape::Text(Format::Desktop), find.record.meaning.is("install"));
+        let better = best.as_ref().is_none_or(|(best_list, best_whole, best)| {
+            (list, whole, guess.siblings) > (*best_list, *best_whole, best.siblings)
+        });
+        if better {
+            best = Some((list, whole, guess));
         }
     }
-    best
+    best.map(|(.., guess)| guess)
 }
 
 fn guess_of(find: &Find) -> Option<Guess> {

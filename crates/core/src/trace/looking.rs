@@ -372,7 +372,7 @@ fn is_binary(file: &Path) -> bool {
 }
 
 /// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
-fn shapes(file: &Path) -> Vec<Shape> {
+pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
     let start = start_of(file);
     if start.starts_with(b"SQLite format 3\0") {
         return vec![Shape::Sqlite];
@@ -414,7 +414,7 @@ fn shapes(file: &Path) -> Vec<Shape> {
 }
 
 /// All leaves of a source.
-fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
+pub(crate) fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
     let mut all = Vec::new();
     match source {
         Source::Text(document) => {

@@ -20,7 +20,8 @@ use crate::site::{Site, real_path};
 
 use files::{Found, gather};
 use looking::Looking;
-use needle::Needle;
+pub(crate) use looking::{leaves, shapes};
+pub(crate) use needle::Needle;
 
 pub use drafting::draft_profile;
 pub use files::usual_places;

@@ -17,7 +17,7 @@ pub(super) const BUFFER: usize = 1 << 18;
 const SEAM: usize = 4096;
 
 #[derive(Debug)]
-pub(super) struct Needle {
+pub(crate) struct Needle {
     fast: Regex,
     hive: Regex,
 }
@@ -49,7 +49,7 @@ fn in_digits(units: &[u16], fold: bool) -> String {
 }
 
 impl Needle {
-    pub(super) fn new(name: &str) -> Self {
+    pub(crate) fn new(name: &str) -> Self {
         let run = run(name);
         let (fast, digits) = if run.len() >= 2 {
             let wide: String = run.bytes().map(|b| format!("{}\\x00", char::from(b))).collect();
@@ -87,7 +87,7 @@ impl Needle {
     }
 
     /// Whether a text may hold the name.
-    pub(super) fn is_in(&self, text: &str) -> bool {
+    pub(crate) fn is_in(&self, text: &str) -> bool {
         self.fast.is_match(text.as_bytes())
     }
 

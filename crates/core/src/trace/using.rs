@@ -57,6 +57,7 @@ impl Trace {
             games: Games { install: meaning("{install}"), ..Games::default() },
             records: Vec::new(),
             contents: None,
+            user_data: Vec::new(),
         };
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
         let letters = self.layers.clone();

@@ -130,3 +130,25 @@ fn by_records(id: &str, folder: PathBuf, program: &Path, agree: bool) -> Judgeme
     let could_start = quillgate::startable(program);
     Judgement { id: id.into(), folder, right: 0, missing: 0, wrong: 0, download: 0, could_start, starts_lead: agree }
 }
+
+/// The saved games that a game of the demo finds by its own setting: the names in the folder that it says.
+///
+/// # Errors
+/// A sentence, if the setting cannot be read or leads nowhere.
+pub fn saves_of(home: &Path, game: &str) -> Result<Vec<String>, String> {
+    #[derive(serde::Deserialize)]
+    struct Settings {
+        folders: Folders,
+    }
+    #[derive(serde::Deserialize)]
+    struct Folders {
+        saves: PathBuf,
+    }
+    let text = read(&home.join(".config").join(game).join("settings.toml"))?;
+    let settings: Settings = toml::from_str(&text).map_err(|e| e.to_string())?;
+    let saves = &settings.folders.saves;
+    let entries = fs::read_dir(saves).map_err(|e| format!("{}: {e}", saves.display()))?;
+    let mut names: Vec<String> = entries.flatten().map(|e| e.file_name().to_string_lossy().into_owned()).collect();
+    names.sort();
+    Ok(names)
+}

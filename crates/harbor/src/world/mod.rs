@@ -2,6 +2,7 @@
 //!
 //! The file that makes it a world is written last, so that a world that is there is whole.
 
+mod around;
 mod bytes;
 mod games;
 mod others;
@@ -13,6 +14,7 @@ use std::path::{Path, PathBuf};
 
 use thiserror::Error;
 
+pub use around::{LEFT, STRAY};
 pub use games::{Build, GAMES};
 pub use quillgate::PROFILE;
 
@@ -103,6 +105,7 @@ pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usi
     let all = GAMES.len() + others::COUNT;
     let bad = quillgate::write(&drives, &home, seed, scale, &|done| report(done, all))?;
     others::write(&drives, &home, seed, scale, &|done| report(GAMES.len() + done, all))?;
+    around::write(&drives, &home, seed, scale)?;
     for (name, profile) in others::PROFILES.into_iter().chain([("quillgate.toml", quillgate::PROFILE)]) {
         bytes::text(&home.join(".config/deft-barge/profiles").join(name), profile)?;
     }

@@ -35,7 +35,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report:
             let bytes: u64 = parts.iter().map(|part| part.size).sum();
             let parts: Vec<Value> =
                 parts.iter().map(|p| json!({ "path": p.path, "size": p.size, "sha1": p.sha1 })).collect();
-            let contents = json!({ "title": build.id, "parts": parts });
+            let contents = json!({ "title": build.id, "name": build.title, "start": START, "parts": parts });
             text(&own.join("contents").join(format!("{}.json", build.id)), &pretty(&contents))?;
             holds += build.claim.unwrap_or(bytes);
             titles.push(entry(build, bytes));
@@ -68,7 +68,7 @@ fn entry(build: &Build, bytes: u64) -> Value {
     })
 }
 
-fn pretty(value: &Value) -> String {
+pub(super) fn pretty(value: &Value) -> String {
     // Plain values always become text.
     serde_json::to_string_pretty(value).unwrap_or_default() + "\n"
 }

@@ -58,7 +58,12 @@ fn draw_lots(state: &State, plan: &Plan, rows: u16, theme: Theme, area: Rect, bu
     for (n, lot) in plan.lots.iter().enumerate().skip(first).take(usize::from(rows)) {
         let here = n == state.lot;
         let style = if here { theme.cursor() } else { theme.text() };
-        let way = format!("{} > {}   {}", lot.from_drive.as_deref().unwrap_or("away"), lot.to_drive, turn(plan, n));
+        let way = format!(
+            "{} > {}   {}",
+            lot.from_drive.as_deref().unwrap_or(crate::wording::NO_DRIVE),
+            lot.to_drive,
+            turn(plan, n)
+        );
         let text = format!(
             "{} {} {:>10} {:>9}   {}",
             if here { "▸" } else { " " },

@@ -1,0 +1,157 @@
+//! What lies around the games: user data, shortcuts, links; and the person's own list of user data.
+
+use std::fs;
+use std::path::{Path, absolute};
+
+use deft_barge_core::launcher::{DataKind, Problem};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{ListedData, Survey, UserData, Way, list_file, read_list};
+use serde_json::json;
+
+use super::{find_game, survey_site};
+use crate::arguments::{By, DataAct, Kind as What};
+use crate::fault::{Fault, Kind};
+use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
+use crate::wording;
+
+pub(super) fn way(by: By) -> Way {
+    match by {
+        By::Link => Way::Link,
+        By::Setting => Way::Setting,
+        By::Directory => Way::Directory,
+    }
+}
+
+/// `data`
+pub fn data(site: &Site, act: &DataAct, json: bool) -> Result<u8, Fault> {
+    match act {
+        DataAct::List => list(site, json),
+        DataAct::Add { game, path, kind } => {
+            let (survey, _) = survey_site(site);
+            let game = find_game(&survey, game)?;
+            let path =
+                absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))?;
+            let kind = match kind {
+                What::Saves => DataKind::Saves,
+                What::Mods => DataKind::Mods,
+                What::Screenshots => DataKind::Screenshots,
+                What::Content => DataKind::Content,
+            };
+            if path.symlink_metadata().is_err() {
+                return Err(Fault::usage(
+                    format!("{} is not there.", path.display()),
+                    "Name the folder that holds the user data.",
+                ));
+            }
+            let mut listed = listed(site)?;
+            listed.retain(|other| other.path != path);
+            listed.push(ListedData { game: game.id.clone(), kind, path: path.clone() });
+            write(site, &listed)?;
+            // What it would be is looked at at once: a folder that cannot be one is said so here.
+            let (survey, _) = survey_site(site);
+            let seen = survey.user_data.iter().find(|data| data.path == path);
+            if json {
+                return say_json("data", json!({ "listed": listed, "seen": seen })).map(|()| 0);
+            }
+            say(&format!("listed    {} as {} of {}", shown(&path), wording::data_kind(kind), line(&game.found.title)))?;
+            match seen {
+                Some(data) => say(&data_line(data))?,
+                None => say("It lies in a folder that is known already, or holds one, and is not counted twice.")?,
+            }
+            Ok(0)
+        }
+        DataAct::Forget { path } => {
+            let whole = absolute(path).unwrap_or_else(|_| path.clone());
+            let mut listed = listed(site)?;
+            let before = listed.len();
+            listed.retain(|other| other.path != whole);
+            if listed.len() == before {
+                let sentence = format!("{} is not on the list.", whole.display());
+                return Err(Fault::usage(sentence, "See what is with: deft-barge data list"));
+            }
+            write(site, &listed)?;
+            if json {
+                return say_json("data", json!({ "listed": listed })).map(|()| 0);
+            }
+            say(&format!("forgotten {}; the folder stays", shown(&whole)))?;
+            Ok(0)
+        }
+    }
+}
+
+fn listed(site: &Site) -> Result<Vec<ListedData>, Fault> {
+    read_list(site).map_err(|Problem { file, what, .. }| {
+        let sentence = format!("{} cannot be read: {}.", file.display(), what.trim_end());
+        Fault::new(Kind::Failed, sentence, "Mend or remove that file; nothing was written.")
+    })
+}
+
+fn write(site: &Site, listed: &[ListedData]) -> Result<(), Fault> {
+    let file = list_file(site);
+    let failed =
+        |error: std::io::Error| Fault::new(Kind::Failed, format!("Cannot write {}: {error}.", file.display()), "");
+    let folder = file.parent().unwrap_or(Path::new("/"));
+    fs::create_dir_all(folder).map_err(failed)?;
+    let fresh = file.with_extension("toml.new");
+    fs::write(&fresh, deft_barge_core::survey::list_text(listed))
+        .and_then(|()| fs::rename(&fresh, &file))
+        .map_err(failed)
+}
+
+fn list(site: &Site, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if json {
+        let mut value = json!({});
+        value["user_data"] = to_json(&survey.user_data)?;
+        value["shortcuts"] = to_json(&survey.shortcuts)?;
+        value["links"] = to_json(&survey.links)?;
+        say_json("data", value)?;
+    } else {
+        say(&list_text(&survey))?;
+    }
+    Ok(fault.map_or(0, |fault| fault.code()))
+}
+
+fn list_text(survey: &Survey) -> String {
+    let mut out: Vec<String> = survey.user_data.iter().map(data_line).collect();
+    if out.is_empty() {
+        out.push("No user data is known. Say where some is with: deft-barge data add GAME FOLDER".into());
+    }
+    for shortcut in &survey.shortcuts {
+        let title = survey.game(&shortcut.game).map_or(shortcut.game.0.as_str(), |game| game.found.title.as_str());
+        let stays = if shortcut.writable { "" } else { "   cannot be changed here" };
+        out.push(format!(
+            "shortcut  {} {}   {}{stays}",
+            pad(&line(title), 28),
+            wording::scope(shortcut.scope),
+            shown(&shortcut.file)
+        ));
+    }
+    for link in &survey.links {
+        let title = link.into.as_ref().and_then(|id| survey.game(id)).map(|game| line(&game.found.title));
+        let title = title.unwrap_or_default();
+        let dead = if link.alive { "" } else { "   nothing is there" };
+        out.push(format!("link      {} {} > {}{dead}", pad(&title, 28), shown(&link.path), shown(&link.leads_to)));
+    }
+    out.join("\n")
+}
+
+/// A line on user data: what, where, how large, whether behind a link, and how it can go.
+pub(super) fn data_line(data: &UserData) -> String {
+    let behind = if data.link.is_some() { format!("   behind the link {}", shown(&data.path)) } else { String::new() };
+    let ways: Vec<&str> = data.ways.iter().map(|way| wording::way_words(*way)).collect();
+    let how = match &data.fault {
+        Some(fault) => format!("cannot go: {}", wording::place_fault(fault)),
+        None if ways.is_empty() => "cannot go: no way is known".into(),
+        None => format!("can go {}", ways.join(", or ")),
+    };
+    format!(
+        "data      {} {} {:>10} {:>7} files   {}{behind}   {}",
+        pad(&line(&data.title), 36),
+        pad(data.drive.as_deref().unwrap_or(wording::NO_DRIVE), 10),
+        data.size.on_disk,
+        count(data.size.files),
+        shown(&data.place),
+        line(&how)
+    )
+}

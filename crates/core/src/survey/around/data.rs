@@ -1,0 +1,594 @@
+//! User data of games: where it lies, how large it is, and the ways in which it can be moved.
+//!
+//! It is known from profiles, from the person's own list, from paths in the settings of games, and from folders
+//! that have a game's name where programs keep their data.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use super::super::games::{Game, GameId};
+use super::links::link_record;
+use super::{Around, game_id, plain, touches, where_link_leads};
+use crate::launcher::{
+    DataKind, Entry, Found, FoundGame, Games, PlaceFault, Problem, Profile, Record, SettingAt, UNSAID, base_of,
+    is_of_the_system, place_fault,
+};
+use crate::record::{Bases, Format, Meaning, Place, Shape, Side, Source, Spelling, Values, Within};
+use crate::site::{Site, real_path};
+use crate::tally::{Size, measure};
+use crate::trace::{leaves, shapes};
+
+/// Id of the profile that user data seems to have.
+pub const DATA: &str = "data";
+
+/// How it can be moved.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Way {
+    /// A link at the old place leads to the new one.
+    Link,
+    /// The game's own setting says the new place.
+    Setting,
+    /// The desktop's user directory is another one from then on.
+    Directory,
+}
+
+/// How it is known.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum DataSource {
+    /// The launcher's profile says it.
+    Profile,
+    /// The person has said it.
+    Person,
+    /// A setting of the game names it.
+    Setting,
+    /// It has the game's name, where programs keep their data.
+    Name,
+    /// It is a user directory that holds user data of games.
+    Directory,
+}
+
+/// User data of a game.
+#[derive(Clone, Debug, Serialize)]
+pub struct UserData {
+    /// Its name for drafts.
+    pub id: GameId,
+    /// The game; a user directory has none.
+    pub game: Option<GameId>,
+    /// The game's title and what it is.
+    pub title: String,
+    /// What it is.
+    pub kind: DataKind,
+    /// Where programs look for it.
+    pub path: PathBuf,
+    /// What the link says that is there.
+    pub link: Option<PathBuf>,
+    /// Where it lies.
+    pub place: PathBuf,
+    /// Name of the drive.
+    pub drive: Option<String>,
+    /// Its size.
+    pub size: Size,
+    /// How it is known.
+    pub source: DataSource,
+    /// The file with the setting that names it.
+    pub setting: Option<PathBuf>,
+    /// How it can be moved; the first is taken where nothing else is said.
+    pub ways: Vec<Way>,
+    /// Why it cannot be moved.
+    pub fault: Option<PlaceFault>,
+    /// It as a lot, by each way.
+    #[serde(skip)]
+    pub(crate) lots: Vec<(Way, Game)>,
+}
+
+/// User data that the person has listed.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct ListedData {
+    /// The game.
+    pub game: GameId,
+    /// What it is.
+    pub kind: DataKind,
+    /// Where it is.
+    pub path: PathBuf,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+struct ListFile {
+    format: u32,
+    #[serde(default)]
+    user_data: Vec<ListedData>,
+}
+
+/// The file of the person's list. Format: `docs/formats.md`, "User data".
+pub fn list_file(site: &Site) -> PathBuf {
+    site.places.config.join("deft-barge/user-data.toml")
+}
+
+/// Reads the person's list; a file that is not there is an empty one.
+///
+/// # Errors
+/// What is wrong with the file, with its line.
+pub fn read_list(site: &Site) -> Result<Vec<ListedData>, Problem> {
+    let file = list_file(site);
+    let problem = |what: String| Problem { file: file.clone(), line: None, what };
+    let text = match fs::read_to_string(&file) {
+        Ok(text) => text,
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
+        Err(error) => return Err(problem(error.to_string())),
+    };
+    let list: ListFile = toml::from_str(&text).map_err(|error| problem(error.to_string()))?;
+    if list.format != 1 {
+        return Err(problem(format!("format {} is not known here; this program reads 1", list.format)));
+    }
+    Ok(list.user_data)
+}
+
+/// The text of the person's list.
+pub fn list_text(listed: &[ListedData]) -> String {
+    #[derive(Serialize)]
+    #[serde(rename_all = "kebab-case")]
+    struct List<'a> {
+        format: u32,
+        user_data: &'a [ListedData],
+    }
+    let body = toml::to_string(&List { format: 1, user_data: listed }).unwrap_or_default();
+    format!("# User data that you have listed. Written by `deft-barge data`; it may be edited by hand.\n{body}")
+}
+
+/// What may be user data, before it is looked at.
+struct Candidate {
+    game: Option<(GameId, String, String)>,
+    kind: DataKind,
+    path: PathBuf,
+    setting: Option<Record>,
+    source: DataSource,
+    name: Option<String>,
+}
+
+/// Finds all user data.
+pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
+    let mut candidates: Vec<Candidate> = Vec::new();
+    for launcher in found.iter() {
+        for game in &launcher.games {
+            candidates.extend(of_profile(site, launcher, game));
+        }
+    }
+    match read_list(site) {
+        Ok(list) => candidates.extend(list.into_iter().filter_map(|listed| of_person(found, listed))),
+        Err(problem) => around.problems.push(problem),
+    }
+    let kept_off = kept_off(site, found);
+    let games: Vec<(&Found, &FoundGame)> =
+        found.iter().flat_map(|f| f.games.iter().map(move |game| (f, game))).collect();
+    let by_itself: Vec<Candidate> = games
+        .par_iter()
+        .filter(|(_, game)| game.fault.is_none())
+        .flat_map_iter(|(launcher, game)| {
+            let settings = of_settings(site, launcher, game, &kept_off);
+            settings.into_iter().chain(of_name(site, launcher, game, &kept_off))
+        })
+        .collect();
+    candidates.extend(by_itself);
+    let installs: Vec<PathBuf> = games.iter().map(|(_, game)| real_path(&game.install)).collect();
+    let mut known: Vec<Candidate> = Vec::new();
+    let mut taken: Vec<PathBuf> = Vec::new();
+    for candidate in candidates {
+        let here = real_path(&candidate.path);
+        let bad = fault_of(site, &candidate.path, &here, &installs).is_some();
+        if let Some(same) = known.iter_mut().find(|other| other.path == candidate.path) {
+            same.setting = same.setting.take().or(candidate.setting);
+        } else if bad {
+            // It is shown with what is wrong, and takes nothing from the others.
+            known.push(candidate);
+        } else if !taken.iter().any(|other| touches(other, &here)) {
+            // Else the folder above, or one within, is known already.
+            taken.push(here);
+            known.push(candidate);
+        }
+    }
+    let directories: Vec<Candidate> = user_directories(site)
+        .into_iter()
+        .filter(|(_, path, _)| *path != site.places.home && known.iter().any(|data| data.path.starts_with(path)))
+        .map(|(name, path, record)| Candidate {
+            game: None,
+            kind: DataKind::Directory,
+            path,
+            setting: Some(record),
+            source: DataSource::Directory,
+            name: Some(name),
+        })
+        .collect();
+    known.extend(directories);
+    around.data = known.par_iter().map(|candidate| looked_at(site, candidate, &installs)).collect();
+    let mut seen: Vec<GameId> = Vec::new();
+    for data in &mut around.data {
+        let first = data.id.clone();
+        let mut nth = 2;
+        while seen.contains(&data.id) {
+            data.id = GameId(format!("{}-{nth}", first.0));
+            nth += 1;
+        }
+        seen.push(data.id.clone());
+        for (_, lot) in &mut data.lots {
+            lot.id = data.id.clone();
+        }
+    }
+    if !around.data.is_empty() {
+        found.push(as_launcher(site));
+    }
+}
+
+/// The launcher that user data seems to have, so that it can be drafted and planned like any game.
+fn as_launcher(site: &Site) -> Found {
+    let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
+    let profile = Profile {
+        format: 1,
+        id: DATA.into(),
+        name: "User data".into(),
+        home: Vec::new(),
+        processes: Vec::new(),
+        prefixes: Vec::new(),
+        case_blind: false,
+        variables: std::collections::BTreeMap::new(),
+        libraries: None,
+        games: Games { install: meaning("{install}"), place: Some(meaning("{drive}/user-data")), ..Games::default() },
+        records: Vec::new(),
+        contents: None,
+        user_data: Vec::new(),
+    };
+    let home = site.places.home.clone();
+    Found { profile, home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new(), letters: Vec::new() }
+}
+
+fn named(launcher: &Found, game: &FoundGame) -> (GameId, String, String) {
+    (game_id(launcher, game), game.title.clone(), game.folder.clone())
+}
+
+fn values_of(site: &Site, launcher: &Found, game: &FoundGame) -> Values {
+    let text = |path: &Path| path.to_string_lossy().into_owned();
+    launcher
+        .values(site)
+        .with("id", &game.id)
+        .with("folder", &game.folder)
+        .with("install", text(&game.install))
+        .with("parent", text(game.install.parent().unwrap_or(Path::new("/"))))
+}
+
+fn of_profile(site: &Site, launcher: &Found, game: &FoundGame) -> Vec<Candidate> {
+    let values = values_of(site, launcher, game);
+    let all = launcher.profile.user_data.iter().filter(|data| data.game.as_ref().is_none_or(|id| *id == game.id));
+    let one = |data: &crate::launcher::UserDataAt| {
+        let setting = data.setting.as_ref().and_then(|at| read_setting(site, launcher, &values, at));
+        let said = data.path.as_ref().and_then(|path| path.fill(&values).ok()).map(PathBuf::from);
+        let (path, setting) = match setting {
+            Some((path, record)) => (path, Some(record)),
+            None => (said?, None),
+        };
+        let there = path.symlink_metadata().is_ok();
+        let game = Some(named(launcher, game));
+        there.then_some(Candidate { game, kind: data.kind, path, setting, source: DataSource::Profile, name: None })
+    };
+    all.filter_map(one).collect()
+}
+
+fn of_person(found: &[Found], listed: ListedData) -> Option<Candidate> {
+    let mut games = found.iter().flat_map(|f| f.games.iter().map(move |game| (f, game)));
+    let (launcher, game) = games.find(|(launcher, game)| game_id(launcher, game) == listed.game)?;
+    let game = Some(named(launcher, game));
+    Some(Candidate {
+        game,
+        kind: listed.kind,
+        path: listed.path,
+        setting: None,
+        source: DataSource::Person,
+        name: None,
+    })
+}
+
+fn install() -> Meaning {
+    Meaning::try_from("{install}".to_string()).unwrap_or_default()
+}
+
+fn record(file: &Path, shape: Shape, source: &Source, place: &Place, text: String, spelling: &Spelling) -> Record {
+    Record {
+        file: file.into(),
+        shape,
+        location: place.to_string(),
+        inside: Vec::new(),
+        side: Side::Value,
+        within: Within::Value,
+        text,
+        meaning: install(),
+        spelling: spelling.describe(),
+        sound: true,
+        in_entry: false,
+        tail: None,
+        relative_to: None,
+        whole: None,
+        written: source.written(place, Side::Value).map(str::to_string),
+        said_by: UNSAID,
+    }
+}
+
+/// The folder that a setting says, and the record that it is.
+fn read_setting(site: &Site, launcher: &Found, values: &Values, at: &SettingAt) -> Option<(PathBuf, Record)> {
+    let file = PathBuf::from(at.file.fill(values).ok()?);
+    let shape = at.shape.unwrap_or_else(|| Shape::of_name(&file));
+    let source = Source::read(&file, shape).ok()?;
+    let place = source.find(&at.selector.fill_quoted(values).ok()?).ok()?.into_iter().next()?;
+    let text = source.leaf(&place, Side::Value)?;
+    let bases = base_of(&launcher.bases(site), at.relative_to.as_ref(), &file, values);
+    let (spelling, path) = Spelling::read(&text, &bases).ok()?;
+    let mut record = record(&file, shape, &source, &place, text, &spelling);
+    record.relative_to.clone_from(&at.relative_to);
+    Some((path, record))
+}
+
+/// The user directories of the desktop, by the xdg-user-dirs file: name, folder and record.
+pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
+    let file = site.places.config.join("user-dirs.dirs");
+    let shape = Shape::Text(Format::UserDirs);
+    let Ok(source) = Source::read(&file, shape) else { return Vec::new() };
+    let bases = Bases { home: Some(site.places.home.clone()), ..Bases::default() };
+    let one = |place: Place| {
+        let text = source.leaf(&place, Side::Value)?;
+        let (spelling, path) = Spelling::read(&text, &bases).ok()?;
+        let name = match place.0.last()? {
+            crate::record::Step::Name(name) => name.clone(),
+            crate::record::Step::Index(_) => return None,
+        };
+        Some((name, path, record(&file, shape, &source, &place, text, &spelling)))
+    };
+    let children = source.children(&Place::default()).unwrap_or_default();
+    children.into_iter().filter_map(one).collect()
+}
+
+/// Folders that are nobody's user data: games, launchers, libraries.
+fn kept_off(site: &Site, found: &[Found]) -> Vec<PathBuf> {
+    let games = found.iter().flat_map(|f| &f.games).map(|game| &game.install);
+    let own = found.iter().filter(|f| f.profile.games.file.names("home")).map(|f| &f.home);
+    let libraries = found.iter().flat_map(|f| &f.libraries).map(|library| &library.path);
+    let mut all: Vec<PathBuf> = games.chain(own).chain(libraries).map(|path| real_path(path)).collect();
+    all.push(site.state_folder());
+    all.push(site.places.config.join("deft-barge"));
+    all
+}
+
+fn kind_of(words: &str) -> Option<DataKind> {
+    let words = words.to_lowercase();
+    let has = |some: &[&str]| some.iter().any(|word| words.contains(word));
+    if has(&["save"]) {
+        Some(DataKind::Saves)
+    } else if has(&["screenshot", "capture"]) {
+        Some(DataKind::Screenshots)
+    } else if has(&["mod"]) {
+        Some(DataKind::Mods)
+    } else if has(&["content", "custom", "maps"]) {
+        Some(DataKind::Content)
+    } else {
+        None
+    }
+}
+
+/// Names that a game may have where programs keep settings and data.
+fn names_of(game: &FoundGame) -> Vec<String> {
+    let mut names = vec![plain(&game.folder), plain(&game.title)];
+    names.retain(|name| name.chars().count() >= 4);
+    names.dedup();
+    names
+}
+
+/// The folders below some others that have the game's name.
+fn folders_named(game: &FoundGame, above: &[PathBuf]) -> Vec<PathBuf> {
+    let names = names_of(game);
+    let entries = above.iter().flat_map(|folder| fs::read_dir(folder).into_iter().flatten().flatten());
+    let fits = |entry: &fs::DirEntry| {
+        let kind = entry.file_type();
+        let folder = kind.is_ok_and(|kind| kind.is_dir() || kind.is_symlink());
+        folder && names.contains(&plain(&entry.file_name().to_string_lossy()))
+    };
+    let mut all: Vec<PathBuf> = entries.filter(fits).map(|entry| entry.path()).collect();
+    all.sort();
+    all
+}
+
+/// Settings files that are looked into per game, and their size, at most: our own bounds.
+const SETTINGS: usize = 40;
+const LARGEST: u64 = 256 * 1024;
+
+fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let path = entry.path();
+        let Ok(meta) = entry.metadata() else { continue };
+        if meta.is_dir() && depth > 0 {
+            settings_below(&path, depth - 1, out);
+        }
+        let end = path.extension().map(|end| end.to_string_lossy().to_lowercase()).unwrap_or_default();
+        let text = ["ini", "cfg", "conf", "json", "toml", "xml", "yaml", "yml"].contains(&end.as_str());
+        if meta.is_file() && text && meta.len() <= LARGEST && out.len() < SETTINGS {
+            out.push(path);
+        }
+    }
+}
+
+/// Folders that the game's own settings name, outside of it.
+fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[PathBuf]) -> Vec<Candidate> {
+    let mut files = Vec::new();
+    settings_below(&game.install, 0, &mut files);
+    for folder in folders_named(game, &[site.places.config.clone(), site.places.data.clone()]) {
+        if !folder.is_symlink() {
+            settings_below(&folder, 2, &mut files);
+        }
+    }
+    let records: Vec<&Path> = game.records.iter().map(|record| record.file.as_path()).collect();
+    let names = names_of(game);
+    let bases = launcher.bases(site);
+    let mut all = Vec::new();
+    for file in files.iter().filter(|file| !records.contains(&file.as_path())) {
+        for shape in shapes(file) {
+            let Ok(source) = Source::read(file, shape) else { continue };
+            let found = leaves(&source).into_iter().filter_map(|(place, side, text)| {
+                let (spelling, path) = Spelling::read(&text, &bases).ok()?;
+                let absolute = !spelling.is_relative() && side == Side::Value && text.len() < 4096;
+                let here = real_path(&path);
+                let free = !kept_off.iter().any(|kept| touches(kept, &here)) && !file.starts_with(&here);
+                let sound = place_fault(site, &here, None).is_none() && !is_of_the_system(&here);
+                if !absolute || !free || !sound {
+                    return None;
+                }
+                let own_name = here.iter().any(|part| names.contains(&plain(&part.to_string_lossy())));
+                let kind = kind_of(&format!("{place} {}", path.file_name()?.to_string_lossy()));
+                let kind = kind.or_else(|| own_name.then_some(DataKind::Saves))?;
+                let setting = Some(record(file, shape, &source, &place, text, &spelling));
+                let game = Some(named(launcher, game));
+                Some(Candidate { game, kind, path, setting, source: DataSource::Setting, name: None })
+            });
+            let found: Vec<Candidate> = found.collect();
+            if !found.is_empty() {
+                all.extend(found);
+                break;
+            }
+        }
+    }
+    all
+}
+
+/// Folders that have the game's name where programs keep their data.
+fn of_name(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[PathBuf]) -> Vec<Candidate> {
+    let mut above = vec![site.places.data.clone(), site.places.home.clone()];
+    for (name, path, _) in user_directories(site) {
+        if name == "XDG_DOCUMENTS_DIR" && path != site.places.home {
+            above.push(path.join("My Games"));
+            above.push(path);
+        }
+    }
+    let all = folders_named(game, &above).into_iter();
+    let free = |path: &PathBuf| !kept_off.iter().any(|kept| touches(kept, &real_path(path)));
+    all.filter(free)
+        .map(|path| Candidate {
+            game: Some(named(launcher, game)),
+            kind: DataKind::Saves,
+            path,
+            setting: None,
+            source: DataSource::Name,
+            name: None,
+        })
+        .collect()
+}
+
+/// The word for a kind, as it stands in ids and titles.
+fn word(kind: DataKind) -> &'static str {
+    match kind {
+        DataKind::Saves => "saves",
+        DataKind::Mods => "mods",
+        DataKind::Screenshots => "screenshots",
+        DataKind::Content => "custom content",
+        DataKind::Directory => "directory",
+    }
+}
+
+fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Option<PlaceFault> {
+    if path.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
+        match fs::metadata(path) {
+            Ok(_) => {}
+            Err(error) if error.raw_os_error() == Some(rustix::io::Errno::LOOP.raw_os_error()) => {
+                return Some(PlaceFault::Loop);
+            }
+            Err(_) => return Some(PlaceFault::Missing),
+        }
+    }
+    if is_of_the_system(place) {
+        return Some(PlaceFault::System);
+    }
+    let in_the_way = installs.iter().find(|install| touches(install, place));
+    place_fault(site, place, None).or_else(|| in_the_way.map(|install| PlaceFault::Game(install.clone())))
+}
+
+fn looked_at(site: &Site, candidate: &Candidate, installs: &[PathBuf]) -> UserData {
+    let Candidate { game, kind, path, setting, source, name } = candidate;
+    let link = fs::read_link(path).ok();
+    let place = real_path(path);
+    let fault = fault_of(site, path, &place, installs);
+    let size = if fault.is_none() { measure(&place) } else { Size::default() };
+    let drive = site.drive_of(&place).map(|drive| drive.name.clone());
+    let holds_links = |path: &Path| site.drive_of(path).is_none_or(|drive| drive.abilities.links && !drive.read_only);
+    let mut ways = Vec::new();
+    if fault.is_none() {
+        if link.is_some() {
+            ways.push(Way::Link);
+        }
+        if setting.is_some() {
+            ways.push(if *kind == DataKind::Directory { Way::Directory } else { Way::Setting });
+        }
+        if link.is_none() && path.parent().is_some_and(holds_links) {
+            ways.push(Way::Link);
+        }
+    }
+    let word = word(*kind);
+    let (owner, title, folder) = match game {
+        Some((id, title, folder)) => (id.0.clone(), format!("{title}: {word}"), format!("{folder}/{word}")),
+        None => {
+            let name = path.file_name().unwrap_or_default().to_string_lossy();
+            let said = name.clone().into_owned();
+            ("directory".into(), format!("{said} (user directory)"), said)
+        }
+    };
+    let id = GameId(format!("{DATA}/{owner}/{}", name.as_deref().unwrap_or(word)));
+    let lots = ways.iter().map(|way| {
+        let mut records = Vec::new();
+        if *way != Way::Link {
+            records.extend(setting.clone());
+        }
+        if let Some(says) = &link {
+            records.extend(link_record(path, says, Path::new("")));
+        }
+        let found = FoundGame {
+            id: id.0.clone(),
+            title: title.clone(),
+            install: place.clone(),
+            folder: folder.clone(),
+            library: None,
+            fault: fault.clone(),
+            claim: None,
+            program: None,
+            sealed: None,
+            last_run: None,
+            update: None,
+            entry: Entry {
+                file: place.clone(),
+                shape: Shape::Text(Format::Lines),
+                list: None,
+                id_at: None,
+                travels: false,
+                location: "$".into(),
+            },
+            records,
+            unsure: 0,
+        };
+        (*way, Game { id: id.clone(), launcher: DATA.into(), found, drive: drive.clone(), size })
+    });
+    let lots = lots.collect();
+    UserData {
+        game: game.as_ref().map(|(id, ..)| id.clone()),
+        id,
+        title,
+        kind: *kind,
+        path: path.clone(),
+        link: link.map(|says| where_link_leads(path, &says)),
+        place,
+        drive,
+        size,
+        source: *source,
+        setting: setting.as_ref().map(|record| record.file.clone()),
+        ways,
+        fault,
+        lots,
+    }
+}

@@ -1,0 +1,139 @@
+//! Links around the games: where each leads, and whether it lives.
+
+use std::fs;
+use std::path::{Component, Path, PathBuf};
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use super::super::games::GameId;
+use super::{Around, game_id};
+use crate::launcher::{Found, Record, UNSAID};
+use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
+use crate::site::{Site, real_path};
+
+/// A link that leads into a game, or nowhere.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct SeenLink {
+    /// The link.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub path: PathBuf,
+    /// What it says.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub says: PathBuf,
+    /// Where that is.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub leads_to: PathBuf,
+    /// Whether something is there.
+    pub alive: bool,
+    /// The game that it leads into.
+    pub into: Option<GameId>,
+}
+
+/// How deep links are looked for below the folders of settings and data, and below drives and libraries.
+const DEEP: usize = 4;
+const SHALLOW: usize = 2;
+
+/// Where a link's text leads, seen from its folder, without following what it leads to.
+pub(crate) fn where_link_leads(link: &Path, says: &Path) -> PathBuf {
+    let folder = link.parent().map(real_path).unwrap_or_default();
+    let mut out = PathBuf::new();
+    for part in folder.join(says).components() {
+        match part {
+            Component::ParentDir => drop(out.pop()),
+            Component::CurDir => {}
+            other => out.push(other),
+        }
+    }
+    out
+}
+
+fn below(folder: &Path, depth: usize, but: &[PathBuf]) -> Vec<PathBuf> {
+    if but.iter().any(|skip| skip == folder) {
+        return Vec::new();
+    }
+    let (mut links, mut folders) = (Vec::new(), Vec::new());
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let Ok(kind) = entry.file_type() else { continue };
+        if kind.is_symlink() {
+            links.push(entry.path());
+        } else if kind.is_dir() && depth > 0 {
+            folders.push(entry.path());
+        }
+    }
+    let inner = folders.par_iter().map(|folder| below(folder, depth - 1, but)).flatten().collect::<Vec<_>>();
+    links.extend(inner);
+    links
+}
+
+/// Finds links that lead into games or nowhere, and adds the former to the games' records.
+pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+    let places = &site.places;
+    let installs: Vec<PathBuf> = found.iter().flat_map(|f| &f.games).map(|game| game.install.clone()).collect();
+    let mut skip = installs.clone();
+    skip.push(site.state_folder());
+    skip.push(places.home.join(".cache"));
+    let mut roots: Vec<(PathBuf, usize)> =
+        [&places.config, &places.data, &places.state].map(|path| (path.clone(), DEEP)).to_vec();
+    roots.push((places.home.clone(), SHALLOW));
+    roots.extend(super::shortcuts::user_directories(site).into_iter().map(|(_, path, _)| (path, DEEP)));
+    roots.extend(found.iter().flat_map(|f| &f.libraries).map(|library| (library.path.clone(), SHALLOW)));
+    roots.extend(installs.iter().filter_map(|install| Some((install.parent()?.to_path_buf(), 1))));
+    let tops = site.drives.iter().filter(|drive| drive.root.parent().is_some() && !drive.absent);
+    roots.extend(tops.map(|drive| (drive.root.clone(), SHALLOW)));
+    roots.sort();
+    roots.dedup();
+    let mut links: Vec<PathBuf> = roots.par_iter().map(|(root, depth)| below(root, *depth, &skip)).flatten().collect();
+    links.sort();
+    links.dedup();
+    for link in links {
+        let Ok(says) = fs::read_link(&link) else { continue };
+        let leads_to = where_link_leads(&link, &says);
+        let alive = link.metadata().is_ok();
+        let mut into = None;
+        for launcher in found.iter_mut() {
+            for nth in 0..launcher.games.len() {
+                let game = &launcher.games[nth];
+                let below = leads_to.strip_prefix(&game.install).ok().map(Path::to_path_buf);
+                let below =
+                    below.or_else(|| leads_to.strip_prefix(real_path(&game.install)).ok().map(Path::to_path_buf));
+                let Some(below) = below.filter(|_| game.fault.is_none() || !alive) else { continue };
+                into.get_or_insert_with(|| game_id(launcher, game));
+                let known = game.records.iter().any(|record| record.shape == Shape::Link && record.file == link);
+                if let (Some(record), false) = (link_record(&link, &says, &below), known || game.fault.is_some()) {
+                    launcher.games[nth].records.push(record);
+                }
+            }
+        }
+        if into.is_some() || !alive {
+            around.links.push(SeenLink { path: link, says, leads_to, alive, into });
+        }
+    }
+}
+
+/// The record that a link is of the folder it leads to, or of what lies `below` it.
+pub(super) fn link_record(link: &Path, says: &Path, below: &Path) -> Option<Record> {
+    let text = says.to_str()?.to_string();
+    let bases = Bases { relative_to: link.parent().map(Path::to_path_buf), ..Bases::default() };
+    let (spelling, _) = Spelling::read(&text, &bases).ok()?;
+    let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
+    let tail = below.to_str().filter(|below| !below.is_empty()).map(str::to_string);
+    Some(Record {
+        file: link.into(),
+        shape: Shape::Link,
+        location: "$".into(),
+        inside: Vec::new(),
+        side: Side::Value,
+        within: Within::Value,
+        text,
+        meaning: meaning(if tail.is_some() { "{install}/{tail}" } else { "{install}" }),
+        spelling: spelling.describe(),
+        sound: true,
+        in_entry: false,
+        tail,
+        relative_to: says.is_relative().then(|| meaning("file")),
+        whole: None,
+        written: None,
+        said_by: UNSAID,
+    })
+}

@@ -1,0 +1,164 @@
+//! Desktop entries that start a game, open its folder, or show its icon.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use super::super::games::GameId;
+use super::{Around, game_id};
+use crate::launcher::{Found, FoundGame, Problem, Record, shortcut_records};
+use crate::record::{Format, Shape, Source};
+use crate::site::Site;
+use crate::trace::Needle;
+
+/// Where a desktop entry stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Scope {
+    /// In the person's menu.
+    Menu,
+    /// In the menu of all people of the machine.
+    System,
+    /// On the desktop.
+    Desktop,
+    /// Among what starts with the desktop.
+    Autostart,
+}
+
+/// A desktop entry with a game's path in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Shortcut {
+    /// The file.
+    pub file: PathBuf,
+    /// The name that it shows.
+    pub name: String,
+    /// What it runs, as it stands there.
+    pub exec: String,
+    /// Where it stands.
+    pub scope: Scope,
+    /// The game.
+    pub game: GameId,
+    /// Whether it can be changed here.
+    pub writable: bool,
+}
+
+/// No desktop entry is larger: our own bound, a hundred times what they have.
+const LARGEST: u64 = 1 << 20;
+
+pub(super) fn is_entry(file: &Path) -> bool {
+    file.extension().is_some_and(|end| end == "desktop")
+}
+
+/// The folder of the desktop itself, by the user directories or by its usual name.
+pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
+    super::data::user_directories(site)
+}
+
+fn folders(site: &Site) -> Vec<(PathBuf, Scope)> {
+    let places = &site.places;
+    let mut all =
+        vec![(places.data.join("applications"), Scope::Menu), (places.config.join("autostart"), Scope::Autostart)];
+    let desktop = user_directories(site).into_iter().find(|(name, ..)| name == "XDG_DESKTOP_DIR");
+    let desktop = desktop.map_or_else(|| places.home.join("Desktop"), |(_, path, _)| path);
+    if desktop != places.home {
+        all.push((desktop, Scope::Desktop));
+    }
+    // The entries of all people of this machine; a declared world has none.
+    if site.world.is_none() {
+        let shared =
+            ["/usr/share/applications", "/usr/local/share/applications", "/var/lib/flatpak/exports/share/applications"];
+        all.extend(shared.map(|path| (PathBuf::from(path), Scope::System)));
+    }
+    all
+}
+
+fn entries(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let path = entry.path();
+        let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
+        if is_folder && depth > 0 {
+            entries(&path, depth - 1, out);
+        } else if is_entry(&path) && path.metadata().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST) {
+            out.push(path);
+        }
+    }
+}
+
+/// Finds the shortcuts of all games, and adds those that can be changed to the games' records.
+pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+    let mut files: Vec<(PathBuf, Scope)> = Vec::new();
+    for (folder, scope) in folders(site) {
+        let mut here = Vec::new();
+        entries(&folder, 2, &mut here);
+        files.extend(here.into_iter().map(|file| (file, scope)));
+    }
+    files.sort_by(|a, b| a.0.cmp(&b.0));
+    files.dedup_by(|a, b| a.0 == b.0);
+    let games: Vec<(usize, usize, Needle)> = found
+        .iter()
+        .enumerate()
+        .flat_map(|(l, launcher)| {
+            let games = launcher.games.iter().enumerate();
+            games.filter(|(_, game)| !game.folder.is_empty()).map(move |(g, game)| (l, g, Needle::new(&game.folder)))
+        })
+        .collect();
+    let read_only: &[Found] = found;
+    let results: Vec<_> = files.par_iter().map(|(file, scope)| one(site, read_only, &games, file, *scope)).collect();
+    for (hits, problem) in results {
+        around.problems.extend(problem);
+        for (launcher, game, shortcut, records) in hits {
+            if shortcut.writable {
+                found[launcher].games[game].records.extend(records);
+            }
+            around.shortcuts.push(shortcut);
+        }
+    }
+}
+
+type Hit = (usize, usize, Shortcut, Vec<Record>);
+
+fn one(
+    site: &Site,
+    found: &[Found],
+    games: &[(usize, usize, Needle)],
+    file: &Path,
+    scope: Scope,
+) -> (Vec<Hit>, Option<Problem>) {
+    let Ok(text) = fs::read(file) else { return (Vec::new(), None) };
+    let text = String::from_utf8_lossy(&text);
+    let named: Vec<&(usize, usize, Needle)> = games.iter().filter(|(.., needle)| needle.is_in(&text)).collect();
+    if named.is_empty() {
+        return (Vec::new(), None);
+    }
+    let source = match Source::read(file, Shape::Text(Format::Desktop)) {
+        Ok(source) => source,
+        Err(error) => {
+            return (Vec::new(), Some(Problem { file: file.into(), line: None, what: error.to_string() }));
+        }
+    };
+    let says = |key: &str| source.below(&crate::record::Place::default(), &format!("$['Desktop Entry'].{key}"));
+    let mut hits = Vec::new();
+    for (l, g, _) in named {
+        let (launcher, game): (&Found, &FoundGame) = (&found[*l], &found[*l].games[*g]);
+        // What the launcher itself says of it is a record already.
+        if game.entry.file == file {
+            continue;
+        }
+        let records = shortcut_records(site, launcher, game, file, &source);
+        if records.is_empty() {
+            continue;
+        }
+        let shortcut = Shortcut {
+            file: file.into(),
+            name: says("Name").unwrap_or_default(),
+            exec: says("Exec").unwrap_or_default(),
+            scope,
+            game: game_id(launcher, game),
+            writable: scope != Scope::System && rustix::fs::access(file, rustix::fs::Access::WRITE_OK).is_ok(),
+        };
+        hits.push((*l, *g, shortcut, records));
+    }
+    (hits, None)
+}

@@ -1,0 +1,82 @@
+//! What lies around the games of the demo: user data, shortcuts, links, and what somebody left lying about.
+
+use std::fs;
+use std::os::unix::fs::symlink;
+use std::path::Path;
+
+use serde_json::{Value, json};
+
+use super::bytes::{file, text};
+use super::games::{Build, GAMES, START, small, write as write_game};
+use super::quillgate::pretty;
+use super::{MEGABYTE, Result, Scale, failed};
+
+/// A game of Quillgate's that no ledger names: its content list is there, and so are its files.
+pub const STRAY: Build = small("qg-0171", "Harbour of Small Hours", "small-hours", "cellar", "");
+
+/// The game of which an old copy lies about.
+pub const LEFT: &str = "qg-0140";
+
+fn link(target: &Path, at: &Path) -> Result<()> {
+    fs::create_dir_all(at.parent().unwrap_or(at)).map_err(failed(at))?;
+    symlink(target, at).map_err(failed(at))
+}
+
+pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Result<()> {
+    user_data(home, seed, scale)?;
+    shortcuts(drives, home)?;
+    let regatta = drives.join("cellar/quillgate/glasswing");
+    link(&regatta, &home.join("regatta"))?;
+    link(Path::new("../../drives/swift/quillgate/saltflat-rally/data"), &home.join("Documents/rally-files"))?;
+    link(&drives.join("cellar/saves/old-harbour"), &home.join(".local/share/old-harbour"))?;
+    // A ledger lost it; the files and the content list stayed.
+    let install = drives.join("cellar/quillgate").join(STRAY.folder);
+    let parts = write_game(&STRAY, &install, seed, scale)?;
+    let parts: Vec<Value> = parts.iter().map(|p| json!({ "path": p.path, "size": p.size, "sha1": p.sha1 })).collect();
+    let contents = json!({ "title": STRAY.id, "name": STRAY.title, "start": START, "parts": parts });
+    text(&home.join(".config/quillgate/contents").join(format!("{}.json", STRAY.id)), &pretty(&contents))?;
+    // Somebody moved a game by hand and never let go of the old copy.
+    if let Some(left) = GAMES.iter().find(|game| game.id == LEFT) {
+        write_game(left, &drives.join("pocket/old games").join(left.folder), seed, scale)?;
+    }
+    Ok(())
+}
+
+fn user_data(home: &Path, seed: u64, scale: Scale) -> Result<()> {
+    let data = home.join(".local/share");
+    text(
+        &home.join(".config/user-dirs.dirs"),
+        "# Written by xdg-user-dirs-update\nXDG_DESKTOP_DIR=\"$HOME/Desktop\"\nXDG_DOCUMENTS_DIR=\"$HOME/Documents\"\n",
+    )?;
+    // In the documents, as many games do.
+    let rally = home.join("Documents/My Games/Saltflat Rally");
+    text(&rally.join("career.sav"), "stage 14, 2 of 5 tyres left\n")?;
+    file(&rally.join("replays/ghost.bin"), seed ^ 11, scale.of(2 * MEGABYTE))?;
+    // Where the game's own setting says.
+    let saves = data.join("orchard-saves");
+    text(&saves.join("bells.sav"), "nine bells, eight rung\n")?;
+    let settings = format!(
+        "# Orchard of Nine Bells\n[sound]\nbells = 9\n\n[folders]\nsaves = \"{}\" # absolute\n",
+        saves.display()
+    );
+    text(&home.join(".config/orchard/settings.toml"), &settings)?;
+    // Larger than the game itself.
+    file(&data.join("pale-signal/mods/choir.pak"), seed ^ 12, scale.of(9 * MEGABYTE))?;
+    file(&data.join("pale-signal/mods/static/noise.pak"), seed ^ 13, scale.of(5 * MEGABYTE)).map(drop)
+}
+
+fn shortcuts(drives: &Path, home: &Path) -> Result<()> {
+    let entry = |name: &str, exec: &str, path: &Path| {
+        format!(
+            "[Desktop Entry]\nType=Application\nName={name}\nExec={exec}\nPath={}\nIcon={}/data/pack00.bin\n",
+            path.display(),
+            path.display()
+        )
+    };
+    let rally = drives.join("swift/quillgate/saltflat-rally");
+    let exec = format!("\"{}/{START}\" --window", rally.display());
+    text(&home.join("Desktop/Saltflat Rally.desktop"), &entry("Saltflat Rally", &exec, &rally))?;
+    let weather = drives.join("swift/fathom/small-weather");
+    let exec = format!("env TURNS=3 {}/{START} --quiet", weather.display());
+    text(&home.join(".config/autostart/small-weather.desktop"), &entry("Small Weather", &exec, &weather))
+}
