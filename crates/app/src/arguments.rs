@@ -61,6 +61,11 @@ pub enum Command {
     /// Make a new library of a launcher, or choose the one that takes new installs.
     #[command(subcommand)]
     Library(LibraryAct),
+    /// Show what is lying about: strays, old copies, duplicates, broken links, entries of games that are gone; or act on it.
+    Finds {
+        #[command(subcommand)]
+        act: Option<FindsAct>,
+    },
     /// Show the user data of games, the shortcuts that start them, and links around them; or add to what is known.
     #[command(subcommand)]
     Data(DataAct),
@@ -76,6 +81,32 @@ pub struct Traced {
     /// Look in these folders only, instead of in all where programs keep such things.
     #[arg(long = "in", value_name = "FOLDER", num_args = 1..)]
     pub places: Vec<PathBuf>,
+}
+
+/// What may be done about a find; each is a haul that can be returned until it is released.
+#[derive(Debug, Subcommand)]
+pub enum FindsAct {
+    /// Compare an old copy with the installed game, and hold it; `release` then lets go of what is the same.
+    LetGo(Settled),
+    /// Set a folder aside beside its place, and hold it; `release` then lets go of it for good.
+    SetAside(Settled),
+    /// Take a link away that leads nowhere.
+    RemoveLink(Settled),
+    /// Take the entry of a game that is not there off its launcher's list.
+    Forget(Settled),
+}
+
+/// Which find, and whether it is agreed to.
+#[derive(Clone, Debug, Args)]
+pub struct Settled {
+    /// Its path, as `finds` shows it.
+    pub path: PathBuf,
+    /// Accept cautions, and do not ask.
+    #[arg(long)]
+    pub yes: bool,
+    /// Show what would be done, and write nothing.
+    #[arg(long)]
+    pub plan: bool,
 }
 
 #[derive(Debug, Subcommand)]

@@ -61,6 +61,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
         Some(Command::Library(act)) => acts::library(&site, &act, json),
+        Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),
         Some(Command::Data(act)) => acts::data(&site, &act, json),
         Some(Command::Profile(act)) => acts::profile(&site, &act, json),
         Some(Command::Suggest(wish)) => acts::suggest(&site, &wish, json),

@@ -3,6 +3,7 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
+use deft_barge_core::finds::{FindAct, Lying};
 use deft_barge_core::haul::{HaulRow, Proof, Stage};
 use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
@@ -244,7 +245,94 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::ShortcutStays { path } => {
             format!("the shortcut {} cannot be changed here, and will lead to the old place.", path.display())
         }
+        FindingKind::LetGoForGood { path } => format!(
+            "what lay in {} was set aside and let go of; no copy of it is known to bring it back from.",
+            path.display()
+        ),
+        FindingKind::OnlyCopy { path } => format!(
+            "{} is set aside, and goes for good when it is released: nothing else is known to hold these bytes.",
+            path.display()
+        ),
+        FindingKind::ComparedWith { path } => {
+            format!("every file is compared with {}, which stays; only what is the same there may go.", path.display())
+        }
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
+    }
+}
+
+/// What lies about, in a word.
+pub fn lying_word(what: &Lying) -> &'static str {
+    match what {
+        Lying::Stray { .. } => "stray",
+        Lying::Leftover { .. } => "leftover",
+        Lying::Duplicate { .. } => "duplicate",
+        Lying::BrokenLink { .. } => "broken link",
+        Lying::DeadRecord { .. } => "dead record",
+        Lying::AwayLibrary { .. } => "away",
+        Lying::HalfMade => "half made",
+    }
+}
+
+/// What lies about, in a sentence without its subject.
+pub fn lying(what: &Lying) -> String {
+    match what {
+        Lying::Stray { fits: Some(fit), .. } => {
+            let title = fit.title.as_deref().unwrap_or(&fit.id);
+            let missing = if fit.missing == Bytes::ZERO {
+                "all of it is there".into()
+            } else {
+                format!("{} of it are missing", fit.missing)
+            };
+            format!(
+                "a stray that fits the content list of {title} ({}): {} of {} files; {missing}",
+                fit.launcher,
+                count(fit.there),
+                count(fit.files)
+            )
+        }
+        Lying::Stray { programs, packs, fits: None } => format!(
+            "a stray that looks like a game: {} and {}",
+            plural(*programs, "program", "programs"),
+            plural(*packs, "large file", "large files")
+        ),
+        Lying::Leftover { title, install, haul, alike, files, .. } => {
+            let by = haul.map_or_else(String::new, |haul| format!("; haul {haul} moved it"));
+            format!(
+                "an old copy of {title}, which is in {}: {} of {} files have the same size there{by}",
+                install.display(),
+                count(*alike),
+                count(*files)
+            )
+        }
+        Lying::Duplicate { title, install, .. } => {
+            format!(
+                "the same files as {title} in {}; one of them can be uninstalled in its launcher",
+                install.display()
+            )
+        }
+        Lying::BrokenLink { leads_to, .. } => format!("a link to {}, where nothing is", leads_to.display()),
+        Lying::DeadRecord { title, file, .. } => {
+            format!("{title} is listed in {}, and is not there", file.display())
+        }
+        Lying::AwayLibrary { launcher } => format!("a library of {launcher} that is not there: its drive may be away"),
+        Lying::HalfMade => "something that a haul of ours has left half made".into(),
+    }
+}
+
+fn plural(n: usize, one: &str, many: &str) -> String {
+    format!("{} {}", count(n as u64), if n == 1 { one } else { many })
+}
+
+/// What may be done about a find.
+pub fn find_act(act: FindAct) -> &'static str {
+    match act {
+        FindAct::Adopt => "adopt it",
+        FindAct::Haul => "haul it with --traced",
+        FindAct::LetGo => "compare it and let go of it",
+        FindAct::SetAside => "set it aside",
+        FindAct::RemoveLink => "take the link away",
+        FindAct::Forget => "take the entry off the list",
+        FindAct::Reanchor => "re-anchor its drive",
     }
 }
 
@@ -314,6 +402,7 @@ pub fn preview_kind(kind: PreviewKind) -> &'static str {
         PreviewKind::LibraryKnown => "the library is listed",
         PreviewKind::FileMade => "the file is made",
         PreviewKind::LinkMade => "the link is made",
+        PreviewKind::LinkGoes => "the link is taken away",
     }
 }
 
@@ -322,6 +411,8 @@ pub fn mode(mode: Mode) -> &'static str {
         Mode::Copy => "copy, compare, repoint, prove, hold",
         Mode::Rename => "rename, repoint, prove",
         Mode::Records => "records alone",
+        Mode::Spare => "compare with the copy that stays, hold",
+        Mode::SetAside => "set aside, hold",
         Mode::TakeBack => "compare, repoint, prove, let the copy go",
     }
 }

@@ -8,6 +8,7 @@
 
 pub mod bytes;
 pub mod disk;
+pub mod finds;
 pub mod haul;
 pub mod launcher;
 pub mod plan;

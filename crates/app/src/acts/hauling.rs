@@ -15,7 +15,7 @@ use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, Going, LibraryAct, Pace, Taking, What, Which, Wish};
+use crate::arguments::{Back, Going, LibraryAct, Pace, Settled, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -80,6 +80,43 @@ pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
     add_unfinished(site, &mut plan)?;
     if plan.stopped() {
         return Err(refused(&plan));
+    }
+    let (journal, _) = Journal::open(site)?.recover()?;
+    run_plan(site, &journal, &plan, Pace::default(), json)
+}
+
+/// Does a plan that no draft has made: shows it, or asks where that is wanted, and hauls it.
+pub(super) fn confirmed(
+    site: &Site,
+    mut plan: Plan,
+    settled: &Settled,
+    json: bool,
+    question: &dyn Fn(&Plan) -> String,
+) -> Result<u8, Fault> {
+    add_unfinished(site, &mut plan)?;
+    if settled.plan {
+        if json {
+            say_json("plan", super::looking::plan_json(&plan)?)?;
+        } else {
+            say(&plan_text(&plan))?;
+        }
+        return Ok(if plan.stopped() { 3 } else { 0 });
+    }
+    if plan.stopped() {
+        return Err(refused(&plan));
+    }
+    if !settled.yes {
+        if !json && stdin().is_terminal() && stdout().is_terminal() {
+            say(&plan_text(&plan))?;
+            if !asked(&question(&plan))? {
+                return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
+            }
+        } else {
+            let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+            if !cautions.is_empty() {
+                return Err(Fault::refused(cautions, "Accept with --yes."));
+            }
+        }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     run_plan(site, &journal, &plan, Pace::default(), json)
@@ -172,7 +209,7 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
             say(&format!("  proof   {}", wording::proof(proof)))?;
         }
         if lot.holds_originals() {
-            let (size, from) = (lot.planned.size.on_disk, crate::show::path(&lot.planned.from));
+            let (size, from) = (lot.planned.size.on_disk, crate::show::path(lot.held_at()));
             say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
         }
         if let Stage::Released { left } = lot.stage

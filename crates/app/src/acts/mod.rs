@@ -3,6 +3,7 @@
 mod around;
 mod demo;
 pub mod drafts;
+mod finding;
 mod hauling;
 mod looking;
 mod records;
@@ -10,6 +11,7 @@ mod suggesting;
 
 pub use around::data;
 pub use demo::demo;
+pub use finding::finds;
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use records::{profile, trace};

@@ -108,7 +108,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 }
 
 /// Brings the tally in line with the originals; gives the first line that was known and is not what it was.
-fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
+pub(super) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
     meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {

@@ -106,9 +106,15 @@ pub struct LotRow {
 }
 
 impl LotRow {
+    /// Where the originals are that it holds.
+    pub fn held_at(&self) -> &std::path::Path {
+        if self.planned.mode == Mode::SetAside { &self.planned.to } else { &self.planned.from }
+    }
+
     /// Whether it still holds originals: compared and repointed, and not yet released.
     pub fn holds_originals(&self) -> bool {
-        matches!(self.planned.mode, Mode::Copy | Mode::TakeBack)
+        matches!(self.planned.mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
+            && !self.planned.keeps
             && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
     }
 }
@@ -213,8 +219,8 @@ impl History {
         let held = |lot: &LotRow| Held {
             haul: lot.haul,
             title: lot.planned.title.clone(),
-            path: lot.planned.from.clone(),
-            drive: site.drive_of(&lot.planned.from).map(|drive| drive.name.clone()),
+            path: lot.held_at().into(),
+            drive: site.drive_of(lot.held_at()).map(|drive| drive.name.clone()),
             bytes: lot.planned.size.on_disk,
         };
         lots.map(held).collect()

@@ -26,6 +26,7 @@ mod repoint;
 mod returning;
 mod run;
 mod scan;
+mod sparing;
 mod speed;
 mod stage;
 mod tables;

@@ -17,6 +17,7 @@ use super::scan::Apart;
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
+use crate::finds::FINDS;
 use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
 use crate::plan::{Mode, PlannedLot};
 use crate::record::{Files, Mood, Values};
@@ -165,7 +166,7 @@ pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
 
 /// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
 pub(super) fn is_traced(game: &GameId) -> bool {
-    [TRACED, DATA].iter().any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
+    [TRACED, DATA, FINDS].iter().any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
 }
 
 /// Adds to a proof what the records say.
@@ -186,6 +187,9 @@ fn prove_lot(
     stop: &Control,
 ) -> Result<Proof, HaulError> {
     let planned = &lot.planned;
+    if planned.mode == Mode::SetAside {
+        return Ok(lot.proof.clone().unwrap_or_default());
+    }
     if planned.mode == Mode::Records {
         let stands = edits_stand(planned);
         return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });

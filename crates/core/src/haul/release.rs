@@ -67,29 +67,32 @@ pub fn release_haul(
 }
 
 pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
-    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records) {
+    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records) || work.lot.planned.keeps {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }
     if matches!(work.lot.stage, Stage::Proved { .. }) {
-        let (copy, seen) = copy_now(work)?;
-        records_lead_to(work, &copy)?;
         originals_are_unused(work)?;
-        copy_is_whole(work, &copy, seen)?;
+        // Of what was set aside there is no copy: that was said when it was.
+        if work.lot.planned.mode != Mode::SetAside {
+            let (copy, seen) = copy_now(work)?;
+            records_lead_to(work, &copy)?;
+            copy_is_whole(work, &copy, seen)?;
+        }
         work.set_stage(Stage::Releasing)?;
     }
-    let steady = work.site.drive_of(&work.lot.planned.from).is_none_or(|drive| drive.abilities.steady_inodes);
+    let steady = work.site.drive_of(work.lot.held_at()).is_none_or(|drive| drive.abilities.steady_inodes);
     // What was the copy of a returned lot holds files that the repoint had rewritten there: they are ours as well.
     let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
     let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
-    let from = work.lot.planned.from.clone();
+    let from = work.lot.held_at().to_path_buf();
     let copied_links = work.lot.planned.links == Links::Copies;
     let same = |entry: &Entry, stat: &rustix::fs::Stat| {
         is_unchanged(entry, stat, steady)
             || (copied_links && leads_as_then(entry, stat, &from, steady))
             || (stat.st_nlink == 1 && is_rewritten(&rewritten, entry.path.as_path(), &entry.path.under(&from)))
     };
-    let removed = remove_known(&work.lot.planned.from, work.lot.id, &same, work)?;
+    let removed = remove_known(&from, work.lot.id, &same, work)?;
     let left = removed.left.len() as u64;
     work.set_stage(Stage::Released { left })?;
     let title = work.lot.planned.title.clone();
@@ -132,7 +135,7 @@ fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
 
 /// Refuses while a program has one of the originals open. The launcher itself may run: no record is changed.
 fn originals_are_unused(work: &Work<'_>) -> Result<(), HaulError> {
-    let paths = [real_path(&work.lot.planned.from)];
+    let paths = [real_path(work.lot.held_at())];
     let (processes, _) = work.site.processes_using(Wanted { names: &[], paths: &paths });
     let title = work.lot.planned.title.as_str();
     let found = |process| Finding::new(Some(title), FindingKind::InUse { process });

@@ -62,8 +62,10 @@ fn turned(lot: &LotRow) -> PlannedLot {
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
     let whole = lot.holds_originals() && lot.stage != Stage::Releasing;
     let mode = match (planned.mode, whole) {
-        (Mode::Rename, _) => Mode::Rename,
-        (Mode::Records, _) => Mode::Records,
+        (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
+        // Of a copy that still lies where it lay there is nothing to bring back.
+        (Mode::Records, _) | (Mode::Spare, true) => Mode::Records,
+        (Mode::Copy, _) if planned.keeps => Mode::Spare,
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,
     };
@@ -78,6 +80,7 @@ fn turned(lot: &LotRow) -> PlannedLot {
         previews: Vec::new(),
         policy: Policy::Hold,
         after: Vec::new(),
+        keeps: planned.mode == Mode::Spare,
         ..planned
     }
 }
@@ -174,6 +177,12 @@ fn in_turn(lots: &mut [(PlannedLot, Option<LotId>)]) {
 /// `last` is whether no later lot of the haul has moved the same game.
 fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, goes: &Going) -> Vec<Finding> {
     let mut kinds = Vec::new();
+    if lot.planned.mode == Mode::SetAside && matches!(lot.stage, Stage::Releasing | Stage::Released { .. }) {
+        return vec![Finding::new(
+            Some(&lot.planned.title),
+            FindingKind::LetGoForGood { path: lot.planned.from.clone() },
+        )];
+    }
     if last && !leads_there(site, &lot.planned) && lot.stage.at_rest() {
         let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
         kinds.push(FindingKind::RecordsUnchangeable { why });
@@ -331,7 +340,7 @@ pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let planned = work.lot.planned.clone();
     let made = made_of(&work.lot);
-    if planned.mode == Mode::Rename {
+    if matches!(planned.mode, Mode::Rename | Mode::SetAside) {
         unplace(work)?;
     }
     if !matches!(work.lot.stage, Stage::GivingUp { .. }) {

@@ -18,6 +18,7 @@ use super::release::release_lot;
 use super::repoint::{Rewritten, finish, is_rewritten, repoint, rewritten_at, wait_until_quiet};
 use super::returning::{forget_way, give_up, take_up};
 use super::scan::{Apart, Met, first_change, meet};
+use super::sparing::{compare_with_what_stays, proof_of_setting_aside, proof_of_sparing, set_aside};
 use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
@@ -343,6 +344,11 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 work.make_way(&work.lot.planned.to.clone())?;
                 work.set_stage(Stage::Placed)?;
             }
+            (Stage::Planned, Mode::Spare) => compare_with_what_stays(work)?,
+            (Stage::Planned, Mode::SetAside) => {
+                turn()?;
+                set_aside(work)?;
+            }
             (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_lot(work)?,
             (Stage::Compared { staging }, _) => {
                 turn()?;
@@ -364,7 +370,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 // A copy may have stood at its place for long before its records are changed.
                 let copy = work.lot.planned.to.clone();
                 match mode {
-                    Mode::Rename | Mode::Records => {}
+                    Mode::Rename | Mode::Records | Mode::Spare | Mode::SetAside => {}
                     Mode::TakeBack => {
                         if let Some((path, count)) = work.not_as_seen(&copy)? {
                             return Err(HaulError::Changed { path, count });
@@ -397,6 +403,12 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     let planned = work.lot.planned.clone();
     if planned.mode == Mode::Rename {
         swap(work)?;
+    }
+    if planned.mode == Mode::Spare {
+        return proof_of_sparing(work).and_then(|proof| proved(work, proof));
+    }
+    if planned.mode == Mode::SetAside {
+        return proof_of_setting_aside(work).and_then(|proof| proved(work, proof));
     }
     if planned.mode == Mode::Records {
         let stands = edits_stand(&planned);

@@ -42,6 +42,8 @@ fn planned(title: &str) -> PlannedLot {
         links: Links::Keep,
         policy: Policy::Hold,
         after: Vec::new(),
+        keeps: false,
+        aside: None,
         edits: Vec::new(),
         previews: Vec::new(),
     }

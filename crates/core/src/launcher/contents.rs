@@ -8,7 +8,9 @@ use sha1::Digest as _;
 use thiserror::Error;
 
 use super::profile::{Algorithm, Profile};
+use super::reading::{Found, files_of};
 use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
+use crate::site::Site;
 
 /// A kind of hash that a content list may hold.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -115,6 +117,10 @@ pub struct ContentList {
     pub file: PathBuf,
     /// Which hash it holds.
     pub kind: DigestKind,
+    /// The game's title, where the list says it.
+    pub title: Option<String>,
+    /// The program that starts it, below the install folder, where the list says it.
+    pub program: Option<String>,
     /// Its files.
     pub items: Vec<ContentItem>,
 }
@@ -208,7 +214,9 @@ impl ContentList {
             let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
             items.push(ContentItem { path, size, hash });
         }
-        Ok(Some(Self { file, kind, items }))
+        let says = |selector: &Option<String>| json.below(&Place::default(), selector.as_ref()?);
+        let (title, program) = (says(&contents.title), says(&contents.program));
+        Ok(Some(Self { file, kind, title, program, items }))
     }
 
     /// The entry for a path below the install folder.
@@ -222,6 +230,22 @@ fn column(json: &Source, list: &str, selector: &str) -> Result<Vec<String>, Docu
     let whole = format!("{list}[*]{}", selector.strip_prefix('$').unwrap_or(selector));
     let places = json.find(&whole)?;
     Ok(places.iter().filter_map(|place| json.leaf(place, Side::Value)).collect())
+}
+
+/// The games that a launcher has content lists of: the launcher's id, and the library that the list lies in, or nothing.
+pub fn content_ids(site: &Site, found: &Found) -> Vec<(String, String)> {
+    let Some(contents) = &found.profile.contents else { return Vec::new() };
+    let text = |path: &Path| path.to_string_lossy().into_owned();
+    let mut libraries: Vec<String> = vec![String::new()];
+    if contents.file.names("library") {
+        libraries = found.libraries.iter().map(|library| text(&library.path)).collect();
+    }
+    let ids = libraries.iter().flat_map(|library| {
+        let values = found.values(site).with("library", library);
+        let files = files_of(&contents.file, &values);
+        files.into_iter().filter_map(|(_, values)| Some((values.of("id")?.to_string(), library.clone())))
+    });
+    ids.collect()
 }
 
 fn from_hex(text: &str) -> Option<Vec<u8>> {

@@ -12,7 +12,7 @@ mod reading;
 mod shortcuts;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
-pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind};
+pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind, content_ids};
 pub use matching::Record;
 pub(crate) use matching::base_of;
 pub use place::{PlaceFault, is_of_the_system, place_fault};

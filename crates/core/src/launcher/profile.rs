@@ -267,6 +267,10 @@ pub struct Contents {
     pub algorithm: Algorithm,
     /// Bytes of a piece, where every piece of a file has a hash.
     pub piece: Option<u64>,
+    /// JSONPath from the root to the game's title.
+    pub title: Option<String>,
+    /// JSONPath from the root to the program, below the install folder.
+    pub program: Option<String>,
 }
 
 /// A kind of hash that a content list may hold.
@@ -363,6 +367,7 @@ impl Profile {
         all.extend(self.records.iter().map(|r| r.selector.to_string()));
         all.extend(self.user_data.iter().filter_map(|data| Some(data.setting.as_ref()?.selector.to_string())));
         all.extend(self.contents.iter().flat_map(|c| [c.list.clone(), c.path.clone(), c.size.clone(), c.hash.clone()]));
+        all.extend(self.contents.iter().flat_map(|c| [c.title.clone(), c.program.clone()]).flatten());
         all
     }
 }

@@ -450,7 +450,7 @@ fn time_of(text: &str) -> Option<Timestamp> {
 }
 
 /// The files that a template stands for: one, or one for each `{id}` that its folder holds.
-fn files_of(template: &crate::record::Meaning, values: &Values) -> Vec<(PathBuf, Values)> {
+pub(super) fn files_of(template: &crate::record::Meaning, values: &Values) -> Vec<(PathBuf, Values)> {
     if let Ok(file) = template.fill(values) {
         return vec![(PathBuf::from(file), values.clone())];
     }

@@ -26,6 +26,8 @@ pub enum PreviewKind {
     FileMade,
     /// A link is made.
     LinkMade,
+    /// A link is taken away.
+    LinkGoes,
 }
 
 /// One change of a record file, as it would be.
@@ -396,9 +398,22 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
             Edit::Link { link, old, new } => {
                 let text =
                     |target: &Option<PathBuf>| target.as_ref().map(|t| t.display().to_string()).unwrap_or_default();
-                let kind = if old.is_some() { PreviewKind::Replaced } else { PreviewKind::LinkMade };
+                let kind = match (old, new) {
+                    (_, None) => PreviewKind::LinkGoes,
+                    (Some(_), _) => PreviewKind::Replaced,
+                    (None, _) => PreviewKind::LinkMade,
+                };
                 let (before, after) = (text(old), text(new));
                 out.push(Preview { file: link.clone(), location: "link".into(), kind, before, after });
+            }
+            Edit::Enter(entering) | Edit::Leave(entering) => {
+                let comes = matches!(edit, Edit::Enter(_));
+                let text = entering.entry.clone();
+                let key = entering.id_at.as_deref().unwrap_or("key");
+                let (before, after) = if comes { (String::new(), text) } else { (text, String::new()) };
+                let kind = if comes { PreviewKind::Arrives } else { PreviewKind::Leaves };
+                let location = format!("{} {key} = {}", entering.list, entering.id);
+                out.push(Preview { file: entering.file.clone(), location, kind, before, after });
             }
             Edit::Order { file, list, says, new, .. } => out.push(Preview {
                 file: file.clone(),

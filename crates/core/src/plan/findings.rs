@@ -146,6 +146,12 @@ pub enum FindingKind {
     LinkLeft { path: PathBuf },
     /// A shortcut that cannot be changed here goes on leading to the old place.
     ShortcutStays { path: PathBuf },
+    /// It was set aside and let go of: there is no copy to bring it back from.
+    LetGoForGood { path: PathBuf },
+    /// It is set aside, and nothing else is known to hold these bytes.
+    OnlyCopy { path: PathBuf },
+    /// It is compared with the copy at this place, which stays.
+    ComparedWith { path: PathBuf },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -200,6 +206,7 @@ impl FindingKind {
             | Self::MustRelease { .. }
             | Self::DataByDirectory { .. }
             | Self::DataByName { .. }
+            | Self::OnlyCopy { .. }
             | Self::ShortcutStays { .. }
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
@@ -215,6 +222,7 @@ impl FindingKind {
             | Self::DataBySetting { .. }
             | Self::DataStays { .. }
             | Self::LinkLeft { .. }
+            | Self::ComparedWith { .. }
             | Self::TimeAhead { .. }
             | Self::Removable { .. }
             | Self::Slower { .. }
@@ -244,6 +252,7 @@ impl FindingKind {
             | Self::NoLibrary { .. }
             | Self::NoWay { .. }
             | Self::NoLinkThere { .. }
+            | Self::LetGoForGood { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,
         }
     }

@@ -4,21 +4,14 @@
 
 use std::path::{Path, PathBuf};
 
-use jiff::Timestamp;
-
-use super::berth::writable_findings;
-use super::draft::{Draft, Links, Trial, projected};
-use super::edits::{previews, register};
+use super::alone::{lot, plan_of, with_edits};
+use super::edits::register;
 use super::findings::{Finding, FindingKind};
-use super::making::{Mode, Plan, PlannedLot, Policy};
-use super::quiet::quiet;
-use super::time::Timing;
-use crate::bytes::Bytes;
+use super::making::{Mode, Plan, Policy};
 use crate::launcher::{DefaultLibrary, Found};
-use crate::record::{Edit, Files, Mood, Rewrite, Shape, Side, Source, Spelling, joined};
+use crate::record::{Edit, Rewrite, Shape, Side, Source, Spelling, joined};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
-use crate::tally::Size;
 
 /// What is to happen to the libraries of a launcher.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -37,30 +30,14 @@ pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &Library
         None => findings.push(Finding::new(None, FindingKind::NoDestination { what: launcher.into() })),
         Some(found) => match wished(site, found, wish) {
             Ok((library, edits, title)) => {
-                let lot = lot(site, found, library, edits, title);
-                let mut files = Files::default();
-                if let Err(error) = files.make(&lot.edits, Mood::Strict) {
-                    findings.push(Finding::new(None, FindingKind::RecordsUnchangeable { why: error.to_string() }));
-                }
-                findings.extend(writable_findings(site, &lot));
-                lots.push(lot);
+                let id = GameId(format!("{}/library/{}", found.profile.id, library.display()));
+                let bare = lot(site, id, title, Mode::Records, library.clone(), library);
+                lots.push(with_edits(bare, found, edits));
             }
             Err(kind) => findings.push(Finding::new(None, kind)),
         },
     }
-    findings.extend(quiet(site, &lots));
-    findings.sort_by_key(|finding| finding.weight);
-    let loads = projected(survey, &Draft::default());
-    Plan {
-        made: Timestamp::now(),
-        lots,
-        findings,
-        loads,
-        steps: Vec::new(),
-        policy: Policy::Release,
-        timing: Timing::default(),
-        trial: Trial::None,
-    }
+    plan_of(site, survey, lots, findings, Policy::Release)
 }
 
 fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {
@@ -122,28 +99,4 @@ fn default_edit(site: &Site, found: &Found, library: &Path) -> Result<Option<Edi
     let says = text.and_then(|place| source.leaf(&place, Side::Value)).unwrap_or_default();
     let (list, at) = (libraries.list.clone(), libraries.path.clone());
     Ok((old != new).then_some(Edit::Order { file, format, list, at, says, old, new }))
-}
-
-fn lot(site: &Site, found: &Found, library: PathBuf, edits: Vec<Edit>, title: String) -> PlannedLot {
-    let drive = site.drive_of(&library).map(|drive| drive.name.clone());
-    PlannedLot {
-        game: GameId(format!("{}/library/{}", found.profile.id, library.display())),
-        title,
-        launcher: found.profile.id.clone(),
-        launcher_name: found.profile.name.clone(),
-        processes: found.profile.processes.clone(),
-        from: library.clone(),
-        to: library,
-        from_drive: drive.clone(),
-        to_drive: drive.unwrap_or_default(),
-        mode: Mode::Records,
-        size: Size::default(),
-        need: Bytes::ZERO,
-        links: Links::Keep,
-        policy: Policy::Hold,
-        after: Vec::new(),
-        aside: None,
-        previews: previews(&edits),
-        edits,
-    }
 }

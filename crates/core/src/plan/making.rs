@@ -44,6 +44,10 @@ pub enum Mode {
     TakeBack,
     /// Only records change.
     Records,
+    /// It is a copy that lies about, and is compared with the one at `to`, which stays.
+    Spare,
+    /// It is renamed beside its place, and let go of at the release.
+    SetAside,
 }
 
 /// Another name for originals, beside their place, while a link at the old place leads to where they are.
@@ -99,6 +103,9 @@ pub struct PlannedLot {
     /// Places in the haul of lots whose originals have to be gone before this one is copied, since it needs their room.
     #[serde(default)]
     pub after: Vec<usize>,
+    /// Whether what it is copied from stays for good: a copy that was let go of comes back.
+    #[serde(default)]
+    pub keeps: bool,
     /// Where the originals step aside for a link; `from` is that name.
     #[serde(default)]
     pub aside: Option<Aside>,
@@ -304,6 +311,7 @@ impl Making<'_> {
             links: berth.links,
             policy: leg.policy,
             after: leg.after.clone(),
+            keeps: false,
             aside,
             edits,
             previews,

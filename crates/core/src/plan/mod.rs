@@ -3,17 +3,20 @@
 //! Law: planning writes nothing. [`projected`] is a pure function for every key press; [`plan`]
 //! looks at the drives. Start there.
 
+mod alone;
 mod berth;
 mod course;
 mod draft;
 mod draft_file;
 mod edits;
+mod entries;
 mod findings;
 mod fit;
 mod libraries;
 mod making;
 pub mod order;
 mod quiet;
+mod removal;
 mod sharing;
 mod suggest;
 mod time;
@@ -26,6 +29,7 @@ pub use findings::{Clearing, Finding, FindingKind, Limit, Weight};
 pub use libraries::{LibraryWish, plan_library};
 pub use making::{Aside, Mode, Plan, PlannedLot, Policy, Step, StepKind, plan};
 pub use quiet::quiet;
+pub use removal::plan_removal;
 pub(crate) use sharing::fight;
 pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};
 pub use time::{Basis, LotTime, Slowest, Span, Timing};

@@ -60,6 +60,27 @@ pub struct Total {
     pub amount: i64,
 }
 
+/// An entry that comes into a list or goes from it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Entering {
+    /// The file of the list.
+    pub file: PathBuf,
+    /// Its format.
+    #[serde(rename = "as")]
+    pub format: Format,
+    /// JSONPath of the list.
+    pub list: String,
+    /// JSONPath from an entry to its id; `None` where the key is the id.
+    pub id_at: Option<String>,
+    /// The id.
+    pub id: String,
+    /// The entry, in that format.
+    pub entry: String,
+    /// Numbers of the file that have to stay true.
+    #[serde(default)]
+    pub totals: Vec<Total>,
+}
+
 /// One change of one or two record files.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "edit")]
@@ -96,6 +117,10 @@ pub enum Edit {
         #[serde(default)]
         totals: Vec<Total>,
     },
+    /// An entry comes into a list.
+    Enter(Entering),
+    /// An entry goes from a list.
+    Leave(Entering),
     /// A library becomes known to its launcher.
     Register {
         /// The file that lists libraries.
@@ -247,6 +272,8 @@ impl Edit {
                 rewrites: rewrites.iter().rev().map(Rewrite::turned).collect(),
                 totals,
             },
+            Self::Enter(entering) => Self::Leave(entering),
+            Self::Leave(entering) => Self::Enter(entering),
             Self::Register { file, format, list, entry, made } => Self::Unregister { file, format, list, entry, made },
             Self::Unregister { file, format, list, entry, made } => Self::Register { file, format, list, entry, made },
             Self::Order { file, format, list, at, says, old, new } => {
@@ -266,6 +293,7 @@ impl Edit {
         match self {
             Self::Replace { file, .. } | Self::Order { file, .. } | Self::Link { link: file, .. } => vec![file],
             Self::Travel { from, to, .. } => vec![to, from],
+            Self::Enter(entering) | Self::Leave(entering) => vec![&entering.file],
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
                 made.iter().map(|(made, _)| made.as_path()).chain([file.as_path()]).collect()
             }
@@ -283,6 +311,7 @@ impl Edit {
         match &mut self {
             Self::Replace { file, .. } | Self::Order { file, .. } | Self::Link { link: file, .. } => carry(file),
             Self::Travel { from, to, .. } => [from, to].into_iter().for_each(carry),
+            Self::Enter(entering) | Self::Leave(entering) => carry(&mut entering.file),
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
                 carry(file);
                 if let Some((made, _)) = made {

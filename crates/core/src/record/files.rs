@@ -8,7 +8,7 @@ use serde_json::Value;
 use super::content::{Cell, Content};
 use super::database;
 use super::document::{Document, DocumentError, Format, find_in};
-use super::edit::{Edit, EditError, Hop, Mood, Rewrite, Total};
+use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
 use crate::site::real_path;
@@ -157,6 +157,8 @@ impl Files {
                 let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
                 self.travel(&travel, mood)
             }
+            Edit::Enter(entering) => self.enter(entering, mood),
+            Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Register { file, format, list, entry, made } => {
                 if let Some((made, text)) = made {
                     match self.bytes(made)? {
@@ -296,6 +298,37 @@ impl Files {
         let bytes = leaving.remove(&list_place, nth).map_err(in_file(from))?;
         let bytes = travel.counted(bytes, -1, from)?;
         self.put(from, Some(bytes))
+    }
+
+    fn enter(&mut self, entering: &Entering, mood: Mood) -> Made<()> {
+        let Entering { file, format, list, id_at, id, entry, totals } = entering;
+        let key = id_at.is_none().then_some(id.as_str());
+        let travel =
+            Travel { from: file, to: file, format: *format, list, id_at: id_at.as_deref(), id, rewrites: &[], totals };
+        let document = self.document(file, *format)?;
+        match travel.find(&document, file)? {
+            Some(_) if mood == Mood::Again => return Ok(()),
+            Some(_) => return Err(changed(file, &format!("{list} {id}"))),
+            None => {}
+        }
+        let at = document.find_one(list).map_err(in_file(file))?;
+        let bytes = document.append(&at, key, entry).map_err(in_file(file))?;
+        let bytes = travel.counted(bytes, 1, file)?;
+        self.put(file, Some(bytes))
+    }
+
+    fn leave(&mut self, entering: &Entering, mood: Mood) -> Made<()> {
+        let Entering { file, format, list, id_at, id, totals, .. } = entering;
+        let travel =
+            Travel { from: file, to: file, format: *format, list, id_at: id_at.as_deref(), id, rewrites: &[], totals };
+        let document = self.document(file, *format)?;
+        let Some((nth, _)) = travel.find(&document, file)? else {
+            return if mood == Mood::Again { Ok(()) } else { Err(changed(file, &format!("{list} {id}"))) };
+        };
+        let at = document.find_one(list).map_err(in_file(file))?;
+        let bytes = document.remove(&at, nth).map_err(in_file(file))?;
+        let bytes = travel.counted(bytes, -1, file)?;
+        self.put(file, Some(bytes))
     }
 
     /// The raw text of the entry that travels, as it stands now; `None` of any other edit.

@@ -22,7 +22,7 @@ mod tree;
 pub use content::{Cell, Content};
 pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
-pub use edit::{Edit, EditError, Hop, Mood, Rewrite, Total};
+pub use edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
 pub use encoding::Encoding;
 pub use files::{FileChange, Files};
 pub use letters::Letters;

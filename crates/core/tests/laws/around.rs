@@ -52,7 +52,7 @@ fn release(house: &House, haul: HaulId) {
 }
 
 /// Bytes and times of the files below a folder, through a link in its place.
-fn files(root: &Path) -> BTreeMap<PathBuf, (i64, Vec<u8>)> {
+pub fn files(root: &Path) -> BTreeMap<PathBuf, (i64, Vec<u8>)> {
     let (root, mut out) = (root.canonicalize().unwrap(), BTreeMap::new());
     let mut waiting = vec![root.clone()];
     while let Some(folder) = waiting.pop() {
@@ -152,9 +152,9 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
 
 /// Fails every act from the n-th on, as if the program had been killed there.
 #[derive(Debug)]
-struct Killed {
-    acts: AtomicUsize,
-    from: usize,
+pub struct Killed {
+    pub acts: AtomicUsize,
+    pub from: usize,
 }
 
 impl Gate for Killed {

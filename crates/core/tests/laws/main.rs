@@ -4,6 +4,7 @@
 mod around;
 mod engine;
 mod faults;
+mod finds;
 mod house;
 mod launchers;
 mod links;

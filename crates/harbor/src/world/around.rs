@@ -51,7 +51,7 @@ fn user_data(home: &Path, seed: u64, scale: Scale) -> Result<()> {
     // In the documents, as many games do.
     let rally = home.join("Documents/My Games/Saltflat Rally");
     text(&rally.join("career.sav"), "stage 14, 2 of 5 tyres left\n")?;
-    file(&rally.join("replays/ghost.bin"), seed ^ 11, scale.of(2 * MEGABYTE))?;
+    file(&rally.join("replays/ghost.bin"), seed ^ 0xb, scale.of(2 * MEGABYTE))?;
     // Where the game's own setting says.
     let saves = data.join("orchard-saves");
     text(&saves.join("bells.sav"), "nine bells, eight rung\n")?;
@@ -61,8 +61,8 @@ fn user_data(home: &Path, seed: u64, scale: Scale) -> Result<()> {
     );
     text(&home.join(".config/orchard/settings.toml"), &settings)?;
     // Larger than the game itself.
-    file(&data.join("pale-signal/mods/choir.pak"), seed ^ 12, scale.of(9 * MEGABYTE))?;
-    file(&data.join("pale-signal/mods/static/noise.pak"), seed ^ 13, scale.of(5 * MEGABYTE)).map(drop)
+    file(&data.join("pale-signal/mods/choir.pak"), seed ^ 0xc, scale.of(9 * MEGABYTE))?;
+    file(&data.join("pale-signal/mods/static/noise.pak"), seed ^ 0xd, scale.of(5 * MEGABYTE)).map(drop)
 }
 
 fn shortcuts(drives: &Path, home: &Path) -> Result<()> {

@@ -532,13 +532,11 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &[PathBuf]) -> UserDa
         }
     }
     let word = word(*kind);
-    let (owner, title, folder) = match game {
-        Some((id, title, folder)) => (id.0.clone(), format!("{title}: {word}"), format!("{folder}/{word}")),
-        None => {
-            let name = path.file_name().unwrap_or_default().to_string_lossy();
-            let said = name.clone().into_owned();
-            ("directory".into(), format!("{said} (user directory)"), said)
-        }
+    let (owner, title, folder) = if let Some((id, title, folder)) = game {
+        (id.0.clone(), format!("{title}: {word}"), format!("{folder}/{word}"))
+    } else {
+        let said = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        ("directory".into(), format!("{said} (user directory)"), said)
     };
     let id = GameId(format!("{DATA}/{owner}/{}", name.as_deref().unwrap_or(word)));
     let lots = ways.iter().map(|way| {

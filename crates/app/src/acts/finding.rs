@@ -1,0 +1,109 @@
+//! What is lying about, and the acts on it.
+
+use std::io::{IsTerminal, Write, stderr};
+use std::path::{Path, absolute};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
+
+use deft_barge_core::finds::{FindAct, FindPhase, LyingAbout, find};
+use deft_barge_core::haul::History;
+use deft_barge_core::plan::plan_removal;
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
+use serde_json::json;
+
+use super::hauling::confirmed;
+use super::survey_site;
+use crate::arguments::FindsAct;
+use crate::fault::Fault;
+use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
+use crate::wording;
+
+/// Looks for what is lying about, showing how far it is where that takes long.
+pub fn found(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+    let history = History::of(site).unwrap_or_default();
+    let (begun, told) = (Instant::now(), AtomicBool::new(false));
+    let report = |phase: FindPhase| {
+        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
+            told.store(true, Ordering::Relaxed);
+            let _ = write!(stderr(), "\r\x1b[Klooked into {} of {} folders", phase.looked, phase.all);
+        }
+    };
+    let found = find(site, survey, &history, &report);
+    if told.into_inner() {
+        let _ = write!(stderr(), "\r\x1b[K");
+    }
+    found
+}
+
+/// `finds`
+pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    match act {
+        None => {
+            let all = found(site, &survey);
+            if json {
+                say_json("finds", json!({ "finds": to_json(&all)? }))?;
+            } else {
+                say(&finds_text(&all))?;
+            }
+            Ok(fault.map_or(0, |fault| fault.code()))
+        }
+        Some(act) => {
+            if let Some(fault) = fault {
+                return Err(fault);
+            }
+            let (settled, act) = match act {
+                FindsAct::LetGo(settled) => (settled, FindAct::LetGo),
+                FindsAct::SetAside(settled) => (settled, FindAct::SetAside),
+                FindsAct::RemoveLink(settled) => (settled, FindAct::RemoveLink),
+                FindsAct::Forget(settled) => (settled, FindAct::Forget),
+            };
+            let all = found(site, &survey);
+            let lying = one(&all, &settled.path, act)?;
+            let plan = plan_removal(site, &survey, lying, act);
+            confirmed(site, plan, settled, json, &|plan| {
+                format!("{} in {}?", wording::find_act(act), shown(&plan.lots[0].from))
+            })
+        }
+    }
+}
+
+/// The find that a path means, if the act fits it.
+fn one<'a>(all: &'a [LyingAbout], path: &Path, act: FindAct) -> Result<&'a LyingAbout, Fault> {
+    let whole = absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    let here: Vec<&LyingAbout> = all.iter().filter(|lying| lying.path == whole).collect();
+    if here.is_empty() {
+        let sentence = format!("Nothing is lying about in {}.", shown(&whole));
+        return Err(Fault::usage(sentence, "See what there is with: deft-barge finds"));
+    }
+    here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
+        let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| wording::find_act(*act)).collect();
+        let sentence = format!("{} is {}; that act does not fit it.", shown(&whole), wording::lying(&here[0].what));
+        let now = if acts.is_empty() { String::new() } else { format!("What fits: {}.", acts.join("; ")) };
+        Fault::usage(sentence, now)
+    })
+}
+
+fn finds_text(all: &[LyingAbout]) -> String {
+    if all.is_empty() {
+        return "Nothing is lying about.".into();
+    }
+    let mut out = Vec::new();
+    for lying in all {
+        let size = if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() };
+        let files = if lying.size.files == 0 { String::new() } else { format!("{} files", count(lying.size.files)) };
+        out.push(format!(
+            "{} {} {size:>10} {files:>12}   {}",
+            pad(wording::lying_word(&lying.what), 13),
+            pad(lying.drive.as_deref().unwrap_or(wording::NO_DRIVE), 10),
+            shown(&lying.path)
+        ));
+        out.push(format!("              {}", line(&wording::lying(&lying.what))));
+        let acts: Vec<&str> = lying.acts.iter().map(|act| wording::find_act(*act)).collect();
+        if !acts.is_empty() {
+            out.push(format!("              {}", acts.join(";  ")));
+        }
+    }
+    out.join("\n")
+}

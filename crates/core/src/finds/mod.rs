@@ -1,0 +1,334 @@
+//! What is lying about: strays, leftovers, duplicates, broken links, dead records, libraries that are away, and what
+//! an earlier haul of ours has left half made.
+//!
+//! Law: looking writes nothing, follows no link, and keeps out of what belongs to the system. Start at [`find`];
+//! what may be removed goes on to [`crate::plan::plan_removal`].
+
+mod alike;
+mod folders;
+mod looks;
+
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use crate::bytes::{Bytes, HaulId};
+use crate::haul::History;
+use crate::launcher::{ContentList, Found, PlaceFault, content_ids};
+use crate::record::Values;
+use crate::site::{Site, real_path};
+use crate::survey::{Game, GameId, Survey};
+use crate::tally::{Size, measure};
+
+pub use alike::Listing;
+use looks::looks_like_a_game;
+
+/// Id of the launcher that what lies about seems to have.
+pub const FINDS: &str = "finds";
+
+/// A content list that a folder fits.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Fitting {
+    /// Id of the launcher's profile.
+    pub launcher: String,
+    /// The launcher's id of the game.
+    pub id: String,
+    /// The title, where the list says it.
+    pub title: Option<String>,
+    /// Files of the list.
+    pub files: u64,
+    /// Files of it that are there with the right size.
+    pub there: u64,
+    /// Bytes of the files that are missing or have another size: the launcher would download so much at least.
+    pub missing: Bytes,
+}
+
+/// What somebody may do about a find.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum FindAct {
+    /// Make it an installed game of its launcher.
+    Adopt,
+    /// Haul it elsewhere, with all records that a trace finds.
+    Haul,
+    /// Compare it with the copy that stays, and let go of it.
+    LetGo,
+    /// Set it aside, and let go of it.
+    SetAside,
+    /// Take the link away.
+    RemoveLink,
+    /// Take the entry off the launcher's list.
+    Forget,
+    /// Rewrite all records that lead below the old place of the drive.
+    Reanchor,
+}
+
+/// What was found.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case", tag = "kind")]
+pub enum Lying {
+    /// A folder that looks like a game, or fits a content list, and that no record names.
+    Stray {
+        /// Programs in it, as far as was looked.
+        programs: usize,
+        /// Large files in it that are no programs, as far as was looked.
+        packs: usize,
+        /// The content list that it fits.
+        fits: Option<Fitting>,
+    },
+    /// An old copy of a game that is installed elsewhere.
+    Leftover {
+        /// The game.
+        of: GameId,
+        /// Its title.
+        title: String,
+        /// Where it is installed.
+        install: PathBuf,
+        /// The haul that moved it away from here, where one did.
+        haul: Option<HaulId>,
+        /// Files that the installed copy has with the same size.
+        alike: u64,
+        /// Files in all.
+        files: u64,
+    },
+    /// Two installed games with the same files.
+    Duplicate {
+        /// The one that lies here.
+        game: GameId,
+        /// The other one.
+        other: GameId,
+        /// Its title.
+        title: String,
+        /// Where the other one lies.
+        install: PathBuf,
+    },
+    /// A link that leads nowhere.
+    BrokenLink {
+        /// Where it leads.
+        leads_to: PathBuf,
+        /// The game that it led into.
+        into: Option<GameId>,
+    },
+    /// A launcher's entry of a game whose folder is not there.
+    DeadRecord {
+        /// The game.
+        game: GameId,
+        /// Its title.
+        title: String,
+        /// The file of the entry.
+        file: PathBuf,
+    },
+    /// A library whose folder, or whose drive, is not there.
+    AwayLibrary {
+        /// Name of the launcher.
+        launcher: String,
+    },
+    /// Something that a haul of ours has left half made.
+    HalfMade,
+}
+
+/// One thing that lies about.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct LyingAbout {
+    /// Where.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub path: PathBuf,
+    /// Name of the drive.
+    pub drive: Option<String>,
+    /// What it takes.
+    pub size: Size,
+    /// What it is.
+    #[serde(flatten)]
+    pub what: Lying,
+    /// What may be done about it.
+    pub acts: Vec<FindAct>,
+}
+
+/// How far a look around is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct FindPhase {
+    /// Folders looked into.
+    pub looked: usize,
+    /// Folders in all.
+    pub all: usize,
+}
+
+/// Looks for what is lying about. `report` hears how many folders are looked into.
+pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(FindPhase) + Sync)) -> Vec<LyingAbout> {
+    let (candidates, half_made) = folders::candidates(site, survey, history);
+    let lists = lists_of_nobody(site, survey);
+    let all = candidates.len();
+    let looked = std::sync::atomic::AtomicUsize::new(0);
+    let folders = candidates.par_iter().filter_map(|folder| {
+        let found = one_folder(site, survey, history, &lists, folder);
+        let looked = looked.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
+        report(FindPhase { looked, all });
+        found
+    });
+    let mut found: Vec<LyingAbout> = folders.collect();
+    found.extend(half_made.into_iter().map(|path| {
+        let what = Lying::HalfMade;
+        lying(site, path, what, vec![FindAct::SetAside])
+    }));
+    found.extend(duplicates(site, survey));
+    for link in survey.links.iter().filter(|link| !link.alive) {
+        let what = Lying::BrokenLink { leads_to: link.leads_to.clone(), into: link.into.clone() };
+        found.push(lying(site, link.path.clone(), what, vec![FindAct::RemoveLink]));
+    }
+    found.extend(dead_records(site, survey));
+    found
+}
+
+fn lying(site: &Site, path: PathBuf, what: Lying, acts: Vec<FindAct>) -> LyingAbout {
+    let drive = site.drive_of(path.parent().unwrap_or(&path)).map(|drive| drive.name.clone());
+    let folder = path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
+    let size = if folder { measure(&path) } else { Size::default() };
+    LyingAbout { path, drive, size, what, acts }
+}
+
+/// A content list of a game that is not installed.
+struct Unclaimed {
+    launcher: String,
+    id: String,
+    title: Option<String>,
+    list: ContentList,
+}
+
+/// The content lists of games that no record names.
+fn lists_of_nobody(site: &Site, survey: &Survey) -> Vec<Unclaimed> {
+    let of_launcher = |found: &Found| {
+        let installed = |id: &String| found.games.iter().any(|game| game.id == *id && game.fault.is_none());
+        let ids = content_ids(site, found).into_iter().filter(|(id, _)| !installed(id));
+        let read = ids.filter_map(|(id, library)| {
+            let values: Values = found.values(site).with("id", &id).with("library", library);
+            let list = ContentList::read(&found.profile, &values).ok().flatten()?;
+            Some(Unclaimed { launcher: found.profile.id.clone(), id, title: list.title.clone(), list })
+        });
+        read.collect::<Vec<_>>()
+    };
+    survey.found.iter().flat_map(of_launcher).collect()
+}
+
+fn one_folder(
+    site: &Site,
+    survey: &Survey,
+    history: &History,
+    lists: &[Unclaimed],
+    folder: &Path,
+) -> Option<LyingAbout> {
+    let listing = Listing::of(folder);
+    if let Some((game, haul, alike)) = leftover_of(survey, history, folder, &listing) {
+        let what = Lying::Leftover {
+            of: game.id.clone(),
+            title: game.found.title.clone(),
+            install: game.found.install.clone(),
+            haul,
+            alike,
+            files: listing.files(),
+        };
+        return Some(lying(site, folder.into(), what, vec![FindAct::LetGo, FindAct::SetAside]));
+    }
+    let fits = lists.iter().filter_map(|unclaimed| fitting(unclaimed, &listing)).min_by_key(|fit| fit.missing);
+    let looks = looks_like_a_game(folder, &listing);
+    if fits.is_none() && !looks.like_a_game() {
+        return None;
+    }
+    let mut acts = vec![FindAct::Haul, FindAct::SetAside];
+    if fits.is_some() {
+        acts.insert(0, FindAct::Adopt);
+    }
+    let what = Lying::Stray { programs: looks.programs, packs: looks.packs, fits };
+    Some(lying(site, folder.into(), what, acts))
+}
+
+/// How a folder fits a list: by the files that have the right size; at least half of the list's bytes must be there.
+fn fitting(unclaimed: &Unclaimed, listing: &Listing) -> Option<Fitting> {
+    let items = &unclaimed.list.items;
+    let (mut there, mut missing, mut bytes) = (0, 0_u64, 0_u64);
+    for item in items {
+        bytes += item.size;
+        if listing.size_of(&item.path) == Some(item.size) { there += 1 } else { missing += item.size }
+    }
+    (there > 0 && missing * 2 <= bytes).then(|| Fitting {
+        launcher: unclaimed.launcher.clone(),
+        id: unclaimed.id.clone(),
+        title: unclaimed.title.clone(),
+        files: items.len() as u64,
+        there,
+        missing: Bytes::new(missing),
+    })
+}
+
+/// The installed game that a folder is an old copy of, the haul that moved it away from here, and how many files are alike.
+fn leftover_of<'a>(
+    survey: &'a Survey,
+    history: &History,
+    folder: &Path,
+    listing: &Listing,
+) -> Option<(&'a Game, Option<HaulId>, u64)> {
+    let files = listing.files();
+    let sound = survey.games.iter().filter(|game| game.fault().is_none());
+    let here = real_path(folder);
+    let moved = history.hauls.iter().flat_map(|haul| &haul.lots).find(|lot| {
+        let places = [&lot.planned.from, &lot.planned.to];
+        places.iter().any(|place| **place == *folder || real_path(place) == here)
+    });
+    if let Some(lot) = moved
+        && let Some(game) = survey.game(&lot.planned.game)
+        && game.found.install != folder
+    {
+        let alike = listing.alike(&Listing::of(&game.found.install));
+        return Some((game, Some(lot.haul), alike));
+    }
+    // Nine of ten files are alike, in name and size: our own choice.
+    let name = folder.file_name();
+    let may_be = |game: &&Game| {
+        let near = game.size.files.abs_diff(files) * 10 <= game.size.files.max(files);
+        near || game.found.install.file_name() == name
+    };
+    let scored = sound.filter(may_be).map(|game| (game, listing.alike(&Listing::of(&game.found.install))));
+    let best = scored.max_by_key(|(_, alike)| *alike)?;
+    (files > 0 && best.1 * 10 >= files * 9).then_some((best.0, None, best.1))
+}
+
+/// Installed games with the same files as another one.
+fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+    let mut out = Vec::new();
+    let sound: Vec<&Game> = survey.games.iter().filter(|game| game.fault().is_none()).collect();
+    for (n, game) in sound.iter().enumerate() {
+        for other in &sound[..n] {
+            let apart = real_path(&game.found.install) != real_path(&other.found.install);
+            let near = game.size.files == other.size.files && game.size.apparent == other.size.apparent;
+            if apart && near && Listing::of(&game.found.install) == Listing::of(&other.found.install) {
+                let what = Lying::Duplicate {
+                    game: game.id.clone(),
+                    other: other.id.clone(),
+                    title: other.found.title.clone(),
+                    install: other.found.install.clone(),
+                };
+                out.push(lying(site, game.found.install.clone(), what, Vec::new()));
+            }
+        }
+    }
+    out
+}
+
+fn dead_records(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+    let mut out = Vec::new();
+    for game in survey.games.iter().filter(|game| game.fault() == Some(&PlaceFault::Missing)) {
+        let what = Lying::DeadRecord {
+            game: game.id.clone(),
+            title: game.found.title.clone(),
+            file: game.found.entry.file.clone(),
+        };
+        out.push(lying(site, game.found.install.clone(), what, vec![FindAct::Forget, FindAct::Reanchor]));
+    }
+    for launcher in &survey.launchers {
+        for library in launcher.libraries.iter().filter(|library| !library.present) {
+            let what = Lying::AwayLibrary { launcher: launcher.name.clone() };
+            out.push(lying(site, library.path.clone(), what, vec![FindAct::Reanchor]));
+        }
+    }
+    out
+}

@@ -1,0 +1,94 @@
+//! Plans of lots that no draft has: libraries, what lies about, records that lead elsewhere.
+
+use std::path::PathBuf;
+
+use jiff::Timestamp;
+
+use super::berth::writable_findings;
+use super::draft::{Draft, Links, Trial, projected};
+use super::edits::previews;
+use super::findings::{Finding, FindingKind};
+use super::making::{Mode, Plan, PlannedLot, Policy};
+use super::quiet::quiet;
+use super::time::Timing;
+use crate::bytes::Bytes;
+use crate::launcher::Found;
+use crate::record::{Edit, Files, Mood};
+use crate::site::Site;
+use crate::survey::{GameId, Survey};
+use crate::tally::Size;
+
+/// A lot of one folder, with what its records become.
+pub(super) fn lot(site: &Site, id: GameId, title: String, mode: Mode, from: PathBuf, to: PathBuf) -> PlannedLot {
+    let drive = |path: &PathBuf| site.drive_of(path).map(|drive| drive.name.clone());
+    PlannedLot {
+        game: id,
+        title,
+        launcher: String::new(),
+        launcher_name: String::new(),
+        processes: Vec::new(),
+        from_drive: drive(&from),
+        to_drive: drive(&to).unwrap_or_default(),
+        from,
+        to,
+        mode,
+        size: Size::default(),
+        need: Bytes::ZERO,
+        links: Links::Keep,
+        policy: Policy::Hold,
+        after: Vec::new(),
+        keeps: false,
+        aside: None,
+        edits: Vec::new(),
+        previews: Vec::new(),
+    }
+}
+
+/// The same lot, as one of this launcher with these edits.
+pub(super) fn with_edits(lot: PlannedLot, found: &Found, edits: Vec<Edit>) -> PlannedLot {
+    PlannedLot {
+        launcher: found.profile.id.clone(),
+        launcher_name: found.profile.name.clone(),
+        processes: found.profile.processes.clone(),
+        previews: previews(&edits),
+        edits,
+        ..lot
+    }
+}
+
+/// A plan of these lots, with what stands in their way.
+pub(super) fn plan_of(
+    site: &Site,
+    survey: &Survey,
+    lots: Vec<PlannedLot>,
+    mut findings: Vec<Finding>,
+    policy: Policy,
+) -> Plan {
+    let mut files = Files::default();
+    for lot in &lots {
+        if let Err(error) = files.make(&lot.edits, Mood::Strict) {
+            let kind = FindingKind::RecordsUnchangeable { why: error.to_string() };
+            findings.push(Finding::new(Some(&lot.title), kind));
+        }
+        findings.extend(writable_findings(site, lot));
+    }
+    findings.extend(quiet(site, &lots));
+    findings.sort_by_key(|finding| finding.weight);
+    findings.dedup();
+    let mut loads = projected(survey, &Draft::default());
+    for lot in lots.iter().filter(|lot| matches!(lot.mode, Mode::Spare | Mode::SetAside)) {
+        if let Some(load) = loads.iter_mut().find(|load| Some(&load.drive) == lot.from_drive.as_ref()) {
+            load.after = load.after.less(lot.size.on_disk);
+        }
+    }
+    Plan {
+        made: Timestamp::now(),
+        lots,
+        findings,
+        loads,
+        steps: Vec::new(),
+        policy,
+        timing: Timing::default(),
+        trial: Trial::None,
+    }
+}
