@@ -66,6 +66,17 @@ pub enum Command {
         #[command(subcommand)]
         act: Option<FindsAct>,
     },
+    /// Rewrite every record that leads below the old path of a drive, for all launchers at once; or show which drives have
+    /// another path than records say.
+    ReAnchor {
+        /// The old path.
+        #[arg(requires = "new")]
+        old: Option<PathBuf>,
+        /// The new one.
+        new: Option<PathBuf>,
+        #[command(flatten)]
+        consent: Consent,
+    },
     /// Show the user data of games, the shortcuts that start them, and links around them; or add to what is known.
     #[command(subcommand)]
     Data(DataAct),
@@ -101,6 +112,13 @@ pub enum FindsAct {
 pub struct Settled {
     /// Its path, as `finds` shows it.
     pub path: PathBuf,
+    #[command(flatten)]
+    pub consent: Consent,
+}
+
+/// Whether something is only looked at, or agreed to.
+#[derive(Clone, Copy, Debug, Default, Args)]
+pub struct Consent {
     /// Accept cautions, and do not ask.
     #[arg(long)]
     pub yes: bool,

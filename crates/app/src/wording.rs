@@ -256,6 +256,8 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::ComparedWith { path } => {
             format!("every file is compared with {}, which stays; only what is the same there may go.", path.display())
         }
+        FindingKind::NotLookedInto { what } => format!("could not be looked into, and may say the old place: {what}."),
+        FindingKind::NothingLeadsThere { path } => format!("no record leads below {}.", path.display()),
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
 }
@@ -319,7 +321,8 @@ pub fn lying(what: &Lying) -> String {
     }
 }
 
-fn plural(n: usize, one: &str, many: &str) -> String {
+/// A count and its word.
+pub fn plural(n: usize, one: &str, many: &str) -> String {
     format!("{} {}", count(n as u64), if n == 1 { one } else { many })
 }
 
@@ -377,6 +380,10 @@ pub fn place_fault(fault: &PlaceFault) -> String {
         PlaceFault::LeadsOut(to) => format!("a link on the way leads to {}", to.display()),
         PlaceFault::OutsideLibrary => "it is not in the library that lists it".into(),
         PlaceFault::Missing => "nothing is there".into(),
+        PlaceFault::Elsewhere(drive, new) => {
+            format!("its drive {drive} is in {} now: re-anchor it", new.display())
+        }
+        PlaceFault::Away(drive) => format!("it is away: it lies on {drive}, which is not there"),
         PlaceFault::NotAFolder => "it is not a folder".into(),
         PlaceFault::Loop => "its link leads in a circle".into(),
         PlaceFault::System => "it belongs to the system".into(),

@@ -7,14 +7,15 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::finds::{FindAct, FindPhase, LyingAbout, find};
 use deft_barge_core::haul::History;
-use deft_barge_core::plan::plan_removal;
+use deft_barge_core::plan::{anchors, plan_anchor, plan_removal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::trace::TracePhase;
 use serde_json::json;
 
 use super::hauling::confirmed;
 use super::survey_site;
-use crate::arguments::FindsAct;
+use crate::arguments::{Consent, FindsAct};
 use crate::fault::Fault;
 use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
 use crate::wording;
@@ -62,7 +63,7 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Faul
             let all = found(site, &survey);
             let lying = one(&all, &settled.path, act)?;
             let plan = plan_removal(site, &survey, lying, act);
-            confirmed(site, plan, settled, json, &|plan| {
+            confirmed(site, plan, settled.consent, json, &|plan| {
                 format!("{} in {}?", wording::find_act(act), shown(&plan.lots[0].from))
             })
         }
@@ -106,4 +107,55 @@ fn finds_text(all: &[LyingAbout]) -> String {
         }
     }
     out.join("\n")
+}
+
+/// `re-anchor`
+pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    let Some((old, new)) = places else {
+        let all = anchors(site, &survey);
+        if json {
+            say_json("anchors", json!({ "anchors": to_json(&all)? }))?;
+        } else if all.is_empty() {
+            say("Every drive that records lead to is where they say.")?;
+        }
+        for anchor in all.iter().filter(|_| !json) {
+            let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
+            say(&format!(
+                "{} is in {} now; records lead to {} places below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
+                line(&anchor.drive),
+                shown(&anchor.new),
+                count(anchor.led as u64),
+                shown(&anchor.old),
+                shown(&anchor.old),
+                shown(&anchor.new)
+            ))?;
+        }
+        return Ok(fault.map_or(0, |fault| fault.code()));
+    };
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let whole = |path: &Path| {
+        absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
+    };
+    let (begun, told) = (Instant::now(), AtomicBool::new(false));
+    let report = |phase: TracePhase| {
+        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
+            told.store(true, Ordering::Relaxed);
+            let _ = write!(stderr(), "\r\x1b[Klooked at {} of {} files", phase.files, phase.all);
+        }
+    };
+    let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
+    if told.into_inner() {
+        let _ = write!(stderr(), "\r\x1b[K");
+    }
+    confirmed(site, plan, consent, json, &|plan| {
+        let files = plan.lots[0].record_files().len();
+        format!(
+            "Rewrite {} in {}?",
+            wording::plural(plan.lots[0].previews.len(), "record", "records"),
+            wording::plural(files, "file", "files")
+        )
+    })
 }

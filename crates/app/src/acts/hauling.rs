@@ -15,7 +15,7 @@ use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, Going, LibraryAct, Pace, Settled, Taking, What, Which, Wish};
+use crate::arguments::{Back, Consent, Going, LibraryAct, Pace, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -89,12 +89,12 @@ pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
 pub(super) fn confirmed(
     site: &Site,
     mut plan: Plan,
-    settled: &Settled,
+    consent: Consent,
     json: bool,
     question: &dyn Fn(&Plan) -> String,
 ) -> Result<u8, Fault> {
     add_unfinished(site, &mut plan)?;
-    if settled.plan {
+    if consent.plan {
         if json {
             say_json("plan", super::looking::plan_json(&plan)?)?;
         } else {
@@ -105,7 +105,7 @@ pub(super) fn confirmed(
     if plan.stopped() {
         return Err(refused(&plan));
     }
-    if !settled.yes {
+    if !consent.yes {
         if !json && stdin().is_terminal() && stdout().is_terminal() {
             say(&plan_text(&plan))?;
             if !asked(&question(&plan))? {

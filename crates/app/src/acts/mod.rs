@@ -11,7 +11,7 @@ mod suggesting;
 
 pub use around::data;
 pub use demo::demo;
-pub use finding::finds;
+pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use records::{profile, trace};
@@ -50,6 +50,8 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
         }
     };
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
+    // Not to know a drive again later is no reason to fail now.
+    let _ = site.remember_drives();
     survey.speeds = history.speeds;
     if told.into_inner() {
         let _ = write!(stderr(), "\r\x1b[K");

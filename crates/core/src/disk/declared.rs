@@ -283,6 +283,7 @@ mod tests {
     fn drive(root: &Path, abilities: Abilities) -> Drive {
         Drive {
             tag: Some(1),
+            id: None,
             name: "hold".into(),
             root: root.into(),
             mounts: vec![root.into()],

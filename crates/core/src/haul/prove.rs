@@ -19,7 +19,7 @@ use crate::bytes::{Bytes, LotId};
 use crate::disk::Disk;
 use crate::finds::FINDS;
 use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
-use crate::plan::{Mode, PlannedLot};
+use crate::plan::{ANCHOR, Mode, PlannedLot};
 use crate::record::{Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::{DATA, GameId};
@@ -166,7 +166,9 @@ pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
 
 /// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
 pub(super) fn is_traced(game: &GameId) -> bool {
-    [TRACED, DATA, FINDS].iter().any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
+    [TRACED, DATA, FINDS, ANCHOR]
+        .iter()
+        .any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
 }
 
 /// Adds to a proof what the records say.

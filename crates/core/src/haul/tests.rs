@@ -22,6 +22,7 @@ fn site(folder: &Path) -> Site {
         processes: "/proc".into(),
         disk: Disk::default(),
         world: None,
+        known: Vec::new(),
     }
 }
 

@@ -20,6 +20,10 @@ pub enum PlaceFault {
     OutsideLibrary,
     /// Nothing is there.
     Missing,
+    /// It lies on this drive, which is not there.
+    Away(String),
+    /// It lies on this drive, which has this path now.
+    Elsewhere(String, PathBuf),
     /// It is no folder.
     NotAFolder,
     /// It is a link that leads to itself, over whatever way.
@@ -85,11 +89,20 @@ pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Optio
         return Some(PlaceFault::TooHigh);
     }
     match install.symlink_metadata() {
-        Err(_) => Some(PlaceFault::Missing),
+        Err(_) => Some(missing(site, install)),
         Ok(meta) if meta.is_symlink() => Some(PlaceFault::LeadsOut(real)),
         Ok(meta) if !meta.is_dir() => Some(PlaceFault::NotAFolder),
         Ok(_) => None,
     }
+}
+
+/// Why nothing is where a record leads.
+fn missing(site: &Site, install: &Path) -> PlaceFault {
+    if let Some(name) = site.away_at(install) {
+        return PlaceFault::Away(name.into());
+    }
+    let moved = site.moved_drives().into_iter().find(|moved| install.starts_with(&moved.old));
+    moved.map_or(PlaceFault::Missing, |moved| PlaceFault::Elsewhere(moved.name, moved.new))
 }
 
 #[cfg(test)]
@@ -113,6 +126,7 @@ mod tests {
             processes: "/proc".into(),
             disk: Disk::default(),
             world: None,
+            known: Vec::new(),
         };
         let fault = |path: &str| place_fault(&site, &library.join(path), Some(&library));
         assert_eq!(fault("sound"), None);

@@ -60,6 +60,7 @@ impl World {
             processes: "/proc".into(),
             disk: Disk::default(),
             world: None,
+            known: Vec::new(),
         };
         let world = Self { folder, site, profile: Profile::parse(PROFILE, Path::new("p")).unwrap() };
         let libraries = serde_json::json!([{ "at": top.join("lib") }, { "at": "relative" }, { "no": 1 }, { "at": top.join("gone") }]);

@@ -152,6 +152,10 @@ pub enum FindingKind {
     OnlyCopy { path: PathBuf },
     /// It is compared with the copy at this place, which stays.
     ComparedWith { path: PathBuf },
+    /// Something could not be looked into, and may hold a record.
+    NotLookedInto { what: String },
+    /// No record leads below this path.
+    NothingLeadsThere { path: PathBuf },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -207,6 +211,7 @@ impl FindingKind {
             | Self::DataByDirectory { .. }
             | Self::DataByName { .. }
             | Self::OnlyCopy { .. }
+            | Self::NotLookedInto { .. }
             | Self::ShortcutStays { .. }
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
@@ -253,6 +258,7 @@ impl FindingKind {
             | Self::NoWay { .. }
             | Self::NoLinkThere { .. }
             | Self::LetGoForGood { .. }
+            | Self::NothingLeadsThere { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,
         }
     }

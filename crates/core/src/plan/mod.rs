@@ -4,6 +4,7 @@
 //! looks at the drives. Start there.
 
 mod alone;
+mod anchor;
 mod berth;
 mod course;
 mod draft;
@@ -22,6 +23,7 @@ mod suggest;
 mod time;
 mod what_if;
 
+pub use anchor::{ANCHOR, Anchor, anchors, plan_anchor};
 pub use draft::{Destination, Draft, DraftLot, Links, Load, Trial, projected};
 pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};
 pub use edits::{MakeLetters, Preview, PreviewKind};

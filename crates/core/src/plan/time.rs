@@ -207,6 +207,7 @@ mod tests {
             processes: "/proc".into(),
             disk: Disk::default(),
             world: None,
+            known: Vec::new(),
         }
     }
 

@@ -59,6 +59,7 @@ impl WhatIf {
         let root = PathBuf::from("/what-if").join(self.name.replace('/', "-"));
         Drive {
             tag: None,
+            id: None,
             name: self.name.clone(),
             mounts: vec![root.clone()],
             root,
@@ -123,6 +124,7 @@ mod tests {
             processes: "/proc".into(),
             disk: crate::disk::Disk::default(),
             world: None,
+            known: Vec::new(),
         };
         let wish = Aim::Empty { drive: "full".into() };
         assert_eq!(suggest(&survey, &wish).lines.len(), 0);

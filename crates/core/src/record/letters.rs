@@ -79,6 +79,18 @@ impl Letters {
         letters
     }
 
+    /// The same letters, if what lies below `old` lies below `new`.
+    #[must_use]
+    pub fn moved(&self, old: &Path, new: &Path) -> Self {
+        let mut letters = self.clone();
+        for (_, target) in &mut letters.drives {
+            if let Ok(below) = target.strip_prefix(old) {
+                *target = new.join(below);
+            }
+        }
+        letters
+    }
+
     /// What the usual variables stand for in this prefix, as far as their folders are there.
     pub fn names(&self) -> Vec<(String, PathBuf)> {
         let Some(drive) = self.leads_to('c').map(Path::to_path_buf) else { return Vec::new() };

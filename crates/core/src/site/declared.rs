@@ -26,6 +26,8 @@ struct WorldFile {
 struct DriveEntry {
     tag: Option<u8>,
     name: String,
+    /// Id of its file system; its name where nothing is said.
+    id: Option<String>,
     root: PathBuf,
     capacity: u64,
     kind: DriveKind,
@@ -75,13 +77,16 @@ impl Site {
         let home = inside(&folder, &file.home).map_err(wrong)?;
         drives.sort_by_key(|(drive, _)| drive.tag.unwrap_or(u8::MAX));
         let rules = DeclaredRules::new(drives.clone());
-        Ok(Self {
+        let mut site = Self {
             drives: drives.into_iter().map(|(drive, _)| drive).collect(),
             places: Places::usual(&home),
             processes: "/proc".into(),
             disk: Disk::with_gates(vec![Arc::new(rules)]),
             world: Some(folder),
-        })
+            known: Vec::new(),
+        };
+        site.recall_drives();
+        Ok(site)
     }
 }
 
@@ -99,6 +104,7 @@ fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<Unreadable>), S
     }
     let drive = Drive {
         tag: entry.tag,
+        id: entry.id.or_else(|| Some(entry.name.clone())),
         name: entry.name,
         mounts: vec![root.clone()],
         root,

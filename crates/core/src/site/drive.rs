@@ -129,6 +129,8 @@ fn flush_of_all_tells_errors() -> bool {
 pub struct Drive {
     /// The digit it answers to; `None` from the tenth on.
     pub tag: Option<u8>,
+    /// Id of its file system, where that is known: the same wherever it is mounted.
+    pub id: Option<String>,
     /// A short name, once per site.
     pub name: String,
     /// Its top folder.

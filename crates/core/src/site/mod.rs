@@ -5,12 +5,14 @@
 
 mod declared;
 mod drive;
+mod known;
 mod mounts;
 mod process;
 mod speed;
 
 pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Usage};
+pub use known::{KnownDrive, MovedDrive};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
 pub use speed::{Pace, Run, Speeds};
@@ -81,6 +83,8 @@ pub struct Site {
     pub disk: Disk,
     /// The folder of a declared world; `None` on a real machine.
     pub world: Option<PathBuf>,
+    /// Drives that were seen before.
+    pub known: Vec<KnownDrive>,
 }
 
 impl Site {

@@ -136,7 +136,10 @@ impl Site {
         for (n, drive) in drives.iter_mut().enumerate().take(9) {
             drive.tag = Some(n as u8 + 1);
         }
-        Ok(Self { drives, places, processes: "/proc".into(), disk: Disk::default(), world: None })
+        let processes = "/proc".into();
+        let mut site = Self { drives, places, processes, disk: Disk::default(), world: None, known: Vec::new() };
+        site.recall_drives();
+        Ok(site)
     }
 }
 
@@ -194,6 +197,7 @@ fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Dri
     let (kind, device) = kind_of(mount);
     Drive {
         tag: None,
+        id: known_id(mount),
         name,
         root: mount.point.clone(),
         mounts,
@@ -207,6 +211,12 @@ fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Dri
         declared: false,
         absent: false,
     }
+}
+
+/// The id of the file system that is mounted, where it lies on a device.
+fn known_id(mount: &Mount) -> Option<String> {
+    let source = Path::new(&mount.source);
+    source.is_absolute().then(|| super::known::file_system_id(source)).flatten()
 }
 
 /// Finds out which file system a block mount through FUSE holds: from its device, from what the system has written down

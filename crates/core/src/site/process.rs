@@ -138,6 +138,7 @@ mod tests {
             processes: "/proc".into(),
             disk: Disk::default(),
             world: None,
+            known: Vec::new(),
         };
         let names = ["sleep".to_string()];
         let (named, _) = site.processes_using(Wanted { names: &names, paths: &[] });

@@ -28,6 +28,7 @@ const NOW: &str = "2026-06-13T10:00:00Z";
 pub(crate) fn drive(name: &str, capacity: u64, used: u64, reserve: u64) -> DriveState {
     let (capacity, used) = (Bytes::new(capacity), Bytes::new(used));
     let drive = Drive {
+        id: None,
         tag: None,
         name: name.into(),
         root: PathBuf::from("/d").join(name),

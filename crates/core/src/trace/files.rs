@@ -70,6 +70,36 @@ pub(super) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
     }
 }
 
+/// Files of records are near the top of a drive and small: our own bounds, beyond every launcher that we know.
+const NEAR: usize = 4;
+const SMALL: u64 = 4 << 20;
+
+/// Adds all links below a folder, and the small files near its top.
+pub(super) fn gather_near(folder: &Path, found: &mut Found) {
+    *found = std::mem::take(found).with(near(folder, NEAR));
+}
+
+fn near(folder: &Path, depth: usize) -> Found {
+    let mut found = Found::default();
+    let mut folders = Vec::new();
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let Ok(kind) = entry.file_type() else { continue };
+        if kind.is_symlink() {
+            found.links.push(entry.path());
+        } else if kind.is_dir() {
+            if entry.file_name() == "dosdevices" {
+                found.layers.push(folder.into());
+            }
+            folders.push(entry.path());
+        } else if kind.is_file() && depth > 0 && entry.metadata().is_ok_and(|meta| meta.len() <= SMALL) {
+            found.files.push(entry.path());
+        }
+    }
+    let inner =
+        folders.par_iter().map(|folder| near(folder, depth.saturating_sub(1))).reduce(Found::default, Found::with);
+    found.with(inner)
+}
+
 fn below(folder: &Path, but: &[&Path]) -> Found {
     let mut found = Found::default();
     if but.contains(&folder) {

@@ -14,6 +14,8 @@ pub(super) struct Looking<'a> {
     pub site: &'a Site,
     pub wanted: &'a Path,
     pub real: PathBuf,
+    /// Where what lay at the path lies now, if it lies elsewhere.
+    pub now: Option<&'a Path>,
     pub name: &'a str,
     pub needle: &'a Needle,
     pub layers: &'a [Letters],
@@ -148,6 +150,11 @@ impl Looking<'_> {
         finds
     }
 
+    fn is_there(&self, path: &Path) -> bool {
+        let now = self.now.and_then(|now| Some(now.join(path.strip_prefix(self.wanted).ok()?)));
+        now.map_or_else(|| path.exists(), |now| now.exists())
+    }
+
     /// What is left of a path below the wanted one.
     fn below(&self, path: &Path) -> Option<PathBuf> {
         let rest = path.strip_prefix(self.wanted).map(Path::to_path_buf);
@@ -192,7 +199,7 @@ impl Looking<'_> {
         if !command && let Some((spelling, path, Some(below))) = self.read(text, bases) {
             let relative = spelling.is_relative();
             let sure = if relative { Sure::Likely } else { Sure::Certain };
-            let there = path.exists();
+            let there = self.is_there(&path);
             // Any text is a relative path; only one that leads to something that is there is taken for one.
             if !relative || there {
                 whole.push(hit(Within::Value, text.into(), None, &below, &spelling, sure));
@@ -207,7 +214,7 @@ impl Looking<'_> {
         }
         let absolute = Bases { relative_to: None, ..bases.clone() };
         let fit = |text: &str| match self.read(text, &absolute) {
-            Some((_, path, Some(_))) if path.exists() => Fit::There,
+            Some((_, path, Some(_))) if self.is_there(&path) => Fit::There,
             Some((_, _, Some(_))) => Fit::Wanted,
             Some((_, path, None)) if path.exists() => Fit::Other,
             _ => Fit::No,

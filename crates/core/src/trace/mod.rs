@@ -18,7 +18,7 @@ use crate::launcher::{Problem, Record};
 use crate::record::Letters;
 use crate::site::{Site, real_path};
 
-use files::{Found, gather};
+use files::{Found, gather, gather_near};
 use looking::Looking;
 pub(crate) use looking::{leaves, shapes};
 pub(crate) use needle::Needle;
@@ -82,12 +82,27 @@ pub struct TracePhase {
 
 /// Looks for every record of `path` in these places. `report` hears how far it is, at most some times a second.
 pub fn trace(site: &Site, path: &Path, places: &[PathBuf], report: &(dyn Fn(TracePhase) + Sync)) -> Trace {
+    trace_moved(site, path, None, places, report)
+}
+
+/// The same for a path that leads nowhere any more, since what lay there lies at `now`: that is looked through as well, for
+/// its links and for small files near its top.
+pub fn trace_moved(
+    site: &Site,
+    path: &Path,
+    now: Option<&Path>,
+    places: &[PathBuf],
+    report: &(dyn Fn(TracePhase) + Sync),
+) -> Trace {
     let path = path.components().collect::<PathBuf>();
     let own = site.state_folder();
     let own_settings = site.places.config.join("deft-barge");
     let mut found = Found::default();
     for place in places {
         gather(place, &[&own, &own_settings], &mut found);
+    }
+    if let Some(now) = now {
+        gather_near(now, &mut found);
     }
     found.files.sort();
     found.files.dedup();
@@ -97,7 +112,7 @@ pub fn trace(site: &Site, path: &Path, places: &[PathBuf], report: &(dyn Fn(Trac
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let needle = Needle::new(&name);
     let looking =
-        Looking { site, wanted: &path, real: real_path(&path), name: &name, needle: &needle, layers: &layers };
+        Looking { site, wanted: &path, real: real_path(&path), now, name: &name, needle: &needle, layers: &layers };
     let all = found.files.len();
     report(TracePhase { files: 0, all });
     let done = std::sync::atomic::AtomicUsize::new(0);

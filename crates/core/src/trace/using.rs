@@ -42,7 +42,7 @@ impl Trace {
         }
     }
 
-    fn as_found(&self, site: &Site) -> Found {
+    pub(crate) fn as_found(&self, site: &Site) -> Found {
         let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
         let profile = Profile {
             format: 1,

@@ -1,0 +1,223 @@
+//! Drives that were seen before: so that one that is away is told from one that is lost, and one that has another path is
+//! known again. Format: `docs/formats.md`, "Known drives".
+//!
+//! Law: a drive is known by the id of its file system, never by its name or path alone.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::{Site, real_path};
+
+/// A drive that was seen.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct KnownDrive {
+    /// Id of its file system.
+    pub id: String,
+    /// The name that it had last.
+    pub name: String,
+    /// Where it was mounted, the last place first.
+    pub roots: Vec<PathBuf>,
+}
+
+/// A drive that is where another path led before.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct MovedDrive {
+    /// Its name now.
+    pub name: String,
+    /// Where it was.
+    pub old: PathBuf,
+    /// Where it is.
+    pub new: PathBuf,
+}
+
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct KnownFile {
+    format: u32,
+    drives: Vec<KnownDrive>,
+}
+
+/// Places of a drive, and drives, that are remembered at most: our own bounds.
+const ROOTS: usize = 5;
+const DRIVES: usize = 100;
+
+fn file(site: &Site) -> PathBuf {
+    site.state_folder().join("drives.json")
+}
+
+impl Site {
+    /// Reads which drives were seen before; a file that is not there or cannot be read knows none.
+    pub fn recall_drives(&mut self) {
+        let text = fs::read_to_string(file(self)).unwrap_or_default();
+        let known: Option<KnownFile> = serde_json::from_str(&text).ok();
+        self.known = known.filter(|known| known.format == 1).map(|known| known.drives).unwrap_or_default();
+    }
+
+    /// Writes down which drives are there, for later surveys. Does nothing if that is known already.
+    ///
+    /// # Errors
+    /// What the system said; nothing is lost by it but that memory.
+    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+    pub fn remember_drives(&self) -> std::io::Result<()> {
+        let mut known = self.known.clone();
+        for drive in self.drives.iter().filter(|drive| !drive.absent) {
+            let Some(id) = &drive.id else { continue };
+            let at = known.iter().position(|other| other.id == *id);
+            let mut entry = at.map_or_else(
+                || KnownDrive { id: id.clone(), name: String::new(), roots: Vec::new() },
+                |at| known.remove(at),
+            );
+            entry.name.clone_from(&drive.name);
+            entry.roots.retain(|root| *root != drive.root);
+            entry.roots.insert(0, drive.root.clone());
+            entry.roots.truncate(ROOTS);
+            known.push(entry);
+        }
+        known.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.id.cmp(&b.id)));
+        known.truncate(DRIVES);
+        if known == self.known {
+            return Ok(());
+        }
+        let path = file(self);
+        fs::create_dir_all(self.state_folder())?;
+        let fresh = path.with_extension("json.new");
+        let text = serde_json::to_string_pretty(&KnownFile { format: 1, drives: known }).unwrap_or_default();
+        fs::write(&fresh, text + "\n")?;
+        fs::rename(&fresh, &path)
+    }
+
+    /// The drive that was at this path and is not there now: its name.
+    pub fn away_at(&self, path: &Path) -> Option<&str> {
+        let is_there = |known: &KnownDrive| self.drives.iter().any(|drive| drive.id.as_ref() == Some(&known.id));
+        let taken = self.mount_of(path).map(|mount| mount.as_os_str().len()).unwrap_or_default();
+        let known = self.known.iter().filter(|known| !is_there(known));
+        let here = |known: &&KnownDrive| {
+            // What another drive covers now is that drive's, and not the one's that is away.
+            known
+                .roots
+                .iter()
+                .any(|root| path.starts_with(root) && root.as_os_str().len() > taken.min(root.as_os_str().len() - 1))
+        };
+        known.filter(here).map(|known| known.name.as_str()).next()
+    }
+
+    /// Drives that are there under another path than before, with each path that they had and that nothing else has now.
+    pub fn moved_drives(&self) -> Vec<MovedDrive> {
+        let mut moved = Vec::new();
+        for drive in self.drives.iter().filter(|drive| !drive.absent) {
+            let Some(known) = self.known.iter().find(|known| Some(&known.id) == drive.id.as_ref()) else { continue };
+            for old in known.roots.iter().filter(|root| !drive.mounts.contains(root)) {
+                let covered = self.drives.iter().any(|other| other.mounts.contains(old));
+                if !covered && real_path(old) != drive.root {
+                    moved.push(MovedDrive { name: drive.name.clone(), old: old.clone(), new: drive.root.clone() });
+                }
+            }
+        }
+        moved
+    }
+}
+
+/// The id of the file system on a device: as the system lists it, or as its superblock says. Needs rights for the latter.
+pub(super) fn file_system_id(device: &Path) -> Option<String> {
+    let device = device.canonicalize().ok()?;
+    for entry in fs::read_dir("/dev/disk/by-uuid").into_iter().flatten().flatten() {
+        if entry.path().canonicalize().is_ok_and(|target| target == device) {
+            return entry.file_name().into_string().ok();
+        }
+    }
+    superblock_id(&device)
+}
+
+/// Reads the id from where each file system keeps it: ext (ext4 disk layout: `s_magic`, `s_uuid`), XFS (`sb_uuid`), btrfs
+/// (on-disk format: `fsid`, `magic`), exFAT (specification 3.1.11, volume serial number), NTFS (serial number at byte 72).
+fn superblock_id(device: &Path) -> Option<String> {
+    use std::io::{Read, Seek, SeekFrom};
+    let mut file = fs::File::open(device).ok()?;
+    let mut at = |offset: u64, length: usize| {
+        let mut bytes = vec![0; length];
+        file.seek(SeekFrom::Start(offset)).ok()?;
+        file.read_exact(&mut bytes).ok()?;
+        Some(bytes)
+    };
+    let hex = |bytes: &[u8]| bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+    let first = at(0, 512)?;
+    if first.starts_with(b"XFSB") {
+        return Some(hex(&first[32..48]));
+    }
+    match &first[3..11] {
+        b"EXFAT   " => return Some(hex(&first[100..104])),
+        b"NTFS    " => return Some(hex(&first[72..80])),
+        _ => {}
+    }
+    if at(1024 + 56, 2)? == [0x53, 0xef] {
+        return Some(hex(&at(1024 + 104, 16)?));
+    }
+    let btrfs = at(0x1_0000, 80)?;
+    (&btrfs[64..72] == b"_BHRfS_M").then(|| hex(&btrfs[32..48]))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn world(folder: &Path, root: &str) -> Site {
+        fs::create_dir_all(folder.join(root)).unwrap();
+        fs::create_dir_all(folder.join("drives/swift")).unwrap();
+        let drive = |name: &str, root: &str| {
+            format!(
+                "[[drives]]\nname = \"{name}\"\nroot = \"{root}\"\ncapacity = 1000\nkind = \"usb\"\nfile-system = \"ext4\"\n"
+            )
+        };
+        let stick = if root.is_empty() { String::new() } else { drive("stick", root) };
+        let text = format!("format = 1\nhome = \"home\"\n{}{stick}", drive("swift", "drives/swift"));
+        fs::write(folder.join("world.toml"), text).unwrap();
+        Site::of_world(folder).unwrap()
+    }
+
+    #[test]
+    fn a_drive_is_known_again_under_another_path_and_missed_where_it_was() {
+        let folder = tempfile::tempdir().unwrap();
+        let top = folder.path().canonicalize().unwrap();
+        let site = world(&top, "drives/stick");
+        assert!(site.moved_drives().is_empty() && site.known.is_empty());
+        site.remember_drives().unwrap();
+        let away = world(&top, "");
+        assert_eq!(away.away_at(&top.join("drives/stick/games/x")), Some("stick"));
+        assert_eq!(away.away_at(&top.join("drives/stickier")), None);
+        away.remember_drives().unwrap();
+        let moved = world(&top, "mnt/other");
+        let old = top.join("drives/stick");
+        assert_eq!(moved.away_at(&old.join("x")), None);
+        assert_eq!(moved.moved_drives(), [MovedDrive { name: "stick".into(), old, new: top.join("mnt/other") }]);
+        moved.remember_drives().unwrap();
+        // What it was before is not forgotten by looking once more.
+        assert_eq!(world(&top, "mnt/other").moved_drives().len(), 1);
+        fs::write(top.join("home/.local/state/deft-barge/drives.json"), "{").unwrap();
+        assert!(world(&top, "mnt/other").moved_drives().is_empty());
+    }
+
+    #[test]
+    fn superblocks_say_their_id() {
+        let folder = tempfile::tempdir().unwrap();
+        let mut image = vec![0_u8; 0x1_1000];
+        let file = folder.path().join("image");
+        let id = |image: &[u8]| {
+            fs::write(&file, image).unwrap();
+            superblock_id(&file)
+        };
+        assert_eq!(id(&image), None);
+        image[1024 + 56..1024 + 58].copy_from_slice(&[0x53, 0xef]);
+        image[1024 + 104] = 0xab;
+        assert_eq!(id(&image).unwrap(), format!("ab{}", "00".repeat(15)));
+        image[1024 + 56] = 0;
+        image[0x1_0000 + 64..0x1_0000 + 72].copy_from_slice(b"_BHRfS_M");
+        image[0x1_0000 + 47] = 0x0c;
+        assert_eq!(id(&image).unwrap(), format!("{}0c", "00".repeat(15)));
+        image[3..11].copy_from_slice(b"EXFAT   ");
+        image[100..104].copy_from_slice(&[1, 2, 3, 4]);
+        assert_eq!(id(&image).unwrap(), "01020304");
+    }
+}
