@@ -66,6 +66,8 @@ pub enum Command {
         #[command(subcommand)]
         act: Option<FindsAct>,
     },
+    /// Make a folder on a drive an installed game of a launcher, without a download.
+    Adopt(Adopting),
     /// Rewrite every record that leads below the old path of a drive, for all launchers at once; or show which drives have
     /// another path than records say.
     ReAnchor {
@@ -105,6 +107,29 @@ pub enum FindsAct {
     RemoveLink(Settled),
     /// Take the entry of a game that is not there off its launcher's list.
     Forget(Settled),
+}
+
+#[derive(Debug, Args)]
+pub struct Adopting {
+    /// The folder.
+    pub path: PathBuf,
+    /// The launcher and its id of the game, as LAUNCHER/ID; without it the content list that the folder fits decides.
+    #[arg(long = "as", value_name = "LAUNCHER/ID")]
+    pub as_game: Option<String>,
+    /// The title; without it as the content list says.
+    #[arg(long)]
+    pub title: Option<String>,
+    /// The program that starts it, below the folder; without it as the content list says.
+    #[arg(long)]
+    pub program: Option<String>,
+    /// The drive to bring it to; without it it stays on its own.
+    #[arg(long, value_name = "DRIVE")]
+    pub to: Option<String>,
+    /// Bring the files to where the launcher looks, and say what to do there, act by act, watching its records.
+    #[arg(long)]
+    pub guided: bool,
+    #[command(flatten)]
+    pub consent: Consent,
 }
 
 /// Which find, and whether it is agreed to.

@@ -62,6 +62,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
         Some(Command::Library(act)) => acts::library(&site, &act, json),
         Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),
+        Some(Command::Adopt(adopting)) => acts::adopt(&site, &adopting, json),
         Some(Command::ReAnchor { old, new, consent }) => {
             let places = old.zip(new);
             acts::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, json)

@@ -258,6 +258,11 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::NotLookedInto { what } => format!("could not be looked into, and may say the old place: {what}."),
         FindingKind::NothingLeadsThere { path } => format!("no record leads below {}.", path.display()),
+        FindingKind::Incomplete { files: n, bytes } => format!(
+            "{} of its content list {} missing or of another size: its launcher will download {bytes}.",
+            plural(*n, "file", "files"),
+            if *n == 1 { "is" } else { "are" }
+        ),
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
     }
 }
@@ -409,6 +414,7 @@ pub fn preview_kind(kind: PreviewKind) -> &'static str {
         PreviewKind::LibraryKnown => "the library is listed",
         PreviewKind::FileMade => "the file is made",
         PreviewKind::LinkMade => "the link is made",
+        PreviewKind::FileGoes => "the file is taken away",
         PreviewKind::LinkGoes => "the link is taken away",
     }
 }
@@ -418,6 +424,7 @@ pub fn mode(mode: Mode) -> &'static str {
         Mode::Copy => "copy, compare, repoint, prove, hold",
         Mode::Rename => "rename, repoint, prove",
         Mode::Records => "records alone",
+        Mode::Adopt => "stays where it is; records, prove",
         Mode::Spare => "compare with the copy that stays, hold",
         Mode::SetAside => "set aside, hold",
         Mode::TakeBack => "compare, repoint, prove, let the copy go",

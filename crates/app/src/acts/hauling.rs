@@ -131,7 +131,7 @@ fn asked(question: &str) -> Result<bool, Fault> {
     Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }
 
-fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, json: bool) -> Result<u8, Fault> {
+pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, json: bool) -> Result<u8, Fault> {
     let mut haul = Haul::begin(site, journal, plan)?;
     let id = haul.id();
     finish(site, journal, id, pace, json, |report, stop| haul.run(report, stop).map(drop))

@@ -1,5 +1,6 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
+mod adopting;
 mod around;
 mod demo;
 pub mod drafts;
@@ -9,6 +10,7 @@ mod looking;
 mod records;
 mod suggesting;
 
+pub use adopting::adopt;
 pub use around::data;
 pub use demo::demo;
 pub use finding::{finds, re_anchor};

@@ -20,7 +20,7 @@ use crate::disk::Disk;
 use crate::finds::FINDS;
 use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
 use crate::plan::{ANCHOR, Mode, PlannedLot};
-use crate::record::{Files, Mood, Values};
+use crate::record::{Edit, Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::{DATA, GameId};
 use crate::tally::BLOCK;
@@ -149,7 +149,7 @@ pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
 
 /// Whether the records of a lot lead to its new place.
 pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
-    if is_traced(&planned.game) || planned.mode == Mode::Records {
+    if by_edits(planned) || planned.mode == Mode::Records {
         return edits_stand(planned);
     }
     what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.place())
@@ -157,11 +157,16 @@ pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
 
 /// Adds to the proof of a lot what the records say.
 pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
-    if is_traced(&planned.game) {
+    if by_edits(planned) {
         proof.records_lead_here = edits_stand(planned);
     } else {
         add_records(site, &planned.game, proof);
     }
+}
+
+/// Whether its edits alone say where it is: no profile can be asked, or its entry has left its launcher's list.
+pub(super) fn by_edits(planned: &PlannedLot) -> bool {
+    is_traced(&planned.game) || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
 }
 
 /// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.

@@ -13,7 +13,7 @@ use super::error::HaulError;
 use super::event::{Control, HaulEvent, Pace, Progress};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
-use super::prove::{has_digest, is_traced, what_records_say};
+use super::prove::{by_edits, has_digest, what_records_say};
 use super::repoint::{is_rewritten, rewritten_at, rewritten_in};
 use super::run::Work;
 use super::scan::{Apart, Met, meet};
@@ -67,7 +67,7 @@ pub fn release_haul(
 }
 
 pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
-    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records) || work.lot.planned.keeps {
+    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.lot.planned.keeps {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }
@@ -127,7 +127,7 @@ fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
         Some(game) if game.install == copy => return Ok(()),
         Some(game) => format!("they lead to {} and not to {}", game.install.display(), copy.display()),
         // No profile says what to ask; its edits were proved.
-        None if is_traced(&planned.game) => return Ok(()),
+        None if by_edits(planned) => return Ok(()),
         None => format!("{} does not have it any more, or its records cannot be read", planned.launcher_name),
     };
     Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), FindingKind::RecordsUnchangeable { why })]))

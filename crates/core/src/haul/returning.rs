@@ -64,7 +64,7 @@ fn turned(lot: &LotRow) -> PlannedLot {
     let mode = match (planned.mode, whole) {
         (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
         // Of a copy that still lies where it lay there is nothing to bring back.
-        (Mode::Records, _) | (Mode::Spare, true) => Mode::Records,
+        (Mode::Records | Mode::Adopt, _) | (Mode::Spare, true) => Mode::Records,
         (Mode::Copy, _) if planned.keeps => Mode::Spare,
         (_, true) => Mode::TakeBack,
         (_, false) => Mode::Copy,

@@ -23,6 +23,7 @@ use super::stage::Stage;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
+use crate::record::Edit;
 use crate::site::{Abilities, Site};
 use crate::tally::{Entry, EntryKind};
 
@@ -339,7 +340,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 turn()?;
                 link(work)?;
             }
-            (Stage::Planned, Mode::Records) => {
+            (Stage::Planned, Mode::Records | Mode::Adopt) => {
                 turn()?;
                 work.make_way(&work.lot.planned.to.clone())?;
                 work.set_stage(Stage::Placed)?;
@@ -370,7 +371,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 // A copy may have stood at its place for long before its records are changed.
                 let copy = work.lot.planned.to.clone();
                 match mode {
-                    Mode::Rename | Mode::Records | Mode::Spare | Mode::SetAside => {}
+                    Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside => {}
                     Mode::TakeBack => {
                         if let Some((path, count)) = work.not_as_seen(&copy)? {
                             return Err(HaulError::Changed { path, count });
@@ -425,7 +426,10 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         install: &planned.to,
         contents: contents.as_ref(),
     };
-    let mut proof = look(&work.site.disk, &subject, Depth::Seen, work.report, work.stop)?;
+    // What was copied or renamed is known; what was adopted nobody has read yet.
+    let adopted = planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
+    let depth = if adopted { Depth::Read } else { Depth::Seen };
+    let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
     proved(work, proof)
 }

@@ -47,6 +47,60 @@ pub struct Profile {
     /// Where games keep user data.
     #[serde(default)]
     pub user_data: Vec<UserDataAt>,
+    /// How files on disk become an installed game.
+    pub adopt: Option<Adopt>,
+    /// How a game is started through the launcher: the program and its arguments, with `{home}` and `{id}`.
+    #[serde(default)]
+    pub start: Vec<Meaning>,
+}
+
+/// How files on disk become an installed game.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Adopt {
+    /// The entry of a game that was just installed, with `{id}`, `{title}`, `{folder}`, `{install}`, `{library}`, `{bytes}` and
+    /// `{program}`; without it the entry is made like another game's.
+    pub new_entry: Option<String>,
+    /// Files that an install writes.
+    #[serde(default)]
+    pub files: Vec<AdoptFile>,
+    /// What a person does in the launcher, where only it can write its records, each until the records show it.
+    #[serde(default)]
+    pub guide: Vec<GuideStep>,
+}
+
+/// A file that an install writes.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct AdoptFile {
+    /// The file.
+    pub file: Meaning,
+    /// Its text, with the same names as a new entry.
+    pub text: String,
+}
+
+/// One thing to do in a launcher.
+#[derive(Clone, Debug, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct GuideStep {
+    /// What to do, in a sentence.
+    pub say: String,
+    /// What shows that it is done.
+    pub until: Until,
+}
+
+/// What shows that something was done in a launcher.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Until {
+    /// A program of it is running.
+    Running,
+    /// Its records name the game in its folder.
+    Listed,
+    /// All files of the content list are there.
+    Whole,
+    /// None of its programs is running.
+    Closed,
 }
 
 /// What user data is.

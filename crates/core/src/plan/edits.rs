@@ -24,6 +24,8 @@ pub enum PreviewKind {
     LibraryKnown,
     /// A file is made.
     FileMade,
+    /// A file is taken away.
+    FileGoes,
     /// A link is made.
     LinkMade,
     /// A link is taken away.
@@ -144,6 +146,56 @@ pub(super) fn edits(
     let letters = letters.collect();
     edits.splice(0..0, writing.made);
     Ok(Repointing { edits, letters })
+}
+
+/// The changes that make a game's entry one of another game: it lies at `target`, has this id, and starts with this program.
+pub(super) fn entry_rewrites(
+    site: &Site,
+    found: &Found,
+    example: &FoundGame,
+    target: &Target<'_>,
+    id: &str,
+    program: Option<&str>,
+) -> Result<Vec<Rewrite>, String> {
+    let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
+    let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    let placed = |install: &Path, library: Option<&Path>, folder: &str, id: &str| -> Result<Values, String> {
+        let values = found
+            .values(site)
+            .with("id", id)
+            .with("folder", folder)
+            .with("install", text(install)?)
+            .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
+        Ok(match library {
+            Some(library) => values.with("library", text(library)?),
+            None => values,
+        })
+    };
+    let mut writing = Writing {
+        site,
+        found,
+        game: example,
+        target,
+        old: placed(&example.install, example.library.as_deref(), &example.folder, &example.id)?,
+        new: placed(target.install, target.library, folder, id)?,
+        bases: found.bases(site),
+        made: Vec::new(),
+    };
+    let mut rewrites = Vec::new();
+    for record in example.records.iter().filter(|record| record.in_entry && record.sound) {
+        let mut record = record.clone();
+        // What leads to the example's program leads to this one's.
+        if let (Some(program), true) = (program, record.tail.is_some() && record.tail == example.program) {
+            record.tail = Some(program.into());
+        }
+        let file = example.entry.file.clone();
+        let rewrite = writing.rewrite(&record, &file).map_err(|why| match why {
+            Unchangeable::NoLetter { path, .. } => format!("no drive letter leads to {}", path.display()),
+            Unchangeable::Because(why) => why,
+        })?;
+        rewrites.extend(rewrite);
+    }
+    Ok(rewrites)
 }
 
 /// Adds a drive letter that an edit makes.
@@ -311,9 +363,11 @@ pub(super) fn register(site: &Site, found: &Found, library: &Path, list_file: &P
 }
 
 /// A path as it stands between quotes in a format.
-fn quoted_in(format: Format, path: &str) -> String {
+pub(super) fn quoted_in(format: Format, path: &str) -> String {
     if format == Format::Xml {
         path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
+    } else if !matches!(format, Format::Json | Format::Jsonc | Format::Toml | Format::Yaml) {
+        path.to_string()
     } else {
         let path = serde_json::Value::String(path.into()).to_string();
         path[1..path.len() - 1].to_string()
@@ -405,6 +459,12 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
                 };
                 let (before, after) = (text(old), text(new));
                 out.push(Preview { file: link.clone(), location: "link".into(), kind, before, after });
+            }
+            Edit::Made { file, old, new } => {
+                let kind = if new.is_some() { PreviewKind::FileMade } else { PreviewKind::FileGoes };
+                let text = |text: &Option<String>| text.clone().unwrap_or_default();
+                let (before, after) = (text(old), text(new));
+                out.push(Preview { file: file.clone(), location: "$".into(), kind, before, after });
             }
             Edit::Enter(entering) | Edit::Leave(entering) => {
                 let comes = matches!(edit, Edit::Enter(_));

@@ -156,6 +156,8 @@ pub enum FindingKind {
     NotLookedInto { what: String },
     /// No record leads below this path.
     NothingLeadsThere { path: PathBuf },
+    /// Files of the content list are missing: the launcher will download so much.
+    Incomplete { files: usize, bytes: Bytes },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -211,6 +213,7 @@ impl FindingKind {
             | Self::DataByDirectory { .. }
             | Self::DataByName { .. }
             | Self::OnlyCopy { .. }
+            | Self::Incomplete { .. }
             | Self::NotLookedInto { .. }
             | Self::ShortcutStays { .. }
             | Self::WaitsOn { .. }

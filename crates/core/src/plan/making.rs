@@ -44,6 +44,8 @@ pub enum Mode {
     TakeBack,
     /// Only records change.
     Records,
+    /// It stays where it is, and becomes known to its launcher.
+    Adopt,
     /// It is a copy that lies about, and is compared with the one at `to`, which stays.
     Spare,
     /// It is renamed beside its place, and let go of at the release.

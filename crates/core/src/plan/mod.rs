@@ -3,6 +3,7 @@
 //! Law: planning writes nothing. [`projected`] is a pure function for every key press; [`plan`]
 //! looks at the drives. Start there.
 
+mod adopt;
 mod alone;
 mod anchor;
 mod berth;
@@ -23,6 +24,7 @@ mod suggest;
 mod time;
 mod what_if;
 
+pub use adopt::{Adoption, Guided, plan_adoption, plan_staging, watch_adoption};
 pub use anchor::{ANCHOR, Anchor, anchors, plan_anchor};
 pub use draft::{Destination, Draft, DraftLot, Links, Load, Trial, projected};
 pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};

@@ -121,6 +121,15 @@ pub enum Edit {
     Enter(Entering),
     /// An entry goes from a list.
     Leave(Entering),
+    /// A small file comes to be, or goes.
+    Made {
+        /// The file.
+        file: PathBuf,
+        /// What it held; `None` if it was not there.
+        old: Option<String>,
+        /// What it holds; `None` if it goes.
+        new: Option<String>,
+    },
     /// A library becomes known to its launcher.
     Register {
         /// The file that lists libraries.
@@ -272,6 +281,7 @@ impl Edit {
                 rewrites: rewrites.iter().rev().map(Rewrite::turned).collect(),
                 totals,
             },
+            Self::Made { file, old, new } => Self::Made { file, old: new, new: old },
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
             Self::Register { file, format, list, entry, made } => Self::Unregister { file, format, list, entry, made },
@@ -291,7 +301,10 @@ impl Edit {
     /// The record files that the edit reads or writes.
     pub fn files(&self) -> Vec<&Path> {
         match self {
-            Self::Replace { file, .. } | Self::Order { file, .. } | Self::Link { link: file, .. } => vec![file],
+            Self::Replace { file, .. }
+            | Self::Order { file, .. }
+            | Self::Made { file, .. }
+            | Self::Link { link: file, .. } => vec![file],
             Self::Travel { from, to, .. } => vec![to, from],
             Self::Enter(entering) | Self::Leave(entering) => vec![&entering.file],
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
@@ -309,7 +322,10 @@ impl Edit {
             }
         };
         match &mut self {
-            Self::Replace { file, .. } | Self::Order { file, .. } | Self::Link { link: file, .. } => carry(file),
+            Self::Replace { file, .. }
+            | Self::Order { file, .. }
+            | Self::Made { file, .. }
+            | Self::Link { link: file, .. } => carry(file),
             Self::Travel { from, to, .. } => [from, to].into_iter().for_each(carry),
             Self::Enter(entering) | Self::Leave(entering) => carry(&mut entering.file),
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {

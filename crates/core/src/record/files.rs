@@ -157,6 +157,14 @@ impl Files {
                 let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
                 self.travel(&travel, mood)
             }
+            Edit::Made { file, old, new } => {
+                let says = self.bytes(file)?;
+                let is = |text: &Option<String>| says.as_deref() == text.as_ref().map(String::as_bytes);
+                if is(old) {
+                    return self.put(file, new.clone().map(String::into_bytes));
+                }
+                if mood == Mood::Again && is(new) { Ok(()) } else { Err(EditError::Exists { file: file.clone() }) }
+            }
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Register { file, format, list, entry, made } => {
@@ -321,6 +329,10 @@ impl Files {
         let Entering { file, format, list, id_at, id, totals, .. } = entering;
         let travel =
             Travel { from: file, to: file, format: *format, list, id_at: id_at.as_deref(), id, rewrites: &[], totals };
+        if mood == Mood::Again && self.bytes(file)?.is_none() {
+            // The list is gone with all that was in it.
+            return Ok(());
+        }
         let document = self.document(file, *format)?;
         let Some((nth, _)) = travel.find(&document, file)? else {
             return if mood == Mood::Again { Ok(()) } else { Err(changed(file, &format!("{list} {id}"))) };
@@ -338,6 +350,16 @@ impl Files {
         let document = Self::default().document(from, *format).ok()?;
         let (_, place) = travel.find(&document, from).ok()??;
         document.raw(&place).map(str::to_string)
+    }
+}
+
+impl Rewrite {
+    /// The bytes of a document with this change made; `None` if it says the new text already.
+    ///
+    /// # Errors
+    /// [`EditError::RecordChanged`] if it says something else than the old text.
+    pub fn made_in(&self, document: &Document) -> Result<Option<Vec<u8>>, EditError> {
+        rewritten(document, self, Mood::Strict, Path::new("the entry"))
     }
 }
 

@@ -58,6 +58,8 @@ impl Trace {
             records: Vec::new(),
             contents: None,
             user_data: Vec::new(),
+            adopt: None,
+            start: Vec::new(),
         };
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
         let letters = self.layers.clone();

@@ -121,7 +121,7 @@ fn an_old_copy_goes_only_where_it_is_the_same_and_comes_back_from_the_one_that_s
     house.give_back(haul);
 }
 
-fn copy(from: &Path, to: &Path) {
+pub fn copy(from: &Path, to: &Path) {
     fs::create_dir_all(to).unwrap();
     for entry in fs::read_dir(from).unwrap().flatten() {
         let (path, kind) = (entry.path(), entry.file_type().unwrap());

@@ -83,6 +83,17 @@ enum Act {
         #[arg(long)]
         json: bool,
     },
+    /// Parlour Lamp takes over a folder: writes its row, looks through the files, stays up for a while, and ends.
+    Light {
+        /// Its slug.
+        game: String,
+        /// The folder.
+        #[arg(long)]
+        at: PathBuf,
+        /// For how long it stays up, in milliseconds.
+        #[arg(long, default_value_t = 500)]
+        stays: u64,
+    },
     /// Fathom Row's helper: stay up until told to end, then write the remembered values back.
     Helper,
 }
@@ -101,6 +112,9 @@ pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
             say(&judgement, *json);
             judgement.content()
         }),
+        Act::Light { game, at, stays } => {
+            parlour_lamp::light(&arguments.home, game, at, std::time::Duration::from_millis(*stays)).map(|()| true)
+        }
         Act::Helper => fathom_row::help(&arguments.home).map(|()| true),
     };
     match result {

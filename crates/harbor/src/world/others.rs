@@ -135,7 +135,7 @@ impl Writing<'_> {
                 let bytes = fs::read(&at).map_err(failed(&at))?;
                 items.push(json!({ "path": path, "size": bytes.len(), "pieces": pieces(&bytes, PIECE) }));
             }
-            let list = json!({ "slug": build.id, "piece": PIECE, "files": items });
+            let list = json!({ "slug": build.id, "title": build.title, "piece": PIECE, "files": items });
             text(&own.join("lists").join(format!("{}.json", build.id)), &(list.to_string() + "\n"))?;
         }
         Ok(())

@@ -242,6 +242,8 @@ fn as_launcher(site: &Site) -> Found {
         records: Vec::new(),
         contents: None,
         user_data: Vec::new(),
+        adopt: None,
+        start: Vec::new(),
     };
     let home = site.places.home.clone();
     Found { profile, home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new(), letters: Vec::new() }

@@ -1,0 +1,134 @@
+//! `adopt`: a folder becomes an installed game, by its records or by what a person does in the launcher.
+
+use std::path::absolute;
+use std::time::Duration;
+
+use deft_barge_core::finds::{Lying, LyingAbout};
+use deft_barge_core::haul::Journal;
+use deft_barge_core::launcher::Until;
+use deft_barge_core::plan::{Adoption, plan_adoption, plan_staging, watch_adoption};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
+use serde_json::json;
+
+use super::finding::found;
+use super::hauling::{confirmed, run_plan};
+use super::looking::refused;
+use super::{stop_on_signals, survey_site};
+use crate::arguments::{Adopting, Pace};
+use crate::fault::{Fault, Kind};
+use crate::show::{path as shown, say, say_json, visible};
+
+/// `adopt`
+pub fn adopt(site: &Site, wish: &Adopting, json: bool) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let adoption = meant(site, &survey, wish)?;
+    if wish.guided {
+        return guided(site, &survey, adoption, wish, json);
+    }
+    let plan = plan_adoption(site, &survey, &adoption);
+    confirmed(site, plan, wish.consent, json, &|plan| {
+        format!("Adopt {} in {}?", plan.lots[0].title, shown(&plan.lots[0].to))
+    })
+}
+
+/// What a command line means to adopt: as it says, or as the content list says that the folder fits.
+fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Adoption, Fault> {
+    let path = absolute(&wish.path)
+        .map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", wish.path.display()), ""))?;
+    let path: std::path::PathBuf = path.components().collect();
+    let to = wish.to.as_ref().map(|word| {
+        site.find_drive(word).map(|drive| drive.name.clone()).ok_or_else(|| {
+            Fault::usage(format!("There is no drive {word:?}."), "See what there is with: deft-barge survey")
+        })
+    });
+    let (launcher, id, listed) = if let Some(word) = &wish.as_game {
+        let parts = word.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
+        let (launcher, id) = parts.ok_or_else(|| Fault::usage(format!("{word:?} is no LAUNCHER/ID."), ""))?;
+        (launcher.to_string(), id.to_string(), None)
+    } else {
+        let fits = found(site, survey).into_iter().find_map(|lying: LyingAbout| match lying.what {
+            Lying::Stray { fits, .. } if lying.path == path => fits,
+            _ => None,
+        });
+        let fit = fits.ok_or_else(|| {
+            let sentence = format!("{} fits no content list of a launcher.", shown(&path));
+            Fault::usage(sentence, "Say what it is with --as LAUNCHER/ID.")
+        })?;
+        (fit.launcher, fit.id, fit.title)
+    };
+    let title = wish.title.clone().or(listed);
+    Ok(Adoption { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
+}
+
+fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, json: bool) -> Result<u8, Fault> {
+    let profile = survey.profile(&adoption.launcher);
+    let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
+    if guide.is_empty() {
+        let sentence = format!("The profile of {} has no guide.", adoption.launcher);
+        return Err(Fault::usage(sentence, "Adopt it without --guided, or write [[adopt.guide]] into the profile."));
+    }
+    let plan = plan_staging(site, survey, &adoption);
+    if plan.stopped() {
+        return Err(refused(&plan));
+    }
+    let place = plan.lots.first().map_or(adoption.path.clone(), |lot| lot.to.clone());
+    let title = adoption.title.clone().unwrap_or_else(|| adoption.id.clone());
+    let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
+    if wish.consent.plan {
+        for lot in plan.lots.iter().filter(|_| !json) {
+            say(&format!("first     {} is brought to {}", shown(&lot.from), shown(&lot.to)))?;
+        }
+        let steps: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
+        if json {
+            return say_json("guide", json!({ "place": place, "steps": steps })).map(|()| 0);
+        }
+        for (n, step) in steps.iter().enumerate() {
+            say(&format!("act {}     {step}", n + 1))?;
+        }
+        return Ok(0);
+    }
+    if !plan.lots.is_empty() {
+        let (journal, _) = Journal::open(site)?.recover()?;
+        let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
+        if code != 0 {
+            return Ok(code);
+        }
+    }
+    let adoption = Adoption { path: place.clone(), to: None, ..adoption };
+    let stop = stop_on_signals(Pace::default())?;
+    for (n, step) in guide.iter().enumerate() {
+        // The three acts are a person's: each is waited for, as long as it takes.
+        eprintln!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say));
+        loop {
+            let now = watch_adoption(site, survey, &adoption);
+            let done = match step.until {
+                // Who is quick has closed it again by now.
+                Until::Running => now.running || now.listed,
+                Until::Listed => now.listed,
+                Until::Whole => now.whole,
+                Until::Closed => !now.running,
+            };
+            if done {
+                break;
+            }
+            if stop.asked() {
+                let now = format!("The files are in {}. Go on with the same command.", shown(&place));
+                return Err(Fault::new(Kind::Interrupted, "The launcher has not come to that yet.", now));
+            }
+            std::thread::sleep(Duration::from_millis(200));
+        }
+        eprintln!("  done");
+    }
+    let now = watch_adoption(site, survey, &adoption);
+    if json {
+        say_json("adopted", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
+    } else {
+        say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
+        say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
+    }
+    Ok(if now.listed && now.whole { 0 } else { 4 })
+}
