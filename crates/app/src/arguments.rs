@@ -66,6 +66,19 @@ pub enum Command {
         #[command(subcommand)]
         act: Option<FindsAct>,
     },
+    /// Compare games with the tallies that were kept of them: what is damaged, missing, or was written since.
+    Audit(Auditing),
+    /// Start a game, and see that its process comes up from where it lies.
+    Start {
+        /// The game, by title or a part of it, or by id.
+        game: String,
+        /// The program to start, below the game's folder, instead of the launcher's way.
+        #[arg(long)]
+        program: Option<String>,
+        /// Seconds to watch for the process.
+        #[arg(long, default_value_t = 30)]
+        wait: u64,
+    },
     /// Make a folder on a drive an installed game of a launcher, without a download.
     Adopt(Adopting),
     /// Rewrite every record that leads below the old path of a drive, for all launchers at once; or show which drives have
@@ -107,6 +120,21 @@ pub enum FindsAct {
     RemoveLink(Settled),
     /// Take the entry of a game that is not there off its launcher's list.
     Forget(Settled),
+}
+
+#[derive(Debug, Args)]
+pub struct Auditing {
+    /// Games, by title or a part of it, or by id; or drives, by name or digit; without any, all games that a tally is kept of.
+    pub what: Vec<String>,
+    /// Read every byte and keep a new tally, to audit against later.
+    #[arg(long)]
+    pub keep: bool,
+    /// Bring what is damaged or missing from another copy that has the very bytes that were kept.
+    #[arg(long, conflicts_with = "keep")]
+    pub repair: bool,
+    /// A folder with another copy of the game, beside those that the log knows.
+    #[arg(long, value_name = "FOLDER", requires = "repair")]
+    pub from: Vec<PathBuf>,
 }
 
 #[derive(Debug, Args)]

@@ -6,6 +6,7 @@
 #![deny(clippy::print_stdout, clippy::print_stderr)]
 #![cfg_attr(test, allow(clippy::disallowed_methods, reason = "tests build their worlds by hand"))]
 
+pub mod audit;
 pub mod bytes;
 pub mod disk;
 pub mod finds;

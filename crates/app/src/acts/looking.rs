@@ -1,5 +1,6 @@
 //! Commands that only look: survey, plan, log.
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::History;
 use deft_barge_core::plan::{Mode, Plan};
 use deft_barge_core::site::Site;
@@ -232,6 +233,15 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
             held.haul
         ))?;
     }
+    // What no haul has done: starts and repairs.
+    let told = |haul: HaulId| {
+        let events = history.events.iter().filter(move |event| event.haul == haul);
+        events.filter(|event| matches!(event.word.as_str(), "tried" | "mended"))
+    };
+    for event in told(HaulId(0)) {
+        let at = event.at.strftime("%Y-%m-%d %H:%M UTC");
+        say(&format!("{}   {at}   {}", pad(&event.word, 8), line(&event.detail)))?;
+    }
     for haul in &history.hauls {
         let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
         say(&format!(
@@ -260,6 +270,9 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
                 let path = crate::show::path(&bad.path);
                 say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
             }
+        }
+        for event in told(haul.id) {
+            say(&format!("    {}   {}", pad(&event.word, 6), line(&event.detail)))?;
         }
     }
     Ok(0)

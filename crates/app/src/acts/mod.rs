@@ -2,6 +2,7 @@
 
 mod adopting;
 mod around;
+mod auditing;
 mod demo;
 pub mod drafts;
 mod finding;
@@ -12,6 +13,7 @@ mod suggesting;
 
 pub use adopting::adopt;
 pub use around::data;
+pub use auditing::{audit, start};
 pub use demo::demo;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};

@@ -128,7 +128,7 @@ fn and_more(count: u64, what: &str) -> String {
 
 impl HaulError {
     /// Makes the error of a failed act; a full drive is told apart.
-    pub(super) fn disk(act: &'static str, path: impl Into<PathBuf>) -> impl FnOnce(io::Error) -> Self {
+    pub(crate) fn disk(act: &'static str, path: impl Into<PathBuf>) -> impl FnOnce(io::Error) -> Self {
         let path = path.into();
         move |source| match source.kind() {
             io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full { path },

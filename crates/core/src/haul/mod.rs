@@ -29,6 +29,7 @@ mod scan;
 mod sparing;
 mod speed;
 mod stage;
+mod start;
 mod tables;
 
 pub use error::HaulError;
@@ -42,6 +43,7 @@ pub use returning::{ReturnPlan, give_up_rest, return_haul, return_lots, return_p
 pub use run::{Haul, HaulEnd};
 pub use speed::probe;
 pub use stage::{Stage, StageError};
+pub use start::{StartError, Started, command_of, start_game};
 
 #[cfg(test)]
 mod tests;

@@ -58,7 +58,7 @@ impl Site {
             let why = if bears_name(&folder, &name, wanted.names) {
                 Some(Sight::Named)
             } else {
-                match used_path(&folder, wanted.paths) {
+                match used_path(&folder, wanted.paths, &["cwd", "exe", "root"]) {
                     Ok(path) => path.map(Sight::Uses),
                     // One that has just ended is no secret.
                     Err(error) => {
@@ -71,6 +71,22 @@ impl Site {
         }
         found.sort_by_key(|process| process.pid);
         (found, hidden)
+    }
+}
+
+impl Site {
+    /// Finds the first process that runs from a folder: its program or a file of it is mapped or open; that it works there
+    /// is not enough.
+    pub fn process_from(&self, folder: &Path) -> Option<Process> {
+        let (own, paths) = (std::process::id(), [folder.to_path_buf()]);
+        let entries = fs::read_dir(&self.processes).into_iter().flatten().flatten();
+        let all = entries.filter_map(|entry| Some((entry.file_name().to_str()?.parse::<u32>().ok()?, entry.path())));
+        all.filter(|(pid, _)| *pid != own).find_map(|(pid, at)| {
+            let path = used_path(&at, &paths, &["exe"]).ok().flatten()?;
+            let name = fs::read(at.join("comm")).unwrap_or_default();
+            let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
+            Some(Process { pid, name, why: Sight::Uses(path) })
+        })
     }
 }
 
@@ -89,12 +105,12 @@ fn bears_name(folder: &Path, comm: &str, names: &[String]) -> bool {
     })
 }
 
-fn used_path(folder: &Path, paths: &[PathBuf]) -> std::io::Result<Option<PathBuf>> {
+fn used_path(folder: &Path, paths: &[PathBuf], links: &[&str]) -> std::io::Result<Option<PathBuf>> {
     if paths.is_empty() {
         return Ok(None);
     }
     let within = |path: &Path| paths.iter().any(|wanted| path.starts_with(wanted));
-    for link in ["cwd", "exe", "root"] {
+    for link in links {
         if let Ok(path) = fs::read_link(folder.join(link))
             && within(&path)
         {

@@ -4,6 +4,7 @@
 mod adopting;
 mod anchors;
 mod around;
+mod auditing;
 mod engine;
 mod faults;
 mod finds;

@@ -176,7 +176,7 @@ impl Writing<'_> {
     }
 
     fn program(&mut self, build: &Build) -> Result<()> {
-        let text = format!("#!/bin/sh\necho \"{} starts\"\n", build.title);
+        let text = format!("#!/bin/sh\necho \"{} starts\"\nsleep 1\nexit 0\n", build.title);
         let at = self.at(START);
         super::bytes::text(&at, &text)?;
         fs::set_permissions(&at, fs::Permissions::from_mode(0o755)).map_err(failed(&at))?;

@@ -1,0 +1,252 @@
+//! `audit` and `start`: what became of games since, and whether they come up.
+
+use std::io::{IsTerminal, Write, stderr};
+use std::sync::Mutex;
+use std::time::{Duration, Instant};
+
+use deft_barge_core::audit::{
+    Audit, AuditPhase, Fate, KeptTally, Mended, audit as audit_game, keep, kept_tally, mend, other_copies,
+};
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{Control, History, Journal, StartError, command_of, start_game};
+use deft_barge_core::site::{Sight, Site};
+use deft_barge_core::survey::{Game, Survey};
+use serde_json::{Value, json};
+
+use super::{find_game, stop_on_signals, survey_site};
+use crate::arguments::{Auditing, Pace};
+use crate::fault::{Fault, Kind};
+use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::wording;
+
+/// `audit`
+pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
+    let (survey, _) = survey_site(site);
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let games = meant(site, &survey, &wish.what)?;
+    let stop = stop_on_signals(Pace::default())?;
+    let (mut documents, mut sound, mut audited) = (Vec::new(), true, 0);
+    for game in games {
+        let (title, folder) = (line(&game.found.title), game.found.install.clone());
+        let shown_progress = Progress::new(&title);
+        let report = |phase: AuditPhase| shown_progress.show(phase);
+        if wish.keep {
+            let kept = keep(site, &game.id, &folder, &report, &stop).map_err(|error| {
+                let why = Fault::from(error);
+                Fault::new(
+                    Kind::Failed,
+                    format!("No tally of {title} was kept. {}", why.sentence),
+                    "An older one stays.",
+                )
+            })?;
+            shown_progress.end();
+            audited += 1;
+            documents.push(
+                json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
+            );
+            if !json {
+                say(&format!("{title}   a tally of {} files is kept", count(kept.lines.len() as u64)))?;
+            }
+            continue;
+        }
+        let Some(kept) = kept_tally(site, &journal, &game.id, &folder)? else {
+            documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
+            if !json && !wish.what.is_empty() {
+                say(&format!(
+                    "{title}   no tally is kept of it; take one with: deft-barge audit --keep {}",
+                    line(&game.id.0)
+                ))?;
+            }
+            continue;
+        };
+        audited += 1;
+        let mut found = audit_game(&site.disk, &kept, &folder, &report, &stop)?;
+        let mut mended = Vec::new();
+        if wish.repair && !found.sound() {
+            (mended, found) = repaired(site, &survey, game, &kept, found, wish, &stop)?;
+            for mended in mended.iter().filter(|mended| mended.from.is_some()) {
+                let said = format!("{}: {}", game.found.title, mended.path.display());
+                journal.say(HaulId(0), None, "mended", &said)?;
+            }
+        }
+        shown_progress.end();
+        sound &= found.sound();
+        documents.push(document(game, &kept, &found, &mended)?);
+        if !json {
+            print(&title, &kept, &found, &mended)?;
+        }
+    }
+    if json {
+        say_json("audit", json!({ "sound": sound, "games": documents }))?;
+    } else if audited == 0 && wish.what.is_empty() {
+        say("No tally is kept of any game. Take one with: deft-barge audit --keep GAME")?;
+    }
+    Ok(if sound { 0 } else { 4 })
+}
+
+/// Brings what is damaged from other copies, notes that in the log, and looks once more.
+fn repaired(
+    site: &Site,
+    survey: &Survey,
+    game: &Game,
+    kept: &KeptTally,
+    found: Audit,
+    wish: &Auditing,
+    stop: &Control,
+) -> Result<(Vec<Mended>, Audit), Fault> {
+    if survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty()) {
+        let sentence = format!("The launcher of {} is running.", game.found.title);
+        return Err(Fault::new(Kind::Refused, sentence, "Close it, and repair then."));
+    }
+    let mut copies: Vec<std::path::PathBuf> = Vec::new();
+    for from in &wish.from {
+        copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
+    }
+    let leftovers = super::finding::found(site, survey).into_iter().filter_map(|lying| match &lying.what {
+        deft_barge_core::finds::Lying::Leftover { of, .. } if *of == game.id => Some(lying.path),
+        _ => None,
+    });
+    copies.extend(leftovers);
+    let copies = other_copies(survey, &History::of(site)?, &game.id, &copies);
+    let folder = &game.found.install;
+    let mended = mend(site, kept, folder, &found.findings, &copies, stop)?;
+    let again = audit_game(&site.disk, kept, folder, &|_| {}, stop)?;
+    Ok((mended, again))
+}
+
+/// The games that words mean: games, or drives with all their games; all that can be audited without words.
+fn meant<'a>(site: &Site, survey: &'a Survey, words: &[String]) -> Result<Vec<&'a Game>, Fault> {
+    let sound = |game: &&Game| game.fault().is_none();
+    if words.is_empty() {
+        return Ok(survey.games.iter().filter(sound).collect());
+    }
+    let mut games: Vec<&Game> = Vec::new();
+    for word in words {
+        if let Some(drive) = site.find_drive(word) {
+            let on_it = |game: &&Game| game.drive.as_ref() == Some(&drive.name);
+            games.extend(survey.games.iter().filter(sound).filter(on_it));
+            continue;
+        }
+        let game = find_game(survey, word)?;
+        if let Some(fault) = game.fault() {
+            let sentence = format!("{} cannot be audited: {}.", game.found.title, wording::place_fault(fault));
+            return Err(Fault::new(Kind::Refused, sentence, ""));
+        }
+        games.push(game);
+    }
+    Ok(games)
+}
+
+fn document(game: &Game, kept: &KeptTally, found: &Audit, mended: &[Mended]) -> Result<Value, Fault> {
+    let mut value = to_json(found)?;
+    value["game"] = to_json(&game.id)?;
+    value["title"] = game.found.title.clone().into();
+    value["kept"] = to_json(&kept.made)?;
+    value["origin"] = to_json(&kept.origin)?;
+    value["sound"] = found.sound().into();
+    value["mended"] = to_json(&mended)?;
+    Ok(value)
+}
+
+fn fate(fate: Fate) -> &'static str {
+    match fate {
+        Fate::Damaged => "damaged",
+        Fate::Missing => "missing",
+        Fate::Changed => "written since",
+        Fate::New => "new",
+    }
+}
+
+fn print(title: &str, kept: &KeptTally, found: &Audit, mended: &[Mended]) -> Result<(), Fault> {
+    say(&format!(
+        "{title}   same {}, damaged {}, missing {}, written since {}, new {}   ({}, kept {})",
+        count(found.same),
+        count(found.count(Fate::Damaged)),
+        count(found.count(Fate::Missing)),
+        count(found.count(Fate::Changed)),
+        count(found.count(Fate::New)),
+        found.bytes,
+        kept.made.strftime("%Y-%m-%d %H:%M UTC")
+    ))?;
+    for mended in mended {
+        match &mended.from {
+            Some(from) => say(&format!("  mended  {} from {}", shown(&mended.path), shown(from)))?,
+            None => say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?,
+        }
+    }
+    for finding in found.findings.iter().take(20) {
+        let why = finding.why.as_ref().map_or_else(String::new, |why| format!(" ({})", line(why)));
+        say(&format!("  {:14}{}{why}", fate(finding.fate), shown(&finding.path)))?;
+    }
+    if found.findings.len() > 20 {
+        say(&format!("  and {} more; all of them with --json", count(found.findings.len() as u64 - 20)))?;
+    }
+    Ok(())
+}
+
+/// How far an audit is, on the terminal.
+struct Progress {
+    title: String,
+    told: Mutex<(Instant, bool)>,
+}
+
+impl Progress {
+    fn new(title: &str) -> Self {
+        Self { title: title.into(), told: Mutex::new((Instant::now(), false)) }
+    }
+
+    fn show(&self, phase: AuditPhase) {
+        if !stderr().is_terminal() {
+            return;
+        }
+        let mut told = self.told.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        if told.0.elapsed() > Duration::from_millis(500) {
+            *told = (Instant::now(), true);
+            let _ = write!(stderr(), "\r\x1b[K{}: read {} of {}", self.title, phase.read, phase.all);
+        }
+    }
+
+    fn end(&self) {
+        if self.told.lock().unwrap_or_else(std::sync::PoisonError::into_inner).1 {
+            let _ = write!(stderr(), "\r\x1b[K");
+        }
+    }
+}
+
+/// `start`
+pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bool) -> Result<u8, Fault> {
+    let (survey, _) = survey_site(site);
+    let game = find_game(&survey, word)?;
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let failed = |error: StartError| {
+        let why = match &error {
+            StartError::Place(fault) => format!(": {}", wording::place_fault(fault)),
+            StartError::Spawn { source, .. } => format!(": {source}"),
+            _ => String::new(),
+        };
+        let sentence = format!("{} was not started: {error}{why}.", game.found.title);
+        Fault::new(Kind::Refused, sentence, "Name its program with --program, or start it in its launcher.")
+    };
+    let command = command_of(site, &survey, game, program).map_err(failed)?;
+    let stop = stop_on_signals(Pace::default())?;
+    let started = start_game(site, &journal, game, &command, Duration::from_secs(wait), &stop).map_err(failed)?;
+    if json {
+        say_json(
+            "start",
+            json!({ "game": game.id, "command": started.command, "process": to_json(&started.process)? }),
+        )?;
+    } else {
+        say(&format!("started   {}", line(&started.command.join(" "))))?;
+        match &started.process {
+            Some(process) => {
+                let from = match &process.why {
+                    Sight::Uses(path) => shown(path),
+                    Sight::Named => String::new(),
+                };
+                say(&format!("came up   {} (process {}) from {from}", line(&process.name), process.pid))?;
+            }
+            None => say(&format!("No process came up from {} within {wait} s.", shown(&game.found.install)))?,
+        }
+    }
+    Ok(if started.process.is_some() { 0 } else { 4 })
+}

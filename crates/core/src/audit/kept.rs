@@ -1,0 +1,257 @@
+//! Tallies that are kept: of games that were hauled, in the journal; of others, in files of the state folder.
+//! Format: `docs/formats.md`, "Kept tally".
+
+use std::fs;
+use std::io::{BufRead, BufReader, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use jiff::Timestamp;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use super::{AuditPhase, entries, hash_of};
+use crate::bytes::{Bytes, HaulId};
+use crate::haul::{Control, HaulError, Journal};
+use crate::record::FileChange;
+use crate::site::Site;
+use crate::survey::GameId;
+use crate::tally::{EntryKind, file_hash, stamp_of};
+
+/// What a file was.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", untagged)]
+pub enum KeptFile {
+    /// A file: BLAKE3 in hexadecimal digits.
+    Hash {
+        /// The hash.
+        hash: String,
+    },
+    /// A link, and where it led.
+    Link {
+        /// What it said.
+        #[serde(with = "paths")]
+        target: PathBuf,
+    },
+}
+
+/// A line of a kept tally.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct KeptLine {
+    /// Its path below the folder.
+    #[serde(with = "paths")]
+    pub path: PathBuf,
+    /// Bytes.
+    pub size: u64,
+    /// When it was written, in nanoseconds since 1970.
+    pub modified_ns: i128,
+    /// What it was.
+    #[serde(flatten)]
+    pub file: KeptFile,
+}
+
+/// Where a tally comes from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Origin {
+    /// A person had it taken.
+    Kept,
+    /// This haul has compared it.
+    Haul(HaulId),
+}
+
+/// What a game consisted of, at one time.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct KeptTally {
+    /// The game.
+    pub game: GameId,
+    /// When it was taken.
+    pub made: Timestamp,
+    /// Where it comes from.
+    pub origin: Origin,
+    /// Its files and links, in the order of their paths.
+    #[serde(skip)]
+    pub lines: Vec<KeptLine>,
+}
+
+/// Paths in JSON: as text, or where they are no text as their bytes.
+mod paths {
+    use std::ffi::OsString;
+    use std::os::unix::ffi::{OsStrExt, OsStringExt};
+    use std::path::{Path, PathBuf};
+
+    use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Written {
+        Text(PathBuf),
+        Bytes(Vec<u8>),
+    }
+
+    pub fn serialize<S: Serializer>(path: &Path, out: S) -> Result<S::Ok, S::Error> {
+        match path.to_str() {
+            Some(text) => out.serialize_str(text),
+            None => path.as_os_str().as_bytes().serialize(out),
+        }
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<PathBuf, D::Error> {
+        Ok(match Written::deserialize(from)? {
+            Written::Text(path) => path,
+            Written::Bytes(bytes) => OsString::from_vec(bytes).into(),
+        })
+    }
+}
+
+#[derive(Serialize, Deserialize)]
+struct Head {
+    format: u32,
+    game: GameId,
+    made: Timestamp,
+}
+
+fn file_of(site: &Site, game: &GameId) -> PathBuf {
+    let name = blake3::hash(game.0.as_bytes()).to_hex();
+    site.state_folder().join("tallies").join(format!("{}.jsonl", &name[..16]))
+}
+
+/// Reads every byte of a game and keeps what it is.
+///
+/// # Errors
+/// [`HaulError::Disk`] for the first file that cannot be read, [`HaulError::Paused`] if a stop was asked for. An older tally stays.
+#[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+pub fn keep(
+    site: &Site,
+    game: &GameId,
+    folder: &Path,
+    report: &(dyn Fn(AuditPhase) + Sync),
+    stop: &Control,
+) -> Result<KeptTally, HaulError> {
+    let disk = &site.disk;
+    let all: Vec<_> = entries(disk, folder)?.into_iter().collect();
+    let bytes = Bytes::new(all.iter().map(|(_, entry)| entry.size).sum());
+    let done = AtomicU64::new(0);
+    let add = |count: u64| {
+        let read = Bytes::new(done.fetch_add(count, Ordering::Relaxed) + count);
+        report(AuditPhase { read, all: bytes });
+    };
+    let line = |(path, entry): &(PathBuf, crate::tally::Entry)| -> Result<KeptLine, HaulError> {
+        let at = folder.join(path);
+        let meta = at.symlink_metadata().map_err(HaulError::disk("look at", &at))?;
+        let file = match &entry.kind {
+            EntryKind::Link(target) => KeptFile::Link { target: target.clone() },
+            _ => KeptFile::Hash {
+                hash: hash_of(disk, &at, stop, &add).map_err(HaulError::disk("read", &at))?.to_hex().to_string(),
+            },
+        };
+        let size = if matches!(file, KeptFile::Link { .. }) { 0 } else { meta.len() };
+        Ok(KeptLine { path: path.clone(), size, modified_ns: stamp_of(&meta), file })
+    };
+    let lines: Result<Vec<KeptLine>, HaulError> = all.par_iter().map(line).collect();
+    if stop.asked() {
+        return Err(HaulError::Paused);
+    }
+    let kept = KeptTally { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines: lines? };
+    let path = file_of(site, game);
+    let fault = |source| HaulError::disk("write", &path)(source);
+    fs::create_dir_all(path.parent().unwrap_or(Path::new("/"))).map_err(fault)?;
+    let fresh = path.with_extension("new");
+    let mut out = BufWriter::new(fs::File::create(&fresh).map_err(fault)?);
+    let head = Head { format: 1, game: game.clone(), made: kept.made };
+    let json = |value: serde_json::Result<String>| value.unwrap_or_default();
+    writeln!(out, "{}", json(serde_json::to_string(&head))).map_err(fault)?;
+    for line in &kept.lines {
+        writeln!(out, "{}", json(serde_json::to_string(&line))).map_err(fault)?;
+    }
+    out.into_inner().map_err(|e| fault(e.into_error()))?.sync_all().map_err(fault)?;
+    fs::rename(&fresh, &path).map_err(fault)?;
+    Ok(kept)
+}
+
+fn read(site: &Site, game: &GameId) -> Option<KeptTally> {
+    let mut lines = BufReader::new(fs::File::open(file_of(site, game)).ok()?).lines();
+    let head: Head = serde_json::from_str(&lines.next()?.ok()?).ok()?;
+    let sound = head.format == 1 && head.game == *game;
+    let lines: Option<Vec<KeptLine>> = lines.map(|line| serde_json::from_str(&line.ok()?).ok()).collect();
+    let lines = lines.filter(|_| sound)?;
+    Some(KeptTally { game: head.game, made: head.made, origin: Origin::Kept, lines })
+}
+
+/// The newest tally that is kept of a game where it lies now: one that a person had taken, or that of the haul that brought it
+/// there.
+pub fn kept_tally(
+    site: &Site,
+    journal: &Journal,
+    game: &GameId,
+    folder: &Path,
+) -> Result<Option<KeptTally>, HaulError> {
+    let kept = read(site, game);
+    let hauls = journal.hauls()?;
+    let lots = hauls.iter().flat_map(|haul| haul.lots.iter().map(move |lot| (haul, lot)));
+    let brought = lots
+        .filter(|(_, lot)| lot.planned.game == *game && lot.stage.is_repointed() && lot.planned.place() == folder)
+        .find(|(_, lot)| journal.lines(lot.id).next().is_some());
+    let Some((haul, lot)) = brought.filter(|(haul, _)| kept.as_ref().is_none_or(|kept| haul.made > kept.made)) else {
+        return Ok(kept);
+    };
+    let rewritten = journal.changes(lot.id)?;
+    let (mut lines, mut again): (Vec<KeptLine>, Vec<_>) = (Vec::new(), Vec::new());
+    for line in journal.lines(lot.id) {
+        let line = line?;
+        let path = line.entry.path.as_path().to_path_buf();
+        let modified_ns = line.there.map_or(line.entry.modified_ns, |there| there.modified_ns);
+        let file = match &line.entry.kind {
+            EntryKind::Folder => continue,
+            EntryKind::Link(_) => match folder.join(&path).read_link() {
+                // A link that leads into the game was re-aimed: where it leads now is what it should say.
+                Ok(target) => KeptFile::Link { target },
+                Err(_) => KeptFile::Link { target: PathBuf::new() },
+            },
+            EntryKind::File | EntryKind::Again(_) => {
+                let blocks: Option<Vec<_>> = line.blocks.iter().copied().collect();
+                match (after_repoint(&rewritten, &folder.join(&path)), blocks) {
+                    (Some(hash), _) => KeptFile::Hash { hash },
+                    (None, Some(blocks)) if !blocks.is_empty() => {
+                        KeptFile::Hash { hash: blake3::Hash::from(file_hash(&blocks)).to_hex().to_string() }
+                    }
+                    // A further name of a file has the bytes of that file.
+                    _ => {
+                        if let EntryKind::Again(of) = &line.entry.kind {
+                            again.push((path, of.as_path().to_path_buf(), modified_ns));
+                        }
+                        continue;
+                    }
+                }
+            }
+        };
+        let size = match &file {
+            KeptFile::Link { .. } => 0,
+            KeptFile::Hash { .. } => after_size(&rewritten, &folder.join(&path)).unwrap_or(line.entry.size),
+        };
+        lines.push(KeptLine { path, size, modified_ns, file });
+    }
+    for (path, of, modified_ns) in again {
+        let first = lines.iter().find(|line| line.path == of).cloned();
+        lines.extend(first.map(|first| KeptLine { path, modified_ns, ..first }));
+    }
+    lines.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(Some(KeptTally { game: game.clone(), made: haul.made, origin: Origin::Haul(haul.id), lines }))
+}
+
+fn content<'a>(rewritten: &'a [FileChange], path: &Path) -> Option<&'a [u8]> {
+    let change = rewritten.iter().find(|change| change.file == path)?;
+    match &change.after {
+        crate::record::Content::Bytes(bytes) => Some(bytes),
+        _ => None,
+    }
+}
+
+/// The hash of a file of the lot that its repoint rewrote.
+fn after_repoint(rewritten: &[FileChange], path: &Path) -> Option<String> {
+    content(rewritten, path).map(|bytes| blake3::hash(bytes).to_hex().to_string())
+}
+
+fn after_size(rewritten: &[FileChange], path: &Path) -> Option<u64> {
+    content(rewritten, path).map(|bytes| bytes.len() as u64)
+}

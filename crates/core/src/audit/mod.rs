@@ -1,0 +1,190 @@
+//! Audit: a game against the tally that was kept of it, now or much later.
+//!
+//! Law: looking writes nothing but the tally that a person asks for. A file that was written since is told from one whose
+//! bytes changed by themselves: the latter has the size and the time that it had. Start at [`audit`].
+
+mod kept;
+mod repair;
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use crate::bytes::Bytes;
+use crate::disk::Disk;
+use crate::haul::{Control, HaulError};
+use crate::tally::{BLOCK, Entry, EntryKind, Found, walk_each};
+
+pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
+pub use repair::{Mended, mend, other_copies};
+
+/// How a file is not what it was.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Fate {
+    /// Its size and time are what they were, and its bytes are not, or cannot be read: it is damaged.
+    Damaged,
+    /// It is not there.
+    Missing,
+    /// It was written since: it has another size or time, and other bytes.
+    Changed,
+    /// It was not there then.
+    New,
+}
+
+/// One file that is not what it was.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Finding {
+    /// Its path below the folder.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub path: PathBuf,
+    /// How.
+    pub fate: Fate,
+    /// Why its bytes cannot be read, where that is so.
+    pub why: Option<String>,
+}
+
+/// What an audit found.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Audit {
+    /// Where it looked.
+    pub folder: PathBuf,
+    /// Files that are what they were.
+    pub same: u64,
+    /// Bytes of those.
+    pub bytes: Bytes,
+    /// What is not, in the order of its weight, then by path.
+    pub findings: Vec<Finding>,
+}
+
+impl Audit {
+    /// Number of files with this fate.
+    pub fn count(&self, fate: Fate) -> u64 {
+        self.findings.iter().filter(|finding| finding.fate == fate).count() as u64
+    }
+
+    /// Whether nothing is damaged or missing; what was written since, or is new, is the game's own affair.
+    pub fn sound(&self) -> bool {
+        self.count(Fate::Damaged) == 0 && self.count(Fate::Missing) == 0
+    }
+}
+
+/// How far an audit is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct AuditPhase {
+    /// Bytes read.
+    pub read: Bytes,
+    /// Bytes in all.
+    pub all: Bytes,
+}
+
+/// The entries below a folder that are no folders, by their paths.
+fn entries(disk: &Disk, folder: &Path) -> Result<BTreeMap<PathBuf, Entry>, HaulError> {
+    let mut all = BTreeMap::new();
+    walk_each(disk, folder, &mut |found| {
+        if let Found::Entry(entry) = found
+            && entry.kind != EntryKind::Folder
+        {
+            all.insert(entry.path.as_path().to_path_buf(), entry);
+        }
+        Ok::<(), std::io::Error>(())
+    })
+    .map_err(HaulError::disk("read", folder))?;
+    Ok(all)
+}
+
+/// The BLAKE3 hash of a file, read from its drive and not from memory.
+fn hash_of(disk: &Disk, path: &Path, stop: &Control, read: &dyn Fn(u64)) -> std::io::Result<blake3::Hash> {
+    let file = disk.open_read(path)?;
+    disk.forget(&file);
+    let (mut hasher, mut buffer, mut offset) = (blake3::Hasher::new(), vec![0; BLOCK as usize], 0);
+    loop {
+        if stop.asked() {
+            return Err(std::io::ErrorKind::Interrupted.into());
+        }
+        let count = disk.read_at(&file, &mut buffer, offset)?;
+        hasher.update(&buffer[..count]);
+        offset += count as u64;
+        read(count as u64);
+        if count < buffer.len() {
+            return Ok(hasher.finalize());
+        }
+    }
+}
+
+/// Compares a folder with the tally that was kept of it, byte by byte. `report` hears how far it is.
+///
+/// # Errors
+/// [`HaulError::Disk`] if the folder cannot be read at all, [`HaulError::Paused`] if a stop was asked for.
+pub fn audit(
+    disk: &Disk,
+    kept: &KeptTally,
+    folder: &Path,
+    report: &(dyn Fn(AuditPhase) + Sync),
+    stop: &Control,
+) -> Result<Audit, HaulError> {
+    let now = entries(disk, folder)?;
+    let all = Bytes::new(kept.lines.iter().map(|line| line.size).sum());
+    let done = AtomicU64::new(0);
+    let add = |count: u64| {
+        let read = Bytes::new(done.fetch_add(count, Ordering::Relaxed) + count);
+        report(AuditPhase { read, all });
+    };
+    let judged: Vec<Option<Finding>> =
+        kept.lines.par_iter().map(|line| judge(disk, line, folder, now.get(&line.path), stop, &add)).collect();
+    if stop.asked() {
+        return Err(HaulError::Paused);
+    }
+    let mut out = Audit { folder: folder.into(), ..Audit::default() };
+    for (line, judged) in kept.lines.iter().zip(judged) {
+        match judged {
+            None => {
+                out.same += 1;
+                out.bytes = out.bytes.plus(Bytes::new(line.size));
+            }
+            Some(finding) => out.findings.push(finding),
+        }
+    }
+    let known: std::collections::HashSet<&Path> = kept.lines.iter().map(|line| line.path.as_path()).collect();
+    let new = now.keys().filter(|path| !known.contains(path.as_path()));
+    out.findings.extend(new.map(|path| Finding { path: path.clone(), fate: Fate::New, why: None }));
+    out.findings.sort_by(|a, b| (a.fate, &a.path).cmp(&(b.fate, &b.path)));
+    Ok(out)
+}
+
+fn judge(
+    disk: &Disk,
+    line: &KeptLine,
+    folder: &Path,
+    now: Option<&Entry>,
+    stop: &Control,
+    read: &dyn Fn(u64),
+) -> Option<Finding> {
+    let finding = |fate, why| Some(Finding { path: line.path.clone(), fate, why });
+    let Some(entry) = now else { return finding(Fate::Missing, None) };
+    match (&entry.kind, &line.file) {
+        (EntryKind::Link(target), KeptFile::Link { target: kept }) => {
+            return if target == kept { None } else { finding(Fate::Changed, None) };
+        }
+        (EntryKind::File | EntryKind::Again(_), KeptFile::Hash { .. }) => {}
+        _ => return finding(Fate::Changed, None),
+    }
+    let KeptFile::Hash { hash } = &line.file else { return None };
+    let at = folder.join(&line.path);
+    let meta = at.symlink_metadata().ok();
+    let size = meta.as_ref().map_or(0, std::fs::Metadata::len);
+    let time = meta.as_ref().map_or(0, crate::tally::stamp_of);
+    let untouched = size == line.size && time == line.modified_ns;
+    if size != line.size {
+        return finding(Fate::Changed, None);
+    }
+    match hash_of(disk, &at, stop, read) {
+        Ok(now) if now.to_hex().as_str() == hash => None,
+        Ok(_) if untouched => finding(Fate::Damaged, None),
+        Ok(_) => finding(Fate::Changed, None),
+        Err(error) => finding(Fate::Damaged, Some(error.to_string())),
+    }
+}

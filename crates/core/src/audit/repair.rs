@@ -1,0 +1,114 @@
+//! Repair: a file that is damaged or missing is brought from another copy that has the very bytes that were kept.
+//!
+//! Law: nothing is taken that has not the kept hash; the new file is whole and flushed before it gets the name, and what it
+//! replaces is known not to be what was kept.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::{Fate, Finding, KeptFile, KeptTally, hash_of};
+use crate::disk::{Disk, Meta, What};
+use crate::haul::{Control, HaulError, History};
+use crate::site::Site;
+use crate::survey::{GameId, Survey};
+use crate::tally::BLOCK;
+
+/// One file and what became of it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Mended {
+    /// Its path below the folder.
+    #[serde(serialize_with = "crate::site::shown_path")]
+    pub path: PathBuf,
+    /// The copy that it was brought from; `None` if no copy has the kept bytes.
+    pub from: Option<PathBuf>,
+}
+
+/// Folders that may hold another copy of a game: originals that are held, the old and new places of its hauls, and others that
+/// somebody names.
+pub fn other_copies(survey: &Survey, history: &History, game: &GameId, more: &[PathBuf]) -> Vec<PathBuf> {
+    let lots = history.hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
+    let places = lots.flat_map(|lot| [lot.planned.source().to_path_buf(), lot.planned.to.clone()]);
+    let here = survey.game(game).map(|game| game.found.install.clone());
+    let mut all: Vec<PathBuf> = more.iter().cloned().chain(places).collect();
+    all.retain(|folder| folder.is_dir() && Some(folder) != here.as_ref());
+    let mut seen = Vec::new();
+    all.retain(|folder| {
+        let fresh = !seen.contains(folder);
+        seen.push(folder.clone());
+        fresh
+    });
+    all
+}
+
+/// Brings what an audit found damaged or missing from other copies.
+///
+/// # Errors
+/// The first write that fails; the files before it are mended, that one is as it was.
+pub fn mend(
+    site: &Site,
+    kept: &KeptTally,
+    folder: &Path,
+    findings: &[Finding],
+    copies: &[PathBuf],
+    stop: &Control,
+) -> Result<Vec<Mended>, HaulError> {
+    let mut out = Vec::new();
+    let bad = findings.iter().filter(|finding| matches!(finding.fate, Fate::Damaged | Fate::Missing));
+    for finding in bad {
+        let Some(line) = kept.lines.iter().find(|line| line.path == finding.path) else { continue };
+        let KeptFile::Hash { hash } = &line.file else { continue };
+        let same = |copy: &PathBuf| {
+            let at = copy.join(&finding.path);
+            let right = at.symlink_metadata().is_ok_and(|meta| meta.is_file() && meta.len() == line.size);
+            right && hash_of(&site.disk, &at, stop, &|_| {}).is_ok_and(|now| now.to_hex().as_str() == hash)
+        };
+        let from = copies.iter().find(|copy| same(copy)).map(|copy| copy.join(&finding.path));
+        if stop.asked() {
+            return Err(HaulError::Paused);
+        }
+        if let Some(from) = &from {
+            bring(&site.disk, from, &folder.join(&finding.path), line.modified_ns, hash, stop)?;
+        }
+        out.push(Mended { path: finding.path.clone(), from });
+    }
+    Ok(out)
+}
+
+fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Control) -> Result<(), HaulError> {
+    use std::os::unix::fs::MetadataExt;
+    let fault = HaulError::disk;
+    let parent = to.parent().unwrap_or(Path::new("/"));
+    for missing in parent.ancestors().take_while(|folder| !folder.is_dir()).collect::<Vec<_>>().into_iter().rev() {
+        disk.make_folder(missing).map_err(fault("make", missing))?;
+    }
+    let name = to.file_name().unwrap_or_default().to_string_lossy();
+    let fresh = to.with_file_name(format!(".deft-barge-mended-{name}"));
+    if fresh.symlink_metadata().is_ok() {
+        disk.remove(&fresh, What::File).map_err(fault("remove", &fresh))?;
+    }
+    let source = disk.open_read(from).map_err(fault("open", from))?;
+    let meta = from.symlink_metadata().map_err(fault("look at", from))?;
+    let target = disk.create(&fresh).map_err(fault("make", &fresh))?;
+    let (mut buffer, mut offset) = (vec![0; BLOCK as usize], 0);
+    loop {
+        let count = disk.read_at(&source, &mut buffer, offset).map_err(fault("read", from))?;
+        disk.write_at(&target, &buffer[..count], offset).map_err(fault("write", &fresh))?;
+        offset += count as u64;
+        if count < buffer.len() {
+            break;
+        }
+    }
+    let mode = to.symlink_metadata().map_or(meta.mode(), |old| old.mode()) & 0o7777;
+    let meta = Meta { mode, owner: (meta.uid(), meta.gid()), modified_ns: time, attributes: Vec::new() };
+    disk.set_meta(&target, &meta).map_err(fault("set the times of", &fresh))?;
+    disk.flush(&target).map_err(fault("flush", &fresh))?;
+    drop(target);
+    let read = hash_of(disk, &fresh, stop, &|_| {}).map_err(fault("read", &fresh))?;
+    if read.to_hex().as_str() != hash {
+        disk.remove(&fresh, What::File).map_err(fault("remove", &fresh))?;
+        return Err(HaulError::Changed { path: to.into(), count: 1 });
+    }
+    disk.replace(&fresh, to).map_err(fault("replace", to))?;
+    disk.flush_folder(parent).map_err(fault("flush", parent))
+}
