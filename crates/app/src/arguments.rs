@@ -66,6 +66,9 @@ pub enum Command {
         #[command(subcommand)]
         act: Option<FindsAct>,
     },
+    /// Bring a library, a portable launcher or a folder to a drive with what another PC needs, or check that there.
+    #[command(subcommand)]
+    Carry(CarryAct),
     /// Compare games with the tallies that were kept of them: what is damaged, missing, or was written since.
     Audit(Auditing),
     /// Start a game, and see that its process comes up from where it lies.
@@ -120,6 +123,25 @@ pub enum FindsAct {
     RemoveLink(Settled),
     /// Take the entry of a game that is not there off its launcher's list.
     Forget(Settled),
+}
+
+#[derive(Debug, Subcommand)]
+pub enum CarryAct {
+    /// Haul it to a drive, or leave it where it is; put installers, a card and the list of checksums beside it.
+    Pack {
+        /// A launcher, by name or id, or the folder of a library, or any folder.
+        what: String,
+        /// The drive, by name or digit; without it it stays where it is.
+        #[arg(long, value_name = "DRIVE")]
+        to: Option<String>,
+        #[command(flatten)]
+        consent: Consent,
+    },
+    /// Say what a carried folder needs and this machine lacks, and how its records are led to where it lies now.
+    Check {
+        /// The carried folder.
+        folder: PathBuf,
+    },
 }
 
 #[derive(Debug, Args)]

@@ -62,6 +62,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
         Some(Command::Library(act)) => acts::library(&site, &act, json),
         Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),
+        Some(Command::Carry(act)) => acts::carry(&site, &act, json),
         Some(Command::Audit(auditing)) => acts::audit(&site, &auditing, json),
         Some(Command::Start { game, program, wait }) => acts::start(&site, &game, program.as_deref(), wait, json),
         Some(Command::Adopt(adopting)) => acts::adopt(&site, &adopting, json),

@@ -8,6 +8,7 @@
 
 pub mod audit;
 pub mod bytes;
+pub mod carry;
 pub mod disk;
 pub mod finds;
 pub mod haul;

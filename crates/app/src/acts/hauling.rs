@@ -310,7 +310,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     }
     say(&format!("Haul {} is returned.", row.id))?;
     for lot in &row.lots {
-        say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(&lot.planned.from)))?;
+        say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(lot.planned.origin())))?;
     }
     Ok(0)
 }

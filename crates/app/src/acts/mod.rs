@@ -3,6 +3,7 @@
 mod adopting;
 mod around;
 mod auditing;
+mod carrying;
 mod demo;
 pub mod drafts;
 mod finding;
@@ -14,6 +15,7 @@ mod suggesting;
 pub use adopting::adopt;
 pub use around::data;
 pub use auditing::{audit, start};
+pub use carrying::carry;
 pub use demo::demo;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};

@@ -1,5 +1,6 @@
 //! The key map, as data; the help is made of it.
 
+use deft_barge_core::finds::FindAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// The views that there are so far.
@@ -8,6 +9,7 @@ pub enum View {
     Drives,
     Haul,
     Running,
+    Finds,
 }
 
 /// What a key asks for.
@@ -39,6 +41,14 @@ pub enum Wish {
     LetGo,
     Undo,
     Refresh,
+    /// Digits send the user data of the game, or the game again.
+    UserData,
+    /// User data that is on the haul goes in another of its ways.
+    OtherWay,
+    /// Start the game and see that it comes up.
+    Play,
+    /// Do what fits a find.
+    Act(FindAct),
     Help,
     Back,
     Quit,
@@ -85,7 +95,21 @@ pub const KEYS: &[Key] = &[
     key(Char('M'), In(View::Drives), Wish::Played, "suggest what was played last for this drive"),
     key(Char('w'), In(View::Drives), Wish::SaveDraft, "save this haul's draft under a name"),
     key(Char('o'), In(View::Drives), Wish::OpenDraft, "open a saved draft"),
-    key(Char('f'), In(View::Drives), Wish::Refresh, "look at drives and games afresh"),
+    key(Char('u'), In(View::Drives), Wish::UserData, "let digits send the game's user data, or the game again"),
+    key(Char('v'), In(View::Drives), Wish::OtherWay, "send that user data in another way"),
+    key(Char('p'), In(View::Drives), Wish::Play, "start this game and see it come up"),
+    key(Char('R'), Everywhere, Wish::Refresh, "look at drives and games afresh"),
+    key(Char('a'), In(View::Finds), Wish::Act(FindAct::Adopt), "adopt: make it an installed game"),
+    key(Char('l'), In(View::Finds), Wish::Act(FindAct::LetGo), "compare it with the copy that stays, and let go of it"),
+    key(Char('s'), In(View::Finds), Wish::Act(FindAct::SetAside), "set it aside"),
+    key(Char('x'), In(View::Finds), Wish::Act(FindAct::RemoveLink), "take the link away"),
+    key(Char('y'), In(View::Finds), Wish::Act(FindAct::Forget), "take the entry off its launcher's list"),
+    key(
+        Char('n'),
+        In(View::Finds),
+        Wish::Act(FindAct::Reanchor),
+        "re-anchor: lead all records to where the drive is now",
+    ),
     key(Char('a'), In(View::Haul), Wish::Accept, "accept the cautions"),
     key(Char('L'), In(View::Haul), Wish::MakeLetters, "let missing drive letters be made, or not"),
     key(Char('t'), In(View::Haul), Wish::TryFirst, "let the smallest game be tried first, or not"),
@@ -107,6 +131,7 @@ pub const KEYS: &[Key] = &[
     key(Char('d'), Everywhere, Wish::Show(View::Drives), "Drives"),
     key(Char('h'), Everywhere, Wish::Show(View::Haul), "Haul"),
     key(Char('r'), Everywhere, Wish::Show(View::Running), "Running"),
+    key(Char('f'), Everywhere, Wish::Show(View::Finds), "Finds"),
     key(Char('?'), Everywhere, Wish::Help, "these keys"),
     key(Esc, Everywhere, Wish::Back, "back; the plan is kept"),
     key(Char('q'), Everywhere, Wish::Quit, "leave"),
@@ -172,7 +197,7 @@ mod tests {
 
     #[test]
     fn no_key_means_two_things_in_one_view() {
-        for view in [View::Drives, View::Haul, View::Running] {
+        for view in [View::Drives, View::Haul, View::Running, View::Finds] {
             let here: Vec<&Key> = KEYS.iter().filter(|k| k.place == Everywhere || k.place == In(view)).collect();
             for (n, key) in here.iter().enumerate() {
                 assert!(here[n + 1..].iter().all(|other| other.code != key.code), "{:?} in {view:?}", key.code);

@@ -2,6 +2,7 @@
 //!
 //! Law: a frame is drawn from [`State`] alone and never waits for a disk. Start at [`run`].
 
+mod around;
 mod choosing;
 mod hull;
 mod keys;
@@ -17,17 +18,19 @@ use std::thread;
 use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, Sender, unbounded};
+use deft_barge_core::finds::find;
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, History, Journal, Stage, give_up_rest, release_haul, return_haul,
+    Control, Haul, HaulError, History, Journal, Stage, StartError, command_of, give_up_rest, release_haul, return_haul,
+    start_game,
 };
-use deft_barge_core::plan::{Draft, Policy, Trial, plan, quiet};
+use deft_barge_core::plan::{Plan, Policy, Trial, anchors, plan, plan_adoption, plan_anchor, plan_removal, quiet};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Survey, SurveyPhase, survey};
+use deft_barge_core::survey::{GameId, Survey, SurveyPhase, survey};
 use signal_hook::consts::{SIGHUP, SIGTERM};
 
 use crate::acts::drafts;
 use crate::fault::{Fault, Kind};
-use state::{Act, Event, State, Work};
+use state::{Act, Errand, Event, State, Work};
 use terminal::Held;
 use theme::{Depth, Theme};
 
@@ -130,12 +133,26 @@ impl Conductor {
                 let (survey, history) = look(&site, &report);
                 let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history)));
             })),
-            Act::Plan(draft) => {
+            Act::Plan(errand) => {
                 let Some(mut survey) = state.survey.clone() else { return };
                 thread::spawn(move || {
                     survey.look_at_room();
-                    let plan = plan(&site, &survey, &draft, Policy::Hold);
-                    let _ = tell.send(Event::Planned(Box::new(plan), draft));
+                    let plan = plan_errand(&site, &survey, &errand);
+                    let _ = tell.send(Event::Planned(Box::new(plan), errand));
+                });
+            }
+            Act::Find => {
+                let (Some(survey), history) = (state.survey.clone(), state.history.clone()) else { return };
+                thread::spawn(move || {
+                    let lying = find(&site, &survey, &history, &|_| {});
+                    let _ = tell.send(Event::Found(lying, anchors(&site, &survey)));
+                });
+            }
+            Act::Play(id) => {
+                let Some(survey) = state.survey.clone() else { return };
+                thread::spawn(move || {
+                    let said = play(&site, &survey, &id).unwrap_or_else(|fault| fault.text());
+                    let _ = tell.send(Event::Said(said));
                 });
             }
             Act::Quiet => {
@@ -178,10 +195,43 @@ fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<H
     let history = History::of(site);
     let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
     let mut survey = survey(site, held, report);
+    // Not to know a drive again later is no reason to fail now.
+    let _ = site.remember_drives();
     if let Ok(history) = &history {
         survey.speeds = history.speeds.clone();
     }
     (survey, history.map_err(Fault::from))
+}
+
+fn plan_errand(site: &Site, survey: &Survey, errand: &Errand) -> Plan {
+    match errand {
+        Errand::Draft(draft) => plan(site, survey, draft, Policy::Hold),
+        Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
+        Errand::Adoption(adoption) => plan_adoption(site, survey, adoption),
+        Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, &|_| {}),
+    }
+}
+
+/// Starts a game and says what came of it.
+fn play(site: &Site, survey: &Survey, id: &GameId) -> Result<String, Fault> {
+    let Some(game) = survey.game(id) else { return Ok("It is not there any more.".into()) };
+    let failed = |error: StartError| {
+        let why = match &error {
+            StartError::Place(fault) => format!(": {}", crate::wording::place_fault(fault)),
+            StartError::Spawn { source, .. } => format!(": {source}"),
+            _ => String::new(),
+        };
+        Fault::new(Kind::Refused, format!("{} was not started: {error}{why}.", game.found.title), "")
+    };
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let command = command_of(site, survey, game, None).map_err(failed)?;
+    let patience = std::time::Duration::from_secs(30);
+    let started = start_game(site, &journal, game, &command, patience, &Control::default()).map_err(failed)?;
+    let from = crate::show::path(&game.found.install);
+    Ok(match started.process {
+        Some(process) => format!("{} came up (process {}) from {from}.", game.found.title, process.pid),
+        None => format!("{} was started; no process was seen to come up from {from}.", game.found.title),
+    })
 }
 
 fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
@@ -190,7 +240,7 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Re
     };
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     match work {
-        Work::Start(draft) => start(site, &journal, draft, &report, stop),
+        Work::Start(errand) => start(site, &journal, errand, &report, stop),
         Work::Resume => {
             let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
             Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
@@ -209,13 +259,13 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Re
 fn start(
     site: &Site,
     journal: &Journal,
-    draft: &Draft,
+    errand: &Errand,
     report: &dyn Fn(deft_barge_core::haul::HaulEvent),
     stop: &Control,
 ) -> Result<(), Fault> {
     let (survey, history) = look(site, &|_| {});
     history?;
-    let plan = plan(site, &survey, draft, Policy::Hold);
+    let plan = plan_errand(site, &survey, errand);
     let mut haul = Haul::begin(site, journal, &plan)?;
     let id = haul.id();
     match haul.run(report, stop) {

@@ -1,13 +1,16 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
+use std::path::PathBuf;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{HaulEvent, HaulRow, History};
+use deft_barge_core::finds::{FindAct, LyingAbout};
+use deft_barge_core::haul::{HaulEvent, HaulRow, History, LotRow};
 use deft_barge_core::plan::{
-    Aim, Destination, Draft, DraftFile, Finding, FindingKind, Links, Load, MakeLetters, Plan, Trial, Weight, projected,
+    Adoption, Aim, Anchor, Destination, Draft, DraftFile, Finding, FindingKind, Links, Load, MakeLetters, Mode, Plan,
+    Trial, Weight, projected,
 };
-use deft_barge_core::survey::{Game, Survey};
+use deft_barge_core::survey::{Game, GameId, Survey};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
 use super::choosing::{Typed, Typing};
@@ -24,8 +27,10 @@ pub enum Event {
         of: usize,
     },
     Surveyed(Box<Survey>, Box<Result<History, Fault>>),
-    /// The plan of a draft.
-    Planned(Box<Plan>, Draft),
+    /// The plan of a draft, or of an act.
+    Planned(Box<Plan>, Errand),
+    /// What is lying about.
+    Found(Vec<LyingAbout>, Vec<Anchor>),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
     Said(String),
@@ -43,7 +48,11 @@ pub enum Event {
 #[derive(Clone, Debug, PartialEq)]
 pub enum Act {
     Survey,
-    Plan(Draft),
+    Plan(Errand),
+    /// Look for what is lying about.
+    Find,
+    /// Start a game, and see that it comes up.
+    Play(GameId),
     Quiet,
     Run(Work),
     Pause,
@@ -56,10 +65,19 @@ pub enum Act {
     Leave,
 }
 
+/// What a plan is made of: the draft, or an act on something that lies about.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Errand {
+    Draft(Draft),
+    Removal(Box<LyingAbout>, FindAct),
+    Adoption(Box<Adoption>),
+    Anchor(PathBuf, PathBuf),
+}
+
 /// Work that writes; one at a time.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Work {
-    Start(Draft),
+    Start(Errand),
     Resume,
     /// Say yes to a haul that waits after its first game, and go on with it.
     Agree(HaulId),
@@ -93,6 +111,13 @@ pub struct State {
     pub measured: (usize, usize),
     pub history: History,
     pub draft: Draft,
+    /// An act that the plan is made of instead of the draft.
+    pub act: Option<Errand>,
+    /// What is lying about; `None` as long as nobody has looked.
+    pub finds: Option<(Vec<LyingAbout>, Vec<Anchor>)>,
+    pub find: usize,
+    /// Whether digits send the user data of the game under the cursor.
+    pub on_data: bool,
     pub loads: Vec<Load>,
     pub plan: Option<Plan>,
     pub planning: bool,
@@ -131,6 +156,10 @@ impl State {
             measured: (0, 0),
             history: History::default(),
             draft: Draft::default(),
+            act: None,
+            finds: None,
+            find: 0,
+            on_data: false,
             loads: Vec::new(),
             plan: None,
             planning: false,
@@ -189,7 +218,7 @@ impl State {
         match self.view {
             _ if self.running.work.is_some() => Duration::from_millis(100),
             View::Haul | View::Running => Duration::from_secs(1),
-            View::Drives => Duration::from_hours(1),
+            View::Drives | View::Finds => Duration::from_hours(1),
         }
     }
 
@@ -221,9 +250,14 @@ impl State {
                 Vec::new()
             }
             Event::Surveyed(survey, history) => self.surveyed(*survey, *history),
-            Event::Planned(plan, draft) => {
+            Event::Found(lying, anchors) => {
+                self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
+                self.finds = Some((lying, anchors));
+                Vec::new()
+            }
+            Event::Planned(plan, errand) => {
                 // The draft may have been changed since.
-                if draft == self.draft {
+                if errand == self.errand() {
                     self.planned(*plan);
                 }
                 Vec::new()
@@ -278,7 +312,7 @@ impl State {
             self.asked_quiet = self.clock;
             if self.clock.saturating_sub(self.asked_plan) >= AGAIN && self.planned_in < AGAIN / 10 {
                 self.asked_plan = self.clock;
-                return vec![Act::Plan(self.draft.clone())];
+                return vec![Act::Plan(self.errand())];
             }
             return vec![Act::Quiet];
         }
@@ -299,11 +333,17 @@ impl State {
                 self.view = View::Running;
             }
         }
-        self.draft.lots.retain(|lot| survey.game(&lot.game).is_some());
+        self.draft.lots.retain(|lot| survey.cargo(&lot.game, lot.way).is_some());
+        self.finds = None;
         self.survey = Some(survey);
         self.game = self.game.min(self.games_here().len().saturating_sub(1));
         self.redraft();
-        Vec::new()
+        if self.view == View::Finds { vec![Act::Find] } else { Vec::new() }
+    }
+
+    /// What the plan is made of.
+    pub fn errand(&self) -> Errand {
+        self.act.clone().unwrap_or_else(|| Errand::Draft(self.draft.clone()))
     }
 
     pub(super) fn redraft(&mut self) {
@@ -311,6 +351,7 @@ impl State {
             self.loads = projected(survey, &self.draft);
         }
         self.plan = None;
+        self.act = None;
         self.accepted = false;
     }
 
@@ -379,6 +420,20 @@ impl State {
             Wish::Cancel | Wish::LetGo | Wish::Undo => self.ask(wish),
             Wish::Refresh => return vec![Act::Survey],
             Wish::Help => self.help = true,
+            Wish::UserData => self.turn_to_data(),
+            Wish::OtherWay => self.other_way(),
+            Wish::Play => {
+                if let Some(id) = self.game_here().map(|game| game.id.clone()) {
+                    self.message = Some("Starting it, and watching for its process ...".into());
+                    return vec![Act::Play(id)];
+                }
+            }
+            Wish::Act(act) => return self.act_on_find(act),
+            Wish::Back if self.view == View::Haul && self.act.is_some() => {
+                // The draft is as it was.
+                self.redraft();
+                return self.show(View::Finds);
+            }
             Wish::Back => self.view = View::Drives,
             Wish::Quit => return self.leave(),
             Wish::Suspend => return vec![Act::Suspend],
@@ -386,12 +441,16 @@ impl State {
         Vec::new()
     }
 
-    fn show(&mut self, view: View) -> Vec<Act> {
+    pub(super) fn show(&mut self, view: View) -> Vec<Act> {
         self.view = view;
-        if view == View::Haul && self.plan.is_none() && !self.draft.lots.is_empty() && self.survey.is_some() {
+        if view == View::Finds && self.finds.is_none() && self.survey.is_some() {
+            return vec![Act::Find];
+        }
+        let wanted = self.act.is_some() || !self.draft.lots.is_empty();
+        if view == View::Haul && self.plan.is_none() && wanted && self.survey.is_some() {
             self.planning = true;
             (self.asked_quiet, self.asked_plan) = (self.clock, self.clock);
-            return vec![Act::Plan(self.draft.clone())];
+            return vec![Act::Plan(self.errand())];
         }
         Vec::new()
     }
@@ -402,10 +461,17 @@ impl State {
                 let count = self.games_here().len();
                 (&mut self.game, count)
             }
+            View::Finds => {
+                let count = self.finds.as_ref().map_or(0, |(lying, anchors)| lying.len() + anchors.len());
+                (&mut self.find, count)
+            }
             View::Haul => (&mut self.lot, self.plan.as_ref().map_or(0, |plan| plan.lots.len())),
             View::Running => return,
         };
         *at = if forward { (*at + 1).min(count.saturating_sub(1)) } else { at.saturating_sub(1) };
+        if self.view == View::Drives {
+            self.on_data = false;
+        }
     }
 
     fn step_drive(&mut self, by: isize) {
@@ -413,6 +479,7 @@ impl State {
         if count > 0 {
             self.drive = (self.drive as isize + by).rem_euclid(count as isize) as usize;
             self.game = 0;
+            self.on_data = false;
         }
     }
 
@@ -423,6 +490,9 @@ impl State {
             self.message = Some(format!("No drive has the digit {digit}."));
             return;
         };
+        if self.on_data {
+            return self.send_data(&name);
+        }
         let Some((id, from)) = self.game_here().map(|game| (game.id.clone(), game.drive.clone())) else { return };
         if from.as_ref() == Some(&name) {
             self.draft.keep(&id);
@@ -434,10 +504,10 @@ impl State {
 
     fn start(&mut self) -> Vec<Act> {
         if self.may_start() {
-            return self.run(Work::Start(self.draft.clone()));
+            return self.run(Work::Start(self.errand()));
         }
         let stopped = self.plan.as_ref().is_some_and(Plan::stopped);
-        self.message = Some(match (self.draft.lots.is_empty(), self.planning, stopped) {
+        self.message = Some(match (self.draft.lots.is_empty() && self.act.is_none(), self.planning, stopped) {
             (true, ..) => "Nothing is on this haul. Send a game to a drive by its digit first.".into(),
             (_, true, _) => "The plan is being made; a moment.".into(),
             (_, _, true) => "A stop stands in the way; it is the first of the findings.".into(),
@@ -476,10 +546,13 @@ impl State {
             Wish::LetGo if idle => self.to_let_go().map(|haul| {
                 let holding = haul.lots.iter().filter(|lot| lot.holds_originals());
                 let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
-                let text = format!(
-                    "Let go of {held} of originals ({})? Their copies are proved. They can still be hauled back.",
-                    titles(haul)
-                );
+                let holding = |lot: &LotRow| lot.holds_originals() && lot.planned.mode == Mode::SetAside;
+                let then = if haul.lots.iter().any(holding) {
+                    "It was set aside, and goes for good."
+                } else {
+                    "Their copies are proved. They can still be hauled back."
+                };
+                let text = format!("Let go of {held} of originals ({})? {then}", titles(haul));
                 (text, Answer::Do(Work::Release(haul.id)))
             }),
             Wish::Undo if idle => self.to_undo().map(|haul| {
@@ -558,11 +631,11 @@ impl State {
         let cancelling = std::mem::take(&mut self.running.cancelling);
         self.running.pausing = false;
         match result {
-            Ok(()) => {
-                if matches!(what, Work::Start(_)) {
-                    self.draft = Draft::default();
-                }
-            }
+            Ok(()) => match what {
+                Work::Start(Errand::Draft(_)) => self.draft = Draft::default(),
+                Work::Start(_) => self.redraft(),
+                _ => {}
+            },
             Err(fault) => {
                 let refused = fault.kind == crate::fault::Kind::Refused;
                 self.say(fault.sentence.clone());

@@ -18,7 +18,7 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     let game = tree(&world.old_place());
     let survey = world.json(&["survey"], 0);
     assert_eq!(survey["drives"].as_array().unwrap().len(), 4);
-    assert_eq!(survey["games"].as_array().unwrap().len(), 17);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 18);
     assert_eq!(
         (&one(&survey["games"], "quillgate/qg-0107")["title"], &one(&survey["games"], "quillgate/qg-0107")["own_id"]),
         (&"Saltflat Rally".into(), &"qg-0107".into())
@@ -240,7 +240,7 @@ fn broken_files_are_named_with_their_line_and_the_rest_of_the_survey_works() {
     fs::write(world.at("home/.config/deft-barge/profiles/another.toml"), "format = 1\nid = \n").unwrap();
     fs::write(world.at("drives/cellar/quillgate/ledger.json"), "{\n \"titles\": [,]\n}").unwrap();
     let survey = world.json(&["survey"], 0);
-    assert_eq!(survey["games"].as_array().unwrap().len(), 14);
+    assert_eq!(survey["games"].as_array().unwrap().len(), 15);
     let profile = &survey["problems"][0];
     assert!(profile["file"].as_str().unwrap().ends_with("another.toml") && profile["line"] == 2, "{profile}");
     let ledger = &one(&survey["launchers"], "quillgate")["problems"][0];

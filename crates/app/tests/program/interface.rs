@@ -261,3 +261,51 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     }
     assert!(world.judge("Saltflat Rally").content());
 }
+
+#[test]
+fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_interface() {
+    let world = World::new();
+    let mods = world.at("home/.local/share/pale-signal/mods");
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["f"]);
+    screen.wait_for("Harbour of Small Hours");
+    screen.keys(&["a"]);
+    screen.wait_for("the entry arrives");
+    screen.keys(&["S"]);
+    screen.wait_for("Haul 1: done");
+    assert!(world.judge("Harbour of Small Hours").content());
+    // It is a game now; the old copy of another one is let go only where it is the same: the disk cannot read that one.
+    screen.keys(&["f"]);
+    screen.wait_for("leftover");
+    assert!(!screen.text().contains("small-hours"));
+    screen.keys(&["s"]);
+    screen.wait_for("set aside, hold");
+    screen.keys(&["a"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    screen.wait_for("Haul 2: originals held");
+    let old = world.at("drives/pocket/old games/brass-herons");
+    assert!(!old.exists());
+    screen.keys(&["u"]);
+    screen.wait_for("Return haul 2");
+    screen.keys(&["y"]);
+    screen.wait_for("Haul 3: done");
+    assert!(old.is_dir());
+    // User data goes behind a link.
+    screen.keys(&["d"]);
+    screen.wait_for("on swift");
+    while !screen.text().contains("▸   Pale Signal") && !screen.text().contains("lamp/pale-signal") {
+        screen.keys(&["Down"]);
+        thread::sleep(Duration::from_millis(120));
+    }
+    screen.keys(&["u", "4"]);
+    screen.wait_for("newhold, behind a link");
+    screen.keys(&["Enter"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    screen.wait_for("Haul 4: originals held");
+    assert_eq!(std::fs::read_link(&mods).unwrap(), world.at("drives/newhold/user-data/pale-signal/mods"));
+    screen.keys(&["q"]);
+    screen.wait_for("left with 0");
+}

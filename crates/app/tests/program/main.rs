@@ -1,6 +1,7 @@
 //! The real program: commands and exit codes, bad input, kill -9 at random moments, real drives, the interface in tmux.
 #![expect(clippy::unwrap_used, reason = "a test that cannot set up its world has failed")]
 
+mod around;
 mod commands;
 mod interface;
 mod killing;

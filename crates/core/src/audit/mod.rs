@@ -19,6 +19,7 @@ use crate::haul::{Control, HaulError};
 use crate::tally::{BLOCK, Entry, EntryKind, Found, walk_each};
 
 pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
+pub(crate) use repair::bring_file;
 pub use repair::{Mended, mend, other_copies};
 
 /// How a file is not what it was.

@@ -75,6 +75,14 @@ pub fn mend(
     Ok(out)
 }
 
+/// Copies a file to a new name, and reads it back.
+pub(crate) fn bring_file(disk: &Disk, from: &Path, to: &Path) -> Result<(), HaulError> {
+    let stop = Control::default();
+    let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?.to_hex();
+    let meta = from.symlink_metadata().map_err(HaulError::disk("look at", from))?;
+    bring(disk, from, to, crate::tally::stamp_of(&meta), hash.as_str(), &stop)
+}
+
 fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Control) -> Result<(), HaulError> {
     use std::os::unix::fs::MetadataExt;
     let fault = HaulError::disk;

@@ -115,6 +115,8 @@ impl LotRow {
     pub fn holds_originals(&self) -> bool {
         matches!(self.planned.mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
             && !self.planned.keeps
+            // An old copy that is not the same as the one that stays is left alone.
+            && !(self.planned.mode == Mode::Spare && self.stage == Stage::Proved { holds: false })
             && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
     }
 }

@@ -16,6 +16,7 @@ use super::repoint::{Rewritten, rewritten_at};
 use super::scan::Apart;
 use super::stage::Stage;
 use crate::bytes::{Bytes, LotId};
+use crate::carry::CARRY;
 use crate::disk::Disk;
 use crate::finds::FINDS;
 use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
@@ -143,8 +144,12 @@ pub(super) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<
 
 /// Whether what a repoint wrote is still what the records say: the only sign where no profile can be asked.
 pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
+    // What has stepped back took the link's place.
+    let is_back = planned.aside.as_ref().filter(|aside| aside.old == planned.place()).map(|aside| &aside.old);
+    let gone = |edit: &&Edit| matches!(edit, Edit::Link { link, .. } if Some(link) == is_back);
+    let edits: Vec<Edit> = planned.edits.iter().filter(|edit| !gone(edit)).cloned().collect();
     let mut files = Files::default();
-    files.make(&planned.edits, Mood::Again).is_ok() && files.changes().is_empty()
+    files.make(&edits, Mood::Again).is_ok() && files.changes().is_empty()
 }
 
 /// Whether the records of a lot lead to its new place.
@@ -171,7 +176,7 @@ pub(super) fn by_edits(planned: &PlannedLot) -> bool {
 
 /// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
 pub(super) fn is_traced(game: &GameId) -> bool {
-    [TRACED, DATA, FINDS, ANCHOR]
+    [TRACED, DATA, FINDS, ANCHOR, CARRY]
         .iter()
         .any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
 }

@@ -103,7 +103,7 @@ pub(super) fn release_lot(work: &mut Work<'_>) -> Result<Removed, HaulError> {
 
 /// Where the copy of this lot is now, and the lot whose tally says how it was seen there: later hauls may have carried it on.
 fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
-    let (mut place, mut seen) = (work.lot.planned.to.clone(), work.lot.id);
+    let (mut place, mut seen) = (work.lot.planned.place().to_path_buf(), work.lot.id);
     let mut hauls = work.journal.hauls()?;
     hauls.reverse();
     for lot in hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id.0 > work.lot.id.0) {

@@ -4,7 +4,7 @@
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
 use std::collections::HashMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
@@ -60,7 +60,8 @@ fn to_take_back(lot: &LotRow) -> bool {
 fn turned(lot: &LotRow) -> PlannedLot {
     let planned = lot.planned.clone();
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
-    let whole = lot.holds_originals() && lot.stage != Stage::Releasing;
+    let held = lot.holds_originals() || planned.mode == Mode::Spare && !matches!(lot.stage, Stage::Released { .. });
+    let whole = held && lot.stage != Stage::Releasing;
     let mode = match (planned.mode, whole) {
         (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
         // Of a copy that still lies where it lay there is nothing to bring back.
@@ -370,6 +371,16 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
         Edit::Unregister { .. } => planned.from.parent(),
         _ => None,
     });
+    // Folders of ours that only this lot was in.
+    let ours = |folder: &Path| folder.file_name().is_some_and(|name| name == "user-data" || name == "carried");
+    for place in [&planned.to, &planned.from] {
+        if let Some(top) = place.ancestors().skip(1).take(2).find(|folder| ours(folder)) {
+            for folder in place.ancestors().skip(1).take_while(|folder| folder.starts_with(top)) {
+                // One that is not there, or holds something, refuses.
+                let _ = work.site.disk.remove(folder, What::Folder);
+            }
+        }
+    }
     if let Some(library) = library {
         // A folder that is not empty refuses, and that is what is wanted.
         let _ = work.site.disk.remove(library, What::Folder);

@@ -405,6 +405,10 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     if planned.mode == Mode::Rename {
         swap(work)?;
     }
+    // What came back beside its place takes it again: its launcher looks there.
+    if work.lot.takes_back.is_some() {
+        step_back(work)?;
+    }
     if planned.mode == Mode::Spare {
         return proof_of_sparing(work).and_then(|proof| proved(work, proof));
     }
@@ -423,7 +427,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         apart: Apart::of(&planned),
         lot: work.lot.id,
         title: &planned.title,
-        install: &planned.to,
+        install: planned.place(),
         contents: contents.as_ref(),
     };
     // What was copied or renamed is known; what was adopted nobody has read yet.

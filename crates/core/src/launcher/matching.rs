@@ -12,6 +12,7 @@ use crate::record::{
     Bases, Document, Fit, Format, Hop, Meaning, Place, Shape, Side, Source, Spelling, Values, Within, find_parts,
     joined,
 };
+use crate::site::real_path;
 
 /// A place in a file that holds a game's path or a part of it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -211,9 +212,25 @@ impl Search<'_> {
             return vec![record(says.text.clone(), String::new(), read.or_else(alike), None)];
         }
         let bases = base_of(self.bases, said.relative_to, self.file, self.values);
+        // One of both may lead through a link.
+        let real = || {
+            let names = ["install", "parent", "library"].into_iter();
+            names.fold(self.values.clone(), |values, name| {
+                match values.of(name).map(|path| real_path(Path::new(path))) {
+                    Some(path) => values.with(name, path.to_string_lossy()),
+                    None => values,
+                }
+            })
+        };
         let read = |text: &str| {
             let (spelling, path) = Spelling::read(text, &bases).ok()?;
             let values = path.to_str().and_then(|path| said.meaning.read(path, self.values));
+            let values = values.or_else(|| {
+                // Most paths lead to other games: only one that names this one's folder is followed.
+                let name = Path::new(self.values.of("install")?).file_name()?;
+                let named = path.components().any(|part| part.as_os_str() == name);
+                named.then(|| said.meaning.read(real_path(&path).to_str()?, &real())).flatten()
+            });
             Some((spelling, path, values))
         };
         if said.within.is_value() {

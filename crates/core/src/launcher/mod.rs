@@ -17,8 +17,8 @@ pub use matching::Record;
 pub(crate) use matching::base_of;
 pub use place::{PlaceFault, is_of_the_system, place_fault};
 pub use profile::{
-    Adopt, AdoptFile, Algorithm, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep, Inside,
-    Libraries, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
+    Adopt, AdoptFile, Algorithm, Carry, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep,
+    Inside, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
 };
 pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Update, read_launchers};
 pub(crate) use shortcuts::{UNSAID, shortcut_records};

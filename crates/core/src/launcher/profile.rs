@@ -49,9 +49,42 @@ pub struct Profile {
     pub user_data: Vec<UserDataAt>,
     /// How files on disk become an installed game.
     pub adopt: Option<Adopt>,
+    /// What another PC needs, to run it from a drive that was carried there.
+    pub carry: Option<Carry>,
     /// How a game is started through the launcher: the program and its arguments, with `{home}` and `{id}`.
     #[serde(default)]
     pub start: Vec<Meaning>,
+}
+
+/// What another PC needs, to run a launcher or its library from a drive that was carried there.
+#[derive(Clone, Debug, Default, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Carry {
+    /// How it is started there, in a sentence.
+    pub start: Option<String>,
+    /// What it needs.
+    #[serde(default)]
+    pub needs: Vec<Need>,
+}
+
+/// Something that a PC needs: a program, or a file.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct Need {
+    /// Its name for people.
+    pub name: String,
+    /// What it is needed for.
+    #[serde(default)]
+    pub why: Option<String>,
+    /// A program that has to be on the PC.
+    #[serde(default)]
+    pub program: Option<String>,
+    /// A file that has to be there: absolute, or below the carried folder.
+    #[serde(default)]
+    pub file: Option<PathBuf>,
+    /// The file that installs it, with `{home}` and the like: it is put beside the folder.
+    #[serde(default)]
+    pub installer: Option<PathBuf>,
 }
 
 /// How files on disk become an installed game.

@@ -1,6 +1,6 @@
 //! Plans of lots that no draft has: libraries, what lies about, records that lead elsewhere.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
@@ -91,4 +91,24 @@ pub(super) fn plan_of(
         timing: Timing::default(),
         trial: Trial::None,
     }
+}
+
+/// Plans small files that come to be in a folder, as a haul of records. One that is there already is written anew, and comes
+/// back at a return. Writes nothing.
+pub fn plan_made(
+    site: &Site,
+    survey: &Survey,
+    id: GameId,
+    title: String,
+    folder: &Path,
+    made: Vec<(PathBuf, String)>,
+) -> Plan {
+    let edits = made.into_iter().map(|(file, new)| {
+        let old = std::fs::read_to_string(&file).ok();
+        Edit::Made { file, old, new: Some(new) }
+    });
+    let edits: Vec<Edit> = edits.collect();
+    let bare = lot(site, id, title, Mode::Records, folder.into(), folder.into());
+    let lot = PlannedLot { previews: previews(&edits), edits, ..bare };
+    plan_of(site, survey, vec![lot], Vec::new(), Policy::Release)
 }

@@ -185,6 +185,9 @@ impl<'a> Berthing<'a, '_> {
     fn game_findings(&mut self) {
         let game = &self.game.found;
         let others = self.survey.games.iter().filter(|other| other.id != self.game.id && other.fault().is_none());
+        // A library, or a whole launcher, is carried with all that is in it.
+        let carried = self.found.profile.id == crate::carry::CARRY;
+        let others = others.filter(|_| !carried);
         let inside: Vec<&Game> = others.filter(|other| other.found.install.starts_with(&game.install)).collect();
         for other in inside {
             let title = other.found.title.clone();
@@ -217,7 +220,7 @@ impl<'a> Berthing<'a, '_> {
         }
         let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
         let values = self.found.values(self.site).with("id", &game.id).with("library", library);
-        if self.found.profile.id == DATA {
+        if [DATA, crate::carry::CARRY].contains(&self.found.profile.id.as_str()) {
             return;
         }
         match ContentList::read(&self.found.profile, &values) {

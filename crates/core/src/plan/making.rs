@@ -126,6 +126,12 @@ impl PlannedLot {
         }
     }
 
+    /// Where the lot lay before the haul, whatever has stepped aside since.
+    pub fn origin(&self) -> &Path {
+        let stepped = self.aside.as_ref().filter(|aside| aside.held == self.from);
+        stepped.map_or(&self.from, |aside| &aside.old)
+    }
+
     /// Where the lot lies afterwards: what has stepped back is at its old place.
     pub fn place(&self) -> &Path {
         match &self.aside {

@@ -25,6 +25,7 @@ mod time;
 mod what_if;
 
 pub use adopt::{Adoption, Guided, plan_adoption, plan_staging, watch_adoption};
+pub use alone::plan_made;
 pub use anchor::{ANCHOR, Anchor, anchors, plan_anchor};
 pub use draft::{Destination, Draft, DraftLot, Links, Load, Trial, projected};
 pub use draft_file::{DraftFile, DraftFileError, FileLot, Misfit};

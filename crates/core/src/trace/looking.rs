@@ -299,7 +299,9 @@ impl Looking<'_> {
             spelling: spelling.describe(),
             sure: Sure::Certain,
         };
-        Some(find(link, Shape::Link, &Source::Link(target), &Place::default(), hit))
+        let mut found = find(link, Shape::Link, &Source::Link(target), &Place::default(), hit);
+        found.record.relative_to = spelling.is_relative().then(|| meaning("file"));
+        Some(found)
     }
 
     fn unreadable(&self, file: &Path) -> Find {

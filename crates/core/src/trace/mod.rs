@@ -25,6 +25,7 @@ pub(crate) use needle::Needle;
 
 pub use drafting::draft_profile;
 pub use files::usual_places;
+pub(crate) use using::add_as;
 pub use using::{TRACED, add_to_survey};
 
 /// How sure it is that a find is a record of the path.

@@ -59,6 +59,7 @@ impl Trace {
             contents: None,
             user_data: Vec::new(),
             adopt: None,
+            carry: None,
             start: Vec::new(),
         };
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
@@ -68,20 +69,30 @@ impl Trace {
     }
 }
 
-/// Adds a traced folder to a survey, so that it can be drafted, planned and hauled like any game; gives its id.
-pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
-    let found = trace.as_found(site);
+/// Adds a traced folder to a survey under the id of a launcher that it seems to have, and with the place where it goes on a
+/// drive; gives its id.
+pub(crate) fn add_as(site: &Site, survey: &mut Survey, trace: &Trace, launcher: &str, place: Option<&str>) -> GameId {
+    let mut found = trace.as_found(site);
+    found.profile.id = launcher.into();
+    found.profile.games.place = place.and_then(|place| Meaning::try_from(place.to_string()).ok());
     let game = found.games[0].clone();
-    let id = GameId(format!("{TRACED}/{}", game.id));
+    // Where it lies now is no sign of where others should go.
+    found.games.retain(|_| place.is_none());
+    let id = GameId(format!("{launcher}/{}", game.id));
     survey.games.retain(|other| other.id != id);
     survey.games.push(Game {
         id: id.clone(),
-        launcher: TRACED.into(),
+        launcher: launcher.into(),
         drive: site.drive_of(&game.install).map(|drive| drive.name.clone()),
         size: if game.fault.is_none() { measure(&game.install) } else { crate::tally::Size::default() },
         found: game,
     });
-    survey.found.retain(|other| other.profile.id != TRACED);
+    survey.found.retain(|other| other.profile.id != launcher);
     survey.found.push(found);
     id
+}
+
+/// Adds a traced folder to a survey, so that it can be drafted, planned and hauled like any game; gives its id.
+pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
+    add_as(site, survey, trace, TRACED, None)
 }

@@ -201,31 +201,37 @@ fn killed_at_any_act_the_old_place_leads_to_all_of_it_and_the_haul_resumes_or_re
 #[test]
 fn a_return_that_is_killed_at_any_act_ends_with_the_folder_at_its_old_place() {
     let house = House::new();
-    let place = house.home().join(".local/share/pale-signal/mods");
-    let (bytes, before) = (files(&place), house.records());
-    for from in 0.. {
-        let plan = planned(&house, "Pale Signal: mods", "newhold", None);
-        let haul = house.haul(&plan, None).unwrap();
-        let mut site = house.site();
-        site.disk = site.disk.and_gate(Arc::new(Killed { acts: AtomicUsize::new(0), from }));
-        let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        let result = return_haul(&site, &journal, haul, &|_| {}, &Control::default());
-        drop(journal);
-        assert!(files(&place) == bytes, "killed at act {from}");
-        let site = house.site();
-        let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
-        assert!(result.is_ok() || unfinished.is_some(), "act {from}");
-        if let Some(row) = unfinished {
-            Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
-        }
-        let old = journal.haul(haul).unwrap().unwrap();
-        assert_eq!(old.lots[0].stage, Stage::Returned, "act {from}");
-        assert!(is_folder(&place) && files(&place) == bytes, "act {from}");
-        drop(journal);
-        same(&before, &house.records(), &format!("act {from}"));
-        if result.is_ok() {
-            assert!(from > 3, "{from}");
-            break;
+    let mods = house.home().join(".local/share/pale-signal/mods");
+    let game = house.folder().join("drives/swift/lamp/pale-signal");
+    for (what, way, place) in [("Pale Signal: mods", None, &mods), ("Pale Signal", Some(Way::Link), &game)] {
+        let (bytes, before) = (files(place), house.records());
+        // A game has many more acts; each third of them is tried.
+        for from in (0..).step_by(if way.is_some() { 3 } else { 1 }) {
+            let plan = planned(&house, what, "newhold", way);
+            let haul = house.haul(&plan, None).unwrap();
+            let mut site = house.site();
+            site.disk = site.disk.and_gate(Arc::new(Killed { acts: AtomicUsize::new(0), from }));
+            let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+            let result = return_haul(&site, &journal, haul, &|_| {}, &Control::default());
+            drop(journal);
+            assert!(files(place) == bytes, "{what}: killed at act {from}");
+            let site = house.site();
+            let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
+            assert!(result.is_ok() || unfinished.is_some(), "{what}: act {from}");
+            if let Some(row) = unfinished {
+                Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
+            }
+            let old = journal.haul(haul).unwrap().unwrap();
+            assert_eq!(old.lots[0].stage, Stage::Returned, "{what}: act {from}");
+            assert!(is_folder(place) && files(place) == bytes, "{what}: act {from}");
+            assert!(!plan.lots[0].to.exists(), "{what}: act {from}: the copy is let go of");
+            drop(journal);
+            same(&before, &house.records(), &format!("{what}: act {from}"));
+            assert!(house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
+            if result.is_ok() {
+                assert!(from > 3, "{from}");
+                break;
+            }
         }
     }
 }
@@ -246,6 +252,7 @@ fn a_game_leaves_a_link_only_when_asked_and_never_instead_of_its_records() {
         assert_eq!(fs::read_link(&old).ok(), way.map(|_| plan.lots[0].to.clone()));
         assert!(house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
         house.give_back(haul);
+        assert!(!plan.lots[0].to.exists(), "the copy is let go of");
         assert!(is_folder(&old) && house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
         same(&before, &house.records(), "returned");
     }

@@ -7,6 +7,7 @@ mod fathom_row;
 mod ninepin;
 mod parlour_lamp;
 mod tolliver;
+mod wickerbox;
 
 use std::ffi::OsString;
 use std::fs;
@@ -32,6 +33,8 @@ pub enum Launcher {
     FathomRow,
     /// XML, and an INI in each game.
     Tolliver,
+    /// A portable launcher, in its own folder.
+    Wickerbox,
 }
 
 impl Launcher {
@@ -43,6 +46,7 @@ impl Launcher {
             Self::ParlourLamp => ".local/share/parlour-lamp",
             Self::FathomRow => ".config/fathom-row",
             Self::Tolliver => ".config/tolliver",
+            Self::Wickerbox => ".local/share/wickerbox",
         })
     }
 
@@ -57,6 +61,7 @@ impl Launcher {
             Self::ParlourLamp => parlour_lamp::judge(home, game),
             Self::FathomRow => fathom_row::judge(home, game),
             Self::Tolliver => tolliver::judge(home, game),
+            Self::Wickerbox => wickerbox::judge(home, game),
         }
     }
 }

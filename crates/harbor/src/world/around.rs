@@ -35,11 +35,34 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Resu
     let parts: Vec<Value> = parts.iter().map(|p| json!({ "path": p.path, "size": p.size, "sha1": p.sha1 })).collect();
     let contents = json!({ "title": STRAY.id, "name": STRAY.title, "start": START, "parts": parts });
     text(&home.join(".config/quillgate/contents").join(format!("{}.json", STRAY.id)), &pretty(&contents))?;
+    portable(drives, home, seed, scale)?;
     // Somebody moved a game by hand and never let go of the old copy.
     if let Some(left) = GAMES.iter().find(|game| game.id == LEFT) {
         write_game(left, &drives.join("pocket/old games").join(left.folder), seed, scale)?;
     }
     Ok(())
+}
+
+/// The game of the portable launcher.
+const CARRIED: Build = small("wb-01", "Tern Island", "tern-island", "pocket", "");
+
+/// A launcher that lies on the stick with all that it knows.
+fn portable(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Result<()> {
+    let own = drives.join("pocket/wickerbox");
+    let install = own.join("games").join(CARRIED.folder);
+    let parts = write_game(&CARRIED, &install, seed, scale)?;
+    let bytes: u64 = parts.iter().map(|part| part.size).sum();
+    let title = json!({
+        "id": CARRIED.id,
+        "name": CARRIED.title,
+        "folder": format!("games/{}", CARRIED.folder),
+        "program": install.join(START),
+        "bytes": bytes,
+    });
+    text(&own.join("box.json"), &pretty(&json!({ "box": 1, "titles": [title] })))?;
+    text(&own.join("runtime/weave.dat"), "over, under\n")?;
+    text(&own.join("setup/weave-player.run"), "#!/bin/sh\necho installs the weave player\n")?;
+    link(&own, &home.join(".local/share/wickerbox"))
 }
 
 fn user_data(home: &Path, seed: u64, scale: Scale) -> Result<()> {

@@ -13,7 +13,8 @@ use super::{Result, Scale, WorldError, failed};
 use crate::launchers::pieces;
 
 /// The profiles of these launchers, by file name.
-pub(super) const PROFILES: [(&str, &str); 5] = [
+pub(super) const PROFILES: [(&str, &str); 6] = [
+    ("wickerbox.toml", include_str!("wickerbox.toml")),
     ("ninepin.toml", include_str!("ninepin.toml")),
     ("parlour-lamp.toml", include_str!("parlour-lamp.toml")),
     ("fathom-row.toml", include_str!("fathom-row.toml")),

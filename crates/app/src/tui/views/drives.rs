@@ -353,6 +353,24 @@ fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: b
         };
         lines.push((format!("goes to     {name}   {fits}"), style));
     }
+    for data in state.data_here() {
+        let at = data.drive.as_deref().unwrap_or(wording::NO_DRIVE);
+        let behind = if data.link.is_some() { ", behind a link" } else { "" };
+        let lot = state.draft.lots.iter().find(|lot| lot.game == data.id);
+        let fault = data.fault.as_ref().map(|fault| format!("   {}", wording::place_fault(fault)));
+        let fault = fault.unwrap_or_default();
+        let text = format!("{:<11} {} in {at}{behind}{fault}", wording::data_kind(data.kind), data.size.on_disk);
+        let style = if state.on_data { theme.cursor() } else { theme.text() };
+        lines.push((text, style));
+        if let Some(lot) = lot {
+            let way = lot.way.or_else(|| data.ways.first().copied()).map_or("", wording::way_words);
+            let to = match &lot.to {
+                Destination::Drive(name) => name.clone(),
+                Destination::Library(path) => crate::show::path(path),
+            };
+            lines.push((format!("  goes to   {to}, {way}"), theme.moving()));
+        }
+    }
     let mut troubles = Vec::new();
     if let Some(fault) = game.fault() {
         troubles.push((format!("stop        {}", wording::place_fault(fault)), theme.danger()));
@@ -405,7 +423,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         );
     }
     let bytes: Bytes =
-        state.draft.lots.iter().filter_map(|lot| survey.game(&lot.game)).map(|game| game.size.on_disk).sum();
+        state.draft.lots.iter().filter_map(|lot| survey.cargo(&lot.game, lot.way)).map(|game| game.size.on_disk).sum();
     let peak = state
         .loads
         .iter()
@@ -418,7 +436,14 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
     (
-        format!("{} on this haul, {bytes}{peak}{}", several(state.draft.lots.len(), "game"), lacks.unwrap_or_default()),
+        format!(
+            "{} on this haul, {bytes}{peak}{}",
+            several(
+                state.draft.lots.len(),
+                if state.draft.lots.iter().any(|lot| survey.data(&lot.game).is_some()) { "lot" } else { "game" }
+            ),
+            lacks.unwrap_or_default()
+        ),
         style,
     )
 }

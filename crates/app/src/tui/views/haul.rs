@@ -16,7 +16,7 @@ use crate::wording;
 
 pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let Some(plan) = &state.plan else {
-        let text = if state.draft.lots.is_empty() {
+        let text = if state.draft.lots.is_empty() && state.act.is_none() {
             "Nothing is on this haul. In the Drives view a drive's digit sends the game under the cursor there."
         } else {
             "Reading records and checking drives ..."
@@ -223,7 +223,12 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     if cautions > 0 && !state.accepted {
         return (format!("{what}: {} to accept with a", several(cautions, "caution")), theme.text());
     }
-    (format!("{what}: ready; S starts it. The originals stay until you let go of them."), theme.moving())
+    let stays = match plan.lots.iter().map(|lot| lot.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt)) {
+        None => "",
+        Some(Mode::SetAside) => " It is kept beside its place until you let go of it.",
+        Some(_) => " The originals stay until you let go of them.",
+    };
+    (format!("{what}: ready; S starts it.{stays}"), theme.moving())
 }
 
 #[cfg(test)]

@@ -1,6 +1,7 @@
 //! The views: each draws from the state alone. Shared here: the head line, the foot, questions, help.
 
 mod drives;
+mod finds;
 mod haul;
 mod running;
 
@@ -39,6 +40,7 @@ pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         View::Drives => drives::draw(state, theme, body, buffer),
         View::Haul => haul::draw(state, theme, body, buffer),
         View::Running => running::draw(state, theme, body, buffer),
+        View::Finds => finds::draw(state, theme, body, buffer),
     }
     foot(state, theme, Rect { x: area.x + 1, y: area.bottom() - 2, width: area.width - 2, height: 2 }, buffer);
     if state.help {
@@ -51,12 +53,16 @@ fn head(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     let haul = if lots == 0 { "Haul".to_string() } else { format!("Haul {lots}") };
     let running = if state.running.work.is_some() { "Running ▸" } else { "Running" };
     let mut spans = vec![Span::styled(" deft barge ", theme.strong()), Span::raw("  ")];
-    for (view, name) in [(View::Drives, "Drives"), (View::Haul, haul.as_str()), (View::Running, running)] {
+    for (view, name) in
+        [(View::Drives, "Drives"), (View::Haul, haul.as_str()), (View::Running, running), (View::Finds, "Finds")]
+    {
         let style = if state.view == view { theme.badge() } else { theme.dim() };
         spans.push(Span::styled(format!(" {name} "), style));
         spans.push(Span::raw(" "));
     }
+    let used: usize = spans.iter().map(|span| span.content.width()).sum();
     Line::from(spans).render(area, buffer);
+    let left = usize::from(area.width).saturating_sub(used);
     let right = match &state.survey {
         None => "looking around".to_string(),
         Some(survey) => {
@@ -68,7 +74,10 @@ fn head(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
             )
         }
     };
-    right_aligned(&right, theme.dim(), area, buffer);
+    // Where there is no room for all of it, its end says most.
+    let parts: Vec<&str> = right.split(" · ").collect();
+    let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| text.width() + 1 < left);
+    right_aligned(&fits.unwrap_or_default(), theme.dim(), area, buffer);
 }
 
 fn several(number: usize, word: &str) -> String {
@@ -101,11 +110,13 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
             View::Drives => drives::summary(state, theme),
             View::Haul => haul::summary(state, theme),
             View::Running => running::summary(state, theme),
+            View::Finds => finds::summary(state, theme),
         };
         put(&text, style, upper, buffer);
     }
     let hints = match state.view {
-        View::Drives => "1-9 send   0 stays   F room   E empty   M played   enter the haul   ? keys",
+        View::Drives => "1-9 send   0 stays   u user data   F room   E empty   M played   enter the haul   ? keys",
+        View::Finds => "↑↓ find   a adopt   l let go   s set aside   n re-anchor   esc back   ? keys",
         View::Haul => "↑↓ lot   a accept cautions   t try one first   S start   esc back   ? keys",
         View::Running => "p pause   - slower   + faster   g go on   c cancel   l let go   u undo   ? keys",
     };

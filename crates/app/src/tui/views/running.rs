@@ -7,7 +7,7 @@ use ratatui::style::Style;
 use ratatui::widgets::{Paragraph, Sparkline, Widget, Wrap};
 
 use super::super::lanes::Lane;
-use super::super::state::{State, Work};
+use super::super::state::{Errand, State, Work};
 use super::super::theme::Theme;
 use super::{bar, put_at};
 use crate::show::{count, cut_middle, line, pad, path};
@@ -30,9 +30,9 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
 /// Titles of the lots that were not heard of yet.
 fn waiting(state: &State) -> Vec<String> {
     let all: Vec<String> = match &state.running.work {
-        Some(Work::Start(draft)) => {
+        Some(Work::Start(Errand::Draft(draft))) => {
             let survey = state.survey.as_ref();
-            let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.game(&lot.game)));
+            let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.cargo(&lot.game, lot.way)));
             games.map(|game| game.found.title.clone()).collect()
         }
         Some(Work::Resume | Work::Agree(_)) => {

@@ -2,8 +2,9 @@
 
 use std::time::Duration;
 
+use deft_barge_core::finds::find;
 use deft_barge_core::haul::{Amount, HaulEvent, History, Progress};
-use deft_barge_core::plan::{Policy, plan};
+use deft_barge_core::plan::anchors;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use deft_barge_harbor::world::{Scale, make};
@@ -11,7 +12,8 @@ use ratatui::buffer::Buffer;
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
 use ratatui::layout::Rect;
 
-use super::super::state::{Act, Event, State, Work};
+use super::super::plan_errand;
+use super::super::state::{Act, Errand, Event, State, Work};
 use super::super::theme::{Depth, Theme};
 use super::draw_into;
 
@@ -43,11 +45,19 @@ impl Stage {
 
     /// Does what the interface would do on a thread: makes the plan that was asked for.
     fn plan(&mut self, acts: &[Act]) {
-        let Some(Act::Plan(draft)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
+        let Some(Act::Plan(errand)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
         let mut survey = self.state.survey.clone().expect("a survey");
         survey.look_at_room();
-        let plan = plan(&self.site, &survey, draft, Policy::Hold);
-        self.state.update(Event::Planned(Box::new(plan), draft.clone()));
+        let plan = plan_errand(&self.site, &survey, errand);
+        self.state.update(Event::Planned(Box::new(plan), errand.clone()));
+    }
+
+    /// Looks for what is lying about, as a thread would.
+    fn find(&mut self, acts: &[Act]) {
+        assert_eq!(acts, [Act::Find]);
+        let survey = self.state.survey.clone().expect("a survey");
+        let lying = find(&self.site, &survey, &History::default(), &|_| {});
+        self.state.update(Event::Found(lying, anchors(&self.site, &survey)));
     }
 
     fn text(&self, width: u16, height: u16) -> String {
@@ -69,10 +79,13 @@ fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
     assert!(text(&state, 100, 30, Depth::True).contains("Looking at drives"));
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
-    for code in ['d', 'h', 'r'] {
+    for code in ['d', 'h', 'r', 'f'] {
         let acts = stage.press(KeyCode::Char(code));
         if code == 'h' {
             stage.plan(&acts);
+        }
+        if code == 'f' {
+            stage.find(&acts);
         }
         for help in [false, true] {
             stage.state.help = help;
@@ -156,7 +169,10 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     assert!(stage.text(160, 47).contains("Cautions are waiting"));
     stage.press(KeyCode::Char('a'));
     let acts = stage.press(KeyCode::Char('S'));
-    assert!(matches!(acts.as_slice(), [Act::Run(Work::Start(draft))] if draft.lots.len() == 1), "{acts:?}");
+    assert!(
+        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft)))] if draft.lots.len() == 1),
+        "{acts:?}"
+    );
 }
 
 #[test]
@@ -171,7 +187,7 @@ fn a_plan_survives_going_back_and_a_changed_draft_is_planned_anew() {
     stage.press(KeyCode::Down);
     stage.press(KeyCode::Char('2'));
     let acts = stage.press(KeyCode::Enter);
-    assert!(matches!(acts.as_slice(), [Act::Plan(draft)] if draft.lots.len() == 2), "{acts:?}");
+    assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft))] if draft.lots.len() == 2), "{acts:?}");
 }
 
 #[test]
@@ -275,4 +291,68 @@ fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_sta
     let before = stage.text(160, 47);
     stage.plan(&late);
     assert_eq!(stage.text(160, 47), before);
+}
+
+#[test]
+fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_before_it_is_done() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let drafted = stage.state.draft.clone();
+    let acts = stage.press(KeyCode::Char('f'));
+    assert!(stage.text(160, 47).contains("Looking into folders"));
+    stage.find(&acts);
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        for word in ["stray", "leftover", "broken link", "small-hours", "adopt it", "Harbour of Small Hours"] {
+            assert!(shown.contains(word), "{word} {width}x{height}\n{shown}");
+        }
+    }
+    // An act that does not fit says so, and does nothing.
+    assert_eq!(stage.press(KeyCode::Char('x')), []);
+    assert!(stage.text(160, 47).contains("does not fit"));
+    let acts = stage.press(KeyCode::Char('a'));
+    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Adoption(_)))), "{acts:?}");
+    stage.plan(&acts);
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("stays where it is; records, prove") && shown.contains("the entry arrives"), "{shown}");
+    let acts = stage.press(KeyCode::Char('S'));
+    assert!(matches!(acts.first(), Some(Act::Run(Work::Start(Errand::Adoption(_))))), "{acts:?}");
+    // Back from an act the draft is as it was.
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Char('f'));
+    stage.find(&acts);
+    let acts = stage.press(KeyCode::Char('s'));
+    stage.plan(&acts);
+    assert!(stage.text(160, 47).contains("set aside, hold"));
+    stage.press(KeyCode::Esc);
+    assert!(stage.text(160, 47).contains("lying about") && stage.state.draft == drafted);
+    let acts = stage.press(KeyCode::Char('h'));
+    stage.plan(&acts);
+    assert!(stage.text(160, 47).contains("Saltflat Rally"));
+}
+
+#[test]
+fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of_its_ways() {
+    let mut stage = Stage::new();
+    while stage.state.game_here().is_some_and(|game| game.found.title != "Orchard of Nine Bells") {
+        stage.press(KeyCode::Down);
+    }
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("saves") && shown.contains("in home"), "{shown}");
+    stage.press(KeyCode::Char('v'));
+    assert!(stage.state.message.as_ref().is_some_and(|message| message.contains("not on this haul")));
+    stage.press(KeyCode::Char('u'));
+    stage.press(KeyCode::Char('4'));
+    assert!(stage.text(160, 47).contains("newhold, by the game's own setting"), "{}", stage.text(160, 47));
+    assert_eq!(stage.state.draft.lots.len(), 1, "the game itself stays");
+    stage.press(KeyCode::Char('v'));
+    assert!(stage.text(160, 47).contains("newhold, behind a link"));
+    stage.press(KeyCode::Char('u'));
+    stage.press(KeyCode::Char('4'));
+    assert_eq!(stage.state.draft.lots.len(), 2);
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("Orchard of Nine Bells: saves") && shown.contains("a link in"), "{shown}");
 }

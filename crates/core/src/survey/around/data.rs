@@ -243,6 +243,7 @@ fn as_launcher(site: &Site) -> Found {
         contents: None,
         user_data: Vec::new(),
         adopt: None,
+        carry: None,
         start: Vec::new(),
     };
     let home = site.places.home.clone();

@@ -1,0 +1,156 @@
+//! `carry`: a folder with what another PC needs, and what is lacking there.
+
+use std::path::{Path, PathBuf, absolute};
+
+use deft_barge_core::audit::keep;
+use deft_barge_core::carry::{
+    Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject,
+};
+use deft_barge_core::haul::{Control, Journal};
+use deft_barge_core::plan::{Destination, Draft, Policy, plan};
+use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::survey::{GameId, Survey};
+use serde_json::json;
+
+use super::hauling::{confirmed, run_plan};
+use super::looking::refused;
+use super::{records, survey_site};
+use crate::arguments::{CarryAct, Consent, Pace};
+use crate::fault::{Fault, Kind};
+use crate::show::{count, line, path as shown, say, say_json, to_json};
+
+/// `carry`
+pub fn carry(site: &Site, act: &CarryAct, json: bool) -> Result<u8, Fault> {
+    match act {
+        CarryAct::Pack { what, to, consent } => pack(site, what, to.as_deref(), *consent, json),
+        CarryAct::Check { folder } => check(folder, json),
+    }
+}
+
+fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site);
+    if let Some(fault) = fault {
+        return Err(fault);
+    }
+    let path = absolute(word).unwrap_or_else(|_| PathBuf::from(word));
+    let mut carried = subject(&survey, word, &path).ok_or_else(|| {
+        Fault::usage(
+            format!("There is no launcher {word:?} and no such folder."),
+            "See what there is with: deft-barge survey",
+        )
+    })?;
+    if let Some(to) = to {
+        let drive = site.find_drive(to).ok_or_else(|| {
+            Fault::usage(format!("There is no drive {to:?}."), "See what there is with: deft-barge survey")
+        })?;
+        let trace = records::traced(site, &carried.path, &[])?;
+        let id = add_to_survey(site, &mut survey, &trace);
+        let mut draft = Draft::default();
+        draft.send(id, Destination::Drive(drive.name.clone()));
+        let plan = plan(site, &survey, &draft, Policy::Hold);
+        let Some(new) = plan.lots.first().map(|lot| lot.to.clone()) else { return Err(refused(&plan)) };
+        let code = confirmed(site, plan, consent, json, &|plan| {
+            format!("Carry {} to {}?", carried.what, shown(&plan.lots[0].to))
+        })?;
+        if code != 0 || consent.plan {
+            return Ok(code);
+        }
+        carried = Subject { path: new, ..carried };
+        survey = survey_site(site).0;
+    }
+    put_beside(site, &survey, &carried, consent, json)
+}
+
+/// Puts installers, card, description and checksums beside a folder.
+fn put_beside(site: &Site, survey: &Survey, carried: &Subject, consent: Consent, json: bool) -> Result<u8, Fault> {
+    let stop = Control::default();
+    let found = survey.found.iter().find(|found| Some(&found.profile.id) == carried.launcher.as_ref());
+    let wanted = found.map(|found| installers(site, found, &carried.path)).unwrap_or_default();
+    if consent.plan {
+        let files: Vec<String> = wanted.iter().map(|(_, to)| shown(to)).collect();
+        if json {
+            return say_json(
+                "carry",
+                json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files }),
+            )
+            .map(|()| 0);
+        }
+        say(&format!("beside    {}: READ ME FIRST.txt, carried.toml, checksums.b3", shown(&beside(&carried.path))))?;
+        for file in files {
+            say(&format!("installer {file}"))?;
+        }
+        return Ok(0);
+    }
+    let id = GameId(format!("carry/{}", carried.path.display()));
+    let kept = keep(site, &id, &carried.path, &|_| {}, &stop)?;
+    for (from, to) in wanted {
+        if !from.is_file() {
+            let sentence = format!("The installer {} is not there.", shown(&from));
+            return Err(Fault::new(
+                Kind::Failed,
+                sentence,
+                "Put it there, or take it out of the profile; then pack again.",
+            ));
+        }
+        deft_barge_core::carry::bring_installer(site, &from, &to)?;
+        if !json {
+            say(&format!("installer {}", shown(&to)))?;
+        }
+    }
+    let plan = plan_card(site, survey, carried, &kept);
+    if plan.stopped() {
+        return Err(refused(&plan));
+    }
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
+    if !json {
+        say(&format!("card      {}", shown(&beside(&carried.path).join("READ ME FIRST.txt"))))?;
+        say(&format!("checksums of {} files", count(kept.lines.len() as u64)))?;
+    }
+    Ok(code)
+}
+
+fn check(folder: &Path, json: bool) -> Result<u8, Fault> {
+    let folder =
+        absolute(folder).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", folder.display()), ""))?;
+    let folder = real_path(&folder);
+    let carried = read_carried(&folder).map_err(|problem| {
+        let sentence = format!("{} cannot be read: {}.", shown(&problem.file), line(problem.what.trim_end()));
+        Fault::usage(
+            sentence,
+            "Name the carried folder itself; its description lies in the folder NAME.carried beside it.",
+        )
+    })?;
+    let programs: Vec<PathBuf> = std::env::split_paths(&std::env::var_os("PATH").unwrap_or_default()).collect();
+    let met = check_needs(&folder, &carried.needs, &programs);
+    let lacking: Vec<&Met> = met.iter().filter(|met| met.found.is_none()).collect();
+    let moved = carried.place != folder;
+    if json {
+        say_json(
+            "carried",
+            json!({ "carried": to_json(&carried)?, "needs": to_json(&met)?, "moved": moved, "folder": folder }),
+        )?;
+        return Ok(if lacking.is_empty() { 0 } else { 4 });
+    }
+    say(&format!("{}: {} games", line(&carried.what), carried.games.len()))?;
+    for met in &met {
+        let state = match (&met.found, &met.installer_at) {
+            (Some(at), _) => format!("is here: {}", shown(at)),
+            (None, Some(installer)) => format!("is missing; its installer is here: {}", shown(installer)),
+            (None, None) => "is missing, and no installer came along".into(),
+        };
+        say(&format!("  {} {state}", line(&met.need.name)))?;
+    }
+    if let Some(start) = &carried.start {
+        say(&format!("start     {}", line(start)))?;
+    }
+    if moved {
+        say(&format!(
+            "It lay in {} when it was packed. Lead its records here with:\n  deft-barge re-anchor '{}' '{}'",
+            shown(&carried.place),
+            shown(&carried.place),
+            shown(&folder)
+        ))?;
+    }
+    Ok(if lacking.is_empty() { 0 } else { 4 })
+}
