@@ -157,7 +157,12 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
             if work.lot.planned.mode == Mode::TakeBack {
                 continue;
             }
-            change.file = real_path(&work.lot.planned.to.join(path));
+            let file = work.lot.planned.to.join(path);
+            // A link is changed where it stands, and nothing behind it.
+            change.file = match (&change.after, file.parent(), file.file_name()) {
+                (Content::Link(_), Some(folder), Some(name)) => real_path(folder).join(name),
+                _ => real_path(&file),
+            };
         }
         if read(&change)? != change.after {
             return Ok(None);

@@ -1,6 +1,7 @@
 //! Hauls between file systems that are really mounted. The stand-in launcher judges; every byte is compared here.
 #![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break drives by hand")]
 
+mod around;
 mod mounts;
 mod troubles;
 
