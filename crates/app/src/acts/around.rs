@@ -5,7 +5,7 @@ use std::path::{Path, absolute};
 
 use deft_barge_core::launcher::{DataKind, Problem};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{ListedData, Survey, UserData, Way, list_file, read_list};
+use deft_barge_core::survey::{GameId, ListedData, Survey, UserData, Way, list_file, read_list};
 use serde_json::json;
 
 use super::{find_game, survey_site};
@@ -55,7 +55,7 @@ pub fn data(site: &Site, act: &DataAct, json: bool) -> Result<u8, Fault> {
             }
             say(&format!("listed    {} as {} of {}", shown(&path), wording::data_kind(kind), line(&game.found.title)))?;
             match seen {
-                Some(data) => say(&data_line(data))?,
+                Some(data) => say(&data_line(&survey, data))?,
                 None => say("It lies in a folder that is known already, or holds one, and is not counted twice.")?,
             }
             Ok(0)
@@ -113,7 +113,7 @@ fn list(site: &Site, json: bool) -> Result<u8, Fault> {
 }
 
 fn list_text(survey: &Survey) -> String {
-    let mut out: Vec<String> = survey.user_data.iter().map(data_line).collect();
+    let mut out: Vec<String> = survey.user_data.iter().map(|data| data_line(survey, data)).collect();
     if out.is_empty() {
         out.push("No user data is known. Say where some is with: deft-barge data add GAME FOLDER".into());
     }
@@ -128,8 +128,10 @@ fn list_text(survey: &Survey) -> String {
         ));
     }
     for link in &survey.links {
-        let title = link.into.as_ref().and_then(|id| survey.game(id)).map(|game| line(&game.found.title));
-        let title = title.unwrap_or_default();
+        let title =
+            |id: &Option<GameId>| id.as_ref().and_then(|id| survey.game(id)).map(|game| line(&game.found.title));
+        let leaves = title(&link.out_of).map(|title| format!("out of {title}"));
+        let title = title(&link.into).or(leaves).unwrap_or_default();
         let dead = if link.alive { "" } else { "   nothing is there" };
         out.push(format!("link      {} {} > {}{dead}", pad(&title, 28), shown(&link.path), shown(&link.leads_to)));
     }
@@ -137,7 +139,10 @@ fn list_text(survey: &Survey) -> String {
 }
 
 /// A line on user data: what, where, how large, whether behind a link, and how it can go.
-pub(super) fn data_line(data: &UserData) -> String {
+pub(super) fn data_line(survey: &Survey, data: &UserData) -> String {
+    let game = data.game.as_ref().and_then(|id| survey.game(id));
+    let larger = game.is_some_and(|game| data.size.on_disk > game.size.on_disk);
+    let larger = if larger { ", larger than the game itself" } else { "" };
     let behind = if data.link.is_some() { format!("   behind the link {}", shown(&data.path)) } else { String::new() };
     let ways: Vec<&str> = data.ways.iter().map(|way| wording::way_words(*way)).collect();
     let how = match &data.fault {
@@ -146,7 +151,7 @@ pub(super) fn data_line(data: &UserData) -> String {
         None => format!("can go {}", ways.join(", or ")),
     };
     format!(
-        "data      {} {} {:>10} {:>7} files   {}{behind}   {}",
+        "data      {} {} {:>10} {:>7} files{larger}   {}{behind}   {}",
         pad(&line(&data.title), 36),
         pad(data.drive.as_deref().unwrap_or(wording::NO_DRIVE), 10),
         data.size.on_disk,

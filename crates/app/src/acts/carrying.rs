@@ -6,14 +6,14 @@ use deft_barge_core::audit::keep;
 use deft_barge_core::carry::{
     Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject,
 };
-use deft_barge_core::haul::{Control, Journal};
+use deft_barge_core::haul::{Control, HaulRow, Journal};
 use deft_barge_core::plan::{Destination, Draft, Policy, plan};
 use deft_barge_core::site::{Site, real_path};
 use deft_barge_core::survey::{GameId, Survey};
 use serde_json::json;
 
-use super::hauling::{confirmed, run_plan};
-use super::looking::refused;
+use super::hauling::{confirmed, run_plan, run_silently};
+use super::looking::{add_unfinished, refused};
 use super::{records, survey_site};
 use crate::arguments::{CarryAct, Consent, Pace};
 use crate::fault::{Fault, Kind};
@@ -33,6 +33,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         return Err(fault);
     }
     let path = absolute(word).unwrap_or_else(|_| PathBuf::from(word));
+    let mut hauls = Vec::new();
     let mut carried = subject(&survey, word, &path).ok_or_else(|| {
         Fault::usage(
             format!("There is no launcher {word:?} and no such folder."),
@@ -49,6 +50,13 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         draft.send(id, Destination::Drive(drive.name.clone()));
         let plan = plan(site, &survey, &draft, Policy::Hold);
         let Some(new) = plan.lots.first().map(|lot| lot.to.clone()) else { return Err(refused(&plan)) };
+        if json && !consent.plan {
+            let mut plan = plan;
+            add_unfinished(site, &mut plan)?;
+            hauls.push(run_silently(site, &plan, consent)?);
+            carried = Subject { path: new, ..carried };
+            return put_beside(site, &survey_site(site).0, &carried, consent, Some(hauls));
+        }
         let code = confirmed(site, plan, consent, json, &|plan| {
             format!("Carry {} to {}?", carried.what, shown(&plan.lots[0].to))
         })?;
@@ -58,11 +66,19 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         carried = Subject { path: new, ..carried };
         survey = survey_site(site).0;
     }
-    put_beside(site, &survey, &carried, consent, json)
+    put_beside(site, &survey, &carried, consent, json.then_some(hauls))
 }
 
-/// Puts installers, card, description and checksums beside a folder.
-fn put_beside(site: &Site, survey: &Survey, carried: &Subject, consent: Consent, json: bool) -> Result<u8, Fault> {
+/// Puts installers, card, description and checksums beside a folder. `hauls` are those before it, where one JSON document is
+/// wanted of all of them.
+fn put_beside(
+    site: &Site,
+    survey: &Survey,
+    carried: &Subject,
+    consent: Consent,
+    hauls: Option<Vec<HaulRow>>,
+) -> Result<u8, Fault> {
+    let json = hauls.is_some();
     let stop = Control::default();
     let found = survey.found.iter().find(|found| Some(&found.profile.id) == carried.launcher.as_ref());
     let wanted = found.map(|found| installers(site, found, &carried.path)).unwrap_or_default();
@@ -100,6 +116,15 @@ fn put_beside(site: &Site, survey: &Survey, carried: &Subject, consent: Consent,
     let plan = plan_card(site, survey, carried, &kept);
     if plan.stopped() {
         return Err(refused(&plan));
+    }
+    if let Some(mut hauls) = hauls {
+        hauls.push(run_silently(site, &plan, consent)?);
+        let differs =
+            hauls.iter().flat_map(|haul| &haul.lots).any(|lot| lot.proof.as_ref().is_some_and(|p| !p.holds()));
+        let files = kept.lines.len();
+        let value = json!({ "folder": carried.path, "beside": beside(&carried.path), "files": files, "hauls": to_json(&hauls)? });
+        say_json("carry", value)?;
+        return Ok(if differs { 4 } else { 0 });
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     let code = run_plan(site, &journal, &plan, Pace::default(), json)?;

@@ -137,6 +137,25 @@ pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, 
     finish(site, journal, id, pace, json, |report, stop| haul.run(report, stop).map(drop))
 }
 
+/// Does a plan without a word on standard output, for acts that print one document of their own.
+pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent) -> Result<HaulRow, Fault> {
+    if plan.stopped() {
+        return Err(refused(plan));
+    }
+    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+    if !consent.yes && !cautions.is_empty() {
+        return Err(Fault::refused(cautions, "Accept with --yes."));
+    }
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let mut haul = Haul::begin(site, &journal, plan)?;
+    let id = haul.id();
+    let stop = stop_on_signals(Pace::default())?;
+    if let Err(error) = haul.run(&|_| {}, &stop) {
+        return Err(unfinished(site, &journal, id, error));
+    }
+    journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))
+}
+
 /// Runs a haul to its end and prints how its lots stand.
 fn finish(
     site: &Site,

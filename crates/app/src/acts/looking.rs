@@ -120,7 +120,7 @@ fn survey_text(survey: &Survey) -> String {
     if !survey.user_data.is_empty() {
         out.push(String::new());
     }
-    out.extend(survey.user_data.iter().map(super::around::data_line));
+    out.extend(survey.user_data.iter().map(|data| super::around::data_line(survey, data)));
     for held in &survey.held {
         out.push(format!(
             "\nheld      {} of {} in {} (haul {})",

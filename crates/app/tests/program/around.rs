@@ -200,6 +200,10 @@ fn a_portable_launcher_is_packed_and_checked() {
     world.expect(&["carry", "check", world.at("drives/swift").to_str().unwrap()], 2);
     world.expect(&["return"], 0);
     world.expect(&["return"], 0);
+    let packed = world.json(&["carry", "pack", "wickerbox", "--to", "newhold", "--yes"], 0);
+    assert_eq!((packed["hauls"].as_array().unwrap().len(), packed["files"].as_u64()), (2, Some(9)));
+    world.expect(&["return"], 0);
+    world.expect(&["return"], 0);
     // Installers that somebody may have used meanwhile stay.
     fs::remove_dir_all(world.at("drives/newhold/carried")).unwrap();
     assert!(world.all() == before);

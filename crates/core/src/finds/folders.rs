@@ -33,7 +33,12 @@ pub(super) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
     for drive in site.drives.iter().filter(|drive| !drive.absent && drive.root.parent().is_some()) {
         looking.below(&drive.root, DEEP);
     }
-    looking.below(&site.places.home, 1);
+    // Of the home only what is named after games: its other folders are a person's own affairs.
+    for entry in fs::read_dir(&site.places.home).into_iter().flatten().flatten() {
+        if entry.file_name().to_string_lossy().to_lowercase().contains("game") {
+            looking.below(&entry.path(), 1);
+        }
+    }
     (looking.folders.into_iter().collect(), looking.half_made.into_iter().collect())
 }
 

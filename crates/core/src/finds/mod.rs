@@ -172,7 +172,7 @@ pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(Fi
         lying(site, path, what, vec![FindAct::SetAside])
     }));
     found.extend(duplicates(site, survey));
-    for link in survey.links.iter().filter(|link| !link.alive) {
+    for link in survey.links.iter().filter(|link| !link.alive && link.out_of.is_none()) {
         let what = Lying::BrokenLink { leads_to: link.leads_to.clone(), into: link.into.clone() };
         found.push(lying(site, link.path.clone(), what, vec![FindAct::RemoveLink]));
     }

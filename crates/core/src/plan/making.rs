@@ -225,6 +225,15 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             berths.push(berth);
         }
     }
+    // One that lies in another cannot go by itself and with it.
+    for (n, berth) in berths.iter().enumerate() {
+        let within = |other: &&Berth<'_>| berth.game.found.install.starts_with(&other.game.found.install);
+        let others = berths.iter().enumerate().filter(|(k, _)| *k != n).map(|(_, other)| other);
+        for other in others.filter(within) {
+            let (with, path) = (berth.game.found.title.clone(), berth.game.found.install.clone());
+            findings.push(Finding::new(Some(&other.game.found.title), FindingKind::SharesFolder { with, path }));
+        }
+    }
     // What goes along does not stay.
     let goes =
         |title: &String| draft.lots.iter().filter_map(|lot| survey.data(&lot.game)).any(|data| data.title == *title);

@@ -22,8 +22,11 @@ impl Machine {
         let mods = self.at("from/mods");
         self.write(&mods.join("more/cargo.pak"), &vec![7; 5_000_000]);
         self.write(&mods.join("list.txt"), b"cargo");
-        let listed =
-            ListedData { game: GameId("quillgate/g1".into()), kind: deft_barge_core::launcher::DataKind::Mods, path: mods };
+        let listed = ListedData {
+            game: GameId("quillgate/g1".into()),
+            kind: deft_barge_core::launcher::DataKind::Mods,
+            path: mods,
+        };
         let file = list_file(&self.site());
         self.write(&file, list_text(&[listed]).as_bytes());
     }
@@ -118,7 +121,10 @@ fn a_drive_that_is_mounted_elsewhere_is_known_by_its_file_system_and_re_anchored
         machine.mounts.put_back("elsewhere", kind, &image);
         let (site, survey) = (machine.site(), machine.surveyed());
         let found = anchors(&site, &survey);
-        assert!(found.iter().any(|anchor| anchor.known && anchor.old == old && anchor.new == new), "{kind:?}: {found:?}");
+        assert!(
+            found.iter().any(|anchor| anchor.known && anchor.old == old && anchor.new == new),
+            "{kind:?}: {found:?}"
+        );
         assert!(!machine.content(), "{kind:?}");
         let plan = plan_anchor(&site, &survey, &old, &new, &|_| {});
         machine.run(&plan);

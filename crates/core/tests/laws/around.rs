@@ -103,8 +103,22 @@ fn user_data_is_known_with_its_size_its_ways_and_what_it_lies_behind() {
 fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_the_release() {
     let house = House::new();
     let home = house.home();
+    // On the drive that it goes to, it is renamed.
+    let maps = house.folder().join("drives/swift/maps");
+    fs::create_dir_all(maps.join("north")).unwrap();
+    fs::write(maps.join("north/pole.map"), "white").unwrap();
+    fs::write(
+        home.join(".config/deft-barge/user-data.toml"),
+        format!(
+            "format = 1\n[[user-data]]\ngame = \"quillgate/qg-0131\"\nkind = \"content\"\npath = \"{}\"\n",
+            maps.display()
+        ),
+    )
+    .unwrap();
     let before = house.records();
     let cases = [
+        ("Moss & Meridian: custom content", Way::Link, "swift", maps.clone()),
+        ("Moss & Meridian: custom content", Way::Link, "pocket", maps),
         ("Pale Signal: mods", Way::Link, "newhold", home.join(".local/share/pale-signal/mods")),
         ("Saltflat Rally: saves", Way::Link, "cellar", home.join("Documents/My Games/Saltflat Rally")),
         ("Orchard of Nine Bells: saves", Way::Link, "newhold", home.join(".local/share/orchard-saves")),
@@ -135,10 +149,14 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
                 let now = data(&survey, what);
                 assert_eq!((now.drive.as_deref(), &now.place), (Some(*to), there), "{when}");
             }
-            assert_eq!(survey.held.len(), 1, "{when}");
+            let renamed = plan.lots[0].mode == deft_barge_core::plan::Mode::Rename;
+            assert_eq!(survey.held.len(), usize::from(!renamed), "{when}");
             if released {
-                release(&house, haul);
+                if !renamed {
+                    release(&house, haul);
+                }
                 assert!(!plan.lots[0].from.exists(), "{when}");
+                assert_eq!(renamed, *to == "swift", "{when}");
                 assert!(files(there) == bytes, "{when}: what is left is the copy");
             }
             house.give_back(haul);
@@ -148,6 +166,18 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
             same(&before, &house.records(), &when);
         }
     }
+}
+
+#[test]
+fn user_data_in_a_directory_that_goes_as_well_is_a_stop() {
+    let house = House::new();
+    let survey = surveyed(&house);
+    let mut draft = Draft::default();
+    for title in ["Documents (user directory)", "Saltflat Rally: saves"] {
+        draft.send(data(&survey, title).id.clone(), Destination::Drive("newhold".into()));
+    }
+    let plan = plan(&house.site(), &survey, &draft, Policy::Hold);
+    assert!(plan.stopped() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::SharesFolder { .. })));
 }
 
 /// Fails every act from the n-th on, as if the program had been killed there.

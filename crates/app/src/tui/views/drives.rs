@@ -2,7 +2,7 @@
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::{Destination, Load};
-use deft_barge_core::survey::{DriveState, Game, Survey};
+use deft_barge_core::survey::{DriveState, Game, Survey, UserData};
 use jiff::Timestamp;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
@@ -353,13 +353,17 @@ fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: b
         };
         lines.push((format!("goes to     {name}   {fits}"), style));
     }
-    for data in state.data_here() {
+    // Where there is little room, only what is being dealt with.
+    let is_shown = |data: &&UserData| wide || state.on_data || state.draft.lots.iter().any(|lot| lot.game == data.id);
+    for data in state.data_here().into_iter().filter(is_shown) {
         let at = data.drive.as_deref().unwrap_or(wording::NO_DRIVE);
         let behind = if data.link.is_some() { ", behind a link" } else { "" };
         let lot = state.draft.lots.iter().find(|lot| lot.game == data.id);
         let fault = data.fault.as_ref().map(|fault| format!("   {}", wording::place_fault(fault)));
         let fault = fault.unwrap_or_default();
-        let text = format!("{:<11} {} in {at}{behind}{fault}", wording::data_kind(data.kind), data.size.on_disk);
+        let larger = if data.size.on_disk > game.size.on_disk { ", larger than the game" } else { "" };
+        let size = data.size.on_disk;
+        let text = format!("{:<11} {size} in {at}{behind}{larger}{fault}", wording::data_kind(data.kind));
         let style = if state.on_data { theme.cursor() } else { theme.text() };
         lines.push((text, style));
         if let Some(lot) = lot {

@@ -115,7 +115,7 @@ fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
         put(&text, style, upper, buffer);
     }
     let hints = match state.view {
-        View::Drives => "1-9 send   0 stays   u user data   F room   E empty   M played   enter the haul   ? keys",
+        View::Drives => "1-9 send  0 stays  u data  F room  E empty  M played  enter haul  ? keys",
         View::Finds => "↑↓ find   a adopt   l let go   s set aside   n re-anchor   esc back   ? keys",
         View::Haul => "↑↓ lot   a accept cautions   t try one first   S start   esc back   ? keys",
         View::Running => "p pause   - slower   + faster   g go on   c cancel   l let go   u undo   ? keys",

@@ -12,7 +12,7 @@ use crate::launcher::{Found, Record, UNSAID};
 use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
 use crate::site::{Site, real_path};
 
-/// A link that leads into a game, or nowhere.
+/// A link that leads into a game, out of one, or nowhere.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct SeenLink {
     /// The link.
@@ -28,6 +28,8 @@ pub struct SeenLink {
     pub alive: bool,
     /// The game that it leads into.
     pub into: Option<GameId>,
+    /// The game that it lies in and leads out of.
+    pub out_of: Option<GameId>,
 }
 
 /// How deep links are looked for below the folders of settings and data, and below drives and libraries.
@@ -86,18 +88,21 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let mut links: Vec<PathBuf> = roots.par_iter().map(|(root, depth)| below(root, *depth, &skip)).flatten().collect();
     links.sort();
     links.dedup();
+    let real: Vec<Vec<PathBuf>> =
+        found.iter().map(|launcher| launcher.games.iter().map(|game| real_path(&game.install)).collect()).collect();
     for link in links {
         let Ok(says) = fs::read_link(&link) else { continue };
         let leads_to = where_link_leads(&link, &says);
         let alive = link.metadata().is_ok();
         let mut into = None;
-        for launcher in found.iter_mut() {
-            for nth in 0..launcher.games.len() {
+        for (launcher, real) in found.iter_mut().zip(&real) {
+            for (nth, real) in real.iter().enumerate() {
                 let game = &launcher.games[nth];
-                let below = leads_to.strip_prefix(&game.install).ok().map(Path::to_path_buf);
-                let below =
-                    below.or_else(|| leads_to.strip_prefix(real_path(&game.install)).ok().map(Path::to_path_buf));
-                let Some(below) = below.filter(|_| game.fault.is_none() || !alive) else { continue };
+                let below = leads_to.strip_prefix(&game.install).or_else(|_| leads_to.strip_prefix(real));
+                let Ok(below) = below.map(Path::to_path_buf) else { continue };
+                if game.fault.is_some() && alive {
+                    continue;
+                }
                 into.get_or_insert_with(|| game_id(launcher, game));
                 let known = game.records.iter().any(|record| record.shape == Shape::Link && record.file == link);
                 if let (Some(record), false) = (link_record(&link, &says, &below), known || game.fault.is_some()) {
@@ -106,9 +111,29 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
             }
         }
         if into.is_some() || !alive {
-            around.links.push(SeenLink { path: link, says, leads_to, alive, into });
+            around.links.push(SeenLink { path: link, says, leads_to, alive, into, out_of: None });
         }
     }
+    around.links.extend(out_of_games(found));
+}
+
+/// Links within games that lead out of them, near the top of each.
+fn out_of_games(found: &[Found]) -> Vec<SeenLink> {
+    let games: Vec<_> =
+        found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
+    let sound = games.par_iter().filter(|(_, game)| game.fault.is_none());
+    let links = sound.flat_map(|(launcher, game)| {
+        let real = real_path(&game.install);
+        let out = below(&real, DEEP, &[]).into_iter().filter_map(|link| {
+            let says = fs::read_link(&link).ok()?;
+            let leads_to = where_link_leads(&link, &says);
+            let inside = leads_to.starts_with(&real) || leads_to.starts_with(&game.install);
+            let (alive, out_of) = (link.metadata().is_ok(), Some(game_id(launcher, game)));
+            (!inside).then_some(SeenLink { path: link, says, leads_to, alive, into: None, out_of })
+        });
+        out.collect::<Vec<_>>()
+    });
+    links.collect()
 }
 
 /// The record that a link is of the folder it leads to, or of what lies `below` it.
