@@ -38,6 +38,11 @@ impl Listing {
         self.0.len() as u64
     }
 
+    /// Bytes of all files.
+    pub fn bytes(&self) -> u64 {
+        self.0.values().sum()
+    }
+
     /// Size of a file of it.
     pub fn size_of(&self, path: &Path) -> Option<u64> {
         self.0.get(path).copied()

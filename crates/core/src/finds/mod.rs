@@ -284,8 +284,9 @@ fn leftover_of<'a>(
     // Nine of ten files are alike, in name and size: our own choice.
     let name = folder.file_name();
     let may_be = |game: &&Game| {
-        let near = game.size.files.abs_diff(files) * 10 <= game.size.files.max(files);
-        near || game.found.install.file_name() == name
+        let near = |one: u64, other: u64| one.abs_diff(other) * 10 <= one.max(other);
+        near(game.size.files, files) && near(game.size.apparent.count(), listing.bytes())
+            || game.found.install.file_name() == name
     };
     let scored = sound.filter(may_be).map(|game| (game, listing.alike(&Listing::of(&game.found.install))));
     let best = scored.max_by_key(|(_, alike)| *alike)?;

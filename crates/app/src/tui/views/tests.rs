@@ -356,3 +356,27 @@ fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of
     let shown = stage.text(160, 47);
     assert!(shown.contains("Orchard of Nine Bells: saves") && shown.contains("a link in"), "{shown}");
 }
+
+#[test]
+fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored() {
+    let mut stage = Stage::new();
+    stage.site.remember_drives().expect("a state folder");
+    let world = stage.site.world.clone().expect("a declared world");
+    std::fs::rename(world.join("drives/cellar"), world.join("keller")).expect("a rename");
+    let file = world.join("world.toml");
+    let text = std::fs::read_to_string(&file).expect("the world file");
+    std::fs::write(&file, text.replace("\"drives/cellar\"", "\"keller\"")).expect("a world file");
+    stage.site = Site::of_world(&world).expect("a site");
+    stage.survey();
+    let acts = stage.press(KeyCode::Char('f'));
+    stage.find(&acts);
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        assert!(shown.contains("moved drive") && shown.contains("n   re-anchor its drive"), "{shown}");
+    }
+    let acts = stage.press(KeyCode::Char('n'));
+    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");
+    stage.plan(&acts);
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("records alone") && shown.contains("rooms.json"), "{shown}");
+}

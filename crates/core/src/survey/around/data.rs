@@ -3,6 +3,7 @@
 //! It is known from profiles, from the person's own list, from paths in the settings of games, and from folders
 //! that have a game's name where programs keep their data.
 
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -167,12 +168,14 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
     let kept_off = kept_off(site, found);
     let games: Vec<(&Found, &FoundGame)> =
         found.iter().flat_map(|f| f.games.iter().map(move |game| (f, game))).collect();
+    let for_settings = Named::below(&[site.places.config.clone(), site.places.data.clone()]);
+    let for_data = Named::below(&data_places(site));
     let by_itself: Vec<Candidate> = games
         .par_iter()
         .filter(|(_, game)| game.fault.is_none())
         .flat_map_iter(|(launcher, game)| {
-            let settings = of_settings(site, launcher, game, &kept_off);
-            settings.into_iter().chain(of_name(site, launcher, game, &kept_off))
+            let settings = of_settings(site, launcher, game, &for_settings, &kept_off);
+            settings.into_iter().chain(of_name(launcher, game, &for_data, &kept_off))
         })
         .collect();
     candidates.extend(by_itself);
@@ -388,18 +391,28 @@ fn names_of(game: &FoundGame) -> Vec<String> {
     names
 }
 
-/// The folders below some others that have the game's name.
-fn folders_named(game: &FoundGame, above: &[PathBuf]) -> Vec<PathBuf> {
-    let names = names_of(game);
-    let entries = above.iter().flat_map(|folder| fs::read_dir(folder).into_iter().flatten().flatten());
-    let fits = |entry: &fs::DirEntry| {
-        let kind = entry.file_type();
-        let folder = kind.is_ok_and(|kind| kind.is_dir() || kind.is_symlink());
-        folder && names.contains(&plain(&entry.file_name().to_string_lossy()))
-    };
-    let mut all: Vec<PathBuf> = entries.filter(fits).map(|entry| entry.path()).collect();
-    all.sort();
-    all
+/// Folders where programs keep settings and data, by the plain form of their names.
+#[derive(Default)]
+struct Named(HashMap<String, Vec<PathBuf>>);
+
+impl Named {
+    fn below(above: &[PathBuf]) -> Self {
+        let mut named = Self::default();
+        for entry in above.iter().flat_map(|folder| fs::read_dir(folder).into_iter().flatten().flatten()) {
+            if entry.file_type().is_ok_and(|kind| kind.is_dir() || kind.is_symlink()) {
+                named.0.entry(plain(&entry.file_name().to_string_lossy())).or_default().push(entry.path());
+            }
+        }
+        named
+    }
+
+    /// The folders that have the game's name.
+    fn of(&self, game: &FoundGame) -> Vec<PathBuf> {
+        let mut all: Vec<PathBuf> =
+            names_of(game).iter().filter_map(|name| self.0.get(name)).flatten().cloned().collect();
+        all.sort();
+        all
+    }
 }
 
 /// Settings files that are looked into per game, and their size, at most: our own bounds.
@@ -422,10 +435,10 @@ fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
 }
 
 /// Folders that the game's own settings name, outside of it.
-fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[PathBuf]) -> Vec<Candidate> {
+fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kept_off: &[PathBuf]) -> Vec<Candidate> {
     let mut files = Vec::new();
     settings_below(&game.install, 0, &mut files);
-    for folder in folders_named(game, &[site.places.config.clone(), site.places.data.clone()]) {
+    for folder in own.of(game) {
         if !folder.is_symlink() {
             settings_below(&folder, 2, &mut files);
         }
@@ -463,8 +476,8 @@ fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[Path
     all
 }
 
-/// Folders that have the game's name where programs keep their data.
-fn of_name(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[PathBuf]) -> Vec<Candidate> {
+/// Where programs keep data that has a game's name.
+fn data_places(site: &Site) -> Vec<PathBuf> {
     let mut above = vec![site.places.data.clone(), site.places.home.clone()];
     for (name, path, _) in user_directories(site) {
         if name == "XDG_DOCUMENTS_DIR" && path != site.places.home {
@@ -472,9 +485,15 @@ fn of_name(site: &Site, launcher: &Found, game: &FoundGame, kept_off: &[PathBuf]
             above.push(path);
         }
     }
-    let all = folders_named(game, &above).into_iter();
+    above
+}
+
+/// Folders that have the game's name where programs keep their data.
+fn of_name(launcher: &Found, game: &FoundGame, own: &Named, kept_off: &[PathBuf]) -> Vec<Candidate> {
     let free = |path: &PathBuf| !kept_off.iter().any(|kept| touches(kept, &real_path(path)));
-    all.filter(free)
+    own.of(game)
+        .into_iter()
+        .filter(free)
         .map(|path| Candidate {
             game: Some(named(launcher, game)),
             kind: DataKind::Saves,

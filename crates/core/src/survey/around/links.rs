@@ -1,5 +1,6 @@
 //! Links around the games: where each leads, and whether it lives.
 
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Component, Path, PathBuf};
 
@@ -88,25 +89,33 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let mut links: Vec<PathBuf> = roots.par_iter().map(|(root, depth)| below(root, *depth, &skip)).flatten().collect();
     links.sort();
     links.dedup();
-    let real: Vec<Vec<PathBuf>> =
-        found.iter().map(|launcher| launcher.games.iter().map(|game| real_path(&game.install)).collect()).collect();
+    let mut lies: HashMap<PathBuf, Vec<(usize, usize)>> = HashMap::new();
+    for (l, launcher) in found.iter().enumerate() {
+        for (g, game) in launcher.games.iter().enumerate() {
+            let mut places = vec![game.install.clone(), real_path(&game.install)];
+            places.dedup();
+            for place in places {
+                lies.entry(place).or_default().push((l, g));
+            }
+        }
+    }
     for link in links {
         let Ok(says) = fs::read_link(&link) else { continue };
         let leads_to = where_link_leads(&link, &says);
         let alive = link.metadata().is_ok();
         let mut into = None;
-        for (launcher, real) in found.iter_mut().zip(&real) {
-            for (nth, real) in real.iter().enumerate() {
-                let game = &launcher.games[nth];
-                let below = leads_to.strip_prefix(&game.install).or_else(|_| leads_to.strip_prefix(real));
-                let Ok(below) = below.map(Path::to_path_buf) else { continue };
+        for above in leads_to.ancestors() {
+            for (l, g) in lies.get(above).into_iter().flatten() {
+                let launcher = &mut found[*l];
+                let game = &launcher.games[*g];
                 if game.fault.is_some() && alive {
                     continue;
                 }
                 into.get_or_insert_with(|| game_id(launcher, game));
+                let below = leads_to.strip_prefix(above).unwrap_or(Path::new(""));
                 let known = game.records.iter().any(|record| record.shape == Shape::Link && record.file == link);
-                if let (Some(record), false) = (link_record(&link, &says, &below), known || game.fault.is_some()) {
-                    launcher.games[nth].records.push(record);
+                if let (Some(record), false) = (link_record(&link, &says, below), known || game.fault.is_some()) {
+                    launcher.games[*g].records.push(record);
                 }
             }
         }
