@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 /// The files of a folder, by their path below it, and their sizes. Links are none of them.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
 pub struct Listing(BTreeMap<PathBuf, u64>);
 
 /// Files that are listed at most: a folder with more is listed so far.

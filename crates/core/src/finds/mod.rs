@@ -8,6 +8,7 @@ mod alike;
 mod folders;
 mod looks;
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -293,15 +294,22 @@ fn leftover_of<'a>(
     (files > 0 && best.1 * 10 >= files * 9).then_some((best.0, None, best.1))
 }
 
-/// Installed games with the same files as another one.
+/// Installed games with the same files as another one: each is told beside the first of its kind.
 fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+    let mut alike: HashMap<(u64, Bytes), Vec<&Game>> = HashMap::new();
+    for game in survey.games.iter().filter(|game| game.fault().is_none()) {
+        alike.entry((game.size.files, game.size.apparent)).or_default().push(game);
+    }
+    let mut groups: Vec<Vec<&Game>> = alike.into_values().filter(|games| games.len() > 1).collect();
+    groups.sort_by_key(|games| games[0].id.clone());
     let mut out = Vec::new();
-    let sound: Vec<&Game> = survey.games.iter().filter(|game| game.fault().is_none()).collect();
-    for (n, game) in sound.iter().enumerate() {
-        for other in &sound[..n] {
-            let apart = real_path(&game.found.install) != real_path(&other.found.install);
-            let near = game.size.files == other.size.files && game.size.apparent == other.size.apparent;
-            if apart && near && Listing::of(&game.found.install) == Listing::of(&other.found.install) {
+    for games in groups {
+        let listings: Vec<Listing> = games.par_iter().map(|game| Listing::of(&game.found.install)).collect();
+        let mut first: HashMap<&Listing, &Game> = HashMap::new();
+        for (game, listing) in games.iter().zip(&listings) {
+            let other = *first.entry(listing).or_insert(game);
+            // Two entries of one folder are one game twice, and no copy.
+            if real_path(&game.found.install) != real_path(&other.found.install) {
                 let what = Lying::Duplicate {
                     game: game.id.clone(),
                     other: other.id.clone(),

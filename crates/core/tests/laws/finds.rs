@@ -81,6 +81,17 @@ fn each_kind_is_found_as_what_it_is_and_nothing_that_somebody_needs() {
     };
     assert_eq!(fit.id, "tidewright");
     assert_eq!(found.len(), 7, "{found:#?}");
+    // A game that two launchers have, each with files of its own, is there twice.
+    let twin = drives.join("newhold/fathom/quiet foundry");
+    copy(&drives.join("cellar/ninepin/hexwood"), &twin);
+    let hive = house.home().join(".config/fathom-row/layer/user.reg");
+    let text = fs::read_to_string(&hive).unwrap();
+    let z = |path: PathBuf| format!("Z:{}", path.to_string_lossy()).replace('/', "\\\\");
+    let (old, new) = (z(drives.join("cellar/fathom/quiet foundry")), z(twin.clone()));
+    fs::write(&hive, text.replace(&old, &new)).unwrap();
+    let (_, found) = look(&house.site());
+    let twins: Vec<&LyingAbout> = found.iter().filter(|lying| matches!(lying.what, Lying::Duplicate { .. })).collect();
+    assert_eq!(twins.len(), 1, "{found:#?}");
 }
 
 #[test]
