@@ -235,7 +235,8 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!("that {} belongs to the game is known by its name alone. Look into it first.", path.display())
         }
         FindingKind::DataStays { what, path, bytes } => {
-            format!("{what} ({bytes}) stay in {}. They can be sent along.", path.display())
+            let what = what.rsplit_once(": ").map_or(what.as_str(), |(_, kind)| kind);
+            format!("its {what} ({bytes}) stay in {}. They can be sent along.", path.display())
         }
         FindingKind::NoWay { way } => format!("it cannot go {}. Choose another way.", way_words(*way)),
         FindingKind::NoLinkThere { path } => {

@@ -44,7 +44,7 @@ impl World {
                     if end == "db" {
                         continue;
                     }
-                    let text = ["json", "ini", "xml", "desktop", "reg"].contains(&end);
+                    let text = ["json", "ini", "xml", "desktop", "reg", "toml"].contains(&end);
                     let bytes = fs::read(&path).unwrap();
                     let here = root.to_str().unwrap();
                     let bytes = if text {
