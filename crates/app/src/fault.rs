@@ -2,7 +2,7 @@
 
 use std::error::Error;
 
-use deft_barge_core::haul::{HaulError, JournalError};
+use deft_barge_core::haul::{HaulError, JournalError, StartError};
 use deft_barge_core::plan::Finding;
 use deft_barge_core::site::SiteError;
 use serde_json::json;
@@ -123,6 +123,19 @@ impl From<JournalError> for Fault {
             JournalError::Version { .. } => (Kind::Refused, "Use the version of Deft Barge that made it."),
         };
         Self::new(kind, sentence(&with_causes(&error)), hint)
+    }
+}
+
+impl Fault {
+    /// That a game was not started, and why.
+    pub fn of_start(title: &str, error: &StartError) -> Self {
+        let why = match error {
+            StartError::Place(fault) => format!(": {}", crate::wording::place_fault(fault)),
+            StartError::Spawn { source, .. } => format!(": {source}"),
+            _ => String::new(),
+        };
+        let now = "Name its program with deft-barge start --program, or start it in its launcher.";
+        Self::new(Kind::Refused, format!("{title} was not started: {error}{why}."), now)
     }
 }
 

@@ -218,15 +218,7 @@ pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bo
     let (survey, _) = survey_site(site);
     let game = find_game(&survey, word)?;
     let (journal, _) = Journal::open(site)?.recover()?;
-    let failed = |error: StartError| {
-        let why = match &error {
-            StartError::Place(fault) => format!(": {}", wording::place_fault(fault)),
-            StartError::Spawn { source, .. } => format!(": {source}"),
-            _ => String::new(),
-        };
-        let sentence = format!("{} was not started: {error}{why}.", game.found.title);
-        Fault::new(Kind::Refused, sentence, "Name its program with --program, or start it in its launcher.")
-    };
+    let failed = |error: StartError| Fault::of_start(&game.found.title, &error);
     let command = command_of(site, &survey, game, program).map_err(failed)?;
     let stop = stop_on_signals(Pace::default())?;
     let started = start_game(site, &journal, game, &command, Duration::from_secs(wait), &stop).map_err(failed)?;

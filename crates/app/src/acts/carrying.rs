@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf, absolute};
 
 use deft_barge_core::audit::keep;
 use deft_barge_core::carry::{
-    Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject,
+    Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject, traced,
 };
 use deft_barge_core::haul::{Control, HaulRow, Journal};
 use deft_barge_core::plan::{Destination, Draft, Policy, plan};
@@ -40,11 +40,17 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
             "See what there is with: deft-barge survey",
         )
     })?;
+    if !carried.portable {
+        let sentence = format!("{} does not run from another folder: its profile has no [carry].", carried.what);
+        return Err(Fault::usage(sentence, "Name the folder of one of its libraries instead."));
+    }
     if let Some(to) = to {
         let drive = site.find_drive(to).ok_or_else(|| {
             Fault::usage(format!("There is no drive {to:?}."), "See what there is with: deft-barge survey")
         })?;
-        let trace = records::traced(site, &carried.path, &[])?;
+        let told = records::Looking::new();
+        let trace = traced(site, &carried.path, &|phase| told.show(phase));
+        told.end();
         let id = add_to_survey(site, &mut survey, &trace);
         let mut draft = Draft::default();
         draft.send(id, Destination::Drive(drive.name.clone()));

@@ -10,7 +10,6 @@ use deft_barge_core::haul::History;
 use deft_barge_core::plan::{anchors, plan_anchor, plan_removal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
-use deft_barge_core::trace::TracePhase;
 use serde_json::json;
 
 use super::hauling::confirmed;
@@ -139,17 +138,9 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
     let whole = |path: &Path| {
         absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
     };
-    let (begun, told) = (Instant::now(), AtomicBool::new(false));
-    let report = |phase: TracePhase| {
-        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
-            told.store(true, Ordering::Relaxed);
-            let _ = write!(stderr(), "\r\x1b[Klooked at {} of {} files", phase.files, phase.all);
-        }
-    };
-    let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
-    if told.into_inner() {
-        let _ = write!(stderr(), "\r\x1b[K");
-    }
+    let told = super::records::Looking::new();
+    let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &|phase| told.show(phase));
+    told.end();
     confirmed(site, plan, consent, json, &|plan| {
         let files = plan.lots[0].record_files().len();
         format!(

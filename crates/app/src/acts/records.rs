@@ -30,18 +30,35 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fau
     if let Some(gone) = places.iter().find(|place| !place.exists()) {
         return Err(Fault::usage(format!("{} is not there.", gone.display()), ""));
     }
-    let (begun, told) = (Instant::now(), AtomicBool::new(false));
-    let report = |phase: TracePhase| {
-        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
-            told.store(true, Ordering::Relaxed);
+    let told = Looking::new();
+    let trace = deft_barge_core::trace::trace(site, &path, &places, &|phase| told.show(phase));
+    told.end();
+    Ok(trace)
+}
+
+/// How far a trace is, on the terminal, where it takes longer than half a second.
+pub struct Looking {
+    begun: Instant,
+    told: AtomicBool,
+}
+
+impl Looking {
+    pub fn new() -> Self {
+        Self { begun: Instant::now(), told: AtomicBool::new(false) }
+    }
+
+    pub fn show(&self, phase: TracePhase) {
+        if stderr().is_terminal() && self.begun.elapsed() > Duration::from_millis(500) {
+            self.told.store(true, Ordering::Relaxed);
             let _ = write!(stderr(), "\r\x1b[Klooked at {} of {} files", phase.files, phase.all);
         }
-    };
-    let trace = deft_barge_core::trace::trace(site, &path, &places, &report);
-    if told.into_inner() {
-        let _ = write!(stderr(), "\r\x1b[K");
     }
-    Ok(trace)
+
+    pub fn end(self) {
+        if self.told.into_inner() {
+            let _ = write!(stderr(), "\r\x1b[K");
+        }
+    }
 }
 
 /// `trace`

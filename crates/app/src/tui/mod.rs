@@ -215,14 +215,7 @@ fn plan_errand(site: &Site, survey: &Survey, errand: &Errand) -> Plan {
 /// Starts a game and says what came of it.
 fn play(site: &Site, survey: &Survey, id: &GameId) -> Result<String, Fault> {
     let Some(game) = survey.game(id) else { return Ok("It is not there any more.".into()) };
-    let failed = |error: StartError| {
-        let why = match &error {
-            StartError::Place(fault) => format!(": {}", crate::wording::place_fault(fault)),
-            StartError::Spawn { source, .. } => format!(": {source}"),
-            _ => String::new(),
-        };
-        Fault::new(Kind::Refused, format!("{} was not started: {error}{why}.", game.found.title), "")
-    };
+    let failed = |error: StartError| Fault::of_start(&game.found.title, &error);
     let (journal, _) = Journal::open(site)?.recover()?;
     let command = command_of(site, survey, game, None).map_err(failed)?;
     let patience = std::time::Duration::from_secs(30);

@@ -139,6 +139,8 @@ pub struct State {
     /// How long the last plan took.
     planned_in: Duration,
     leaving: bool,
+    /// Whether drives and journal are being looked at anew after some work.
+    looking: bool,
 }
 
 /// Games in the order in which a drive shows them: what takes most room is what people look for.
@@ -178,6 +180,7 @@ impl State {
             asked_plan: Duration::ZERO,
             planned_in: Duration::ZERO,
             leaving: false,
+            looking: false,
         }
     }
 
@@ -320,6 +323,7 @@ impl State {
     }
 
     fn surveyed(&mut self, survey: Survey, history: Result<History, Fault>) -> Vec<Act> {
+        self.looking = false;
         match history {
             Ok(history) => self.history = history,
             Err(fault) => self.message = Some(fault.text()),
@@ -527,6 +531,11 @@ impl State {
 
     fn ask(&mut self, wish: Wish) {
         let idle = self.running.work.is_none();
+        if idle && self.looking {
+            // Which haul is meant is not known yet: what is known here may be an older one.
+            self.message = Some("The journal is being read; a moment.".into());
+            return;
+        }
         let titles =
             |haul: &HaulRow| haul.lots.iter().map(|lot| lot.planned.title.clone()).collect::<Vec<_>>().join(", ");
         let question = match wish {
@@ -597,7 +606,12 @@ impl State {
                 self.running.cancelling = true;
                 vec![Act::Pause]
             }
-            // It came to its end between the question and the answer: then it is returned as it is.
+            // It came to its end between the question and the answer, and the journal is being read: once it is known which haul
+            // that was, it is returned as it is.
+            Answer::Cancel if self.looking => {
+                self.running.cancelling = true;
+                Vec::new()
+            }
             Answer::Cancel => self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id))),
             Answer::Do(work) if idle => self.run(work),
             Answer::Do(_) => Vec::new(),
@@ -647,6 +661,7 @@ impl State {
         }
         // The journal is read anew before it is known which haul to return.
         self.running.cancelling = cancelling;
+        self.looking = true;
         vec![Act::Survey]
     }
 

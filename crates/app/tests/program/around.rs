@@ -189,6 +189,7 @@ fn a_portable_launcher_is_packed_and_checked() {
     let world = World::new();
     let before = world.all();
     world.expect(&["carry", "pack", "no such launcher"], 2);
+    world.expect(&["carry", "pack", "quillgate", "--to", "newhold", "--yes"], 2);
     world.expect(&["carry", "pack", "wickerbox", "--to", "newhold", "--plan"], 0);
     assert!(world.all() == before);
     world.expect(&["carry", "pack", "wickerbox", "--to", "newhold", "--yes"], 0);

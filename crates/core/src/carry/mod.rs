@@ -16,7 +16,7 @@ use crate::launcher::{Found, Need, Problem};
 use crate::plan::{Plan, plan_made};
 use crate::site::{Site, real_path};
 use crate::survey::{GameId, Survey};
-use crate::trace::Trace;
+use crate::trace::{Trace, TracePhase, trace_moved, usual_places};
 
 /// Id of the launcher that a carried folder seems to have.
 pub const CARRY: &str = "carry";
@@ -32,6 +32,8 @@ pub struct Subject {
     pub what: String,
     /// Titles and sizes of the games in it.
     pub games: Vec<(String, Bytes)>,
+    /// Whether it runs from wherever it lies. A launcher's own folder does only if its profile says what it needs elsewhere.
+    pub portable: bool,
 }
 
 /// Finds what a word means: a launcher by name or id, or a folder; of a library and a launcher's own folder it knows whose it is.
@@ -50,9 +52,29 @@ pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<Subject> {
     } else {
         (path.to_path_buf(), None, "a folder".into())
     };
+    let portable = found_home(launcher, &folder).is_none_or(|found| found.profile.carry.is_some());
     let inside = |game: &&crate::survey::Game| real_path(&game.found.install).starts_with(real_path(&folder));
     let games = survey.games.iter().filter(inside).map(|game| (game.found.title.clone(), game.size.on_disk)).collect();
-    folder.is_dir().then(|| Subject { path: folder, launcher: launcher.map(|f| f.profile.id.clone()), what, games })
+    folder.is_dir().then(|| Subject {
+        path: folder,
+        launcher: launcher.map(|f| f.profile.id.clone()),
+        what,
+        games,
+        portable,
+    })
+}
+
+/// The launcher whose own folder this is.
+fn found_home<'a>(launcher: Option<&'a Found>, folder: &Path) -> Option<&'a Found> {
+    launcher.filter(|found| real_path(&found.home) == real_path(folder))
+}
+
+/// Traces what has to be rewritten when a folder goes: all that leads to it from outside, and what stands in small files near
+/// its top. The games in it are not read.
+pub fn traced(site: &Site, folder: &Path, report: &(dyn Fn(TracePhase) + Sync)) -> Trace {
+    let mut places = usual_places(site, folder);
+    places.retain(|place| !place.starts_with(folder));
+    trace_moved(site, folder, Some(folder), &places, report)
 }
 
 /// Adds a folder with its traced records to a survey, as a lot of its own; gives its id.

@@ -394,6 +394,31 @@ pub enum ProfileError {
 }
 
 impl Profile {
+    /// The profile of a launcher that nobody has described: its games are known by other ways, and lie as `{install}`.
+    ///
+    /// `place` is the template of the folder into which they go on a drive.
+    pub fn made_up(id: &str, name: &str, place: Option<&str>) -> Self {
+        let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
+        Self {
+            format: 1,
+            id: id.into(),
+            name: name.into(),
+            home: Vec::new(),
+            processes: Vec::new(),
+            prefixes: Vec::new(),
+            case_blind: false,
+            variables: BTreeMap::new(),
+            libraries: None,
+            games: Games { install: meaning("{install}"), place: place.map(meaning), ..Games::default() },
+            records: Vec::new(),
+            contents: None,
+            user_data: Vec::new(),
+            adopt: None,
+            carry: None,
+            start: Vec::new(),
+        }
+    }
+
     /// Reads a profile from the text of `file`.
     pub fn parse(text: &str, file: &Path) -> Result<Self, ProfileError> {
         let unsound = |what: String| ProfileError::Unsound { file: file.into(), what };

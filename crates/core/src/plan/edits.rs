@@ -102,6 +102,28 @@ struct Writing<'a> {
     made: Vec<Edit>,
 }
 
+/// What the names in templates stand for, of a game in this place.
+fn placed(
+    site: &Site,
+    found: &Found,
+    id: &str,
+    install: &Path,
+    library: Option<&Path>,
+    folder: &str,
+) -> Result<Values, String> {
+    let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
+    let values = found
+        .values(site)
+        .with("id", id)
+        .with("folder", folder)
+        .with("install", text(install)?)
+        .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
+    Ok(match library {
+        Some(library) => values.with("library", text(library)?),
+        None => values,
+    })
+}
+
 /// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's lots before it.
 pub(super) fn edits(
     site: &Site,
@@ -110,19 +132,6 @@ pub(super) fn edits(
     target: &Target<'_>,
     earlier: &[Edit],
 ) -> Result<Repointing, Unchangeable> {
-    let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
-    let placed = |install: &Path, library: Option<&Path>, folder: &str| -> Result<Values, String> {
-        let values = found
-            .values(site)
-            .with("id", &game.id)
-            .with("folder", folder)
-            .with("install", text(install)?)
-            .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
-        Ok(match library {
-            Some(library) => values.with("library", text(library)?),
-            None => values,
-        })
-    };
     let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or(&game.folder);
     let mut bases = found.bases(site);
     for edit in earlier {
@@ -133,8 +142,8 @@ pub(super) fn edits(
         found,
         game,
         target,
-        old: placed(&game.install, game.library.as_deref(), &game.folder)?,
-        new: placed(target.install, target.library, folder)?,
+        old: placed(site, found, &game.id, &game.install, game.library.as_deref(), &game.folder)?,
+        new: placed(site, found, &game.id, target.install, target.library, folder)?,
         bases,
         made: Vec::new(),
     };
@@ -157,27 +166,14 @@ pub(super) fn entry_rewrites(
     id: &str,
     program: Option<&str>,
 ) -> Result<Vec<Rewrite>, String> {
-    let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
     let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or_default();
-    let placed = |install: &Path, library: Option<&Path>, folder: &str, id: &str| -> Result<Values, String> {
-        let values = found
-            .values(site)
-            .with("id", id)
-            .with("folder", folder)
-            .with("install", text(install)?)
-            .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
-        Ok(match library {
-            Some(library) => values.with("library", text(library)?),
-            None => values,
-        })
-    };
     let mut writing = Writing {
         site,
         found,
         game: example,
         target,
-        old: placed(&example.install, example.library.as_deref(), &example.folder, &example.id)?,
-        new: placed(target.install, target.library, folder, id)?,
+        old: placed(site, found, &example.id, &example.install, example.library.as_deref(), &example.folder)?,
+        new: placed(site, found, id, target.install, target.library, folder)?,
         bases: found.bases(site),
         made: Vec::new(),
     };

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::{Sure, Trace};
-use crate::launcher::{Entry, Found, FoundGame, Games, Profile, place_fault};
+use crate::launcher::{Entry, Found, FoundGame, Profile, place_fault};
 use crate::record::{Format, Meaning, Shape};
 use crate::site::Site;
 use crate::survey::{Game, GameId, Survey};
@@ -43,25 +43,7 @@ impl Trace {
     }
 
     pub(crate) fn as_found(&self, site: &Site) -> Found {
-        let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
-        let profile = Profile {
-            format: 1,
-            id: TRACED.into(),
-            name: "Traced records".into(),
-            home: Vec::new(),
-            processes: Vec::new(),
-            prefixes: Vec::new(),
-            case_blind: false,
-            variables: std::collections::BTreeMap::new(),
-            libraries: None,
-            games: Games { install: meaning("{install}"), ..Games::default() },
-            records: Vec::new(),
-            contents: None,
-            user_data: Vec::new(),
-            adopt: None,
-            carry: None,
-            start: Vec::new(),
-        };
+        let profile = Profile::made_up(TRACED, "Traced records", None);
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
         let letters = self.layers.clone();
         let games = vec![self.as_game(site)];

@@ -2,15 +2,17 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::AtomicUsize;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, History, Journal, Proof, Stage, release_haul};
+use deft_barge_core::haul::{Control, Haul, History, Journal, Proof, Stage, release_haul, return_haul};
 use deft_barge_core::plan::{Adoption, FindingKind, Plan, plan_adoption, watch_adoption};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;
 
-use crate::around::files;
+use crate::around::{Killed, files};
 use crate::house::{House, same};
 
 fn surveyed(house: &House) -> Survey {
@@ -156,4 +158,43 @@ fn what_a_launcher_makes_of_a_folder_by_itself_is_watched() {
     assert!(!look().listed && look().whole);
     fs::remove_file(folder.join("bin/start")).unwrap();
     assert!(!look().whole);
+}
+
+/// Kills what a plan does at many of its acts, resumes or returns it, and sees that all is as it was after the return.
+pub fn killed_at_many_acts(house: &House, step: usize, plan: &dyn Fn() -> Plan, holds: &dyn Fn(&str)) {
+    let before = house.records();
+    for from in (0..).step_by(step) {
+        let gate = Killed { acts: AtomicUsize::new(0), from };
+        let result = house.haul(&plan(), Some(Arc::new(gate)));
+        let site = house.site();
+        let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
+        assert!(result.is_ok() || unfinished.is_some(), "act {from}");
+        let id = journal.hauls().unwrap()[0].id;
+        if result.is_err() && (from / step).is_multiple_of(2) {
+            Haul::of(&site, &journal, id).unwrap().run(&|_| {}, &Control::default()).unwrap();
+            holds(&format!("resumed after act {from}"));
+        }
+        return_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap_or_else(|e| panic!("act {from}: {e}"));
+        drop(journal);
+        same(&before, &house.records(), &format!("act {from}"));
+        if result.is_ok() {
+            return assert!(from > 3 * step, "{from}");
+        }
+    }
+}
+
+#[test]
+fn an_adoption_killed_at_any_act_is_whole_or_undone_and_the_stray_is_never_touched() {
+    let house = House::new();
+    let folder = stray(&house);
+    let bytes = files(&folder);
+    let game = format!("quillgate/{}", STRAY.id);
+    for (to, step) in [(None, 1), (Some("newhold"), 5)] {
+        let plan = || planned(&house, &adoption(&folder, "quillgate", STRAY.id, to));
+        killed_at_many_acts(&house, step, &plan, &|when| {
+            assert!(house.judge(Launcher::Quillgate, &game).content(), "{when}");
+            assert!(files(&folder) == bytes, "{when}");
+        });
+        assert!(files(&folder) == bytes);
+    }
 }

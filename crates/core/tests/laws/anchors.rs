@@ -144,3 +144,14 @@ fn what_cannot_be_an_anchor_is_refused_and_a_launcher_that_writes_meanwhile_stop
     return_haul(&site, &journal, unfinished.unwrap().id, &|_| {}, &Control::default()).unwrap();
     same(&before, &house.records(), "given up");
 }
+
+#[test]
+fn re_anchoring_killed_at_any_act_leads_all_records_to_one_of_both_paths() {
+    let house = House::new();
+    let (old, new) = mount_elsewhere(&house, "drives/cellar", "mnt/keller");
+    crate::adopting::killed_at_many_acts(&house, 2, &|| planned(&house, &old, &new), &|when| {
+        for (launcher, game) in ON_CELLAR {
+            assert!(house.judge(launcher, game).content(), "{when}: {game}");
+        }
+    });
+}

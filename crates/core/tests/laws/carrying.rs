@@ -6,12 +6,11 @@ use std::path::{Path, PathBuf};
 use deft_barge_core::audit::keep;
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::carry::{
-    add_to_survey, beside, bring_installer, check_needs, installers, plan_card, read_carried, subject,
+    add_to_survey, beside, bring_installer, check_needs, installers, plan_card, read_carried, subject, traced,
 };
 use deft_barge_core::haul::Control;
 use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
 use deft_barge_core::survey::{GameId, survey};
-use deft_barge_core::trace::{trace, usual_places};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{House, same};
@@ -19,7 +18,7 @@ use crate::house::{House, same};
 fn planned(house: &House, folder: &Path, to: &str) -> Plan {
     let site = house.site();
     let mut survey = survey(&site, Vec::new(), &|_| {});
-    let trace = trace(&site, folder, &usual_places(&site, folder), &|_| {});
+    let trace = traced(&site, folder, &|_| {});
     let id = add_to_survey(&site, &mut survey, &trace);
     let mut draft = Draft::default();
     draft.send(id, Destination::Drive(to.into()));
@@ -46,7 +45,12 @@ fn packed(house: &House, word: &str, folder: &Path) -> HaulId {
 fn a_whole_library_goes_and_comes_back_and_its_launcher_is_content_with_every_game() {
     let house = House::new();
     let before = house.records();
+    // Its own folder is no portable one: it has to lie where it lies.
+    let known = survey(&house.site(), Vec::new(), &|_| {});
+    assert!(!subject(&known, "quillgate", Path::new("quillgate")).unwrap().portable);
+    assert!(subject(&known, "wickerbox", Path::new("wickerbox")).unwrap().portable);
     let folder = house.folder().join("drives/cellar/quillgate");
+    assert!(subject(&known, "", &folder).unwrap().portable);
     let games = ["quillgate/qg-0095", "quillgate/qg-0088"];
     // The disk cannot read one game; that one is not carried.
     fs::rename(folder.join("brass-herons"), house.folder().join("herons")).unwrap();

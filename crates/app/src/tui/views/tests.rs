@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use deft_barge_core::finds::find;
-use deft_barge_core::haul::{Amount, HaulEvent, History, Progress};
-use deft_barge_core::plan::anchors;
+use deft_barge_core::haul::{Amount, Control, Haul, HaulEvent, History, Journal, Progress};
+use deft_barge_core::plan::{Destination, Draft, anchors};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use deft_barge_harbor::world::{Scale, make};
@@ -379,4 +379,38 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     stage.plan(&acts);
     let shown = stage.text(160, 47);
     assert!(shown.contains("records alone") && shown.contains("rooms.json"), "{shown}");
+}
+
+#[test]
+fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one() {
+    let mut stage = Stage::new();
+    let haul = |stage: &Stage, title: &str| {
+        let survey = stage.state.survey.clone().expect("a survey");
+        let mut draft = Draft::default();
+        draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft));
+        let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
+        let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
+        haul.run(&|_| {}, &Control::default()).expect("an end");
+        haul.id()
+    };
+    haul(&stage, "Pale Signal");
+    let look = |stage: &mut Stage| {
+        let history = History::of(&stage.site).expect("a journal");
+        let survey = survey(&stage.site, history.held(&stage.site), &|_| {});
+        stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history))));
+        stage.state.go_on_cancelling()
+    };
+    look(&mut stage);
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let acts = stage.press(KeyCode::Char('S'));
+    let [Act::Run(work)] = acts.as_slice() else { panic!("{acts:?}") };
+    stage.press(KeyCode::Char('c'));
+    assert!(stage.text(100, 30).contains("Stop, and return"));
+    let id = haul(&stage, "Saltflat Rally");
+    stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
+    assert_eq!(stage.press(KeyCode::Char('y')), [], "the older haul is not what was meant");
+    assert_eq!(look(&mut stage), [Act::Run(Work::Return(id))]);
 }

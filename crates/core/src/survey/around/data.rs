@@ -14,7 +14,7 @@ use super::super::games::{Game, GameId};
 use super::links::link_record;
 use super::{Around, game_id, plain, touches, where_link_leads};
 use crate::launcher::{
-    DataKind, Entry, Found, FoundGame, Games, PlaceFault, Problem, Profile, Record, SettingAt, UNSAID, base_of,
+    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, SettingAt, UNSAID, base_of,
     is_of_the_system, place_fault,
 };
 use crate::record::{Bases, Format, Meaning, Place, Shape, Side, Source, Spelling, Values, Within};
@@ -230,25 +230,7 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
 
 /// The launcher that user data seems to have, so that it can be drafted and planned like any game.
 fn as_launcher(site: &Site) -> Found {
-    let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
-    let profile = Profile {
-        format: 1,
-        id: DATA.into(),
-        name: "User data".into(),
-        home: Vec::new(),
-        processes: Vec::new(),
-        prefixes: Vec::new(),
-        case_blind: false,
-        variables: std::collections::BTreeMap::new(),
-        libraries: None,
-        games: Games { install: meaning("{install}"), place: Some(meaning("{drive}/user-data")), ..Games::default() },
-        records: Vec::new(),
-        contents: None,
-        user_data: Vec::new(),
-        adopt: None,
-        carry: None,
-        start: Vec::new(),
-    };
+    let profile = Profile::made_up(DATA, "User data", Some("{drive}/user-data"));
     let home = site.places.home.clone();
     Found { profile, home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new(), letters: Vec::new() }
 }
