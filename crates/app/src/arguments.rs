@@ -342,6 +342,9 @@ pub struct Suggested {
 
 #[derive(Debug, Args)]
 pub struct Going {
+    /// For the interface: goes on in a session of its own, and tells what it does in a file of the state folder.
+    #[arg(long, hide = true)]
+    pub apart: bool,
     #[command(flatten)]
     pub pace: Pace,
     /// Say yes to a haul that waits after its first game.

@@ -6,6 +6,7 @@ mod acts;
 mod arguments;
 mod fault;
 mod progress;
+mod settings;
 mod show;
 mod surroundings;
 mod tui;
@@ -74,6 +75,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Profile(act)) => acts::profile(&site, &act, json),
         Some(Command::Suggest(wish)) => acts::suggest(&site, &wish, json),
         Some(Command::Probe { drive }) => acts::probe(&site, &drive, json),
+        Some(Command::Resume(going)) if going.apart => tui::resume_apart(&site),
         Some(Command::Resume(going)) => acts::resume(&site, &going, json),
         Some(Command::Take(taking)) => acts::take(&site, &taking, json),
         Some(Command::Return(which)) => acts::return_(&site, &which, json),

@@ -1,19 +1,61 @@
-//! How a haul on the command line shows how far it is: a bar on a terminal, plain lines otherwise, nothing for JSON.
+//! How commands show how far they are: a haul as a bar on a terminal, plain lines otherwise, nothing for JSON; what only
+//! looks, as one passing line. Where the interface does a command, it is told instead.
 
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::io::{IsTerminal, Write, stderr};
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::{HaulEvent, Progress};
 
-use crate::show::{count, line, pad};
+use crate::show::{Teller, Told, count, line, pad, teller};
 use crate::wording::about;
 
-#[derive(Clone, Copy, PartialEq, Eq)]
+/// A line that says how far something is, once that takes longer than half a second, and goes when it is done.
+pub struct Passing {
+    begun: Instant,
+    told: Mutex<Option<Instant>>,
+    to: Option<Teller>,
+}
+
+impl Passing {
+    pub fn new() -> Self {
+        Self { begun: Instant::now(), told: Mutex::new(None), to: teller() }
+    }
+
+    /// Shows a text, at most ten times a second; any thread may.
+    pub fn show(&self, text: impl FnOnce() -> String) {
+        let mut told = self.told.lock().unwrap_or_else(PoisonError::into_inner);
+        let is_due = told.is_none_or(|at| at.elapsed() > Duration::from_millis(100));
+        if self.begun.elapsed() < Duration::from_millis(500) || !is_due {
+            return;
+        }
+        if let Some(to) = &self.to {
+            let _ = to.tell.send(Told::Passing(text()));
+        } else if stderr().is_terminal() {
+            let _ = write!(stderr(), "\r\x1b[K{}", text());
+        } else {
+            return;
+        }
+        *told = Some(Instant::now());
+    }
+}
+
+impl Drop for Passing {
+    fn drop(&mut self) {
+        if self.told.get_mut().unwrap_or_else(PoisonError::into_inner).is_some() && self.to.is_none() {
+            let _ = write!(stderr(), "\r\x1b[K");
+        }
+    }
+}
+
+#[derive(Clone)]
 enum Manner {
     Bar,
     Lines,
     Silent,
+    To(Teller),
 }
 
 /// Shows events of a running haul on standard error.
@@ -27,10 +69,11 @@ pub struct Shown {
 
 impl Shown {
     pub fn new(json: bool) -> Self {
-        let manner = match (json, stderr().is_terminal()) {
-            (true, _) => Manner::Silent,
-            (false, true) => Manner::Bar,
-            (false, false) => Manner::Lines,
+        let manner = match (json, teller(), stderr().is_terminal()) {
+            (_, Some(teller), _) => Manner::To(teller),
+            (true, ..) => Manner::Silent,
+            (false, _, true) => Manner::Bar,
+            (false, _, false) => Manner::Lines,
         };
         Self { manner, last: RefCell::default(), stage: Cell::default(), said: RefCell::default() }
     }
@@ -39,7 +82,7 @@ impl Shown {
         if !matches!(event, HaulEvent::Waiting { .. }) {
             self.said.take();
         }
-        if self.manner == Manner::Silent {
+        if matches!(self.manner, Manner::Silent) {
             return;
         }
         match event {
@@ -69,12 +112,16 @@ impl Shown {
     }
 
     fn line(&self, text: &str) {
+        if let Manner::To(teller) = &self.manner {
+            let _ = teller.tell.send(Told::Lines(text.into()));
+            return;
+        }
         self.clear();
         let _ = writeln!(stderr(), "{text}");
     }
 
     fn clear(&self) {
-        if self.manner == Manner::Bar {
+        if matches!(self.manner, Manner::Bar) {
             let _ = write!(stderr(), "\r\x1b[K");
         }
     }
@@ -100,7 +147,11 @@ impl Shown {
             compare.done,
             compare.all,
         );
-        if self.manner == Manner::Bar {
+        if let Manner::To(teller) = &self.manner {
+            let _ = teller.tell.send(Told::Passing(text));
+            return;
+        }
+        if matches!(self.manner, Manner::Bar) {
             let full = (part * 20.0).round() as usize;
             let bar: String = (0..20).map(|n| if n < full { '=' } else { '.' }).collect();
             let _ = write!(stderr(), "\r\x1b[K{bar} {text}");

@@ -1,8 +1,12 @@
-//! Putting text and JSON on standard output: control characters visible, counts grouped, columns in line.
+//! Putting text and JSON on standard output, or where a caller in the interface wants it: control characters visible, counts
+//! grouped, columns in line.
 
+use std::cell::RefCell;
 use std::io::{self, Write};
 use std::path::Path;
 
+use crossbeam_channel::Sender;
+use deft_barge_core::haul::Control;
 use serde_json::Value;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
@@ -68,6 +72,15 @@ pub fn cut_middle(text: &str, cells: usize) -> String {
     if cells == 0 { String::new() } else { format!("{}…{back}", head(text, front)) }
 }
 
+/// A text cut at its beginning to a number of cells, as what is typed is.
+pub fn cut_front(text: &str, cells: usize) -> String {
+    if text.width() <= cells {
+        return text.to_string();
+    }
+    let back: String = head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1)).chars().rev().collect();
+    if cells == 0 { String::new() } else { format!("…{back}") }
+}
+
 fn head(text: &str, cells: usize) -> String {
     let mut used = 0;
     let fits = |c: &char| {
@@ -84,8 +97,45 @@ pub fn pad(text: &str, cells: usize) -> String {
     format!("{text}{}", " ".repeat(blanks))
 }
 
+/// What a command tells while the interface does it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Told {
+    /// Lines that stay.
+    Lines(String),
+    /// How far it is.
+    Passing(String),
+}
+
+/// Where a command tells what it does, instead of on standard output, and how it is stopped, instead of by signals.
+#[derive(Clone, Debug)]
+pub struct Teller {
+    pub tell: Sender<Told>,
+    pub stop: Control,
+}
+
+thread_local! {
+    static TELLER: RefCell<Option<Teller>> = const { RefCell::new(None) };
+}
+
+/// Does a command on this thread and has it tell somebody else.
+pub fn told_to<T>(teller: Teller, work: impl FnOnce() -> T) -> T {
+    TELLER.set(Some(teller));
+    let done = work();
+    TELLER.set(None);
+    done
+}
+
+/// Who is told what is done on this thread; `None` if it is the person at the command line.
+pub fn teller() -> Option<Teller> {
+    TELLER.with_borrow(Clone::clone)
+}
+
 /// Prints lines; a reader that went away is no failure.
 pub fn say(text: &str) -> Result<(), Fault> {
+    if let Some(teller) = teller() {
+        let _ = teller.tell.send(Told::Lines(text.into()));
+        return Ok(());
+    }
     match writeln!(io::stdout().lock(), "{text}") {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
             Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))

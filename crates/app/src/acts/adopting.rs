@@ -17,7 +17,7 @@ use super::looking::refused;
 use super::{stop_on_signals, survey_site};
 use crate::arguments::{Adopting, Pace};
 use crate::fault::{Fault, Kind};
-use crate::show::{path as shown, say, say_json, visible};
+use crate::show::{path as shown, say, say_json, teller, visible};
 
 /// `adopt`
 pub fn adopt(site: &Site, wish: &Adopting, json: bool) -> Result<u8, Fault> {
@@ -102,7 +102,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
     let stop = stop_on_signals(Pace::default())?;
     for (n, step) in guide.iter().enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
-        eprintln!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say));
+        aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
         loop {
             let now = watch_adoption(site, survey, &adoption);
             let done = match step.until {
@@ -121,7 +121,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
             }
             std::thread::sleep(Duration::from_millis(200));
         }
-        eprintln!("  done");
+        aside("  done");
     }
     let now = watch_adoption(site, survey, &adoption);
     if json {
@@ -131,4 +131,13 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
         say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
+}
+
+/// Says something to the person who does the acts, beside what a script reads.
+fn aside(text: &str) {
+    if teller().is_some() {
+        let _ = say(text);
+    } else {
+        eprintln!("{text}");
+    }
 }

@@ -1,13 +1,14 @@
 //! `audit` and `start`: what became of games since, and whether they come up.
 
-use std::io::{IsTerminal, Write, stderr};
-use std::sync::Mutex;
-use std::time::{Duration, Instant};
+use std::fs::File;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use deft_barge_core::audit::{
     Audit, AuditPhase, Fate, KeptTally, Mended, audit as audit_game, keep, kept_tally, mend, other_copies,
 };
-use deft_barge_core::bytes::HaulId;
+use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{Control, History, Journal, StartError, command_of, start_game};
 use deft_barge_core::site::{Sight, Site};
 use deft_barge_core::survey::{Game, Survey};
@@ -16,6 +17,7 @@ use serde_json::{Value, json};
 use super::{find_game, stop_on_signals, survey_site};
 use crate::arguments::{Auditing, Pace};
 use crate::fault::{Fault, Kind};
+use crate::progress::Passing;
 use crate::show::{count, line, path as shown, say, say_json, to_json};
 use crate::wording;
 
@@ -28,8 +30,8 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
     let (mut documents, mut sound, mut audited) = (Vec::new(), true, 0);
     for game in games {
         let (title, folder) = (line(&game.found.title), game.found.install.clone());
-        let shown_progress = Progress::new(&title);
-        let report = |phase: AuditPhase| shown_progress.show(phase);
+        let passing = Passing::new();
+        let report = |phase: AuditPhase| passing.show(|| format!("{title}: read {} of {}", phase.read, phase.all));
         if wish.keep {
             let kept = keep(site, &game.id, &folder, &report, &stop).map_err(|error| {
                 let why = Fault::from(error);
@@ -39,7 +41,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
                     "An older one stays.",
                 )
             })?;
-            shown_progress.end();
+            drop(passing);
             audited += 1;
             documents.push(
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
@@ -69,7 +71,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
                 journal.say(HaulId(0), None, "mended", &said)?;
             }
         }
-        shown_progress.end();
+        drop(passing);
         sound &= found.sound();
         documents.push(document(game, &kept, &found, &mended)?);
         if !json {
@@ -184,35 +186,6 @@ fn print(title: &str, kept: &KeptTally, found: &Audit, mended: &[Mended]) -> Res
     Ok(())
 }
 
-/// How far an audit is, on the terminal.
-struct Progress {
-    title: String,
-    told: Mutex<(Instant, bool)>,
-}
-
-impl Progress {
-    fn new(title: &str) -> Self {
-        Self { title: title.into(), told: Mutex::new((Instant::now(), false)) }
-    }
-
-    fn show(&self, phase: AuditPhase) {
-        if !stderr().is_terminal() {
-            return;
-        }
-        let mut told = self.told.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        if told.0.elapsed() > Duration::from_millis(500) {
-            *told = (Instant::now(), true);
-            let _ = write!(stderr(), "\r\x1b[K{}: read {} of {}", self.title, phase.read, phase.all);
-        }
-    }
-
-    fn end(&self) {
-        if self.told.lock().unwrap_or_else(std::sync::PoisonError::into_inner).1 {
-            let _ = write!(stderr(), "\r\x1b[K");
-        }
-    }
-}
-
 /// `start`
 pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bool) -> Result<u8, Fault> {
     let (survey, _) = survey_site(site);
@@ -241,4 +214,43 @@ pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bo
         }
     }
     Ok(if started.process.is_some() { 0 } else { 4 })
+}
+
+/// Writes the checksums of a haul's lots, or of one of them, to a file; of several lots to a file each, named after their games.
+/// Gives the files and the number of their lines. A file that is there is not overwritten.
+pub fn export_checksums(
+    site: &Site,
+    haul: HaulId,
+    only: Option<LotId>,
+    path: &Path,
+) -> Result<Vec<(PathBuf, usize)>, Fault> {
+    let (journal, _) = Journal::open(site)?.recover()?;
+    let row = journal.haul(haul)?.ok_or_else(|| Fault::usage(format!("There is no haul {haul}."), ""))?;
+    let lots: Vec<_> = row.lots.iter().filter(|lot| only.is_none_or(|only| lot.id == only)).collect();
+    let mut written = Vec::new();
+    for lot in &lots {
+        let Some(kept) = kept_tally(site, &journal, &lot.planned.game, lot.planned.place())? else { continue };
+        let file = if lots.len() == 1 { path.into() } else { beside(path, &lot.planned.title) };
+        let text = kept.checksums();
+        let made = File::create_new(&file).and_then(|mut made| made.write_all(text.as_bytes()));
+        made.map_err(|error| match error.kind() {
+            std::io::ErrorKind::AlreadyExists => {
+                Fault::usage(format!("{} is there already.", shown(&file)), "Name another file, or move that one away.")
+            }
+            _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), ""),
+        })?;
+        written.push((file, text.lines().count()));
+    }
+    if written.is_empty() {
+        return Err(Fault::usage("No tally is kept of that.", "Only what was copied and compared has one."));
+    }
+    Ok(written)
+}
+
+/// The name of a file with a title in it, before its ending.
+fn beside(path: &Path, title: &str) -> PathBuf {
+    let plain: String = title.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
+    let ending = path.extension().map_or_else(String::new, |ending| format!(".{}", ending.to_string_lossy()));
+    path.with_file_name(format!("{stem}-{}{ending}", plain.to_lowercase()))
 }

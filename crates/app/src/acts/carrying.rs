@@ -17,6 +17,7 @@ use super::looking::{add_unfinished, refused};
 use super::{records, survey_site};
 use crate::arguments::{CarryAct, Consent, Pace};
 use crate::fault::{Fault, Kind};
+use crate::progress::Passing;
 use crate::show::{count, line, path as shown, say, say_json, to_json};
 
 /// `carry`
@@ -48,9 +49,9 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         let drive = site.find_drive(to).ok_or_else(|| {
             Fault::usage(format!("There is no drive {to:?}."), "See what there is with: deft-barge survey")
         })?;
-        let told = records::Looking::new();
-        let trace = traced(site, &carried.path, &|phase| told.show(phase));
-        told.end();
+        let passing = Passing::new();
+        let trace = traced(site, &carried.path, &|phase| records::looked(&passing, phase));
+        drop(passing);
         let id = add_to_survey(site, &mut survey, &trace);
         let mut draft = Draft::default();
         draft.send(id, Destination::Drive(drive.name.clone()));

@@ -1,9 +1,6 @@
 //! What is lying about, and the acts on it.
 
-use std::io::{IsTerminal, Write, stderr};
 use std::path::{Path, absolute};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::{Duration, Instant};
 
 use deft_barge_core::finds::{FindAct, FindPhase, LyingAbout, find};
 use deft_barge_core::haul::History;
@@ -16,24 +13,16 @@ use super::hauling::confirmed;
 use super::survey_site;
 use crate::arguments::{Consent, FindsAct};
 use crate::fault::Fault;
+use crate::progress::Passing;
 use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
 use crate::wording;
 
 /// Looks for what is lying about, showing how far it is where that takes long.
 pub fn found(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
     let history = History::of(site).unwrap_or_default();
-    let (begun, told) = (Instant::now(), AtomicBool::new(false));
-    let report = |phase: FindPhase| {
-        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
-            told.store(true, Ordering::Relaxed);
-            let _ = write!(stderr(), "\r\x1b[Klooked into {} of {} folders", phase.looked, phase.all);
-        }
-    };
-    let found = find(site, survey, &history, &report);
-    if told.into_inner() {
-        let _ = write!(stderr(), "\r\x1b[K");
-    }
-    found
+    let passing = Passing::new();
+    let report = |phase: FindPhase| passing.show(|| format!("looked into {} of {} folders", phase.looked, phase.all));
+    find(site, survey, &history, &report)
 }
 
 /// `finds`
@@ -138,9 +127,10 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
     let whole = |path: &Path| {
         absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
     };
-    let told = super::records::Looking::new();
-    let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &|phase| told.show(phase));
-    told.end();
+    let passing = Passing::new();
+    let report = |phase| super::records::looked(&passing, phase);
+    let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
+    drop(passing);
     confirmed(site, plan, consent, json, &|plan| {
         let files = plan.lots[0].record_files().len();
         format!(

@@ -14,19 +14,16 @@ mod suggesting;
 
 pub use adopting::adopt;
 pub use around::data;
-pub use auditing::{audit, start};
+pub use auditing::{audit, export_checksums, start};
 pub use carrying::carry;
 pub use demo::demo;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
-pub use records::{profile, trace};
+pub use records::{check_text, profile, trace, traced};
 pub use suggesting::{probe, suggest};
 
-use std::io::{IsTerminal, Write, stderr};
 use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, History};
@@ -38,6 +35,8 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::arguments::{Pace, Wish};
 use crate::fault::{Fault, Kind};
+use crate::progress::Passing;
+use crate::show::teller;
 
 /// Surveys the site with what the journal knows of held originals.
 ///
@@ -47,21 +46,12 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
         Ok(history) => (history, None),
         Err(error) => (History::default(), Some(error.into())),
     };
-    let (begun, told) = (Instant::now(), AtomicBool::new(false));
-    let report = |phase: SurveyPhase| {
-        // What takes longer than half a second shows how far it is; shorter ones show nothing.
-        if stderr().is_terminal() && begun.elapsed() > Duration::from_millis(500) {
-            told.store(true, Ordering::Relaxed);
-            let _ = write!(stderr(), "\r\x1b[Kmeasured {} of {} games", phase.measured, phase.games);
-        }
-    };
+    let passing = Passing::new();
+    let report = |phase: SurveyPhase| passing.show(|| format!("measured {} of {} games", phase.measured, phase.games));
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
     // Not to know a drive again later is no reason to fail now.
     let _ = site.remember_drives();
     survey.speeds = history.speeds;
-    if told.into_inner() {
-        let _ = write!(stderr(), "\r\x1b[K");
-    }
     (survey, fault)
 }
 
@@ -182,6 +172,9 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
 
 /// Asks for a pause when the person presses Ctrl-C, the terminal goes, or the system ends the program.
 fn stop_on_signals(pace: Pace) -> Result<Control, Fault> {
+    if let Some(teller) = teller() {
+        return Ok(teller.stop);
+    }
     let stop = Control::default();
     stop.set_limit(pace.limit.map(|megabytes| Bytes::new(megabytes * 1_000_000)));
     stop.set_gentle(pace.gentle);

@@ -1,10 +1,8 @@
 //! Commands about records that no profile describes, and about profiles: trace, profile draft, profile check.
 
 use std::fs;
-use std::io::{IsTerminal, Write, stderr};
+use std::io::Write;
 use std::path::{Path, PathBuf, absolute};
-use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::{Duration, Instant};
 
 use deft_barge_core::launcher::{Profile, ProfileCheck, check_profile, load_profiles};
 use deft_barge_core::site::Site;
@@ -12,6 +10,7 @@ use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual
 
 use crate::arguments::{ProfileAct, Traced};
 use crate::fault::{Fault, Kind};
+use crate::progress::Passing;
 use crate::show::{count, line, path as shown, say, say_json, to_json};
 
 /// Traces a path, showing how far it is where that takes long.
@@ -30,35 +29,13 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fau
     if let Some(gone) = places.iter().find(|place| !place.exists()) {
         return Err(Fault::usage(format!("{} is not there.", gone.display()), ""));
     }
-    let told = Looking::new();
-    let trace = deft_barge_core::trace::trace(site, &path, &places, &|phase| told.show(phase));
-    told.end();
-    Ok(trace)
+    let passing = Passing::new();
+    Ok(deft_barge_core::trace::trace(site, &path, &places, &|phase| looked(&passing, phase)))
 }
 
-/// How far a trace is, on the terminal, where it takes longer than half a second.
-pub struct Looking {
-    begun: Instant,
-    told: AtomicBool,
-}
-
-impl Looking {
-    pub fn new() -> Self {
-        Self { begun: Instant::now(), told: AtomicBool::new(false) }
-    }
-
-    pub fn show(&self, phase: TracePhase) {
-        if stderr().is_terminal() && self.begun.elapsed() > Duration::from_millis(500) {
-            self.told.store(true, Ordering::Relaxed);
-            let _ = write!(stderr(), "\r\x1b[Klooked at {} of {} files", phase.files, phase.all);
-        }
-    }
-
-    pub fn end(self) {
-        if self.told.into_inner() {
-            let _ = write!(stderr(), "\r\x1b[K");
-        }
-    }
+/// How far a trace is, where it takes longer than half a second.
+pub(super) fn looked(passing: &Passing, phase: TracePhase) {
+    passing.show(|| format!("looked at {} of {} files", count(phase.files as u64), count(phase.all as u64)));
 }
 
 /// `trace`
@@ -188,7 +165,7 @@ fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
     Ok(if sound { 0 } else { 4 })
 }
 
-fn check_text(check: &ProfileCheck) -> String {
+pub fn check_text(check: &ProfileCheck) -> String {
     let Some(home) = &check.home else {
         return format!("{}: none of its folders is on this machine", line(&check.name));
     };

@@ -1,193 +1,440 @@
-//! The key map, as data; the help is made of it.
+//! Deeds: everything a person can ask for, as data. Keys, hints, help, palette and the settings file are made of this table.
+//!
+//! Law: no deed does something irreversible; what lets go of anything asks first. Start at [`DEEDS`].
 
 use deft_barge_core::finds::FindAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-/// The views that there are so far.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+/// The views, in the order of the top line.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub enum View {
     Drives,
     Haul,
     Running,
+    Proof,
+    Log,
+    Records,
     Finds,
 }
 
-/// What a key asks for.
+impl View {
+    pub const ALL: [Self; 7] =
+        [Self::Drives, Self::Haul, Self::Running, Self::Proof, Self::Log, Self::Records, Self::Finds];
+
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Drives => "Drives",
+            Self::Haul => "Haul",
+            Self::Running => "Running",
+            Self::Proof => "Proof",
+            Self::Log => "Log",
+            Self::Records => "Records",
+            Self::Finds => "Finds",
+        }
+    }
+}
+
+/// What is asked for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Wish {
     Show(View),
-    Next,
-    Previous,
-    NextDrive,
-    PreviousDrive,
+    Down,
+    Up,
+    Left,
+    Right,
+    PageDown,
+    PageUp,
+    First,
+    Last,
+    NextPart,
+    PreviousPart,
+    /// What Enter does in a view.
+    Open,
     Send(u8),
     Keep,
-    Review,
-    Accept,
-    MakeLetters,
-    CopyLinks,
-    TryFirst,
-    Free,
+    Mark,
+    MarkAll,
+    Sort,
+    Filter,
+    Scale,
+    UserData,
+    OtherWay,
+    LeaveLink,
+    Play,
+    Room,
     Empty,
     Played,
     SaveDraft,
     OpenDraft,
+    NewLibrary,
+    TakesInstalls,
+    Trace,
+    Audit,
+    KeepTally,
+    Carry,
+    CheckCarried,
+    Probe,
+    WhatIf,
+    ListData,
+    ForgetData,
+    Accept,
+    MakeLetters,
+    CopyLinks,
+    TryFirst,
+    Policy,
+    Files,
     Start,
     Pause,
     Slower,
     Faster,
     GoOn,
     Cancel,
+    CancelLot,
+    Take,
     LetGo,
     Undo,
-    Refresh,
-    /// Digits send the user data of the game, or the game again.
-    UserData,
-    /// User data that is on the haul goes in another of its ways.
-    OtherWay,
-    /// Start the game and see that it comes up.
-    Play,
-    /// Do what fits a find.
+    Bell,
+    LeaveRunning,
+    Prove,
+    Repair,
+    Export,
+    NewProfile,
+    CheckProfiles,
+    Reanchor,
+    /// Does what fits a find.
     Act(FindAct),
+    Guided,
+    Demo,
+    Refresh,
+    Theme,
+    Palette,
+    Find,
     Help,
     Back,
     Quit,
     Suspend,
 }
 
-/// Where a key counts.
+/// Where a deed counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Where {
     Everywhere,
     In(View),
 }
 
-/// A key, where it counts, what it asks for, and that in words; without words it is another key for the same.
+/// One thing that a person can ask for.
 #[derive(Debug)]
-pub struct Key {
-    pub code: KeyCode,
+pub struct Deed {
+    /// Its name in the settings file.
+    pub name: &'static str,
     pub place: Where,
     pub wish: Wish,
+    /// Its usual keys.
+    pub keys: &'static [&'static str],
+    /// What it does, for help and palette.
     pub words: &'static str,
+    /// The same in a word, for the line below; empty if it does not stand there.
+    pub short: &'static str,
 }
 
-const fn key(code: KeyCode, place: Where, wish: Wish, words: &'static str) -> Key {
-    Key { code, place, wish, words }
+const fn deed(
+    name: &'static str,
+    place: Where,
+    wish: Wish,
+    keys: &'static [&'static str],
+    words: &'static str,
+    short: &'static str,
+) -> Deed {
+    Deed { name, place, wish, keys, words, short }
 }
 
-use KeyCode::{BackTab, Char, Down, Enter, Esc, Left, Right, Tab, Up};
-use Where::{Everywhere, In};
+use Where::{Everywhere as ALL, In};
+const DRIVES: Where = In(View::Drives);
+const HAUL: Where = In(View::Haul);
+const RUNNING: Where = In(View::Running);
+const PROOF: Where = In(View::Proof);
+const LOG: Where = In(View::Log);
+const RECORDS: Where = In(View::Records);
+const FINDS: Where = In(View::Finds);
 
-/// All keys. Digits stand apart: in the Drives view a digit sends the game under the cursor to that drive.
-pub const KEYS: &[Key] = &[
-    key(Down, Everywhere, Wish::Next, "next game or lot"),
-    key(Right, Everywhere, Wish::Next, ""),
-    key(Char('j'), Everywhere, Wish::Next, ""),
-    key(Up, Everywhere, Wish::Previous, "previous game or lot"),
-    key(Left, Everywhere, Wish::Previous, ""),
-    key(Char('k'), Everywhere, Wish::Previous, ""),
-    key(Tab, In(View::Drives), Wish::NextDrive, "next drive"),
-    key(BackTab, In(View::Drives), Wish::PreviousDrive, "previous drive"),
-    key(Char('0'), In(View::Drives), Wish::Keep, "leave the game where it is"),
-    key(Enter, In(View::Drives), Wish::Review, "look at the haul before it starts"),
-    key(Char('F'), In(View::Drives), Wish::Free, "suggest what makes room on this drive"),
-    key(Char('E'), In(View::Drives), Wish::Empty, "suggest where everything on this drive can go"),
-    key(Char('M'), In(View::Drives), Wish::Played, "suggest what was played last for this drive"),
-    key(Char('w'), In(View::Drives), Wish::SaveDraft, "save this haul's draft under a name"),
-    key(Char('o'), In(View::Drives), Wish::OpenDraft, "open a saved draft"),
-    key(Char('u'), In(View::Drives), Wish::UserData, "let digits send the game's user data, or the game again"),
-    key(Char('v'), In(View::Drives), Wish::OtherWay, "send that user data in another way"),
-    key(Char('p'), In(View::Drives), Wish::Play, "start this game and see it come up"),
-    key(Char('R'), Everywhere, Wish::Refresh, "look at drives and games afresh"),
-    key(Char('a'), In(View::Finds), Wish::Act(FindAct::Adopt), "adopt: make it an installed game"),
-    key(Char('l'), In(View::Finds), Wish::Act(FindAct::LetGo), "compare it with the copy that stays, and let go of it"),
-    key(Char('s'), In(View::Finds), Wish::Act(FindAct::SetAside), "set it aside"),
-    key(Char('x'), In(View::Finds), Wish::Act(FindAct::RemoveLink), "take the link away"),
-    key(Char('y'), In(View::Finds), Wish::Act(FindAct::Forget), "take the entry off its launcher's list"),
-    key(
-        Char('n'),
-        In(View::Finds),
-        Wish::Act(FindAct::Reanchor),
-        "re-anchor: lead all records to where the drive is now",
-    ),
-    key(Char('a'), In(View::Haul), Wish::Accept, "accept the cautions"),
-    key(Char('L'), In(View::Haul), Wish::MakeLetters, "let missing drive letters be made, or not"),
-    key(Char('t'), In(View::Haul), Wish::TryFirst, "let the smallest game be tried first, or not"),
-    key(Char('K'), In(View::Haul), Wish::CopyLinks, "let copies stand where links were, or not"),
-    key(Char('S'), In(View::Haul), Wish::Start, "start the haul"),
-    key(Char('p'), In(View::Running), Wish::Pause, "pause at the next block"),
-    key(Char('-'), In(View::Running), Wish::Slower, "copy slower"),
-    key(Char('+'), In(View::Running), Wish::Faster, "copy faster"),
-    key(Char('='), In(View::Running), Wish::Faster, ""),
-    key(Char('g'), In(View::Running), Wish::GoOn, "go on"),
-    key(
-        Char('c'),
-        In(View::Running),
-        Wish::Cancel,
-        "cancel: stop and return what was done; or give up what is unfinished",
-    ),
-    key(Char('l'), In(View::Running), Wish::LetGo, "let go of the held originals"),
-    key(Char('u'), In(View::Running), Wish::Undo, "undo: return the haul"),
-    key(Char('d'), Everywhere, Wish::Show(View::Drives), "Drives"),
-    key(Char('h'), Everywhere, Wish::Show(View::Haul), "Haul"),
-    key(Char('r'), Everywhere, Wish::Show(View::Running), "Running"),
-    key(Char('f'), Everywhere, Wish::Show(View::Finds), "Finds"),
-    key(Char('?'), Everywhere, Wish::Help, "these keys"),
-    key(Esc, Everywhere, Wish::Back, "back; the plan is kept"),
-    key(Char('q'), Everywhere, Wish::Quit, "leave"),
+/// All deeds. Digits stand apart: they belong to drives, and send there what is under the cursor.
+#[rustfmt::skip]
+pub const DEEDS: &[Deed] = &[
+    deed("mark", DRIVES, Wish::Mark, &["space"], "mark this game, so that a digit sends all marked ones", "mark"),
+    deed("mark-all", DRIVES, Wish::MarkAll, &["*"], "mark all games of the list, or none", ""),
+    deed("keep", DRIVES, Wish::Keep, &["0"], "leave the game where it is", "stays"),
+    deed("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
+    deed("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),
+    deed("filter", DRIVES, Wish::Filter, &["f"], "show all games, those that fit elsewhere, those with updates, or those on the haul", "filter"),
+    deed("scale", DRIVES, Wish::Scale, &["x"], "draw drives to a linear or a square-root scale", ""),
+    deed("user-data", DRIVES, Wish::UserData, &["u"], "let digits send the game's user data, or the game again", "data"),
+    deed("other-way", DRIVES, Wish::OtherWay, &["v"], "send that user data in another way: link, setting or user directory", ""),
+    deed("leave-link", DRIVES, Wish::LeaveLink, &["y"], "leave a link at the old place of the game, or not", ""),
+    deed("make-room", DRIVES, Wish::Room, &["m"], "suggest what makes room on this drive", "room"),
+    deed("empty-drive", DRIVES, Wish::Empty, &["e"], "suggest where everything on this drive can go", "empty"),
+    deed("bring-played", DRIVES, Wish::Played, &["g"], "suggest what was played last for this drive", ""),
+    deed("save-draft", DRIVES, Wish::SaveDraft, &["w"], "save this haul's draft under a name", ""),
+    deed("open-draft", DRIVES, Wish::OpenDraft, &["o"], "open a saved draft", ""),
+    deed("what-if", DRIVES, Wish::WhatIf, &["+"], "reckon with a drive that is not there yet", ""),
+    deed("measure-drive", DRIVES, Wish::Probe, &["b"], "measure how fast this drive reads and writes", ""),
+    deed("play", DRIVES, Wish::Play, &["p"], "start this game and see it come up", "play"),
+    deed("audit", DRIVES, Wish::Audit, &["a"], "audit this game: compare it with the tally that was kept of it", ""),
+    deed("keep-tally", DRIVES, Wish::KeepTally, &["A"], "read this game and keep a tally of it, to audit against later", ""),
+    deed("list-data", DRIVES, Wish::ListData, &["i"], "say that a folder holds user data of this game", ""),
+    deed("forget-data", DRIVES, Wish::ForgetData, &["I"], "take a folder off the list of user data; the folder stays", ""),
+    deed("carry", DRIVES, Wish::Carry, &["c"], "bring a library or a portable launcher to this drive, with what another PC needs", ""),
+    deed("check-carried", DRIVES, Wish::CheckCarried, &["C"], "check what a carried folder needs here", ""),
+    deed("demo", DRIVES, Wish::Demo, &[], "make the demo world and try everything in it", ""),
+    deed("next-drive", DRIVES, Wish::NextPart, &["tab", "J"], "next drive", ""),
+    deed("previous-drive", DRIVES, Wish::PreviousPart, &["shift-tab", "K"], "previous drive", ""),
+
+    deed("start", HAUL, Wish::Start, &["S"], "start the haul", "start"),
+    deed("accept", HAUL, Wish::Accept, &["a"], "accept the cautions", "accept"),
+    deed("try-first", HAUL, Wish::TryFirst, &["t"], "let the smallest game be tried first, or not", "try one first"),
+    deed("files", HAUL, Wish::Files, &["v", "enter"], "show what would be written file by file", "files"),
+    deed("originals", HAUL, Wish::Policy, &["o"], "hold the originals until told, or let go of them as soon as they are proved", ""),
+    deed("make-letters", HAUL, Wish::MakeLetters, &["m"], "let missing drive letters be made, or not", ""),
+    deed("copy-links", HAUL, Wish::CopyLinks, &["c"], "let copies stand where links were, or not", ""),
+    deed("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this lot", ""),
+    deed("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this lot", ""),
+
+    deed("pause", RUNNING, Wish::Pause, &["space", "p"], "pause at the next block", "pause"),
+    deed("go-on", RUNNING, Wish::GoOn, &["g"], "go on", "go on"),
+    deed("slower", RUNNING, Wish::Slower, &["-"], "copy slower", "slower"),
+    deed("faster", RUNNING, Wish::Faster, &["+", "="], "copy faster", "faster"),
+    deed("cancel", RUNNING, Wish::Cancel, &["c"], "cancel: stop and return what was done; or give up what is unfinished", "cancel"),
+    deed("cancel-lot", RUNNING, Wish::CancelLot, &["x"], "cancel the lot under the cursor alone; the others go on", "cancel lot"),
+    deed("take-copy", RUNNING, Wish::Take, &["t"], "take a file that cannot be read from another copy of it", ""),
+    deed("let-go", RUNNING, Wish::LetGo, &["o"], "let go of the held originals", "let go"),
+    deed("undo", RUNNING, Wish::Undo, &["u"], "undo: return the haul", "undo"),
+    deed("bell", RUNNING, Wish::Bell, &["b"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
+    deed("leave-running", RUNNING, Wish::LeaveRunning, &["w"], "leave the interface while the haul goes on", ""),
+
+    deed("look-closer", PROOF, Wish::Open, &["enter"], "open the folder, or look at the blocks and differing bytes of the file", "closer"),
+    deed("prove", PROOF, Wish::Prove, &["a"], "read every byte again and ask what would be downloaded", "prove again"),
+    deed("repair", PROOF, Wish::Repair, &["m"], "mend what differs or is missing from another copy", "mend"),
+    deed("play-proved", PROOF, Wish::Play, &["p"], "start the game and see it come up", "play"),
+    deed("export", PROOF, Wish::Export, &["x"], "write the list of checksums to a file", "export"),
+    deed("next-lot", PROOF, Wish::NextPart, &["tab", "J"], "next lot of the haul", "next lot"),
+    deed("previous-lot", PROOF, Wish::PreviousPart, &["shift-tab", "K"], "previous lot of the haul", ""),
+
+    deed("open-proof", LOG, Wish::Open, &["enter"], "look at this haul's proof", "proof"),
+    deed("release-haul", LOG, Wish::LetGo, &["o"], "let go of the originals that this haul holds", "let go"),
+    deed("return-haul", LOG, Wish::Undo, &["u"], "return this haul", "return"),
+    deed("audit-haul", LOG, Wish::Audit, &["a"], "audit the games of this haul", "audit"),
+    deed("export-haul", LOG, Wish::Export, &["x"], "write the checksums of this haul to a file", "export"),
+
+    deed("unfold", RECORDS, Wish::Open, &["enter", "space"], "unfold, or fold", "unfold"),
+    deed("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
+    deed("new-profile", RECORDS, Wish::NewProfile, &["n"], "make a profile of a launcher, from a trace of one of its games", "new profile"),
+    deed("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
+    deed("new-library", RECORDS, Wish::NewLibrary, &["b"], "make a library of this launcher: a drive's digit says where", ""),
+    deed("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),
+    deed("re-anchor", RECORDS, Wish::Reanchor, &["g"], "re-anchor: lead all records below an old path to a new one", "re-anchor"),
+
+    deed("adopt", FINDS, Wish::Act(FindAct::Adopt), &["a"], "adopt: make it an installed game", "adopt"),
+    deed("adopt-guided", FINDS, Wish::Guided, &["g"], "adopt it with the launcher, act by act", ""),
+    deed("let-go-copy", FINDS, Wish::Act(FindAct::LetGo), &["o"], "compare it with the copy that stays, and let go of it", "let go"),
+    deed("set-aside", FINDS, Wish::Act(FindAct::SetAside), &["s"], "set it aside", "set aside"),
+    deed("remove-link", FINDS, Wish::Act(FindAct::RemoveLink), &["x"], "take the link away", ""),
+    deed("forget-entry", FINDS, Wish::Act(FindAct::Forget), &["y"], "take the entry off its launcher's list", ""),
+    deed("re-anchor-drive", FINDS, Wish::Act(FindAct::Reanchor), &["n"], "re-anchor: lead all records to where the drive is now", "re-anchor"),
+    deed("trace-find", FINDS, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
+
+    deed("down", ALL, Wish::Down, &["down", "j"], "down", ""),
+    deed("up", ALL, Wish::Up, &["up", "k"], "up", ""),
+    deed("right", ALL, Wish::Right, &["right", "l"], "right: the next block in the drawing, or unfold", ""),
+    deed("left", ALL, Wish::Left, &["left", "h"], "left: the block before it, or fold", ""),
+    deed("page-down", ALL, Wish::PageDown, &["page-down", "ctrl-f"], "a page down", ""),
+    deed("page-up", ALL, Wish::PageUp, &["page-up", "ctrl-b"], "a page up", ""),
+    deed("first", ALL, Wish::First, &["home"], "to the first line", ""),
+    deed("last", ALL, Wish::Last, &["end", "G"], "to the last line", ""),
+    deed("find", ALL, Wish::Find, &["/"], "find a game by a few letters", "find"),
+    deed("palette", ALL, Wish::Palette, &[":"], "all acts by their words", "acts"),
+    deed("drives", ALL, Wish::Show(View::Drives), &["D"], "Drives: what lies where, what fits where", ""),
+    deed("haul", ALL, Wish::Show(View::Haul), &["H"], "Haul: what exactly will happen", ""),
+    deed("running", ALL, Wish::Show(View::Running), &["R"], "Running: how far it is", ""),
+    deed("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it really the same", ""),
+    deed("log", ALL, Wish::Show(View::Log), &["L"], "Log: what was done, what is still held", ""),
+    deed("records", ALL, Wish::Show(View::Records), &["E"], "Records: where is it written down", ""),
+    deed("finds", ALL, Wish::Show(View::Finds), &["F"], "Finds: what is lying about", ""),
+    deed("refresh", ALL, Wish::Refresh, &["r", "f5"], "look at drives and games afresh", ""),
+    deed("theme", ALL, Wish::Theme, &["ctrl-t"], "light or dark", ""),
+    deed("help", ALL, Wish::Help, &["?", "f1"], "these keys", "keys"),
+    deed("back", ALL, Wish::Back, &["esc"], "back; the plan is kept", ""),
+    deed("leave", ALL, Wish::Quit, &["q", "ctrl-c"], "leave; asks where something runs", ""),
+    deed("suspend", ALL, Wish::Suspend, &["ctrl-z"], "stop the program, as shells do", ""),
 ];
 
-/// What a key asks for in a view.
-pub fn wish(event: KeyEvent, view: View) -> Option<Wish> {
-    if event.modifiers.contains(KeyModifiers::CONTROL) {
-        return match event.code {
-            Char('z') => Some(Wish::Suspend),
-            // Ctrl-C never kills a haul: leaving asks where something runs.
-            Char('c') => Some(Wish::Quit),
+/// A key, with Ctrl or without.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub struct Press {
+    pub code: KeyCode,
+    pub ctrl: bool,
+}
+
+const NAMED: [(&str, KeyCode); 15] = [
+    ("enter", KeyCode::Enter),
+    ("esc", KeyCode::Esc),
+    ("tab", KeyCode::Tab),
+    ("shift-tab", KeyCode::BackTab),
+    ("up", KeyCode::Up),
+    ("down", KeyCode::Down),
+    ("left", KeyCode::Left),
+    ("right", KeyCode::Right),
+    ("page-up", KeyCode::PageUp),
+    ("page-down", KeyCode::PageDown),
+    ("home", KeyCode::Home),
+    ("end", KeyCode::End),
+    ("insert", KeyCode::Insert),
+    ("delete", KeyCode::Delete),
+    ("backspace", KeyCode::Backspace),
+];
+
+impl Press {
+    pub fn of(event: KeyEvent) -> Option<Self> {
+        if event.modifiers.contains(KeyModifiers::ALT) {
+            return None;
+        }
+        Some(Self { code: event.code, ctrl: event.modifiers.contains(KeyModifiers::CONTROL) })
+    }
+
+    /// Reads a key as the settings file writes it: `x`, `X`, `ctrl-x`, `space`, `page-down`, `f5`.
+    pub fn read(text: &str) -> Option<Self> {
+        let (ctrl, name) = text.strip_prefix("ctrl-").map_or((false, text), |rest| (true, rest));
+        let letters: Vec<char> = name.chars().collect();
+        let code = match letters.as_slice() {
+            [only] => Some(KeyCode::Char(*only)),
+            _ if name == "space" => Some(KeyCode::Char(' ')),
+            ['f', digits @ ..] => {
+                digits.iter().collect::<String>().parse().ok().filter(|n| (1..=12).contains(n)).map(KeyCode::F)
+            }
             _ => None,
         };
+        let named = NAMED.iter().find(|(word, _)| *word == name).map(|(_, code)| *code);
+        named.or(code).map(|code| Self { code, ctrl })
     }
-    if event.modifiers.contains(KeyModifiers::ALT) {
-        return None;
-    }
-    let here = |key: &&Key| key.code == event.code && (key.place == Everywhere || key.place == In(view));
-    if let Some(key) = KEYS.iter().find(here) {
-        return Some(key.wish);
-    }
-    match (event.code, view) {
-        (Char(digit @ '1'..='9'), View::Drives) => Some(Wish::Send(digit as u8 - b'0')),
-        _ => None,
+
+    /// Whether it is a drive's digit.
+    fn is_digit(self) -> bool {
+        !self.ctrl && matches!(self.code, KeyCode::Char('1'..='9'))
     }
 }
 
-/// The keys of a view with their words, for its help.
-pub fn help(view: View) -> Vec<(String, &'static str)> {
-    let mut lines: Vec<(String, &'static str)> = Vec::new();
-    if view == View::Drives {
-        lines.push(("1 to 9".into(), "send the game under the cursor to that drive"));
-    }
-    for key in KEYS.iter().filter(|key| key.place == Everywhere || key.place == In(view)) {
-        match lines.last_mut() {
-            Some(last) if key.words.is_empty() => last.0 = format!("{} {}", last.0, name(key.code)),
-            _ => lines.push((name(key.code), key.words)),
+impl std::fmt::Display for Press {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let ctrl = if self.ctrl { "ctrl-" } else { "" };
+        match self.code {
+            KeyCode::Char(' ') => write!(f, "{ctrl}space"),
+            KeyCode::Char(c) => write!(f, "{ctrl}{c}"),
+            KeyCode::Up => write!(f, "{ctrl}↑"),
+            KeyCode::Down => write!(f, "{ctrl}↓"),
+            KeyCode::Left => write!(f, "{ctrl}←"),
+            KeyCode::Right => write!(f, "{ctrl}→"),
+            KeyCode::F(n) => write!(f, "{ctrl}f{n}"),
+            code => {
+                let named = NAMED.iter().find(|(_, other)| *other == code).map_or("?", |(name, _)| name);
+                write!(f, "{ctrl}{named}")
+            }
         }
     }
-    lines
 }
 
-/// How a key is written.
-pub fn name(code: KeyCode) -> String {
-    match code {
-        Char(c) => c.to_string(),
-        Enter => "enter".into(),
-        Esc => "esc".into(),
-        Tab => "tab".into(),
-        BackTab => "shift-tab".into(),
-        Up => "↑".into(),
-        Down => "↓".into(),
-        Left => "←".into(),
-        Right => "→".into(),
-        other => format!("{other:?}"),
+/// Which key asks for which deed.
+#[derive(Clone, Debug)]
+pub struct KeyMap {
+    keys: Vec<Vec<Press>>,
+}
+
+impl Default for KeyMap {
+    fn default() -> Self {
+        let of = |deed: &Deed| deed.keys.iter().filter_map(|key| Press::read(key)).collect();
+        Self { keys: DEEDS.iter().map(of).collect() }
+    }
+}
+
+impl KeyMap {
+    /// Gives a deed other keys.
+    ///
+    /// # Errors
+    /// A sentence, if there is no such deed or key, or the key means something else in the same view.
+    pub fn set(&mut self, name: &str, keys: &[String]) -> Result<(), String> {
+        let at = DEEDS.iter().position(|deed| deed.name == name).ok_or(format!("there is no act {name:?}"))?;
+        let mut presses = Vec::new();
+        for key in keys {
+            let press = Press::read(key).ok_or(format!("{key:?} is no key"))?;
+            if press.is_digit() {
+                return Err(format!("{key:?} is a drive's digit"));
+            }
+            presses.push(press);
+        }
+        self.keys[at] = presses;
+        Ok(())
+    }
+
+    /// Two deeds that one key means in one view; `None` if there are none.
+    pub fn clash(&self) -> Option<(Press, &'static str, &'static str)> {
+        for (n, one) in DEEDS.iter().enumerate() {
+            for (k, other) in DEEDS.iter().enumerate().skip(n + 1) {
+                let together = one.place == ALL || other.place == ALL || one.place == other.place;
+                let shared = self.keys[n].iter().find(|key| self.keys[k].contains(key));
+                if let (true, Some(key)) = (together, shared) {
+                    return Some((*key, one.name, other.name));
+                }
+            }
+        }
+        None
+    }
+
+    /// What a key asks for in a view.
+    pub fn wish(&self, event: KeyEvent, view: View) -> Option<Wish> {
+        let press = Press::of(event)?;
+        let here = |(n, deed): &(usize, &Deed)| {
+            (deed.place == ALL || deed.place == In(view)) && self.keys[*n].contains(&press)
+        };
+        if let Some((_, deed)) = DEEDS.iter().enumerate().find(here) {
+            return Some(deed.wish);
+        }
+        match press.code {
+            KeyCode::Char(digit) if press.is_digit() => Some(Wish::Send(digit as u8 - b'0')),
+            _ => None,
+        }
+    }
+
+    /// The first key of a wish in a view, as it is written; empty if it has none.
+    pub fn name(&self, wish: Wish, view: View) -> String {
+        let here = |(_, deed): &(usize, &Deed)| deed.wish == wish && (deed.place == ALL || deed.place == In(view));
+        let at = DEEDS.iter().enumerate().find(here).map(|(n, _)| n);
+        at.and_then(|n| self.keys[n].first()).map_or_else(String::new, Press::to_string)
+    }
+
+    /// The keys of a deed, as they are written.
+    pub fn names(&self, at: usize) -> String {
+        self.keys[at].iter().map(Press::to_string).collect::<Vec<_>>().join(" ")
+    }
+
+    /// The deeds of a view with their keys, those of its own first.
+    pub fn help(&self, view: View) -> Vec<(String, &'static str)> {
+        let digits = match view {
+            View::Drives => "send the marked games, or the one under the cursor, to that drive",
+            View::Finds => "bring it to that drive",
+            View::Records => "make a library of this launcher on that drive",
+            _ => "",
+        };
+        let digits = (!digits.is_empty()).then(|| ("1 to 9".to_string(), digits));
+        let keyed = |(n, deed): (usize, &Deed)| (self.names(n), deed.words);
+        let all = DEEDS.iter().enumerate().filter(|(n, _)| !self.keys[*n].is_empty());
+        let (own, common): (Vec<_>, Vec<_>) = all
+            .filter(|(_, deed)| deed.place == ALL || deed.place == In(view))
+            .partition(|(_, deed)| deed.place != ALL);
+        digits.into_iter().chain(own.into_iter().map(keyed)).chain(common.into_iter().map(keyed)).collect()
+    }
+
+    /// The line below a view: key, word and wish.
+    pub fn hints(&self, view: View) -> Vec<(String, &'static str, Wish)> {
+        let here = DEEDS.iter().enumerate().filter(|(_, deed)| deed.place == ALL || deed.place == In(view));
+        let here = here.filter(|(n, deed)| !deed.short.is_empty() && !self.keys[*n].is_empty());
+        here.map(|(n, deed)| (self.keys[n][0].to_string(), deed.short, deed.wish)).collect()
     }
 }
 
@@ -196,19 +443,46 @@ mod tests {
     use super::*;
 
     #[test]
-    fn no_key_means_two_things_in_one_view() {
-        for view in [View::Drives, View::Haul, View::Running, View::Finds] {
-            let here: Vec<&Key> = KEYS.iter().filter(|k| k.place == Everywhere || k.place == In(view)).collect();
-            for (n, key) in here.iter().enumerate() {
-                assert!(here[n + 1..].iter().all(|other| other.code != key.code), "{:?} in {view:?}", key.code);
-            }
+    fn no_key_means_two_things_in_one_view_and_every_deed_has_a_name_of_its_own() {
+        let map = KeyMap::default();
+        assert_eq!(map.clash(), None);
+        for (n, deed) in DEEDS.iter().enumerate() {
+            assert_eq!(map.keys[n].len(), deed.keys.len(), "{}: a key cannot be read", deed.name);
+            assert!(DEEDS[n + 1..].iter().all(|other| other.name != deed.name), "{}", deed.name);
+            assert!(map.keys[n].iter().all(|key| !key.is_digit()), "{}", deed.name);
         }
     }
 
     #[test]
     fn a_digit_is_a_drive_and_nothing_else() {
-        let press = |c| KeyEvent::new(Char(c), KeyModifiers::NONE);
-        assert_eq!(wish(press('4'), View::Drives), Some(Wish::Send(4)));
-        assert_eq!(wish(press('4'), View::Running), None);
+        let press = |c| KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE);
+        let mut map = KeyMap::default();
+        for view in View::ALL {
+            assert_eq!(map.wish(press('4'), view), Some(Wish::Send(4)));
+        }
+        assert_eq!(map.set("mark", &["4".into()]), Err("\"4\" is a drive's digit".into()));
+    }
+
+    #[test]
+    fn keys_are_given_anew_and_a_clash_is_found() {
+        let mut map = KeyMap::default();
+        map.set("mark", &["m".into(), "ctrl-k".into()]).unwrap();
+        assert_eq!(
+            map.clash().map(|(key, one, other)| (key.to_string(), one, other)),
+            Some(("m".into(), "mark", "make-room"))
+        );
+        map.set("make-room", &[]).unwrap();
+        assert_eq!(map.clash(), None);
+        let press = KeyEvent::new(KeyCode::Char('k'), KeyModifiers::CONTROL);
+        assert_eq!(map.wish(press, View::Drives), Some(Wish::Mark));
+        assert!(map.set("dance", &[]).is_err() && map.set("mark", &["hyper-x".into()]).is_err());
+    }
+
+    #[test]
+    fn keys_are_written_as_they_are_read() {
+        for name in ["x", "X", "ctrl-x", "space", "page-down", "f5", "enter", "?"] {
+            assert_eq!(Press::read(name).map(|key| key.to_string()), Some(name.into()));
+        }
+        assert_eq!(Press::read("f13"), None);
     }
 }

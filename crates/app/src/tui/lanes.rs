@@ -3,13 +3,58 @@
 use std::collections::VecDeque;
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::haul::{HaulEvent, Progress};
+use serde::{Deserialize, Serialize};
 
 use super::state::{Act, State, Work};
 use crate::fault::Fault;
 
-/// How a line of the running view is meant.
+/// What is heard of a running haul, in whatever program of ours it runs.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", tag = "heard")]
+pub enum Heard {
+    /// A lot has reached a stage.
+    Stage { haul: HaulId, lot: LotId, title: String, stage: String },
+    /// A lot goes on.
+    Progress { progress: Progress },
+    /// A lot waits for something, or its drive does not answer.
+    HeldUp { lot: LotId, title: String, text: String },
+    /// Something that is worth a sentence.
+    Said { text: String },
+    /// A lot did not go on.
+    Failed { lot: LotId, title: String, why: String },
+}
+
+impl Heard {
+    pub fn of(event: HaulEvent) -> Self {
+        match event {
+            HaulEvent::Progress(progress) => Self::Progress { progress },
+            HaulEvent::Stage { haul, lot, title, stage } => Self::Stage { haul, lot, title, stage: stage.into() },
+            HaulEvent::Waiting { lot, title, findings } => {
+                let text = crate::wording::waiting(&title, &findings);
+                Self::HeldUp { lot, title, text }
+            }
+            HaulEvent::Hung { lot, title, path, seconds } => {
+                let text = crate::wording::hung(&title, &path, seconds);
+                Self::HeldUp { lot, title, text }
+            }
+            HaulEvent::Proved { title, proof, .. } => {
+                let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
+                let files = crate::show::count(proof.files);
+                Self::Said { text: format!("{title}: {files} files looked at, its launcher would download {download}") }
+            }
+            HaulEvent::Released { title, bytes, left, .. } => {
+                let stays =
+                    if left > 0 { format!("; {left} files are not what was compared and stay") } else { String::new() };
+                Self::Said { text: format!("{title}: {bytes} came back{stays}") }
+            }
+            HaulEvent::Failed { lot, title, why } => Self::Failed { lot, title, why },
+        }
+    }
+}
+
+/// A line of what just happened.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Said {
     pub at: Duration,
@@ -21,16 +66,21 @@ pub struct Said {
 pub struct Lane {
     pub lot: LotId,
     pub title: String,
-    pub stage: &'static str,
+    pub stage: String,
     pub progress: Option<Progress>,
-    /// What it waits for, or what drive does not answer; and when that was told.
-    pub held_up: Option<(Duration, String)>,
+    /// What it waits for, or what drive does not answer.
+    pub held_up: Option<String>,
 }
 
 impl Lane {
     /// Whether it is under way, as far as is known.
     pub fn runs(&self) -> bool {
-        !matches!(self.stage, "proved" | "released" | "given-up" | "returned" | "failed")
+        !matches!(self.stage.as_str(), "proved" | "released" | "given-up" | "returned" | "failed")
+    }
+
+    /// Whether it is being copied.
+    pub fn copies(&self) -> bool {
+        matches!(self.stage.as_str(), "copying" | "begins")
     }
 }
 
@@ -38,15 +88,27 @@ impl Lane {
 #[derive(Clone, Debug, Default)]
 pub struct Running {
     pub work: Option<Work>,
+    /// Whether a program of ours that was left running does it.
+    pub elsewhere: bool,
+    pub haul: Option<HaulId>,
     pub pausing: bool,
     pub cancelling: bool,
+    /// The lot that is to be given up at the next block.
+    pub giving_up: Option<LotId>,
     /// Lots that were heard of, in the order in which they began.
     pub lanes: Vec<Lane>,
+    /// The lane under the cursor.
+    pub cursor: usize,
     /// Bytes per second of all lots together, some ten times a second.
     pub rates: VecDeque<f64>,
     pub said: Vec<Said>,
     pub fault: Option<Fault>,
+    /// Whether the bell rings at the end.
+    pub bell: bool,
 }
+
+/// Rates that are kept: of ten minutes.
+const RATES: usize = 6000;
 
 impl State {
     pub(super) fn say(&mut self, text: String) {
@@ -56,55 +118,44 @@ impl State {
     fn lane(&mut self, lot: LotId, title: &str) -> &mut Lane {
         let lanes = &mut self.running.lanes;
         let at = lanes.iter().position(|lane| lane.lot == lot).unwrap_or_else(|| {
-            lanes.push(Lane { lot, title: title.into(), stage: "begins", progress: None, held_up: None });
+            lanes.push(Lane { lot, title: title.into(), stage: "begins".into(), progress: None, held_up: None });
             lanes.len() - 1
         });
         &mut lanes[at]
     }
 
-    pub(super) fn haul_event(&mut self, event: HaulEvent) {
-        let clock = self.clock;
-        match event {
-            HaulEvent::Progress(progress) => {
+    pub(super) fn heard(&mut self, heard: Heard) {
+        match heard {
+            Heard::Progress { progress } => {
                 let lane = self.lane(progress.lot, &progress.title);
                 lane.held_up = None;
                 lane.progress = Some(progress);
                 let running = self.running.lanes.iter().filter(|lane| lane.runs());
                 let rate = running.filter_map(|lane| lane.progress.as_ref()).map(|progress| progress.rate).sum();
                 self.running.rates.push_back(rate);
-                if self.running.rates.len() > 600 {
+                if self.running.rates.len() > RATES {
                     self.running.rates.pop_front();
                 }
             }
-            HaulEvent::Stage { lot, title, stage, .. } => {
-                self.say(format!("{title}: {}", crate::wording::stage(stage)));
+            Heard::Stage { haul, lot, title, stage } => {
+                self.say(format!("{title}: {}", crate::wording::stage(&stage)));
+                self.running.haul = Some(haul);
                 let lane = self.lane(lot, &title);
                 (lane.stage, lane.held_up) = (stage, None);
+                // The cursor is on what runs.
+                let cursor = &mut self.running.cursor;
+                if self.running.lanes.get(*cursor).is_none_or(|lane| !lane.runs()) {
+                    *cursor = self.running.lanes.iter().position(Lane::runs).unwrap_or(*cursor);
+                }
             }
-            HaulEvent::Waiting { lot, title, findings } => {
-                let text = crate::wording::waiting(&title, &findings);
-                if self.lane(lot, &title).held_up.replace((clock, text.clone())).is_none_or(|(_, old)| old != text) {
+            Heard::HeldUp { lot, title, text } => {
+                if self.lane(lot, &title).held_up.replace(text.clone()).is_none_or(|old| old != text) {
                     self.say(text);
                 }
             }
-            HaulEvent::Hung { lot, title, path, seconds } => {
-                let text = crate::wording::hung(&title, &path, seconds);
-                self.lane(lot, &title).held_up = Some((clock, text));
-            }
-            HaulEvent::Proved { title, proof, .. } => {
-                let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
-                self.say(format!(
-                    "{title}: {} files looked at, its launcher would download {download}",
-                    crate::show::count(proof.files)
-                ));
-            }
-            HaulEvent::Released { title, bytes, left, .. } => {
-                let stays =
-                    if left > 0 { format!("; {left} files are not what was compared and stay") } else { String::new() };
-                self.say(format!("{title}: {bytes} came back{stays}"));
-            }
-            HaulEvent::Failed { lot, title, why } => {
-                self.lane(lot, &title).stage = "failed";
+            Heard::Said { text } => self.say(text),
+            Heard::Failed { lot, title, why } => {
+                self.lane(lot, &title).stage = "failed".into();
                 self.say(format!("{title}: {why}"));
             }
         }

@@ -1,14 +1,16 @@
 //! The terminal: taken over at the start, given back at the end, whatever the end is.
 
-use std::io::{self, Stdout, stdout};
+use std::io::{self, Stdout, Write, stdout};
 use std::panic;
 
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::cursor::Show;
-use ratatui::crossterm::event::{DisableBracketedPaste, EnableBracketedPaste};
+use ratatui::crossterm::event::{DisableBracketedPaste, DisableMouseCapture, EnableBracketedPaste, EnableMouseCapture};
 use ratatui::crossterm::execute;
-use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
+use ratatui::crossterm::terminal::{
+    EnterAlternateScreen, LeaveAlternateScreen, SetTitle, disable_raw_mode, enable_raw_mode,
+};
 
 pub type Screen = Terminal<CrosstermBackend<Stdout>>;
 
@@ -35,6 +37,13 @@ impl Held {
         Terminal::new(CrosstermBackend::new(stdout()))
     }
 
+    /// Rings the bell and says something in the title.
+    pub fn ring(&self, title: &str) -> io::Result<()> {
+        let mut out = stdout();
+        out.write_all(b"\x07")?;
+        execute!(out, SetTitle(title))
+    }
+
     /// Gives the terminal back, stops the program as Ctrl-Z does, and takes it over again when it goes on.
     pub fn suspend(&self) -> io::Result<()> {
         give_back();
@@ -51,11 +60,17 @@ impl Drop for Held {
 
 fn enter() -> io::Result<()> {
     enable_raw_mode()?;
-    execute!(stdout(), EnterAlternateScreen, EnableBracketedPaste)
+    let mut out = stdout();
+    // The title that the terminal had is put away (XTWINOPS 22 and 23, as xterm's control sequences have them).
+    out.write_all(b"\x1b[22;2t")?;
+    execute!(out, EnterAlternateScreen, EnableBracketedPaste, EnableMouseCapture)
 }
 
 fn give_back() {
     // Nothing more can be done for a terminal that takes no orders.
     let _ = disable_raw_mode();
-    let _ = execute!(stdout(), DisableBracketedPaste, LeaveAlternateScreen, Show);
+    let mut out = stdout();
+    let _ = execute!(out, DisableMouseCapture, DisableBracketedPaste, LeaveAlternateScreen, Show);
+    let _ = out.write_all(b"\x1b[23;2t");
+    let _ = out.flush();
 }

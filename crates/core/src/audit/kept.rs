@@ -74,6 +74,21 @@ pub struct KeptTally {
     pub lines: Vec<KeptLine>,
 }
 
+impl KeptTally {
+    /// The list of checksums, as `b3sum -c` reads it from within the folder. A path with a line end or a backslash is escaped as
+    /// b3sum does it; links, and paths that are no text, are left out.
+    pub fn checksums(&self) -> String {
+        let mut out = String::new();
+        for line in &self.lines {
+            let (KeptFile::Hash { hash }, Some(path)) = (&line.file, line.path.to_str()) else { continue };
+            let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
+            let mark = if escaped == path { "" } else { "\\" };
+            out.push_str(&format!("{mark}{hash}  {escaped}\n"));
+        }
+        out
+    }
+}
+
 /// Paths in JSON: as text, or where they are no text as their bytes.
 mod paths {
     use std::ffi::OsString;

@@ -191,25 +191,12 @@ pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptTal
     let folder = beside(&subject.path);
     let files = [
         ("carried.toml", toml::to_string(&carried).unwrap_or_default()),
-        ("checksums.b3", checksums(kept)),
+        ("checksums.b3", kept.checksums()),
         ("READ ME FIRST.txt", card(subject, &carried, kept)),
     ];
     let made = files.into_iter().map(|(name, text)| (folder.join(name), text)).collect();
     let id = GameId(format!("{CARRY}/card/{}", subject.path.display()));
     plan_made(site, survey, id, format!("Card of {}", subject.what), &folder, made)
-}
-
-/// The list of checksums, as `b3sum -c` reads it from within the folder. A path with a line end or a backslash is escaped as
-/// b3sum does it; one that is no text is left out, and said so in the card.
-fn checksums(kept: &KeptTally) -> String {
-    let mut out = String::new();
-    for line in &kept.lines {
-        let (KeptFile::Hash { hash }, Some(path)) = (&line.file, line.path.to_str()) else { continue };
-        let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
-        let mark = if escaped == path { "" } else { "\\" };
-        out.push_str(&format!("{mark}{hash}  {escaped}\n"));
-    }
-    out
 }
 
 /// The card: plain text for whoever plugs the drive in.

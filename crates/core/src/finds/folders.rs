@@ -99,7 +99,11 @@ impl Looking {
         let entries: Vec<fs::DirEntry> = fs::read_dir(&path).into_iter().flatten().flatten().collect();
         let has = |name: &str| entries.iter().any(|entry| entry.file_name() == name);
         let files = entries.iter().any(|entry| entry.file_type().is_ok_and(|kind| kind.is_file()));
-        let like_a_game = files || has("bin") || has("data") || has("Data");
+        let of_a_game = ["bin", "data", "Data"];
+        let inside = |entry: &&fs::DirEntry| of_a_game.iter().any(|name| entry.path().join(name).is_dir());
+        // A library has a list of its games at its top, and is none itself.
+        let holds_games = entries.iter().filter(inside).count() > 1;
+        let like_a_game = of_a_game.iter().any(|name| has(name)) || files && !holds_games;
         if !like_a_game && depth > 0 {
             self.below(&path, depth - 1);
         } else {

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use super::prove::Proof;
 use crate::bytes::{Bytes, HaulId, LotId};
@@ -81,7 +81,7 @@ impl Control {
 }
 
 /// So much of so much.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Amount {
     /// Bytes done.
     pub done: Bytes,
@@ -90,7 +90,7 @@ pub struct Amount {
 }
 
 /// How far a lot is. Sent at most ten times a second.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Progress {
     /// The lot.
     pub lot: LotId,

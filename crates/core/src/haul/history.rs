@@ -188,17 +188,7 @@ pub struct History {
 impl History {
     /// Reads the journal of a site without taking its lock; a site without one has an empty history.
     pub fn of(site: &Site) -> Result<Self> {
-        let path = database(site);
-        if !path.exists() {
-            return Ok(Self::default());
-        }
-        let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-        let reader = Connection::open_with_flags(&path, flags).and_then(|db| {
-            db.busy_timeout(Duration::from_secs(5))?;
-            db.pragma_update(None, "query_only", true)?;
-            Ok(db)
-        });
-        let reader = Reader::of(reader.map_err(at(&path))?, path);
+        let Some(reader) = reader(site)? else { return Ok(Self::default()) };
         let version = reader.version()?;
         if version == 0 {
             // The program that was making it was killed, or has not got that far: nothing is written in it.
@@ -237,6 +227,21 @@ impl History {
     pub fn unfinished(&self) -> Option<&HaulRow> {
         self.hauls.iter().find(|haul| haul.unfinished())
     }
+}
+
+/// Opens the journal of a site to look at it alone, without its lock; `None` if there is none.
+pub(super) fn reader(site: &Site) -> Result<Option<Reader>> {
+    let path = database(site);
+    if !path.exists() {
+        return Ok(None);
+    }
+    let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
+    let reader = Connection::open_with_flags(&path, flags).and_then(|db| {
+        db.busy_timeout(Duration::from_secs(5))?;
+        db.pragma_update(None, "query_only", true)?;
+        Ok(db)
+    });
+    Ok(Some(Reader::of(reader.map_err(at(&path))?, path)))
 }
 
 pub(super) fn database(site: &Site) -> PathBuf {
@@ -440,6 +445,16 @@ impl Reader {
             Ok(lines)
         };
         read().map_err(at(&self.path))
+    }
+
+    /// The line of one path.
+    pub(super) fn entry(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
+        // The line before the next key is the one itself.
+        let key = path.key();
+        let mut behind = key.clone();
+        behind.push(0);
+        let found = self.page(lot, Some(&behind), true, None)?.into_iter().next();
+        Ok(found.filter(|line| line.entry.path.key() == key))
     }
 
     /// Adds a tally up.

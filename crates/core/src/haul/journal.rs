@@ -373,12 +373,7 @@ impl Journal {
 
     /// The line of one path.
     pub(super) fn line(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
-        // The line before the next key is the one itself.
-        let key = path.key();
-        let mut behind = key.clone();
-        behind.push(0);
-        let found = self.reader.page(lot, Some(&behind), true, None)?.into_iter().next();
-        Ok(found.filter(|line| line.entry.path.key() == key))
+        self.reader.entry(lot, path)
     }
 
     /// What a lot's tally comes to.

@@ -6,6 +6,7 @@
 
 mod account;
 mod aside;
+mod closer;
 mod compare;
 mod copy;
 mod crew;
@@ -32,6 +33,7 @@ mod stage;
 mod start;
 mod tables;
 
+pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
 pub use error::HaulError;
 pub use event::{Amount, Control, HaulEvent, Progress};
 pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Unreadable};

@@ -156,6 +156,9 @@ pub struct Survey {
     /// What the launchers keep written down, for planning.
     #[serde(skip)]
     pub found: Vec<Found>,
+    /// Whether sizes are true; in a sketch they are the launchers' claims.
+    #[serde(skip)]
+    pub measured: bool,
 }
 
 /// How far a survey is.
@@ -171,11 +174,8 @@ pub struct SurveyPhase {
 ///
 /// `held` is what the journal knows of held originals. Nothing is written.
 pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync)) -> Survey {
-    let (profiles, errors) = load_profiles(&site.profile_folder());
-    let mut problems: Vec<Problem> = errors.iter().map(profile_problem).collect();
-    let mut found = read_launchers(site, &profiles);
+    let (mut found, mut problems) = read(site);
     let around = look_around(site, &mut found);
-    problems.extend(around.problems);
     let flat: Vec<(&Found, &FoundGame)> =
         found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
     let count = flat.len();
@@ -198,15 +198,60 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
             problems.push(Problem { file: drive.root.clone(), line: None, what });
             Usage { capacity: drive.capacity, used: Bytes::ZERO, free: Bytes::ZERO }
         });
-        let on = |name: &Option<String>| name.as_ref() == Some(&drive.name);
-        drives.push(DriveState {
-            drive: Drive { capacity: usage.capacity, ..drive.clone() },
-            used: usage.used,
-            free: usage.free,
-            games: games.iter().filter(|game| on(&game.drive)).map(|game| game.size.on_disk).sum(),
-            held: held.iter().filter(|held| on(&held.drive)).map(|held| held.bytes).sum(),
-        });
+        drives.push(drive_state(drive, usage, &games, &held));
     }
+    problems.extend(around.problems);
+    let (data, shortcuts, links) = (around.data, around.shortcuts, around.links);
+    Survey { user_data: data, shortcuts, links, measured: true, ..joined(site, found, games, drives, held, problems) }
+}
+
+/// Looks at drives and at what launchers keep written down, and measures nothing: at once, to be shown until the survey is
+/// there. Sizes are the launchers' claims, and nothing that lies around games is looked for.
+pub fn sketch(site: &Site, held: Vec<Held>) -> Survey {
+    let (found, problems) = read(site);
+    let claimed = |launcher: &Found, game: &FoundGame| {
+        let claim = game.claim.unwrap_or(Bytes::ZERO);
+        Game { size: Size { on_disk: claim, apparent: claim, ..Size::default() }, ..unmeasured(site, launcher, game) }
+    };
+    let games: Vec<Game> =
+        found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| claimed(launcher, game))).collect();
+    let drive = |drive: &Drive| {
+        let of_games =
+            drive_state(drive, Usage { capacity: drive.capacity, used: Bytes::ZERO, free: Bytes::ZERO }, &games, &held);
+        // The files of a declared drive would have to be walked.
+        let usage = if drive.declared { None } else { drive.usage().ok() };
+        let used = of_games.games.plus(of_games.held);
+        let usage = usage.unwrap_or(Usage { capacity: drive.capacity, used, free: drive.capacity.less(used) });
+        drive_state(drive, usage, &games, &held)
+    };
+    let drives = site.drives.iter().map(drive).collect();
+    joined(site, found, games, drives, held, problems)
+}
+
+fn read(site: &Site) -> (Vec<Found>, Vec<Problem>) {
+    let (profiles, errors) = load_profiles(&site.profile_folder());
+    (read_launchers(site, &profiles), errors.iter().map(profile_problem).collect())
+}
+
+fn drive_state(drive: &Drive, usage: Usage, games: &[Game], held: &[Held]) -> DriveState {
+    let on = |name: &Option<String>| name.as_ref() == Some(&drive.name);
+    DriveState {
+        drive: Drive { capacity: usage.capacity, ..drive.clone() },
+        used: usage.used,
+        free: usage.free,
+        games: games.iter().filter(|game| on(&game.drive)).map(|game| game.size.on_disk).sum(),
+        held: held.iter().filter(|held| on(&held.drive)).map(|held| held.bytes).sum(),
+    }
+}
+
+fn joined(
+    site: &Site,
+    found: Vec<Found>,
+    games: Vec<Game>,
+    drives: Vec<DriveState>,
+    held: Vec<Held>,
+    problems: Vec<Problem>,
+) -> Survey {
     let launchers =
         found.iter().filter(|f| f.profile.id != DATA).map(|launcher| survey_launcher(site, launcher, &games)).collect();
     Survey {
@@ -214,13 +259,14 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
         drives,
         launchers,
         games,
-        user_data: around.data,
-        shortcuts: around.shortcuts,
-        links: around.links,
+        user_data: Vec::new(),
+        shortcuts: Vec::new(),
+        links: Vec::new(),
         held,
         problems,
         speeds: Speeds::default(),
         found,
+        measured: false,
     }
 }
 
@@ -237,12 +283,16 @@ fn profile_problem(error: &ProfileError) -> Problem {
 fn survey_game(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
     // A place that cannot be a game is not measured: it may be the whole machine.
     let size = if game.fault.is_none() { measure(&game.install) } else { Size::default() };
+    Game { size, ..unmeasured(site, launcher, game) }
+}
+
+fn unmeasured(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
     Game {
         id: GameId(format!("{}/{}", launcher.profile.id, game.id)),
         launcher: launcher.profile.id.clone(),
         drive: site.drive_of(&game.install).map(|drive| drive.name.clone()),
         found: game.clone(),
-        size,
+        size: Size::default(),
     }
 }
 

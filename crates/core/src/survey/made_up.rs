@@ -90,5 +90,6 @@ pub(crate) fn survey_of(drives: Vec<DriveState>, games: Vec<Game>) -> Survey {
         problems: Vec::new(),
         speeds: crate::site::Speeds::default(),
         found: Vec::new(),
+        measured: true,
     }
 }

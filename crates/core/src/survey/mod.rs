@@ -10,4 +10,4 @@ pub(crate) mod made_up;
 pub use around::{
     DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
 };
-pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, survey};
+pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};

@@ -2,40 +2,32 @@
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::{Destination, Load};
-use deft_barge_core::survey::{DriveState, Game, Survey, UserData};
+use deft_barge_core::survey::{DriveState, Game, Survey, UserData, Way};
 use jiff::Timestamp;
-use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::cargo::{Filter, Scale, Sort};
 use super::super::hull::{Block, Cargo, Hull};
-use super::super::state::{State, largest_first};
+use super::super::keys::{View, Wish};
+use super::super::state::State;
 use super::super::theme::Theme;
-use super::{put_at, several};
-use crate::show::{count, cut_middle, line, pad};
+use super::several;
+use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
-pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let Some(survey) = &state.survey else {
-        put_at(2, 1, "Looking at drives and launchers ...", theme.text(), area, buffer);
-        let (done, of) = state.measured;
-        if of > 0 {
-            put_at(
-                2,
-                3,
-                &format!("{} of {} games measured", count(done as u64), count(of as u64)),
-                theme.dim(),
-                area,
-                buffer,
-            );
-        }
+        canvas.put_at(2, 1, "Looking at drives and launchers ...", theme.text(), area);
         return;
     };
     if survey.drives.is_empty() {
-        put_at(2, 1, "No drive was found that games could lie on.", theme.text(), area, buffer);
+        canvas.put_at(2, 1, "No drive was found that games could lie on.", theme.text(), area);
         return;
     }
-    let hulls = draw_hulls(state, survey, theme, area, buffer);
+    let hulls = draw_hulls(state, survey, area, canvas);
     let rest = Rect { y: area.y + hulls + 1, height: area.height.saturating_sub(hulls + 1), ..area };
     if rest.height > 0 {
         let wide = rest.width >= 120;
@@ -46,8 +38,8 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
         } else {
             Rect { y: list.bottom(), height: 4.min(rest.height), ..rest }
         };
-        draw_list(state, survey, theme, list, buffer);
-        draw_detail(state, survey, theme, detail, wide, buffer);
+        draw_list(state, survey, list, canvas);
+        draw_detail(state, survey, detail, wide, canvas);
     }
 }
 
@@ -68,31 +60,57 @@ impl Height {
             Self::Flat => 27,
         }
     }
+
+    fn rows(self) -> u16 {
+        match self {
+            Self::Tall => 5,
+            Self::Flat => 2,
+        }
+    }
 }
 
-fn draw_hulls(state: &State, survey: &Survey, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
-    let largest = survey.drives.iter().map(|d| d.drive.capacity.count()).max().unwrap_or(1);
-    let count = survey.drives.len() as u16;
-    let height = if count * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
+fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let scaled = |capacity: u64| match state.stow.scale {
+        Scale::Linear => capacity as f64,
+        Scale::Root => (capacity as f64).sqrt(),
+    };
+    let largest = survey.drives.iter().map(|d| scaled(d.drive.capacity.count())).fold(1.0, f64::max);
+    let count = survey.drives.len();
+    // Games that are away have a row of their own behind the drives.
+    let away = state.stow.holds.get(count).map_or(0, Vec::len);
+    let height = if count as u16 * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
     let room = area.width.saturating_sub(height.gutter() + 2);
     let mut y = 0;
     // The list below keeps at least six rows; with many drives the one in focus stays in sight.
-    let most = area.height.saturating_sub(10).max(4);
-    let each = if height == Height::Tall { 5 } else { 2 };
-    let shown = usize::from((most / each).max(1));
-    let first = (state.drive + 1).saturating_sub(shown);
-    for (n, drive) in survey.drives.iter().enumerate().skip(first) {
-        if y + each > most + 1 {
-            break;
-        }
-        let width = (drive.drive.capacity.count() as f64 / largest as f64 * f64::from(room)).round().max(8.0) as u16;
+    let most = area.height.saturating_sub(10 + u16::from(away > 0)).max(4);
+    let shown = usize::from((most / height.rows()).max(1)).min(count);
+    let first = first_shown(state.drive.min(count - 1), shown, count);
+    for (n, drive) in survey.drives.iter().enumerate().skip(first).take(shown) {
+        let width = (scaled(drive.drive.capacity.count()) / largest * f64::from(room)).round().max(8.0) as u16;
         let load = state.loads.iter().find(|load| load.drive == drive.drive.name);
-        let row = Row { state, survey, drive, load, theme, width, focus: n == state.drive };
-        y += row.draw(Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, height, buffer);
+        let row = Row { state, survey, drive, n, load, theme, width, focus: n == state.drive };
+        let place = Rect { y: area.y + y, height: height.rows().min(area.height.saturating_sub(y)), ..area };
+        canvas.hit(place, Hit::Drive(n));
+        row.draw(place, height, canvas);
+        y += height.rows();
     }
-    let hidden = survey.drives.len().saturating_sub(shown);
-    if hidden > 0 {
-        put_at(0, y, &format!("and {} (tab)", several(hidden, "more drive")), theme.dim(), area, buffer);
+    if away > 0 {
+        let style = if state.drive == count { theme.strong() } else { theme.text() };
+        let badge = if state.drive == count { theme.badge() } else { theme.cursor() };
+        canvas.put_at(0, y, " - ", badge, area);
+        canvas.put_at(4, y, &format!("away      {} on drives that are not there", several(away, "game")), style, area);
+        canvas.hit_row(y, area, Hit::Drive(count));
+        y += 1;
+    }
+    if shown < count {
+        let text = format!(
+            "{} to {} of {count} drives ({})",
+            first + 1,
+            first + shown,
+            state.keys.name(Wish::NextPart, View::Drives)
+        );
+        canvas.put_at(4, y, &text, theme.dim(), area);
         y += 1;
     }
     y
@@ -102,48 +120,53 @@ struct Row<'a> {
     state: &'a State,
     survey: &'a Survey,
     drive: &'a DriveState,
+    n: usize,
     load: Option<&'a Load>,
     theme: Theme,
     width: u16,
     focus: bool,
 }
 
-impl Row<'_> {
-    fn draw(&self, area: Rect, height: Height, buffer: &mut Buffer) -> u16 {
+impl<'a> Row<'a> {
+    fn draw(&self, area: Rect, height: Height, canvas: &mut Canvas<'_>) {
         let theme = self.theme;
         let drive = &self.drive.drive;
         let tag = drive.tag.map_or("-".to_string(), |tag| tag.to_string());
-        let badge = if self.focus { theme.badge() } else { theme.cursor() };
+        let dragged_here = self.state.dragged.is_some_and(|(_, over)| over == Some(self.n));
+        let badge = match (dragged_here, self.focus) {
+            (true, _) => theme.arriving(),
+            (false, true) => theme.badge(),
+            (false, false) => theme.cursor(),
+        };
         let name_style = if self.focus { theme.strong() } else { theme.text() };
-        put_at(0, 0, &format!(" {tag} "), badge, area, buffer);
-        put_at(4, 0, &pad(&line(&drive.name), 16), name_style, area, buffer);
+        canvas.put_at(0, 0, &format!(" {tag} "), badge, area);
+        canvas.put_at(4, 0, &pad(&line(&drive.name), 16), name_style, area);
         let read_only = if drive.read_only { " ro" } else { "" };
-        let kind = format!("{} · {}{read_only}", wording::drive_kind(drive.kind), drive.file_system);
+        let absent = if drive.absent { "not there yet · " } else { "" };
+        let kind = format!("{absent}{} · {}{read_only}", wording::drive_kind(drive.kind), drive.file_system);
         let free = format!("{} free", self.drive.free);
         let gutter = height.gutter();
         let now = Rect { x: area.x + gutter, width: area.width.saturating_sub(gutter), ..area };
         let changes = self.load.is_some_and(|load| load.after != load.now || load.peak != load.now);
         match height {
             Height::Tall => {
-                put_at(4, 1, &kind, theme.dim(), area, buffer);
-                put_at(4, 2, &free, theme.text(), area, buffer);
-                self.hull(&self.cargo_now()).draw(Rect { height: 2, ..now }, buffer);
+                canvas.put_at(4, 1, &kind, theme.dim(), area);
+                canvas.put_at(4, 2, &free, theme.text(), area);
+                self.hull(&self.cargo_now(), Rect { height: 2, ..now }, canvas);
                 if changes {
-                    put_at(gutter + 1, 2, &self.after_caption(), self.after_style(), area, buffer);
-                    self.hull(&self.cargo_after()).draw(Rect { y: now.y + 3, height: 1, ..now }, buffer);
+                    canvas.put_at(gutter + 1, 2, &self.after_caption(), self.after_style(), area);
+                    self.hull(&self.cargo_after(), Rect { y: now.y + 3, height: 1, ..now }, canvas);
                 }
-                5
             }
             Height::Flat => {
-                put_at(12, 0, &format!(" {free:>13}"), theme.dim(), area, buffer);
-                self.hull(&self.cargo_now()).draw(Rect { height: 1, ..now }, buffer);
+                canvas.put_at(12, 0, &format!(" {free:>13}"), theme.dim(), area);
+                self.hull(&self.cargo_now(), Rect { height: 1, ..now }, canvas);
                 if changes {
-                    put_at(4, 1, &pad(&self.after_caption(), 17), self.after_style(), area, buffer);
-                    self.hull(&self.cargo_after()).draw(Rect { y: now.y + 1, height: 1, ..now }, buffer);
+                    canvas.put_at(4, 1, &pad(&self.after_caption(), 17), self.after_style(), area);
+                    self.hull(&self.cargo_after(), Rect { y: now.y + 1, height: 1, ..now }, canvas);
                 } else {
-                    put_at(4, 1, &kind, theme.dim(), area, buffer);
+                    canvas.put_at(4, 1, &kind, theme.dim(), area);
                 }
-                2
             }
         }
     }
@@ -159,45 +182,49 @@ impl Row<'_> {
         if self.load.and_then(Load::lacks).is_some() { self.theme.danger() } else { self.theme.dim() }
     }
 
-    fn hull<'b>(&self, blocks: &'b [Block]) -> Hull<'b> {
+    fn hull(&self, blocks: &[Block<'_>], area: Rect, canvas: &mut Canvas<'_>) {
         let drive = &self.drive.drive;
         let capacity = drive.capacity.count();
         let reserve_at = drive.capacity.less(drive.reserve).count();
-        Hull { blocks, capacity, reserve_at, width: self.width, theme: self.theme }
+        Hull { blocks, capacity, reserve_at, width: self.width }.draw(area, canvas);
     }
 
     fn launcher(&self, game: &Game) -> usize {
         self.survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0)
     }
 
-    fn other(&self) -> Block {
-        let bytes = self.drive.used.less(self.drive.games).less(self.drive.held).count();
-        Block { cargo: Cargo::Other, title: "other".into(), bytes, here: false }
+    fn block(&self, cargo: Cargo, title: &'a str, bytes: Bytes, hit: Option<Hit>) -> Block<'a> {
+        Block { cargo, title, bytes: bytes.count(), here: false, marked: false, hit }
     }
 
-    fn held(&self) -> Vec<Block> {
+    fn other(&self) -> Block<'a> {
+        let bytes = self.drive.used.less(self.drive.games).less(self.drive.held);
+        self.block(Cargo::Other, "other", bytes, Some(Hit::Other(self.n)))
+    }
+
+    fn held(&self) -> impl Iterator<Item = Block<'a>> {
         let name = Some(&self.drive.drive.name);
-        let held = self.survey.held.iter().filter(|held| held.drive.as_ref() == name);
-        held.map(|held| Block { cargo: Cargo::Held, title: line(&held.title), bytes: held.bytes.count(), here: false })
-            .collect()
+        let held = self.survey.held.iter().enumerate().filter(move |(_, held)| held.drive.as_ref() == name);
+        held.map(|(n, held)| self.block(Cargo::Held, &held.title, held.bytes, Some(Hit::Held(n))))
     }
 
-    fn is_here(&self, game: &Game) -> bool {
-        self.state.game_here().is_some_and(|here| here.id == game.id)
+    /// Games that lie here, by their place in the survey, largest first.
+    fn games(&self) -> impl Iterator<Item = (usize, &'a Game)> {
+        let hold = self.state.stow.holds.get(self.n).map_or(&[][..], Vec::as_slice);
+        hold.iter().map(|n| (*n, &self.survey.games[*n]))
     }
 
-    fn cargo_now(&self) -> Vec<Block> {
-        let name = Some(&self.drive.drive.name);
-        let block = |game: &Game| {
+    fn cargo_now(&self) -> Vec<Block<'a>> {
+        let here = self.state.stow.list.get(self.state.stow.cursor).copied().filter(|_| self.focus);
+        let games = self.games().map(|(n, game)| {
             let launcher = self.launcher(game);
-            let cargo = match self.state.draft.destination(&game.id) {
+            let cargo = match self.state.stow.sent.get(&game.id) {
                 Some(to) => Cargo::Leaving { launcher, to: self.leaves_for(to) },
                 None => Cargo::Game { launcher },
             };
-            Block { cargo, title: line(&game.found.title), bytes: game.size.on_disk.count(), here: self.is_here(game) }
-        };
-        let games = largest_first(self.survey.games.iter().filter(|game| game.drive.as_ref() == name));
-        let games = games.into_iter().map(block);
+            let block = self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)));
+            Block { here: here == Some(n), marked: self.state.stow.marks.contains(&game.id), ..block }
+        });
         [self.other()].into_iter().chain(games).chain(self.held()).collect()
     }
 
@@ -209,85 +236,119 @@ impl Row<'_> {
         }
     }
 
-    fn cargo_after(&self) -> Vec<Block> {
-        let name = &self.drive.drive.name;
-        let goes_here =
-            |game: &&Game| self.state.draft.destination(&game.id) == Some(&Destination::Drive(name.clone()));
-        let stays =
-            |game: &&Game| game.drive.as_ref() == Some(name) && self.state.draft.destination(&game.id).is_none();
-        let block = |game: &Game, cargo| Block {
-            cargo,
-            title: line(&game.found.title),
-            bytes: game.size.on_disk.count(),
-            here: false,
-        };
-        let staying = largest_first(self.survey.games.iter().filter(stays))
-            .into_iter()
-            .map(|game| block(game, Cargo::Game { launcher: self.launcher(game) }));
-        let arriving = self.survey.games.iter().filter(goes_here).map(|game| block(game, Cargo::Arriving));
+    fn cargo_after(&self) -> Vec<Block<'a>> {
+        let stays = self.games().filter(|(_, game)| !self.state.stow.sent.contains_key(&game.id));
+        let staying = stays.map(|(n, game)| {
+            let cargo = Cargo::Game { launcher: self.launcher(game) };
+            self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)))
+        });
+        let comes = self.state.stow.coming.iter().filter(|coming| coming.drive == Some(self.n));
+        let arriving = comes.map(|coming| self.block(Cargo::Arriving, &coming.title, coming.bytes, None));
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(arriving).collect()
     }
 }
 
-fn draw_list(state: &State, survey: &Survey, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let Some(drive) = survey.drives.get(state.drive) else { return };
-    let games = state.games_here();
+fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let drive = survey.drives.get(state.drive);
+    let stow = &state.stow;
     let wide = area.width >= 70;
     let title_width = usize::from(area.width).saturating_sub(if wide { 60 } else { 32 }).max(12);
+    let name = drive.map_or("away".into(), |drive| format!("on {}", line(&drive.drive.name)));
+    let sorted = if stow.sort == Sort::Size { String::new() } else { format!(", {}", stow.sort.words()) };
+    let filtered = if stow.filter == Filter::All { String::new() } else { format!(", {}", stow.filter.words()) };
+    let marked = match stow.marks.len() {
+        0 => String::new(),
+        n => format!("   {n} marked ◆"),
+    };
     let heading = format!(
         "      {} {}{:>10} {:>9}",
-        pad(&format!("on {}", line(&drive.drive.name)), title_width),
+        pad(&format!("{name}{filtered}{sorted}{marked}"), title_width),
         if wide { pad("launcher", 12) } else { String::new() },
-        "on disk",
+        if survey.measured { "on disk" } else { "claimed" },
         "files",
     );
-    put_at(0, 0, &heading, theme.dim(), area, buffer);
+    canvas.put_at(0, 0, &heading, theme.dim(), area);
     if wide {
-        put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area, buffer);
+        canvas.put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area);
     }
-    if games.is_empty() {
-        let tag = drive.drive.tag.map_or("-".to_string(), |tag| tag.to_string());
-        let text = format!("No game lies here. On another drive, {tag} sends the game under the cursor here.");
-        put_at(6, 2, &text, theme.text(), area, buffer);
+    if stow.list.is_empty() {
+        let held = stow.holds.get(state.drive).is_some_and(|hold| !hold.is_empty());
+        let tag = drive.and_then(|drive| drive.drive.tag).map_or("-".to_string(), |tag| tag.to_string());
+        let text = if held {
+            format!(
+                "No game here is {}. {} shows others.",
+                stow.filter.words(),
+                state.keys.name(Wish::Filter, View::Drives)
+            )
+        } else {
+            format!("No game lies here. On another drive, {tag} sends the game under the cursor here.")
+        };
+        canvas.put_at(6, 2, &text, theme.text(), area);
         return;
     }
     let rows = usize::from(area.height.saturating_sub(1));
-    let first = (state.game + 1).saturating_sub(rows);
-    for (n, game) in games.iter().enumerate().skip(first).take(rows) {
-        let y = (n - first) as u16 + 1;
-        let to = state.draft.destination(&game.id).map(|to| match to {
-            Destination::Drive(name) => {
-                survey.drive(name).and_then(|d| d.drive.tag).map_or("→ -".into(), |tag| format!("→ {tag}"))
-            }
-            Destination::Library(_) => "→ -".to_string(),
-        });
-        let here = n == state.game;
+    let first = first_shown(stow.cursor, rows, stow.list.len());
+    for (at, n) in stow.list.iter().enumerate().skip(first).take(rows) {
+        let y = (at - first) as u16 + 1;
+        let row = ListRow { state, survey, game: &survey.games[*n], title_width, wide, here: at == stow.cursor };
+        row.draw(y, area, canvas);
+        canvas.hit_row(y, area, Hit::Game(*n));
+    }
+    let hidden = stow.list.len().saturating_sub(first + rows);
+    if hidden > 0 && area.height > 1 {
+        let y = area.height - 1;
+        let text = format!(" {} more ", count(hidden as u64));
+        canvas.put_right(&text, theme.faint(), Rect { y: area.y + y, height: 1, ..area });
+    }
+}
+
+/// A line of the list.
+struct ListRow<'a> {
+    state: &'a State,
+    survey: &'a Survey,
+    game: &'a Game,
+    title_width: usize,
+    wide: bool,
+    here: bool,
+}
+
+impl ListRow<'_> {
+    fn draw(&self, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
+        let Self { state, survey, game, title_width, wide, here } = *self;
+        let theme = canvas.theme;
         let style = if here { theme.cursor() } else { theme.text() };
         if here {
-            put_at(0, y, &" ".repeat(usize::from(area.width)), style, area, buffer);
+            canvas.fill(y, style, area);
         }
-        let mark = if here { "▸" } else { " " };
-        put_at(0, y, mark, style, area, buffer);
-        if let Some(to) = to {
+        let marked = state.stow.marks.contains(&game.id);
+        canvas.put_at(0, y, if here { "▸" } else { " " }, style, area);
+        canvas.put_at(1, y, if marked { "◆" } else { "" }, style, area);
+        if let Some(to) = state.stow.sent.get(&game.id) {
+            let tag = match to {
+                Destination::Drive(name) => survey.drive(name).and_then(|d| d.drive.tag),
+                Destination::Library(_) => None,
+            };
+            let to = tag.map_or("→ -".into(), |tag| format!("→ {tag}"));
             let moving = Style { fg: theme.moving().fg, ..style };
-            put_at(2, y, &to, moving, area, buffer);
+            canvas.put_at(2, y, &to, moving, area);
         }
         let launcher = survey.launcher(&game.launcher).map_or("", |launcher| launcher.name.as_str());
+        let files = if survey.measured { count(game.size.files) } else { String::new() };
         let text = format!(
-            "{} {}{:>10} {:>9}",
+            "{} {}{:>10} {files:>9}",
             pad(&line(&game.found.title), title_width),
             if wide { pad(&line(launcher), 12) } else { String::new() },
             game.size.on_disk,
-            count(game.size.files)
         );
-        put_at(6, y, &text, style, area, buffer);
+        canvas.put_at(6, y, &text, style, area);
         if wide {
             let last = game.found.last_run.map_or("not known".into(), |then| ago(then, survey.made));
-            put_at(title_width as u16 + 43, y, &last, style, area, buffer);
+            canvas.put_at(title_width as u16 + 43, y, &last, style, area);
         }
         if let Some(sign) = trouble(game) {
             let colour = if sign == "■" { theme.danger().fg } else { style.fg };
-            put_at(area.width.saturating_sub(1), y, sign, Style { fg: colour, ..style }, area, buffer);
+            canvas.put_at(area.width.saturating_sub(1), y, sign, Style { fg: colour, ..style }, area);
         }
     }
 }
@@ -311,48 +372,69 @@ fn ago(then: Timestamp, now: Timestamp) -> String {
     }
 }
 
-fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: bool, buffer: &mut Buffer) {
+fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &mut Canvas<'_>) {
     let Some(game) = state.game_here() else { return };
+    let theme = canvas.theme;
     let width = usize::from(area.width);
-    let mut lines: Vec<(String, Style)> = vec![
-        (line(&game.found.title), theme.strong()),
-        (cut_middle(&crate::show::path(&game.found.install), width), theme.dim()),
-    ];
+    let mut lines: Vec<(String, Style)> =
+        vec![(line(&game.found.title), theme.strong()), (cut_middle(&path(&game.found.install), width), theme.dim())];
     if wide {
         lines.push((String::new(), theme.text()));
     }
     let size = format!("{} on disk, {} to read", game.size.on_disk, game.size.apparent);
-    let files = format!("{size}, in {} files", count(game.size.files));
-    lines.push((files, theme.text()));
+    if survey.measured {
+        lines.push((format!("{size}, in {} files", count(game.size.files)), theme.text()));
+    } else {
+        lines.push(("being measured ...".into(), theme.dim()));
+    }
     if let (true, Some(claim)) = (wide, game.found.claim) {
         lines.push((format!("claim       its launcher says {claim}"), theme.text()));
     }
-    let mut files: Vec<String> = game
-        .found
-        .records
-        .iter()
-        .map(|record| record.file.file_name().map(|name| line(&name.to_string_lossy())).unwrap_or_default())
-        .collect();
-    files.dedup();
     if wide {
-        let sound = if game.found.records.iter().all(|record| record.sound) { "sound" } else { "not sound" };
-        lines.push((format!("records     {}, {sound}: {}", game.found.records.len(), files.join(", ")), theme.text()));
+        lines.push((records_line(game), theme.text()));
         if let Some(library) = &game.found.library {
-            lines.push((
-                format!("library     {}", cut_middle(&crate::show::path(library), width.saturating_sub(12))),
-                theme.text(),
-            ));
+            let at = cut_middle(&path(library), width.saturating_sub(12));
+            lines.push((format!("library     {at}"), theme.text()));
         }
     }
-    if let Some(Destination::Drive(name)) = state.draft.destination(&game.id) {
-        let load = state.loads.iter().find(|load| load.drive == *name);
-        let free = load.map_or(Bytes::ZERO, |load| load.capacity.less(load.withheld).less(load.peak));
-        let (fits, style) = match load.and_then(Load::lacks) {
-            Some(lacks) => (format!("lacks {lacks}"), theme.danger()),
-            None => (format!("fits, {free} left"), theme.moving()),
-        };
-        lines.push((format!("goes to     {name}   {fits}"), style));
+    if let Some(goes) = goes_line(state, game, theme) {
+        lines.push(goes);
     }
+    lines.extend(data_lines(state, game, wide, theme));
+    let troubles = trouble_lines(survey, game, theme);
+    if !wide && lines.len() + troubles.len() > usize::from(area.height) {
+        lines.remove(1);
+    }
+    lines.extend(troubles);
+    for (y, (text, style)) in lines.iter().enumerate() {
+        canvas.put_at(0, y as u16, text, *style, area);
+    }
+}
+
+fn records_line(game: &Game) -> String {
+    let names = game.found.records.iter().map(|record| record.file.file_name());
+    let mut files: Vec<String> =
+        names.map(|name| name.map(|name| line(&name.to_string_lossy())).unwrap_or_default()).collect();
+    files.dedup();
+    let sound = if game.found.records.iter().all(|record| record.sound) { "sound" } else { "not sound" };
+    format!("records     {}, {sound}: {}", game.found.records.len(), files.join(", "))
+}
+
+fn goes_line(state: &State, game: &Game, theme: Theme) -> Option<(String, Style)> {
+    let Destination::Drive(name) = state.stow.sent.get(&game.id)? else { return None };
+    let load = state.loads.iter().find(|load| load.drive == *name);
+    let free = load.map_or(Bytes::ZERO, |load| load.capacity.less(load.withheld).less(load.peak));
+    let (fits, style) = match load.and_then(Load::lacks) {
+        Some(lacks) => (format!("lacks {lacks}"), theme.danger()),
+        None => (format!("fits, {free} left"), theme.moving()),
+    };
+    let lot = state.draft.lots.iter().find(|lot| lot.game == game.id);
+    let link = if lot.is_some_and(|lot| lot.way == Some(Way::Link)) { ", a link stays" } else { "" };
+    Some((format!("goes to     {name}   {fits}{link}"), style))
+}
+
+fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(String, Style)> {
+    let mut lines = Vec::new();
     // Where there is little room, only what is being dealt with.
     let is_shown = |data: &&UserData| wide || state.on_data || state.draft.lots.iter().any(|lot| lot.game == data.id);
     for data in state.data_here().into_iter().filter(is_shown) {
@@ -370,11 +452,15 @@ fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: b
             let way = lot.way.or_else(|| data.ways.first().copied()).map_or("", wording::way_words);
             let to = match &lot.to {
                 Destination::Drive(name) => name.clone(),
-                Destination::Library(path) => crate::show::path(path),
+                Destination::Library(place) => path(place),
             };
             lines.push((format!("  goes to   {to}, {way}"), theme.moving()));
         }
     }
+    lines
+}
+
+fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Style)> {
     let mut troubles = Vec::new();
     if let Some(fault) = game.fault() {
         troubles.push((format!("stop        {}", wording::place_fault(fault)), theme.danger()));
@@ -385,49 +471,25 @@ fn draw_detail(state: &State, survey: &Survey, theme: Theme, area: Rect, wide: b
     if let Some(update) = game.update() {
         troubles.push((format!("caution     an update is waiting: {} of {}", update.have, update.want), theme.text()));
     }
-    if game.claim_is_far() {
+    if survey.measured && game.claim_is_far() {
         troubles.push(("caution     the launcher's claim is far from the true size".into(), theme.text()));
     }
     if let Some(process) = survey.launcher(&game.launcher).and_then(|launcher| launcher.running.first()) {
         troubles.push((format!("stop        its launcher is running (process {})", process.pid), theme.danger()));
     }
-    if !wide && lines.len() + troubles.len() > usize::from(area.height) {
-        lines.remove(1);
-    }
-    lines.extend(troubles);
-    for (y, (text, style)) in lines.iter().enumerate() {
-        put_at(0, y as u16, text, *style, area, buffer);
-    }
+    troubles
 }
 
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
-    if state.draft.lots.is_empty() {
-        let held: Bytes = survey.held.iter().map(|held| held.bytes).sum();
-        if held > Bytes::ZERO {
-            return (format!("{held} of originals are held; let go of them in the Running view with l"), theme.text());
-        }
-        let problems =
-            survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
-        if problems > 0 {
-            return (
-                format!("{} could not be read; see: deft-barge survey", several(problems, "file")),
-                theme.danger(),
-            );
-        }
-        if survey.launchers.is_empty() {
-            return (
-                "No launcher is known here: no profile in the profile folder fits. Try: deft-barge demo".into(),
-                theme.text(),
-            );
-        }
-        return (
-            "Nothing is on the haul yet: a drive's digit sends the game under the cursor there.".into(),
-            theme.text(),
-        );
+    if !survey.measured {
+        let (done, of) = state.measured;
+        return (format!("Measuring games: {done} of {of}. Sizes are what launchers claim until then."), theme.text());
     }
-    let bytes: Bytes =
-        state.draft.lots.iter().filter_map(|lot| survey.cargo(&lot.game, lot.way)).map(|game| game.size.on_disk).sum();
+    if state.draft.lots.is_empty() {
+        return (idle_summary(state, survey), theme.text());
+    }
+    let bytes: Bytes = state.stow.coming.iter().map(|coming| coming.bytes).sum();
     let peak = state
         .loads
         .iter()
@@ -439,15 +501,25 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let lacks =
         state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
-    (
-        format!(
-            "{} on this haul, {bytes}{peak}{}",
-            several(
-                state.draft.lots.len(),
-                if state.draft.lots.iter().any(|lot| survey.data(&lot.game).is_some()) { "lot" } else { "game" }
-            ),
-            lacks.unwrap_or_default()
-        ),
-        style,
-    )
+    let has_data = state.draft.lots.iter().any(|lot| survey.data(&lot.game).is_some());
+    let lots = several(state.draft.lots.len(), if has_data { "lot" } else { "game" });
+    (format!("{lots} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
+}
+
+fn idle_summary(state: &State, survey: &Survey) -> String {
+    let held: Bytes = survey.held.iter().map(|held| held.bytes).sum();
+    if held > Bytes::ZERO {
+        let key = state.keys.name(Wish::Show(View::Log), View::Drives);
+        return format!("{held} of originals are held; they go in the Log ({key}).");
+    }
+    let problems =
+        survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
+    if problems > 0 {
+        let key = state.keys.name(Wish::Show(View::Records), View::Drives);
+        return format!("{} could not be read; they stand in Records ({key}).", several(problems, "file"));
+    }
+    if survey.launchers.is_empty() {
+        return "No launcher is known here yet.".into();
+    }
+    "Nothing is on the haul yet: a drive's digit sends the game under the cursor there.".into()
 }

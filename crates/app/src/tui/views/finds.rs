@@ -1,18 +1,15 @@
 //! Finds: what is lying about, and what may be done about it.
 
-use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
-use ratatui::style::Style;
-use ratatui::text::Line;
-use ratatui::widgets::{Paragraph, Widget, Wrap};
-
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::finds::FindAct;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
 
-use super::super::keys;
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::{put_at, several};
+use super::several;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
@@ -54,36 +51,27 @@ fn rows(state: &State) -> Vec<Row> {
     moved.chain(lying).collect()
 }
 
-pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     if state.finds.is_none() {
-        return put_at(
-            2,
-            1,
-            "Looking into folders beside games, in libraries, and near the top of drives ...",
-            theme.text(),
-            area,
-            buffer,
-        );
+        let text = "Looking into folders beside games, in libraries, and near the top of drives ...";
+        canvas.put_at(2, 1, text, theme.text(), area);
+        return;
     }
     let rows = rows(state);
     if rows.is_empty() {
-        return put_at(2, 1, "Nothing is lying about.", theme.good(), area, buffer);
+        canvas.put_at(2, 1, "Nothing is lying about.", theme.good(), area);
+        return;
     }
     let below = 8.min(area.height / 2);
     // What is said of a find stands right below the list.
     let wanted = rows.len() as u16 + 1;
     let list = Rect { height: area.height.saturating_sub(below).min(wanted), ..area };
     let width = usize::from(area.width);
-    put_at(
-        0,
-        0,
-        &format!("  {} {} {:>10}   {}", pad("what", 13), pad("drive", 10), "bytes", "where"),
-        theme.dim(),
-        list,
-        buffer,
-    );
+    let heading = format!("  {} {} {:>10}   {}", pad("what", 13), pad("drive", 10), "bytes", "where");
+    canvas.put_at(0, 0, &heading, theme.dim(), list);
     let room = usize::from(list.height.saturating_sub(1)).max(1);
-    let first = (state.find + 1).saturating_sub(room);
+    let first = first_shown(state.find, room, rows.len());
     for (n, row) in rows.iter().enumerate().skip(first).take(room) {
         let here = n == state.find;
         let style = if here { theme.cursor() } else { theme.text() };
@@ -95,22 +83,39 @@ pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer)
             row.size
         );
         let text = format!("{head}{}", cut_middle(&row.path, width.saturating_sub(41)));
-        put_at(0, (n - first) as u16 + 1, &pad(&text, width), style, list, buffer);
+        let y = (n - first) as u16 + 1;
+        canvas.put_at(0, y, &pad(&text, width), style, list);
+        canvas.hit_row(y, list, Hit::Row(n));
     }
     if let Some(row) = rows.get(state.find) {
         let detail = Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area };
-        let mut lines = vec![Line::styled(sentence(&row.says), theme.strong()), Line::default()];
-        for act in &row.acts {
-            let key = keys::KEYS.iter().find(|key| key.wish == keys::Wish::Act(*act)).map(|key| keys::name(key.code));
-            lines.push(match key {
-                Some(key) => Line::styled(format!("{key}   {}", wording::find_act(*act)), theme.text()),
-                None => Line::styled(format!("    {}", wording::find_act(*act)), theme.dim()),
-            });
-        }
-        if row.acts.is_empty() {
-            lines.push(Line::styled("Nothing here needs to be done about it.", theme.dim()));
-        }
-        Paragraph::new(lines).wrap(Wrap { trim: false }).render(detail, buffer);
+        draw_detail(state, row, detail, canvas);
+    }
+}
+
+fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let mut y = canvas.put_wrapped(&sentence(&row.says), theme.strong(), area) + 1;
+    let mut acts: Vec<(String, &str)> = Vec::new();
+    let fits = row.acts.contains(&FindAct::Adopt);
+    for act in row.acts.iter().filter(|act| !(fits && **act == FindAct::Haul)) {
+        let (key, words) = match act {
+            FindAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
+            act => (state.keys.name(Wish::Act(*act), View::Finds), wording::find_act(*act)),
+        };
+        acts.push((key, words));
+    }
+    if fits {
+        acts.push(("1-9".into(), "bring it to that drive and adopt it there"));
+        acts.push((state.keys.name(Wish::Guided, View::Finds), "adopt it with the launcher, act by act"));
+    }
+    if acts.is_empty() {
+        canvas.put_at(0, y, "Nothing here needs to be done about it.", theme.dim(), area);
+    }
+    for (key, words) in acts {
+        canvas.put_at(0, y, &key, theme.text(), area);
+        canvas.put_at(4, y, words, theme.text(), area);
+        y += 1;
     }
 }
 

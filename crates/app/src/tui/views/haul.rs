@@ -1,60 +1,118 @@
 //! Haul: what exactly will happen. Nothing touches a disk before the haul was looked at here and started by its own key.
 
-use deft_barge_core::plan::Trial;
-use deft_barge_core::plan::{Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, Weight};
-use ratatui::buffer::Buffer;
+use std::time::Duration;
+
+use deft_barge_core::plan::{Load, Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, StepKind, Trial, Weight};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
-use ratatui::widgets::{Paragraph, Widget, Wrap};
+use unicode_width::UnicodeWidthStr;
 
+use super::super::canvas::{Canvas, Hit, curve, first_shown};
+use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::{put_at, several};
-use crate::show::{count, cut_middle, line, pad, path};
+use super::several;
+use crate::show::{count, cut, cut_middle, line, pad, path};
 use crate::wording;
 
-pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let Some(plan) = &state.plan else {
         let text = if state.draft.lots.is_empty() && state.act.is_none() {
             "Nothing is on this haul. In the Drives view a drive's digit sends the game under the cursor there."
         } else {
             "Reading records and checking drives ..."
         };
-        put_at(2, 1, text, theme.text(), area, buffer);
+        canvas.put_at(2, 1, text, theme.text(), area);
         return;
     };
-    let lots = (plan.lots.len() as u16).min(area.height / 4);
-    let mut y = draw_lots(state, plan, lots, theme, area, buffer) + 1;
-    y += draw_findings(plan, theme, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, buffer) + 1;
-    let loads: Vec<_> = plan.loads.iter().filter(|load| load.peak != load.now || load.after != load.now).collect();
-    let loads_height = loads.len() as u16 + 1;
-    let records = Rect { y: area.y + y, height: area.height.saturating_sub(y + loads_height), ..area };
-    if let Some(lot) = plan.lots.get(state.lot) {
-        draw_records(lot, theme, records, buffer);
+    let below = |y: u16| Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };
+    let mut y = 0;
+    // Where there is room, what happens when is drawn before it is listed.
+    if area.height >= 30 && !plan.timing.whole.high.is_zero() {
+        y += draw_order(state, plan, area, canvas) + 1;
     }
-    let bottom = Rect { y: area.bottom().saturating_sub(loads.len() as u16), height: loads.len() as u16, ..area };
-    for (n, load) in loads.iter().enumerate() {
-        let percent = |bytes: deft_barge_core::bytes::Bytes| format!("{:3.0} %", bytes.part_of(load.capacity) * 100.0);
-        let cells = usize::from(area.width).saturating_sub(66).clamp(6, 60);
-        let style = if load.lacks().is_some() { theme.danger() } else { theme.text() };
-        let text = format!(
-            "{} {}  now {}  at most {}  in the end {}",
-            pad(&format!("load  {}", line(&load.drive)), 20),
-            super::bar(load.peak.part_of(load.capacity), cells),
-            percent(load.now),
-            percent(load.peak),
-            percent(load.after),
-        );
-        put_at(0, n as u16, &text, style, bottom, buffer);
+    let lots = (plan.lots.len() as u16).min(area.height / 4);
+    y += draw_lots(state, plan, lots, below(y), canvas) + 1;
+    y += draw_findings(plan, below(y), canvas) + 1;
+    let loads: Vec<(usize, &Load)> =
+        plan.loads.iter().enumerate().filter(|(_, load)| load.peak != load.now || load.after != load.now).collect();
+    let rows = if area.height >= 30 && loads.len() <= 4 { 2 } else { 1 };
+    let loads_height = (loads.len() as u16 * rows).min(area.height.saturating_sub(y));
+    if let Some(lot) = plan.lots.get(state.lot) {
+        let records = Rect { height: below(y).height.saturating_sub(loads_height + 1), ..below(y) };
+        draw_records(lot, state.change, records, canvas);
+    }
+    let bottom = Rect { y: area.bottom() - loads_height, height: loads_height, ..area };
+    for (n, (at, load)) in loads.into_iter().enumerate() {
+        let place = Rect { y: bottom.y + n as u16 * rows, height: rows, ..bottom };
+        if place.bottom() <= area.bottom() {
+            draw_load(plan, at, load, place, canvas);
+        }
     }
 }
 
-fn draw_lots(state: &State, plan: &Plan, rows: u16, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
+/// A lane per pair of drives on one axis of time; gives the rows that it took.
+fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    const LABEL: u16 = 24;
+    const RIGHT: u16 = 20;
+    let theme = canvas.theme;
+    let width = area.width.saturating_sub(LABEL + RIGHT);
+    let whole = plan.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default();
+    let cell = |at: Duration| (at.as_secs_f64() / whole.as_secs_f64().max(1e-9) * f64::from(width)).round() as u16;
+    canvas.put_at(0, 0, "order", theme.dim(), area);
+    canvas.put_at(LABEL, 0, "0", theme.faint(), area);
+    let moment = |quarter: u16| wording::about(whole * u32::from(quarter) / 4).trim_start_matches("about ").to_string();
+    for quarter in 1..=4_u16 {
+        // A moment that reads like the one behind it says nothing.
+        if quarter == 4 || moment(quarter) != moment(quarter + 1) {
+            let (text, at) = (moment(quarter), LABEL + width * quarter / 4);
+            canvas.put_at(at.saturating_sub(text.width() as u16), 0, &text, theme.faint(), area);
+        }
+    }
+    let mut pairs: Vec<(&str, &str)> = Vec::new();
+    for lot in plan.lots.iter().filter(|lot| lot.mode == Mode::Copy) {
+        let pair = (lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), lot.to_drive.as_str());
+        if !pairs.contains(&pair) {
+            pairs.push(pair);
+        }
+    }
+    let most = usize::from(area.height / 5).max(2);
+    for (n, (from, to)) in pairs.iter().take(most).enumerate() {
+        let y = n as u16 + 1;
+        canvas.put_at(0, y, &pad(&line(&format!("{from} > {to}")), usize::from(LABEL) - 1), theme.text(), area);
+        for cell in 0..width {
+            canvas.put_at(LABEL + cell, y, "·", theme.faint(), area);
+        }
+        let (mut lots, mut bytes) = (0, deft_barge_core::bytes::Bytes::ZERO);
+        for (at, lot) in plan.lots.iter().enumerate() {
+            let own = (lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), lot.to_drive.as_str());
+            let (true, Some(time)) = (own == (*from, *to) && lot.mode == Mode::Copy, plan.timing.lots.get(at)) else {
+                continue;
+            };
+            lots += 1;
+            bytes = bytes.plus(lot.size.on_disk);
+            let (start, end) = (cell(time.begins), cell(time.ends).max(cell(time.begins) + 1).min(width));
+            let room = usize::from(end.saturating_sub(start));
+            let style = if at == state.lot { theme.arriving() } else { theme.cursor() };
+            let text = format!("▏{}", cut(&line(&lot.title), room.saturating_sub(2)));
+            let place = Rect { x: area.x + LABEL + start, y: area.y + y, width: room as u16, height: 1 };
+            canvas.put(&pad(&text, room), style, place);
+            canvas.hit(place, Hit::Row(at));
+        }
+        let text = format!("{}  {bytes:>9}", several(lots, "lot"));
+        canvas.put_right(&text, theme.dim(), Rect { y: area.y + y, height: 1, ..area });
+    }
+    pairs.len().min(most) as u16 + 1
+}
+
+fn draw_lots(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
     let title = usize::from(area.width).saturating_sub(56).clamp(16, 44);
     let heading = format!("  {} {:>10} {:>9}   {}", pad("lots, in this order", title), "bytes", "files", "way");
-    put_at(0, 0, &heading, theme.dim(), area, buffer);
-    let first = (state.lot + 1).saturating_sub(usize::from(rows));
+    canvas.put_at(0, 0, &heading, theme.dim(), area);
+    let first = first_shown(state.lot, usize::from(rows), plan.lots.len());
     for (n, lot) in plan.lots.iter().enumerate().skip(first).take(usize::from(rows)) {
         let here = n == state.lot;
         let style = if here { theme.cursor() } else { theme.text() };
@@ -72,7 +130,9 @@ fn draw_lots(state: &State, plan: &Plan, rows: u16, theme: Theme, area: Rect, bu
             count(lot.size.files),
             line(&way)
         );
-        put_at(0, (n - first) as u16 + 1, &pad(&text, usize::from(area.width)), style, area, buffer);
+        let y = (n - first) as u16 + 1;
+        canvas.put_at(0, y, &pad(&text, usize::from(area.width)), style, area);
+        canvas.hit_row(y, area, Hit::Row(n));
     }
     rows + 1
 }
@@ -92,20 +152,20 @@ fn turn(plan: &Plan, n: usize) -> String {
     }
     let first = lot.after.last().and_then(|k| plan.lots.get(*k));
     words.extend(first.map(|other| format!("when {} is off {}", other.title, lot.to_drive)));
-    if lot.policy == Policy::Release {
+    if lot.policy == Policy::Release || plan.policy == Policy::Release {
         words.push("originals go at once".into());
     }
     words.join(", ")
 }
 
-fn draw_findings(plan: &Plan, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
+fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
     if plan.findings.is_empty() {
-        put_at(0, 0, "Nothing stands in the way.", theme.good(), area, buffer);
+        canvas.put_at(0, 0, "Nothing stands in the way.", theme.good(), area);
         return 1;
     }
     let most = (area.height / 3).max(3);
     let mut y = 0;
-    let width = area.width.saturating_sub(10);
     for (n, finding) in plan.findings.iter().enumerate() {
         let text = wording::finding_sentence(finding);
         let style = match finding.weight {
@@ -113,49 +173,54 @@ fn draw_findings(plan: &Plan, theme: Theme, area: Rect, buffer: &mut Buffer) -> 
             Weight::Caution => theme.text(),
             Weight::Note => theme.dim(),
         };
-        let rows = (unicode_width::UnicodeWidthStr::width(text.as_str()) as u16).div_ceil(width.max(1)).max(1);
+        let rows = (text.width() as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
         if y + rows > most && n > 0 {
-            put_at(
-                10,
-                y,
-                &format!("and {}", several(plan.findings.len() - n, "more finding")),
-                theme.dim(),
-                area,
-                buffer,
-            );
+            let more = format!("and {}", several(plan.findings.len() - n, "more finding"));
+            canvas.put_at(10, y, &more, theme.dim(), area);
             return y + 1;
         }
-        put_at(0, y, wording::weight(finding.weight), style, area, buffer);
-        let place = Rect { x: area.x + 10, y: area.y + y, width, height: rows.min(area.height.saturating_sub(y)) };
-        Paragraph::new(text).style(style).wrap(Wrap { trim: true }).render(place, buffer);
-        y += rows;
+        canvas.put_at(0, y, wording::weight(finding.weight), style, area);
+        let place = Rect {
+            x: area.x + 10,
+            y: area.y + y,
+            width: area.width.saturating_sub(10),
+            height: area.height.saturating_sub(y),
+        };
+        y += canvas.put_wrapped(&text, style, place).max(1);
     }
     y
 }
 
-fn draw_records(lot: &PlannedLot, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn draw_records(lot: &PlannedLot, first: usize, area: Rect, canvas: &mut Canvas<'_>) {
     if area.height < 2 {
         return;
     }
-    let heading = format!("will be written for {}: {}", line(&lot.title), several(lot.previews.len(), "change"));
-    put_at(0, 0, &heading, theme.dim(), area, buffer);
+    let theme = canvas.theme;
+    let from = if first > 0 { format!(", from the {}. on", first + 1) } else { String::new() };
+    let heading = format!("will be written for {}: {}{from}", line(&lot.title), several(lot.previews.len(), "change"));
+    canvas.put_at(0, 0, &heading, theme.dim(), area);
     let mut y = 1;
-    for (n, preview) in lot.previews.iter().enumerate() {
+    for (n, preview) in lot.previews.iter().enumerate().skip(first) {
         let lines = preview_lines(preview, theme, usize::from(area.width));
-        let left = area.height.saturating_sub(y);
-        if left == 0 || (left == 1 && n + 1 < lot.previews.len()) {
-            put_at(
-                2,
-                area.height - 1,
-                &format!("and {}", several(lot.previews.len() - n, "more change")),
-                theme.dim(),
-                area,
-                buffer,
-            );
+        let left = usize::from(area.height.saturating_sub(y));
+        let is_last = n + 1 == lot.previews.len();
+        // The last row says how many more there are, unless these are all.
+        if left == 0 || lines.len() + usize::from(!is_last) > left {
+            let more = if n == first && left > 1 { n + 1 } else { n };
+            if more > n {
+                for text in lines.into_iter().take(left - 1) {
+                    canvas.put_line(y, text, area);
+                    y += 1;
+                }
+            }
+            if more < lot.previews.len() {
+                let more = format!("and {}", several(lot.previews.len() - more, "more change"));
+                canvas.put_at(2, y.min(area.height - 1), &more, theme.dim(), area);
+            }
             return;
         }
-        for text in lines.into_iter().take(usize::from(left)) {
-            text.render(Rect { y: area.y + y, height: 1, ..area }, buffer);
+        for text in lines {
+            canvas.put_line(y, text, area);
             y += 1;
         }
     }
@@ -185,12 +250,62 @@ fn preview_lines<'a>(preview: &Preview, theme: Theme, width: usize) -> Vec<Line<
         let text = if preview.after.is_empty() { &preview.before } else { &preview.after };
         let text: Vec<&str> = text.split_whitespace().collect();
         let style: Style = if preview.kind == PreviewKind::Leaves { theme.dim() } else { theme.text() };
-        lines.push(Line::styled(
-            format!("      {}", crate::show::cut(&line(&text.join(" ")), width.saturating_sub(6))),
-            style,
-        ));
+        lines.push(Line::styled(format!("      {}", cut(&line(&text.join(" ")), width.saturating_sub(6))), style));
     }
     lines
+}
+
+/// How full a drive is over the time of the haul, and, behind a bar, once its originals are released.
+fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let percent = |bytes: deft_barge_core::bytes::Bytes| format!("{:3.0} %", bytes.part_of(load.capacity) * 100.0);
+    let figures =
+        format!("now {}  at most {}  in the end {}", percent(load.now), percent(load.peak), percent(load.after));
+    let lacks = load.lacks().map(|lacks| format!("lacks {lacks}")).unwrap_or_default();
+    let style = if load.lacks().is_some() { theme.danger() } else { theme.text() };
+    canvas.put_at(0, 0, &pad(&format!("load  {}", line(&load.drive)), 18), theme.text(), area);
+    canvas.put_at(6, 1, &lacks, theme.danger(), area);
+    let cells = usize::from(area.width).saturating_sub(20 + figures.width() + 8).clamp(6, 110);
+    let values = over_time(plan, at, load, cells);
+    let rows = curve(&values, usize::from(area.height));
+    for (y, row) in rows.iter().enumerate() {
+        let style = if load.lacks().is_some() { theme.danger() } else { theme.dim() };
+        canvas.put_at(19, y as u16, row, style, area);
+        // What is behind the bar comes with the release.
+        let end = curve(&vec![load.after.part_of(load.capacity); 4], rows.len());
+        canvas.put_at(19 + cells as u16, y as u16, &format!("│{}", end[y]), theme.dim(), area);
+    }
+    let y = area.height - 1;
+    canvas.put_at(19 + cells as u16 + 7, y, &figures, style, area);
+}
+
+/// Parts of a drive that are in use, in so many moments from the haul's start to its end.
+fn over_time(plan: &Plan, at: usize, load: &Load, cells: usize) -> Vec<f64> {
+    let whole = plan.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default().as_secs_f64().max(1e-9);
+    // Moments of the steps, none before the one ahead of it; what is held goes after the end, and is drawn apart.
+    let mut points = vec![(0.0, load.now.part_of(load.capacity))];
+    for step in &plan.steps {
+        let (Some(n), Some(used)) = (step.lot, step.used.get(at)) else { continue };
+        let own = plan.lots.get(n).is_some_and(|lot| lot.policy == Policy::Release) || plan.policy == Policy::Release;
+        if step.kind == StepKind::LetGo && !own {
+            continue;
+        }
+        let ends = plan.timing.lots.get(n).map_or(1.0, |time| time.ends.as_secs_f64() / whole);
+        let last = points.last().map_or(0.0, |point: &(f64, f64)| point.0);
+        points.push((ends.max(last), used.part_of(load.capacity)));
+    }
+    let value = |x: f64| {
+        let after = points.iter().position(|point| point.0 >= x);
+        match after {
+            Some(0) | None => points.last().filter(|_| after.is_none()).or(points.first()).map_or(0.0, |p| p.1),
+            Some(n) => {
+                let (a, b) = (points[n - 1], points[n]);
+                let part = if b.0 > a.0 { (x - a.0) / (b.0 - a.0) } else { 1.0 };
+                a.1 + (b.1 - a.1) * part
+            }
+        }
+    };
+    (0..cells).map(|cell| value(cell as f64 / (cells.max(2) - 1) as f64)).collect()
 }
 
 type Three = (String, String, String);
@@ -214,6 +329,7 @@ fn changed_spans(old: &str, new: &str) -> (Three, Three) {
 
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(plan) = &state.plan else { return (String::new(), theme.text()) };
+    let key = |wish| state.keys.name(wish, View::Haul);
     let cautions = plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).count();
     let time = wording::span(plan.timing.whole);
     let what = format!("{}, {}, {time}", several(plan.lots.len(), "lot"), plan.bytes());
@@ -221,14 +337,16 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
-        return (format!("{what}: {} to accept with a", several(cautions, "caution")), theme.text());
+        let text = format!("{what}: {} to accept with {}", several(cautions, "caution"), key(Wish::Accept));
+        return (text, theme.text());
     }
     let stays = match plan.lots.iter().map(|lot| lot.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt)) {
         None => "",
         Some(Mode::SetAside) => " It is kept beside its place until you let go of it.",
+        Some(_) if plan.policy == Policy::Release => " The originals go as soon as their copy is proved.",
         Some(_) => " The originals stay until you let go of them.",
     };
-    (format!("{what}: ready; S starts it.{stays}"), theme.moving())
+    (format!("{what}: ready; {} starts it.{stays}", key(Wish::Start)), theme.moving())
 }
 
 #[cfg(test)]

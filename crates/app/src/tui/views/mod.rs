@@ -1,72 +1,109 @@
-//! The views: each draws from the state alone. Shared here: the head line, the foot, questions, help.
+//! The views: each draws from the state alone. Shared here: the head line and the foot.
 
 mod drives;
 mod finds;
+mod first;
 mod haul;
+mod log;
+mod over;
+mod proof;
+mod records;
 mod running;
 
+use deft_barge_core::bytes::Bytes;
 use ratatui::Frame;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use ratatui::style::Style;
+use ratatui::style::{Modifier, Style};
 use ratatui::text::{Line, Span};
-use ratatui::widgets::{Clear, Paragraph, Widget, Wrap};
+use ratatui::widgets::{Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
-use super::choosing::{Typed, Typing};
-use super::keys::{self, View};
+use super::canvas::{Canvas, Hit, Hits};
+use super::keys::{View, Wish};
 use super::state::State;
 use super::theme::Theme;
-use crate::show::{count, cut, line};
+use crate::show::count;
 
-/// Draws everything.
-pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) {
+/// Draws everything, and gives what lies where.
+pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
     let area = frame.area();
-    draw_into(state, theme, area, frame.buffer_mut());
+    draw_into(state, theme, area, frame.buffer_mut())
 }
 
 /// Draws everything into a buffer; any size will do.
-pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) -> Hits {
     buffer.set_style(area, theme.ground());
     if area.width < 80 || area.height < 24 {
         let text =
             format!("Deft Barge needs a window of 80 x 24 characters; this one has {} x {}.", area.width, area.height);
         Paragraph::new(text).style(theme.text()).wrap(Wrap { trim: true }).render(area, buffer);
-        return;
+        return Vec::new();
     }
-    head(state, theme, Rect { height: 1, ..area }, buffer);
+    let mut canvas = Canvas { buffer, theme, hits: Vec::new() };
+    let canvas = &mut canvas;
+    head(state, Rect { height: 1, ..area }, canvas);
     let body = Rect { x: area.x + 1, y: area.y + 2, width: area.width - 2, height: area.height - 5 };
     match state.view {
-        View::Drives => drives::draw(state, theme, body, buffer),
-        View::Haul => haul::draw(state, theme, body, buffer),
-        View::Running => running::draw(state, theme, body, buffer),
-        View::Finds => finds::draw(state, theme, body, buffer),
+        View::Drives if state.survey.as_ref().is_some_and(|s| s.measured && s.launchers.is_empty()) => {
+            first::draw(state, body, canvas);
+        }
+        View::Drives => drives::draw(state, body, canvas),
+        View::Haul => haul::draw(state, body, canvas),
+        View::Running => running::draw(state, body, canvas),
+        View::Proof => proof::draw(state, body, canvas),
+        View::Log => log::draw(state, body, canvas),
+        View::Records => records::draw(state, body, canvas),
+        View::Finds => finds::draw(state, body, canvas),
     }
-    foot(state, theme, Rect { x: area.x + 1, y: area.bottom() - 2, width: area.width - 2, height: 2 }, buffer);
-    if state.help {
-        help(state, theme, area, buffer);
-    }
+    foot(state, Rect { x: area.x + 1, y: area.bottom() - 2, width: area.width - 2, height: 2 }, canvas);
+    let over = Rect { y: area.y + 1, height: area.height - 3, ..area };
+    over::draw(state, over, canvas);
+    std::mem::take(&mut canvas.hits)
 }
 
-fn head(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let lots = state.draft.lots.len();
-    let haul = if lots == 0 { "Haul".to_string() } else { format!("Haul {lots}") };
-    let running = if state.running.work.is_some() { "Running ▸" } else { "Running" };
-    let mut spans = vec![Span::styled(" deft barge ", theme.strong()), Span::raw("  ")];
-    for (view, name) in
-        [(View::Drives, "Drives"), (View::Haul, haul.as_str()), (View::Running, running), (View::Finds, "Finds")]
-    {
+    canvas.put(" deft barge ", theme.strong(), area);
+    let mut x = 13;
+    for view in View::ALL {
+        let mut name = view.name().to_string();
+        match view {
+            View::Haul if lots > 0 => name = format!("{name} {lots}"),
+            View::Running if !state.idle() => name.push_str(" ▸"),
+            _ => {}
+        }
+        let key = state.keys.name(Wish::Show(view), state.view);
         let style = if state.view == view { theme.badge() } else { theme.dim() };
-        spans.push(Span::styled(format!(" {name} "), style));
-        spans.push(Span::raw(" "));
+        // The letter that leads there stands in the name, or before it where it does not.
+        let at = name
+            .char_indices()
+            .find(|(_, c)| c.to_string().eq_ignore_ascii_case(&key))
+            .map(|(at, c)| (at, c.len_utf8()));
+        let text = if at.is_some() || key.is_empty() { name.clone() } else { format!("{key} {name}") };
+        let (at, len) = at.unwrap_or((0, key.len()));
+        let line = Line::from(vec![
+            Span::styled(format!(" {}", &text[..at]), style),
+            Span::styled(text[at..at + len].to_string(), style.add_modifier(Modifier::UNDERLINED)),
+            Span::styled(format!("{} ", &text[at + len..]), style),
+        ]);
+        let width = text.width() as u16 + 2;
+        if x + width > area.width {
+            break;
+        }
+        let place = Rect { x: area.x + x, width, ..area };
+        line.render(place, canvas.buffer);
+        canvas.hit(place, Hit::View(view));
+        x += width;
     }
-    let used: usize = spans.iter().map(|span| span.content.width()).sum();
-    Line::from(spans).render(area, buffer);
-    let left = usize::from(area.width).saturating_sub(used);
+    let left = usize::from(area.width.saturating_sub(x));
+    let (done, of) = state.measured;
     let right = match &state.survey {
-        None => "looking around".to_string(),
+        None => "looking around ".to_string(),
+        Some(survey) if !survey.measured => format!("measured {done} of {of} "),
         Some(survey) => {
-            let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
+            let bytes: Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
             format!(
                 "{} · {} · {bytes} ",
                 several(survey.launchers.len(), "launcher"),
@@ -77,7 +114,7 @@ fn head(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
     // Where there is no room for all of it, its end says most.
     let parts: Vec<&str> = right.split(" · ").collect();
     let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| text.width() + 1 < left);
-    right_aligned(&fits.unwrap_or_default(), theme.dim(), area, buffer);
+    canvas.put_right(&fits.unwrap_or_default(), theme.dim(), area);
 }
 
 fn several(number: usize, word: &str) -> String {
@@ -85,89 +122,66 @@ fn several(number: usize, word: &str) -> String {
     format!("{} {word}{ending}", count(number as u64))
 }
 
-fn foot(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn summary(state: &State, theme: Theme) -> (String, Style) {
+    match state.view {
+        View::Drives => drives::summary(state, theme),
+        View::Haul => haul::summary(state, theme),
+        View::Running => running::summary(state, theme),
+        View::Proof => proof::summary(state, theme),
+        View::Log => log::summary(state, theme),
+        View::Records => records::summary(state, theme),
+        View::Finds => finds::summary(state, theme),
+    }
+}
+
+fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let upper = Rect { height: 1, ..area };
     let lower = Rect { y: area.y + 1, height: 1, ..area };
     if let Some(question) = &state.question {
-        put(&question.text, theme.strong(), upper, buffer);
-        put("y yes   any other key no", theme.text(), lower, buffer);
+        // A question is never cut: where it is long it begins a row higher.
+        let wide = usize::from(area.width);
+        let rows = if question.text.width() > wide { 2 } else { 1 };
+        let place = Rect { y: area.y + 1 - rows, height: rows, ..area };
+        for row in 0..rows {
+            canvas.fill(row, theme.text(), place);
+        }
+        canvas.put_wrapped(&question.text, theme.strong(), place);
+        let answers: Vec<String> = question.answers.iter().map(|(key, words, _)| format!("{key} {words}")).collect();
+        canvas.put(&format!("{}   any other key no", answers.join("   ")), theme.text(), lower);
         return;
     }
-    if let Some(Typing { what, text }) = &state.typing {
-        let (question, hint) = match what {
-            Typed::Room => ("How much room should be made here?", "such as 60GB   enter suggests   esc leaves it"),
-            Typed::SaveAs => ("Under which name should this draft be kept?", "enter saves   esc leaves it"),
-            Typed::Open => ("Which draft should be opened?", "its name   enter opens   esc leaves it"),
-        };
-        put(&format!("{question} {text}▏"), theme.strong(), upper, buffer);
-        put(hint, theme.text(), lower, buffer);
+    if let Some(typing) = &state.typing {
+        let (question, hint) = typing.what.words();
+        let room = usize::from(area.width).saturating_sub(question.width() + 2);
+        // The end of what is typed is what one looks at.
+        let text = crate::show::cut_front(&typing.text, room);
+        canvas.put(&format!("{question} {text}▏"), theme.strong(), upper);
+        canvas.put(&format!("{hint}   enter does it   esc leaves it"), theme.text(), lower);
         return;
     }
-    if let Some(message) = &state.message {
-        put(&line(message), theme.strong(), upper, buffer);
-    } else {
-        let (text, style) = match state.view {
-            View::Drives => drives::summary(state, theme),
-            View::Haul => haul::summary(state, theme),
-            View::Running => running::summary(state, theme),
-            View::Finds => finds::summary(state, theme),
-        };
-        put(&text, style, upper, buffer);
-    }
-    let hints = match state.view {
-        View::Drives => "1-9 send  0 stays  u data  F room  E empty  M played  enter haul  ? keys",
-        View::Finds => "↑↓ find   a adopt   l let go   s set aside   n re-anchor   esc back   ? keys",
-        View::Haul => "↑↓ lot   a accept cautions   t try one first   S start   esc back   ? keys",
-        View::Running => "p pause   - slower   + faster   g go on   c cancel   l let go   u undo   ? keys",
+    let (text, style) = match &state.message {
+        Some(message) => (message.clone(), theme.strong()),
+        None => summary(state, theme),
     };
-    put(hints, theme.dim(), lower, buffer);
-}
-
-/// Puts one line of text, cut to the area, whatever stands in it made visible.
-fn put(text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
-    if area.height > 0 && area.width > 0 {
-        buffer.set_string(area.x, area.y, cut(&line(text), usize::from(area.width)), style);
+    // A message that is too long for a row goes on above.
+    let rows = if text.width() > usize::from(area.width) { 2 } else { 1 };
+    let place = Rect { y: area.y + 1 - rows, height: rows, ..area };
+    if rows > 1 {
+        canvas.fill(0, theme.text(), place);
     }
-}
-
-/// Puts text at column `x` of row `y` of an area, as far as there is room.
-fn put_at(x: u16, y: u16, text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
-    if y < area.height && x < area.width {
-        put(text, style, Rect { x: area.x + x, y: area.y + y, width: area.width - x, height: 1 }, buffer);
-    }
-}
-
-fn right_aligned(text: &str, style: Style, area: Rect, buffer: &mut Buffer) {
-    let width = text.width() as u16;
-    if width <= area.width {
-        put(text, style, Rect { x: area.right() - width, width, ..area }, buffer);
-    }
-}
-
-/// A part as a bar of so many cells.
-fn bar(part: f64, cells: usize) -> String {
-    let full = (part.clamp(0.0, 1.0) * cells as f64).round() as usize;
-    format!("{}{}", "━".repeat(full), "┄".repeat(cells - full))
-}
-
-fn help(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let lines = keys::help(state.view);
-    // The first line of the screen stays to be seen; where there is little room, the help does without blank lines.
-    let room = area.height.saturating_sub(1);
-    let blank = u16::from(lines.len() as u16 + 4 <= room);
-    let height = (lines.len() as u16 + 1 + 3 * blank).min(room);
-    let width = 64.min(area.width);
-    let y = area.y + 1 + (room - height) / 2;
-    let inner = Rect { x: area.x + (area.width - width) / 2, y, width, height };
-    Clear.render(inner, buffer);
-    buffer.set_style(inner, theme.cursor());
-    let style = theme.cursor();
-    let title = format!("Keys of {:?}", state.view);
-    put_at(3, blank, &title, style.add_modifier(ratatui::style::Modifier::BOLD), inner, buffer);
-    for (n, (key, words)) in lines.iter().enumerate() {
-        let row = n as u16 + 1 + 2 * blank;
-        put_at(3, row, key, style, inner, buffer);
-        put_at(18, row, words, style, inner, buffer);
+    canvas.put_wrapped(&text.replace('\n', " "), style, place);
+    let mut x = 0;
+    for (key, words, wish) in state.keys.hints(state.view) {
+        let width = (key.width() + words.width() + 1) as u16;
+        if x + width > area.width {
+            break;
+        }
+        let place = Rect { x: area.x + x, width, ..lower };
+        canvas.put(&key, theme.text(), place);
+        canvas.put_at(key.width() as u16 + 1, 0, words, theme.dim(), place);
+        canvas.hit(place, Hit::Wish(wish));
+        x += width + 2;
     }
 }
 

@@ -1,41 +1,48 @@
 //! Running: how far it is and whether one may leave; at the end what is proved and what is held.
 
-use deft_barge_core::haul::{Amount, HaulRow, LotRow, Proof, Stage};
-use ratatui::buffer::Buffer;
+use std::time::Duration;
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::{Amount, HaulRow, LotRow, Stage};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use ratatui::widgets::{Paragraph, Sparkline, Widget, Wrap};
 
+use super::super::canvas::{Canvas, Hit, bar, curve};
+use super::super::keys::{View, Wish};
 use super::super::lanes::Lane;
 use super::super::state::{Errand, State, Work};
 use super::super::theme::Theme;
-use super::{bar, put_at};
+use super::proof::small_zeros;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording::{self, about};
 
-pub(super) fn draw(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    if state.running.work.is_some() {
-        return draw_work(state, theme, area, buffer);
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    if !state.idle() {
+        return draw_work(state, area, canvas);
     }
     if let Some(row) = state.unfinished() {
-        return draw_unfinished(state, row, theme, area, buffer);
+        return draw_unfinished(state, row, area, canvas);
     }
     if let Some(row) = state.newest() {
-        return draw_end(state, row, theme, area, buffer);
+        return draw_end(state, row, area, canvas);
     }
-    put_at(0, 0, "Nothing was hauled yet.", theme.text(), area, buffer);
-    draw_fault(state, theme, 2, area, buffer);
+    canvas.put_at(0, 0, "Nothing was hauled yet.", canvas.theme.text(), area);
+    draw_fault(state, 2, area, canvas);
+}
+
+fn below(area: Rect, y: u16) -> Rect {
+    Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area }
 }
 
 /// Titles of the lots that were not heard of yet.
 fn waiting(state: &State) -> Vec<String> {
     let all: Vec<String> = match &state.running.work {
-        Some(Work::Start(Errand::Draft(draft))) => {
+        Some(Work::Start(Errand::Draft(draft, ..))) => {
             let survey = state.survey.as_ref();
             let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.cargo(&lot.game, lot.way)));
             games.map(|game| game.found.title.clone()).collect()
         }
-        Some(Work::Resume | Work::Agree(_)) => {
+        Some(Work::Resume | Work::Agree(_)) | None => {
             let lots = state.unfinished().into_iter().flat_map(|haul| &haul.lots);
             lots.filter(|lot| !lot.stage.at_rest()).map(|lot| lot.planned.title.clone()).collect()
         }
@@ -44,104 +51,124 @@ fn waiting(state: &State) -> Vec<String> {
     all.into_iter().filter(|title| state.running.lanes.iter().all(|lane| lane.title != *title)).collect()
 }
 
-fn draw_work(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let running = &state.running;
-    let mut y = 0;
     if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
         let what = match running.work {
             Some(Work::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
             Some(Work::Return(_)) => "Taking back ...",
+            Some(Work::Prove(_)) => "Reading every byte again ...",
+            None => "Following what was left running ...",
             _ => "Looking at the drives once more, and beginning ...",
         };
-        put_at(0, 0, what, theme.text(), area, buffer);
-        return draw_said(state, theme, Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area }, buffer);
+        canvas.put_at(0, 0, what, theme.text(), area);
+        return draw_said(state, below(area, 2), canvas);
     }
-    let wish = match (running.pausing, running.cancelling, state.limit) {
-        (_, true, _) => "stopping at the next block, then returning".to_string(),
+    let mut y = 0;
+    let bell = if running.bell { "the bell rings at the end   " } else { "" };
+    let wish = match (running.pausing, running.cancelling, running.giving_up, state.limit) {
+        (_, true, ..) => "stopping at the next block, then returning".to_string(),
+        (_, _, Some(_), _) => "stopping at the next block, then giving one lot up".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
-        (.., Some(limit)) => format!("{limit}/s at most"),
-        _ => String::new(),
+        (.., Some(limit)) => format!("{bell}{limit}/s at most"),
+        _ => bell.trim_end().to_string(),
     };
-    let (under_way, done): (Vec<&Lane>, Vec<&Lane>) = running.lanes.iter().partition(|lane| lane.runs());
-    for lane in done.iter().rev().take(usize::from(area.height / 4)).rev() {
-        put_at(0, y, &format!("{}   {}", pad(&line(&lane.title), 30), lane.stage), theme.dim(), area, buffer);
+    let all: Vec<(usize, &Lane)> = running.lanes.iter().enumerate().collect();
+    let (under_way, done): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, lane)| lane.runs());
+    for (n, lane) in done.iter().rev().take(usize::from(area.height / 4)).rev() {
+        let text = format!("{}   {}", pad(&line(&lane.title), 30), wording::stage(&lane.stage));
+        canvas.put_at(0, y, &text, theme.dim(), area);
+        canvas.hit_row(y, area, Hit::Row(*n));
         y += 1;
     }
-    super::right_aligned(&wish, theme.text(), Rect { y: area.y, height: 1, ..area }, buffer);
+    canvas.put_right(&wish, theme.text(), Rect { height: 1, ..area });
     y += u16::from(!done.is_empty() || !wish.is_empty());
-    for lane in &under_way {
+    for (n, lane) in &under_way {
         if y + 4 > area.height {
             break;
         }
-        let place = Rect { y: area.y + y, height: area.height - y, ..area };
-        y += draw_lane(lane, under_way.len() == 1, theme, place, buffer) + 1;
+        let place = below(area, y);
+        let here = under_way.len() > 1 && *n == running.cursor;
+        let rows = draw_lane(lane, under_way.len() == 1, here, place, canvas);
+        canvas.hit(Rect { height: rows.min(place.height), ..place }, Hit::Row(*n));
+        y += rows + 1;
     }
     let waiting = waiting(state);
     for title in waiting.iter().take(usize::from(area.height / 4)) {
-        put_at(0, y, &format!("{}   waits", pad(&line(title), 30)), theme.dim(), area, buffer);
+        canvas.put_at(0, y, &format!("{}   waits", pad(&line(title), 30)), theme.dim(), area);
         y += 1;
     }
     y += u16::from(!waiting.is_empty());
-    if area.height > y + 8 {
-        put_at(0, y, "rate", theme.dim(), area, buffer);
-        let width = usize::from(area.width.saturating_sub(12));
-        let rates: Vec<u64> = running.rates.iter().rev().take(width).rev().map(|rate| (rate / 1e4) as u64).collect();
-        let top = running.rates.iter().copied().fold(0.0, f64::max);
-        let chart = Rect { x: area.x + 12, y: area.y + y, width: area.width.saturating_sub(12), height: 3 };
-        put_at(0, y + 1, &format!("to {:.0} MB/s", top / 1e6), theme.faint(), area, buffer);
-        Sparkline::default().data(&rates).style(theme.dim()).render(chart, buffer);
-        y += 4;
+    if area.height > y + 6 {
+        let rows = if area.height > y + 14 { 4 } else { 2 };
+        draw_rates(state, Rect { height: rows, ..below(area, y) }, canvas);
+        y += rows + 1;
     }
-    draw_said(state, theme, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, buffer);
+    draw_said(state, below(area, y), canvas);
+}
+
+/// The rate over the last minutes: as many cells as there are, each the mean of as much time.
+fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let rates = &state.running.rates;
+    let cells = usize::from(area.width.saturating_sub(14));
+    let top = rates.iter().copied().fold(1.0, f64::max);
+    // Twenty seconds to begin with, and all of the time that is known at the end.
+    let each = rates.len().div_ceil(cells.max(1)).max(1);
+    let all: Vec<f64> = rates.iter().copied().collect();
+    let values: Vec<f64> = all.chunks(each).map(|part| part.iter().sum::<f64>() / part.len() as f64 / top).collect();
+    canvas.put_at(0, 0, "rate", theme.dim(), area);
+    canvas.put_at(0, 1, &format!("to {:.0} MB/s", top / 1e6), theme.faint(), area);
+    for (y, row) in curve(&values, usize::from(area.height)).iter().enumerate() {
+        canvas.put_at(14, y as u16, row, theme.dim(), area);
+    }
 }
 
 /// Draws a lot that is under way; gives the rows that it took. What comes later has rows of its own if it is `alone`.
-fn draw_lane(lane: &Lane, alone: bool, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
-    let stage = lane.stage;
-    let copying = matches!(stage, "copying" | "begins");
-    put_at(0, 0, &line(&lane.title), theme.strong(), area, buffer);
+fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let copying = lane.copies();
+    let mark = if here { "▸ " } else { "" };
+    canvas.put_at(0, 0, &format!("{mark}{}", line(&lane.title)), theme.strong(), area);
     let left = lane.progress.as_ref().and_then(|progress| progress.left).filter(|_| copying);
     let left = left.map_or_else(String::new, |left| format!("{} left", about(left)));
-    super::right_aligned(&left, theme.text(), Rect { height: 1, ..area }, buffer);
+    canvas.put_right(&left, theme.text(), Rect { height: 1, ..area });
     let mut y = 1;
     let cells = usize::from(area.width).saturating_sub(54).clamp(10, 100);
     if let Some(progress) = &lane.progress {
         if progress.copy.all.count() > 0 {
             let rates = format!("{:.0} MB/s, mean {:.0}", progress.rate / 1e6, progress.mean / 1e6);
             let rate = if copying { rates } else { String::new() };
-            phase("copy", progress.copy, &rate, cells, y, theme, area, buffer);
+            phase("copy", progress.copy, &rate, cells, y, area, canvas);
             y += 1;
         }
         let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
-        let name = if matches!(stage, "releasing" | "giving-up") { "remove" } else { "compare" };
-        phase(name, progress.compare, &files, cells, y, theme, area, buffer);
+        let name = if matches!(lane.stage.as_str(), "releasing" | "giving-up") { "remove" } else { "compare" };
+        phase(name, progress.compare, &files, cells, y, area, canvas);
         y += 1;
     }
-    if let Some((_, text)) = &lane.held_up {
-        let rows = 2.min(area.height.saturating_sub(y));
-        let place = Rect { x: area.x + 2, y: area.y + y, width: area.width.saturating_sub(2), height: rows };
-        Paragraph::new(crate::show::visible(text))
-            .style(theme.danger())
-            .wrap(Wrap { trim: true })
-            .render(place, buffer);
-        y += rows;
+    if let Some(text) = &lane.held_up {
+        let place = Rect { x: area.x + 2, width: area.width.saturating_sub(2), ..below(area, y) };
+        y += canvas.put_wrapped(text, theme.danger(), Rect { height: place.height.min(2), ..place });
     }
     if alone {
-        for (name, words) in later(stage) {
-            put_at(2, y, name, theme.dim(), area, buffer);
-            put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area, buffer);
+        for (name, words) in later(&lane.stage) {
+            canvas.put_at(2, y, name, theme.dim(), area);
+            canvas.put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area);
             y += 1;
         }
     } else if !copying {
-        let (name, words) = later(stage).into_iter().rfind(|(_, words)| *words != "waits").unwrap_or(("", ""));
-        put_at(2, y, name, theme.dim(), area, buffer);
-        put_at(12, y, words, theme.text(), area, buffer);
+        let (name, words) = later(&lane.stage).into_iter().rfind(|(_, words)| *words != "waits").unwrap_or(("", ""));
+        canvas.put_at(2, y, name, theme.dim(), area);
+        canvas.put_at(12, y, words, theme.text(), area);
         y += 1;
     }
     let Some(progress) = lane.progress.as_ref().filter(|_| copying || alone) else { return y };
     let mut more = String::new();
-    if progress.block.1 > 1 {
-        more += &format!("   block {} of {}", count(progress.block.0), count(progress.block.1));
+    let (nth, blocks) = progress.block;
+    if blocks > 1 {
+        more += &format!("   block {} of {}", count(nth), count(blocks));
     }
     if progress.repaired > 0 {
         more += &format!("   {} copied again", count(progress.repaired));
@@ -150,19 +177,43 @@ fn draw_lane(lane: &Lane, alone: bool, theme: Theme, area: Rect, buffer: &mut Bu
         more += &format!("   {} cannot be read", progress.unreadable);
     }
     let room = usize::from(area.width).saturating_sub(more.chars().count() + 2);
-    put_at(2, y, &format!("{}{more}", cut_middle(&path(&progress.file), room)), theme.dim(), area, buffer);
-    y + 1
+    canvas.put_at(2, y, &format!("{}{more}", cut_middle(&path(&progress.file), room)), theme.dim(), area);
+    y += 1;
+    if blocks > 1 && alone && area.height > y + 4 {
+        canvas.put_at(
+            2,
+            y,
+            &block_strip(nth, blocks, usize::from(area.width.saturating_sub(4)).min(128)),
+            theme.dim(),
+            area,
+        );
+        y += 1;
+    }
+    y
 }
 
-#[expect(clippy::too_many_arguments, reason = "a row of a table")]
-fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, theme: Theme, area: Rect, buffer: &mut Buffer) {
+/// The blocks of the file in hand: done, in hand, to come; several in a cell where there are many.
+fn block_strip(nth: u64, blocks: u64, cells: usize) -> String {
+    let cells = (blocks as usize).min(cells).max(1);
+    let at = (nth.saturating_sub(1) as usize * cells) / blocks.max(1) as usize;
+    (0..cells)
+        .map(|cell| match cell.cmp(&at) {
+            std::cmp::Ordering::Less => '▪',
+            std::cmp::Ordering::Equal => '◈',
+            std::cmp::Ordering::Greater => '·',
+        })
+        .collect()
+}
+
+fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let part = amount.done.part_of(amount.all);
     let style = if part >= 1.0 { theme.good() } else { theme.text() };
-    put_at(2, y, name, theme.dim(), area, buffer);
-    put_at(12, y, &bar(part, cells), style, area, buffer);
+    canvas.put_at(2, y, name, theme.dim(), area);
+    canvas.put_at(12, y, &bar(part, cells), style, area);
     let text = format!("{:>9} of {:>9}", amount.done.to_string(), amount.all.to_string());
-    put_at(14 + cells as u16, y, &text, theme.text(), area, buffer);
-    put_at(38 + cells as u16, y, more, theme.dim(), area, buffer);
+    canvas.put_at(14 + cells as u16, y, &text, theme.text(), area);
+    canvas.put_at(38 + cells as u16, y, more, theme.dim(), area);
 }
 
 /// What the phases behind copy and compare are at.
@@ -187,51 +238,74 @@ fn later(stage: &str) -> [(&'static str, &'static str); 3] {
     [("repoint", repoint), ("prove", prove), ("originals", originals)]
 }
 
-fn draw_said(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) {
-    let rows = usize::from(area.height);
-    let said = &state.running.said;
-    for (n, line_said) in said.iter().skip(said.len().saturating_sub(rows)).enumerate() {
-        let seconds = state.clock.saturating_sub(line_said.at).as_secs();
-        let when = if seconds == 0 { "now".to_string() } else { format!("{seconds} s ago") };
-        put_at(0, n as u16, &format!("{when:>10}  {}", line(&line_said.text)), theme.dim(), area, buffer);
+fn ago(then: Duration, now: Duration) -> String {
+    match now.saturating_sub(then).as_secs() {
+        0 => "now".into(),
+        seconds @ 1..=99 => format!("{seconds} s ago"),
+        seconds => format!("{} min ago", seconds / 60),
     }
 }
 
-fn draw_unfinished(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn draw_said(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let rows = usize::from(area.height);
+    let said = &state.running.said;
+    for (n, told) in said.iter().skip(said.len().saturating_sub(rows)).enumerate() {
+        let text = format!("{:>10}  {}", ago(told.at, state.clock), line(&told.text));
+        canvas.put_at(0, n as u16, &text, canvas.theme.dim(), area);
+    }
+}
+
+fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let tried = state.tried().is_some();
     let heading = if tried {
         format!("Haul {} has tried its first game and waits for you.", row.id)
     } else {
         format!("Haul {} was under way and is not at its end.", row.id)
     };
-    put_at(0, 0, &heading, theme.strong(), area, buffer);
+    canvas.put_at(0, 0, &heading, theme.strong(), area);
     let mut y = 2;
     for lot in &row.lots {
-        put_at(
+        canvas.put_at(
             0,
             y,
             &format!("  {} {}", pad(&line(&lot.planned.title), 30), lot.stage.word()),
             theme.text(),
             area,
-            buffer,
         );
         y += 1;
         if let Some(error) = &lot.error {
-            put_at(4, y, &line(error), theme.danger(), area, buffer);
+            let place = Rect { x: area.x + 4, width: area.width.saturating_sub(4), ..below(area, y) };
+            y += canvas.put_wrapped(error, theme.danger(), Rect { height: place.height.min(3), ..place });
+        }
+        for bad in lot.unreadable.iter().take(3) {
+            let text = format!("cannot be read: {}, bytes {} to {}", path(&bad.path), bad.from, bad.to);
+            canvas.put_at(4, y, &text, theme.danger(), area);
             y += 1;
         }
     }
     y += 1;
-    y += draw_fault(state, theme, y, area, buffer);
+    y += draw_fault(state, y, area, canvas);
+    let key = |wish| state.keys.name(wish, View::Running);
+    let (go_on, cancel, undo) = (key(Wish::GoOn), key(Wish::Cancel), key(Wish::Undo));
     let text = if tried {
-        "Start that game once. Then g goes on with the others, c leaves them where they are, u undoes all of it."
+        format!(
+            "Start that game once. Then {go_on} goes on with the others, {cancel} leaves them where they are, {undo} undoes all of it."
+        )
     } else {
-        "Every original is whole, and every record leads to a whole copy. g goes on where it was, c gives up what is unfinished, u undoes all of it."
+        format!(
+            "Every original is whole, and every record leads to a whole copy. {go_on} goes on where it was, {cancel} gives up what is unfinished, {undo} undoes all of it."
+        )
     };
-    put_at(0, y, text, theme.text(), area, buffer);
+    y += canvas.put_wrapped(&text, theme.text(), below(area, y));
+    if row.lots.iter().any(|lot| !lot.unreadable.is_empty()) {
+        let text = format!("{} takes a file that cannot be read from another copy of it.", key(Wish::Take));
+        y += canvas.put_wrapped(&text, theme.text(), below(area, y));
+    }
+    draw_said(state, below(area, y + 1), canvas);
 }
 
-fn draw_fault(state: &State, theme: Theme, y: u16, area: Rect, buffer: &mut Buffer) -> u16 {
+fn draw_fault(state: &State, y: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let Some(fault) = &state.running.fault else { return 0 };
     if fault.kind == crate::fault::Kind::Interrupted {
         return 0;
@@ -240,109 +314,100 @@ fn draw_fault(state: &State, theme: Theme, y: u16, area: Rect, buffer: &mut Buff
     for finding in &fault.findings {
         text = format!("{text} {}", wording::finding_sentence(finding));
     }
-    let rows = 3.min(area.height.saturating_sub(y));
-    let place = Rect { y: area.y + y.min(area.height), height: rows, ..area };
-    Paragraph::new(crate::show::visible(&text)).style(theme.danger()).wrap(Wrap { trim: true }).render(place, buffer);
-    rows + 1
+    let place = below(area, y);
+    canvas.put_wrapped(&text, canvas.theme.danger(), Rect { height: place.height.min(4), ..place }) + 1
 }
 
-fn draw_end(state: &State, row: &HaulRow, theme: Theme, area: Rect, buffer: &mut Buffer) {
+fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
     let head = format!("Haul {}: {}", row.id, wording::haul_state(row));
-    put_at(0, 0, &head, theme.strong(), area, buffer);
+    canvas.put_at(0, 0, &head, theme.strong(), area);
     let mut y = 2;
-    y += draw_fault(state, theme, y, area, buffer);
+    y += draw_fault(state, y, area, canvas);
     for lot in &row.lots {
         if y + 3 > area.height {
-            put_at(0, area.height.saturating_sub(1), "and more; see: deft-barge log", theme.dim(), area, buffer);
+            let key = state.keys.name(Wish::Show(View::Proof), View::Running);
+            let text = format!("and more, in the Proof view ({key})");
+            canvas.put_at(0, area.height.saturating_sub(1), &text, theme.dim(), area);
             return;
         }
-        y += draw_lot_end(lot, theme, Rect { y: area.y + y, height: area.height - y, ..area }, buffer) + 1;
+        y += draw_lot_end(lot, below(area, y), canvas) + 1;
     }
-    if let Some(held) = state.to_let_go() {
-        let bytes: deft_barge_core::bytes::Bytes =
-            held.lots.iter().filter(|l| l.holds_originals()).map(|l| l.planned.size.on_disk).sum();
+    let held =
+        state.history.hauls.iter().find(|haul| !haul.unfinished() && haul.lots.iter().any(LotRow::holds_originals));
+    if let Some(held) = held {
+        let bytes: Bytes =
+            held.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
+        let key = |wish| state.keys.name(wish, View::Running);
         let text = format!(
-            "{bytes} of originals are held (haul {}). Start the game once; then l lets go of them, u puts everything back.",
-            held.id
+            "{bytes} of originals are held (haul {}). Start the game once; then {} lets go of them, {} puts everything back.",
+            held.id,
+            key(Wish::LetGo),
+            key(Wish::Undo)
         );
-        put_at(0, y, &text, theme.text(), area, buffer);
-        y += 2;
+        y += canvas.put_wrapped(&text, theme.text(), below(area, y)) + 1;
     }
-    draw_said(
-        state,
-        theme,
-        Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area },
-        buffer,
-    );
+    draw_said(state, below(area, y), canvas);
 }
 
-fn draw_lot_end(lot: &LotRow, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
-    put_at(0, 0, &line(&lot.planned.title), theme.strong(), area, buffer);
-    put_at(32, 0, lot.stage.word(), theme.text(), area, buffer);
+fn draw_lot_end(lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
+    canvas.put_at(32, 0, lot.stage.word(), theme.text(), area);
     let place = cut_middle(&path(&lot.planned.to), usize::from(area.width).saturating_sub(46));
-    put_at(44, 0, &place, theme.dim(), area, buffer);
+    canvas.put_at(44, 0, &place, theme.dim(), area);
     let Some(proof) = &lot.proof else { return 1 };
-    let mut y =
-        draw_zeros(proof, theme, Rect { y: area.y + 1, height: area.height.saturating_sub(1), ..area }, buffer) + 1;
+    let mut y = small_zeros(proof, below(area, 1), canvas) + 1;
     if let Stage::Released { left } = lot.stage
         && left > 0
     {
-        put_at(
-            2,
-            y,
-            &format!("{left} files were not what was compared and stay in {}", path(&lot.planned.from)),
-            theme.text(),
-            area,
-            buffer,
-        );
+        let text = format!("{left} files were not what was compared and stay in {}", path(&lot.planned.from));
+        canvas.put_at(2, y, &text, theme.text(), area);
         y += 1;
     }
     y
 }
 
-/// The four totals that must be zero.
-fn draw_zeros(proof: &Proof, theme: Theme, area: Rect, buffer: &mut Buffer) -> u16 {
-    let style = |zero: bool| -> Style { if zero { theme.good() } else { theme.danger() } };
-    let download = proof.to_download.map_or("?".to_string(), |bytes| bytes.to_string());
-    let none = proof.to_download.is_none_or(|bytes| bytes.count() == 0);
-    let totals = [
-        (count(proof.differ), "differ", proof.differ == 0),
-        (count(proof.missing), "missing", proof.missing == 0),
-        (count(proof.extra), "extra", proof.extra == 0),
-        (download, "to download", none),
-    ];
-    for (n, (figure, word, zero)) in totals.iter().enumerate() {
-        let x = 2 + n as u16 * 16;
-        put_at(x, 0, &format!("{figure} {word}"), style(*zero), area, buffer);
-    }
-    let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
-    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
-    let text = format!("{} files, {}: {how}; {records}", count(proof.files), proof.bytes);
-    put_at(2, 1, &text, theme.dim(), area, buffer);
-    for (n, difference) in proof.differences.iter().take(3).enumerate() {
-        put_at(
-            2,
-            2 + n as u16,
-            &format!("{:?}: {}", difference.kind, line(&difference.path)),
-            theme.danger(),
-            area,
-            buffer,
-        );
-    }
-    2 + proof.differences.len().min(3) as u16
-}
-
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let running = &state.running;
+    let key = |wish| state.keys.name(wish, View::Running);
     let text = match (&running.work, running.cancelling, running.pausing) {
-        (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.",
-        (Some(_), _, true) => "Pausing at the next block.",
-        (Some(_), ..) => "You may leave this view; the haul goes on. Leaving the program pauses it.",
-        (None, ..) if state.tried().is_some() => {
-            "g goes on with the others, c leaves them where they are, u undoes all."
+        (None, ..) if running.elsewhere => {
+            "It was left running and goes on by itself; you may leave it again at any moment.".into()
         }
-        (None, ..) if state.unfinished().is_some() => "g goes on, c gives up what is unfinished, u undoes all.",
-        (None, ..) => "Nothing is running.",
+        (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.".into(),
+        (Some(_), _, true) => "Pausing at the next block.".into(),
+        (Some(_), ..) => {
+            format!(
+                "You may look at other views; the haul goes on. {} leaves the program and lets it go on.",
+                key(Wish::LeaveRunning)
+            )
+        }
+        (None, ..) if state.tried().is_some() => format!(
+            "{} goes on with the others, {} leaves them where they are, {} undoes all.",
+            key(Wish::GoOn),
+            key(Wish::Cancel),
+            key(Wish::Undo)
+        ),
+        (None, ..) if state.unfinished().is_some() => format!(
+            "{} goes on, {} gives up what is unfinished, {} undoes all.",
+            key(Wish::GoOn),
+            key(Wish::Cancel),
+            key(Wish::Undo)
+        ),
+        (None, ..) => "Nothing is running.".into(),
     };
-    (text.into(), theme.text())
+    (text, theme.text())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::block_strip;
+
+    #[test]
+    fn blocks_are_told_one_by_one_or_several_to_a_cell() {
+        assert_eq!(block_strip(2, 4, 10), "▪◈··");
+        assert_eq!(block_strip(512, 512, 8), "▪▪▪▪▪▪▪◈");
+        assert_eq!(block_strip(0, 1, 8), "◈");
+    }
 }

@@ -1,20 +1,25 @@
 //! Frames drawn into a buffer and read as text, from a small demo world; keys go through the same door as a person's.
 
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use deft_barge_core::finds::find;
 use deft_barge_core::haul::{Amount, Control, Haul, HaulEvent, History, Journal, Progress};
-use deft_barge_core::plan::{Destination, Draft, anchors};
+use deft_barge_core::plan::{Destination, Draft, Policy, anchors};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use deft_barge_harbor::world::{Scale, make};
 use ratatui::buffer::Buffer;
-use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
+use ratatui::crossterm::event::{
+    Event as Input, KeyCode, KeyEvent, KeyModifiers, MouseButton, MouseEvent, MouseEventKind,
+};
 use ratatui::layout::Rect;
 
-use super::super::plan_errand;
+use super::super::conductor::plan_errand;
+use super::super::keys::{DEEDS, View, Where};
+use super::super::lanes::Heard;
+use super::super::sheet::Sheet;
 use super::super::state::{Act, Errand, Event, State, Work};
-use super::super::theme::{Depth, Theme};
+use super::super::theme::{Depth, Ground, Theme};
 use super::draw_into;
 
 struct Stage {
@@ -36,11 +41,34 @@ impl Stage {
 
     fn survey(&mut self) {
         let survey = survey(&self.site, Vec::new(), &|_| {});
-        self.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default()))));
+        self.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
     }
 
     fn press(&mut self, code: KeyCode) -> Vec<Act> {
-        self.state.update(Event::Input(Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
+        self.state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
+    }
+
+    /// Presses the keys of a text, one after another.
+    fn type_in(&mut self, text: &str) {
+        for c in text.chars() {
+            self.press(KeyCode::Char(c));
+        }
+    }
+
+    /// Does something with the mouse where a word stands on the screen.
+    fn mouse(&mut self, kind: MouseEventKind, word: &str) -> Vec<Act> {
+        let area = Rect::new(0, 0, 160, 47);
+        let mut buffer = Buffer::empty(area);
+        self.state.hits = draw_into(&self.state, Theme { depth: Depth::True, ground: Ground::Dark }, area, &mut buffer);
+        let text = self.text(160, 47);
+        let found =
+            text.lines().enumerate().find_map(|(y, row)| row.find(word).map(|at| (row[..at].chars().count(), y)));
+        let (column, row) = found.unwrap_or_else(|| panic!("{word} is not to be seen\n{text}"));
+        let (column, row) = (column as u16 + 1, row as u16);
+        self.state.update(Event::Pressed(
+            Instant::now(),
+            Input::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }),
+        ))
     }
 
     /// Does what the interface would do on a thread: makes the plan that was asked for.
@@ -68,7 +96,7 @@ impl Stage {
 fn text(state: &State, width: u16, height: u16, depth: Depth) -> String {
     let area = Rect::new(0, 0, width, height);
     let mut buffer = Buffer::empty(area);
-    draw_into(state, Theme { depth }, area, &mut buffer);
+    draw_into(state, Theme { depth, ground: Ground::Dark }, area, &mut buffer);
     let row = |y| (0..width).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_string();
     (0..height).map(row).collect::<Vec<_>>().join("\n")
 }
@@ -79,15 +107,15 @@ fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
     assert!(text(&state, 100, 30, Depth::True).contains("Looking at drives"));
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
-    for code in ['d', 'h', 'r', 'f'] {
+    for code in ['D', 'H', 'R', 'P', 'L', 'E', 'F'] {
         let acts = stage.press(KeyCode::Char(code));
-        if code == 'h' {
+        if code == 'H' {
             stage.plan(&acts);
         }
-        if code == 'f' {
+        if code == 'F' {
             stage.find(&acts);
         }
-        for help in [false, true] {
+        for help in [None, Some(0)] {
             stage.state.help = help;
             for (width, height) in
                 [(80, 24), (81, 25), (160, 47), (240, 67), (120, 24), (80, 60), (1, 1), (79, 24), (3, 90)]
@@ -100,7 +128,7 @@ fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
                 }
             }
         }
-        stage.state.help = false;
+        stage.state.help = None;
     }
     assert!(stage.text(60, 20).contains("80 x 24"));
 }
@@ -163,6 +191,8 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     }
     assert!(stage.text(160, 47).contains("the entry arrives"));
     // Neither Enter nor s starts it; S does not before the caution is accepted.
+    stage.press(KeyCode::Enter);
+    assert!(stage.text(160, 47).contains("file by file"), "Enter shows what would be written");
     for code in [KeyCode::Enter, KeyCode::Char('s'), KeyCode::Char('S')] {
         assert_eq!(stage.press(code), Vec::new(), "{code:?}");
     }
@@ -170,7 +200,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     stage.press(KeyCode::Char('a'));
     let acts = stage.press(KeyCode::Char('S'));
     assert!(
-        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft)))] if draft.lots.len() == 1),
+        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft, ..)))] if draft.lots.len() == 1),
         "{acts:?}"
     );
 }
@@ -187,7 +217,7 @@ fn a_plan_survives_going_back_and_a_changed_draft_is_planned_anew() {
     stage.press(KeyCode::Down);
     stage.press(KeyCode::Char('2'));
     let acts = stage.press(KeyCode::Enter);
-    assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft))] if draft.lots.len() == 2), "{acts:?}");
+    assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft, ..))] if draft.lots.len() == 2), "{acts:?}");
 }
 
 #[test]
@@ -204,8 +234,8 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
     let lot = deft_barge_core::bytes::LotId(1);
     let haul = deft_barge_core::bytes::HaulId(1);
     let title = "Saltflat Rally".to_string();
-    stage.state.update(Event::Haul(HaulEvent::Stage { haul, lot, title: title.clone(), stage: "copying" }));
-    stage.state.update(Event::Haul(HaulEvent::Progress(Progress {
+    stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage { haul, lot, title: title.clone(), stage: "copying" })));
+    stage.state.update(Event::Heard(Heard::of(HaulEvent::Progress(Progress {
         lot,
         title,
         copy: amount(61_200_000_000),
@@ -220,7 +250,7 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         unreadable: deft_barge_core::bytes::Bytes::ZERO,
         left: Some(Duration::from_mins(9)),
         repaired: 2,
-    })));
+    }))));
     for (width, height) in [(80, 24), (160, 47)] {
         let drawn = stage.text(width, height);
         for word in [
@@ -298,7 +328,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
     let drafted = stage.state.draft.clone();
-    let acts = stage.press(KeyCode::Char('f'));
+    let acts = stage.press(KeyCode::Char('F'));
     assert!(stage.text(160, 47).contains("Looking into folders"));
     stage.find(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
@@ -320,14 +350,14 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     // Back from an act the draft is as it was.
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
-    let acts = stage.press(KeyCode::Char('f'));
+    let acts = stage.press(KeyCode::Char('F'));
     stage.find(&acts);
     let acts = stage.press(KeyCode::Char('s'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("set aside, hold"));
     stage.press(KeyCode::Esc);
     assert!(stage.text(160, 47).contains("lying about") && stage.state.draft == drafted);
-    let acts = stage.press(KeyCode::Char('h'));
+    let acts = stage.press(KeyCode::Char('H'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("Saltflat Rally"));
 }
@@ -368,7 +398,7 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     std::fs::write(&file, text.replace("\"drives/cellar\"", "\"keller\"")).expect("a world file");
     stage.site = Site::of_world(&world).expect("a site");
     stage.survey();
-    let acts = stage.press(KeyCode::Char('f'));
+    let acts = stage.press(KeyCode::Char('F'));
     stage.find(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
@@ -378,7 +408,12 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
-    assert!(shown.contains("records alone") && shown.contains("rooms.json"), "{shown}");
+    assert!(shown.contains("records alone") && shown.contains("user.reg"), "{shown}");
+    for _ in 0..6 {
+        stage.press(KeyCode::Tab);
+    }
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("rooms.json") && shown.contains("from the 7. on"), "{shown}");
 }
 
 #[test]
@@ -388,7 +423,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
         let survey = stage.state.survey.clone().expect("a survey");
         let mut draft = Draft::default();
         draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft));
+        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
         let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
         let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
         haul.run(&|_| {}, &Control::default()).expect("an end");
@@ -398,7 +433,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     let look = |stage: &mut Stage| {
         let history = History::of(&stage.site).expect("a journal");
         let survey = survey(&stage.site, history.held(&stage.site), &|_| {});
-        stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history))));
+        stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
         stage.state.go_on_cancelling()
     };
     look(&mut stage);
@@ -413,4 +448,364 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
     assert_eq!(stage.press(KeyCode::Char('y')), [], "the older haul is not what was meant");
     assert_eq!(look(&mut stage), [Act::Run(Work::Return(id))]);
+}
+
+/// A survey with 2 000 games on twelve drives, with titles as long and odd as titles can be.
+fn extreme(stage: &Stage) -> State {
+    let mut survey = stage.state.survey.clone().expect("a survey");
+    let drive = survey.drives[0].clone();
+    survey.drives = (0..12)
+        .map(|n: u8| {
+            let mut drive = drive.clone();
+            drive.drive.name = if n == 7 {
+                "a drive with a name that is much too long for any gutter".into()
+            } else {
+                format!("drive{n}")
+            };
+            drive.drive.tag = (n < 9).then_some(n + 1);
+            drive.drive.capacity = deft_barge_core::bytes::Bytes::new(1_000_000_000 << n);
+            drive
+        })
+        .collect();
+    let games = survey.games.clone();
+    survey.games = (0..2000_usize)
+        .map(|n| {
+            let mut game = games[n % games.len()].clone();
+            game.id.0 = format!("{}-{n}", game.id.0);
+            game.drive = (n % 13 != 12).then(|| survey.drives[n % 13].drive.name.clone());
+            game.found.title = match n % 4 {
+                0 => format!(
+                    "{n} {}",
+                    "a title of a game that goes on and on and has eighty letters or more in it, indeed"
+                ),
+                1 => format!("{n} 日の出の砂丘レース 完全版"),
+                2 => format!("{n} \u{1b}[31mred\u{7} \u{202e}turned"),
+                _ => format!("Game {n}"),
+            };
+            game
+        })
+        .collect();
+    let mut state = State::new();
+    state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
+    state
+}
+
+#[test]
+fn every_view_draws_in_every_size_of_an_empty_world_a_usual_one_and_an_extreme_one() {
+    let mut stage = Stage::new();
+    let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
+    let mut empty = State::new();
+    let mut survey = stage.state.survey.clone().expect("a survey");
+    (survey.launchers, survey.games, survey.user_data) = (Vec::new(), Vec::new(), Vec::new());
+    survey.drives.truncate(1);
+    empty.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), vec!["Quillgate".into()]));
+    let mut huge = extreme(&stage);
+    huge.update(Event::Found(lying.clone(), Vec::new()));
+    stage.state.update(Event::Found(lying, Vec::new()));
+    let usual = std::mem::replace(&mut stage.state, State::new());
+    for (what, mut state) in [("nothing known", State::new()), ("empty", empty), ("usual", usual), ("extreme", huge)] {
+        for view in View::ALL {
+            state.view = view;
+            for (width, height) in [(80, 24), (160, 47), (240, 67), (1, 1), (20, 5), (80, 200), (400, 24)] {
+                for sheet in [false, true] {
+                    state.sheet = sheet.then(|| Sheet { lines: Vec::new(), ..Sheet::new("A sheet") });
+                    let drawn = text(&state, width, height, Depth::True);
+                    assert!(!drawn.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{what} {view:?}");
+                    if width >= 80 && height >= 24 {
+                        let name = view.name();
+                        assert!(drawn.contains(name), "{what} {view:?} {width}x{height}\n{drawn}");
+                        let body: Vec<&str> = drawn.lines().skip(1).filter(|row| !row.trim().is_empty()).collect();
+                        assert!(body.len() >= 2, "{what} {view:?} {width}x{height} is empty\n{drawn}");
+                    }
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn a_machine_without_launchers_says_what_was_looked_for_and_offers_folders_and_the_demo() {
+    let stage = Stage::new();
+    let mut survey = stage.state.survey.clone().expect("a survey");
+    (survey.launchers, survey.games, survey.found) = (Vec::new(), Vec::new(), Vec::new());
+    let mut state = State::new();
+    state.profile_folder = "/settings/profiles".into();
+    let acts = state.update(Event::Surveyed(
+        Box::new(survey.clone()),
+        Box::new(Ok(History::default())),
+        vec!["Quillgate: none of its folders is here".into()],
+    ));
+    assert_eq!(acts, [Act::Find]);
+    state.update(Event::Found(find(&stage.site, &survey, &History::default(), &|_| {}), Vec::new()));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = text(&state, width, height, Depth::True);
+        for word in ["No launcher is known", "/settings/profiles", "Quillgate: none", "look like games", "demo world"] {
+            assert!(shown.contains(word), "{word}\n{shown}");
+        }
+    }
+    // The largest folder stands first, and n begins a profile with it.
+    state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(KeyCode::Char('n'), KeyModifiers::NONE))));
+    let typing = state.typing.as_ref().expect("a path to trace");
+    assert!(typing.text.ends_with("saltflat-rally"), "{}", typing.text);
+}
+
+#[test]
+fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char(' '));
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char(' '));
+    assert!(stage.text(160, 47).contains("2 marked ◆") && stage.text(80, 24).contains('◆'));
+    stage.press(KeyCode::Char('4'));
+    assert_eq!(stage.state.draft.lots.len(), 2);
+    assert!(stage.text(160, 47).contains("2 games were sent to newhold"));
+    assert!(stage.state.stow.marks.is_empty());
+    // Sorted by title the list goes another way than the blocks.
+    stage.press(KeyCode::Home);
+    for _ in 0..3 {
+        stage.press(KeyCode::Char('s'));
+    }
+    stage.press(KeyCode::Home);
+    let first = stage.state.game_here().expect("a game").clone();
+    assert_eq!(first.found.title, "Gull Parliament");
+    stage.press(KeyCode::Left);
+    let before = stage.state.game_here().expect("a game").clone();
+    assert!(before.size.on_disk >= first.size.on_disk && before.id != first.id, "{}", before.found.title);
+    // The filter shows what is on the haul alone.
+    for _ in 0..3 {
+        stage.press(KeyCode::Char('f'));
+    }
+    assert_eq!(stage.state.stow.list.len(), 2);
+    stage.press(KeyCode::Char('*'));
+    stage.press(KeyCode::Char('0'));
+    assert!(stage.state.draft.lots.is_empty());
+    // Drives that differ much are seen beside one another.
+    let linear = stage.text(160, 47);
+    stage.press(KeyCode::Char('x'));
+    assert_ne!(linear.lines().nth(12), stage.text(160, 47).lines().nth(12));
+}
+
+#[test]
+fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('L'));
+    stage.press(KeyCode::Char('/'));
+    stage.type_in("reg");
+    assert!(stage.text(160, 47).contains("Glasswing Regatta"));
+    stage.press(KeyCode::Enter);
+    assert_eq!((stage.state.view, stage.state.drive), (View::Drives, 1));
+    assert_eq!(stage.state.game_here().expect("a game").found.title, "Glasswing Regatta");
+    stage.press(KeyCode::Char(':'));
+    stage.type_in("send newhold");
+    stage.press(KeyCode::Enter);
+    assert_eq!(stage.state.draft.lots.len(), 1);
+    stage.press(KeyCode::Char(':'));
+    stage.type_in("start the haul");
+    stage.press(KeyCode::Enter);
+    assert_eq!(stage.state.view, View::Haul, "an act of another view is done there");
+    // Every deed but those of cursors is in the palette.
+    stage.press(KeyCode::Esc);
+    for deed in DEEDS.iter().filter(|deed| deed.place != Where::Everywhere) {
+        stage.press(KeyCode::Char(':'));
+        stage.type_in(deed.words);
+        let items = stage.state.chooser.as_ref().map_or(0, |chooser| chooser.items.len());
+        assert!(items >= 1, "{}", deed.words);
+        stage.press(KeyCode::Esc);
+    }
+}
+
+#[test]
+fn a_block_is_dragged_to_another_hull_and_what_is_clicked_is_what_is_seen() {
+    let mut stage = Stage::new();
+    stage.mouse(MouseEventKind::Down(MouseButton::Left), "Saltflat R");
+    stage.mouse(MouseEventKind::Drag(MouseButton::Left), "newhold");
+    assert!(stage.text(160, 47).contains("Let go here to send Saltflat Rally to newhold"));
+    stage.mouse(MouseEventKind::Up(MouseButton::Left), "newhold");
+    let sent: Vec<_> = stage.state.draft.lots.iter().map(|lot| lot.to.clone()).collect();
+    assert_eq!(sent, [Destination::Drive("newhold".into())]);
+    // Let go over nothing, or over its own drive, it stays.
+    stage.mouse(MouseEventKind::Down(MouseButton::Left), "Orchard of Nine");
+    stage.mouse(MouseEventKind::Up(MouseButton::Left), "files");
+    assert_eq!(stage.state.draft.lots.len(), 1);
+    assert_eq!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
+    stage.mouse(MouseEventKind::ScrollDown, "files");
+    assert_ne!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
+    let acts = stage.mouse(MouseEventKind::Down(MouseButton::Left), "Records");
+    assert_eq!((acts, stage.state.view), (Vec::new(), View::Records));
+    stage.mouse(MouseEventKind::Down(MouseButton::Left), "Drives");
+    let acts = stage.mouse(MouseEventKind::Down(MouseButton::Left), "enter haul");
+    assert!(matches!(acts.first(), Some(Act::Plan(_))), "{acts:?}");
+}
+
+#[test]
+fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
+    let mut stage = Stage::new();
+    let paste = |stage: &mut Stage, text: &str| {
+        stage.state.update(Event::Pressed(Instant::now(), Input::Paste(text.into())));
+    };
+    paste(&mut stage, "S\ny");
+    assert!(stage.state.message.as_ref().is_some_and(|text| text.contains("Nothing is being typed")));
+    stage.press(KeyCode::Char('E'));
+    stage.press(KeyCode::Char('t'));
+    while stage.state.typing.as_ref().is_some_and(|typing| !typing.text.is_empty()) {
+        stage.press(KeyCode::Backspace);
+    }
+    paste(&mut stage, "/a path/of a game\nq");
+    assert_eq!(stage.state.typing.as_ref().expect("a field").text, "/a path/of a game");
+    let acts = stage.press(KeyCode::Enter);
+    assert!(matches!(acts.as_slice(), [Act::Do(..)]), "{acts:?}");
+}
+
+#[test]
+fn ctrl_c_asks_whatever_is_open_and_no_key_does_it_alone() {
+    let mut stage = Stage::new();
+    stage.state.running.work = Some(Work::Resume);
+    let ctrl_c = Input::Key(KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL));
+    for open in [KeyCode::Char(':'), KeyCode::Char('?'), KeyCode::Char('/')] {
+        stage.press(open);
+        assert_eq!(stage.state.update(Event::Pressed(Instant::now(), ctrl_c.clone())), []);
+        let shown = stage.text(160, 47);
+        assert!(shown.contains("A haul is running") && shown.contains("w leaves, and it goes on"), "{shown}");
+        assert_eq!(stage.press(KeyCode::Char('n')), []);
+        stage.press(KeyCode::Esc);
+        stage.press(KeyCode::Esc);
+    }
+    stage.state.update(Event::Pressed(Instant::now(), ctrl_c));
+    assert_eq!(stage.press(KeyCode::Char('w')), [Act::Pause]);
+}
+
+#[test]
+fn a_sketch_is_shown_until_the_survey_is_there_and_the_cursor_stays_on_its_game() {
+    let stage = Stage::new();
+    let sketch = deft_barge_core::survey::sketch(&stage.site, Vec::new());
+    let mut state = State::new();
+    state.update(Event::Sketched(Box::new(sketch)));
+    let shown = text(&state, 160, 47, Depth::True);
+    assert!(
+        shown.contains("Saltflat Rally") && shown.contains("claimed") && shown.contains("Measuring games"),
+        "{shown}"
+    );
+    for code in [KeyCode::Down, KeyCode::Char('4'), KeyCode::Enter] {
+        let acts = state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+        assert_eq!(acts, [], "nothing is planned by claims");
+    }
+    let here = state.game_here().expect("a game").id.clone();
+    let survey = stage.state.survey.clone().expect("a survey");
+    state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
+    assert_eq!(state.game_here().expect("a game").id, here);
+    assert_eq!(state.draft.lots.len(), 1, "what was sent meanwhile stays sent");
+}
+
+#[test]
+fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
+    let mut stage = Stage::new();
+    let survey = stage.state.survey.clone().expect("a survey");
+    let mut draft = Draft::default();
+    draft.send(survey.find_games("Saltflat")[0].id.clone(), Destination::Drive("newhold".into()));
+    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
+    let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
+    let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
+    haul.run(&|_| {}, &Control::default()).expect("an end");
+    let id = haul.id();
+    // A byte turns over on the new drive.
+    let install = plan.lots[0].to.clone();
+    let mut bytes = std::fs::read(install.join("data/pack00.bin")).expect("a pack");
+    bytes[1000] ^= 0xff;
+    let was = bytes[1000] ^ 0xff;
+    std::fs::write(install.join("data/pack00.bin"), &bytes).expect("a pack");
+    let row = journal.haul(id).expect("a haul").expect("a haul");
+    let proofs = deft_barge_core::haul::prove_haul(&stage.site, &journal, &row.lots, &|_| {}, &Control::default());
+    let history = History::of(&stage.site).expect("a journal");
+    let files = deft_barge_core::haul::tally_files(&stage.site, &row.lots[0]);
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
+    assert_eq!(stage.press(KeyCode::Char('P')), [Act::Tree(row.lots[0].id)]);
+    stage.state.update(Event::Tree(row.lots[0].id, Box::new(files.map_err(Into::into))));
+    assert!(stage.text(160, 47).contains("It is the same"), "as the haul has proved it");
+    stage.state.update(Event::Proved(id, proofs.expect("proofs")));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        assert!(shown.contains("It is NOT the same") && shown.contains("1 not"), "{shown}");
+    }
+    while stage.state.proofs.rows[stage.state.proofs.cursor].path.as_os_str() != "data" {
+        stage.press(KeyCode::Down);
+    }
+    stage.press(KeyCode::Right);
+    while stage.state.proofs.rows[stage.state.proofs.cursor].path.as_os_str() != "data/pack00.bin" {
+        stage.press(KeyCode::Down);
+    }
+    assert!(stage.text(160, 47).contains("DIFFERS"));
+    let acts = stage.press(KeyCode::Enter);
+    let [Act::Closer(lot, path)] = acts.as_slice() else { panic!("{acts:?}") };
+    let closer = deft_barge_core::haul::look_closer(&stage.site, &row.lots[0], path).expect("a closer look");
+    assert_eq!(closer.bytes.len(), 1);
+    stage.state.update(Event::Closer(*lot, path.clone(), Box::new(Ok(closer))));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        let bytes = format!("{was:02x}        {:02x}", was ^ 0xff);
+        assert!(shown.contains("1\u{2009}000") && shown.contains(&bytes) && shown.contains('✕'), "{bytes}\n{shown}");
+    }
+    // Mending asks first.
+    stage.press(KeyCode::Esc);
+    assert_eq!(stage.press(KeyCode::Char('m')), []);
+    assert!(stage.text(160, 47).contains("Mend Saltflat Rally"));
+    assert!(matches!(stage.press(KeyCode::Char('y')).as_slice(), [Act::Do(..)]));
+}
+
+#[test]
+fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_cursor() {
+    let mut stage = Stage::new();
+    for title in ["Pale Signal", "Saltflat Rally"] {
+        let survey = survey(&stage.site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
+        let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
+        Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
+    }
+    let history = History::of(&stage.site).expect("a journal");
+    let survey = survey(&stage.site, history.held(&stage.site), &|_| {});
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
+    stage.press(KeyCode::Char('L'));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        let held = shown.find("held").expect("held originals");
+        assert!(shown.contains("Pale Signal") && held < shown.find("proved").expect("a haul"), "{shown}");
+    }
+    // The last line is the oldest haul.
+    stage.press(KeyCode::End);
+    stage.press(KeyCode::Char('u'));
+    assert!(stage.text(160, 47).contains("Return haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
+    let acts = stage.press(KeyCode::Char('y'));
+    assert_eq!(acts, [Act::Run(Work::Return(deft_barge_core::bytes::HaulId(1)))]);
+}
+
+/// Not a test: how long a frame of each view takes with 2 000 games. Run by `scripts/bench-interface`.
+#[test]
+#[ignore = "a measurement, for a release build"]
+fn frame_times() {
+    let stage = Stage::new();
+    let mut state = extreme(&stage);
+    let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
+    state.update(Event::Found(lying, Vec::new()));
+    let press = |state: &mut State, c| {
+        state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE))))
+    };
+    press(&mut state, '*');
+    let sent = Instant::now();
+    press(&mut state, '4');
+    println!("send     {} games   {:8.3} ms", state.draft.lots.len(), sent.elapsed().as_secs_f64() * 1000.0);
+    let area = Rect::new(0, 0, 160, 47);
+    for view in View::ALL {
+        state.view = view;
+        let mut times: Vec<f64> = (0..200)
+            .map(|_| {
+                let begun = Instant::now();
+                let mut buffer = Buffer::empty(area);
+                draw_into(&state, Theme { depth: Depth::True, ground: Ground::Dark }, area, &mut buffer);
+                begun.elapsed().as_secs_f64() * 1000.0
+            })
+            .collect();
+        times.sort_by(f64::total_cmp);
+        println!("{:8} median {:8.3} ms   worst {:8.3} ms", view.name(), times[100], times[199]);
+    }
 }

@@ -1,0 +1,167 @@
+//! A haul that goes on without the interface: a program of ours in a session of its own does it, tells what it does in a file,
+//! and hears wishes from another. Format: `docs/formats.md`, "Left running".
+//!
+//! Law: whoever comes back sees the same haul, and nobody runs it twice: the journal's lock is with the program that does it.
+
+use std::fs::{self, File};
+use std::io::{BufRead, BufReader, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+use std::sync::Mutex;
+use std::thread;
+use std::time::Duration;
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::{Control, Haul, HaulEvent, Journal};
+use deft_barge_core::site::Site;
+use serde::{Deserialize, Serialize};
+
+use super::lanes::Heard;
+use crate::fault::Fault;
+
+/// The first line of what is told: whose it is.
+#[derive(Debug, Serialize, Deserialize)]
+struct Head {
+    process: u32,
+}
+
+/// What a person wishes of it.
+#[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
+struct Wishes {
+    pause: bool,
+    limit: Option<Bytes>,
+}
+
+fn told_file(site: &Site) -> PathBuf {
+    site.state_folder().join("running.jsonl")
+}
+
+fn wish_file(site: &Site) -> PathBuf {
+    site.state_folder().join("running-wish.json")
+}
+
+/// Has the haul under way go on in a program of its own, which outlives this one and its terminal.
+pub fn leave_running(site: &Site, limit: Option<Bytes>) -> std::io::Result<()> {
+    let _ = fs::remove_file(told_file(site));
+    wish(site, false, limit)?;
+    let mut command = Command::new(std::env::current_exe()?);
+    if let Some(world) = &site.world {
+        command.arg("--world").arg(world);
+    }
+    command.args(["resume", "--apart"]);
+    command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null()).spawn().map(drop)
+}
+
+/// Goes on with the haul under way and tells it in the file; for the program that was left running.
+pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
+    // A terminal that closes, or Ctrl-C in it, is none of its business. It fails only for the first of a session.
+    let _ = rustix::process::setsid();
+    let told =
+        File::create(told_file(site)).map_err(|error| Fault::usage(format!("Cannot tell anybody: {error}."), ""))?;
+    let told = Mutex::new(told);
+    let tell = |line: String| {
+        let mut told = told.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+        // Not to be heard is no reason to stop.
+        let _ = writeln!(told, "{line}");
+    };
+    tell(serde_json::to_string(&Head { process: std::process::id() }).unwrap_or_default());
+    // The program that left it running may hold the lock for a moment more.
+    let mut tries = 50;
+    let (journal, unfinished) = loop {
+        match Journal::open(site).and_then(deft_barge_core::haul::UnrecoveredJournal::recover) {
+            Err(_) if tries > 0 => {
+                tries -= 1;
+                thread::sleep(Duration::from_millis(100));
+            }
+            opened => break opened?,
+        }
+    };
+    let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
+    let stop = Control::default();
+    listen(site, &stop);
+    let report = |event: HaulEvent| tell(serde_json::to_string(&Heard::of(event)).unwrap_or_default());
+    Ok(Haul::of(site, &journal, row.id)?.run(&report, &stop).map(|_| 0)?)
+}
+
+/// Hears wishes, and the signals of a system that ends programs.
+fn listen(site: &Site, stop: &Control) {
+    use signal_hook::consts::{SIGINT, SIGTERM};
+    let (path, by_wish, by_signal) = (wish_file(site), stop.clone(), stop.clone());
+    thread::spawn(move || {
+        let mut known = Wishes::default();
+        loop {
+            let now = fs::read(&path)
+                .ok()
+                .and_then(|bytes| serde_json::from_slice::<Wishes>(&bytes).ok())
+                .unwrap_or_default();
+            if now != known {
+                by_wish.set_limit(now.limit);
+                if now.pause {
+                    by_wish.ask();
+                }
+                known = now;
+            }
+            thread::sleep(Duration::from_millis(200));
+        }
+    });
+    if let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGINT, SIGTERM]) {
+        thread::spawn(move || {
+            for _ in &mut signals {
+                by_signal.ask();
+            }
+        });
+    }
+}
+
+/// Wishes something of the program that was left running.
+pub fn wish(site: &Site, pause: bool, limit: Option<Bytes>) -> std::io::Result<()> {
+    let path = wish_file(site);
+    let fresh = path.with_extension("new");
+    fs::write(&fresh, serde_json::to_vec(&Wishes { pause, limit })?)?;
+    fs::rename(fresh, path)
+}
+
+/// Follows a program that was left running, from the beginning of what it told until it has ended; gives nothing if there is none.
+pub fn follow(site: &Site) -> Option<Following> {
+    let mut file = BufReader::new(File::open(told_file(site)).ok()?);
+    let mut line = String::new();
+    file.read_line(&mut line).ok()?;
+    let head: Head = serde_json::from_str(&line).ok()?;
+    is_ours(head.process).then_some(Following { file, process: head.process })
+}
+
+/// Whether a process is there and was left running by us.
+fn is_ours(process: u32) -> bool {
+    let words = fs::read(Path::new("/proc").join(process.to_string()).join("cmdline")).unwrap_or_default();
+    words.split(|byte| *byte == 0).any(|word| word == b"--apart")
+}
+
+/// What a program that was left running tells.
+#[derive(Debug)]
+pub struct Following {
+    file: BufReader<File>,
+    process: u32,
+}
+
+impl Following {
+    /// What was told since the last time; `false` beside it once nothing more will be.
+    pub fn more(&mut self) -> (Vec<Heard>, bool) {
+        // What is told before the end was seen is read after it.
+        let goes_on = is_ours(self.process);
+        let mut heard = Vec::new();
+        let mut line = String::new();
+        loop {
+            line.clear();
+            match self.file.read_line(&mut line) {
+                Ok(0) | Err(_) => break,
+                // A line that is still being written is read whole the next time.
+                Ok(n) if !line.ends_with('\n') => {
+                    let _ = self.file.seek(SeekFrom::Current(-(n as i64)));
+                    break;
+                }
+                Ok(_) => heard.extend(serde_json::from_str::<Heard>(&line).ok()),
+            }
+        }
+        (heard, goes_on)
+    }
+}

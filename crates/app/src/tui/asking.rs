@@ -1,0 +1,315 @@
+//! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
+
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::haul::{HaulRow, LotRow};
+use deft_barge_core::plan::{Draft, Mode, Policy, Trial};
+use ratatui::crossterm::event::KeyCode;
+
+use super::keys::{View, Wish};
+use super::lanes::Running;
+use super::state::{Act, Errand, Leaving, State, Work};
+use super::tasks::Task;
+use crate::fault::{Fault, Kind};
+
+/// A question that has to be answered before its act is done. Any key but those of its answers means no.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Question {
+    pub text: String,
+    /// Key, what it means in a word, and what is done then.
+    pub answers: Vec<(char, &'static str, Answer)>,
+}
+
+/// What an answer means; it stays what was asked, whatever has ended meanwhile.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Answer {
+    /// Stop what runs, and return it.
+    Cancel,
+    /// Stop what runs, give this lot up, and go on.
+    CancelLot(LotId),
+    /// Do this work.
+    Do(Work),
+    /// Do this, and tell it in a sheet.
+    Task(Task),
+    /// Pause what runs, and leave.
+    Leave,
+    /// Leave, and have it go on.
+    LeaveRunning,
+    /// Go to the demo world.
+    Demo,
+}
+
+impl Question {
+    pub fn yes(text: impl Into<String>, yes: Answer) -> Self {
+        Self { text: text.into(), answers: vec![('y', "yes", yes)] }
+    }
+}
+
+fn titles(haul: &HaulRow) -> String {
+    haul.lots.iter().map(|lot| lot.planned.title.clone()).collect::<Vec<_>>().join(", ")
+}
+
+impl State {
+    pub(super) fn answered(&mut self, question: Question, code: KeyCode) -> Vec<Act> {
+        let KeyCode::Char(key) = code else { return Vec::new() };
+        let meant = question.answers.into_iter().find(|(own, ..)| *own == key.to_ascii_lowercase());
+        meant.map_or_else(Vec::new, |(.., answer)| self.do_asked(answer))
+    }
+
+    pub(super) fn start(&mut self) -> Vec<Act> {
+        if self.view == View::Haul && self.may_start() {
+            let errand = self.errand();
+            return self.run(Work::Start(errand));
+        }
+        self.message = Some(match &self.plan {
+            None => "There is no plan yet.".into(),
+            Some(plan) if plan.lots.is_empty() => "Nothing is on this haul.".into(),
+            Some(plan) if plan.stopped() => "A stop stands in the way; it is the first line of the findings.".into(),
+            _ if !self.idle() => "A haul is running.".into(),
+            _ if self.unfinished().is_some() => {
+                "Another haul is under way; go on with it or undo it in the Running view.".into()
+            }
+            _ => {
+                format!(
+                    "Cautions are waiting: read them, and accept them with {}.",
+                    self.keys.name(Wish::Accept, View::Haul)
+                )
+            }
+        });
+        Vec::new()
+    }
+
+    pub(super) fn run(&mut self, work: Work) -> Vec<Act> {
+        let stays = matches!(work, Work::Prove(_));
+        self.running = Running { work: Some(work.clone()), bell: self.bell, ..Running::default() };
+        if !stays {
+            self.view = View::Running;
+        }
+        vec![Act::Run(work)]
+    }
+
+    pub(super) fn ask(&mut self, wish: Wish) {
+        let idle = self.idle();
+        if idle && self.looking {
+            // Which haul is meant is not known yet: what is known here may be an older one.
+            self.message = Some("The journal is being read; a moment.".into());
+            return;
+        }
+        match self.question_of(wish, idle) {
+            Some(question) => self.question = Some(question),
+            None => self.message = Some("There is nothing to do that with now.".into()),
+        }
+    }
+
+    fn question_of(&self, wish: Wish, idle: bool) -> Option<Question> {
+        match wish {
+            Wish::Cancel if !idle => {
+                let text = "Stop, and return what was done so far? Originals and records will be as they were.";
+                Some(Question::yes(text, Answer::Cancel))
+            }
+            Wish::Cancel => self.unfinished().map(|haul| {
+                let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
+                Question::yes(text, Answer::Do(Work::GiveUp(haul.id)))
+            }),
+            Wish::CancelLot => {
+                let lane = self.running.lanes.get(self.running.cursor).filter(|lane| lane.runs())?;
+                let text = format!("Give up {} alone? What was copied of it goes, its originals stay; the other lots go on.", lane.title);
+                Some(Question::yes(text, Answer::CancelLot(lane.lot)))
+            }
+            Wish::GoOn => self.tried().map(|haul| {
+                let rest = haul.lots.len() - 1;
+                let text = format!("The first game is tried. Go on with the other {rest}?");
+                Question::yes(text, Answer::Do(Work::Agree(haul.id)))
+            }),
+            Wish::LetGo if idle => self.to_let_go().map(|haul| {
+                let holding = haul.lots.iter().filter(|lot| lot.holds_originals());
+                let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
+                let is_aside = |lot: &LotRow| lot.holds_originals() && lot.planned.mode == Mode::SetAside;
+                let then = if haul.lots.iter().any(is_aside) {
+                    "It was set aside, and goes for good."
+                } else {
+                    "Their copies are proved. They can still be hauled back."
+                };
+                let text = format!("Let go of {held} of originals ({})? {then}", titles(haul));
+                Question::yes(text, Answer::Do(Work::Release(haul.id)))
+            }),
+            Wish::Undo if idle => self.to_undo().map(|haul| {
+                let text = format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
+                Question::yes(text, Answer::Do(Work::Return(haul.id)))
+            }),
+            _ => None,
+        }
+    }
+
+    /// The haul that waits for a yes after its first game.
+    pub fn tried(&self) -> Option<&HaulRow> {
+        let waits =
+            |haul: &&HaulRow| haul.trial == Trial::Waits && haul.lots.first().is_some_and(|lot| lot.stage.at_rest());
+        self.unfinished().filter(waits)
+    }
+
+    /// The haul that an act means: in the Log the one under the cursor, elsewhere the newest that fits.
+    fn meant_haul(&self, fits: impl Fn(&&HaulRow) -> bool) -> Option<&HaulRow> {
+        if self.view == View::Log {
+            return self.haul_here().filter(fits);
+        }
+        self.history.hauls.iter().find(fits)
+    }
+
+    /// The haul whose originals may go.
+    pub fn to_let_go(&self) -> Option<&HaulRow> {
+        self.meant_haul(|haul| !haul.unfinished() && haul.lots.iter().any(LotRow::holds_originals))
+    }
+
+    /// The haul that a return would undo.
+    pub fn to_undo(&self) -> Option<&HaulRow> {
+        let fits = |haul: &&HaulRow| {
+            haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
+        };
+        if self.view == View::Log {
+            return self.meant_haul(fits);
+        }
+        self.unfinished().or_else(|| self.meant_haul(fits))
+    }
+
+    pub(super) fn do_asked(&mut self, answer: Answer) -> Vec<Act> {
+        let idle = self.idle();
+        match answer {
+            Answer::Cancel if !idle => {
+                self.running.cancelling = true;
+                vec![Act::Pause]
+            }
+            // It came to its end between the question and the answer, and the journal is being read: once it is known which haul
+            // that was, it is returned as it is.
+            Answer::Cancel if self.looking => {
+                self.running.cancelling = true;
+                Vec::new()
+            }
+            Answer::Cancel => self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id))),
+            Answer::CancelLot(lot) if !idle => {
+                self.running.giving_up = Some(lot);
+                vec![Act::Pause]
+            }
+            Answer::CancelLot(_) => Vec::new(),
+            Answer::Do(work) if idle => self.run(work),
+            Answer::Task(task) if idle => self.do_task(task),
+            Answer::Do(_) | Answer::Task(_) => Vec::new(),
+            Answer::Leave if self.running.elsewhere => vec![Act::Leave],
+            Answer::Leave => {
+                self.leaving = Leaving::Paused;
+                if idle { vec![Act::Leave] } else { vec![Act::Pause] }
+            }
+            Answer::LeaveRunning if self.running.elsewhere => vec![Act::Leave],
+            Answer::LeaveRunning => {
+                self.leaving = Leaving::Running;
+                if idle { vec![Act::Leave] } else { vec![Act::Pause] }
+            }
+            Answer::Demo => vec![Act::Demo],
+        }
+    }
+
+    /// Whether what runs can be gone on with by another program of ours.
+    fn can_go_on(&self) -> bool {
+        matches!(self.running.work, Some(Work::Start(_) | Work::Resume | Work::Agree(_)))
+    }
+
+    pub(super) fn leave(&mut self) -> Vec<Act> {
+        if self.running.work.is_none() {
+            return vec![Act::Leave];
+        }
+        let text = "A haul is running. Pause it at the next block and leave? It goes on with: deft-barge resume";
+        let mut question = Question::yes(text, Answer::Leave);
+        question.answers[0].1 = "pauses and leaves";
+        if self.can_go_on() {
+            question.answers.push(('w', "leaves, and it goes on", Answer::LeaveRunning));
+        }
+        self.question = Some(question);
+        Vec::new()
+    }
+
+    /// Leaves while the haul goes on.
+    pub(super) fn leave_running(&mut self) -> Vec<Act> {
+        if self.running.elsewhere {
+            return vec![Act::Leave];
+        }
+        if self.can_go_on() {
+            return self.do_asked(Answer::LeaveRunning);
+        }
+        self.message = Some("No haul is running that could go on by itself.".into());
+        Vec::new()
+    }
+
+    /// Pauses what runs and leaves without asking: the terminal or the system wants it.
+    pub fn must_leave(&mut self) -> Vec<Act> {
+        if self.running.elsewhere {
+            return vec![Act::Leave];
+        }
+        self.do_asked(Answer::Leave)
+    }
+
+    /// Rings if that is wanted.
+    pub(super) fn rung(&self, title: &str) -> Option<Act> {
+        self.running.bell.then(|| Act::Ring(title.into()))
+    }
+
+    pub(super) fn ended(&mut self, what: Work, result: Result<(), Fault>) -> Vec<Act> {
+        self.running.work = None;
+        match std::mem::take(&mut self.leaving) {
+            Leaving::Paused => return vec![Act::Leave],
+            Leaving::Running => {
+                let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
+                return if paused { vec![Act::Detach, Act::Leave] } else { vec![Act::Leave] };
+            }
+            Leaving::No => {}
+        }
+        let cancelling = std::mem::take(&mut self.running.cancelling);
+        let giving_up = self.running.giving_up.take();
+        self.running.pausing = false;
+        let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
+        if let (true, Some(lot), Some(haul)) = (paused, giving_up, self.running.haul) {
+            return self.give_up_lot(haul, lot);
+        }
+        let ring = self.rung(if result.is_ok() { "Deft Barge: done" } else { "Deft Barge: stopped" });
+        match result {
+            Ok(()) => match what {
+                Work::Start(Errand::Draft(..)) => {
+                    self.draft = Draft::default();
+                    self.policy = Policy::Hold;
+                }
+                Work::Start(_) => self.redraft(),
+                _ => {}
+            },
+            Err(fault) => {
+                let refused = fault.kind == Kind::Refused;
+                self.say(fault.sentence.clone());
+                self.running.fault = Some(fault);
+                if refused && matches!(what, Work::Start(_)) {
+                    self.plan = None;
+                }
+            }
+        }
+        // The journal is read anew before it is known which haul to return.
+        self.running.cancelling = cancelling;
+        self.looking = true;
+        ring.into_iter().chain([Act::Survey]).collect()
+    }
+
+    /// Gives one lot up and goes on with the others; what was heard of them is kept.
+    fn give_up_lot(&mut self, haul: HaulId, lot: LotId) -> Vec<Act> {
+        let work = Work::GiveUpLot(haul, lot);
+        self.running.work = Some(work.clone());
+        vec![Act::Run(work)]
+    }
+
+    /// After a survey that follows a cancelled run: returns what was done.
+    pub fn go_on_cancelling(&mut self) -> Vec<Act> {
+        if !self.running.cancelling || !self.idle() {
+            return Vec::new();
+        }
+        self.running.cancelling = false;
+        // Whatever view one has gone to meanwhile, what was cancelled is the newest haul that can be undone.
+        let view = std::mem::replace(&mut self.view, View::Running);
+        let id = self.to_undo().map(|haul| haul.id);
+        self.view = view;
+        id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
+    }
+}

@@ -1,0 +1,380 @@
+//! The games of the Drives view: how they are listed, marked and sent, and what goes along.
+
+use std::collections::{HashMap, HashSet};
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::plan::Destination;
+use deft_barge_core::survey::{Game, GameId, Survey, UserData, Way};
+
+use super::state::State;
+
+/// The order of the list.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Sort {
+    #[default]
+    Size,
+    LastRun,
+    Launcher,
+    Title,
+}
+
+impl Sort {
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Size => "by size",
+            Self::LastRun => "by last run",
+            Self::Launcher => "by launcher",
+            Self::Title => "by title",
+        }
+    }
+
+    fn next(self) -> Self {
+        match self {
+            Self::Size => Self::LastRun,
+            Self::LastRun => Self::Launcher,
+            Self::Launcher => Self::Title,
+            Self::Title => Self::Size,
+        }
+    }
+}
+
+/// What the list shows.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Filter {
+    #[default]
+    All,
+    /// What another drive has room for.
+    Fits,
+    /// What an update is waiting for.
+    Updates,
+    /// What is on the haul.
+    Haul,
+}
+
+impl Filter {
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::All => "all",
+            Self::Fits => "that fit on another drive",
+            Self::Updates => "with an update waiting",
+            Self::Haul => "on this haul",
+        }
+    }
+
+    fn next(self) -> Self {
+        match self {
+            Self::All => Self::Fits,
+            Self::Fits => Self::Updates,
+            Self::Updates => Self::Haul,
+            Self::Haul => Self::All,
+        }
+    }
+}
+
+/// How wide drives are drawn beside one another.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Scale {
+    #[default]
+    Linear,
+    Root,
+}
+
+/// How games lie on drives, worked out once after each survey, and how they are shown.
+#[derive(Clone, Debug, Default)]
+pub struct Stow {
+    /// Games of each drive, by their place in the survey, largest first; behind the drives those that are away.
+    pub holds: Vec<Vec<usize>>,
+    /// The list of the drive in focus.
+    pub list: Vec<usize>,
+    pub cursor: usize,
+    pub sort: Sort,
+    pub filter: Filter,
+    pub scale: Scale,
+    pub marks: HashSet<GameId>,
+    /// Where games are to go.
+    pub sent: HashMap<GameId, Destination>,
+    /// What is on the haul, in its order.
+    pub coming: Vec<Coming>,
+}
+
+/// A lot of the draft as it is drawn: the drive it comes to, by its place in the survey, and what it is.
+#[derive(Clone, Debug)]
+pub struct Coming {
+    pub drive: Option<usize>,
+    pub title: String,
+    pub bytes: Bytes,
+}
+
+impl State {
+    /// Works out what lies where, after a survey.
+    pub(super) fn restow(&mut self) {
+        let Some(survey) = &self.survey else { return };
+        let place: HashMap<&str, usize> =
+            survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
+        let mut holds = vec![Vec::new(); survey.drives.len() + 1];
+        for (n, game) in survey.games.iter().enumerate() {
+            let at = game.drive.as_deref().and_then(|name| place.get(name).copied());
+            holds[at.unwrap_or(survey.drives.len())].push(n);
+        }
+        for hold in &mut holds {
+            hold.sort_by_key(|n| std::cmp::Reverse(survey.games[*n].size.on_disk));
+        }
+        if holds.last().is_some_and(Vec::is_empty) {
+            holds.pop();
+        }
+        self.stow.holds = holds;
+        self.drive = self.drive.min(self.stow.holds.len().saturating_sub(1));
+        self.relist();
+    }
+
+    /// Lists the drive in focus anew; the cursor stays on its game.
+    pub(super) fn relist(&mut self) {
+        let here = self.stow.list.get(self.stow.cursor).copied();
+        let Some(survey) = &self.survey else { return };
+        let mut list = self.stow.holds.get(self.drive).cloned().unwrap_or_default();
+        let filter = self.stow.filter;
+        list.retain(|n| passes(survey, &survey.games[*n], filter, &self.stow.sent));
+        let game = |n: &usize| &survey.games[*n];
+        match self.stow.sort {
+            Sort::Size => {}
+            Sort::LastRun => list.sort_by_key(|n| std::cmp::Reverse(game(n).found.last_run)),
+            Sort::Launcher => list.sort_by(|a, b| game(a).launcher.cmp(&game(b).launcher)),
+            Sort::Title => list.sort_by_key(|n| game(n).found.title.to_lowercase()),
+        }
+        let at = here.and_then(|here| list.iter().position(|n| *n == here));
+        self.stow.cursor = at.unwrap_or(self.stow.cursor).min(list.len().saturating_sub(1));
+        self.stow.list = list;
+    }
+
+    /// Works out what the draft comes to, once for all frames that show it.
+    pub(super) fn recount(&mut self) {
+        let Some(survey) = &self.survey else { return };
+        let games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
+        let place = |to: &Destination| match to {
+            Destination::Drive(name) => survey.drives.iter().position(|state| state.drive.name == *name),
+            Destination::Library(_) => None,
+        };
+        let coming = self.draft.lots.iter().filter_map(|lot| {
+            let game = games.get(&lot.game).copied().or_else(|| survey.cargo(&lot.game, lot.way))?;
+            Some(Coming { drive: place(&lot.to), title: game.found.title.clone(), bytes: game.size.on_disk })
+        });
+        self.stow.coming = coming.collect();
+        self.stow.sent = self.draft.lots.iter().map(|lot| (lot.game.clone(), lot.to.clone())).collect();
+    }
+
+    /// The game under the cursor.
+    pub fn game_here(&self) -> Option<&Game> {
+        let at = *self.stow.list.get(self.stow.cursor)?;
+        self.survey.as_ref()?.games.get(at)
+    }
+
+    /// Puts the cursor on a game, on whatever drive it lies.
+    pub(super) fn go_to(&mut self, id: &GameId) {
+        let Some(survey) = &self.survey else { return };
+        let Some(at) = survey.games.iter().position(|game| game.id == *id) else { return };
+        let Some(drive) = self.stow.holds.iter().position(|hold| hold.contains(&at)) else { return };
+        self.drive = drive;
+        self.relist();
+        if !self.stow.list.contains(&at) {
+            self.stow.filter = Filter::All;
+            self.relist();
+        }
+        self.stow.cursor = self.stow.list.iter().position(|n| *n == at).unwrap_or(0);
+    }
+
+    /// Goes along the blocks of the hull, whatever the list is sorted by.
+    pub(super) fn step_block(&mut self, forward: bool) {
+        let (Some(survey), Some(hold)) = (&self.survey, self.stow.holds.get(self.drive)) else { return };
+        let here = self.stow.list.get(self.stow.cursor).and_then(|n| hold.iter().position(|m| m == n));
+        let next = match (here, forward) {
+            (None, _) => 0,
+            (Some(at), true) => at + 1,
+            (Some(at), false) => at.saturating_sub(1),
+        };
+        if let Some(id) = hold.get(next).map(|n| survey.games[*n].id.clone()) {
+            self.go_to(&id);
+        }
+    }
+
+    pub(super) fn step_drive(&mut self, forward: bool) {
+        let count = self.stow.holds.len();
+        if count > 0 {
+            self.drive = if forward { (self.drive + 1) % count } else { (self.drive + count - 1) % count };
+            self.stow.cursor = 0;
+            self.stow.list.clear();
+            self.on_data = false;
+            self.relist();
+        }
+    }
+
+    pub(super) fn sort_on(&mut self) {
+        self.stow.sort = self.stow.sort.next();
+        self.relist();
+        self.message = Some(format!("The list is sorted {}.", self.stow.sort.words()));
+    }
+
+    pub(super) fn filter_on(&mut self) {
+        self.stow.filter = self.stow.filter.next();
+        self.stow.cursor = 0;
+        self.relist();
+        self.message = Some(format!("The list shows games: {}.", self.stow.filter.words()));
+    }
+
+    pub(super) fn scale_on(&mut self) {
+        let (scale, words) = match self.stow.scale {
+            Scale::Linear => (
+                Scale::Root,
+                "Drives are drawn to the square root of their capacity: small ones are seen beside large ones.",
+            ),
+            Scale::Root => (Scale::Linear, "Drives are drawn to their capacity."),
+        };
+        self.stow.scale = scale;
+        self.message = Some(words.into());
+    }
+
+    pub(super) fn mark(&mut self) {
+        let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
+        if !self.stow.marks.remove(&id) {
+            self.stow.marks.insert(id);
+        }
+        self.stow.cursor = (self.stow.cursor + 1).min(self.stow.list.len().saturating_sub(1));
+    }
+
+    pub(super) fn mark_all(&mut self) {
+        let Some(survey) = &self.survey else { return };
+        let all: Vec<GameId> = self.stow.list.iter().map(|n| survey.games[*n].id.clone()).collect();
+        if all.iter().all(|id| self.stow.marks.contains(id)) {
+            self.stow.marks.clear();
+        } else {
+            self.stow.marks.extend(all);
+        }
+    }
+
+    /// The marked games, or the one under the cursor.
+    pub(super) fn meant(&self) -> Vec<GameId> {
+        if self.stow.marks.is_empty() {
+            return self.game_here().map(|game| game.id.clone()).into_iter().collect();
+        }
+        let games = self.survey.iter().flat_map(|survey| &survey.games);
+        games.filter(|game| self.stow.marks.contains(&game.id)).map(|game| game.id.clone()).collect()
+    }
+
+    /// The name of the drive with a digit.
+    pub(super) fn drive_of_digit(&mut self, digit: u8) -> Option<String> {
+        let drives = self.survey.iter().flat_map(|survey| &survey.drives);
+        let name = drives.filter(|d| d.drive.tag == Some(digit)).map(|d| d.drive.name.clone()).next();
+        if name.is_none() {
+            self.message = Some(format!("No drive has the digit {digit}."));
+        }
+        name
+    }
+
+    /// Sends what is meant to a drive; what lies there already stays.
+    pub(super) fn send(&mut self, drive: &str) {
+        if self.on_data {
+            return self.send_data(drive);
+        }
+        let ids = self.meant();
+        let marked = !self.stow.marks.is_empty();
+        for id in ids {
+            self.send_game(&id, drive);
+        }
+        if marked {
+            let count = self.stow.marks.len();
+            self.stow.marks.clear();
+            let games = if count == 1 { "One game was".into() } else { format!("{count} games were") };
+            self.message = Some(format!("{games} sent to {drive}; none is marked any more."));
+        }
+        self.redraft();
+    }
+
+    pub(super) fn send_game(&mut self, id: &GameId, drive: &str) {
+        let Some(game) = self.survey.as_ref().and_then(|survey| survey.game(id)) else { return };
+        if game.drive.as_deref() == Some(drive) {
+            self.draft.keep(id);
+            return;
+        }
+        let way = self.draft.lots.iter().find(|lot| lot.game == *id).and_then(|lot| lot.way);
+        self.draft.send_by(id.clone(), Destination::Drive(drive.into()), way);
+    }
+
+    pub(super) fn keep_here(&mut self) {
+        for id in self.meant() {
+            self.draft.keep(&id);
+        }
+        self.stow.marks.clear();
+        self.redraft();
+    }
+
+    /// Has a link left at the old place of the game under the cursor, or not.
+    pub(super) fn leave_link(&mut self) {
+        let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
+        let Some(lot) = self.draft.lots.iter_mut().find(|lot| lot.game == id) else {
+            self.message = Some("This game is not on the haul: a drive's digit sends it.".into());
+            return;
+        };
+        lot.way = if lot.way.is_none() { Some(Way::Link) } else { None };
+        self.redraft();
+    }
+
+    /// User data of the game under the cursor.
+    pub fn data_here(&self) -> Vec<&UserData> {
+        let (Some(survey), Some(game)) = (&self.survey, self.game_here()) else { return Vec::new() };
+        survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id)).collect()
+    }
+
+    pub(super) fn turn_to_data(&mut self) {
+        let can_go = self.data_here().iter().any(|data| !data.ways.is_empty());
+        self.on_data = !self.on_data && can_go;
+        if !can_go {
+            self.message = Some("No user data of this game is known that could go.".into());
+        }
+    }
+
+    /// Sends the user data of the game under the cursor to a drive; leaves what lies there already.
+    fn send_data(&mut self, drive: &str) {
+        let all: Vec<_> = self
+            .data_here()
+            .into_iter()
+            .filter(|data| !data.ways.is_empty())
+            .map(|data| (data.id.clone(), data.drive.as_deref() == Some(drive)))
+            .collect();
+        for (id, is_there) in all {
+            if is_there {
+                self.draft.keep(&id);
+            } else {
+                self.draft.send(id, Destination::Drive(drive.into()));
+            }
+        }
+        self.redraft();
+    }
+
+    /// Has the user data of the game under the cursor go in the next of its ways.
+    pub(super) fn other_way(&mut self) {
+        let ways: Vec<_> = self.data_here().into_iter().map(|data| (data.id.clone(), data.ways.clone())).collect();
+        let mut turned = false;
+        for (id, ways) in ways {
+            let Some(lot) = self.draft.lots.iter_mut().find(|lot| lot.game == id) else { continue };
+            let now = ways.iter().position(|way| Some(*way) == lot.way).unwrap_or(0);
+            lot.way = ways.get((now + 1) % ways.len().max(1)).copied();
+            turned = true;
+        }
+        if turned {
+            self.redraft();
+        } else {
+            self.message = Some("Its user data is not on this haul: u, then a drive's digit, sends it.".into());
+        }
+    }
+}
+
+fn passes(survey: &Survey, game: &Game, filter: Filter, sent: &HashMap<GameId, Destination>) -> bool {
+    match filter {
+        Filter::All => true,
+        Filter::Fits => survey.drives.iter().any(|state| {
+            let room = state.free.less(state.drive.reserve);
+            Some(&state.drive.name) != game.drive.as_ref() && room > Bytes::ZERO && room >= game.size.on_disk
+        }),
+        Filter::Updates => game.update().is_some(),
+        Filter::Haul => sent.contains_key(&game.id),
+    }
+}

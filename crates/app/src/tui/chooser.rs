@@ -1,0 +1,194 @@
+//! A list that letters narrow down: all acts by their words, or all games by their titles.
+
+use deft_barge_core::survey::GameId;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+use super::keys::{DEEDS, View, Where, Wish};
+use super::state::{Act, State};
+
+/// What is chosen from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Of {
+    Acts,
+    Games,
+}
+
+/// What a choice does.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Choice {
+    /// Goes to the view of an act and does it.
+    Act(Option<View>, Wish),
+    /// Puts the cursor on a game.
+    Game(GameId),
+}
+
+/// A line that can be chosen.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Item {
+    pub text: String,
+    /// What stands at its right end.
+    pub aside: String,
+    pub choice: Choice,
+}
+
+/// The list and the letters.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Chooser {
+    pub of: Of,
+    pub text: String,
+    pub items: Vec<Item>,
+    pub cursor: usize,
+}
+
+impl Chooser {
+    pub fn acts() -> Self {
+        Self { of: Of::Acts, text: String::new(), items: Vec::new(), cursor: 0 }
+    }
+
+    pub fn games() -> Self {
+        Self { of: Of::Games, ..Self::acts() }
+    }
+}
+
+/// How well letters fit a text: every word of them has to stand in it. Less is better; `None` if they do not fit.
+pub fn fit(letters: &str, text: &str) -> Option<usize> {
+    let text = text.to_lowercase();
+    let mut sum = 0;
+    for word in letters.to_lowercase().split_whitespace() {
+        let at = text.find(word)?;
+        // The beginning of a word is meant more often than its middle.
+        let begins = at == 0 || !text[..at].ends_with(char::is_alphanumeric);
+        sum += if begins { at.min(40) } else { 100 + at.min(40) };
+    }
+    Some(sum)
+}
+
+impl State {
+    /// Lists what fits the letters.
+    pub(super) fn choices(&mut self) {
+        let Some(mut chooser) = self.chooser.take() else { return };
+        let mut items: Vec<(usize, Item)> = match chooser.of {
+            Of::Acts => self.acts(&chooser.text),
+            Of::Games => self.games(&chooser.text),
+        };
+        items.sort_by_key(|(rank, _)| *rank);
+        chooser.items = items.into_iter().map(|(_, item)| item).collect();
+        chooser.cursor = chooser.cursor.min(chooser.items.len().saturating_sub(1));
+        self.chooser = Some(chooser);
+    }
+
+    fn acts(&self, letters: &str) -> Vec<(usize, Item)> {
+        let mut all = Vec::new();
+        let here = self.game_here().map(|game| game.found.title.clone());
+        for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
+            let (Some(tag), Some(title)) = (drive.drive.tag, &here) else { continue };
+            let what = if self.stow.marks.is_empty() { title.clone() } else { "the marked games".into() };
+            let text = format!("send {what} to {}", drive.drive.name);
+            all.push((text, tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag)), true));
+        }
+        for (n, deed) in DEEDS.iter().enumerate() {
+            let (view, is_own) = match deed.place {
+                Where::Everywhere => (None, false),
+                Where::In(view) => (Some(view), view == self.view),
+            };
+            // Moving a cursor is no act.
+            if matches!(
+                deed.wish,
+                Wish::Down
+                    | Wish::Up
+                    | Wish::Left
+                    | Wish::Right
+                    | Wish::Palette
+                    | Wish::PageDown
+                    | Wish::PageUp
+                    | Wish::First
+                    | Wish::Last
+            ) {
+                continue;
+            }
+            let place = view.map_or("", View::name);
+            let keys = self.keys.names(n);
+            let aside = if place.is_empty() { keys } else { format!("{place}   {keys}") };
+            all.push((deed.words.to_string(), aside, Choice::Act(view, deed.wish), is_own));
+        }
+        let ranked = |(n, (text, aside, choice, is_own)): (usize, (String, String, Choice, bool))| {
+            let rank = fit(letters, &format!("{text} {aside}"))?;
+            // What the view one is in offers stands first, and the table's order decides what is alike.
+            let rank = if letters.trim().is_empty() { 0 } else { rank * 10 };
+            Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Item { text, aside, choice }))
+        };
+        all.into_iter().enumerate().filter_map(ranked).collect()
+    }
+
+    fn games(&self, letters: &str) -> Vec<(usize, Item)> {
+        let Some(survey) = &self.survey else { return Vec::new() };
+        let item = |game: &deft_barge_core::survey::Game| {
+            let rank = fit(letters, &game.found.title)?;
+            let drive = game.drive.as_deref().unwrap_or("away");
+            let aside = format!("{drive}   {:>9}", game.size.on_disk.to_string());
+            Some((rank, Item { text: game.found.title.clone(), aside, choice: Choice::Game(game.id.clone()) }))
+        };
+        survey.games.iter().filter_map(item).collect()
+    }
+
+    pub(super) fn choose_on(&mut self, mut chooser: Chooser, key: KeyEvent) -> Vec<Act> {
+        let last = chooser.items.len().saturating_sub(1);
+        let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
+        match key.code {
+            KeyCode::Esc => return Vec::new(),
+            KeyCode::Enter => {
+                let choice = chooser.items.get(chooser.cursor).map(|item| item.choice.clone());
+                return choice.map_or_else(Vec::new, |choice| self.chosen(choice));
+            }
+            KeyCode::Down | KeyCode::Tab => chooser.cursor = (chooser.cursor + 1).min(last),
+            KeyCode::Up | KeyCode::BackTab => chooser.cursor = chooser.cursor.saturating_sub(1),
+            KeyCode::PageDown => chooser.cursor = (chooser.cursor + 10).min(last),
+            KeyCode::PageUp => chooser.cursor = chooser.cursor.saturating_sub(10),
+            KeyCode::Char('n') if ctrl => chooser.cursor = (chooser.cursor + 1).min(last),
+            KeyCode::Char('p') if ctrl => chooser.cursor = chooser.cursor.saturating_sub(1),
+            KeyCode::Char(c) if !ctrl => {
+                chooser.text.push(c);
+                chooser.cursor = 0;
+            }
+            KeyCode::Backspace => {
+                chooser.text.pop();
+                chooser.cursor = 0;
+            }
+            _ => {}
+        }
+        self.chooser = Some(chooser);
+        self.choices();
+        Vec::new()
+    }
+
+    pub(super) fn chosen(&mut self, choice: Choice) -> Vec<Act> {
+        self.chooser = None;
+        match choice {
+            Choice::Game(id) => {
+                if !matches!(self.view, View::Drives) {
+                    self.view = View::Drives;
+                }
+                self.go_to(&id);
+                Vec::new()
+            }
+            Choice::Act(view, wish) => {
+                let mut acts = view.filter(|view| *view != self.view).map_or_else(Vec::new, |view| self.show(view));
+                acts.extend(self.wished(wish));
+                acts
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::fit;
+
+    #[test]
+    fn every_word_has_to_fit_and_beginnings_fit_best() {
+        assert!(fit("rally", "Saltflat Rally") < fit("ally", "Saltflat Rally"));
+        assert!(fit("salt rally", "Saltflat Rally").is_some());
+        assert_eq!(fit("salt rallye", "Saltflat Rally"), None);
+        assert_eq!(fit("", "anything"), Some(0));
+    }
+}

@@ -1,0 +1,359 @@
+//! Turns acts into threads, each of which reports through the channel of events.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::thread;
+use std::time::Duration;
+
+use crossbeam_channel::{Sender, unbounded};
+use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::finds::find;
+use deft_barge_core::haul::{
+    Control, Haul, HaulError, HaulEvent, History, Journal, LotRow, Stage, give_up_rest, look_closer, prove_haul,
+    release_haul, return_haul, return_lots, tally_files,
+};
+use deft_barge_core::launcher::load_profiles;
+use deft_barge_core::plan::{
+    Destination, Draft, Plan, Policy, Trial, WhatIf, anchors, plan, plan_adoption, plan_anchor, plan_library,
+    plan_removal, quiet,
+};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
+use deft_barge_core::trace::{add_to_survey, trace, usual_places};
+use deft_barge_harbor::world;
+
+use super::apart::{follow, leave_running, wish};
+use super::guiding::write_profile;
+use super::lanes::Heard;
+use super::state::{Act, Errand, Event, State, Work};
+use super::tasks::{Task, do_task};
+use crate::acts::drafts;
+use crate::fault::{Fault, Kind};
+use crate::show::{Teller, Told, path as shown};
+
+/// Does what the interface wants.
+pub(super) struct Conductor {
+    site: Arc<Site>,
+    tell: Sender<Event>,
+    /// The haul in hand, and what a sheet shows.
+    stop: Control,
+    stop_task: Control,
+}
+
+impl Conductor {
+    pub(super) fn new(site: Site, tell: Sender<Event>) -> Self {
+        Self { site: Arc::new(site), tell, stop: Control::default(), stop_task: Control::default() }
+    }
+
+    pub(super) fn act(&mut self, act: Act, state: &State) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        match act {
+            Act::Survey => self.survey(state),
+            Act::Plan(errand) => {
+                let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
+                thread::spawn(move || {
+                    survey.look_at_room();
+                    let plan = plan_errand(&site, &survey, &errand);
+                    let _ = tell.send(Event::Planned(Box::new(plan), errand));
+                });
+            }
+            Act::Find => {
+                let (Some(survey), history) = (state.survey.clone(), state.history.clone()) else { return };
+                thread::spawn(move || {
+                    let lying = find(&site, &survey, &history, &|_| {});
+                    let _ = tell.send(Event::Found(lying, anchors(&site, &survey)));
+                });
+            }
+            Act::Quiet => {
+                let lots = state.plan.as_ref().map(|plan| plan.lots.clone()).unwrap_or_default();
+                thread::spawn(move || {
+                    let _ = tell.send(Event::Quiet(quiet(&site, &lots)));
+                });
+            }
+            Act::Run(work) => {
+                self.stop = Control::default();
+                self.stop.set_limit(state.limit);
+                let stop = self.stop.clone();
+                thread::spawn(move || {
+                    let result = do_work(&site, &work, &tell, &stop);
+                    let _ = tell.send(Event::Ended { what: work, result });
+                });
+            }
+            Act::Save(name, file) => drop(thread::spawn(move || {
+                let _ = tell.send(Event::Said(match drafts::keep(&site, &name, &file) {
+                    Ok(path) => format!("Saved. From the command line: deft-barge plan --from {}", shown(&path)),
+                    Err(fault) => fault.text(),
+                }));
+            })),
+            Act::Open(name) => drop(thread::spawn(move || {
+                let _ = tell.send(match drafts::read(&drafts::place(&site, &name)) {
+                    Ok(file) => Event::Opened(Box::new(file)),
+                    Err(fault) => Event::Said(fault.text()),
+                });
+            })),
+            Act::Do(id, task) => self.task(id, task),
+            Act::StopTask => self.stop_task.ask(),
+            Act::Trace(id, path) => drop(thread::spawn(move || {
+                let _ = tell.send(Event::Traced(id, Box::new(traced(&site, &path, id, &tell))));
+            })),
+            Act::Draft(name) => {
+                let Some(trace) = state.guide.as_ref().map(|guide| guide.trace.clone()) else { return };
+                thread::spawn(move || {
+                    let _ = tell.send(Event::Drafted(Box::new(write_profile(&site, trace, &name))));
+                });
+            }
+            Act::Tree(id) => {
+                let Some(lot) = lot_of(state, id) else { return };
+                thread::spawn(move || {
+                    let files = tally_files(&site, &lot).map_err(Fault::from);
+                    let _ = tell.send(Event::Tree(id, Box::new(files)));
+                });
+            }
+            Act::Closer(id, path) => {
+                let Some(lot) = lot_of(state, id) else { return };
+                thread::spawn(move || {
+                    let closer = look_closer(&site, &lot, &path).map_err(Fault::from);
+                    let _ = tell.send(Event::Closer(id, path, Box::new(closer)));
+                });
+            }
+            Act::Pause if state.running.elsewhere => self.wish(true, state),
+            Act::Limit(_) if state.running.elsewhere => self.wish(false, state),
+            Act::Pause => self.stop.ask(),
+            Act::Limit(limit) => self.stop.set_limit(limit),
+            Act::Detach => {
+                // The interface is leaving: nobody would see what goes wrong, and the haul is paused safely in any case.
+                let _ = leave_running(&site, state.limit);
+            }
+            Act::Demo => self.demo(),
+            Act::Ring(_) | Act::Leave | Act::Suspend => {}
+        }
+    }
+
+    fn wish(&self, pause: bool, state: &State) {
+        if let Err(error) = wish(&self.site, pause, state.limit) {
+            let _ = self.tell.send(Event::Said(format!("The haul cannot be told: {error}.")));
+        }
+    }
+
+    fn survey(&self, state: &State) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        let (first, what_if) = (state.survey.is_none(), state.what_if.clone());
+        thread::spawn(move || {
+            if first {
+                let held = History::of(&site).map(|history| history.held(&site)).unwrap_or_default();
+                let _ = tell.send(Event::Sketched(Box::new(sketch(&site, held))));
+                thread::spawn({
+                    let (site, tell) = (Arc::clone(&site), tell.clone());
+                    move || follow_apart(&site, &tell)
+                });
+            }
+            let measured = tell.clone();
+            let report = move |phase: SurveyPhase| {
+                let _ = measured.send(Event::Measured { done: phase.measured, of: phase.games });
+            };
+            let (mut survey, history) = look(&site, &report);
+            drafts::add(&what_if, &mut (*site).clone(), &mut survey);
+            let profiles = if survey.launchers.is_empty() { profiles(&site) } else { Vec::new() };
+            let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history), profiles));
+        });
+    }
+
+    /// Does a task, and hands on what it tells.
+    fn task(&mut self, id: u64, task: Task) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        self.stop_task = Control::default();
+        let (to, told) = unbounded::<Told>();
+        let teller = Teller { tell: to, stop: self.stop_task.clone() };
+        thread::spawn(move || {
+            let on = tell.clone();
+            let hearing = thread::spawn(move || {
+                for told in told {
+                    let _ = on.send(Event::Told(id, told));
+                }
+            });
+            let result = do_task(&site, task, teller);
+            // All that was told is heard before the end is.
+            let _ = hearing.join();
+            let _ = tell.send(Event::Done(id, result));
+        });
+    }
+
+    /// Makes the demo world in the person's data folder, if it is not there, and goes on in it.
+    fn demo(&self) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        thread::spawn(move || {
+            let folder = site.places.data.join("deft-barge/beacon-house");
+            let _ = tell.send(Event::Said(format!("Making a world in {} ...", shown(&folder))));
+            let made = if world::is_there(&folder) { Ok(()) } else { world::make(&folder, 7, world::Scale::DEMO) };
+            let there = made.map_err(|error| error.to_string());
+            let site = there.and_then(|()| Site::of_world(&folder).map_err(|error| error.to_string()));
+            let _ = tell.send(match site {
+                Ok(site) => Event::Moved(Box::new(site)),
+                Err(what) => Event::Said(format!("The demo world cannot be made: {what}.")),
+            });
+        });
+    }
+
+    /// Goes on in another world.
+    pub(super) fn move_to(&mut self, site: Site) {
+        self.site = Arc::new(site);
+    }
+}
+
+fn lot_of(state: &State, id: LotId) -> Option<LotRow> {
+    state.history.hauls.iter().flat_map(|haul| &haul.lots).find(|lot| lot.id == id).cloned()
+}
+
+/// Tells what a program tells that was left running, until it has ended.
+fn follow_apart(site: &Site, tell: &Sender<Event>) {
+    let Some(mut following) = follow(site) else { return };
+    let _ = tell.send(Event::Elsewhere(true));
+    loop {
+        let (heard, goes_on) = following.more();
+        for heard in heard {
+            let _ = tell.send(Event::Heard(heard));
+        }
+        if !goes_on || tell.send(Event::Elsewhere(true)).is_err() {
+            break;
+        }
+        thread::sleep(Duration::from_millis(250));
+    }
+    let _ = tell.send(Event::Elsewhere(false));
+}
+
+/// The profiles that there are, where none of them fits this machine.
+fn profiles(site: &Site) -> Vec<String> {
+    let (profiles, errors) = load_profiles(&site.profile_folder());
+    let unread = errors.iter().map(|error| format!("{error}"));
+    profiles.iter().map(|profile| format!("{}: none of its folders is here", profile.name)).chain(unread).collect()
+}
+
+pub(super) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
+    let history = History::of(site);
+    let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
+    let mut survey = survey(site, held, report);
+    // Not to know a drive again later is no reason to fail now.
+    let _ = site.remember_drives();
+    if let Ok(history) = &history {
+        survey.speeds = history.speeds.clone();
+    }
+    (survey, history.map_err(Fault::from))
+}
+
+pub(super) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand) -> Plan {
+    match errand {
+        Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
+        Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
+        Errand::Adoption(adoption) => plan_adoption(site, survey, adoption),
+        Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, &|_| {}),
+        Errand::Traced(path, drive) => {
+            let mut survey = survey.clone();
+            let trace = trace(site, path, &usual_places(site, path), &|_| {});
+            let id = add_to_survey(site, &mut survey, &trace);
+            let mut draft = Draft::default();
+            draft.send(id, Destination::Drive(drive.clone()));
+            plan(site, &survey, &draft, Policy::Hold)
+        }
+        Errand::Library(launcher, wish) => plan_library(site, survey, launcher, wish),
+    }
+}
+
+/// Plans a draft, with the drives that are thought of among the others.
+fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_if: &[WhatIf]) -> Plan {
+    if what_if.is_empty() {
+        return plan(site, survey, draft, policy);
+    }
+    let (mut site, mut survey) = (site.clone(), survey.clone());
+    // The survey that is shown has them already; the site has not.
+    survey.drives.retain(|state| !what_if.iter().any(|drive| drive.name == state.drive.name && state.drive.absent));
+    drafts::add(what_if, &mut site, &mut survey);
+    plan(&site, &survey, draft, policy)
+}
+
+fn traced(
+    site: &Site,
+    path: &std::path::Path,
+    id: u64,
+    tell: &Sender<Event>,
+) -> Result<deft_barge_core::trace::Trace, Fault> {
+    let (to, told) = unbounded::<Told>();
+    let on = tell.clone();
+    let hearing = thread::spawn(move || {
+        for told in told {
+            let _ = on.send(Event::Told(id, told));
+        }
+    });
+    let teller = Teller { tell: to, stop: Control::default() };
+    let path: PathBuf = path.components().collect();
+    let trace = if path.is_dir() {
+        crate::show::told_to(teller, || crate::acts::traced(site, &path, &[]))
+    } else {
+        drop(teller);
+        Err(Fault::new(Kind::Usage, format!("{} is no folder.", shown(&path)), "Name the folder of a game."))
+    };
+    let _ = hearing.join();
+    trace
+}
+
+fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
+    let report = |event: HaulEvent| {
+        let _ = tell.send(Event::Heard(Heard::of(event)));
+    };
+    let (journal, unfinished) = Journal::open(site)?.recover()?;
+    match work {
+        Work::Start(errand) => start(site, &journal, errand, &report, stop),
+        Work::Resume => {
+            let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
+            Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
+        }
+        Work::Agree(id) => {
+            journal.set_trial(*id, Trial::Agreed)?;
+            Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?)
+        }
+        Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
+        Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),
+        Work::GiveUpLot(id, lot) => {
+            return_lots(site, &journal, *id, &[*lot], &report, stop)?;
+            let open = journal.haul(*id)?.is_some_and(|row| row.unfinished());
+            if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
+        }
+        Work::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
+        Work::Prove(id) => {
+            let lots: Vec<LotRow> = journal.haul(*id)?.map(|haul| haul.lots).unwrap_or_default();
+            let proofs = prove_haul(site, &journal, &lots, &report, stop)?;
+            let _ = tell.send(Event::Proved(*id, proofs));
+            Ok(())
+        }
+    }
+}
+
+/// Plans once more, since time has gone by since the person looked, and hauls.
+fn start(
+    site: &Site,
+    journal: &Journal,
+    errand: &Errand,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<(), Fault> {
+    let (survey, history) = look(site, &|_| {});
+    history?;
+    let plan = plan_errand(site, &survey, errand);
+    let mut haul = Haul::begin(site, journal, &plan)?;
+    let id = haul.id();
+    match haul.run(report, stop) {
+        // A check refused it before anything was begun: it leaves no haul that has to be gone on with.
+        Err(HaulError::Refused(findings)) => {
+            give_up_unbegun(site, journal, id)?;
+            Err(Fault::refused(findings, ""))
+        }
+        other => Ok(other.map(drop)?),
+    }
+}
+
+fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fault> {
+    let row = journal.haul(id)?;
+    if row.is_some_and(|row| row.lots.iter().all(|lot| lot.stage == Stage::Planned)) {
+        let _ = return_haul(site, journal, id, &|_| {}, &Control::default());
+    }
+    Ok(())
+}

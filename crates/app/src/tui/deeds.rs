@@ -1,0 +1,382 @@
+//! What each wish does: moves a cursor, changes the draft, asks, or gives an act.
+
+use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
+use deft_barge_core::plan::{Adoption, Aim, LibraryWish, Links, MakeLetters, Policy, Trial};
+
+use super::asking::{Answer, Question};
+use super::chooser::Chooser;
+use super::keys::{View, Wish};
+use super::state::{Act, Errand, State, Work};
+use super::tasks::Task;
+use super::theme::Ground;
+use super::typing::Typed;
+
+impl State {
+    pub(super) fn wished(&mut self, wish: Wish) -> Vec<Act> {
+        match wish {
+            Wish::Show(view) => return self.show(view),
+            Wish::Down => self.step(1),
+            Wish::Up => self.step(-1),
+            Wish::PageDown => self.step(15),
+            Wish::PageUp => self.step(-15),
+            Wish::First => self.step(isize::MIN / 2),
+            Wish::Last => self.step(isize::MAX / 2),
+            Wish::Left | Wish::Right => return self.sideways(wish == Wish::Right),
+            Wish::NextPart | Wish::PreviousPart => return self.part(wish == Wish::NextPart),
+            Wish::Open => return self.open(),
+            Wish::Send(digit) => return self.digit(digit),
+            Wish::Keep => self.keep_here(),
+            Wish::Mark => self.mark(),
+            Wish::MarkAll => self.mark_all(),
+            Wish::Sort => self.sort_on(),
+            Wish::Filter => self.filter_on(),
+            Wish::Scale => self.scale_on(),
+            Wish::UserData => self.turn_to_data(),
+            Wish::OtherWay => self.other_way(),
+            Wish::LeaveLink => self.leave_link(),
+            Wish::Room => self.type_in(Typed::Room, ""),
+            Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
+            Wish::Played => self.suggested(|drive| Aim::Played { drive }),
+            Wish::SaveDraft if self.draft.lots.is_empty() => {
+                self.message = Some("Nothing is on this haul that could be saved.".into());
+            }
+            Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
+            Wish::OpenDraft => self.type_in(Typed::Open, ""),
+            Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
+            Wish::Accept => self.accepted = true,
+            Wish::MakeLetters | Wish::CopyLinks | Wish::TryFirst | Wish::Policy => return self.turn(wish),
+            Wish::Files => return self.open(),
+            Wish::Start => return self.start(),
+            Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
+            Wish::Pause => {
+                if !self.idle() {
+                    self.running.pausing = true;
+                    return vec![Act::Pause];
+                }
+                self.message = Some("Nothing is running.".into());
+            }
+            Wish::GoOn if self.idle() && self.tried().is_some() => self.ask(wish),
+            Wish::GoOn => {
+                if self.idle() && self.unfinished().is_some() {
+                    return self.run(Work::Resume);
+                }
+                self.message = Some("Nothing is under way that could go on.".into());
+            }
+            Wish::Cancel | Wish::CancelLot | Wish::LetGo | Wish::Undo => self.ask(wish),
+            Wish::Take => self.ask_for_copy(),
+            Wish::Bell => {
+                self.running.bell = !self.running.bell;
+                self.bell = self.running.bell;
+                let words = if self.bell { "The bell rings when it is done." } else { "No bell will ring." };
+                self.message = Some(words.into());
+            }
+            Wish::LeaveRunning => return self.leave_running(),
+            Wish::Refresh => return vec![Act::Survey],
+            Wish::Help => self.help = Some(0),
+            Wish::Palette => self.chooser = Some(Chooser::acts()),
+            Wish::Find => self.chooser = Some(Chooser::games()),
+            Wish::Theme => {
+                self.ground = if self.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
+            }
+            Wish::Back => return self.back(),
+            Wish::Quit => return self.leave(),
+            Wish::Suspend => return vec![Act::Suspend],
+            Wish::Act(act) => return self.act_on_find(act),
+            Wish::Demo => {
+                let text = "Make the demo world (some hundred MB in your data folder), and go there?";
+                self.question = Some(Question::yes(text, Answer::Demo));
+            }
+            other => return self.told_in_a_sheet(other),
+        }
+        if matches!(wish, Wish::Palette | Wish::Find) {
+            self.choices();
+        }
+        Vec::new()
+    }
+
+    /// Wishes whose answer is a text, or that ask for something to be typed.
+    fn told_in_a_sheet(&mut self, wish: Wish) -> Vec<Act> {
+        let game = self.game_meant();
+        let id = game.clone().map(|(id, _)| id);
+        let drive = self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drive).map(|d| d.drive.name.clone());
+        match wish {
+            Wish::Play => return game.map_or_else(Vec::new, |(id, title)| self.do_task(Task::Play(id, title))),
+            Wish::Audit if self.view == View::Log => {
+                let games =
+                    self.haul_here().map(|haul| haul.lots.iter().map(|lot| lot.planned.game.0.clone()).collect());
+                return games.map_or_else(Vec::new, |games| self.do_task(Task::Audit(games)));
+            }
+            Wish::Audit => return id.map_or_else(Vec::new, |id| self.do_task(Task::Audit(vec![id]))),
+            Wish::KeepTally => {
+                let ids = self.meant().into_iter().map(|id| id.0).collect();
+                return self.do_task(Task::Keep(ids));
+            }
+            Wish::Repair => {
+                let Some((id, title)) = game else { return Vec::new() };
+                let text = format!(
+                    "Mend {title}: bring what is damaged or missing from another copy that has the very bytes?"
+                );
+                self.question = Some(Question::yes(text, Answer::Task(Task::Repair(id))));
+            }
+            Wish::Probe => return drive.map_or_else(Vec::new, |drive| self.do_task(Task::Probe(drive))),
+            Wish::ListData => id.into_iter().for_each(|id| self.type_in(Typed::DataOf(id), "")),
+            Wish::ForgetData => self.type_in(Typed::ForgetData, ""),
+            Wish::Carry => drive.into_iter().for_each(|drive| self.type_in(Typed::Carry(drive), "")),
+            Wish::CheckCarried => self.type_in(Typed::CheckCarried, ""),
+            Wish::CheckProfiles => return self.do_task(Task::CheckProfiles),
+            Wish::Trace => {
+                let path = self.path_here().map(|path| path.to_string_lossy().into_owned()).unwrap_or_default();
+                self.type_in(Typed::Trace, path);
+            }
+            Wish::NewProfile => {
+                let path = self.path_here().map(|path| path.to_string_lossy().into_owned()).unwrap_or_default();
+                self.type_in(Typed::ProfileOf, path);
+            }
+            Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
+            Wish::NewLibrary => match self.launcher_here() {
+                Some(_) => self.message = Some("A drive's digit says where the library is made.".into()),
+                None => self.message = Some("The cursor is on no launcher.".into()),
+            },
+            Wish::TakesInstalls => return self.takes_installs(),
+            Wish::Guided => return self.adopt_guided(),
+            Wish::Prove => match self.proofs.haul {
+                Some(haul) if self.idle() => return self.run(Work::Prove(haul)),
+                Some(_) => self.message = Some("Something is running; the proof can be made when it is done.".into()),
+                None => self.message = Some("Nothing was hauled yet that could be proved.".into()),
+            },
+            Wish::Export => self.ask_for_file(),
+            _ => {}
+        }
+        Vec::new()
+    }
+
+    /// The game that an act means in this view, by id and title.
+    pub(super) fn game_meant(&self) -> Option<(String, String)> {
+        if self.view == View::Proof {
+            return self.lot_proved().map(|lot| (lot.planned.game.0.clone(), lot.planned.title.clone()));
+        }
+        self.game_here().map(|game| (game.id.0.clone(), game.found.title.clone()))
+    }
+
+    fn turn(&mut self, wish: Wish) -> Vec<Act> {
+        match wish {
+            Wish::MakeLetters => {
+                self.draft.letters = match self.draft.letters {
+                    MakeLetters::Yes => MakeLetters::No,
+                    MakeLetters::No => MakeLetters::Yes,
+                };
+            }
+            Wish::CopyLinks => {
+                self.draft.links = match self.draft.links {
+                    Links::Copies => Links::Keep,
+                    Links::Keep => Links::Copies,
+                };
+            }
+            Wish::TryFirst => {
+                self.draft.trial = match self.draft.trial {
+                    Trial::None => Trial::Waits,
+                    Trial::Waits | Trial::Agreed => Trial::None,
+                };
+            }
+            _ => {
+                self.policy = if self.policy == Policy::Hold { Policy::Release } else { Policy::Hold };
+                let words = match self.policy {
+                    Policy::Hold => "Originals are held until you let go of them.",
+                    Policy::Release => {
+                        "Originals go as soon as their copy is proved. A return then hauls the copy back."
+                    }
+                };
+                self.message = Some(words.into());
+            }
+        }
+        self.redraft();
+        self.show(View::Haul)
+    }
+
+    /// Moves the cursor of the view by lines.
+    pub(super) fn step(&mut self, by: isize) {
+        let moved = |at: usize, count: usize| {
+            let last = count.saturating_sub(1) as isize;
+            (at as isize).saturating_add(by).clamp(0, last) as usize
+        };
+        match self.view {
+            View::Drives if self.first_look() => {
+                self.find = moved(self.find, self.finds.as_ref().map_or(0, |(lying, _)| lying.len()));
+            }
+            View::Drives => self.stow.cursor = moved(self.stow.cursor, self.stow.list.len()),
+            View::Haul => {
+                self.lot = moved(self.lot, self.plan.as_ref().map_or(0, |plan| plan.lots.len()));
+                self.change = 0;
+            }
+            View::Running => self.running.cursor = moved(self.running.cursor, self.running.lanes.len()),
+            View::Proof => self.step_tree(by),
+            View::Log => self.step_log(by),
+            View::Records => self.registry.cursor = moved(self.registry.cursor, self.registry.rows.len()),
+            View::Finds => self.find = moved(self.find, self.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len())),
+        }
+    }
+
+    fn sideways(&mut self, right: bool) -> Vec<Act> {
+        match self.view {
+            View::Drives => self.step_block(right),
+            View::Proof => return self.fold_tree(right),
+            View::Records => self.unfold(Some(right)),
+            View::Haul => return self.part(right),
+            _ => self.step(if right { 1 } else { -1 }),
+        }
+        Vec::new()
+    }
+
+    fn part(&mut self, next: bool) -> Vec<Act> {
+        match self.view {
+            View::Drives => self.step_drive(next),
+            View::Haul => {
+                let count =
+                    self.plan.as_ref().and_then(|plan| plan.lots.get(self.lot)).map_or(0, |lot| lot.previews.len());
+                let change = if next { self.change + 1 } else { self.change.saturating_sub(1) };
+                self.change = change.min(count.saturating_sub(1));
+            }
+            View::Proof => return self.step_lot(next),
+            _ => self.step(if next { 1 } else { -1 }),
+        }
+        Vec::new()
+    }
+
+    /// What Enter does.
+    fn open(&mut self) -> Vec<Act> {
+        match self.view {
+            View::Drives => return self.show(View::Haul),
+            View::Haul => self.show_files(),
+            View::Proof => return self.open_tree(),
+            View::Log => {
+                let Some(id) = self.haul_here().map(|haul| haul.id) else { return Vec::new() };
+                return self.show_proof_of(id);
+            }
+            View::Records => self.unfold(None),
+            View::Running | View::Finds => {}
+        }
+        Vec::new()
+    }
+
+    fn back(&mut self) -> Vec<Act> {
+        if self.dragged.take().is_some() {
+            return Vec::new();
+        }
+        if self.view == View::Haul
+            && let Some((_, from)) = self.act.take()
+        {
+            // The draft is as it was.
+            self.redraft();
+            return self.show(from);
+        }
+        if self.view == View::Proof && self.proofs.closer.take().is_some() {
+            return Vec::new();
+        }
+        if self.view == View::Drives {
+            self.stow.marks.clear();
+            self.on_data = false;
+        }
+        self.view = View::Drives;
+        Vec::new()
+    }
+
+    /// A digit belongs to a drive; what is under the cursor goes there.
+    fn digit(&mut self, digit: u8) -> Vec<Act> {
+        let Some(drive) = self.drive_of_digit(digit) else { return Vec::new() };
+        match self.view {
+            View::Drives => self.send(&drive),
+            View::Finds => return self.bring_find(drive),
+            View::Records => match self.launcher_here() {
+                Some(launcher) => return self.consider(Errand::Library(launcher, LibraryWish::New(drive))),
+                None => self.message = Some("The cursor is on no launcher.".into()),
+            },
+            _ => self.message = Some(format!("{digit} is {drive}; games are sent there in the Drives view.")),
+        }
+        Vec::new()
+    }
+
+    /// The find under the cursor.
+    pub fn find_here(&self) -> Option<&LyingAbout> {
+        let (lying, anchors) = self.finds.as_ref()?;
+        lying.get(self.find.checked_sub(anchors.len())?)
+    }
+
+    /// Brings a stray to a drive: adopted where a content list says what it is, else with all records that a trace finds.
+    fn bring_find(&mut self, drive: String) -> Vec<Act> {
+        let Some(lying) = self.find_here().cloned() else { return Vec::new() };
+        match (&lying.what, adoption_of(&lying)) {
+            (_, Some(adoption)) => self.consider(Errand::Adoption(Box::new(Adoption { to: Some(drive), ..adoption }))),
+            (Lying::Stray { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
+            _ => {
+                self.message = Some("Only a stray can be brought elsewhere.".into());
+                Vec::new()
+            }
+        }
+    }
+
+    fn adopt_guided(&mut self) -> Vec<Act> {
+        let Some(adoption) = self.find_here().and_then(adoption_of) else {
+            self.message = Some("This fits no content list of a launcher.".into());
+            return Vec::new();
+        };
+        let text = "Bring the files to where the launcher looks, and then do what is said, act by act?";
+        self.question =
+            Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
+        Vec::new()
+    }
+
+    /// Does what fits the find under the cursor: its plan is looked at in the Haul view before anything is done.
+    fn act_on_find(&mut self, act: FindAct) -> Vec<Act> {
+        let Some((lying, anchors)) = &self.finds else { return Vec::new() };
+        let errand = match (anchors.get(self.find), lying.get(self.find.saturating_sub(anchors.len()))) {
+            (Some(anchor), _) if act == FindAct::Reanchor => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
+            (None, Some(lying)) if lying.acts.contains(&act) => match (act, adoption_of(lying)) {
+                (FindAct::Adopt, Some(adoption)) => Errand::Adoption(Box::new(adoption)),
+                (FindAct::Reanchor, _) => {
+                    self.type_in(Typed::Reanchor, format!("'{}' ", lying.path.display()));
+                    return Vec::new();
+                }
+                (FindAct::Haul | FindAct::Adopt, _) => {
+                    self.message = Some("A drive's digit brings it there, with all records that a trace finds.".into());
+                    return Vec::new();
+                }
+                _ => Errand::Removal(Box::new(lying.clone()), act),
+            },
+            _ => {
+                self.message = Some("That does not fit this find; what fits stands beside it.".into());
+                return Vec::new();
+            }
+        };
+        self.consider(errand)
+    }
+
+    /// Asks for another copy of the first file that could not be read.
+    fn ask_for_copy(&mut self) {
+        let lots = self.unfinished().into_iter().flat_map(|haul| &haul.lots);
+        let bad = lots.flat_map(|lot| lot.unreadable.iter().map(move |bad| (lot, bad.path.clone()))).next();
+        let Some((lot, path)) = bad else {
+            self.message = Some("No file of the haul could not be read.".into());
+            return;
+        };
+        // An old copy of the game that lies about may have it.
+        let lying = self.finds.iter().flat_map(|(lying, _)| lying);
+        let copy = lying.clone().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == lot.planned.game));
+        let text = copy.map_or(String::new(), |lying| lying.path.join(&path).to_string_lossy().into_owned());
+        self.type_in(Typed::TakeFrom(path), text);
+    }
+}
+
+/// What a stray would be adopted as, by the content list that it fits.
+fn adoption_of(lying: &LyingAbout) -> Option<Adoption> {
+    match &lying.what {
+        Lying::Stray { fits: Some(fit), .. } => Some(Adoption {
+            path: lying.path.clone(),
+            launcher: fit.launcher.clone(),
+            id: fit.id.clone(),
+            title: fit.title.clone(),
+            program: None,
+            to: None,
+        }),
+        _ => None,
+    }
+}

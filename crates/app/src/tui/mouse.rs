@@ -1,0 +1,154 @@
+//! The mouse: what is clicked is what was drawn there; a block is dragged to another hull; the wheel goes through lists.
+
+use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+
+use super::canvas::{Hit, hit_at};
+use super::keys::View;
+use super::registry::RecordRow;
+use super::state::{Act, State};
+
+impl State {
+    pub(super) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
+        let hit = hit_at(&self.hits, mouse.column, mouse.row);
+        match mouse.kind {
+            MouseEventKind::ScrollDown => self.wheel(3),
+            MouseEventKind::ScrollUp => self.wheel(-3),
+            MouseEventKind::Down(MouseButton::Left) => {
+                self.message = None;
+                return self.pressed(hit);
+            }
+            MouseEventKind::Drag(MouseButton::Left) => self.drag(mouse.column, mouse.row),
+            MouseEventKind::Up(MouseButton::Left) => self.let_go_of_mouse(),
+            _ => {}
+        }
+        Vec::new()
+    }
+
+    fn wheel(&mut self, by: isize) {
+        if let Some(sheet) = &mut self.sheet {
+            let last = sheet.lines.len().saturating_sub(1) as isize;
+            sheet.top = (sheet.top as isize + by).clamp(0, last) as usize;
+        } else if let Some(chooser) = &mut self.chooser {
+            let last = chooser.items.len().saturating_sub(1) as isize;
+            chooser.cursor = (chooser.cursor as isize + by).clamp(0, last) as usize;
+        } else if let Some(top) = &mut self.help {
+            *top = (*top as isize + by).max(0) as usize;
+        } else {
+            self.step(by);
+        }
+    }
+
+    fn pressed(&mut self, hit: Option<Hit>) -> Vec<Act> {
+        if let Some(chooser) = self.chooser.take() {
+            return match hit {
+                Some(Hit::Choice(n)) => {
+                    let choice = chooser.items.get(n).map(|item| item.choice.clone());
+                    choice.map_or_else(Vec::new, |choice| self.chosen(choice))
+                }
+                _ => Vec::new(),
+            };
+        }
+        // What is over the view, or waits for an answer, is not clicked through.
+        if self.help.take().is_some() || self.sheet.is_some() || self.question.is_some() || self.typing.is_some() {
+            return Vec::new();
+        }
+        match hit {
+            Some(Hit::View(view)) => return self.show(view),
+            Some(Hit::Wish(wish)) => return self.wished(wish),
+            Some(Hit::Drive(n)) => self.focus_drive(n),
+            Some(Hit::Game(n)) => {
+                let id = self.survey.as_ref().and_then(|survey| survey.games.get(n)).map(|game| game.id.clone());
+                if let Some(id) = id {
+                    self.go_to(&id);
+                    self.dragged = Some((n, None));
+                }
+            }
+            Some(Hit::Other(n)) => {
+                self.focus_drive(n);
+                let drive = self.survey.as_ref().and_then(|survey| survey.drives.get(n));
+                self.message = drive.map(|state| {
+                    let other = state.used.less(state.games).less(state.held);
+                    format!("{other} on {} are files of no game.", state.drive.name)
+                });
+            }
+            Some(Hit::Held(n)) => {
+                let held = self.survey.as_ref().and_then(|survey| survey.held.get(n));
+                self.message = held.map(|held| {
+                    format!(
+                        "{} of originals of {} are held by haul {}; they go in the Log.",
+                        held.bytes, held.title, held.haul
+                    )
+                });
+            }
+            Some(Hit::Row(n)) => return self.row_pressed(n),
+            Some(Hit::Choice(_)) | None => {}
+        }
+        Vec::new()
+    }
+
+    fn focus_drive(&mut self, n: usize) {
+        if n != self.drive {
+            self.drive = n;
+            self.stow.cursor = 0;
+            self.stow.list.clear();
+            self.on_data = false;
+            self.relist();
+        }
+    }
+
+    /// A line that is clicked gets the cursor; one that has it already is opened where that makes sense.
+    fn row_pressed(&mut self, n: usize) -> Vec<Act> {
+        match self.view {
+            View::Drives if self.first_look() => self.find = n,
+            View::Drives => self.stow.cursor = n.min(self.stow.list.len().saturating_sub(1)),
+            View::Haul => (self.lot, self.change) = (n, 0),
+            View::Running => self.running.cursor = n,
+            View::Proof => {
+                if self.proofs.cursor == n {
+                    return self.open_tree();
+                }
+                self.proofs.cursor = n;
+            }
+            View::Log => self.ledger.cursor = n,
+            View::Records => {
+                if self.registry.cursor == n
+                    && matches!(self.record_row(), Some(RecordRow::Game(_) | RecordRow::Launcher(_)))
+                {
+                    self.unfold(None);
+                } else {
+                    self.registry.cursor = n;
+                }
+            }
+            View::Finds => self.find = n,
+        }
+        Vec::new()
+    }
+
+    fn drag(&mut self, x: u16, y: u16) {
+        let Some((game, _)) = self.dragged else { return };
+        // Whatever lies in a hull, it is the hull's drive that is meant.
+        let drive = self.hits.iter().filter(|(area, _)| area.contains((x, y).into())).find_map(|(_, hit)| match hit {
+            Hit::Drive(n) => Some(*n),
+            _ => None,
+        });
+        self.dragged = Some((game, drive));
+        let Some(survey) = &self.survey else { return };
+        let title = survey.games.get(game).map_or("", |game| game.found.title.as_str());
+        self.message = Some(match drive.and_then(|n| survey.drives.get(n)) {
+            Some(state) => format!("Let go here to send {title} to {}.", state.drive.name),
+            None => format!("{title}: let go over a drive to send it there."),
+        });
+    }
+
+    fn let_go_of_mouse(&mut self) {
+        let Some((game, Some(drive))) = self.dragged.take() else { return };
+        let Some(survey) = &self.survey else { return };
+        let id = survey.games.get(game).map(|game| game.id.clone());
+        let name = survey.drives.get(drive).map(|state| state.drive.name.clone());
+        if let (Some(id), Some(name)) = (id, name) {
+            self.message = None;
+            self.send_game(&id, &name);
+            self.redraft();
+        }
+    }
+}

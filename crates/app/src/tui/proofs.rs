@@ -1,0 +1,299 @@
+//! What the Proof view knows: a haul's lots with their proofs, the tree of one lot's files, and the file looked at closer.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::haul::{Closer, Difference, DifferenceKind, HaulRow, LotRow, Proof, TallyFile};
+
+use super::keys::View;
+use super::state::{Act, State};
+use super::typing::Typed;
+use crate::fault::Fault;
+
+/// Where a line of the tree stands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Standing {
+    Same,
+    Differs,
+    Missing,
+    Extra,
+    WouldDownload,
+    NotCompared,
+}
+
+/// A line of the tree that is shown.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct TreeRow {
+    pub path: PathBuf,
+    pub depth: usize,
+    pub folder: bool,
+    pub open: bool,
+    pub size: u64,
+    /// Files in it, of a folder.
+    pub files: u64,
+    /// Files in it that are not the same; of a file 0 or 1.
+    pub bad: u64,
+    pub standing: Standing,
+}
+
+/// What the Proof view knows.
+#[derive(Clone, Debug, Default)]
+pub struct Proofs {
+    pub haul: Option<HaulId>,
+    /// Whether a person has chosen that haul; else it is the newest one with a proof.
+    chosen: bool,
+    pub lot: usize,
+    /// Proofs that were made anew since the journal was read.
+    pub fresh: HashMap<PathBuf, Proof>,
+    files: Option<(LotId, Vec<TallyFile>)>,
+    pub fault: Option<String>,
+    open: HashSet<PathBuf>,
+    pub rows: Vec<TreeRow>,
+    pub cursor: usize,
+    pub closer: Option<Closer>,
+    /// What is being looked at closer.
+    pub looking: Option<PathBuf>,
+}
+
+impl State {
+    /// Lots of a haul that have a proof.
+    pub fn lots_proved(&self) -> Vec<&LotRow> {
+        let haul = self.proofs.haul.and_then(|id| self.history.haul(id));
+        haul.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.proof.is_some()).collect()
+    }
+
+    /// The lot that is looked at.
+    pub fn lot_proved(&self) -> Option<&LotRow> {
+        self.lots_proved().get(self.proofs.lot).copied()
+    }
+
+    /// The newest proof of the lot that is looked at.
+    pub fn proof_here(&self) -> Option<&Proof> {
+        let lot = self.lot_proved()?;
+        self.proofs.fresh.get(lot.planned.place()).or(lot.proof.as_ref())
+    }
+
+    /// Chooses the newest haul with a proof where none is chosen, and asks for the tree where it is not there.
+    pub(super) fn reprove(&mut self) -> Vec<Act> {
+        let proved = |haul: &&HaulRow| haul.lots.iter().any(|lot| lot.proof.is_some());
+        let known = self.proofs.haul.is_some_and(|id| self.history.haul(id).is_some());
+        if !(self.proofs.chosen && known) {
+            let newest = self.history.hauls.iter().find(proved).map(|haul| haul.id);
+            if newest != self.proofs.haul {
+                self.proofs = Proofs { haul: newest, ..Proofs::default() };
+            }
+        }
+        let count = self.lots_proved().len();
+        self.proofs.lot = self.proofs.lot.min(count.saturating_sub(1));
+        self.look_at_tree()
+    }
+
+    fn look_at_tree(&mut self) -> Vec<Act> {
+        let Some(lot) = self.lot_proved() else { return Vec::new() };
+        let there = self.proofs.files.as_ref().is_some_and(|(id, _)| *id == lot.id);
+        if there || self.view != View::Proof {
+            return Vec::new();
+        }
+        vec![Act::Tree(lot.id)]
+    }
+
+    /// Looks at a haul in the Proof view.
+    pub(super) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
+        if self.history.haul(id).is_none_or(|haul| haul.lots.iter().all(|lot| lot.proof.is_none())) {
+            self.message = Some("Nothing of this haul has a proof.".into());
+            return Vec::new();
+        }
+        if self.proofs.haul != Some(id) {
+            self.proofs = Proofs { haul: Some(id), ..Proofs::default() };
+        }
+        self.proofs.chosen = true;
+        self.show(View::Proof)
+    }
+
+    pub(super) fn step_lot(&mut self, next: bool) -> Vec<Act> {
+        let count = self.lots_proved().len();
+        if count == 0 {
+            return Vec::new();
+        }
+        let lot = if next { (self.proofs.lot + 1) % count } else { (self.proofs.lot + count - 1) % count };
+        let Proofs { haul, chosen, fresh, .. } = std::mem::take(&mut self.proofs);
+        self.proofs = Proofs { haul, chosen, fresh, lot, ..Proofs::default() };
+        self.look_at_tree()
+    }
+
+    pub(super) fn tree_came(&mut self, lot: LotId, files: Result<Vec<TallyFile>, Fault>) {
+        match files {
+            Ok(files) => self.proofs.files = Some((lot, files)),
+            Err(fault) => self.proofs.fault = Some(fault.text()),
+        }
+        self.retree();
+    }
+
+    pub(super) fn proved(&mut self, haul: HaulId, proofs: Vec<(String, Proof)>) {
+        for (_, proof) in proofs {
+            self.proofs.fresh.insert(proof.install.clone(), proof);
+        }
+        if self.proofs.haul == Some(haul) {
+            self.retree();
+        }
+        self.message = Some("Every byte was read again.".into());
+    }
+
+    /// Works out the lines of the tree: folders that are open, and what the proof says of each file.
+    fn retree(&mut self) {
+        let here = self.proofs.rows.get(self.proofs.cursor).map(|row| row.path.clone());
+        let differences = self.proof_here().map_or(Vec::new(), |proof| proof.differences.clone());
+        let Some((_, files)) = &self.proofs.files else { return };
+        self.proofs.rows = tree(files, &differences, &self.proofs.open);
+        let at = here.and_then(|here| self.proofs.rows.iter().position(|row| row.path == here));
+        self.proofs.cursor = at.unwrap_or(self.proofs.cursor).min(self.proofs.rows.len().saturating_sub(1));
+    }
+
+    pub(super) fn step_tree(&mut self, by: isize) {
+        let last = self.proofs.rows.len().saturating_sub(1) as isize;
+        self.proofs.cursor = (self.proofs.cursor as isize).saturating_add(by).clamp(0, last) as usize;
+    }
+
+    /// Opens or shuts a folder, or looks closer at a file.
+    pub(super) fn open_tree(&mut self) -> Vec<Act> {
+        let Some(row) = self.proofs.rows.get(self.proofs.cursor).cloned() else { return Vec::new() };
+        if row.folder {
+            if !self.proofs.open.remove(&row.path) {
+                self.proofs.open.insert(row.path);
+            }
+            self.retree();
+            return Vec::new();
+        }
+        let Some(lot) = self.lot_proved() else { return Vec::new() };
+        let act = Act::Closer(lot.id, row.path.clone());
+        self.proofs.closer = None;
+        self.proofs.looking = Some(row.path);
+        vec![act]
+    }
+
+    pub(super) fn fold_tree(&mut self, open: bool) -> Vec<Act> {
+        let Some(row) = self.proofs.rows.get(self.proofs.cursor).cloned() else { return Vec::new() };
+        if row.folder && row.open != open {
+            return self.open_tree();
+        }
+        if !open && let Some(parent) = row.path.parent() {
+            let at = self.proofs.rows.iter().position(|other| other.path == parent);
+            self.proofs.cursor = at.unwrap_or(self.proofs.cursor);
+        } else if open && !row.folder {
+            return self.open_tree();
+        }
+        Vec::new()
+    }
+
+    pub(super) fn closer_came(&mut self, lot: LotId, path: PathBuf, closer: Result<Closer, Fault>) {
+        let is_it = self.lot_proved().is_some_and(|here| here.id == lot) && self.proofs.looking.as_ref() == Some(&path);
+        if !is_it {
+            return;
+        }
+        self.proofs.looking = None;
+        match closer {
+            Ok(closer) => self.proofs.closer = Some(closer),
+            Err(fault) => self.message = Some(fault.sentence),
+        }
+    }
+
+    /// Asks which file checksums are to be written to.
+    pub(super) fn ask_for_file(&mut self) {
+        let (haul, lot) = if self.view == View::Proof {
+            (self.proofs.haul, self.lot_proved().map(|lot| (lot.id, lot.planned.title.clone())))
+        } else {
+            (self.haul_here().map(|haul| haul.id), None)
+        };
+        let Some(haul) = haul else {
+            self.message = Some("There is no haul here that has checksums.".into());
+            return;
+        };
+        let name = lot.as_ref().map_or(format!("haul-{haul}"), |(_, title)| {
+            title.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect()
+        });
+        self.type_in(Typed::ExportTo(haul, lot.map(|(id, _)| id)), format!("~/{name}.b3"));
+    }
+}
+
+/// Lines of a tree in the order of a walk: what lies in folders that are not open is left out, and counted.
+fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>) -> Vec<TreeRow> {
+    let mut standings: HashMap<&str, Standing> = HashMap::new();
+    let mut extra = Vec::new();
+    for difference in differences {
+        let standing = match difference.kind {
+            DifferenceKind::Differs => Standing::Differs,
+            DifferenceKind::Missing => Standing::Missing,
+            DifferenceKind::WouldDownload => Standing::WouldDownload,
+            DifferenceKind::Extra => {
+                extra.push(TallyFile { path: difference.path.clone().into(), size: 0, folder: false, compared: false });
+                Standing::Extra
+            }
+        };
+        standings.insert(&difference.path, standing);
+    }
+    let standing = |file: &TallyFile| {
+        let text = file.path.to_string_lossy();
+        let own = if file.compared || file.folder { Standing::Same } else { Standing::NotCompared };
+        standings.get(text.as_ref()).copied().unwrap_or(own)
+    };
+    // What a folder holds, itself and everything below it.
+    let mut sums: BTreeMap<&Path, (u64, u64, u64)> = BTreeMap::new();
+    for file in files.iter().chain(&extra).filter(|file| !file.folder) {
+        let bad = u64::from(!matches!(standing(file), Standing::Same | Standing::Extra | Standing::NotCompared));
+        for above in file.path.ancestors().skip(1) {
+            let sum = sums.entry(above).or_default();
+            *sum = (sum.0 + file.size, sum.1 + 1, sum.2 + bad);
+        }
+    }
+    let root = Path::new("");
+    let is_shown = |path: &Path| path.ancestors().skip(1).all(|above| above == root || open.contains(above));
+    let row = |file: &TallyFile| {
+        let (size, count, bad) =
+            if file.folder { sums.get(file.path.as_path()).copied().unwrap_or_default() } else { (file.size, 0, 0) };
+        let own = standing(file);
+        let bad = if file.folder { bad } else { u64::from(!matches!(own, Standing::Same | Standing::Extra)) };
+        TreeRow {
+            depth: file.path.components().count().saturating_sub(1),
+            folder: file.folder,
+            open: file.folder && open.contains(&file.path),
+            size,
+            files: count,
+            bad,
+            standing: if file.folder && bad > 0 { Standing::Differs } else { own },
+            path: file.path.clone(),
+        }
+    };
+    // The lot's own folder is no line; what lies in it stands at the left.
+    let lines = files.iter().chain(&extra).filter(|file| file.path != root && is_shown(&file.path));
+    let mut rows: Vec<TreeRow> = lines.map(row).collect();
+    rows.sort_by(|a, b| a.path.components().cmp(b.path.components()));
+    rows
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn file(path: &str, folder: bool) -> TallyFile {
+        TallyFile { path: path.into(), size: if folder { 0 } else { 10 }, folder, compared: true }
+    }
+
+    #[test]
+    fn a_tree_shows_open_folders_and_counts_what_is_wrong_in_shut_ones() {
+        let files =
+            [file("", true), file("data", true), file("data/a", false), file("data/b", false), file("start", false)];
+        let differences = [("data/b", DifferenceKind::Differs), ("log.txt", DifferenceKind::Extra)]
+            .map(|(path, kind)| Difference { path: path.into(), kind, from: None });
+        let shut = tree(&files, &differences, &HashSet::new());
+        let shown: Vec<_> = shut.iter().map(|row| (row.path.to_str().unwrap(), row.bad, row.standing)).collect();
+        assert_eq!(
+            shown,
+            [("data", 1, Standing::Differs), ("log.txt", 0, Standing::Extra), ("start", 0, Standing::Same)]
+        );
+        assert_eq!((shut[0].size, shut[0].files), (20, 2));
+        let open = tree(&files, &differences, &HashSet::from(["data".into()]));
+        assert_eq!(open.len(), 5);
+        assert_eq!((open[2].depth, open[2].standing), (1, Standing::Differs));
+    }
+}

@@ -1,0 +1,136 @@
+//! What the Records view knows: launchers, their libraries, their games, and every record of a game.
+
+use std::collections::HashSet;
+use std::path::PathBuf;
+
+use deft_barge_core::plan::LibraryWish;
+
+use super::keys::View;
+use super::state::{Act, Errand, State};
+
+/// A line of the Records view, by places in the survey.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+pub enum RecordRow {
+    Launcher(usize),
+    /// A library of a launcher.
+    Library(usize, usize),
+    Game(usize),
+    /// A record of a game.
+    Record(usize, usize),
+    /// A file of a launcher that cannot be read, or a profile.
+    Problem(usize),
+}
+
+/// The lines, what is unfolded, and the line under the cursor.
+#[derive(Clone, Debug, Default)]
+pub struct Registry {
+    pub rows: Vec<RecordRow>,
+    pub cursor: usize,
+    /// Ids of launchers that are folded, and of games that are unfolded.
+    turned: HashSet<String>,
+}
+
+impl Registry {
+    /// Whether a launcher is folded, or a game unfolded.
+    pub fn is_turned(&self, id: &str) -> bool {
+        self.turned.contains(id)
+    }
+}
+
+impl State {
+    /// Works out the lines, after a survey or when something is unfolded.
+    pub(super) fn reregister(&mut self) {
+        let Some(survey) = &self.survey else { return };
+        let turned = &self.registry.turned;
+        let mut rows: Vec<RecordRow> = (0..survey.problems.len()).map(RecordRow::Problem).collect();
+        for (n, launcher) in survey.launchers.iter().enumerate() {
+            rows.push(RecordRow::Launcher(n));
+            if turned.contains(&launcher.id) {
+                continue;
+            }
+            rows.extend((0..launcher.libraries.len()).map(|library| RecordRow::Library(n, library)));
+            let games = survey.games.iter().enumerate().filter(|(_, game)| game.launcher == launcher.id);
+            for (at, game) in games {
+                rows.push(RecordRow::Game(at));
+                if turned.contains(&game.id.0) {
+                    rows.extend((0..game.found.records.len()).map(|record| RecordRow::Record(at, record)));
+                }
+            }
+        }
+        let here = self.registry.rows.get(self.registry.cursor).copied();
+        let at = here.and_then(|here| rows.iter().position(|row| *row == here));
+        self.registry.cursor = at.unwrap_or(self.registry.cursor).min(rows.len().saturating_sub(1));
+        self.registry.rows = rows;
+    }
+
+    /// The line under the cursor.
+    pub fn record_row(&self) -> Option<RecordRow> {
+        self.registry.rows.get(self.registry.cursor).copied()
+    }
+
+    /// Unfolds (`true`), folds, or whatever it is not now.
+    pub(super) fn unfold(&mut self, open: Option<bool>) {
+        let (Some(row), Some(survey)) = (self.record_row(), &self.survey) else { return };
+        let (id, is_open) = match row {
+            RecordRow::Launcher(n) => {
+                let id = survey.launchers[n].id.clone();
+                let is_open = !self.registry.turned.contains(&id);
+                (id, is_open)
+            }
+            RecordRow::Game(n) => {
+                let id = survey.games[n].id.0.clone();
+                let is_open = self.registry.turned.contains(&id);
+                (id, is_open)
+            }
+            RecordRow::Record(game, _) if open != Some(true) => {
+                let at = self.registry.rows.iter().position(|row| *row == RecordRow::Game(game));
+                self.registry.cursor = at.unwrap_or(self.registry.cursor);
+                return;
+            }
+            _ => return,
+        };
+        if open.is_some_and(|open| open == is_open) {
+            return;
+        }
+        if !self.registry.turned.remove(&id) {
+            self.registry.turned.insert(id);
+        }
+        self.reregister();
+    }
+
+    /// The id of the launcher that the line under the cursor belongs to.
+    pub(super) fn launcher_here(&self) -> Option<String> {
+        let survey = self.survey.as_ref()?;
+        match self.record_row()? {
+            RecordRow::Launcher(n) | RecordRow::Library(n, _) => survey.launchers.get(n).map(|l| l.id.clone()),
+            RecordRow::Game(n) | RecordRow::Record(n, _) => survey.games.get(n).map(|game| game.launcher.clone()),
+            RecordRow::Problem(_) => None,
+        }
+    }
+
+    /// The path that an act means: a find, or the game under the cursor.
+    pub(super) fn path_here(&self) -> Option<PathBuf> {
+        if self.view == View::Finds || self.first_look() {
+            return self.find_here().map(|lying| lying.path.clone());
+        }
+        let survey = self.survey.as_ref()?;
+        match self.record_row().filter(|_| self.view == View::Records) {
+            Some(RecordRow::Game(n) | RecordRow::Record(n, _)) => Some(survey.games.get(n)?.found.install.clone()),
+            Some(RecordRow::Library(n, library)) => Some(survey.launchers.get(n)?.libraries.get(library)?.path.clone()),
+            Some(_) => None,
+            None => self.game_here().map(|game| game.found.install.clone()),
+        }
+    }
+
+    /// Lets new installs go to the library under the cursor, once that was looked at.
+    pub(super) fn takes_installs(&mut self) -> Vec<Act> {
+        let (Some(RecordRow::Library(n, library)), Some(survey)) = (self.record_row(), &self.survey) else {
+            self.message = Some("The cursor is on no library.".into());
+            return Vec::new();
+        };
+        let launcher = &survey.launchers[n];
+        let errand =
+            Errand::Library(launcher.id.clone(), LibraryWish::Default(launcher.libraries[library].path.clone()));
+        self.consider(errand)
+    }
+}

@@ -1,0 +1,184 @@
+//! A sheet: a text over the view, such as what a command tells while it is done, or what would be written into a file.
+
+use std::path::Path;
+
+use ratatui::crossterm::event::KeyCode;
+
+use super::keys::Wish;
+use super::state::{Act, State};
+use super::tasks::Task;
+use crate::fault::Fault;
+use crate::show::{Told, path};
+
+/// How a line of a sheet is meant.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Tone {
+    Text,
+    Dim,
+    Strong,
+    Danger,
+    /// It goes.
+    Old,
+    /// It comes.
+    New,
+}
+
+/// A text over the view.
+#[derive(Clone, Debug, Default)]
+pub struct Sheet {
+    pub title: String,
+    pub lines: Vec<(Tone, String)>,
+    pub top: usize,
+    /// What is being done; `None` if it is done.
+    pub task: Option<u64>,
+    /// How far it is.
+    pub passing: String,
+    /// A key, what it does, and that in words.
+    pub then: Option<(KeyCode, &'static str, Then)>,
+}
+
+/// What a key does in a sheet.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Then {
+    /// Does this, and tells it in a sheet of its own.
+    Task(Task),
+    /// Goes on with the profile that is being made.
+    Guide,
+}
+
+impl Sheet {
+    pub fn new(title: impl Into<String>) -> Self {
+        Self { title: title.into(), ..Self::default() }
+    }
+
+    fn add(&mut self, text: &str) {
+        self.lines.extend(text.split('\n').map(|line| (tone_of(line), line.to_string())));
+    }
+}
+
+/// A line of a command by how it begins.
+fn tone_of(line: &str) -> Tone {
+    let word = line.split_whitespace().next().unwrap_or_default();
+    match word {
+        "stop" | "problem" | "damaged" | "lost" | "differs" | "missing" => Tone::Danger,
+        "-" => Tone::Old,
+        "+" => Tone::New,
+        "note" => Tone::Dim,
+        _ => Tone::Text,
+    }
+}
+
+impl State {
+    /// Begins something that tells what it does in a sheet.
+    pub(super) fn do_task(&mut self, task: Task) -> Vec<Act> {
+        if self.sheet.as_ref().is_some_and(|sheet| sheet.task.is_some()) {
+            self.message = Some("Something else is being done; esc stops it.".into());
+            return Vec::new();
+        }
+        self.tasks += 1;
+        let mut sheet = Sheet { task: Some(self.tasks), ..Sheet::new(task.words()) };
+        // What writes is looked at first, and started by the key that starts hauls.
+        if let Task::CarryPlan(what, drive) = &task {
+            let then = Then::Task(Task::Carry(what.clone(), drive.clone()));
+            sheet.then = Some((KeyCode::Char('S'), "starts it", then));
+        }
+        self.sheet = Some(sheet);
+        vec![Act::Do(self.tasks, task)]
+    }
+
+    fn sheet_of(&mut self, id: u64) -> Option<&mut Sheet> {
+        self.sheet.as_mut().filter(|sheet| sheet.task == Some(id))
+    }
+
+    pub(super) fn told(&mut self, id: u64, told: Told) {
+        let Some(sheet) = self.sheet_of(id) else { return };
+        match told {
+            Told::Lines(text) => sheet.add(&text),
+            Told::Passing(text) => sheet.passing = text,
+        }
+    }
+
+    pub(super) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
+        let Some(sheet) = self.sheet_of(id) else { return Vec::new() };
+        (sheet.task, sheet.passing) = (None, String::new());
+        match result {
+            Err(fault) => {
+                sheet.then = None;
+                sheet.lines.extend(fault.text().split('\n').map(|line| (Tone::Danger, line.to_string())));
+            }
+            Ok(_) if sheet.lines.is_empty() => sheet.lines.push((Tone::Text, "Done; there is nothing to tell.".into())),
+            Ok(_) => {}
+        }
+        // What was done may have changed what lies where.
+        self.looking = true;
+        vec![Act::Survey]
+    }
+
+    pub(super) fn sheet_key(&mut self, wish: Option<Wish>, code: KeyCode) -> Vec<Act> {
+        let Some(sheet) = &mut self.sheet else { return Vec::new() };
+        let most = sheet.lines.len().saturating_sub(1);
+        let by = match wish {
+            Some(Wish::Down) => 1,
+            Some(Wish::Up) => -1,
+            Some(Wish::PageDown) => 15,
+            Some(Wish::PageUp) => -15,
+            Some(Wish::First) => isize::MIN / 2,
+            Some(Wish::Last) => isize::MAX / 2,
+            _ => 0,
+        };
+        if by != 0 {
+            sheet.top = (sheet.top as isize).saturating_add(by).clamp(0, most as isize) as usize;
+            return Vec::new();
+        }
+        if let Some((_, _, then)) = sheet.then.clone().filter(|(key, ..)| *key == code && sheet.task.is_none()) {
+            self.sheet = None;
+            return match then {
+                Then::Task(task) => self.do_task(task),
+                Then::Guide => self.go_on_guiding(),
+            };
+        }
+        match code {
+            // What is being done is stopped at its next block, and says so.
+            KeyCode::Esc if sheet.task.is_some() => return vec![Act::StopTask],
+            KeyCode::Esc | KeyCode::Enter if sheet.task.is_none() => {
+                self.sheet = None;
+                self.guide = None;
+            }
+            _ if wish == Some(Wish::Quit) && sheet.task.is_none() => self.sheet = None,
+            _ => {}
+        }
+        Vec::new()
+    }
+
+    /// Shows what would be written for the lot under the cursor, file by file.
+    pub(super) fn show_files(&mut self) {
+        let Some(lot) = self.plan.as_ref().and_then(|plan| plan.lots.get(self.lot)) else { return };
+        let mut sheet = Sheet::new(format!("What would be written for {}, file by file", lot.title));
+        let mut files: Vec<&Path> = lot.previews.iter().map(|preview| preview.file.as_path()).collect();
+        files.dedup();
+        let mut seen = Vec::new();
+        for file in files {
+            if seen.contains(&file) {
+                continue;
+            }
+            seen.push(file);
+            if !sheet.lines.is_empty() {
+                sheet.lines.push((Tone::Text, String::new()));
+            }
+            sheet.lines.push((Tone::Strong, path(file)));
+            for preview in lot.previews.iter().filter(|preview| preview.file == *file) {
+                let kind = crate::wording::preview_kind(preview.kind);
+                sheet.lines.push((Tone::Dim, format!("  {} {kind}", preview.location)));
+                let side = |tone, sign: &'static str, text: &str| -> Vec<(Tone, String)> {
+                    text.lines().map(|line| (tone, format!("    {sign} {line}"))).collect()
+                };
+                sheet.lines.extend(side(Tone::Old, "-", &preview.before));
+                sheet.lines.extend(side(Tone::New, "+", &preview.after));
+            }
+        }
+        if sheet.lines.is_empty() {
+            sheet.lines.push((Tone::Text, "No record of it changes.".into()));
+        }
+        self.sheet = Some(sheet);
+    }
+}

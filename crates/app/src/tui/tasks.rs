@@ -1,0 +1,108 @@
+//! What is done as the command line does it, and told in a sheet: the same code, the same words.
+
+use std::path::PathBuf;
+
+use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::site::Site;
+
+use crate::acts;
+use crate::arguments::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
+use crate::fault::Fault;
+use crate::show::{Teller, say, told_to};
+use crate::wording::plural;
+
+/// Something that tells what it does.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Task {
+    /// Start a game, by id, and see that it comes up; with its title.
+    Play(String, String),
+    /// Compare games, by id, with their kept tallies.
+    Audit(Vec<String>),
+    /// Keep tallies of games.
+    Keep(Vec<String>),
+    /// Mend a game from another copy.
+    Repair(String),
+    /// Measure a drive.
+    Probe(String),
+    Trace(PathBuf),
+    CheckProfiles,
+    /// Say that a folder holds user data of a game.
+    AddData(String, PathBuf),
+    ForgetData(PathBuf),
+    /// What would be brought to a drive, and the bringing itself.
+    CarryPlan(String, String),
+    Carry(String, String),
+    CheckCarried(PathBuf),
+    /// Take a file that could not be read from another copy.
+    Take(PathBuf, PathBuf),
+    /// Write the checksums of a haul's lots, or of one of them, to a file.
+    Export(HaulId, Option<LotId>, PathBuf),
+    /// Adopt a folder with its launcher, act by act.
+    Guided(PathBuf, String, String),
+}
+
+impl Task {
+    /// What is being done, in words.
+    pub fn words(&self) -> String {
+        match self {
+            Self::Play(_, title) => format!("Starting {title}"),
+            Self::Audit(_) => "Audit: what became of it since its tally was kept".into(),
+            Self::Keep(_) => "Keeping a tally, to audit against later".into(),
+            Self::Repair(_) => "Mending from another copy".into(),
+            Self::Probe(drive) => format!("Measuring {drive}"),
+            Self::Trace(path) => format!("Every place where {} is written down", path.display()),
+            Self::CheckProfiles => "Profiles, checked against this machine".into(),
+            Self::AddData(..) | Self::ForgetData(_) => "The list of user data".into(),
+            Self::CarryPlan(what, drive) => format!("What bringing {what} to {drive} would do"),
+            Self::Carry(what, drive) => format!("Bringing {what} to {drive}"),
+            Self::CheckCarried(folder) => format!("What {} needs here", folder.display()),
+            Self::Take(file, _) => format!("Taking {} from another copy", file.display()),
+            Self::Export(..) => "Checksums".into(),
+            Self::Guided(..) => "Adopting, act by act".into(),
+        }
+    }
+}
+
+/// Does a task on this thread and has it tell.
+pub fn do_task(site: &Site, task: Task, teller: Teller) -> Result<u8, Fault> {
+    told_to(teller, || one(site, task))
+}
+
+fn one(site: &Site, task: Task) -> Result<u8, Fault> {
+    let sure = Consent { yes: true, plan: false };
+    match task {
+        Task::Play(id, _) => acts::start(site, &id, None, 30, false),
+        Task::Audit(what) => acts::audit(site, &auditing(what), false),
+        Task::Keep(what) => acts::audit(site, &Auditing { keep: true, ..auditing(what) }, false),
+        Task::Repair(id) => acts::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, false),
+        Task::Probe(drive) => acts::probe(site, &drive, false),
+        Task::Trace(path) => acts::trace(site, &Traced { path, places: Vec::new() }, false),
+        Task::CheckProfiles => acts::profile(site, &ProfileAct::Check { profile: None }, false),
+        Task::AddData(game, path) => acts::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, false),
+        Task::ForgetData(path) => acts::data(site, &DataAct::Forget { path }, false),
+        Task::CarryPlan(what, to) => {
+            let consent = Consent { yes: true, plan: true };
+            acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, false)
+        }
+        Task::Carry(what, to) => acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, false),
+        Task::CheckCarried(folder) => acts::carry(site, &CarryAct::Check { folder }, false),
+        Task::Take(file, from) => acts::take(site, &Taking { file, from }, false),
+        Task::Export(haul, lot, file) => {
+            for (file, lines) in acts::export_checksums(site, haul, lot, &file)? {
+                say(&format!("{} are in {}.", plural(lines, "checksum", "checksums"), crate::show::path(&file)))?;
+            }
+            say("Check them from within the folder of the game with: b3sum -c FILE")?;
+            Ok(0)
+        }
+        Task::Guided(path, launcher, id) => {
+            let as_game = Some(format!("{launcher}/{id}"));
+            let adopting =
+                Adopting { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
+            acts::adopt(site, &adopting, false)
+        }
+    }
+}
+
+fn auditing(what: Vec<String>) -> Auditing {
+    Auditing { what, keep: false, repair: false, from: Vec::new() }
+}

@@ -1,0 +1,251 @@
+//! The line that is typed: names, sizes, paths. Also what fills a draft from it: suggestions, and drafts kept under names.
+
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::plan::{Aim, Destination, DraftFile, Policy, WhatIf, suggest};
+use ratatui::crossterm::event::KeyCode;
+
+use super::state::{Act, Errand, State};
+use super::tasks::Task;
+
+/// What is being typed, and what for.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Typing {
+    pub what: Typed,
+    pub text: String,
+}
+
+/// What a typed text is.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Typed {
+    /// How much room a suggestion should make.
+    Room,
+    /// The name that the draft is saved under.
+    SaveAs,
+    /// The name of a draft that is opened.
+    Open,
+    /// A drive that is not there yet.
+    WhatIf,
+    /// A path to trace.
+    Trace,
+    /// The folder of a game whose launcher no profile describes.
+    ProfileOf,
+    /// The name of the launcher that a profile is drafted for.
+    ProfileName,
+    /// A folder of user data of this game.
+    DataOf(String),
+    /// A folder to take off the list of user data.
+    ForgetData,
+    /// A launcher or a folder to bring to this drive.
+    Carry(String),
+    /// A carried folder to check.
+    CheckCarried,
+    /// An old path and a new one.
+    Reanchor,
+    /// Another copy of a file that cannot be read.
+    TakeFrom(PathBuf),
+    /// The file that checksums are written to, of a haul's lots or of one of them.
+    ExportTo(HaulId, Option<LotId>),
+}
+
+impl Typed {
+    /// The question before the line, and what helps to answer it.
+    pub fn words(&self) -> (&'static str, &'static str) {
+        match self {
+            Self::Room => ("How much room should be made here?", "such as 60GB"),
+            Self::SaveAs => ("Under which name should this draft be kept?", "enter saves"),
+            Self::Open => ("Which draft should be opened?", "its name"),
+            Self::WhatIf => {
+                ("What drive is thought of?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
+            }
+            Self::Trace => ("Which path should be traced?", "the folder of a game, or any other"),
+            Self::ProfileOf => ("Which game should be traced for the profile?", "the folder that it is installed in"),
+            Self::ProfileName => {
+                ("What is the launcher called?", "the profile gets this name; enter writes and checks it")
+            }
+            Self::DataOf(_) => ("Which folder holds its user data?", "its path"),
+            Self::ForgetData => ("Which folder should be taken off the list?", "its path; the folder stays"),
+            Self::Carry(_) => ("What should be brought here?", "a launcher's name, or the folder of a library"),
+            Self::CheckCarried => ("Which carried folder should be checked?", "its path"),
+            Self::Reanchor => ("Which path has become which?", "OLD NEW"),
+            Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file"),
+            Self::ExportTo(..) => ("Which file should the checksums be written to?", "one that is not there yet"),
+        }
+    }
+}
+
+impl State {
+    pub(super) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
+        self.typing = Some(Typing { what, text: text.into() });
+    }
+
+    /// Takes a key into what is typed.
+    pub(super) fn type_on(&mut self, mut typing: Typing, key: KeyCode) -> Vec<Act> {
+        match key {
+            KeyCode::Char(c) => typing.text.push(c),
+            KeyCode::Backspace => drop(typing.text.pop()),
+            KeyCode::Esc => return Vec::new(),
+            KeyCode::Enter => return self.typed(typing),
+            _ => {}
+        }
+        self.typing = Some(typing);
+        Vec::new()
+    }
+
+    /// Takes what is pasted into whatever is being typed.
+    pub(super) fn paste(&mut self, text: &str) {
+        let text: String = text.lines().next().unwrap_or_default().chars().filter(|c| !c.is_control()).collect();
+        if let Some(typing) = &mut self.typing {
+            typing.text.push_str(&text);
+        } else if let Some(chooser) = &mut self.chooser {
+            chooser.text.push_str(&text);
+            self.choices();
+        } else {
+            self.message = Some("Nothing is being typed that this could be pasted into.".into());
+        }
+    }
+
+    fn typed(&mut self, typing: Typing) -> Vec<Act> {
+        let text = typing.text.trim().to_string();
+        if text.is_empty() {
+            return Vec::new();
+        }
+        match typing.what {
+            Typed::Room => match text.parse::<Bytes>() {
+                Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
+                Err(why) => self.message = Some(format!("{why}.")),
+            },
+            Typed::SaveAs | Typed::Open if text.starts_with('.') || text.contains('/') => {
+                self.message = Some("A name for a draft is a word or some, without slashes.".into());
+            }
+            Typed::SaveAs => {
+                let Some(survey) = &self.survey else { return Vec::new() };
+                let file = DraftFile::of(survey, &self.draft, self.policy, self.what_if.clone());
+                return vec![Act::Save(text, Box::new(file))];
+            }
+            Typed::Open => return vec![Act::Open(text)],
+            Typed::WhatIf => return self.think_of(&text),
+            Typed::Trace => return self.do_task(Task::Trace(self.whole(&text))),
+            Typed::ProfileOf => return self.trace_for_profile(self.whole(&text)),
+            Typed::ProfileName => return self.name_profile(&text),
+            Typed::DataOf(game) => return self.do_task(Task::AddData(game, self.whole(&text))),
+            Typed::ForgetData => return self.do_task(Task::ForgetData(self.whole(&text))),
+            Typed::Carry(drive) => return self.do_task(Task::CarryPlan(text, drive)),
+            Typed::CheckCarried => return self.do_task(Task::CheckCarried(self.whole(&text))),
+            Typed::Reanchor => {
+                let Some((old, new)) = two_paths(&text) else {
+                    self.message =
+                        Some("Two paths are wanted, with a blank between them; quote one that holds a blank.".into());
+                    return Vec::new();
+                };
+                return self.consider(Errand::Anchor(self.whole(&old), self.whole(&new)));
+            }
+            Typed::TakeFrom(file) => return self.do_task(Task::Take(file, self.whole(&text))),
+            Typed::ExportTo(haul, lot) => return self.do_task(Task::Export(haul, lot, self.whole(&text))),
+        }
+        Vec::new()
+    }
+
+    /// A typed path: from the home with a tilde, as shells have it.
+    fn whole(&self, text: &str) -> PathBuf {
+        match text.strip_prefix("~/") {
+            Some(rest) => self.home.join(rest),
+            None => Path::new(text).into(),
+        }
+    }
+
+    /// Reckons with a drive that is not there yet, from now on.
+    fn think_of(&mut self, text: &str) -> Vec<Act> {
+        match text.parse::<WhatIf>() {
+            Ok(drive) => {
+                self.message =
+                    Some(format!("{} stands among the drives. Nothing can be hauled there yet.", drive.name));
+                self.what_if.retain(|other| other.name != drive.name);
+                self.what_if.push(drive);
+                vec![Act::Survey]
+            }
+            Err(why) => {
+                self.message = Some(format!("{why}."));
+                Vec::new()
+            }
+        }
+    }
+
+    /// Takes up a draft that was read, if it fits what is there.
+    pub(super) fn opened(&mut self, file: &DraftFile) {
+        let Some(survey) = &self.survey else { return };
+        match file.fit(survey) {
+            Ok(draft) => {
+                let then =
+                    if file.policy == Policy::Release { " Originals go as soon as they are proved." } else { "" };
+                self.message = Some(format!("Opened: {} on this haul.{then}", games(draft.lots.len())));
+                self.draft = draft;
+                self.policy = file.policy;
+                self.redraft();
+            }
+            Err(misfits) => {
+                let what: Vec<String> = misfits.iter().map(crate::wording::misfit).collect();
+                self.message = Some(format!("The draft does not fit what is there any more: {}.", what.join("; ")));
+            }
+        }
+    }
+
+    /// Puts a suggestion for the drive in focus into the draft; what was there of other games stays.
+    pub(super) fn suggested(&mut self, aim: impl FnOnce(String) -> Aim) {
+        let Some(survey) = &self.survey else { return };
+        let Some(drive) = survey.drives.get(self.drive).map(|state| state.drive.name.clone()) else { return };
+        let suggestion = suggest(survey, &aim(drive.clone()));
+        let mut parts: Vec<String> = Vec::new();
+        match suggestion.lines.len() {
+            0 => parts.push(format!("Nothing to suggest for {drive}.")),
+            n => {
+                parts.push(format!("Suggested: {}. Change any by its digit; 0 takes it off.", games(n)));
+            }
+        }
+        if let [line] = &suggestion.lines[..] {
+            let why: Vec<String> = line.why.iter().map(|why| crate::wording::why(why, survey.made)).collect();
+            parts.push(format!("{} to {}: {}.", line.title, line.to, why.join(", ")));
+        }
+        parts.extend(suggestion.misses.iter().map(crate::wording::miss));
+        for line in suggestion.lines {
+            self.draft.send(line.game, Destination::Drive(line.to));
+        }
+        self.message = Some(parts.join(" "));
+        self.redraft();
+    }
+}
+
+fn games(count: usize) -> String {
+    if count == 1 { "one game".into() } else { format!("{count} games") }
+}
+
+/// Two paths with a blank between them; one that holds a blank stands in quotes.
+fn two_paths(text: &str) -> Option<(String, String)> {
+    let mut parts = Vec::new();
+    let mut rest = text.trim();
+    while !rest.is_empty() {
+        let quote = rest.chars().next().filter(|c| matches!(c, '"' | '\''));
+        let (part, then) = match quote {
+            Some(quote) => rest[1..].split_once(quote)?,
+            None => rest.split_once(' ').unwrap_or((rest, "")),
+        };
+        parts.push(part.to_string());
+        rest = then.trim_start();
+    }
+    let [old, new] = <[String; 2]>::try_from(parts).ok()?;
+    Some((old, new))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::two_paths;
+
+    #[test]
+    fn two_paths_are_told_apart_with_blanks_in_them_too() {
+        let pair = |a: &str, b: &str| Some((a.to_string(), b.to_string()));
+        assert_eq!(two_paths("/a  /b"), pair("/a", "/b"));
+        assert_eq!(two_paths("'/old disk' \"/new disk\""), pair("/old disk", "/new disk"));
+        assert_eq!((two_paths("/a"), two_paths("'/a /b"), two_paths("a b c")), (None, None, None));
+    }
+}

@@ -1,0 +1,81 @@
+//! The first look where no launcher is known: what was looked for and where, and what can be done about it.
+
+use deft_barge_core::finds::Lying;
+use ratatui::layout::Rect;
+
+use super::super::canvas::{Canvas, Hit};
+use super::super::keys::{View, Wish};
+use super::super::state::State;
+use super::several;
+use crate::show::{cut_middle, path};
+
+/// Folders that are offered.
+const MOST: usize = 8;
+
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let Some(survey) = &state.survey else { return };
+    canvas.put_at(0, 0, "No launcher is known on this machine yet.", theme.strong(), area);
+    let wide = usize::from(area.width);
+    let profiles = if state.profiles.is_empty() { "no profile is there" } else { "of these profiles none fits" };
+    let folder = cut_middle(&path(&state.profile_folder), wide.saturating_sub(40));
+    canvas.put_at(0, 2, &format!("looked for    profiles in {folder}: {profiles}"), theme.text(), area);
+    let mut y = 3;
+    for profile in state.profiles.iter().take(4) {
+        canvas.put_at(14, y, profile, theme.dim(), area);
+        y += 1;
+    }
+    let roots: Vec<String> = survey.drives.iter().map(|state| path(&state.drive.root)).collect();
+    let text = format!("looked on     {}: {}", several(roots.len(), "drive"), roots.join(", "));
+    canvas.put_at(0, y, &cut_middle(&text, wide), theme.text(), area);
+    y += 2;
+    y = draw_folders(state, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, canvas) + y + 1;
+    let keys = |wish, view| state.keys.name(wish, view);
+    let demo = if keys(Wish::Demo, View::Drives).is_empty() {
+        format!("{} demo", keys(Wish::Palette, View::Drives))
+    } else {
+        keys(Wish::Demo, View::Drives)
+    };
+    let acts = [
+        (
+            keys(Wish::NewProfile, View::Records),
+            Wish::NewProfile,
+            "make a profile of its launcher from a trace of this folder",
+        ),
+        (keys(Wish::Trace, View::Finds), Wish::Trace, "trace it: find every place where its path is written down"),
+        (demo, Wish::Demo, "make the demo world and try everything in it"),
+        (keys(Wish::Help, View::Drives), Wish::Help, "all keys"),
+    ];
+    for (key, wish, words) in acts {
+        canvas.put_at(0, y, &format!("{key:>6}"), theme.strong(), area);
+        canvas.put_at(8, y, words, theme.text(), area);
+        canvas.hit_row(y, area, Hit::Wish(wish));
+        y += 1;
+    }
+}
+
+/// The folders that look like games, the one under the cursor marked; gives the rows that they took.
+fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let Some((lying, _)) = &state.finds else {
+        canvas.put_at(0, 0, "Looking for folders that look like games ...", theme.text(), area);
+        return 1;
+    };
+    let strays: Vec<_> =
+        lying.iter().enumerate().filter(|(_, lying)| matches!(lying.what, Lying::Stray { .. })).take(MOST).collect();
+    if strays.is_empty() {
+        canvas.put_at(0, 0, "No folder on the drives looks like a game.", theme.text(), area);
+        return 1;
+    }
+    canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);
+    for (row, (n, lying)) in strays.iter().enumerate() {
+        let here = *n == state.find;
+        let style = if here { theme.cursor() } else { theme.text() };
+        let y = row as u16 + 1;
+        canvas.fill(y, style, area);
+        let text = format!("{} {:>10}   {}", if here { "▸" } else { " " }, lying.size.on_disk, path(&lying.path));
+        canvas.put_at(0, y, &cut_middle(&text, usize::from(area.width)), style, area);
+        canvas.hit_row(y, area, Hit::Row(*n));
+    }
+    strays.len() as u16 + 1
+}

@@ -1,0 +1,160 @@
+//! Log: what was done, and what is still held. Held originals stand on top, since letting go of them is what people forget.
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::{HaulRow, LotRow};
+use deft_barge_core::plan::Mode;
+use jiff::tz::TimeZone;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::keys::{View, Wish};
+use super::super::ledger::LogRow;
+use super::super::state::State;
+use super::super::theme::Theme;
+use super::several;
+use crate::show::{cut_middle, line, pad, path};
+use crate::wording;
+
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    if state.ledger.rows.is_empty() {
+        canvas.put_at(2, 1, "Nothing was hauled yet.", theme.text(), area);
+        return;
+    }
+    let wide = area.width >= 120;
+    let below = 9.min(area.height / 2);
+    let list = if wide {
+        Rect { width: area.width * 3 / 5, ..area }
+    } else {
+        Rect { height: area.height.saturating_sub(below), ..area }
+    };
+    let detail = if wide {
+        Rect { x: list.right() + 3, width: area.width.saturating_sub(list.width + 3), ..area }
+    } else {
+        Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area }
+    };
+    let rows = usize::from(list.height);
+    let first = first_shown(state.ledger.cursor, rows, state.ledger.rows.len());
+    for (n, row) in state.ledger.rows.iter().enumerate().skip(first).take(rows) {
+        let y = (n - first) as u16;
+        draw_row(state, *row, n == state.ledger.cursor, y, list, canvas);
+        if !matches!(row, LogRow::Day(_)) {
+            canvas.hit_row(y, list, Hit::Row(n));
+        }
+    }
+    if let Some(haul) = state.haul_here() {
+        draw_haul(state, haul, detail, canvas);
+    }
+}
+
+fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let style = if here { theme.cursor() } else { theme.text() };
+    let mark = if here { "▸" } else { " " };
+    let width = usize::from(area.width);
+    match row {
+        LogRow::Day(day) => canvas.put_at(0, y, &day.strftime("%A, %-d %B %Y").to_string(), theme.dim(), area),
+        LogRow::Held(n, haul) => {
+            let Some(held) = state.survey.as_ref().and_then(|survey| survey.held.get(n)) else { return };
+            canvas.fill(y, style, area);
+            let drive = held.drive.as_deref().unwrap_or(wording::NO_DRIVE);
+            let text =
+                format!("{mark} held  {:>9}  {} on {drive}, haul {haul}", held.bytes.to_string(), line(&held.title));
+            canvas.put_at(0, y, &pad(&text, width), style, area);
+        }
+        LogRow::Haul(id) => {
+            let Some(haul) = state.history.haul(id) else { return };
+            canvas.fill(y, style, area);
+            let at = haul.made.to_zoned(TimeZone::system()).strftime("%H:%M").to_string();
+            let bytes: Bytes = haul.lots.iter().map(|lot| lot.planned.size.on_disk).sum();
+            let bytes = if haul.lots.iter().all(|lot| lot.planned.mode == Mode::Records) {
+                String::new()
+            } else {
+                bytes.to_string()
+            };
+            let took = took(state, haul).map_or_else(String::new, |span| format!("   {span}"));
+            let text = format!(
+                "{mark} {at}  {bytes:>9}  {}   {}{took}",
+                pad(&what(haul), width.saturating_sub(48).max(16)),
+                wording::haul_state(haul)
+            );
+            canvas.put_at(0, y, &pad(&text, width), style, area);
+        }
+    }
+}
+
+/// What a haul was, in few words.
+fn what(haul: &HaulRow) -> String {
+    let returned = haul.returns.map_or_else(String::new, |id| format!("return of {id}: "));
+    let first = haul.lots.first().map_or("nothing", |lot| lot.planned.title.as_str());
+    let more = match haul.lots.len() {
+        0 | 1 => String::new(),
+        n => format!(" and {} more", n - 1),
+    };
+    line(&format!("{returned}{first}{more}"))
+}
+
+/// How long a haul took, from its beginning to the last thing that the log says of it before any release.
+fn took(state: &State, haul: &HaulRow) -> Option<String> {
+    let own = state.history.events.iter().filter(|event| event.haul == haul.id);
+    let last = own.filter(|event| event.word == "proved").map(|event| event.at).max()?;
+    let span = last.duration_since(haul.made);
+    Some(wording::about(std::time::Duration::try_from(span).ok()?))
+}
+
+fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let made = haul.made.to_zoned(TimeZone::system()).strftime("%-d %B %Y, %H:%M").to_string();
+    canvas.put_at(0, 0, &format!("Haul {}, {made}: {}", haul.id, wording::haul_state(haul)), theme.strong(), area);
+    let mut y = 1;
+    for lot in &haul.lots {
+        if y + 2 > area.height {
+            canvas.put_at(0, y, "and more", theme.dim(), area);
+            return;
+        }
+        let planned = &lot.planned;
+        let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
+        let text = format!("{} {from} > {}   {}", pad(&line(&planned.title), 28), planned.to_drive, lot.stage.word());
+        canvas.put_at(0, y, &text, theme.text(), area);
+        let place = cut_middle(&path(planned.place()), usize::from(area.width).saturating_sub(4));
+        canvas.put_at(2, y + 1, &place, theme.dim(), area);
+        y += 2;
+        if let Some(error) = &lot.error {
+            canvas.put_at(2, y, &line(error), theme.danger(), area);
+            y += 1;
+        }
+    }
+    y += 1;
+    let mut acts = Vec::new();
+    let key = |wish| state.keys.name(wish, View::Log);
+    if haul.lots.iter().any(LotRow::holds_originals) {
+        acts.push(format!("{} lets go of the originals that it holds", key(Wish::LetGo)));
+    }
+    if state.to_undo().is_some_and(|other| other.id == haul.id) {
+        acts.push(format!("{} returns it", key(Wish::Undo)));
+    }
+    if haul.lots.iter().any(|lot| lot.proof.is_some()) {
+        acts.push(format!("{} looks at its proof", key(Wish::Open)));
+    }
+    for act in acts {
+        canvas.put_at(0, y, &act, theme.text(), area);
+        y += 1;
+    }
+    y += 1;
+    let told = state.history.events.iter().filter(|event| event.haul == haul.id);
+    for event in told.take(usize::from(area.height.saturating_sub(y))) {
+        let at = event.at.to_zoned(TimeZone::system()).strftime("%H:%M:%S").to_string();
+        canvas.put_at(0, y, &format!("{at}  {} {}", event.word, line(&event.detail)), theme.dim(), area);
+        y += 1;
+    }
+}
+
+pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+    let held: Bytes = state.survey.iter().flat_map(|survey| &survey.held).map(|held| held.bytes).sum();
+    let hauls = several(state.history.hauls.len(), "haul");
+    if held == Bytes::ZERO {
+        return (format!("{hauls}; no originals are held."), theme.text());
+    }
+    (format!("{hauls}; {held} of originals are held and take room until you let go of them."), theme.text())
+}

@@ -1,0 +1,124 @@
+//! What lies over a view: the help, the chooser, a sheet.
+
+use ratatui::layout::Rect;
+use ratatui::style::Modifier;
+use ratatui::widgets::{Clear, Widget};
+use unicode_width::UnicodeWidthStr;
+
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::chooser::{Chooser, Of};
+use super::super::keys::Press;
+use super::super::sheet::{Sheet, Tone};
+use super::super::state::State;
+use crate::show::{line, pad};
+
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    if let Some(sheet) = &state.sheet {
+        draw_sheet(sheet, area, canvas);
+    }
+    if let Some(chooser) = &state.chooser {
+        draw_chooser(chooser, area, canvas);
+    }
+    if let Some(top) = state.help {
+        draw_help(state, top, area, canvas);
+    }
+}
+
+/// Clears a place for a sheet, and gives what is within its margin.
+fn clear(area: Rect, canvas: &mut Canvas<'_>) -> Rect {
+    Clear.render(area, canvas.buffer);
+    let style = canvas.theme.sheet();
+    canvas.buffer.set_style(area, style);
+    if canvas.theme.plain() {
+        // Without colours a line above and below says where it ends.
+        for y in [area.y, area.bottom().saturating_sub(1)] {
+            canvas.buffer.set_string(area.x, y, "─".repeat(usize::from(area.width)), style);
+        }
+    }
+    Rect { x: area.x + 3, y: area.y + 1, width: area.width.saturating_sub(6), height: area.height.saturating_sub(2) }
+}
+
+fn centred(width: u16, height: u16, area: Rect) -> Rect {
+    let (width, height) = (width.min(area.width), height.min(area.height));
+    Rect { x: area.x + (area.width - width) / 2, y: area.y + (area.height - height) / 2, width, height }
+}
+
+fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
+    let lines = state.keys.help(state.view);
+    let place = centred(100.min(area.width.saturating_sub(4)), lines.len() as u16 + 4, area);
+    let inner = clear(place, canvas);
+    let style = canvas.theme.sheet();
+    let title = format!("Keys of {}", state.view.name());
+    canvas.put(&title, style.add_modifier(Modifier::BOLD), inner);
+    let rows = usize::from(inner.height.saturating_sub(2));
+    let top = top.min(lines.len().saturating_sub(rows));
+    for (n, (keys, words)) in lines.iter().skip(top).take(rows).enumerate() {
+        canvas.put_at(0, n as u16 + 2, &pad(keys, 20), style, inner);
+        canvas.put_at(21, n as u16 + 2, words, style, inner);
+    }
+    if lines.len() > rows {
+        let more = format!("{} to {} of {}", top + 1, (top + rows).min(lines.len()), lines.len());
+        canvas.put_right(&format!("{more}, ↓ ↑"), style, Rect { height: 1, ..inner });
+    }
+}
+
+fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
+    let place = centred(104.min(area.width.saturating_sub(4)), area.height * 3 / 4, area);
+    let inner = clear(place, canvas);
+    let style = canvas.theme.sheet();
+    let (question, nothing) = match chooser.of {
+        Of::Acts => ("What should be done?", "No act has these words."),
+        Of::Games => ("Which game?", "No game has these letters."),
+    };
+    canvas.put(&format!("{question} {}▏", chooser.text), style.add_modifier(Modifier::BOLD), inner);
+    if chooser.items.is_empty() {
+        canvas.put_at(0, 2, nothing, style, inner);
+    }
+    let rows = usize::from(inner.height.saturating_sub(2));
+    let first = first_shown(chooser.cursor, rows, chooser.items.len());
+    for (n, item) in chooser.items.iter().enumerate().skip(first).take(rows) {
+        let y = (n - first) as u16 + 2;
+        let here = n == chooser.cursor;
+        let style = if here { style.add_modifier(Modifier::REVERSED) } else { style };
+        let width = usize::from(inner.width);
+        let room = width.saturating_sub(item.aside.width() + 3);
+        let text = format!("{} {} {}", if here { "▸" } else { " " }, pad(&line(&item.text), room), item.aside);
+        canvas.put_at(0, y, &pad(&text, width), style, inner);
+        canvas.hit_row(y, inner, Hit::Choice(n));
+    }
+}
+
+fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let width = area.width.saturating_sub(4).min(150);
+    let place = centred(width, (sheet.lines.len() as u16).saturating_add(6).max(9), area);
+    let inner = clear(place, canvas);
+    let ground = theme.sheet();
+    let tint = |style: ratatui::style::Style| ratatui::style::Style { bg: ground.bg.or(style.bg), ..style };
+    let title = Rect { height: 1, ..inner };
+    canvas.put(&sheet.title, tint(theme.strong()), title);
+    let rows = usize::from(inner.height.saturating_sub(4));
+    // While something is done its end is seen; afterwards one reads from the top.
+    let last = sheet.lines.len().saturating_sub(rows);
+    let top = if sheet.task.is_some() { last } else { sheet.top.min(last) };
+    for (n, (tone, text)) in sheet.lines.iter().skip(top).take(rows).enumerate() {
+        let style = match tone {
+            Tone::Text => theme.text(),
+            Tone::Dim => theme.dim(),
+            Tone::Strong => theme.strong(),
+            Tone::Danger => theme.danger(),
+            Tone::Old => theme.dim(),
+            Tone::New => theme.moving(),
+        };
+        canvas.put_at(0, n as u16 + 2, text, tint(style), inner);
+    }
+    let foot = Rect { y: inner.bottom().saturating_sub(1), height: 1, ..inner };
+    let esc = if sheet.task.is_some() { "esc stops it" } else { "esc closes" };
+    let then = sheet.then.as_ref().filter(|_| sheet.task.is_none());
+    let then =
+        then.map_or_else(String::new, |(key, words, _)| format!("{} {words}   ", Press { code: *key, ctrl: false }));
+    let more = if sheet.lines.len() > rows { "   ↓ ↑ more" } else { "" };
+    canvas.put(&format!("{then}{esc}{more}"), tint(theme.dim()), foot);
+    let passing = if sheet.task.is_some() && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
+    canvas.put_right(passing, tint(theme.text()), foot);
+}

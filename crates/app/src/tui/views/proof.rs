@@ -1,0 +1,337 @@
+//! Proof: is it really the same, and would anything be downloaded. Four figures that must be zero; below them the files.
+
+use deft_barge_core::haul::{BlockState, Closer, DifferenceKind, LotRow, Proof};
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::keys::{View, Wish};
+use super::super::proofs::{Standing, TreeRow};
+use super::super::state::{State, Work};
+use super::super::theme::Theme;
+use crate::show::{count, cut_middle, line, pad, path};
+use crate::wording;
+
+/// Figures of five rows of half cells, drawn by us: three columns each.
+const FIGURES: [[&str; 3]; 10] = [
+    ["█▀█", "█ █", "▀▀▀"],
+    ["▀█ ", " █ ", "▀▀▀"],
+    ["▀▀█", "█▀▀", "▀▀▀"],
+    ["▀▀█", " ▀█", "▀▀▀"],
+    ["█ █", "▀▀█", "  ▀"],
+    ["█▀▀", "▀▀█", "▀▀▀"],
+    ["█▀▀", "█▀█", "▀▀▀"],
+    ["▀▀█", "  █", "  ▀"],
+    ["█▀█", "█▀█", "▀▀▀"],
+    ["█▀█", "▀▀█", "▀▀▀"],
+];
+
+/// A figure in large, and what stands behind it in small.
+fn large(figure: &str) -> [String; 3] {
+    let mut rows = [String::new(), String::new(), String::new()];
+    for c in figure.chars() {
+        let cells = c.to_digit(10).map_or(["   ", " ? ", "   "], |digit| FIGURES[digit as usize]);
+        for (row, cells) in rows.iter_mut().zip(cells) {
+            row.push_str(cells);
+            row.push(' ');
+        }
+    }
+    rows
+}
+
+/// The four totals: figure, what is small behind it, its word, whether it is zero.
+fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
+    let none = proof.to_download.is_none_or(|bytes| bytes.count() == 0);
+    let (figure, unit) = match proof.to_download {
+        None => ("?".to_string(), String::new()),
+        Some(bytes) => {
+            let text = bytes.to_string();
+            let (figure, unit) = text.split_once(' ').unwrap_or((text.as_str(), ""));
+            (figure.split('.').next().unwrap_or(figure).to_string(), unit.to_string())
+        }
+    };
+    let plain = |n: u64| if n > 9999 { "9999".to_string() } else { n.to_string() };
+    [
+        (plain(proof.differ), String::new(), "differ", proof.differ == 0),
+        (plain(proof.missing), String::new(), "missing", proof.missing == 0),
+        (plain(proof.extra), String::new(), "extra", proof.extra == 0),
+        (figure, unit, "to download", none),
+    ]
+}
+
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let (Some(lot), Some(proof)) = (state.lot_proved(), state.proof_here()) else {
+        let text = "Nothing was proved yet. A haul ends with a proof: each byte read back, and what its launcher would download.";
+        canvas.put_wrapped(
+            text,
+            theme.text(),
+            Rect { x: area.x + 2, y: area.y + 1, width: area.width.saturating_sub(4), ..area },
+        );
+        return;
+    };
+    let lots = state.lots_proved().len();
+    let which = if lots > 1 { format!("   lot {} of {lots}", state.proofs.lot + 1) } else { String::new() };
+    let haul = state.proofs.haul.map_or_else(String::new, |haul| format!("haul {haul}{which}"));
+    canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
+    canvas.put_right(&haul, theme.dim(), Rect { height: 1, ..area });
+    canvas.put_at(0, 1, &cut_middle(&path(lot.planned.place()), usize::from(area.width)), theme.dim(), area);
+    draw_large(proof, Rect { y: area.y + 3, height: area.height.saturating_sub(3).min(4), ..area }, canvas);
+    let below = Rect { y: area.y + 8, height: area.height.saturating_sub(8), ..area };
+    canvas.put_at(0, 0, &verdict(proof), if proof.holds() { theme.good() } else { theme.danger() }, below);
+    let rest = Rect { y: below.y + 2, height: below.height.saturating_sub(2), ..below };
+    let wide = rest.width >= 110;
+    let tree = if wide { Rect { width: rest.width / 2, ..rest } } else { rest };
+    if !wide && (state.proofs.closer.is_some() || state.proofs.looking.is_some()) {
+        return draw_side(state, lot, rest, canvas);
+    }
+    draw_tree(state, tree, canvas);
+    if wide {
+        let side = Rect { x: tree.right() + 3, width: rest.width.saturating_sub(tree.width + 3), ..rest };
+        draw_side(state, lot, side, canvas);
+    }
+}
+
+fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let each = (area.width / 4).clamp(18, 30);
+    for (n, (figure, unit, word, zero)) in totals(proof).iter().enumerate() {
+        let style = if *zero { theme.good() } else { theme.danger() };
+        let x = n as u16 * each;
+        let rows = large(figure);
+        for (y, row) in rows.iter().enumerate() {
+            canvas.put_at(x, y as u16, row, style, area);
+        }
+        canvas.put_at(x + figure.chars().count() as u16 * 4, 2, unit, style, area);
+        canvas.put_at(x, 3, word, style, area);
+    }
+}
+
+fn verdict(proof: &Proof) -> String {
+    let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
+    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
+    let files = format!("{} files, {}", count(proof.files), proof.bytes);
+    let verdict = if proof.holds() { "It is the same" } else { "It is NOT the same" };
+    let updated = if proof.updated > 0 {
+        format!("; {} updated since by its launcher", count(proof.updated))
+    } else {
+        String::new()
+    };
+    format!("{verdict}: {files}; {how}; {records}{updated}.")
+}
+
+fn word(standing: Standing) -> &'static str {
+    match standing {
+        Standing::Same => "same",
+        Standing::Differs => "DIFFERS",
+        Standing::Missing => "MISSING",
+        Standing::Extra => "extra",
+        Standing::WouldDownload => "DOWNLOAD",
+        Standing::NotCompared => "not read",
+    }
+}
+
+fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let proofs = &state.proofs;
+    if let Some(fault) = &proofs.fault {
+        canvas.put_wrapped(fault, theme.danger(), area);
+        return;
+    }
+    if proofs.rows.is_empty() {
+        canvas.put_at(0, 0, "No tally is kept of its files: nothing was copied.", theme.dim(), area);
+        return;
+    }
+    let name_width = usize::from(area.width).saturating_sub(24);
+    let heading = format!("  {}{:>11} {:>9}", pad("files", name_width), "bytes", "");
+    canvas.put_at(0, 0, &heading, theme.dim(), area);
+    let rows = usize::from(area.height.saturating_sub(1));
+    let first = first_shown(proofs.cursor, rows, proofs.rows.len());
+    for (n, row) in proofs.rows.iter().enumerate().skip(first).take(rows) {
+        let y = (n - first) as u16 + 1;
+        let here = n == proofs.cursor;
+        let style = if here { theme.cursor() } else { theme.text() };
+        canvas.fill(y, style, area);
+        let name = row.path.file_name().map(|name| line(&name.to_string_lossy())).unwrap_or_default();
+        let sign = match (row.folder, row.open) {
+            (true, true) => "▾ ",
+            (true, false) => "▸ ",
+            (false, _) => "  ",
+        };
+        let inside = if row.folder { format!("/  {} files", count(row.files)) } else { String::new() };
+        let text = format!("{}{sign}{name}{inside}", "  ".repeat(row.depth));
+        let size = deft_barge_core::bytes::Bytes::new(row.size);
+        canvas.put_at(0, y, &format!("  {}{size:>11}", pad(&text, name_width)), style, area);
+        let (standing, bad) = standing_of(row);
+        let tint = if bad { theme.danger().fg } else { theme.good().fg };
+        canvas.put_at(name_width as u16 + 14, y, &standing, Style { fg: tint, ..style }, area);
+        canvas.hit_row(y, area, Hit::Row(n));
+    }
+}
+
+fn standing_of(row: &TreeRow) -> (String, bool) {
+    if row.folder && row.bad > 0 {
+        return (format!("{} not", count(row.bad)), true);
+    }
+    let bad = matches!(row.standing, Standing::Differs | Standing::Missing | Standing::WouldDownload);
+    (word(row.standing).into(), bad)
+}
+
+/// What is beside the tree: the file that was looked at closer, or else the differences.
+fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    if let Some(closer) = &state.proofs.closer {
+        return draw_closer(closer, area, canvas);
+    }
+    if let Some(looking) = &state.proofs.looking {
+        canvas.put_at(0, 0, &format!("Reading {} ...", path(looking)), theme.text(), area);
+        return;
+    }
+    let Some(proof) = state.proof_here() else { return };
+    let key = |wish| state.keys.name(wish, View::Proof);
+    let mut y = 0;
+    for difference in proof.differences.iter().take(usize::from(area.height.saturating_sub(6))) {
+        let kind = match difference.kind {
+            DifferenceKind::Differs => "differs",
+            DifferenceKind::Missing => "missing",
+            DifferenceKind::Extra => "extra",
+            DifferenceKind::WouldDownload => "download",
+        };
+        let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
+        let style = if difference.kind == DifferenceKind::Extra { theme.dim() } else { theme.danger() };
+        canvas.put_at(0, y, &format!("{kind:9} {}{from}", line(&difference.path)), style, area);
+        y += 1;
+    }
+    y += u16::from(y > 0);
+    let held = if lot.holds_originals() {
+        format!("{} of originals are held; they go in the Log.", lot.planned.size.on_disk)
+    } else {
+        format!("The lot is {}.", lot.stage.word())
+    };
+    for text in [
+        held,
+        format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open)),
+        format!("{} starts the game from its new place.", key(Wish::Play)),
+        format!("{} mends what differs from another copy.", key(Wish::Repair)),
+    ] {
+        canvas.put_at(0, y, &text, theme.dim(), area);
+        y += 1;
+    }
+}
+
+fn draw_closer(closer: &Closer, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    canvas.put_at(0, 0, &cut_middle(&path(&closer.path), usize::from(area.width)), theme.strong(), area);
+    let bad = closer.blocks.iter().filter(|state| matches!(state, BlockState::Differs | BlockState::Missing)).count();
+    let what = match (bad, closer.record) {
+        (0, _) => "each has the hash of its original".to_string(),
+        (_, true) => "it is a record file, rewritten by the repoint".into(),
+        (n, false) => format!("{} not the same", wording::plural(n, "is", "are")),
+    };
+    let blocks = wording::plural(closer.blocks.len(), "block", "blocks");
+    canvas.put_at(0, 1, &format!("{blocks} of 4 MiB; {what}"), theme.text(), area);
+    let width = usize::from(area.width.max(1));
+    let rows = usize::from(area.height.saturating_sub(4) / 2).max(1);
+    let mut y = 3;
+    for (n, part) in closer.blocks.chunks(width).take(rows).enumerate() {
+        for (x, state) in part.iter().enumerate() {
+            let (sign, style) = match state {
+                BlockState::Same => ("▪", theme.good()),
+                BlockState::Differs => ("✕", theme.danger()),
+                BlockState::Missing => ("?", theme.danger()),
+                BlockState::Unknown => ("·", theme.dim()),
+            };
+            canvas.put_at(x as u16, 3 + n as u16, sign, style, area);
+        }
+        y = 4 + n as u16;
+    }
+    y += 1;
+    if let Some(original) = &closer.original {
+        let text = format!("beside the held original {}", path(original));
+        canvas.put_at(0, y, &cut_middle(&text, width), theme.dim(), area);
+        canvas.put_at(0, y + 1, &format!("{:>14}  {:>8}  {:>8}", "byte", "original", "copy"), theme.dim(), area);
+        y += 2;
+        let byte = |byte: Option<u8>| byte.map_or("end".to_string(), |byte| format!("{byte:02x}"));
+        for difference in &closer.bytes {
+            let offset = count(difference.offset);
+            let text =
+                format!("{}  {:>8}  {:>8}", right(&offset, 14), byte(difference.original), byte(difference.copy));
+            canvas.put_at(0, y, &text, theme.danger(), area);
+            y += 1;
+        }
+    } else if bad > 0 && !closer.record {
+        canvas.put_at(0, y, "No held original is there to compare its bytes with.", theme.dim(), area);
+    }
+}
+
+/// A text at the right end of so many cells; a thin space is one of them.
+fn right(text: &str, cells: usize) -> String {
+    use unicode_width::UnicodeWidthStr;
+    format!("{}{text}", " ".repeat(cells.saturating_sub(text.width())))
+}
+
+/// The four totals in a row, and what stands behind them; gives the rows that they took.
+pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let download = proof.to_download.map_or("?".to_string(), |bytes| bytes.to_string());
+    let figures = [count(proof.differ), count(proof.missing), count(proof.extra), download];
+    for (n, ((.., word, zero), figure)) in totals(proof).iter().zip(figures).enumerate() {
+        let style = if *zero { theme.good() } else { theme.danger() };
+        canvas.put_at(2 + n as u16 * 16, 0, &format!("{figure} {word}"), style, area);
+    }
+    let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
+    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
+    let text = format!("{} files, {}: {how}; {records}", count(proof.files), proof.bytes);
+    canvas.put_at(2, 1, &text, theme.dim(), area);
+    let bad = proof.differences.iter().filter(|difference| difference.kind != DifferenceKind::Extra).count();
+    if bad > 0 {
+        canvas.put_at(
+            2,
+            2,
+            &format!("{} in the Proof view", wording::plural(bad, "difference", "differences")),
+            theme.danger(),
+            area,
+        );
+        return 3;
+    }
+    2
+}
+
+pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+    if let Some(Work::Prove(_)) = state.running.work {
+        let progress = state.running.lanes.iter().filter_map(|lane| lane.progress.as_ref()).next_back();
+        let how = progress.map_or_else(String::new, |progress| {
+            format!("{}: {} of {}", progress.title, progress.compare.done, progress.compare.all)
+        });
+        return (format!("Reading every byte again. {how}"), theme.text());
+    }
+    let text = match state.proof_here() {
+        Some(proof) if proof.holds() => {
+            "All four must be zero, and they are. A file that was not there before is only told."
+        }
+        Some(_) => "What differs can be mended from another copy, or the haul returned in the Log.",
+        None => "",
+    };
+    (text.into(), theme.text())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_figure_is_three_rows_of_the_same_width() {
+        for digit in 0..10 {
+            let rows = large(&digit.to_string());
+            assert!(rows.iter().all(|row| row.chars().count() == 4), "{digit}: {rows:?}");
+        }
+        assert_eq!(large("10")[0].chars().count(), 8);
+    }
+
+    #[test]
+    fn bytes_to_download_are_said_with_their_unit() {
+        let proof = Proof { to_download: Some(deft_barge_core::bytes::Bytes::new(12_300_000)), ..Proof::default() };
+        let [.., (figure, unit, _, zero)] = totals(&proof);
+        assert_eq!((figure.as_str(), unit.as_str(), zero), ("12", "MB", false));
+    }
+}

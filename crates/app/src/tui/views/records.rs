@@ -1,0 +1,246 @@
+//! Records: where is it written down. Launchers, their libraries and games, and every record with its health.
+
+use deft_barge_core::launcher::Record;
+use deft_barge_core::record::Side;
+use deft_barge_core::survey::{Game, Launcher, Survey};
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use super::super::canvas::{Canvas, Hit, first_shown};
+use super::super::keys::{View, Wish};
+use super::super::registry::RecordRow;
+use super::super::state::State;
+use super::super::theme::Theme;
+use super::several;
+use crate::show::{count, cut_middle, line, pad, path};
+use crate::wording;
+
+pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let Some(survey) = &state.survey else {
+        canvas.put_at(2, 1, "Looking at launchers ...", theme.text(), area);
+        return;
+    };
+    if state.registry.rows.is_empty() {
+        let key = state.keys.name(Wish::NewProfile, View::Records);
+        let text =
+            format!("No launcher is known here. {key} makes a profile of one, from a trace of one of its games.");
+        canvas.put_at(2, 1, &text, theme.text(), area);
+        return;
+    }
+    let wide = area.width >= 120;
+    let below = 9.min(area.height / 2);
+    let list = if wide {
+        Rect { width: area.width * 11 / 20, ..area }
+    } else {
+        Rect { height: area.height.saturating_sub(below), ..area }
+    };
+    let detail = if wide {
+        Rect { x: list.right() + 3, width: area.width.saturating_sub(list.width + 3), ..area }
+    } else {
+        Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area }
+    };
+    let rows = usize::from(list.height);
+    let first = first_shown(state.registry.cursor, rows, state.registry.rows.len());
+    for (n, row) in state.registry.rows.iter().enumerate().skip(first).take(rows) {
+        let y = (n - first) as u16;
+        draw_row(state, survey, *row, n == state.registry.cursor, y, list, canvas);
+        canvas.hit_row(y, list, Hit::Row(n));
+    }
+    if let Some(row) = state.record_row() {
+        draw_detail(state, survey, row, detail, canvas);
+    }
+}
+
+/// How sound the records of a game are, in a word.
+fn health(game: &Game) -> (String, bool) {
+    let bad = game.found.records.iter().filter(|record| !record.sound).count();
+    let records = several(game.found.records.len(), "record");
+    match (game.fault().is_some(), bad) {
+        (true, _) => ("not where they say".into(), false),
+        (false, 0) => (format!("{records}, sound"), true),
+        (false, n) => (format!("{records}, {n} not sound"), false),
+    }
+}
+
+fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let style = if here { theme.cursor() } else { theme.text() };
+    canvas.fill(y, style, area);
+    let mark = if here { "▸" } else { " " };
+    let width = usize::from(area.width);
+    let open = |id: &str| state.registry.is_turned(id);
+    match row {
+        RecordRow::Problem(n) => {
+            let problem = &survey.problems[n];
+            let text = format!("{mark} {}: {}", path(&problem.file), line(&problem.what));
+            canvas.put_at(0, y, &text, Style { fg: theme.danger().fg, ..style }, area);
+        }
+        RecordRow::Launcher(n) => {
+            let launcher = &survey.launchers[n];
+            let sign = if open(&launcher.id) { "▸" } else { "▾" };
+            let running = if launcher.running.is_empty() { "" } else { "   running" };
+            let problems = launcher.problems.len();
+            let problems =
+                if problems > 0 { format!("   {} cannot be read", several(problems, "file")) } else { String::new() };
+            let text = format!("{mark} {sign} {}{running}{problems}", line(&launcher.name));
+            let style = if here { style } else { theme.strong() };
+            canvas.put_at(0, y, &text, style, area);
+        }
+        RecordRow::Library(n, library) => {
+            let library = &survey.launchers[n].libraries[library];
+            let drive = library.drive.as_deref().unwrap_or("away");
+            let default = if library.default { ", takes new installs" } else { "" };
+            let head = format!("{mark}     library on {drive}, {}{default}   ", several(library.games, "game"));
+            let room = width.saturating_sub(head.chars().count());
+            canvas.put_at(0, y, &format!("{head}{}", cut_middle(&path(&library.path), room)), style, area);
+        }
+        RecordRow::Game(n) => {
+            let game = &survey.games[n];
+            let sign = if open(&game.id.0) { "▾" } else { "▸" };
+            let (health, sound) = health(game);
+            canvas.put_at(0, y, &format!("{mark}   {sign} {}", pad(&line(&game.found.title), 32)), style, area);
+            let tint = if sound { style } else { Style { fg: theme.danger().fg, ..style } };
+            canvas.put_at(40, y, &health, tint, area);
+        }
+        RecordRow::Record(game, n) => {
+            let record = &survey.games[game].found.records[n];
+            let file = record.file.file_name().map(|name| line(&name.to_string_lossy())).unwrap_or_default();
+            let sound = if record.sound { "" } else { "  NOT SOUND" };
+            let text = format!("{mark}       {}  {}{sound}", file, line(&place_of(record)));
+            let tint = if record.sound { style } else { Style { fg: theme.danger().fg, ..style } };
+            canvas.put_at(0, y, &text, tint, area);
+        }
+    }
+}
+
+/// Where in its file a record stands.
+fn place_of(record: &Record) -> String {
+    let mut place = record.location.clone();
+    for hop in &record.inside {
+        place.push_str(&format!(" > {}", hop.location));
+    }
+    if record.side == Side::Key {
+        place.push_str(" (key)");
+    }
+    place
+}
+
+fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let width = usize::from(area.width);
+    let shown = |at: &std::path::Path, label: usize| cut_middle(&path(at), width.saturating_sub(label));
+    let mut lines: Vec<(String, Style)> = Vec::new();
+    match row {
+        RecordRow::Problem(n) => {
+            let problem = &survey.problems[n];
+            lines.push((shown(&problem.file, 0), theme.strong()));
+            let at = problem.line.map_or_else(String::new, |line| format!("line {line}: "));
+            lines.push((format!("{at}{}", line(&problem.what)), theme.danger()));
+        }
+        RecordRow::Launcher(n) => lines = launcher_lines(state, &survey.launchers[n], theme, width),
+        RecordRow::Library(n, library) => {
+            let library = &survey.launchers[n].libraries[library];
+            lines.push((shown(&library.path, 0), theme.strong()));
+            lines.push((format!("{} of {}", library.bytes, several(library.games, "game")), theme.text()));
+            let key = state.keys.name(Wish::TakesInstalls, View::Records);
+            let words = if library.default {
+                "It takes new installs.".into()
+            } else {
+                format!("{key} lets new installs go here.")
+            };
+            lines.push((words, theme.dim()));
+        }
+        RecordRow::Game(n) => lines = game_lines(state, &survey.games[n], theme, width),
+        RecordRow::Record(game, n) => {
+            let record = &survey.games[game].found.records[n];
+            lines.push((shown(&record.file, 0), theme.strong()));
+            lines.push((format!("place     {}", line(&place_of(record))), theme.text()));
+            lines.push((format!("says      {}", line(&record.text)), theme.text()));
+            lines.push((format!("means     {}", record.meaning), theme.text()));
+            if !record.spelling.is_empty() {
+                lines.push((format!("spelling  {}", record.spelling), theme.text()));
+            }
+            lines.push((format!("shape     {}", record.shape), theme.dim()));
+            let (words, style) = if record.sound {
+                ("It fits the game's place.", theme.good())
+            } else {
+                ("It does not fit the game's place. Let its launcher mend it.", theme.danger())
+            };
+            lines.push((words.into(), style));
+        }
+    }
+    for (y, (text, style)) in lines.iter().enumerate() {
+        canvas.put_at(0, y as u16, text, *style, area);
+    }
+}
+
+fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize) -> Vec<(String, Style)> {
+    let mut lines = vec![
+        (line(&launcher.name), theme.strong()),
+        (format!("home      {}", cut_middle(&path(&launcher.home), width.saturating_sub(10))), theme.text()),
+        (format!("profile   {}.toml", line(&launcher.id)), theme.text()),
+    ];
+    match launcher.running.first() {
+        Some(process) => lines.push((format!("running   process {}", process.pid), theme.danger())),
+        None => lines.push(("running   no".into(), theme.text())),
+    }
+    for problem in launcher.problems.iter().take(4) {
+        lines.push((format!("{}: {}", path(&problem.file), line(&problem.what)), theme.danger()));
+    }
+    let default = launcher.libraries.iter().find(|library| library.default);
+    if let Some(library) = default {
+        lines.push((
+            format!("installs  go to {}", cut_middle(&path(&library.path), width.saturating_sub(16))),
+            theme.text(),
+        ));
+    }
+    lines.push(("A drive's digit makes a library there.".into(), theme.dim()));
+    let key = state.keys.name(Wish::CheckProfiles, View::Records);
+    lines.push((format!("{key} checks every profile against this machine."), theme.dim()));
+    lines
+}
+
+fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(String, Style)> {
+    let mut lines = vec![
+        (line(&game.found.title), theme.strong()),
+        (cut_middle(&path(&game.found.install), width), theme.dim()),
+        (format!("{} in {} files", game.size.on_disk, count(game.size.files)), theme.text()),
+    ];
+    if let Some(fault) = game.fault() {
+        lines.push((format!("stop      {}", wording::place_fault(fault)), theme.danger()));
+    }
+    let mut files: Vec<&std::path::Path> = game.found.records.iter().map(|record| record.file.as_path()).collect();
+    files.sort_unstable();
+    files.dedup();
+    lines.push((
+        format!("{} in {}:", several(game.found.records.len(), "record"), several(files.len(), "file")),
+        theme.text(),
+    ));
+    lines.extend(
+        files.iter().map(|file| (format!("  {}", cut_middle(&path(file), width.saturating_sub(2))), theme.dim())),
+    );
+    let key = |wish| state.keys.name(wish, View::Records);
+    lines.push((
+        format!("{} shows each record, {} traces what no profile says.", key(Wish::Open), key(Wish::Trace)),
+        theme.dim(),
+    ));
+    lines
+}
+
+pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+    let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
+    let records: usize = survey.games.iter().map(|game| game.found.records.len()).sum();
+    let bad = survey.games.iter().filter(|game| !health(game).1).count();
+    let text = format!("{} of {}", several(records, "record"), several(survey.games.len(), "game"));
+    if bad == 0 {
+        return (format!("{text}: all sound."), theme.text());
+    }
+    (
+        format!(
+            "{text}: {} not sound.",
+            wording::plural(bad, "game has records that are", "games have records that are")
+        ),
+        theme.danger(),
+    )
+}
