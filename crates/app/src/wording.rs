@@ -120,7 +120,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::LinksNeeded { path, count: n, bytes } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
             format!(
-                "the drive has no links, and {path}{more} is one. Let copies of the files they lead to stand there ({bytes}: --copy-links, or K in the Haul view), or choose another drive."
+                "the drive has no links, and {path}{more} is one. Let copies of the files they lead to stand there ({bytes}: --copy-links, or in the Haul view), or choose another drive."
             )
         }
         FindingKind::LinksCopied { count: n, bytes } => {
@@ -198,7 +198,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::NoLetter { prefix, path, free } => {
             let way = match free {
                 Some(letter) => format!(
-                    "Let one be made (--make-letters, or L in the interface; {}: is free), or choose another drive.",
+                    "Let one be made (--make-letters, or in the Haul view; {}: is free), or choose another drive.",
                     letter.to_ascii_uppercase()
                 ),
                 None => "All letters are taken; choose another drive.".into(),

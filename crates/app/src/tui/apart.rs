@@ -83,17 +83,20 @@ pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
     Ok(Haul::of(site, &journal, row.id)?.run(&report, &stop).map(|_| 0)?)
 }
 
+fn wishes(path: &Path) -> Wishes {
+    fs::read(path).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
+}
+
 /// Hears wishes, and the signals of a system that ends programs.
 fn listen(site: &Site, stop: &Control) {
     use signal_hook::consts::{SIGINT, SIGTERM};
     let (path, by_wish, by_signal) = (wish_file(site), stop.clone(), stop.clone());
+    // What was wished before it began counts from its first block on.
+    let mut known = wishes(&path);
+    stop.set_limit(known.limit);
     thread::spawn(move || {
-        let mut known = Wishes::default();
         loop {
-            let now = fs::read(&path)
-                .ok()
-                .and_then(|bytes| serde_json::from_slice::<Wishes>(&bytes).ok())
-                .unwrap_or_default();
+            let now = wishes(&path);
             if now != known {
                 by_wish.set_limit(now.limit);
                 if now.pause {

@@ -313,7 +313,11 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Re
         Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
         Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),
         Work::GiveUpLot(id, lot) => {
-            return_lots(site, &journal, *id, &[*lot], &report, stop)?;
+            // It may have come through before the others stopped: then it stays as it is.
+            let row = journal.lot(*lot)?;
+            if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.is_repointed()) {
+                return_lots(site, &journal, *id, &[*lot], &report, stop)?;
+            }
             let open = journal.haul(*id)?.is_some_and(|row| row.unfinished());
             if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
         }

@@ -63,7 +63,7 @@ impl State {
                 self.message = Some("Nothing is under way that could go on.".into());
             }
             Wish::Cancel | Wish::CancelLot | Wish::LetGo | Wish::Undo => self.ask(wish),
-            Wish::Take => self.ask_for_copy(),
+            Wish::Take => return self.ask_for_copy(),
             Wish::Bell => {
                 self.running.bell = !self.running.bell;
                 self.bell = self.running.bell;
@@ -351,18 +351,24 @@ impl State {
     }
 
     /// Asks for another copy of the first file that could not be read.
-    fn ask_for_copy(&mut self) {
+    pub(super) fn ask_for_copy(&mut self) -> Vec<Act> {
+        self.wants_copy = false;
         let lots = self.unfinished().into_iter().flat_map(|haul| &haul.lots);
         let bad = lots.flat_map(|lot| lot.unreadable.iter().map(move |bad| (lot, bad.path.clone()))).next();
         let Some((lot, path)) = bad else {
-            self.message = Some("No file of the haul could not be read.".into());
-            return;
+            self.message = Some("Every file of the haul could be read.".into());
+            return Vec::new();
         };
-        // An old copy of the game that lies about may have it.
-        let lying = self.finds.iter().flat_map(|(lying, _)| lying);
-        let copy = lying.clone().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == lot.planned.game));
+        let Some((lying, _)) = &self.finds else {
+            // An old copy of the game that lies about may have it.
+            self.wants_copy = true;
+            self.message = Some("Looking for another copy of it ...".into());
+            return vec![Act::Find];
+        };
+        let copy = lying.iter().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == lot.planned.game));
         let text = copy.map_or(String::new(), |lying| lying.path.join(&path).to_string_lossy().into_owned());
         self.type_in(Typed::TakeFrom(path), text);
+        Vec::new()
     }
 }
 

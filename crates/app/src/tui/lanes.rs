@@ -163,7 +163,7 @@ impl State {
 
     /// The next limit below or above the one there is: steps that double, and none at the upper end.
     pub(super) fn limited(&mut self, slower: bool) -> Vec<Act> {
-        const STEPS: [u64; 8] = [5, 10, 20, 40, 80, 160, 320, 640];
+        const STEPS: [u64; 10] = [1, 2, 5, 10, 20, 40, 80, 160, 320, 640];
         let now = self.limit.map(|bytes| bytes.count() / 1_000_000);
         let rate = self.running.rates.back().copied().unwrap_or(0.0) / 1e6;
         let next = match (now, slower) {

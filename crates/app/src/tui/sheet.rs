@@ -31,6 +31,8 @@ pub struct Sheet {
     pub top: usize,
     /// What is being done; `None` if it is done.
     pub task: Option<u64>,
+    /// Whether it begins hauls, or changes the one under way.
+    pub hauls: bool,
     /// How far it is.
     pub passing: String,
     /// A key, what it does, and that in words.
@@ -76,7 +78,8 @@ impl State {
             return Vec::new();
         }
         self.tasks += 1;
-        let mut sheet = Sheet { task: Some(self.tasks), ..Sheet::new(task.words()) };
+        let hauls = matches!(task, Task::Carry(..) | Task::Guided(..) | Task::Take(..));
+        let mut sheet = Sheet { task: Some(self.tasks), hauls, ..Sheet::new(task.words()) };
         // What writes is looked at first, and started by the key that starts hauls.
         if let Task::CarryPlan(what, drive) = &task {
             let then = Then::Task(Task::Carry(what.clone(), drive.clone()));
@@ -109,8 +112,8 @@ impl State {
             Ok(_) if sheet.lines.is_empty() => sheet.lines.push((Tone::Text, "Done; there is nothing to tell.".into())),
             Ok(_) => {}
         }
-        // What was done may have changed what lies where.
-        self.looking = true;
+        // What was done may have changed what lies where; until a haul that it has made is known, none is meant by an act.
+        self.looking |= sheet.hauls;
         vec![Act::Survey]
     }
 

@@ -189,6 +189,8 @@ pub struct State {
     pub hits: Hits,
     /// A game that the mouse holds, by its place in the survey, and the drive it is over.
     pub dragged: Option<(usize, Option<usize>)>,
+    /// Whether another copy of a file is being looked for.
+    pub(super) wants_copy: bool,
     pub(super) tasks: u64,
     pub(super) asked_quiet: Duration,
     pub(super) asked_plan: Duration,
@@ -258,6 +260,7 @@ impl State {
             bell: settings.bell,
             hits: Vec::new(),
             dragged: None,
+            wants_copy: false,
             tasks: 0,
             asked_quiet: Duration::ZERO,
             asked_plan: Duration::ZERO,
@@ -324,6 +327,9 @@ impl State {
                 }
                 self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
                 self.finds = Some((lying, anchors));
+                if self.wants_copy {
+                    return self.ask_for_copy();
+                }
             }
             // The draft may have been changed since.
             Event::Planned(plan, errand) if errand == self.errand() => self.planned(*plan),
@@ -493,9 +499,10 @@ impl State {
         self.redraft();
         self.relog();
         self.reregister();
-        let mut acts = self.reprove();
-        let nothing_known = self.survey.as_ref().is_some_and(|survey| survey.launchers.is_empty());
-        if self.view == View::Finds || nothing_known {
+        self.reprove();
+        // What is looked at is looked at anew.
+        let mut acts = self.show(self.view);
+        if self.first_look() && self.view != View::Finds {
             acts.push(Act::Find);
         }
         acts

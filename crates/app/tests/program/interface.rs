@@ -1,72 +1,11 @@
 //! The interface as a person drives it: in tmux, from the first frame to the proof.
 
-use std::process::{Command, Output};
+use std::process::Command;
 use std::thread;
 use std::time::{Duration, Instant};
 
+use crate::screen::Screen;
 use crate::world::{PROGRAM, World, tree};
-
-struct Screen {
-    name: String,
-}
-
-impl Drop for Screen {
-    fn drop(&mut self) {
-        let _ = self.tmux(&["kill-server"]);
-    }
-}
-
-impl Screen {
-    fn open(world: &World, columns: u16, rows: u16) -> Option<Self> {
-        Self::open_with("", world, columns, rows)
-    }
-
-    /// Opens with settings of the environment before the program's name.
-    fn open_with(before: &str, world: &World, columns: u16, rows: u16) -> Option<Self> {
-        if Command::new("tmux").arg("-V").output().is_err() {
-            eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
-            return None;
-        }
-        let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
-        let screen = Self { name: name.replace(['(', ')'], "") };
-        let (columns, rows) = (columns.to_string(), rows.to_string());
-        let start =
-            format!("{before} {PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
-        screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
-        Some(screen)
-    }
-
-    fn tmux(&self, words: &[&str]) -> Output {
-        Command::new("tmux").args(["-L", &self.name]).args(words).output().unwrap()
-    }
-
-    fn keys(&self, keys: &[&str]) {
-        self.tmux(&[&["send-keys"], keys].concat());
-    }
-
-    /// Waits for the first frame, to its last line.
-    fn first_frame(&self) -> String {
-        self.wait_for("Saltflat");
-        self.wait_for("? keys")
-    }
-
-    fn text(&self) -> String {
-        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
-    }
-
-    /// Waits until the screen shows a text.
-    fn wait_for(&self, text: &str) -> String {
-        let begun = Instant::now();
-        loop {
-            let now = self.text();
-            if now.contains(text) {
-                return now;
-            }
-            assert!(begun.elapsed() < Duration::from_secs(30), "waited for {text:?}; the screen shows:\n{now}");
-            thread::sleep(Duration::from_millis(40));
-        }
-    }
-}
 
 #[test]
 fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
@@ -93,11 +32,11 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     }
     assert_eq!((tree(&world.new_place()), tree(&world.old_place())), (game.clone(), game.clone()));
     assert!(world.judge("Saltflat Rally").content());
-    screen.keys(&["l"]);
+    screen.keys(&["o"]);
     screen.wait_for("y yes");
     screen.keys(&["n"]);
     assert!(world.old_place().exists());
-    screen.keys(&["l", "y"]);
+    screen.keys(&["o", "y"]);
     screen.wait_for(" came back");
     assert!(!world.old_place().exists());
     screen.keys(&["?"]);
@@ -268,7 +207,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     let mods = world.at("home/.local/share/pale-signal/mods");
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
-    screen.keys(&["f"]);
+    screen.keys(&["F"]);
     screen.wait_for("Harbour of Small Hours");
     screen.keys(&["a"]);
     screen.wait_for("the entry arrives");
@@ -276,7 +215,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.wait_for("Haul 1: done");
     assert!(world.judge("Harbour of Small Hours").content());
     // It is a game now; the old copy of another one is let go only where it is the same: the disk cannot read that one.
-    screen.keys(&["f"]);
+    screen.keys(&["F"]);
     screen.wait_for("leftover");
     assert!(!screen.text().contains("small-hours"));
     screen.keys(&["s"]);
@@ -293,12 +232,10 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.wait_for("Haul 3: done");
     assert!(old.is_dir());
     // User data goes behind a link.
-    screen.keys(&["d"]);
+    screen.keys(&["D"]);
     screen.wait_for("on swift");
-    while !screen.text().contains("▸   Pale Signal") && !screen.text().contains("lamp/pale-signal") {
-        screen.keys(&["Down"]);
-        thread::sleep(Duration::from_millis(120));
-    }
+    screen.go_to("pale");
+    screen.wait_for("lamp/pale-signal");
     screen.keys(&["u", "4"]);
     screen.wait_for("newhold, behind a link");
     screen.keys(&["Enter"]);

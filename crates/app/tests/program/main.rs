@@ -3,8 +3,10 @@
 
 mod around;
 mod commands;
+mod errands;
 mod interface;
 mod killing;
 mod planning;
 mod real_drives;
+mod screen;
 mod world;

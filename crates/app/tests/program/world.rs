@@ -59,9 +59,18 @@ impl World {
         Self::with(Turn::Alone(LAUNCHERS.write().unwrap_or_else(PoisonError::into_inner)))
     }
 
+    /// A world that takes some seconds to haul in, at the lowest rate.
+    pub fn slow() -> Self {
+        Self::made(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)), Scale(100))
+    }
+
     fn with(turn: Turn) -> Self {
+        Self::made(turn, Scale::SMALL)
+    }
+
+    fn made(turn: Turn, scale: Scale) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        make(&folder.path().join("world"), 7, Scale::SMALL).unwrap();
+        make(&folder.path().join("world"), 7, scale).unwrap();
         Self(folder, turn)
     }
 

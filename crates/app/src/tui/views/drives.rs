@@ -296,10 +296,8 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         canvas.hit_row(y, area, Hit::Game(*n));
     }
     let hidden = stow.list.len().saturating_sub(first + rows);
-    if hidden > 0 && area.height > 1 {
-        let y = area.height - 1;
-        let text = format!(" {} more ", count(hidden as u64));
-        canvas.put_right(&text, theme.faint(), Rect { y: area.y + y, height: 1, ..area });
+    if hidden > 0 {
+        canvas.put_right(&format!("+{}", count(hidden as u64)), theme.dim(), Rect { height: 1, ..area });
     }
 }
 

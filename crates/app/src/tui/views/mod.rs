@@ -171,13 +171,25 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.fill(0, theme.text(), place);
     }
     canvas.put_wrapped(&text.replace('\n', " "), style, place);
+    draw_hints(state, lower, canvas);
+}
+
+/// The keys of the view, as many as there is room for; those that lead to all others always.
+fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let hints = state.keys.hints(state.view);
+    let width_of = |(key, words, _): &(String, &str, Wish)| (key.width() + words.width() + 1) as u16;
+    let is_last = |(_, _, wish): &(String, &str, Wish)| matches!(wish, Wish::Palette | Wish::Help);
+    let last: u16 = hints.iter().filter(|hint| is_last(hint)).map(|hint| width_of(hint) + 2).sum();
     let mut x = 0;
-    for (key, words, wish) in state.keys.hints(state.view) {
-        let width = (key.width() + words.width() + 1) as u16;
-        if x + width > area.width {
-            break;
+    for hint in hints {
+        let width = width_of(&hint);
+        let room = if is_last(&hint) { lower.width } else { lower.width.saturating_sub(last) };
+        if x + width > room {
+            continue;
         }
-        let place = Rect { x: area.x + x, width, ..lower };
+        let (key, words, wish) = hint;
+        let place = Rect { x: lower.x + x, width, ..lower };
         canvas.put(&key, theme.text(), place);
         canvas.put_at(key.width() as u16 + 1, 0, words, theme.dim(), place);
         canvas.hit(place, Hit::Wish(wish));

@@ -282,7 +282,7 @@ pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
     let text = format!("{} files, {}: {how}; {records}", count(proof.files), proof.bytes);
-    canvas.put_at(2, 1, &text, theme.dim(), area);
+    canvas.put_at(2, 1, &text, if proof.records_lead_here { theme.dim() } else { theme.danger() }, area);
     let bad = proof.differences.iter().filter(|difference| difference.kind != DifferenceKind::Extra).count();
     if bad > 0 {
         canvas.put_at(

@@ -4,6 +4,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Amount, HaulRow, LotRow, Stage};
+use deft_barge_core::plan::Mode;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -352,7 +353,20 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
 
 fn draw_lot_end(lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
+    if lot.planned.mode == Mode::Records {
+        // Nothing was copied: what there is to say is how much was rewritten.
+        canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
+        let (places, files) = (lot.planned.previews.len(), lot.planned.record_files().len());
+        let what = format!(
+            "{} in {} rewritten; {}",
+            wording::plural(places, "place", "places"),
+            wording::plural(files, "file", "files"),
+            lot.stage.word()
+        );
+        canvas.put_at(2, 1, &what, theme.text(), area);
+        return 2;
+    }
+    canvas.put_at(0, 0, &pad(&line(&lot.planned.title), 30), theme.strong(), area);
     canvas.put_at(32, 0, lot.stage.word(), theme.text(), area);
     let place = cut_middle(&path(&lot.planned.to), usize::from(area.width).saturating_sub(46));
     canvas.put_at(44, 0, &place, theme.dim(), area);

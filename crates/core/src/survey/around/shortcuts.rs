@@ -110,7 +110,13 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
         around.problems.extend(problem);
         for (launcher, game, shortcut, records) in hits {
             if shortcut.writable {
-                found[launcher].games[game].records.extend(records);
+                // A profile may describe the entry itself: one place is one record, and is changed once.
+                let own = &mut found[launcher].games[game].records;
+                let known = |new: &Record| {
+                    own.iter().any(|old| old.file == new.file && old.location == new.location && old.text == new.text)
+                };
+                let fresh: Vec<Record> = records.into_iter().filter(|record| !known(record)).collect();
+                own.extend(fresh);
             }
             around.shortcuts.push(shortcut);
         }

@@ -1,0 +1,303 @@
+//! Whole errands as people do them, in the interface alone, from the first frame to the end.
+
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::screen::Screen;
+use crate::world::{World, tree};
+
+#[test]
+fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
+    let world = World::alone();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["m"]);
+    screen.wait_for("How much room should be made here?");
+    screen.type_in("1MB");
+    screen.keys(&["Enter"]);
+    screen.wait_for("Suggested:");
+    screen.keys(&["Enter"]);
+    screen.wait_for("lots, in this order");
+    screen.keys(&["a", "S"]);
+    screen.wait_for("of originals are held");
+    // The four zeros, large, and the game from there.
+    screen.keys(&["P"]);
+    let proof = screen.wait_for("It is the same");
+    assert!(proof.contains("▀▀▀") && proof.contains("to download"), "{proof}");
+    screen.keys(&["p"]);
+    screen.wait_for("came up");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("esc closes"));
+    screen.keys(&["L"]);
+    screen.wait_for("held  ");
+    screen.keys(&["o"]);
+    screen.wait_for("They can still be hauled back.");
+    screen.keys(&["y"]);
+    screen.wait_for(" came back");
+    let log = world.json(&["log"], 0);
+    let lots = log["hauls"][0]["lots"].as_array().unwrap();
+    assert!(lots.iter().all(|lot| lot["stage"]["stage"] == "released"), "{log}");
+}
+
+#[test]
+fn the_dying_disk_is_emptied_and_one_game_is_repaired_from_the_old_copy() {
+    let world = World::new();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["Tab"]);
+    screen.wait_for("on cellar");
+    screen.keys(&["e"]);
+    screen.wait_for("Suggested:");
+    screen.keys(&["Enter"]);
+    // What is planned first needs drive letters, and says so; the line goes away when they are to be made.
+    screen.wait_for("stop      Hexwood Couriers");
+    screen.keys(&["m"]);
+    screen.wait_for("will be made, as the link");
+    screen.keys(&["a", "S"]);
+    let stopped = screen.wait_for("cannot be read: data/pack01.bin");
+    assert!(stopped.contains("t takes a file that cannot be read from another copy"), "{stopped}");
+    screen.keys(&["t"]);
+    screen.wait_for("old games/brass-herons/data/pack01.bin");
+    screen.keys(&["Enter"]);
+    screen.wait_for("will be taken from");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("esc closes"));
+    thread::sleep(Duration::from_millis(300));
+    screen.keys(&["g"]);
+    screen.wait_for("of originals are held");
+    let survey = world.json(&["survey"], 0);
+    let games = survey["games"].as_array().unwrap();
+    let left: Vec<_> = games.iter().filter(|game| game["drive"] == "cellar").collect();
+    assert!(left.is_empty(), "{left:?}");
+    for game in ["Brass Herons", "Glasswing Regatta", "Night Ferry to Oslow"] {
+        assert!(world.judge(game).content(), "{game}");
+    }
+}
+
+#[test]
+fn a_held_haul_is_released_and_another_returned_from_the_log() {
+    let world = World::new();
+    let old = world.at("drives/swift/lamp/pale-signal");
+    let before = tree(&old);
+    world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 0);
+    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+    let Some(screen) = Screen::open(&world, 120, 36) else { return };
+    screen.wait_for("on disk");
+    screen.keys(&["L"]);
+    let log = screen.wait_for("held  ");
+    assert!(log.find("held  ") < log.find("haul 1").or(log.find("Haul 1")), "{log}");
+    // The older haul stands at the end, and what is done means that one.
+    screen.keys(&["End"]);
+    screen.wait_for("Haul 1");
+    screen.keys(&["u"]);
+    screen.wait_for("Return haul 1 (Pale Signal)?");
+    screen.keys(&["y"]);
+    screen.wait_for("Haul 3: done");
+    assert_eq!(tree(&old), before);
+    screen.keys(&["L"]);
+    screen.wait_for("return of 1");
+    screen.keys(&["Home"]);
+    screen.wait_for("Haul 2");
+    screen.keys(&["o"]);
+    screen.wait_for("Let go of");
+    screen.keys(&["y"]);
+    screen.wait_for(" came back");
+    assert!(!world.old_place().exists() && world.new_place().is_dir());
+    assert!(world.judge("Saltflat Rally").content());
+}
+
+#[test]
+fn a_drive_that_has_another_path_is_re_anchored() {
+    let world = World::new();
+    world.expect(&["survey"], 0);
+    fs::rename(world.at("drives/cellar"), world.at("keller")).unwrap();
+    world.replace_in("world.toml", "\"drives/cellar\"", "\"keller\"");
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["F"]);
+    screen.wait_for("moved drive");
+    screen.keys(&["n"]);
+    screen.wait_for("records alone");
+    screen.keys(&["a", "S"]);
+    screen.wait_for("Haul 1: released");
+    for game in ["Brass Herons", "Glasswing Regatta", "Night Ferry to Oslow"] {
+        assert!(world.judge(game).content(), "{game}");
+    }
+}
+
+#[test]
+fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
+    let world = World::new();
+    fs::remove_file(world.at("home/.config/deft-barge/profiles/parlour-lamp.toml")).unwrap();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.wait_for("on disk");
+    screen.wait_for("Saltflat");
+    let old = world.at("drives/swift/lamp/pale-signal");
+    let files = tree(&old);
+    assert!(!screen.text().contains("Pale Signal"));
+    screen.keys(&["E", "n"]);
+    screen.wait_for("Which game should be traced for the profile?");
+    for _ in 0..160 {
+        screen.keys(&["BSpace"]);
+    }
+    screen.wait_for("for the profile? ▏");
+    screen.type_in(&old.to_string_lossy());
+    screen.keys(&["Enter"]);
+    let traced = screen.wait_for("names the launcher");
+    assert!(traced.contains("certain") && traced.contains("can be rewritten"), "{traced}");
+    screen.keys(&["Enter"]);
+    screen.wait_for("What is the launcher called?");
+    screen.type_in("Our Lamp");
+    screen.keys(&["Enter"]);
+    let checked = screen.wait_for("Written to");
+    assert!(checked.contains("our-lamp.toml") && checked.contains("Our Lamp: sound"), "{checked}");
+    screen.keys(&["Enter"]);
+    screen.wait_until(|text| !text.contains("Written to"));
+    thread::sleep(Duration::from_millis(500));
+    screen.go_to("pale");
+    screen.wait_for("Our Lamp");
+    screen.keys(&["4", "Enter"]);
+    screen.wait_for("lots, in this order");
+    let plan = screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
+    assert!(plan.contains("Pale Signal"), "{plan}");
+    screen.keys(&["a", "S"]);
+    screen.wait_for("of originals are held");
+    let survey = world.json(&["survey"], 0);
+    let game = survey["games"].as_array().unwrap().iter().find(|game| game["title"] == "Pale Signal").unwrap();
+    assert_eq!((&game["drive"], &game["launcher"]), (&"newhold".into(), &"our-lamp".into()), "{game}");
+    assert_eq!(tree(Path::new(game["install"].as_str().unwrap())), files);
+}
+
+#[test]
+fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
+    let world = World::slow();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    // As slow as it goes, before anything runs.
+    screen.keys(&["R", "-", "-", "-"]);
+    screen.wait_for("1 MB/s at most");
+    screen.keys(&["D", "4", "Enter"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    screen.wait_for("MB/s, mean");
+    screen.keys(&["C-c"]);
+    screen.wait_for("w leaves, and it goes on");
+    screen.keys(&["w"]);
+    screen.wait_for("left with 0");
+    // Nobody can begin anything else meanwhile.
+    let refused = world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 3);
+    assert!(refused.contains("another deft-barge") || refused.contains("not at its end"), "{refused}");
+    let Some(again) = Screen::open(&world, 120, 36) else { return };
+    let shown = again.wait_for("It was left running");
+    assert!(shown.contains("Saltflat Rally"), "{shown}");
+    again.wait_for("copy ");
+    // It is slowed and paused from here as from where it was begun.
+    again.keys(&["p"]);
+    again.wait_for("was under way and is not at its end");
+    again.keys(&["g"]);
+    again.wait_for("of originals are held");
+    assert_eq!(tree(&world.new_place()), tree(&world.old_place()));
+    assert!(world.judge("Saltflat Rally").content());
+}
+
+#[test]
+fn one_lot_is_cancelled_alone_and_the_others_go_on() {
+    let world = World::slow();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.first_frame();
+    screen.keys(&["R", "-", "-", "-"]);
+    screen.wait_for("1 MB/s at most");
+    screen.keys(&["D", "4"]);
+    screen.go_to("moss");
+    screen.keys(&["4", "Enter"]);
+    screen.wait_for("lots, in this order");
+    screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
+    screen.keys(&["a", "S"]);
+    screen.wait_for("MB/s, mean");
+    screen.keys(&["x"]);
+    let asked = screen.wait_for("alone? What was copied of it goes");
+    screen.keys(&["y"]);
+    screen.wait_for("of originals are held");
+    let log = world.json(&["log"], 0);
+    let lots = log["hauls"][0]["lots"].as_array().unwrap();
+    let stages: Vec<_> = lots.iter().map(|lot| lot["stage"]["stage"].as_str().unwrap()).collect();
+    assert!(stages.contains(&"given-up") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+}
+
+#[test]
+fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
+    let world = World::slow();
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    screen.first_frame();
+    screen.keys(&["R", "-", "-", "-", "b"]);
+    screen.wait_for("The bell rings");
+    screen.keys(&["D", "4", "Enter"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    screen.wait_for("MB/s, mean");
+    // The terminal goes away: what ran in it is paused, and nothing is lost.
+    screen.tmux(&["kill-session"]);
+    let begun = Instant::now();
+    let stage = loop {
+        let free = Command::new("flock")
+            .args(["-n", &world.at("home/.local/state/deft-barge/lock").to_string_lossy(), "true"])
+            .status()
+            .is_ok_and(|status| status.success());
+        if free {
+            break world.json(&["log"], 0)["hauls"][0]["lots"][0]["stage"]["stage"].clone();
+        }
+        assert!(begun.elapsed() < Duration::from_secs(20), "it still runs");
+        thread::sleep(Duration::from_millis(100));
+    };
+    assert_eq!(stage, "copying");
+    let Some(again) = Screen::open(&world, 100, 30) else { return };
+    again.wait_for("was under way and is not at its end");
+    again.keys(&["b"]);
+    again.wait_for("The bell rings");
+    again.keys(&["g"]);
+    again.wait_for("of originals are held");
+    let title = again.tmux(&["display-message", "-p", "#{pane_title}"]);
+    assert_eq!(String::from_utf8_lossy(&title.stdout).trim(), "Deft Barge: done");
+}
+
+#[test]
+fn keys_are_remapped_in_the_settings_file_and_a_fault_in_it_is_said_with_its_line() {
+    let world = World::new();
+    let file = world.at("home/.config/deft-barge/settings.toml");
+    fs::write(&file, "theme = \"light\"\n[keys]\nrecords = [\"Z\"]\nhelp = \"ctrl-g\"\n").unwrap();
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    let first = screen.wait_for("Z Records");
+    assert!(first.contains("ctrl-g keys"), "{first}");
+    screen.keys(&["Z"]);
+    screen.wait_for("records of");
+    screen.keys(&["C-g"]);
+    screen.wait_for("Keys of Records");
+    fs::write(&file, "[keys]\nmark = \"z\"\ndance = \"d\"\n").unwrap();
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    screen.wait_for("no act \"dance\"");
+}
+
+#[test]
+fn a_machine_without_profiles_shows_what_was_looked_for_and_leads_into_the_demo() {
+    let world = World::new();
+    fs::remove_dir_all(world.at("home/.config/deft-barge/profiles")).unwrap();
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    let first = screen.wait_for("These folders look like games");
+    assert!(first.contains("No launcher is known") && first.contains("saltflat-rally"), "{first}");
+    screen.keys(&["t"]);
+    screen.wait_for("Which path should be traced?");
+    screen.keys(&["Enter"]);
+    screen.wait_for("can be rewritten");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("esc closes"));
+    screen.keys(&[":"]);
+    screen.type_in("demo world");
+    screen.keys(&["Enter"]);
+    screen.wait_for("go there?");
+    screen.keys(&["y"]);
+    screen.wait_for("7 launchers");
+    assert!(world.at("home/.local/share/deft-barge/beacon-house/world.toml").is_file());
+}

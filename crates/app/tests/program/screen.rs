@@ -1,0 +1,98 @@
+//! The interface in tmux, as a person sees it and drives it.
+
+use std::process::{Command, Output};
+use std::thread;
+use std::time::{Duration, Instant};
+
+use crate::world::{PROGRAM, World};
+
+pub struct Screen {
+    name: String,
+}
+
+impl Drop for Screen {
+    fn drop(&mut self) {
+        let _ = self.tmux(&["kill-server"]);
+    }
+}
+
+impl Screen {
+    pub fn open(world: &World, columns: u16, rows: u16) -> Option<Self> {
+        Self::open_with("", world, columns, rows)
+    }
+
+    /// Opens with settings of the environment before the program's name.
+    pub fn open_with(before: &str, world: &World, columns: u16, rows: u16) -> Option<Self> {
+        if Command::new("tmux").arg("-V").output().is_err() {
+            eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
+            return None;
+        }
+        let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
+        let screen = Self { name: name.replace(['(', ')'], "") };
+        let (columns, rows) = (columns.to_string(), rows.to_string());
+        let start =
+            format!("{before} {PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
+        screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
+        Some(screen)
+    }
+
+    /// Types a text into a field.
+    pub fn type_in(&self, text: &str) {
+        self.tmux(&["send-keys", "-l", text]);
+    }
+
+    /// Goes to a game by its letters.
+    pub fn go_to(&self, letters: &str) {
+        self.keys(&["/"]);
+        self.wait_for("Which game?");
+        self.type_in(letters);
+        self.wait_for(&format!("Which game? {letters}"));
+        self.keys(&["Enter"]);
+        self.wait_until(|text| !text.contains("Which game?"));
+    }
+
+    /// Waits until the screen is so.
+    pub fn wait_until(&self, is: impl Fn(&str) -> bool) -> String {
+        let begun = Instant::now();
+        loop {
+            let now = self.text();
+            if is(&now) {
+                return now;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(30), "waited in vain; the screen shows:\n{now}");
+            thread::sleep(Duration::from_millis(40));
+        }
+    }
+
+    pub fn tmux(&self, words: &[&str]) -> Output {
+        Command::new("tmux").args(["-L", &self.name]).args(words).output().unwrap()
+    }
+
+    pub fn keys(&self, keys: &[&str]) {
+        self.tmux(&[&["send-keys"], keys].concat());
+    }
+
+    /// Waits for the first frame, to its last line.
+    pub fn first_frame(&self) -> String {
+        self.wait_for("on disk");
+        self.wait_for("Saltflat");
+        self.wait_for("? keys")
+    }
+
+    pub fn text(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
+    }
+
+    /// Waits until the screen shows a text.
+    pub fn wait_for(&self, text: &str) -> String {
+        let begun = Instant::now();
+        loop {
+            let now = self.text();
+            if now.contains(text) {
+                return now;
+            }
+            assert!(begun.elapsed() < Duration::from_secs(30), "waited for {text:?}; the screen shows:\n{now}");
+            thread::sleep(Duration::from_millis(40));
+        }
+    }
+}
