@@ -92,7 +92,7 @@ impl Settings {
 }
 
 fn line_of(text: &str, at: usize) -> usize {
-    text.as_bytes()[..at.min(text.len())].iter().filter(|byte| **byte == b'\n').count() + 1
+    text.get(..at).unwrap_or(text).matches('\n').count() + 1
 }
 
 #[cfg(test)]

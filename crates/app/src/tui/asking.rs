@@ -189,16 +189,14 @@ impl State {
                 self.running.giving_up = Some(lot);
                 vec![Act::Pause]
             }
-            Answer::CancelLot(_) => Vec::new(),
             Answer::Do(work) if idle => self.run(work),
             Answer::Task(task) if idle => self.do_task(task),
-            Answer::Do(_) | Answer::Task(_) => Vec::new(),
-            Answer::Leave if self.running.elsewhere => vec![Act::Leave],
+            Answer::CancelLot(_) | Answer::Do(_) | Answer::Task(_) => Vec::new(),
+            Answer::Leave | Answer::LeaveRunning if self.running.elsewhere => vec![Act::Leave],
             Answer::Leave => {
                 self.leaving = Leaving::Paused;
                 if idle { vec![Act::Leave] } else { vec![Act::Pause] }
             }
-            Answer::LeaveRunning if self.running.elsewhere => vec![Act::Leave],
             Answer::LeaveRunning => {
                 self.leaving = Leaving::Running;
                 if idle { vec![Act::Leave] } else { vec![Act::Pause] }

@@ -23,7 +23,7 @@ impl State {
             Wish::Last => self.step(isize::MAX / 2),
             Wish::Left | Wish::Right => return self.sideways(wish == Wish::Right),
             Wish::NextPart | Wish::PreviousPart => return self.part(wish == Wish::NextPart),
-            Wish::Open => return self.open(),
+            Wish::Open | Wish::Files => return self.open(),
             Wish::Send(digit) => return self.digit(digit),
             Wish::Keep => self.keep_here(),
             Wish::Mark => self.mark(),
@@ -45,7 +45,6 @@ impl State {
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
             Wish::Accept => self.accepted = true,
             Wish::MakeLetters | Wish::CopyLinks | Wish::TryFirst | Wish::Policy => return self.turn(wish),
-            Wish::Files => return self.open(),
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {

@@ -64,7 +64,7 @@ pub fn lay_out(blocks: &[Block<'_>], capacity: u64, width: u16, most: u16) -> Ve
         match out.last_mut() {
             Some(last) => last.count += blocks.len() - waiting,
             None if width.min(most) > 0 => {
-                out.push(Laid { start, width: 1, first: waiting, count: blocks.len() - waiting })
+                out.push(Laid { start, width: 1, first: waiting, count: blocks.len() - waiting });
             }
             None => {}
         }

@@ -466,12 +466,12 @@ mod tests {
     #[test]
     fn keys_are_given_anew_and_a_clash_is_found() {
         let mut map = KeyMap::default();
-        map.set("mark", &["m".into(), "ctrl-k".into()]).unwrap();
+        map.set("mark", &["m".into(), "ctrl-k".into()]).expect("keys");
         assert_eq!(
             map.clash().map(|(key, one, other)| (key.to_string(), one, other)),
             Some(("m".into(), "mark", "make-room"))
         );
-        map.set("make-room", &[]).unwrap();
+        map.set("make-room", &[]).expect("no keys");
         assert_eq!(map.clash(), None);
         let press = KeyEvent::new(KeyCode::Char('k'), KeyModifiers::CONTROL);
         assert_eq!(map.wish(press, View::Drives), Some(Wish::Mark));

@@ -118,7 +118,7 @@ impl State {
         }
         let lot = if next { (self.proofs.lot + 1) % count } else { (self.proofs.lot + count - 1) % count };
         let Proofs { haul, chosen, fresh, .. } = std::mem::take(&mut self.proofs);
-        self.proofs = Proofs { haul, chosen, fresh, lot, ..Proofs::default() };
+        self.proofs = Proofs { haul, chosen, lot, fresh, ..Proofs::default() };
         self.look_at_tree()
     }
 
@@ -286,7 +286,7 @@ mod tests {
         let differences = [("data/b", DifferenceKind::Differs), ("log.txt", DifferenceKind::Extra)]
             .map(|(path, kind)| Difference { path: path.into(), kind, from: None });
         let shut = tree(&files, &differences, &HashSet::new());
-        let shown: Vec<_> = shut.iter().map(|row| (row.path.to_str().unwrap(), row.bad, row.standing)).collect();
+        let shown: Vec<_> = shut.iter().map(|row| (row.path.to_str().expect("text"), row.bad, row.standing)).collect();
         assert_eq!(
             shown,
             [("data", 1, Standing::Differs), ("log.txt", 0, Standing::Extra), ("start", 0, Standing::Same)]

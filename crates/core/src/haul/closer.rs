@@ -116,7 +116,7 @@ pub fn look_closer(site: &Site, lot: &LotRow, path: &Path) -> Result<Closer, Hau
         *last = BlockState::Differs;
     }
     let here = |file: &&Path| [lot.planned.from.join(path), lot.planned.to.join(path)].iter().any(|at| at == *file);
-    let record = lot.planned.record_files().iter().any(|file| here(file));
+    let record = lot.planned.record_files().iter().any(here);
     let mut closer = Closer { path: path.into(), size, blocks, record, bytes: Vec::new(), original: None };
     let held = lot.held_at().join(path);
     let differs: Vec<u64> = numbered(&closer.blocks, BlockState::Differs);

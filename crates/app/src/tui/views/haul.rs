@@ -272,7 +272,7 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
         let style = if load.lacks().is_some() { theme.danger() } else { theme.dim() };
         canvas.put_at(19, y as u16, row, style, area);
         // What is behind the bar comes with the release.
-        let end = curve(&vec![load.after.part_of(load.capacity); 4], rows.len());
+        let end = curve(&[load.after.part_of(load.capacity); 4], rows.len());
         canvas.put_at(19 + cells as u16, y as u16, &format!("│{}", end[y]), theme.dim(), area);
     }
     let y = area.height - 1;

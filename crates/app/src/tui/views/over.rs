@@ -104,10 +104,9 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
     for (n, (tone, text)) in sheet.lines.iter().skip(top).take(rows).enumerate() {
         let style = match tone {
             Tone::Text => theme.text(),
-            Tone::Dim => theme.dim(),
+            Tone::Dim | Tone::Old => theme.dim(),
             Tone::Strong => theme.strong(),
             Tone::Danger => theme.danger(),
-            Tone::Old => theme.dim(),
             Tone::New => theme.moving(),
         };
         canvas.put_at(0, n as u16 + 2, text, tint(style), inner);

@@ -506,8 +506,8 @@ fn every_view_draws_in_every_size_of_an_empty_world_a_usual_one_and_an_extreme_o
     for (what, mut state) in [("nothing known", State::new()), ("empty", empty), ("usual", usual), ("extreme", huge)] {
         for view in View::ALL {
             state.view = view;
-            for (width, height) in [(80, 24), (160, 47), (240, 67), (1, 1), (20, 5), (80, 200), (400, 24)] {
-                for sheet in [false, true] {
+            for (width, height) in [(80, 24), (160, 47), (240, 67), (1, 1), (20, 5), (80, 90)] {
+                for sheet in [false, true].into_iter().take(if width == 80 { 2 } else { 1 }) {
                     state.sheet = sheet.then(|| Sheet { lines: Vec::new(), ..Sheet::new("A sheet") });
                     let drawn = text(&state, width, height, Depth::True);
                     assert!(!drawn.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{what} {view:?}");
