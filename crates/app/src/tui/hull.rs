@@ -134,7 +134,9 @@ impl Hull<'_> {
         // What spills keeps its sign: no title is written over it.
         let inside_hull = (laid.start + laid.width).min(width).saturating_sub(laid.start);
         let room = usize::from(inside_hull.saturating_sub(1));
-        let alone = inside.iter().filter(|block| block.bytes > 0).count() <= 1;
+        // What shares its cells with crumbs is still named; a cell of many small ones is nobody's.
+        let all: u64 = inside.iter().map(|block| block.bytes).sum();
+        let alone = block.bytes >= all / 10 * 9;
         let title = if alone { title_of(block, room) } else { String::new() };
         let marked = if inside.iter().any(|block| block.marked) { "◆" } else { "" };
         let style = if block.here { style.add_modifier(Modifier::BOLD) } else { style };

@@ -167,6 +167,17 @@ impl Progress {
     }
 }
 
+impl Progress {
+    /// Has the times not be shorter than a limit of the rate lets them be, however fast it went before.
+    pub(super) fn hold_to(&mut self, limit: Option<Bytes>) {
+        let Some(limit) = limit.filter(|limit| *limit > Bytes::ZERO) else { return };
+        let rest = self.copy.all.less(self.copy.done).count();
+        let least = Duration::from_secs_f64(rest as f64 / limit.count() as f64);
+        self.left = self.left.map(|left| left.max(least));
+        self.copy_left = self.copy_left.map(|left| left.max(least));
+    }
+}
+
 /// What a haul tells while it runs.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "event")]
@@ -309,5 +320,23 @@ impl Pace {
         // A drive that stands still for long does not make it shorter.
         let left = (by_rate - (now - at).as_secs_f64()).max(by_rate / 2.0);
         Some(Duration::from_secs_f64(left))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_limit_makes_the_time_left_no_shorter_than_it_lets_it_be() {
+        let mut progress = Progress::begun(LotId(1), "x", 0, 0);
+        progress.copy = Amount { done: Bytes::new(10_000_000), all: Bytes::new(70_000_000) };
+        progress.hold_to(Some(Bytes::new(1_000_000)));
+        assert_eq!(progress.left, None, "what is not known stays so");
+        progress.left = Some(Duration::from_secs(1));
+        progress.hold_to(None);
+        assert_eq!(progress.left, Some(Duration::from_secs(1)));
+        progress.hold_to(Some(Bytes::new(1_000_000)));
+        assert_eq!(progress.left, Some(Duration::from_mins(1)));
     }
 }

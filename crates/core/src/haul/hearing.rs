@@ -243,6 +243,7 @@ impl Hearing<'_, '_> {
 
     fn report(&mut self) {
         self.progress.reckon(&mut self.pace);
+        self.progress.hold_to(self.work.stop.limit());
         (self.work.report)(HaulEvent::Progress(self.progress.clone()));
     }
 

@@ -6,6 +6,7 @@ mod anchors;
 mod around;
 mod auditing;
 mod carrying;
+mod closer;
 mod engine;
 mod faults;
 mod finds;

@@ -76,7 +76,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             let took = took(state, haul).map_or_else(String::new, |span| format!("   {span}"));
             let text = format!(
                 "{mark} {at}  {bytes:>9}  {}   {}{took}",
-                pad(&what(haul), width.saturating_sub(48).max(16)),
+                pad(&what(haul), width.saturating_sub(58).max(14)),
                 wording::haul_state(haul)
             );
             canvas.put_at(0, y, &pad(&text, width), style, area);

@@ -1,0 +1,102 @@
+//! A closer look reads and changes nothing: every file of a fresh copy is the same block for block, and what became of one is
+//! told by offset and bytes, as long as there are originals that are what they were. And a sketch says what the survey will.
+
+use std::fs;
+use std::path::Path;
+
+use deft_barge_core::haul::{
+    BlockState, ByteDifference, Closer, Control, HaulError, Journal, LotRow, look_closer, release_haul, tally_files,
+};
+use deft_barge_core::plan::MakeLetters;
+use deft_barge_core::survey::{sketch, survey};
+
+use crate::house::House;
+
+fn hauled(house: &House, id: &str) -> LotRow {
+    let plan = house.plan(id, "newhold", MakeLetters::Yes);
+    let haul = house.haul(&plan, None).unwrap();
+    let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
+    journal.haul(haul).unwrap().unwrap().lots.remove(0)
+}
+
+fn look(house: &House, lot: &LotRow, path: &str) -> Closer {
+    look_closer(&house.site(), lot, Path::new(path)).unwrap()
+}
+
+#[test]
+fn every_file_of_a_copy_is_the_same_block_for_block_but_records_that_were_rewritten() {
+    let house = House::new();
+    for id in ["quillgate/qg-0107", "tolliver/tv-11"] {
+        let lot = hauled(&house, id);
+        let files = tally_files(&house.site(), &lot).unwrap();
+        let (mut seen, mut records) = (0, 0);
+        for file in files.iter().filter(|file| !file.folder) {
+            let Ok(closer) = look_closer(&house.site(), &lot, &file.path) else { continue };
+            seen += 1;
+            records += usize::from(closer.record);
+            let same = closer.blocks.iter().all(|block| *block == BlockState::Same);
+            assert!(same || closer.record, "{}: {closer:?}", file.path.display());
+        }
+        assert!(seen > 3 && files.len() > seen, "{id}: links and folders have no blocks");
+        assert_eq!(records, usize::from(id == "tolliver/tv-11"), "{id}");
+    }
+}
+
+#[test]
+fn a_byte_that_turned_over_is_told_with_its_offset_and_both_bytes_while_originals_are_held() {
+    let house = House::new();
+    let lot = hauled(&house, "quillgate/qg-0107");
+    let pack = lot.planned.to.join("data/pack00.bin");
+    let whole = fs::read(&pack).unwrap();
+    let mut bytes = whole.clone();
+    bytes[77] ^= 0x41;
+    bytes.push(9);
+    fs::write(&pack, &bytes).unwrap();
+    let told = |offset: usize, copy| ByteDifference {
+        offset: offset as u64,
+        original: whole.get(offset).copied(),
+        copy: Some(copy),
+    };
+    let closer = look(&house, &lot, "data/pack00.bin");
+    assert_eq!(closer.blocks, [BlockState::Differs]);
+    assert_eq!(closer.bytes, [told(77, whole[77] ^ 0x41), told(whole.len(), 9)]);
+    assert_eq!(closer.original, Some(lot.planned.from.join("data/pack00.bin")));
+    // Cut short, gone, and never there.
+    fs::write(&pack, &whole[..whole.len() - 1]).unwrap();
+    assert_eq!(look(&house, &lot, "data/pack00.bin").blocks, [BlockState::Missing]);
+    fs::remove_file(&pack).unwrap();
+    assert_eq!(look(&house, &lot, "data/pack00.bin").blocks, [BlockState::Missing]);
+    let none = look_closer(&house.site(), &lot, Path::new("../pack")).unwrap_err();
+    assert!(matches!(none, HaulError::Nothing(_)), "{none}");
+    // Originals that have changed since are no measure, and none are left after the release.
+    fs::write(&pack, &bytes).unwrap();
+    let held = lot.planned.from.join("data/pack00.bin");
+    fs::write(&held, &bytes).unwrap();
+    assert_eq!(look(&house, &lot, "data/pack00.bin").original, None);
+    fs::write(&held, &whole).unwrap();
+    fs::write(&pack, &whole).unwrap();
+    let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
+    release_haul(&house.site(), &journal, lot.haul, &|_| {}, &Control::default()).unwrap();
+    let lot = journal.haul(lot.haul).unwrap().unwrap().lots.remove(0);
+    bytes.truncate(whole.len());
+    fs::write(&pack, &bytes).unwrap();
+    let closer = look(&house, &lot, "data/pack00.bin");
+    assert_eq!((closer.blocks, closer.bytes, closer.original), (vec![BlockState::Differs], Vec::new(), None));
+}
+
+#[test]
+fn a_sketch_says_what_the_survey_will_but_for_sizes() {
+    let house = House::new();
+    let site = house.site();
+    let (sketch, survey) = (sketch(&site, Vec::new()), survey(&site, Vec::new(), &|_| {}));
+    assert!(!sketch.measured && survey.measured);
+    let games = |survey: &deft_barge_core::survey::Survey| -> Vec<_> {
+        survey.games.iter().map(|game| (game.id.clone(), game.drive.clone(), game.found.install.clone())).collect()
+    };
+    assert_eq!(games(&sketch), games(&survey));
+    assert!(sketch.games.iter().all(|game| game.found.claim.unwrap_or_default() == game.size.on_disk));
+    let drives = |survey: &deft_barge_core::survey::Survey| -> Vec<_> {
+        survey.drives.iter().map(|drive| (drive.drive.name.clone(), drive.drive.capacity)).collect()
+    };
+    assert_eq!(drives(&sketch), drives(&survey));
+}
