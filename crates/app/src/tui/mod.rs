@@ -26,13 +26,12 @@ mod theme;
 mod typing;
 mod views;
 
-use std::io::{IsTerminal, Write};
+use std::io::IsTerminal;
 use std::thread;
 use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, unbounded};
 use deft_barge_core::site::Site;
-use ratatui::crossterm::event::{Event as Input, MouseEventKind};
 use signal_hook::consts::{SIGHUP, SIGTERM};
 
 pub use apart::resume_apart;
@@ -74,7 +73,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     let on_input = tell.clone();
     thread::spawn(move || {
         while let Ok(input) = ratatui::crossterm::event::read() {
-            if on_input.send(Event::Pressed(Instant::now(), input)).is_err() {
+            if on_input.send(Event::Input(input)).is_err() {
                 break;
             }
         }
@@ -88,7 +87,6 @@ pub fn run(site: Site) -> Result<u8, Fault> {
 fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Receiver<Event>) -> Result<u8, Fault> {
     let mut screen = held.screen().map_err(failed)?;
     let depth = Depth::of_environment();
-    let mut measured = Measured::of_environment();
     let begun = Instant::now();
     loop {
         state.clock = begun.elapsed();
@@ -96,7 +94,6 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         let mut hits = Vec::new();
         screen.draw(|frame| hits = views::draw(&state, theme, frame)).map_err(failed)?;
         state.hits = hits;
-        measured.drawn();
         // Idle costs nothing: without anything that moves the next event is waited for.
         let first = match events.recv_timeout(state.patience()) {
             Ok(event) => event,
@@ -108,7 +105,6 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         waiting.extend(events.try_iter().take(1000));
         for event in waiting {
             state.clock = begun.elapsed();
-            measured.came(&event);
             if let Event::Moved(site) = &event {
                 conductor.move_to((**site).clone());
             }
@@ -130,35 +126,6 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
                     act => conductor.act(act, &state),
                 }
             }
-        }
-    }
-}
-
-/// How long it takes from a key to the frame that shows it, written to the file that `DEFT_BARGE_FRAMES` names: a line per frame
-/// that a key has led to, in microseconds. For `scripts/bench-interface`.
-struct Measured {
-    out: Option<std::fs::File>,
-    came: Option<Instant>,
-}
-
-impl Measured {
-    fn of_environment() -> Self {
-        let path = std::env::var_os("DEFT_BARGE_FRAMES");
-        Self { out: path.and_then(|path| std::fs::File::create(path).ok()), came: None }
-    }
-
-    fn came(&mut self, event: &Event) {
-        if let (Some(_), Event::Pressed(at, input)) = (&self.out, event) {
-            let moved = matches!(input, Input::Mouse(mouse) if mouse.kind == MouseEventKind::Moved);
-            if !moved {
-                self.came.get_or_insert(*at);
-            }
-        }
-    }
-
-    fn drawn(&mut self) {
-        if let (Some(out), Some(at)) = (&mut self.out, self.came.take()) {
-            let _ = writeln!(out, "{}", at.elapsed().as_micros());
         }
     }
 }

@@ -35,8 +35,8 @@ use crate::show::Told;
 
 /// What can happen.
 pub enum Event {
-    /// A key or the mouse, as it came in.
-    Pressed(std::time::Instant, Input),
+    /// A key, the mouse, or what is pasted.
+    Input(Input),
     Tick,
     Measured {
         done: usize,
@@ -312,7 +312,7 @@ impl State {
     /// Takes an event and says what is to be done.
     pub fn update(&mut self, event: Event) -> Vec<Act> {
         match event {
-            Event::Pressed(_, input) => return self.input(input),
+            Event::Input(input) => return self.input(input),
             Event::Tick => return self.tick(),
             Event::Measured { done, of } => self.measured = (done, of),
             Event::Sketched(survey) => self.sketched(*survey),

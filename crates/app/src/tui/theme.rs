@@ -149,6 +149,11 @@ impl Theme {
         Style::new().fg(self.shade(&TEXT)).bg(self.shade(&PANEL))
     }
 
+    /// The tag of a drive that is not in focus.
+    pub fn tag(self) -> Style {
+        if matches!(self.depth, Depth::None | Depth::Sixteen) { self.text() } else { self.cursor() }
+    }
+
     /// A sheet over the view.
     pub fn sheet(self) -> Style {
         if matches!(self.depth, Depth::None | Depth::Sixteen) {

@@ -97,7 +97,7 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
     }
     if away > 0 {
         let style = if state.drive == count { theme.strong() } else { theme.text() };
-        let badge = if state.drive == count { theme.badge() } else { theme.cursor() };
+        let badge = if state.drive == count { theme.badge() } else { theme.tag() };
         canvas.put_at(0, y, " - ", badge, area);
         canvas.put_at(4, y, &format!("away      {} on drives that are not there", several(away, "game")), style, area);
         canvas.hit_row(y, area, Hit::Drive(count));
@@ -136,7 +136,7 @@ impl<'a> Row<'a> {
         let badge = match (dragged_here, self.focus) {
             (true, _) => theme.arriving(),
             (false, true) => theme.badge(),
-            (false, false) => theme.cursor(),
+            (false, false) => theme.tag(),
         };
         let name_style = if self.focus { theme.strong() } else { theme.text() };
         canvas.put_at(0, 0, &format!(" {tag} "), badge, area);
@@ -259,7 +259,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     let filtered = if stow.filter == Filter::All { String::new() } else { format!(", {}", stow.filter.words()) };
     let marked = match stow.marks.len() {
         0 => String::new(),
-        n => format!("   {n} marked ◆"),
+        n => format!("   ◆ {n}"),
     };
     let heading = format!(
         "      {} {}{:>10} {:>9}",

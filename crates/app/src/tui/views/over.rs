@@ -29,8 +29,8 @@ fn clear(area: Rect, canvas: &mut Canvas<'_>) -> Rect {
     Clear.render(area, canvas.buffer);
     let style = canvas.theme.sheet();
     canvas.buffer.set_style(area, style);
-    if canvas.theme.plain() {
-        // Without colours a line above and below says where it ends.
+    if style.bg.is_none() {
+        // Without a ground of its own a line above and below says where it ends.
         for y in [area.y, area.bottom().saturating_sub(1)] {
             canvas.buffer.set_string(area.x, y, "─".repeat(usize::from(area.width)), style);
         }
@@ -90,7 +90,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
 
 fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let width = area.width.saturating_sub(4).min(150);
+    let width = if area.width < 130 { area.width } else { area.width.saturating_sub(4).min(150) };
     let place = centred(width, (sheet.lines.len() as u16).saturating_add(6).max(9), area);
     let inner = clear(place, canvas);
     let ground = theme.sheet();

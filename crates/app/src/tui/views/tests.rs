@@ -45,7 +45,7 @@ impl Stage {
     }
 
     fn press(&mut self, code: KeyCode) -> Vec<Act> {
-        self.state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
+        self.state.update(Event::Input(Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
     }
 
     /// Presses the keys of a text, one after another.
@@ -65,10 +65,7 @@ impl Stage {
             text.lines().enumerate().find_map(|(y, row)| row.find(word).map(|at| (row[..at].chars().count(), y)));
         let (column, row) = found.unwrap_or_else(|| panic!("{word} is not to be seen\n{text}"));
         let (column, row) = (column as u16 + 1, row as u16);
-        self.state.update(Event::Pressed(
-            Instant::now(),
-            Input::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE }),
-        ))
+        self.state.update(Event::Input(Input::Mouse(MouseEvent { kind, column, row, modifiers: KeyModifiers::NONE })))
     }
 
     /// Does what the interface would do on a thread: makes the plan that was asked for.
@@ -544,7 +541,7 @@ fn a_machine_without_launchers_says_what_was_looked_for_and_offers_folders_and_t
         }
     }
     // The largest folder stands first, and n begins a profile with it.
-    state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(KeyCode::Char('n'), KeyModifiers::NONE))));
+    state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('n'), KeyModifiers::NONE))));
     let typing = state.typing.as_ref().expect("a path to trace");
     assert!(typing.text.ends_with("saltflat-rally"), "{}", typing.text);
 }
@@ -555,7 +552,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     stage.press(KeyCode::Char(' '));
     stage.press(KeyCode::Down);
     stage.press(KeyCode::Char(' '));
-    assert!(stage.text(160, 47).contains("2 marked ◆") && stage.text(80, 24).contains('◆'));
+    assert!(stage.text(160, 47).contains("◆ 2") && stage.text(80, 24).contains('◆'));
     stage.press(KeyCode::Char('4'));
     assert_eq!(stage.state.draft.lots.len(), 2);
     assert!(stage.text(160, 47).contains("2 games were sent to newhold"));
@@ -641,7 +638,7 @@ fn a_block_is_dragged_to_another_hull_and_what_is_clicked_is_what_is_seen() {
 fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
     let mut stage = Stage::new();
     let paste = |stage: &mut Stage, text: &str| {
-        stage.state.update(Event::Pressed(Instant::now(), Input::Paste(text.into())));
+        stage.state.update(Event::Input(Input::Paste(text.into())));
     };
     paste(&mut stage, "S\ny");
     assert!(stage.state.message.as_ref().is_some_and(|text| text.contains("Nothing is being typed")));
@@ -663,14 +660,14 @@ fn ctrl_c_asks_whatever_is_open_and_no_key_does_it_alone() {
     let ctrl_c = Input::Key(KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL));
     for open in [KeyCode::Char(':'), KeyCode::Char('?'), KeyCode::Char('/')] {
         stage.press(open);
-        assert_eq!(stage.state.update(Event::Pressed(Instant::now(), ctrl_c.clone())), []);
+        assert_eq!(stage.state.update(Event::Input(ctrl_c.clone())), []);
         let shown = stage.text(160, 47);
         assert!(shown.contains("A haul is running") && shown.contains("w leaves, and it goes on"), "{shown}");
         assert_eq!(stage.press(KeyCode::Char('n')), []);
         stage.press(KeyCode::Esc);
         stage.press(KeyCode::Esc);
     }
-    stage.state.update(Event::Pressed(Instant::now(), ctrl_c));
+    stage.state.update(Event::Input(ctrl_c));
     assert_eq!(stage.press(KeyCode::Char('w')), [Act::Pause]);
 }
 
@@ -686,7 +683,7 @@ fn a_sketch_is_shown_until_the_survey_is_there_and_the_cursor_stays_on_its_game(
         "{shown}"
     );
     for code in [KeyCode::Down, KeyCode::Char('4'), KeyCode::Enter] {
-        let acts = state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(code, KeyModifiers::NONE))));
+        let acts = state.update(Event::Input(Input::Key(KeyEvent::new(code, KeyModifiers::NONE))));
         assert_eq!(acts, [], "nothing is planned by claims");
     }
     let here = state.game_here().expect("a game").id.clone();
@@ -788,7 +785,7 @@ fn frame_times() {
     let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
     state.update(Event::Found(lying, Vec::new()));
     let press = |state: &mut State, c| {
-        state.update(Event::Pressed(Instant::now(), Input::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE))))
+        state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE))))
     };
     press(&mut state, '*');
     let sent = Instant::now();
