@@ -28,6 +28,8 @@ pub enum Hit {
     Row(usize),
     /// A line of the chooser.
     Choice(usize),
+    /// A key that answers the question.
+    Answer(char),
 }
 
 /// Areas and what they stand for; later ones lie on top.

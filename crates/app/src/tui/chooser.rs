@@ -1,5 +1,8 @@
 //! A list that letters narrow down: all acts by their words, or all games by their titles.
 
+use std::path::PathBuf;
+
+use deft_barge_core::plan::Destination;
 use deft_barge_core::survey::GameId;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
@@ -20,6 +23,8 @@ pub enum Choice {
     Act(Option<View>, Wish),
     /// Puts the cursor on a game.
     Game(GameId),
+    /// Sends the game under the cursor into this library of its launcher.
+    Library(PathBuf),
 }
 
 /// A line that can be chosen.
@@ -86,6 +91,11 @@ impl State {
             let text = format!("send {what} to {}", drive.drive.name);
             all.push((text, tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag)), true));
         }
+        for library in self.other_libraries() {
+            let title = here.clone().unwrap_or_default();
+            let text = format!("send {title} into the library {}", library.display());
+            all.push((text, String::new(), Choice::Library(library), false));
+        }
         for (n, deed) in DEEDS.iter().enumerate() {
             let (view, is_own) = match deed.place {
                 Where::Everywhere => (None, false),
@@ -118,6 +128,14 @@ impl State {
             Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Item { text, aside, choice }))
         };
         all.into_iter().enumerate().filter_map(ranked).collect()
+    }
+
+    /// The libraries of the launcher of the game under the cursor, but for the one that it is in.
+    fn other_libraries(&self) -> Vec<PathBuf> {
+        let (Some(survey), Some(game)) = (&self.survey, self.game_here()) else { return Vec::new() };
+        let launcher = survey.launcher(&game.launcher);
+        let libraries = launcher.iter().flat_map(|launcher| &launcher.libraries).filter(|library| library.present);
+        libraries.map(|library| library.path.clone()).filter(|path| Some(path) != game.found.library.as_ref()).collect()
     }
 
     fn games(&self, letters: &str) -> Vec<(usize, Item)> {
@@ -169,6 +187,14 @@ impl State {
                     self.view = View::Drives;
                 }
                 self.go_to(&id);
+                Vec::new()
+            }
+            Choice::Library(path) => {
+                if let Some(id) = self.game_here().map(|game| game.id.clone()) {
+                    self.draft.send(id, Destination::Library(path));
+                    self.redraft();
+                    return self.show(View::Drives);
+                }
                 Vec::new()
             }
             Choice::Act(view, wish) => {

@@ -73,6 +73,7 @@ impl Conductor {
             Act::Run(work) => {
                 self.stop = Control::default();
                 self.stop.set_limit(state.limit);
+                self.stop.set_gentle(state.gentle);
                 let stop = self.stop.clone();
                 thread::spawn(move || {
                     let result = do_work(&site, &work, &tell, &stop);

@@ -37,6 +37,7 @@ impl State {
             Wish::Room => self.type_in(Typed::Room, ""),
             Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
+            Wish::Reserves => self.suggested(|_| Aim::KeepReserves),
             Wish::SaveDraft if self.draft.lots.is_empty() => {
                 self.message = Some("Nothing is on this haul that could be saved.".into());
             }
@@ -67,6 +68,15 @@ impl State {
                 self.running.bell = !self.running.bell;
                 self.bell = self.running.bell;
                 let words = if self.bell { "The bell rings when it is done." } else { "No bell will ring." };
+                self.message = Some(words.into());
+            }
+            Wish::Gentle => {
+                self.gentle = !self.gentle;
+                let words = if self.gentle {
+                    "What begins from now on lets the reads and writes of all other programs go first."
+                } else {
+                    "What begins from now on takes its turn like any other program."
+                };
                 self.message = Some(words.into());
             }
             Wish::LeaveRunning => return self.leave_running(),
@@ -158,6 +168,11 @@ impl State {
     }
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {
+        if self.act.is_some() {
+            self.message =
+                Some("That is chosen for games that are sent to drives; this act has no such choice.".into());
+            return Vec::new();
+        }
         match wish {
             Wish::MakeLetters => {
                 self.draft.letters = match self.draft.letters {
@@ -318,15 +333,32 @@ impl State {
             self.message = Some("This fits no content list of a launcher.".into());
             return Vec::new();
         };
+        if !self.has_guide(&adoption.launcher) {
+            self.message =
+                Some(format!("The profile of {} has no guide; it is adopted by its records.", adoption.launcher));
+            return Vec::new();
+        }
         let text = "Bring the files to where the launcher looks, and then do what is said, act by act?";
         self.question =
             Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
         Vec::new()
     }
 
+    /// Whether a launcher's profile says how a game is adopted with it.
+    pub fn has_guide(&self, launcher: &str) -> bool {
+        let profile = self.survey.as_ref().and_then(|survey| survey.profile(launcher));
+        profile.and_then(|profile| profile.adopt.as_ref()).is_some_and(|adopt| !adopt.guide.is_empty())
+    }
+
     /// Does what fits the find under the cursor: its plan is looked at in the Haul view before anything is done.
     fn act_on_find(&mut self, act: FindAct) -> Vec<Act> {
         let Some((lying, anchors)) = &self.finds else { return Vec::new() };
+        let here = lying.get(self.find.saturating_sub(anchors.len())).filter(|_| self.find >= anchors.len());
+        if let (FindAct::Adopt, Some(Lying::Stray { fits: None, .. })) = (act, here.map(|lying| &lying.what)) {
+            // No content list says what it is: the person does.
+            self.type_in(Typed::AdoptAs, "");
+            return Vec::new();
+        }
         let errand = match (anchors.get(self.find), lying.get(self.find.saturating_sub(anchors.len()))) {
             (Some(anchor), _) if act == FindAct::Reanchor => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
             (None, Some(lying)) if lying.acts.contains(&act) => match (act, adoption_of(lying)) {

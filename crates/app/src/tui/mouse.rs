@@ -1,6 +1,6 @@
 //! The mouse: what is clicked is what was drawn there; a block is dragged to another hull; the wheel goes through lists.
 
-use ratatui::crossterm::event::{MouseButton, MouseEvent, MouseEventKind};
+use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind};
 
 use super::canvas::{Hit, hit_at};
 use super::keys::View;
@@ -48,8 +48,17 @@ impl State {
                 _ => Vec::new(),
             };
         }
+        if let Some(question) = self.question.take() {
+            return match hit {
+                Some(Hit::Answer(key)) => self.answered(question, KeyCode::Char(key)),
+                _ => {
+                    self.question = Some(question);
+                    Vec::new()
+                }
+            };
+        }
         // What is over the view, or waits for an answer, is not clicked through.
-        if self.help.take().is_some() || self.sheet.is_some() || self.question.is_some() || self.typing.is_some() {
+        if self.help.take().is_some() || self.sheet.is_some() || self.typing.is_some() {
             return Vec::new();
         }
         match hit {
@@ -81,7 +90,7 @@ impl State {
                 });
             }
             Some(Hit::Row(n)) => return self.row_pressed(n),
-            Some(Hit::Choice(_)) | None => {}
+            Some(Hit::Choice(_) | Hit::Answer(_)) | None => {}
         }
         Vec::new()
     }

@@ -77,6 +77,10 @@ impl State {
             self.message = Some("Something else is being done; esc stops it.".into());
             return Vec::new();
         }
+        if !self.idle() && task.needs_journal() {
+            self.message = Some("Something is running; that can be done when it is at its end.".into());
+            return Vec::new();
+        }
         self.tasks += 1;
         let hauls = matches!(task, Task::Carry(..) | Task::Guided(..) | Task::Take(..));
         let mut sheet = Sheet { task: Some(self.tasks), hauls, ..Sheet::new(task.words()) };

@@ -185,6 +185,8 @@ pub struct State {
     pub keys: KeyMap,
     pub ground: Ground,
     pub bell: bool,
+    /// Whether hauls let all other programs go first.
+    pub gentle: bool,
     /// Where things lie on the screen, as they were drawn last.
     pub hits: Hits,
     /// A game that the mouse holds, by its place in the survey, and the drive it is over.
@@ -258,6 +260,7 @@ impl State {
             keys: settings.keys,
             ground: settings.ground,
             bell: settings.bell,
+            gentle: false,
             hits: Vec::new(),
             dragged: None,
             wants_copy: false,

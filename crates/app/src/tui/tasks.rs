@@ -42,6 +42,14 @@ pub enum Task {
 }
 
 impl Task {
+    /// Whether it has to have the journal to itself.
+    pub fn needs_journal(&self) -> bool {
+        !matches!(
+            self,
+            Self::Trace(_) | Self::CheckProfiles | Self::CheckCarried(_) | Self::AddData(..) | Self::ForgetData(_)
+        )
+    }
+
     /// What is being done, in words.
     pub fn words(&self) -> String {
         match self {

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::plan::{Aim, Destination, DraftFile, Policy, WhatIf, suggest};
+use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, Policy, WhatIf, suggest};
 use ratatui::crossterm::event::KeyCode;
 
 use super::state::{Act, Errand, State};
@@ -43,6 +43,8 @@ pub enum Typed {
     CheckCarried,
     /// An old path and a new one.
     Reanchor,
+    /// The launcher and its id of the stray under the cursor.
+    AdoptAs,
     /// Another copy of a file that cannot be read.
     TakeFrom(PathBuf),
     /// The file that checksums are written to, of a haul's lots or of one of them.
@@ -68,6 +70,9 @@ impl Typed {
             Self::ForgetData => ("Which folder should be taken off the list?", "its path; the folder stays"),
             Self::Carry(_) => ("What should be brought here?", "a launcher's name, or the folder of a library"),
             Self::CheckCarried => ("Which carried folder should be checked?", "its path"),
+            Self::AdoptAs => {
+                ("What is it?", "LAUNCHER/ID: the launcher's id of its profile, and that launcher's own id of the game")
+            }
             Self::Reanchor => ("Which path has become which?", "OLD NEW"),
             Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file"),
             Self::ExportTo(..) => ("Which file should the checksums be written to?", "one that is not there yet"),
@@ -133,6 +138,22 @@ impl State {
             Typed::ForgetData => return self.do_task(Task::ForgetData(self.whole(&text))),
             Typed::Carry(drive) => return self.do_task(Task::CarryPlan(text, drive)),
             Typed::CheckCarried => return self.do_task(Task::CheckCarried(self.whole(&text))),
+            Typed::AdoptAs => {
+                let parts = text.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
+                let (Some((launcher, id)), Some(lying)) = (parts, self.find_here()) else {
+                    self.message = Some("It is written as LAUNCHER/ID.".into());
+                    return Vec::new();
+                };
+                let adoption = Adoption {
+                    path: lying.path.clone(),
+                    launcher: launcher.into(),
+                    id: id.into(),
+                    title: None,
+                    program: None,
+                    to: None,
+                };
+                return self.consider(Errand::Adoption(Box::new(adoption)));
+            }
             Typed::Reanchor => {
                 let Some((old, new)) = two_paths(&text) else {
                     self.message =

@@ -40,6 +40,13 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         };
         draw_list(state, survey, list, canvas);
         draw_detail(state, survey, detail, wide, canvas);
+        if let (true, Some(drive)) = (wide && detail.height >= 16, survey.drives.get(state.drive)) {
+            let lines = drive_lines(survey, drive);
+            let foot = Rect { y: detail.bottom() - 1 - lines.len() as u16, height: lines.len() as u16, ..detail };
+            for (y, text) in lines.iter().enumerate() {
+                canvas.put_at(0, y as u16, text, theme.dim(), foot);
+            }
+        }
     }
 }
 
@@ -407,6 +414,48 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
     for (y, (text, style)) in lines.iter().enumerate() {
         canvas.put_at(0, y as u16, text, *style, area);
     }
+}
+
+/// What there is to say of the drive in focus: how full it is, what its file system cannot hold, how fast it is.
+fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
+    let drive = &state.drive;
+    let mut lines = vec![format!(
+        "{}: {} used of {}, {} kept free, {} of games, {} held",
+        line(&drive.name),
+        state.used,
+        drive.capacity,
+        drive.reserve,
+        state.games,
+        state.held
+    )];
+    let able = &drive.abilities;
+    let mut lacks: Vec<String> = Vec::new();
+    for (has, word) in
+        [(able.links, "links"), (able.hard_links, "second names of a file"), (able.permissions, "permissions")]
+    {
+        if !has {
+            lacks.push(format!("no {word}"));
+        }
+    }
+    lacks.extend(able.largest_file.map(|most| format!("no file over {most}")));
+    if !able.forbidden.is_empty() {
+        lacks.push(format!("no {} in names", able.forbidden));
+    }
+    if able.folds_case {
+        lacks.push("no names that differ in case only".into());
+    }
+    let limits = match (lacks.is_empty(), able.known) {
+        (true, true) => "it can hold whatever games have".into(),
+        (true, false) => "it is not known what it cannot hold".into(),
+        (false, _) => lacks.join(", "),
+    };
+    lines.push(format!("{}: {limits}", line(&drive.file_system)));
+    lines.push(match survey.speeds.probes.get(&drive.name) {
+        Some(pace) => wording::pace(&drive.name, pace),
+        None => "its speed was not measured yet".into(),
+    });
+    lines.push(path(&drive.root));
+    lines
 }
 
 fn records_line(game: &Game) -> String {

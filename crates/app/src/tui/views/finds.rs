@@ -1,7 +1,7 @@
 //! Finds: what is lying about, and what may be done about it.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::finds::FindAct;
+use deft_barge_core::finds::{FindAct, Lying};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -107,7 +107,13 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     }
     if fits {
         acts.push(("1-9".into(), "bring it to that drive and adopt it there"));
-        acts.push((state.keys.name(Wish::Guided, View::Finds), "adopt it with the launcher, act by act"));
+        let launcher = state.find_here().and_then(|lying| match &lying.what {
+            Lying::Stray { fits: Some(fit), .. } => Some(fit.launcher.as_str()),
+            _ => None,
+        });
+        if launcher.is_some_and(|launcher| state.has_guide(launcher)) {
+            acts.push((state.keys.name(Wish::Guided, View::Finds), "adopt it with the launcher, act by act"));
+        }
     }
     if acts.is_empty() {
         canvas.put_at(0, y, "Nothing here needs to be done about it.", theme.dim(), area);

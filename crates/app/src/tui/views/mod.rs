@@ -147,8 +147,15 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             canvas.fill(row, theme.text(), place);
         }
         canvas.put_wrapped(&question.text, theme.strong(), place);
-        let answers: Vec<String> = question.answers.iter().map(|(key, words, _)| format!("{key} {words}")).collect();
-        canvas.put(&format!("{}   any other key no", answers.join("   ")), theme.text(), lower);
+        let mut x = 0;
+        let answers = question.answers.iter().map(|(key, words, _)| (format!("{key} {words}"), *key));
+        for (text, key) in answers.chain([("any other key no".to_string(), '\u{1b}')]) {
+            let place =
+                Rect { x: lower.x + x, width: (text.width() as u16).min(lower.width.saturating_sub(x)), ..lower };
+            canvas.put(&text, theme.text(), place);
+            canvas.hit(place, Hit::Answer(key));
+            x += text.width() as u16 + 3;
+        }
         return;
     }
     if let Some(typing) = &state.typing {

@@ -806,3 +806,51 @@ fn frame_times() {
         println!("{:8} median {:8.3} ms   worst {:8.3} ms", view.name(), times[100], times[199]);
     }
 }
+
+#[test]
+fn what_is_thought_of_is_drawn_and_a_library_is_a_place_to_send_to() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('+'));
+    stage.type_in("crate:2TB:usb:exfat");
+    assert_eq!(stage.press(KeyCode::Enter), [Act::Survey]);
+    assert_eq!(stage.state.what_if.len(), 1);
+    stage.press(KeyCode::Char('+'));
+    stage.type_in("crate");
+    stage.press(KeyCode::Enter);
+    assert!(stage.text(160, 47).contains("a size is missing"));
+    // Quillgate has libraries on other drives: each is a place by its path.
+    stage.press(KeyCode::Char(':'));
+    stage.type_in("into the library cellar");
+    stage.press(KeyCode::Enter);
+    let sent = stage.state.draft.lots.first().map(|lot| lot.to.clone());
+    assert!(matches!(&sent, Some(Destination::Library(path)) if path.ends_with("cellar/quillgate")), "{sent:?}");
+    // The drive in focus says what it cannot hold.
+    while stage.state.drive != 2 {
+        stage.press(KeyCode::Tab);
+    }
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("exfat: no links") && shown.contains("kept free"), "{shown}");
+}
+
+#[test]
+fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_is_answered_by_a_click() {
+    let mut stage = Stage::new();
+    let survey = stage.state.survey.clone().expect("a survey");
+    let mut lying = find(&stage.site, &survey, &History::default(), &|_| {});
+    for lying in &mut lying {
+        if let deft_barge_core::finds::Lying::Stray { fits, .. } = &mut lying.what {
+            *fits = None;
+        }
+    }
+    stage.state.update(Event::Found(lying, Vec::new()));
+    stage.state.view = View::Finds;
+    stage.press(KeyCode::Char('a'));
+    stage.type_in("quillgate/qg-0171");
+    let acts = stage.press(KeyCode::Enter);
+    let [Act::Plan(Errand::Adoption(adoption))] = acts.as_slice() else { panic!("{acts:?}") };
+    assert_eq!((adoption.launcher.as_str(), adoption.id.as_str()), ("quillgate", "qg-0171"));
+    stage.state.running.work = Some(Work::Resume);
+    stage.press(KeyCode::Char('q'));
+    assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "A haul is running"), [], "only answers answer");
+    assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "y pauses and leaves"), [Act::Pause]);
+}
