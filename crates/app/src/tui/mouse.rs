@@ -49,13 +49,11 @@ impl State {
             };
         }
         if let Some(question) = self.question.take() {
-            return match hit {
-                Some(Hit::Answer(key)) => self.answered(question, KeyCode::Char(key)),
-                _ => {
-                    self.question = Some(question);
-                    Vec::new()
-                }
-            };
+            if let Some(Hit::Answer(key)) = hit {
+                return self.answered(question, KeyCode::Char(key));
+            }
+            self.question = Some(question);
+            return Vec::new();
         }
         // What is over the view, or waits for an answer, is not clicked through.
         if self.help.take().is_some() || self.sheet.is_some() || self.typing.is_some() {
