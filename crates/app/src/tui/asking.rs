@@ -44,8 +44,12 @@ impl Question {
     }
 }
 
+/// The titles of a haul's lots, the first three of many.
 fn titles(haul: &HaulRow) -> String {
-    haul.lots.iter().map(|lot| lot.planned.title.clone()).collect::<Vec<_>>().join(", ")
+    let titles = haul.lots.iter().map(|lot| lot.planned.title.clone());
+    let more = haul.lots.len().saturating_sub(3);
+    let more = (more > 0).then(|| format!("and {more} more"));
+    titles.take(3).chain(more).collect::<Vec<_>>().join(", ")
 }
 
 impl State {

@@ -101,7 +101,7 @@ impl Canvas<'_> {
 }
 
 /// Rows that a text takes, by the cells of its words.
-fn rows_of(text: &str, width: u16) -> u16 {
+pub fn rows_of(text: &str, width: u16) -> u16 {
     let width = usize::from(width.max(1));
     let mut rows = 0;
     for part in text.split('\n') {

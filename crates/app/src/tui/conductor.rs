@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use crossbeam_channel::{Sender, unbounded};
 use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::finds::find;
+use deft_barge_core::finds::{FindPhase, find};
 use deft_barge_core::haul::{
     Control, Haul, HaulError, HaulEvent, History, Journal, LotRow, Stage, give_up_rest, look_closer, prove_haul,
     release_haul, return_haul, return_lots, tally_files,
@@ -19,7 +19,7 @@ use deft_barge_core::plan::{
 };
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
-use deft_barge_core::trace::{add_to_survey, trace, usual_places};
+use deft_barge_core::trace::{TracePhase, add_to_survey, trace, usual_places};
 use deft_barge_harbor::world;
 
 use super::apart::{follow, leave_running, wish};
@@ -29,7 +29,7 @@ use super::state::{Act, Errand, Event, State, Work};
 use super::tasks::{Task, do_task};
 use crate::acts::drafts;
 use crate::fault::{Fault, Kind};
-use crate::show::{Teller, Told, path as shown};
+use crate::show::{Teller, Told, count, path as shown};
 
 /// Does what the interface wants.
 pub(super) struct Conductor {
@@ -38,11 +38,13 @@ pub(super) struct Conductor {
     /// The haul in hand, and what a sheet shows.
     stop: Control,
     stop_task: Control,
+    /// What is said when the terminal is given back.
+    parting: Option<String>,
 }
 
 impl Conductor {
     pub(super) fn new(site: Site, tell: Sender<Event>) -> Self {
-        Self { site: Arc::new(site), tell, stop: Control::default(), stop_task: Control::default() }
+        Self { site: Arc::new(site), tell, stop: Control::default(), stop_task: Control::default(), parting: None }
     }
 
     pub(super) fn act(&mut self, act: Act, state: &State) {
@@ -53,14 +55,21 @@ impl Conductor {
                 let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
                 thread::spawn(move || {
                     survey.look_at_room();
-                    let plan = plan_errand(&site, &survey, &errand);
+                    let plan = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
                     let _ = tell.send(Event::Planned(Box::new(plan), errand));
                 });
             }
             Act::Find => {
                 let (Some(survey), history) = (state.survey.clone(), state.history.clone()) else { return };
                 thread::spawn(move || {
-                    let lying = find(&site, &survey, &history, &|_| {});
+                    let report = |phase: FindPhase| {
+                        // Of many folders every tenth is told, so that nobody waits for the telling.
+                        if phase.looked.is_multiple_of(10) {
+                            let text = format!("{} of {} folders", count(phase.looked as u64), count(phase.all as u64));
+                            let _ = tell.send(Event::Passing(text));
+                        }
+                    };
+                    let lying = find(&site, &survey, &history, &report);
                     let _ = tell.send(Event::Found(lying, anchors(&site, &survey)));
                 });
             }
@@ -122,12 +131,23 @@ impl Conductor {
             Act::Pause => self.stop.ask(),
             Act::Limit(limit) => self.stop.set_limit(limit),
             Act::Detach => {
-                // The interface is leaving: nobody would see what goes wrong, and the haul is paused safely in any case.
-                let _ = leave_running(&site, state.limit);
+                self.parting = Some(match leave_running(&site, state.limit) {
+                    Ok(()) => "The haul goes on by itself. Come back to it with: deft-barge".into(),
+                    Err(error) => {
+                        format!(
+                            "The haul could not be left running ({error}) and is paused. Go on with: deft-barge resume"
+                        )
+                    }
+                });
             }
             Act::Demo => self.demo(),
             Act::Ring(_) | Act::Leave | Act::Suspend => {}
         }
+    }
+
+    /// What is to be said when the terminal is given back.
+    pub(super) fn parting(&mut self) -> Option<String> {
+        self.parting.take()
     }
 
     fn wish(&self, pause: bool, state: &State) {
@@ -241,15 +261,23 @@ pub(super) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Surve
     (survey, history.map_err(Fault::from))
 }
 
-pub(super) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand) -> Plan {
+fn tell_traced(tell: &Sender<Event>, phase: TracePhase) {
+    if phase.files.is_multiple_of(100) {
+        let text = format!("{} of {} files", count(phase.files as u64), count(phase.all as u64));
+        let _ = tell.send(Event::Passing(text));
+    }
+}
+
+/// Plans an errand; `report` hears how far a trace is, where it needs one.
+pub(super) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report: &(dyn Fn(TracePhase) + Sync)) -> Plan {
     match errand {
         Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
         Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
         Errand::Adoption(adoption) => plan_adoption(site, survey, adoption),
-        Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, &|_| {}),
+        Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, report),
         Errand::Traced(path, drive) => {
             let mut survey = survey.clone();
-            let trace = trace(site, path, &usual_places(site, path), &|_| {});
+            let trace = trace(site, path, &usual_places(site, path), report);
             let id = add_to_survey(site, &mut survey, &trace);
             let mut draft = Draft::default();
             draft.send(id, Destination::Drive(drive.clone()));
@@ -342,7 +370,7 @@ fn start(
 ) -> Result<(), Fault> {
     let (survey, history) = look(site, &|_| {});
     history?;
-    let plan = plan_errand(site, &survey, errand);
+    let plan = plan_errand(site, &survey, errand, &|_| {});
     let mut haul = Haul::begin(site, journal, &plan)?;
     let id = haul.id();
     match haul.run(report, stop) {

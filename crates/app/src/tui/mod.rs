@@ -80,7 +80,12 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     });
     let mut conductor = Conductor::new(site, tell);
     conductor.act(Act::Survey, &state);
-    conduct(&mut conductor, &held, state, &events)
+    let code = conduct(&mut conductor, &held, state, &events);
+    drop(held);
+    if let Some(words) = conductor.parting() {
+        crate::show::say(&words)?;
+    }
+    code
 }
 
 /// Takes events, draws frames, and has acts done, until the person leaves.

@@ -146,7 +146,10 @@ impl State {
         }
         match code {
             // What is being done is stopped at its next block, and says so.
-            KeyCode::Esc if sheet.task.is_some() => return vec![Act::StopTask],
+            KeyCode::Esc if sheet.task.is_some() => {
+                sheet.passing = "stopping ...".into();
+                return vec![Act::StopTask];
+            }
             KeyCode::Esc | KeyCode::Enter if sheet.task.is_none() => {
                 self.sheet = None;
                 self.guide = None;

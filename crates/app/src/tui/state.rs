@@ -42,6 +42,8 @@ pub enum Event {
         done: usize,
         of: usize,
     },
+    /// How far a search or a trace is.
+    Passing(String),
     /// Drives and games by what launchers say, before anything is measured.
     Sketched(Box<Survey>),
     Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
@@ -143,6 +145,8 @@ pub struct State {
     pub view: View,
     pub survey: Option<Survey>,
     pub measured: (usize, usize),
+    /// How far the search or the trace is that is waited for.
+    pub passing: String,
     /// What stands in the profile folder, where no launcher is known.
     pub profiles: Vec<String>,
     /// The profile folder and the home.
@@ -225,6 +229,7 @@ impl State {
             view: View::Drives,
             survey: None,
             measured: (0, 0),
+            passing: String::new(),
             profiles: Vec::new(),
             profile_folder: PathBuf::new(),
             home: PathBuf::new(),
@@ -318,6 +323,7 @@ impl State {
             Event::Input(input) => return self.input(input),
             Event::Tick => return self.tick(),
             Event::Measured { done, of } => self.measured = (done, of),
+            Event::Passing(text) => self.passing = text,
             Event::Sketched(survey) => self.sketched(*survey),
             Event::Surveyed(survey, history, profiles) => {
                 self.profiles = profiles;
@@ -330,6 +336,7 @@ impl State {
                 }
                 self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
                 self.finds = Some((lying, anchors));
+                self.passing.clear();
                 if self.wants_copy {
                     return self.ask_for_copy();
                 }
@@ -387,7 +394,7 @@ impl State {
                     return wish.map_or_else(Vec::new, |wish| self.wished(wish));
                 }
                 if let Some(typing) = self.typing.take() {
-                    return self.type_on(typing, key.code);
+                    return self.type_on(typing, key);
                 }
                 if let Some(chooser) = self.chooser.take() {
                     return self.choose_on(chooser, key);
@@ -429,6 +436,7 @@ impl State {
         // Cautions that were accepted stay so, as long as no others have come.
         self.accepted &= self.plan.as_ref().is_some_and(|before| cautions(before) == cautions(&plan));
         self.planning = false;
+        self.passing.clear();
         self.planned_in = self.clock.saturating_sub(self.asked_plan);
         self.lot = self.lot.min(plan.lots.len().saturating_sub(1));
         self.plan = Some(plan);

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, Policy, WhatIf, suggest};
-use ratatui::crossterm::event::KeyCode;
+use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::state::{Act, Errand, State};
 use super::tasks::Task;
@@ -86,9 +86,16 @@ impl State {
     }
 
     /// Takes a key into what is typed.
-    pub(super) fn type_on(&mut self, mut typing: Typing, key: KeyCode) -> Vec<Act> {
-        match key {
-            KeyCode::Char(c) => typing.text.push(c),
+    pub(super) fn type_on(&mut self, mut typing: Typing, key: KeyEvent) -> Vec<Act> {
+        let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
+        match key.code {
+            // As in shells: all of it, or its last word.
+            KeyCode::Char('u') if ctrl => typing.text.clear(),
+            KeyCode::Char('w') if ctrl => {
+                let end = typing.text.trim_end().rfind([' ', '/']).unwrap_or(0);
+                typing.text.truncate(end);
+            }
+            KeyCode::Char(c) if !ctrl => typing.text.push(c),
             KeyCode::Backspace => drop(typing.text.pop()),
             KeyCode::Esc => return Vec::new(),
             KeyCode::Enter => return self.typed(typing),

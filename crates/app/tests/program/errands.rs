@@ -140,9 +140,7 @@ fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
     assert!(!screen.text().contains("Pale Signal"));
     screen.keys(&["E", "n"]);
     screen.wait_for("Which game should be traced for the profile?");
-    for _ in 0..160 {
-        screen.keys(&["BSpace"]);
-    }
+    screen.keys(&["C-u"]);
     screen.wait_for("for the profile? ▏");
     screen.type_in(&old.to_string_lossy());
     screen.keys(&["Enter"]);

@@ -56,6 +56,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if state.finds.is_none() {
         let text = "Looking into folders beside games, in libraries, and near the top of drives ...";
         canvas.put_at(2, 1, text, theme.text(), area);
+        canvas.put_at(2, 3, &state.passing, theme.dim(), area);
         return;
     }
     let rows = rows(state);

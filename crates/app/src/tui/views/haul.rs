@@ -25,6 +25,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             "Reading records and checking drives ..."
         };
         canvas.put_at(2, 1, text, theme.text(), area);
+        canvas.put_at(2, 3, &state.passing, theme.dim(), area);
         return;
     };
     let below = |y: u16| Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };

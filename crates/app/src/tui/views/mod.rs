@@ -19,7 +19,7 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
 use unicode_width::UnicodeWidthStr;
 
-use super::canvas::{Canvas, Hit, Hits};
+use super::canvas::{Canvas, Hit, Hits, rows_of};
 use super::keys::{View, Wish};
 use super::state::State;
 use super::theme::Theme;
@@ -139,14 +139,7 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let upper = Rect { height: 1, ..area };
     let lower = Rect { y: area.y + 1, height: 1, ..area };
     if let Some(question) = &state.question {
-        // A question is never cut: where it is long it begins a row higher.
-        let wide = usize::from(area.width);
-        let rows = if question.text.width() > wide { 2 } else { 1 };
-        let place = Rect { y: area.y + 1 - rows, height: rows, ..area };
-        for row in 0..rows {
-            canvas.fill(row, theme.text(), place);
-        }
-        canvas.put_wrapped(&question.text, theme.strong(), place);
+        put_up(&question.text, theme.strong(), area, canvas);
         let mut x = 0;
         let answers = question.answers.iter().map(|(key, words, _)| (format!("{key} {words}"), *key));
         for (text, key) in answers.chain([("any other key no".to_string(), '\u{1b}')]) {
@@ -164,21 +157,25 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         // The end of what is typed is what one looks at.
         let text = crate::show::cut_front(&typing.text, room);
         canvas.put(&format!("{question} {text}▏"), theme.strong(), upper);
-        canvas.put(&format!("{hint}   enter does it   esc leaves it"), theme.text(), lower);
+        canvas.put(&format!("{hint}   enter does it   ctrl-u clears it   esc leaves it"), theme.text(), lower);
         return;
     }
     let (text, style) = match &state.message {
         Some(message) => (message.clone(), theme.strong()),
         None => summary(state, theme),
     };
-    // A message that is too long for a row goes on above.
-    let rows = if text.width() > usize::from(area.width) { 2 } else { 1 };
-    let place = Rect { y: area.y + 1 - rows, height: rows, ..area };
-    if rows > 1 {
-        canvas.fill(0, theme.text(), place);
-    }
-    canvas.put_wrapped(&text.replace('\n', " "), style, place);
+    put_up(&text.replace('\n', " "), style, area, canvas);
     draw_hints(state, lower, canvas);
+}
+
+/// Puts a text into the upper row of the foot; what is too long for it begins rows higher, and is not cut before four of them.
+fn put_up(text: &str, style: Style, area: Rect, canvas: &mut Canvas<'_>) {
+    let rows = rows_of(text, area.width).clamp(1, 4);
+    let place = Rect { y: area.y + 1 - rows, height: rows, ..area };
+    for row in 0..rows {
+        canvas.fill(row, canvas.theme.text(), place);
+    }
+    canvas.put_wrapped(text, style, place);
 }
 
 /// The keys of the view, as many as there is room for; those that lead to all others always.

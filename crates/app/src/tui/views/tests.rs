@@ -73,7 +73,7 @@ impl Stage {
         let Some(Act::Plan(errand)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
         let mut survey = self.state.survey.clone().expect("a survey");
         survey.look_at_room();
-        let plan = plan_errand(&self.site, &survey, errand);
+        let plan = plan_errand(&self.site, &survey, errand, &|_| {});
         self.state.update(Event::Planned(Box::new(plan), errand.clone()));
     }
 
@@ -420,7 +420,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
         let survey = stage.state.survey.clone().expect("a survey");
         let mut draft = Draft::default();
         draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
+        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
         let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
         let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
         haul.run(&|_| {}, &Control::default()).expect("an end");
@@ -644,9 +644,7 @@ fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
     assert!(stage.state.message.as_ref().is_some_and(|text| text.contains("Nothing is being typed")));
     stage.press(KeyCode::Char('E'));
     stage.press(KeyCode::Char('t'));
-    while stage.state.typing.as_ref().is_some_and(|typing| !typing.text.is_empty()) {
-        stage.press(KeyCode::Backspace);
-    }
+    stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL))));
     paste(&mut stage, "/a path/of a game\nq");
     assert_eq!(stage.state.typing.as_ref().expect("a field").text, "/a path/of a game");
     let acts = stage.press(KeyCode::Enter);
@@ -699,7 +697,7 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     let survey = stage.state.survey.clone().expect("a survey");
     let mut draft = Draft::default();
     draft.send(survey.find_games("Saltflat")[0].id.clone(), Destination::Drive("newhold".into()));
-    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
+    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
     let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
     let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
     haul.run(&|_| {}, &Control::default()).expect("an end");
@@ -755,7 +753,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
         let survey = survey(&stage.site, Vec::new(), &|_| {});
         let mut draft = Draft::default();
         draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()));
+        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
         let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
         Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
     }
