@@ -183,15 +183,8 @@ impl Conductor {
     fn task(&mut self, id: u64, task: Task) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         self.stop_task = Control::default();
-        let (to, told) = unbounded::<Told>();
-        let teller = Teller { tell: to, stop: self.stop_task.clone() };
+        let (teller, hearing) = teller(id, &tell, self.stop_task.clone());
         thread::spawn(move || {
-            let on = tell.clone();
-            let hearing = thread::spawn(move || {
-                for told in told {
-                    let _ = on.send(Event::Told(id, told));
-                }
-            });
             let result = do_task(&site, task, teller);
             // All that was told is heard before the end is.
             let _ = hearing.join();
@@ -299,12 +292,8 @@ fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_
     plan(&site, &survey, draft, policy)
 }
 
-fn traced(
-    site: &Site,
-    path: &std::path::Path,
-    id: u64,
-    tell: &Sender<Event>,
-) -> Result<deft_barge_core::trace::Trace, Fault> {
+/// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
+fn teller(id: u64, tell: &Sender<Event>, stop: Control) -> (Teller, thread::JoinHandle<()>) {
     let (to, told) = unbounded::<Told>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
@@ -312,7 +301,16 @@ fn traced(
             let _ = on.send(Event::Told(id, told));
         }
     });
-    let teller = Teller { tell: to, stop: Control::default() };
+    (Teller { tell: to, stop }, hearing)
+}
+
+fn traced(
+    site: &Site,
+    path: &std::path::Path,
+    id: u64,
+    tell: &Sender<Event>,
+) -> Result<deft_barge_core::trace::Trace, Fault> {
+    let (teller, hearing) = teller(id, tell, Control::default());
     let path: PathBuf = path.components().collect();
     let trace = if path.is_dir() {
         crate::show::told_to(teller, || crate::acts::traced(site, &path, &[]))

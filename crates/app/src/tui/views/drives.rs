@@ -419,15 +419,10 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
 /// What there is to say of the drive in focus: how full it is, what its file system cannot hold, how fast it is.
 fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
     let drive = &state.drive;
-    let mut lines = vec![format!(
-        "{}: {} used of {}, {} kept free, {} of games, {} held",
-        line(&drive.name),
-        state.used,
-        drive.capacity,
-        drive.reserve,
-        state.games,
-        state.held
-    )];
+    let mut lines = vec![
+        format!("{}: {} used of {}, {} kept free", line(&drive.name), state.used, drive.capacity, drive.reserve),
+        format!("{} are games, {} held originals", state.games, state.held),
+    ];
     let able = &drive.abilities;
     let mut lacks: Vec<String> = Vec::new();
     for (has, word) in

@@ -12,7 +12,7 @@ use super::super::keys::{View, Wish};
 use super::super::ledger::LogRow;
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::several;
+use super::{list_and_detail, several};
 use crate::show::{cut_middle, line, pad, path};
 use crate::wording;
 
@@ -22,18 +22,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(2, 1, "Nothing was hauled yet.", theme.text(), area);
         return;
     }
-    let wide = area.width >= 120;
-    let below = 9.min(area.height / 2);
-    let list = if wide {
-        Rect { width: area.width * 3 / 5, ..area }
-    } else {
-        Rect { height: area.height.saturating_sub(below), ..area }
-    };
-    let detail = if wide {
-        Rect { x: list.right() + 3, width: area.width.saturating_sub(list.width + 3), ..area }
-    } else {
-        Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area }
-    };
+    let (list, detail) = list_and_detail(area, area.width * 3 / 5);
     let rows = usize::from(list.height);
     let first = first_shown(state.ledger.cursor, rows, state.ledger.rows.len());
     for (n, row) in state.ledger.rows.iter().enumerate().skip(first).take(rows) {

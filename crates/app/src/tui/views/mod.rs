@@ -117,6 +117,17 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     canvas.put_right(&fits.unwrap_or_default(), theme.dim(), area);
 }
 
+/// A list and what is said of its line: beside one another where there is room, else beneath.
+fn list_and_detail(area: Rect, list_width: u16) -> (Rect, Rect) {
+    if area.width >= 120 {
+        let list = Rect { width: list_width, ..area };
+        return (list, Rect { x: list.right() + 3, width: area.width.saturating_sub(list.width + 3), ..area });
+    }
+    let below = 9.min(area.height / 2);
+    let list = Rect { height: area.height.saturating_sub(below), ..area };
+    (list, Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area })
+}
+
 fn several(number: usize, word: &str) -> String {
     let ending = if number == 1 { "" } else { "s" };
     format!("{} {word}{ending}", count(number as u64))
