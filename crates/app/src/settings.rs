@@ -69,7 +69,13 @@ impl Settings {
         };
         let mut keys = KeyMap::default();
         for (name, value) in &file.keys {
-            let line = text.lines().position(|line| line.trim_start().starts_with(name.as_str())).map_or(1, |n| n + 1);
+            let line = text
+                .lines()
+                .position(|line| {
+                    let key = line.split('=').next().unwrap_or_default();
+                    key.trim().trim_matches('"') == name
+                })
+                .map_or(1, |n| n + 1);
             let listed = match value {
                 toml::Value::String(key) => Some(vec![key.clone()]),
                 toml::Value::Array(all) => all.iter().map(|key| key.as_str().map(String::from)).collect(),
@@ -104,7 +110,7 @@ mod tests {
         for (text, says) in [
             ("theme = \"light\"\nbells = true\n", "line 2"),
             ("[keys]\nmark = \"m\"\nmake-room = []\ndance = \"d\"\n", "line 4: there is no act \"dance\""),
-            ("[keys]\nmark = 7\n", "line 2: a key, or a list of keys"),
+            ("[keys]\nmark-all = \"M\"\nmark = 7\n", "line 3: a key, or a list of keys"),
             ("[keys]\nmark = \"m\"\n", "the key m means both mark and make-room"),
             ("theme = \"pink\"\n", "line 1"),
         ] {

@@ -32,6 +32,8 @@ pub enum Answer {
     Task(Task),
     /// Pause what runs, and leave.
     Leave,
+    /// Stop what a sheet shows at its next block, and leave.
+    StopAndLeave,
     /// Leave, and have it go on.
     LeaveRunning,
     /// Go to the demo world.
@@ -205,6 +207,10 @@ impl State {
                 self.leaving = Leaving::Running;
                 if idle { vec![Act::Leave] } else { vec![Act::Pause] }
             }
+            Answer::StopAndLeave => {
+                self.leaving = Leaving::Paused;
+                if self.task_hauls() { vec![Act::StopTask] } else { vec![Act::Leave] }
+            }
             Answer::Demo => vec![Act::Demo],
         }
     }
@@ -214,7 +220,17 @@ impl State {
         matches!(self.running.work, Some(Work::Start(_) | Work::Resume | Work::Agree(_)))
     }
 
+    /// Whether a sheet shows something that moves files.
+    fn task_hauls(&self) -> bool {
+        self.sheet.as_ref().is_some_and(|sheet| sheet.hauls && sheet.task.is_some())
+    }
+
     pub(super) fn leave(&mut self) -> Vec<Act> {
+        if self.task_hauls() {
+            let text = "Something is being done that moves files. Stop it at the next block, and leave then?";
+            self.question = Some(Question::yes(text, Answer::StopAndLeave));
+            return Vec::new();
+        }
         if self.running.work.is_none() {
             return vec![Act::Leave];
         }
@@ -242,6 +258,9 @@ impl State {
 
     /// Pauses what runs and leaves without asking: the terminal or the system wants it.
     pub fn must_leave(&mut self) -> Vec<Act> {
+        if self.task_hauls() {
+            return self.do_asked(Answer::StopAndLeave);
+        }
         if self.running.elsewhere {
             return vec![Act::Leave];
         }
@@ -255,18 +274,17 @@ impl State {
 
     pub(super) fn ended(&mut self, what: Work, result: Result<(), Fault>) -> Vec<Act> {
         self.running.work = None;
+        let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
         match std::mem::take(&mut self.leaving) {
             Leaving::Paused => return vec![Act::Leave],
-            Leaving::Running => {
-                let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
-                return if paused { vec![Act::Detach, Act::Leave] } else { vec![Act::Leave] };
-            }
-            Leaving::No => {}
+            Leaving::Running if paused => return vec![Act::Detach, Act::Leave],
+            Leaving::Running if result.is_ok() => return vec![Act::Leave],
+            // What went wrong meanwhile is to be seen before anybody leaves.
+            Leaving::Running | Leaving::No => {}
         }
         let cancelling = std::mem::take(&mut self.running.cancelling);
         let giving_up = self.running.giving_up.take();
         self.running.pausing = false;
-        let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
         if let (true, Some(lot), Some(haul)) = (paused, giving_up, self.running.haul) {
             return self.give_up_lot(haul, lot);
         }
@@ -296,7 +314,7 @@ impl State {
     }
 
     /// Gives one lot up and goes on with the others; what was heard of them is kept.
-    fn give_up_lot(&mut self, haul: HaulId, lot: LotId) -> Vec<Act> {
+    pub(super) fn give_up_lot(&mut self, haul: HaulId, lot: LotId) -> Vec<Act> {
         let work = Work::GiveUpLot(haul, lot);
         self.running.work = Some(work.clone());
         vec![Act::Run(work)]

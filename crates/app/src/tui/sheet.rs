@@ -5,7 +5,7 @@ use std::path::Path;
 use ratatui::crossterm::event::KeyCode;
 
 use super::keys::Wish;
-use super::state::{Act, State};
+use super::state::{Act, Leaving, State};
 use super::tasks::Task;
 use crate::fault::Fault;
 use crate::show::{Told, path};
@@ -106,8 +106,12 @@ impl State {
     }
 
     pub(super) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
+        let leaving = self.leaving == Leaving::Paused;
         let Some(sheet) = self.sheet_of(id) else { return Vec::new() };
         (sheet.task, sheet.passing) = (None, String::new());
+        if leaving {
+            return vec![Act::Leave];
+        }
         match result {
             Err(fault) => {
                 sheet.then = None;

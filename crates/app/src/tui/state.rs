@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::finds::{FindAct, LyingAbout};
+use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
 use deft_barge_core::haul::{Closer, HaulRow, History, Proof, TallyFile};
 use deft_barge_core::plan::{
     Adoption, Anchor, Draft, DraftFile, Finding, FindingKind, LibraryWish, Load, Plan, Policy, Weight, WhatIf,
@@ -332,6 +332,7 @@ impl State {
             Event::Found(mut lying, anchors) => {
                 if self.first_look() {
                     // Of folders that may be anything the largest is what one has come for.
+                    lying.retain(|lying| matches!(lying.what, Lying::Stray { .. }));
                     lying.sort_by_key(|lying| std::cmp::Reverse(lying.size.on_disk));
                 }
                 self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
@@ -352,6 +353,10 @@ impl State {
                 let ended = self.running.elsewhere && !goes_on;
                 self.running.elsewhere = goes_on;
                 if ended {
+                    self.running.pausing = false;
+                    if let (Some(lot), Some(haul)) = (self.running.giving_up.take(), self.running.haul) {
+                        return self.give_up_lot(haul, lot);
+                    }
                     self.looking = true;
                     return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
                 }

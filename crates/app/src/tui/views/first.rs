@@ -1,9 +1,8 @@
 //! The first look where no launcher is known: what was looked for and where, and what can be done about it.
 
-use deft_barge_core::finds::Lying;
 use ratatui::layout::Rect;
 
-use super::super::canvas::{Canvas, Hit};
+use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::several;
@@ -61,21 +60,20 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         canvas.put_at(0, 0, "Looking for folders that look like games ...", theme.text(), area);
         return 1;
     };
-    let strays: Vec<_> =
-        lying.iter().enumerate().filter(|(_, lying)| matches!(lying.what, Lying::Stray { .. })).take(MOST).collect();
-    if strays.is_empty() {
+    if lying.is_empty() {
         canvas.put_at(0, 0, "No folder on the drives looks like a game.", theme.text(), area);
         return 1;
     }
     canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);
-    for (row, (n, lying)) in strays.iter().enumerate() {
-        let here = *n == state.find;
+    let first = first_shown(state.find, MOST, lying.len());
+    for (n, folder) in lying.iter().enumerate().skip(first).take(MOST) {
+        let here = n == state.find;
         let style = if here { theme.cursor() } else { theme.text() };
-        let y = row as u16 + 1;
+        let y = (n - first) as u16 + 1;
         canvas.fill(y, style, area);
-        let text = format!("{} {:>10}   {}", if here { "▸" } else { " " }, lying.size.on_disk, path(&lying.path));
+        let text = format!("{} {:>10}   {}", if here { "▸" } else { " " }, folder.size.on_disk, path(&folder.path));
         canvas.put_at(0, y, &cut_middle(&text, usize::from(area.width)), style, area);
-        canvas.hit_row(y, area, Hit::Row(*n));
+        canvas.hit_row(y, area, Hit::Row(n));
     }
-    strays.len() as u16 + 1
+    lying.len().min(MOST) as u16 + 1
 }

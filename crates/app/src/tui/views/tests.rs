@@ -852,3 +852,52 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "A haul is running"), [], "only answers answer");
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "y pauses and leaves"), [Act::Pause]);
 }
+
+#[test]
+fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first() {
+    let failed = || Err(crate::fault::Fault::new(crate::fault::Kind::Failed, "The drive is gone.", ""));
+    let paused = || Err(crate::fault::Fault::new(crate::fault::Kind::Interrupted, "Paused.", ""));
+    let leaving = || {
+        let mut stage = Stage::new();
+        stage.state.running.work = Some(Work::Resume);
+        stage.press(KeyCode::Char('q'));
+        assert_eq!(stage.press(KeyCode::Char('w')), [Act::Pause]);
+        stage
+    };
+    let mut stage = leaving();
+    let acts = stage.state.update(Event::Ended { what: Work::Resume, result: failed() });
+    assert_eq!(acts, [Act::Survey]);
+    stage.state.view = View::Running;
+    assert!(stage.text(160, 47).contains("The drive is gone."));
+    let acts = leaving().state.update(Event::Ended { what: Work::Resume, result: paused() });
+    assert_eq!(acts, [Act::Detach, Act::Leave]);
+    let acts = leaving().state.update(Event::Ended { what: Work::Resume, result: Ok(()) });
+    assert_eq!(acts, [Act::Leave], "it had ended already");
+    // A carrying that is under way in a sheet.
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('c'));
+    stage.type_in("Wickerbox");
+    stage.press(KeyCode::Enter);
+    stage.state.update(Event::Done(1, Ok(0)));
+    assert!(matches!(stage.press(KeyCode::Char('S')).as_slice(), [Act::Do(2, _)]));
+    let ctrl_c = Input::Key(KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL));
+    assert_eq!(stage.state.update(Event::Input(ctrl_c)), []);
+    assert!(stage.text(160, 47).contains("moves files"));
+    assert_eq!(stage.press(KeyCode::Char('y')), [Act::StopTask]);
+    assert_eq!(stage.state.update(Event::Done(2, paused().map(|()| 5))), [Act::Leave]);
+}
+
+#[test]
+fn a_haul_that_runs_elsewhere_is_paused_and_one_lot_of_it_given_up_from_here() {
+    let mut stage = Stage::new();
+    let (haul, lot) = (deft_barge_core::bytes::HaulId(3), deft_barge_core::bytes::LotId(8));
+    stage.state.update(Event::Elsewhere(true));
+    let heard = Heard::Stage { haul, lot, title: "Saltflat Rally".into(), stage: "copying".into() };
+    stage.state.update(Event::Heard(heard));
+    stage.press(KeyCode::Char('R'));
+    assert!(stage.text(160, 47).contains("It was left running"));
+    assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
+    stage.press(KeyCode::Char('x'));
+    assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
+    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(Work::GiveUpLot(haul, lot))]);
+}
