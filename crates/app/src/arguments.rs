@@ -56,6 +56,9 @@ pub enum Command {
     Prove(What),
     /// Show what was hauled when, and what is still held.
     Log,
+    /// Draw drives, a plan, a drive's cargo or the history into a file: SVG, or PDF by its ending. Writes nothing else.
+    #[command(subcommand)]
+    Chart(ChartWhat),
     /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
     Trace(Traced),
     /// Make a new library of a launcher, or choose the one that takes new installs.
@@ -101,6 +104,60 @@ pub enum Command {
     /// Draft a launcher's profile from a trace, or check one against this machine.
     #[command(subcommand)]
     Profile(ProfileAct),
+}
+
+/// What is drawn.
+#[derive(Debug, Subcommand)]
+pub enum ChartWhat {
+    /// The drives as hulls to scale, with what lies in them.
+    Drives {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// The drives now and after a haul, with what moves where between them.
+    Plan {
+        #[command(flatten)]
+        wish: Wish,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// How full each drive is through the steps of a haul, with its capacity and its reserve.
+    Loads {
+        #[command(flatten)]
+        wish: Wish,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// The lots of a haul on pairs of drives over time.
+    Order {
+        #[command(flatten)]
+        wish: Wish,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// What lies on a drive, as areas: by launcher, user data, held originals, other files, free room.
+    Cargo {
+        /// The drive, by name or digit.
+        drive: String,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// Bytes that were hauled, freed and held, by months.
+    History {
+        #[command(flatten)]
+        out: Out,
+    },
+}
+
+/// Where a drawing goes.
+#[derive(Clone, Debug, Args)]
+pub struct Out {
+    /// The file: FILE.svg or FILE.pdf. One that is there is not overwritten.
+    #[arg(long, value_name = "FILE")]
+    pub out: PathBuf,
+    /// Write over a file that is there.
+    #[arg(long)]
+    pub overwrite: bool,
 }
 
 #[derive(Debug, Args)]

@@ -60,6 +60,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Survey) => acts::survey(&site, json),
         Some(Command::Plan(wish)) => acts::plan(&site, &wish, json),
         Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
+        Some(Command::Chart(what)) => acts::chart(&site, &what, json),
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
         Some(Command::Library(act)) => acts::library(&site, &act, json),
         Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),

@@ -1,2 +1,33 @@
-//! Drawings and reports from core's values. Nothing is drawn yet: the crate holds its place in the workspace,
-//! so that core never comes to know of drawing. What is planned stands in the README under "What it does not do yet".
+//! Drawings from core's values, as SVG and PDF: hulls now and after a haul, loads over time, the order of lots, a drive's cargo as
+//! an area map, the history by months.
+//!
+//! Law: the same values give the same bytes; text stays text, in a font that is embedded in the PDF; nothing lies outside the page.
+//! Start at [`Drawing`].
+
+mod area;
+mod cargo;
+mod figures;
+mod history;
+mod hulls;
+mod page;
+mod pdf;
+mod time;
+
+pub use cargo::cargo;
+pub use history::history;
+pub use hulls::hulls;
+pub use pdf::PdfError;
+pub use time::{loads, order};
+
+/// A drawing: its SVG, and its size in units of a 96th of an inch.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Drawing {
+    /// What it shows.
+    pub title: String,
+    /// Width.
+    pub width: u32,
+    /// Height.
+    pub height: u32,
+    /// The SVG document.
+    pub svg: String,
+}

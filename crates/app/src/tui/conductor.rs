@@ -25,7 +25,7 @@ use deft_barge_harbor::world;
 use super::apart::{follow, leave_running, wish};
 use super::guiding::write_profile;
 use super::lanes::Heard;
-use super::state::{Act, Errand, Event, State, Work};
+use super::state::{Act, Errand, Event, Picture, State, Work};
 use super::tasks::{Task, do_task};
 use crate::acts::drafts;
 use crate::fault::{Fault, Kind};
@@ -141,6 +141,24 @@ impl Conductor {
                 });
             }
             Act::Demo => self.demo(),
+            Act::Draw(picture) => {
+                let Some(survey) = state.survey.clone() else { return };
+                let (plan, history) = (state.plan.clone(), state.history.clone());
+                thread::spawn(move || {
+                    let drawing = match &picture {
+                        Picture::Cargo(drive) => deft_barge_charts::cargo(&survey, drive),
+                        Picture::History => Some(deft_barge_charts::history(&history, survey.made)),
+                        Picture::Plan => Some(deft_barge_charts::hulls(&survey, plan.as_ref())),
+                        Picture::Drives => Some(deft_barge_charts::hulls(&survey, None)),
+                    };
+                    let said = drawing.map(|drawing| crate::acts::put_in_home(&site, &drawing));
+                    let said = said.unwrap_or_else(|| Err(Fault::usage("There is nothing to draw.", "")));
+                    let _ = tell.send(Event::Said(match said {
+                        Ok(path) => format!("Drawn in {}.", shown(&path)),
+                        Err(fault) => fault.text(),
+                    }));
+                });
+            }
             Act::Ring(_) | Act::Leave | Act::Suspend => {}
         }
     }

@@ -6,7 +6,7 @@ use deft_barge_core::plan::{Adoption, Aim, LibraryWish, Links, MakeLetters, Poli
 use super::asking::{Answer, Question};
 use super::chooser::Chooser;
 use super::keys::{View, Wish};
-use super::state::{Act, Errand, State, Work};
+use super::state::{Act, Errand, Picture, State, Work};
 use super::tasks::Task;
 use super::theme::Ground;
 use super::typing::Typed;
@@ -91,6 +91,7 @@ impl State {
             Wish::Quit => return self.leave(),
             Wish::Suspend => return vec![Act::Suspend],
             Wish::Act(act) => return self.act_on_find(act),
+            Wish::Draw => return self.draw_into_file(),
             Wish::Demo => {
                 let text = "Make the demo world (some hundred MB in your data folder), and go there?";
                 self.question = Some(Question::yes(text, Answer::Demo));
@@ -165,6 +166,22 @@ impl State {
             return self.lot_proved().map(|lot| (lot.planned.game.0.clone(), lot.planned.title.clone()));
         }
         self.game_here().map(|game| (game.id.0.clone(), game.found.title.clone()))
+    }
+
+    /// Has drawn what the view shows: the plan, the history, the cargo of the drive in focus, or all drives.
+    fn draw_into_file(&mut self) -> Vec<Act> {
+        let Some(survey) = self.survey.as_ref().filter(|survey| survey.measured) else {
+            self.message = Some("Games are being measured; a moment.".into());
+            return Vec::new();
+        };
+        let drive = survey.drives.get(self.drive).map(|state| state.drive.name.clone());
+        let picture = match self.view {
+            View::Haul if self.plan.is_some() => Picture::Plan,
+            View::Log => Picture::History,
+            View::Drives if self.draft.lots.is_empty() => drive.map_or(Picture::Drives, Picture::Cargo),
+            _ => Picture::Drives,
+        };
+        vec![Act::Draw(picture)]
     }
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {

@@ -103,6 +103,8 @@ pub enum Act {
     Tree(LotId),
     /// Look at one file of a lot block by block.
     Closer(LotId, PathBuf),
+    /// Draw into a file of the home folder.
+    Draw(Picture),
     /// Ring the bell and set the title.
     Ring(String),
     /// Have the haul go on without the interface.
@@ -111,6 +113,15 @@ pub enum Act {
     Demo,
     Suspend,
     Leave,
+}
+
+/// What is drawn.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Picture {
+    Drives,
+    Plan,
+    Cargo(String),
+    History,
 }
 
 /// What a plan is made of: the draft, or an act on something that lies about.

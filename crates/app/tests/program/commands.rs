@@ -414,3 +414,47 @@ fn a_library_is_made_and_chosen_and_both_are_returned() {
     world.expect(&["return", "1"], 0);
     assert!(!world.at("drives/newhold/tolliver").exists());
 }
+
+#[test]
+fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
+    let world = World::new();
+    let out = |name: &str| world.at(name).to_string_lossy().into_owned();
+    for (what, name) in [
+        (&["chart", "drives"][..], "drives.svg"),
+        (&["chart", "plan", "saltflat", "--to", "newhold"], "plan.pdf"),
+        (&["chart", "loads", "saltflat", "--to", "newhold"], "loads.svg"),
+        (&["chart", "order", "saltflat", "--to", "newhold"], "order.pdf"),
+        (&["chart", "cargo", "1"], "cargo.svg"),
+        (&["chart", "history"], "history.pdf"),
+    ] {
+        let file = out(name);
+        let words = [what, &["--out", &file]].concat();
+        assert!(world.expect(&words, 0).contains(&file), "{name}");
+        let bytes = fs::read(&file).unwrap();
+        let sound = if name.ends_with("pdf") { bytes.starts_with(b"%PDF-") } else { bytes.starts_with(b"<svg") };
+        assert!(sound, "{name}");
+        assert!(world.expect(&words, 2).contains("is there already"));
+        world.expect(&[&words[..], &["--overwrite"]].concat(), 0);
+    }
+    assert!(world.expect(&["chart", "drives", "--out", &out("drives.png")], 2).contains(".svg or .pdf"));
+    world.expect(&["chart", "cargo", "nowhere", "--out", &out("none.svg")], 2);
+    assert!(!world.at("none.svg").exists() && !world.new_place().exists(), "nothing was hauled");
+    // The text of a PDF is text, in a font that is embedded.
+    if std::process::Command::new("pdftotext").arg("-v").output().is_err() {
+        eprintln!("\n!!! NOT RUN: what poppler reads in a PDF needs poppler-utils !!!\n");
+        return;
+    }
+    let read = |program: &str, words: &[&str]| {
+        let output = std::process::Command::new(program).args(words).output().unwrap();
+        String::from_utf8_lossy(&output.stdout).into_owned()
+    };
+    let text = read("pdftotext", &["-layout", &out("plan.pdf"), "-"]);
+    for word in ["Load plan: 1 lot", "Saltflat Rally", "swift > newhold", "after this haul"] {
+        assert!(text.contains(word), "{word}\n{text}");
+    }
+    let fonts = read("pdffonts", &[&out("plan.pdf")]);
+    assert!(
+        fonts.lines().filter(|line| line.contains("DejaVuSans") && line.contains("yes yes")).count() == 2,
+        "{fonts}"
+    );
+}

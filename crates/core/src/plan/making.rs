@@ -1,6 +1,7 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
@@ -197,6 +198,31 @@ impl Plan {
     /// Whether something refuses it.
     pub fn stopped(&self) -> bool {
         self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    }
+
+    /// How full a drive is over the haul, by its place among the loads: moments since the start with the bytes in use, none
+    /// before the one ahead of it. Between two moments it fills or empties evenly.
+    ///
+    /// What is held is not let go of within the haul; once it is, [`Load::after`] is in use.
+    pub fn load_course(&self, at: usize) -> Vec<(Duration, Bytes)> {
+        let mut course = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
+        for step in &self.steps {
+            let (Some(n), Some(used)) = (step.lot, step.used.get(at)) else { continue };
+            let goes =
+                self.policy == Policy::Release || self.lots.get(n).is_some_and(|lot| lot.policy == Policy::Release);
+            if step.kind == StepKind::LetGo && !goes {
+                continue;
+            }
+            let ends = self.timing.lots.get(n).map_or(Duration::ZERO, |time| time.ends);
+            let last = course.last().map_or(Duration::ZERO, |(when, _)| *when);
+            course.push((ends.max(last), *used));
+        }
+        course
+    }
+
+    /// How long the haul takes, by the middle of its range.
+    pub fn ends(&self) -> Duration {
+        self.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default()
     }
 
     /// Bytes that would be moved.

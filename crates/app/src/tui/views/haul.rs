@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use deft_barge_core::plan::{Load, Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, StepKind, Trial, Weight};
+use deft_barge_core::plan::{Load, Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
@@ -60,7 +60,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
     const RIGHT: u16 = 20;
     let theme = canvas.theme;
     let width = area.width.saturating_sub(LABEL + RIGHT);
-    let whole = plan.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default();
+    let whole = plan.ends();
     let cell = |at: Duration| (at.as_secs_f64() / whole.as_secs_f64().max(1e-9) * f64::from(width)).round() as u16;
     canvas.put_at(0, 0, "order", theme.dim(), area);
     canvas.put_at(LABEL, 0, "0", theme.faint(), area);
@@ -282,19 +282,10 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
 
 /// Parts of a drive that are in use, in so many moments from the haul's start to its end.
 fn over_time(plan: &Plan, at: usize, load: &Load, cells: usize) -> Vec<f64> {
-    let whole = plan.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default().as_secs_f64().max(1e-9);
-    // Moments of the steps, none before the one ahead of it; what is held goes after the end, and is drawn apart.
-    let mut points = vec![(0.0, load.now.part_of(load.capacity))];
-    for step in &plan.steps {
-        let (Some(n), Some(used)) = (step.lot, step.used.get(at)) else { continue };
-        let own = plan.lots.get(n).is_some_and(|lot| lot.policy == Policy::Release) || plan.policy == Policy::Release;
-        if step.kind == StepKind::LetGo && !own {
-            continue;
-        }
-        let ends = plan.timing.lots.get(n).map_or(1.0, |time| time.ends.as_secs_f64() / whole);
-        let last = points.last().map_or(0.0, |point: &(f64, f64)| point.0);
-        points.push((ends.max(last), used.part_of(load.capacity)));
-    }
+    let whole = plan.ends().as_secs_f64().max(1e-9);
+    let course = plan.load_course(at).into_iter();
+    let points: Vec<(f64, f64)> =
+        course.map(|(when, used)| (when.as_secs_f64() / whole, used.part_of(load.capacity))).collect();
     let value = |x: f64| {
         let after = points.iter().position(|point| point.0 >= x);
         match after {

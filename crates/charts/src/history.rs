@@ -1,0 +1,120 @@
+//! The history: bytes moved, freed and held per month.
+
+use std::collections::BTreeMap;
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::{History, LotRow, Stage};
+use deft_barge_core::plan::Mode;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+use crate::Drawing;
+use crate::page::{AMBER, DIM, FAINT, LAUNCHERS, MARGIN, Mark, Page, Rect, Side, TEXT, TOP, draw};
+
+/// Months that are shown: the newest ones.
+const MOST: usize = 24;
+
+/// What happened in a month.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Month {
+    moved: Bytes,
+    freed: Bytes,
+    /// Held at its end.
+    held: Bytes,
+}
+
+/// A month as a number that grows by one.
+fn month_of(at: Timestamp) -> i32 {
+    let date = at.to_zoned(TimeZone::UTC).date();
+    i32::from(date.year()) * 12 + i32::from(date.month()) - 1
+}
+
+/// Draws the months from the first haul to now, the newest 24 of them.
+pub fn history(history: &History, now: Timestamp) -> Drawing {
+    let months = months(history, now);
+    draw("What was hauled, freed and held, by months", now, (1000, 520), |page| {
+        let place = Rect::new(MARGIN + 70, TOP + 10, page.width() - 2 * MARGIN - 70, page.height() - TOP - 110);
+        if months.is_empty() {
+            page.text(page.width() / 2, page.height() / 2, 14.0, DIM, Side::Middle, "Nothing was hauled yet.");
+            return;
+        }
+        draw_months(page, place, &months);
+        page.legend(&[
+            (Mark::Filled(AMBER), "hauled".into()),
+            (Mark::Filled(LAUNCHERS[0]), "freed".into()),
+            (Mark::Hatched, "held at the month's end".into()),
+        ]);
+    })
+}
+
+fn months(history: &History, now: Timestamp) -> Vec<(i32, Month)> {
+    let mut months: BTreeMap<i32, Month> = BTreeMap::new();
+    let this = month_of(now);
+    let Some(first) = history.hauls.iter().map(|haul| month_of(haul.made)).min() else { return Vec::new() };
+    for month in first..=this {
+        months.insert(month, Month::default());
+    }
+    for haul in &history.hauls {
+        let made = month_of(haul.made);
+        for lot in haul.lots.iter().filter(|lot| lot.planned.mode == Mode::Copy && lot.stage.is_repointed()) {
+            let bytes = lot.planned.size.on_disk;
+            let month = months.entry(made).or_default();
+            month.moved = month.moved.plus(bytes);
+            let freed = freed_in(history, lot);
+            if let Some(month) = freed.and_then(|freed| months.get_mut(&freed)) {
+                month.freed = month.freed.plus(bytes);
+            }
+            let until = freed.unwrap_or(if lot.holds_originals() { this + 1 } else { made });
+            for (_, month) in months.range_mut(made..until.max(made)) {
+                month.held = month.held.plus(bytes);
+            }
+        }
+    }
+    let skip = months.len().saturating_sub(MOST);
+    months.into_iter().skip(skip).collect()
+}
+
+/// The month in which a lot's originals were let go.
+fn freed_in(history: &History, lot: &LotRow) -> Option<i32> {
+    if !matches!(lot.stage, Stage::Released { .. }) {
+        return None;
+    }
+    let event = history.events.iter().find(|event| event.lot == Some(lot.id) && event.word == "released");
+    // The log keeps the newest thousand lines; what is older is counted in the month of its haul.
+    let haul = || history.haul(lot.haul).map(|haul| month_of(haul.made));
+    event.map(|event| month_of(event.at)).or_else(haul)
+}
+
+fn draw_months(page: &mut Page<'_>, place: Rect, months: &[(i32, Month)]) {
+    let most = months.iter().flat_map(|(_, m)| [m.moved, m.freed, m.held]).max().unwrap_or(Bytes::ZERO);
+    let top = most.count().max(1);
+    let bottom = place.y + place.height;
+    for quarter in 0..=4_u64 {
+        let y = bottom - (f64::from(place.height) * quarter as f64 / 4.0).round() as i32;
+        page.line((place.x, y), (place.x + place.width, y), if quarter == 0 { TEXT } else { FAINT }, 1);
+        page.text(place.x - 8, y - 6, 10.0, DIM, Side::Right, &Bytes::new(top / 4 * quarter).to_string());
+    }
+    let each = place.width / months.len() as i32;
+    let bar = (each / 4).clamp(2, 40);
+    for (n, (number, month)) in months.iter().enumerate() {
+        let x = place.x + n as i32 * each + (each - 3 * bar) / 2;
+        for (k, bytes) in [month.moved, month.freed, month.held].into_iter().enumerate() {
+            let height = (bytes.count() as f64 / top as f64 * f64::from(place.height)).round() as i32;
+            let rect = Rect::new(x + k as i32 * bar, bottom - height, bar, height);
+            match k {
+                0 => page.fill(rect, AMBER),
+                1 => page.fill(rect, LAUNCHERS[0]),
+                _ => page.hatch(rect, DIM),
+            }
+            if height > 0 {
+                page.frame(rect, TEXT);
+            }
+        }
+        // As many names as there is room for.
+        let step = ((60 + each - 1) / each.max(1)).max(1) as usize;
+        if n % step == 0 {
+            let name = format!("{}-{:02}", number / 12, number % 12 + 1);
+            page.text(place.x + n as i32 * each + each / 2, bottom + 10, 10.0, DIM, Side::Middle, &name);
+        }
+    }
+}
