@@ -59,6 +59,20 @@ pub enum Command {
     /// Draw drives, a plan, a drive's cargo or the history into a file: SVG, or PDF by its ending. Writes nothing else.
     #[command(subcommand)]
     Chart(ChartWhat),
+    /// Write lists that other programs read: checksums, or games, plans, proofs and the log as CSV or JSON by the file's ending.
+    #[command(subcommand)]
+    Export(ExportWhat),
+    /// Write down what a haul was: what moved, records changed, proofs, times; as text, or as PDF with drawings.
+    Report {
+        /// Number of the haul, as `log` shows it; without it the newest one.
+        haul: Option<i64>,
+        /// The file: FILE.txt or FILE.pdf; without it the text is shown.
+        #[arg(long, value_name = "FILE")]
+        out: Option<PathBuf>,
+        /// Write over a file that is there.
+        #[arg(long)]
+        overwrite: bool,
+    },
     /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
     Trace(Traced),
     /// Make a new library of a launcher, or choose the one that takes new installs.
@@ -149,10 +163,44 @@ pub enum ChartWhat {
     },
 }
 
-/// Where a drawing goes.
+/// What is written.
+#[derive(Debug, Subcommand)]
+pub enum ExportWhat {
+    /// The checksums of a game as its tally has them: FILE.b3 for `b3sum -c`, FILE.sha256 for `sha256sum -c`, from within its folder.
+    Checksums {
+        /// The game, by title or a part of it, or by id.
+        game: String,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// All games: FILE.csv or FILE.json.
+    Games {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// The lots of a plan.
+    Plan {
+        #[command(flatten)]
+        wish: Wish,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// The proofs of all lots that the log has.
+    Proofs {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// All lots of all hauls.
+    Log {
+        #[command(flatten)]
+        out: Out,
+    },
+}
+
+/// Where something goes.
 #[derive(Clone, Debug, Args)]
 pub struct Out {
-    /// The file: FILE.svg or FILE.pdf. One that is there is not overwritten.
+    /// The file; its ending says what it becomes. One that is there is not overwritten.
     #[arg(long, value_name = "FILE")]
     pub out: PathBuf,
     /// Write over a file that is there.

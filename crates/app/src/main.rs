@@ -61,6 +61,8 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Plan(wish)) => acts::plan(&site, &wish, json),
         Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
         Some(Command::Chart(what)) => acts::chart(&site, &what, json),
+        Some(Command::Export(what)) => acts::export(&site, &what, json),
+        Some(Command::Report { haul, out, overwrite }) => acts::report(&site, haul, out.as_deref(), overwrite, json),
         Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
         Some(Command::Library(act)) => acts::library(&site, &act, json),
         Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),

@@ -11,12 +11,14 @@ mod history;
 mod hulls;
 mod page;
 mod pdf;
+mod text;
 mod time;
 
 pub use cargo::cargo;
 pub use history::history;
 pub use hulls::hulls;
 pub use pdf::PdfError;
+pub use text::{Weight, book, text_pages};
 pub use time::{loads, order};
 
 /// A drawing: its SVG, and its size in units of a 96th of an inch.

@@ -79,7 +79,7 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
     }
 }
 
-/// Writes a drawing; a file that is there is not overwritten unless that is told.
+/// Writes a drawing as its file's ending says.
 fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
     let bytes = match ending(&out.out)? {
         Ending::Svg => drawing.svg.clone().into_bytes(),
@@ -87,6 +87,11 @@ fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
             drawing.pdf().map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))?
         }
     };
+    write_out(out, &bytes)
+}
+
+/// Writes a file that is wanted; one that is there is not overwritten unless that is told.
+pub(super) fn write_out(out: &Out, bytes: &[u8]) -> Result<(), Fault> {
     let fault = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {
             Fault::usage(format!("{} is there already.", shown(&out.out)), "Name another file, or add --overwrite.")
@@ -94,12 +99,12 @@ fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
         _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&out.out)), ""),
     };
     if out.overwrite {
-        // Whole or not at all: the old drawing stays until the new one is there.
+        // Whole or not at all: the old file stays until the new one is there.
         let name = out.out.file_name().unwrap_or_default().to_string_lossy();
         let fresh = out.out.with_file_name(format!(".{name}.new"));
         return fs::write(&fresh, bytes).and_then(|()| fs::rename(&fresh, &out.out)).map_err(fault);
     }
-    File::create_new(&out.out).and_then(|mut file| file.write_all(&bytes)).map_err(fault)
+    File::create_new(&out.out).and_then(|mut file| file.write_all(bytes)).map_err(fault)
 }
 
 /// Writes a drawing as SVG into the home folder, under a name that says what it is and that is not there yet; gives the file.

@@ -7,10 +7,12 @@ mod carrying;
 mod charting;
 mod demo;
 pub mod drafts;
+mod exporting;
 mod finding;
 mod hauling;
 mod looking;
 mod records;
+mod reporting;
 mod suggesting;
 
 pub use adopting::adopt;
@@ -19,10 +21,12 @@ pub use auditing::{audit, export_checksums, start};
 pub use carrying::carry;
 pub use charting::{chart, put_in_home};
 pub use demo::demo;
+pub use exporting::export;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use records::{check_text, profile, trace, traced};
+pub use reporting::report;
 pub use suggesting::{probe, suggest};
 
 use std::path::PathBuf;

@@ -4,6 +4,7 @@
 mod around;
 mod commands;
 mod errands;
+mod exports;
 mod interface;
 mod killing;
 mod planning;

@@ -80,13 +80,19 @@ impl KeptTally {
     pub fn checksums(&self) -> String {
         let mut out = String::new();
         for line in &self.lines {
-            let (KeptFile::Hash { hash }, Some(path)) = (&line.file, line.path.to_str()) else { continue };
-            let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
-            let mark = if escaped == path { "" } else { "\\" };
-            out.push_str(&format!("{mark}{hash}  {escaped}\n"));
+            if let (KeptFile::Hash { hash }, Some(path)) = (&line.file, line.path.to_str()) {
+                out.push_str(&checksum_line(hash, path));
+            }
         }
         out
     }
+}
+
+/// A line of a list of checksums, as b3sum and the sum programs of GNU coreutils write and read it.
+pub(super) fn checksum_line(hash: &str, path: &str) -> String {
+    let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
+    let mark = if escaped == path { "" } else { "\\" };
+    format!("{mark}{hash}  {escaped}\n")
 }
 
 /// Paths in JSON: as text, or where they are no text as their bytes.

@@ -5,6 +5,7 @@
 
 mod kept;
 mod repair;
+mod sums;
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -21,6 +22,7 @@ use crate::tally::{BLOCK, Entry, EntryKind, Found, walk_each};
 pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
 pub(crate) use repair::bring_file;
 pub use repair::{Mended, mend, other_copies};
+pub use sums::{Sums, sha256_sums};
 
 /// How a file is not what it was.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
