@@ -5,6 +5,7 @@ mod around;
 mod commands;
 mod errands;
 mod exports;
+mod guide;
 mod interface;
 mod killing;
 mod planning;
