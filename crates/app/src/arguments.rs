@@ -3,8 +3,23 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand};
+use clap_complete::engine::{ArgValueCandidates, CompletionCandidate};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::WhatIf;
+
+use crate::acts::Names;
+
+/// Examples behind the help and in the manual.
+const EXAMPLES: &str = "\
+Examples:
+  deft-barge                                     the interface
+  deft-barge demo                                the same on a made-up world
+  deft-barge survey                              what lies where
+  deft-barge plan rally --to fast                what a haul would do; writes nothing
+  deft-barge haul rally --to fast                copy, compare, rewrite the records, prove; the originals stay
+  deft-barge release                             let go of the originals
+  deft-barge return                              put everything back
+  source <(deft-barge completions bash)          completions for this shell";
 
 /// Moves installed games between drives: copies them, compares every byte, rewrites the launchers'
 /// records, proves that nothing would be downloaded again, and only then lets go of the originals.
@@ -14,7 +29,7 @@ use deft_barge_core::plan::WhatIf;
 /// Exit codes: 0 done, 1 failed, 2 usage, 3 refused with nothing changed, 4 a difference was found,
 /// 5 interrupted and can be resumed.
 #[derive(Debug, Parser)]
-#[command(name = "deft-barge", version, args_conflicts_with_subcommands = false)]
+#[command(name = "deft-barge", version, args_conflicts_with_subcommands = false, after_help = EXAMPLES)]
 pub struct Arguments {
     /// Work in the world that DIR/world.toml declares, instead of on this machine.
     #[arg(long, global = true, value_name = "DIR")]
@@ -42,6 +57,7 @@ pub enum Command {
     /// Measure how fast a drive reads and writes: writes up to 256 MB there for some seconds, and removes it again.
     Probe {
         /// The drive, by name or digit.
+        #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
     },
     /// Go on with a haul that was interrupted, or that waits after its first game.
@@ -73,6 +89,21 @@ pub enum Command {
         #[arg(long)]
         overwrite: bool,
     },
+    /// Print what has a shell complete commands, and names of games and drives as the last survey has seen them.
+    Completions {
+        /// The shell.
+        #[arg(value_enum)]
+        shell: Shell,
+    },
+    /// Print the manual page, or write the pages of all commands into a folder.
+    Man {
+        /// The folder; made if it is not there.
+        #[arg(long, value_name = "DIR")]
+        dir: Option<PathBuf>,
+    },
+    /// Write a settings file to begin with, or check the one there is.
+    #[command(subcommand)]
+    Settings(SettingsAct),
     /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
     Trace(Traced),
     /// Make a new library of a launcher, or choose the one that takes new installs.
@@ -91,6 +122,7 @@ pub enum Command {
     /// Start a game, and see that its process comes up from where it lies.
     Start {
         /// The game, by title or a part of it, or by id.
+        #[arg(add = ArgValueCandidates::new(games))]
         game: String,
         /// The program to start, below the game's folder, instead of the launcher's way.
         #[arg(long)]
@@ -152,6 +184,7 @@ pub enum ChartWhat {
     /// What lies on a drive, as areas: by launcher, user data, held originals, other files, free room.
     Cargo {
         /// The drive, by name or digit.
+        #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
         #[command(flatten)]
         out: Out,
@@ -163,12 +196,39 @@ pub enum ChartWhat {
     },
 }
 
+/// A shell that can be helped.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub enum Shell {
+    Bash,
+    Zsh,
+    Fish,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum SettingsAct {
+    /// Write the file with all that can be set, each line as it is usually, behind a comment sign.
+    Write,
+    /// Say whether the file is sound; what is not is said with its line.
+    Check,
+}
+
+/// Names of games, for completions.
+fn games() -> Vec<CompletionCandidate> {
+    Names::recall().games.into_iter().map(CompletionCandidate::new).collect()
+}
+
+/// Names of drives, for completions.
+fn drives() -> Vec<CompletionCandidate> {
+    Names::recall().drives.into_iter().map(CompletionCandidate::new).collect()
+}
+
 /// What is written.
 #[derive(Debug, Subcommand)]
 pub enum ExportWhat {
     /// The checksums of a game as its tally has them: FILE.b3 for `b3sum -c`, FILE.sha256 for `sha256sum -c`, from within its folder.
     Checksums {
         /// The game, by title or a part of it, or by id.
+        #[arg(add = ArgValueCandidates::new(games))]
         game: String,
         #[command(flatten)]
         out: Out,
@@ -252,6 +312,7 @@ pub enum CarryAct {
 #[derive(Debug, Args)]
 pub struct Auditing {
     /// Games, by title or a part of it, or by id; or drives, by name or digit; without any, all games that a tally is kept of.
+    #[arg(add = ArgValueCandidates::new(games))]
     pub what: Vec<String>,
     /// Read every byte and keep a new tally, to audit against later.
     #[arg(long)]
@@ -417,6 +478,7 @@ pub enum Suggest {
     /// Send everything off a drive.
     Empty {
         /// The drive, by name or digit.
+        #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
         #[command(flatten)]
         more: Suggested,
@@ -424,6 +486,7 @@ pub enum Suggest {
     /// Bring what was played last to a drive, as much as it holds.
     Played {
         /// The drive, by name or digit.
+        #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
         #[command(flatten)]
         more: Suggested,
@@ -460,7 +523,7 @@ pub struct Going {
 #[derive(Debug, Args)]
 pub struct Wish {
     /// Games, by title or a part of it, or by id; GAME=DRIVE sends one elsewhere than the others.
-    #[arg(required_unless_present_any = ["traced", "from"], value_name = "GAME[=DRIVE]")]
+    #[arg(required_unless_present_any = ["traced", "from"], value_name = "GAME[=DRIVE]", add = ArgValueCandidates::new(games))]
     pub games: Vec<String>,
     /// Take the games and their destinations from a draft: its file, or the name it was saved under in the interface.
     #[arg(long, value_name = "FILE", conflicts_with_all = ["games", "traced", "to"])]
@@ -478,7 +541,7 @@ pub struct Wish {
     #[arg(long, value_name = "PATH")]
     pub traced: Vec<PathBuf>,
     /// The drive, by name or digit, or the folder of a library on it.
-    #[arg(long, value_name = "DRIVE")]
+    #[arg(long, value_name = "DRIVE", add = ArgValueCandidates::new(drives))]
     pub to: Option<String>,
     /// Send the user data of the games along.
     #[arg(long)]

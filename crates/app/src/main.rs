@@ -14,13 +14,16 @@ mod wording;
 
 use std::process::ExitCode;
 
-use clap::Parser;
 use clap::error::ErrorKind;
+use clap::{CommandFactory, Parser};
+use clap_complete::CompleteEnv;
 
 use arguments::{Arguments, Command};
 use fault::Fault;
 
 fn main() -> ExitCode {
+    // What a shell asks for is answered, and nothing else is done.
+    CompleteEnv::with_factory(Arguments::command).complete();
     // The stand-in launcher has arguments of its own.
     let mut words = std::env::args_os();
     if words.nth(1).is_some_and(|word| word == "stand-in") {
@@ -54,6 +57,11 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
     if let Some(Command::Demo(demo)) = arguments.command {
         return acts::demo(&demo, json);
     }
+    match &arguments.command {
+        Some(Command::Completions { shell }) => return acts::completions(*shell),
+        Some(Command::Man { dir }) => return acts::man(dir.as_deref()),
+        _ => {}
+    }
     let site = surroundings::site(arguments.world.as_deref())?;
     match arguments.command {
         None => tui::run(site),
@@ -85,6 +93,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Release(which)) => acts::release(&site, &which, json),
         Some(Command::Prove(what)) => acts::prove(&site, &what, json),
         Some(Command::Log) => acts::log(&site, json),
-        Some(Command::Demo(_)) => Ok(0),
+        Some(Command::Settings(act)) => acts::settings(&site, &act),
+        Some(Command::Demo(_) | Command::Completions { .. } | Command::Man { .. }) => Ok(0),
     }
 }

@@ -97,6 +97,23 @@ impl Settings {
     }
 }
 
+/// A settings file to begin with: all that can be set, as it is usually, behind comment signs.
+pub fn template() -> String {
+    let mut out = String::from(
+        "# Settings of Deft Barge. A line counts once its comment sign is gone; what is wrong is said with its line by\n\
+         #   deft-barge settings check\n\n\
+         # The ground of the interface: \"dark\" or \"light\".\n# theme = \"dark\"\n\n\
+         # Whether the terminal's bell rings, and its title is set, when a haul is done.\n# bell = false\n\n\
+         # Keys: one, or several in brackets, or [] for none. A key is a character, a name such as \"space\", \"page-down\" or \"f5\",\n\
+         # or one of these behind \"ctrl-\". Digits belong to drives.\n[keys]\n",
+    );
+    for (name, keys, words) in crate::tui::usual_keys() {
+        let listed: Vec<String> = keys.iter().map(|key| format!("{key:?}")).collect();
+        out.push_str(&format!("\n# {words}\n# {name} = [{}]\n", listed.join(", ")));
+    }
+    out
+}
+
 fn line_of(text: &str, at: usize) -> usize {
     text.get(..at).unwrap_or(text).matches('\n').count() + 1
 }
@@ -121,5 +138,17 @@ mod tests {
         let settings =
             Settings::parse("theme = \"light\"\nbell = true\n[keys]\nmark = [\"m\", \"f3\"]\nmake-room = []\n");
         assert_eq!((settings.problem, settings.ground, settings.bell), (None, Ground::Light, true));
+    }
+
+    #[test]
+    fn the_file_to_begin_with_changes_nothing_and_counts_when_its_comment_signs_are_gone() {
+        let text = template();
+        assert_eq!(Settings::parse(&text).problem, None);
+        let uncommented: Vec<&str> = text
+            .lines()
+            .map(|line| line.strip_prefix("# ").filter(|rest| rest.contains(" = ")).unwrap_or(line))
+            .collect();
+        let settings = Settings::parse(&uncommented.join("\n"));
+        assert_eq!((settings.problem, settings.ground, settings.bell), (None, Ground::Dark, false));
     }
 }

@@ -8,13 +8,20 @@ use crate::{Drawing, PdfError};
 /// A page of A4 in units of a 96th of an inch.
 const SIZE: (u32, u32) = (794, 1123);
 const LINE: i32 = 16;
+/// Where the values stand behind their labels.
+const LABEL: i32 = 150;
+
+/// Blanks that stay as many as they are: SVG makes one of several.
+fn kept(text: &str) -> String {
+    text.replace("  ", "\u{a0}\u{a0}")
+}
 
 /// How a line is set.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Weight {
     /// As a heading, with room before it.
     Heading,
-    /// As text.
+    /// As text; what stands before two blanks is its label.
     Text,
     /// As something less weighty.
     Aside,
@@ -52,8 +59,17 @@ fn set(page: &mut Page<'_>, lines: &[&(Weight, String)], nth: usize, count: usiz
                 y += LINE;
                 page.text_bold(MARGIN, y, 12.0, TEXT, &page.cut_bold(text, 12.0, width));
             }
-            Weight::Text => page.text(MARGIN, y, 10.0, TEXT, Side::Left, &page.cut(text, 10.0, width)),
-            Weight::Aside => page.text(MARGIN + 14, y, 9.0, DIM, Side::Left, &page.cut(text, 9.0, width - 14)),
+            Weight::Text => {
+                let (label, value) = text.split_once("  ").unwrap_or(("", text));
+                let x = if label.is_empty() { MARGIN } else { MARGIN + LABEL };
+                page.text(MARGIN, y, 10.0, DIM, Side::Left, label);
+                let value = page.cut(&kept(value.trim_start()), 10.0, page.width() - MARGIN - x);
+                page.text(x, y, 10.0, TEXT, Side::Left, &value);
+            }
+            Weight::Aside => {
+                let text = page.cut(&kept(text), 9.0, width - 14);
+                page.text(MARGIN + 14, y, 9.0, DIM, Side::Left, &text);
+            }
         }
         y += LINE;
     }

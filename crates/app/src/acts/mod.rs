@@ -11,6 +11,7 @@ mod exporting;
 mod finding;
 mod hauling;
 mod looking;
+mod manners;
 mod records;
 mod reporting;
 mod suggesting;
@@ -25,6 +26,7 @@ pub use exporting::export;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
+pub use manners::{Names, completions, man, settings};
 pub use records::{check_text, profile, trace, traced};
 pub use reporting::report;
 pub use suggesting::{probe, suggest};
@@ -57,6 +59,7 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
     // Not to know a drive again later is no reason to fail now.
     let _ = site.remember_drives();
+    Names::remember(site, &survey);
     survey.speeds = history.speeds;
     (survey, fault)
 }

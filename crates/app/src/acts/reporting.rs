@@ -32,6 +32,7 @@ pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: boo
     })?;
     let lines = lines(&history, row);
     let text: String = lines.iter().map(|(weight, text)| as_text(*weight, text)).collect();
+    let text = text.trim_start().to_string();
     let Some(path) = out else {
         if json {
             return say_json("report", json!({ "haul": row.id, "text": text })).map(|()| 0);
@@ -43,7 +44,7 @@ pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: boo
     let bytes = match ending.as_deref() {
         Some("txt") => text.into_bytes(),
         Some("pdf") => {
-            let mut pages = text_pages(&title(row), row.made, &lines);
+            let mut pages = text_pages(&title(row), row.made, lines.get(1..).unwrap_or_default());
             pages.extend(drawings(site, &history, row));
             book(&pages).map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))?
         }

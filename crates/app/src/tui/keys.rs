@@ -272,6 +272,11 @@ pub const DEEDS: &[Deed] = &[
     deed("suspend", ALL, Wish::Suspend, &["ctrl-z"], "stop the program, as shells do", ""),
 ];
 
+/// Every deed by its name, with its usual keys and what it does.
+pub fn usual_keys() -> impl Iterator<Item = (&'static str, &'static [&'static str], &'static str)> {
+    DEEDS.iter().map(|deed| (deed.name, deed.keys, deed.words))
+}
+
 /// A key, with Ctrl or without.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 pub struct Press {

@@ -36,7 +36,7 @@ use signal_hook::consts::{SIGHUP, SIGTERM};
 
 pub use apart::resume_apart;
 use conductor::Conductor;
-pub use keys::KeyMap;
+pub use keys::{KeyMap, usual_keys};
 use state::{Act, Event, State};
 use terminal::Held;
 pub use theme::Ground;

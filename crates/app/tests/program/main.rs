@@ -8,6 +8,7 @@ mod exports;
 mod guide;
 mod interface;
 mod killing;
+mod manners;
 mod planning;
 mod real_drives;
 mod screen;

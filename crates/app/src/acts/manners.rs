@@ -1,0 +1,120 @@
+//! What a terminal program owes its users beside the job: completions, manual pages, a settings file to begin with.
+
+use std::fs::File;
+use std::io::Write;
+use std::path::Path;
+
+use clap::CommandFactory;
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
+use serde::{Deserialize, Serialize};
+
+use crate::arguments::{Arguments, SettingsAct, Shell};
+use crate::fault::{Fault, Kind};
+use crate::settings::Settings;
+use crate::show::{path as shown, say};
+
+/// Names that completions offer: of the games and drives that the last survey has seen.
+#[derive(Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Names {
+    pub games: Vec<String>,
+    pub drives: Vec<String>,
+}
+
+impl Names {
+    fn file(site: &Site) -> std::path::PathBuf {
+        site.state_folder().join("names.json")
+    }
+
+    /// Remembers what a survey has seen. Not to know it later is no reason to fail now.
+    pub fn remember(site: &Site, survey: &Survey) {
+        let names = Self {
+            games: survey.games.iter().map(|game| game.found.title.clone()).collect(),
+            drives: survey.drives.iter().map(|state| state.drive.name.clone()).collect(),
+        };
+        let path = Self::file(site);
+        let Ok(bytes) = serde_json::to_vec(&names) else { return };
+        if std::fs::read(&path).is_ok_and(|old| old == bytes) {
+            return;
+        }
+        let fresh = path.with_extension("new");
+        let folder = path.parent().unwrap_or(Path::new("/"));
+        let _ = std::fs::create_dir_all(folder)
+            .and_then(|()| std::fs::write(&fresh, bytes))
+            .and_then(|()| std::fs::rename(&fresh, &path));
+    }
+
+    /// What the last survey of this machine has seen; nothing where there was none.
+    pub fn recall() -> Self {
+        let places = crate::surroundings::places().ok();
+        let path = places.map(|places| places.state.join("deft-barge/names.json"));
+        let bytes = path.and_then(|path| std::fs::read(path).ok()).unwrap_or_default();
+        serde_json::from_slice(&bytes).unwrap_or_default()
+    }
+}
+
+/// `completions`
+pub fn completions(shell: Shell) -> Result<u8, Fault> {
+    let failed =
+        |error: std::io::Error| Fault::new(Kind::Failed, format!("The completions cannot be made: {error}."), "");
+    let name = match shell {
+        Shell::Bash => "bash",
+        Shell::Zsh => "zsh",
+        Shell::Fish => "fish",
+    };
+    let shells = clap_complete::env::Shells::builtins();
+    let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("There is no shell {name}."), ""))?;
+    let mut out = Vec::new();
+    completer.write_registration("COMPLETE", "deft-barge", "deft-barge", "deft-barge", &mut out).map_err(failed)?;
+    say(String::from_utf8_lossy(&out).trim_end())?;
+    Ok(0)
+}
+
+/// `man`: the page of the program, or all pages into a folder.
+pub fn man(folder: Option<&Path>) -> Result<u8, Fault> {
+    let failed =
+        |error: std::io::Error| Fault::new(Kind::Failed, format!("The manual cannot be written: {error}."), "");
+    let Some(folder) = folder else {
+        let mut out = Vec::new();
+        clap_mangen::Man::new(Arguments::command()).render(&mut out).map_err(failed)?;
+        say(String::from_utf8_lossy(&out).trim_end())?;
+        return Ok(0);
+    };
+    std::fs::create_dir_all(folder).map_err(failed)?;
+    clap_mangen::generate_to(Arguments::command(), folder).map_err(failed)?;
+    say(&format!("The pages are in {}.", shown(folder)))?;
+    Ok(0)
+}
+
+/// `settings`
+pub fn settings(site: &Site, act: &SettingsAct) -> Result<u8, Fault> {
+    let path = Settings::file(site);
+    match act {
+        SettingsAct::Write => {
+            let folder = path.parent().unwrap_or(Path::new("/"));
+            let made = std::fs::create_dir_all(folder)
+                .and_then(|()| File::create_new(&path))
+                .and_then(|mut file| file.write_all(crate::settings::template().as_bytes()));
+            made.map_err(|error| match error.kind() {
+                std::io::ErrorKind::AlreadyExists => Fault::usage(
+                    format!("{} is there already.", shown(&path)),
+                    "Move it away to begin anew, or check it with: deft-barge settings check",
+                ),
+                _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
+            })?;
+            say(&format!("Written to {}. All of it is as usual until you change a line.", shown(&path)))?;
+            Ok(0)
+        }
+        SettingsAct::Check => match (path.exists(), Settings::of(site).problem) {
+            (_, Some(what)) => {
+                Err(Fault::usage(format!("{what}."), "Nothing of the file counts until that is mended."))
+            }
+            (true, None) => say(&format!("{} is sound.", shown(&path))).map(|()| 0),
+            (false, None) => {
+                say(&format!("{} is not there; all is as usual. deft-barge settings write makes one.", shown(&path)))
+                    .map(|()| 0)
+            }
+        },
+    }
+}
