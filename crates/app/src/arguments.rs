@@ -89,6 +89,9 @@ pub enum Command {
         #[arg(long)]
         overwrite: bool,
     },
+    /// Look after the journal, in which hauls and their tallies are kept.
+    #[command(subcommand)]
+    Journal(JournalAct),
     /// Print what has a shell complete commands, and names of games and drives as the last survey has seen them.
     Completions {
         /// The shell.
@@ -202,6 +205,14 @@ pub enum Shell {
     Bash,
     Zsh,
     Fish,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum JournalAct {
+    /// Read all of it and say whether it is sound. Writes nothing.
+    Check,
+    /// Make its file as small as what is in it.
+    Compact,
 }
 
 #[derive(Debug, Subcommand)]

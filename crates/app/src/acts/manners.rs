@@ -5,14 +5,17 @@ use std::io::Write;
 use std::path::Path;
 
 use clap::CommandFactory;
+use deft_barge_core::haul::{Journal, JournalState, check_journal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde::{Deserialize, Serialize};
+use serde_json::json;
 
-use crate::arguments::{Arguments, SettingsAct, Shell};
+use crate::arguments::{Arguments, JournalAct, SettingsAct, Shell};
 use crate::fault::{Fault, Kind};
 use crate::settings::Settings;
-use crate::show::{path as shown, say};
+use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::wording;
 
 /// Names that completions offer: of the games and drives that the last survey has seen.
 #[derive(Debug, Default, Serialize, Deserialize)]
@@ -117,4 +120,51 @@ pub fn settings(site: &Site, act: &SettingsAct) -> Result<u8, Fault> {
             }
         },
     }
+}
+
+/// `journal`
+pub fn journal(site: &Site, act: &JournalAct, json: bool) -> Result<u8, Fault> {
+    match act {
+        JournalAct::Check => {
+            let state = check_journal(site)?;
+            if json {
+                return say_json("journal", json!({ "journal": to_json(&state)? }))
+                    .map(|()| sound_code(state.as_ref()));
+            }
+            let Some(state) = &state else {
+                return say("There is no journal yet: nothing was hauled.").map(|()| 0);
+            };
+            say(&format!(
+                "version {}, {}: {}, {}, {} files in tallies, {} lines of the log",
+                state.version,
+                state.bytes,
+                wording::plural(state.hauls as usize, "haul", "hauls"),
+                wording::plural(state.lots as usize, "lot", "lots"),
+                count(state.entries),
+                count(state.events)
+            ))?;
+            for problem in &state.problems {
+                say(&format!("problem   {}", line(problem)))?;
+            }
+            if state.problems.is_empty() {
+                say("All of it is sound.")?;
+            } else {
+                say("Held originals stay where they are. Move the file away to begin a new journal.")?;
+            }
+            Ok(sound_code(Some(state)))
+        }
+        JournalAct::Compact => {
+            let (journal, _) = Journal::open(site)?.recover()?;
+            let (before, after) = journal.compact()?;
+            if json {
+                return say_json("journal", json!({ "before": before, "after": after })).map(|()| 0);
+            }
+            say(&format!("The journal took {before} and takes {after}."))?;
+            Ok(0)
+        }
+    }
+}
+
+fn sound_code(state: Option<&JournalState>) -> u8 {
+    if state.is_none_or(|state| state.problems.is_empty()) { 0 } else { 4 }
 }

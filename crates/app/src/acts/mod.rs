@@ -26,7 +26,7 @@ pub use exporting::export;
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
-pub use manners::{Names, completions, man, settings};
+pub use manners::{Names, completions, journal, man, settings};
 pub use records::{check_text, profile, trace, traced};
 pub use reporting::report;
 pub use suggesting::{probe, suggest};

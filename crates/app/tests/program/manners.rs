@@ -85,3 +85,55 @@ fn a_settings_file_is_written_on_request_and_checked_with_line_numbers() {
     fs::write(&file, "bell = true\n[keys]\nmark = \"hyper-x\"\n").unwrap();
     assert!(world.expect(&["settings", "check"], 2).contains("line 3: \"hyper-x\" is no key"));
 }
+
+#[test]
+fn a_journal_is_checked_and_made_small_and_a_damaged_or_newer_one_is_told_and_not_written() {
+    let world = World::new();
+    assert!(world.expect(&["journal", "check"], 0).contains("no journal yet"));
+    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+    let told = world.json(&["journal", "check"], 0);
+    let state = &told["journal"];
+    assert_eq!(
+        (&state["hauls"], &state["lots"], state["problems"].as_array().unwrap().len()),
+        (&1.into(), &1.into(), 0)
+    );
+    assert!(state["entries"].as_u64().unwrap() > 50, "{state}");
+    let log = world.json(&["log"], 0);
+    let sizes = world.json(&["journal", "compact"], 0);
+    assert!(sizes["after"].as_u64().unwrap() > 0, "{sizes}");
+    assert_eq!(world.json(&["log"], 0), log, "no row is another one");
+    let file = world.at("home/.local/state/deft-barge/journal.db");
+    let whole = fs::read(&file).unwrap();
+    // A page in the middle is another one; a row says nothing that a row can say; a later program has made it.
+    let middle = whole.len() / 2 / 4096 * 4096;
+    let mut torn = whole.clone();
+    torn[middle..middle + 4096].fill(0xa5);
+    let edited = |sql: &str| {
+        let db = rusqlite::Connection::open(&file).unwrap();
+        db.execute_batch(sql).unwrap();
+        db.query_row("pragma wal_checkpoint(truncate)", [], |_| Ok(())).unwrap();
+        drop(db);
+        let bytes = fs::read(&file).unwrap();
+        fs::write(&file, &whole).unwrap();
+        bytes
+    };
+    let odd = edited("update lot set stage = '{}'");
+    let newer = edited("pragma user_version = 99");
+    for (what, bytes) in
+        [("torn", torn), ("odd", odd), ("newer", newer), ("no database", b"not a database at all".repeat(300))]
+    {
+        fs::write(&file, &bytes).unwrap();
+        let output = world.run(&["journal", "check"]);
+        let said = format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+        assert!(matches!(output.status.code(), Some(3 | 4)), "{what}: {said}");
+        assert!(said.contains("problem") || said.contains("journal.db"), "{what}: {said}");
+        if what != "torn" {
+            // A torn page may hold nothing that a haul reads; all others refuse one.
+            let refused = world.run(&["haul", "moss", "--to", "newhold", "--yes"]);
+            assert_eq!(refused.status.code(), Some(3), "{what}: {}", String::from_utf8_lossy(&refused.stderr));
+        }
+        assert!(fs::read(&file).unwrap() == bytes, "{what}: nothing was written");
+    }
+    fs::write(&file, &whole).unwrap();
+    assert!(world.expect(&["journal", "check"], 0).contains("All of it is sound."));
+}

@@ -140,6 +140,16 @@ impl Journal {
         self.reader.db()
     }
 
+    /// Its connection, for what looks after the database itself.
+    pub(super) fn connection(&self) -> MutexGuard<'_, Connection> {
+        self.reader.db()
+    }
+
+    /// Its file.
+    pub(super) fn database(&self) -> &Path {
+        &self.reader.path
+    }
+
     fn err(&self) -> impl Fn(rusqlite::Error) -> JournalError + '_ {
         at(&self.reader.path)
     }

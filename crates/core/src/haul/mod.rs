@@ -32,6 +32,7 @@ mod speed;
 mod stage;
 mod start;
 mod tables;
+mod upkeep;
 
 pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
 pub use error::HaulError;
@@ -46,6 +47,7 @@ pub use run::{Haul, HaulEnd};
 pub use speed::probe;
 pub use stage::{Stage, StageError};
 pub use start::{StartError, Started, command_of, start_game};
+pub use upkeep::{JournalState, check_journal};
 
 #[cfg(test)]
 mod tests;
