@@ -1,12 +1,14 @@
 //! What the journal holds, read: hauls, lots, tallies and the log. Reading takes no lock and changes nothing.
 
+use std::collections::HashMap;
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, OpenFlags, Row, params};
+use rayon::prelude::*;
+use rusqlite::{Connection, OpenFlags, OptionalExtension, Row, params};
 use serde::Serialize;
 
 use super::journal::JournalError;
@@ -311,10 +313,33 @@ impl Reader {
         JournalError::Row { path: self.path.clone(), what: what.to_string() }
     }
 
+    /// All hauls, newest first.
     pub(super) fn hauls(&self) -> Result<Vec<HaulRow>> {
+        self.some_hauls(None)
+    }
+
+    /// The haul of this number alone.
+    pub(super) fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
+        Ok(self.some_hauls(Some(id))?.pop())
+    }
+
+    /// The lot of this number alone.
+    pub(super) fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
+        let of = || {
+            let db = self.db();
+            db.prepare_cached("select haul from lot where id = ?1")?.query_row([id.0], |row| row.get(0)).optional()
+        };
+        let Some(haul) = of().map_err(at(&self.path))? else { return Ok(None) };
+        Ok(self.haul(HaulId(haul))?.and_then(|haul| haul.lots.into_iter().find(|lot| lot.id == id)))
+    }
+
+    /// Reads hauls with their lots: a query for each table, however many hauls there are, and the rows by all cores.
+    fn some_hauls(&self, only: Option<HaulId>) -> Result<Vec<HaulRow>> {
+        let only = only.map(|id| id.0);
         let heads = || {
             let db = self.db();
-            let mut rows = db.prepare("select id, made, policy, returns from haul order by id desc")?;
+            let sql = "select id, made, policy, returns from haul where ?1 is null or id = ?1 order by id desc";
+            let mut rows = db.prepare_cached(sql)?;
             let head = |row: &Row<'_>| {
                 Ok((
                     row.get::<_, i64>(0)?,
@@ -323,60 +348,91 @@ impl Reader {
                     row.get::<_, Option<i64>>(3)?,
                 ))
             };
-            rows.query_map([], head)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([only], head)?.collect::<rusqlite::Result<Vec<_>>>()
         };
+        let heads = heads().map_err(at(&self.path))?;
+        let mut lots = self.lots(only)?;
         let trials = self.trials()?;
-        let mut hauls = Vec::new();
-        for (id, made, policy, returns) in heads().map_err(at(&self.path))? {
+        let mut hauls = Vec::with_capacity(heads.len());
+        for (id, made, policy, returns) in heads {
             hauls.push(HaulRow {
                 id: HaulId(id),
                 made: made.parse().map_err(|e| self.row_error(e))?,
                 policy: serde_json::from_str(&policy).map_err(|e| self.row_error(e))?,
                 returns: returns.map(HaulId),
                 trial: trials.get(&id).copied().unwrap_or_default(),
-                lots: self.lots(HaulId(id))?,
+                lots: lots.remove(&id).unwrap_or_default(),
             });
         }
         Ok(hauls)
     }
 
-    fn lots(&self, haul: HaulId) -> Result<Vec<LotRow>> {
-        type Raw = (i64, String, String, Option<String>, Option<i64>, Option<String>);
+    /// Lots by the number of their haul, each haul's in their order.
+    fn lots(&self, only: Option<i64>) -> Result<HashMap<i64, Vec<LotRow>>> {
+        type Raw = (i64, i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
-            let sql = "select id, planned, stage, proof, takes_back, error from lot where haul = ?1 order by id";
+            let sql = "select id, haul, planned, stage, proof, takes_back, error from lot
+              where ?1 is null or haul = ?1 order by id";
             let db = self.db();
             let mut rows = db.prepare_cached(sql)?;
             let raw = |row: &Row<'_>| -> rusqlite::Result<Raw> {
-                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?))
+                Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?))
             };
-            rows.query_map([haul.0], raw)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([only], raw)?.collect::<rusqlite::Result<Vec<_>>>()
         };
-        let lot = |(id, planned, stage, proof, takes_back, error): Raw| {
+        let raw = raw().map_err(at(&self.path))?;
+        let (unreadable, taken) = (self.all_unreadable()?, self.all_taken()?);
+        let lot = |(id, haul, planned, stage, proof, takes_back, error): Raw| {
             Ok(LotRow {
                 id: LotId(id),
-                haul,
+                haul: HaulId(haul),
                 planned: serde_json::from_str(&planned).map_err(|e| self.row_error(e))?,
                 stage: serde_json::from_str(&stage).map_err(|e| self.row_error(e))?,
                 proof: proof.map(|p| serde_json::from_str(&p)).transpose().map_err(|e| self.row_error(e))?,
                 takes_back: takes_back.map(LotId),
                 error,
-                unreadable: self.unreadable(LotId(id))?,
-                taken: self.taken(LotId(id))?,
+                unreadable: unreadable.get(&id).cloned().unwrap_or_default(),
+                taken: taken.get(&id).copied().unwrap_or(0),
             })
         };
-        raw().map_err(at(&self.path))?.into_iter().map(lot).collect()
+        let read: Vec<LotRow> = raw.into_par_iter().map(lot).collect::<Result<_>>()?;
+        let mut lots: HashMap<i64, Vec<LotRow>> = HashMap::new();
+        for lot in read {
+            lots.entry(lot.haul.0).or_default().push(lot);
+        }
+        Ok(lots)
     }
 
-    fn taken(&self, lot: LotId) -> Result<u64> {
+    /// How many files of each lot were taken from another copy.
+    fn all_taken(&self) -> Result<HashMap<i64, u64>> {
         let count = || {
             let db = self.db();
             if !is_of_version_3(&db)? {
-                return Ok(0);
+                return Ok(HashMap::new());
             }
-            let sql = "select count(*) from entry where lot = ?1 and taken is not null";
-            db.prepare_cached(sql)?.query_row([lot.0], |row| row.get::<_, i64>(0))
+            let sql = "select lot, count(*) from entry where taken is not null group by lot";
+            let mut rows = db.prepare_cached(sql)?;
+            rows.query_map([], |row| Ok((row.get(0)?, row.get::<_, i64>(1)? as u64)))?.collect()
         };
-        count().map(|count| count as u64).map_err(at(&self.path))
+        count().map_err(at(&self.path))
+    }
+
+    fn all_unreadable(&self) -> Result<HashMap<i64, Vec<Unreadable>>> {
+        let read = || {
+            let db = self.db();
+            let mut all: HashMap<i64, Vec<Unreadable>> = HashMap::new();
+            if !is_of_version_3(&db)? {
+                return Ok(all);
+            }
+            let mut rows =
+                db.prepare_cached("select path, start, end, lot from unreadable order by lot, path, start")?;
+            for row in rows.query_map([], |row| Ok((row.get::<_, i64>(3)?, stretch(row)?)))? {
+                let (lot, stretch) = row?;
+                all.entry(lot).or_default().push(stretch);
+            }
+            Ok(all)
+        };
+        read().map_err(at(&self.path))
     }
 
     pub(super) fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
@@ -387,11 +443,6 @@ impl Reader {
             }
             let mut rows =
                 db.prepare_cached("select path, start, end from unreadable where lot = ?1 order by path, start")?;
-            let stretch = |row: &Row<'_>| {
-                let path = LotPath::of_key(row.get_ref(0)?.as_blob()?);
-                let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
-                Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
-            };
             rows.query_map([lot.0], stretch)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(at(&self.path))
@@ -468,6 +519,13 @@ impl Reader {
         };
         self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
     }
+}
+
+/// A stretch that could not be read, of the columns path, start, end.
+fn stretch(row: &Row<'_>) -> rusqlite::Result<Unreadable> {
+    let path = LotPath::of_key(row.get_ref(0)?.as_blob()?);
+    let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
+    Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
 }
 
 fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {

@@ -161,12 +161,12 @@ impl Journal {
 
     /// One haul.
     pub fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
-        Ok(self.hauls()?.into_iter().find(|haul| haul.id == id))
+        self.reader.haul(id)
     }
 
     /// The lot of this number.
     pub fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
-        Ok(self.hauls()?.into_iter().flat_map(|haul| haul.lots).find(|lot| lot.id == id))
+        self.reader.lot(id)
     }
 
     /// Writes down a new haul; its lots are planned. `takes_back` names the earlier lot of each, if any.

@@ -100,3 +100,24 @@ fn a_sketch_says_what_the_survey_will_but_for_sizes() {
     };
     assert_eq!(drives(&sketch), drives(&survey));
 }
+
+#[test]
+fn a_haul_is_read_alone_as_it_is_read_among_all() {
+    let house = House::new();
+    hauled(&house, "quillgate/qg-0107");
+    hauled(&house, "tolliver/tv-11");
+    let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
+    let all = journal.hauls().unwrap();
+    assert_eq!(all.len(), 2);
+    assert!(all[0].id.0 > all[1].id.0, "newest first");
+    for haul in &all {
+        let alone = journal.haul(haul.id).unwrap().unwrap();
+        assert_eq!(serde_json::to_value(&alone).unwrap(), serde_json::to_value(haul).unwrap());
+        for lot in &haul.lots {
+            let alone = journal.lot(lot.id).unwrap().unwrap();
+            assert_eq!(serde_json::to_value(&alone).unwrap(), serde_json::to_value(lot).unwrap());
+        }
+    }
+    assert!(journal.haul(deft_barge_core::bytes::HaulId(9)).unwrap().is_none());
+    assert!(journal.lot(deft_barge_core::bytes::LotId(99)).unwrap().is_none());
+}
