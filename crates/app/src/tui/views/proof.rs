@@ -1,6 +1,8 @@
 //! Proof: is it really the same, and would anything be downloaded. Four figures that must be zero; below them the files.
 
-use deft_barge_core::haul::{BlockState, Closer, DifferenceKind, LotRow, Proof};
+use std::path::Path;
+
+use deft_barge_core::haul::{BlockState, Closer, Difference, DifferenceKind, LotRow, Proof};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -181,7 +183,12 @@ fn standing_of(row: &TreeRow) -> (String, bool) {
 fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if let Some(closer) = &state.proofs.closer {
-        return draw_closer(closer, area, canvas);
+        // A record that was rewritten and is damaged as well is told by the proof, which knows what the repoint made of it.
+        let differs = state.proof_here().is_some_and(|proof| {
+            let is_it = |difference: &Difference| Path::new(&difference.path) == closer.path;
+            proof.differences.iter().any(|difference| is_it(difference) && difference.kind != DifferenceKind::Extra)
+        });
+        return draw_closer(closer, closer.record && !differs, area, canvas);
     }
     if let Some(looking) = &state.proofs.looking {
         canvas.put_at(0, 0, &format!("Reading {} ...", path(looking)), theme.text(), area);
@@ -219,11 +226,11 @@ fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
-fn draw_closer(closer: &Closer, area: Rect, canvas: &mut Canvas<'_>) {
+fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     canvas.put_at(0, 0, &cut_middle(&path(&closer.path), usize::from(area.width)), theme.strong(), area);
     let bad = closer.blocks.iter().filter(|state| matches!(state, BlockState::Differs | BlockState::Missing)).count();
-    let what = match (bad, closer.record) {
+    let what = match (bad, rewritten) {
         (0, _) => "each has the hash of its original".to_string(),
         (_, true) => "it is a record file, rewritten by the repoint".into(),
         (n, false) => format!("{} not the same", wording::plural(n, "is", "are")),
@@ -259,7 +266,7 @@ fn draw_closer(closer: &Closer, area: Rect, canvas: &mut Canvas<'_>) {
             canvas.put_at(0, y, &text, theme.danger(), area);
             y += 1;
         }
-    } else if bad > 0 && !closer.record {
+    } else if bad > 0 && !rewritten {
         canvas.put_at(0, y, "No held original is there to compare its bytes with.", theme.dim(), area);
     }
 }

@@ -739,6 +739,13 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
         let bytes = format!("{was:02x}        {:02x}", was ^ 0xff);
         assert!(shown.contains("1\u{2009}000") && shown.contains(&bytes) && shown.contains('✕'), "{bytes}\n{shown}");
     }
+    // A record that the repoint rewrote differs as it should, unless the proof says that it is damaged as well.
+    stage.state.proofs.closer.as_mut().expect("a closer look").record = true;
+    assert!(stage.text(160, 47).contains("1 is not the same"), "{}", stage.text(160, 47));
+    let differences =
+        std::mem::take(&mut stage.state.proofs.fresh.values_mut().next().expect("a fresh proof").differences);
+    assert!(stage.text(160, 47).contains("rewritten by the repoint"));
+    stage.state.proofs.fresh.values_mut().next().expect("a fresh proof").differences = differences;
     // Mending asks first.
     stage.press(KeyCode::Esc);
     assert_eq!(stage.press(KeyCode::Char('m')), []);
