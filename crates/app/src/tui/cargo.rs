@@ -370,10 +370,7 @@ impl State {
 fn passes(survey: &Survey, game: &Game, filter: Filter, sent: &HashMap<GameId, Destination>) -> bool {
     match filter {
         Filter::All => true,
-        Filter::Fits => survey.drives.iter().any(|state| {
-            let room = state.free.less(state.drive.reserve);
-            Some(&state.drive.name) != game.drive.as_ref() && room > Bytes::ZERO && room >= game.size.on_disk
-        }),
+        Filter::Fits => survey.fits_elsewhere(game),
         Filter::Updates => game.update().is_some(),
         Filter::Haul => sent.contains_key(&game.id),
     }

@@ -362,6 +362,14 @@ impl Survey {
         }
     }
 
+    /// Whether another drive than its own has room for a game above that drive's reserve.
+    pub fn fits_elsewhere(&self, game: &Game) -> bool {
+        self.drives.iter().any(|state| {
+            let room = state.free.less(state.drive.reserve);
+            Some(&state.drive.name) != game.drive.as_ref() && room > Bytes::ZERO && room >= game.size.on_disk
+        })
+    }
+
     /// The drive of this name.
     pub fn drive(&self, name: &str) -> Option<&DriveState> {
         self.drives.iter().find(|state| state.drive.name == name)
