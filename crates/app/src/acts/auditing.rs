@@ -1,7 +1,5 @@
 //! `audit` and `start`: what became of games since, and whether they come up.
 
-use std::fs::File;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -14,8 +12,9 @@ use deft_barge_core::site::{Sight, Site};
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
+use super::charting::write_out;
 use super::{find_game, stop_on_signals, survey_site};
-use crate::arguments::{Auditing, Pace};
+use crate::arguments::{Auditing, Out, Pace};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
 use crate::show::{count, line, path as shown, say, say_json, to_json};
@@ -232,13 +231,7 @@ pub fn export_checksums(
         let Some(kept) = kept_tally(site, &journal, &lot.planned.game, lot.planned.place())? else { continue };
         let file = if lots.len() == 1 { path.into() } else { beside(path, &lot.planned.title) };
         let text = kept.checksums();
-        let made = File::create_new(&file).and_then(|mut made| made.write_all(text.as_bytes()));
-        made.map_err(|error| match error.kind() {
-            std::io::ErrorKind::AlreadyExists => {
-                Fault::usage(format!("{} is there already.", shown(&file)), "Name another file, or move that one away.")
-            }
-            _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), ""),
-        })?;
+        write_out(&Out { out: file.clone(), overwrite: false }, text.as_bytes())?;
         written.push((file, text.lines().count()));
     }
     if written.is_empty() {

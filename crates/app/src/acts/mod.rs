@@ -27,7 +27,7 @@ pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use manners::{Names, completions, journal, man, settings};
-pub use records::{check_text, profile, trace, traced};
+pub use records::{new_profile, profile, trace, traced};
 pub use reporting::report;
 pub use suggesting::{probe, suggest};
 

@@ -165,7 +165,7 @@ fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
     Ok(if sound { 0 } else { 4 })
 }
 
-pub fn check_text(check: &ProfileCheck) -> String {
+fn check_text(check: &ProfileCheck) -> String {
     let Some(home) = &check.home else {
         return format!("{}: none of its folders is on this machine", line(&check.name));
     };
@@ -198,4 +198,46 @@ pub fn check_text(check: &ProfileCheck) -> String {
         out.push(format!("  problem   {}{at}: {}", shown(&problem.file), line(&problem.what)));
     }
     out.join("\n")
+}
+
+/// Writes the profile that a trace gives into the profile folder, under a name, and checks it; gives the file and the lines of the
+/// check.
+///
+/// # Errors
+/// If no list of games was found, if a file of that name is there, or what was drafted cannot be read.
+pub fn new_profile(site: &Site, trace: &Trace, name: &str) -> Result<(PathBuf, Vec<String>), Fault> {
+    let id: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let drafted = draft_profile(site, trace);
+    let named = |text: &str| match text.split_once(" = ") {
+        Some(("id", _)) => format!("id = {id:?}"),
+        Some(("name", _)) => format!("name = {name:?}"),
+        _ => text.to_string(),
+    };
+    // The head of a profile, before its first table, says whose it is.
+    let (mut out, mut head) = (Vec::new(), true);
+    for text in drafted.lines() {
+        head &= !text.starts_with('[');
+        out.push(if head { named(text) } else { text.to_string() });
+    }
+    let text = out.join("\n") + "\n";
+    let path = site.profile_folder().join(format!("{id}.toml"));
+    let profile = Profile::parse(&text, &path).map_err(|error| {
+        let sentence = format!("No profile can be made of this trace yet: {error}.");
+        Fault::new(
+            Kind::Refused,
+            sentence,
+            "Install a second game with the launcher, or write the profile by hand: docs/formats.md.",
+        )
+    })?;
+    let failed = |error: std::io::Error| match error.kind() {
+        std::io::ErrorKind::AlreadyExists => {
+            Fault::usage(format!("A profile {id} is there already: {}.", shown(&path)), "Choose another name.")
+        }
+        _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
+    };
+    fs::create_dir_all(site.profile_folder()).map_err(failed)?;
+    fs::File::create_new(&path).and_then(|mut file| file.write_all(text.as_bytes())).map_err(failed)?;
+    let check = check_profile(site, &profile);
+    let told = check_text(&check).split('\n').map(String::from).collect();
+    Ok((path, told))
 }

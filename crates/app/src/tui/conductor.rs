@@ -23,11 +23,11 @@ use deft_barge_core::trace::{TracePhase, add_to_survey, trace, usual_places};
 use deft_barge_harbor::world;
 
 use super::apart::{follow, leave_running, wish};
-use super::guiding::write_profile;
+use super::guiding::Guide;
 use super::lanes::Heard;
 use super::state::{Act, Errand, Event, Picture, State, Work};
 use super::tasks::{Task, do_task};
-use crate::acts::drafts;
+use crate::acts::{drafts, new_profile};
 use crate::fault::{Fault, Kind};
 use crate::show::{Teller, Told, count, path as shown};
 
@@ -109,7 +109,9 @@ impl Conductor {
             Act::Draft(name) => {
                 let Some(trace) = state.guide.as_ref().map(|guide| guide.trace.clone()) else { return };
                 thread::spawn(move || {
-                    let _ = tell.send(Event::Drafted(Box::new(write_profile(&site, trace, &name))));
+                    let written = new_profile(&site, &trace, &name);
+                    let guide = written.map(|written| Guide { trace, written: Some(written) });
+                    let _ = tell.send(Event::Drafted(Box::new(guide)));
                 });
             }
             Act::Tree(id) => {
@@ -169,9 +171,12 @@ impl Conductor {
     }
 
     fn wish(&self, pause: bool, state: &State) {
-        if let Err(error) = wish(&self.site, pause, state.limit) {
-            let _ = self.tell.send(Event::Said(format!("The haul cannot be told: {error}.")));
-        }
+        let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.limit);
+        thread::spawn(move || {
+            if let Err(error) = wish(&site, pause, limit) {
+                let _ = tell.send(Event::Said(format!("The haul cannot be told: {error}.")));
+            }
+        });
     }
 
     fn survey(&self, state: &State) {

@@ -3,16 +3,13 @@
 
 use std::path::PathBuf;
 
-use deft_barge_core::launcher::{Profile, check_profile};
-use deft_barge_core::site::Site;
-use deft_barge_core::trace::{Sure, Trace, draft_profile};
+use deft_barge_core::trace::{Sure, Trace};
 use ratatui::crossterm::event::KeyCode;
 
 use super::sheet::{Sheet, Then, Tone};
 use super::state::{Act, State};
 use super::typing::Typed;
-use crate::acts;
-use crate::fault::{Fault, Kind};
+use crate::fault::Fault;
 use crate::show::{count, line, path as shown};
 
 /// A profile that is being made.
@@ -21,48 +18,6 @@ pub struct Guide {
     pub trace: Trace,
     /// The file it was written to, and what the check says of it.
     pub written: Option<(PathBuf, Vec<String>)>,
-}
-
-/// Writes the profile that a trace gives, under a name, and checks it.
-///
-/// # Errors
-/// If no list of games was found, if a file of that name is there, or what was drafted cannot be read.
-pub fn write_profile(site: &Site, trace: Trace, name: &str) -> Result<Guide, Fault> {
-    let id: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-    let drafted = draft_profile(site, &trace);
-    let named = |text: &str| match text.split_once(" = ") {
-        Some(("id", _)) => format!("id = {id:?}"),
-        Some(("name", _)) => format!("name = {name:?}"),
-        _ => text.to_string(),
-    };
-    // The head of a profile, before its first table, says whose it is.
-    let (mut out, mut head) = (Vec::new(), true);
-    for text in drafted.lines() {
-        head &= !text.starts_with('[');
-        out.push(if head { named(text) } else { text.to_string() });
-    }
-    let text = out.join("\n") + "\n";
-    let path = site.profile_folder().join(format!("{id}.toml"));
-    let profile = Profile::parse(&text, &path).map_err(|error| {
-        let sentence = format!("No profile can be made of this trace yet: {error}.");
-        Fault::new(
-            Kind::Refused,
-            sentence,
-            "Install a second game with the launcher, or write the profile by hand: docs/formats.md.",
-        )
-    })?;
-    let failed = |error: std::io::Error| match error.kind() {
-        std::io::ErrorKind::AlreadyExists => {
-            Fault::usage(format!("A profile {id} is there already: {}.", shown(&path)), "Choose another name.")
-        }
-        _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
-    };
-    std::fs::create_dir_all(site.profile_folder()).map_err(failed)?;
-    let mut file = std::fs::File::create_new(&path).map_err(failed)?;
-    std::io::Write::write_all(&mut file, text.as_bytes()).map_err(failed)?;
-    let check = check_profile(site, &profile);
-    let told = acts::check_text(&check).split('\n').map(String::from).collect();
-    Ok(Guide { trace, written: Some((path, told)) })
 }
 
 impl State {
