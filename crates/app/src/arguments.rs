@@ -70,12 +70,18 @@ pub enum Command {
     Release(Which),
     /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
     Prove(What),
-    /// Show what was hauled when, and what is still held.
-    Log,
-    /// Draw drives, a plan, a drive's cargo or the history into a file: SVG, or PDF by its ending. Writes nothing else.
+    /// Show what was hauled when, and what is still held: the newest twenty hauls, or those that fit what is searched for.
+    Log {
+        /// Words of titles, names of drives, days such as 2026-11, or numbers; all of them have to fit.
+        words: Vec<String>,
+        /// Show all that fit, and not the newest twenty of them.
+        #[arg(long)]
+        all: bool,
+    },
+    /// Draw drives, a plan, a drive's cargo, how a haul went or the history into a file: SVG, or PDF by its ending. Writes nothing else.
     #[command(subcommand)]
     Chart(ChartWhat),
-    /// Write lists that other programs read: checksums, or games, plans, proofs and the log as CSV or JSON by the file's ending.
+    /// Write lists that other programs read: checksums, or what a survey, a plan, proofs and the log say as CSV or JSON by the file's ending.
     #[command(subcommand)]
     Export(ExportWhat),
     /// Write down what a haul was: what moved, records changed, proofs, times; as text, or as PDF with drawings.
@@ -192,6 +198,20 @@ pub enum ChartWhat {
         #[command(flatten)]
         out: Out,
     },
+    /// The lots of a haul over time as it went: what was forecast, each phase, pauses and stops.
+    Timeline {
+        /// Number of the haul, as `log` shows it; without it the newest one.
+        haul: Option<i64>,
+        #[command(flatten)]
+        out: Out,
+    },
+    /// How fast a haul's bytes were copied and compared, with pauses, errors and the limit.
+    Rate {
+        /// Number of the haul, as `log` shows it; without it the newest one.
+        haul: Option<i64>,
+        #[command(flatten)]
+        out: Out,
+    },
     /// Bytes that were hauled, freed and held, by months.
     History {
         #[command(flatten)]
@@ -246,6 +266,31 @@ pub enum ExportWhat {
     },
     /// All games: FILE.csv or FILE.json.
     Games {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// All drives.
+    Drives {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// The libraries of all launchers.
+    Libraries {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// User data of all games.
+    Data {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// Every record of every game: file, location, text, and whether it is sound.
+    Records {
+        #[command(flatten)]
+        out: Out,
+    },
+    /// What is lying about.
+    Finds {
         #[command(flatten)]
         out: Out,
     },

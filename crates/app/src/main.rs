@@ -92,7 +92,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Return(which)) => acts::return_(&site, &which, json),
         Some(Command::Release(which)) => acts::release(&site, &which, json),
         Some(Command::Prove(what)) => acts::prove(&site, &what, json),
-        Some(Command::Log) => acts::log(&site, json),
+        Some(Command::Log { words, all }) => acts::log(&site, &words, all, json),
         Some(Command::Journal(act)) => acts::journal(&site, &act, json),
         Some(Command::Settings(act)) => acts::settings(&site, &act),
         Some(Command::Demo(_) | Command::Completions { .. } | Command::Man { .. }) => Ok(0),

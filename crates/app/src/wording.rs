@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::finds::{FindAct, Lying};
-use deft_barge_core::haul::{HaulRow, Proof, Stage};
+use deft_barge_core::haul::{LogLine, LotLine, Proof, Stage};
 use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
     Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PlannedLot, Policy, PreviewKind, Slowest,
@@ -475,7 +475,7 @@ pub fn stage(word: &str) -> &str {
 }
 
 /// How a haul stands, in a few words.
-pub fn haul_state(haul: &HaulRow) -> String {
+pub fn haul_state(haul: &LogLine) -> String {
     let all = |test: &dyn Fn(&Stage) -> bool| haul.lots.iter().all(|lot| test(&lot.stage));
     if haul.unfinished() {
         return "under way".into();
@@ -486,7 +486,7 @@ pub fn haul_state(haul: &HaulRow) -> String {
     if all(&|s| matches!(s, Stage::GivenUp)) {
         return "given up".into();
     }
-    if haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals) {
+    if haul.lots.iter().any(LotLine::holds_originals) {
         return "originals held".into();
     }
     let released = all(&|s| matches!(s, Stage::Released { .. })) && haul.returns.is_none();

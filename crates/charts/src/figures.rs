@@ -14,9 +14,11 @@ pub(crate) fn date(at: Timestamp) -> String {
 pub(crate) fn span(time: Duration) -> String {
     match time.as_secs() {
         0 if time.is_zero() => "0".into(),
-        0..=99 => format!("{:.0} s", time.as_secs_f64()),
+        0 | 1 => format!("{:.1} s", time.as_secs_f64()),
+        2..=99 => format!("{:.0} s", time.as_secs_f64()),
         seconds @ 100..=5999 => format!("{} min", (seconds + 30) / 60),
-        seconds => format!("{} h {:02} min", seconds / 3600, seconds % 3600 / 60),
+        seconds @ 6000..=172_799 => format!("{} h {:02} min", seconds / 3600, seconds % 3600 / 60),
+        seconds => format!("{} d {} h", seconds / 86_400, seconds % 86_400 / 3600),
     }
 }
 
@@ -43,8 +45,9 @@ mod tests {
 
     #[test]
     fn times_are_said_in_the_unit_that_fits() {
-        let said = [0, 5, 99, 100, 3600, 7260].map(|seconds| span(Duration::from_secs(seconds)));
-        assert_eq!(said, ["0", "5 s", "99 s", "2 min", "60 min", "2 h 01 min"]);
+        let said = [0, 1, 5, 99, 100, 3600, 7260, 180_000].map(|seconds| span(Duration::from_secs(seconds)));
+        assert_eq!(said, ["0", "1.0 s", "5 s", "99 s", "2 min", "60 min", "2 h 01 min", "2 d 2 h"]);
+        assert_eq!(span(Duration::from_millis(340)), "0.3 s");
     }
 
     #[test]

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{History, LotRow, Stage};
+use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::haul::{LogLine, Stage};
 use deft_barge_core::plan::Mode;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -29,9 +29,9 @@ fn month_of(at: Timestamp) -> i32 {
     i32::from(date.year()) * 12 + i32::from(date.month()) - 1
 }
 
-/// Draws the months from the first haul to now, the newest 24 of them.
-pub fn history(history: &History, now: Timestamp) -> Drawing {
-    let months = months(history, now);
+/// Draws the months from the first haul to now, the newest 24 of them; `released` says when originals were let go.
+pub fn history(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Timestamp) -> Drawing {
+    let months = months(log, released, now);
     draw("What was hauled, freed and held, by months", now, (1000, 520), |page| {
         let place = Rect::new(MARGIN + 70, TOP + 10, page.width() - 2 * MARGIN - 70, page.height() - TOP - 110);
         if months.is_empty() {
@@ -47,20 +47,22 @@ pub fn history(history: &History, now: Timestamp) -> Drawing {
     })
 }
 
-fn months(history: &History, now: Timestamp) -> Vec<(i32, Month)> {
+fn months(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Timestamp) -> Vec<(i32, Month)> {
     let mut months: BTreeMap<i32, Month> = BTreeMap::new();
     let this = month_of(now);
-    let Some(first) = history.hauls.iter().map(|haul| month_of(haul.made)).min() else { return Vec::new() };
+    let Some(first) = log.iter().map(|haul| month_of(haul.made)).min() else { return Vec::new() };
     for month in first..=this {
         months.insert(month, Month::default());
     }
-    for haul in &history.hauls {
+    for haul in log {
         let made = month_of(haul.made);
-        for lot in haul.lots.iter().filter(|lot| lot.planned.mode == Mode::Copy && lot.stage.is_repointed()) {
-            let bytes = lot.planned.size.on_disk;
+        for lot in haul.lots.iter().filter(|lot| lot.mode == Mode::Copy && lot.stage.is_repointed()) {
+            let bytes = lot.on_disk;
             let month = months.entry(made).or_default();
             month.moved = month.moved.plus(bytes);
-            let freed = freed_in(history, lot);
+            // What the log does not tell of is counted in the month of its haul.
+            let is_gone = matches!(lot.stage, Stage::Released { .. });
+            let freed = is_gone.then(|| released.get(&lot.id).map_or(made, |at| month_of(*at)));
             if let Some(month) = freed.and_then(|freed| months.get_mut(&freed)) {
                 month.freed = month.freed.plus(bytes);
             }
@@ -72,17 +74,6 @@ fn months(history: &History, now: Timestamp) -> Vec<(i32, Month)> {
     }
     let skip = months.len().saturating_sub(MOST);
     months.into_iter().skip(skip).collect()
-}
-
-/// The month in which a lot's originals were let go.
-fn freed_in(history: &History, lot: &LotRow) -> Option<i32> {
-    if !matches!(lot.stage, Stage::Released { .. }) {
-        return None;
-    }
-    let event = history.events.iter().find(|event| event.lot == Some(lot.id) && event.word == "released");
-    // The log keeps the newest thousand lines; what is older is counted in the month of its haul.
-    let haul = || history.haul(lot.haul).map(|haul| month_of(haul.made));
-    event.map(|event| month_of(event.at)).or_else(haul)
 }
 
 fn draw_months(page: &mut Page<'_>, place: Rect, months: &[(i32, Month)]) {

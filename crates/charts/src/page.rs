@@ -48,6 +48,7 @@ pub(crate) enum Mark {
     Hatched,
     Hollow(Ink),
     Line(Ink),
+    Cross(Ink),
 }
 
 /// A rectangle in whole units.
@@ -165,6 +166,12 @@ impl Page<'_> {
         }
     }
 
+    /// Two short lines over one another, around a point.
+    pub(crate) fn cross(&mut self, x: i32, y: i32, ink: Ink) {
+        self.line((x - 4, y - 4), (x + 4, y + 4), ink, 2);
+        self.line((x - 4, y + 4), (x + 4, y - 4), ink, 2);
+    }
+
     pub(crate) fn path(&mut self, points: &[(i32, i32)], ink: Ink, width: u32) {
         let style = plotters::style::ShapeStyle { color: color(ink).to_rgba(), filled: false, stroke_width: width };
         let _ = self.backend.draw_path(points.iter().copied(), &style);
@@ -227,8 +234,9 @@ impl Page<'_> {
                     self.frame(inner, *ink);
                 }
                 Mark::Line(ink) => self.line((x, y + 6), (x + 16, y + 6), *ink, 2),
+                Mark::Cross(ink) => self.cross(x + 8, y + 6, *ink),
             }
-            if !matches!(mark, Mark::Line(_)) {
+            if !matches!(mark, Mark::Line(_) | Mark::Cross(_)) {
                 self.frame(rect, DIM);
             }
             self.text(x + 22, y, 10.0, DIM, Side::Left, words);

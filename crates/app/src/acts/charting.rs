@@ -4,8 +4,9 @@ use std::fs::{self, File};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order};
-use deft_barge_core::haul::History;
+use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order, rate, timeline};
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{Event, HaulRow, History, Passage};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -24,11 +25,23 @@ pub fn chart(site: &Site, what: &ChartWhat, json: bool) -> Result<u8, Fault> {
     | ChartWhat::Loads { out, .. }
     | ChartWhat::Order { out, .. }
     | ChartWhat::Cargo { out, .. }
+    | ChartWhat::Timeline { out, .. }
+    | ChartWhat::Rate { out, .. }
     | ChartWhat::History { out }) = what;
     // What cannot be written is said before anything is looked at.
     ending(&out.out)?;
     let drawing = match what {
-        ChartWhat::History { .. } => history(&History::of(site)?, Timestamp::now()),
+        ChartWhat::History { .. } => {
+            history(&History::recent(site)?.lines, &History::released(site)?, Timestamp::now())
+        }
+        ChartWhat::Timeline { haul, .. } => {
+            let (row, passage) = told(site, *haul)?;
+            timeline(&row, &passage)
+        }
+        ChartWhat::Rate { haul, .. } => {
+            let (row, passage) = told(site, *haul)?;
+            rate(&row, &passage)
+        }
         ChartWhat::Drives { .. } => hulls(&survey_site(site).0, None),
         ChartWhat::Cargo { drive, .. } => {
             let (survey, _) = survey_site(site);
@@ -51,6 +64,27 @@ pub fn chart(site: &Site, what: &ChartWhat, json: bool) -> Result<u8, Fault> {
         say(&format!("{} is drawn in {}.", drawing.title, shown(&out.out)))?;
     }
     Ok(0)
+}
+
+/// A haul of this number, or the newest one, and how it went.
+fn told(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Passage), Fault> {
+    let (row, _) = one_haul(site, haul)?;
+    let passage = Passage::of(site, row.id)?;
+    Ok((row, passage))
+}
+
+/// A haul of this number, or the newest one, and what the log tells of it.
+pub(super) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<Event>), Fault> {
+    let number = match haul {
+        Some(number) => Some(HaulId(number)),
+        None => History::recent(site)?.lines.first().map(|line| line.id),
+    };
+    let found = number.map(|number| History::one(site, number)).transpose()?.flatten();
+    found.ok_or_else(|| {
+        let sentence =
+            haul.map_or("Nothing was hauled yet.".to_string(), |number| format!("There is no haul {number}."));
+        Fault::usage(sentence, "See: deft-barge log")
+    })
 }
 
 fn planned(site: &Site, wish: &Wish) -> Result<(Survey, Plan), Fault> {
@@ -109,15 +143,22 @@ pub(super) fn write_out(out: &Out, bytes: &[u8]) -> Result<(), Fault> {
 
 /// Writes a drawing as SVG into the home folder, under a name that says what it is and that is not there yet; gives the file.
 pub fn put_in_home(site: &Site, drawing: &Drawing) -> Result<PathBuf, Fault> {
-    let words = drawing.title.split(':').next().unwrap_or_default().to_lowercase();
-    let name: String = words.chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let out = free_in_home(site, &drawing.title, "svg")?;
+    put(drawing, &Out { out: out.clone(), overwrite: false })?;
+    Ok(out)
+}
+
+/// A file of the home folder that is not there yet, under a name that says what it is.
+pub(super) fn free_in_home(site: &Site, words: &str, ending: &str) -> Result<PathBuf, Fault> {
+    let words = words.to_lowercase();
+    let words: Vec<&str> = words.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+    let name = words.join("-");
     for n in 1..1000 {
         let number = if n == 1 { String::new() } else { format!("-{n}") };
-        let out = site.places.home.join(format!("deft-barge-{name}{number}.svg"));
+        let out = site.places.home.join(format!("deft-barge-{name}{number}.{ending}"));
         if !out.exists() {
-            put(drawing, &Out { out: out.clone(), overwrite: false })?;
             return Ok(out);
         }
     }
-    Err(Fault::usage("A thousand drawings of that name are in the home folder.", "Move some of them away."))
+    Err(Fault::usage("A thousand files of that name are in the home folder.", "Move some of them away."))
 }

@@ -1,51 +1,69 @@
 //! `export`: lists that other programs read. Format: `docs/formats.md`, "Exports".
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use deft_barge_core::audit::{AuditPhase, kept_tally, sha256_sums};
-use deft_barge_core::haul::{HaulRow, History, Journal, LotRow};
-use deft_barge_core::plan::Plan;
+use deft_barge_core::haul::{History, Journal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
-use serde_json::{Value, json};
+use serde_json::json;
 
-use super::charting::write_out;
+use super::charting::{free_in_home, write_out};
+use super::finding::found;
+use super::tables::{self, Table};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
 use crate::arguments::{ExportWhat, Out, Pace};
-use crate::fault::{Fault, Kind};
+use crate::fault::Fault;
 use crate::progress::Passing;
 use crate::show::{line, path as shown, say, say_json};
 use crate::wording::plural;
-
-/// A table: the names of its columns, and its rows.
-struct Table {
-    kind: &'static str,
-    columns: &'static [&'static str],
-    rows: Vec<Vec<Value>>,
-}
 
 /// `export`
 pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {
     let (table, out) = match what {
         ExportWhat::Checksums { game, out } => return checksums(site, game, out, json),
-        ExportWhat::Games { out } => (ending(&out.out).map(|_| games(&survey_site(site).0))?, out),
+        ExportWhat::Games { out } => (of_survey(site, out, tables::games)?, out),
+        ExportWhat::Drives { out } => (of_survey(site, out, tables::drives)?, out),
+        ExportWhat::Libraries { out } => (of_survey(site, out, tables::libraries)?, out),
+        ExportWhat::Data { out } => (of_survey(site, out, tables::data)?, out),
+        ExportWhat::Records { out } => (of_survey(site, out, tables::records)?, out),
+        ExportWhat::Finds { out } => (of_survey(site, out, |survey| tables::finds(&found(site, survey)))?, out),
         ExportWhat::Plan { wish, out } => {
             ending(&out.out)?;
             let (mut survey, fault) = survey_site(site);
             if let Some(fault) = fault {
                 return Err(fault);
             }
-            (lots_of(&plan_wish(site, &mut survey, wish)?), out)
+            (tables::lots(&plan_wish(site, &mut survey, wish)?), out)
         }
-        ExportWhat::Proofs { out } => (ending(&out.out).and_then(|_| Ok(proofs(&History::of(site)?)))?, out),
-        ExportWhat::Log { out } => (ending(&out.out).and_then(|_| Ok(log(&History::of(site)?)))?, out),
+        ExportWhat::Proofs { out } => (ending(&out.out).and_then(|_| Ok(tables::proofs(&History::of(site)?)))?, out),
+        ExportWhat::Log { out } => (ending(&out.out).and_then(|_| Ok(tables::log(&History::of(site)?)))?, out),
     };
-    let bytes = match ending(&out.out)? {
-        Ending::Csv => csv_of(&table)?,
-        Ending::Json => json_of(&table),
-    };
-    write_out(out, &bytes)?;
+    put(&table, out)?;
     told(&table, out, json)
+}
+
+/// A table of what there is now; what cannot be written is said before anything is looked at.
+fn of_survey(site: &Site, out: &Out, table: impl Fn(&Survey) -> Table) -> Result<Table, Fault> {
+    ending(&out.out)?;
+    let (survey, fault) = survey_site(site);
+    fault.map_or_else(|| Ok(table(&survey)), Err)
+}
+
+/// Writes a table as its file's ending says.
+fn put(table: &Table, out: &Out) -> Result<(), Fault> {
+    let bytes = match ending(&out.out)? {
+        Ending::Csv => table.csv()?,
+        Ending::Json => table.json(),
+    };
+    write_out(out, &bytes)
+}
+
+/// Writes a table as CSV into the home folder, under a name that is not there yet; gives the file and the number of its rows.
+pub fn put_table_in_home(site: &Site, table: &Table) -> Result<(PathBuf, usize), Fault> {
+    let out = free_in_home(site, table.kind, "csv")?;
+    put(table, &Out { out: out.clone(), overwrite: false })?;
+    Ok((out, table.rows.len()))
 }
 
 fn told(table: &Table, out: &Out, json: bool) -> Result<u8, Fault> {
@@ -76,196 +94,6 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
             format!("{} does not say what it should be.", shown(path)),
             "Let its name end with .csv or .json.",
         )),
-    }
-}
-
-/// Comma-separated values as RFC 4180 has them.
-fn csv_of(table: &Table) -> Result<Vec<u8>, Fault> {
-    let failed = |error: csv::Error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), "");
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    writer.write_record(table.columns).map_err(failed)?;
-    for row in &table.rows {
-        let cells = row.iter().map(|value| match value {
-            Value::Null => String::new(),
-            Value::String(text) => text.clone(),
-            other => other.to_string(),
-        });
-        writer.write_record(cells).map_err(failed)?;
-    }
-    writer.into_inner().map_err(|error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), ""))
-}
-
-fn json_of(table: &Table) -> Vec<u8> {
-    let rows: Vec<Value> = table
-        .rows
-        .iter()
-        .map(|row| {
-            let fields = table.columns.iter().zip(row).map(|(name, value)| ((*name).to_string(), value.clone()));
-            Value::Object(fields.collect())
-        })
-        .collect();
-    let mut text =
-        serde_json::to_string_pretty(&json!({ "format": 1, "kind": table.kind, "rows": rows })).unwrap_or_default();
-    text.push('\n');
-    text.into_bytes()
-}
-
-fn games(survey: &Survey) -> Table {
-    let row = |game: &deft_barge_core::survey::Game| {
-        let launcher = survey.launcher(&game.launcher).map(|launcher| launcher.name.clone());
-        vec![
-            json!(game.id),
-            json!(game.found.title),
-            json!(launcher),
-            json!(game.drive),
-            json!(game.found.install.to_string_lossy()),
-            json!(game.size.on_disk.count()),
-            json!(game.size.apparent.count()),
-            json!(game.size.files),
-            json!(game.found.claim.map(deft_barge_core::bytes::Bytes::count)),
-            json!(game.found.last_run),
-            json!(game.update().is_some()),
-            json!(game.found.sealed),
-            json!(game.fault().map(crate::wording::place_fault)),
-        ]
-    };
-    Table {
-        kind: "games",
-        columns: &[
-            "id",
-            "title",
-            "launcher",
-            "drive",
-            "install",
-            "on_disk",
-            "apparent",
-            "files",
-            "claim",
-            "last_run",
-            "update_waits",
-            "sealed",
-            "fault",
-        ],
-        rows: survey.games.iter().map(row).collect(),
-    }
-}
-
-fn lots_of(plan: &Plan) -> Table {
-    let row = |(n, lot): (usize, &deft_barge_core::plan::PlannedLot)| {
-        let time = plan.timing.lots.get(n);
-        vec![
-            json!(n + 1),
-            json!(lot.title),
-            json!(lot.launcher_name),
-            json!(lot.from_drive),
-            json!(lot.to_drive),
-            json!(lot.source().to_string_lossy()),
-            json!(lot.to.to_string_lossy()),
-            json!(lot.size.on_disk.count()),
-            json!(lot.size.files),
-            json!(lot.previews.len()),
-            json!(time.map(|time| time.span.low.as_secs_f64())),
-            json!(time.map(|time| time.span.high.as_secs_f64())),
-        ]
-    };
-    Table {
-        kind: "plan",
-        columns: &[
-            "nth",
-            "title",
-            "launcher",
-            "from_drive",
-            "to_drive",
-            "from",
-            "to",
-            "on_disk",
-            "files",
-            "changes",
-            "seconds_at_least",
-            "seconds_at_most",
-        ],
-        rows: plan.lots.iter().enumerate().map(row).collect(),
-    }
-}
-
-fn all_lots(history: &History) -> impl Iterator<Item = (&HaulRow, &LotRow)> {
-    history.hauls.iter().flat_map(|haul| haul.lots.iter().map(move |lot| (haul, lot)))
-}
-
-fn proofs(history: &History) -> Table {
-    let row = |(haul, lot): (&HaulRow, &LotRow)| {
-        let proof = lot.proof.as_ref()?;
-        Some(vec![
-            json!(haul.id),
-            json!(lot.planned.title),
-            json!(proof.install.to_string_lossy()),
-            json!(proof.holds()),
-            json!(proof.files),
-            json!(proof.bytes.count()),
-            json!(proof.differ),
-            json!(proof.missing),
-            json!(proof.extra),
-            json!(proof.to_download.map(deft_barge_core::bytes::Bytes::count)),
-            json!(proof.read),
-            json!(proof.records_lead_here),
-        ])
-    };
-    Table {
-        kind: "proofs",
-        columns: &[
-            "haul",
-            "title",
-            "install",
-            "holds",
-            "files",
-            "bytes",
-            "differ",
-            "missing",
-            "extra",
-            "to_download",
-            "every_byte_read",
-            "records_lead_here",
-        ],
-        rows: all_lots(history).filter_map(row).collect(),
-    }
-}
-
-fn log(history: &History) -> Table {
-    let row = |(haul, lot): (&HaulRow, &LotRow)| {
-        vec![
-            json!(haul.id),
-            json!(haul.made),
-            json!(haul.returns),
-            json!(lot.planned.title),
-            json!(lot.planned.from_drive),
-            json!(lot.planned.to_drive),
-            json!(lot.planned.origin().to_string_lossy()),
-            json!(lot.planned.place().to_string_lossy()),
-            json!(lot.planned.size.on_disk.count()),
-            json!(lot.planned.size.files),
-            json!(lot.stage.word()),
-            json!(lot.holds_originals()),
-            json!(lot.error),
-        ]
-    };
-    Table {
-        kind: "log",
-        columns: &[
-            "haul",
-            "made",
-            "returns",
-            "title",
-            "from_drive",
-            "to_drive",
-            "from",
-            "to",
-            "on_disk",
-            "files",
-            "stage",
-            "holds_originals",
-            "error",
-        ],
-        rows: all_lots(history).map(row).collect(),
     }
 }
 

@@ -273,10 +273,9 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
 }
 
 fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, what: &str) -> Result<HaulRow, Fault> {
-    let hauls = journal.hauls()?;
     let found = match which.haul {
-        Some(number) => hauls.into_iter().find(|haul| haul.id.0 == number),
-        None => hauls.into_iter().find(fits),
+        Some(number) => journal.haul(HaulId(number))?,
+        None => journal.hauls()?.into_iter().find(fits),
     };
     found.ok_or_else(|| {
         let sentence = which
@@ -302,7 +301,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     let fits = |haul: &HaulRow| {
         haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
     };
-    let row = match journal.hauls()?.into_iter().find(HaulRow::unfinished) {
+    let row = match journal.live()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
         _ => newest(&journal, which, fits, "that can be returned")?,
     };

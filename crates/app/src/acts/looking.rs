@@ -1,7 +1,7 @@
 //! Commands that only look: survey, plan, log.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::History;
+use deft_barge_core::haul::{History, search_lines};
 use deft_barge_core::plan::{Mode, Plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -24,7 +24,7 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
         say_json("survey", value)?;
     } else {
         say(&survey_text(&survey))?;
-        if let Some(haul) = History::of(site).ok().as_ref().and_then(History::unfinished) {
+        if let Some(haul) = History::recent(site).ok().as_ref().and_then(History::unfinished) {
             let stages = haul.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word()));
             let stages = stages.collect::<Vec<_>>().join(", ");
             say(&format!(
@@ -157,7 +157,7 @@ pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
 /// Adds the stop that another haul is under way.
 pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
     use deft_barge_core::plan::{Finding, FindingKind};
-    if let Some(haul) = History::of(site)?.unfinished() {
+    if let Some(haul) = History::recent(site)?.unfinished() {
         plan.findings.insert(0, Finding::new(None, FindingKind::HaulUnfinished { haul: haul.id }));
     }
     Ok(())
@@ -214,14 +214,23 @@ pub(super) fn plan_text(plan: &Plan) -> String {
 }
 
 /// `log`
-pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
-    let history = History::of(site)?;
+pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, Fault> {
+    const NEWEST: usize = 20;
+    let search = words.join(" ");
+    let most = if all || (json && words.is_empty()) { usize::MAX } else { NEWEST };
+    let mut history =
+        History::with(site, &|lines| search_lines(lines, &search).take(most).map(|line| line.id).collect())?;
+    let wanted: Vec<HaulId> = history.search(&search).map(|line| line.id).collect();
+    let shown = &wanted[..wanted.len().min(most)];
+    history.hauls.retain(|haul| shown.contains(&haul.id));
     if json {
         say_json("log", to_json(&history)?)?;
         return Ok(0);
     }
-    if history.hauls.is_empty() {
+    if history.lines.is_empty() {
         say("Nothing was hauled yet.")?;
+    } else if wanted.is_empty() {
+        say(&format!("No haul has {:?} in a title, a drive, its day or its number.", line(&search)))?;
     }
     for held in history.held(site) {
         say(&format!(
@@ -248,7 +257,7 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
             "haul {}   {}   {}{returns}",
             haul.id,
             haul.made.strftime("%Y-%m-%d %H:%M UTC"),
-            wording::haul_state(haul)
+            wording::haul_state(&haul.into())
         ))?;
         for lot in &haul.lots {
             let planned = &lot.planned;
@@ -274,6 +283,10 @@ pub fn log(site: &Site, json: bool) -> Result<u8, Fault> {
         for event in told(haul.id) {
             say(&format!("    {}   {}", pad(&event.word, 6), line(&event.detail)))?;
         }
+    }
+    if wanted.len() > shown.len() {
+        let more = wanted.len() - shown.len();
+        say(&format!("{} more: deft-barge log --all, or search: deft-barge log WORDS", count(more as u64)))?;
     }
     Ok(0)
 }

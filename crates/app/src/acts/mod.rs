@@ -15,6 +15,7 @@ mod manners;
 mod records;
 mod reporting;
 mod suggesting;
+pub mod tables;
 
 pub use adopting::adopt;
 pub use around::data;
@@ -22,13 +23,13 @@ pub use auditing::{audit, export_checksums, start};
 pub use carrying::carry;
 pub use charting::{chart, put_in_home};
 pub use demo::demo;
-pub use exporting::export;
+pub use exporting::{export, put_table_in_home};
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
 pub use manners::{Names, completions, journal, man, settings};
 pub use records::{new_profile, profile, trace, traced};
-pub use reporting::report;
+pub use reporting::{put_report_in_home, report};
 pub use suggesting::{probe, suggest};
 
 use std::path::PathBuf;
@@ -50,7 +51,7 @@ use crate::show::teller;
 ///
 /// A journal that cannot be read spoils nothing but the list of held originals; the second value says why.
 fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
-    let (history, fault) = match History::of(site) {
+    let (history, fault) = match History::recent(site) {
         Ok(history) => (history, None),
         Err(error) => (History::default(), Some(error.into())),
     };

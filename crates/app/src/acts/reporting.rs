@@ -1,17 +1,18 @@
 //! `report`: what a haul was, as text, or as PDF with drawings.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, text_pages};
-use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{HaulRow, History, LotRow, Stage};
+use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::haul::{Event, HaulRow, History, LotRow, Passage, Stage};
 use deft_barge_core::plan::{Mode, Preview};
 use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
 use serde_json::json;
 
-use super::charting::write_out;
+use super::charting::{free_in_home, one_haul, write_out};
 use super::survey_site;
 use crate::arguments::Out;
 use crate::fault::{Fault, Kind};
@@ -20,17 +21,9 @@ use crate::wording;
 
 /// `report`
 pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: bool, json: bool) -> Result<u8, Fault> {
-    let history = History::of(site)?;
-    let found = match haul {
-        Some(number) => history.hauls.iter().find(|row| row.id.0 == number),
-        None => history.hauls.first(),
-    };
-    let row = found.ok_or_else(|| {
-        let sentence =
-            haul.map_or("Nothing was hauled yet.".to_string(), |number| format!("There is no haul {number}."));
-        Fault::usage(sentence, "See: deft-barge log")
-    })?;
-    let lines = lines(&history, row);
+    let (row, events) = one_haul(site, haul)?;
+    let passage = Passage::of(site, row.id)?;
+    let lines = lines(&row, &events, &passage);
     let text: String = lines.iter().map(|(weight, text)| as_text(*weight, text)).collect();
     let text = text.trim_start().to_string();
     let Some(path) = out else {
@@ -43,11 +36,7 @@ pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: boo
     let ending = path.extension().map(|ending| ending.to_string_lossy().to_lowercase());
     let bytes = match ending.as_deref() {
         Some("txt") => text.into_bytes(),
-        Some("pdf") => {
-            let mut pages = text_pages(&title(row), row.made, lines.get(1..).unwrap_or_default());
-            pages.extend(drawings(site, &history, row));
-            book(&pages).map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))?
-        }
+        Some("pdf") => as_pdf(site, &survey_site(site).0, &row, &passage, &lines)?,
         _ => {
             let sentence = format!("{} does not say what it should be.", shown(path));
             return Err(Fault::usage(sentence, "Let its name end with .txt or .pdf."));
@@ -62,8 +51,30 @@ pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: boo
     Ok(0)
 }
 
+fn as_pdf(
+    site: &Site,
+    survey: &Survey,
+    row: &HaulRow,
+    passage: &Passage,
+    lines: &[(Weight, String)],
+) -> Result<Vec<u8>, Fault> {
+    let mut pages = text_pages(&title(row), row.made, lines.get(1..).unwrap_or_default());
+    pages.extend(drawings(site, survey, row, passage)?);
+    book(&pages).map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))
+}
+
+/// Writes the report of a haul as PDF into the home folder, under a name that is not there yet; gives the file.
+pub fn put_report_in_home(site: &Site, survey: &Survey, haul: HaulId) -> Result<PathBuf, Fault> {
+    let (row, events) = one_haul(site, Some(haul.0))?;
+    let passage = Passage::of(site, haul)?;
+    let bytes = as_pdf(site, survey, &row, &passage, &lines(&row, &events, &passage))?;
+    let out = free_in_home(site, &format!("haul {haul} report"), "pdf")?;
+    write_out(&Out { out: out.clone(), overwrite: false }, &bytes)?;
+    Ok(out)
+}
+
 fn title(row: &HaulRow) -> String {
-    format!("Haul {}: {}", row.id, wording::haul_state(row))
+    format!("Haul {}: {}", row.id, wording::haul_state(&row.into()))
 }
 
 fn as_text(weight: Weight, text: &str) -> String {
@@ -74,14 +85,22 @@ fn as_text(weight: Weight, text: &str) -> String {
     }
 }
 
-/// What lies now on each drive that the haul went to, and the months.
-fn drawings(site: &Site, history: &History, row: &HaulRow) -> Vec<Drawing> {
-    let (survey, _) = survey_site(site);
+/// How the haul went, what lies now on each drive that it went to, and the months.
+fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Passage) -> Result<Vec<Drawing>, Fault> {
     let mut drives: Vec<&str> = row.lots.iter().map(|lot| lot.planned.to_drive.as_str()).collect();
     drives.sort_unstable();
     drives.dedup();
-    let cargo = drives.into_iter().filter_map(|drive| cargo(&survey, drive));
-    cargo.chain([months(history, survey.made)]).collect()
+    let mut all = Vec::new();
+    // Of records alone and of older journals nothing is known that could be drawn.
+    if !passage.marks.is_empty() {
+        all.push(timeline(row, passage));
+    }
+    if !passage.pulses.is_empty() {
+        all.push(rate(row, passage));
+    }
+    all.extend(drives.into_iter().filter_map(|drive| cargo(survey, drive)));
+    all.push(months(&History::recent(site)?.lines, &History::released(site)?, survey.made));
+    Ok(all)
 }
 
 fn date(at: Timestamp) -> String {
@@ -89,10 +108,9 @@ fn date(at: Timestamp) -> String {
 }
 
 /// The lines of a report, in their order.
-fn lines(history: &History, row: &HaulRow) -> Vec<(Weight, String)> {
+fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, String)> {
     let mut out = vec![(Weight::Heading, title(row)), (Weight::Text, format!("begun       {}", date(row.made)))];
-    let own = || history.events.iter().filter(|event| event.haul == row.id);
-    if let Some(last) = own().map(|event| event.at).max() {
+    if let Some(last) = events.iter().map(|event| event.at).max() {
         out.push((Weight::Text, format!("last act    {}", date(last))));
     }
     if let Some(of) = row.returns {
@@ -107,18 +125,16 @@ fn lines(history: &History, row: &HaulRow) -> Vec<(Weight, String)> {
         out.push((Weight::Text, format!("held        {held} of originals, until they are let go")));
     }
     for lot in &row.lots {
-        out.extend(lot_lines(history, row, lot));
+        out.extend(lot_lines(lot, passage));
     }
     out.push((Weight::Heading, "What happened".into()));
-    let mut events: Vec<_> = own().collect();
-    events.reverse();
-    for event in events {
+    for event in events.iter().rev() {
         out.push((Weight::Text, line(format!("{}   {} {}", date(event.at), event.word, event.detail).trim_end())));
     }
     out
 }
 
-fn lot_lines(history: &History, row: &HaulRow, lot: &LotRow) -> Vec<(Weight, String)> {
+fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
     let planned = &lot.planned;
     let mut out = vec![(Weight::Heading, line(&planned.title))];
     let mut say = |label: &str, text: String| out.push((Weight::Text, format!("{label:11} {text}")));
@@ -130,15 +146,8 @@ fn lot_lines(history: &History, row: &HaulRow, lot: &LotRow) -> Vec<(Weight, Str
         say("to", format!("{}   {}", line(&planned.to_drive), shown(planned.place())));
         say("size", format!("{} on disk, {} files", planned.size.on_disk, count(planned.size.files)));
     }
-    let proved = history.events.iter().find(|event| event.lot == Some(lot.id) && event.word == "proved");
-    let took = proved.and_then(|event| Duration::try_from(event.at.duration_since(row.made)).ok());
-    if let Some(took) = took.filter(|_| planned.mode == Mode::Copy) {
-        let rate = planned.size.on_disk.count() as f64 / took.as_secs_f64().max(0.001);
-        // From the haul's beginning: lots before it are in that time too.
-        say(
-            "proved",
-            format!("{} after the haul began, {}/s on the whole", wording::about(took), Bytes::new(rate as u64)),
-        );
+    for (label, text) in times(lot.id, passage) {
+        say(label, text);
     }
     say("stage", lot.stage.word().into());
     if let Stage::Released { left } = lot.stage
@@ -160,6 +169,30 @@ fn lot_lines(history: &History, row: &HaulRow, lot: &LotRow) -> Vec<(Weight, Str
         say("changes", wording::plural(planned.previews.len(), "record", "records"));
     }
     out.extend(planned.previews.iter().flat_map(preview_lines));
+    out
+}
+
+/// When a lot was begun, copied and proved, and how fast.
+fn times(lot: LotId, passage: &Passage) -> Vec<(&'static str, String)> {
+    let marks = || passage.marks.iter().filter(|mark| mark.lot == lot);
+    let first = |word: &str| marks().find(|mark| mark.word == word).map(|mark| mark.at);
+    let mut out = Vec::new();
+    out.extend(first("copying").map(|at| ("begun", date(at))));
+    let pulses: Vec<_> = passage.pulses.iter().filter(|pulse| pulse.lot == lot).collect();
+    if let (Some(begun), Some(compared)) = (first("copying"), first("compared")) {
+        let took = Duration::try_from(compared.duration_since(begun)).unwrap_or_default();
+        let copied = pulses.last().map_or(Bytes::ZERO, |pulse| pulse.copied);
+        let rate = Bytes::new((copied.count() as f64 / took.as_secs_f64().max(0.001)) as u64);
+        // Pauses are in that time too.
+        let stops = marks().filter(|mark| matches!(mark.word.as_str(), "paused" | "stopped" | "resumed")).count();
+        let pauses = if stops > 0 { ", breaks among it" } else { "" };
+        out.push(("compared", format!("{} after that{pauses}, {rate}/s", wording::about(took))));
+    }
+    if let Some(low) = pulses.iter().filter_map(|pulse| pulse.limit).min() {
+        out.push(("limit", format!("{low}/s, for some of the time at least")));
+    }
+    out.extend(first("proved").map(|at| ("proved", date(at))));
+    out.extend(first("released").map(|at| ("released", date(at))));
     out
 }
 

@@ -9,8 +9,8 @@ use crossbeam_channel::{Sender, unbounded};
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::finds::{FindPhase, find};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, History, Journal, LotRow, Stage, give_up_rest, look_closer, prove_haul,
-    release_haul, return_haul, return_lots, tally_files,
+    Control, Haul, HaulError, HaulEvent, HaulRow, History, Journal, LogLine, LotRow, Passage, Stage, give_up_rest,
+    look_closer, prove_haul, release_haul, return_haul, return_lots, tally_files,
 };
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::plan::{
@@ -24,10 +24,11 @@ use deft_barge_harbor::world;
 
 use super::apart::{follow, leave_running, wish};
 use super::guiding::Guide;
+use super::keys::View;
 use super::lanes::Heard;
 use super::state::{Act, Errand, Event, Picture, State, Work};
 use super::tasks::{Task, do_task};
-use crate::acts::{drafts, new_profile};
+use crate::acts::{drafts, new_profile, tables};
 use crate::fault::{Fault, Kind};
 use crate::show::{Teller, Told, count, path as shown};
 
@@ -60,7 +61,7 @@ impl Conductor {
                 });
             }
             Act::Find => {
-                let (Some(survey), history) = (state.survey.clone(), state.history.clone()) else { return };
+                let Some(survey) = state.survey.clone() else { return };
                 thread::spawn(move || {
                     let report = |phase: FindPhase| {
                         // Of many folders every tenth is told, so that nobody waits for the telling.
@@ -69,6 +70,8 @@ impl Conductor {
                             let _ = tell.send(Event::Passing(text));
                         }
                     };
+                    // What lies about may be of a haul of long ago.
+                    let history = History::of(&site).unwrap_or_default();
                     let lying = find(&site, &survey, &history, &report);
                     let _ = tell.send(Event::Found(lying, anchors(&site, &survey)));
                 });
@@ -143,26 +146,46 @@ impl Conductor {
                 });
             }
             Act::Demo => self.demo(),
-            Act::Draw(picture) => {
+            Act::ReadHaul(id) => {
+                thread::spawn(move || match History::one(&site, id) {
+                    Ok(Some((haul, events))) => drop(tell.send(Event::HaulRead(Box::new(haul), events))),
+                    Ok(None) => {}
+                    Err(error) => drop(tell.send(Event::Said(Fault::from(error).text()))),
+                });
+            }
+            Act::Draw(pictures) => {
                 let Some(survey) = state.survey.clone() else { return };
-                let (plan, history) = (state.plan.clone(), state.history.clone());
-                thread::spawn(move || {
-                    let drawing = match &picture {
-                        Picture::Cargo(drive) => deft_barge_charts::cargo(&survey, drive),
-                        Picture::History => Some(deft_barge_charts::history(&history, survey.made)),
-                        Picture::Plan => Some(deft_barge_charts::hulls(&survey, plan.as_ref())),
-                        Picture::Drives => Some(deft_barge_charts::hulls(&survey, None)),
-                    };
-                    let said = drawing.map(|drawing| crate::acts::put_in_home(&site, &drawing));
-                    let said = said.unwrap_or_else(|| Err(Fault::usage("There is nothing to draw.", "")));
-                    let _ = tell.send(Event::Said(match said {
-                        Ok(path) => format!("Drawn in {}.", shown(&path)),
-                        Err(fault) => fault.text(),
-                    }));
+                let (plan, lines) = (state.plan.clone(), state.history.lines.clone());
+                self.say_when_written(move |site| draw_all(site, &survey, plan.as_ref(), &lines, &pictures));
+            }
+            Act::Table(view) => {
+                let Some(survey) = state.survey.clone() else { return };
+                let plan = state.plan.clone();
+                self.say_when_written(move |site| {
+                    let table = table_of(site, view, &survey, plan.as_ref())?;
+                    let (file, rows) = crate::acts::put_table_in_home(site, &table)?;
+                    let lines = crate::wording::plural(rows, "line is", "lines are");
+                    Ok(format!("{lines} in {}.", shown(&file)))
+                });
+            }
+            Act::Report(id) => {
+                let Some(survey) = state.survey.clone() else { return };
+                self.say_when_written(move |site| {
+                    let file = crate::acts::put_report_in_home(site, &survey, id)?;
+                    Ok(format!("The report of haul {id} is in {}.", shown(&file)))
                 });
             }
             Act::Ring(_) | Act::Leave | Act::Suspend => {}
         }
+    }
+
+    /// Writes files beside everything else, and says where they went or why not.
+    fn say_when_written(&self, write: impl FnOnce(&Site) -> Result<String, Fault> + Send + 'static) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        thread::spawn(move || {
+            let said = write(&site).unwrap_or_else(|fault| fault.text());
+            let _ = tell.send(Event::Said(said));
+        });
     }
 
     /// What is to be said when the terminal is given back.
@@ -184,7 +207,7 @@ impl Conductor {
         let (first, what_if) = (state.survey.is_none(), state.what_if.clone());
         thread::spawn(move || {
             if first {
-                let held = History::of(&site).map(|history| history.held(&site)).unwrap_or_default();
+                let held = History::recent(&site).map(|history| history.held(&site)).unwrap_or_default();
                 let _ = tell.send(Event::Sketched(Box::new(sketch(&site, held))));
                 thread::spawn({
                     let (site, tell) = (Arc::clone(&site), tell.clone());
@@ -241,6 +264,52 @@ fn lot_of(state: &State, id: LotId) -> Option<LotRow> {
     state.history.hauls.iter().flat_map(|haul| &haul.lots).find(|lot| lot.id == id).cloned()
 }
 
+/// Draws pictures into the home folder, and says where they went.
+fn draw_all(
+    site: &Site,
+    survey: &Survey,
+    plan: Option<&Plan>,
+    lines: &[LogLine],
+    pictures: &[Picture],
+) -> Result<String, Fault> {
+    let went = |id: HaulId| -> Result<Option<(HaulRow, Passage)>, Fault> {
+        let row = History::one(site, id)?.map(|(row, _)| row);
+        Ok(row.map(|row| Passage::of(site, id).map(|passage| (row, passage))).transpose()?)
+    };
+    let mut files = Vec::new();
+    for picture in pictures {
+        let drawing = match picture {
+            Picture::Cargo(drive) => deft_barge_charts::cargo(survey, drive),
+            Picture::History => Some(deft_barge_charts::history(lines, &History::released(site)?, survey.made)),
+            Picture::Plan => Some(deft_barge_charts::hulls(survey, plan)),
+            Picture::Loads => plan.map(deft_barge_charts::loads),
+            Picture::Order => plan.map(deft_barge_charts::order),
+            Picture::Timeline(id) => went(*id)?.map(|(row, passage)| deft_barge_charts::timeline(&row, &passage)),
+            Picture::Rate(id) => went(*id)?.map(|(row, passage)| deft_barge_charts::rate(&row, &passage)),
+            Picture::Drives => Some(deft_barge_charts::hulls(survey, None)),
+        };
+        if let Some(drawing) = drawing {
+            files.push(shown(&crate::acts::put_in_home(site, &drawing)?));
+        }
+    }
+    match files.as_slice() {
+        [] => Err(Fault::usage("There is nothing to draw.", "")),
+        files => Ok(format!("Drawn in {}.", files.join(", "))),
+    }
+}
+
+/// What a view lists.
+fn table_of(site: &Site, view: View, survey: &Survey, plan: Option<&Plan>) -> Result<tables::Table, Fault> {
+    Ok(match view {
+        View::Drives => tables::games(survey),
+        View::Haul => tables::lots(plan.ok_or_else(|| Fault::usage("There is no plan.", ""))?),
+        View::Running | View::Log => tables::log(&History::of(site)?),
+        View::Proof => tables::proofs(&History::of(site)?),
+        View::Records => tables::records(survey),
+        View::Finds => tables::finds(&find(site, survey, &History::of(site)?, &|_| {})),
+    })
+}
+
 /// Tells what a program tells that was left running, until it has ended.
 fn follow_apart(site: &Site, tell: &Sender<Event>) {
     let Some(mut following) = follow(site) else { return };
@@ -266,7 +335,7 @@ fn profiles(site: &Site) -> Vec<String> {
 }
 
 pub(super) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
-    let history = History::of(site);
+    let history = History::recent(site);
     let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
     let mut survey = survey(site, held, report);
     // Not to know a drive again later is no reason to fail now.

@@ -1,5 +1,6 @@
 //! What each wish does: moves a cursor, changes the draft, asks, or gives an act.
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
 use deft_barge_core::plan::{Adoption, Aim, LibraryWish, Links, MakeLetters, Policy, Trial};
 
@@ -83,6 +84,7 @@ impl State {
             Wish::Refresh => return vec![Act::Survey],
             Wish::Help => self.help = Some(0),
             Wish::Palette => self.chooser = Some(Chooser::acts()),
+            Wish::Find if self.view == View::Log => self.type_in(Typed::SearchLog, self.ledger.search.clone()),
             Wish::Find => self.chooser = Some(Chooser::games()),
             Wish::Theme => {
                 self.ground = if self.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
@@ -91,7 +93,9 @@ impl State {
             Wish::Quit => return self.leave(),
             Wish::Suspend => return vec![Act::Suspend],
             Wish::Act(act) => return self.act_on_find(act),
-            Wish::Draw => return self.draw_into_file(),
+            Wish::Draw => return self.draw_into_files(),
+            Wish::Table => return self.table_into_file(),
+            Wish::Report => return self.report_into_file(),
             Wish::Demo => {
                 let text = "Make the demo world (some hundred MB in your data folder), and go there?";
                 self.question = Some(Question::yes(text, Answer::Demo));
@@ -168,20 +172,63 @@ impl State {
         self.game_here().map(|game| (game.id.0.clone(), game.found.title.clone()))
     }
 
-    /// Has drawn what the view shows: the plan, the history, the cargo of the drive in focus, or all drives.
-    fn draw_into_file(&mut self) -> Vec<Act> {
-        let Some(survey) = self.survey.as_ref().filter(|survey| survey.measured) else {
+    /// Whether games are measured; else says so.
+    fn are_measured(&mut self) -> bool {
+        let measured = self.survey.as_ref().is_some_and(|survey| survey.measured);
+        if !measured {
             self.message = Some("Games are being measured; a moment.".into());
+        }
+        measured
+    }
+
+    /// The haul that is told of: the one under the cursor of the Log, or whose proof is looked at, or the newest.
+    fn haul_meant(&self) -> Option<HaulId> {
+        let here = match self.view {
+            View::Log => self.haul_id_here(),
+            View::Proof => self.proofs.haul,
+            _ => None,
+        };
+        here.or_else(|| self.history.lines.first().map(|line| line.id))
+    }
+
+    /// Has drawn what the view shows: the plan, how a haul went and the months, the cargo of the drive in focus, or all drives.
+    fn draw_into_files(&mut self) -> Vec<Act> {
+        if !self.are_measured() {
+            return Vec::new();
+        }
+        let drive = self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drive).map(|s| s.drive.name.clone());
+        let haul = self.haul_meant();
+        let went = |id| [Picture::Timeline(id), Picture::Rate(id)];
+        let pictures = match self.view {
+            View::Haul if self.plan.is_some() => vec![Picture::Plan, Picture::Loads, Picture::Order],
+            View::Log => haul.into_iter().flat_map(went).chain([Picture::History]).collect(),
+            View::Running | View::Proof => match haul {
+                Some(id) => went(id).into(),
+                None => vec![Picture::Drives],
+            },
+            View::Drives if self.draft.lots.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
+            _ => vec![Picture::Drives],
+        };
+        vec![Act::Draw(pictures)]
+    }
+
+    fn table_into_file(&mut self) -> Vec<Act> {
+        if !self.are_measured() {
+            return Vec::new();
+        }
+        if self.view == View::Haul && self.plan.is_none() {
+            self.message = Some("There is no plan that could be written down.".into());
+            return Vec::new();
+        }
+        vec![Act::Table(self.view)]
+    }
+
+    fn report_into_file(&mut self) -> Vec<Act> {
+        let Some(id) = self.haul_meant() else {
+            self.message = Some("Nothing was hauled yet that could be told of.".into());
             return Vec::new();
         };
-        let drive = survey.drives.get(self.drive).map(|state| state.drive.name.clone());
-        let picture = match self.view {
-            View::Haul if self.plan.is_some() => Picture::Plan,
-            View::Log => Picture::History,
-            View::Drives if self.draft.lots.is_empty() => drive.map_or(Picture::Drives, Picture::Cargo),
-            _ => Picture::Drives,
-        };
-        vec![Act::Draw(picture)]
+        vec![Act::Report(id)]
     }
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {

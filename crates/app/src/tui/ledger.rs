@@ -5,7 +5,8 @@ use deft_barge_core::haul::HaulRow;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
-use super::state::State;
+use super::keys::View;
+use super::state::{Act, State};
 
 /// A line of the Log.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -21,17 +22,26 @@ pub enum LogRow {
 pub struct Ledger {
     pub rows: Vec<LogRow>,
     pub cursor: usize,
+    /// What is searched for; empty shows all.
+    pub search: String,
+    /// Hauls that fit the search.
+    pub found: usize,
+    /// A haul that is being read whole.
+    asked: Option<HaulId>,
 }
 
 impl State {
     /// Works out the lines of the Log, after the journal was read.
     pub(super) fn relog(&mut self) {
-        let here = self.haul_here().map(|haul| haul.id);
+        let here = self.haul_id_here();
         let mut rows = Vec::new();
+        // Who searches does not look for what is held.
         let held = self.survey.iter().flat_map(|survey| &survey.held).enumerate();
+        let held = held.filter(|_| self.ledger.search.is_empty());
         rows.extend(held.map(|(n, held)| LogRow::Held(n, held.haul)));
-        let mut day = None;
-        for haul in &self.history.hauls {
+        let (mut day, mut found) = (None, 0);
+        for haul in self.history.search(&self.ledger.search) {
+            found += 1;
             let on = haul.made.to_zoned(TimeZone::system()).date();
             if day.replace(on) != Some(on) {
                 rows.push(LogRow::Day(on));
@@ -39,18 +49,41 @@ impl State {
             rows.push(LogRow::Haul(haul.id));
         }
         let at = here.and_then(|here| rows.iter().position(|row| *row == LogRow::Haul(here)));
-        self.ledger.rows = rows;
+        (self.ledger.rows, self.ledger.found, self.ledger.asked) = (rows, found, None);
         self.ledger.cursor = at.unwrap_or(0);
         if matches!(self.ledger.rows.get(self.ledger.cursor), Some(LogRow::Day(_))) {
             self.ledger.cursor += 1;
         }
     }
 
-    /// The haul under the cursor of the Log.
-    pub fn haul_here(&self) -> Option<&HaulRow> {
+    /// The number of the haul under the cursor of the Log.
+    pub(super) fn haul_id_here(&self) -> Option<HaulId> {
         match self.ledger.rows.get(self.ledger.cursor)? {
-            LogRow::Held(_, id) | LogRow::Haul(id) => self.history.haul(*id),
+            LogRow::Held(_, id) | LogRow::Haul(id) => Some(*id),
             LogRow::Day(_) => None,
+        }
+    }
+
+    /// The haul under the cursor of the Log, once it was read.
+    pub fn haul_here(&self) -> Option<&HaulRow> {
+        self.history.haul(self.haul_id_here()?)
+    }
+
+    /// Asks once for the haul under the cursor of the Log where only its line is known.
+    pub(super) fn read_haul_here(&mut self) -> Option<Act> {
+        let id = self.haul_id_here().filter(|_| self.view == View::Log)?;
+        let wanted = self.history.haul(id).is_none() && self.ledger.asked != Some(id);
+        wanted.then(|| {
+            self.ledger.asked = Some(id);
+            Act::ReadHaul(id)
+        })
+    }
+
+    /// Shows the hauls of the log that fit these words alone.
+    pub(super) fn search_log(&mut self, text: &str) {
+        if self.ledger.search != text {
+            text.clone_into(&mut self.ledger.search);
+            self.relog();
         }
     }
 

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
-use deft_barge_core::haul::{Closer, HaulRow, History, Proof, TallyFile};
+use deft_barge_core::haul::{Closer, Event as LogEvent, HaulRow, History, Proof, TallyFile};
 use deft_barge_core::plan::{
     Adoption, Anchor, Draft, DraftFile, Finding, FindingKind, LibraryWish, Load, Plan, Policy, Weight, WhatIf,
     projected,
@@ -38,6 +38,8 @@ pub enum Event {
     /// A key, the mouse, or what is pasted.
     Input(Input),
     Tick,
+    /// A haul of the log was read whole.
+    HaulRead(Box<HaulRow>, Vec<LogEvent>),
     Measured {
         done: usize,
         of: usize,
@@ -103,8 +105,14 @@ pub enum Act {
     Tree(LotId),
     /// Look at one file of a lot block by block.
     Closer(LotId, PathBuf),
-    /// Draw into a file of the home folder.
-    Draw(Picture),
+    /// Read a haul of the log whole.
+    ReadHaul(HaulId),
+    /// Draw into files of the home folder.
+    Draw(Vec<Picture>),
+    /// Write what a view lists into a file of the home folder.
+    Table(View),
+    /// Write the report of a haul into a file of the home folder.
+    Report(HaulId),
     /// Ring the bell and set the title.
     Ring(String),
     /// Have the haul go on without the interface.
@@ -120,7 +128,11 @@ pub enum Act {
 pub enum Picture {
     Drives,
     Plan,
+    Loads,
+    Order,
     Cargo(String),
+    Timeline(HaulId),
+    Rate(HaulId),
     History,
 }
 
@@ -330,12 +342,19 @@ impl State {
 
     /// Takes an event and says what is to be done.
     pub fn update(&mut self, event: Event) -> Vec<Act> {
+        let mut acts = self.taken(event);
+        acts.extend(self.read_haul_here());
+        acts
+    }
+
+    fn taken(&mut self, event: Event) -> Vec<Act> {
         match event {
             Event::Input(input) => return self.input(input),
             Event::Tick => return self.tick(),
             Event::Measured { done, of } => self.measured = (done, of),
             Event::Passing(text) => self.passing = text,
             Event::Sketched(survey) => self.sketched(*survey),
+            Event::HaulRead(haul, events) => self.history.add(*haul, events),
             Event::Surveyed(survey, history, profiles) => {
                 self.profiles = profiles;
                 return self.surveyed(*survey, *history);

@@ -47,6 +47,8 @@ pub enum Typed {
     AdoptAs,
     /// Another copy of a file that cannot be read.
     TakeFrom(PathBuf),
+    /// What the Log is searched for; it is shown while it is typed.
+    SearchLog,
     /// The file that checksums are written to, of a haul's lots or of one of them.
     ExportTo(HaulId, Option<LotId>),
 }
@@ -75,6 +77,9 @@ impl Typed {
             }
             Self::Reanchor => ("Which path has become which?", "OLD NEW"),
             Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file"),
+            Self::SearchLog => {
+                ("What should the log be searched for?", "titles, drives, days such as 2026-11, numbers; esc shows all")
+            }
             Self::ExportTo(..) => ("Which file should the checksums be written to?", "one that is not there yet"),
         }
     }
@@ -97,9 +102,17 @@ impl State {
             }
             KeyCode::Char(c) if !ctrl => typing.text.push(c),
             KeyCode::Backspace => drop(typing.text.pop()),
-            KeyCode::Esc => return Vec::new(),
+            KeyCode::Esc => {
+                if typing.what == Typed::SearchLog {
+                    self.search_log("");
+                }
+                return Vec::new();
+            }
             KeyCode::Enter => return self.typed(typing),
             _ => {}
+        }
+        if typing.what == Typed::SearchLog {
+            self.search_log(&typing.text);
         }
         self.typing = Some(typing);
         Vec::new()
@@ -110,6 +123,10 @@ impl State {
         let text: String = text.lines().next().unwrap_or_default().chars().filter(|c| !c.is_control()).collect();
         if let Some(typing) = &mut self.typing {
             typing.text.push_str(&text);
+            if typing.what == Typed::SearchLog {
+                let text = typing.text.clone();
+                self.search_log(&text);
+            }
         } else if let Some(chooser) = &mut self.chooser {
             chooser.text.push_str(&text);
             self.choices();
@@ -124,6 +141,8 @@ impl State {
             return Vec::new();
         }
         match typing.what {
+            // It is shown already.
+            Typed::SearchLog => {}
             Typed::Room => match text.parse::<Bytes>() {
                 Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
                 Err(why) => self.message = Some(format!("{why}.")),

@@ -50,6 +50,7 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         links: work.lot.planned.links == Links::Copies,
         pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.lot.planned.to_drive)),
         progress: progress_of(work)?,
+        pulse: work.journal.next_pulse(work.lot.id)?,
         hints: Vec::new(),
         given: 0,
         ended: 0,
@@ -91,6 +92,8 @@ struct Hearing<'a, 'w> {
     links: bool,
     pace: Pace,
     progress: Progress,
+    /// Number of the next moment that may be kept.
+    pulse: u64,
     hints: Vec<Hint>,
     /// Files that the hands got, and those that they are done with.
     given: u64,
@@ -135,7 +138,7 @@ impl Hearing<'_, '_> {
             }
             if self.pace.due() {
                 self.write_down()?;
-                self.report();
+                self.report()?;
                 self.warn(crew);
             }
         }
@@ -144,7 +147,7 @@ impl Hearing<'_, '_> {
             self.take(message, &mut first);
         }
         self.write_down()?;
-        self.report();
+        self.report()?;
         first
     }
 
@@ -241,10 +244,14 @@ impl Hearing<'_, '_> {
         Ok(())
     }
 
-    fn report(&mut self) {
+    fn report(&mut self) -> Result<(), HaulError> {
+        let limit = self.work.stop.limit();
         self.progress.reckon(&mut self.pace);
-        self.progress.hold_to(self.work.stop.limit());
+        self.progress.hold_to(limit);
+        self.work.journal.put_pulse(self.pulse, &self.progress, limit)?;
+        self.pulse += 1;
         (self.work.report)(HaulEvent::Progress(self.progress.clone()));
+        Ok(())
     }
 
     /// Says that a drive does not answer.

@@ -1,6 +1,6 @@
 //! What the journal holds, read: hauls, lots, tallies and the log. Reading takes no lock and changes nothing.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -8,10 +8,11 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
-use rusqlite::{Connection, OpenFlags, OptionalExtension, Row, params};
+use rusqlite::{Connection, OpenFlags, OptionalExtension, Row, params, params_from_iter};
 use serde::Serialize;
 
 use super::journal::JournalError;
+use super::lines::{LogLine, holds_originals};
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::{VERSION, bring_up, is_of_version_3};
@@ -22,6 +23,9 @@ use crate::survey::Held;
 use crate::tally::{BlockHash, Entry, EntryKind, LotPath};
 
 type Result<T> = std::result::Result<T, JournalError>;
+
+/// Hauls that were read whole, and what the log tells of them.
+type Whole = (Vec<HaulRow>, Vec<Event>);
 
 /// What was seen of a finished copy: its own inode and time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -115,11 +119,7 @@ impl LotRow {
 
     /// Whether it still holds originals: compared and repointed, and not yet released.
     pub fn holds_originals(&self) -> bool {
-        matches!(self.planned.mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
-            && !self.planned.keeps
-            // An old copy that is not the same as the one that stays is left alone.
-            && !(self.planned.mode == Mode::Spare && self.stage == Stage::Proved { holds: false })
-            && matches!(self.stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
+        holds_originals(self.planned.mode, self.planned.keeps, &self.stage)
     }
 }
 
@@ -179,7 +179,10 @@ pub struct Event {
 /// What the journal tells to somebody who only looks.
 #[derive(Clone, Debug, Default, Serialize)]
 pub struct History {
-    /// Hauls, newest first.
+    /// Every haul as a line shows it, newest first.
+    #[serde(skip)]
+    pub lines: Vec<LogLine>,
+    /// Hauls with all that is known of them, newest first: every one, or those that [`History::recent`] reads.
     pub hauls: Vec<HaulRow>,
     /// The log, newest first.
     pub events: Vec<Event>,
@@ -188,8 +191,56 @@ pub struct History {
 }
 
 impl History {
-    /// Reads the journal of a site without taking its lock; a site without one has an empty history.
+    /// Reads the journal of a site without taking its lock; a site without one has an empty history. Every haul is read whole.
     pub fn of(site: &Site) -> Result<Self> {
+        Self::read(site, &|reader, _| Ok((reader.hauls()?, reader.events(None)?)))
+    }
+
+    /// Reads a line of every haul, and whole only those that are under way, hold originals or owe something, and the newest ones:
+    /// quick however long the log is.
+    pub fn recent(site: &Site) -> Result<Self> {
+        /// Hauls that are read whole whatever they are.
+        const NEWEST: usize = 20;
+        Self::with(site, &|lines| lines.iter().take(NEWEST).map(|line| line.id).collect())
+    }
+
+    /// Does the same with other hauls than the newest ones: `chosen` names them.
+    pub fn with(site: &Site, chosen: &dyn Fn(&[LogLine]) -> Vec<HaulId>) -> Result<Self> {
+        Self::read(site, &|reader, lines| {
+            let mut wanted = reader.live()?.0;
+            wanted.extend(chosen(lines));
+            let hauls = reader.some_hauls(Some(&wanted))?;
+            // What no haul has done stands under none.
+            wanted.push(HaulId(0));
+            Ok((hauls, reader.events(Some(&wanted))?))
+        })
+    }
+
+    /// Reads one haul whole, with what the log tells of it; `None` if there is none of this number.
+    pub fn one(site: &Site, id: HaulId) -> Result<Option<(HaulRow, Vec<Event>)>> {
+        let Some(reader) = reader(site)? else { return Ok(None) };
+        let Some(haul) = reader.haul(id)? else { return Ok(None) };
+        Ok(Some((haul, reader.events(Some(&[id]))?)))
+    }
+
+    /// When the originals of lots were let go, as the log tells it.
+    pub fn released(site: &Site) -> Result<BTreeMap<LotId, Timestamp>> {
+        reader(site)?.map_or_else(|| Ok(BTreeMap::new()), |reader| reader.released())
+    }
+
+    /// Adds a haul that was read alone, in its place; instead of what is there of it.
+    pub fn add(&mut self, haul: HaulRow, events: Vec<Event>) {
+        self.events.retain(|event| event.haul != haul.id);
+        self.events.extend(events);
+        let at = self.hauls.partition_point(|other| other.id > haul.id);
+        if self.hauls.get(at).is_some_and(|other| other.id == haul.id) {
+            self.hauls[at] = haul;
+        } else {
+            self.hauls.insert(at, haul);
+        }
+    }
+
+    fn read(site: &Site, rest: &dyn Fn(&Reader, &[LogLine]) -> Result<Whole>) -> Result<Self> {
         let Some(reader) = reader(site)? else { return Ok(Self::default()) };
         let version = reader.version()?;
         if version == 0 {
@@ -200,7 +251,9 @@ impl History {
         if version > VERSION {
             reader.check_version()?;
         }
-        Ok(Self { hauls: reader.hauls()?, events: reader.events()?, speeds: reader.speeds()? })
+        let lines = reader.lines()?;
+        let (hauls, events) = rest(&reader, &lines)?;
+        Ok(Self { lines, hauls, events, speeds: reader.speeds()? })
     }
 
     /// Originals that are still held, as a survey shows them.
@@ -220,9 +273,14 @@ impl History {
         lots.map(held).collect()
     }
 
-    /// The haul of this number.
+    /// The haul of this number, if it was read whole.
     pub fn haul(&self, id: HaulId) -> Option<&HaulRow> {
         self.hauls.iter().find(|haul| haul.id == id)
+    }
+
+    /// The line of the haul of this number.
+    pub fn line(&self, id: HaulId) -> Option<&LogLine> {
+        self.lines.binary_search_by(|line| id.cmp(&line.id)).ok().map(|at| &self.lines[at])
     }
 
     /// The haul that is under way, if there is one.
@@ -269,6 +327,16 @@ const PAGE: usize = 1000;
 
 fn joined(s: i64, ns: i64) -> i128 {
     i128::from(s) * 1_000_000_000 + i128::from(ns)
+}
+
+/// Numbers as a document that the database reads as a table.
+fn numbers(of: &[HaulId]) -> String {
+    serde_json::json!(of.iter().map(|id| id.0).collect::<Vec<_>>()).to_string()
+}
+
+/// The condition that a column is one of these; every row fits if there are none given.
+fn among(column: &str, only: Option<&str>) -> String {
+    only.map_or_else(String::new, |_| format!("where {column} in (select value from json_each(?1))"))
 }
 
 pub(super) fn path_of(bytes: Vec<u8>) -> PathBuf {
@@ -320,7 +388,7 @@ impl Reader {
 
     /// The haul of this number alone.
     pub(super) fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
-        Ok(self.some_hauls(Some(id))?.pop())
+        Ok(self.some_hauls(Some(&[id]))?.pop())
     }
 
     /// The lot of this number alone.
@@ -333,13 +401,15 @@ impl Reader {
         Ok(self.haul(HaulId(haul))?.and_then(|haul| haul.lots.into_iter().find(|lot| lot.id == id)))
     }
 
-    /// Reads hauls with their lots: a query for each table, however many hauls there are, and the rows by all cores.
-    fn some_hauls(&self, only: Option<HaulId>) -> Result<Vec<HaulRow>> {
-        let only = only.map(|id| id.0);
+    /// Reads hauls with their lots, all or these: a query for each table, however many hauls there are, and the rows by all cores.
+    /// Newest first.
+    pub(super) fn some_hauls(&self, only: Option<&[HaulId]>) -> Result<Vec<HaulRow>> {
+        let only = only.map(numbers);
+        let only = only.as_deref();
         let heads = || {
             let db = self.db();
-            let sql = "select id, made, policy, returns from haul where ?1 is null or id = ?1 order by id desc";
-            let mut rows = db.prepare_cached(sql)?;
+            let sql = format!("select id, made, policy, returns from haul {} order by id desc", among("id", only));
+            let mut rows = db.prepare_cached(&sql)?;
             let head = |row: &Row<'_>| {
                 Ok((
                     row.get::<_, i64>(0)?,
@@ -348,7 +418,7 @@ impl Reader {
                     row.get::<_, Option<i64>>(3)?,
                 ))
             };
-            rows.query_map([only], head)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map(params_from_iter(only), head)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         let heads = heads().map_err(at(&self.path))?;
         let mut lots = self.lots(only)?;
@@ -368,17 +438,17 @@ impl Reader {
     }
 
     /// Lots by the number of their haul, each haul's in their order.
-    fn lots(&self, only: Option<i64>) -> Result<HashMap<i64, Vec<LotRow>>> {
+    fn lots(&self, only: Option<&str>) -> Result<HashMap<i64, Vec<LotRow>>> {
         type Raw = (i64, i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
-            let sql = "select id, haul, planned, stage, proof, takes_back, error from lot
-              where ?1 is null or haul = ?1 order by id";
+            let which = among("haul", only);
+            let sql = format!("select id, haul, planned, stage, proof, takes_back, error from lot {which} order by id");
             let db = self.db();
-            let mut rows = db.prepare_cached(sql)?;
+            let mut rows = db.prepare_cached(&sql)?;
             let raw = |row: &Row<'_>| -> rusqlite::Result<Raw> {
                 Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?, row.get(4)?, row.get(5)?, row.get(6)?))
             };
-            rows.query_map([only], raw)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map(params_from_iter(only), raw)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         let raw = raw().map_err(at(&self.path))?;
         let (unreadable, taken) = (self.all_unreadable()?, self.all_taken()?);
@@ -448,10 +518,14 @@ impl Reader {
         read().map_err(at(&self.path))
     }
 
-    fn events(&self) -> Result<Vec<Event>> {
+    /// What the log tells, newest first: of some hauls, or else the newest thousand lines.
+    fn events(&self, only: Option<&[HaulId]>) -> Result<Vec<Event>> {
         let raw = || {
             let db = self.db();
-            let mut rows = db.prepare("select at, haul, lot, word, detail from event order by id desc limit 1000")?;
+            let only = only.map(numbers);
+            let which = among("haul", only.as_deref());
+            let sql = format!("select at, haul, lot, word, detail from event {which} order by id desc limit 1000");
+            let mut rows = db.prepare_cached(&sql)?;
             let event = |row: &Row<'_>| {
                 Ok(Event {
                     at: row.get::<_, String>(0)?.parse().unwrap_or(Timestamp::UNIX_EPOCH),
@@ -461,7 +535,7 @@ impl Reader {
                     detail: row.get(4)?,
                 })
             };
-            rows.query_map([], event)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map(params_from_iter(only.as_deref()), event)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         raw().map_err(at(&self.path))
     }

@@ -11,11 +11,12 @@ use std::sync::MutexGuard;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, Row, params};
+use rusqlite::{Connection, Params, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
 use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
+use super::passage::{STOPPED, put_mark};
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::VERSION;
@@ -78,9 +79,11 @@ impl UnrecoveredJournal {
     /// Gives the journal, and the haul that was under way when the last program ended; or else the newest one, if it was to
     /// release its originals and has not come to that.
     pub fn recover(self) -> Result<(Journal, Option<HaulRow>)> {
-        let mut hauls = self.0.hauls()?;
+        let (live, newest) = self.0.reader.live()?;
+        let mut hauls = self.0.reader.some_hauls(Some(&live))?;
         let open = hauls.iter().position(HaulRow::unfinished);
-        let open = open.or_else(|| hauls.first().is_some_and(HaulRow::owes_release).then_some(0));
+        let open = open
+            .or_else(|| hauls.first().is_some_and(|haul| Some(haul.id) == newest && haul.owes_release()).then_some(0));
         // Its lots are at rest, and those that they take back do not say so yet.
         let taken = |lot: &LotRow| lot.stage.at_rest() && lot.stage.is_repointed();
         let is_left = |old: LotId| {
@@ -157,6 +160,11 @@ impl Journal {
     /// All hauls, newest first.
     pub fn hauls(&self) -> Result<Vec<HaulRow>> {
         self.reader.hauls()
+    }
+
+    /// The hauls that are under way, hold originals or owe something, newest first: quick however long the log is.
+    pub fn live(&self) -> Result<Vec<HaulRow>> {
+        self.reader.some_hauls(Some(&self.reader.live()?.0))
     }
 
     /// One haul.
@@ -238,21 +246,33 @@ impl Journal {
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
-    /// Writes down where a lot stands; durable when this returns.
+    /// Writes down where a lot stands, and when it came there; durable when this returns.
     pub fn set_stage(&self, lot: LotId, stage: &Stage) -> Result<()> {
         let sql = "update lot set stage = ?2, error = null where id = ?1";
-        self.db().execute(sql, params![lot.0, json(stage)]).map(drop).map_err(self.err())
+        self.change_lot(lot, stage.word(), sql, params![lot.0, json(stage)])
     }
 
     /// Writes down why a lot stopped.
     pub fn set_error(&self, lot: LotId, why: &str) -> Result<()> {
-        self.db().execute("update lot set error = ?2 where id = ?1", params![lot.0, why]).map(drop).map_err(self.err())
+        self.change_lot(lot, STOPPED, "update lot set error = ?2 where id = ?1", params![lot.0, why])
     }
 
     /// Writes down a lot's proof and that it was made.
     pub fn set_proof(&self, lot: LotId, proof: &Proof, stage: &Stage) -> Result<()> {
         let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
-        self.db().execute(sql, params![lot.0, json(proof), json(stage)]).map(drop).map_err(self.err())
+        self.change_lot(lot, stage.word(), sql, params![lot.0, json(proof), json(stage)])
+    }
+
+    /// Changes a lot's row, and says in the same act what it reached.
+    fn change_lot(&self, lot: LotId, word: &str, sql: &str, row: impl Params) -> Result<()> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute(sql, row)?;
+            put_mark(&db, lot, word)?;
+            db.commit()
+        };
+        write().map_err(self.err())
     }
 
     /// Adds a line to the log.
@@ -302,19 +322,31 @@ impl Journal {
         write().map_err(self.err())
     }
 
-    /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
-    pub(super) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
+    /// The connection, where hints are written: they may be lost in a power cut, with what was written after them.
+    pub(super) fn lightly<T>(&self, write: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
         let all = self.db();
-        let write = || {
+        let work = || {
             all.pragma_update(None, "synchronous", "NORMAL")?;
             let db = all.unchecked_transaction()?;
+            let value = write(&db)?;
+            db.commit()?;
+            Ok(value)
+        };
+        // Stages are durable again, whatever became of the hints.
+        let (written, full) = (work(), all.pragma_update(None, "synchronous", "FULL"));
+        written.and_then(|value| full.map(|()| value)).map_err(self.err())
+    }
+
+    /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
+    pub(super) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
+        self.lightly(|db| {
             for hint in hints {
                 match hint {
                     Hint::Block { path, nth: 0, hash, of: 1 } => {
                         let sql = "update entry set hash = ?3 where lot = ?1 and path = ?2";
                         db.prepare_cached(sql)?.execute(params![lot.0, path.key(), hash])?;
                     }
-                    Hint::Block { path, nth, hash, .. } => put_block(&db, lot, path, *nth, hash)?,
+                    Hint::Block { path, nth, hash, .. } => put_block(db, lot, path, *nth, hash)?,
                     Hint::Same { path, there, digest, hash } => {
                         let sql =
                             "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6,
@@ -329,11 +361,8 @@ impl Journal {
                     }
                 }
             }
-            db.commit()
-        };
-        // Stages are durable again, whatever became of the hints.
-        let (written, full) = (write(), all.pragma_update(None, "synchronous", "FULL"));
-        written.and(full).map_err(self.err())
+            Ok(())
+        })
     }
 
     /// Forgets what could not be read: it is tried again.
@@ -403,6 +432,7 @@ impl Journal {
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
             db.execute("update lot set stage = ?2 where id = ?1", params![lot.0, json(stage)])?;
+            put_mark(&db, lot, stage.word())?;
             db.commit()
         };
         write().map_err(self.err())

@@ -48,7 +48,7 @@ pub fn release_haul(
 ) -> Result<Removed, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     // A return may be on its way back to these very originals.
-    if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
+    if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
     }
     let ready = |lot: &&LotRow| matches!(lot.stage, Stage::Proved { holds: true } | Stage::Releasing);

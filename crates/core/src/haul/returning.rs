@@ -253,7 +253,7 @@ pub fn return_lots(
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
     let whole = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
-    if let Some(other) = journal.hauls()?.into_iter().find(|other| other.id != id && other.unfinished()) {
+    if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
     }
     let haul = whole.only(only);

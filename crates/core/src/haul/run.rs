@@ -12,6 +12,7 @@ use super::event::{Control, HaulEvent};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
+use super::passage::{PAUSED, RESUMED};
 use super::place::{link, place, rename, swap};
 use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
@@ -233,11 +234,12 @@ impl<'a> Haul<'a> {
         if plan.lots.is_empty() {
             return Err(HaulError::Nothing("there is nothing to haul".into()));
         }
-        if let Some(other) = journal.hauls()?.into_iter().find(super::history::HaulRow::unfinished) {
+        if let Some(other) = journal.live()?.into_iter().find(super::history::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
         let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
         let id = journal.begin_with(&lots, plan.policy, None, plan.trial)?;
+        journal.put_forecast(id, &plan.timing)?;
         Self::of(site, journal, id)
     }
 
@@ -284,12 +286,18 @@ impl<'a> Haul<'a> {
         let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
         let work = |lot: LotRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
             let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
+            if work.lot.stage != Stage::Planned && !work.lot.stage.at_rest() {
+                journal.mark(work.lot.id, RESUMED)?;
+            }
             let policy = if work.lot.planned.policy == Policy::Release { Policy::Release } else { policy };
             run_lot(&mut work, policy, turn)
         };
         let failed = |lot: &LotRow, error: &HaulError| -> Result<(), HaulError> {
             if matches!(error, HaulError::Paused) {
-                return Ok(());
+                let stage = journal.lot(lot.id)?.map(|lot| lot.stage);
+                // One that has not begun is not paused either.
+                let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
+                return if begun { Ok(journal.mark(lot.id, PAUSED)?) } else { Ok(()) };
             }
             let (id, title, why) = (lot.id, lot.planned.title.clone(), error.to_string());
             journal.set_error(id, &why)?;
@@ -459,9 +467,7 @@ fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
         return Ok(());
     }
     step_back(work)?;
-    let hauls = work.journal.hauls()?;
-    let row = hauls.iter().flat_map(|haul| &haul.lots).find(|lot| lot.id == old);
-    if let Some(row) = row
+    if let Some(row) = work.journal.lot(old)?
         && row.stage != Stage::Returned
     {
         let next = row.stage.clone().to(Stage::Returned)?;

@@ -7,7 +7,7 @@ use rusqlite::{Connection, params};
 use super::history::path_of;
 use crate::tally::{BLOCK, LotPath};
 
-pub(super) const VERSION: i64 = 4;
+pub(super) const VERSION: i64 = 5;
 
 const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -40,6 +40,31 @@ create table probe(drive text primary key, at text not null, read real not null,
 create table trial(haul integer primary key references haul(id), agreed integer not null) without rowid;
 ";
 
+/// What version 5 brought: how a haul went, and what a line of the log shows without its plan being read.
+const PASSAGE: &str = "
+create table reached(id integer primary key, lot integer not null references lot(id), at text not null, word text not null);
+create index reached_by on reached(lot);
+create table pulse(lot integer not null references lot(id), nth integer not null, ms integer not null, copied integer not null,
+  compared integer not null, most integer, unreadable integer not null, repaired integer not null, primary key(lot, nth)) without rowid;
+create table forecast(lot integer primary key references lot(id), begins real not null, ends real not null);
+create index told_of on event(haul);
+create index proved on event(haul, at) where word = 'proved';
+create index released on event(lot, at) where word = 'released';
+create index taking_back on lot(takes_back) where takes_back is not null;
+create index listed on lot(haul, stage, takes_back, json_extract(planned, '$.title'), json_extract(planned, '$.from_drive'),
+  json_extract(planned, '$.to_drive'), json_extract(planned, '$.size.on_disk'), json_extract(planned, '$.mode'),
+  json_extract(planned, '$.keeps'), json_extract(planned, '$.policy'));
+";
+
+/// Of lots that are under way, hold originals or owe something, and some more: an index has just these.
+pub(super) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released', 'given-up', 'returned')
+  and not (json_extract(stage, '$.stage') = 'proved' and json_extract(planned, '$.mode') = 'records')";
+
+/// Whether the tables have what version 5 brought.
+pub(super) fn is_of_version_5(db: &Connection) -> rusqlite::Result<bool> {
+    db.prepare_cached("select 1 from sqlite_schema where name = 'pulse'")?.exists([])
+}
+
 /// Whether the tables have what version 4 brought.
 pub(super) fn is_of_version_4(db: &Connection) -> rusqlite::Result<bool> {
     db.prepare_cached("select 1 from sqlite_schema where name = 'trial'")?.exists([])
@@ -60,7 +85,9 @@ pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
     if version == 0 {
         all.execute_batch(&format!("{TABLES}{UNREADABLE}"))?;
     }
-    all.execute_batch(SPEEDS)?;
+    if version < 4 {
+        all.execute_batch(SPEEDS)?;
+    }
     if version == 1 {
         // Version 1 knew files alone: their bytes get the letter that says so.
         all.execute_batch(
@@ -96,6 +123,9 @@ pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
             }
         }
     }
+    // Last: it is made of what the older versions' rows are by now.
+    all.execute_batch(PASSAGE)?;
+    all.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()
 }

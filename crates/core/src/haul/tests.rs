@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use super::journal::Hint;
 use super::*;
-use crate::bytes::{Bytes, HaulId};
+use crate::bytes::{Bytes, HaulId, LotId};
 use crate::disk::Disk;
 use crate::plan::{Links, Mode, PlannedLot, Policy, Trial};
 use crate::record::{Content, FileChange};
@@ -198,6 +198,71 @@ fn a_journal_of_the_third_version_is_brought_up_and_then_knows_speeds_and_trials
     let journal = open(folder.path());
     journal.set_trial(haul.id, Trial::Agreed).unwrap();
     assert_eq!(journal.hauls().unwrap()[0].trial, Trial::Agreed);
+}
+
+#[test]
+fn a_journal_of_the_fourth_version_is_brought_up_and_shows_the_same_lines_before_and_after() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = super::history::database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version4.sql")).unwrap();
+    drop(db);
+    let before = History::recent(&site(folder.path())).unwrap();
+    let lines = &before.lines;
+    assert_eq!(lines.iter().map(|line| line.id.0).collect::<Vec<_>>(), [2, 1]);
+    assert_eq!((lines[0].bytes(), lines[0].lots[0].from_drive.as_deref()), (Bytes::new(77), None));
+    assert_eq!(lines[0].proved, Some("2026-11-20T11:05:00Z".parse().unwrap()));
+    let released = History::released(&site(folder.path())).unwrap();
+    assert_eq!(released[&LotId(2)], "2026-11-20T11:06:00Z".parse().unwrap());
+    assert_eq!(super::Passage::of(&site(folder.path()), HaulId(1)).unwrap(), super::Passage::default());
+    let journal = open(folder.path());
+    let lot = journal.hauls().unwrap()[1].lots[0].clone();
+    let next = lot.stage.clone().to(Stage::Placed).unwrap();
+    assert_eq!(History::recent(&site(folder.path())).unwrap().lines, *lines, "brought up, they are the same");
+    journal.set_stage(lot.id, &next).unwrap();
+    drop(journal);
+    let after = History::recent(&site(folder.path())).unwrap();
+    assert_eq!((&after.speeds, after.hauls.len()), (&before.speeds, 2));
+    assert_eq!(after.lines[1].lots[0].stage, Stage::Placed);
+    let passage = super::Passage::of(&site(folder.path()), HaulId(1)).unwrap();
+    assert_eq!(passage.marks.iter().map(|mark| mark.word.as_str()).collect::<Vec<_>>(), ["placed"]);
+    // A search hears titles, drives, days and numbers.
+    let found = |text: &str| after.search(text).map(|line| line.id.0).collect::<Vec<_>>();
+    assert_eq!(
+        (found("öland"), found("X b"), found("2026-11-20"), found("2 A")),
+        (vec![2], vec![1], vec![2, 1], vec![2])
+    );
+    assert_eq!((found("nothing"), found("")), (Vec::new(), vec![2, 1]));
+}
+
+#[test]
+fn how_a_haul_went_is_kept_with_its_stops() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Hold, None).unwrap();
+    let lots: Vec<LotId> = journal.haul(haul).unwrap().unwrap().lots.iter().map(|lot| lot.id).collect();
+    journal.set_stage(lots[1], &Stage::Copying { staging: "/s".into() }).unwrap();
+    journal.set_error(lots[1], "no room").unwrap();
+    journal.mark(lots[1], super::passage::RESUMED).unwrap();
+    journal.put_changes(lots[1], &[], &Stage::Repointing).unwrap();
+    journal.set_proof(lots[1], &Proof::default(), &Stage::Proved { holds: true }).unwrap();
+    let mut progress = super::Progress::begun(lots[0], "one", 100, 1);
+    progress.copy.done = Bytes::new(60);
+    progress.unreadable = Bytes::new(3);
+    assert_eq!(journal.next_pulse(lots[0]).unwrap(), 0);
+    for nth in 0..2500 {
+        journal.put_pulse(nth, &progress, (nth > 2000).then_some(Bytes::new(9))).unwrap();
+    }
+    assert_eq!(journal.next_pulse(lots[0]).unwrap(), 2497, "behind the last one that is kept");
+    let passage = super::Passage::of(&site(folder.path()), haul).unwrap();
+    let words: Vec<&str> = passage.marks.iter().map(|mark| mark.word.as_str()).collect();
+    assert_eq!(words, ["copying", "stopped", "resumed", "repointing", "proved"]);
+    assert!(passage.marks.iter().all(|mark| mark.lot == lots[1]) && passage.marks.is_sorted_by_key(|mark| mark.at));
+    assert_eq!(passage.pulses.len(), 625, "every fourth of 2500");
+    assert_eq!((passage.pulses[0].limit, passage.pulses[624].limit), (None, Some(Bytes::new(9))));
+    let last = &passage.pulses[624];
+    assert_eq!((last.copied.count(), last.compared.count(), last.unreadable.count()), (60, 0, 3));
 }
 
 #[test]

@@ -166,7 +166,8 @@ impl Machine {
         self.write(&self.launcher().join("contents/g1.json"), &text(serde_json::json!({ "parts": parts })));
         let profile = self.home.join(".config/deft-barge/profiles/quillgate.toml");
         // The processes of this site are all of the machine's: a stand-in that another test has started is not this one.
-        let own = deft_barge_harbor::world::PROFILE.replace("processes = [\"quillgate\"]", "processes = [\"drives-own\"]");
+        let own =
+            deft_barge_harbor::world::PROFILE.replace("processes = [\"quillgate\"]", "processes = [\"drives-own\"]");
         assert!(own.contains("drives-own"));
         self.write(&profile, own.as_bytes());
     }

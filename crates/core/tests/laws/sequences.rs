@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, Haul, HaulRow, History, Journal, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulRow, History, Journal, LogLine, return_haul};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_harbor::launchers::{Launcher, saves_of};
@@ -159,9 +159,27 @@ impl Sailing {
         }
     }
 
+    /// What a start reads of the log says the same as all of it.
+    fn check_log(&self) {
+        let site = self.house.site();
+        let (all, recent) = (History::of(&site).unwrap(), History::recent(&site).unwrap());
+        let paths = |history: &History| history.held(&site).into_iter().map(|held| held.path).collect::<Vec<_>>();
+        assert_eq!(paths(&all), paths(&recent), "{:#?}", self.log);
+        assert_eq!(all.lines, recent.lines);
+        for (haul, line) in all.hauls.iter().zip(&all.lines) {
+            let mut line = line.clone();
+            line.proved = None;
+            assert_eq!(line, LogLine::from(haul));
+            // Beside the newest ones, all that anything is still to be done about are read whole.
+            let rests = haul.lots.iter().all(|lot| lot.stage.at_rest() && !lot.holds_originals());
+            assert!(rests || recent.haul(haul.id).is_some(), "{}: {:#?}", haul.id, self.log);
+        }
+    }
+
     /// Every game is where its launcher looks, with every byte; so is user data; and the stray is one or a game.
     fn check(&self) {
         let survey = self.survey();
+        self.check_log();
         for (launcher, id) in PLAYED {
             let name = id.split_once('/').unwrap().1;
             let judged = launcher.judge(&launcher.home(&self.house.home()), name);

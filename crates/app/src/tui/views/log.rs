@@ -1,7 +1,7 @@
 //! Log: what was done, and what is still held. Held originals stand on top, since letting go of them is what people forget.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{HaulRow, LotRow};
+use deft_barge_core::haul::{HaulRow, LogLine, LotRow};
 use deft_barge_core::plan::Mode;
 use jiff::tz::TimeZone;
 use ratatui::layout::Rect;
@@ -13,13 +13,17 @@ use super::super::ledger::LogRow;
 use super::super::state::State;
 use super::super::theme::Theme;
 use super::{list_and_detail, several};
-use crate::show::{cut_middle, line, pad, path};
+use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
 pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if state.ledger.rows.is_empty() {
-        canvas.put_at(2, 1, "Nothing was hauled yet.", theme.text(), area);
+        let text = match state.ledger.search.as_str() {
+            "" => "Nothing was hauled yet.".to_string(),
+            search => format!("No haul has {:?} in a title, a drive, its day or its number.", line(search)),
+        };
+        canvas.put_at(2, 1, &text, theme.text(), area);
         return;
     }
     let (list, detail) = list_and_detail(area, area.width * 3 / 5);
@@ -53,16 +57,12 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             canvas.put_at(0, y, &pad(&text, width), style, area);
         }
         LogRow::Haul(id) => {
-            let Some(haul) = state.history.haul(id) else { return };
+            let Some(haul) = state.history.line(id) else { return };
             canvas.fill(y, style, area);
             let at = haul.made.to_zoned(TimeZone::system()).strftime("%H:%M").to_string();
-            let bytes: Bytes = haul.lots.iter().map(|lot| lot.planned.size.on_disk).sum();
-            let bytes = if haul.lots.iter().all(|lot| lot.planned.mode == Mode::Records) {
-                String::new()
-            } else {
-                bytes.to_string()
-            };
-            let took = took(state, haul).map_or_else(String::new, |span| format!("   {span}"));
+            let is_of_records = haul.lots.iter().all(|lot| lot.mode == Mode::Records);
+            let bytes = if is_of_records { String::new() } else { haul.bytes().to_string() };
+            let took = took(haul).map_or_else(String::new, |span| format!("   {span}"));
             let text = format!(
                 "{mark} {at}  {bytes:>9}  {}   {}{took}",
                 pad(&what(haul), width.saturating_sub(58).max(14)),
@@ -74,9 +74,9 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
 }
 
 /// What a haul was, in few words.
-fn what(haul: &HaulRow) -> String {
+fn what(haul: &LogLine) -> String {
     let returned = haul.returns.map_or_else(String::new, |id| format!("return of {id}: "));
-    let first = haul.lots.first().map_or("nothing", |lot| lot.planned.title.as_str());
+    let first = haul.lots.first().map_or("nothing", |lot| lot.title.as_str());
     let more = match haul.lots.len() {
         0 | 1 => String::new(),
         n => format!(" and {} more", n - 1),
@@ -84,18 +84,22 @@ fn what(haul: &HaulRow) -> String {
     line(&format!("{returned}{first}{more}"))
 }
 
-/// How long a haul took, from its beginning to the last thing that the log says of it before any release.
-fn took(state: &State, haul: &HaulRow) -> Option<String> {
-    let own = state.history.events.iter().filter(|event| event.haul == haul.id);
-    let last = own.filter(|event| event.word == "proved").map(|event| event.at).max()?;
-    let span = last.duration_since(haul.made);
+/// How long a haul took, from its beginning to its last proof.
+fn took(haul: &LogLine) -> Option<String> {
+    let span = haul.proved?.duration_since(haul.made);
     Some(wording::about(std::time::Duration::try_from(span).ok()?))
 }
 
 fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let made = haul.made.to_zoned(TimeZone::system()).strftime("%-d %B %Y, %H:%M").to_string();
-    canvas.put_at(0, 0, &format!("Haul {}, {made}: {}", haul.id, wording::haul_state(haul)), theme.strong(), area);
+    canvas.put_at(
+        0,
+        0,
+        &format!("Haul {}, {made}: {}", haul.id, wording::haul_state(&haul.into())),
+        theme.strong(),
+        area,
+    );
     let mut y = 1;
     for lot in &haul.lots {
         if y + 2 > area.height {
@@ -141,7 +145,15 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
 
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let held: Bytes = state.survey.iter().flat_map(|survey| &survey.held).map(|held| held.bytes).sum();
-    let hauls = several(state.history.hauls.len(), "haul");
+    let hauls = match state.ledger.search.as_str() {
+        "" => several(state.history.lines.len(), "haul"),
+        search => format!(
+            "{} of {} with {:?}",
+            count(state.ledger.found as u64),
+            several(state.history.lines.len(), "haul"),
+            line(search)
+        ),
+    };
     if held == Bytes::ZERO {
         return (format!("{hauls}; no originals are held."), theme.text());
     }

@@ -321,7 +321,7 @@ fn draw_fault(state: &State, y: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16
 
 fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let head = format!("Haul {}: {}", row.id, wording::haul_state(row));
+    let head = format!("Haul {}: {}", row.id, wording::haul_state(&row.into()));
     canvas.put_at(0, 0, &head, theme.strong(), area);
     let mut y = 2;
     y += draw_fault(state, y, area, canvas);

@@ -585,7 +585,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
 #[test]
 fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     let mut stage = Stage::new();
-    stage.press(KeyCode::Char('L'));
+    stage.press(KeyCode::Char('E'));
     stage.press(KeyCode::Char('/'));
     stage.type_in("reg");
     assert!(stage.text(160, 47).contains("Glasswing Regatta"));
@@ -779,6 +779,73 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     assert!(stage.text(160, 47).contains("Return haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
     let acts = stage.press(KeyCode::Char('y'));
     assert_eq!(acts, [Act::Run(Work::Return(deft_barge_core::bytes::HaulId(1)))]);
+}
+
+#[test]
+fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
+    let mut stage = Stage::new();
+    let survey = survey(&stage.site, Vec::new(), &|_| {});
+    let mut draft = Draft::default();
+    draft.send(survey.find_games("Pale Signal")[0].id.clone(), Destination::Drive("newhold".into()));
+    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Release, Vec::new()), &|_| {});
+    let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
+    Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
+    let mut history = History::recent(&stage.site).expect("a journal");
+    // Some thousand hauls before it, of which a line alone is known.
+    let line = history.lines[0].clone();
+    let older = |n: i64| {
+        let mut line = line.clone();
+        line.id = deft_barge_core::bytes::HaulId(n);
+        line.lots[0].title = format!("Title {}", n % 1000);
+        line
+    };
+    history.lines = (1..=3000).rev().map(older).collect();
+    history.lines[0].lots[0].title = "Pale Signal".into();
+    let (whole, events) = (history.hauls.remove(0), std::mem::take(&mut history.events));
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
+    let id = deft_barge_core::bytes::HaulId(3000);
+    assert_eq!(stage.press(KeyCode::Char('L')), [Act::ReadHaul(id)]);
+    assert_eq!(stage.press(KeyCode::Esc), [], "it is asked for once");
+    let row = deft_barge_core::haul::HaulRow { id, ..whole };
+    stage.state.update(Event::HaulRead(Box::new(row), events));
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("3\u{2009}000 hauls") && shown.contains("swift > newhold"), "{shown}");
+    stage.press(KeyCode::Char('/'));
+    stage.type_in("title 77 ");
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        assert!(shown.contains("Title 770") && !shown.contains("Pale Signal"), "{shown}");
+    }
+    let found = |stage: &Stage| stage.state.ledger.found;
+    // Of each thousand: 77, nine that end with it, and 770 to 779, of which 777 is one of those.
+    assert_eq!(found(&stage), 3 * 19);
+    stage.type_in("nothing");
+    assert!(stage.text(160, 47).contains("No haul has"), "{}", stage.text(160, 47));
+    stage.press(KeyCode::Esc);
+    assert_eq!((found(&stage), stage.state.typing.is_none()), (3000, true));
+    // What is searched for stays after Enter, and a key edits it.
+    stage.press(KeyCode::Char('/'));
+    stage.type_in("2999");
+    stage.press(KeyCode::Enter);
+    assert_eq!(found(&stage), 1);
+    assert_eq!(stage.press(KeyCode::Char('W')), [Act::Report(deft_barge_core::bytes::HaulId(2999))]);
+}
+
+#[test]
+fn each_view_writes_what_it_shows_as_drawings_and_as_a_table() {
+    let mut stage = Stage::new();
+    assert_eq!(stage.press(KeyCode::Char('W')), []);
+    assert!(stage.text(160, 47).contains("Nothing was hauled yet"), "{}", stage.text(160, 47));
+    stage.press(KeyCode::Char('H'));
+    assert_eq!(stage.press(KeyCode::Char('T')), []);
+    assert!(stage.text(160, 47).contains("There is no plan"), "{}", stage.text(160, 47));
+    let views = [('D', View::Drives), ('L', View::Log), ('P', View::Proof), ('E', View::Records), ('F', View::Finds)];
+    for (key, view) in views {
+        stage.press(KeyCode::Char(key));
+        assert_eq!(stage.press(KeyCode::Char('T')), [Act::Table(view)]);
+        let acts = stage.press(KeyCode::Char('d'));
+        assert!(matches!(acts.as_slice(), [Act::Draw(pictures)] if !pictures.is_empty()), "{view:?}: {acts:?}");
+    }
 }
 
 /// Not a test: how long a frame of each view takes with 2 000 games. Run by `scripts/bench-interface`.

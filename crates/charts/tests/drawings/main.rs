@@ -10,6 +10,9 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::world::{Scale, make};
 use jiff::Timestamp;
+mod passages;
+
+use std::collections::BTreeMap;
 
 struct World {
     _folder: tempfile::TempDir,
@@ -198,7 +201,7 @@ fn the_smallest_and_the_largest_worlds_are_sound_too() {
     sound(&loads(&nothing));
     sound(&order(&nothing));
     assert!(
-        sound(&history(&History::default(), Timestamp::UNIX_EPOCH)).contains(&"Nothing was hauled yet.".to_string())
+        sound(&history(&[], &BTreeMap::new(), Timestamp::UNIX_EPOCH)).contains(&"Nothing was hauled yet.".to_string())
     );
     let huge = extreme(&survey);
     sound(&hulls(&huge, None));
@@ -253,15 +256,17 @@ fn the_history_adds_up_what_was_hauled_freed_and_held() {
         }
     }
     let told = History::of(&world.site).unwrap();
+    let released = History::released(&world.site).unwrap();
+    assert_eq!(released.len(), 1);
     let now = Timestamp::now();
-    let drawing = history(&told, now);
+    let drawing = history(&told.lines, &released, now);
     let said = sound(&drawing);
     assert!(said.iter().any(|text| text == &now.strftime("%Y-%m").to_string()), "{said:?}");
     let moved: Bytes = told.hauls.iter().flat_map(|haul| &haul.lots).map(|lot| lot.planned.size.on_disk).sum();
     assert!(said.contains(&moved.to_string()), "the axis ends with what was hauled in all: {said:?}");
     // Two years on there are 24 months, and the newest has none of it but what is held.
     let later = now.saturating_add(jiff::SignedDuration::from_hours(24 * 800)).unwrap();
-    let said = sound(&history(&told, later));
+    let said = sound(&history(&told.lines, &released, later));
     assert!(said.iter().filter(|text| text.len() == 7 && text.as_bytes()[4] == b'-').count() >= 8, "{said:?}");
 }
 

@@ -1,0 +1,272 @@
+//! What there is as tables: drives, libraries, games, user data, records, finds, plans, proofs and the log. Format:
+//! `docs/formats.md`, "Exports".
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::finds::LyingAbout;
+use deft_barge_core::haul::{HaulRow, History, LotRow};
+use deft_barge_core::plan::{Plan, PlannedLot};
+use deft_barge_core::survey::{Game, Survey};
+use serde_json::{Value, json};
+
+use crate::fault::{Fault, Kind};
+use crate::wording;
+
+/// A table: the names of its columns, and its rows.
+#[derive(Debug)]
+pub struct Table {
+    /// What its rows are.
+    pub kind: &'static str,
+    columns: Vec<&'static str>,
+    /// A value for each column.
+    pub rows: Vec<Vec<Value>>,
+}
+
+/// A column: its name, and what it says of a row.
+type Column<'a, T> = (&'static str, &'a dyn Fn(&T) -> Value);
+
+impl Table {
+    fn of<T>(kind: &'static str, rows: impl IntoIterator<Item = T>, columns: &[Column<'_, T>]) -> Self {
+        let row = |row: T| columns.iter().map(|(_, value)| value(&row)).collect();
+        Self {
+            kind,
+            columns: columns.iter().map(|(name, _)| *name).collect(),
+            rows: rows.into_iter().map(row).collect(),
+        }
+    }
+
+    /// Comma-separated values as RFC 4180 has them.
+    pub(super) fn csv(&self) -> Result<Vec<u8>, Fault> {
+        let failed = |error: csv::Error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), "");
+        let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+        writer.write_record(&self.columns).map_err(failed)?;
+        for row in &self.rows {
+            let cells = row.iter().map(|value| match value {
+                Value::Null => String::new(),
+                Value::String(text) => text.clone(),
+                other => other.to_string(),
+            });
+            writer.write_record(cells).map_err(failed)?;
+        }
+        writer
+            .into_inner()
+            .map_err(|error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), ""))
+    }
+
+    /// A document with a list of rows.
+    pub(super) fn json(&self) -> Vec<u8> {
+        let rows: Vec<Value> = self
+            .rows
+            .iter()
+            .map(|row| {
+                let fields = self.columns.iter().zip(row).map(|(name, value)| ((*name).to_string(), value.clone()));
+                Value::Object(fields.collect())
+            })
+            .collect();
+        let mut text =
+            serde_json::to_string_pretty(&json!({ "format": 1, "kind": self.kind, "rows": rows })).unwrap_or_default();
+        text.push('\n');
+        text.into_bytes()
+    }
+}
+
+fn path(path: &std::path::Path) -> Value {
+    json!(path.to_string_lossy())
+}
+
+fn count(bytes: Bytes) -> Value {
+    json!(bytes.count())
+}
+
+/// All drives.
+pub fn drives(survey: &Survey) -> Table {
+    Table::of(
+        "drives",
+        &survey.drives,
+        &[
+            ("name", &|state| json!(state.drive.name)),
+            ("root", &|state| path(&state.drive.root)),
+            ("kind", &|state| json!(wording::drive_kind(state.drive.kind))),
+            ("file_system", &|state| json!(state.drive.file_system)),
+            ("capacity", &|state| count(state.drive.capacity)),
+            ("used", &|state| count(state.used)),
+            ("free", &|state| count(state.free)),
+            ("reserve", &|state| count(state.drive.reserve)),
+            ("games", &|state| count(state.games)),
+            ("held", &|state| count(state.held)),
+            ("read_only", &|state| json!(state.drive.read_only)),
+        ],
+    )
+}
+
+/// The libraries of all launchers.
+pub fn libraries(survey: &Survey) -> Table {
+    let all = survey.launchers.iter().flat_map(|own| own.libraries.iter().map(move |library| (own, library)));
+    Table::of(
+        "libraries",
+        all,
+        &[
+            ("launcher", &|(launcher, _)| json!(launcher.name)),
+            ("path", &|(_, library)| path(&library.path)),
+            ("drive", &|(_, library)| json!(library.drive)),
+            ("takes_new_installs", &|(_, library)| json!(library.default)),
+            ("present", &|(_, library)| json!(library.present)),
+            ("games", &|(_, library)| json!(library.games)),
+            ("on_disk", &|(_, library)| count(library.bytes)),
+        ],
+    )
+}
+
+/// All games.
+pub fn games(survey: &Survey) -> Table {
+    let launcher = |game: &&Game| json!(survey.launcher(&game.launcher).map(|launcher| launcher.name.clone()));
+    Table::of(
+        "games",
+        &survey.games,
+        &[
+            ("id", &|game| json!(game.id)),
+            ("title", &|game| json!(game.found.title)),
+            ("launcher", &launcher),
+            ("drive", &|game| json!(game.drive)),
+            ("install", &|game| path(&game.found.install)),
+            ("on_disk", &|game| count(game.size.on_disk)),
+            ("apparent", &|game| count(game.size.apparent)),
+            ("files", &|game| json!(game.size.files)),
+            ("claim", &|game| json!(game.found.claim.map(Bytes::count))),
+            ("last_run", &|game| json!(game.found.last_run)),
+            ("update_waits", &|game| json!(game.update().is_some())),
+            ("sealed", &|game| json!(game.found.sealed)),
+            ("fault", &|game| json!(game.fault().map(wording::place_fault))),
+        ],
+    )
+}
+
+/// User data of all games.
+pub fn data(survey: &Survey) -> Table {
+    Table::of(
+        "data",
+        &survey.user_data,
+        &[
+            ("id", &|data| json!(data.id)),
+            ("game", &|data| json!(data.game)),
+            ("title", &|data| json!(data.title)),
+            ("kind", &|data| json!(wording::data_kind(data.kind))),
+            ("path", &|data| path(&data.path)),
+            ("place", &|data| path(&data.place)),
+            ("drive", &|data| json!(data.drive)),
+            ("on_disk", &|data| count(data.size.on_disk)),
+            ("files", &|data| json!(data.size.files)),
+            ("known_by", &|data| json!(data.source)),
+            ("fault", &|data| json!(data.fault.as_ref().map(wording::place_fault))),
+        ],
+    )
+}
+
+/// Every record of every game.
+pub fn records(survey: &Survey) -> Table {
+    let all = survey.games.iter().flat_map(|game| game.found.records.iter().map(move |record| (game, record)));
+    Table::of(
+        "records",
+        all,
+        &[
+            ("game", &|(game, _)| json!(game.id)),
+            ("title", &|(game, _)| json!(game.found.title)),
+            ("file", &|(_, record)| path(&record.file)),
+            ("location", &|(_, record)| json!(record.location)),
+            ("text", &|(_, record)| json!(record.text)),
+            ("spelling", &|(_, record)| json!(record.spelling)),
+            ("sound", &|(_, record)| json!(record.sound)),
+        ],
+    )
+}
+
+/// What is lying about.
+pub fn finds(lying: &[LyingAbout]) -> Table {
+    Table::of(
+        "finds",
+        lying,
+        &[
+            ("path", &|lying| path(&lying.path)),
+            ("drive", &|lying| json!(lying.drive)),
+            ("kind", &|lying| json!(wording::lying_word(&lying.what))),
+            ("on_disk", &|lying| count(lying.size.on_disk)),
+            ("files", &|lying| json!(lying.size.files)),
+            ("what", &|lying| json!(wording::lying(&lying.what))),
+        ],
+    )
+}
+
+/// The lots of a plan.
+pub fn lots(plan: &Plan) -> Table {
+    let seconds = |n: usize, of: &dyn Fn(&deft_barge_core::plan::LotTime) -> std::time::Duration| {
+        json!(plan.timing.lots.get(n).map(|time| of(time).as_secs_f64()))
+    };
+    let all: Vec<(usize, &PlannedLot)> = plan.lots.iter().enumerate().collect();
+    Table::of(
+        "plan",
+        all,
+        &[
+            ("nth", &|(n, _)| json!(n + 1)),
+            ("title", &|(_, lot)| json!(lot.title)),
+            ("launcher", &|(_, lot)| json!(lot.launcher_name)),
+            ("from_drive", &|(_, lot)| json!(lot.from_drive)),
+            ("to_drive", &|(_, lot)| json!(lot.to_drive)),
+            ("from", &|(_, lot)| path(lot.source())),
+            ("to", &|(_, lot)| path(&lot.to)),
+            ("on_disk", &|(_, lot)| count(lot.size.on_disk)),
+            ("files", &|(_, lot)| json!(lot.size.files)),
+            ("changes", &|(_, lot)| json!(lot.previews.len())),
+            ("seconds_at_least", &|(n, _)| seconds(*n, &|time| time.span.low)),
+            ("seconds_at_most", &|(n, _)| seconds(*n, &|time| time.span.high)),
+        ],
+    )
+}
+
+fn all_lots(history: &History) -> impl Iterator<Item = (&HaulRow, &LotRow)> {
+    history.hauls.iter().flat_map(|haul| haul.lots.iter().map(move |lot| (haul, lot)))
+}
+
+/// The proofs of all lots of a history.
+pub fn proofs(history: &History) -> Table {
+    let all = all_lots(history).filter_map(|(haul, lot)| Some((haul, lot, lot.proof.as_ref()?)));
+    Table::of(
+        "proofs",
+        all,
+        &[
+            ("haul", &|(haul, ..)| json!(haul.id)),
+            ("title", &|(_, lot, _)| json!(lot.planned.title)),
+            ("install", &|(.., proof)| path(&proof.install)),
+            ("holds", &|(.., proof)| json!(proof.holds())),
+            ("files", &|(.., proof)| json!(proof.files)),
+            ("bytes", &|(.., proof)| count(proof.bytes)),
+            ("differ", &|(.., proof)| json!(proof.differ)),
+            ("missing", &|(.., proof)| json!(proof.missing)),
+            ("extra", &|(.., proof)| json!(proof.extra)),
+            ("to_download", &|(.., proof)| json!(proof.to_download.map(Bytes::count))),
+            ("every_byte_read", &|(.., proof)| json!(proof.read)),
+            ("records_lead_here", &|(.., proof)| json!(proof.records_lead_here)),
+        ],
+    )
+}
+
+/// All lots of all hauls of a history.
+pub fn log(history: &History) -> Table {
+    Table::of(
+        "log",
+        all_lots(history),
+        &[
+            ("haul", &|(haul, _)| json!(haul.id)),
+            ("made", &|(haul, _)| json!(haul.made)),
+            ("returns", &|(haul, _)| json!(haul.returns)),
+            ("title", &|(_, lot)| json!(lot.planned.title)),
+            ("from_drive", &|(_, lot)| json!(lot.planned.from_drive)),
+            ("to_drive", &|(_, lot)| json!(lot.planned.to_drive)),
+            ("from", &|(_, lot)| path(lot.planned.origin())),
+            ("to", &|(_, lot)| path(lot.planned.place())),
+            ("on_disk", &|(_, lot)| count(lot.planned.size.on_disk)),
+            ("files", &|(_, lot)| json!(lot.planned.size.files)),
+            ("stage", &|(_, lot)| json!(lot.stage.word())),
+            ("holds_originals", &|(_, lot)| json!(lot.holds_originals())),
+            ("error", &|(_, lot)| json!(lot.error)),
+        ],
+    )
+}

@@ -1,0 +1,431 @@
+//! How a haul went: its lots through their phases beside what was forecast, and how fast its bytes went.
+
+use std::time::Duration;
+
+use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::haul::{HaulRow, LotRow, Passage, Pulse};
+use jiff::{SignedDuration, Timestamp};
+
+use crate::Drawing;
+use crate::clock::{Clock, Stretch};
+use crate::figures::span;
+use crate::page::{
+    AMBER, DIM, FAINT, Ink, LAUNCHERS, MARGIN, Mark, OTHER, PAPER, Page, RED, Rect, Side, TEXT, TOP, draw,
+};
+
+const LABEL: i32 = 220;
+/// Height of a lot's row.
+const ROW: i32 = 44;
+/// Lots that are drawn.
+const MOST: usize = 60;
+/// The first row below the axis of time.
+const FIRST: i32 = TOP + 40;
+
+/// Pulses are kept to this: one may seem to come before a mark that it came after.
+const MOMENT: SignedDuration = SignedDuration::from_millis(1);
+
+/// What is done with a lot in a stretch of time.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Phase {
+    Copy,
+    Compare,
+    Wait,
+    Repoint,
+    Prove,
+    Release,
+    GiveUp,
+}
+
+const PHASES: [(Phase, &str); 7] = [
+    (Phase::Copy, "copied, and compared behind that"),
+    (Phase::Compare, "compared to the end"),
+    (Phase::Wait, "waited"),
+    (Phase::Repoint, "repointed"),
+    (Phase::Prove, "proved"),
+    (Phase::Release, "released"),
+    (Phase::GiveUp, "given up"),
+];
+
+impl Phase {
+    /// What follows a stage.
+    fn after(stage: &str) -> Option<Self> {
+        match stage {
+            "copying" => Some(Self::Copy),
+            "compared" => Some(Self::Wait),
+            "renaming" | "linked" | "placed" | "repointing" => Some(Self::Repoint),
+            "repointed" => Some(Self::Prove),
+            "releasing" => Some(Self::Release),
+            "giving-up" => Some(Self::GiveUp),
+            _ => None,
+        }
+    }
+
+    fn mark(self) -> Mark {
+        match self {
+            Self::Copy => Mark::Filled(AMBER),
+            Self::Compare => Mark::Hatched,
+            Self::Wait => Mark::Filled(PAPER),
+            Self::Repoint => Mark::Filled(TEXT),
+            Self::Prove => Mark::Filled(OTHER),
+            Self::Release => Mark::Filled(DIM),
+            Self::GiveUp => Mark::Filled(LAUNCHERS[4]),
+        }
+    }
+}
+
+/// What is drawn of a lot.
+struct Row<'a> {
+    lot: &'a LotRow,
+    phases: Vec<(Phase, Stretch)>,
+    forecast: Option<Stretch>,
+}
+
+/// The phases of a lot, in the order of time.
+fn phases(passage: &Passage, lot: LotId) -> Vec<(Phase, Stretch)> {
+    let pulses: Vec<&Pulse> = passage.pulses.iter().filter(|pulse| pulse.lot == lot).collect();
+    // Of a program that was killed the last that is known is its last pulse.
+    let alive = |from: Timestamp, until: Timestamp| {
+        let until = until.saturating_sub(MOMENT).unwrap_or(until);
+        pulses.iter().map(|pulse| pulse.at).filter(|at| (from..until).contains(at)).max().unwrap_or(from)
+    };
+    let mut all = Vec::new();
+    let mut open: Option<(Phase, Timestamp)> = None;
+    let mut stage = "";
+    for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
+        let resumed = mark.word == "resumed";
+        if let Some((phase, from)) = open.take() {
+            let until = if resumed { alive(from, mark.at) } else { mark.at };
+            all.push((phase, (from, until.max(from))));
+        }
+        if !matches!(mark.word.as_str(), "resumed" | "paused" | "stopped") {
+            stage = &mark.word;
+        }
+        let goes_on = resumed || stage == mark.word;
+        open = Phase::after(stage).filter(|_| goes_on).map(|phase| (phase, mark.at));
+    }
+    if let Some((phase, from)) = open {
+        all.push((phase, (from, alive(from, Timestamp::MAX))));
+    }
+    all.into_iter().flat_map(|(phase, stretch)| split(phase, stretch, &pulses)).collect()
+}
+
+/// Cuts a copy where all was copied and the rest was compared alone.
+fn split(phase: Phase, (from, to): Stretch, pulses: &[&Pulse]) -> Vec<(Phase, Stretch)> {
+    let most = pulses.iter().map(|pulse| pulse.copied).max();
+    let copied = pulses.iter().find(|pulse| Some(pulse.copied) == most).map(|pulse| pulse.at);
+    match copied.filter(|_| phase == Phase::Copy) {
+        Some(at) if at <= from => vec![(Phase::Compare, (from, to))],
+        Some(at) if at < to => vec![(Phase::Copy, (from, at)), (Phase::Compare, (at, to))],
+        _ => vec![(phase, (from, to))],
+    }
+}
+
+fn later(at: Timestamp, by: Duration) -> Timestamp {
+    SignedDuration::try_from(by).ok().and_then(|by| at.saturating_add(by).ok()).unwrap_or(at)
+}
+
+fn pair(lot: &LotRow) -> String {
+    format!("{} > {}", lot.planned.from_drive.as_deref().unwrap_or("home"), lot.planned.to_drive)
+}
+
+fn height(lots: usize, row: i32) -> u32 {
+    (FIRST + lots.clamp(1, MOST) as i32 * row + 90) as u32
+}
+
+/// Draws the lots of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
+pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
+    // Lots of the same drives stand together, in the order of the first of them.
+    let mut pairs: Vec<String> = Vec::new();
+    for lot in &haul.lots {
+        if !pairs.contains(&pair(lot)) {
+            pairs.push(pair(lot));
+        }
+    }
+    let mut lots: Vec<&LotRow> = haul.lots.iter().collect();
+    lots.sort_by_key(|lot| pairs.iter().position(|other| *other == pair(lot)));
+    let more = lots.len().saturating_sub(MOST);
+    lots.truncate(MOST);
+    let rows: Vec<Row<'_>> = lots
+        .into_iter()
+        .map(|lot| {
+            let forecast = passage.forecast.get(&lot.id);
+            let forecast = forecast.map(|(from, to)| (later(haul.made, *from), later(haul.made, *to)));
+            Row { lot, phases: phases(passage, lot.id), forecast }
+        })
+        .collect();
+    let stretches: Vec<Stretch> =
+        rows.iter().flat_map(|row| row.phases.iter().map(|(_, stretch)| *stretch).chain(row.forecast)).collect();
+    let title = format!("Haul {}: what was done when", haul.id);
+    draw(&title, haul.made, (1000, height(rows.len(), ROW)), |page| {
+        let width = page.width() - 2 * MARGIN - LABEL;
+        if stretches.is_empty() {
+            page.text(
+                page.width() / 2,
+                FIRST,
+                12.0,
+                DIM,
+                Side::Middle,
+                "The journal does not say when its lots came where.",
+            );
+            return;
+        }
+        let clock = Clock::new(stretches.clone(), MARGIN + LABEL, width);
+        let bottom = FIRST + rows.len() as i32 * ROW;
+        clock.draw(page, TOP, bottom);
+        for (n, Row { lot, phases, forecast }) in rows.iter().enumerate() {
+            let y = FIRST + n as i32 * ROW;
+            let title = page.cut(&lot.planned.title, 12.0, LABEL - 14);
+            page.text(MARGIN, y + 6, 12.0, TEXT, Side::Left, &title);
+            let drives = page.cut(&pair(lot), 10.0, LABEL - 14);
+            page.text(MARGIN, y + 24, 10.0, DIM, Side::Left, &drives);
+            if let Some((from, to)) = forecast {
+                let x = clock.at(*from);
+                let rect = Rect::new(x, y + 6, (clock.at(*to) - x).max(2), 6);
+                page.fill(rect, FAINT);
+            }
+            for (phase, (from, to)) in phases {
+                let x = clock.at(*from);
+                let rect = Rect::new(x, y + 15, (clock.at(*to) - x).max(1), 18);
+                paint(page, rect, phase.mark());
+            }
+            stops(page, passage, lot.id, &clock, y + 15);
+        }
+        if more > 0 {
+            let text = format!("and {more} more");
+            page.text(MARGIN, bottom + 4, 10.0, DIM, Side::Left, &text);
+        }
+        let went = |phase: Phase| rows.iter().any(|row| row.phases.iter().any(|(own, _)| *own == phase));
+        let mut legend: Vec<(Mark, String)> = Vec::new();
+        if rows.iter().any(|row| row.forecast.is_some()) {
+            legend.push((Mark::Filled(FAINT), "forecast".into()));
+        }
+        legend.extend(
+            PHASES.iter().filter(|(phase, _)| went(*phase)).map(|(phase, word)| (phase.mark(), (*word).into())),
+        );
+        let known = |word: &str| passage.marks.iter().any(|mark| mark.word == word);
+        if known("stopped") {
+            legend.push((Mark::Line(RED), "stopped".into()));
+        }
+        if known("paused") {
+            legend.push((Mark::Line(DIM), "paused".into()));
+        }
+        page.legend(&legend);
+    })
+}
+
+fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
+    match mark {
+        Mark::Filled(ink) => page.fill(rect, ink),
+        Mark::Hatched => page.hatch(rect, DIM),
+        Mark::Hollow(_) | Mark::Line(_) | Mark::Cross(_) => {}
+    }
+    page.frame(rect, TEXT);
+}
+
+/// Upright lines where a lot was paused or could not go on.
+fn stops(page: &mut Page<'_>, passage: &Passage, lot: LotId, clock: &Clock, y: i32) {
+    for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
+        let ink = match mark.word.as_str() {
+            "stopped" => RED,
+            "paused" => DIM,
+            _ => continue,
+        };
+        let x = clock.at(mark.at);
+        page.line((x, y - 4), (x, y + 22), ink, 2);
+    }
+}
+
+/// Bytes per second of a lot between two pulses.
+#[derive(Clone, Copy, Debug)]
+struct Pace {
+    stretch: Stretch,
+    copied: f64,
+    compared: f64,
+    limit: Option<Bytes>,
+}
+
+/// What was reached between pulses that follow one another with no stop between them.
+fn paces(passage: &Passage) -> Vec<Pace> {
+    let stopped = |lot: LotId, (from, to): Stretch| {
+        let stop = |word: &str| matches!(word, "paused" | "stopped" | "resumed");
+        let later = |at: Timestamp| at.saturating_add(MOMENT).unwrap_or(at);
+        let between = |at: Timestamp| later(from) < at && at <= later(to);
+        passage.marks.iter().any(|mark| mark.lot == lot && stop(&mark.word) && between(mark.at))
+    };
+    let pace = |pair: &[Pulse]| {
+        let (one, next) = (&pair[0], &pair[1]);
+        let stretch = (one.at, next.at);
+        let seconds = next.at.duration_since(one.at).as_secs_f64();
+        if one.lot != next.lot || seconds <= 0.0 || stopped(one.lot, stretch) {
+            return None;
+        }
+        let rate = |before: Bytes, after: Bytes| after.less(before).count() as f64 / seconds;
+        let (copied, compared) = (rate(one.copied, next.copied), rate(one.compared, next.compared));
+        Some(Pace { stretch, copied, compared, limit: next.limit })
+    };
+    passage.pulses.windows(2).filter_map(pace).collect()
+}
+
+/// What was reached in a moment of all lots together.
+#[derive(Clone, Copy, Debug, Default)]
+struct Reached {
+    copied: f64,
+    compared: f64,
+    limit: Option<Bytes>,
+    runs: bool,
+}
+
+fn reached(paces: &[Pace], (from, to): Stretch) -> Reached {
+    let whole = to.duration_since(from).as_secs_f64().max(1e-9);
+    let mut sum = Reached::default();
+    for pace in paces {
+        let (begin, end) = (pace.stretch.0.max(from), pace.stretch.1.min(to));
+        if begin < end {
+            let part = end.duration_since(begin).as_secs_f64() / whole;
+            sum.copied += pace.copied * part;
+            sum.compared += pace.compared * part;
+            sum.limit = sum.limit.max(pace.limit);
+            sum.runs = true;
+        }
+    }
+    sum
+}
+
+/// Draws how fast a haul's bytes were copied and compared, with limits, breaks and errors.
+pub fn rate(haul: &HaulRow, passage: &Passage) -> Drawing {
+    /// Units of the page for each figure.
+    const STEP: i32 = 4;
+    let paces = paces(passage);
+    let title = format!("Haul {}: how fast it went", haul.id);
+    draw(&title, haul.made, (1000, 500), |page| {
+        let place = Rect::new(MARGIN + 80, FIRST + 6, page.width() - 2 * MARGIN - 80, page.height() - FIRST - 106);
+        if paces.is_empty() {
+            let text = "The journal does not say how fast it went.";
+            page.text(page.width() / 2, FIRST, 12.0, DIM, Side::Middle, text);
+            return;
+        }
+        let clock = Clock::new(paces.iter().map(|pace| pace.stretch).collect(), place.x, place.width);
+        let figures: Vec<(i32, Option<Reached>)> = (place.x..place.x + place.width)
+            .step_by(STEP as usize)
+            .map(|x| {
+                let (from, to) = (clock.when(f64::from(x)), clock.when(f64::from(x + STEP)));
+                (x, from.zip(to).map(|stretch| reached(&paces, stretch)).filter(|reached| reached.runs))
+            })
+            .collect();
+        let each = || figures.iter().filter_map(|(_, reached)| reached.as_ref());
+        let most = each().map(|reached| reached.copied.max(reached.compared)).fold(0.0, f64::max);
+        let limit = each().filter_map(|reached| reached.limit).max();
+        // A limit that is far above is not worth the room.
+        let limit = limit.map(|limit| limit.count() as f64).filter(|limit| *limit < most * 2.0);
+        let top = round(most.max(limit.unwrap_or(0.0)));
+        let bottom = place.y + place.height;
+        let y = |rate: f64| bottom - (rate.min(top) / top * f64::from(place.height)).round() as i32;
+        for quarter in 0..=4 {
+            let rate = top * f64::from(quarter) / 4.0;
+            page.line((place.x, y(rate)), (place.x + place.width, y(rate)), FAINT, 1);
+            let text = format!("{}/s", Bytes::new(rate as u64));
+            page.text(place.x - 8, y(rate) - 6, 10.0, DIM, Side::Right, &text);
+        }
+        clock.draw(page, TOP, bottom);
+        for (x, reached) in figures.iter().filter_map(|(x, reached)| Some((*x, reached.as_ref()?))) {
+            page.fill(Rect::new(x, y(reached.copied), STEP, bottom - y(reached.copied)), AMBER);
+        }
+        line_of(page, &figures, &|reached| Some(y(reached.compared)), TEXT);
+        line_of(
+            page,
+            &figures,
+            &|reached| reached.limit.filter(|_| limit.is_some()).map(|limit| y(limit.count() as f64)),
+            RED,
+        );
+        page.line((place.x, bottom), (place.x + place.width, bottom), TEXT, 1);
+        let faults = faults(passage);
+        for (at, unreadable) in &faults {
+            page.cross(clock.at(*at), bottom + 12, if *unreadable { RED } else { TEXT });
+        }
+        summary(page, passage, &paces, bottom + 26);
+        let mut legend = vec![
+            (Mark::Filled(AMBER), "copied: read from the old drive, written to the new one".into()),
+            (Mark::Line(TEXT), "compared: read back from the new drive".into()),
+        ];
+        if limit.is_some() {
+            legend.push((Mark::Line(RED), "limit".into()));
+        }
+        if faults.iter().any(|(_, unreadable)| *unreadable) {
+            legend.push((Mark::Cross(RED), "not readable".into()));
+        }
+        if faults.iter().any(|(_, unreadable)| !unreadable) {
+            legend.push((Mark::Cross(TEXT), "differed, copied again".into()));
+        }
+        page.legend(&legend);
+    })
+}
+
+/// The next rate whose quarters are easy to read: 1, 2, 4, 6, 8 and the same with noughts.
+fn round(rate: f64) -> f64 {
+    let ten = 10_f64.powf(rate.max(1.0).log10().floor());
+    [1.0, 2.0, 4.0, 6.0, 8.0, 10.0].into_iter().map(|part| part * ten).find(|top| *top >= rate).unwrap_or(rate)
+}
+
+/// Draws a line through what was reached, in pieces where there are breaks.
+fn line_of(
+    page: &mut Page<'_>,
+    figures: &[(i32, Option<Reached>)],
+    height: &dyn Fn(&Reached) -> Option<i32>,
+    ink: Ink,
+) {
+    let mut piece: Vec<(i32, i32)> = Vec::new();
+    for (x, reached) in figures {
+        match reached.as_ref().and_then(height) {
+            Some(y) => piece.push((x + 2, y)),
+            None => draw_piece(page, &mut piece, ink),
+        }
+    }
+    draw_piece(page, &mut piece, ink);
+}
+
+fn draw_piece(page: &mut Page<'_>, piece: &mut Vec<(i32, i32)>, ink: Ink) {
+    if let [only] = piece[..] {
+        piece.push((only.0 + 2, only.1));
+    }
+    if piece.len() > 1 {
+        page.path(piece, ink, 2);
+    }
+    piece.clear();
+}
+
+/// When bytes could not be read (true), and when blocks that differed were copied again.
+fn faults(passage: &Passage) -> Vec<(Timestamp, bool)> {
+    let mut all = Vec::new();
+    let mut last: Option<&Pulse> = None;
+    for pulse in &passage.pulses {
+        let before = last.filter(|last| last.lot == pulse.lot);
+        let (bad, repaired) = before.map_or((Bytes::ZERO, 0), |before| (before.unreadable, before.repaired));
+        all.extend((pulse.unreadable > bad).then_some((pulse.at, true)));
+        all.extend((pulse.repaired > repaired).then_some((pulse.at, false)));
+        last = Some(pulse);
+    }
+    all
+}
+
+/// What it came to, below the curves.
+fn summary(page: &mut Page<'_>, passage: &Passage, paces: &[Pace], y: i32) {
+    let mut copied = Bytes::ZERO;
+    for lot in passage.pulses.chunk_by(|one, next| one.lot == next.lot) {
+        copied = copied.plus(lot.iter().map(|pulse| pulse.copied).max().unwrap_or_default());
+    }
+    // Lots beside one another run in the same time.
+    let mut stretches: Vec<Stretch> = paces.iter().map(|pace| pace.stretch).collect();
+    stretches.sort_unstable();
+    let (mut ran, mut until) = (0.0, Timestamp::MIN);
+    for (from, to) in stretches {
+        let from = from.max(until);
+        if to > from {
+            ran += to.duration_since(from).as_secs_f64();
+            until = to;
+        }
+    }
+    let time = span(Duration::try_from_secs_f64(ran).unwrap_or_default());
+    let mean = Bytes::new((copied.count() as f64 / ran.max(0.001)) as u64);
+    let text = format!("{copied} copied in {time} of running, {mean}/s on the whole");
+    page.text(page.width() - MARGIN, y, 10.0, TEXT, Side::Right, &text);
+}

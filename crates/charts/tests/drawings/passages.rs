@@ -1,0 +1,172 @@
+//! Drawings of how a haul went: of one that was really made, and of stories with pauses, ends, errors, limits and very many lots.
+
+use std::time::Duration;
+
+use deft_barge_charts::{rate, timeline};
+use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::haul::{Haul, HaulRow, History, Journal, Mark, Passage, Pulse, release_haul};
+use jiff::{SignedDuration, Timestamp};
+
+use super::{World, number, sound};
+use deft_barge_core::haul::Control;
+
+/// A haul that was really made, of these games.
+fn hauled(world: &World, games: &[&str]) -> HaulRow {
+    let plan = world.plan(&world.survey(), games, "newhold");
+    let (journal, _) = Journal::open(&world.site).unwrap().recover().unwrap();
+    let mut haul = Haul::begin(&world.site, &journal, &plan).unwrap();
+    haul.run(&|_| {}, &Control::default()).unwrap();
+    release_haul(&world.site, &journal, haul.id(), &|_| {}, &Control::default()).unwrap();
+    journal.haul(haul.id()).unwrap().unwrap()
+}
+
+/// A story: what is told of lots, by seconds since the haul's beginning.
+struct Story {
+    begun: Timestamp,
+    passage: Passage,
+}
+
+impl Story {
+    fn of(begun: Timestamp) -> Self {
+        Self { begun, passage: Passage::default() }
+    }
+
+    fn at(&self, seconds: f64) -> Timestamp {
+        self.begun.saturating_add(SignedDuration::from_secs_f64(seconds)).unwrap()
+    }
+
+    fn marks(&mut self, lot: i64, marks: &[(f64, &str)]) {
+        for (seconds, word) in marks {
+            let at = self.at(*seconds);
+            self.passage.marks.push(Mark { lot: LotId(lot), at, word: (*word).into() });
+        }
+    }
+
+    /// Pulses each second between two, from some megabytes copied to some more.
+    fn pulses(&mut self, lot: i64, (from, to): (u32, u32), (first, last): (u64, u64), limit: Option<u64>) {
+        for second in from..=to {
+            let part = f64::from(second - from) / f64::from((to - from).max(1));
+            let copied = Bytes::new(((first as f64 + (last - first) as f64 * part) * 1e6) as u64);
+            self.passage.pulses.push(Pulse {
+                lot: LotId(lot),
+                at: self.at(second.into()),
+                copied,
+                compared: Bytes::new(copied.count() / 2),
+                limit: limit.map(|limit| Bytes::new(limit * 1_000_000)),
+                unreadable: Bytes::ZERO,
+                repaired: 0,
+            });
+        }
+    }
+}
+
+#[test]
+fn a_haul_that_was_made_is_drawn_as_it_went() {
+    let world = World::new();
+    let haul = hauled(&world, &["Saltflat", "Pale Signal"]);
+    let passage = Passage::of(&world.site, haul.id).unwrap();
+    assert_eq!(passage.forecast.len(), 2);
+    let said = sound(&timeline(&haul, &passage));
+    for word in ["Saltflat Rally", "Pale Signal", "swift > newhold", "forecast", "repointed", "proved", "released"] {
+        assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
+    }
+    let drawing = rate(&haul, &passage);
+    let said = sound(&drawing);
+    let of = |lot: &LotId| passage.pulses.iter().filter(|p| p.lot == *lot).map(|p| p.copied).max().unwrap();
+    let copied: Bytes = haul.lots.iter().map(|lot| of(&lot.id)).sum();
+    assert!(said.iter().any(|text| text.starts_with(&format!("{copied} copied in "))), "{said:?}");
+    // Both lots were read to their ends.
+    let apparent: Bytes = haul.lots.iter().map(|lot| lot.planned.size.apparent).sum();
+    assert!(copied.count() as f64 > apparent.count() as f64 * 0.99, "{copied} of {apparent}");
+    assert_eq!(drawing, rate(&haul, &passage), "the same bytes");
+    assert_eq!(History::recent(&world.site).unwrap().lines.len(), 1);
+}
+
+/// The widths of what is filled in the row of the first lot.
+fn filled(svg: &str, upper: f64) -> Vec<(String, f64)> {
+    let document = roxmltree::Document::parse(svg).unwrap();
+    let nodes = document.descendants().filter(|node| node.tag_name().name() == "rect");
+    let own = nodes.filter(|node| (number(*node, "y") - upper).abs() < 0.1 && node.attribute("stroke") == Some("none"));
+    own.map(|node| (node.attribute("fill").unwrap_or_default().to_string(), number(node, "width"))).collect()
+}
+
+#[test]
+fn phases_are_as_wide_as_they_were_long_and_breaks_are_cut_out() {
+    let world = World::new();
+    let haul = hauled(&world, &["Pale Signal"]);
+    let lot = haul.lots[0].id.0;
+    let mut story = Story::of(haul.made);
+    // 20 s of copying, killed, on the next day 20 s more of which 10 s were comparing alone, then the rest.
+    story.marks(lot, &[(0.0, "copying")]);
+    story.pulses(lot, (0, 20), (0, 100), None);
+    story.marks(lot, &[(86_400.0, "resumed")]);
+    story.pulses(lot, (86_400, 86_410), (100, 200), Some(12));
+    story.pulses(lot, (86_411, 86_420), (200, 200), Some(12));
+    let rest = [(86_420.0, "compared"), (86_425.0, "placed"), (86_430.0, "repointed"), (86_440.0, "proved")];
+    story.marks(lot, &rest);
+    let (limits, pauses) = (&mut story.passage.pulses, &mut story.passage.marks);
+    limits[15].unreadable = Bytes::new(4096);
+    limits[16].repaired = 1;
+    assert!(pauses.iter().all(|mark| mark.word != "paused"));
+    let drawing = timeline(&haul, &story.passage);
+    let said = sound(&drawing);
+    assert!(said.contains(&"23 h 59 min later".to_string()), "{said:?}");
+    let widths = filled(&drawing.svg, 159.0);
+    let scale = (700.0 - 26.0) / 60.0;
+    let wanted = [20.0, 10.0, 5.0, 5.0, 10.0];
+    // Comparing alone is hatched, and so is not among these.
+    assert_eq!(widths.len(), wanted.len(), "{widths:?}");
+    for ((_, width), seconds) in widths.iter().zip(wanted) {
+        assert!((width - seconds * scale).abs() < 1.5, "{widths:?}, {scale}");
+    }
+    let said = sound(&rate(&haul, &story.passage));
+    for word in ["limit", "not readable", "differed, copied again", "23 h 59 min later"] {
+        assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
+    }
+    assert!(said.iter().any(|text| text == "200.0 MB copied in 40 s of running, 5.0 MB/s on the whole"), "{said:?}");
+    assert!(said.iter().any(|text| text == "20.0 MB/s"), "the axis ends with a round figure: {said:?}");
+}
+
+#[test]
+fn a_pause_a_stop_and_what_is_not_known_are_drawn_too() {
+    let world = World::new();
+    let mut haul = hauled(&world, &["Pale Signal"]);
+    let nothing = Passage::default();
+    assert!(sound(&timeline(&haul, &nothing)).contains(&"The journal does not say when its lots came where.".into()));
+    assert!(sound(&rate(&haul, &nothing)).contains(&"The journal does not say how fast it went.".into()));
+    let lot = haul.lots[0].id.0;
+    let mut story = Story::of(haul.made);
+    let marks = [
+        (0.0, "copying"),
+        (3.0, "paused"),
+        (9.0, "resumed"),
+        (12.0, "stopped"),
+        (13.0, "giving-up"),
+        (14.0, "given-up"),
+    ];
+    story.marks(lot, &marks);
+    let said = sound(&timeline(&haul, &story.passage));
+    for word in ["stopped", "paused", "given up"] {
+        assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
+    }
+    // Three hundred lots with long titles, in a haul that was broken off twenty times; and a forecast of hours.
+    let one = haul.lots[0].clone();
+    for n in 0..300 {
+        let mut lot = one.clone();
+        lot.id = LotId(lot.id.0 + n);
+        lot.planned.title =
+            format!("{n} a title of eighty letters that says everything about the game and even a bit more");
+        lot.planned.from_drive = Some(format!("a drive of number {} with a long name", n % 7));
+        let begun = n as f64 * 40.0 + (n / 15) as f64 * 50_000.0;
+        story.marks(
+            lot.id.0,
+            &[(begun, "copying"), (begun + 30.0, "compared"), (begun + 31.0, "placed"), (begun + 32.0, "proved")],
+        );
+        story.pulses(lot.id.0, (begun as u32, begun as u32 + 30), (0, 900), None);
+        story.passage.forecast.insert(lot.id, (Duration::ZERO, Duration::from_secs(7000)));
+        haul.lots.push(lot);
+    }
+    let said = sound(&timeline(&haul, &story.passage));
+    assert!(said.contains(&"and 241 more".to_string()), "{said:?}");
+    sound(&rate(&haul, &story.passage));
+}
