@@ -4,6 +4,7 @@
 
 mod acts;
 mod arguments;
+mod diagnostics;
 mod fault;
 mod progress;
 mod settings;
@@ -45,6 +46,7 @@ fn main() -> ExitCode {
     match run(arguments) {
         Ok(code) => ExitCode::from(code),
         Err(fault) => {
+            tracing::warn!(code = fault.code(), sentence = fault.sentence, "failed");
             fault.print(json);
             ExitCode::from(fault.code())
         }
@@ -63,6 +65,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         _ => {}
     }
     let site = surroundings::site(arguments.world.as_deref())?;
+    diagnostics::begin(&site)?;
     match arguments.command {
         None => tui::run(site),
         Some(Command::Survey) => acts::survey(&site, json),

@@ -71,8 +71,25 @@ pub fn completions(shell: Shell) -> Result<u8, Fault> {
     let mut out = Vec::new();
     completer.write_registration("COMPLETE", "deft-barge", "deft-barge", "deft-barge", &mut out).map_err(failed)?;
     say(String::from_utf8_lossy(&out).trim_end())?;
+    if shell == Shell::Bash {
+        say(QUOTED)?;
+    }
     Ok(0)
 }
+
+/// Bash takes what is offered as it is: outside of quotes a title has to be spelled as one word, and one that is begun so be read.
+const QUOTED: &str = r#"
+_deft_barge_quoted() {
+    case ${COMP_WORDS[COMP_CWORD]} in
+        [\"\']*) _clap_complete_deft_barge "$@" ;;
+        *)
+            _clap_complete_deft_barge "$1" "${2//\\/}" "$3"
+            local nth
+            for nth in "${!COMPREPLY[@]}"; do printf -v "COMPREPLY[nth]" %q "${COMPREPLY[nth]}"; done
+            ;;
+    esac
+}
+complete -o nospace -o bashdefault -F _deft_barge_quoted deft-barge"#;
 
 /// `man`: the page of the program, or all pages into a folder.
 pub fn man(folder: Option<&Path>) -> Result<u8, Fault> {

@@ -1,6 +1,7 @@
 //! Manners of a terminal program: completions that know the games, manual pages, a settings file to begin with.
 
 use std::fs;
+use std::path::Path;
 use std::process::Command;
 
 use crate::world::{PROGRAM, World};
@@ -37,17 +38,111 @@ fn completions_offer_commands_and_what_the_last_survey_has_seen() {
     let drives = offered(&world, &["deft-barge", "haul", "Saltflat Rally", "--to", ""]);
     assert_eq!(drives, ["swift", "cellar", "pocket", "newhold"]);
     assert_eq!(offered(&world, &["deft-barge", "surv"]), ["survey"]);
-    // What a shell gets to know is sound for it.
-    for (shell, check) in [("bash", "bash"), ("zsh", "zsh"), ("fish", "fish")] {
-        let script = world.expect(&["completions", shell], 0);
-        assert!(script.contains("deft-barge") && script.contains("COMPLETE"), "{script}");
-        let file = world.at(&format!("completions.{shell}"));
-        fs::write(&file, &script).unwrap();
-        match Command::new(check).arg("-n").arg(&file).status() {
-            Ok(status) => assert!(status.success(), "{shell} does not read it:\n{script}"),
-            Err(_) => eprintln!("\n!!! NOT RUN: what {shell} makes of its completions !!!\n"),
+}
+
+/// What a shell offers after it has read its completions, one to a line; `None` if that shell is not there.
+fn asked(world: &World, shell: &str, script: &str) -> Option<Vec<String>> {
+    let path = Path::new(PROGRAM).parent().unwrap().to_string_lossy().into_owned();
+    let path = format!("{path}:{}", std::env::var("PATH").unwrap());
+    let output = Command::new(shell)
+        .args(["-c", script])
+        .env("PATH", path)
+        .env("HOME", world.at("home"))
+        .env_remove("XDG_STATE_HOME")
+        .env_remove("XDG_CONFIG_HOME")
+        .output();
+    let Ok(output) = output else {
+        eprintln!("\n!!! NOT RUN: what {shell} makes of its completions !!!\n");
+        return None;
+    };
+    let said = String::from_utf8_lossy(&output.stderr);
+    assert!(output.status.success() && said.is_empty(), "{shell}: {said}");
+    Some(String::from_utf8_lossy(&output.stdout).lines().map(str::to_string).collect())
+}
+
+#[test]
+fn each_shell_offers_games_and_drives_in_its_own_spelling() {
+    let world = World::new();
+    world.expect(&["survey"], 0);
+    let files: Vec<String> = ["bash", "zsh", "fish"]
+        .map(|shell| {
+            let file = world.at(&format!("completions.{shell}"));
+            fs::write(&file, world.expect(&["completions", shell], 0)).unwrap();
+            file.to_string_lossy().into_owned()
+        })
+        .into();
+    // Bash: what is set for a word that is being completed; a title is one word, whatever is in it.
+    let bash = |words: &str, at: usize, word: &str| {
+        let script = format!(
+            "source '{}'; COMP_WORDS=({words}); COMP_CWORD={at}; COMP_TYPE=9; \
+             $(complete -p deft-barge | sed 's/.*-F \\([^ ]*\\).*/\\1/') deft-barge '{word}' x 2>/dev/null; \
+             printf '%s\\n' \"${{COMPREPLY[@]}}\"",
+            files[0]
+        );
+        asked(&world, "bash", &script)
+    };
+    if let Some(offered) = bash("deft-barge plan Salt", 2, "Salt") {
+        assert_eq!(offered, ["Saltflat\\ Rally"]);
+        assert_eq!(bash("deft-barge plan Saltflat\\\\\\ R", 2, "Saltflat\\ R").unwrap(), ["Saltflat\\ Rally"]);
+        assert_eq!(bash("deft-barge plan '\"Salt'", 2, "Salt").unwrap(), ["Saltflat Rally"], "within quotes");
+        assert_eq!(bash("deft-barge plan Moss --to n", 4, "n").unwrap(), ["newhold"]);
+    }
+    // Zsh: its own function that lists is replaced, so that it can be asked without a terminal.
+    let zsh = format!(
+        "compdef() {{ true }}; _describe() {{ local last=${{@[-1]}}; print -l -- ${{(P)last}} }}; source '{}'; \
+         words=(deft-barge plan Salt); CURRENT=3; _clap_dynamic_completer_deft_barge",
+        files[1]
+    );
+    if let Some(offered) = asked(&world, "zsh", &zsh) {
+        assert_eq!(offered.iter().map(|line| line.split(':').next().unwrap()).collect::<Vec<_>>(), ["Saltflat Rally"]);
+    }
+    let fish =
+        format!("source '{}'; complete -C 'deft-barge plan Salt'; complete -C 'deft-barge plan Moss --to n'", files[2]);
+    if let Some(offered) = asked(&world, "fish", &fish) {
+        let words: Vec<&str> = offered.iter().map(|line| line.split('\t').next().unwrap()).collect();
+        assert_eq!(words, ["Saltflat Rally", "newhold"]);
+    }
+}
+
+#[test]
+fn traces_go_into_a_file_where_they_are_asked_for_and_never_onto_the_screen() {
+    let world = World::new();
+    let file = world.at("home/.local/state/deft-barge/diagnostics.log");
+    world.expect(&["survey"], 0);
+    assert!(!file.exists(), "nothing is written that was not asked for");
+    let run = |level: &str, words: &[&str]| world.command(words).env("DEFT_BARGE_LOG", level).output().unwrap();
+    let said = run("info", &["haul", "pale signal", "--to", "newhold", "--yes", "--json"]);
+    assert!(said.status.success());
+    serde_json::from_slice::<serde_json::Value>(&said.stdout).expect("a document and nothing else");
+    let text = fs::read_to_string(&file).unwrap();
+    for part in ["INFO", "surveyed games=", "stage=\"repointed\"", "proved", "title=\"Pale Signal\""] {
+        assert!(text.contains(part), "{part}\n{text}");
+    }
+    assert!(!text.contains('\u{1b}') && !text.contains("TRACE"), "{text}");
+    run("deft_barge_core::disk=trace", &["return", "--yes"]);
+    let text = fs::read_to_string(&file).unwrap();
+    assert!(text.contains("TRACE") && text.contains("act=Remove"), "it goes on in the same file");
+    let wrong = run("deft_barge=loud", &["survey"]);
+    let said = String::from_utf8_lossy(&wrong.stderr);
+    assert!(wrong.status.code() == Some(2) && said.contains("says no levels"), "{said}");
+}
+
+#[test]
+fn into_a_pipe_goes_plain_text_and_no_progress() {
+    let world = World::new();
+    for (name, value) in [("NO_COLOR", "1"), ("TERM", "xterm-256color")] {
+        for words in [&["survey"][..], &["plan", "saltflat", "--to", "newhold"], &["--help"], &["log"], &["finds"]] {
+            let output = world.command(words).env(name, value).output().unwrap();
+            let said = [output.stdout, output.stderr].concat();
+            assert!(!said.contains(&0x1b) && !said.contains(&b'\r'), "{words:?} with {name}");
         }
     }
+    let output = world.command(&["survey"]).output().unwrap();
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+    // A reader that has had enough ends it, with nothing said of it.
+    let line = format!("'{PROGRAM}' --world '{}' survey | head -n 1", world.folder().display());
+    let output = Command::new("bash").args(["-o", "pipefail", "-c", &line]).output().unwrap();
+    assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
 }
 
 #[test]

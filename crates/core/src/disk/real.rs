@@ -150,10 +150,12 @@ impl Disk {
     }
 
     fn pass<T>(&self, act: Act<'_>, done: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
+        let failed = |error: &io::Error| tracing::debug!(?act, %error, "an act failed");
         for gate in &self.gates {
-            gate.before(&act)?;
+            gate.before(&act).inspect_err(failed)?;
         }
-        let out = done()?;
+        let out = done().inspect_err(failed)?;
+        tracing::trace!(?act, "done");
         for gate in &self.gates {
             gate.after(&act);
         }

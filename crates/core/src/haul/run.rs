@@ -76,6 +76,7 @@ impl<'a> Work<'a> {
     }
 
     pub(super) fn tell_stage(&self) {
+        tracing::info!(lot = self.lot.id.0, title = self.lot.planned.title, stage = self.lot.stage.word(), "stage");
         // Records alone change at once: there are no phases to follow.
         if self.lot.planned.mode == Mode::Records {
             return;
@@ -240,6 +241,7 @@ impl<'a> Haul<'a> {
         let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
         let id = journal.begin_with(&lots, plan.policy, None, plan.trial)?;
         journal.put_forecast(id, &plan.timing)?;
+        tracing::info!(haul = id.0, lots = lots.len(), bytes = plan.bytes().count(), "begun");
         Self::of(site, journal, id)
     }
 
@@ -300,6 +302,7 @@ impl<'a> Haul<'a> {
                 return if begun { Ok(journal.mark(lot.id, PAUSED)?) } else { Ok(()) };
             }
             let (id, title, why) = (lot.id, lot.planned.title.clone(), error.to_string());
+            tracing::warn!(lot = id.0, title, why, "stopped");
             journal.set_error(id, &why)?;
             journal.say(self.id, Some(id), "failed", &format!("{title}: {why}"))?;
             report(HaulEvent::Failed { lot: id, title, why });
@@ -449,6 +452,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
 fn proved(work: &mut Work<'_>, proof: Proof) -> Result<(), HaulError> {
     let title = work.lot.planned.title.clone();
     let next = work.lot.stage.clone().to(Stage::Proved { holds: proof.holds() })?;
+    tracing::info!(lot = work.lot.id.0, title, holds = proof.holds(), read = proof.read, "proved");
     work.journal.set_proof(work.lot.id, &proof, &next)?;
     work.journal.say(work.lot.haul, Some(work.lot.id), "proved", &title)?;
     work.lot.stage = next;

@@ -201,6 +201,10 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
         drives.push(drive_state(drive, usage, &games, &held));
     }
     problems.extend(around.problems);
+    tracing::info!(games = games.len(), drives = drives.len(), launchers = found.len(), "surveyed");
+    for problem in &problems {
+        tracing::warn!(file = ?problem.file, line = problem.line, what = problem.what, "not read");
+    }
     let (data, shortcuts, links) = (around.data, around.shortcuts, around.links);
     Survey { user_data: data, shortcuts, links, measured: true, ..joined(site, found, games, drives, held, problems) }
 }

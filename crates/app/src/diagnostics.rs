@@ -1,0 +1,50 @@
+//! Traces of what the program does, for whoever looks for a fault: into a file, and never onto the screen. Only where
+//! `DEFT_BARGE_LOG` asks for it.
+
+use std::fs::{self, File, OpenOptions};
+use std::sync::Mutex;
+
+use deft_barge_core::site::Site;
+use tracing_subscriber::EnvFilter;
+
+use crate::fault::{Fault, Kind};
+use crate::show::path as shown;
+
+/// The environment variable that says what is traced: a level, or levels by modules, as `deft_barge_core::haul=debug,info`.
+const ASKED: &str = "DEFT_BARGE_LOG";
+
+/// Bytes of the file from which on the next start begins a new one, and keeps this one as `diagnostics.log.1`.
+const MOST: u64 = 20_000_000;
+
+/// Begins to write traces into `diagnostics.log` of the state folder, if the environment asks for it.
+///
+/// # Errors
+/// A usage fault if what is asked for is no filter; a failure if the file cannot be written.
+pub fn begin(site: &Site) -> Result<(), Fault> {
+    let Some(asked) = std::env::var_os(ASKED).filter(|asked| !asked.is_empty()) else { return Ok(()) };
+    let asked = asked.to_string_lossy();
+    let filter = EnvFilter::try_new(asked.as_ref()).map_err(|error| {
+        let sentence = format!("{ASKED} is {asked:?}, which says no levels: {error}.");
+        Fault::usage(sentence, "Such as: debug, or deft_barge_core::haul=trace,info")
+    })?;
+    let file = site.state_folder().join("diagnostics.log");
+    let opened = open(&file).map_err(|error| {
+        Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), format!("Or unset {ASKED}."))
+    })?;
+    let subscriber =
+        tracing_subscriber::fmt().with_env_filter(filter).with_ansi(false).with_writer(Mutex::new(opened)).finish();
+    // There is one already only where a test of this program has begun one.
+    let _ = tracing::subscriber::set_global_default(subscriber);
+    tracing::info!(version = env!("CARGO_PKG_VERSION"), words = ?std::env::args_os().skip(1).collect::<Vec<_>>(), "begun");
+    Ok(())
+}
+
+fn open(file: &std::path::Path) -> std::io::Result<File> {
+    if let Some(folder) = file.parent() {
+        fs::create_dir_all(folder)?;
+    }
+    if fs::metadata(file).is_ok_and(|meta| meta.len() > MOST) {
+        fs::rename(file, file.with_extension("log.1"))?;
+    }
+    OpenOptions::new().create(true).append(true).open(file)
+}
