@@ -9,7 +9,8 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::{HaulEvent, Progress};
 
-use crate::show::{Teller, Told, count, line, pad, teller};
+use crate::show::{Teller, Told, line, pad, teller};
+use crate::wording;
 use crate::wording::about;
 
 /// A line that says how far something is, once that takes longer than half a second, and goes when it is done.
@@ -101,8 +102,11 @@ impl Shown {
             HaulEvent::Hung { title, path, seconds, .. } => self.line(&crate::wording::hung(&title, &path, seconds)),
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
             HaulEvent::Released { title, bytes, left, .. } => {
-                let stays =
-                    if left > 0 { format!(", {} files changed since and stay", count(left)) } else { String::new() };
+                let stays = if left > 0 {
+                    format!(", {} changed since and left there", wording::several(left, "file"))
+                } else {
+                    String::new()
+                };
                 self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
             }
             HaulEvent::Proved { title, proof, .. } => {

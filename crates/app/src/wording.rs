@@ -261,7 +261,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::NothingLeadsThere { path } => format!("no record leads below {}.", path.display()),
         FindingKind::Incomplete { files: n, bytes } => format!(
             "{} of its content list {} missing or of another size: its launcher will download {bytes}.",
-            plural(*n, "file", "files"),
+            several(*n, "file"),
             if *n == 1 { "is" } else { "are" }
         ),
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
@@ -300,8 +300,8 @@ pub fn lying(what: &Lying) -> String {
         }
         Lying::Stray { programs, packs, fits: None } => format!(
             "a stray that looks like a game: {} and {}",
-            plural(*programs, "program", "programs"),
-            plural(*packs, "large file", "large files")
+            several(*programs, "program"),
+            several(*packs, "large file")
         ),
         Lying::Leftover { title, install, haul, alike, files, .. } => {
             let by = haul.map_or_else(String::new, |haul| format!("; haul {haul} moved it"));
@@ -327,7 +327,21 @@ pub fn lying(what: &Lying) -> String {
     }
 }
 
-/// A count and its word.
+/// A count and its noun, in the form that the count wants: "1 game", "2 libraries".
+pub fn several(number: impl TryInto<u64>, noun: &str) -> String {
+    let number = number.try_into().unwrap_or(u64::MAX);
+    let ending = |from: &str| noun.strip_suffix(from);
+    let noun = match (number, ending("y")) {
+        (1, _) => noun.to_string(),
+        // "day" keeps its y.
+        (_, Some(stem)) if !stem.ends_with(['a', 'e', 'i', 'o', 'u']) => format!("{stem}ies"),
+        _ if noun.ends_with(['s', 'x']) || noun.ends_with("ch") => format!("{noun}es"),
+        _ => format!("{noun}s"),
+    };
+    format!("{} {noun}", count(number))
+}
+
+/// A count and what is said of it, where a noun alone will not do: "1 line is", "2 lines are".
 pub fn plural(n: usize, one: &str, many: &str) -> String {
     format!("{} {}", count(n as u64), if n == 1 { one } else { many })
 }
@@ -498,11 +512,11 @@ pub fn proof(proof: &Proof) -> String {
     let download = proof.to_download.map_or("not known".to_string(), |bytes| bytes.to_string());
     let updated = if proof.updated > 0 { format!(", updated since {}", count(proof.updated)) } else { String::new() };
     format!(
-        "differ {}, missing {}, extra {}, to download {download}{updated}   ({} files, {}{})",
+        "differ {}, missing {}, extra {}, to download {download}{updated}   ({}, {}{})",
         count(proof.differ),
         count(proof.missing),
         count(proof.extra),
-        count(proof.files),
+        several(proof.files, "file"),
         proof.bytes,
         if proof.read { ", every byte read back" } else { ", by names and sizes" }
     )
@@ -627,4 +641,21 @@ pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
         crate::show::line(title),
         crate::show::path(path)
     )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn nouns_take_the_form_that_their_count_wants() {
+        let said =
+            [(0, "game"), (1, "game"), (2, "library"), (1, "library"), (12_345, "box"), (3, "day"), (2, "patch")];
+        let said = said.map(|(number, noun)| several(number, noun));
+        assert_eq!(
+            said,
+            ["0 games", "1 game", "2 libraries", "1 library", "12\u{2009}345 boxes", "3 days", "2 patches"]
+        );
+        assert_eq!(plural(1, "line is", "lines are"), "1 line is");
+    }
 }

@@ -46,7 +46,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
             );
             if !json {
-                say(&format!("{title}   a tally of {} files is kept", count(kept.lines.len() as u64)))?;
+                say(&format!("{title}   a tally of {} is kept", wording::several(kept.lines.len(), "file")))?;
             }
             continue;
         }

@@ -18,7 +18,8 @@ use super::{records, survey_site};
 use crate::arguments::{CarryAct, Consent, Pace};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
-use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::show::{line, path as shown, say, say_json, to_json};
+use crate::wording;
 
 /// `carry`
 pub fn carry(site: &Site, act: &CarryAct, json: bool) -> Result<u8, Fault> {
@@ -137,7 +138,7 @@ fn put_beside(
     let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
     if !json {
         say(&format!("card      {}", shown(&beside(&carried.path).join("READ ME FIRST.txt"))))?;
-        say(&format!("checksums of {} files", count(kept.lines.len() as u64)))?;
+        say(&format!("checksums of {}", wording::several(kept.lines.len(), "file")))?;
     }
     Ok(code)
 }
@@ -164,7 +165,7 @@ fn check(folder: &Path, json: bool) -> Result<u8, Fault> {
         )?;
         return Ok(if lacking.is_empty() { 0 } else { 4 });
     }
-    say(&format!("{}: {} games", line(&carried.what), carried.games.len()))?;
+    say(&format!("{}: {}", line(&carried.what), wording::several(carried.games.len(), "game")))?;
     for met in &met {
         let state = match (&met.found, &met.installer_at) {
             (Some(at), _) => format!("is here: {}", shown(at)),

@@ -14,7 +14,7 @@ use serde_json::json;
 use super::{find_game, survey_site};
 use crate::arguments::Demo;
 use crate::fault::{Fault, Kind};
-use crate::show::{count, say, say_json};
+use crate::show::{say, say_json};
 use crate::{surroundings, tui, wording};
 
 impl From<WorldError> for Fault {
@@ -87,9 +87,10 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
     let drives = survey.drives.len();
     steps.say(format!(
-        "surveyed {drives} drives, {} launchers, {} games, {bytes}",
-        survey.launchers.len(),
-        survey.games.len()
+        "surveyed {}, {}, {}, {bytes}",
+        wording::several(drives, "drive"),
+        wording::several(survey.launchers.len(), "launcher"),
+        wording::several(survey.games.len(), "game")
     ))?;
 
     let game = find_game(&survey, "Saltflat Rally")?;
@@ -101,9 +102,10 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     }
     let records: usize = plan.lots.iter().map(|lot| lot.previews.len()).sum();
     steps.say(format!(
-        "planned {} from swift to newhold, {} files, {records} changes of records",
+        "planned {} from swift to newhold, {}, {} of records",
         plan.bytes(),
-        count(plan.lots[0].size.files)
+        wording::several(plan.lots[0].size.files, "file"),
+        wording::several(records, "change")
     ))?;
 
     let (journal, _) = Journal::open(&site)?.recover()?;
@@ -123,7 +125,11 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let judged = judge(dir, "Saltflat Rally")?;
     steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;
     let removed = release_haul(&site, &journal, id, &|_| {}, &Control::default())?;
-    steps.say(format!("released {} of originals, {} files left", removed.bytes, removed.left.len()))?;
+    steps.say(format!(
+        "released {} of originals, {} left",
+        removed.bytes,
+        wording::several(removed.left.len(), "file")
+    ))?;
     judge(dir, "Saltflat Rally")?;
     let seconds = steps.begun.elapsed().as_secs_f64();
     if json {

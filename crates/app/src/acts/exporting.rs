@@ -16,7 +16,8 @@ use crate::arguments::{ExportWhat, Out, Pace};
 use crate::fault::Fault;
 use crate::progress::Passing;
 use crate::show::{line, path as shown, say, say_json};
-use crate::wording::plural;
+use crate::wording;
+use wording::plural;
 
 /// `export`
 pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {

@@ -14,7 +14,7 @@ use super::survey_site;
 use crate::arguments::{Consent, FindsAct};
 use crate::fault::Fault;
 use crate::progress::Passing;
-use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
+use crate::show::{line, pad, path as shown, say, say_json, to_json};
 use crate::wording;
 
 /// Looks for what is lying about, showing how far it is where that takes long.
@@ -81,7 +81,7 @@ fn finds_text(all: &[LyingAbout]) -> String {
     let mut out = Vec::new();
     for lying in all {
         let size = if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() };
-        let files = if lying.size.files == 0 { String::new() } else { format!("{} files", count(lying.size.files)) };
+        let files = if lying.size.files == 0 { String::new() } else { wording::several(lying.size.files, "file") };
         out.push(format!(
             "{} {} {size:>10} {files:>12}   {}",
             pad(wording::lying_word(&lying.what), 13),
@@ -110,10 +110,10 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
         for anchor in all.iter().filter(|_| !json) {
             let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
             say(&format!(
-                "{} is in {} now; records lead to {} places below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
+                "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
                 line(&anchor.drive),
                 shown(&anchor.new),
-                count(anchor.led as u64),
+                wording::several(anchor.led, "place"),
                 shown(&anchor.old),
                 shown(&anchor.old),
                 shown(&anchor.new)
@@ -135,8 +135,8 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
         let files = plan.lots[0].record_files().len();
         format!(
             "Rewrite {} in {}?",
-            wording::plural(plan.lots[0].previews.len(), "record", "records"),
-            wording::plural(files, "file", "files")
+            wording::several(plan.lots[0].previews.len(), "record"),
+            wording::several(files, "file")
         )
     })
 }

@@ -38,9 +38,9 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         if at_terminal {
             say(&plan_text(&plan))?;
             let question = format!(
-                "Haul {} in {} lots? The originals stay until they are released.",
+                "Haul {} in {}? The originals stay until they are released.",
                 plan.bytes(),
-                plan.lots.len()
+                wording::several(plan.lots.len(), "lot")
             );
             if !asked(&question)? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
@@ -235,7 +235,8 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
             && left > 0
         {
             say(&format!(
-                "  left    {left} files that are not what was compared stay in {}",
+                "  left    {} not what was compared, in {}",
+                wording::several(left, "file"),
                 crate::show::path(&lot.planned.from)
             ))?;
         }

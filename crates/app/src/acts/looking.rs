@@ -71,9 +71,9 @@ fn survey_text(survey: &Survey) -> String {
             let drive = library.drive.as_deref().unwrap_or("away");
             let default = if library.default { "   takes new installs" } else { "" };
             out.push(format!(
-                "  library   {} {:>2} games {:>10}  {}{default}",
+                "  library   {} {:>9} {:>10}  {}{default}",
                 pad(drive, 12),
-                library.games,
+                wording::several(library.games, "game"),
                 library.bytes,
                 path(&library.path)
             ));
@@ -175,10 +175,10 @@ pub(super) fn plan_text(plan: &Plan) -> String {
     let mut out = Vec::new();
     for (n, lot) in plan.lots.iter().enumerate() {
         out.push(format!(
-            "{}   {} in {} files   {} > {}   {}",
+            "{}   {} in {}   {} > {}   {}",
             line(&lot.title),
             lot.size.on_disk,
-            count(lot.size.files),
+            wording::several(lot.size.files, "file"),
             lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE),
             lot.to_drive,
             line(&wording::way(lot, &plan.lots))

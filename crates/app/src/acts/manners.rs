@@ -14,7 +14,7 @@ use serde_json::json;
 use crate::arguments::{Arguments, JournalAct, SettingsAct, Shell};
 use crate::fault::{Fault, Kind};
 use crate::settings::Settings;
-use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::show::{line, path as shown, say, say_json, to_json};
 use crate::wording;
 
 /// Names that completions offer: of the games and drives that the last survey has seen.
@@ -152,13 +152,13 @@ pub fn journal(site: &Site, act: &JournalAct, json: bool) -> Result<u8, Fault> {
                 return say("There is no journal yet: nothing was hauled.").map(|()| 0);
             };
             say(&format!(
-                "version {}, {}: {}, {}, {} files in tallies, {} lines of the log",
+                "version {}, {}: {}, {}, {} in tallies, {} of the log",
                 state.version,
                 state.bytes,
-                wording::plural(state.hauls as usize, "haul", "hauls"),
-                wording::plural(state.lots as usize, "lot", "lots"),
-                count(state.entries),
-                count(state.events)
+                wording::several(state.hauls, "haul"),
+                wording::several(state.lots, "lot"),
+                wording::several(state.entries, "line"),
+                wording::several(state.events, "line")
             ))?;
             for problem in &state.problems {
                 say(&format!("problem   {}", line(problem)))?;

@@ -12,6 +12,7 @@ use crate::arguments::{ProfileAct, Traced};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
 use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::wording;
 
 /// Traces a path, showing how far it is where that takes long.
 pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fault> {
@@ -76,7 +77,7 @@ fn trace_text(trace: &Trace) -> String {
         if out.is_empty() { "" } else { "\n" },
         plural(trace.finds.len(), "place says", "places say"),
         count(rewritable as u64),
-        plural(trace.files, "file", "files"),
+        wording::several(trace.files, "file"),
         trace.places.iter().map(|place| shown(place)).collect::<Vec<_>>().join(", ")
     ));
     for problem in &trace.problems {
@@ -171,10 +172,10 @@ fn check_text(check: &ProfileCheck) -> String {
     };
     let verdict = if check.sound() { "sound" } else { "not sound" };
     let mut out = vec![format!(
-        "{}: {verdict}   {} libraries, {} games   {}",
+        "{}: {verdict}   {}, {}   {}",
         line(&check.name),
-        check.libraries,
-        check.games.len(),
+        wording::several(check.libraries, "library"),
+        wording::several(check.games.len(), "game"),
         shown(home)
     )];
     for one in &check.lines {

@@ -16,7 +16,7 @@ use super::charting::{free_in_home, one_haul, write_out};
 use super::survey_site;
 use crate::arguments::Out;
 use crate::fault::{Fault, Kind};
-use crate::show::{count, line, path as shown, say, say_json};
+use crate::show::{line, path as shown, say, say_json};
 use crate::wording;
 
 /// `report`
@@ -118,8 +118,8 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, Str
     }
     let bytes: Bytes = row.lots.iter().map(|lot| lot.planned.size.on_disk).sum();
     let files: u64 = row.lots.iter().map(|lot| lot.planned.size.files).sum();
-    let lots = wording::plural(row.lots.len(), "lot", "lots");
-    out.push((Weight::Text, format!("what        {lots}, {bytes}, {} files", count(files))));
+    let lots = wording::several(row.lots.len(), "lot");
+    out.push((Weight::Text, format!("what        {lots}, {bytes}, {}", wording::several(files, "file"))));
     let held: Bytes = row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
     if held > Bytes::ZERO {
         out.push((Weight::Text, format!("held        {held} of originals, until they are let go")));
@@ -144,7 +144,7 @@ fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
     } else {
         say("from", format!("{}   {}", line(from), shown(planned.origin())));
         say("to", format!("{}   {}", line(&planned.to_drive), shown(planned.place())));
-        say("size", format!("{} on disk, {} files", planned.size.on_disk, count(planned.size.files)));
+        say("size", format!("{} on disk, {}", planned.size.on_disk, wording::several(planned.size.files, "file")));
     }
     for (label, text) in times(lot.id, passage) {
         say(label, text);
@@ -153,7 +153,7 @@ fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
     if let Stage::Released { left } = lot.stage
         && left > 0
     {
-        say("left", format!("{} were not what was compared and stay", wording::plural(left as usize, "file", "files")));
+        say("left", format!("{} were not what was compared and stay", wording::several(left, "file")));
     }
     if let Some(proof) = &lot.proof {
         say("proof", wording::proof(proof));
@@ -166,7 +166,7 @@ fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
         say("unread", format!("{}, bytes {} to {}", shown(&bad.path), bad.from, bad.to));
     }
     if !planned.previews.is_empty() {
-        say("changes", wording::plural(planned.previews.len(), "record", "records"));
+        say("changes", wording::several(planned.previews.len(), "record"));
     }
     out.extend(planned.previews.iter().flat_map(preview_lines));
     out

@@ -7,6 +7,7 @@ use deft_barge_core::plan::Destination;
 use deft_barge_core::survey::{Game, GameId, Survey, UserData, Way};
 
 use super::state::State;
+use crate::wording;
 
 /// The order of the list.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -282,7 +283,7 @@ impl State {
         if marked {
             let count = self.stow.marks.len();
             self.stow.marks.clear();
-            let games = if count == 1 { "One game was".into() } else { format!("{count} games were") };
+            let games = wording::plural(count, "game was", "games were");
             self.message = Some(format!("{games} sent to {drive}; none is marked any more."));
         }
         self.redraft();

@@ -31,6 +31,7 @@ use super::tasks::{Task, do_task};
 use crate::acts::{drafts, new_profile, tables};
 use crate::fault::{Fault, Kind};
 use crate::show::{Teller, Told, count, path as shown};
+use crate::wording;
 
 /// Does what the interface wants.
 pub(super) struct Conductor {
@@ -164,7 +165,7 @@ impl Conductor {
                 self.say_when_written(move |site| {
                     let table = table_of(site, view, &survey, plan.as_ref())?;
                     let (file, rows) = crate::acts::put_table_in_home(site, &table)?;
-                    let lines = crate::wording::plural(rows, "line is", "lines are");
+                    let lines = wording::plural(rows, "line is", "lines are");
                     Ok(format!("{lines} in {}.", shown(&file)))
                 });
             }

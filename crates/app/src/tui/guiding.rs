@@ -10,7 +10,8 @@ use super::sheet::{Sheet, Then, Tone};
 use super::state::{Act, State};
 use super::typing::Typed;
 use crate::fault::Fault;
-use crate::show::{count, line, path as shown};
+use crate::show::{line, path as shown};
+use crate::wording;
 
 /// A profile that is being made.
 #[derive(Clone, Debug)]
@@ -42,8 +43,10 @@ impl State {
         };
         let sure = trace.sure().count();
         sheet.title = format!("A new profile, from {}", trace.path.display());
-        let head =
-            format!("{} places say this path; {sure} of them can be rewritten.", count(trace.finds.len() as u64));
+        let head = format!(
+            "{} this path; {sure} of them can be rewritten.",
+            wording::plural(trace.finds.len(), "place says", "places say")
+        );
         sheet.lines = vec![(Tone::Strong, head), (Tone::Text, String::new())];
         let mut file = None;
         for find in &trace.finds {

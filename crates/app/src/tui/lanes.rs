@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use super::state::{Act, State, Work};
 use crate::fault::Fault;
+use crate::wording;
 
 /// What is heard of a running haul, in whatever program of ours it runs.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -41,12 +42,15 @@ impl Heard {
             }
             HaulEvent::Proved { title, proof, .. } => {
                 let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
-                let files = crate::show::count(proof.files);
-                Self::Said { text: format!("{title}: {files} files looked at, its launcher would download {download}") }
+                let files = wording::several(proof.files, "file");
+                Self::Said { text: format!("{title}: {files} looked at, its launcher would download {download}") }
             }
             HaulEvent::Released { title, bytes, left, .. } => {
-                let stays =
-                    if left > 0 { format!("; {left} files are not what was compared and stay") } else { String::new() };
+                let stays = if left > 0 {
+                    format!("; {}, not what was compared, left where they are", wording::several(left, "file"))
+                } else {
+                    String::new()
+                };
                 Self::Said { text: format!("{title}: {bytes} came back{stays}") }
             }
             HaulEvent::Failed { lot, title, why } => Self::Failed { lot, title, why },

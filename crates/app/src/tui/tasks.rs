@@ -9,7 +9,7 @@ use crate::acts;
 use crate::arguments::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
 use crate::fault::Fault;
 use crate::show::{Teller, say, told_to};
-use crate::wording::plural;
+use crate::wording;
 
 /// Something that tells what it does.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -97,7 +97,11 @@ fn one(site: &Site, task: Task) -> Result<u8, Fault> {
         Task::Take(file, from) => acts::take(site, &Taking { file, from }, false),
         Task::Export(haul, lot, file) => {
             for (file, lines) in acts::export_checksums(site, haul, lot, &file)? {
-                say(&format!("{} are in {}.", plural(lines, "checksum", "checksums"), crate::show::path(&file)))?;
+                say(&format!(
+                    "{} in {}.",
+                    wording::plural(lines, "checksum is", "checksums are"),
+                    crate::show::path(&file)
+                ))?;
             }
             say("Check them from within the folder of the game with: b3sum -c FILE")?;
             Ok(0)

@@ -8,6 +8,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::state::{Act, Errand, State};
 use super::tasks::Task;
+use crate::wording;
 
 /// What is being typed, and what for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -264,7 +265,7 @@ impl State {
 }
 
 fn games(count: usize) -> String {
-    if count == 1 { "one game".into() } else { format!("{count} games") }
+    wording::several(count, "game")
 }
 
 /// Two paths with a blank between them; one that holds a blank stands in quotes.

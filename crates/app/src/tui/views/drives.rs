@@ -13,7 +13,6 @@ use super::super::hull::{Block, Cargo, Hull};
 use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::several;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
@@ -106,7 +105,13 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
         let style = if state.drive == count { theme.strong() } else { theme.text() };
         let badge = if state.drive == count { theme.badge() } else { theme.tag() };
         canvas.put_at(0, y, " - ", badge, area);
-        canvas.put_at(4, y, &format!("away      {} on drives that are not there", several(away, "game")), style, area);
+        canvas.put_at(
+            4,
+            y,
+            &format!("away      {} on drives that are not there", wording::several(away, "game")),
+            style,
+            area,
+        );
         canvas.hit_row(y, area, Hit::Drive(count));
         y += 1;
     }
@@ -388,7 +393,7 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
     }
     let size = format!("{} on disk, {} to read", game.size.on_disk, game.size.apparent);
     if survey.measured {
-        lines.push((format!("{size}, in {} files", count(game.size.files)), theme.text()));
+        lines.push((format!("{size}, in {}", wording::several(game.size.files, "file")), theme.text()));
     } else {
         lines.push(("being measured ...".into(), theme.dim()));
     }
@@ -544,7 +549,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
     let has_data = state.draft.lots.iter().any(|lot| survey.data(&lot.game).is_some());
-    let lots = several(state.draft.lots.len(), if has_data { "lot" } else { "game" });
+    let lots = wording::several(state.draft.lots.len(), if has_data { "lot" } else { "game" });
     (format!("{lots} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
 }
 
@@ -558,7 +563,7 @@ fn idle_summary(state: &State, survey: &Survey) -> String {
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
     if problems > 0 {
         let key = state.keys.name(Wish::Show(View::Records), View::Drives);
-        return format!("{} could not be read; they stand in Records ({key}).", several(problems, "file"));
+        return format!("{} could not be read; they stand in Records ({key}).", wording::several(problems, "file"));
     }
     if survey.launchers.is_empty() {
         return "No launcher is known here yet.".into();

@@ -9,7 +9,6 @@ use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::several;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
@@ -34,7 +33,7 @@ fn rows(state: &State) -> Vec<Row> {
             "{} is in {} now; {} below {} {}",
             anchor.drive,
             path(&anchor.new),
-            several(anchor.led, "record of a library or game leads").replace("leads", "lead"),
+            wording::several(anchor.led, "record of a library or game leads").replace("leads", "lead"),
             path(&anchor.old),
             if anchor.known { "(it was there before)" } else { "(its folders fit what is missing)" }
         ),

@@ -5,8 +5,8 @@ use ratatui::layout::Rect;
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::keys::{View, Wish};
 use super::super::state::State;
-use super::several;
 use crate::show::{cut_middle, path};
+use crate::wording;
 
 /// Folders that are offered.
 const MOST: usize = 8;
@@ -25,7 +25,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         y += 1;
     }
     let roots: Vec<String> = survey.drives.iter().map(|state| path(&state.drive.root)).collect();
-    let text = format!("looked on     {}: {}", several(roots.len(), "drive"), roots.join(", "));
+    let text = format!("looked on     {}: {}", wording::several(roots.len(), "drive"), roots.join(", "));
     canvas.put_at(0, y, &cut_middle(&text, wide), theme.text(), area);
     y += 2;
     y = draw_folders(state, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, canvas) + y + 1;

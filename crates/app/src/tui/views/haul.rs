@@ -12,7 +12,6 @@ use super::super::canvas::{Canvas, Hit, curve, first_shown};
 use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::several;
 use crate::show::{count, cut, cut_middle, line, pad, path};
 use crate::wording;
 
@@ -102,7 +101,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
             canvas.put(&pad(&text, room), style, place);
             canvas.hit(place, Hit::Row(at));
         }
-        let text = format!("{}  {bytes:>9}", several(lots, "lot"));
+        let text = format!("{}  {bytes:>9}", wording::several(lots, "lot"));
         canvas.put_right(&text, theme.dim(), Rect { y: area.y + y, height: 1, ..area });
     }
     pairs.len().min(most) as u16 + 1
@@ -176,7 +175,7 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         };
         let rows = (text.width() as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
         if y + rows > most && n > 0 {
-            let more = format!("and {}", several(plan.findings.len() - n, "more finding"));
+            let more = format!("and {}", wording::several(plan.findings.len() - n, "more finding"));
             canvas.put_at(10, y, &more, theme.dim(), area);
             return y + 1;
         }
@@ -198,7 +197,8 @@ fn draw_records(lot: &PlannedLot, first: usize, area: Rect, canvas: &mut Canvas<
     }
     let theme = canvas.theme;
     let from = if first > 0 { format!(", from the {}. on", first + 1) } else { String::new() };
-    let heading = format!("will be written for {}: {}{from}", line(&lot.title), several(lot.previews.len(), "change"));
+    let heading =
+        format!("will be written for {}: {}{from}", line(&lot.title), wording::several(lot.previews.len(), "change"));
     canvas.put_at(0, 0, &heading, theme.dim(), area);
     let mut y = 1;
     for (n, preview) in lot.previews.iter().enumerate().skip(first) {
@@ -215,7 +215,7 @@ fn draw_records(lot: &PlannedLot, first: usize, area: Rect, canvas: &mut Canvas<
                 }
             }
             if more < lot.previews.len() {
-                let more = format!("and {}", several(lot.previews.len() - more, "more change"));
+                let more = format!("and {}", wording::several(lot.previews.len() - more, "more change"));
                 canvas.put_at(2, y.min(area.height - 1), &more, theme.dim(), area);
             }
             return;
@@ -324,12 +324,12 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let key = |wish| state.keys.name(wish, View::Haul);
     let cautions = plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).count();
     let time = wording::span(plan.timing.whole);
-    let what = format!("{}, {}, {time}", several(plan.lots.len(), "lot"), plan.bytes());
+    let what = format!("{}, {}, {time}", wording::several(plan.lots.len(), "lot"), plan.bytes());
     if plan.stopped() {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
-        let text = format!("{what}: {} to accept with {}", several(cautions, "caution"), key(Wish::Accept));
+        let text = format!("{what}: {} to accept with {}", wording::several(cautions, "caution"), key(Wish::Accept));
         return (text, theme.text());
     }
     let stays = match plan.lots.iter().map(|lot| lot.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt)) {

@@ -12,7 +12,7 @@ use super::super::keys::{View, Wish};
 use super::super::ledger::LogRow;
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::{list_and_detail, several};
+use super::list_and_detail;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
 
@@ -146,11 +146,11 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let held: Bytes = state.survey.iter().flat_map(|survey| &survey.held).map(|held| held.bytes).sum();
     let hauls = match state.ledger.search.as_str() {
-        "" => several(state.history.lines.len(), "haul"),
+        "" => wording::several(state.history.lines.len(), "haul"),
         search => format!(
             "{} of {} with {:?}",
             count(state.ledger.found as u64),
-            several(state.history.lines.len(), "haul"),
+            wording::several(state.history.lines.len(), "haul"),
             line(search)
         ),
     };

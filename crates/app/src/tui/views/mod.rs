@@ -23,7 +23,7 @@ use super::canvas::{Canvas, Hit, Hits, rows_of};
 use super::keys::{View, Wish};
 use super::state::State;
 use super::theme::Theme;
-use crate::show::count;
+use crate::wording;
 
 /// Draws everything, and gives what lies where.
 pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
@@ -106,8 +106,8 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             let bytes: Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
             format!(
                 "{} · {} · {bytes} ",
-                several(survey.launchers.len(), "launcher"),
-                several(survey.games.len(), "game")
+                wording::several(survey.launchers.len(), "launcher"),
+                wording::several(survey.games.len(), "game")
             )
         }
     };
@@ -126,11 +126,6 @@ fn list_and_detail(area: Rect, list_width: u16) -> (Rect, Rect) {
     let below = 9.min(area.height / 2);
     let list = Rect { height: area.height.saturating_sub(below), ..area };
     (list, Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area })
-}
-
-fn several(number: usize, word: &str) -> String {
-    let ending = if number == 1 { "" } else { "s" };
-    format!("{} {word}{ending}", count(number as u64))
 }
 
 fn summary(state: &State, theme: Theme) -> (String, Style) {

@@ -112,7 +112,7 @@ fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
 fn verdict(proof: &Proof) -> String {
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
-    let files = format!("{} files, {}", count(proof.files), proof.bytes);
+    let files = format!("{}, {}", wording::several(proof.files, "file"), proof.bytes);
     let verdict = if proof.holds() { "It is the same" } else { "It is NOT the same" };
     let updated = if proof.updated > 0 {
         format!("; {} updated since by its launcher", count(proof.updated))
@@ -160,7 +160,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             (true, false) => "▸ ",
             (false, _) => "  ",
         };
-        let inside = if row.folder { format!("/  {} files", count(row.files)) } else { String::new() };
+        let inside = if row.folder { format!("/  {}", wording::several(row.files, "file")) } else { String::new() };
         let text = format!("{}{sign}{name}{inside}", "  ".repeat(row.depth));
         let size = deft_barge_core::bytes::Bytes::new(row.size);
         canvas.put_at(0, y, &format!("  {}{size:>11}", pad(&text, name_width)), style, area);
@@ -235,7 +235,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
         (_, true) => "it is a record file, rewritten by the repoint".into(),
         (n, false) => format!("{} not the same", wording::plural(n, "is", "are")),
     };
-    let blocks = wording::plural(closer.blocks.len(), "block", "blocks");
+    let blocks = wording::several(closer.blocks.len(), "block");
     canvas.put_at(0, 1, &format!("{blocks} of 4 MiB; {what}"), theme.text(), area);
     let width = usize::from(area.width.max(1));
     let rows = usize::from(area.height.saturating_sub(4) / 2).max(1);
@@ -288,14 +288,14 @@ pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
     }
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
-    let text = format!("{} files, {}: {how}; {records}", count(proof.files), proof.bytes);
+    let text = format!("{}, {}: {how}; {records}", wording::several(proof.files, "file"), proof.bytes);
     canvas.put_at(2, 1, &text, if proof.records_lead_here { theme.dim() } else { theme.danger() }, area);
     let bad = proof.differences.iter().filter(|difference| difference.kind != DifferenceKind::Extra).count();
     if bad > 0 {
         canvas.put_at(
             2,
             2,
-            &format!("{} in the Proof view", wording::plural(bad, "difference", "differences")),
+            &format!("{} in the Proof view", wording::several(bad, "difference")),
             theme.danger(),
             area,
         );

@@ -11,8 +11,8 @@ use super::super::keys::{View, Wish};
 use super::super::registry::RecordRow;
 use super::super::state::State;
 use super::super::theme::Theme;
-use super::{list_and_detail, several};
-use crate::show::{count, cut_middle, line, pad, path};
+use super::list_and_detail;
+use crate::show::{cut_middle, line, pad, path};
 use crate::wording;
 
 pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -44,7 +44,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 /// How sound the records of a game are, in a word.
 fn health(game: &Game) -> (String, bool) {
     let bad = game.found.records.iter().filter(|record| !record.sound).count();
-    let records = several(game.found.records.len(), "record");
+    let records = wording::several(game.found.records.len(), "record");
     match (game.fault().is_some(), bad) {
         (true, _) => ("not where they say".into(), false),
         (false, 0) => (format!("{records}, sound"), true),
@@ -70,8 +70,11 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             let sign = if open(&launcher.id) { "▸" } else { "▾" };
             let running = if launcher.running.is_empty() { "" } else { "   running" };
             let problems = launcher.problems.len();
-            let problems =
-                if problems > 0 { format!("   {} cannot be read", several(problems, "file")) } else { String::new() };
+            let problems = if problems > 0 {
+                format!("   {} cannot be read", wording::several(problems, "file"))
+            } else {
+                String::new()
+            };
             let text = format!("{mark} {sign} {}{running}{problems}", line(&launcher.name));
             let style = if here { style } else { theme.strong() };
             canvas.put_at(0, y, &text, style, area);
@@ -80,7 +83,8 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             let library = &survey.launchers[n].libraries[library];
             let drive = library.drive.as_deref().unwrap_or("away");
             let default = if library.default { ", takes new installs" } else { "" };
-            let head = format!("{mark}     library on {drive}, {}{default}   ", several(library.games, "game"));
+            let head =
+                format!("{mark}     library on {drive}, {}{default}   ", wording::several(library.games, "game"));
             let room = width.saturating_sub(head.chars().count());
             canvas.put_at(0, y, &format!("{head}{}", cut_middle(&path(&library.path), room)), style, area);
         }
@@ -131,7 +135,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
         RecordRow::Library(n, library) => {
             let library = &survey.launchers[n].libraries[library];
             lines.push((shown(&library.path, 0), theme.strong()));
-            lines.push((format!("{} of {}", library.bytes, several(library.games, "game")), theme.text()));
+            lines.push((format!("{} of {}", library.bytes, wording::several(library.games, "game")), theme.text()));
             let key = state.keys.name(Wish::TakesInstalls, View::Records);
             let words = if library.default {
                 "It takes new installs.".into()
@@ -194,7 +198,7 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
     let mut lines = vec![
         (line(&game.found.title), theme.strong()),
         (cut_middle(&path(&game.found.install), width), theme.dim()),
-        (format!("{} in {} files", game.size.on_disk, count(game.size.files)), theme.text()),
+        (format!("{} in {}", game.size.on_disk, wording::several(game.size.files, "file")), theme.text()),
     ];
     if let Some(fault) = game.fault() {
         lines.push((format!("stop      {}", wording::place_fault(fault)), theme.danger()));
@@ -203,7 +207,11 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
     files.sort_unstable();
     files.dedup();
     lines.push((
-        format!("{} in {}:", several(game.found.records.len(), "record"), several(files.len(), "file")),
+        format!(
+            "{} in {}:",
+            wording::several(game.found.records.len(), "record"),
+            wording::several(files.len(), "file")
+        ),
         theme.text(),
     ));
     lines.extend(
@@ -221,7 +229,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     let records: usize = survey.games.iter().map(|game| game.found.records.len()).sum();
     let bad = survey.games.iter().filter(|game| !health(game).1).count();
-    let text = format!("{} of {}", several(records, "record"), several(survey.games.len(), "game"));
+    let text = format!("{} of {}", wording::several(records, "record"), wording::several(survey.games.len(), "game"));
     if bad == 0 {
         return (format!("{text}: all sound."), theme.text());
     }

@@ -359,8 +359,8 @@ fn draw_lot_end(lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         let (places, files) = (lot.planned.previews.len(), lot.planned.record_files().len());
         let what = format!(
             "{} in {} rewritten; {}",
-            wording::plural(places, "place", "places"),
-            wording::plural(files, "file", "files"),
+            wording::several(places, "place"),
+            wording::several(files, "file"),
             lot.stage.word()
         );
         canvas.put_at(2, 1, &what, theme.text(), area);
@@ -375,7 +375,11 @@ fn draw_lot_end(lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     if let Stage::Released { left } = lot.stage
         && left > 0
     {
-        let text = format!("{left} files were not what was compared and stay in {}", path(&lot.planned.from));
+        let text = format!(
+            "{} not what was compared and stay in {}",
+            wording::plural(left as usize, "file was", "files were"),
+            path(&lot.planned.from)
+        );
         canvas.put_at(2, y, &text, theme.text(), area);
         y += 1;
     }
