@@ -6,6 +6,7 @@ use std::sync::Mutex;
 
 use deft_barge_core::site::Site;
 use tracing_subscriber::EnvFilter;
+use tracing_subscriber::filter::LevelFilter;
 
 use crate::fault::{Fault, Kind};
 use crate::show::path as shown;
@@ -23,10 +24,16 @@ const MOST: u64 = 20_000_000;
 pub fn begin(site: &Site) -> Result<(), Fault> {
     let Some(asked) = std::env::var_os(ASKED).filter(|asked| !asked.is_empty()) else { return Ok(()) };
     let asked = asked.to_string_lossy();
-    let filter = EnvFilter::try_new(asked.as_ref()).map_err(|error| {
-        let sentence = format!("{ASKED} is {asked:?}, which says no levels: {error}.");
+    let wrong = |why: &str| {
+        let sentence = format!("{ASKED} is {asked:?}, which says no levels: {why}.");
         Fault::usage(sentence, "Such as: debug, or deft_barge_core::haul=trace,info")
-    })?;
+    };
+    // A filter takes any other word for the name of a module.
+    let mut alone = asked.split(',').map(str::trim).filter(|part| !part.contains('='));
+    if let Some(word) = alone.find(|word| word.parse::<LevelFilter>().is_err() && !word.starts_with("deft_barge")) {
+        return Err(wrong(&format!("{word:?} is neither a level nor a part of this program")));
+    }
+    let filter = EnvFilter::try_new(asked.as_ref()).map_err(|error| wrong(&error.to_string()))?;
     let file = site.state_folder().join("diagnostics.log");
     let opened = open(&file).map_err(|error| {
         Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), format!("Or unset {ASKED}."))

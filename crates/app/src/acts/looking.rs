@@ -217,7 +217,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
 pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, Fault> {
     const NEWEST: usize = 20;
     let search = words.join(" ");
-    let most = if all || (json && words.is_empty()) { usize::MAX } else { NEWEST };
+    let most = if all || json { usize::MAX } else { NEWEST };
     let mut history =
         History::with(site, &|lines| search_lines(lines, &search).take(most).map(|line| line.id).collect())?;
     let wanted: Vec<HaulId> = history.search(&search).map(|line| line.id).collect();
@@ -232,7 +232,8 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
     } else if wanted.is_empty() {
         say(&format!("No haul has {:?} in a title, a drive, its day or its number.", line(&search)))?;
     }
-    for held in history.held(site) {
+    // Who searches does not look for what is held.
+    for held in history.held(site).iter().filter(|_| words.is_empty()) {
         say(&format!(
             "held      {} of {} in {} (haul {}); let go with: deft-barge release {}",
             held.bytes,

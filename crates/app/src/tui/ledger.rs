@@ -1,7 +1,7 @@
 //! What the Log view knows: held originals, then hauls by day, newest first.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::HaulRow;
+use deft_barge_core::haul::{HaulRow, History};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
@@ -77,6 +77,18 @@ impl State {
             self.ledger.asked = Some(id);
             Act::ReadHaul(id)
         })
+    }
+
+    /// Keeps the haul whose proof is looked at, where it is not among those that were read anew.
+    pub(super) fn keep_what_is_looked_at(&mut self, mut before: History) {
+        let Some(id) = self.proofs.haul.filter(|id| self.proofs.chosen && self.history.haul(*id).is_none()) else {
+            return;
+        };
+        before.hauls.retain(|haul| haul.id == id);
+        before.events.retain(|event| event.haul == id);
+        if let Some(haul) = before.hauls.pop().filter(|_| self.history.line(id).is_some()) {
+            self.history.add(haul, before.events);
+        }
     }
 
     /// Shows the hauls of the log that fit these words alone.

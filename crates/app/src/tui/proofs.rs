@@ -42,7 +42,7 @@ pub struct TreeRow {
 pub struct Proofs {
     pub haul: Option<HaulId>,
     /// Whether a person has chosen that haul; else it is the newest one with a proof.
-    chosen: bool,
+    pub(super) chosen: bool,
     pub lot: usize,
     /// Proofs that were made anew since the journal was read.
     pub fresh: HashMap<PathBuf, Proof>,

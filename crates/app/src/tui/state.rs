@@ -522,7 +522,10 @@ impl State {
     fn surveyed(&mut self, survey: Survey, history: Result<History, Fault>) -> Vec<Act> {
         self.looking = false;
         match history {
-            Ok(history) => self.history = history,
+            Ok(history) => {
+                let before = std::mem::replace(&mut self.history, history);
+                self.keep_what_is_looked_at(before);
+            }
             Err(fault) => self.message = Some(fault.text()),
         }
         let here = self.game_here().map(|game| game.id.clone());

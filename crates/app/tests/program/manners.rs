@@ -122,9 +122,11 @@ fn traces_go_into_a_file_where_they_are_asked_for_and_never_onto_the_screen() {
     run("deft_barge_core::disk=trace", &["return", "--yes"]);
     let text = fs::read_to_string(&file).unwrap();
     assert!(text.contains("TRACE") && text.contains("act=Remove"), "it goes on in the same file");
-    let wrong = run("deft_barge=loud", &["survey"]);
-    let said = String::from_utf8_lossy(&wrong.stderr);
-    assert!(wrong.status.code() == Some(2) && said.contains("says no levels"), "{said}");
+    for level in ["deft_barge=loud", "loud", "info,loud"] {
+        let wrong = run(level, &["survey"]);
+        let said = String::from_utf8_lossy(&wrong.stderr);
+        assert!(wrong.status.code() == Some(2) && said.contains("says no levels"), "{level}: {said}");
+    }
 }
 
 #[test]

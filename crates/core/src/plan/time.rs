@@ -102,14 +102,19 @@ pub(super) fn seconds(from: (&str, Pace), to: (&str, Pace), bytes: u64, files: u
     (longest + each, slowest)
 }
 
+/// Seconds that a lot takes whatever its size.
+const OF_A_LOT: f64 = 0.3;
+
 impl Speeds {
-    /// How much longer past runs took than they should have, and how many bytes that is known of. The newest count.
+    /// How much longer past runs took than they should have; the newest count. What was over in a moment says more of its beginning
+    /// and its end than of the drives.
     fn factor(&self, site: &Site, fits: impl Fn(&Run) -> bool) -> Option<f64> {
         const NEWEST: usize = 8;
-        let runs = self.runs.iter().filter(|run| fits(run)).take(NEWEST);
+        const A_MOMENT: f64 = 1.5;
+        let runs = self.runs.iter().filter(|run| run.seconds >= A_MOMENT && fits(run)).take(NEWEST);
         let sums = runs.fold((0.0, 0.0), |(took, should), run| {
             let (from, to) = (self.pace(site, &run.from), self.pace(site, &run.to));
-            (took + run.seconds, should + seconds((&run.from, from), (&run.to, to), run.bytes, run.files).0)
+            (took + run.seconds - OF_A_LOT, should + seconds((&run.from, from), (&run.to, to), run.bytes, run.files).0)
         });
         (sums.1 > 0.0 && sums.0 > 0.0).then(|| sums.0 / sums.1)
     }
@@ -162,7 +167,7 @@ pub fn timing(
         }
         let (seconds, slowest, basis) =
             speeds.estimate(site, from, &lot.to_drive, lot.size.on_disk.count().max(lot.need.count()), lot.size.files);
-        (seconds + 0.3, Some(slowest), basis)
+        (seconds + OF_A_LOT, Some(slowest), basis)
     };
     let known: Vec<(f64, Option<Slowest>, Basis)> = lots.iter().map(of).collect();
     let schedule = |stretch: &dyn Fn(Basis) -> f64| -> Vec<(f64, f64)> {
@@ -230,6 +235,18 @@ mod tests {
         // The other way round it is a hint and no more.
         assert_eq!(speeds.estimate(&site, "slow", "fast", 1, 1).2, Basis::Kind);
         assert_eq!(speeds.estimate(&site, "other", "slow", 1, 1).2, Basis::Part);
+    }
+
+    #[test]
+    fn a_run_of_a_moment_does_not_make_all_later_ones_seem_slow() {
+        let site = site();
+        let plain = Speeds::default().estimate(&site, "fast", "slow", 100_000_000, 1000).0;
+        let speeds = Speeds { runs: vec![run(2_300_000, 42, 0.6)], ..Speeds::default() };
+        let learned = speeds.estimate(&site, "fast", "slow", 100_000_000, 1000);
+        assert_eq!((learned.0, learned.2), (plain, Basis::Kind));
+        // One that is slow for long does.
+        let speeds = Speeds { runs: vec![run(1_000_000_000, 42, 600.0)], ..Speeds::default() };
+        assert!(speeds.estimate(&site, "fast", "slow", 100_000_000, 1000).0 > plain * 5.0);
     }
 
     #[test]

@@ -823,6 +823,15 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     assert!(stage.text(160, 47).contains("No haul has"), "{}", stage.text(160, 47));
     stage.press(KeyCode::Esc);
     assert_eq!((found(&stage), stage.state.typing.is_none()), (3000, true));
+    // An old haul whose proof is looked at stays so when all is looked at afresh.
+    stage.press(KeyCode::Enter);
+    assert_eq!((stage.state.view, stage.state.proofs.haul), (View::Proof, Some(id)));
+    let mut afresh = stage.state.history.clone();
+    afresh.hauls.clear();
+    let survey = stage.state.survey.clone().expect("a survey");
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(afresh)), Vec::new()));
+    assert_eq!((stage.state.proofs.haul, stage.state.lots_proved().len()), (Some(id), 1));
+    stage.press(KeyCode::Char('L'));
     // What is searched for stays after Enter, and a key edits it.
     stage.press(KeyCode::Char('/'));
     stage.type_in("2999");
