@@ -316,6 +316,41 @@ fn stages_changes_and_the_log_outlive_the_program() {
 }
 
 #[test]
+fn a_start_finds_what_is_owed_however_many_hauls_rest() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let rest = Stage::Released { left: 0 };
+    let haul = |title: &str, policy, back: Option<(HaulId, LotId)>, stage: &Stage| {
+        let id = journal.begin(&[(planned(title), back.map(|(_, lot)| lot))], policy, back.map(|(of, _)| of)).unwrap();
+        let lot = journal.haul(id).unwrap().unwrap().lots[0].id;
+        journal.set_stage(lot, stage).unwrap();
+        (id, lot)
+    };
+    let old = haul("old", Policy::Hold, None, &rest);
+    let back = haul("back", Policy::Release, Some(old), &rest);
+    for n in 0..40 {
+        haul(&n.to_string(), Policy::Hold, None, &rest);
+    }
+    let held = haul("held", Policy::Hold, None, &Stage::Proved { holds: true });
+    for n in 0..40 {
+        haul(&n.to_string(), Policy::Hold, None, &rest);
+    }
+    // What the return has brought back is not said to be returned yet: it is taken up again, and only then.
+    drop(journal);
+    let (journal, owed) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
+    assert_eq!(owed.map(|row| row.id), Some(back.0));
+    let recent = History::recent(&site(folder.path())).unwrap();
+    assert!(recent.haul(old.0).is_some() && recent.haul(held.0).is_some() && recent.haul(HaulId(10)).is_none());
+    assert_eq!((recent.lines.len(), recent.held(&site(folder.path())).len()), (83, 1));
+    journal.set_stage(old.1, &Stage::Returned).unwrap();
+    drop(journal);
+    let (journal, owed) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
+    assert!(owed.is_none());
+    let live: Vec<HaulId> = journal.live().unwrap().iter().map(|row| row.id).collect();
+    assert_eq!(live, [held.0]);
+}
+
+#[test]
 fn a_journal_of_another_version_or_one_that_is_none_is_refused_and_left_alone() {
     let folder = tempfile::tempdir().unwrap();
     assert!(History::of(&site(folder.path())).unwrap().hauls.is_empty(), "none is made by looking");
