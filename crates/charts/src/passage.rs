@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, LotId};
-use deft_barge_core::haul::{HaulRow, LotRow, Passage, Pulse};
+use deft_barge_core::haul::{HaulRow, LotRow, Mark as Came, Passage, Pulse};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::Drawing;
@@ -92,15 +92,15 @@ fn phases(passage: &Passage, lot: LotId) -> Vec<(Phase, Stretch)> {
     let mut open: Option<(Phase, Timestamp)> = None;
     let mut stage = "";
     for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
-        let resumed = mark.word == "resumed";
+        let resumed = mark.word == Came::RESUMED;
         if let Some((phase, from)) = open.take() {
             let until = if resumed { alive(from, mark.at) } else { mark.at };
             all.push((phase, (from, until.max(from))));
         }
-        if !matches!(mark.word.as_str(), "resumed" | "paused" | "stopped") {
+        if !mark.is_of_break() {
             stage = &mark.word;
         }
-        let goes_on = resumed || stage == mark.word;
+        let goes_on = resumed || !mark.is_of_break();
         open = Phase::after(stage).filter(|_| goes_on).map(|phase| (phase, mark.at));
     }
     if let Some((phase, from)) = open {
@@ -128,10 +128,6 @@ fn pair(lot: &LotRow) -> String {
     format!("{} > {}", lot.planned.from_drive.as_deref().unwrap_or("home"), lot.planned.to_drive)
 }
 
-fn height(lots: usize, row: i32) -> u32 {
-    (FIRST + lots.clamp(1, MOST) as i32 * row + 90) as u32
-}
-
 /// Draws the lots of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
 pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
     // Lots of the same drives stand together, in the order of the first of them.
@@ -156,7 +152,7 @@ pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
     let stretches: Vec<Stretch> =
         rows.iter().flat_map(|row| row.phases.iter().map(|(_, stretch)| *stretch).chain(row.forecast)).collect();
     let title = format!("Haul {}: what was done when", haul.id);
-    draw(&title, haul.made, (1000, height(rows.len(), ROW)), |page| {
+    draw(&title, haul.made, (1000, (FIRST + rows.len().max(1) as i32 * ROW + 90) as u32), |page| {
         let width = page.width() - 2 * MARGIN - LABEL;
         if stretches.is_empty() {
             page.text(
@@ -203,10 +199,10 @@ pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
             PHASES.iter().filter(|(phase, _)| went(*phase)).map(|(phase, word)| (phase.mark(), (*word).into())),
         );
         let known = |word: &str| passage.marks.iter().any(|mark| mark.word == word);
-        if known("stopped") {
+        if known(Came::STOPPED) {
             legend.push((Mark::Line(RED), "stopped".into()));
         }
-        if known("paused") {
+        if known(Came::PAUSED) {
             legend.push((Mark::Line(DIM), "paused".into()));
         }
         page.legend(&legend);
@@ -226,8 +222,8 @@ fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
 fn stops(page: &mut Page<'_>, passage: &Passage, lot: LotId, clock: &Clock, y: i32) {
     for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
         let ink = match mark.word.as_str() {
-            "stopped" => RED,
-            "paused" => DIM,
+            Came::STOPPED => RED,
+            Came::PAUSED => DIM,
             _ => continue,
         };
         let x = clock.at(mark.at);
@@ -247,10 +243,9 @@ struct Pace {
 /// What was reached between pulses that follow one another with no stop between them.
 fn paces(passage: &Passage) -> Vec<Pace> {
     let stopped = |lot: LotId, (from, to): Stretch| {
-        let stop = |word: &str| matches!(word, "paused" | "stopped" | "resumed");
         let later = |at: Timestamp| at.saturating_add(MOMENT).unwrap_or(at);
         let between = |at: Timestamp| later(from) < at && at <= later(to);
-        passage.marks.iter().any(|mark| mark.lot == lot && stop(&mark.word) && between(mark.at))
+        passage.marks.iter().any(|mark| mark.lot == lot && mark.is_of_break() && between(mark.at))
     };
     let pace = |pair: &[Pulse]| {
         let (one, next) = (&pair[0], &pair[1]);

@@ -17,7 +17,6 @@ use crate::fault::Fault;
 use crate::progress::Passing;
 use crate::show::{line, path as shown, say, say_json};
 use crate::wording;
-use wording::plural;
 
 /// `export`
 pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {
@@ -44,11 +43,11 @@ pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {
     told(&table, out, json)
 }
 
-/// A table of what there is now; what cannot be written is said before anything is looked at.
+/// A table of what there is now; what cannot be written is said before anything is looked at. A journal that cannot be read keeps
+/// nobody from it.
 fn of_survey(site: &Site, out: &Out, table: impl Fn(&Survey) -> Table) -> Result<Table, Fault> {
     ending(&out.out)?;
-    let (survey, fault) = survey_site(site);
-    fault.map_or_else(|| Ok(table(&survey)), Err)
+    Ok(table(&survey_site(site).0))
 }
 
 /// Writes a table as its file's ending says.
@@ -72,7 +71,7 @@ fn told(table: &Table, out: &Out, json: bool) -> Result<u8, Fault> {
     if json {
         say_json("export", json!({ "what": table.kind, "rows": rows, "file": out.out }))?;
     } else {
-        say(&format!("{} in {}.", plural(rows, "line is", "lines are"), shown(&out.out)))?;
+        say(&format!("{} in {}.", wording::plural(rows, "line is", "lines are"), shown(&out.out)))?;
     }
     Ok(0)
 }
@@ -127,7 +126,7 @@ fn checksums(site: &Site, word: &str, out: &Out, json: bool) -> Result<u8, Fault
     if json {
         say_json("export", json!({ "what": "checksums", "rows": lines, "differ": differ, "file": out.out }))?;
     } else {
-        say(&format!("{} in {}.", plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
+        say(&format!("{} in {}.", wording::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
         for path in &differ {
             say(&format!("  left out  {} (it is not what was kept)", shown(path)))?;
         }

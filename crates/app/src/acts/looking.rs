@@ -222,7 +222,8 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
         History::with(site, &|lines| search_lines(lines, &search).take(most).map(|line| line.id).collect())?;
     let wanted: Vec<HaulId> = history.search(&search).map(|line| line.id).collect();
     let shown = &wanted[..wanted.len().min(most)];
-    history.hauls.retain(|haul| shown.contains(&haul.id));
+    // Both go from the newest to the oldest.
+    history.hauls.retain(|haul| shown.binary_search_by(|id| haul.id.cmp(id)).is_ok());
     if json {
         say_json("log", to_json(&history)?)?;
         return Ok(0);

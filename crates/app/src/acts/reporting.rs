@@ -184,7 +184,7 @@ fn times(lot: LotId, passage: &Passage) -> Vec<(&'static str, String)> {
         let copied = pulses.last().map_or(Bytes::ZERO, |pulse| pulse.copied);
         let rate = Bytes::new((copied.count() as f64 / took.as_secs_f64().max(0.001)) as u64);
         // Pauses are in that time too.
-        let stops = marks().filter(|mark| matches!(mark.word.as_str(), "paused" | "stopped" | "resumed")).count();
+        let stops = marks().filter(|mark| mark.is_of_break()).count();
         let pauses = if stops > 0 { ", breaks among it" } else { "" };
         out.push(("compared", format!("{} after that{pauses}, {rate}/s", wording::about(took))));
     }

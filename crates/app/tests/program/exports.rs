@@ -108,6 +108,11 @@ fn tables_hold_a_line_for_each_thing_with_the_same_figures_as_the_documents() {
     let known = survey["games"].as_array().unwrap().iter().find(|game| game["title"] == "Saltflat Rally").unwrap();
     assert_eq!((&rally["on_disk"], &rally["drive"]), (&known["size"]["on_disk"], &"newhold".into()));
     assert!(world.expect(&["export", "log", "--out", &out(&world, "log.xml")], 2).contains(".csv or .json"));
+    // A journal that cannot be read keeps nobody from what needs no journal.
+    let journal = world.at("home/.local/state/deft-barge/journal.db");
+    fs::write(&journal, [b"not a database".as_slice(), &[b' '; 4096]].concat()).unwrap();
+    world.expect(&["export", "games", "--overwrite", "--out", &out(&world, "games.csv")], 0);
+    world.expect(&["export", "log", "--overwrite", "--out", &out(&world, "log.csv")], 3);
 }
 
 /// A report without what differs from run to run: the world's folder, dates, times and rates.

@@ -16,7 +16,7 @@ use serde::Serialize;
 use thiserror::Error;
 
 use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
-use super::passage::{STOPPED, put_mark};
+use super::passage::{Mark, put_mark};
 use super::prove::Proof;
 use super::stage::Stage;
 use super::tables::VERSION;
@@ -254,7 +254,7 @@ impl Journal {
 
     /// Writes down why a lot stopped.
     pub fn set_error(&self, lot: LotId, why: &str) -> Result<()> {
-        self.change_lot(lot, STOPPED, "update lot set error = ?2 where id = ?1", params![lot.0, why])
+        self.change_lot(lot, Mark::STOPPED, "update lot set error = ?2 where id = ?1", params![lot.0, why])
     }
 
     /// Writes down a lot's proof and that it was made.

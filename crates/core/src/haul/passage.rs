@@ -18,13 +18,6 @@ use crate::site::Site;
 
 type Result<T> = std::result::Result<T, JournalError>;
 
-/// The word for a lot that could not go on.
-pub(super) const STOPPED: &str = "stopped";
-/// The word for a lot that a person had wait.
-pub(super) const PAUSED: &str = "paused";
-/// The word for a lot that goes on after an end of the program, a pause or a stop.
-pub(super) const RESUMED: &str = "resumed";
-
 /// Pulses that are kept of a lot: when there are more, every other one goes, and from then on half as many come.
 const MOST: u64 = 1000;
 
@@ -37,6 +30,20 @@ pub struct Mark {
     pub at: Timestamp,
     /// Where.
     pub word: String,
+}
+
+impl Mark {
+    /// The word for a lot that could not go on.
+    pub const STOPPED: &str = "stopped";
+    /// The word for a lot that a person had wait.
+    pub const PAUSED: &str = "paused";
+    /// The word for a lot that goes on after an end of the program, a pause or a stop.
+    pub const RESUMED: &str = "resumed";
+
+    /// Whether it says that there was a break, and not that a stage was reached.
+    pub fn is_of_break(&self) -> bool {
+        matches!(self.word.as_str(), Self::STOPPED | Self::PAUSED | Self::RESUMED)
+    }
 }
 
 /// How far the copy of a lot was at a moment.

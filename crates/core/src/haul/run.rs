@@ -12,7 +12,7 @@ use super::event::{Control, HaulEvent};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
-use super::passage::{PAUSED, RESUMED};
+use super::passage::Mark;
 use super::place::{link, place, rename, swap};
 use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
@@ -289,7 +289,7 @@ impl<'a> Haul<'a> {
         let work = |lot: LotRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
             let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
             if work.lot.stage != Stage::Planned && !work.lot.stage.at_rest() {
-                journal.mark(work.lot.id, RESUMED)?;
+                journal.mark(work.lot.id, Mark::RESUMED)?;
             }
             let policy = if work.lot.planned.policy == Policy::Release { Policy::Release } else { policy };
             run_lot(&mut work, policy, turn)
@@ -299,7 +299,7 @@ impl<'a> Haul<'a> {
                 let stage = journal.lot(lot.id)?.map(|lot| lot.stage);
                 // One that has not begun is not paused either.
                 let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
-                return if begun { Ok(journal.mark(lot.id, PAUSED)?) } else { Ok(()) };
+                return if begun { Ok(journal.mark(lot.id, Mark::PAUSED)?) } else { Ok(()) };
             }
             let (id, title, why) = (lot.id, lot.planned.title.clone(), error.to_string());
             tracing::warn!(lot = id.0, title, why, "stopped");
