@@ -67,7 +67,7 @@ pub enum Command {
     /// Undo a haul: the one under way, the newest one, or the one with this number.
     Return(Back),
     /// Let go of the originals that a haul holds: the newest one that holds any, or the one with this number.
-    Release(Which),
+    Release(Letting),
     /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
     Prove(What),
     /// Show what was hauled when, and what is still held: the newest twenty hauls, or those that fit what is searched for.
@@ -569,6 +569,8 @@ pub struct Going {
     /// For the interface: goes on in a session of its own, and tells what it does in a file of the state folder.
     #[arg(long, hide = true)]
     pub apart: bool,
+    /// Number of a haul whose records a launcher has written back: they are updated again.
+    pub haul: Option<i64>,
     #[command(flatten)]
     pub pace: Pace,
     /// Say yes to a haul that waits after its first game.
@@ -654,12 +656,24 @@ pub struct Which {
 }
 
 #[derive(Debug, Args)]
+pub struct Letting {
+    #[command(flatten)]
+    pub which: Which,
+    /// Read every byte of the copies and of the originals before anything is deleted.
+    #[arg(long)]
+    pub verify: bool,
+}
+
+#[derive(Debug, Args)]
 pub struct Back {
     #[command(flatten)]
     pub which: Which,
     /// Give up only the games that are not repointed yet, and leave the others where they are now.
     #[arg(long)]
     pub rest: bool,
+    /// End the haul even if something can't be removed safely: it stays where it is, and is listed.
+    #[arg(long)]
+    pub leave: bool,
     /// Return only these games of the haul, by title or a part of it.
     #[arg(long, value_name = "GAME", conflicts_with = "rest", num_args = 1..)]
     pub only: Vec<String>,

@@ -39,7 +39,7 @@ impl Fault {
     }
 
     pub fn refused(findings: Vec<Finding>, hint: impl Into<String>) -> Self {
-        let sentence = "Nothing was done, because something stands in the way.";
+        let sentence = "Blocked; nothing was changed.";
         Self { findings, ..Self::new(Kind::Refused, sentence, hint) }
     }
 
@@ -116,9 +116,13 @@ impl From<JournalError> for Fault {
         let (kind, hint) = match &error {
             JournalError::Locked { .. } => (Kind::Refused, "Wait until the other one is done, or close it."),
             JournalError::Folder { .. } => (Kind::Failed, "Look whether the state folder may be written."),
+            JournalError::Full { .. } => (
+                Kind::Failed,
+                "Free some space on that drive, then run: deft-barge resume. The journal is complete up to there.",
+            ),
             JournalError::Database { .. } | JournalError::Row { .. } => (
                 Kind::Refused,
-                "Nothing was changed. Move the file away to begin a new journal; held originals stay where they are.",
+                "Nothing was changed. Check it with: deft-barge journal check. Keep the file: it is the way back for hauls that aren't released.",
             ),
             JournalError::Version { .. } => (Kind::Refused, "Use the version of Deft Barge that made it."),
         };
@@ -141,7 +145,7 @@ impl Fault {
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str = "Every game has a whole copy, and the records lead to it. Go on with: deft-barge resume; give that game up with: deft-barge return --rest; or undo all with: deft-barge return";
+        const RESUME: &str = "Nothing was deleted. Resume with: deft-barge resume. Cancel that game with: deft-barge return --rest, or undo all with: deft-barge return";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),

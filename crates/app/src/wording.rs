@@ -2,9 +2,9 @@
 
 use std::time::Duration;
 
-use deft_barge_core::bytes::Bytes;
+use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::finds::{FindAct, Lying};
-use deft_barge_core::haul::{LogLine, LotLine, Proof, Stage};
+use deft_barge_core::haul::{Left, LogLine, LotLine, Proof, Stage, WhyLeft};
 use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
     Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PlannedLot, Policy, PreviewKind, Slowest,
@@ -42,6 +42,53 @@ pub fn finding_json(finding: &Finding) -> Value {
     value["text"] = finding_sentence(finding).into();
     value["clearing"] = serde_json::to_value(finding.kind.clearing()).unwrap_or_default();
     value
+}
+
+fn records_of(launcher: &str) -> String {
+    if launcher.is_empty() { "its records".into() } else { format!("{launcher}'s records") }
+}
+
+/// Something that a removal has left, and why.
+pub fn left(left: &Left) -> String {
+    let why = match left.why {
+        WhyLeft::Changed => "changed since it was verified",
+        WhyLeft::Unknown => "not part of what was verified",
+        WhyLeft::CopyChanged => "its copy has changed since; this is the older version",
+        WhyLeft::OriginalGone => "its original is gone; this may be the last copy",
+        WhyLeft::NotPermitted => "the system doesn't allow removing it",
+        WhyLeft::ReadOnly => "its drive is read-only",
+    };
+    let path = if left.path.as_os_str().is_empty() { ".".into() } else { left.path.display().to_string() };
+    visible(&format!("{path} ({}; {why})", left.bytes))
+}
+
+/// What a person can do after a refusal to remove or to go back: one command that leads on.
+pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
+    let any = |is: &dyn Fn(&FindingKind) -> bool| findings.iter().any(|finding| is(&finding.kind));
+    if any(&|kind| matches!(kind, FindingKind::DriveAway { .. } | FindingKind::AnotherDrive { .. })) {
+        return format!(
+            "If the drive is lost, an unfinished haul goes on with: deft-barge resume, or ends with: deft-barge return {haul} --leave"
+        );
+    }
+    if any(&|kind| matches!(kind, FindingKind::CopyNotWhole { .. } | FindingKind::ProofFailed { .. })) {
+        return format!(
+            "See what differs with: deft-barge prove {haul}. Repair it with: deft-barge audit GAME --repair. Or go back with: deft-barge return {haul}, and end it as it is with --leave."
+        );
+    }
+    if any(&|kind| matches!(kind, FindingKind::RecordsElsewhere { .. })) {
+        return format!(
+            "Update the records again with: deft-barge resume {haul}, or go back with: deft-barge return {haul}"
+        );
+    }
+    if any(&|kind| {
+        matches!(
+            kind,
+            FindingKind::LauncherRunning { .. } | FindingKind::InUse { .. } | FindingKind::DatabaseHeld { .. }
+        )
+    }) {
+        return "Close it, then try again.".into();
+    }
+    format!("To end the haul with everything left as it is: deft-barge return {haul} --leave")
 }
 
 fn process(process: &Process) -> String {
@@ -265,6 +312,54 @@ fn kind_sentence(kind: &FindingKind) -> String {
             if *n == 1 { "is" } else { "are" }
         ),
         FindingKind::NewLibrary { launcher, path } => format!("{launcher} gets a new library in {}.", path.display()),
+        FindingKind::DriveAway { drive, path } => {
+            format!("{drive} isn't connected, so {} can't be checked. Connect it and try again.", path.display())
+        }
+        FindingKind::AnotherDrive { drive, path } => {
+            format!("another drive is where {drive} was, at {}. Connect {drive} and try again.", path.display())
+        }
+        FindingKind::SameFolder { path, other } => format!(
+            "{} and {} are the same folder, or one is inside the other. Deleting one would delete both.",
+            path.display(),
+            other.display()
+        ),
+        FindingKind::CopyNotWhole { path, count: 1 } => {
+            format!(
+                "the copy isn't complete: {} is missing or damaged. Nothing else holds those bytes.",
+                path.display()
+            )
+        }
+        FindingKind::CopyNotWhole { path, count } => {
+            format!("the copy isn't complete: {} and {} more files are missing or damaged.", path.display(), count - 1)
+        }
+        FindingKind::ProofFailed { count } => {
+            format!("the newest proof found {}. Check again with: deft-barge prove", several(*count, "difference"))
+        }
+        FindingKind::RecordsElsewhere { launcher, path: Some(path), copy } => {
+            format!("{} point to {}, not to {}.", records_of(launcher), path.display(), copy.display())
+        }
+        FindingKind::RecordsElsewhere { launcher, path: None, copy } => {
+            format!("{} no longer point to {}.", records_of(launcher), copy.display())
+        }
+        FindingKind::StillListed { launcher, as_title, path } => {
+            format!(
+                "{launcher} lists {} as {as_title}. Remove it there, or move it with that launcher.",
+                path.display()
+            )
+        }
+        FindingKind::ReadOnlyDrive { path } => {
+            format!("the drive of {} is read-only. Make it writable and try again.", path.display())
+        }
+        FindingKind::NothingToUpdate { launcher } => {
+            format!("{launcher} no longer lists it. The files go back; there are no records to update.")
+        }
+        FindingKind::NewerInCopy { path, count } => format!(
+            "{} in the copy {} changed since the haul: {path}. An undo leaves {} beside the copy's place. To take {} along, release first, then undo.",
+            several(*count, "file"),
+            if *count == 1 { "has" } else { "have" },
+            if *count == 1 { "it" } else { "them" },
+            if *count == 1 { "it" } else { "them" },
+        ),
     }
 }
 

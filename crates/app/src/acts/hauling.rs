@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, Journal, LotRow, Proof, Stage, give_up_rest, prove_game, prove_haul, release_haul,
-    return_haul, return_lots, return_plan, take_from,
+    Haul, HaulError, HaulRow, History, Journal, LotRow, Proof, ReleaseDepth, Stage, Stuck, astray, give_up_leaving,
+    prove_game, prove_haul, release_looking, return_haul, return_leaving, return_plan, take_from,
 };
 use deft_barge_core::plan::{LibraryWish, Mode, Plan, Trial, Weight, plan_library};
 use deft_barge_core::site::Site;
@@ -15,7 +15,7 @@ use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
 use super::{find_game, plan_wish, stop_on_signals, survey_site};
-use crate::arguments::{Back, Consent, Going, LibraryAct, Pace, Taking, What, Which, Wish};
+use crate::arguments::{Back, Consent, Going, Letting, LibraryAct, Pace, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
 use crate::show::{line, say, say_json, to_json};
@@ -247,10 +247,19 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
 /// `resume`
 pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
-    let Some(row) = unfinished else {
-        return Err(Fault::usage("No haul is under way.", "See: deft-barge log"));
-    };
     let pace = going.pace;
+    let is_meant = |row: &HaulRow| going.haul.is_none_or(|id| row.id.0 == id);
+    let Some(row) = unfinished.filter(is_meant) else {
+        // Nothing is under way; a launcher may have written its old records since.
+        let Some(id) = astray(site, &journal, going.haul)? else {
+            return Err(Fault::usage("No haul is unfinished.", "See: deft-barge log"));
+        };
+        let haul = Haul::of(site, &journal, id)?;
+        if !json {
+            say(&format!("The records of haul {id} point to the old place again; updating them."))?;
+        }
+        return finish(site, &journal, id, pace, json, |report, stop| haul.lead_again(report, stop).map(drop));
+    };
     if row.trial == Trial::Waits && row.lots.first().is_some_and(|lot| lot.stage.at_rest()) {
         let rest = row.lots.len() - 1;
         let question = format!("The first game is tried. Go on with the other {rest}?");
@@ -306,32 +315,64 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
         Some(row) if which.haul.is_none() => row,
         _ => newest(&journal, which, fits, "that can be returned")?,
     };
+    let stuck = if back.leave { Stuck::IsLeft } else { Stuck::Refuses };
     if back.rest {
-        return give_up(site, &journal, &row, which.yes, json);
+        return give_up(site, &journal, &row, stuck, which.yes, json);
     }
     let row = if back.only.is_empty() { row } else { row.only(&named(&row, &back.only)?) };
     let plan = return_plan(site, &row);
-    if plan.stopped() {
-        return Err(Fault::refused(plan.findings, ""));
+    if plan.stopped() && !back.leave {
+        let hint = wording::what_leads_on(&plan.findings, row.id);
+        return Err(Fault::refused(plan.findings, hint));
+    }
+    if !json {
+        for finding in plan.findings.iter().filter(|finding| finding.weight == Weight::Caution) {
+            say(&wording::finding(finding))?;
+        }
     }
     let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
     ask_unless(which.yes, json, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
     let lots: Vec<LotId> = row.lots.iter().map(|lot| lot.id).collect();
-    let result = return_lots(site, &journal, row.id, &lots, &|event| shown.event(event), &stop);
+    let result = return_leaving(site, &journal, row.id, &lots, stuck, &|event| shown.event(event), &stop);
     shown.end();
-    let back = result?;
+    let back = result.map_err(|error| refused_going_back(error, row.id))?;
     let after = journal.haul(back.unwrap_or(row.id))?;
     if json {
         say_json("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
         return Ok(0);
     }
-    say(&format!("Haul {} is returned.", row.id))?;
+    say(&format!("Haul {} is undone.", row.id))?;
+    tell_left(site, row.id)?;
+    if let Some(back) = &after {
+        tell_left(site, back.id)?;
+    }
     for lot in &row.lots {
         say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(lot.planned.origin())))?;
     }
     Ok(0)
+}
+
+/// A refusal of an undo, with what leads on from there.
+fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
+    match error {
+        HaulError::Refused(findings) => {
+            let hint = wording::what_leads_on(&findings, id);
+            Fault { sentence: "Stopped; nothing more was removed.".into(), ..Fault::refused(findings, hint) }
+        }
+        other => other.into(),
+    }
+}
+
+/// Names what removals of a haul had to leave.
+fn tell_left(site: &Site, id: HaulId) -> Result<(), Fault> {
+    for (lot, left) in History::remains(site, id)? {
+        for left in &left {
+            say(&format!("  left    {}: {}", line(&lot), wording::left(left)))?;
+        }
+    }
+    Ok(())
 }
 
 /// The lots of a haul that these words name.
@@ -375,33 +416,30 @@ pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
 }
 
 /// `return --rest`
-fn give_up(site: &Site, journal: &Journal, row: &HaulRow, yes: bool, json: bool) -> Result<u8, Fault> {
+fn give_up(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, json: bool) -> Result<u8, Fault> {
     ask_unless(yes, json, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let result = give_up_rest(site, journal, row.id, &|event| shown.event(event), &stop);
+    let result = give_up_leaving(site, journal, row.id, stuck, &|event| shown.event(event), &stop);
     shown.end();
-    let titles = result?;
+    let titles = result.map_err(|error| refused_going_back(error, row.id))?;
     if json {
         say_json(
             "return",
             json!({ "returned": row.id, "given_up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
         )?;
     } else {
-        say(&format!("Given up: {}. All of it is as it was.", line(&titles.join(", "))))?;
+        say(&format!("Canceled: {}.", line(&titles.join(", "))))?;
+        tell_left(site, row.id)?;
     }
     Ok(0)
 }
 
 /// `release`
-pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
+pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> {
+    let which = &letting.which;
     let (journal, _) = Journal::open(site)?.recover()?;
-    let row = newest(
-        &journal,
-        which,
-        |haul| haul.lots.iter().any(deft_barge_core::haul::LotRow::holds_originals),
-        "that holds originals",
-    )?;
+    let row = newest(&journal, which, |haul| haul.lots.iter().any(LotRow::holds_originals), "that keeps originals")?;
     let held = row
         .lots
         .iter()
@@ -411,26 +449,44 @@ pub fn release(site: &Site, which: &Which, json: bool) -> Result<u8, Fault> {
     ask_unless(
         which.yes,
         json,
-        &format!("Let go of {held} of originals of haul {}? Their copies are proved.", row.id),
+        &format!(
+            "Delete {held} of originals of haul {} ({})? The verified copies stay, and can be moved back.",
+            row.id,
+            titles_that_hold(&row)
+        ),
     )?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let result = release_haul(site, &journal, row.id, &|event| shown.event(event), &stop);
+    let depth = if letting.verify { ReleaseDepth::Read } else { ReleaseDepth::Seen };
+    let result = release_looking(site, &journal, row.id, depth, &|event| shown.event(event), &stop);
     shown.end();
     let removed = match result {
-        Err(HaulError::Refused(findings)) => return Err(Fault::refused(findings, "")),
+        Err(HaulError::Refused(findings)) => {
+            let hint = wording::what_leads_on(&findings, row.id);
+            return Err(Fault { sentence: "Nothing was deleted.".into(), ..Fault::refused(findings, hint) });
+        }
         other => other?,
     };
-    let left: Vec<String> = removed.left.iter().map(|path| path.as_path().to_string_lossy().into_owned()).collect();
     if json {
-        say_json("release", json!({ "haul": row.id, "bytes": removed.bytes, "gone": removed.gone, "left": left }))?;
+        let left: Vec<_> = removed.left.iter().map(|left| left.path.to_string_lossy().into_owned()).collect();
+        let why = to_json(&removed.left)?;
+        say_json(
+            "release",
+            json!({ "haul": row.id, "bytes": removed.bytes, "gone": removed.gone, "left": left, "left_why": why }),
+        )?;
         return Ok(0);
     }
-    say(&format!("{} came back.", removed.bytes))?;
-    for path in &left {
-        say(&format!("  stays   {} (it is not what was compared)", line(path)))?;
+    say(&format!("Freed {}.", removed.bytes))?;
+    for left in &removed.left {
+        say(&format!("  left    {}", wording::left(left)))?;
     }
     Ok(0)
+}
+
+fn titles_that_hold(row: &HaulRow) -> String {
+    let titles: Vec<String> =
+        row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| line(&lot.planned.title)).collect();
+    titles.join(", ")
 }
 
 /// `prove`
@@ -485,6 +541,7 @@ fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
                     deft_barge_core::haul::DifferenceKind::Missing => "missing",
                     deft_barge_core::haul::DifferenceKind::Extra => "extra",
                     deft_barge_core::haul::DifferenceKind::WouldDownload => "would be downloaded",
+                    deft_barge_core::haul::DifferenceKind::Beside => "has other permissions, owner or attributes",
                 };
                 say(&format!("  {kind:8} {}{from}", line(&difference.path)))?;
             }

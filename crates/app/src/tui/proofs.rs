@@ -222,7 +222,7 @@ fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>
     let mut extra = Vec::new();
     for difference in differences {
         let standing = match difference.kind {
-            DifferenceKind::Differs => Standing::Differs,
+            DifferenceKind::Differs | DifferenceKind::Beside => Standing::Differs,
             DifferenceKind::Missing => Standing::Missing,
             DifferenceKind::WouldDownload => Standing::WouldDownload,
             DifferenceKind::Extra => {

@@ -93,7 +93,7 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
     let name = to.file_name().unwrap_or_default().to_string_lossy();
     let fresh = to.with_file_name(format!(".deft-barge-mended-{name}"));
     if fresh.symlink_metadata().is_ok() {
-        disk.remove(&fresh, What::File).map_err(fault("remove", &fresh))?;
+        disk.remove_own(&fresh, What::File).map_err(fault("remove", &fresh))?;
     }
     let source = disk.open_read(from).map_err(fault("open", from))?;
     let meta = from.symlink_metadata().map_err(fault("look at", from))?;
@@ -114,7 +114,7 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
     drop(target);
     let read = hash_of(disk, &fresh, stop, &|_| {}).map_err(fault("read", &fresh))?;
     if read.to_hex().as_str() != hash {
-        disk.remove(&fresh, What::File).map_err(fault("remove", &fresh))?;
+        disk.remove_own(&fresh, What::File).map_err(fault("remove", &fresh))?;
         return Err(HaulError::Changed { path: to.into(), count: 1 });
     }
     disk.replace(&fresh, to).map_err(fault("replace", to))?;

@@ -16,6 +16,10 @@ pub enum What {
 /// One thing done to a drive.
 #[derive(Clone, Copy, Debug)]
 pub enum Act<'a> {
+    /// Looks at what a name is.
+    Look(&'a Path),
+    /// Opens a folder.
+    OpenFolder(&'a Path),
     /// Opens a file to read it.
     OpenRead(&'a Path),
     /// Reads `len` bytes at `offset`.
@@ -62,7 +66,9 @@ impl Act<'_> {
     /// The path that the act changes or reads; of two, the one that comes to be.
     pub fn path(&self) -> &Path {
         match self {
-            Self::OpenRead(path)
+            Self::Look(path)
+            | Self::OpenFolder(path)
+            | Self::OpenRead(path)
             | Self::ReadFolder(path)
             | Self::Create(path)
             | Self::OpenWrite(path)
@@ -84,7 +90,10 @@ impl Act<'_> {
 
     /// Whether the act leaves the drive as it was.
     pub fn only_reads(&self) -> bool {
-        matches!(self, Self::OpenRead(_) | Self::Read { .. } | Self::ReadFolder(_))
+        matches!(
+            self,
+            Self::Look(_) | Self::OpenFolder(_) | Self::OpenRead(_) | Self::Read { .. } | Self::ReadFolder(_)
+        )
     }
 }
 

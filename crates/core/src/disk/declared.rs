@@ -276,7 +276,7 @@ impl crate::site::Abilities {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::disk::{Disk, Meta, What};
+    use crate::disk::{Disk, Meta};
     use crate::site::{Abilities, DriveKind};
     use std::sync::Arc;
 
@@ -318,7 +318,7 @@ mod tests {
         disk.write_at(&file, &piece[..1 << 17], 3 << 18).unwrap();
         let full = disk.write_at(&file, &piece, 4 << 18).unwrap_err();
         assert_eq!(full.raw_os_error(), Some(NO_SPACE));
-        disk.remove(&path, What::File).unwrap();
+        disk.remove_record(&path).unwrap();
         let again = disk.create(&path).unwrap();
         disk.write_at(&again, &piece, 0).unwrap();
     }

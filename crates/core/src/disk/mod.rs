@@ -6,12 +6,14 @@
 
 mod act;
 mod declared;
+mod permit;
 mod real;
 
 pub use act::{Act, Gate, What};
 pub use declared::{DeclaredRules, Unreadable, allocated_below};
+pub use permit::RemovalPermit;
 pub(crate) use real::attributes_of;
-pub use real::{Buffer, Disk, DiskFile, Folder, Meta};
+pub use real::{Buffer, Disk, DiskFile, Folder, Meta, Refused};
 
 #[cfg(test)]
 mod tests;

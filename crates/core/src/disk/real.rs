@@ -17,6 +17,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use rustix::fs::{AtFlags, Mode, OFlags, RenameFlags, ResolveFlags, Timespec, Timestamps};
 
 use super::act::{Act, Gate, What};
+use super::permit::RemovalPermit;
 
 const NO_FOLLOW: i32 = OFlags::NOFOLLOW.bits() as i32;
 
@@ -84,6 +85,11 @@ impl Folder {
         Ok((stat.st_dev, stat.st_ino))
     }
 
+    /// Reads its permissions.
+    pub fn mode(&self) -> io::Result<u32> {
+        Ok(rustix::fs::fstat(&self.handle)?.st_mode & 0o7777)
+    }
+
     /// Reads what is known of a name in this folder, of a link itself; `None` if there is no such name.
     pub fn look(&self, name: &OsStr) -> io::Result<Option<rustix::fs::Stat>> {
         match rustix::fs::statat(&self.handle, name, AtFlags::SYMLINK_NOFOLLOW) {
@@ -120,6 +126,17 @@ impl Folder {
             Err(error) => Err(error.into()),
         }
     }
+}
+
+/// What a file system did not take of what was to be set beside a file's bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Refused {
+    /// The extended attribute of this name.
+    Attribute(Vec<u8>),
+    /// The permissions.
+    Permissions,
+    /// User and group: only root may give a file away.
+    Owner,
 }
 
 /// What is set on a copy beside its bytes. Times in nanoseconds since 1970.
@@ -323,13 +340,13 @@ impl Disk {
         let _ = rustix::fs::fadvise(&file.file, 0, None, rustix::fs::Advice::DontNeed);
     }
 
-    /// Sets permissions, owner where allowed, attributes and times of an open file.
-    pub fn set_meta(&self, file: &DiskFile, meta: &Meta) -> io::Result<()> {
+    /// Sets permissions, owner where allowed, attributes and times of an open file; gives what the file system did not take.
+    pub fn set_meta(&self, file: &DiskFile, meta: &Meta) -> io::Result<Vec<Refused>> {
         self.pass(Act::Meta(&file.path), || apply_meta(&file.file, meta))
     }
 
-    /// Sets permissions, owner where allowed, attributes and times of a folder.
-    pub fn set_folder_meta(&self, path: &Path, meta: &Meta) -> io::Result<()> {
+    /// Sets permissions, owner where allowed, attributes and times of a folder; gives what the file system did not take.
+    pub fn set_folder_meta(&self, path: &Path, meta: &Meta) -> io::Result<Vec<Refused>> {
         self.pass(Act::Meta(path), || {
             let flags = OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
             let handle = rustix::fs::open(path, flags, Mode::empty())?;
@@ -405,20 +422,19 @@ impl Disk {
 
     /// Opens a folder to remove in it; a link at its last name is refused.
     pub fn open_folder(&self, path: &Path) -> io::Result<Folder> {
-        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
-        let handle = rustix::fs::open(path, flags, Mode::empty())?;
-        Ok(Folder { handle, path: path.into() })
+        self.pass(Act::OpenFolder(path), || {
+            let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
+            let handle = rustix::fs::open(path, flags, Mode::empty())?;
+            Ok(Folder { handle, path: path.into() })
+        })
     }
 
-    /// Removes one name in an open folder; a link is removed itself.
-    pub fn remove_in(&self, folder: &Folder, name: &OsStr, what: What) -> io::Result<()> {
+    /// Removes one name of a game in an open folder; a link is removed itself.
+    pub fn remove_in(&self, permit: &RemovalPermit, folder: &Folder, name: &OsStr, what: What) -> io::Result<()> {
         let path = folder.path.join(name);
         self.pass(Act::Remove { path: &path, what }, || {
-            let flags = match what {
-                What::File => AtFlags::empty(),
-                What::Folder => AtFlags::REMOVEDIR,
-            };
-            Ok(rustix::fs::unlinkat(folder.handle.as_fd(), name, flags)?)
+            permit.check()?;
+            unlink(folder, name, what)
         })
     }
 
@@ -427,16 +443,92 @@ impl Disk {
         self.pass(Act::Meta(&folder.path), || Ok(rustix::fs::fchmod(&folder.handle, Mode::from_raw_mode(mode))?))
     }
 
-    /// Removes one name, through its opened folder.
-    pub fn remove(&self, path: &Path, what: What) -> io::Result<()> {
+    /// Removes a folder that is empty; any other one refuses.
+    pub fn remove_empty_folder(&self, path: &Path) -> io::Result<()> {
+        self.remove_name(path, What::Folder, &|_| true)
+    }
+
+    /// Removes a symbolic link, never what it leads to; anything else refuses.
+    pub fn remove_link(&self, path: &Path) -> io::Result<()> {
+        self.remove_name(path, What::File, &|stat| stat.st_mode & KIND == LINK)
+    }
+
+    /// Removes a record file that a haul has made, or whose every byte the journal holds.
+    pub fn remove_record(&self, path: &Path) -> io::Result<()> {
+        self.remove_name(path, What::File, &|_| true)
+    }
+
+    /// Removes a name of our own, or one below a folder of our own name; anything else refuses.
+    pub fn remove_own(&self, path: &Path, what: What) -> io::Result<()> {
+        let ours = |name: &OsStr| name.as_bytes().starts_with(OWN.as_bytes());
+        if !path.iter().any(ours) {
+            return Err(io::ErrorKind::InvalidInput.into());
+        }
+        self.remove_name(path, what, &|_| true)
+    }
+
+    /// Removes one name through its opened folder, if what is there is what it should be.
+    fn remove_name(&self, path: &Path, what: What, is_it: &dyn Fn(&rustix::fs::Stat) -> bool) -> io::Result<()> {
         let (Some(parent), Some(name)) = (path.parent(), path.file_name()) else {
             return Err(io::Error::from(io::ErrorKind::InvalidInput));
         };
         // The parent may be reached through links of the person's own; only the last name matters.
         let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
-        let handle = rustix::fs::open(parent, flags, Mode::empty())?;
-        self.remove_in(&Folder { handle, path: parent.into() }, name, what)
+        self.pass(Act::Remove { path, what }, || {
+            let handle = rustix::fs::open(parent, flags, Mode::empty())?;
+            let folder = Folder { handle, path: parent.into() };
+            match folder.look(name)? {
+                Some(stat) if is_it(&stat) => unlink(&folder, name, what),
+                Some(_) => Err(io::ErrorKind::InvalidInput.into()),
+                None => Err(io::ErrorKind::NotFound.into()),
+            }
+        })
     }
+
+    /// Looks at a name itself, not behind a link; `None` if the folder that is there has no such name.
+    ///
+    /// # Errors
+    /// Anything else that the system says: then whether it is there is not known.
+    pub fn look(&self, path: &Path) -> io::Result<Option<fs::Metadata>> {
+        self.pass(Act::Look(path), || match path.symlink_metadata() {
+            Ok(meta) => Ok(Some(meta)),
+            Err(error) if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(None),
+            Err(error) => Err(error),
+        })
+    }
+
+    /// Whether a name is a folder itself, and not a link to one.
+    pub fn is_folder(&self, path: &Path) -> io::Result<bool> {
+        Ok(self.look(path)?.is_some_and(|meta| meta.is_dir()))
+    }
+
+    /// Whether there is anything of this name.
+    pub fn is_there(&self, path: &Path) -> io::Result<bool> {
+        Ok(self.look(path)?.is_some())
+    }
+
+    /// Reads where a link leads, as it is written in it; `None` if there is no link of this name.
+    pub fn read_link(&self, path: &Path) -> io::Result<Option<PathBuf>> {
+        match self.look(path)? {
+            Some(meta) if meta.is_symlink() => fs::read_link(path).map(Some),
+            _ => Ok(None),
+        }
+    }
+}
+
+/// The part of a mode that says what a name is, and a link (inode(7)).
+const KIND: u32 = 0o170_000;
+const LINK: u32 = 0o120_000;
+
+/// What every name begins with that only this program makes.
+const OWN: &str = ".deft-barge-";
+
+fn unlink(folder: &Folder, name: &OsStr, what: What) -> io::Result<()> {
+    let flags = match what {
+        What::File => AtFlags::empty(),
+        What::Folder => AtFlags::REMOVEDIR,
+    };
+    Ok(rustix::fs::unlinkat(folder.handle.as_fd(), name, flags)?)
 }
 
 fn stamps(modified_ns: i128) -> Timestamps {
@@ -446,28 +538,34 @@ fn stamps(modified_ns: i128) -> Timestamps {
     Timestamps { last_access, last_modification }
 }
 
-fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
+fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<Vec<Refused>> {
     let handle = handle.as_fd();
+    let mut refused = Vec::new();
     // What the owner wrote needs the right to write, which may go with the permissions; access lists and capabilities
     // come after owner and permissions, which would change them.
-    let set = |of_owner: bool| {
+    let set = |of_owner: bool, refused: &mut Vec<Refused>| {
         for (name, value) in meta.attributes.iter().filter(|(name, _)| name.starts_with(b"user.") == of_owner) {
-            if let Ok(name) = CString::new(name.as_slice()) {
-                // A file system without attributes: planning has said so; the bytes matter more.
-                let _ = rustix::fs::fsetxattr(handle, name.as_c_str(), value, rustix::fs::XattrFlags::empty());
+            let Ok(text) = CString::new(name.as_slice()) else { continue };
+            // The bytes matter more; whether the file system could have taken it is for the caller to say.
+            if rustix::fs::fsetxattr(handle, text.as_c_str(), value, rustix::fs::XattrFlags::empty()).is_err() {
+                refused.push(Refused::Attribute(name.clone()));
             }
         }
     };
-    set(true);
+    set(true, &mut refused);
     // Only root may give a file away; for everybody else the copy is the copier's.
     let (user, group) = meta.owner;
-    let _ = rustix::fs::fchown(handle, Some(rustix::fs::Uid::from_raw(user)), Some(rustix::fs::Gid::from_raw(group)));
+    let owner = (Some(rustix::fs::Uid::from_raw(user)), Some(rustix::fs::Gid::from_raw(group)));
+    if rustix::fs::fchown(handle, owner.0, owner.1).is_err() {
+        refused.push(Refused::Owner);
+    }
     match rustix::fs::fchmod(handle, Mode::from_raw_mode(meta.mode)) {
+        Ok(()) => {}
         // exFAT and NTFS through FUSE hold no permissions.
-        Ok(()) | Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) => {}
+        Err(rustix::io::Errno::PERM | rustix::io::Errno::OPNOTSUPP) => refused.push(Refused::Permissions),
         Err(error) => return Err(error.into()),
     }
-    set(false);
+    set(false, &mut refused);
     let mut times = stamps(meta.modified_ns);
     rustix::fs::futimens(handle, &times)?;
     // Some block mounts through FUSE heed times only if both are given, and say nothing otherwise. How near the two times
@@ -478,7 +576,7 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<()> {
         times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec as _ };
         rustix::fs::futimens(handle, &times)?;
     }
-    Ok(())
+    Ok(refused)
 }
 
 /// Whether an attribute goes with its file: what programs and people set (xattr(7)), access lists and capabilities;
@@ -487,28 +585,34 @@ fn is_carried(name: &[u8]) -> bool {
     name.starts_with(b"user.") || name.starts_with(b"system.posix_acl_") || name == b"security.capability"
 }
 
-/// Reads the attributes of a file or folder that go with it; none where there are none to be had.
-pub(crate) fn attributes_of(path: &Path) -> Vec<(Vec<u8>, Vec<u8>)> {
+/// Reads the attributes of a file or folder that go with it; none where the file system knows none.
+pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
+    /// The kernel's limits for a list of names and for a value, XATTR_LIST_MAX and XATTR_SIZE_MAX.
+    const LARGEST: usize = 65536;
     let mut names = [0_u8; 4096];
     let mut more = Vec::new();
     let names: &[u8] = match rustix::fs::llistxattr(path, &mut names[..]) {
-        Ok(0) => return Vec::new(),
+        Ok(0) | Err(rustix::io::Errno::OPNOTSUPP) => return Ok(Vec::new()),
         Ok(length) => &names[..length],
         Err(rustix::io::Errno::RANGE) => {
-            // The kernel's limit for a list, XATTR_LIST_MAX.
-            more.resize(65536, 0);
-            let Ok(length) = rustix::fs::llistxattr(path, &mut more[..]) else { return Vec::new() };
+            more.resize(LARGEST, 0);
+            let length = rustix::fs::llistxattr(path, &mut more[..])?;
             &more[..length]
         }
-        Err(_) => return Vec::new(),
+        Err(error) => return Err(error.into()),
     };
     let mut out = Vec::new();
     for name in names.split(|b| *b == 0).filter(|name| is_carried(name)) {
-        let mut value = vec![0_u8; 65536];
-        if let Ok(length) = rustix::fs::lgetxattr(path, OsStr::from_bytes(name), &mut value[..]) {
-            value.truncate(length);
-            out.push((name.to_vec(), value));
+        let mut value = vec![0_u8; LARGEST];
+        match rustix::fs::lgetxattr(path, OsStr::from_bytes(name), &mut value[..]) {
+            Ok(length) => {
+                value.truncate(length);
+                out.push((name.to_vec(), value));
+            }
+            // It went between the list and the look.
+            Err(rustix::io::Errno::NODATA) => {}
+            Err(error) => return Err(error.into()),
         }
     }
-    out
+    Ok(out)
 }

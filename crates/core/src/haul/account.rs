@@ -13,14 +13,16 @@ use crossbeam_channel::Sender;
 use super::crew::crew;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent, Pace, Progress};
-use super::history::TallyEntry;
+use super::history::{Attribute, TallyEntry};
 use super::journal::Journal;
 use super::prove::{DifferenceKind, Proof, has_digest};
 use super::repoint::{Rewritten, is_rewritten};
+use super::run::is_as_it_was;
 use super::scan::{Apart, Met, meet};
 use crate::bytes::{Bytes, LotId};
-use crate::disk::{Buffer, Disk};
+use crate::disk::{Buffer, Disk, attributes_of};
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind};
+use crate::site::Abilities;
 use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
 
 /// How closely a proof looks.
@@ -43,6 +45,10 @@ pub(super) struct Subject<'a> {
     pub(super) rewritten: &'a Rewritten,
     /// What is looked at as a file of its own.
     pub(super) apart: Apart,
+    /// What the file system there can hold.
+    pub(super) abilities: Abilities,
+    /// Whether permissions, owners and attributes have to be the same as well.
+    pub(super) beside: bool,
 }
 
 /// A file that has to be read.
@@ -52,6 +58,10 @@ struct Job<'a> {
     size: u64,
     line: Option<TallyEntry>,
     item: Option<&'a ContentItem>,
+    /// Whether it is just as it was when it was compared with its original.
+    as_before: bool,
+    /// Whether its permissions, owner or attributes are not the original's.
+    other: bool,
 }
 
 struct Checked {
@@ -60,11 +70,13 @@ struct Checked {
     fault: Option<(DifferenceKind, Option<u64>)>,
     updated: bool,
     download: u64,
+    /// Whether its bytes are the original's, so that what its launcher misses in it was missed before.
+    as_before: bool,
 }
 
 impl Checked {
     fn nothing(path: &Path) -> Self {
-        Self { path: path.into(), size: 0, fault: None, updated: false, download: 0 }
+        Self { path: path.into(), size: 0, fault: None, updated: false, download: 0, as_before: false }
     }
 }
 
@@ -121,6 +133,7 @@ pub(super) fn look(
         proof: RefCell::new(Proof { install: subject.install.into(), read: depth == Depth::Read, ..Proof::default() }),
         wanted: RefCell::new(Wanted::of(subject.contents)),
         download: Cell::new(0),
+        before: Cell::new(0),
         read_before: Cell::new(sums.lines > 0),
     };
     let mut failed = None;
@@ -152,6 +165,7 @@ pub(super) fn look(
     let mut proof = account.proof.into_inner();
     proof.read |= account.read_before.get();
     proof.to_download = subject.contents.map(|_| Bytes::new(account.download.get()));
+    proof.before = Bytes::new(account.before.get());
     proof.differences.sort_by(|a, b| a.path.cmp(&b.path));
     Ok(proof)
 }
@@ -165,6 +179,8 @@ struct Account<'a> {
     proof: RefCell<Proof>,
     wanted: RefCell<Wanted<'a>>,
     download: Cell<u64>,
+    /// Bytes of that which its launcher would have downloaded before the haul as well.
+    before: Cell<u64>,
     /// Whether every line was read back when it was copied.
     read_before: Cell<bool>,
 }
@@ -182,6 +198,9 @@ impl<'a> Account<'a> {
         proof.bytes = proof.bytes.plus(Bytes::new(checked.size));
         proof.updated += u64::from(checked.updated);
         self.download.set(self.download.get() + checked.download);
+        if checked.as_before && checked.fault.is_none() {
+            self.before.set(self.before.get() + checked.download);
+        }
         if let Some((kind, from)) = checked.fault {
             proof.note(&checked.path, kind, from);
         } else if checked.download > 0 {
@@ -212,14 +231,19 @@ impl<'a> Account<'a> {
         let rest = self.wanted.borrow().rest(contents);
         for item in rest {
             self.may_go_on()?;
-            let mut checked = Checked::nothing(&item.path);
+            // The originals did not have it either.
+            let mut checked = Checked { as_before: has_tally, ..Checked::nothing(&item.path) };
+            let again = has_tally
+                && LotPath::new(&item.path).map(|path| journal.line(lot, &path)).transpose()?.flatten().is_some();
             match install.join(&item.path).symlink_metadata() {
                 Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
-                    give(Job { path: item.path.clone(), line: None, item: Some(item), size: meta.len() });
+                    let (path, size) = (item.path.clone(), meta.len());
+                    give(Job { path, line: None, item: Some(item), size, as_before: again, other: false });
                     continue;
                 }
                 Ok(meta) if meta.is_file() => {
                     checked.size = meta.len();
+                    checked.as_before = again;
                     checked.download = if meta.len() == item.size { 0 } else { item.size };
                 }
                 Ok(_) | Err(_) => checked.download = item.size,
@@ -227,6 +251,28 @@ impl<'a> Account<'a> {
             self.take(checked);
         }
         Ok(())
+    }
+
+    /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
+    fn is_other_beside(&self, line: &TallyEntry, entry: &Entry) -> bool {
+        let Subject { abilities, beside, install, .. } = self.subject;
+        if !beside {
+            return false;
+        }
+        if line.unkept.is_some() {
+            return true;
+        }
+        let root = rustix::process::geteuid().is_root();
+        // Who is not root may be refused the special bits of somebody else's file.
+        let bits = if root { 0o7777 } else { 0o777 };
+        let mode = abilities.permissions && (line.entry.mode ^ entry.mode) & bits != 0;
+        let owner = abilities.permissions && root && line.entry.owner != entry.owner;
+        mode || owner
+            || self.depth == Depth::Read
+                && abilities.attributes
+                // Nothing is known of the attributes that a journal of an older version has no room for.
+                && line.entry.changed_ns.is_some()
+                && attributes_of(&line.entry.path.under(install)).is_ok_and(|now| !same_attributes(&line.attributes, now))
     }
 
     fn met(&self, met: Met, give: Give<'_, 'a>) {
@@ -241,6 +287,9 @@ impl<'a> Account<'a> {
             match entry {
                 None => self.note(&line.entry.path, DifferenceKind::Missing),
                 Some(entry) if is_other_shape(&line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
+                Some(entry) if self.is_other_beside(&line, &entry) => {
+                    self.note(&line.entry.path, DifferenceKind::Beside)
+                }
                 Some(_) => {}
             }
             return;
@@ -261,26 +310,38 @@ impl<'a> Account<'a> {
             return self.take(checked);
         }
         if self.depth == Depth::Read {
-            give(Job { path: path.into(), size: entry.size, line: Some(line), item });
+            let other = self.is_other_beside(&line, &entry);
+            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
             return;
         }
-        let seen = line.there.is_some_and(|there| there.inode == entry.inode && there.modified_ns == entry.modified_ns)
-            && entry.size == line.entry.size;
+        let seen = is_as_it_was(&line, &entry, self.subject.abilities.steady());
+        checked.as_before = seen;
         if !seen {
             checked.fault = Some((DifferenceKind::Differs, None));
+        } else if self.is_other_beside(&line, &entry) {
+            checked.fault = Some((DifferenceKind::Beside, None));
         }
         match (item, line.digest.as_ref().filter(|_| seen)) {
             (Some(item), Some(digest)) => {
                 checked.download = if *digest == item.hash && entry.size == item.size { 0 } else { item.size };
             }
             (Some(item), None) => {
-                give(Job { path: path.into(), size: entry.size, line: (!seen).then_some(line), item: Some(item) });
+                let (path, line) = (path.to_path_buf(), (!seen).then_some(line));
+                give(Job { path, size: entry.size, line, item: Some(item), as_before: seen, other: false });
                 return;
             }
             (None, _) => {}
         }
         self.take(checked);
     }
+}
+
+/// Whether both are the same attributes, in whatever order.
+fn same_attributes(known: &[Attribute], mut now: Vec<Attribute>) -> bool {
+    let mut known = known.to_vec();
+    known.sort_unstable();
+    now.sort_unstable();
+    known == now
 }
 
 /// What is wrong with a folder, a link or a further name.
@@ -332,7 +393,7 @@ fn check(
     let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
     let size_wrong = job.item.is_some_and(|item| item.size != job.size);
     let wants = job.item.map_or(0, |item| item.size);
-    let mut checked = Checked { size: job.size, ..Checked::nothing(&job.path) };
+    let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
     if depth == Depth::Seen {
         // The line comes along where the file is not what was compared.
         checked.fault = job.line.as_ref().map(|_| (DifferenceKind::Differs, None));
@@ -352,6 +413,9 @@ fn check(
         // A newer file that is just what the launcher's list wants was put there by its launcher.
         checked.updated = is_wanted;
         checked.fault = (!is_wanted).then_some((DifferenceKind::Differs, reading.differs));
+    } else if job.line.is_some() {
+        checked.fault = job.other.then_some((DifferenceKind::Beside, None));
+        checked.as_before = job.line.as_ref().is_some_and(|line| line.blocks.iter().all(Option::is_some));
     }
     if job.item.is_some() && !is_wanted {
         checked.download = wants;

@@ -7,8 +7,8 @@
 use std::path::Path;
 
 use super::error::HaulError;
+use super::place::cannot_exchange;
 use super::run::Work;
-use crate::disk::What;
 use crate::plan::Aside;
 
 fn leads(link: &Path, to: &Path) -> bool {
@@ -29,11 +29,20 @@ fn goes(work: &Work<'_>) -> Option<Aside> {
 }
 
 fn remove(work: &Work<'_>, link: &Path) -> Result<(), HaulError> {
-    work.site.disk.remove(link, What::File).map_err(HaulError::disk("remove", link))
+    work.site.disk.remove_link(link).map_err(HaulError::disk("remove", link))
 }
 
 fn link(work: &Work<'_>, link: &Path, target: &Path) -> Result<(), HaulError> {
     work.site.disk.make_link(target, link).map_err(HaulError::disk("link", link))
+}
+
+/// Swaps two names in one step; `false` if the file system cannot.
+fn exchanged(work: &Work<'_>, one: &Path, other: &Path) -> Result<bool, HaulError> {
+    match work.site.disk.exchange(one, other) {
+        Ok(()) => Ok(true),
+        Err(error) if cannot_exchange(&error) => Ok(false),
+        Err(error) => Err(HaulError::disk("swap", other)(error)),
+    }
 }
 
 fn rename(work: &Work<'_>, from: &Path, to: &Path) -> Result<(), HaulError> {
@@ -58,7 +67,7 @@ pub(super) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
             link(work, held, held)?;
             flush(work, &aside)?;
         }
-        if work.site.disk.exchange(old, held).is_err() {
+        if !exchanged(work, old, held)? {
             remove(work, held)?;
             rename(work, old, held)?;
         }
@@ -78,7 +87,7 @@ pub(super) fn step_back(work: &Work<'_>) -> Result<(), HaulError> {
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(held) {
         if leads(old, held) {
-            if work.site.disk.exchange(old, held).is_err() {
+            if !exchanged(work, old, held)? {
                 remove(work, old)?;
                 rename(work, held, old)?;
             }

@@ -5,7 +5,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::copy::{meta_of, read_original, write_block};
+use super::copy::{read_original, set_beside, write_block};
 use super::error::HaulError;
 use super::hands::{Check, Told, Yard};
 use super::history::There;
@@ -13,7 +13,7 @@ use super::job::Job;
 use super::run::Work;
 use crate::disk::{Buffer, DiskFile};
 use crate::launcher::{ContentList, DigestKind};
-use crate::tally::{block_hash, block_span, stamp_of};
+use crate::tally::{block_hash, block_span, change_of, stamp_of};
 
 /// Times that a differing block is copied again before it is given up.
 const REPAIRS: usize = 3;
@@ -120,8 +120,8 @@ fn same(yard: &Yard, job: &Arc<Job>, file: &DiskFile) -> Result<(), HaulError> {
     if meta.len() != job.entry.size {
         return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
     }
-    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta) };
-    let _ = yard.tell.send(Told::Same(Arc::clone(job), there, job.end_digest()));
+    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
+    let _ = yard.tell.send(Told::Same(Arc::clone(job), there, job.end_digest(), job.beside()));
     Ok(())
 }
 
@@ -152,9 +152,9 @@ fn compare_block(yard: &Yard, file: &DiskFile, job: &Arc<Job>, nth: u64, buffer:
 
 /// Sets what stands beside the bytes of a copy.
 fn set_meta(yard: &Yard, job: &Job) -> Result<DiskFile, HaulError> {
-    let (path, from) = (job.to(), job.entry.path.under(&job.way.from));
+    let path = job.to();
     let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
-    yard.disk.set_meta(&to, &meta_of(&job.entry, &from)).map_err(HaulError::disk("set the times of", &path))?;
+    set_beside(&yard.disk, job, &to)?;
     Ok(to)
 }
 

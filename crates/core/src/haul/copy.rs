@@ -13,15 +13,18 @@ use std::time::{Duration, Instant};
 use super::error::HaulError;
 use super::hands::{Check, Told, Yard};
 use super::hearing::copy_files;
-use super::history::{Sums, TallyEntry, There};
+use super::history::{Attribute, LotRow, Sums, TallyEntry, There};
 use super::job::Job;
-use super::journal::Hint;
+use super::journal::{Beside, Hint};
+use super::release::left_name;
 use super::run::Work;
 use super::scan::{Met, meet, same};
 use super::stage::Stage;
-use crate::disk::{DiskFile, Meta, What};
-use crate::site::Run;
-use crate::tally::{Entry, EntryKind, LotPath, block_count, block_hash, block_span, stamp_of};
+use crate::disk::{Disk, DiskFile, Meta, Refused, What, attributes_of};
+use crate::site::{Abilities, Run};
+use crate::tally::{
+    Entry, EntryKind, FileIdentity, LotPath, Steady, block_count, block_hash, block_span, change_of, stamp_of,
+};
 
 /// ENODEV, by errno(3).
 const NO_DEVICE: i32 = 19;
@@ -39,7 +42,7 @@ pub(super) const SHEAF: usize = 4000;
 pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
     let staging = match &work.lot.stage {
         Stage::Copying { staging } => {
-            if !staging.is_dir() {
+            if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
                 // Where the drive is away, its empty mount point is no place to begin anew.
                 let drive = work.site.drive_of(staging);
                 if drive.is_none_or(|drive| drive.name != work.lot.planned.to_drive) {
@@ -94,10 +97,21 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
     let to = work.lot.planned.to.clone();
     let parent = to.parent().unwrap_or(Path::new("/")).to_path_buf();
     let staging = parent.join(work.own_name("copy"));
-    if to.symlink_metadata().is_ok() {
-        return Err(HaulError::NotOurs { path: to });
+    let disk = &work.site.disk;
+    if disk.is_there(&to).map_err(HaulError::disk("look at", &to))? {
+        // What a release had to leave at its place makes room for what comes back, under a name that says so.
+        let left = |lot: LotRow| matches!(lot.stage, Stage::Released { left } if left > 0);
+        let ours = work.lot.takes_back.map(|id| work.journal.lot(id)).transpose()?.flatten().is_some_and(left);
+        if !ours {
+            return Err(HaulError::NotOurs { path: to });
+        }
+        let other = left_name(work, &to)?;
+        disk.rename(&to, &other).map_err(HaulError::disk("rename", &to))?;
+        disk.flush_folder(&parent).map_err(HaulError::disk("flush", &parent))?;
+        let detail = other.display().to_string();
+        work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
     }
-    if staging.symlink_metadata().is_ok() {
+    if disk.is_there(&staging).map_err(HaulError::disk("look at", &staging))? {
         return Err(HaulError::NotOurs { path: staging });
     }
     work.make_way(&parent)?;
@@ -111,9 +125,10 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 pub(super) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
+    let steady = work.source_abilities().steady();
     meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {
         match met {
-            Met::Both(line, entry) if same(&line.entry, &entry) => {}
+            Met::Both(line, entry) if same(&line.entry, &entry, steady) => {}
             Met::Both(_, entry) => changed.push(TallyEntry::fresh(entry)),
             Met::Gone(line) => gone.push(line),
             Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
@@ -140,10 +155,10 @@ fn void(work: &Work<'_>, staging: &Path, lines: &[TallyEntry]) -> Result<(), Hau
         let at = line.entry.path.under(staging);
         let Ok(meta) = at.symlink_metadata() else { continue };
         if !meta.is_dir() {
-            work.site.disk.remove(&at, What::File).map_err(HaulError::disk("remove", &at))?;
+            work.site.disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
         } else if !line.entry.path.under(&work.lot.planned.from).is_dir() {
             // What is in it is gone as well, and was removed before it.
-            work.site.disk.remove(&at, What::Folder).map_err(HaulError::disk("remove", &at))?;
+            work.site.disk.remove_own(&at, What::Folder).map_err(HaulError::disk("remove", &at))?;
         }
     }
     let paths: Vec<LotPath> = lines.iter().map(|line| line.entry.path.clone()).collect();
@@ -158,7 +173,7 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
         match at.symlink_metadata() {
             // Finished before a crash, with its final permissions: it is opened up for what is still to come.
             Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
-                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, &line.entry.path.under(&work.lot.planned.from)) };
+                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, Vec::new()) };
                 disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
             }
             Ok(meta) if meta.is_dir() => {}
@@ -176,24 +191,32 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
             EntryKind::Link(target) => make_link(work, &line.entry, target, &at)?,
             EntryKind::Again(of) => {
                 if at.symlink_metadata().is_ok() {
-                    disk.remove(&at, What::File).map_err(HaulError::disk("remove", &at))?;
+                    disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
                 }
                 disk.hard_link(&of.under(staging), &at).map_err(HaulError::disk("link", &at))?;
             }
             EntryKind::File | EntryKind::Folder => continue,
         }
-        note(work, &mut done, line.entry.path, &at)?;
+        note(work, &mut done, line.entry.path, &at, Beside::default())?;
     }
-    let whole = work.abilities().flushes_whole;
+    let (source, target) = (work.source_abilities(), work.abilities());
+    let whole = target.flushes_whole;
     // Times of folders last, and from the deepest up: making a name in a folder changes its time.
     for line in work.journal.folders_back(lot) {
         let line = line?;
         let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.lot.planned.from));
-        disk.set_folder_meta(&at, &meta_of(&line.entry, &from)).map_err(HaulError::disk("set the times of", &at))?;
+        let attributes = if source.attributes {
+            attributes_of(&from).map_err(HaulError::disk("read the attributes of", &from))?
+        } else {
+            line.attributes.clone()
+        };
+        let meta = meta_of(&line.entry, attributes);
+        let refused = disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("set the times of", &at))?;
+        let beside = Beside { unkept: unkept(&refused, &target), attributes: meta.attributes };
         if !whole {
             disk.flush_folder(&at).map_err(HaulError::disk("flush", &at))?;
         }
-        note(work, &mut done, line.entry.path, &at)?;
+        note(work, &mut done, line.entry.path, &at, beside)?;
     }
     let parent = staging.parent().unwrap_or(Path::new("/"));
     if whole {
@@ -206,8 +229,8 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
 }
 
 /// Keeps in mind what is seen of a copy; writes down what there is of it by now.
-fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path) -> Result<(), HaulError> {
-    done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None });
+fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path, beside: Beside) -> Result<(), HaulError> {
+    done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None, beside });
     if done.len() >= SHEAF {
         work.journal.put_hints(work.lot.id, done)?;
         done.clear();
@@ -218,22 +241,45 @@ fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path) -> Resu
 /// What is seen of a copy.
 pub(super) fn seen(at: &Path) -> Result<There, HaulError> {
     let meta = at.symlink_metadata().map_err(HaulError::disk("look at", at))?;
-    Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta) })
+    Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
 }
 
-pub(super) fn meta_of(entry: &Entry, from: &Path) -> Meta {
-    Meta {
-        mode: entry.mode,
-        owner: entry.owner,
-        modified_ns: entry.modified_ns,
-        attributes: crate::disk::attributes_of(from),
-    }
+pub(super) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
+    Meta { mode: entry.mode, owner: entry.owner, modified_ns: entry.modified_ns, attributes }
+}
+
+/// Sets what stands beside the bytes of a file's copy, and has the job know what that is and what was not taken.
+pub(super) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
+    let attributes = if job.way.attributes {
+        let from = job.entry.path.under(&job.way.from);
+        attributes_of(&from).map_err(HaulError::disk("read the attributes of", from))?
+    } else {
+        // Its own drive holds none: these are the ones that it had before it came there.
+        job.remembered.clone()
+    };
+    let meta = meta_of(&job.entry, attributes);
+    let refused = disk.set_meta(to, &meta).map_err(HaulError::disk("set the times of", job.to()))?;
+    job.set_beside(Beside { unkept: unkept(&refused, &job.way.target), attributes: meta.attributes });
+    Ok(())
+}
+
+/// What of a file was not taken by a file system that can hold it.
+fn unkept(refused: &[Refused], target: &Abilities) -> Option<String> {
+    let root = rustix::process::geteuid().is_root();
+    let says = |refused: &Refused| match refused {
+        Refused::Attribute(name) => target.attributes.then(|| String::from_utf8_lossy(name).into_owned()),
+        Refused::Permissions => target.permissions.then(|| "permissions".to_string()),
+        // Nobody else could have given it away: it is the copier's.
+        Refused::Owner => (target.permissions && root).then(|| "owner".to_string()),
+    };
+    let all: Vec<String> = refused.iter().filter_map(says).collect();
+    (!all.is_empty()).then(|| all.join(", "))
 }
 
 fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {
     let disk = &work.site.disk;
     if at.symlink_metadata().is_ok() {
-        disk.remove(at, What::File).map_err(HaulError::disk("remove", at))?;
+        disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
     }
     // An absolute link into the lot itself goes with the lot.
     let target = match target.strip_prefix(&work.lot.planned.from) {
@@ -298,8 +344,7 @@ pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec
 fn end_small(yard: &Yard, job: &Arc<Job>, to: &DiskFile) -> Result<(), HaulError> {
     /// Bytes from which it pays to begin writing out at once.
     const WORTH: u64 = 1 << 18;
-    let meta = meta_of(&job.entry, &job.entry.path.under(&job.way.from));
-    yard.disk.set_meta(to, &meta).map_err(HaulError::disk("set the times of", job.to()))?;
+    set_beside(&yard.disk, job, to)?;
     if yard.top.is_none() {
         yard.disk.flush(to).map_err(HaulError::disk("flush", job.to()))?;
         yard.check(Check::Files(vec![Arc::clone(job)]));
@@ -416,12 +461,9 @@ pub(super) fn write_block(
 }
 
 /// Whether a copy is just as it was when it was compared.
-pub(super) fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>) -> bool {
-    let (Some(there), Some(found)) = (line.there, found) else { return false };
-    found.is_file()
-        && found.len() == line.entry.size
-        && found.ino() == there.inode
-        && stamp_of(found) == there.modified_ns
+pub(super) fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>, steady: Steady) -> bool {
+    let (Some(known), Some(found)) = (line.copy(steady), found) else { return false };
+    found.is_file() && known.is_same(&FileIdentity::of_file(found, steady))
 }
 
 /// Blocks of a file that are known and go with what is there; a hash without a file to go with it is of no use.

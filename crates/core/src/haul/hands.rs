@@ -16,6 +16,7 @@ use super::error::HaulError;
 use super::event::Control;
 use super::history::There;
 use super::job::Job;
+use super::journal::Beside;
 use crate::disk::{Disk, Folder};
 use crate::tally::{BlockHash, block_span};
 
@@ -63,7 +64,7 @@ pub(super) enum Told {
     /// A block was copied again.
     Repaired,
     /// A whole file is the same.
-    Same(Arc<Job>, There, Option<Vec<u8>>),
+    Same(Arc<Job>, There, Option<Vec<u8>>, Beside),
     /// Bytes of an original that cannot be read.
     Unreadable(Arc<Job>, u64, u64),
     /// All of a file was tried, and something of it cannot be read.

@@ -40,6 +40,8 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         holes: abilities.sparse,
         shares: work.may_share(),
         patience: work.patience,
+        attributes: work.source_abilities().attributes,
+        target: abilities,
     });
     let (crew, told) = Yard::hire(disk, work.stop, top);
     let mut hearing = Hearing {
@@ -173,7 +175,7 @@ impl Hearing<'_, '_> {
         // Of what nothing is known, nothing has to be there.
         let begun = line.compared || line.blocks.iter().any(Option::is_some);
         let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
-        if line.compared && still_there(&line, found.as_ref()) {
+        if line.compared && still_there(&line, found.as_ref(), self.way.target.steady()) {
             return;
         }
         let known = known_blocks(&line, found.as_ref());
@@ -181,7 +183,7 @@ impl Hearing<'_, '_> {
         // A copy that stands instead of a link is made of what the link leads to.
         let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
         let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
-        let job = Job::new(line.entry, Arc::clone(&self.way), known, taken, digest);
+        let job = Job::new(line.entry, Arc::clone(&self.way), known, taken, digest, line.attributes);
         if line.compared {
             // It was compared and is not what it was then.
             let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));
@@ -209,11 +211,11 @@ impl Hearing<'_, '_> {
             }
             Told::Checked(bytes) => plus(&mut self.progress.compare, bytes),
             Told::Repaired => self.progress.repaired += 1,
-            Told::Same(job, there, digest) => {
+            Told::Same(job, there, digest, beside) => {
                 self.ended += 1;
                 self.progress.files += 1;
                 let hash = if job.is_small() { job.hash(0) } else { None };
-                self.hints.push(Hint::Same { path: job.entry.path.clone(), there, digest, hash });
+                self.hints.push(Hint::Same { path: job.entry.path.clone(), there, digest, hash, beside });
             }
             Told::Unreadable(job, from, to) => {
                 self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));

@@ -14,13 +14,14 @@ use serde::Serialize;
 use super::journal::JournalError;
 use super::lines::{LogLine, holds_originals};
 use super::prove::Proof;
+use super::removal::{Left, WhyLeft};
 use super::stage::Stage;
-use super::tables::{VERSION, bring_up, is_of_version_3};
-use crate::bytes::{HaulId, LotId};
+use super::tables::{VERSION, bring_up, is_of_version_3, is_of_version_6};
+use crate::bytes::{Bytes, HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy, Trial};
-use crate::site::{Site, Speeds, shown_path};
+use crate::site::{Presence, Site, Speeds, shown_path};
 use crate::survey::Held;
-use crate::tally::{BlockHash, Entry, EntryKind, LotPath};
+use crate::tally::{BlockHash, Entry, EntryKind, FileIdentity, LotPath, Steady};
 
 type Result<T> = std::result::Result<T, JournalError>;
 
@@ -34,7 +35,12 @@ pub struct There {
     pub inode: u64,
     /// Time of its last change, nanoseconds since 1970.
     pub modified_ns: i128,
+    /// Time of the last change of its status; `None` where it was not kept.
+    pub changed_ns: Option<i128>,
 }
+
+/// An extended attribute: its name and its value.
+pub type Attribute = (Vec<u8>, Vec<u8>);
 
 /// A line of a lot's tally.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -51,13 +57,38 @@ pub struct TallyEntry {
     pub blocks: Vec<Option<BlockHash>>,
     /// Another copy that its bytes are taken from, where the original cannot be read.
     pub taken: Option<PathBuf>,
+    /// Extended attributes that the original has.
+    pub attributes: Vec<Attribute>,
+    /// What of it the copy's file system did not take, though it can: attributes, permissions, the owner.
+    pub unkept: Option<String>,
 }
 
 impl TallyEntry {
     /// A line of which nothing is done yet.
     pub(super) fn fresh(entry: Entry) -> Self {
         let blocks = if entry.kind == EntryKind::File { crate::tally::block_count(entry.size) } else { 0 };
-        Self { entry, there: None, compared: false, digest: None, blocks: vec![None; blocks as usize], taken: None }
+        Self {
+            entry,
+            there: None,
+            compared: false,
+            digest: None,
+            blocks: vec![None; blocks as usize],
+            taken: None,
+            attributes: Vec::new(),
+            unkept: None,
+        }
+    }
+
+    /// What was seen of the copy, once it was there.
+    pub(super) fn copy(&self, steady: Steady) -> Option<FileIdentity> {
+        let there = self.there?;
+        let entry = Entry {
+            inode: there.inode,
+            modified_ns: there.modified_ns,
+            changed_ns: there.changed_ns,
+            ..self.entry.clone()
+        };
+        Some(FileIdentity::of(&entry, steady))
     }
 }
 
@@ -115,6 +146,17 @@ impl LotRow {
     /// Where the originals are that it holds.
     pub fn held_at(&self) -> &std::path::Path {
         if self.planned.mode == Mode::SetAside { &self.planned.to } else { &self.planned.from }
+    }
+
+    /// Whether what it brought lies at this path, whatever path its drive had then.
+    pub(super) fn is_at(&self, site: &Site, path: &Path) -> bool {
+        if self.planned.to == path || self.planned.place() == path {
+            return true;
+        }
+        let place = self.planned.to_place.as_ref();
+        place.is_some_and(|place| {
+            site.find_place(place, &self.planned.to).is_ok_and(|now| now == Presence::At(path.into()))
+        })
     }
 
     /// Whether it still holds originals: compared and repointed, and not yet released.
@@ -228,6 +270,20 @@ impl History {
         reader(site)?.map_or_else(|| Ok(BTreeMap::new()), |reader| reader.released())
     }
 
+    /// What removals of a haul had to leave, by the titles of its lots.
+    pub fn remains(site: &Site, id: HaulId) -> Result<Vec<(String, Vec<Left>)>> {
+        let Some(reader) = reader(site)? else { return Ok(Vec::new()) };
+        let Some(haul) = reader.haul(id)? else { return Ok(Vec::new()) };
+        let mut all = Vec::new();
+        for lot in haul.lots {
+            let left = reader.remains(lot.id)?;
+            if !left.is_empty() {
+                all.push((lot.planned.title, left));
+            }
+        }
+        Ok(all)
+    }
+
     /// Adds a haul that was read alone, in its place; instead of what is there of it.
     pub fn add(&mut self, haul: HaulRow, events: Vec<Event>) {
         self.events.retain(|event| event.haul != haul.id);
@@ -309,7 +365,13 @@ pub(super) fn database(site: &Site) -> PathBuf {
 }
 
 pub(super) fn at(path: &Path) -> impl Fn(rusqlite::Error) -> JournalError + '_ {
-    move |source| JournalError::Database { path: path.into(), source }
+    move |source| {
+        let path = path.into();
+        if source.sqlite_error_code() == Some(rusqlite::ErrorCode::DiskFull) {
+            return JournalError::Full { path };
+        }
+        JournalError::Database { path, source }
+    }
 }
 
 #[derive(Debug)]
@@ -321,6 +383,10 @@ pub(super) struct Reader {
 /// Columns of a tally line, in the order of [`tally_entry`].
 const LINE: &str = "path, kind, target, size, allocated, modified_s, modified_ns, inode, mode, user, grp,
   there_inode, there_s, there_ns, compared, digest, hash, taken";
+
+/// Columns that version 6 brought.
+const NEWER: &str = "changed, names, there_changed, attributes, unkept";
+const NEWER_OF_OLDER: &str = "null, null, null, null, null";
 
 /// Lines of a tally that are read at a time.
 const PAGE: usize = 1000;
@@ -551,9 +617,12 @@ impl Reader {
         let (than, order) = if back { ("<", "desc") } else { (">", "asc") };
         let first = if after.is_some() { format!("and path {than} ?2") } else { "and ?2 is null".into() };
         let kind = if only.is_some() { "and kind = ?3" } else { "and ?3 is null" };
-        let sql = format!("select {LINE} from entry where lot = ?1 {first} {kind} order by path {order} limit {PAGE}");
         let read = || {
             let db = self.db();
+            let newer = if is_of_version_6(&db)? { NEWER } else { NEWER_OF_OLDER };
+            let sql = format!(
+                "select {LINE}, {newer} from entry where lot = ?1 {first} {kind} order by path {order} limit {PAGE}"
+            );
             let mut rows = db.prepare_cached(&sql)?;
             let lines = rows.query_map(params![lot.0, after, only], tally_entry)?;
             let mut lines = lines.collect::<rusqlite::Result<Vec<TallyEntry>>>()?;
@@ -568,6 +637,23 @@ impl Reader {
                 }
             }
             Ok(lines)
+        };
+        read().map_err(at(&self.path))
+    }
+
+    /// What removals of a lot had to leave.
+    fn remains(&self, lot: LotId) -> Result<Vec<Left>> {
+        let read = || {
+            let db = self.db();
+            if !is_of_version_6(&db)? {
+                return Ok(Vec::new());
+            }
+            let mut rows = db.prepare_cached("select path, bytes, why from remains where lot = ?1 order by path")?;
+            let left = |row: &Row<'_>| {
+                let why = WhyLeft::of_word(row.get_ref(2)?.as_str()?).unwrap_or(WhyLeft::Unknown);
+                Ok(Left { path: path_of(row.get(0)?), bytes: Bytes::new(row.get::<_, i64>(1)? as u64), why })
+            };
+            rows.query_map([lot.0], left)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(at(&self.path))
     }
@@ -602,6 +688,36 @@ fn stretch(row: &Row<'_>) -> rusqlite::Result<Unreadable> {
     Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
 }
 
+/// Attributes as one value of a row: for each, the lengths of name and value in four bytes, the lowest first, then both.
+pub(super) fn attributes_to_row(attributes: &[Attribute]) -> Option<Vec<u8>> {
+    if attributes.is_empty() {
+        return None;
+    }
+    let mut out = Vec::new();
+    for (name, value) in attributes {
+        for part in [name, value] {
+            out.extend((part.len() as u32).to_le_bytes());
+        }
+        out.extend(name);
+        out.extend(value);
+    }
+    Some(out)
+}
+
+fn attributes_of_row(mut bytes: &[u8]) -> Vec<Attribute> {
+    let mut out = Vec::new();
+    let length = |bytes: &[u8], at: usize| {
+        let four = bytes.get(at..at + 4)?;
+        Some(u32::from_le_bytes(four.try_into().ok()?) as usize)
+    };
+    while let (Some(name), Some(value)) = (length(bytes, 0), length(bytes, 4)) {
+        let (Some(name), Some(value)) = (bytes.get(8..8 + name), bytes.get(8 + name..8 + name + value)) else { break };
+        out.push((name.to_vec(), value.to_vec()));
+        bytes = &bytes[8 + name.len() + value.len()..];
+    }
+    out
+}
+
 fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
     let wrong = |n: usize| rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
     let path = |n: usize| -> rusqlite::Result<LotPath> { LotPath::new(&path_of(row.get(n)?)).ok_or_else(|| wrong(n)) };
@@ -612,7 +728,11 @@ fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
         _ => EntryKind::File,
     };
     let there = match row.get::<_, Option<i64>>(11)? {
-        Some(inode) => Some(There { inode: inode as u64, modified_ns: joined(row.get(12)?, row.get(13)?) }),
+        Some(inode) => Some(There {
+            inode: inode as u64,
+            modified_ns: joined(row.get(12)?, row.get(13)?),
+            changed_ns: row.get::<_, Option<i64>>(20)?.map(i128::from),
+        }),
         None => None,
     };
     let mut line = TallyEntry::fresh(Entry {
@@ -624,6 +744,8 @@ fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
         inode: row.get::<_, i64>(7)? as u64,
         mode: row.get(8)?,
         owner: (row.get(9)?, row.get(10)?),
+        changed_ns: row.get::<_, Option<i64>>(18)?.map(i128::from),
+        names: row.get::<_, Option<i64>>(19)?.unwrap_or_default() as u64,
     });
     line.there = there;
     line.compared = row.get(14)?;
@@ -632,5 +754,7 @@ fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
         *only = Some(hash);
     }
     line.taken = row.get::<_, Option<Vec<u8>>>(17)?.map(path_of);
+    line.attributes = row.get_ref(21)?.as_blob_or_null()?.map(attributes_of_row).unwrap_or_default();
+    line.unkept = row.get(22)?;
     Ok(line)
 }

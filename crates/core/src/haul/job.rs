@@ -9,8 +9,11 @@ use std::time::Duration;
 
 use super::error::HaulError;
 use super::hands::lock;
+use super::history::Attribute;
+use super::journal::Beside;
 use crate::disk::{Disk, DiskFile};
 use crate::launcher::{Digest, DigestKind};
+use crate::site::Abilities;
 use crate::tally::{BlockHash, Entry, block_count, block_span};
 
 /// Blocks of a large file that are flushed and compared together, while later ones are still copied: 128 MiB.
@@ -27,6 +30,10 @@ pub(super) struct Way {
     pub(super) shares: bool,
     /// Time after which a drive that does not answer is said to hang.
     pub(super) patience: Duration,
+    /// Whether the originals' file system holds attributes.
+    pub(super) attributes: bool,
+    /// What the target's file system can hold.
+    pub(super) target: Abilities,
 }
 
 /// A file on its way.
@@ -39,6 +46,9 @@ pub(super) struct Job {
     pub(super) digest: Option<DigestKind>,
     /// Whether all its blocks were copied in an earlier run, which may not have got as far as its times.
     pub(super) copied_before: bool,
+    /// Attributes that the file had before it came to a file system that holds none.
+    pub(super) remembered: Vec<Attribute>,
+    beside: Mutex<Beside>,
     state: Mutex<State>,
     pair: Mutex<Option<Arc<Pair>>>,
 }
@@ -88,6 +98,7 @@ impl Job {
         known: Vec<Option<BlockHash>>,
         taken: Option<PathBuf>,
         digest: Option<DigestKind>,
+        remembered: Vec<Attribute>,
     ) -> Self {
         let to_copy: Vec<u32> = known
             .chunks(SEGMENT as usize)
@@ -105,7 +116,8 @@ impl Job {
             lost: false,
             digest: digest.map(Digest::new),
         };
-        Self { entry, way, taken, digest, copied_before, state: Mutex::new(state), pair: Mutex::default() }
+        let (state, pair, beside) = (Mutex::new(state), Mutex::default(), Mutex::default());
+        Self { entry, way, taken, digest, copied_before, remembered, beside, state, pair }
     }
 
     /// Whether it is one block, which one hand copies as a whole.
@@ -138,6 +150,15 @@ impl Job {
 
     pub(super) fn set_hash(&self, nth: u64, hash: BlockHash) {
         lock(&self.state).hashes[nth as usize] = Some(hash);
+    }
+
+    /// Keeps what stands beside the bytes of the original and of the copy.
+    pub(super) fn set_beside(&self, beside: Beside) {
+        *lock(&self.beside) = beside;
+    }
+
+    pub(super) fn beside(&self) -> Beside {
+        lock(&self.beside).clone()
     }
 
     pub(super) fn take_in_digest(&self, bytes: &[u8]) {

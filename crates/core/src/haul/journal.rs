@@ -15,9 +15,12 @@ use rusqlite::{Connection, Params, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
-use super::history::{HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, database, path_of};
+use super::history::{
+    Attribute, HaulRow, LotRow, Reader, Sums, TallyEntry, There, Unreadable, at, attributes_to_row, database, path_of,
+};
 use super::passage::{Mark, put_mark};
 use super::prove::Proof;
+use super::removal::Left;
 use super::stage::Stage;
 use super::tables::VERSION;
 use crate::bytes::{HaulId, LotId};
@@ -41,6 +44,12 @@ pub enum JournalError {
     #[error("another deft-barge holds {path}")]
     Locked {
         /// The lock.
+        path: PathBuf,
+    },
+    /// The drive of the state folder is full.
+    #[error("no room for {path}")]
+    Full {
+        /// The database.
         path: PathBuf,
     },
     /// The database cannot be read or written.
@@ -347,12 +356,24 @@ impl Journal {
                         db.prepare_cached(sql)?.execute(params![lot.0, path.key(), hash])?;
                     }
                     Hint::Block { path, nth, hash, .. } => put_block(db, lot, path, *nth, hash)?,
-                    Hint::Same { path, there, digest, hash } => {
+                    Hint::Same { path, there, digest, hash, beside } => {
                         let sql =
                             "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6,
-                          hash = coalesce(?7, hash) where lot = ?1 and path = ?2";
+                          hash = coalesce(?7, hash), there_changed = ?8, attributes = ?9, unkept = ?10
+                          where lot = ?1 and path = ?2";
                         let (s, ns) = split(there.modified_ns);
-                        let row = params![lot.0, path.key(), there.inode as i64, s, ns, digest, hash];
+                        let row = params![
+                            lot.0,
+                            path.key(),
+                            there.inode as i64,
+                            s,
+                            ns,
+                            digest,
+                            hash,
+                            there.changed_ns.map(|ns| ns as i64),
+                            attributes_to_row(&beside.attributes),
+                            beside.unkept
+                        ];
                         db.prepare_cached(sql)?.execute(row)?;
                     }
                     Hint::Unreadable { path, from, to } => {
@@ -438,6 +459,23 @@ impl Journal {
         write().map_err(self.err())
     }
 
+    /// Writes down what a removal had to leave, instead of what an earlier one did.
+    pub(super) fn put_remains(&self, lot: LotId, left: &[Left]) -> Result<()> {
+        /// Names that are kept of one lot; their number is in its stage.
+        const MOST: usize = 1000;
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute("delete from remains where lot = ?1", [lot.0])?;
+            for left in left.iter().take(MOST) {
+                let row = params![lot.0, left.path.as_os_str().as_bytes(), left.bytes.count() as i64, left.why.word()];
+                db.execute("insert or replace into remains values(?1, ?2, ?3, ?4)", row)?;
+            }
+            db.commit()
+        };
+        write().map_err(self.err())
+    }
+
     /// The bytes of a lot's record files before and after its repoint.
     pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
         let read = || {
@@ -466,9 +504,16 @@ pub(super) enum Hint {
     /// The hash of one of its `of` blocks, as it was read from the original.
     Block { path: LotPath, nth: u64, hash: BlockHash, of: u64 },
     /// It was read back and is the same.
-    Same { path: LotPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash> },
+    Same { path: LotPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash>, beside: Beside },
     /// These bytes of the original cannot be read.
     Unreadable { path: LotPath, from: u64, to: u64 },
+}
+
+/// What stands beside the bytes of a file: what the original has, and what of it the copy did not take.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Beside {
+    pub(super) attributes: Vec<Attribute>,
+    pub(super) unkept: Option<String>,
 }
 
 /// The lines of a tally, a page at a time: lines that were passed may be changed meanwhile.
@@ -516,12 +561,12 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
         EntryKind::Again(of) => ("again", Some(of.bytes())),
     };
     let (s, ns) = split(entry.modified_ns);
-    let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns)));
+    let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns), there.changed_ns));
     let hash = if let [only] = &line.blocks[..] { *only } else { None };
     let sql =
         "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
-      user, grp, there_inode, there_s, there_ns, compared, digest, hash, taken)
-      values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, ?19)";
+      user, grp, there_inode, there_s, there_ns, compared, digest, hash, taken, changed, names, there_changed, attributes, unkept)
+      values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, ?19, ?20, ?21, ?22, ?23, ?24)";
     db.prepare_cached(sql)?.execute(params![
         lot.0,
         entry.path.key(),
@@ -542,6 +587,11 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
         line.digest,
         hash,
         line.taken.as_ref().map(|path| path.as_os_str().as_bytes()),
+        entry.changed_ns.map(|ns| ns as i64),
+        entry.names as i64,
+        there.and_then(|t| t.2).map(|ns| ns as i64),
+        attributes_to_row(&line.attributes),
+        line.unkept,
     ])?;
     Ok(())
 }

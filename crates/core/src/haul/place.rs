@@ -20,6 +20,12 @@ fn is_bridge(to: &Path, from: &Path) -> bool {
     to.read_link().is_ok_and(|target| target == from)
 }
 
+/// Whether an error says that a file system cannot swap two names in one step, and not that it failed to (rename(2)).
+pub(super) fn cannot_exchange(error: &std::io::Error) -> bool {
+    // EINVAL, ENOSYS, EOPNOTSUPP.
+    matches!(error.raw_os_error(), Some(22 | 38 | 95))
+}
+
 fn is_folder(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
 }
@@ -28,7 +34,8 @@ fn is_folder(path: &Path) -> bool {
 pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     let to = work.lot.planned.to.clone();
     let disk = work.site.disk.clone();
-    match (is_folder(staging), to.symlink_metadata().is_ok()) {
+    let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
+    match (look(staging)?.is_some_and(|meta| meta.is_dir()), look(&to)?.is_some()) {
         (true, false) => {
             match work.both_are_the_same(staging) {
                 Ok(()) => {}
@@ -50,10 +57,13 @@ pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
     work.set_stage(Stage::Placed)
 }
 
-fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
+/// Whether a folder is the one that was verified: by its inode where that is steady, else by all that is in it.
+pub(super) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
     let root = work.journal.lines(work.lot.id).next().transpose()?;
     let there = super::copy::seen(to)?;
-    Ok(root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode))
+    let steady = work.abilities().steady().inodes;
+    let known = root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode);
+    Ok(steady && known || work.not_as_seen(to)?.is_none())
 }
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.
@@ -126,7 +136,7 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
         let at = entry.path.under(root);
         let fresh = at.with_file_name(work.own_name("link"));
         if is_link(&fresh) {
-            disk.remove(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
+            disk.remove_own(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
         }
         disk.make_link(&to.join(below), &fresh).map_err(HaulError::disk("link", &fresh))?;
         disk.set_link_time(&fresh, entry.modified_ns).map_err(HaulError::disk("set the time of", &fresh))?;
@@ -147,15 +157,16 @@ pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
                 flush_parent(work, &to)?;
                 flush_parent(work, &from)?;
             }
-            // A file system that cannot swap names in one step.
-            Err(_) => disk.remove(&to, What::File).map_err(HaulError::disk("remove", &to))?,
+            // A file system that cannot swap names in one step. After any other error the bridge stays.
+            Err(error) if !cannot_exchange(&error) => return Err(HaulError::disk("swap", &to)(error)),
+            Err(_) => disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?,
         }
     }
     if to.symlink_metadata().is_err() {
         move_folder(work)?;
     }
     if is_link(&from) {
-        disk.remove(&from, What::File).map_err(HaulError::disk("remove", &from))?;
+        disk.remove_link(&from).map_err(HaulError::disk("remove", &from))?;
         flush_parent(work, &from)?;
     }
     Ok(())
@@ -169,7 +180,7 @@ pub(super) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     if is_bridge(&to, &from) {
-        work.site.disk.remove(&to, What::File).map_err(HaulError::disk("remove", &to))?;
+        work.site.disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?;
     } else if is_folder(&to) && from.symlink_metadata().is_err() {
         work.site.disk.rename(&to, &from).map_err(HaulError::disk("rename", &from))?;
         flush_parent(work, &from)?;

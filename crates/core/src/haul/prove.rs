@@ -10,16 +10,18 @@ use serde::{Deserialize, Serialize};
 use super::account::{Depth, Subject, look};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
+use super::gate::is_folder_of;
 use super::history::LotRow;
 use super::journal::Journal;
 use super::repoint::{Rewritten, rewritten_at};
 use super::scan::Apart;
 use super::stage::Stage;
+use super::standing::settle;
 use crate::bytes::{Bytes, LotId};
 use crate::carry::CARRY;
 use crate::disk::Disk;
 use crate::finds::FINDS;
-use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, load_profiles, read_launchers};
+use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, Profile, load_profiles, read_launchers};
 use crate::plan::{ANCHOR, Mode, PlannedLot};
 use crate::record::{Edit, Files, Mood, Values};
 use crate::site::Site;
@@ -39,6 +41,8 @@ pub enum DifferenceKind {
     Extra,
     /// It is not what the launcher's content list wants.
     WouldDownload,
+    /// Its bytes are the same; its permissions, owner or attributes are not.
+    Beside,
 }
 
 /// A file that is not what it should be.
@@ -71,6 +75,9 @@ pub struct Proof {
     pub extra: u64,
     /// Bytes that the launcher would download; `None` if it has no list to tell by.
     pub to_download: Option<Bytes>,
+    /// Bytes of those that it would have downloaded before the haul as well: the files are just what the originals were.
+    #[serde(default)]
+    pub before: Bytes,
     /// Whether every byte was read back; a rename is proved by names and sizes.
     pub read: bool,
     /// Whether the launcher's records lead here, every one of them.
@@ -82,20 +89,20 @@ pub struct Proof {
 }
 
 impl Proof {
-    /// Whether nothing is missing or different and nothing would be downloaded.
+    /// Whether nothing is missing or different and nothing would be downloaded but what would have been before.
     ///
     /// Extra files do not count: a game writes files of its own.
     pub fn holds(&self) -> bool {
         self.differ == 0
             && self.missing == 0
-            && self.to_download.is_none_or(|bytes| bytes == Bytes::ZERO)
+            && self.to_download.is_none_or(|bytes| bytes <= self.before)
             && self.records_lead_here
             && self.program != Some(false)
     }
 
     pub(super) fn note(&mut self, path: &Path, kind: DifferenceKind, from: Option<u64>) {
         match kind {
-            DifferenceKind::Differs => self.differ += 1,
+            DifferenceKind::Differs | DifferenceKind::Beside => self.differ += 1,
             DifferenceKind::Missing => self.missing += 1,
             DifferenceKind::Extra => self.extra += 1,
             DifferenceKind::WouldDownload => {}
@@ -121,6 +128,11 @@ pub(super) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) 
             return Ok(digest.end() == hash);
         }
     }
+}
+
+/// The profiles of a site, as they are now.
+pub(super) fn profiles_of(site: &Site) -> Vec<Profile> {
+    load_profiles(&site.profile_folder()).0
 }
 
 /// Reads anew what the launcher has written down about a game.
@@ -152,14 +164,6 @@ pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
     files.make(&edits, Mood::Again).is_ok() && files.changes().is_empty()
 }
 
-/// Whether the records of a lot lead to its new place.
-pub(super) fn leads_there(site: &Site, planned: &PlannedLot) -> bool {
-    if by_edits(planned) || planned.mode == Mode::Records {
-        return edits_stand(planned);
-    }
-    what_records_say(site, &planned.game).is_some_and(|game| game.install == planned.place())
-}
-
 /// Adds to the proof of a lot what the records say.
 pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
     if by_edits(planned) {
@@ -185,7 +189,9 @@ pub(super) fn is_traced(game: &GameId) -> bool {
 fn add_records(site: &Site, game: &GameId, proof: &mut Proof) {
     let says = what_records_say(site, game);
     proof.records_lead_here = says.as_ref().is_some_and(|game| {
-        game.install == proof.install && game.fault.is_none() && game.records.iter().all(|record| record.sound)
+        is_folder_of(&game.install, &proof.install)
+            && game.fault.is_none()
+            && game.records.iter().all(|record| record.sound)
     });
     proof.program = says.and_then(|game| game.program).map(|program| proof.install.join(program).is_file());
 }
@@ -198,7 +204,10 @@ fn prove_lot(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Proof, HaulError> {
-    let planned = &lot.planned;
+    let mut lot = lot.clone();
+    let standing = settle(site, &mut lot)?;
+    standing.to.required(&lot.planned.title, &lot.planned.to)?;
+    let (lot, planned) = (&lot, &lot.planned);
     if planned.mode == Mode::SetAside {
         return Ok(lot.proof.clone().unwrap_or_default());
     }
@@ -207,11 +216,13 @@ fn prove_lot(
         return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = contents_of(site, &planned.game, &planned.to)?;
-    let rewritten = rewritten_at(journal, &planned.game, &planned.to)?;
+    let rewritten = rewritten_at(site, journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal,
         rewritten: &rewritten,
         apart: Apart::of(planned),
+        abilities: site.abilities_at(planned.place()),
+        beside: true,
         lot: lot.id,
         title: &planned.title,
         install: planned.place(),
@@ -219,9 +230,9 @@ fn prove_lot(
     };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_lot_records(site, planned, &mut proof);
-    // A proof that did not hold may hold now, once the launcher has mended its game; a later one never takes a proof back.
-    if matches!(lot.stage, Stage::Proved { .. }) && proof.holds() {
-        journal.set_proof(lot.id, &proof, &Stage::Proved { holds: true })?;
+    // The newest proof counts, whichever way it went: nothing is released on an older one.
+    if matches!(lot.stage, Stage::Proved { .. }) {
+        journal.set_proof(lot.id, &proof, &Stage::Proved { holds: proof.holds() })?;
     }
     Ok(proof)
 }
@@ -249,7 +260,7 @@ pub fn prove_game(
 ) -> Result<Proof, HaulError> {
     let hauls = journal.hauls()?;
     let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
-    let brought = lots.find(|lot| lot.stage.is_repointed() && lot.planned.to == found.install);
+    let brought = lots.find(|lot| lot.stage.is_repointed() && lot.is_at(site, &found.install));
     if let Some(lot) = brought {
         return prove_lot(site, journal, lot, report, stop);
     }
@@ -258,7 +269,17 @@ pub fn prove_game(
     let rewritten = Rewritten::new();
     let install = found.install.as_path();
     let apart = Apart { names: true, links: false };
-    let subject = Subject { journal, lot, title, install, contents: contents.as_ref(), rewritten: &rewritten, apart };
+    let subject = Subject {
+        journal,
+        lot,
+        title,
+        install,
+        contents: contents.as_ref(),
+        rewritten: &rewritten,
+        apart,
+        abilities: site.abilities_at(install),
+        beside: false,
+    };
     let mut proof = look(&site.disk, &subject, Depth::Read, report, stop)?;
     add_records(site, game, &mut proof);
     Ok(proof)

@@ -15,12 +15,13 @@ use super::event::HaulEvent;
 use super::hands::lock;
 use super::history::LotRow;
 use super::journal::Journal;
+use super::prove::{by_edits, what_records_say};
 use super::run::Work;
 use super::stage::Stage;
 use crate::disk::{Disk, Meta, What, attributes_of};
-use crate::plan::{Finding, Mode, PlannedLot, Weight, quiet};
+use crate::plan::{Finding, Mode, PlannedLot, Weight, lead_anew, quiet};
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
-use crate::site::real_path;
+use crate::site::{Site, real_path};
 use crate::survey::GameId;
 
 /// The programs that have to end before records change.
@@ -58,14 +59,62 @@ pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
-    let mut files = Files::default();
-    let changes = if let Some(changes) = exact_return(work)? {
-        changes
-    } else {
-        files.make(&edits_to_make(&work.lot.planned), Mood::Strict)?;
-        files.changes()
+    let changes = match exact_return(work)? {
+        Some(changes) => changes,
+        None => planned_changes(work)?,
     };
     write_all(work, &changes, &changes)
+}
+
+/// What the planned edits make of the record files, if these say what they said then; else what is found in them now.
+fn planned_changes(work: &Work<'_>) -> Result<Vec<FileChange>, HaulError> {
+    if !work.moved {
+        let mut files = Files::default();
+        match files.make(&edits_to_make(&work.lot.planned), Mood::Strict) {
+            Ok(()) => return Ok(files.changes()),
+            Err(error) if !is_of_the_records(&error) => return Err(error.into()),
+            Err(error) => tracing::info!(%error, "records are found anew"),
+        }
+    }
+    found_anew(work, Way::There)
+}
+
+/// Whether an error says that the records are not what they were, and not that they cannot be read.
+fn is_of_the_records(error: &EditError) -> bool {
+    match error {
+        EditError::RecordChanged { .. } | EditError::Exists { .. } | EditError::Document { .. } => true,
+        EditError::Read { source, .. } => source.kind() == io::ErrorKind::NotFound,
+        EditError::Database(_) | EditError::Impossible { .. } => false,
+    }
+}
+
+/// Which way records are led.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Way {
+    There,
+    Back,
+}
+
+/// Finds the records of a lot as they are now, and makes them lead there, or back.
+fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
+    let planned = &work.lot.planned;
+    let (own, from, to) = match way {
+        Way::There => (edits_to_make(planned), &planned.from, &planned.to),
+        Way::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
+    };
+    let leading = lead_anew(work.site, planned, &own, from, to)?;
+    // A haul that leads nothing would leave its launcher at the old place, and where no profile says what is a record, each is
+    // one that has to be found. An undo has nothing to do then.
+    let leads_nothing = leading.changes.is_empty() && !own.is_empty();
+    let needs_all = by_edits(planned) || planned.mode == Mode::Records;
+    let missed = !leading.missed.is_empty() && (leads_nothing || needs_all);
+    if missed && way == Way::There && work.lot.takes_back.is_none() {
+        return Err(leading.missed.into_iter().next().map_or(HaulError::NeedsRecovery, HaulError::from));
+    }
+    if !leading.listed {
+        work.journal.say(work.lot.haul, Some(work.lot.id), "unlisted", &planned.title)?;
+    }
+    Ok(leading.changes)
 }
 
 /// Goes on with a repoint that was interrupted.
@@ -74,18 +123,42 @@ pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     let _alone = work.records.map(lock);
     let known = work.journal.changes(work.lot.id)?;
     sweep(work, &known)?;
-    if !written_by_others(&known)? {
+    if !work.moved && !written_by_others(&known)? {
         return write_all(work, &known, &known);
     }
     let mut files = Files::default();
-    files.make(&edits_to_make(&work.lot.planned), Mood::Again)?;
-    let anew = files.changes();
+    let made = files.make(&edits_to_make(&work.lot.planned), Mood::Again);
+    let anew = match made {
+        Ok(()) if !work.moved => files.changes(),
+        Err(error) if !is_of_the_records(&error) => return Err(error.into()),
+        _ => found_anew(work, Way::There)?,
+    };
     write_all(work, &merged(known, anew.clone()), &anew)
+}
+
+/// Changes the records of a lot once more, since its launcher has written its old ones after they were changed.
+pub(super) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
+    wait_until_quiet(work)?;
+    let _alone = work.records.map(lock);
+    let known = work.journal.changes(work.lot.id)?;
+    let anew = found_anew(work, Way::There)?;
+    write_all(work, &merged(known, anew.clone()), &anew)
+}
+
+/// Whether the records of a lot lead to a third place, or to none: then there is nothing to change again.
+pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
+    let planned = &work.lot.planned;
+    if by_edits(planned) {
+        let mut files = Files::default();
+        return files.make(&edits_to_make(planned), Mood::Strict).is_err();
+    }
+    let known = |install: &Path| install == place || install == planned.from || install == planned.source();
+    what_records_say(work.site, &planned.game).is_none_or(|game| !known(&game.install))
 }
 
 /// The edits of a lot that are to be made. Those within it stay with the lot, for it may be copied once more; originals
 /// that are taken up again were never rewritten.
-fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
+pub(super) fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
     let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
     let wanted = |edit: &&Edit| planned.mode != Mode::TakeBack || !within(edit);
     planned.edits.iter().filter(wanted).cloned().collect()
@@ -96,7 +169,7 @@ fn sweep(work: &Work<'_>, known: &[FileChange]) -> Result<(), HaulError> {
     for change in known {
         let left = change.file.with_file_name(work.own_name("record"));
         if left.symlink_metadata().is_ok() {
-            work.site.disk.remove(&left, What::File).map_err(HaulError::disk("remove", &left))?;
+            work.site.disk.remove_own(&left, What::File).map_err(HaulError::disk("remove", &left))?;
         }
     }
     Ok(())
@@ -131,8 +204,11 @@ pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
     sweep(work, &known)?;
     let back: Vec<FileChange> = if written_by_others(&known)? {
         let mut files = Files::default();
-        files.make(&Edit::turned_all(&edits_to_make(&work.lot.planned)), Mood::Again)?;
-        files.changes()
+        match files.make(&Edit::turned_all(&edits_to_make(&work.lot.planned)), Mood::Again) {
+            Ok(()) => files.changes(),
+            Err(error) if !is_of_the_records(&error) => return Err(error.into()),
+            Err(_) => found_anew(work, Way::Back)?,
+        }
     } else {
         let turned = |c: FileChange| FileChange { file: c.file, before: c.after, after: c.before };
         known.into_iter().rev().map(turned).collect()
@@ -206,10 +282,15 @@ pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten,
 
 /// Finds the files that repoints of a game rewrote in what lies at one place, the newest repoint last: what a return is
 /// returned to was rewritten by the first haul.
-pub(super) fn rewritten_at(journal: &Journal, game: &GameId, place: &Path) -> Result<Rewritten, HaulError> {
+pub(super) fn rewritten_at(
+    site: &Site,
+    journal: &Journal,
+    game: &GameId,
+    place: &Path,
+) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
     for lot in journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
-        if lot.planned.game == *game && lot.planned.to == place {
+        if lot.planned.game == *game && lot.is_at(site, place) {
             all.extend(rewritten_in(journal, lot)?);
         }
     }
@@ -254,7 +335,7 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
     let temporary = folder.join(own_name);
     // What a crash left under our own name.
     if temporary.symlink_metadata().is_ok() {
-        disk.remove(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
+        disk.remove_own(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
     }
     let now = read(change)?;
     if now == change.after {
@@ -264,7 +345,7 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
         return Err(EditError::RecordChanged { file: file.clone(), location: "$".into() }.into());
     }
     match (&change.before, &change.after) {
-        (_, Content::Absent) => disk.remove(file, What::File).map_err(HaulError::disk("remove", file))?,
+        (_, Content::Absent) => disk.remove_record(file).map_err(HaulError::disk("remove", file))?,
         (_, Content::Bytes(bytes)) => {
             write_beside(disk, file, &temporary, bytes)?;
             disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
@@ -303,7 +384,7 @@ fn folder_meta(folder: &Path) -> Option<Meta> {
     let meta = folder.metadata().ok()?;
     let modified_ns = i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec());
     let owner = (meta.uid(), meta.gid());
-    Some(Meta { mode: meta.mode() & 0o7777, owner, modified_ns, attributes: attributes_of(folder) })
+    Some(Meta { mode: meta.mode() & 0o7777, owner, modified_ns, attributes: attributes_of(folder).ok()? })
 }
 
 fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Result<(), HaulError> {
@@ -315,7 +396,9 @@ fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Res
     let own = new.metadata().map_err(fault("look at"))?;
     let owner = old.as_ref().map_or((own.uid(), own.gid()), |meta| (meta.uid(), meta.gid()));
     let mode = old.as_ref().map_or(0o644, |meta| meta.mode() & 0o7777);
-    let meta = Meta { mode, owner, modified_ns: now, attributes: attributes_of(file) };
+    let attributes =
+        if old.is_some() { attributes_of(file).map_err(fault("read the attributes of"))? } else { Vec::new() };
+    let meta = Meta { mode, owner, modified_ns: now, attributes };
     disk.set_meta(&new, &meta).map_err(fault("set the permissions of"))?;
     disk.flush(&new).map_err(fault("flush"))
 }

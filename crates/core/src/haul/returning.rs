@@ -4,6 +4,7 @@
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
 use std::collections::HashMap;
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -13,21 +14,22 @@ use super::aside::step_back;
 use super::copy::SHEAF;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::history::{HaulRow, LotRow, TallyEntry, There};
+use super::gate::{Depth as GateDepth, Stays, is_folder_of, pass};
+use super::history::{HaulRow, LotRow, TallyEntry, There, reader};
 use super::journal::Journal;
-use super::place::unplace;
-use super::prove::leads_there;
-use super::release::remove_known;
-use super::repoint::{rewritten_at, undo};
-use super::run::{Haul, Work};
-use super::scan::Apart;
+use super::place::{is_ours, unplace};
+use super::prove::{by_edits, what_records_say};
+use super::removal::{Left, WhyLeft, has_the_bytes, remove_known};
+use super::repoint::{edits_to_make, rewritten_at, undo};
+use super::run::{Haul, Work, is_as_it_was};
+use super::scan::{Apart, Met, meet};
 use super::stage::Stage;
+use super::standing::{End, Standing, settle};
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::disk::What;
-use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, quiet};
-use crate::record::Edit;
+use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, lead_anew, quiet};
+use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
-use crate::tally::measure;
+use crate::tally::{EntryKind, FileIdentity, Found, Steady, measure, walk_each};
 
 /// What a return would do.
 #[derive(Clone, Debug, Serialize)]
@@ -57,11 +59,15 @@ fn to_take_back(lot: &LotRow) -> bool {
 }
 
 /// The lot that would undo `lot`.
-fn turned(lot: &LotRow) -> PlannedLot {
+fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
     let planned = lot.planned.clone();
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
     let held = lot.holds_originals() || planned.mode == Mode::Spare && !matches!(lot.stage, Stage::Released { .. });
-    let whole = held && lot.stage != Stage::Releasing;
+    // Somebody may have taken kept originals away by hand: then the copy is hauled back.
+    let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some());
+    let whole = held && lot.stage != Stage::Releasing && there;
+    // An undo whose copy has not gone yet is undone without letting go of what it had taken up.
+    let undoes_an_undo = planned.mode == Mode::TakeBack && whole;
     let mode = match (planned.mode, whole) {
         (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
         // Of a copy that still lies where it lay there is nothing to bring back.
@@ -74,6 +80,8 @@ fn turned(lot: &LotRow) -> PlannedLot {
     PlannedLot {
         from: planned.to,
         to: planned.from,
+        from_place: planned.to_place,
+        to_place: planned.from_place,
         to_drive: planned.from_drive.clone().unwrap_or_default(),
         from_drive: Some(planned.to_drive),
         mode,
@@ -81,7 +89,7 @@ fn turned(lot: &LotRow) -> PlannedLot {
         previews: Vec::new(),
         policy: Policy::Hold,
         after: Vec::new(),
-        keeps: planned.mode == Mode::Spare,
+        keeps: planned.mode == Mode::Spare || undoes_an_undo,
         ..planned
     }
 }
@@ -93,6 +101,8 @@ fn turned_edits(planned: &PlannedLot) -> Vec<Edit> {
 
 /// Says what a return would do. Writes nothing.
 pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
+    let (haul, mut unsettled) = settled(site, haul);
+    let haul = &haul;
     let title = |lot: &LotRow| lot.planned.title.clone();
     let mut plan = ReturnPlan {
         haul: haul.id,
@@ -106,15 +116,23 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     let mut goes = Going::default();
     for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()) {
         // What was made of lots that are given up goes before anything comes back.
-        if let Some(made) = made_of(lot) {
-            goes.leave(&lot.planned.to_drive, measure(&made).on_disk);
+        let made = match &lot.stage {
+            Stage::Copying { staging } => Some(staging),
+            Stage::Compared { staging } if staging.is_dir() => Some(staging),
+            Stage::Compared { .. } | Stage::Placed | Stage::Repointing if lot.planned.mode == Mode::Copy => {
+                Some(&lot.planned.to)
+            }
+            _ => None,
+        };
+        if let Some(made) = made {
+            goes.leave(&lot.planned.to_drive, measure(made).on_disk);
         }
     }
     for lot in haul.lots.iter().rev() {
         if !lot.stage.at_rest() && !lot.stage.is_repointed() {
             plan.give_up.push(title(lot));
         } else if to_take_back(lot) {
-            let back = turned(lot);
+            let back = turned(site, lot);
             let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
             list.push(title(lot));
             // A later lot of the haul has carried it on: that one goes back first.
@@ -125,9 +143,29 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
             turned_lots.push(back);
         }
     }
+    plan.findings.append(&mut unsettled);
     plan.findings.extend(quiet(site, &turned_lots));
     plan.findings.sort_by_key(|finding| finding.weight);
     plan
+}
+
+/// A haul with the paths that its drives have now, and what is wrong with those that are not there.
+fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
+    let (mut haul, mut findings) = (haul.clone(), Vec::new());
+    for lot in haul.lots.iter_mut().filter(|lot| !lot.stage.at_rest() || lot.stage.is_repointed()) {
+        let title = lot.planned.title.clone();
+        let kinds = match settle(site, lot) {
+            Ok(standing) => {
+                let (from, to) = (standing.from.fault(&lot.planned.from), standing.to.fault(&lot.planned.to));
+                // The copy that kept originals are taken up instead of may be away: it goes another time.
+                let needs_copy = !lot.holds_originals();
+                from.into_iter().chain(to.filter(|_| needs_copy || !lot.stage.at_rest())).collect()
+            }
+            Err(error) => vec![FindingKind::SourceUnreadable { what: error.to_string() }],
+        };
+        findings.extend(kinds.into_iter().map(|kind| Finding::new(Some(&title), kind)));
+    }
+    (haul, findings)
 }
 
 /// Bytes that the lots of a return so far bring to drives, and take from them.
@@ -184,12 +222,11 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, g
             FindingKind::LetGoForGood { path: lot.planned.from.clone() },
         )];
     }
-    if last && !leads_there(site, &lot.planned) && lot.stage.at_rest() {
-        let why = format!("the records no longer lead to {}; it was moved or removed since", lot.planned.to.display());
-        kinds.push(FindingKind::RecordsUnchangeable { why });
+    if last && lot.stage.at_rest() {
+        kinds.extend(records_would(site, lot, back));
     }
     // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
-    if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && back.to.symlink_metadata().is_ok() {
+    if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && in_the_place(site, lot, back) {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
     if back.mode == Mode::TakeBack && lot.taken > 0 {
@@ -200,10 +237,8 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, g
         );
         kinds.push(FindingKind::SourceUnreadable { what });
     }
-    if back.mode == Mode::TakeBack && !back.to.is_dir() {
-        kinds.push(FindingKind::SourceUnreadable {
-            what: format!("the held originals in {} are gone", back.to.display()),
-        });
+    if back.mode == Mode::TakeBack && !back.keeps {
+        kinds.extend(newer_in_copy(site, lot));
     }
     if back.mode == Mode::Copy
         && let Some(drive) = site.find_drive(&back.to_drive)
@@ -219,6 +254,86 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, g
         }
     }
     kinds.into_iter().map(|kind| Finding::new(Some(&lot.planned.title), kind)).collect()
+}
+
+/// Tries in memory what an undo would do to the records; gives what stands against it, or what there is not to do.
+fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot) -> Option<FindingKind> {
+    let launcher = back.launcher_name.clone();
+    let edits = edits_to_make(back);
+    let leads = match what_records_say(site, &back.game) {
+        _ if by_edits(&lot.planned) || lot.planned.mode == Mode::Records => None,
+        Some(game) if is_folder_of(&game.install, lot.planned.place()) || game.install == back.to => None,
+        // Somebody has moved it since, by its launcher or another program.
+        Some(game) => {
+            return Some(FindingKind::RecordsElsewhere {
+                launcher,
+                path: Some(game.install),
+                copy: lot.planned.to.clone(),
+            });
+        }
+        None => Some(FindingKind::NothingToUpdate { launcher }),
+    };
+    if leads.is_some() {
+        return leads;
+    }
+    let mut files = Files::carried(&back.from, &back.to);
+    if files.make(&edits, Mood::Again).is_ok() {
+        return None;
+    }
+    let leading = lead_anew(site, back, &edits, &back.from, &back.to);
+    leading.err().map(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })
+}
+
+/// Whether something is where a lot goes back to that does not go out of the way by itself: what its own release has left does.
+fn in_the_place(site: &Site, lot: &LotRow, back: &PlannedLot) -> bool {
+    let there = site.disk.look(&back.to).map_or(true, |there| there.is_some());
+    there && !matches!(lot.stage, Stage::Released { left } if left > 0)
+}
+
+/// Files of the copy that are newer than what was verified and are on no list: an undo leaves them beside their place.
+fn newer_in_copy(site: &Site, lot: &LotRow) -> Option<FindingKind> {
+    let reader = reader(site).ok()??;
+    let steady = site.abilities_at(&lot.planned.to).steady();
+    let place = lot.planned.place();
+    let rewritten: Vec<&Path> = lot.planned.record_files();
+    let (mut count, mut first) = (0, None::<PathBuf>);
+    let mut note = |path: &Path| {
+        count += 1;
+        first.get_or_insert_with(|| place.join(path));
+    };
+    let mut after: Option<Vec<u8>> = None;
+    let mut known = std::collections::HashSet::new();
+    loop {
+        let page = reader.page(lot.id, after.as_deref(), false, None).ok()?;
+        let Some(last) = page.last() else { break };
+        after = Some(last.entry.path.key());
+        for line in page {
+            let (path, at) = (line.entry.path.as_path().to_path_buf(), line.entry.path.under(place));
+            if line.entry.kind == EntryKind::File
+                && !rewritten.contains(&at.as_path())
+                && let Ok(Some(meta)) = site.disk.look(&at)
+                && !line.copy(steady).is_some_and(|known| {
+                    let now = FileIdentity::of_file(&meta, steady);
+                    // Who only touches a file writes nothing newer.
+                    known.size == now.size && known.modified_ns == now.modified_ns
+                })
+            {
+                note(&path);
+            }
+            known.insert(path);
+        }
+    }
+    let walked = walk_each(&site.disk, place, &mut |found| {
+        if let Found::Entry(entry) = found
+            && entry.kind != EntryKind::Folder
+            && !known.contains(entry.path.as_path())
+        {
+            note(entry.path.as_path());
+        }
+        Ok::<(), std::io::Error>(())
+    });
+    walked.ok()?;
+    first.map(|path| FindingKind::NewerInCopy { path: path.display().to_string(), count })
 }
 
 /// Returns a haul: gives up what was not repointed, and hauls or takes back the rest as a haul of its own.
@@ -252,11 +367,27 @@ pub fn return_lots(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
+    return_leaving(site, journal, id, only, Stuck::Refuses, report, stop)
+}
+
+/// Does the same; what the gate does not let go can be left where it is.
+///
+/// # Errors
+/// As [`return_lots`].
+pub fn return_leaving(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    only: &[LotId],
+    stuck: Stuck,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Option<HaulId>, HaulError> {
     let whole = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
     }
-    let haul = whole.only(only);
+    let (haul, _) = settled(site, &whole.only(only));
     let others_under_way = whole.lots.iter().any(|lot| !only.contains(&lot.id) && !lot.stage.at_rest());
     if others_under_way && haul.lots.iter().any(to_take_back) {
         return Err(HaulError::Unfinished(id));
@@ -273,16 +404,17 @@ pub fn return_lots(
         match lot.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
             Stage::Releasing => {
-                super::release::release_lot(&mut work)?;
+                super::release::release_lot(&mut work, GateDepth::Seen)?;
             }
             Stage::Repointed if lot.planned.mode == Mode::Rename => super::place::swap(&mut work)?,
             Stage::Repointed => {}
-            _ => give_up(&mut work)?,
+            _ => give_up(&mut work, stuck)?,
         }
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
+    let (haul, _) = settled(site, &haul);
     let mut lots: Vec<(PlannedLot, Option<LotId>)> =
-        haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(lot), Some(lot.id))).collect();
+        haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(site, lot), Some(lot.id))).collect();
     in_turn(&mut lots);
     if lots.is_empty() {
         journal.say(id, None, "given up", "")?;
@@ -308,6 +440,21 @@ pub fn give_up_rest(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Vec<String>, HaulError> {
+    give_up_leaving(site, journal, id, Stuck::Refuses, report, stop)
+}
+
+/// Does the same; what the gate does not let go can be left where it is.
+///
+/// # Errors
+/// As [`give_up_rest`].
+pub fn give_up_leaving(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    stuck: Stuck,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Vec<String>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     let open: Vec<LotRow> =
         haul.lots.into_iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()).collect();
@@ -316,49 +463,142 @@ pub fn give_up_rest(
     }
     let titles = open.iter().map(|lot| lot.planned.title.clone()).collect();
     for lot in open {
-        give_up(&mut Work::new(site, journal, lot, report, stop))?;
+        give_up(&mut Work::new(site, journal, lot, report, stop), stuck)?;
     }
     Ok(titles)
 }
 
-/// The folder with what was made for a lot that is not repointed.
-fn made_of(lot: &LotRow) -> Option<PathBuf> {
-    match &lot.stage {
+/// What becomes of what the gate does not let go.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Stuck {
+    /// Nothing is given up: the reason is told, and it can be tried again.
+    Refuses,
+    /// It is left where it is, and named; the lot is at its end all the same.
+    IsLeft,
+}
+
+/// The folder with what was made for a lot that is not repointed; of one that was verified its own place, if the folder there is ours.
+fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
+    let (disk, to) = (&work.site.disk, &work.lot.planned.to);
+    let is_folder = |path: &Path| disk.is_folder(path).map_err(HaulError::disk("look at", path));
+    let placed = || -> Result<Option<PathBuf>, HaulError> {
+        // Whatever else came to be there is somebody else's.
+        Ok((is_folder(to)? && is_ours(work, to)?).then(|| to.clone()))
+    };
+    Ok(match &work.lot.stage {
         Stage::Copying { staging } => Some(staging.clone()),
         // The rename to its place may have come just before the end.
-        Stage::Compared { staging } if staging.is_dir() => Some(staging.clone()),
-        Stage::Compared { .. } => Some(lot.planned.to.clone()),
-        Stage::Placed | Stage::Repointing if lot.planned.mode == Mode::Copy => Some(lot.planned.to.clone()),
+        Stage::Compared { staging } if is_folder(staging)? => Some(staging.clone()),
+        Stage::Compared { .. } => placed()?,
+        Stage::Placed | Stage::Repointing if work.lot.planned.mode == Mode::Copy => placed()?,
         Stage::GivingUp { made } => made.clone(),
         _ => None,
-    }
+    })
 }
 
 /// Removes what was made for a lot that was not repointed, and leaves all as it was.
-pub(super) fn give_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
+    let standing = settle(work.site, &mut work.lot)?;
+    let planned = work.lot.planned.clone();
+    let ended = give_up_what_can_be(work, &standing);
+    let left = match ended {
+        Ok(left) => left,
+        Err(HaulError::Paused) => return Err(HaulError::Paused),
+        Err(error @ (HaulError::Journal(_) | HaulError::NeedsRecovery)) => return Err(error),
+        Err(error) if stuck == Stuck::Refuses => return Err(error),
+        // A person said so: it stays as it is, whatever it is.
+        Err(error) => {
+            tracing::warn!(%error, title = planned.title, "left");
+            let path = match &work.lot.stage {
+                Stage::Copying { staging } | Stage::Compared { staging } => staging.clone(),
+                Stage::GivingUp { made: Some(made) } => made.clone(),
+                _ => planned.to.clone(),
+            };
+            let bytes = if standing.to == End::There { measure(&path).on_disk } else { Bytes::ZERO };
+            vec![Left { path, bytes, why: WhyLeft::OriginalGone }]
+        }
+    };
+    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+        // Of records that are half changed the next command says so; nothing else of the lot is under way.
+        let next = Stage::GivingUp { made: None };
+        match work.lot.stage.clone().to(next.clone()) {
+            Ok(_) => work.set_stage(next)?,
+            Err(_) => {
+                work.journal.set_stage(work.lot.id, &next)?;
+                work.lot.stage = next;
+            }
+        }
+    }
+    if let Some(first) = left.first() {
+        let detail = format!("{} {} {}", left.len(), first.why.word(), first.path.display());
+        work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+    }
+    work.journal.put_remains(work.lot.id, &left)?;
+    work.set_stage(Stage::GivenUp)?;
+    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "given up", &planned.title)?)
+}
+
+/// Gives up all of a lot that the gate lets go; gives what is left, with its whole path.
+fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing) -> Result<Vec<Left>, HaulError> {
+    let planned = work.lot.planned.clone();
     if work.lot.stage == Stage::Repointing {
         undo(work)?;
     }
-    let planned = work.lot.planned.clone();
-    let made = made_of(&work.lot);
+    standing.to.required(&planned.title, &planned.to)?;
+    let made = made_of(work)?;
     if matches!(planned.mode, Mode::Rename | Mode::SetAside) {
         unplace(work)?;
     }
-    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
-        work.set_stage(Stage::GivingUp { made: made.clone() })?;
-    }
+    let mut left = Vec::new();
     if let Some(made) = made {
-        // All below a folder of ours is ours, finished or not; what the tally does not name stays.
-        let removed = remove_known(&made, work.lot.id, &|_, _| true, work)?;
-        if let Some(first) = removed.left.first() {
-            let detail = format!("left in {}: {}", made.display(), first.as_path().display());
-            work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+        let from = planned.from.clone();
+        let stays = Stays::Originals(if work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))? {
+            from.clone()
+        } else {
+            planned.source().to_path_buf()
+        });
+        let Stays::Originals(originals) = &stays else { return Err(HaulError::NeedsRecovery) };
+        if !work.site.disk.is_there(&made).map_err(HaulError::disk("look at", &made))? {
+            // Nothing of it was made yet, or all of it is gone already.
+        } else {
+            let passed = pass(work, &made, &stays, GateDepth::Seen)?;
+            if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+                work.set_stage(Stage::GivingUp { made: Some(made.clone()) })?;
+            }
+            let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
+            let steady = work.abilities().steady();
+            let (disk, stop) = (&work.site.disk, work.stop);
+            let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+                let original = line.entry.path.under(originals);
+                if !disk.is_there(&original).map_err(HaulError::disk("look at", &original))? {
+                    return Ok(Some(WhyLeft::OriginalGone));
+                }
+                let at = line.entry.path.under(&made);
+                // All below a folder of our own name is ours, finished or not; elsewhere it is if it is what was verified.
+                let is_made = ours
+                    || line.entry.kind != EntryKind::File
+                    || line.copy(steady).is_some_and(|known| known.is_same(&identity_of(stat, line, steady)))
+                    || has_the_bytes(disk, stop, &at, line)?;
+                Ok((!is_made).then_some(WhyLeft::Changed))
+            };
+            let removed = remove_known(&made, work.lot.id, &verdict, work, &passed.permit)?;
+            left = removed.left.into_iter().map(|one| Left { path: made.join(&one.path), ..one }).collect();
         }
     }
     step_back(work)?;
     forget_way(work, &planned);
-    work.set_stage(Stage::GivenUp)?;
-    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "given up", &planned.title)?)
+    Ok(left)
+}
+
+fn identity_of(stat: &rustix::fs::Stat, line: &TallyEntry, steady: Steady) -> FileIdentity {
+    let time = |seconds: i64, nanoseconds: i64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+    let sized = line.entry.kind == EntryKind::File;
+    FileIdentity {
+        size: if sized { stat.st_size as u64 } else { line.entry.size },
+        modified_ns: time(stat.st_mtime as i64, stat.st_mtime_nsec as i64),
+        changed_ns: steady.changes.then(|| time(stat.st_ctime as i64, stat.st_ctime_nsec as i64)),
+        inode: steady.inodes.then_some(stat.st_ino),
+    }
 }
 
 /// Removes the folder of a library that this lot was to make, if it is empty.
@@ -377,13 +617,13 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
         if let Some(top) = place.ancestors().skip(1).take(2).find(|folder| ours(folder)) {
             for folder in place.ancestors().skip(1).take_while(|folder| folder.starts_with(top)) {
                 // One that is not there, or holds something, refuses.
-                let _ = work.site.disk.remove(folder, What::Folder);
+                let _ = work.site.disk.remove_empty_folder(folder);
             }
         }
     }
     if let Some(library) = library {
         // A folder that is not empty refuses, and that is what is wanted.
-        let _ = work.site.disk.remove(library, What::Folder);
+        let _ = work.site.disk.remove_empty_folder(library);
     }
 }
 
@@ -400,7 +640,7 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     let planned = &work.lot.planned;
     let contents = work.content_list()?;
-    let rewritten = rewritten_at(work.journal, &planned.game, &planned.to)?;
+    let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
         lot: work.lot.id,
@@ -409,25 +649,47 @@ pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         contents: contents.as_ref(),
         rewritten: &rewritten,
         apart: Apart::of(planned),
+        abilities: work.site.abilities_at(&planned.to),
+        // The checksums alone decide: what somebody set beside the bytes is no reason to keep a game away.
+        beside: false,
     };
     let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
-    let same = proof.differ == 0 && proof.missing == 0 && proof.to_download.is_none_or(|bytes| bytes == Bytes::ZERO);
+    let same = proof.differ == 0 && proof.missing == 0;
     if !same {
         let first = proof.differences.first().map(|d| planned.to.join(&d.path));
         let count = (proof.differ + proof.missing).max(1);
         return Err(HaulError::Changed { path: first.unwrap_or_else(|| planned.to.clone()), count });
     }
     work.journal.set_all_compared(work.lot.id)?;
+    see_again(work)?;
     work.set_stage(Stage::Placed)
+}
+
+/// Writes down what is seen of files that were just read and are the same, where it is not what was seen before.
+fn see_again(work: &Work<'_>) -> Result<(), HaulError> {
+    let (place, steady) = (work.lot.planned.to.clone(), work.abilities().steady());
+    let mut seen: Vec<TallyEntry> = Vec::new();
+    meet(&work.site.disk, work.journal, work.lot.id, &place, Apart::of(&work.lot.planned), &mut |met| {
+        if let Met::Both(mut line, entry) = met
+            && line.entry.kind != EntryKind::Folder
+            && !is_as_it_was(&line, &entry, steady)
+        {
+            line.there =
+                Some(There { inode: entry.inode, modified_ns: entry.modified_ns, changed_ns: entry.changed_ns });
+            seen.push(line);
+        }
+        Ok(())
+    })?;
+    Ok(work.journal.put_entries(work.lot.id, &seen)?)
 }
 
 /// A line with original and copy in each other's place.
 fn swapped(line: TallyEntry) -> TallyEntry {
-    let there = There { inode: line.entry.inode, modified_ns: line.entry.modified_ns };
+    let (inode, modified_ns, changed_ns) = (line.entry.inode, line.entry.modified_ns, line.entry.changed_ns);
+    let there = There { inode, modified_ns, changed_ns };
     let mut entry = line.entry.clone();
     if let Some(copy) = line.there {
-        entry.inode = copy.inode;
-        entry.modified_ns = copy.modified_ns;
+        (entry.inode, entry.modified_ns, entry.changed_ns) = (copy.inode, copy.modified_ns, copy.changed_ns);
     }
     TallyEntry { entry, there: Some(there), compared: false, taken: None, ..line }
 }

@@ -4,11 +4,12 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use super::account::{Depth, Subject, look};
+use super::account::{Depth as Looking, Subject, look};
 use super::aside::{step_aside, step_back};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
+use super::gate::{Depth, records_lead_to};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
@@ -16,17 +17,21 @@ use super::passage::Mark;
 use super::place::{link, place, rename, swap};
 use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
-use super::repoint::{Rewritten, finish, is_rewritten, repoint, rewritten_at, wait_until_quiet};
-use super::returning::{forget_way, give_up, take_up};
+use super::removal::has_the_bytes;
+use super::repoint::{
+    Rewritten, finish, is_rewritten, leads_elsewhere, repoint, repoint_again, rewritten_at, wait_until_quiet,
+};
+use super::returning::{Stuck, forget_way, give_up, take_up};
 use super::scan::{Apart, Met, first_change, meet};
 use super::sparing::{compare_with_what_stays, proof_of_setting_aside, proof_of_sparing, set_aside};
 use super::stage::Stage;
+use super::standing::{End, note_places, settle};
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
 use crate::record::Edit;
 use crate::site::{Abilities, Site};
-use crate::tally::{Entry, EntryKind};
+use crate::tally::{Entry, EntryKind, FileIdentity, Steady};
 
 /// What the phases of a lot work with.
 pub(super) struct Work<'a> {
@@ -41,6 +46,10 @@ pub(super) struct Work<'a> {
     pub(super) round: usize,
     /// When originals and copy were last seen to be what they were.
     looked: Option<Instant>,
+    /// Whether the drive of the originals is not there: what was verified already goes on without them.
+    pub(super) originals_away: bool,
+    /// Whether a drive has another path than when the lot was planned: its edits name the old one.
+    pub(super) moved: bool,
     /// Held while records change: two lots may have records in one file.
     pub(super) records: Option<&'a Mutex<()>>,
 }
@@ -53,7 +62,37 @@ impl<'a> Work<'a> {
         report: &'a dyn Fn(HaulEvent),
         stop: &'a Control,
     ) -> Self {
-        Self { site, journal, lot, report, stop, patience: PATIENCE, round: 0, looked: None, records: None }
+        Self {
+            site,
+            journal,
+            lot,
+            report,
+            stop,
+            patience: PATIENCE,
+            round: 0,
+            looked: None,
+            originals_away: false,
+            moved: false,
+            records: None,
+        }
+    }
+
+    /// Finds the drives of the lot as they are now, and refuses if one is not there that its stage needs.
+    pub(super) fn stand(&mut self) -> Result<(), HaulError> {
+        let standing = settle(self.site, &mut self.lot)?;
+        self.moved |= standing.moved;
+        self.originals_away = standing.from != End::There;
+        let planned = &self.lot.planned;
+        let needs_originals = match (&self.lot.stage, planned.mode) {
+            // Originals that are kept are taken up where they are; the copy is needed when it goes.
+            (_, Mode::TakeBack) => false,
+            (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _) => true,
+            (_, Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside) => true,
+            // All of it was verified. If its old drive has gone since, the copy is all the more needed.
+            (_, Mode::Copy) => false,
+        };
+        standing.to.required(&planned.title, &planned.to)?;
+        if needs_originals { standing.from.required(&planned.title, &planned.from) } else { Ok(()) }
     }
 
     /// Ends a longer piece of work where a pause was asked for.
@@ -96,6 +135,11 @@ impl<'a> Work<'a> {
         drive.map_or_else(Abilities::all, |drive| drive.abilities.clone())
     }
 
+    /// What the originals' file system can hold.
+    pub(super) fn source_abilities(&self) -> Abilities {
+        self.site.abilities_at(self.lot.held_at())
+    }
+
     /// What of the originals is a file of its own on the target.
     pub(super) fn originals(&self) -> Apart {
         Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
@@ -128,22 +172,29 @@ impl<'a> Work<'a> {
 
     /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
     pub(super) fn not_as_seen(&self, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
-        if !root.is_dir() {
+        if !self.site.disk.is_folder(root).map_err(HaulError::disk("look at", root))? {
             return Ok(Some((root.into(), 1)));
         }
-        let steady = self.abilities().steady_inodes;
+        let steady = self.abilities().steady();
         let mut missing: Option<(PathBuf, u64)> = None;
         let mut rewritten: Option<Rewritten> = None;
         meet(&self.site.disk, self.journal, self.lot.id, root, Apart::of(&self.lot.planned), &mut |met| {
             let path = match met {
                 Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
+                // Brought back from a backup, or touched: its bytes tell.
+                Met::Both(line, entry)
+                    if entry.kind == EntryKind::File
+                        && has_the_bytes(&self.site.disk, self.stop, &line.entry.path.under(root), &line)? =>
+                {
+                    return Ok(());
+                }
                 Met::New(_) | Met::Other(_) => return Ok(()),
                 Met::Both(line, _) | Met::Gone(line) => line.entry.path,
             };
             let (game, place) = (&self.lot.planned.game, &self.lot.planned.to);
             let known = match &rewritten {
                 Some(known) => known,
-                None => rewritten.insert(rewritten_at(self.journal, game, place)?),
+                None => rewritten.insert(rewritten_at(self.site, self.journal, game, place)?),
             };
             if is_rewritten(known, path.as_path(), &path.under(root)) {
                 return Ok(());
@@ -162,10 +213,16 @@ impl<'a> Work<'a> {
             return Ok(());
         }
         let (disk, journal, lot) = (&self.site.disk, self.journal, self.lot.id);
-        let (from, apart) = (&self.lot.planned.from, self.originals());
+        let (from, apart, steady) = (&self.lot.planned.from, self.originals(), self.source_abilities().steady());
+        if self.originals_away {
+            return match self.not_as_seen(copy)? {
+                Some((path, count)) => Err(HaulError::Changed { path, count }),
+                None => Ok(()),
+            };
+        }
         // Both are walked at the same time: they mostly lie on two drives.
         let (seen, changed) = std::thread::scope(|scope| {
-            let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart));
+            let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart, steady));
             (self.not_as_seen(copy), originals.join())
         });
         if let Some((path, count)) = seen? {
@@ -198,15 +255,21 @@ impl HaulEnd {
 }
 
 /// Whether a name of a copy is what was seen when it was compared.
-fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady_inodes: bool) -> bool {
+pub(super) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> bool {
     // A folder's time changes with every name that comes and goes in it.
     if line.entry.kind == EntryKind::Folder {
         return entry.kind == EntryKind::Folder;
     }
-    let there = line
-        .there
-        .is_some_and(|there| entry.modified_ns == there.modified_ns && (!steady_inodes || entry.inode == there.inode));
-    there && (line.entry.kind != EntryKind::File || (entry.kind == EntryKind::File && entry.size == line.entry.size))
+    let kind = match (&line.entry.kind, &entry.kind) {
+        // Names are looked at as files of their own.
+        (EntryKind::File | EntryKind::Again(_), kind) => *kind == EntryKind::File,
+        // An absolute link into the lot leads into the copy; its time says that it is the one that was made.
+        (EntryKind::Link(_), kind) => matches!(kind, EntryKind::Link(_)),
+        (EntryKind::Folder, _) => false,
+    };
+    let now =
+        Entry { size: if line.entry.kind == EntryKind::File { entry.size } else { line.entry.size }, ..entry.clone() };
+    kind && line.copy(steady).is_some_and(|known| known.is_same(&FileIdentity::of(&now, steady)))
 }
 
 /// Time after which a drive that does not answer is said to hang.
@@ -238,7 +301,10 @@ impl<'a> Haul<'a> {
         if let Some(other) = journal.live()?.into_iter().find(super::history::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
-        let lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
+        let mut lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
+        for (planned, _) in &mut lots {
+            note_places(site, planned)?;
+        }
         let id = journal.begin_with(&lots, plan.policy, None, plan.trial)?;
         journal.put_forecast(id, &plan.timing)?;
         tracing::info!(haul = id.0, lots = lots.len(), bytes = plan.bytes().count(), "begun");
@@ -336,11 +402,59 @@ impl<'a> Haul<'a> {
     }
 }
 
+impl Haul<'_> {
+    /// Updates the records once more of lots that keep their originals and whose launcher has written its old records since, and
+    /// proves them again.
+    ///
+    /// # Errors
+    /// The first error; that lot is as it was, or as far as a resume goes on from.
+    pub fn lead_again(&self, report: &dyn Fn(HaulEvent), stop: &Control) -> Result<HaulEnd, HaulError> {
+        let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        let records = Mutex::new(());
+        for lot in row.lots.iter().filter(|lot| matches!(lot.stage, Stage::Proved { .. }) && lot.holds_originals()) {
+            let work = Work::new(self.site, self.journal, lot.clone(), report, stop);
+            let mut work = Work { patience: self.patience, records: Some(&records), ..work };
+            work.stand()?;
+            lead_again(&mut work)?;
+        }
+        let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        Ok(HaulEnd { lots: row.lots })
+    }
+}
+
+/// The newest haul, or the one of this number, that keeps originals and whose records point to them again.
+///
+/// # Errors
+/// [`HaulError::Journal`] if the journal cannot be read.
+pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Option<HaulId>, HaulError> {
+    let control = Control::default();
+    for haul in journal.live()?.into_iter().filter(|haul| only.is_none_or(|id| haul.id.0 == id)) {
+        for lot in haul.lots.iter().filter(|lot| matches!(lot.stage, Stage::Proved { .. }) && lot.holds_originals()) {
+            let mut work = Work::new(site, journal, lot.clone(), &|_| {}, &control);
+            if work.stand().is_err() {
+                continue;
+            }
+            let place = work.lot.planned.place().to_path_buf();
+            let moved = matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack);
+            if moved && records_lead_to(&work, &place).is_err() && !leads_elsewhere(&work, &place) {
+                return Ok(Some(haul.id));
+            }
+        }
+    }
+    Ok(None)
+}
+
 /// Takes one lot from where it stands to rest. `turn` waits until it may change records.
 fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
     loop {
         if work.stop.asked() && !work.lot.stage.at_rest() {
             return Err(HaulError::Paused);
+        }
+        if !matches!(work.lot.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned) {
+            work.stand()?;
+        }
+        if catch_up(work)? {
+            continue;
         }
         if work.lot.stage == Stage::Planned {
             step_aside(work)?;
@@ -398,12 +512,16 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
             }
             (Stage::Repointed, _) => prove(work)?,
             (Stage::Proved { holds: true }, _) if policy == Policy::Release => {
-                release_lot(work)?;
+                // The records lead back: what was taken back is at its end, whatever becomes of the copy.
+                settle_returned(work)?;
+                wait_until_quiet(work)?;
+                lead_again(work)?;
+                release_lot(work, Depth::Seen)?;
             }
             (Stage::Releasing, _) => {
-                release_lot(work)?;
+                release_lot(work, Depth::Seen)?;
             }
-            (Stage::GivingUp { .. }, _) => give_up(work)?,
+            (Stage::GivingUp { .. }, _) => give_up(work, Stuck::Refuses)?,
             (Stage::Proved { .. } | Stage::Released { .. } | Stage::GivenUp | Stage::Returned, _) => {
                 return settle_returned(work);
             }
@@ -431,11 +549,13 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = work.content_list()?;
-    let rewritten = rewritten_at(work.journal, &planned.game, &planned.to)?;
+    let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
         rewritten: &rewritten,
         apart: Apart::of(&planned),
+        abilities: work.site.abilities_at(planned.place()),
+        beside: true,
         lot: work.lot.id,
         title: &planned.title,
         install: planned.place(),
@@ -443,7 +563,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     };
     // What was copied or renamed is known; what was adopted nobody has read yet.
     let adopted = planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
-    let depth = if adopted { Depth::Read } else { Depth::Seen };
+    let depth = if adopted { Looking::Read } else { Looking::Seen };
     let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
     proved(work, proof)
@@ -464,6 +584,43 @@ fn proved(work: &mut Work<'_>, proof: Proof) -> Result<(), HaulError> {
     Ok(())
 }
 
+/// A journal that was brought back from a backup knows less than was done. Where the originals are gone, the copy is what was
+/// verified and the records lead to it, the lot is as far as that.
+fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
+    let behind = matches!(work.lot.stage, Stage::Compared { .. } | Stage::Placed | Stage::Repointing);
+    if !behind || work.lot.planned.mode != Mode::Copy || work.originals_away {
+        return Ok(false);
+    }
+    let (disk, planned) = (&work.site.disk, work.lot.planned.clone());
+    if disk.is_there(&planned.from).map_err(HaulError::disk("look at", &planned.from))?
+        || !disk.is_folder(&planned.to).map_err(HaulError::disk("look at", &planned.to))?
+        || work.not_as_seen(&planned.to)?.is_some()
+        || records_lead_to(work, &planned.to).is_err()
+    {
+        return Ok(false);
+    }
+    for stage in [Stage::Placed, Stage::Repointing, Stage::Repointed] {
+        if work.lot.stage != stage && !(stage == Stage::Placed && work.lot.stage == Stage::Repointing) {
+            work.set_stage(stage)?;
+        }
+    }
+    Ok(true)
+}
+
+/// Before originals go: a launcher that ended after the repoint may have written its old list once more. Then its records are
+/// changed again, and the proof is made again.
+fn lead_again(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let place = work.lot.planned.place().to_path_buf();
+    if work.lot.planned.mode == Mode::SetAside || records_lead_to(work, &place).is_ok() {
+        return Ok(());
+    }
+    if !matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {
+        return Ok(());
+    }
+    repoint_again(work)?;
+    prove(work)
+}
+
 /// Once a lot that takes another back is at its end, that other one is returned.
 fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
     let Some(old) = work.lot.takes_back else { return Ok(()) };
@@ -476,6 +633,14 @@ fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
     {
         let next = row.stage.clone().to(Stage::Returned)?;
         work.journal.set_stage(old, &next)?;
+        // What had been an undo, and is undone before its copy went: the haul before it keeps its originals as it did.
+        if work.lot.planned.keeps
+            && let Some(first) = row.takes_back.map(|id| work.journal.lot(id)).transpose()?.flatten()
+            && first.stage == Stage::Returned
+        {
+            let next = first.stage.clone().to(Stage::Proved { holds: true })?;
+            work.journal.set_stage(first.id, &next)?;
+        }
         work.journal.say(work.lot.haul, Some(work.lot.id), "returned", &row.planned.title)?;
     }
     forget_way(work, &work.lot.planned.clone());

@@ -10,7 +10,7 @@ use super::journal::{Journal, JournalError};
 use crate::bytes::LotId;
 use crate::disk::Disk;
 use crate::plan::{Links, PlannedLot};
-use crate::tally::{Entry, EntryKind, Found, LotPath, stamp_of, walk_each};
+use crate::tally::{Entry, EntryKind, FileIdentity, Found, LotPath, Steady, change_of, stamp_of, walk_each};
 
 /// A line of a tally, what is there, or both.
 pub(super) enum Met {
@@ -114,6 +114,7 @@ fn as_file(entry: &mut Entry, meta: &Metadata) {
     use std::os::unix::fs::MetadataExt;
     (entry.size, entry.allocated, entry.kind) = (meta.len(), meta.blocks() * 512, EntryKind::File);
     (entry.inode, entry.modified_ns, entry.mode) = (meta.ino(), stamp_of(meta), meta.mode() & 0o7777);
+    (entry.changed_ns, entry.names) = (Some(change_of(meta)), meta.nlink());
 }
 
 /// Finds the first original that is not what it was when it was read.
@@ -123,11 +124,12 @@ pub(super) fn first_change(
     lot: LotId,
     from: &Path,
     apart: Apart,
+    steady: Steady,
 ) -> Result<Option<PathBuf>, HaulError> {
     let mut first: Option<PathBuf> = None;
     meet(disk, journal, lot, from, apart, &mut |met| {
         let path = match met {
-            Met::Both(line, entry) if same(&line.entry, &entry) => return Ok(()),
+            Met::Both(line, entry) if same(&line.entry, &entry, steady) => return Ok(()),
             Met::Both(_, entry) | Met::New(entry) => entry.path,
             Met::Gone(line) => line.entry.path,
             Met::Other(path) => path,
@@ -139,13 +141,10 @@ pub(super) fn first_change(
 }
 
 /// Whether an original is what it was. A folder's own time changes with every look of some programs; its names are walked anyway.
-pub(super) fn same(then: &Entry, now: &Entry) -> bool {
-    let kind = match (&then.kind, &now.kind) {
-        (EntryKind::Folder, EntryKind::Folder) => return then.inode == now.inode && then.mode == now.mode,
-        (one, other) => one == other,
-    };
-    kind && then.size == now.size
-        && then.modified_ns == now.modified_ns
-        && then.inode == now.inode
-        && then.mode == now.mode
+pub(super) fn same(then: &Entry, now: &Entry, steady: Steady) -> bool {
+    let mode = !steady.permissions || then.mode == now.mode;
+    match (&then.kind, &now.kind) {
+        (EntryKind::Folder, EntryKind::Folder) => mode && (!steady.inodes || then.inode == now.inode),
+        (one, other) => one == other && mode && FileIdentity::of(then, steady).is_same(&FileIdentity::of(now, steady)),
+    }
 }

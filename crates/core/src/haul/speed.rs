@@ -39,9 +39,9 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
     let mut made = Vec::new();
     let measured = measure(disk, &place, MOST.min(room / 2), stop, &mut made);
     for path in made.iter().rev() {
-        disk.remove(path, What::File)?;
+        disk.remove_own(path, What::File)?;
     }
-    disk.remove(&place, What::Folder)?;
+    disk.remove_own(&place, What::Folder)?;
     measured
 }
 
@@ -49,9 +49,9 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
 fn clear(disk: &Disk, place: &Path) -> io::Result<()> {
     let names = std::iter::once("large".to_string()).chain((0..FILES).map(|n| n.to_string()));
     for path in names.map(|name| place.join(name)).filter(|path| path.is_file()) {
-        disk.remove(&path, What::File)?;
+        disk.remove_own(&path, What::File)?;
     }
-    disk.remove(place, What::Folder)
+    disk.remove_own(place, What::Folder)
 }
 
 fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<Pace> {
@@ -135,7 +135,7 @@ mod tests {
         Disk::default().create(&left.join("mine")).unwrap();
         assert!(probe(&Disk::default(), &drive, folder.path(), &Control::default()).is_err());
         assert!(left.join("mine").exists());
-        Disk::default().remove(&left.join("mine"), What::File).unwrap();
+        Disk::default().remove_own(&left.join("mine"), What::File).unwrap();
         // The reserve is not touched.
         drive.reserve = Bytes::new(99_000_000);
         let error = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap_err();

@@ -128,16 +128,20 @@ impl Stage {
             Self::Linked => matches!(next, Self::Repointing | Self::Renaming | Self::GivingUp { .. }),
             Self::Placed => matches!(next, Self::Repointing | Self::GivingUp { .. }),
             Self::Repointing => matches!(next, Self::Repointing | Self::Repointed | Self::Placed | Self::Linked),
-            Self::Repointed => matches!(next, Self::Proved { .. } | Self::Returned),
+            Self::Repointed => matches!(next, Self::Proved { .. } | Self::Returned | Self::GivenUp),
             Self::Proved { holds } => match next {
-                Self::Proved { .. } | Self::Returned => true,
+                // A launcher that wrote its old list once more has its records changed again.
+                Self::Proved { .. } | Self::Returned | Self::Repointing => true,
                 Self::Releasing | Self::Released { .. } => *holds,
                 _ => false,
             },
             Self::Releasing => matches!(next, Self::Released { .. }),
-            Self::Released { .. } => matches!(next, Self::Returned),
+            // What had to be left is tried once more when a person asks for it.
+            Self::Released { left } => matches!(next, Self::Returned) || (*left > 0 && next == Self::Releasing),
             Self::GivingUp { .. } => matches!(next, Self::GivenUp),
-            Self::GivenUp | Self::Returned => false,
+            // An undo was undone before anything of it went.
+            Self::Returned => matches!(next, Self::Proved { .. }),
+            Self::GivenUp => false,
         };
         if sound { Ok(next) } else { Err(StageError { from: self.word(), to: next.word() }) }
     }

@@ -7,7 +7,7 @@ use rusqlite::{Connection, params};
 use super::history::path_of;
 use crate::tally::{BLOCK, LotPath};
 
-pub(super) const VERSION: i64 = 5;
+pub(super) const VERSION: i64 = 6;
 
 const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -55,6 +55,23 @@ create index listed on lot(haul, stage, takes_back, json_extract(planned, '$.tit
   json_extract(planned, '$.to_drive'), json_extract(planned, '$.size.on_disk'), json_extract(planned, '$.mode'),
   json_extract(planned, '$.keeps'), json_extract(planned, '$.policy'));
 ";
+
+/// What version 6 brought: times of the last change of status, numbers of names, attributes of originals, what of a file its
+/// new drive did not take, and what a removal had to leave.
+const IDENTITY: &str = "
+alter table entry add column changed integer;
+alter table entry add column names integer;
+alter table entry add column there_changed integer;
+alter table entry add column attributes blob;
+alter table entry add column unkept text;
+create table remains(lot integer not null references lot(id), path blob not null, bytes integer not null, why text not null,
+  primary key(lot, path)) without rowid;
+";
+
+/// Whether the tables have what version 6 brought.
+pub(super) fn is_of_version_6(db: &Connection) -> rusqlite::Result<bool> {
+    db.prepare_cached("select 1 from sqlite_schema where name = 'remains'")?.exists([])
+}
 
 /// Of lots that are under way, hold originals or owe something, and some more: an index has just these.
 pub(super) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released', 'given-up', 'returned')
@@ -124,8 +141,11 @@ pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
         }
     }
     // Last: it is made of what the older versions' rows are by now.
-    all.execute_batch(PASSAGE)?;
-    all.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))?;
+    if version < 5 {
+        all.execute_batch(PASSAGE)?;
+        all.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))?;
+    }
+    all.execute_batch(IDENTITY)?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()
 }

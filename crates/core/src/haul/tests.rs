@@ -35,6 +35,8 @@ fn planned(title: &str) -> PlannedLot {
         processes: Vec::new(),
         from: "/a/x".into(),
         to: "/b/x".into(),
+        from_place: None,
+        to_place: None,
         from_drive: Some("a".into()),
         to_drive: "b".into(),
         mode: Mode::Copy,
@@ -62,12 +64,16 @@ fn entry(path: &[u8], kind: EntryKind, size: u64) -> TallyEntry {
             inode: u64::MAX - 3,
             mode: 0o4755,
             owner: (u32::MAX, 7),
+            changed_ns: Some(-3),
+            names: 2,
         },
         there: None,
         compared: false,
         digest: None,
         blocks: vec![None; blocks as usize],
         taken: None,
+        attributes: vec![(b"user.a".to_vec(), b"\0b".to_vec()), (b"user.c".to_vec(), Vec::new())],
+        unkept: Some("owner".into()),
     }
 }
 
@@ -83,7 +89,7 @@ fn a_tally_comes_back_as_it_was_written() {
     let lot = journal.haul(haul).unwrap().unwrap().lots[0].id;
     let mut file = entry(b"odd\xff name", EntryKind::File, 9 << 20);
     file.blocks[1] = Some([7; 32]);
-    file.there = Some(There { inode: 5, modified_ns: 1_700_000_000_123_456_789 });
+    file.there = Some(There { inode: 5, modified_ns: 1_700_000_000_123_456_789, changed_ns: Some(7) });
     file.digest = Some(vec![1, 2]);
     let lines = vec![
         entry(b"", EntryKind::Folder, 0),
@@ -100,17 +106,18 @@ fn a_tally_comes_back_as_it_was_written() {
     assert_eq!(journal.line(lot, &lines[1].entry.path).unwrap().as_ref(), Some(&lines[1]));
     assert_eq!(journal.line(lot, &LotPath::new(Path::new("agaim")).unwrap()).unwrap(), None);
     let path = |n: usize| lines[n].entry.path.clone();
-    let same = |path, there, hash| Hint::Same { path, there, digest: None, hash };
+    let same =
+        |path, there, hash| Hint::Same { path, there, digest: None, hash, beside: super::journal::Beside::default() };
     let hints = [
         Hint::Block { path: path(4), nth: 0, hash: [9; 32], of: 3 },
         Hint::Block { path: path(2), nth: 0, hash: [8; 32], of: 1 },
-        same(path(2), There { inode: 1, modified_ns: -1 }, None),
+        same(path(2), There { inode: 1, modified_ns: -1, changed_ns: None }, None),
         Hint::Unreadable { path: path(4), from: 4096, to: 8192 },
     ];
     journal.put_hints(lot, &hints).unwrap();
     let now = tally();
     assert_eq!(now[4].blocks, vec![Some([9; 32]), Some([7; 32]), None]);
-    assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1 }));
+    assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1, changed_ns: None }));
     assert_eq!(now[2].blocks, vec![Some([8; 32])], "a later hint without the hash leaves it");
     let bad = journal.unreadable(lot).unwrap();
     assert_eq!(bad, vec![Unreadable { path: path(4).as_path().into(), from: 4096, to: 8192 }]);

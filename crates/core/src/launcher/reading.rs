@@ -176,6 +176,16 @@ fn with_home(values: &Values, home: &Path) -> Values {
 
 /// Reads all launchers whose own folder is on this machine.
 pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
+    read_supposing(site, profiles, None)
+}
+
+/// Reads a launcher as if one of its games were installed in this folder, whatever its entry says: the records that are sound then
+/// are those that lead there.
+pub(crate) fn read_launcher_supposing(site: &Site, profile: &Profile, id: &str, install: &Path) -> Option<Found> {
+    read_supposing(site, std::slice::from_ref(profile), Some((id, install))).pop()
+}
+
+fn read_supposing(site: &Site, profiles: &[Profile], suppose: Option<(&str, &Path)>) -> Vec<Found> {
     let values = place_values(site);
     let one = |profile: &Profile| {
         let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
@@ -191,7 +201,7 @@ pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
             problems: Vec::new(),
         };
         let bases = found.bases(site);
-        let mut reading = Reading { site, bases, found, sources: HashMap::new() };
+        let mut reading = Reading { site, bases, found, sources: HashMap::new(), suppose };
         reading.read();
         Some(reading.found)
     };
@@ -204,6 +214,8 @@ struct Reading<'a> {
     bases: Bases,
     found: Found,
     sources: HashMap<PathBuf, Option<Rc<Source>>>,
+    /// Where one game is said to be.
+    suppose: Option<(&'a str, &'a Path)>,
 }
 
 impl Reading<'_> {
@@ -380,7 +392,16 @@ impl Reading<'_> {
         let games = self.found.profile.games.clone();
         let text = |selector: &Option<String>| source.below(place, selector.as_ref()?);
         let bytes = |selector: &str| source.below(place, selector).and_then(|t| t.parse().ok()).map(Bytes::new);
-        let values = self.place_of(source, file, place, values)?;
+        let supposed = self.suppose.filter(|(id, _)| values.of("id") == Some(*id)).map(|(_, install)| install);
+        let values = match supposed {
+            None => self.place_of(source, file, place, values)?,
+            Some(install) => {
+                let name = install.file_name().and_then(|name| name.to_str()).unwrap_or_default().to_string();
+                let parent = canonical(install.parent().unwrap_or(Path::new("/")))?;
+                let known = self.place_of(source, file, place, values).unwrap_or_else(|_| values.clone());
+                known.with("folder", name).with("install", canonical(install)?).with("parent", parent)
+            }
+        };
         let install = PathBuf::from(values.of("install").unwrap_or_default());
 
         let mut records = Vec::new();

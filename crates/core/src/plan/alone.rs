@@ -31,6 +31,8 @@ pub(super) fn lot(site: &Site, id: GameId, title: String, mode: Mode, from: Path
         to_drive: drive(&to).unwrap_or_default(),
         from,
         to,
+        from_place: None,
+        to_place: None,
         mode,
         size: Size::default(),
         need: Bytes::ZERO,

@@ -158,6 +158,26 @@ pub enum FindingKind {
     NothingLeadsThere { path: PathBuf },
     /// Files of the content list are missing: the launcher will download so much.
     Incomplete { files: usize, bytes: Bytes },
+    /// The drive of this path is not there.
+    DriveAway { drive: String, path: PathBuf },
+    /// Another drive is where the drive of this path was.
+    AnotherDrive { drive: String, path: PathBuf },
+    /// What would be removed is the very folder that stays, seen by another path, or one lies in the other.
+    SameFolder { path: PathBuf, other: PathBuf },
+    /// The copy that stays is not what was verified; `path` is the first such file, or the folder.
+    CopyNotWhole { path: PathBuf, count: u64 },
+    /// The newest proof of it found differences.
+    ProofFailed { count: u64 },
+    /// The launcher's records point to `path` and not to the copy; `None` if it does not list the game any more.
+    RecordsElsewhere { launcher: String, path: Option<PathBuf>, copy: PathBuf },
+    /// The records of a launcher still point to what would be removed.
+    StillListed { launcher: String, as_title: String, path: PathBuf },
+    /// The drive cannot be written.
+    ReadOnlyDrive { path: PathBuf },
+    /// The records are not found where they were; the game's files go back, and nothing is updated.
+    NothingToUpdate { launcher: String },
+    /// Files of the copy have changed since it was verified and are on no content list: they would be lost by an undo.
+    NewerInCopy { path: String, count: usize },
     /// A library will be made.
     NewLibrary { launcher: String, path: PathBuf },
 }
@@ -220,7 +240,9 @@ impl FindingKind {
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
             | Self::RecordsUnsure { .. }
-            | Self::NoContentList { .. } => Weight::Caution,
+            | Self::NoContentList { .. }
+            | Self::NothingToUpdate { .. }
+            | Self::NewerInCopy { .. } => Weight::Caution,
             Self::NewLibrary { .. }
             | Self::LetterMade { .. }
             | Self::MoreRoom { .. }
@@ -262,6 +284,14 @@ impl FindingKind {
             | Self::NoLinkThere { .. }
             | Self::LetGoForGood { .. }
             | Self::NothingLeadsThere { .. }
+            | Self::DriveAway { .. }
+            | Self::AnotherDrive { .. }
+            | Self::SameFolder { .. }
+            | Self::CopyNotWhole { .. }
+            | Self::ProofFailed { .. }
+            | Self::RecordsElsewhere { .. }
+            | Self::StillListed { .. }
+            | Self::ReadOnlyDrive { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,
         }
     }

@@ -113,7 +113,7 @@ impl<'a> Fit<'a> {
         }
         self.again |= matches!(entry.kind, EntryKind::Again(_));
         if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {
-            self.attributes = !attributes_of(&entry.path.under(self.from)).is_empty();
+            self.attributes = attributes_of(&entry.path.under(self.from)).is_ok_and(|all| !all.is_empty());
         }
         if leads_out(&entry) {
             let text = path.to_string_lossy().into_owned();

@@ -18,7 +18,7 @@ use super::sharing::fight;
 use super::time::{Timing, timing};
 use crate::bytes::Bytes;
 use crate::record::{Edit, Files, Mood};
-use crate::site::Site;
+use crate::site::{DrivePlace, Site};
 use crate::survey::{GameId, Survey};
 use crate::tally::Size;
 
@@ -87,6 +87,12 @@ pub struct PlannedLot {
     pub from: PathBuf,
     /// Install folder afterwards.
     pub to: PathBuf,
+    /// The same place by its drive, whatever path that has; `None` in an older journal.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub from_place: Option<DrivePlace>,
+    /// Where it goes by its drive.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub to_place: Option<DrivePlace>,
     /// Name of the drive now.
     pub from_drive: Option<String>,
     /// Name of the drive afterwards.
@@ -346,6 +352,8 @@ impl Making<'_> {
             processes: berth.found.profile.processes.clone(),
             from,
             to: berth.install.clone(),
+            from_place: None,
+            to_place: None,
             from_drive: waited.map_or_else(|| berth.game.drive.clone(), |lot| Some(lot.to_drive)),
             to_drive: berth.drive.name.clone(),
             mode: berth.mode,

@@ -226,6 +226,12 @@ pub enum EditError {
         /// The place in it.
         location: String,
     },
+    /// A record that was found cannot say what it should.
+    #[error("{why}")]
+    Impossible {
+        /// Why not.
+        why: String,
+    },
     /// A file that was to be made is there already with another content.
     #[error("{file} is there already")]
     Exists {

@@ -138,6 +138,50 @@ impl Files {
         edits.iter().try_for_each(|edit| self.make_one(edit, mood))
     }
 
+    /// Makes each edit where its record is found now: at its place, or anywhere in its list if entries have come, gone or changed places.
+    /// One that is made already, or whose record is gone, changes nothing. Gives those that were not found.
+    pub fn make_where_found(&mut self, edits: &[Edit]) -> Vec<EditError> {
+        let mut missed = Vec::new();
+        for edit in edits {
+            let Err(error) = self.make_one(edit, Mood::Again) else { continue };
+            let elsewhere = self.relocated(edit);
+            let mut made = false;
+            for edit in &elsewhere {
+                made |= self.make_one(edit, Mood::Strict).is_ok();
+            }
+            if !made {
+                missed.push(error);
+            }
+        }
+        missed
+    }
+
+    /// The same change of a text, wherever the list that holds it has it now.
+    fn relocated(&mut self, edit: &Edit) -> Vec<Edit> {
+        let Edit::Replace { file, format, rewrite } = edit else { return Vec::new() };
+        // A name alone may be anybody's: only a path is this game's wherever it stands.
+        if !rewrite.old.contains(['/', '\\']) || rewrite.side == Side::Key {
+            return Vec::new();
+        }
+        let pattern = any_entry(&rewrite.location, format.is_none());
+        let found = match format {
+            Some(format) => {
+                self.document(file, *format).and_then(|document| document.find(&pattern).map_err(in_file(file)))
+            }
+            None => match self.slot(file, false).map(|slot| slot.tables.clone()) {
+                Ok(Some(tables)) => find_in(&tables, &pattern).map_err(in_file(file)),
+                Ok(None) => Ok(Vec::new()),
+                Err(error) => Err(error),
+            },
+        };
+        let at = |place: Place| Edit::Replace {
+            file: file.clone(),
+            format: *format,
+            rewrite: Rewrite { location: place.to_string(), ..rewrite.clone() },
+        };
+        found.unwrap_or_default().into_iter().map(at).collect()
+    }
+
     /// The files that differ from what they held, in the order in which they are to be written.
     pub fn changes(self) -> Vec<FileChange> {
         self.slots.into_iter().map(|slot| slot.change).filter(|change| change.before != change.after).collect()
@@ -361,6 +405,28 @@ impl Rewrite {
     pub fn made_in(&self, document: &Document) -> Result<Option<Vec<u8>>, EditError> {
         rewritten(document, self, Mood::Strict, Path::new("the entry"))
     }
+}
+
+/// A location with any entry of its lists instead of one: numbers are left out, and the key of a row in a database.
+fn any_entry(location: &str, database: bool) -> String {
+    let mut out = String::new();
+    let mut rest = location;
+    let mut nth = 0;
+    while let Some(start) = rest.find('[') {
+        let Some(length) = rest[start..].find(']') else { break };
+        let step = &rest[start + 1..start + length];
+        out.push_str(&rest[..start]);
+        nth += 1;
+        let number = !step.is_empty() && step.bytes().all(|byte| byte.is_ascii_digit());
+        if number || (database && nth == 2) {
+            out.push_str("[*]");
+        } else {
+            out.push_str(&rest[start..=start + length]);
+        }
+        rest = &rest[start + length + 1..];
+    }
+    out.push_str(rest);
+    out
 }
 
 struct Travel<'a> {

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
 use crate::disk::allocated_below;
+use crate::tally::Steady;
 
 /// What kind of device a drive is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -55,6 +56,8 @@ pub struct Abilities {
     pub forbidden: String,
     /// Whether a file keeps its inode number when the drive is unmounted and mounted again.
     pub steady_inodes: bool,
+    /// Whether the file system itself keeps when a file's bytes, permissions or attributes were last changed (ctime).
+    pub steady_changes: bool,
     /// Whether two names that differ in case only are one name.
     pub folds_case: bool,
 }
@@ -76,6 +79,7 @@ impl Abilities {
             largest_file: None,
             forbidden: String::new(),
             steady_inodes: true,
+            steady_changes: true,
             folds_case: false,
         }
     }
@@ -84,7 +88,13 @@ impl Abilities {
     pub fn of_file_system(name: &str) -> Self {
         // Through FUSE a flush of the whole does not reach the program that serves it (Linux fuse_sync_fs), so that files
         // and folders are flushed one by one; that is said of these two whichever way they are mounted.
-        let windows = || Self { forbidden: WINDOWS_FORBIDDEN.into(), flushes_whole: false, ..Self::all() };
+        let windows = || Self {
+            forbidden: WINDOWS_FORBIDDEN.into(),
+            flushes_whole: false,
+            // They have no such time, or one that their drivers set at other moments.
+            steady_changes: false,
+            ..Self::all()
+        };
         match name {
             "exfat" => Self {
                 links: false,
@@ -108,9 +118,18 @@ impl Abilities {
                 Self { flushes_whole: flush_of_all_tells_errors(), ..Self::all() }
             }
             "zfs" | "overlay" => Self { flushes_whole: false, ..Self::all() },
-            "nfs" | "nfs4" => Self { flushes_whole: false, attributes: false, ..Self::all() },
-            _ => Self { known: false, steady_inodes: false, flushes_whole: false, ..Self::all() },
+            "nfs" | "nfs4" => Self { flushes_whole: false, attributes: false, steady_changes: false, ..Self::all() },
+            _ => {
+                Self { known: false, steady_inodes: false, steady_changes: false, flushes_whole: false, ..Self::all() }
+            }
         }
+    }
+}
+
+impl Abilities {
+    /// What of a file may be compared with what was seen of it before.
+    pub fn steady(&self) -> Steady {
+        Steady { inodes: self.steady_inodes, changes: self.steady_changes, permissions: self.permissions }
     }
 }
 

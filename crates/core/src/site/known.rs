@@ -148,8 +148,9 @@ fn superblock_id(device: &Path) -> Option<String> {
         return Some(hex(&first[32..48]));
     }
     match &first[3..11] {
-        b"EXFAT   " => return Some(hex(&first[100..104])),
-        b"NTFS    " => return Some(hex(&first[72..80])),
+        // Numbers with their lowest byte first, shown as the system shows them.
+        b"EXFAT   " => return Some(hex(&first[100..104].iter().rev().copied().collect::<Vec<_>>())),
+        b"NTFS    " => return Some(hex(&first[72..80].iter().rev().copied().collect::<Vec<_>>())),
         _ => {}
     }
     if at(1024 + 56, 2)? == [0x53, 0xef] {
@@ -218,6 +219,6 @@ mod tests {
         assert_eq!(id(&image).unwrap(), format!("{}0c", "00".repeat(15)));
         image[3..11].copy_from_slice(b"EXFAT   ");
         image[100..104].copy_from_slice(&[1, 2, 3, 4]);
-        assert_eq!(id(&image).unwrap(), "01020304");
+        assert_eq!(id(&image).unwrap(), "04030201");
     }
 }

@@ -5,6 +5,7 @@
 
 mod declared;
 mod drive;
+mod identity;
 mod known;
 mod mounts;
 mod process;
@@ -12,6 +13,7 @@ mod speed;
 
 pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Usage};
+pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
@@ -102,6 +104,11 @@ impl Site {
     pub fn drive_of(&self, path: &Path) -> Option<&Drive> {
         let real = real_path(path);
         self.mount_of(&real).and_then(|mount| self.drives.iter().find(|d| d.mounts.contains(mount)))
+    }
+
+    /// What the file system at a path can hold; everything where no drive is known there.
+    pub fn abilities_at(&self, path: &Path) -> Abilities {
+        self.drive_of(path).map_or_else(Abilities::all, |drive| drive.abilities.clone())
     }
 
     /// The mount point of a drive under which a path lies: the longest one.

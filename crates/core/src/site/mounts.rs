@@ -19,8 +19,12 @@ use crate::disk::Disk;
 /// One line of mountinfo, as proc(5) describes it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mount {
+    /// Its number in the list.
+    pub id: u64,
     /// Major and minor number of the device.
     pub device: (u32, u32),
+    /// The folder within the file system that is mounted.
+    pub root: PathBuf,
     /// Where it is mounted.
     pub point: PathBuf,
     /// Name of the file system.
@@ -43,12 +47,22 @@ fn parse_line(line: &[u8]) -> Option<Mount> {
     let (major, minor) = text(2)?.split_once(':')?;
     let read_only = |options: &str| options.split(',').any(|o| o == "ro");
     Some(Mount {
+        id: text(0)?.parse().ok()?,
+        root: PathBuf::from(OsString::from_vec(unescape(fields.get(3)?))),
         device: (major.parse().ok()?, minor.parse().ok()?),
         point: PathBuf::from(OsString::from_vec(unescape(fields.get(4)?))),
         file_system: text(dash + 1)?.to_string(),
         source: OsString::from_vec(unescape(fields.get(dash + 2)?)),
         read_only: read_only(text(5)?) || text(dash + 3).is_some_and(read_only),
     })
+}
+
+impl Mount {
+    /// Major and minor number of its device, as text.
+    pub(super) fn device_name(&self) -> String {
+        let (major, minor) = device_number(self);
+        format!("{major}:{minor}")
+    }
 }
 
 /// Turns the octal escapes of mountinfo (blank, tab, line end, backslash) back into bytes.

@@ -4,7 +4,9 @@
 //! block can be copied, compared and repaired on its own. Start at [`walk`] and [`block_hash`].
 
 mod blocks;
+mod identity;
 mod walk;
 
 pub use blocks::{BLOCK, BlockHash, block_count, block_hash, block_span, file_hash};
-pub use walk::{Entry, EntryKind, Found, LotPath, Size, Walk, measure, stamp_of, walk, walk_each};
+pub use identity::{FileIdentity, Steady};
+pub use walk::{Entry, EntryKind, Found, LotPath, Size, Walk, change_of, measure, stamp_of, walk, walk_each};

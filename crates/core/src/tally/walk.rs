@@ -86,6 +86,11 @@ pub struct Entry {
     pub mode: u32,
     /// User and group.
     pub owner: (u32, u32),
+    /// Time of the last change of its bytes or of what stands beside them (ctime), nanoseconds since 1970; `None` in a
+    /// tally of an older journal.
+    pub changed_ns: Option<i128>,
+    /// Number of names that the file has, in the lot and elsewhere; 0 where that is not known.
+    pub names: u64,
 }
 
 /// All that is below a folder.
@@ -100,6 +105,11 @@ pub struct Walk {
 /// The time of the last change, in nanoseconds since 1970.
 pub fn stamp_of(meta: &Metadata) -> i128 {
     i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec())
+}
+
+/// The time of the last change of bytes, names, permissions or attributes (ctime), in nanoseconds since 1970.
+pub fn change_of(meta: &Metadata) -> i128 {
+    i128::from(meta.ctime()) * 1_000_000_000 + i128::from(meta.ctime_nsec())
 }
 
 /// What a walk comes by.
@@ -241,6 +251,8 @@ fn entry(path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
         inode: meta.ino(),
         mode: meta.mode() & 0o7777,
         owner: (meta.uid(), meta.gid()),
+        changed_ns: Some(change_of(meta)),
+        names: meta.nlink(),
     }
 }
 

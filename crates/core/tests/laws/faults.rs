@@ -27,6 +27,8 @@ const QUOTA: i32 = 122;
 fn fitting(act: &Act<'_>) -> &'static [i32] {
     match act {
         Act::ReadFolder(_) => &[BROKEN, ACCESS, GONE],
+        Act::Look(_) => &[BROKEN, ACCESS, GONE],
+        Act::OpenFolder(_) => &[BROKEN, ACCESS, TOO_MANY],
         Act::OpenRead(_) => &[BROKEN, ACCESS, NONE, TOO_MANY],
         Act::Read { .. } => &[BROKEN, NO_DATA, GONE],
         Act::Create(_) | Act::MakeFolder(_) => &[FULL, READ_ONLY, ACCESS, BROKEN],

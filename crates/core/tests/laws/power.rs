@@ -273,7 +273,7 @@ fn the_stand_in_for_power_loses_what_was_not_flushed() {
             fs::rename(at(name), power.grave.join("away")).unwrap();
         }
     }
-    disk.remove(&at("this"), What::File).unwrap();
+    disk.remove_record(&at("this")).unwrap();
     power.fall_back(Survives::Nothing);
     assert_eq!(fs::read(at("kept")).unwrap(), b"abc");
     assert!(!at("nameless").exists());

@@ -3,7 +3,7 @@
 use std::fs;
 use std::process::{Command, Stdio};
 
-use deft_barge_core::bytes::HaulId;
+use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, Stage, prove_haul, release_haul, return_haul};
 use deft_barge_core::plan::{FindingKind, Policy};
 
@@ -13,6 +13,11 @@ fn release(port: &Port) -> Result<usize, HaulError> {
     let site = port.site();
     let (journal, _) = Journal::open(&site)?.recover()?;
     release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(|removed| removed.left.len())
+}
+
+/// Whether it was refused for a reason of this kind.
+pub fn refused<T>(result: Result<T, HaulError>, is_it: impl Fn(&FindingKind) -> bool) -> bool {
+    matches!(result, Err(HaulError::Refused(findings)) if findings.iter().any(|finding| is_it(&finding.kind)))
 }
 
 #[test]
@@ -44,31 +49,34 @@ fn a_release_is_refused_while_the_copy_lacks_a_file_or_is_not_what_the_launcher_
             Some(text) => fs::write(path, text).unwrap(),
             None => fs::remove_file(path).unwrap(),
         }
-        assert!(matches!(release(&port), Err(HaulError::Changed { .. })), "{file}");
+        assert!(refused(release(&port), |kind| matches!(kind, FindingKind::CopyNotWhole { .. })), "{file}");
         assert!(port.old_place().join("data/pack").exists());
     }
     // A file that is on no content list, such as settings, may have been written since.
     let port = Port::new();
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     fs::write(port.new_place().join("hole"), "settings").unwrap();
-    assert_eq!(release(&port).unwrap(), 0);
+    // Its original is the last of what it was, and stays; everything else goes.
+    assert_eq!(release(&port).unwrap(), 1);
+    assert!(port.old_place().join("hole").exists() && !port.old_place().join("data").exists());
 }
 
 #[test]
-fn records_that_changed_after_the_plan_are_not_overwritten() {
+fn records_that_changed_after_the_plan_are_found_anew_and_keep_what_they_say() {
     let port = Port::new();
     let site = port.site();
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
     let ledger = port.at("drives/swift/quillgate/ledger.json");
     let text = fs::read_to_string(port.at("home/.config/quillgate/recent.json")).unwrap();
-    port.write("home/.config/quillgate/recent.json", text.replace("bin/go", "bin/other").as_bytes());
+    port.write("home/.config/quillgate/recent.json", text.replace("bin/go", "data/pack").as_bytes());
     let before = (port.records(), fs::read(&ledger).unwrap());
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
-    assert!(matches!(error, HaulError::Edit(_)), "{error:?}");
-    assert_eq!((port.records(), fs::read(&ledger).unwrap()), before);
-    assert!(port.old_place().join("data/pack").exists());
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let recent = fs::read_to_string(port.at("home/.config/quillgate/recent.json")).unwrap();
+    assert!(recent.contains(&port.new_place().join("data/pack").to_string_lossy().into_owned()), "{recent}");
+    assert!(port.content() && port.old_place().join("data/pack").exists());
     return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    assert_eq!((port.records(), fs::read(&ledger).unwrap()), before);
     assert!(!port.new_place().exists());
 }
 
@@ -111,9 +119,12 @@ fn files_that_change_under_the_copy_are_copied_again() {
     assert_eq!(fs::read(port.new_place().join("hole")).unwrap(), b"changed late");
     assert_eq!(fs::read(port.new_place().join("late")).unwrap(), b"new");
     assert!(!port.new_place().join("data/ä 日").exists());
-    // The launcher would download what was removed, and says so: that is a difference, and nothing may be released.
-    assert!(end.differs());
-    assert!(release(&port).is_err());
+    // The launcher would download what was removed, as it would have without a haul: that is told, and is no difference.
+    let proof = end.lots[0].proof.as_ref().unwrap();
+    assert!(!end.differs() && proof.to_download == Some(proof.before) && proof.before > Bytes::ZERO, "{proof:?}");
+    drop(journal);
+    release(&port).unwrap();
+    assert!(!port.old_place().exists());
 }
 
 #[test]
@@ -393,18 +404,27 @@ fn a_proof_that_did_not_hold_holds_once_the_game_is_mended() {
     let small = port.old_place().join("data/ä 日");
     let sound = fs::read(&small).unwrap();
     fs::write(&small, "not what the launcher wants").unwrap();
-    let end = port.haul(None, to_newhold(), Policy::Release).unwrap();
-    assert!(end.differs() && matches!(end.lots[0].stage, Stage::Proved { holds: false }));
-    assert!(release(&port).is_err() && small.exists(), "what does not hold is not released, whatever the policy");
-    fs::write(port.new_place().join("data/ä 日"), &sound).unwrap();
+    let end = port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    // It differed from the list before: the haul has nothing to do with it.
+    let proof = end.lots[0].proof.clone().unwrap();
+    assert!(proof.holds() && proof.before.count() > 0 && proof.to_download == Some(proof.before), "{proof:?}");
+    fs::write(port.new_place().join("data/ä 日"), "neither the original nor what is wanted").unwrap();
     let site = port.site();
-    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let lots = || journal.haul(HaulId(1)).unwrap().unwrap().lots;
-    let proof = prove_haul(&site, &journal, &lots(), &|_| {}, &Control::default()).unwrap().remove(0).1;
+    let prove = || {
+        let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+        let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
+        let proof = prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap().remove(0).1;
+        (proof, journal.haul(HaulId(1)).unwrap().unwrap().lots.remove(0).stage)
+    };
+    let (proof, stage) = prove();
+    assert_eq!((proof.differ, stage), (1, Stage::Proved { holds: false }));
+    let failed = release(&port);
+    assert!(refused(failed, |kind| matches!(kind, FindingKind::ProofFailed { count: 1 })) && small.exists());
+    fs::write(port.new_place().join("data/ä 日"), &sound).unwrap();
+    let (proof, stage) = prove();
     // It is not its original any more, and that is what was wanted; the launcher is content.
     assert_eq!((proof.differ, proof.updated, proof.to_download.unwrap().count()), (0, 1, 0));
-    assert!(proof.holds() && port.content() && lots()[0].stage == Stage::Proved { holds: true });
-    drop(journal);
+    assert!(proof.holds() && port.content() && stage == Stage::Proved { holds: true });
     assert_eq!(release(&port).unwrap(), 0);
     assert!(port.content() && !port.old_place().exists());
 }

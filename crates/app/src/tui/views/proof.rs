@@ -203,6 +203,7 @@ fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
             DifferenceKind::Missing => "missing",
             DifferenceKind::Extra => "extra",
             DifferenceKind::WouldDownload => "download",
+            DifferenceKind::Beside => "metadata",
         };
         let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
         let style = if difference.kind == DifferenceKind::Extra { theme.dim() } else { theme.danger() };

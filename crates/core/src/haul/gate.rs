@@ -1,0 +1,268 @@
+//! The gate before every removal: whoever removes files of a game, of whatever command, gets leave here or nowhere.
+//!
+//! Law: it looks at what is there at this moment, not at what the journal believes. What stays is on its own drive, is another
+//! folder, is what was verified, and is where the launcher's records lead; launcher and game are at rest; nobody's records
+//! lead to what goes. Refused, it says why. Start at [`pass`].
+
+use std::collections::HashSet;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+use super::error::HaulError;
+use super::history::TallyEntry;
+use super::prove::{by_edits, edits_stand, has_digest, profiles_of, what_records_say};
+use super::removal::{WhyLeft, has_the_bytes};
+use super::repoint::{be_quiet, is_rewritten, rewritten_at};
+use super::run::{Work, is_as_it_was};
+use super::scan::{Apart, Met, meet};
+use super::standing::settle;
+use crate::bytes::LotId;
+use crate::disk::RemovalPermit;
+use crate::launcher::read_launchers;
+use crate::plan::{Finding, FindingKind, Mode};
+use crate::site::{Wanted, real_path};
+use crate::tally::{Entry, EntryKind};
+
+/// What stays when something goes.
+#[derive(Clone, Debug)]
+pub(super) enum Stays {
+    /// The copy at this place, as the tally of this lot saw it.
+    Copy { place: PathBuf, seen: LotId },
+    /// The originals, which the records lead to: what was made of them is given up.
+    Originals(PathBuf),
+    /// Nothing: it is the only copy, and a person was told so.
+    Nothing,
+}
+
+/// How closely what stays is looked at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Depth {
+    /// Names, sizes and times; what does not look the same is read.
+    Seen,
+    /// Every byte of what stays, and of what goes.
+    Read,
+}
+
+/// Leave to remove, and what the look at what stays has found.
+#[derive(Debug)]
+pub(super) struct Passed {
+    pub(super) permit: RemovalPermit,
+    /// Files of the copy that are the game's own newer ones: their originals are the last of what they were.
+    newer: HashSet<PathBuf>,
+}
+
+impl Passed {
+    /// Why the original of a file of the copy has to stay, if it has to.
+    pub(super) fn keeps(&self, path: &Path) -> Option<WhyLeft> {
+        self.newer.contains(path).then_some(WhyLeft::CopyChanged)
+    }
+}
+
+fn refuse<T>(work: &Work<'_>, kind: FindingKind) -> Result<T, HaulError> {
+    Err(HaulError::Refused(vec![Finding::new(Some(&work.lot.planned.title), kind)]))
+}
+
+/// Gives leave to remove what is in `goes`.
+///
+/// # Errors
+/// [`HaulError::Refused`] with the reason; and the error of a look that failed. Nothing was removed.
+pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
+    let mut row = work.lot.clone();
+    let standing = settle(work.site, &mut row)?;
+    for (end, path) in [(&standing.from, &row.planned.from), (&standing.to, &row.planned.to)] {
+        end.required(&row.planned.title, path)?;
+    }
+    let disk = &work.site.disk;
+    nobody_uses(work, goes)?;
+    let place = match stays {
+        Stays::Nothing => {
+            nobody_lists(work, goes, None)?;
+            return Ok(Passed { permit: RemovalPermit::of_the_only_copy(), newer: HashSet::new() });
+        }
+        Stays::Copy { place, .. } | Stays::Originals(place) => place,
+    };
+    if !disk.look(place).map_err(HaulError::disk("look at", place))?.is_some_and(|meta| meta.is_dir()) {
+        return refuse(work, FindingKind::CopyNotWhole { path: place.clone(), count: 1 });
+    }
+    if are_one(goes, place)? {
+        return refuse(work, FindingKind::SameFolder { path: goes.into(), other: place.clone() });
+    }
+    let permit = RemovalPermit::while_stays(place).map_err(HaulError::disk("look at", place))?;
+    let newer = match stays {
+        Stays::Copy { place, seen } => {
+            be_quiet(work)?;
+            records_lead_to(work, place)?;
+            nobody_lists(work, goes, Some(place))?;
+            copy_is_whole(work, goes, place, *seen, depth)?
+        }
+        Stays::Originals(_) => {
+            records_do_not_lead_to(work, goes)?;
+            HashSet::new()
+        }
+        Stays::Nothing => HashSet::new(),
+    };
+    Ok(Passed { permit, newer })
+}
+
+/// Whether nothing can be written there.
+pub(super) fn is_read_only(path: &Path) -> bool {
+    rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
+}
+
+/// Device and inode: what a folder is, whatever path leads to it.
+fn identity(path: &Path) -> Result<Option<(u64, u64)>, HaulError> {
+    match path.metadata() {
+        Ok(meta) => Ok(Some((meta.dev(), meta.ino()))),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(HaulError::disk("look at", path)(error)),
+    }
+}
+
+/// Whether two paths lead to one folder, or one of them lies in the other: through links, bind mounts or subvolumes.
+pub(super) fn are_one(one: &Path, other: &Path) -> Result<bool, HaulError> {
+    let lies_in = |inner: &Path, outer: &Path| -> Result<bool, HaulError> {
+        let Some(wanted) = identity(outer)? else { return Ok(false) };
+        for folder in real_path(inner).ancestors() {
+            if identity(folder)? == Some(wanted) {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    };
+    Ok(lies_in(one, other)? || lies_in(other, one)?)
+}
+
+/// Whether two paths are one folder.
+pub(super) fn is_folder_of(one: &Path, other: &Path) -> bool {
+    one == other || matches!((identity(one), identity(other)), (Ok(Some(one)), Ok(Some(other))) if one == other)
+}
+
+/// Refuses while a program has something open of what goes.
+fn nobody_uses(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
+    let paths = [real_path(goes)];
+    let (processes, _) = work.site.processes_using(Wanted { names: &[], paths: &paths });
+    let title = work.lot.planned.title.as_str();
+    let found = |process| Finding::new(Some(title), FindingKind::InUse { process });
+    let findings: Vec<Finding> = processes.into_iter().map(found).collect();
+    if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
+}
+
+/// Refuses if the launcher's records lead anywhere but to the copy: then what goes may be what is played.
+pub(super) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
+    let planned = &work.lot.planned;
+    if by_edits(planned) {
+        // No profile says what to ask. Its edits are asked, unless the lot has no records at all.
+        let moved = planned.mode == Mode::Spare || is_folder_of(&planned.to, copy) && edits_stand(planned);
+        let later = !is_folder_of(&planned.to, copy);
+        return if moved || later { Ok(()) } else { refuse(work, elsewhere(work, None, copy)) };
+    }
+    match what_records_say(work.site, &planned.game) {
+        Some(game) if is_folder_of(&game.install, copy) => Ok(()),
+        Some(game) => refuse(work, elsewhere(work, Some(game.install), copy)),
+        None => refuse(work, elsewhere(work, None, copy)),
+    }
+}
+
+fn elsewhere(work: &Work<'_>, path: Option<PathBuf>, copy: &Path) -> FindingKind {
+    FindingKind::RecordsElsewhere { launcher: work.lot.planned.launcher_name.clone(), path, copy: copy.into() }
+}
+
+/// Refuses if the records lead to what would be given up: a journal that was brought back from a backup knows less than they do.
+fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
+    let planned = &work.lot.planned;
+    nobody_lists(work, goes, None)?;
+    if by_edits(planned) && !planned.edits.is_empty() && is_folder_of(goes, &planned.to) && edits_stand(planned) {
+        return refuse(work, elsewhere(work, Some(goes.into()), &planned.from));
+    }
+    Ok(())
+}
+
+/// Refuses if the records of any launcher lead to what goes: another one than the lot's may know the folder as well.
+fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
+    let Some(wanted) = identity(goes)? else { return Ok(()) };
+    for found in read_launchers(work.site, &profiles_of(work.site)) {
+        for game in &found.games {
+            if copy.is_some_and(|copy| copy == game.install) {
+                continue;
+            }
+            if identity(&game.install).ok().flatten() == Some(wanted) {
+                let (launcher, as_title) = (found.profile.name.clone(), game.title.clone());
+                return refuse(work, FindingKind::StillListed { launcher, as_title, path: goes.into() });
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Looks at every file of the copy. None may be missing; one that does not look as it did is read; one that has other bytes must
+/// be what the launcher's list wants, or else be the game's own newer file. Gives those newer files.
+fn copy_is_whole(
+    work: &Work<'_>,
+    goes: &Path,
+    copy: &Path,
+    seen: LotId,
+    depth: Depth,
+) -> Result<HashSet<PathBuf>, HaulError> {
+    let (disk, stop, steady) = (&work.site.disk, work.stop, work.site.abilities_at(copy).steady());
+    let contents = work.content_list()?;
+    let rewritten = rewritten_at(work.site, work.journal, &work.lot.planned.game, copy)?;
+    let one_drive = identity(goes)?.zip(identity(copy)?).is_some_and(|(goes, copy)| goes.0 == copy.0);
+    let (mut bad, mut newer): (Option<(PathBuf, u64)>, _) = (None, HashSet::new());
+    // The same file under both folders is no second copy of it, unless it has a name in each.
+    let is_the_same_file = |line: &TallyEntry, entry: &Entry| {
+        let there = line.entry.path.under(goes).symlink_metadata();
+        one_drive && entry.names <= 1 && there.is_ok_and(|meta| meta.ino() == entry.inode)
+    };
+    let mut look = |line: &TallyEntry, entry: &Entry| -> Result<bool, HaulError> {
+        let (path, at) = (line.entry.path.as_path(), line.entry.path.under(copy));
+        match &line.entry.kind {
+            EntryKind::Folder => return Ok(entry.kind == EntryKind::Folder),
+            EntryKind::Link(_) => return Ok(matches!(entry.kind, EntryKind::Link(_)) && leads_alike(&at, line, goes)),
+            EntryKind::File | EntryKind::Again(_) if entry.kind != EntryKind::File => return Ok(false),
+            EntryKind::File | EntryKind::Again(_) => {}
+        }
+        if is_the_same_file(line, entry) {
+            return Ok(false);
+        }
+        if depth == Depth::Seen && is_as_it_was(line, entry, steady) || is_rewritten(&rewritten, path, &at) {
+            return Ok(true);
+        }
+        // A further name has no hashes of its own: its file is read by its first name.
+        if matches!(line.entry.kind, EntryKind::Again(_)) && line.copy(steady).is_some() {
+            return Ok(is_as_it_was(line, entry, steady) || entry.size > 0);
+        }
+        if has_the_bytes(disk, stop, &at, line)? {
+            return Ok(true);
+        }
+        if let Some((kind, item)) = contents.as_ref().and_then(|list| Some((list.kind, list.item(path)?))) {
+            return Ok(entry.size == item.size && has_digest(&work.site.disk, &at, kind, &item.hash)?);
+        }
+        // A file that was emptied is nobody's newer one.
+        if entry.size == 0 && line.entry.size > 0 {
+            return Ok(false);
+        }
+        newer.insert(path.to_path_buf());
+        Ok(true)
+    };
+    meet(&work.site.disk, work.journal, seen, copy, Apart::of(&work.lot.planned), &mut |met| {
+        work.may_go_on()?;
+        let path = match met {
+            Met::Both(line, entry) if look(&line, &entry)? => return Ok(()),
+            Met::Both(line, _) | Met::Gone(line) => line.entry.path,
+            Met::New(_) | Met::Other(_) => return Ok(()),
+        };
+        bad.get_or_insert_with(|| (path.under(copy), 0)).1 += 1;
+        Ok(())
+    })?;
+    match bad {
+        Some((path, count)) => refuse(work, FindingKind::CopyNotWhole { path, count }),
+        None => Ok(newer),
+    }
+}
+
+/// Whether a link of the copy leads to something where the original's does: one that dangles now has lost what it led to.
+fn leads_alike(at: &Path, line: &TallyEntry, goes: &Path) -> bool {
+    let EntryKind::Link(target) = &line.entry.kind else { return false };
+    let says_the_same = at.read_link().is_ok_and(|now| now == *target);
+    says_the_same || at.exists() || !line.entry.path.under(goes).exists()
+}

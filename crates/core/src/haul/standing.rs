@@ -1,0 +1,129 @@
+//! Where the two ends of a lot are at this moment: whether their drives are there, and under which paths.
+//!
+//! Law: nothing is made, led anywhere or removed at an end whose drive is not there. A drive that is mounted elsewhere is the same
+//! drive: the lot's paths follow it.
+
+use std::path::{Path, PathBuf};
+
+use super::error::HaulError;
+use super::history::LotRow;
+use super::stage::Stage;
+use crate::plan::{Finding, FindingKind, PlannedLot};
+use crate::site::{DrivePlace, Presence, Site};
+
+/// Whether the drive of one end is there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum End {
+    There,
+    /// It is not; its name.
+    Away(String),
+    /// Another drive is where it was; its name.
+    Another(String),
+}
+
+impl End {
+    /// What is wrong with it, to be told.
+    pub(super) fn fault(&self, path: &Path) -> Option<FindingKind> {
+        match self {
+            Self::There => None,
+            Self::Away(drive) => Some(FindingKind::DriveAway { drive: drive.clone(), path: path.into() }),
+            Self::Another(drive) => Some(FindingKind::AnotherDrive { drive: drive.clone(), path: path.into() }),
+        }
+    }
+
+    /// Refuses if it is not there.
+    pub(super) fn required(&self, title: &str, path: &Path) -> Result<(), HaulError> {
+        let refused = |kind| Err(HaulError::Refused(vec![Finding::new(Some(title), kind)]));
+        self.fault(path).map_or(Ok(()), refused)
+    }
+}
+
+/// Both ends.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Standing {
+    /// Of [`PlannedLot::from`].
+    pub(super) from: End,
+    /// Of [`PlannedLot::to`].
+    pub(super) to: End,
+    /// Whether a drive has another path than when the lot was written down.
+    pub(super) moved: bool,
+}
+
+/// Finds both ends of a lot, and has its paths be what they are now.
+///
+/// # Errors
+/// What the system said to a look: then nothing is known of that end.
+pub(super) fn settle(site: &Site, row: &mut LotRow) -> Result<Standing, HaulError> {
+    let planned = &row.planned;
+    let look = |place: Option<&DrivePlace>,
+                path: &Path,
+                drive: Option<&String>|
+     -> Result<(End, Option<PathBuf>), HaulError> {
+        let Some(place) = place else { return Ok((by_name(site, path, drive), None)) };
+        Ok(match site.find_place(place, path).map_err(HaulError::disk("look at the drive of", path))? {
+            Presence::At(now) => (End::There, (now != path).then_some(now)),
+            Presence::Away => (End::Away(place.name.clone()), None),
+            Presence::Another => (End::Another(place.name.clone()), None),
+        })
+    };
+    let (from, from_now) = look(planned.from_place.as_ref(), &planned.from, planned.from_drive.as_ref())?;
+    let (to, to_now) = look(planned.to_place.as_ref(), &planned.to, Some(&planned.to_drive))?;
+    let moved = from_now.is_some() || to_now.is_some();
+    if let Some(now) = from_now {
+        follow(row, &row.planned.from.clone(), &now);
+    }
+    if let Some(now) = to_now {
+        follow(row, &row.planned.to.clone(), &now);
+    }
+    if moved {
+        let planned = &mut row.planned;
+        planned.from_drive = site.drive_of(&planned.from).map(|drive| drive.name.clone()).or(planned.from_drive.take());
+        if let Some(drive) = site.drive_of(&planned.to) {
+            planned.to_drive.clone_from(&drive.name);
+        }
+    }
+    Ok(Standing { from, to, moved })
+}
+
+/// What an older journal knows of a drive is its name.
+fn by_name(site: &Site, path: &Path, drive: Option<&String>) -> End {
+    match (drive.filter(|name| !name.is_empty()), site.drive_of(path)) {
+        (Some(name), Some(there)) if there.name == *name => End::There,
+        (Some(name), _) => End::Away(name.clone()),
+        (None, _) => End::There,
+    }
+}
+
+/// Has everything of a lot that lies below the old top of a drive lie below the new one.
+fn follow(row: &mut LotRow, old: &Path, now: &Path) {
+    let alike = old.iter().rev().zip(now.iter().rev()).take_while(|(a, b)| a == b).count();
+    let (Some(old), Some(now)) = (old.ancestors().nth(alike), now.ancestors().nth(alike)) else { return };
+    let carry = |path: &mut PathBuf| {
+        if let Ok(rest) = path.strip_prefix(old) {
+            *path = now.join(rest);
+        }
+    };
+    let PlannedLot { from, to, aside, .. } = &mut row.planned;
+    carry(from);
+    carry(to);
+    if let Some(aside) = aside {
+        carry(&mut aside.old);
+        carry(&mut aside.held);
+    }
+    match &mut row.stage {
+        Stage::Copying { staging } | Stage::Compared { staging } => carry(staging),
+        Stage::GivingUp { made: Some(made) } => carry(made),
+        _ => {}
+    }
+}
+
+/// Writes down on which drives the ends of a lot are, where that is not known yet.
+pub(super) fn note_places(site: &Site, planned: &mut PlannedLot) -> Result<(), HaulError> {
+    if planned.from_place.is_none() {
+        planned.from_place = Some(site.place_at(&planned.from).map_err(HaulError::disk("look at", &planned.from))?);
+    }
+    if planned.to_place.is_none() {
+        planned.to_place = Some(site.place_at(&planned.to).map_err(HaulError::disk("look at", &planned.to))?);
+    }
+    Ok(())
+}
