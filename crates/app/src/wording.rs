@@ -130,7 +130,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         ),
         FindingKind::InUse { process: p } => {
             let what = match &p.why {
-                Sight::Uses(path) => path.display().to_string(),
+                Sight::Uses(path) | Sight::InLayer(path) => path.display().to_string(),
                 Sight::Named => "its files".into(),
             };
             format!("{} uses {what}. Close it; this line goes away by itself.", process(p))
@@ -346,6 +346,9 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 "{launcher} lists {} as {as_title}. Remove it there, or move it with that launcher.",
                 path.display()
             )
+        }
+        FindingKind::TakenByAnother { path } => {
+            format!("another Deft Barge is working with {}. Wait until it ends.", path.display())
         }
         FindingKind::ReadOnlyDrive { path } => {
             format!("the drive of {} is read-only. Make it writable and try again.", path.display())

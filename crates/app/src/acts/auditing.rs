@@ -204,7 +204,7 @@ pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bo
         match &started.process {
             Some(process) => {
                 let from = match &process.why {
-                    Sight::Uses(path) => shown(path),
+                    Sight::Uses(path) | Sight::InLayer(path) => shown(path),
                     Sight::Named => String::new(),
                 };
                 say(&format!("came up   {} (process {}) from {from}", line(&process.name), process.pid))?;

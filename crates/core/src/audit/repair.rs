@@ -68,11 +68,25 @@ pub fn mend(
             return Err(HaulError::Paused);
         }
         if let Some(from) = &from {
+            straight_way(&site.disk, folder, &finding.path)?;
             bring(&site.disk, from, &folder.join(&finding.path), line.modified_ns, hash, stop)?;
         }
         out.push(Mended { path: finding.path.clone(), from });
     }
     Ok(out)
+}
+
+/// Refuses if a folder on the way to a file is a link, or no folder: what is written there would be in another place.
+fn straight_way(disk: &Disk, folder: &Path, path: &Path) -> Result<(), HaulError> {
+    let way: Vec<&Path> = path.ancestors().skip(1).filter(|part| !part.as_os_str().is_empty()).collect();
+    for part in way.into_iter().rev() {
+        let at = folder.join(part);
+        match disk.look(&at).map_err(HaulError::disk("look at", &at))? {
+            Some(meta) if !meta.is_dir() => return Err(HaulError::NotOurs { path: at }),
+            Some(_) | None => {}
+        }
+    }
+    Ok(())
 }
 
 /// Copies a file to a new name, and reads it back.
@@ -108,7 +122,8 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
         }
     }
     let mode = to.symlink_metadata().map_or(meta.mode(), |old| old.mode()) & 0o7777;
-    let meta = Meta { mode, owner: (meta.uid(), meta.gid()), modified_ns: time, attributes: Vec::new() };
+    let attributes = crate::disk::attributes_of(from).map_err(fault("read the attributes of", from))?;
+    let meta = Meta { mode, owner: (meta.uid(), meta.gid()), modified_ns: time, attributes };
     disk.set_meta(&target, &meta).map_err(fault("set the times of", &fresh))?;
     disk.flush(&target).map_err(fault("flush", &fresh))?;
     drop(target);

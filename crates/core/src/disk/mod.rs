@@ -13,7 +13,7 @@ pub use act::{Act, Gate, What};
 pub use declared::{DeclaredRules, Unreadable, allocated_below};
 pub use permit::RemovalPermit;
 pub(crate) use real::attributes_of;
-pub use real::{Buffer, Disk, DiskFile, Folder, Meta, Refused};
+pub use real::{Buffer, Disk, DiskFile, Folder, FolderLock, Meta, Refused};
 
 #[cfg(test)]
 mod tests;

@@ -78,6 +78,12 @@ pub struct Folder {
     path: PathBuf,
 }
 
+/// A folder that is taken, as long as this lives.
+#[derive(Debug)]
+pub struct FolderLock {
+    _handle: OwnedFd,
+}
+
 impl Folder {
     /// Device and inode of the folder.
     pub fn identity(&self) -> io::Result<(u64, u64)> {
@@ -427,6 +433,20 @@ impl Disk {
             let handle = rustix::fs::open(path, flags, Mode::empty())?;
             Ok(Folder { handle, path: path.into() })
         })
+    }
+
+    /// Takes a folder for this program alone among all that ask the same way (flock(2)), of whatever user; `None` if another has it.
+    /// A file system that knows no such locks gives it to everybody.
+    ///
+    /// # Errors
+    /// What the system said to opening the folder.
+    pub fn lock_folder(&self, path: &Path) -> io::Result<Option<FolderLock>> {
+        let flags = OFlags::RDONLY | OFlags::DIRECTORY | OFlags::CLOEXEC;
+        let handle = rustix::fs::open(path, flags, Mode::empty())?;
+        match rustix::fs::flock(&handle, rustix::fs::FlockOperation::NonBlockingLockExclusive) {
+            Err(rustix::io::Errno::WOULDBLOCK) => Ok(None),
+            Ok(()) | Err(_) => Ok(Some(FolderLock { _handle: handle })),
+        }
     }
 
     /// Removes one name of a game in an open folder; a link is removed itself.

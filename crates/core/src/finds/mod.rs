@@ -236,6 +236,10 @@ fn one_folder(
         return None;
     }
     let mut acts = vec![FindAct::Haul, FindAct::SetAside];
+    // Its launcher has forgotten where it is, and this is all there is of it.
+    if only_copy_of(site, survey, history, folder).is_some() {
+        acts.pop();
+    }
     if fits.is_some() {
         acts.insert(0, FindAct::Adopt);
     }
@@ -277,7 +281,9 @@ fn leftover_of<'a>(
     });
     if let Some(lot) = moved
         && let Some(game) = survey.game(&lot.planned.game)
+        && game.fault().is_none()
         && game.found.install != folder
+        && !is_one_folder(&game.found.install, folder)
     {
         let alike = listing.alike(&Listing::of(&game.found.install));
         return Some((game, Some(lot.haul), alike));
@@ -285,6 +291,10 @@ fn leftover_of<'a>(
     // Nine of ten files are alike, in name and size: our own choice.
     let name = folder.file_name();
     let may_be = |game: &&Game| {
+        // One folder that is seen twice is no copy of itself.
+        if is_one_folder(&game.found.install, folder) {
+            return false;
+        }
         let near = |one: u64, other: u64| one.abs_diff(other) * 10 <= one.max(other);
         near(game.size.files, files) && near(game.size.apparent.count(), listing.bytes())
             || game.found.install.file_name() == name
@@ -292,6 +302,20 @@ fn leftover_of<'a>(
     let scored = sound.filter(may_be).map(|game| (game, listing.alike(&Listing::of(&game.found.install))));
     let best = scored.max_by_key(|(_, alike)| *alike)?;
     (files > 0 && best.1 * 10 >= files * 9).then_some((best.0, None, best.1))
+}
+
+/// Whether two paths are one folder: through links, bind mounts, or two mounts of one file system.
+fn is_one_folder(one: &Path, other: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let identity = |path: &Path| path.metadata().map(|meta| (meta.dev(), meta.ino())).ok();
+    real_path(one) == real_path(other) || identity(one).is_some_and(|id| identity(other) == Some(id))
+}
+
+/// The game whose only whole copy a folder is, as the journal knows it: its launcher lists it elsewhere, where nothing is.
+fn only_copy_of<'a>(site: &Site, survey: &'a Survey, history: &History, folder: &Path) -> Option<&'a Game> {
+    let lots = history.hauls.iter().flat_map(|haul| &haul.lots);
+    let mut brought = lots.filter(|lot| lot.stage.is_repointed() && lot.is_at(site, folder));
+    brought.find_map(|lot| survey.game(&lot.planned.game).filter(|game| game.fault().is_some()))
 }
 
 /// Installed games with the same files as another one: each is told beside the first of its kind.
@@ -309,7 +333,7 @@ fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
         for (game, listing) in games.iter().zip(&listings) {
             let other = *first.entry(listing).or_insert(game);
             // Two entries of one folder are one game twice, and no copy.
-            if real_path(&game.found.install) != real_path(&other.found.install) {
+            if !is_one_folder(&game.found.install, &other.found.install) {
                 let what = Lying::Duplicate {
                     game: game.id.clone(),
                     other: other.id.clone(),

@@ -256,7 +256,8 @@ impl<'a> Account<'a> {
     /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
     fn is_other_beside(&self, line: &TallyEntry, entry: &Entry) -> bool {
         let Subject { abilities, beside, install, .. } = self.subject;
-        if !beside {
+        // A further name is the same file, and a link has nothing beside where it leads.
+        if !beside || matches!(line.entry.kind, EntryKind::Again(_) | EntryKind::Link(_)) {
             return false;
         }
         if line.unkept.is_some() {
@@ -288,7 +289,7 @@ impl<'a> Account<'a> {
                 None => self.note(&line.entry.path, DifferenceKind::Missing),
                 Some(entry) if is_other_shape(&line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
                 Some(entry) if self.is_other_beside(&line, &entry) => {
-                    self.note(&line.entry.path, DifferenceKind::Beside)
+                    self.note(&line.entry.path, DifferenceKind::Beside);
                 }
                 Some(_) => {}
             }

@@ -5,7 +5,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use super::copy::{read_original, set_beside, write_block};
+use super::copy::{Holes, read_original, set_beside, write_block};
 use super::error::HaulError;
 use super::hands::{Check, Told, Yard};
 use super::history::There;
@@ -182,6 +182,6 @@ fn repair(yard: &Yard, job: &Arc<Job>, nth: u64, wanted: [u8; 32]) -> Result<(),
         return Err(HaulError::SourceChanged { path: from });
     }
     let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
-    write_block(yard, &to, job, &bytes, offset, false)?;
+    write_block(yard, &to, job, &bytes, offset, Holes::None)?;
     settle(yard, job)
 }

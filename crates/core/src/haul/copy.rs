@@ -20,7 +20,9 @@ use super::release::left_name;
 use super::run::Work;
 use super::scan::{Met, meet, same};
 use super::stage::Stage;
+use crate::bytes::LotId;
 use crate::disk::{Disk, DiskFile, Meta, Refused, What, attributes_of};
+use crate::plan::Mode;
 use crate::site::{Abilities, Run};
 use crate::tally::{
     Entry, EntryKind, FileIdentity, LotPath, Steady, block_count, block_hash, block_span, change_of, stamp_of,
@@ -125,28 +127,59 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 pub(super) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
-    let steady = work.source_abilities().steady();
+    let mut appeared = None;
+    let source = work.source_abilities();
+    let steady = source.steady();
+    // Where the originals lie on a drive that holds no permissions or attributes, those are known that they had before they came
+    // there.
+    let before = if source.permissions && source.attributes { None } else { brought_by(work)? };
+    let fresh = |mut entry: Entry| -> Result<TallyEntry, HaulError> {
+        let known = before.map(|lot| journal.line(lot, &entry.path)).transpose()?.flatten();
+        let Some(known) = known else { return Ok(TallyEntry::fresh(entry)) };
+        if !source.permissions {
+            (entry.mode, entry.owner) = (known.entry.mode, known.entry.owner);
+        }
+        let attributes = if source.attributes { Vec::new() } else { known.attributes };
+        Ok(TallyEntry { attributes, ..TallyEntry::fresh(entry) })
+    };
     meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {
         match met {
             Met::Both(line, entry) if same(&line.entry, &entry, steady) => {}
-            Met::Both(_, entry) => changed.push(TallyEntry::fresh(entry)),
+            Met::Both(_, entry) => changed.push(fresh(entry)?),
             Met::Gone(line) => gone.push(line),
             Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
             // What the tally never had was never copied: the lines can be written as they come.
-            Met::New(entry) => new.push(TallyEntry::fresh(entry)),
+            Met::New(entry) => new.push(fresh(entry)?),
         }
         if new.len() >= SHEAF {
             journal.put_entries(lot, &new)?;
+            appeared = appeared.take().or(new.pop());
             new.clear();
         }
         work.may_go_on()
     })?;
     journal.put_entries(lot, &new)?;
-    let first = changed.first().or(gone.first()).map(|line| line.entry.path.under(&from));
+    // What comes to be while it is copied, round after round, is no quiet game either.
+    let grown = new.first().or(appeared.as_ref()).filter(|_| work.round > 1);
+    let first = changed.first().or(gone.first()).or(grown).map(|line| line.entry.path.under(&from));
     void(work, staging, &gone)?;
     void(work, staging, &changed)?;
     journal.put_entries(lot, &changed)?;
     Ok(first)
+}
+
+/// The newest lot that brought the game to where its originals lie now.
+fn brought_by(work: &Work<'_>) -> Result<Option<LotId>, HaulError> {
+    let planned = &work.lot.planned;
+    let hauls = work.journal.hauls()?;
+    let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id.0 < work.lot.id.0);
+    let brought = |lot: &&LotRow| {
+        lot.planned.game == planned.game
+            && (lot.stage.is_repointed() || lot.stage == Stage::Returned)
+            && lot.planned.mode == Mode::Copy
+            && lot.is_at(work.site, &planned.from)
+    };
+    Ok(lots.find(brought).map(|lot| lot.id))
 }
 
 /// Removes what was made of these lines, and forgets the lines. Folders stay until the lot is in its place.
@@ -303,7 +336,12 @@ pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec
     if lost.is_empty() {
         let hash = block_hash(buffer, nth, job.entry.size);
         if !pair.shared() {
-            write_block(yard, pair.to(), job, buffer, offset, job.has_holes() && pair.fresh())?;
+            let holes = match (job.has_holes(), pair.fresh()) {
+                (false, _) => Holes::None,
+                (true, true) => Holes::Fresh,
+                (true, false) => Holes::Kept,
+            };
+            write_block(yard, pair.to(), job, buffer, offset, holes)?;
         }
         job.set_hash(nth, hash);
     }
@@ -432,6 +470,17 @@ pub(super) fn read_original(
 /// The smallest piece that is read by itself: the sector of most drives.
 const SECTOR: usize = 4096;
 
+/// Whether stretches of zeros are left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Holes {
+    /// All is written.
+    None,
+    /// The file is new: what is not written reads as zeros.
+    Fresh,
+    /// An earlier try has written into the file: what reads as zeros there is left as it is.
+    Kept,
+}
+
 /// Writes a block; where `holes` may be left, stretches of zeros are not written.
 pub(super) fn write_block(
     yard: &Yard,
@@ -439,15 +488,23 @@ pub(super) fn write_block(
     job: &Job,
     data: &[u8],
     offset: u64,
-    holes: bool,
+    holes: Holes,
 ) -> Result<(), HaulError> {
     const PIECE: usize = 1 << 16;
     let write = |data: &[u8], at| yard.disk.write_at(to, data, at).map_err(HaulError::disk("write", job.to()));
-    if !holes {
+    if holes == Holes::None {
         return if data.is_empty() { Ok(()) } else { write(data, offset) };
     }
     // Runs of pieces that hold something are written as one.
-    let holds = |n: usize| data[n * PIECE..data.len().min((n + 1) * PIECE)].iter().any(|byte| *byte != 0);
+    let piece = |n: usize| n * PIECE..data.len().min((n + 1) * PIECE);
+    let is_zero = |bytes: &[u8]| bytes.iter().all(|byte| *byte == 0);
+    // What an earlier try has left there is written over, unless it is zeros as well: a hole takes no room and stays one.
+    let there = |n: usize| {
+        let mut now = vec![0; piece(n).len()];
+        let read = yard.disk.read_at(to, &mut now, offset + (n * PIECE) as u64);
+        read.is_ok_and(|count| count == now.len()) && is_zero(&now)
+    };
+    let holds = |n: usize| !is_zero(&data[piece(n)]) || (holes == Holes::Kept && !there(n));
     let count = data.len().div_ceil(PIECE);
     let mut n = 0;
     while n < count {

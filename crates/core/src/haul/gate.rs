@@ -7,6 +7,7 @@
 use std::collections::HashSet;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 use super::error::HaulError;
 use super::history::TallyEntry;
@@ -77,6 +78,7 @@ pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
     let place = match stays {
         Stays::Nothing => {
             nobody_lists(work, goes, None)?;
+            is_not_the_last(work, &row.planned.from)?;
             return Ok(Passed { permit: RemovalPermit::of_the_only_copy(), newer: HashSet::new() });
         }
         Stays::Copy { place, .. } | Stays::Originals(place) => place,
@@ -92,6 +94,11 @@ pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
         Stays::Copy { place, seen } => {
             be_quiet(work)?;
             records_lead_to(work, place)?;
+            if written_just_now(work) {
+                // A program that writes its list every few moments would lead them back just after the look.
+                std::thread::sleep(SETTLED);
+                records_lead_to(work, place)?;
+            }
             nobody_lists(work, goes, Some(place))?;
             copy_is_whole(work, goes, place, *seen, depth)?
         }
@@ -102,6 +109,18 @@ pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
         Stays::Nothing => HashSet::new(),
     };
     Ok(Passed { permit, newer })
+}
+
+/// Time in which a program that keeps writing its records shows.
+const SETTLED: Duration = Duration::from_millis(250);
+
+/// Whether a record file of the lot was written a moment ago, by us or by another program.
+fn written_just_now(work: &Work<'_>) -> bool {
+    let young = |file: &Path| {
+        let modified = file.metadata().and_then(|meta| meta.modified());
+        modified.is_ok_and(|time| time.elapsed().is_ok_and(|age| age < SETTLED * 8))
+    };
+    work.lot.planned.record_files().into_iter().any(young)
 }
 
 /// Whether nothing can be written there.
@@ -194,6 +213,21 @@ fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(),
     Ok(())
 }
 
+/// Refuses if what was set aside is the only whole copy of a game that a launcher lists, though its records lead elsewhere now.
+fn is_not_the_last(work: &Work<'_>, was: &Path) -> Result<(), HaulError> {
+    let hauls = work.journal.hauls()?;
+    let brought = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id != work.lot.id);
+    for lot in brought.filter(|lot| lot.stage.is_repointed() && lot.is_at(work.site, was)) {
+        if let Some(game) = what_records_say(work.site, &lot.planned.game)
+            && game.fault.is_some()
+        {
+            let (launcher, path) = (lot.planned.launcher_name.clone(), Some(game.install));
+            return refuse(work, FindingKind::RecordsElsewhere { launcher, path, copy: was.into() });
+        }
+    }
+    Ok(())
+}
+
 /// Looks at every file of the copy. None may be missing; one that does not look as it did is read; one that has other bytes must
 /// be what the launcher's list wants, or else be the game's own newer file. Gives those newer files.
 fn copy_is_whole(
@@ -227,10 +261,12 @@ fn copy_is_whole(
         if depth == Depth::Seen && is_as_it_was(line, entry, steady) || is_rewritten(&rewritten, path, &at) {
             return Ok(true);
         }
-        // A further name has no hashes of its own: its file is read by its first name.
-        if matches!(line.entry.kind, EntryKind::Again(_)) && line.copy(steady).is_some() {
-            return Ok(is_as_it_was(line, entry, steady) || entry.size > 0);
-        }
+        // A further name has no hashes of its own: those of the first name are the file's.
+        let first = match &line.entry.kind {
+            EntryKind::Again(of) => work.journal.line(seen, of)?,
+            _ => None,
+        };
+        let line = first.as_ref().unwrap_or(line);
         if has_the_bytes(disk, stop, &at, line)? {
             return Ok(true);
         }

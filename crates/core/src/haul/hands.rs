@@ -124,7 +124,11 @@ impl Yard {
             let (yard, to_copy, to_check) = (Arc::clone(&yard), to_copy.clone(), to_check.clone());
             hands.push(std::thread::spawn(move || {
                 be_gentle(&yard.control);
-                if n < COPYING { yard.copy(n, &to_copy) } else { yard.compare(n, &to_check) }
+                let work = || if n < COPYING { yard.copy(n, &to_copy) } else { yard.compare(n, &to_check) };
+                // Who waits for what this thread does would wait for ever.
+                if std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).is_err() {
+                    yard.fail(HaulError::NeedsRecovery);
+                }
             }));
         }
         (Crew { yard, tasks, hands }, told)

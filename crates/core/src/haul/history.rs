@@ -149,7 +149,7 @@ impl LotRow {
     }
 
     /// Whether what it brought lies at this path, whatever path its drive had then.
-    pub(super) fn is_at(&self, site: &Site, path: &Path) -> bool {
+    pub(crate) fn is_at(&self, site: &Site, path: &Path) -> bool {
         if self.planned.to == path || self.planned.place() == path {
             return true;
         }

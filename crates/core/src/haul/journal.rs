@@ -193,16 +193,18 @@ impl Journal {
         policy: Policy,
         returns: Option<HaulId>,
     ) -> Result<HaulId> {
-        self.begin_with(lots, policy, returns, Trial::None)
+        self.begin_with(lots, policy, returns, Trial::None, &[])
     }
 
-    /// Does the same, and in one act with it says that the lots behind the first one wait for a yes, if they do.
+    /// Does the same, and in one act with it says that the lots after the first one wait for a yes, if they do, and where lots of an
+    /// earlier haul stand from then on.
     pub(super) fn begin_with(
         &self,
         lots: &[(PlannedLot, Option<LotId>)],
         policy: Policy,
         returns: Option<HaulId>,
         trial: Trial,
+        settled: &[(LotId, Stage)],
     ) -> Result<HaulId> {
         let write = || {
             let db = self.db();
@@ -217,6 +219,10 @@ impl Journal {
                     "insert into lot(haul, planned, stage, takes_back) values(?1, ?2, ?3, ?4)",
                     params![haul, json(planned), json(&Stage::Planned), takes_back.map(|l| l.0)],
                 )?;
+            }
+            for (lot, stage) in settled {
+                db.execute("update lot set stage = ?2, error = null where id = ?1", params![lot.0, json(stage)])?;
+                put_mark(&db, *lot, stage.word())?;
             }
             if trial == Trial::Waits && lots.len() > 1 {
                 db.execute("insert into trial values(?1, 0)", [haul])?;
@@ -457,6 +463,22 @@ impl Journal {
             db.commit()
         };
         write().map_err(self.err())
+    }
+
+    /// Writes down that a folder was made on the way to a lot's place.
+    pub(super) fn put_made(&self, lot: LotId, folder: &Path) -> Result<()> {
+        let sql = "insert or ignore into made values(?1, ?2)";
+        self.db().execute(sql, params![lot.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
+    }
+
+    /// The folders that were made on the way to a lot's place, those that lie deepest first.
+    pub(super) fn made(&self, lot: LotId) -> Result<Vec<PathBuf>> {
+        let read = || {
+            let db = self.db();
+            let mut rows = db.prepare_cached("select path from made where lot = ?1 order by length(path) desc")?;
+            rows.query_map([lot.0], |row| row.get(0).map(path_of))?.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        read().map_err(self.err())
     }
 
     /// Writes down what a removal had to leave, instead of what an earlier one did.

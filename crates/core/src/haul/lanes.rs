@@ -113,7 +113,11 @@ pub(super) fn side_by_side(
                     (0..n).filter(|other| lots[*other].planned.launcher == lots[n].planned.launcher).collect();
                 scope.spawn(move || {
                     let report = |event| drop(tell.send(News::Told(event)));
-                    let result = work(lots[n].clone(), &report, &|| turns.wait_for(&before, stop));
+                    let turn = || turns.wait_for(&before, stop);
+                    let work = || work(lots[n].clone(), &report, &turn);
+                    // A fault of this program is no reason for the others to wait for this lot.
+                    let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
+                    let result = result.unwrap_or(Err(HaulError::NeedsRecovery));
                     turns.end(n);
                     let _ = tell.send(News::Ended(n, result));
                 });

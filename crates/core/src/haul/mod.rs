@@ -37,6 +37,7 @@ mod stage;
 mod standing;
 mod start;
 mod tables;
+mod taking;
 mod upkeep;
 
 pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};

@@ -118,7 +118,7 @@ pub(super) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, 
     let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
     let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
     let copied_links = work.lot.planned.links == Links::Copies;
-    let (disk, stop) = (&work.site.disk, work.stop);
+    let (disk, stop, work_journal, id) = (&work.site.disk, work.stop, work.journal, work.lot.id);
     let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
         let (entry, path) = (&line.entry, line.entry.path.as_path());
         if let Some(why) = passed.keeps(path) {
@@ -128,8 +128,19 @@ pub(super) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, 
         let unchanged = is_unchanged(entry, stat, steady) && depth == Depth::Seen
             || (copied_links && leads_as_then(entry, stat, &from, steady))
             || (stat.st_nlink == 1 && is_rewritten(&rewritten, path, &at))
-            || (is_kind(stat, FILE) && entry.kind == EntryKind::File && has_the_bytes(disk, stop, &at, line)?)
-            || (entry.kind != EntryKind::File && is_unchanged(entry, stat, steady));
+            || (entry.kind != EntryKind::File && is_unchanged(entry, stat, steady))
+            || match &entry.kind {
+                EntryKind::Link(target) => {
+                    is_kind(stat, LINK) && disk.read_link(&at).is_ok_and(|now| now.as_ref() == Some(target))
+                }
+                EntryKind::File => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, line)?,
+                // A further name has no hashes of its own: those of the first name are the file's.
+                EntryKind::Again(of) => match work_journal.line(id, of)? {
+                    Some(first) => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, &first)?,
+                    None => false,
+                },
+                EntryKind::Folder => false,
+            };
         Ok((!unchanged).then_some(WhyLeft::Changed))
     };
     let removed = remove_known(&from, work.lot.id, &verdict, work, &passed.permit)?;
@@ -215,14 +226,7 @@ fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady: Steady) -> bool 
         EntryKind::Again(_) => (FILE, false),
         EntryKind::File | EntryKind::Folder => (FILE, true),
     };
-    let time = |seconds: i64, nanoseconds: i64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
-    // A name that went before has changed the status of a file with several; what is known of it then says nothing of that time.
-    let now = FileIdentity {
-        size: if sized { stat.st_size as u64 } else { entry.size },
-        modified_ns: time(stat.st_mtime as i64, stat.st_mtime_nsec as i64),
-        changed_ns: steady.changes.then(|| time(stat.st_ctime as i64, stat.st_ctime_nsec as i64)),
-        inode: steady.inodes.then_some(stat.st_ino),
-    };
+    let now = FileIdentity::of_stat(stat, (!sized).then_some(entry.size), steady);
     is_kind(stat, kind) && FileIdentity::of(entry, steady).is_same(&now)
 }
 

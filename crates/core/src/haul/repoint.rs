@@ -15,10 +15,12 @@ use super::event::HaulEvent;
 use super::hands::lock;
 use super::history::LotRow;
 use super::journal::Journal;
+use super::place::cannot_exchange;
 use super::prove::{by_edits, what_records_say};
 use super::run::Work;
 use super::stage::Stage;
-use crate::disk::{Disk, Meta, What, attributes_of};
+use super::taking::take_record_folders;
+use crate::disk::{Disk, FolderLock, Meta, What, attributes_of};
 use crate::plan::{Finding, Mode, PlannedLot, Weight, lead_anew, quiet};
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
 use crate::site::{Site, real_path};
@@ -59,11 +61,21 @@ pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
+    let _taken = take_records(work)?;
     let changes = match exact_return(work)? {
         Some(changes) => changes,
         None => planned_changes(work)?,
     };
     write_all(work, &changes, &changes)
+}
+
+/// Takes the folders of all record files of a lot: two hauls never change one at the same time.
+fn take_records(work: &Work<'_>) -> Result<Vec<FolderLock>, HaulError> {
+    let mut files: Vec<PathBuf> = work.lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
+    files.extend(work.journal.changes(work.lot.id)?.into_iter().map(|change| change.file));
+    // The game's own folder is taken already.
+    files.retain(|file| in_lot(&work.lot.planned, file).is_none());
+    take_record_folders(work, &files)
 }
 
 /// What the planned edits make of the record files, if these say what they said then; else what is found in them now.
@@ -121,6 +133,7 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
 pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
+    let _taken = take_records(work)?;
     let known = work.journal.changes(work.lot.id)?;
     sweep(work, &known)?;
     if !work.moved && !written_by_others(&known)? {
@@ -140,9 +153,20 @@ pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
+    let _taken = take_records(work)?;
     let known = work.journal.changes(work.lot.id)?;
     let anew = found_anew(work, Way::There)?;
     write_all(work, &merged(known, anew.clone()), &anew)
+}
+
+/// Does the same for a lot whose originals are gone: it stays what it is.
+pub(super) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
+    wait_until_quiet(work)?;
+    let _alone = work.records.map(lock);
+    for change in found_anew(work, Way::There)? {
+        replace(&work.site.disk, &change, &work.own_name("record"))?;
+    }
+    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "led again", &work.lot.planned.title)?)
 }
 
 /// Whether the records of a lot lead to a third place, or to none: then there is nothing to change again.
@@ -164,13 +188,25 @@ pub(super) fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
     planned.edits.iter().filter(wanted).cloned().collect()
 }
 
-/// Removes what a crash left under our own name beside the record files.
+/// Removes what a crash left under our own name beside the record files. What another program had written at the very moment in
+/// which our file took its place is put back there.
 fn sweep(work: &Work<'_>, known: &[FileChange]) -> Result<(), HaulError> {
+    let disk = &work.site.disk;
     for change in known {
-        let left = change.file.with_file_name(work.own_name("record"));
-        if left.symlink_metadata().is_ok() {
-            work.site.disk.remove_own(&left, What::File).map_err(HaulError::disk("remove", &left))?;
+        let left = beside(&change.file, &work.own_name("record"));
+        if !disk.is_there(&left).map_err(HaulError::disk("look at", &left))? {
+            continue;
         }
+        let like = if change.after == Content::Absent { &change.before } else { &change.after };
+        let (aside, now) = (Content::now(&left, like)?, read(change)?);
+        let theirs = now == change.after && aside != change.before && aside != change.after;
+        if theirs {
+            match disk.exchange(&left, &change.file) {
+                Err(error) if !cannot_exchange(&error) => return Err(HaulError::disk("swap", &left)(error)),
+                _ => {}
+            }
+        }
+        disk.remove_own(&left, What::File).map_err(HaulError::disk("remove", &left))?;
     }
     Ok(())
 }
@@ -200,6 +236,7 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 /// Takes a half-made repoint back.
 pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
     be_quiet(work)?;
+    let _taken = take_records(work)?;
     let known = work.journal.changes(work.lot.id)?;
     sweep(work, &known)?;
     let back: Vec<FileChange> = if written_by_others(&known)? {
@@ -328,11 +365,17 @@ fn read(change: &FileChange) -> Result<Content, HaulError> {
     Ok(Content::now(&change.file, like)?)
 }
 
+/// A name of our own beside a record file, for this one alone: several in one folder never get in each other's way.
+fn beside(file: &Path, own_name: &str) -> PathBuf {
+    let which = blake3::hash(file.file_name().unwrap_or_default().as_encoded_bytes()).to_hex();
+    file.with_file_name(format!("{own_name}-{}", &which[..8]))
+}
+
 /// Puts the new content of one record file in place, durably, if it still holds the old one.
 fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulError> {
     let file = &change.file;
     let folder = file.parent().unwrap_or(Path::new("/"));
-    let temporary = folder.join(own_name);
+    let temporary = beside(file, own_name);
     // What a crash left under our own name.
     if temporary.symlink_metadata().is_ok() {
         disk.remove_own(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
@@ -348,11 +391,11 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
         (_, Content::Absent) => disk.remove_record(file).map_err(HaulError::disk("remove", file))?,
         (_, Content::Bytes(bytes)) => {
             write_beside(disk, file, &temporary, bytes)?;
-            disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
+            put_in_place(disk, change, &temporary)?;
         }
         (_, Content::Link(target)) => {
             disk.make_link(target, &temporary).map_err(HaulError::disk("make", &temporary))?;
-            disk.replace(&temporary, file).map_err(HaulError::disk("replace", file))?;
+            put_in_place(disk, change, &temporary)?;
         }
         (Content::Cells(before), Content::Cells(after)) => {
             disk.commit(file, || write_cells(file, before, after).map_err(Committing::Database)).map_err(
@@ -367,6 +410,36 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
         }
     }
     disk.flush_folder(folder).map_err(HaulError::disk("flush", folder))
+}
+
+/// Puts a finished file where a record file is, if that is still what it was: another program may write it between our look and our
+/// act. Both names are swapped in one step, and what comes out is looked at.
+fn put_in_place(disk: &Disk, change: &FileChange, temporary: &Path) -> Result<(), HaulError> {
+    let file = &change.file;
+    let others = || HaulError::from(EditError::RecordChanged { file: file.clone(), location: "$".into() });
+    if change.before == Content::Absent {
+        return match disk.rename(temporary, file) {
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Err(others()),
+            other => other.map_err(HaulError::disk("rename", file)),
+        };
+    }
+    match disk.exchange(temporary, file) {
+        Ok(()) => {}
+        Err(error) if cannot_exchange(&error) => {
+            return disk.replace(temporary, file).map_err(HaulError::disk("replace", file));
+        }
+        Err(error) => return Err(HaulError::disk("replace", file)(error)),
+    }
+    let like = if change.after == Content::Absent { &change.before } else { &change.after };
+    if Content::now(temporary, like)? == change.before {
+        return disk.remove_own(temporary, What::File).map_err(HaulError::disk("remove", temporary));
+    }
+    // What came out is another program's: it goes back, unless that program has written once more meanwhile.
+    if Content::now(file, like)? == change.after {
+        disk.exchange(temporary, file).map_err(HaulError::disk("put back", file))?;
+    }
+    disk.remove_own(temporary, What::File).map_err(HaulError::disk("remove", temporary))?;
+    Err(others())
 }
 
 enum Committing {

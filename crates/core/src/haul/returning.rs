@@ -24,9 +24,9 @@ use super::repoint::{edits_to_make, rewritten_at, undo};
 use super::run::{Haul, Work, is_as_it_was};
 use super::scan::{Apart, Met, meet};
 use super::stage::Stage;
-use super::standing::{End, Standing, settle};
+use super::standing::{End, Standing, note_places, settle};
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Weight, lead_anew, quiet};
+use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Trial, Weight, lead_anew, quiet};
 use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
 use crate::tally::{EntryKind, FileIdentity, Found, Steady, measure, walk_each};
@@ -421,10 +421,12 @@ pub fn return_leaving(
         return Ok(None);
     }
     // What the journal begins here is under way whatever happens next; the old haul is at rest from now on.
-    for lot in haul.lots.iter().filter(|lot| lot.stage == Stage::Repointed) {
-        journal.set_stage(lot.id, &Stage::Proved { holds: false })?;
+    let repointed = haul.lots.iter().filter(|lot| lot.stage == Stage::Repointed);
+    let settled: Vec<(LotId, Stage)> = repointed.map(|lot| (lot.id, Stage::Proved { holds: false })).collect();
+    for (planned, _) in &mut lots {
+        note_places(site, planned)?;
     }
-    let back = journal.begin(&lots, Policy::Release, Some(id))?;
+    let back = journal.begin_with(&lots, Policy::Release, Some(id), Trial::None, &settled)?;
     Haul::of(site, journal, back)?.run(report, stop)?;
     Ok(Some(back))
 }
@@ -519,15 +521,7 @@ pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
         }
     };
     if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
-        // Of records that are half changed the next command says so; nothing else of the lot is under way.
-        let next = Stage::GivingUp { made: None };
-        match work.lot.stage.clone().to(next.clone()) {
-            Ok(_) => work.set_stage(next)?,
-            Err(_) => {
-                work.journal.set_stage(work.lot.id, &next)?;
-                work.lot.stage = next;
-            }
-        }
+        work.set_stage(Stage::GivingUp { made: None })?;
     }
     if let Some(first) = left.first() {
         let detail = format!("{} {} {}", left.len(), first.why.word(), first.path.display());
@@ -549,56 +543,49 @@ fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing) -> Result<Vec<L
     if matches!(planned.mode, Mode::Rename | Mode::SetAside) {
         unplace(work)?;
     }
-    let mut left = Vec::new();
-    if let Some(made) = made {
-        let from = planned.from.clone();
-        let stays = Stays::Originals(if work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))? {
-            from.clone()
-        } else {
-            planned.source().to_path_buf()
-        });
-        let Stays::Originals(originals) = &stays else { return Err(HaulError::NeedsRecovery) };
-        if !work.site.disk.is_there(&made).map_err(HaulError::disk("look at", &made))? {
-            // Nothing of it was made yet, or all of it is gone already.
-        } else {
-            let passed = pass(work, &made, &stays, GateDepth::Seen)?;
-            if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
-                work.set_stage(Stage::GivingUp { made: Some(made.clone()) })?;
-            }
-            let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
-            let steady = work.abilities().steady();
-            let (disk, stop) = (&work.site.disk, work.stop);
-            let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
-                let original = line.entry.path.under(originals);
-                if !disk.is_there(&original).map_err(HaulError::disk("look at", &original))? {
-                    return Ok(Some(WhyLeft::OriginalGone));
-                }
-                let at = line.entry.path.under(&made);
-                // All below a folder of our own name is ours, finished or not; elsewhere it is if it is what was verified.
-                let is_made = ours
-                    || line.entry.kind != EntryKind::File
-                    || line.copy(steady).is_some_and(|known| known.is_same(&identity_of(stat, line, steady)))
-                    || has_the_bytes(disk, stop, &at, line)?;
-                Ok((!is_made).then_some(WhyLeft::Changed))
-            };
-            let removed = remove_known(&made, work.lot.id, &verdict, work, &passed.permit)?;
-            left = removed.left.into_iter().map(|one| Left { path: made.join(&one.path), ..one }).collect();
-        }
-    }
+    let is_there = |path: &Path| work.site.disk.is_there(path).map_err(HaulError::disk("look at", path));
+    let left = match made {
+        Some(made) if is_there(&made)? => remove_what_was_made(work, &made)?,
+        // Nothing of it was made yet, or all of it is gone already.
+        Some(_) | None => Vec::new(),
+    };
     step_back(work)?;
     forget_way(work, &planned);
     Ok(left)
 }
 
-fn identity_of(stat: &rustix::fs::Stat, line: &TallyEntry, steady: Steady) -> FileIdentity {
-    let time = |seconds: i64, nanoseconds: i64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
-    let sized = line.entry.kind == EntryKind::File;
-    FileIdentity {
-        size: if sized { stat.st_size as u64 } else { line.entry.size },
-        modified_ns: time(stat.st_mtime as i64, stat.st_mtime_nsec as i64),
-        changed_ns: steady.changes.then(|| time(stat.st_ctime as i64, stat.st_ctime_nsec as i64)),
-        inode: steady.inodes.then_some(stat.st_ino),
+/// Removes what was made of a lot, as far as the gate and the drive let it go; gives the rest, with its whole path.
+fn remove_what_was_made(work: &mut Work<'_>, made: &Path) -> Result<Vec<Left>, HaulError> {
+    let from = work.lot.planned.from.clone();
+    let stepped = work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))?;
+    let originals = if stepped { from } else { work.lot.planned.source().to_path_buf() };
+    let passed = pass(work, made, &Stays::Originals(originals.clone()), GateDepth::Seen)?;
+    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+        work.set_stage(Stage::GivingUp { made: Some(made.to_path_buf()) })?;
     }
+    let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
+    let steady = work.abilities().steady();
+    let (disk, stop) = (&work.site.disk, work.stop);
+    let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+        let original = line.entry.path.under(&originals);
+        if !disk.is_there(&original).map_err(HaulError::disk("look at", &original))? {
+            return Ok(Some(WhyLeft::OriginalGone));
+        }
+        let at = line.entry.path.under(made);
+        // All below a folder of our own name is ours, finished or not; elsewhere it is if it is what was verified.
+        let is_made = ours
+            || line.entry.kind != EntryKind::File
+            || line.copy(steady).is_some_and(|known| known.is_same(&identity_of(stat, line, steady)))
+            || has_the_bytes(disk, stop, &at, line)?;
+        Ok((!is_made).then_some(WhyLeft::Changed))
+    };
+    let removed = remove_known(made, work.lot.id, &verdict, work, &passed.permit)?;
+    Ok(removed.left.into_iter().map(|one| Left { path: made.join(&one.path), ..one }).collect())
+}
+
+fn identity_of(stat: &rustix::fs::Stat, line: &TallyEntry, steady: Steady) -> FileIdentity {
+    let sized = line.entry.kind == EntryKind::File;
+    FileIdentity::of_stat(stat, (!sized).then_some(line.entry.size), steady)
 }
 
 /// Removes the folder of a library that this lot was to make, if it is empty.
@@ -620,6 +607,11 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
                 let _ = work.site.disk.remove_empty_folder(folder);
             }
         }
+    }
+    let lots = [Some(work.lot.id), work.lot.takes_back];
+    for folder in lots.into_iter().flatten().filter_map(|lot| work.journal.made(lot).ok()).flatten() {
+        // One that holds something refuses, and that is what is wanted.
+        let _ = work.site.disk.remove_empty_folder(&folder);
     }
     if let Some(library) = library {
         // A folder that is not empty refuses, and that is what is wanted.

@@ -19,17 +19,19 @@ use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
 use super::release::release_lot;
 use super::removal::has_the_bytes;
 use super::repoint::{
-    Rewritten, finish, is_rewritten, leads_elsewhere, repoint, repoint_again, rewritten_at, wait_until_quiet,
+    Rewritten, finish, is_rewritten, leads_elsewhere, repoint, repoint_again, repoint_released, rewritten_at,
+    wait_until_quiet,
 };
 use super::returning::{Stuck, forget_way, give_up, take_up};
 use super::scan::{Apart, Met, first_change, meet};
 use super::sparing::{compare_with_what_stays, proof_of_setting_aside, proof_of_sparing, set_aside};
 use super::stage::Stage;
 use super::standing::{End, note_places, settle};
+use super::taking::take_game;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
-use crate::record::Edit;
+use crate::record::{Edit, EditError};
 use crate::site::{Abilities, Site};
 use crate::tally::{Entry, EntryKind, FileIdentity, Steady};
 
@@ -86,8 +88,8 @@ impl<'a> Work<'a> {
         let needs_originals = match (&self.lot.stage, planned.mode) {
             // Originals that are kept are taken up where they are; the copy is needed when it goes.
             (_, Mode::TakeBack) => false,
-            (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _) => true,
-            (_, Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside) => true,
+            (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _)
+            | (_, Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside) => true,
             // All of it was verified. If its old drive has gone since, the copy is all the more needed.
             (_, Mode::Copy) => false,
         };
@@ -159,6 +161,8 @@ impl<'a> Work<'a> {
     pub(super) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
         let missing: Vec<&Path> = path.ancestors().take_while(|folder| !folder.is_dir()).collect();
         for folder in missing.into_iter().rev() {
+            // Known before it is there: what a lot has made goes again with it, if nothing else came to lie in it.
+            self.journal.put_made(self.lot.id, folder)?;
             match self.site.disk.make_folder(folder) {
                 // Another lot goes the same way at this moment.
                 Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists && folder.is_dir() => {}
@@ -305,7 +309,7 @@ impl<'a> Haul<'a> {
         for (planned, _) in &mut lots {
             note_places(site, planned)?;
         }
-        let id = journal.begin_with(&lots, plan.policy, None, plan.trial)?;
+        let id = journal.begin_with(&lots, plan.policy, None, plan.trial, &[])?;
         journal.put_forecast(id, &plan.timing)?;
         tracing::info!(haul = id.0, lots = lots.len(), bytes = plan.bytes().count(), "begun");
         Self::of(site, journal, id)
@@ -411,7 +415,7 @@ impl Haul<'_> {
     pub fn lead_again(&self, report: &dyn Fn(HaulEvent), stop: &Control) -> Result<HaulEnd, HaulError> {
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
         let records = Mutex::new(());
-        for lot in row.lots.iter().filter(|lot| matches!(lot.stage, Stage::Proved { .. }) && lot.holds_originals()) {
+        for lot in row.lots.iter().filter(|lot| can_lead_again(lot)) {
             let work = Work::new(self.site, self.journal, lot.clone(), report, stop);
             let mut work = Work { patience: self.patience, records: Some(&records), ..work };
             work.stand()?;
@@ -422,14 +426,24 @@ impl Haul<'_> {
     }
 }
 
+/// Whether the records of a lot at rest can be updated once more: they led to its copy.
+fn can_lead_again(lot: &LotRow) -> bool {
+    matches!(lot.planned.mode, Mode::Copy | Mode::TakeBack)
+        && matches!(lot.stage, Stage::Proved { .. } | Stage::Released { .. })
+}
+
 /// The newest haul, or the one of this number, that keeps originals and whose records point to them again.
 ///
 /// # Errors
 /// [`HaulError::Journal`] if the journal cannot be read.
 pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Option<HaulId>, HaulError> {
     let control = Control::default();
-    for haul in journal.live()?.into_iter().filter(|haul| only.is_none_or(|id| haul.id.0 == id)) {
-        for lot in haul.lots.iter().filter(|lot| matches!(lot.stage, Stage::Proved { .. }) && lot.holds_originals()) {
+    let hauls = match only {
+        Some(id) => journal.haul(HaulId(id))?.into_iter().collect(),
+        None => journal.live()?,
+    };
+    for haul in hauls {
+        for lot in haul.lots.iter().filter(|lot| can_lead_again(lot)) {
             let mut work = Work::new(site, journal, lot.clone(), &|_| {}, &control);
             if work.stand().is_err() {
                 continue;
@@ -446,6 +460,11 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
 
 /// Takes one lot from where it stands to rest. `turn` waits until it may change records.
 fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
+    /// Times that records are changed once more because another program wrote them at the same moment.
+    const TRIES: usize = 5;
+    settle(work.site, &mut work.lot)?;
+    let _taken = if work.lot.stage.at_rest() { None } else { take_game(work, work.lot.planned.source())? };
+    let mut tries = 0;
     loop {
         if work.stop.asked() && !work.lot.stage.at_rest() {
             return Err(HaulError::Paused);
@@ -504,11 +523,21 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                     }
                     Mode::Copy => work.both_are_the_same(&copy)?,
                 }
-                repoint(work)?;
+                match repoint(work) {
+                    Err(HaulError::Edit(EditError::RecordChanged { .. }))
+                        if tries < TRIES && work.lot.stage == Stage::Repointing =>
+                    {
+                        tries += 1;
+                    }
+                    other => other?,
+                }
             }
             (Stage::Repointing, _) => {
                 turn()?;
-                finish(work)?;
+                match finish(work) {
+                    Err(HaulError::Edit(EditError::RecordChanged { .. })) if tries < TRIES => tries += 1,
+                    other => other?,
+                }
             }
             (Stage::Repointed, _) => prove(work)?,
             (Stage::Proved { holds: true }, _) if policy == Policy::Release => {
@@ -616,6 +645,10 @@ fn lead_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     if !matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {
         return Ok(());
+    }
+    // Of one whose originals are gone nothing else changes: it was proved and released, and stays so.
+    if matches!(work.lot.stage, Stage::Released { .. }) {
+        return repoint_released(work);
     }
     repoint_again(work)?;
     prove(work)

@@ -127,8 +127,10 @@ impl Stage {
             Self::Renaming => matches!(next, Self::Placed | Self::GivingUp { .. }),
             Self::Linked => matches!(next, Self::Repointing | Self::Renaming | Self::GivingUp { .. }),
             Self::Placed => matches!(next, Self::Repointing | Self::GivingUp { .. }),
-            Self::Repointing => matches!(next, Self::Repointing | Self::Repointed | Self::Placed | Self::Linked),
-            Self::Repointed => matches!(next, Self::Proved { .. } | Self::Returned | Self::GivenUp),
+            Self::Repointing => {
+                matches!(next, Self::Repointing | Self::Repointed | Self::Placed | Self::Linked | Self::GivingUp { .. })
+            }
+            Self::Repointed => matches!(next, Self::Proved { .. } | Self::Returned),
             Self::Proved { holds } => match next {
                 // A launcher that wrote its old list once more has its records changed again.
                 Self::Proved { .. } | Self::Returned | Self::Repointing => true,

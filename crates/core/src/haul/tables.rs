@@ -64,6 +64,7 @@ alter table entry add column names integer;
 alter table entry add column there_changed integer;
 alter table entry add column attributes blob;
 alter table entry add column unkept text;
+create table made(lot integer not null references lot(id), path blob not null, primary key(lot, path)) without rowid;
 create table remains(lot integer not null references lot(id), path blob not null, bytes integer not null, why text not null,
   primary key(lot, path)) without rowid;
 ";

@@ -68,7 +68,7 @@ pub(super) fn plan_of(
 ) -> Plan {
     let mut files = Files::default();
     for lot in &lots {
-        if let Err(error) = files.make(&lot.edits, Mood::Strict) {
+        if let Err(error) = files.make(&lot.edits, Mood::Strict).and_then(|()| files.rehearse()) {
             let kind = FindingKind::RecordsUnchangeable { why: error.to_string() };
             findings.push(Finding::new(Some(&lot.title), kind));
         }

@@ -10,7 +10,7 @@ use super::fit::Fit;
 use super::making::{Aside, Mode, PlannedLot};
 use crate::bytes::Bytes;
 use crate::launcher::{ContentList, Found};
-use crate::record::Edit;
+use crate::record::{Edit, Values};
 use crate::site::{Drive, DriveKind, Site, real_path};
 use crate::survey::{DATA, DataSource, Game, Survey, UserData, Way};
 use crate::tally::{Size, walk_each};
@@ -64,7 +64,7 @@ impl<'a> Berthing<'a, '_> {
             return None;
         };
         let (library, new_library) = self.library(to, drive)?;
-        let install = library.join(&game.folder);
+        let install = self.install_in(&library);
         if install == game.install {
             self.say(FindingKind::AlreadyThere { path: install });
             return None;
@@ -76,6 +76,31 @@ impl<'a> Berthing<'a, '_> {
         self.target_findings(&install, drive, taken);
         let (game, found) = (self.game, self.found);
         Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
+    }
+
+    /// Where the game lies in a library: as the profile's template says, where it can be filled, else in a folder of its name.
+    fn install_in(&self, library: &Path) -> PathBuf {
+        let game = &self.game.found;
+        let plain = library.join(&game.folder);
+        let template = &self.found.profile.games.install;
+        if !template.names("library") {
+            return plain;
+        }
+        let values = self.found.values(self.site).with("id", &game.id).with("folder", &game.folder);
+        let values = values.with("library", library.to_string_lossy()).with("parent", library.to_string_lossy());
+        match template.fill(&values).map(PathBuf::from) {
+            // Where the template does not say where it lies now, it says nothing of where it would.
+            Ok(install) if install.is_absolute() && self.lies_by_template(template, &values) => install,
+            Ok(_) | Err(_) => plain,
+        }
+    }
+
+    /// Whether the game lies now where the template has it.
+    fn lies_by_template(&self, template: &crate::record::Meaning, values: &Values) -> bool {
+        let game = &self.game.found;
+        let Some(library) = &game.library else { return false };
+        let here = values.clone().with("library", library.to_string_lossy());
+        template.fill(&here).is_ok_and(|install| Path::new(&install) == game.install)
     }
 
     /// Where its originals step aside, if a link is to stand at the old place; says what that means.

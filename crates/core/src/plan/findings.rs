@@ -172,6 +172,8 @@ pub enum FindingKind {
     RecordsElsewhere { launcher: String, path: Option<PathBuf>, copy: PathBuf },
     /// The records of a launcher still point to what would be removed.
     StillListed { launcher: String, as_title: String, path: PathBuf },
+    /// Another Deft Barge, of whatever user, works with this folder.
+    TakenByAnother { path: PathBuf },
     /// The drive cannot be written.
     ReadOnlyDrive { path: PathBuf },
     /// The records are not found where they were; the game's files go back, and nothing is updated.
@@ -208,7 +210,10 @@ impl FindingKind {
             Self::LinksNeeded { .. } => Some(Clearing::CopyLinks),
             Self::StillHeld { haul, .. } => Some(Clearing::Release { haul: *haul }),
             Self::HaulUnfinished { haul } => Some(Clearing::Settle { haul: *haul }),
-            Self::LauncherRunning { .. } | Self::InUse { .. } | Self::DatabaseHeld { .. } => Some(Clearing::Wait),
+            Self::LauncherRunning { .. }
+            | Self::InUse { .. }
+            | Self::TakenByAnother { .. }
+            | Self::DatabaseHeld { .. } => Some(Clearing::Wait),
             Self::NoRoom { .. }
             | Self::NoOrder { .. }
             | Self::NoLetter { free: None, .. }
@@ -292,6 +297,7 @@ impl FindingKind {
             | Self::RecordsElsewhere { .. }
             | Self::StillListed { .. }
             | Self::ReadOnlyDrive { .. }
+            | Self::TakenByAnother { .. }
             | Self::HaulUnfinished { .. } => Weight::Stop,
         }
     }

@@ -3,11 +3,11 @@
 //! Law: neither the position nor the text that a record had when its haul was planned is relied on. What is gone and need not be there
 //! is nothing to do; what leads to a third place stays. Start at [`lead_anew`].
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::edits::{MakeLetters, Target, Unchangeable, edits};
 use super::making::PlannedLot;
-use crate::launcher::{load_profiles, read_launcher_supposing};
+use crate::launcher::{Found, FoundGame, load_profiles, read_launcher_supposing};
 use crate::record::{Edit, EditError, FileChange, Files, Mood};
 use crate::site::Site;
 
@@ -52,6 +52,18 @@ pub(crate) fn lead_anew(
     Ok(Leading { changes: files.changes(), listed, missed })
 }
 
+/// The library that a place is in: by the profile's template for install folders, else the folder above.
+fn library_of(site: &Site, found: &Found, game: &FoundGame, to: &Path) -> Option<PathBuf> {
+    let template = &found.profile.games.install;
+    let fits = |library: &&Path| {
+        let values = found.values(site).with("id", &game.id).with("folder", &game.folder);
+        let values = values.with("library", library.to_string_lossy());
+        template.fill(&values).is_ok_and(|install| Path::new(&install) == to)
+    };
+    let by_template = to.ancestors().skip(1).find(fits).filter(|_| template.names("library"));
+    by_template.or_else(|| to.parent()).map(Path::to_path_buf)
+}
+
 fn has_profile(site: &Site, planned: &PlannedLot) -> bool {
     load_profiles(&site.profile_folder()).0.iter().any(|profile| profile.id == planned.launcher)
 }
@@ -70,7 +82,8 @@ fn of_profile(
     let mut game = found.games.iter().find(|game| game.id == id)?.clone();
     // A game of several launchers' files: what is not sound under this supposition leads elsewhere, and stays.
     game.install = from.into();
-    let library = to.parent().filter(|_| profile.libraries.is_some());
+    let library = library_of(site, &found, &game, to);
+    let library = library.as_deref().filter(|_| profile.libraries.is_some());
     let known = |library: &Path| found.libraries.iter().any(|known| known.path == library);
     let registers = own.iter().any(|edit| matches!(edit, Edit::Register { .. }));
     let root = site.drive_of(to).map_or_else(|| to.into(), |drive| drive.root.clone());

@@ -340,7 +340,7 @@ impl Making<'_> {
         let from = waited.as_ref().map_or(here, |lot| &lot.to).clone();
         let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
         let (edits, previews) = self.edits(berth, &from, previous);
-        if berth.new_library && !self.lots.iter().any(|lot| lot.to.parent() == Some(&berth.library)) {
+        if berth.new_library && !self.lots.iter().any(|lot| lot.to.starts_with(&berth.library)) {
             let launcher = berth.found.profile.name.clone();
             self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
         }
@@ -422,7 +422,7 @@ impl Making<'_> {
         if let Some(aside) = berth.aside.as_ref().filter(|aside| aside.held == from) {
             files.suppose_link(&aside.old, &aside.held);
         }
-        let tried = tried.and_then(|()| files.make(&edits, Mood::Strict));
+        let tried = tried.and_then(|()| files.make(&edits, Mood::Strict)).and_then(|()| files.rehearse());
         if let Err(error) = tried {
             self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }

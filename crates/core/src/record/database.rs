@@ -5,7 +5,8 @@
 
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
 
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior, params};
@@ -165,6 +166,30 @@ fn columns(db: &Connection, table: &str) -> rusqlite::Result<(Vec<String>, Vec<S
     Ok((all.into_iter().map(|(name, _)| name).collect(), key.into_iter().map(|(_, name)| name).collect()))
 }
 
+/// The place of a cell's column among those of its table's key, if it is one.
+fn place_in_key(db: &Connection, cell: &Cell) -> Option<usize> {
+    columns(db, &cell.table).ok()?.1.iter().position(|name| *name == cell.column)
+}
+
+fn is_key_column(db: &Connection, cell: &Cell) -> bool {
+    place_in_key(db, cell).is_some()
+}
+
+/// The key that a row has once one of its cells says something else; the same where that cell is no part of the key.
+pub(super) fn key_after(file: &Path, cell: &Cell, new: &str) -> Result<String> {
+    let (db, _copy) = looking(file)?;
+    let (_, key) = columns(&db, &cell.table).map_err(fault(file))?;
+    let Some(nth) = place_in_key(&db, cell) else { return Ok(cell.key.clone()) };
+    if key.len() == 1 {
+        return Ok(new.into());
+    }
+    let mut parts: Vec<Value> = serde_json::from_str(&cell.key).unwrap_or_default();
+    if let Some(part) = parts.get_mut(nth) {
+        *part = new.into();
+    }
+    Ok(Value::Array(parts).to_string())
+}
+
 /// The expression that gives a row's key as text.
 fn key_of(key: &[String]) -> String {
     match key {
@@ -186,16 +211,28 @@ fn plain(value: ValueRef<'_>) -> Value {
     }
 }
 
+/// The tables that hold rows of their own. Virtual tables, and those in which they keep what they make of it (full-text indexes and
+/// the like), are their module's affair: a cell that is changed there breaks them.
+fn plain_tables(db: &Connection) -> rusqlite::Result<Vec<String>> {
+    let list = |sql: &str| -> rusqlite::Result<Vec<String>> {
+        db.prepare(sql)?.query_map([], |row| row.get(0))?.collect::<rusqlite::Result<_>>()
+    };
+    let of = "from pragma_table_list where schema = 'main' and name not like 'sqlite\\_%' escape '\\'";
+    let virtual_ones = list(&format!("select name {of} and type = 'virtual'"))?;
+    let mut tables = list(&format!("select name {of} and type = 'table' order by name"))?;
+    // The tables of a module that is not known here have its table's name in front of theirs.
+    let lower = |name: &str| name.to_lowercase();
+    tables.retain(|table| !virtual_ones.iter().any(|owner| lower(table).starts_with(&format!("{}_", lower(owner)))));
+    Ok(tables)
+}
+
 /// Reads all tables as `{table: {key: {column: value}}}`; what is neither text nor a number is null.
 pub(super) fn read(file: &Path) -> Result<Value> {
     let (db, _copy) = looking(file)?;
     let load = || -> rusqlite::Result<Option<Value>> {
         let mut all = Map::new();
         let mut size = 0;
-        let sql = "select name from sqlite_schema where type = 'table' and name not like 'sqlite\\_%' escape '\\'
-            and sql not like 'create virtual%' order by name";
-        let tables: Vec<String> = db.prepare(sql)?.query_map([], |row| row.get(0))?.collect::<rusqlite::Result<_>>()?;
-        for table in tables {
+        for table in plain_tables(&db)? {
             let (names, key) = columns(&db, &table)?;
             let list: Vec<String> = names.iter().map(|name| quoted(name)).collect();
             let sql = format!("select {}, {} from {}", key_of(&key), list.join(", "), quoted(&table));
@@ -255,14 +292,70 @@ pub(super) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
 /// # Errors
 /// [`DatabaseError::Locked`], [`DatabaseError::Changed`]; the database then holds what it held.
 pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
+    /// A trigger that does not come to an end is stopped.
+    const LONGEST: Duration = Duration::from_secs(20);
+    write_within(file, before, after, LONGEST)
+}
+
+/// Tries a change on a copy, there and back, and looks whether all tables say afterwards what they said before: triggers, cascades,
+/// keys and collations of its program may not let it.
+///
+/// # Errors
+/// What does not let it be; `None` within if the change cannot be taken back.
+pub(super) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<bool> {
+    /// What is larger is not copied for a trial.
+    const LARGEST_TRIAL: u64 = 256_000_000;
+    const LONGEST: Duration = Duration::from_secs(5);
+    if file.metadata().is_ok_and(|meta| meta.len() > LARGEST_TRIAL) {
+        return Ok(true);
+    }
+    let copy = Copy::of(file)?;
+    let at = copy.0.join("copy");
+    let was = read(&at)?;
+    let named = |error| match error {
+        DatabaseError::Broken { source, .. } => DatabaseError::Broken { file: file.into(), source },
+        DatabaseError::Changed { table, key, column, .. } => {
+            DatabaseError::Changed { file: file.into(), table, key, column }
+        }
+        other => other,
+    };
+    write_within(&at, before, after, LONGEST).map_err(named)?;
+    let says = read_cells(&at, after).map_err(named)? == after;
+    write_within(&at, after, before, LONGEST).map_err(named)?;
+    Ok(says && read(&at)? == was)
+}
+
+/// One at a time in this process: closing a file drops every lock that the process has on it (fcntl(2)), also one that a
+/// connection relies on.
+static ALONE: Mutex<()> = Mutex::new(());
+
+fn alone() -> MutexGuard<'static, ()> {
+    ALONE.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Reads a whole file that may be a database, without taking the locks away that a connection of ours has on it.
+pub(super) fn whole_file(file: &Path) -> std::io::Result<Vec<u8>> {
+    let _alone = alone();
+    std::fs::read(file)
+}
+
+fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration) -> Result<()> {
+    let _alone = alone();
     let flags = OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_NO_MUTEX;
     let fault = fault(file);
     let mut db = Connection::open_with_flags(file, flags).map_err(&fault)?;
     db.busy_timeout(PATIENCE).map_err(&fault)?;
     // Durable when it returns, also after a power cut; the journal's own mode stays as it is.
     db.pragma_update(None, "synchronous", "EXTRA").map_err(&fault)?;
+    let begun = Instant::now();
+    db.progress_handler(10_000, Some(move || begun.elapsed() > longest)).map_err(&fault)?;
     let work = db.transaction_with_behavior(TransactionBehavior::Immediate).map_err(&fault)?;
-    for (old, new) in before.iter().zip(after) {
+    // What refers to a key follows it, or is changed as well before the end.
+    work.pragma_update(None, "defer_foreign_keys", true).map_err(&fault)?;
+    // A row is found by its key: what is part of one is changed last.
+    let mut pairs: Vec<(&Cell, &Cell)> = before.iter().zip(after).collect();
+    pairs.sort_by_key(|(old, new)| old.key != new.key && is_key_column(&work, old));
+    for (old, new) in pairs {
         let (_, key) = columns(&work, &old.table).map_err(&fault)?;
         let column = quoted(&old.column);
         let sql = format!(
@@ -273,7 +366,17 @@ pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
             key_of(&key)
         );
         let count = work.execute(&sql, params![new.text, old.key, old.text]).map_err(&fault)?;
-        if count != 1 {
+        // One that refers to a key has followed it by itself.
+        let follows = || -> rusqlite::Result<bool> {
+            let sql = format!(
+                "select 1 from {} where {} = ?1 and cast({column} as text) = ?2",
+                quoted(&old.table),
+                key_of(&key)
+            );
+            let mut found = work.prepare(&sql)?;
+            Ok(found.exists(params![new.key, new.text])? || found.exists(params![old.key, new.text])?)
+        };
+        if count != 1 && !(count == 0 && follows().map_err(&fault)?) {
             let (table, key, column) = (old.table.clone(), old.key.clone(), old.column.clone());
             return Err(DatabaseError::Changed { file: file.into(), table, key, column });
         }
@@ -286,6 +389,7 @@ pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
 /// Looks at the locks of the file (SQLite file format, "Locking"); a program without its own lock is not seen.
 /// Closing a file drops the locks that this process has on it, so this is never asked while a connection of ours is open.
 pub fn is_held(file: &Path) -> bool {
+    let _alone = alone();
     use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
     let Ok(open) = std::fs::File::open(file) else { return false };
     // From the pending byte over the reserved one to the end of the shared ones.

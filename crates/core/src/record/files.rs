@@ -8,7 +8,7 @@ use serde_json::Value;
 use super::content::{Cell, Content};
 use super::database;
 use super::document::{Document, DocumentError, Format, find_in};
-use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
+use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total, under_new_key};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
 use crate::site::real_path;
@@ -100,7 +100,7 @@ impl Files {
                     Err(_) => return Err(EditError::Exists { file: file.into() }),
                 }
             } else {
-                match std::fs::read(&from) {
+                match database::whole_file(&from) {
                     Ok(bytes) if database::is_database(&bytes) => Content::Cells(Vec::new()),
                     Ok(bytes) => Content::Bytes(bytes),
                     Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Absent,
@@ -180,6 +180,26 @@ impl Files {
             rewrite: Rewrite { location: place.to_string(), ..rewrite.clone() },
         };
         found.unwrap_or_default().into_iter().map(at).collect()
+    }
+
+    /// Tries the changes of databases on copies, there and back.
+    ///
+    /// # Errors
+    /// [`EditError`] of one that does not let it be, or not be taken back.
+    pub fn rehearse(&self) -> Made<()> {
+        for change in self.slots.iter().map(|slot| &slot.change) {
+            if let (Content::Cells(before), Content::Cells(after)) = (&change.before, &change.after)
+                && !before.is_empty()
+                && !database::rehearse(&change.file, before, after)?
+            {
+                let why = format!(
+                    "{} changes more than its records when they change, and cannot be undone",
+                    change.file.display()
+                );
+                return Err(EditError::Impossible { why });
+            }
+        }
+        Ok(())
     }
 
     /// The files that differ from what they held, in the order in which they are to be written.
@@ -275,7 +295,12 @@ impl Files {
             return Err(EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() });
         };
         let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
-        let [place] = found.as_slice() else { return Err(changed(file, &rewrite.location)) };
+        let [place] = found.as_slice() else {
+            // A row whose key is its path has the new one already.
+            let made = under_new_key(&rewrite.location, &rewrite.old, &rewrite.new);
+            let there = made != rewrite.location && find_in(tables, &made).is_ok_and(|found| !found.is_empty());
+            return if mood == Mood::Again && there { Ok(()) } else { Err(changed(file, &rewrite.location)) };
+        };
         let [Step::Name(table), Step::Name(key), Step::Name(column)] = place.0.as_slice() else {
             return Err(in_file(file)(DocumentError::WrongKind { place: place.to_string() }));
         };
@@ -291,13 +316,33 @@ impl Files {
         }
         *value = if value.is_number() { serde_json::from_str(&new).unwrap_or(Value::Null) } else { new.clone().into() };
         let cell = |text: String| Cell { table: table.clone(), key: key.clone(), column: column.clone(), text };
-        let (old, new) = (cell(says), cell(new));
+        let (old, mut new) = (cell(says), cell(new));
+        // A path may be the key of its row: then the row has another one afterwards.
+        new.key = database::key_after(&slot.change.file, &old, &new.text)?;
         if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
-            if let Some(nth) = after.iter().position(|other| other.same_place(&new)) {
+            let (table, old_key, new_key) = (old.table.clone(), old.key.clone(), new.key.clone());
+            if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
                 after[nth] = new;
             } else {
                 before.push(old);
                 after.push(new);
+            }
+            // Other cells of that row are found by its new key from then on.
+            if old_key != new_key {
+                let row =
+                    before.iter().zip(after.iter_mut()).filter(|(old, _)| old.table == table && old.key == old_key);
+                row.for_each(|(_, new)| new.key.clone_from(&new_key));
+            } else if let Some(moved) = before
+                .iter()
+                .zip(after.iter())
+                .find(|(old, new)| old.table == table && old.key == old_key && new.key != old_key)
+            {
+                let key = moved.1.key.clone();
+                after
+                    .iter_mut()
+                    .zip(before.iter())
+                    .filter(|(_, old)| old.table == table && old.key == old_key)
+                    .for_each(|(new, _)| new.key.clone_from(&key));
             }
         }
         Ok(())

@@ -120,7 +120,7 @@ impl Site {
         let at = drive.root.join(&place.below);
         // The folder is another one. It may have been brought back from a backup, and then what was in it is there;
         // or it is just where the drive was.
-        if place.top.is_some_and(|known| known != top) && !at.parent().is_some_and(Path::is_dir) {
+        if place.top.is_some_and(|known| known != top) && !holds_anything(&drive.root, &place.below) {
             return Ok(Presence::Away);
         }
         // The path as it is written may lead through a link of the person's own.
@@ -137,6 +137,21 @@ fn another_is_at(mounts: &[Mount], place: &DrivePlace, written: &Path) -> bool {
     let steps = place.below.components().filter(|part| matches!(part, Component::Normal(_))).count();
     let Some(top) = whole.ancestors().nth(steps) else { return false };
     mounts.iter().any(|mount| mount.point == top && identity_of(mount) != place.drive)
+}
+
+/// Whether there is anything below a folder but the way to a place and what we have made there ourselves.
+fn holds_anything(root: &Path, below: &Path) -> bool {
+    let mut folder = root.to_path_buf();
+    for name in below {
+        let names = fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.file_name());
+        let foreign =
+            |other: &std::ffi::OsString| other != name && !other.as_encoded_bytes().starts_with(b".deft-barge-");
+        if names.into_iter().any(|other| foreign(&other)) {
+            return true;
+        }
+        folder.push(name);
+    }
+    folder.is_dir()
 }
 
 const DECLARED: &str = "declared:";

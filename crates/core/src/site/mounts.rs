@@ -129,8 +129,8 @@ fn usage_within(path: &Path, limit: Duration) -> Option<Usage> {
     let (tell, told) = mpsc::channel();
     let path = path.to_path_buf();
     // The thread of a mount that hangs is left behind; it holds nothing.
-    thread::spawn(move || tell.send(usage_of(&path)));
-    told.recv_timeout(limit).ok()?.ok()
+    thread::spawn(move || tell.send(path.is_dir().then(|| usage_of(&path))));
+    told.recv_timeout(limit).ok()??.ok()
 }
 
 impl Site {
@@ -141,12 +141,7 @@ impl Site {
     pub fn of_system(places: Places) -> Result<Self, SiteError> {
         let list = PathBuf::from("/proc/self/mountinfo");
         let bytes = fs::read(&list).map_err(|source| SiteError::Read { path: list, source })?;
-        let mut drives = group(parse_mountinfo(&bytes), |mount| {
-            if !mount.point.is_dir() {
-                return None;
-            }
-            usage_within(&mount.point, Duration::from_secs(2))
-        });
+        let mut drives = group(parse_mountinfo(&bytes), |mount| usage_within(&mount.point, Duration::from_secs(2)));
         for (n, drive) in drives.iter_mut().enumerate().take(9) {
             drive.tag = Some(n as u8 + 1);
         }

@@ -26,6 +26,8 @@ pub struct Process {
 pub enum Sight {
     /// It has a name that was asked for.
     Named,
+    /// It works in this compatibility layer, or serves it: what it knows of the registry is written back when it ends.
+    InLayer(#[serde(serialize_with = "crate::site::shown_path")] PathBuf),
     /// It has this path open, mapped, or as its working folder.
     Uses(#[serde(serialize_with = "crate::site::shown_path")] PathBuf),
 }
@@ -49,10 +51,10 @@ impl Site {
         let mut hidden = 0;
         for entry in fs::read_dir(&self.processes).into_iter().flatten().flatten() {
             let Some(pid) = entry.file_name().to_str().and_then(|n| n.parse::<u32>().ok()) else { continue };
-            if pid == own {
+            let folder = entry.path();
+            if pid == own || is_over(&folder) {
                 continue;
             }
-            let folder = entry.path();
             let name = fs::read(folder.join("comm")).unwrap_or_default();
             let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
             let why = if bears_name(&folder, &name, wanted.names) {
@@ -88,6 +90,60 @@ impl Site {
             Some(Process { pid, name, why: Sight::Uses(path) })
         })
     }
+}
+
+impl Site {
+    /// Finds the processes that work in a compatibility layer of Windows: those with its folder in their surroundings, and the
+    /// server that keeps its registry, which has its folder as its own or its socket beside it.
+    pub fn processes_in_layer(&self, prefix: &Path) -> Vec<Process> {
+        let own = std::process::id();
+        let real = super::real_path(prefix);
+        let server = server_folder(&real);
+        let mut found = Vec::new();
+        for entry in fs::read_dir(&self.processes).into_iter().flatten().flatten() {
+            let Some(pid) = entry.file_name().to_str().and_then(|n| n.parse::<u32>().ok()) else { continue };
+            if pid == own || is_over(&entry.path()) {
+                continue;
+            }
+            let folder = entry.path();
+            let uses =
+                used_path(&folder, std::slice::from_ref(&real), &["cwd", "exe", "root"]).ok().flatten().is_some();
+            if uses || names_layer(&folder, &real) || server.as_ref().is_some_and(|server| serves(&folder, server)) {
+                let name = fs::read(folder.join("comm")).unwrap_or_default();
+                let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
+                found.push(Process { pid, name, why: Sight::InLayer(prefix.into()) });
+            }
+        }
+        found.sort_by_key(|process| process.pid);
+        found
+    }
+}
+
+/// Whether a process has ended, and only its parent has not asked how (proc(5): state Z or X).
+fn is_over(folder: &Path) -> bool {
+    let stat = fs::read(folder.join("stat")).unwrap_or_default();
+    let state = stat.iter().rposition(|byte| *byte == b')').and_then(|end| stat.get(end + 2));
+    matches!(state, Some(b'Z' | b'X'))
+}
+
+/// The name of the folder in which the server of a layer works: device and inode of the layer's folder (wineserver(1), FILES).
+fn server_folder(prefix: &Path) -> Option<String> {
+    use std::os::unix::fs::MetadataExt;
+    let meta = prefix.metadata().ok()?;
+    Some(format!("server-{:x}-{:x}", meta.dev(), meta.ino()))
+}
+
+fn serves(folder: &Path, server: &str) -> bool {
+    fs::read_link(folder.join("cwd")).is_ok_and(|path| path.file_name().is_some_and(|name| name == server))
+}
+
+/// Whether the surroundings of a process name a folder as its layer's: by the variable that Wine documents (wine(1)).
+fn names_layer(folder: &Path, prefix: &Path) -> bool {
+    let surroundings = fs::read(folder.join("environ")).unwrap_or_default();
+    surroundings.split(|byte| *byte == 0).any(|entry| {
+        let value = entry.strip_prefix(b"WINEPREFIX=").map(|value| Path::new(OsStr::from_bytes(value)));
+        value.is_some_and(|value| value == prefix || super::real_path(value) == prefix)
+    })
 }
 
 fn bears_name(folder: &Path, comm: &str, names: &[String]) -> bool {

@@ -60,6 +60,17 @@ impl FileIdentity {
         }
     }
 
+    /// The identity of what a name in an open folder is; `size` instead of its own where that says nothing.
+    pub(crate) fn of_stat(stat: &rustix::fs::Stat, size: Option<u64>, steady: Steady) -> Self {
+        let time = |seconds: i64, nanoseconds: u64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+        Self {
+            size: size.unwrap_or(stat.st_size as u64),
+            modified_ns: time(stat.st_mtime, stat.st_mtime_nsec),
+            changed_ns: steady.changes.then(|| time(stat.st_ctime, stat.st_ctime_nsec)),
+            inode: steady.inodes.then_some(stat.st_ino),
+        }
+    }
+
     /// Whether both are the same file with the same bytes, as far as both know.
     pub fn is_same(&self, other: &Self) -> bool {
         fn agree<T: PartialEq>(one: Option<T>, other: Option<T>) -> bool {

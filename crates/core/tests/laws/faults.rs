@@ -1,10 +1,13 @@
 //! Laws under faults: the n-th act on a disk fails, for every n.
 
+use std::collections::HashMap;
 use std::io;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::mem::{Discriminant, discriminant};
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::{Arc, Mutex};
 
-use deft_barge_core::disk::{Act, Gate};
+use deft_barge_core::disk::{Act, Gate, What};
 
 use crate::scenarios::{ALL, Case};
 
@@ -26,8 +29,7 @@ const QUOTA: i32 = 122;
 /// Errors that an act may meet, by the manual pages of the calls behind it.
 fn fitting(act: &Act<'_>) -> &'static [i32] {
     match act {
-        Act::ReadFolder(_) => &[BROKEN, ACCESS, GONE],
-        Act::Look(_) => &[BROKEN, ACCESS, GONE],
+        Act::ReadFolder(_) | Act::Look(_) => &[BROKEN, ACCESS, GONE],
         Act::OpenFolder(_) => &[BROKEN, ACCESS, TOO_MANY],
         Act::OpenRead(_) => &[BROKEN, ACCESS, NONE, TOO_MANY],
         Act::Read { .. } => &[BROKEN, NO_DATA, GONE],
@@ -50,25 +52,24 @@ fn fitting(act: &Act<'_>) -> &'static [i32] {
 /// The most errors that fit one act.
 const MOST: usize = 4;
 
-/// Fails the n-th act, and every one after it where `stays` is set, with one of the errors that fit it.
+/// Fails the n-th act of a kind, and every act after it where `stays` is set, with one of the errors that fit it.
 #[derive(Debug)]
 struct Flaky {
-    acts: AtomicUsize,
+    kind: Discriminant<Act<'static>>,
+    met: AtomicUsize,
     fails_at: usize,
     stays: bool,
     which: usize,
-}
-
-impl Flaky {
-    fn at(fails_at: usize, stays: bool, which: usize) -> Arc<Self> {
-        Arc::new(Self { acts: AtomicUsize::new(0), fails_at, stays, which })
-    }
+    failing: AtomicBool,
 }
 
 impl Gate for Flaky {
     fn before(&self, act: &Act<'_>) -> io::Result<()> {
-        let nth = self.acts.fetch_add(1, Ordering::SeqCst);
-        if nth == self.fails_at || (self.stays && nth > self.fails_at) {
+        let is_it = kind_of(act) == self.kind && self.met.fetch_add(1, Ordering::SeqCst) == self.fails_at;
+        if is_it {
+            self.failing.store(true, Ordering::SeqCst);
+        }
+        if is_it || (self.stays && self.failing.load(Ordering::SeqCst)) {
             let errors = fitting(act);
             return Err(io::Error::from_raw_os_error(errors[self.which % errors.len()]));
         }
@@ -76,35 +77,98 @@ impl Gate for Flaky {
     }
 }
 
+/// Counts acts by their kind.
+#[derive(Debug, Default)]
+struct Counting(Mutex<HashMap<Discriminant<Act<'static>>, (usize, bool)>>);
+
+impl Gate for Counting {
+    fn before(&self, act: &Act<'_>) -> io::Result<()> {
+        let mut counts = self.0.lock().unwrap();
+        let count = counts.entry(kind_of(act)).or_insert((0, act.only_reads()));
+        count.0 += 1;
+        Ok(())
+    }
+}
+
+/// The kind of an act, whatever it is done to.
+fn kind_of(act: &Act<'_>) -> Discriminant<Act<'static>> {
+    let nowhere = Path::new("");
+    let (path, offset, len) = (nowhere, 0, 0);
+    discriminant(&match act {
+        Act::Look(_) => Act::Look(path),
+        Act::OpenFolder(_) => Act::OpenFolder(path),
+        Act::OpenRead(_) => Act::OpenRead(path),
+        Act::Read { .. } => Act::Read { path, offset, len },
+        Act::ReadFolder(_) => Act::ReadFolder(path),
+        Act::Create(_) => Act::Create(path),
+        Act::OpenWrite(_) => Act::OpenWrite(path),
+        Act::Write { .. } => Act::Write { path, offset, len },
+        Act::SetLen { .. } => Act::SetLen { path, len },
+        Act::Flush(_) => Act::Flush(path),
+        Act::FlushFolder(_) => Act::FlushFolder(path),
+        Act::FlushDrive(_) => Act::FlushDrive(path),
+        Act::Share { .. } => Act::Share { at: path, of: path },
+        Act::Meta(_) => Act::Meta(path),
+        Act::MakeFolder(_) => Act::MakeFolder(path),
+        Act::MakeLink { .. } => Act::MakeLink { at: path },
+        Act::HardLink { .. } => Act::HardLink { at: path, of: path },
+        Act::Rename { .. } => Act::Rename { from: path, to: path },
+        Act::Replace { .. } => Act::Replace { from: path, to: path },
+        Act::Exchange { .. } => Act::Exchange { one: path, other: path },
+        Act::Commit(_) => Act::Commit(path),
+        Act::Remove { .. } => Act::Remove { path, what: What::File },
+    })
+}
+
+/// Some of `count` acts, the first and the last among them.
+fn some(count: usize, most: usize) -> Vec<usize> {
+    let mut all: Vec<usize> = (0..most.min(count)).map(|n| n * (count - 1) / (most.min(count) - 1).max(1)).collect();
+    all.dedup();
+    all
+}
+
 #[test]
 fn a_failure_at_any_act_leaves_a_whole_copy_and_can_be_resumed_or_returned() {
-    let (mut failed, mut passed) = (0, 0);
-    // One error for each act takes long enough for every day; all of them are tried where that is asked for.
+    /// Acts of each kind that are tried every day: looks and reads, and acts that change something.
+    const SOME: [usize; 2] = [5, 12];
+    let (mut failed, mut passed, mut tried) = (0, 0, 0);
+    // Some of each kind take long enough for every day; all of them with all errors are tried where that is asked for.
     let all = std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some();
     for scenario in ALL {
-        let count = Flaky::at(usize::MAX, false, 0);
+        let count = Arc::new(Counting::default());
         let case = Case::new(scenario);
         case.act(Some(case.port.site().disk.and_gate(count.clone()))).unwrap();
-        let acts = count.acts.load(Ordering::SeqCst);
-        assert!(acts > 10, "{scenario:?}: {acts} acts");
-        for (n, which) in (0..acts).flat_map(|n| (0..MOST).map(move |which| (n, which))) {
-            if !all && which != n % MOST {
-                continue;
-            }
-            let when = format!("act {n} of {acts} fails with error {which}");
-            let case = Case::new(scenario);
-            // Acts of several threads come in another order each time; a late fault may meet none.
-            let gate = Flaky::at(n, (n + which) % 3 == 0, which);
-            match case.act(Some(case.port.site().disk.and_gate(gate))) {
-                Ok(()) => {
-                    passed += 1;
-                    case.check_done(&when);
+        let counts = count.0.lock().unwrap().clone();
+        assert!(counts.len() >= 5, "{scenario:?}: {counts:?}");
+        for (kind, (acts, only_reads)) in counts {
+            let chosen = if all { (0..acts).collect() } else { some(acts, SOME[usize::from(!only_reads)]) };
+            for (n, which) in chosen.into_iter().flat_map(|n| (0..MOST).map(move |which| (n, which))) {
+                tried += 1;
+                if !all && which != tried % MOST {
                     continue;
                 }
-                Err(_) => failed += 1,
+                let when = format!("act {n} of {acts} of {kind:?} fails with error {which}");
+                let case = Case::new(scenario);
+                // Acts of several threads come in another order each time; a late fault may meet none.
+                let gate = Flaky {
+                    kind,
+                    met: AtomicUsize::new(0),
+                    fails_at: n,
+                    stays: (n + which) % 3 == 0,
+                    which,
+                    failing: AtomicBool::new(false),
+                };
+                match case.act(Some(case.port.site().disk.and_gate(Arc::new(gate)))) {
+                    Ok(()) => {
+                        passed += 1;
+                        case.check_done(&when);
+                        continue;
+                    }
+                    Err(_) => failed += 1,
+                }
+                case.check_instant(&when);
+                if tried % 2 == 0 { case.recover_forward(&when) } else { case.recover_back(&when) }
             }
-            case.check_instant(&when);
-            if n % 2 == 0 { case.recover_forward(&when) } else { case.recover_back(&when) }
         }
     }
     println!("{failed} faults met, {passed} passed by");

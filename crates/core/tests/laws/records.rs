@@ -193,7 +193,7 @@ struct StopsReplacing(std::sync::atomic::AtomicUsize);
 impl deft_barge_core::disk::Gate for StopsReplacing {
     fn before(&self, act: &deft_barge_core::disk::Act<'_>) -> std::io::Result<()> {
         use std::sync::atomic::Ordering::SeqCst;
-        if matches!(act, deft_barge_core::disk::Act::Replace { .. }) {
+        if matches!(act, deft_barge_core::disk::Act::Replace { .. } | deft_barge_core::disk::Act::Exchange { .. }) {
             return match self.0.load(SeqCst) {
                 0 => Err(std::io::Error::from_raw_os_error(5)),
                 left => {
