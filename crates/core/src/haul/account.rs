@@ -315,20 +315,23 @@ impl<'a> Account<'a> {
             give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
             return;
         }
-        let seen = is_as_it_was(&line, &entry, self.subject.abilities.steady());
-        checked.as_before = seen;
-        if !seen {
-            checked.fault = Some((DifferenceKind::Differs, None));
-        } else if self.is_other_beside(&line, &entry) {
+        if !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
+            // Brought back from a backup, touched, or another one: its bytes tell.
+            let other = self.is_other_beside(&line, &entry);
+            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
+            return;
+        }
+        checked.as_before = true;
+        if self.is_other_beside(&line, &entry) {
             checked.fault = Some((DifferenceKind::Beside, None));
         }
-        match (item, line.digest.as_ref().filter(|_| seen)) {
+        match (item, line.digest.as_ref()) {
             (Some(item), Some(digest)) => {
                 checked.download = if *digest == item.hash && entry.size == item.size { 0 } else { item.size };
             }
             (Some(item), None) => {
-                let (path, line) = (path.to_path_buf(), (!seen).then_some(line));
-                give(Job { path, size: entry.size, line, item: Some(item), as_before: seen, other: false });
+                let (path, size) = (path.to_path_buf(), entry.size);
+                give(Job { path, size, line: None, item: Some(item), as_before: true, other: false });
                 return;
             }
             (None, _) => {}
@@ -395,9 +398,7 @@ fn check(
     let size_wrong = job.item.is_some_and(|item| item.size != job.size);
     let wants = job.item.map_or(0, |item| item.size);
     let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
-    if depth == Depth::Seen {
-        // The line comes along where the file is not what was compared.
-        checked.fault = job.line.as_ref().map(|_| (DifferenceKind::Differs, None));
+    if depth == Depth::Seen && job.line.is_none() {
         let wrong = match job.item {
             Some(item) => size_wrong || !has_digest(disk, &at, kind, &item.hash)?,
             None => false,

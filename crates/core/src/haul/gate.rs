@@ -178,6 +178,8 @@ pub(super) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulEr
     match what_records_say(work.site, &planned.game) {
         Some(game) if is_folder_of(&game.install, copy) => Ok(()),
         Some(game) => refuse(work, elsewhere(work, Some(game.install), copy)),
+        // Its launcher lists it no more: an undo had nothing to update, and nobody's records lead to what goes.
+        None if work.lot.takes_back.is_some() => Ok(()),
         None => refuse(work, elsewhere(work, None, copy)),
     }
 }

@@ -21,7 +21,7 @@ use super::run::Work;
 use super::stage::Stage;
 use super::taking::take_record_folders;
 use crate::disk::{Disk, FolderLock, Meta, What, attributes_of};
-use crate::plan::{Finding, Mode, PlannedLot, Weight, lead_anew, quiet};
+use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Weight, lead_anew, quiet};
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
 use crate::site::{Site, real_path};
 use crate::survey::GameId;
@@ -115,6 +115,12 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
         Way::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
     };
     let leading = lead_anew(work.site, planned, &own, from, to)?;
+    // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
+    if !leading.listed && way == Way::There && work.lot.takes_back.is_none() {
+        let (launcher, copy) = (planned.launcher_name.clone(), planned.to.clone());
+        let kind = FindingKind::RecordsElsewhere { launcher, path: None, copy };
+        return Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind)]));
+    }
     // A haul that leads nothing would leave its launcher at the old place, and where no profile says what is a record, each is
     // one that has to be found. An undo has nothing to do then.
     let leads_nothing = leading.changes.is_empty() && !own.is_empty();

@@ -393,7 +393,8 @@ pub fn return_leaving(
         return Err(HaulError::Unfinished(id));
     }
     let plan = return_plan(site, &haul);
-    if plan.stopped() {
+    let refused = plan.stopped();
+    if refused && stuck == Stuck::Refuses {
         return Err(HaulError::Refused(plan.findings));
     }
     if plan.give_up.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
@@ -403,13 +404,19 @@ pub fn return_leaving(
         let mut work = Work::new(site, journal, lot.clone(), report, stop);
         match lot.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
-            Stage::Releasing => {
-                super::release::release_lot(&mut work, GateDepth::Seen)?;
-            }
+            Stage::Releasing => match super::release::release_lot(&mut work, GateDepth::Seen) {
+                Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(&mut work)?,
+                other => drop(other?),
+            },
             Stage::Repointed if lot.planned.mode == Mode::Rename => super::place::swap(&mut work)?,
+            Stage::Repointed if refused => work.set_stage(Stage::Proved { holds: false })?,
             Stage::Repointed => {}
             _ => give_up(&mut work, stuck)?,
         }
+    }
+    if refused {
+        // What is at rest stays as it is.
+        return Ok(None);
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
     let (haul, _) = settled(site, &haul);
@@ -429,6 +436,14 @@ pub fn return_leaving(
     let back = journal.begin_with(&lots, Policy::Release, Some(id), Trial::None, &settled)?;
     Haul::of(site, journal, back)?.run(report, stop)?;
     Ok(Some(back))
+}
+
+/// Ends a release that the gate does not let go on, since a person said so: the rest of the originals is left, and named.
+fn leave_the_rest(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let held = work.lot.held_at().to_path_buf();
+    let left = Left { path: held.clone(), bytes: measure(&held).on_disk, why: WhyLeft::Changed };
+    work.journal.put_remains(work.lot.id, &[left])?;
+    work.set_stage(Stage::Released { left: 1 })
 }
 
 /// Gives up the lots of a haul that are not repointed; those that are stay where they are. Gives their titles.

@@ -15,7 +15,7 @@ use super::journal::Journal;
 use super::lanes::side_by_side;
 use super::passage::Mark;
 use super::place::{link, place, rename, swap};
-use super::prove::{Proof, add_lot_records, contents_of, edits_stand};
+use super::prove::{Proof, add_lot_records, by_edits, contents_of, edits_stand, what_records_say};
 use super::release::release_lot;
 use super::removal::has_the_bytes;
 use super::repoint::{
@@ -31,7 +31,7 @@ use super::taking::take_game;
 use crate::bytes::{HaulId, LotId};
 use crate::launcher::ContentList;
 use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
-use crate::record::{Edit, EditError};
+use crate::record::{Content, Edit, EditError, FileChange};
 use crate::site::{Abilities, Site};
 use crate::tally::{Entry, EntryKind, FileIdentity, Steady};
 
@@ -201,6 +201,13 @@ impl<'a> Work<'a> {
                 None => rewritten.insert(rewritten_at(self.site, self.journal, game, place)?),
             };
             if is_rewritten(known, path.as_path(), &path.under(root)) {
+                return Ok(());
+            }
+            // A record of the lot's own may have been changed by a repoint that this journal does not know of.
+            let at = path.under(root);
+            if self.lot.planned.record_files().contains(&at.as_path())
+                && self.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.len() > 0)
+            {
                 return Ok(());
             }
             missing.get_or_insert_with(|| (path.under(root), 0)).1 += 1;
@@ -595,6 +602,9 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     let depth = if adopted { Looking::Read } else { Looking::Seen };
     let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
+    // An undo of a game that its launcher lists no more has nothing to update.
+    let unlisted = || !by_edits(&planned) && what_records_say(work.site, &planned.game).is_none();
+    proof.records_lead_here |= work.lot.takes_back.is_some() && unlisted();
     proved(work, proof)
 }
 
@@ -628,11 +638,20 @@ fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
     {
         return Ok(false);
     }
-    for stage in [Stage::Placed, Stage::Repointing, Stage::Repointed] {
-        if work.lot.stage != stage && !(stage == Stage::Placed && work.lot.stage == Stage::Repointing) {
-            work.set_stage(stage)?;
+    if matches!(work.lot.stage, Stage::Compared { .. }) {
+        work.set_stage(Stage::Placed)?;
+    }
+    // What was changed in the copy then is what it is now.
+    let mut changes = work.journal.changes(work.lot.id)?;
+    for file in planned.record_files().into_iter().filter(|file| file.starts_with(&planned.to)) {
+        let now = Content::now(file, &Content::Bytes(Vec::new()))?;
+        if !changes.iter().any(|change| change.file == file) {
+            changes.push(FileChange { file: file.into(), before: now.clone(), after: now });
         }
     }
+    work.journal.put_changes(work.lot.id, &changes, &Stage::Repointing)?;
+    work.lot.stage = Stage::Repointing;
+    work.set_stage(Stage::Repointed)?;
     Ok(true)
 }
 
