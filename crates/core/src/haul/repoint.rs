@@ -19,6 +19,7 @@ use super::place::cannot_exchange;
 use super::prove::{by_edits, what_records_say};
 use super::run::Work;
 use super::stage::Stage;
+use super::standing::settle;
 use super::taking::take_record_folders;
 use crate::disk::{Disk, FolderLock, Meta, What, attributes_of};
 use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Weight, lead_anew, quiet};
@@ -73,6 +74,9 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
 fn take_records(work: &Work<'_>) -> Result<Vec<FolderLock>, HaulError> {
     let mut files: Vec<PathBuf> = work.lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
     files.extend(work.journal.changes(work.lot.id)?.into_iter().map(|change| change.file));
+    // A record file on a drive that is away is not gone: it says what it said.
+    let mut row = work.lot.clone();
+    settle(work.site, &mut row)?.required_for(&row.planned, &files)?;
     // The game's own folder is taken already.
     files.retain(|file| in_lot(&work.lot.planned, file).is_none());
     take_record_folders(work, &files)
@@ -268,6 +272,10 @@ pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
 fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let Some(lot) = work.lot.takes_back else { return Ok(None) };
     let known = work.journal.changes(lot)?;
+    // Of a repoint that this journal did not see only the outcome is known.
+    if known.iter().any(|change| change.before == change.after) {
+        return Ok(None);
+    }
     let mut back = Vec::new();
     for change in known {
         let mut change = change;

@@ -551,6 +551,8 @@ pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
 fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing) -> Result<Vec<Left>, HaulError> {
     let planned = work.lot.planned.clone();
     if work.lot.stage == Stage::Repointing {
+        // Records are led back to what is there, and never to what a journal of yesterday believes in.
+        originals_are_there(work)?;
         undo(work)?;
     }
     standing.to.required(&planned.title, &planned.to)?;
@@ -567,6 +569,27 @@ fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing) -> Result<Vec<L
     step_back(work)?;
     forget_way(work, &planned);
     Ok(left)
+}
+
+/// Refuses if something is gone of the originals that records would be led back to.
+fn originals_are_there(work: &Work<'_>) -> Result<(), HaulError> {
+    let planned = &work.lot.planned;
+    if planned.mode != Mode::Copy {
+        return Ok(());
+    }
+    let mut gone: Option<(PathBuf, u64)> = None;
+    if work.site.disk.is_folder(&planned.from).map_err(HaulError::disk("look at", &planned.from))? {
+        meet(&work.site.disk, work.journal, work.lot.id, &planned.from, work.originals(), &mut |met| {
+            if let Met::Gone(line) = met {
+                gone.get_or_insert_with(|| (line.entry.path.under(&planned.from), 0)).1 += 1;
+            }
+            Ok(())
+        })?;
+    } else {
+        gone = Some((planned.from.clone(), 1));
+    }
+    let kind = |(path, count)| FindingKind::CopyNotWhole { path, count };
+    gone.map_or(Ok(()), |gone| Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind(gone))])))
 }
 
 /// Removes what was made of a lot, as far as the gate and the drive let it go; gives the rest, with its whole path.

@@ -49,6 +49,24 @@ pub(super) struct Standing {
     pub(super) moved: bool,
 }
 
+impl Standing {
+    /// Refuses if one of these files lies on a drive of the lot that is not there.
+    pub(super) fn required_for(&self, planned: &PlannedLot, files: &[PathBuf]) -> Result<(), HaulError> {
+        let ends = [
+            (&self.from, &planned.from, planned.from_place.as_ref()),
+            (&self.to, &planned.to, planned.to_place.as_ref()),
+        ];
+        for (end, path, place) in ends {
+            let steps = place.map_or(0, |place| place.below.iter().count());
+            let top = path.ancestors().nth(steps).filter(|_| place.is_some());
+            if top.is_some_and(|top| files.iter().any(|file| file.starts_with(top))) {
+                end.required(&planned.title, path)?;
+            }
+        }
+        Ok(())
+    }
+}
+
 /// Finds both ends of a lot, and has its paths be what they are now.
 ///
 /// # Errors

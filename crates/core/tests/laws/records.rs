@@ -188,7 +188,7 @@ fn a_second_program_is_kept_out_and_an_unfinished_haul_blocks_the_next() {
 
 /// Fails every act from the n-th replacing of a file on.
 #[derive(Debug)]
-struct StopsReplacing(std::sync::atomic::AtomicUsize);
+pub struct StopsReplacing(pub std::sync::atomic::AtomicUsize);
 
 impl deft_barge_core::disk::Gate for StopsReplacing {
     fn before(&self, act: &deft_barge_core::disk::Act<'_>) -> std::io::Result<()> {
