@@ -7,8 +7,8 @@ use deft_barge_core::finds::{FindAct, Lying};
 use deft_barge_core::haul::{Left, LogLine, LotLine, Proof, Stage, WhyLeft};
 use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
-    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, PlannedLot, Policy, PreviewKind, Slowest,
-    Span, Weight, Why,
+    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Plan, PlannedLot, Policy, PreviewKind,
+    Slowest, Span, Weight, Why,
 };
 use deft_barge_core::site::{DriveKind, Pace, Process, Sight};
 use deft_barge_core::survey::{Scope, Way};
@@ -60,6 +60,23 @@ pub fn left(left: &Left) -> String {
     };
     let path = if left.path.as_os_str().is_empty() { ".".into() } else { left.path.display().to_string() };
     visible(&format!("{path} ({}; {why})", left.bytes))
+}
+
+/// What a plan deletes as soon as it is verified: bytes and titles, the first three of many; `None` if all originals are kept.
+pub fn deletes(plan: &Plan) -> Option<(Bytes, String)> {
+    let goes = |lot: &&PlannedLot| {
+        matches!(lot.mode, Mode::Copy | Mode::Spare | Mode::SetAside)
+            && (plan.policy == Policy::Release || lot.policy == Policy::Release)
+    };
+    let lots: Vec<&PlannedLot> = plan.lots.iter().filter(goes).collect();
+    if lots.is_empty() {
+        return None;
+    }
+    let mut titles: Vec<String> = lots.iter().take(3).map(|lot| visible(&lot.title)).collect();
+    if lots.len() > 3 {
+        titles.push(format!("and {} more", lots.len() - 3));
+    }
+    Some((lots.iter().map(|lot| lot.size.on_disk).sum(), titles.join(", ")))
 }
 
 /// What a person can do after a refusal to remove or to go back: one command that leads on.

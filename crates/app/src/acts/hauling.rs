@@ -37,11 +37,13 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
             say(&plan_text(&plan))?;
-            let question = format!(
-                "Haul {} in {}? The originals stay until they are released.",
-                plan.bytes(),
-                wording::several(plan.lots.len(), "lot")
-            );
+            let what = format!("Haul {} in {}?", plan.bytes(), wording::several(plan.lots.len(), "item"));
+            let question = match wording::deletes(&plan) {
+                None => format!("{what} The originals stay until you release them."),
+                Some((bytes, titles)) => {
+                    format!("{what} Delete {bytes} of originals ({titles}) as soon as their copies are verified?")
+                }
+            };
             if !asked(&question)? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }

@@ -63,8 +63,13 @@ impl State {
 
     pub(super) fn start(&mut self) -> Vec<Act> {
         if self.view == View::Haul && self.may_start() {
-            let errand = self.errand();
-            return self.run(Work::Start(errand));
+            let work = Work::Start(self.errand());
+            // Whatever deletes is asked, with bytes and titles.
+            if let Some(text) = self.deletes_at_once() {
+                self.question = Some(Question::yes(text, Answer::Do(work)));
+                return Vec::new();
+            }
+            return self.run(work);
         }
         self.message = Some(match &self.plan {
             None => "There is no plan yet.".into(),
@@ -82,6 +87,14 @@ impl State {
             }
         });
         Vec::new()
+    }
+
+    /// What the plan deletes as soon as it is verified, as a question; `None` if all originals are kept.
+    fn deletes_at_once(&self) -> Option<String> {
+        let plan = self.plan.as_ref()?;
+        crate::wording::deletes(plan).map(|(bytes, titles)| {
+            format!("Delete {bytes} of originals during the haul ({titles})? Each game is verified first, and can be moved back.")
+        })
     }
 
     pub(super) fn run(&mut self, work: Work) -> Vec<Act> {
@@ -131,11 +144,11 @@ impl State {
                 let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
                 let is_aside = |lot: &LotRow| lot.holds_originals() && lot.planned.mode == Mode::SetAside;
                 let then = if haul.lots.iter().any(is_aside) {
-                    "It was set aside, and goes for good."
+                    "There is no other copy; it can't be undone."
                 } else {
-                    "Their copies are proved. They can still be hauled back."
+                    "The verified copies stay, and can be moved back."
                 };
-                let text = format!("Let go of {held} of originals ({})? {then}", titles(haul));
+                let text = format!("Delete {held} of originals ({})? {then}", titles(haul));
                 Question::yes(text, Answer::Do(Work::Release(haul.id)))
             }),
             Wish::Undo if idle => self.to_undo().map(|haul| {
@@ -155,10 +168,12 @@ impl State {
 
     /// The haul that an act means: in the Log the one under the cursor, elsewhere the newest that fits.
     fn meant_haul(&self, fits: impl Fn(&&HaulRow) -> bool) -> Option<&HaulRow> {
-        if self.view == View::Log {
-            return self.haul_here().filter(fits);
+        match (self.view, self.running.haul, self.proofs.haul) {
+            (View::Log, ..) => self.haul_here().filter(fits),
+            // The haul that is shown is the one that is meant.
+            (View::Running, Some(id), _) | (View::Proof, _, Some(id)) => self.history.haul(id).filter(fits),
+            _ => self.history.hauls.iter().find(fits),
         }
-        self.history.hauls.iter().find(fits)
     }
 
     /// The haul whose originals may go.
@@ -171,7 +186,13 @@ impl State {
         let fits = |haul: &&HaulRow| {
             haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
         };
-        if self.view == View::Log {
+        let shown = match self.view {
+            View::Log => true,
+            View::Running => self.running.haul.is_some(),
+            View::Proof => self.proofs.haul.is_some(),
+            _ => false,
+        };
+        if shown {
             return self.meant_haul(fits);
         }
         self.unfinished().or_else(|| self.meant_haul(fits))
@@ -256,6 +277,12 @@ impl State {
         Vec::new()
     }
 
+    /// Leaves from a window in which no question can be read: what runs is paused, and goes on with a resume.
+    pub(super) fn leave_unseen(&mut self) -> Vec<Act> {
+        self.question = None;
+        self.must_leave()
+    }
+
     /// Pauses what runs and leaves without asking: the terminal or the system wants it.
     pub fn must_leave(&mut self) -> Vec<Act> {
         if self.task_hauls() {
@@ -287,6 +314,11 @@ impl State {
         self.running.pausing = false;
         if let (true, Some(lot), Some(haul)) = (paused, giving_up, self.running.haul) {
             return self.give_up_lot(haul, lot);
+        }
+        // A draft whose haul has begun is no draft any more, however that haul has ended for now.
+        if matches!(what, Work::Start(Errand::Draft(..))) && self.running.haul.is_some() {
+            self.draft = Draft::default();
+            self.policy = Policy::Hold;
         }
         let ring = self.rung(if result.is_ok() { "Deft Barge: done" } else { "Deft Barge: stopped" });
         match result {
@@ -326,9 +358,9 @@ impl State {
             return Vec::new();
         }
         self.running.cancelling = false;
-        // Whatever view one has gone to meanwhile, what was cancelled is the newest haul that can be undone.
+        // Whatever view one has gone to meanwhile, what was cancelled is the haul that ran.
         let view = std::mem::replace(&mut self.view, View::Running);
-        let id = self.to_undo().map(|haul| haul.id);
+        let id = self.to_undo().or_else(|| self.unfinished()).map(|haul| haul.id);
         self.view = view;
         id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
     }

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
 use std::time::Duration;
 
@@ -42,11 +43,20 @@ pub(super) struct Conductor {
     stop_task: Control,
     /// What is said when the terminal is given back.
     parting: Option<String>,
+    /// Surveys that were asked for: only the newest one's answer counts.
+    surveys: Arc<AtomicU64>,
 }
 
 impl Conductor {
     pub(super) fn new(site: Site, tell: Sender<Event>) -> Self {
-        Self { site: Arc::new(site), tell, stop: Control::default(), stop_task: Control::default(), parting: None }
+        Self {
+            site: Arc::new(site),
+            tell,
+            stop: Control::default(),
+            stop_task: Control::default(),
+            parting: None,
+            surveys: Arc::default(),
+        }
     }
 
     pub(super) fn act(&mut self, act: Act, state: &State) {
@@ -56,6 +66,7 @@ impl Conductor {
             Act::Plan(errand) => {
                 let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
                 thread::spawn(move || {
+                    let site = now(&site);
                     survey.look_at_room();
                     let plan = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
                     let _ = tell.send(Event::Planned(Box::new(plan), errand));
@@ -89,6 +100,7 @@ impl Conductor {
                 self.stop.set_gentle(state.gentle);
                 let stop = self.stop.clone();
                 thread::spawn(move || {
+                    let site = now(&site);
                     let result = do_work(&site, &work, &tell, &stop);
                     let _ = tell.send(Event::Ended { what: work, result });
                 });
@@ -206,7 +218,9 @@ impl Conductor {
     fn survey(&self, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         let (first, what_if) = (state.survey.is_none(), state.what_if.clone());
+        let (surveys, number) = (Arc::clone(&self.surveys), self.surveys.fetch_add(1, Ordering::SeqCst) + 1);
         thread::spawn(move || {
+            let site = now(&site);
             if first {
                 let held = History::recent(&site).map(|history| history.held(&site)).unwrap_or_default();
                 let _ = tell.send(Event::Sketched(Box::new(sketch(&site, held))));
@@ -222,7 +236,10 @@ impl Conductor {
             let (mut survey, history) = look(&site, &report);
             drafts::add(&what_if, &mut (*site).clone(), &mut survey);
             let profiles = if survey.launchers.is_empty() { profiles(&site) } else { Vec::new() };
-            let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history), profiles));
+            // One that was asked for later knows more.
+            if surveys.load(Ordering::SeqCst) == number {
+                let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history), profiles));
+            }
         });
     }
 
@@ -259,6 +276,15 @@ impl Conductor {
     pub(super) fn move_to(&mut self, site: Site) {
         self.site = Arc::new(site);
     }
+}
+
+/// The site with the drives that are there at this moment; what cannot be read now is as it was.
+fn now(site: &Arc<Site>) -> Arc<Site> {
+    let fresh = match &site.world {
+        Some(folder) => Site::of_world(folder),
+        None => Site::of_system(site.places.clone()),
+    };
+    fresh.map_or_else(|_| Arc::clone(site), Arc::new)
 }
 
 fn lot_of(state: &State, id: LotId) -> Option<LotRow> {

@@ -32,7 +32,7 @@ use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError, unbounded};
 use deft_barge_core::site::Site;
-use signal_hook::consts::{SIGHUP, SIGTERM};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
 pub use apart::resume_apart;
 use conductor::Conductor;
@@ -58,7 +58,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
         ));
     }
     let (tell, events) = unbounded();
-    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP]).map_err(failed)?;
+    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT]).map_err(failed)?;
     let on_signal = tell.clone();
     thread::spawn(move || {
         for _ in &mut signals {
@@ -93,12 +93,16 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
     let mut screen = held.screen().map_err(failed)?;
     let depth = Depth::of_environment();
     let begun = Instant::now();
+    // The system has asked for it: that is told by the exit code, also when a haul is paused first.
+    let mut terminated = false;
     loop {
         state.clock = begun.elapsed();
         let theme = Theme { depth, ground: state.ground };
         let mut hits = Vec::new();
         screen.draw(|frame| hits = views::draw(&state, theme, frame)).map_err(failed)?;
         state.hits = hits;
+        let size = screen.size().map_err(failed)?;
+        state.too_small = views::is_too_small(size.width, size.height);
         // Idle costs nothing: without anything that moves the next event is waited for.
         let first = match events.recv_timeout(state.patience()) {
             Ok(event) => event,
@@ -115,13 +119,14 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
             }
             let surveyed = matches!(event, Event::Surveyed(..));
             let must_leave = matches!(event, Event::Terminate);
+            terminated |= must_leave;
             let mut acts = if must_leave { state.must_leave() } else { state.update(event) };
             if surveyed {
                 acts.extend(state.go_on_cancelling());
             }
             for act in acts {
                 match act {
-                    Act::Leave => return Ok(if must_leave { 5 } else { 0 }),
+                    Act::Leave => return Ok(if terminated { 5 } else { 0 }),
                     Act::Suspend => {
                         held.suspend().map_err(failed)?;
                         // A new screen knows nothing of what was drawn, and draws all of it.

@@ -228,6 +228,8 @@ pub struct State {
     pub(super) leaving: Leaving,
     /// Whether drives and journal are being looked at anew after some work.
     pub(super) looking: bool,
+    /// Whether the window is too small to show what a key would do.
+    pub too_small: bool,
 }
 
 /// What happens when what runs has come to its next block.
@@ -298,6 +300,7 @@ impl State {
             planned_in: Duration::ZERO,
             leaving: Leaving::No,
             looking: false,
+            too_small: false,
         }
     }
 
@@ -413,6 +416,11 @@ impl State {
         match input {
             Input::Key(key) if key.kind != KeyEventKind::Release => {
                 self.message = None;
+                if self.too_small {
+                    // Nobody says yes to what cannot be read. To leave is always possible.
+                    let wish = self.keys.wish(key, self.view);
+                    return if matches!(wish, Some(Wish::Quit)) { self.leave_unseen() } else { Vec::new() };
+                }
                 if let Some(question) = self.question.take() {
                     return self.answered(question, key.code);
                 }

@@ -19,7 +19,7 @@ use super::place::cannot_exchange;
 use super::prove::{by_edits, what_records_say};
 use super::run::Work;
 use super::stage::Stage;
-use super::standing::settle;
+use super::standing::{carried, settle};
 use super::taking::take_record_folders;
 use crate::disk::{Disk, FolderLock, Meta, What, attributes_of};
 use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Weight, lead_anew, quiet};
@@ -111,6 +111,14 @@ enum Way {
     Back,
 }
 
+/// Where the records lead from: where the lot is, or the path that its drive had when it was written down, if they say that still.
+fn led_from(work: &Work<'_>, way: Way, now: &Path) -> Result<PathBuf, HaulError> {
+    let Some(row) = work.journal.lot(work.lot.id)?.filter(|_| work.moved) else { return Ok(now.into()) };
+    let written = if way == Way::There { row.planned.from } else { row.planned.to };
+    let says = what_records_say(work.site, &work.lot.planned.game).map(|game| game.install);
+    Ok(if says.as_ref() == Some(&written) { written } else { now.into() })
+}
+
 /// Finds the records of a lot as they are now, and makes them lead there, or back.
 fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
     let planned = &work.lot.planned;
@@ -118,6 +126,7 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
         Way::There => (edits_to_make(planned), &planned.from, &planned.to),
         Way::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
     };
+    let from = &led_from(work, way, from)?;
     let leading = lead_anew(work.site, planned, &own, from, to)?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
     if !leading.listed && way == Way::There && work.lot.takes_back.is_none() {
@@ -276,9 +285,14 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     if known.iter().any(|change| change.before == change.after) {
         return Ok(None);
     }
+    let Some(written) = work.journal.lot(lot)? else { return Ok(None) };
+    let mut now = written.clone();
+    settle(work.site, &mut now)?;
     let mut back = Vec::new();
     for change in known {
         let mut change = change;
+        // Its drive may have another path by now.
+        change.file = carried(&written.planned, &now.planned, &change.file);
         if let Some(path) = in_lot(&work.lot.planned, &change.file) {
             // Held originals were never rewritten; what was copied or renamed back is, where it lies now.
             if work.lot.planned.mode == Mode::TakeBack {

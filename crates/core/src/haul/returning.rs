@@ -101,6 +101,7 @@ fn turned_edits(planned: &PlannedLot) -> Vec<Edit> {
 
 /// Says what a return would do. Writes nothing.
 pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
+    let written = haul;
     let (haul, mut unsettled) = settled(site, haul);
     let haul = &haul;
     let title = |lot: &LotRow| lot.planned.title.clone();
@@ -138,7 +139,9 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
             // A later lot of the haul has carried it on: that one goes back first.
             let carried_on = |other: &LotRow| other.id.0 > lot.id.0 && other.planned.game == lot.planned.game;
             let last = !haul.lots.iter().any(carried_on);
-            plan.findings.extend(stands_in_the_way(site, lot, &back, last, &goes));
+            let was =
+                written.lots.iter().find(|other| other.id == lot.id).map_or(&lot.planned.to, |was| &was.planned.to);
+            plan.findings.extend(stands_in_the_way(site, lot, &back, last.then_some(was.as_path()), &goes));
             goes.add(&back);
             turned_lots.push(back);
         }
@@ -213,8 +216,8 @@ fn in_turn(lots: &mut [(PlannedLot, Option<LotId>)]) {
     }
 }
 
-/// `last` is whether no later lot of the haul has moved the same game.
-fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, goes: &Going) -> Vec<Finding> {
+/// `was` is the path that the copy had when it was made; `None` if a later lot of the haul has moved the same game.
+fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, was: Option<&Path>, goes: &Going) -> Vec<Finding> {
     let mut kinds = Vec::new();
     if lot.planned.mode == Mode::SetAside && matches!(lot.stage, Stage::Releasing | Stage::Released { .. }) {
         return vec![Finding::new(
@@ -222,8 +225,8 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, g
             FindingKind::LetGoForGood { path: lot.planned.from.clone() },
         )];
     }
-    if last && lot.stage.at_rest() {
-        kinds.extend(records_would(site, lot, back));
+    if let Some(was) = was.filter(|_| lot.stage.at_rest()) {
+        kinds.extend(records_would(site, lot, back, was));
     }
     // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
     if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && in_the_place(site, lot, back) {
@@ -257,12 +260,16 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, last: bool, g
 }
 
 /// Tries in memory what an undo would do to the records; gives what stands against it, or what there is not to do.
-fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot) -> Option<FindingKind> {
+fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot, was: &Path) -> Option<FindingKind> {
     let launcher = back.launcher_name.clone();
     let edits = edits_to_make(back);
     let leads = match what_records_say(site, &back.game) {
         _ if by_edits(&lot.planned) || lot.planned.mode == Mode::Records => None,
-        Some(game) if is_folder_of(&game.install, lot.planned.place()) || game.install == back.to => None,
+        Some(game)
+            if is_folder_of(&game.install, lot.planned.place()) || game.install == back.to || game.install == was =>
+        {
+            None
+        }
         // Somebody has moved it since, by its launcher or another program.
         Some(game) => {
             return Some(FindingKind::RecordsElsewhere {

@@ -591,7 +591,8 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         rewritten: &rewritten,
         apart: Apart::of(&planned),
         abilities: work.site.abilities_at(planned.place()),
-        beside: true,
+        // Of kept originals that are taken up again the checksums alone decide.
+        beside: planned.mode != Mode::TakeBack,
         lot: work.lot.id,
         title: &planned.title,
         install: planned.place(),

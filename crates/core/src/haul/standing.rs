@@ -121,9 +121,11 @@ fn follow(row: &mut LotRow, old: &Path, now: &Path) {
             *path = now.join(rest);
         }
     };
-    let PlannedLot { from, to, aside, .. } = &mut row.planned;
+    let PlannedLot { from, to, aside, edits, .. } = &mut row.planned;
     carry(from);
     carry(to);
+    // Record files on that drive go with it; what they say is what was written into them.
+    *edits = std::mem::take(edits).into_iter().map(|edit| edit.carried(old, now)).collect();
     if let Some(aside) = aside {
         carry(&mut aside.old);
         carry(&mut aside.held);
@@ -133,6 +135,19 @@ fn follow(row: &mut LotRow, old: &Path, now: &Path) {
         Stage::GivingUp { made: Some(made) } => carry(made),
         _ => {}
     }
+}
+
+/// Where a file is now that lay on a drive of a lot when it was written down.
+pub(super) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> PathBuf {
+    for (old, new) in [(&written.to, &now.to), (&written.from, &now.from)] {
+        let alike = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
+        if let (Some(old), Some(new)) = (old.ancestors().nth(alike), new.ancestors().nth(alike))
+            && let Ok(rest) = file.strip_prefix(old)
+        {
+            return new.join(rest);
+        }
+    }
+    file.into()
 }
 
 /// Writes down on which drives the ends of a lot are, where that is not known yet.

@@ -291,6 +291,19 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         }
     }
     let lots = making.lots;
+    // Whoever else knows the folder would be led to nothing by a release within the haul.
+    let goes = |lot: &&PlannedLot| policy == Policy::Release || lot.policy == Policy::Release;
+    for lot in lots.iter().filter(goes) {
+        let knows = |finding: &Finding| match &finding.kind {
+            FindingKind::AlsoKnown { as_title, launcher } if finding.title.as_deref() == Some(&lot.title) => {
+                let (launcher, as_title) = (launcher.clone(), as_title.clone());
+                Some(FindingKind::StillListed { launcher, as_title, path: lot.from.clone() })
+            }
+            _ => None,
+        };
+        let listed: Vec<FindingKind> = findings.iter().filter_map(knows).collect();
+        findings.extend(listed.into_iter().map(|kind| Finding::new(Some(&lot.title), kind)));
+    }
     findings.extend(state_room(site, &lots));
     let (loads, steps) = course.loads(survey, &lots, policy);
     findings.extend(quiet(site, &lots));

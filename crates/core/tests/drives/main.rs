@@ -3,6 +3,7 @@
 
 mod around;
 mod mounts;
+mod outside;
 mod troubles;
 
 use std::collections::BTreeMap;

@@ -49,16 +49,7 @@ impl Mounts {
     pub fn add_in(&mut self, folder: &str, name: &str, kind: Kind, bytes: u64) -> bool {
         let (image, point) = (self.at(folder).join(format!("{name}.img")), self.at(name));
         fs::create_dir(&point).unwrap();
-        fs::File::create(&image).unwrap().set_len(bytes).unwrap();
-        let make = |program: &str, words: &[&str]| done(Command::new(program).args(words).arg(&image));
-        let made = match kind {
-            Kind::Ext4 => make("mkfs.ext4", &["-q", "-F"]),
-            Kind::Btrfs => make("mkfs.btrfs", &["-q", "-f"]),
-            Kind::Xfs => make("mkfs.xfs", &["-q", "-f"]),
-            Kind::Ntfs => make("mkntfs", &["-q", "-F", "-f"]),
-            Kind::Exfat => make("mkfs.exfat", &[]),
-            Kind::Tmpfs => true,
-        };
+        let made = self.make(kind, &image, bytes);
         let mounted = made && self.mount(kind, &image, &point, bytes);
         if !mounted {
             eprintln!(
@@ -66,6 +57,20 @@ impl Mounts {
             );
         }
         mounted
+    }
+
+    /// Makes a file system in an image.
+    pub fn make(&self, kind: Kind, image: &Path, bytes: u64) -> bool {
+        fs::File::create(image).unwrap().set_len(bytes).unwrap();
+        let make = |program: &str, words: &[&str]| done(Command::new(program).args(words).arg(image));
+        match kind {
+            Kind::Ext4 => make("mkfs.ext4", &["-q", "-F"]),
+            Kind::Btrfs => make("mkfs.btrfs", &["-q", "-f"]),
+            Kind::Xfs => make("mkfs.xfs", &["-q", "-f"]),
+            Kind::Ntfs => make("mkntfs", &["-q", "-F", "-f"]),
+            Kind::Exfat => make("mkfs.exfat", &[]),
+            Kind::Tmpfs => true,
+        }
     }
 
     fn mount(&mut self, kind: Kind, image: &Path, point: &Path, bytes: u64) -> bool {

@@ -501,7 +501,7 @@ fn a_game_that_its_launcher_lists_no_more_goes_back_by_its_files() {
     let port = Port::new();
     let whole = port.game(&port.old_place());
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
-    change_list(&port, "newhold", |titles| titles.clear());
+    change_list(&port, "newhold", Vec::clear);
     let plan = return_plan(&port.site(), &row(&port, 1));
     assert!(
         !plan.stopped() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NothingToUpdate { .. })),
@@ -620,9 +620,9 @@ fn originals_that_another_entry_still_leads_to_stay() {
     let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}]});
     port.write("home/.config/second/rooms.json", rooms.to_string().as_bytes());
     change_list(&port, "swift", |titles| {
-        titles.push(
-            serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 1, "start": "bin/go"}),
-        )
+        let entry =
+            serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 1, "start": "bin/go"});
+        titles.push(entry);
     });
     let listed =
         |kind: &FindingKind| matches!(kind, FindingKind::StillListed { .. } | FindingKind::RecordsElsewhere { .. });

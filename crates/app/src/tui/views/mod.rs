@@ -31,10 +31,15 @@ pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
     draw_into(state, theme, area, frame.buffer_mut())
 }
 
+/// Whether a window has no room for the views.
+pub fn is_too_small(width: u16, height: u16) -> bool {
+    width < 80 || height < 24
+}
+
 /// Draws everything into a buffer; any size will do.
 pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) -> Hits {
     buffer.set_style(area, theme.ground());
-    if area.width < 80 || area.height < 24 {
+    if is_too_small(area.width, area.height) {
         let text =
             format!("Deft Barge needs a window of 80 x 24 characters; this one has {} x {}.", area.width, area.height);
         Paragraph::new(text).style(theme.text()).wrap(Wrap { trim: true }).render(area, buffer);
