@@ -42,7 +42,7 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     assert!(!world.old_place().exists());
     assert!(world.judge("Saltflat Rally").content());
     let back = world.expect(&["return", "1"], 0);
-    assert!(back.contains("Haul 1 is returned"), "{back}");
+    assert!(back.contains("Haul 1 is undone"), "{back}");
     assert_eq!(tree(&world.old_place()), game);
     assert!(world.judge("Saltflat Rally").content());
     assert!(world.all() == before, "everything is as it was, to the byte");
@@ -198,7 +198,7 @@ fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_i
 }
 
 #[test]
-fn originals_are_let_go_while_the_launcher_runs_but_not_while_one_of_them_is_open() {
+fn originals_stay_while_the_launcher_runs_and_while_one_of_them_is_open() {
     let world = World::alone();
     world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
     let mut launcher = started(&world);
@@ -208,10 +208,13 @@ fn originals_are_let_go_while_the_launcher_runs_but_not_while_one_of_them_is_ope
     holder.kill().unwrap();
     holder.wait().unwrap();
     assert!(refused.contains("sleep (process"), "{refused}");
-    assert!(world.old_place().join("bin/start").exists());
-    world.expect(&["release"], 0);
+    let refused = world.run(&["release"]);
     Command::new("kill").arg(launcher.id().to_string()).status().unwrap();
     launcher.wait().unwrap();
+    let told = String::from_utf8_lossy(&refused.stderr).into_owned();
+    assert!(refused.status.code() == Some(3) && told.contains("Quillgate is running"), "{told}");
+    assert!(world.old_place().join("bin/start").exists());
+    world.expect(&["release"], 0);
     assert!(world.judge("Saltflat Rally").content(), "what it writes back is what the haul wrote");
 }
 
@@ -231,7 +234,9 @@ fn a_changed_byte_in_the_copy_is_a_difference() {
     // The changed file of the copy is nobody's original: it stays where it is, and is said.
     world.expect(&["return"], 0);
     assert!(world.judge("Saltflat Rally").content());
-    assert!(pack.exists());
+    let left = world.at("drives/newhold/quillgate/saltflat-rally.left-by-haul-2/data/pack00.bin");
+    assert!(!pack.exists() && left.exists(), "out of the way of the next haul");
+    world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
 }
 
 #[test]

@@ -102,7 +102,7 @@ fn a_held_haul_is_released_and_another_returned_from_the_log() {
     screen.keys(&["Home"]);
     screen.wait_for("Haul 2");
     screen.keys(&["o"]);
-    screen.wait_for("Let go of");
+    screen.wait_for("Delete ");
     screen.keys(&["y"]);
     screen.wait_for(" came back");
     assert!(!world.old_place().exists() && world.new_place().is_dir());

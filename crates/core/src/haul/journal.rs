@@ -11,7 +11,7 @@ use std::sync::MutexGuard;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, Params, Row, params};
+use rusqlite::{Connection, ErrorCode, Params, Row, params};
 use serde::Serialize;
 use thiserror::Error;
 
@@ -110,6 +110,7 @@ impl UnrecoveredJournal {
 #[derive(Debug)]
 pub struct Journal {
     reader: Reader,
+    reserve: Reserve,
     _lock: File,
 }
 
@@ -145,7 +146,8 @@ impl Journal {
         let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);
         reader.prepare()?;
         File::open(&folder).and_then(|folder| folder.sync_all()).map_err(|e| make(&folder, e))?;
-        Ok(UnrecoveredJournal(Self { reader, _lock: lock }))
+        let reserve = Reserve::keep(&folder);
+        Ok(UnrecoveredJournal(Self { reader, reserve, _lock: lock }))
     }
 
     fn db(&self) -> MutexGuard<'_, Connection> {
@@ -278,23 +280,32 @@ impl Journal {
         self.change_lot(lot, stage.word(), sql, params![lot.0, json(proof), json(stage)])
     }
 
+    /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.
+    fn written<T>(&self, write: impl Fn() -> rusqlite::Result<T>) -> Result<T> {
+        match write() {
+            Err(error) if error.sqlite_error_code() == Some(ErrorCode::DiskFull) && self.reserve.spend() => write(),
+            other => other,
+        }
+        .map_err(self.err())
+    }
+
     /// Changes a lot's row, and says in the same act what it reached.
-    fn change_lot(&self, lot: LotId, word: &str, sql: &str, row: impl Params) -> Result<()> {
+    fn change_lot(&self, lot: LotId, word: &str, sql: &str, row: impl Params + Clone) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
-            db.execute(sql, row)?;
+            db.execute(sql, row.clone())?;
             put_mark(&db, lot, word)?;
             db.commit()
         };
-        write().map_err(self.err())
+        self.written(write)
     }
 
     /// Adds a line to the log.
     pub fn say(&self, haul: HaulId, lot: Option<LotId>, word: &str, detail: &str) -> Result<()> {
         let sql = "insert into event(at, haul, lot, word, detail) values(?1, ?2, ?3, ?4, ?5)";
-        let row = params![Timestamp::now().to_string(), haul.0, lot.map(|l| l.0), word, detail];
-        self.db().execute(sql, row).map(drop).map_err(self.err())
+        let at = Timestamp::now().to_string();
+        self.written(|| self.db().execute(sql, params![at, haul.0, lot.map(|l| l.0), word, detail]).map(drop))
     }
 
     /// Writes tally lines, each with all that is known of it; lines of the same path are replaced.
@@ -462,7 +473,7 @@ impl Journal {
             put_mark(&db, lot, stage.word())?;
             db.commit()
         };
-        write().map_err(self.err())
+        self.written(write)
     }
 
     /// Writes down that a folder was made on the way to a lot's place.
@@ -517,6 +528,41 @@ impl Journal {
             changes.push(FileChange { file: path_of(file), before: content(before)?, after: content(after)? });
         }
         Ok(changes)
+    }
+}
+
+/// Room on the drive of the state folder that is kept for the ends of phases: a haul whose drive runs full in the middle of its
+/// records can still write down how far it is.
+#[derive(Debug)]
+struct Reserve {
+    file: PathBuf,
+}
+
+impl Reserve {
+    /// Bytes: far more than stages, proofs and lines of the log take.
+    const BYTES: u64 = 2_000_000;
+
+    /// Takes the room, if that leaves some for others.
+    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+    fn keep(folder: &Path) -> Self {
+        let reserve = Self { file: folder.join("reserve") };
+        let free = rustix::fs::statvfs(folder).map_or(0, |stat| stat.f_bavail.saturating_mul(stat.f_frsize));
+        if !reserve.file.exists() && free > Self::BYTES * 2 {
+            let kept = File::create(&reserve.file).and_then(|file| {
+                Ok(rustix::fs::fallocate(&file, rustix::fs::FallocateFlags::empty(), 0, Self::BYTES)?)
+            });
+            if kept.is_err() {
+                // A file system that keeps no room for a file: then there is none to be had.
+                let _ = fs::remove_file(&reserve.file);
+            }
+        }
+        reserve
+    }
+
+    /// Gives the room free; `false` if there was none.
+    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+    fn spend(&self) -> bool {
+        fs::remove_file(&self.file).is_ok()
     }
 }
 

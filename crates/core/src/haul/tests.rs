@@ -244,6 +244,33 @@ fn a_journal_of_the_fourth_version_is_brought_up_and_shows_the_same_lines_before
 }
 
 #[test]
+fn a_journal_of_the_fifth_version_is_brought_up_and_compares_nothing_that_it_did_not_keep() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = super::history::database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version5.sql")).unwrap();
+    drop(db);
+    let before = History::recent(&site(folder.path())).unwrap();
+    assert_eq!(before.hauls.len(), 2, "looking does not need the new columns");
+    assert!(History::remains(&site(folder.path()), HaulId(1)).unwrap().is_empty());
+    let journal = open(folder.path());
+    assert_eq!(History::recent(&site(folder.path())).unwrap().lines, before.lines);
+    let lot = journal.hauls().unwrap()[1].lots[0].clone();
+    assert!(lot.planned.from_place.is_none() && lot.planned.to_place.is_none());
+    let lines: Vec<TallyEntry> = journal.lines(lot.id).map(Result::unwrap).collect();
+    assert!(lines.iter().all(|line| line.entry.changed_ns.is_none() && line.attributes.is_empty()), "{lines:?}");
+    let left = Left { path: "a".into(), bytes: Bytes::new(5), why: WhyLeft::ReadOnly };
+    journal.put_remains(lot.id, std::slice::from_ref(&left)).unwrap();
+    journal.put_made(lot.id, Path::new("/b")).unwrap();
+    journal.put_made(lot.id, Path::new("/b/c")).unwrap();
+    assert_eq!(journal.made(lot.id).unwrap(), [Path::new("/b/c"), Path::new("/b")], "the deepest first");
+    drop(journal);
+    let remains = History::remains(&site(folder.path()), lot.haul).unwrap();
+    assert_eq!(remains, [(lot.planned.title.clone(), vec![left])]);
+}
+
+#[test]
 fn how_a_haul_went_is_kept_with_its_stops() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());

@@ -174,3 +174,40 @@ fn attributes_that_the_new_drive_does_not_take_are_a_difference_and_keep_the_ori
     assert_eq!(rustix::fs::getxattr(&file, "user.large", &mut now[..]).unwrap(), 20_000);
     assert!(machine.content());
 }
+
+#[test]
+fn a_state_folder_whose_drive_runs_full_among_the_records_keeps_the_way_back() {
+    let Some(mut machine) = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000) else { return };
+    if !machine.mounts.add("state", Kind::Tmpfs, 12_000_000) {
+        return;
+    }
+    machine.fill(20, 9_000_000, holds(Kind::Ext4));
+    let before = tree(&machine.at(OLD), holds(Kind::Ext4));
+    let site = || {
+        let mut site = machine.site();
+        site.places.state = machine.at("state");
+        site
+    };
+    let fill = |event: HaulEvent| {
+        if matches!(event, HaulEvent::Stage { stage: "placed", .. }) {
+            let mut file = fs::File::create(machine.at("state/hog")).unwrap();
+            while std::io::Write::write_all(&mut file, &[1; 4096]).is_ok() {}
+        }
+    };
+    let here = site();
+    let plan = machine.plan(&here, Policy::Hold);
+    let (journal, _) = Journal::open(&here).unwrap().recover().unwrap();
+    let ended = Haul::begin(&here, &journal, &plan).unwrap().run(&fill, &Control::default());
+    drop(journal);
+    println!("state full: {:?}", ended.as_ref().err());
+    assert!(machine.content(), "records lead to a whole copy");
+    same(&machine, OLD, &before, holds(Kind::Ext4), "state full");
+    fs::remove_file(machine.at("state/hog")).unwrap();
+    let (journal, unfinished) = Journal::open(&here).unwrap().recover().unwrap();
+    if let Some(row) = unfinished {
+        Haul::of(&here, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    }
+    assert!(machine.content() && machine.at(NEW).exists());
+    return_haul(&here, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    assert!(machine.content() && !machine.at(NEW).exists());
+}
