@@ -31,15 +31,30 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     screen.wait_for("came up");
     screen.keys(&["Escape"]);
     screen.wait_until(|text| !text.contains("esc closes"));
+    // What is played is not released: the game is closed first.
+    end_programs_of(&world);
     screen.keys(&["L"]);
     screen.wait_for("held  ");
     screen.keys(&["o"]);
-    screen.wait_for("They can still be hauled back.");
+    screen.wait_for("can be moved back.");
     screen.keys(&["y"]);
     screen.wait_for(" came back");
     let log = world.json(&["log"], 0);
     let lots = log["hauls"][0]["lots"].as_array().unwrap();
     assert!(lots.iter().all(|lot| lot["stage"]["stage"] == "released"), "{log}");
+}
+
+/// Closes the programs that were started from a world's drives.
+fn end_programs_of(world: &World) {
+    let drives = world.at("drives");
+    for entry in std::fs::read_dir("/proc").unwrap().flatten() {
+        let below =
+            |link: &str| std::fs::read_link(entry.path().join(link)).is_ok_and(|path| path.starts_with(&drives));
+        if below("cwd") || below("exe") {
+            let pid = entry.file_name().into_string().unwrap();
+            std::process::Command::new("kill").args(["-9", &pid]).status().unwrap();
+        }
+    }
 }
 
 #[test]

@@ -77,6 +77,10 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.keys(&["S"]);
     screen.wait_for("Cautions are waiting");
     screen.keys(&["a", "S"]);
+    // What goes at once is asked for by the word, with bytes and titles.
+    let asked = screen.wait_for("of originals during the haul (Saltflat Rally)");
+    assert!(asked.contains("Delete "), "{asked}");
+    screen.keys(&["y"]);
     screen.wait_for("of originals are held");
     let survey = world.json(&["survey"], 0);
     let games = survey["games"].as_array().unwrap();
