@@ -23,7 +23,7 @@ use super::stage::Stage;
 use crate::bytes::LotId;
 use crate::disk::{Disk, DiskFile, Meta, Refused, What, attributes_of};
 use crate::plan::Mode;
-use crate::site::{Abilities, Run};
+use crate::site::{Abilities, Run, real_path};
 use crate::tally::{
     Entry, EntryKind, FileIdentity, LotPath, Steady, block_count, block_hash, block_span, change_of, stamp_of,
 };
@@ -315,10 +315,10 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
         disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
     }
     // An absolute link into the lot itself goes with the lot.
-    let target = match target.strip_prefix(&work.lot.planned.from) {
-        Ok(below) => work.lot.planned.to.join(below),
-        Err(_) => target.to_path_buf(),
-    };
+    let from = &work.lot.planned.from;
+    let below = target.strip_prefix(from).map(Path::to_path_buf);
+    let below = below.or_else(|_| target.strip_prefix(real_path(from)).map(Path::to_path_buf));
+    let target = below.map_or_else(|_| target.to_path_buf(), |below| work.lot.planned.to.join(below));
     disk.make_link(&target, at).map_err(HaulError::disk("link", at))?;
     disk.set_link_time(at, entry.modified_ns).map_err(HaulError::disk("set the time of", at))
 }

@@ -9,6 +9,7 @@ use super::error::HaulError;
 use super::run::Work;
 use super::stage::Stage;
 use crate::disk::What;
+use crate::site::real_path;
 use crate::tally::{EntryKind, Found, walk_each};
 
 fn is_link(path: &Path) -> bool {
@@ -132,7 +133,8 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
     .map_err(HaulError::disk("read", root))?;
     for entry in links {
         let EntryKind::Link(target) = &entry.kind else { continue };
-        let Ok(below) = target.strip_prefix(from) else { continue };
+        let real = real_path(from);
+        let Ok(below) = target.strip_prefix(from).or_else(|_| target.strip_prefix(&real)) else { continue };
         let at = entry.path.under(root);
         let fresh = at.with_file_name(work.own_name("link"));
         if is_link(&fresh) {

@@ -78,7 +78,11 @@ impl Files {
     }
 
     fn read_at(&self, file: &Path) -> PathBuf {
-        let carried = self.carried.as_ref().and_then(|(from, to)| Some(from.join(file.strip_prefix(to).ok()?)));
+        let carried = self.carried.as_ref().and_then(|(from, to)| {
+            let below = file.strip_prefix(to).map(Path::to_path_buf);
+            let below = below.or_else(|_| file.strip_prefix(real_path(to)).map(Path::to_path_buf));
+            Some(from.join(below.ok()?))
+        });
         carried.filter(|_| file.symlink_metadata().is_err()).unwrap_or_else(|| file.into())
     }
 

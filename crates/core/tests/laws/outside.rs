@@ -741,3 +741,27 @@ fn no_state_is_a_dead_end() {
     }
     assert_eq!(walked, 40);
 }
+
+#[test]
+fn a_library_behind_a_link_is_hauled_released_and_undone_with_the_links_in_its_games() {
+    for relative in [false, true] {
+        let port = Port::new();
+        fs::rename(port.at("drives/swift/quillgate"), port.at("drives/swift/real")).unwrap();
+        let target = if relative { PathBuf::from("real") } else { port.at("drives/swift/real") };
+        symlink(target, port.at("drives/swift/quillgate")).unwrap();
+        let originals = tree(&port.at("drives/swift/real/regatta"));
+        port.haul(None, to_newhold(), Policy::Hold).unwrap();
+        assert!(port.content(), "relative {relative}");
+        assert_eq!(tree(&port.at("drives/swift/real/regatta")), originals, "the originals are only read");
+        let inward = fs::read_link(port.new_place().join("inward")).unwrap();
+        assert_eq!(inward, port.new_place().join("data"), "relative {relative}");
+        undo(&port, 1).unwrap();
+        assert!(port.content() && !port.new_place().exists());
+        assert_eq!(tree(&port.at("drives/swift/real/regatta")), originals);
+        port.haul(None, to_newhold(), Policy::Release).unwrap();
+        assert!(port.content() && !port.at("drives/swift/real/regatta").exists());
+        undo(&port, 3).unwrap();
+        assert!(port.content() && port.old_place().join("data/pack").exists());
+        assert!(port.at("drives/swift/quillgate").is_symlink());
+    }
+}

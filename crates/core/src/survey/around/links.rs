@@ -74,6 +74,8 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let places = &site.places;
     let installs: Vec<PathBuf> = found.iter().flat_map(|f| &f.games).map(|game| game.install.clone()).collect();
     let mut skip = installs.clone();
+    // A library may be reached through a link: its games are the same folders by another path.
+    skip.extend(installs.iter().map(|install| real_path(install)));
     skip.push(site.state_folder());
     skip.push(places.home.join(".cache"));
     let mut roots: Vec<(PathBuf, usize)> =
