@@ -487,6 +487,101 @@ mod tests {
     }
 
     #[test]
+    fn full_text_tables_and_what_they_keep_for_themselves_are_no_records() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        let db = Connection::open(&file).unwrap();
+        db.execute_batch(
+            "create table plain(id text primary key, at text); insert into plain values('g', '/a');
+             create virtual table notes using fts3(body, place); insert into notes values('lies in /a', '/a');",
+        )
+        .unwrap();
+        // A module that is not known here: its tables are known by their names.
+        db.execute_batch(
+            "create table odd_content(c text); insert into odd_content values('/a');
+             pragma writable_schema = on;
+             insert into sqlite_schema values('table', 'odd', 'odd', 0, 'create virtual table odd using nobody_knows(c)');",
+        )
+        .unwrap();
+        drop(db);
+        let value = read(&file).unwrap();
+        let tables: Vec<&String> = value.as_object().unwrap().keys().collect();
+        assert_eq!(tables, ["plain"]);
+    }
+
+    #[test]
+    fn a_path_that_is_the_key_of_its_row_changes_with_all_that_follows_it_and_comes_back() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        let db = Connection::open(&file).unwrap();
+        db.execute_batch(
+            "create table lies(at text primary key, note text);
+             create table plays(id integer primary key, at text references lies(at) on update cascade);
+             create table pair(host text, at text, note text, primary key(host, at));
+             insert into lies values('/a/x', 'in /a/x'), ('/a/y', 'other');
+             insert into plays values(1, '/a/x'), (2, '/a/y');
+             insert into pair values('me', '/a/x', 'here');",
+        )
+        .unwrap();
+        drop(db);
+        let was = read(&file).unwrap();
+        let cell = |table: &str, key: &str, column: &str, text: &str| Cell {
+            table: table.into(),
+            key: key.into(),
+            column: column.into(),
+            text: text.into(),
+        };
+        let old = [
+            cell("lies", "/a/x", "at", "/a/x"),
+            cell("lies", "/a/x", "note", "in /a/x"),
+            cell("plays", "1", "at", "/a/x"),
+            cell("pair", "[\"me\",\"/a/x\"]", "at", "/a/x"),
+        ];
+        assert_eq!(key_after(&file, &old[0], "/b/x").unwrap(), "/b/x");
+        assert_eq!(key_after(&file, &old[1], "in /b/x").unwrap(), "/a/x", "no part of the key");
+        let new = [
+            cell("lies", "/b/x", "at", "/b/x"),
+            cell("lies", "/b/x", "note", "in /b/x"),
+            cell("plays", "1", "at", "/b/x"),
+            cell("pair", &key_after(&file, &old[3], "/b/x").unwrap(), "at", "/b/x"),
+        ];
+        assert!(rehearse(&file, &old, &new).unwrap());
+        assert_eq!(read(&file).unwrap(), was, "a rehearsal changes nothing");
+        write_cells(&file, &old, &new).unwrap();
+        assert_eq!(read_cells(&file, &new).unwrap(), new);
+        assert_eq!(read(&file).unwrap()["plays"]["2"]["at"], "/a/y");
+        write_cells(&file, &new, &old).unwrap();
+        assert_eq!(read(&file).unwrap(), was);
+    }
+
+    #[test]
+    fn what_a_database_does_by_itself_when_a_record_changes_is_found_before_a_haul() {
+        let folder = tempfile::tempdir().unwrap();
+        let made = |name: &str, sql: &str| {
+            let file = folder.path().join(name);
+            let db = Connection::open(&file).unwrap();
+            db.execute_batch("create table t(id text primary key, at text); insert into t values('g', '/a');").unwrap();
+            db.execute_batch(sql).unwrap();
+            file
+        };
+        let cell = |text: &str| [Cell { table: "t".into(), key: "g".into(), column: "at".into(), text: text.into() }];
+        let tried = |file: &Path| rehearse(file, &cell("/a"), &cell("/b"));
+        assert!(tried(&made("plain.db", "")).unwrap());
+        let counts = "create table n(c int); insert into n values(0);
+            create trigger c after update on t begin update n set c = c + 1; end;";
+        assert!(!tried(&made("counts.db", counts)).unwrap(), "it cannot be taken back");
+        let refuses = "create trigger c before update on t begin select raise(abort, 'no'); end;";
+        assert!(tried(&made("refuses.db", refuses)).is_err());
+        let writes_itself = "create trigger c after update on t begin update t set at = '/c' where id = new.id; end;";
+        assert!(!tried(&made("own.db", writes_itself)).is_ok_and(|sound| sound));
+        let endless = "create table z(x); create trigger c after update on t begin
+            insert into z with recursive r(i) as (select 1 union all select i + 1 from r) select i from r where i < 0; end;";
+        let begun = Instant::now();
+        assert!(tried(&made("endless.db", endless)).is_err());
+        assert!(begun.elapsed() < Duration::from_secs(30), "a trigger without an end is stopped");
+    }
+
+    #[test]
     fn what_is_no_database_is_refused() {
         let folder = tempfile::tempdir().unwrap();
         let file = folder.path().join("x.db");

@@ -790,6 +790,71 @@ mod tests {
     }
 
     #[test]
+    fn a_row_whose_key_is_its_path_is_changed_made_again_and_turned_round() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        let db = rusqlite::Connection::open(&file).unwrap();
+        db.execute_batch(
+            "create table t(at text primary key, note text, j text);
+             insert into t values('/a/x', 'in /a/x', '{\"p\": \"/a/x\"}'), ('/a/xy', 'other', null)",
+        )
+        .unwrap();
+        drop(db);
+        let edit = |column: &str, inside: Vec<Hop>| Edit::Replace {
+            file: file.clone(),
+            format: None,
+            rewrite: Rewrite { inside, ..Rewrite::of_value(&format!("$['t']['/a/x']['{column}']"), "/a/x", "/b/x") },
+        };
+        let hop = Hop { format: Format::Json, location: "$.p".into() };
+        let edits = [edit("at", Vec::new()), edit("j", vec![hop])];
+        let write = |edits: &[Edit], mood| {
+            let mut files = Files::default();
+            files.make(edits, mood).unwrap();
+            files.rehearse().unwrap();
+            let changes = files.changes();
+            for change in &changes {
+                let (Content::Cells(before), Content::Cells(after)) = (&change.before, &change.after) else { panic!() };
+                database::write_cells(&file, before, after).unwrap();
+                assert_eq!(Content::now(&file, &change.after).unwrap(), change.after);
+            }
+            changes.len()
+        };
+        let was = database::read(&file).unwrap();
+        assert_eq!(write(&edits, Mood::Strict), 1);
+        let now = database::read(&file).unwrap();
+        assert_eq!(now["t"]["/b/x"]["j"], "{\"p\": \"/b/x\"}");
+        assert_eq!(write(&Edit::turned_all(&edits), Mood::Strict), 1);
+        assert_eq!(database::read(&file).unwrap(), was);
+    }
+
+    #[test]
+    fn a_record_is_found_wherever_its_list_has_it_now_and_one_that_is_gone_is_nothing_to_do() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.json");
+        let edit = |nth: usize| Edit::Replace {
+            file: file.clone(),
+            format: Some(Format::Json),
+            rewrite: Rewrite::of_value(&format!("$['all'][{nth}]['at']"), "/a/x", "/b/x"),
+        };
+        let made = |text: &str| {
+            std::fs::write(&file, text).unwrap();
+            let mut files = Files::default();
+            let missed = files.make_where_found(&[edit(0)]).len();
+            let after = files.changes().pop().map(|change| match change.after {
+                Content::Bytes(bytes) => String::from_utf8(bytes).unwrap(),
+                other => panic!("{other:?}"),
+            });
+            (missed, after)
+        };
+        let changed = |text: &str| (0, Some(text.to_string()));
+        assert_eq!(made("{\"all\": [{\"at\": \"/a/x\"}]}"), changed("{\"all\": [{\"at\": \"/b/x\"}]}"));
+        let moved = "{\"all\": [{\"at\": \"/a/xy\"}, {\"at\": \"/q\"}, {\"at\": \"/a/x\"}]}";
+        assert_eq!(made(moved), changed(&moved.replace("/a/x\"", "/b/x\"")));
+        assert_eq!(made("{\"all\": [{\"at\": \"/b/x\"}]}"), (0, None), "made already");
+        assert_eq!(made("{\"all\": []}"), (1, None), "gone");
+    }
+
+    #[test]
     fn cells_and_links_are_changes_like_any_other() {
         let folder = tempfile::tempdir().unwrap();
         let (file, link) = (folder.path().join("x.db"), folder.path().join("to"));
