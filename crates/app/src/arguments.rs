@@ -60,13 +60,13 @@ pub enum Command {
         #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
     },
-    /// Go on with a haul that was interrupted, or that waits after its first game.
+    /// Go on with a haul that was interrupted or waits; or update records that a launcher wrote back.
     Resume(Going),
     /// Take a file that cannot be read from another copy of it; the haul is then gone on with by `resume`.
     Take(Taking),
     /// Undo a haul: the one under way, the newest one, or the one with this number.
     Return(Back),
-    /// Let go of the originals that a haul holds: the newest one that holds any, or the one with this number.
+    /// Delete the originals that a haul keeps: the newest one that keeps any, or the one with this number.
     Release(Letting),
     /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
     Prove(What),
