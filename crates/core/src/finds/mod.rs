@@ -313,8 +313,9 @@ fn is_one_folder(one: &Path, other: &Path) -> bool {
 
 /// The game whose only whole copy a folder is, as the journal knows it: its launcher lists it elsewhere, where nothing is.
 fn only_copy_of<'a>(site: &Site, survey: &'a Survey, history: &History, folder: &Path) -> Option<&'a Game> {
+    let here = site.place_at(folder).ok();
     let lots = history.hauls.iter().flat_map(|haul| &haul.lots);
-    let mut brought = lots.filter(|lot| lot.stage.is_repointed() && lot.is_at(site, folder));
+    let mut brought = lots.filter(|lot| lot.stage.is_repointed() && lot.is_at(folder, here.as_ref()));
     brought.find_map(|lot| survey.game(&lot.planned.game).filter(|game| game.fault().is_some()))
 }
 

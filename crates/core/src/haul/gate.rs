@@ -112,7 +112,7 @@ pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
 }
 
 /// Time in which a program that keeps writing its records shows.
-const SETTLED: Duration = Duration::from_millis(250);
+const SETTLED: Duration = Duration::from_millis(120);
 
 /// Whether a record file of the lot was written a moment ago, by us or by another program.
 fn written_just_now(work: &Work<'_>) -> bool {
@@ -218,8 +218,9 @@ fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(),
 /// Refuses if what was set aside is the only whole copy of a game that a launcher lists, though its records lead elsewhere now.
 fn is_not_the_last(work: &Work<'_>, was: &Path) -> Result<(), HaulError> {
     let hauls = work.journal.hauls()?;
+    let here = work.site.place_at(was).ok();
     let brought = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id != work.lot.id);
-    for lot in brought.filter(|lot| lot.stage.is_repointed() && lot.is_at(work.site, was)) {
+    for lot in brought.filter(|lot| lot.stage.is_repointed() && lot.is_at(was, here.as_ref())) {
         if let Some(game) = what_records_say(work.site, &lot.planned.game)
             && game.fault.is_some()
         {

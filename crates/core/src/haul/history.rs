@@ -19,7 +19,7 @@ use super::stage::Stage;
 use super::tables::{VERSION, bring_up, is_of_version_3, is_of_version_6};
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy, Trial};
-use crate::site::{Presence, Site, Speeds, shown_path};
+use crate::site::{DrivePlace, Site, Speeds, shown_path};
 use crate::survey::Held;
 use crate::tally::{BlockHash, Entry, EntryKind, FileIdentity, LotPath, Steady};
 
@@ -148,15 +148,10 @@ impl LotRow {
         if self.planned.mode == Mode::SetAside { &self.planned.to } else { &self.planned.from }
     }
 
-    /// Whether what it brought lies at this path, whatever path its drive had then.
-    pub(crate) fn is_at(&self, site: &Site, path: &Path) -> bool {
-        if self.planned.to == path || self.planned.place() == path {
-            return true;
-        }
-        let place = self.planned.to_place.as_ref();
-        place.is_some_and(|place| {
-            site.find_place(place, &self.planned.to).is_ok_and(|now| now == Presence::At(path.into()))
-        })
+    /// Whether what it brought lies at this path, whatever path its drive had then; `here` is the place of the path by its drive.
+    pub(crate) fn is_at(&self, path: &Path, here: Option<&DrivePlace>) -> bool {
+        let same = |known: &DrivePlace| here.is_some_and(|here| known.drive == here.drive && known.below == here.below);
+        self.planned.to == path || self.planned.to_place.as_ref().is_some_and(same) || self.planned.place() == path
     }
 
     /// Whether it still holds originals: compared and repointed, and not yet released.

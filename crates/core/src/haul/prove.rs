@@ -259,8 +259,9 @@ pub fn prove_game(
     stop: &Control,
 ) -> Result<Proof, HaulError> {
     let hauls = journal.hauls()?;
+    let here = site.place_at(&found.install).ok();
     let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
-    let brought = lots.find(|lot| lot.stage.is_repointed() && lot.is_at(site, &found.install));
+    let brought = lots.find(|lot| lot.stage.is_repointed() && lot.is_at(&found.install, here.as_ref()));
     if let Some(lot) = brought {
         return prove_lot(site, journal, lot, report, stop);
     }

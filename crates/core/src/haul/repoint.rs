@@ -354,8 +354,9 @@ pub(super) fn rewritten_at(
     place: &Path,
 ) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
+    let here = site.place_at(place).ok();
     for lot in journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
-        if lot.planned.game == *game && lot.is_at(site, place) {
+        if lot.planned.game == *game && lot.is_at(place, here.as_ref()) {
             all.extend(rewritten_in(journal, lot)?);
         }
     }
