@@ -89,7 +89,7 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
     }
     if any(&|kind| matches!(kind, FindingKind::CopyNotWhole { .. } | FindingKind::ProofFailed { .. })) {
         return format!(
-            "See what differs with: deft-barge prove {haul}. Repair it with: deft-barge audit GAME --repair. Or go back with: deft-barge return {haul}, and end it as it is with --leave."
+            "See what differs with: deft-barge prove {haul}. Go back with: deft-barge return {haul}. Or repair damaged files with: deft-barge audit GAME --repair"
         );
     }
     if any(&|kind| matches!(kind, FindingKind::RecordsElsewhere { .. })) {

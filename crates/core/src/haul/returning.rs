@@ -160,8 +160,12 @@ fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
         let kinds = match settle(site, lot) {
             Ok(standing) => {
                 let (from, to) = (standing.from.fault(&lot.planned.from), standing.to.fault(&lot.planned.to));
-                // The copy that kept originals are taken up instead of may be away: it goes another time.
-                let needs_copy = !lot.holds_originals();
+                // The copy that kept originals are taken up instead of may be away, and goes another time; but not where records lie
+                // on its drive, or where its launcher cannot be asked about them: what is away is not gone.
+                let files: Vec<PathBuf> = lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
+                let asked = by_edits(&lot.planned) || what_records_say(site, &lot.planned.game).is_some();
+                let needs_copy =
+                    !lot.holds_originals() || !asked || standing.required_for(&lot.planned, &files).is_err();
                 from.into_iter().chain(to.filter(|_| needs_copy || !lot.stage.at_rest())).collect()
             }
             Err(error) => vec![FindingKind::SourceUnreadable { what: error.to_string() }],

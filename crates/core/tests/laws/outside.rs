@@ -442,6 +442,10 @@ fn a_release_with_the_old_drive_away_counts_nothing_as_gone() {
     assert!(matches!(stage(&port, 1), Stage::Proved { holds: true }));
     assert!(return_plan(&port.site(), &row(&port, 1)).findings.iter().any(|finding| away(&finding.kind)));
     plug(&port, "swift");
+    // With the copy's drive away an undo does not begin: a part of the records lies there.
+    unplug(&port, "newhold");
+    assert!(refused(undo(&port, 1).map(drop), away) && History::of(&port.site()).unwrap().hauls.len() == 1);
+    plug(&port, "newhold");
     undo(&port, 1).unwrap();
     assert!(port.content());
     assert_eq!(differing(&port.game(&port.old_place()), &whole), NONE);
