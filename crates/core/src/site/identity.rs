@@ -314,8 +314,11 @@ mod tests {
         assert_eq!(site.find_place(&place, &path).unwrap(), Presence::Away);
         fs::create_dir(top.join("drives/stick")).unwrap();
         assert_eq!(site.find_place(&place, &path).unwrap(), Presence::Away);
-        // Brought back from a backup: another folder, with what was in it.
+        // The way to the place alone says nothing: a launcher makes that where a drive is away.
         fs::create_dir_all(top.join("drives/stick/games/x")).unwrap();
+        assert_eq!(site.find_place(&place, &path).unwrap(), Presence::Away);
+        // Brought back from a backup: another folder, with what was in it.
+        fs::write(top.join("drives/stick/games/x/another"), b"a game's").unwrap();
         assert_eq!(site.find_place(&place, &path).unwrap(), Presence::At(path));
     }
 

@@ -200,6 +200,63 @@ mod tests {
     use std::process::{Command, Stdio};
 
     #[test]
+    fn a_layer_is_in_use_while_a_program_names_it_or_its_server_works_for_it() {
+        use std::os::unix::fs::MetadataExt;
+        let folder = tempfile::tempdir().unwrap();
+        let real = folder.path().canonicalize().unwrap();
+        let (prefix, other) = (real.join("pfx"), real.join("another"));
+        std::fs::create_dir_all(prefix.join("dosdevices")).unwrap();
+        std::fs::create_dir_all(&other).unwrap();
+        let site = Site {
+            drives: Vec::new(),
+            places: Places::usual(&real),
+            processes: "/proc".into(),
+            disk: Disk::default(),
+            world: None,
+            known: Vec::new(),
+        };
+        assert!(site.processes_in_layer(&prefix).is_empty());
+        let sleep = || {
+            let mut command = Command::new("sleep");
+            command.arg("60").stdin(Stdio::null());
+            command
+        };
+        let meta = prefix.metadata().unwrap();
+        let server = real.join(format!("server-{:x}-{:x}", meta.dev(), meta.ino()));
+        std::fs::create_dir(&server).unwrap();
+        let mut children = [
+            sleep().env("WINEPREFIX", &prefix).spawn().unwrap(),
+            sleep().current_dir(&server).spawn().unwrap(),
+            sleep().env("WINEPREFIX", &other).spawn().unwrap(),
+        ];
+        let wanted: Vec<u32> = children[..2].iter().map(std::process::Child::id).collect();
+        // A child has its surroundings once it is the program that it was started for.
+        let mut seen = Vec::new();
+        for _ in 0..200 {
+            seen = site.processes_in_layer(&prefix).iter().map(|process| process.pid).collect();
+            if seen.len() == wanted.len() {
+                break;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(10));
+        }
+        for child in &mut children {
+            child.kill().unwrap();
+        }
+        // One that has ended and was not asked for how is no program any more.
+        let over = site.processes_in_layer(&prefix);
+        for child in &mut children {
+            child.wait().unwrap();
+        }
+        seen.sort_unstable();
+        assert_eq!(seen, {
+            let mut wanted = wanted;
+            wanted.sort_unstable();
+            wanted
+        });
+        assert!(over.len() <= 2, "{over:?}");
+    }
+
+    #[test]
     fn a_program_is_found_by_name_and_by_the_folder_it_works_in() {
         let folder = tempfile::tempdir().unwrap();
         let real = folder.path().canonicalize().unwrap();

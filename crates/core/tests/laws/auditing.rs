@@ -163,3 +163,27 @@ fn a_game_that_is_started_is_seen_to_come_up_from_where_it_lies_and_noted_as_tri
     assert_eq!(tried.len(), 2);
     assert!(tried.iter().any(|event| event.haul == haul && event.detail.contains("came up")));
 }
+
+#[test]
+fn a_repair_never_writes_through_a_link_to_files_outside_the_game() {
+    let house = House::new();
+    let plan = house.plan("quillgate/qg-0107", "newhold", MakeLetters::Yes);
+    house.haul(&plan, None).unwrap();
+    let (site, survey) = (house.site(), surveyed(&house));
+    let game = game(&survey, "quillgate/qg-0107");
+    let folder = &game.found.install;
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let kept = kept_tally(&site, &journal, &game.id, folder).unwrap().unwrap();
+    // Somebody else's folder stands where the game's data was, by a link.
+    let outside = house.folder().join("outside");
+    fs::create_dir(&outside).unwrap();
+    fs::write(outside.join("pack00.bin"), "somebody else's").unwrap();
+    fs::rename(folder.join("data"), house.folder().join("kept data")).unwrap();
+    std::os::unix::fs::symlink(&outside, folder.join("data")).unwrap();
+    let found = look(&site.disk, &kept, folder);
+    let copies = other_copies(&survey, &History::of(&site).unwrap(), &game.id, &[]);
+    assert!(!copies.is_empty() && fates(&found).contains(&("data/pack00.bin".into(), Fate::Missing)));
+    assert!(mend(&site, &kept, folder, &found.findings, &copies, &Control::default()).is_err());
+    assert_eq!(fs::read(outside.join("pack00.bin")).unwrap(), b"somebody else's");
+    assert_eq!(fs::read_dir(&outside).unwrap().count(), 1);
+}

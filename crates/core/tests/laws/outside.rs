@@ -769,3 +769,87 @@ fn a_library_behind_a_link_is_hauled_released_and_undone_with_the_links_in_its_g
         assert!(port.at("drives/swift/quillgate").is_symlink());
     }
 }
+
+/// A second launcher with the same games, in the same lists, that nobody tells of a haul.
+fn another_launcher(port: &Port) {
+    let profile = fs::read_to_string(port.at("home/.config/deft-barge/profiles/quillgate.toml")).unwrap();
+    let profile = profile.replacen("id = \"quillgate\"", "id = \"second\"", 1).replacen(
+        "name = \"Quillgate\"",
+        "name = \"Second\"",
+        1,
+    );
+    port.write("home/.config/deft-barge/profiles/second.toml", profile.as_bytes());
+}
+
+#[test]
+fn what_another_launcher_knows_as_well_is_not_released_within_the_haul() {
+    let port = Port::new();
+    another_launcher(&port);
+    let site = port.site();
+    let listed = |kind: &FindingKind| matches!(kind, FindingKind::StillListed { .. });
+    let held = port.plan(&site, to_newhold(), Policy::Hold);
+    assert!(!held.findings.iter().any(|finding| listed(&finding.kind)));
+    let released = port.plan(&site, to_newhold(), Policy::Release);
+    assert!(
+        released.stopped() && released.findings.iter().any(|finding| listed(&finding.kind)),
+        "{:?}",
+        released.findings
+    );
+}
+
+#[test]
+fn a_hole_stays_a_hole_when_its_copy_goes_on_after_a_kill() {
+    use std::os::unix::fs::MetadataExt;
+    let port = Port::new();
+    let sparse = port.old_place().join("sparse");
+    fs::File::create(&sparse).unwrap().set_len(12_000_000).unwrap();
+    let (mut site, books) = (port.site(), journal(&port));
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    site.disk = site.disk.and_gate(Arc::new(FailsFlushes));
+    assert!(Haul::begin(&site, &books, &plan).unwrap().run(&|_| {}, &Control::default()).is_err());
+    drop(books);
+    assert!(port.resume().unwrap());
+    let copy = fs::metadata(port.new_place().join("sparse")).unwrap();
+    assert_eq!(copy.len(), 12_000_000);
+    assert!(copy.blocks() * 512 < 1_000_000, "{} bytes are taken", copy.blocks() * 512);
+}
+
+/// Lets everything be written and nothing be made durable.
+#[derive(Debug)]
+struct FailsFlushes;
+
+impl Gate for FailsFlushes {
+    fn before(&self, act: &Act<'_>) -> std::io::Result<()> {
+        let flush = matches!(act, Act::Flush(_) | Act::FlushDrive(_));
+        if flush { Err(std::io::Error::from_raw_os_error(5)) } else { Ok(()) }
+    }
+}
+
+#[test]
+fn the_only_copy_of_a_game_is_not_offered_for_removal_when_its_launcher_has_forgotten_where_it_is() {
+    use deft_barge_core::finds::{FindAct, find};
+    use deft_barge_core::plan::plan_removal;
+    let port = Port::new();
+    let records = port.records();
+    port.haul(None, to_newhold(), Policy::Release).unwrap();
+    write_back(&port, &records);
+    let site = port.site();
+    let seen = deft_barge_core::survey::survey(&site, Vec::new(), &|_| {});
+    let lying = find(&site, &seen, &History::of(&site).unwrap(), &|_| {});
+    for lying in lying.iter().filter(|lying| lying.path == port.new_place()) {
+        assert!(!lying.acts.contains(&FindAct::SetAside) && !lying.acts.contains(&FindAct::LetGo), "{lying:?}");
+        // And who asks for it all the same is refused before the last copy goes.
+        let plan = plan_removal(&site, &seen, lying, FindAct::SetAside);
+        if plan.stopped() {
+            continue;
+        }
+        let books = journal(&port);
+        let mut haul = Haul::begin(&site, &books, &plan).unwrap();
+        let id = haul.id();
+        haul.run(&|_| {}, &Control::default()).unwrap();
+        let result = release_haul(&site, &books, id, &|_| {}, &Control::default());
+        assert!(result.is_err(), "{result:?}");
+    }
+    let all = tree(&port.at("drives/newhold"));
+    assert!(all.keys().any(|path| path.ends_with("data/pack")));
+}

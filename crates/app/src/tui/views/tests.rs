@@ -709,13 +709,14 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     let was = bytes[1000] ^ 0xff;
     std::fs::write(install.join("data/pack00.bin"), &bytes).expect("a pack");
     let row = journal.haul(id).expect("a haul").expect("a haul");
-    let proofs = deft_barge_core::haul::prove_haul(&stage.site, &journal, &row.lots, &|_| {}, &Control::default());
     let history = History::of(&stage.site).expect("a journal");
+    let proofs = deft_barge_core::haul::prove_haul(&stage.site, &journal, &row.lots, &|_| {}, &Control::default());
     let files = deft_barge_core::haul::tally_files(&stage.site, &row.lots[0]);
     stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
     assert_eq!(stage.press(KeyCode::Char('P')), [Act::Tree(row.lots[0].id)]);
     stage.state.update(Event::Tree(row.lots[0].id, Box::new(files.map_err(Into::into))));
-    assert!(stage.text(160, 47).contains("It is the same"), "as the haul has proved it");
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("It is the same"), "as the haul has proved it: {shown}");
     stage.state.update(Event::Proved(id, proofs.expect("proofs")));
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
