@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Haul, HaulError, HaulRow, History, Journal, LotRow, Proof, ReleaseDepth, Stage, Stuck, astray, give_up_leaving,
+    Depth, Haul, HaulError, HaulRow, History, Journal, LotRow, Proof, Stage, Stuck, astray, give_up_leaving,
     prove_game, prove_haul, release_looking, return_haul, return_leaving, return_plan, take_from,
 };
 use deft_barge_core::plan::{LibraryWish, Mode, Plan, Trial, Weight, plan_library};
@@ -459,7 +459,7 @@ pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> 
     )?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let depth = if letting.verify { ReleaseDepth::Read } else { ReleaseDepth::Seen };
+    let depth = if letting.verify { Depth::Read } else { Depth::Seen };
     let result = release_looking(site, &journal, row.id, depth, &|event| shown.event(event), &stop);
     shown.end();
     let removed = match result {

@@ -27,8 +27,8 @@ use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, bloc
 
 /// How closely a proof looks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Depth {
-    /// Names, sizes, times and inodes, against what was read when the copy was compared.
+pub enum Depth {
+    /// Names, sizes and times, against what was read when the copy was compared; what does not look the same is read.
     Seen,
     /// Every byte.
     Read,

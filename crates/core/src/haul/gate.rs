@@ -9,6 +9,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use super::account::Depth;
 use super::error::HaulError;
 use super::history::TallyEntry;
 use super::prove::{by_edits, edits_stand, has_digest, profiles_of, what_records_say};
@@ -33,15 +34,6 @@ pub(super) enum Stays {
     Originals(PathBuf),
     /// Nothing: it is the only copy, and a person was told so.
     Nothing,
-}
-
-/// How closely what stays is looked at.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Depth {
-    /// Names, sizes and times; what does not look the same is read.
-    Seen,
-    /// Every byte of what stays, and of what goes.
-    Read,
 }
 
 /// Leave to remove, and what the look at what stays has found.
@@ -303,5 +295,7 @@ fn copy_is_whole(
 fn leads_alike(at: &Path, line: &TallyEntry, goes: &Path) -> bool {
     let EntryKind::Link(target) = &line.entry.kind else { return false };
     let says_the_same = at.read_link().is_ok_and(|now| now == *target);
-    says_the_same || at.exists() || !line.entry.path.under(goes).exists()
+    // What could not be looked at is not taken for gone.
+    let dangles = |link: &Path| matches!(link.try_exists(), Ok(false));
+    says_the_same || at.exists() || dangles(&line.entry.path.under(goes))
 }

@@ -40,10 +40,10 @@ mod tables;
 mod taking;
 mod upkeep;
 
+pub use account::Depth;
 pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
 pub use error::HaulError;
 pub use event::{Amount, Control, HaulEvent, Progress};
-pub use gate::Depth as ReleaseDepth;
 pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Unreadable};
 pub use journal::{Journal, JournalError, Lines, UnrecoveredJournal};
 pub use lines::{LogLine, LotLine, search_lines};

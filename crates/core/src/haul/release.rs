@@ -5,9 +5,10 @@
 
 use std::path::{Path, PathBuf};
 
+use super::account::Depth;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::gate::{Depth, Stays, is_read_only, pass};
+use super::gate::{Stays, is_read_only, pass};
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::removal::{Removed, WhyLeft, has_the_bytes, remove_known};

@@ -14,7 +14,7 @@ use super::aside::step_back;
 use super::copy::SHEAF;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::gate::{Depth as GateDepth, Stays, is_folder_of, pass};
+use super::gate::{Stays, is_folder_of, pass};
 use super::history::{HaulRow, LotRow, TallyEntry, There, reader};
 use super::journal::Journal;
 use super::place::{is_ours, unplace};
@@ -415,7 +415,7 @@ pub fn return_leaving(
         let mut work = Work::new(site, journal, lot.clone(), report, stop);
         match lot.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
-            Stage::Releasing => match super::release::release_lot(&mut work, GateDepth::Seen) {
+            Stage::Releasing => match super::release::release_lot(&mut work, Depth::Seen) {
                 Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(&mut work)?,
                 other => drop(other?),
             },
@@ -608,7 +608,7 @@ fn remove_what_was_made(work: &mut Work<'_>, made: &Path) -> Result<Vec<Left>, H
     let from = work.lot.planned.from.clone();
     let stepped = work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))?;
     let originals = if stepped { from } else { work.lot.planned.source().to_path_buf() };
-    let passed = pass(work, made, &Stays::Originals(originals.clone()), GateDepth::Seen)?;
+    let passed = pass(work, made, &Stays::Originals(originals.clone()), Depth::Seen)?;
     if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
         work.set_stage(Stage::GivingUp { made: Some(made.to_path_buf()) })?;
     }

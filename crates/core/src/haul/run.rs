@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use super::account::{Depth as Looking, Subject, look};
+use super::account::{Depth, Subject, look};
 use super::aside::{step_aside, step_back};
 use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::gate::{Depth, records_lead_to};
+use super::gate::records_lead_to;
 use super::history::{LotRow, TallyEntry};
 use super::journal::Journal;
 use super::lanes::side_by_side;
@@ -600,7 +600,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     };
     // What was copied or renamed is known; what was adopted nobody has read yet.
     let adopted = planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
-    let depth = if adopted { Looking::Read } else { Looking::Seen };
+    let depth = if adopted { Depth::Read } else { Depth::Seen };
     let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
     // An undo of a game that its launcher lists no more has nothing to update.

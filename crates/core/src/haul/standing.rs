@@ -112,10 +112,15 @@ fn by_name(site: &Site, path: &Path, drive: Option<&String>) -> End {
     }
 }
 
+/// Where a drive was and where it is, of a path on it before and now: all but the names that both end in.
+fn tops<'a>(old: &'a Path, now: &'a Path) -> Option<(&'a Path, &'a Path)> {
+    let alike = old.iter().rev().zip(now.iter().rev()).take_while(|(a, b)| a == b).count();
+    old.ancestors().nth(alike).zip(now.ancestors().nth(alike))
+}
+
 /// Has everything of a lot that lies below the old top of a drive lie below the new one.
 fn follow(row: &mut LotRow, old: &Path, now: &Path) {
-    let alike = old.iter().rev().zip(now.iter().rev()).take_while(|(a, b)| a == b).count();
-    let (Some(old), Some(now)) = (old.ancestors().nth(alike), now.ancestors().nth(alike)) else { return };
+    let Some((old, now)) = tops(old, now) else { return };
     let carry = |path: &mut PathBuf| {
         if let Ok(rest) = path.strip_prefix(old) {
             *path = now.join(rest);
@@ -140,8 +145,7 @@ fn follow(row: &mut LotRow, old: &Path, now: &Path) {
 /// Where a file is now that lay on a drive of a lot when it was written down.
 pub(super) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> PathBuf {
     for (old, new) in [(&written.to, &now.to), (&written.from, &now.from)] {
-        let alike = old.iter().rev().zip(new.iter().rev()).take_while(|(a, b)| a == b).count();
-        if let (Some(old), Some(new)) = (old.ancestors().nth(alike), new.ancestors().nth(alike))
+        if let Some((old, new)) = tops(old, new)
             && let Ok(rest) = file.strip_prefix(old)
         {
             return new.join(rest);

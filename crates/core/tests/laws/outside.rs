@@ -10,8 +10,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, HaulRow, History, Journal, ReleaseDepth, Removed, Stage, Stuck, WhyLeft,
-    astray, give_up_rest, prove_haul, release_haul, release_looking, return_haul, return_leaving, return_plan,
+    Control, Depth, Haul, HaulError, HaulEvent, HaulRow, History, Journal, Removed, Stage, Stuck, WhyLeft, astray,
+    give_up_rest, prove_haul, release_haul, release_looking, return_haul, return_leaving, return_plan,
 };
 use deft_barge_core::plan::{FindingKind, Policy};
 
@@ -344,7 +344,7 @@ fn a_full_look_before_a_release_finds_what_names_and_times_do_not_show() {
     fs::File::options().write(true).open(&file).unwrap().write_at(b"!", 7).unwrap();
     let site = port.site();
     let look = |depth| release_looking(&site, &journal(&port), HaulId(1), depth, &|_| {}, &Control::default());
-    let read = look(ReleaseDepth::Read).unwrap();
+    let read = look(Depth::Read).unwrap();
     assert_eq!(read.left.iter().map(|left| left.why).collect::<Vec<_>>(), [WhyLeft::CopyChanged]);
     assert!(port.old_place().join("hole").exists());
 }
