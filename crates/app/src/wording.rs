@@ -198,6 +198,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
             "the folder of {with}, {}, lies in its folder and would be taken along. Move that one first, or leave both.",
             path.display()
         ),
+        FindingKind::SettingGoes { with, file } => format!(
+            "the setting that says where it is, {}, moves with {with} in the same haul. Move one of them first, in a haul of its own, or leave a link at its old place.",
+            file.display()
+        ),
         FindingKind::AlsoKnown { as_title, launcher } => format!(
             "{launcher} knows the same folder as {as_title}, and will still look for it in the old place. Change it there, or accept."
         ),

@@ -66,7 +66,7 @@ pub(super) fn canonical(path: &Path) -> Result<String, String> {
 /// The bases for a record, with the folder that it is relative to.
 pub(crate) fn base_of(bases: &Bases, relative_to: Option<&Meaning>, file: &Path, values: &Values) -> Bases {
     let Some(template) = relative_to else { return bases.clone() };
-    if template.to_string() == "file" {
+    if template.is_file() {
         return bases.relative_to(file.parent().unwrap_or(Path::new("/")));
     }
     match template.fill(values) {

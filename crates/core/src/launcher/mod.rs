@@ -9,6 +9,7 @@ mod matching;
 mod place;
 mod profile;
 mod reading;
+mod settings;
 mod shortcuts;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
@@ -22,6 +23,7 @@ pub use profile::{
 };
 pub(crate) use reading::read_launcher_supposing;
 pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Update, read_launchers};
+pub(crate) use settings::{plain_record, read_setting};
 pub(crate) use shortcuts::{UNSAID, shortcut_records};
 
 #[cfg(test)]

@@ -166,6 +166,13 @@ pub struct UserDataAt {
     pub setting: Option<SettingAt>,
 }
 
+impl UserDataAt {
+    /// Whether it speaks of the game that the launcher knows by this id.
+    pub fn is_of(&self, id: &str) -> bool {
+        self.game.as_ref().is_none_or(|of| of == id)
+    }
+}
+
 /// A setting of a game that holds the folder of its user data.
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]

@@ -12,6 +12,7 @@ use serde_json::Value;
 use super::matching::{Record, Search, base_of, canonical};
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
+use super::settings::read_setting;
 use crate::bytes::Bytes;
 use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
 use crate::site::{Drive, Site};
@@ -423,6 +424,12 @@ impl Reading<'_> {
                 let search = Search { bases: &self.bases, values: &values, file: &file, shape, entry: None };
                 records.extend(search.file_record(&source, record, nth)?);
             }
+        }
+        let id = values.of("id").unwrap_or_default();
+        for data in self.found.profile.user_data.iter().filter(|data| data.is_of(id)) {
+            let Some(at) = &data.setting else { continue };
+            let setting = read_setting(&self.bases, &values, at);
+            records.extend(setting.and_then(|setting| setting.of_game(at, &install)));
         }
         let sealed = games.sealed.as_ref().and_then(|selector| {
             let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;

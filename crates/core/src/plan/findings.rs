@@ -88,6 +88,8 @@ pub enum FindingKind {
     LinksCopied { count: usize, bytes: Bytes },
     /// Another game's folder lies inside this one's: moving one would take the other along.
     SharesFolder { with: String, path: PathBuf },
+    /// The setting that says where user data lies is in the folder of a game that goes in the same haul, or relative to it.
+    SettingGoes { with: String, file: PathBuf },
     /// Another launcher, or another entry of this one, knows the same folder; its records are not rewritten.
     AlsoKnown { as_title: String, launcher: String },
     /// Files have times that are still to come: a clock was wrong, and changes cannot be told by time.
@@ -282,6 +284,7 @@ impl FindingKind {
             | Self::LinksNeeded { .. }
             | Self::NotThereYet { .. }
             | Self::SharesFolder { .. }
+            | Self::SettingGoes { .. }
             | Self::NoStateRoom { .. }
             | Self::NoDestination { .. }
             | Self::NoLibrary { .. }

@@ -18,8 +18,8 @@ use super::sharing::fight;
 use super::time::{Timing, timing};
 use crate::bytes::Bytes;
 use crate::record::{Edit, Files, Mood};
-use crate::site::{DrivePlace, Site};
-use crate::survey::{GameId, Survey};
+use crate::site::{DrivePlace, Site, real_path};
+use crate::survey::{GameId, Survey, Way};
 use crate::tally::Size;
 
 /// When originals are released.
@@ -266,6 +266,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             findings.push(Finding::new(Some(&other.game.found.title), FindingKind::SharesFolder { with, path }));
         }
     }
+    findings.extend(settings_that_go(survey, draft, &berths));
     // What goes along does not stay.
     let goes =
         |title: &String| draft.lots.iter().filter_map(|lot| survey.data(&lot.game)).any(|data| data.title == *title);
@@ -312,6 +313,26 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let timing = timing(site, &survey.speeds, &lots, &|one, other| fight(site, one, other));
     let trial = if course.tried { draft.trial } else { Trial::None };
     Plan { made: Timestamp::now(), lots, findings, loads, steps, policy, timing, trial }
+}
+
+/// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written
+/// depends on what goes first.
+fn settings_that_go(survey: &Survey, draft: &Draft, berths: &[Berth<'_>]) -> Vec<Finding> {
+    let by_setting = |lot: &super::draft::DraftLot| {
+        let data = survey.data(&lot.game)?;
+        let way = lot.way.or_else(|| data.ways.first().copied());
+        let file = data.setting.as_ref().filter(|_| way == Some(Way::Setting))?;
+        let real = real_path(file);
+        let goes_with = berths.iter().find(|berth| {
+            let (game, by_itself) = (&berth.game.found, survey.game(&berth.game.id).is_some());
+            let within = file.starts_with(&game.install) || real.starts_with(real_path(&game.install));
+            by_itself
+                && (within || game.records.iter().any(|record| record.file == *file && record.relative_to.is_some()))
+        })?;
+        let with = goes_with.game.found.title.clone();
+        Some(Finding::new(Some(&data.title), FindingKind::SettingGoes { with, file: file.clone() }))
+    };
+    draft.lots.iter().filter_map(by_setting).collect()
 }
 
 /// Whether the journal has room for the tallies.

@@ -95,11 +95,22 @@ impl fmt::Display for Meaning {
 }
 
 impl Meaning {
-    /// The name that the template begins with, if it stands for a folder: then what it says is a path.
+    /// A template that says this one place; `None` if its path is not text.
+    pub fn place(path: &std::path::Path) -> Option<Self> {
+        Some(Self(vec![Piece::Plain(path.to_str()?.into())]))
+    }
+
+    /// Whether the template is the word for the folder of the record's own file.
+    pub fn is_file(&self) -> bool {
+        matches!(self.0.as_slice(), [Piece::Plain(word)] if word == "file")
+    }
+
+    /// The name that the template begins with, if it stands for a folder; `/` of a whole place. Then what it says is a path.
     pub fn base(&self) -> Option<&str> {
         const FOLDERS: [&str; 8] = ["install", "library", "parent", "home", "user", "config", "data", "state"];
         match self.0.first() {
             Some(Piece::Name(name)) if FOLDERS.contains(&name.as_str()) => Some(name),
+            Some(Piece::Plain(text)) if text.starts_with('/') => Some("/"),
             _ => None,
         }
     }

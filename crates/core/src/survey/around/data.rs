@@ -14,10 +14,10 @@ use super::super::games::{Game, GameId};
 use super::links::link_record;
 use super::{Around, game_id, plain, touches, where_link_leads};
 use crate::launcher::{
-    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, SettingAt, UNSAID, base_of,
-    is_of_the_system, place_fault,
+    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, is_of_the_system, place_fault,
+    plain_record, read_setting,
 };
-use crate::record::{Bases, Format, Meaning, Place, Shape, Side, Source, Spelling, Values, Within};
+use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
 use crate::tally::{Size, measure};
 use crate::trace::{leaves, shapes};
@@ -250,13 +250,13 @@ fn values_of(site: &Site, launcher: &Found, game: &FoundGame) -> Values {
 }
 
 fn of_profile(site: &Site, launcher: &Found, game: &FoundGame) -> Vec<Candidate> {
-    let values = values_of(site, launcher, game);
-    let all = launcher.profile.user_data.iter().filter(|data| data.game.as_ref().is_none_or(|id| *id == game.id));
+    let (values, bases) = (values_of(site, launcher, game), launcher.bases(site));
+    let all = launcher.profile.user_data.iter().filter(|data| data.is_of(&game.id));
     let one = |data: &crate::launcher::UserDataAt| {
-        let setting = data.setting.as_ref().and_then(|at| read_setting(site, launcher, &values, at));
+        let setting = data.setting.as_ref().and_then(|at| read_setting(&bases, &values, at));
         let said = data.path.as_ref().and_then(|path| path.fill(&values).ok()).map(PathBuf::from);
         let (path, setting) = match setting {
-            Some((path, record)) => (path, Some(record)),
+            Some(setting) => (setting.folder, Some(setting.record)),
             None => (said?, None),
         };
         let there = path.symlink_metadata().is_ok();
@@ -280,45 +280,6 @@ fn of_person(found: &[Found], listed: ListedData) -> Option<Candidate> {
     })
 }
 
-fn install() -> Meaning {
-    Meaning::try_from("{install}".to_string()).unwrap_or_default()
-}
-
-fn record(file: &Path, shape: Shape, source: &Source, place: &Place, text: String, spelling: &Spelling) -> Record {
-    Record {
-        file: file.into(),
-        shape,
-        location: place.to_string(),
-        inside: Vec::new(),
-        side: Side::Value,
-        within: Within::Value,
-        text,
-        meaning: install(),
-        spelling: spelling.describe(),
-        sound: true,
-        in_entry: false,
-        tail: None,
-        relative_to: None,
-        whole: None,
-        written: source.written(place, Side::Value).map(str::to_string),
-        said_by: UNSAID,
-    }
-}
-
-/// The folder that a setting says, and the record that it is.
-fn read_setting(site: &Site, launcher: &Found, values: &Values, at: &SettingAt) -> Option<(PathBuf, Record)> {
-    let file = PathBuf::from(at.file.fill(values).ok()?);
-    let shape = at.shape.unwrap_or_else(|| Shape::of_name(&file));
-    let source = Source::read(&file, shape).ok()?;
-    let place = source.find(&at.selector.fill_quoted(values).ok()?).ok()?.into_iter().next()?;
-    let text = source.leaf(&place, Side::Value)?;
-    let bases = base_of(&launcher.bases(site), at.relative_to.as_ref(), &file, values);
-    let (spelling, path) = Spelling::read(&text, &bases).ok()?;
-    let mut record = record(&file, shape, &source, &place, text, &spelling);
-    record.relative_to.clone_from(&at.relative_to);
-    Some((path, record))
-}
-
 /// The user directories of the desktop, by the xdg-user-dirs file: name, folder and record.
 pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
     let file = site.places.config.join("user-dirs.dirs");
@@ -332,7 +293,7 @@ pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
             crate::record::Step::Name(name) => name.clone(),
             crate::record::Step::Index(_) => return None,
         };
-        Some((name, path, record(&file, shape, &source, &place, text, &spelling)))
+        Some((name, path, plain_record(&file, shape, &source, &place, text, &spelling)))
     };
     let children = source.children(&Place::default()).unwrap_or_default();
     children.into_iter().filter_map(one).collect()
@@ -444,7 +405,7 @@ fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kep
                 let own_name = here.iter().any(|part| names.contains(&plain(&part.to_string_lossy())));
                 let kind = kind_of(&format!("{place} {}", path.file_name()?.to_string_lossy()));
                 let kind = kind.or_else(|| own_name.then_some(DataKind::Saves))?;
-                let setting = Some(record(file, shape, &source, &place, text, &spelling));
+                let setting = Some(plain_record(file, shape, &source, &place, text, &spelling));
                 let game = Some(named(launcher, game));
                 Some(Candidate { game, kind, path, setting, source: DataSource::Setting, name: None })
             });
