@@ -629,8 +629,8 @@ pub struct Wish {
 /// How hard a haul works the drives.
 #[derive(Clone, Copy, Debug, Default, Args)]
 pub struct Pace {
-    /// Copy so many megabytes per second at most.
-    #[arg(long, value_name = "MB/S", value_parser = clap::value_parser!(u64).range(1..=1_000_000))]
+    /// Copy so many megabytes per second at most; 0 sets no limit. A haul that goes on keeps the one it had.
+    #[arg(long, value_name = "MB/S", value_parser = clap::value_parser!(u64).range(0..=1_000_000))]
     pub limit: Option<u64>,
     /// Let the reads and writes of all other programs go first.
     #[arg(long)]
@@ -671,7 +671,8 @@ pub struct Back {
     /// Give up only the games that are not repointed yet, and leave the others where they are now.
     #[arg(long)]
     pub rest: bool,
-    /// End the haul even if something can't be removed safely: it stays where it is, and is listed.
+    /// End the haul even if something can't be removed safely, or the copy's drive is lost: what is there stays as it is, and is listed;
+    /// kept originals are used again.
     #[arg(long)]
     pub leave: bool,
     /// Return only these games of the haul, by title or a part of it.

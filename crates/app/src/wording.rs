@@ -57,6 +57,7 @@ pub fn left(left: &Left) -> String {
         WhyLeft::OriginalGone => "its original is gone; this may be the last copy",
         WhyLeft::NotPermitted => "the system doesn't allow removing it",
         WhyLeft::ReadOnly => "its drive is read-only",
+        WhyLeft::DriveAway => "its drive isn't connected",
     };
     let path = if left.path.as_os_str().is_empty() { ".".into() } else { left.path.display().to_string() };
     visible(&format!("{path} ({}; {why})", left.bytes))
@@ -84,7 +85,7 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
     let any = |is: &dyn Fn(&FindingKind) -> bool| findings.iter().any(|finding| is(&finding.kind));
     if any(&|kind| matches!(kind, FindingKind::DriveAway { .. } | FindingKind::AnotherDrive { .. })) {
         return format!(
-            "If the drive is lost, an unfinished haul goes on with: deft-barge resume, or ends with: deft-barge return {haul} --leave"
+            "If that drive is lost: deft-barge return {haul} --leave goes back to kept originals without it and leaves what is on it as it is; deft-barge resume goes on with a finished copy."
         );
     }
     if any(&|kind| matches!(kind, FindingKind::CopyNotWhole { .. } | FindingKind::ProofFailed { .. })) {

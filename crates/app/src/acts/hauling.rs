@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
 use deft_barge_core::haul::{
-    Depth, Haul, HaulError, HaulRow, History, Journal, LotRow, Proof, Stage, Stuck, astray, give_up_leaving,
+    Depth, Haul, HaulError, HaulRow, History, Journal, LotRow, Passage, Proof, Stage, Stuck, astray, give_up_leaving,
     prove_game, prove_haul, release_looking, return_haul, return_leaving, return_plan, take_from,
 };
 use deft_barge_core::plan::{LibraryWish, Mode, Plan, Trial, Weight, plan_library};
@@ -280,8 +280,19 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
             row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();
         say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
+    let pace = as_before(site, row.id, pace, json)?;
     let mut haul = Haul::of(site, &journal, row.id)?;
     finish(site, &journal, row.id, pace, json, |report, stop| haul.run(report, stop).map(drop))
+}
+
+/// The pace that was asked for, or else the limit that the haul had before it was left.
+fn as_before(site: &Site, id: HaulId, pace: Pace, json: bool) -> Result<Pace, Fault> {
+    let before = if pace.limit.is_none() { Passage::last_limit(site, id)? } else { None };
+    let Some(before) = before else { return Ok(pace) };
+    if !json {
+        say(&format!("It copies {before}/s at most, as before. Without a limit: deft-barge resume --limit 0"))?;
+    }
+    Ok(Pace { limit: Some((before.count() / 1_000_000).max(1)), ..pace })
 }
 
 fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, what: &str) -> Result<HaulRow, Fault> {
@@ -345,13 +356,23 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
         say_json("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
         return Ok(0);
     }
-    say(&format!("Haul {} is undone.", row.id))?;
+    // What was left with a word of its own stays where the haul brought it.
+    let now = journal.haul(row.id)?.unwrap_or_else(|| row.clone());
+    let undone = |lot: &LotRow| matches!(lot.stage, Stage::Returned | Stage::GivenUp);
+    let of_these: Vec<&LotRow> = now.lots.iter().filter(|lot| lots.contains(&lot.id)).collect();
+    say(&match of_these.iter().filter(|lot| undone(lot)).count() {
+        0 => format!("Nothing of haul {} was undone. All of it stays where it is.", row.id),
+        some if some < of_these.len() => format!("Haul {} is undone in part.", row.id),
+        _ => format!("Haul {} is undone.", row.id),
+    })?;
     tell_left(site, row.id)?;
-    if let Some(back) = &after {
+    if let Some(back) = after.as_ref().filter(|back| back.id != row.id) {
         tell_left(site, back.id)?;
     }
-    for lot in &row.lots {
-        say(&format!("  {} is in {}", line(&lot.planned.title), crate::show::path(lot.planned.origin())))?;
+    for lot in of_these {
+        let (words, place) =
+            if undone(lot) { ("is in", lot.planned.origin()) } else { ("stays in", lot.planned.place()) };
+        say(&format!("  {} {words} {}", line(&lot.planned.title), crate::show::path(place)))?;
     }
     Ok(0)
 }

@@ -186,7 +186,7 @@ fn stop_on_signals(pace: Pace) -> Result<Control, Fault> {
         return Ok(teller.stop);
     }
     let stop = Control::default();
-    stop.set_limit(pace.limit.map(|megabytes| Bytes::new(megabytes * 1_000_000)));
+    stop.set_limit(pace.limit.filter(|megabytes| *megabytes > 0).map(|megabytes| Bytes::new(megabytes * 1_000_000)));
     stop.set_gentle(pace.gentle);
     let asked = stop.clone();
     let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])

@@ -124,6 +124,11 @@ pub fn wish(site: &Site, pause: bool, limit: Option<Bytes>) -> std::io::Result<(
     fs::rename(fresh, path)
 }
 
+/// The limit that was last wished of a program that was left running.
+pub fn wished_limit(site: &Site) -> Option<Bytes> {
+    wishes(&wish_file(site)).limit
+}
+
 /// Follows a program that was left running, from the beginning of what it told until it has ended; gives nothing if there is none.
 pub fn follow(site: &Site) -> Option<Following> {
     let mut file = BufReader::new(File::open(told_file(site)).ok()?);

@@ -7,7 +7,7 @@ use std::thread;
 use std::time::Duration;
 
 use crossbeam_channel::{Sender, unbounded};
-use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::finds::{FindPhase, find};
 use deft_barge_core::haul::{
     Control, Haul, HaulError, HaulEvent, HaulRow, History, Journal, LogLine, LotRow, Passage, Stage, give_up_rest,
@@ -23,7 +23,7 @@ use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
 use deft_barge_core::trace::{TracePhase, add_to_survey, trace, usual_places};
 use deft_barge_harbor::world;
 
-use super::apart::{follow, leave_running, wish};
+use super::apart::{follow, leave_running, wish, wished_limit};
 use super::guiding::Guide;
 use super::keys::View;
 use super::lanes::Heard;
@@ -224,6 +224,9 @@ impl Conductor {
             if first {
                 let held = History::recent(&site).map(|history| history.held(&site)).unwrap_or_default();
                 let _ = tell.send(Event::Sketched(Box::new(sketch(&site, held))));
+                if let Some(limit) = limit_before(&site) {
+                    let _ = tell.send(Event::Limited(Some(limit)));
+                }
                 thread::spawn({
                     let (site, tell) = (Arc::clone(&site), tell.clone());
                     move || follow_apart(&site, &tell)
@@ -338,6 +341,15 @@ fn table_of(site: &Site, view: View, survey: &Survey, plan: Option<&Plan>) -> Re
 }
 
 /// Tells what a program tells that was left running, until it has ended.
+/// The limit of the haul under way: what was wished of the program that does it, or what it had before it was left.
+fn limit_before(site: &Site) -> Option<Bytes> {
+    if follow(site).is_some() {
+        return wished_limit(site);
+    }
+    let under_way = History::recent(site).ok()?.unfinished()?.id;
+    Passage::last_limit(site, under_way).ok()?
+}
+
 fn follow_apart(site: &Site, tell: &Sender<Event>) {
     let Some(mut following) = follow(site) else { return };
     let _ = tell.send(Event::Elsewhere(true));

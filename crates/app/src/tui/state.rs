@@ -61,6 +61,8 @@ pub enum Event {
     Heard(Heard),
     /// A haul that another program of ours does was seen to go on; `false` when it has ended.
     Elsewhere(bool),
+    /// The limit that the haul under way has, or had when it was left.
+    Limited(Option<Bytes>),
     /// What a task tells.
     Told(u64, Told),
     Done(u64, Result<u8, Fault>),
@@ -377,7 +379,12 @@ impl State {
             }
             // The draft may have been changed since.
             Event::Planned(plan, errand) if errand == self.errand() => self.planned(*plan),
-            Event::Planned(..) | Event::Terminate => {}
+            Event::Limited(limit) if self.limit.is_none() => {
+                self.limit = limit;
+                // Who goes on at once is heard before what was known is read.
+                return if self.running.work.is_some() { vec![Act::Limit(limit)] } else { Vec::new() };
+            }
+            Event::Planned(..) | Event::Limited(_) | Event::Terminate => {}
             Event::Quiet(findings) => self.quieted(findings),
             Event::Said(text) => self.message = Some(text),
             Event::Opened(file) => self.opened(&file),

@@ -19,26 +19,40 @@ impl Random {
     }
 }
 
-/// What is killed: a haul, one that releases, a return, a release, and two games of which one needs the room of the other.
-fn words(which: u64) -> &'static [&'static str] {
-    match which {
+/// What is killed: a haul, one that releases, a return, a release, two games of which one needs the room of the other, and a cleanup.
+fn words(which: u64, world: &World) -> Vec<String> {
+    let stray = world.at("drives/pocket/old games/brass-herons");
+    let words: &[&str] = match which {
         0 => &["haul", "saltflat", "--to", "newhold", "--yes"],
         1 => &["haul", "saltflat", "--to", "newhold", "--yes", "--release"],
         2 => &["return", "--yes"],
         3 => &["release", "--yes"],
-        _ => &["haul", "glasswing=swift", "saltflat=newhold", "--yes"],
-    }
+        4 => &["haul", "glasswing=swift", "saltflat=newhold", "--yes"],
+        _ => &["finds", "set-aside", stray.to_str().unwrap(), "--yes"],
+    };
+    words.iter().map(std::string::ToString::to_string).collect()
 }
 
 fn prepared(which: u64) -> World {
     let world = World::new();
     if which == 2 || which == 3 {
-        world.expect(words(0), 0);
+        expect(&world, 0, 0);
     }
     if which == 4 {
         crate::planning::fill(&world, "swift", 400_000);
     }
     world
+}
+
+fn expect(world: &World, which: u64, code: i32) {
+    let words = words(which, world);
+    world.expect(&words.iter().map(String::as_str).collect::<Vec<_>>(), code);
+}
+
+fn command(world: &World, words: &[impl AsRef<str>]) -> std::process::Child {
+    let words: Vec<&str> = words.iter().map(AsRef::as_ref).collect();
+    let null = std::process::Stdio::null;
+    world.command(&words).stdout(null()).stderr(null()).spawn().unwrap()
 }
 
 fn unfinished(world: &World) -> bool {
@@ -74,20 +88,25 @@ fn check(world: &World, before: &[Tree; 2], rest: &Tree, when: &str) {
     assert!(litter.is_empty(), "{when}: {litter:?}");
 }
 
+/// What leads on after a kill.
+fn way_on(n: u64) -> &'static [&'static str] {
+    if n.is_multiple_of(2) { &["resume"] } else { &["return", "--yes"] }
+}
+
 #[test]
 fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
     let kills = std::env::var("DEFT_BARGE_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(KILLS);
     let mut random = Random(20_261_123 + kills);
-    let (mut resumed, mut returned, mut ended, mut before_begin) = (0, 0, 0, 0);
-    let mut spans = [Duration::ZERO; 5];
-    for (which, span) in spans.iter_mut().enumerate() {
-        let world = prepared(which as u64);
+    let (mut resumed, mut returned, mut ended, mut before_begin, mut twice) = (0, 0, 0, 0, 0);
+    let mut spans = [Duration::ZERO; 6];
+    for (which, span) in (0..).zip(spans.iter_mut()) {
+        let world = prepared(which);
         let begun = Instant::now();
-        world.expect(words(which as u64), 0);
+        expect(&world, which, 0);
         *span = begun.elapsed();
     }
     for n in 0..kills {
-        let which = [0, 1, 4, 2, 3][(n % 5) as usize];
+        let which = [0, 1, 4, 2, 3, 5][(n % 6) as usize];
         let world = prepared(which);
         let before_all = games(&world);
         let mut rest = world.all();
@@ -100,16 +119,12 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
                 && text != "drives/newhold/quillgate"
         });
         let span = spans[which as usize].as_micros() as u64;
-        let wait = Duration::from_micros(random.below(if n % 5 == 4 { span } else { span * 2 / 3 }));
+        let wait = Duration::from_micros(random.below(if which == 3 { span } else { span * 2 / 3 }));
         let before = journal(&world);
-        let when = format!("kill {n}, {:?} after {wait:?}", words(which));
-        let mut child = world
-            .command(words(which))
-            .stdout(std::process::Stdio::null())
-            .stderr(std::process::Stdio::null())
-            .spawn()
-            .unwrap();
-        if n % 5 != 4 {
+        let words = words(which, &world);
+        let when = format!("kill {n}, {words:?} after {wait:?}");
+        let mut child = command(&world, &words);
+        if which != 3 {
             // Most kills are to meet the haul itself and not the survey before it: they count from the journal's first line.
             let begun = Instant::now();
             while journal(&world) == before && begun.elapsed() < Duration::from_secs(5) {
@@ -120,12 +135,24 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         let _ = child.kill();
         let killed = !child.wait().unwrap().success();
 
+        let mut when = when;
+        if unfinished(&world) && n % 3 == 0 {
+            // What goes on is killed as well, and what leads on from there may be the other way.
+            let again = Duration::from_micros(random.below(span * 2 / 3));
+            when = format!("{when}, {:?} killed after {again:?}", way_on(n));
+            let mut child = command(&world, way_on(n));
+            thread::sleep(again);
+            let _ = child.kill();
+            if !child.wait().unwrap().success() {
+                twice += 1;
+            }
+        }
         if unfinished(&world) {
-            if n % 2 == 0 {
-                world.expect(&["resume"], 0);
+            let way = way_on(n + n / 3);
+            world.expect(way, 0);
+            if way == ["resume"] {
                 resumed += 1;
             } else {
-                world.expect(&["return", "--yes"], 0);
                 returned += 1;
             }
             assert!(!unfinished(&world), "{when}");
@@ -134,10 +161,15 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         } else {
             ended += 1;
         }
+        let aside = world.at("drives/pocket/old games/brass-herons");
+        if !aside.exists() {
+            // What was set aside is there again when that is undone.
+            world.expect(&["return", "--yes"], 0);
+        }
         check(&world, &before_all, &rest, &when);
     }
     println!(
-        "{kills} kills: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
+        "{kills} kills, {twice} of them once more while it went on: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
     );
     assert!(resumed + returned >= 12, "too few kills met a haul: {resumed} resumed, {returned} returned");
 }
@@ -148,12 +180,7 @@ fn a_pause_by_a_signal_keeps_what_was_done() {
     let game = tree(&world.old_place());
     let mut paused = 0;
     for wait in [30, 60, 90, 120, 150, 180] {
-        let mut child = world
-            .command(words(0))
-            .stderr(std::process::Stdio::null())
-            .stdout(std::process::Stdio::null())
-            .spawn()
-            .unwrap();
+        let mut child = command(&world, &words(0, &world));
         thread::sleep(Duration::from_millis(wait));
         let _ = std::process::Command::new("kill")
             .args(["-INT", &child.id().to_string()])

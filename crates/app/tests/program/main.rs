@@ -9,6 +9,7 @@ mod guide;
 mod interface;
 mod killing;
 mod manners;
+mod outside;
 mod planning;
 mod real_drives;
 mod screen;

@@ -194,12 +194,11 @@ fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError>
 fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
     let Some(wanted) = identity(goes)? else { return Ok(()) };
     for found in read_launchers(work.site, &profiles_of(work.site)) {
-        for game in &found.games {
-            if copy.is_some_and(|copy| copy == game.install) {
-                continue;
-            }
-            if identity(&game.install).ok().flatten() == Some(wanted) {
-                let (launcher, as_title) = (found.profile.name.clone(), game.title.clone());
+        let games = found.games.iter().map(|game| (&game.title, &game.install));
+        let all = games.chain(found.listed_again.iter().map(|(title, install)| (title, install)));
+        for (as_title, install) in all.filter(|(_, install)| copy != Some(install.as_path())) {
+            if identity(install).ok().flatten() == Some(wanted) {
+                let (launcher, as_title) = (found.profile.name.clone(), as_title.clone());
                 return refuse(work, FindingKind::StillListed { launcher, as_title, path: goes.into() });
             }
         }

@@ -25,6 +25,7 @@ mod mend;
 mod passage;
 mod place;
 mod prove;
+mod reach;
 mod release;
 mod removal;
 mod repoint;

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, Row, params};
+use rusqlite::{Connection, OptionalExtension, Row, params};
 
 use super::event::Progress;
 use super::history::{Reader, at, reader};
@@ -86,6 +86,24 @@ impl Passage {
             Some(reader) => reader.passage(haul),
             None => Ok(Self::default()),
         }
+    }
+
+    /// The most bytes per second that a haul was allowed when it was last seen to copy; `None` if that was without a limit.
+    ///
+    /// # Errors
+    /// As [`Passage::of`].
+    pub fn last_limit(site: &Site, haul: HaulId) -> Result<Option<Bytes>> {
+        let Some(reader) = reader(site)? else { return Ok(None) };
+        let read = || {
+            let db = reader.db();
+            if !is_of_version_5(&db)? {
+                return Ok(None);
+            }
+            let sql = "select most from pulse where lot in (select id from lot where haul = ?1) order by ms desc, nth desc limit 1";
+            let most = db.query_row(sql, [haul.0], |row| row.get::<_, Option<i64>>(0)).optional()?;
+            Ok(most.flatten().map(|most| Bytes::new(most as u64)))
+        };
+        read().map_err(at(&reader.path))
     }
 }
 

@@ -36,11 +36,20 @@ pub enum WhyLeft {
     NotPermitted,
     /// Its drive cannot be written.
     ReadOnly,
+    /// Its drive is not there.
+    DriveAway,
 }
 
 impl WhyLeft {
-    const ALL: [Self; 6] =
-        [Self::Changed, Self::Unknown, Self::CopyChanged, Self::OriginalGone, Self::NotPermitted, Self::ReadOnly];
+    const ALL: [Self; 7] = [
+        Self::Changed,
+        Self::Unknown,
+        Self::CopyChanged,
+        Self::OriginalGone,
+        Self::NotPermitted,
+        Self::ReadOnly,
+        Self::DriveAway,
+    ];
 
     /// The reason that has this word.
     pub(super) fn of_word(word: &str) -> Option<Self> {
@@ -56,6 +65,7 @@ impl WhyLeft {
             Self::OriginalGone => "original-gone",
             Self::NotPermitted => "not-permitted",
             Self::ReadOnly => "read-only",
+            Self::DriveAway => "drive-away",
         }
     }
 }

@@ -17,6 +17,7 @@ use super::history::LotRow;
 use super::journal::Journal;
 use super::place::cannot_exchange;
 use super::prove::{by_edits, what_records_say};
+use super::reach::{Reach, within_reach};
 use super::run::Work;
 use super::stage::Stage;
 use super::standing::{carried, settle};
@@ -62,7 +63,7 @@ pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
-    let _taken = take_records(work)?;
+    let _taken = take_records(work, Reach::All)?;
     let changes = match exact_return(work)? {
         Some(changes) => changes,
         None => planned_changes(work)?,
@@ -71,12 +72,16 @@ pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Takes the folders of all record files of a lot: two hauls never change one at the same time.
-fn take_records(work: &Work<'_>) -> Result<Vec<FolderLock>, HaulError> {
+fn take_records(work: &Work<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulError> {
     let mut files: Vec<PathBuf> = work.lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
     files.extend(work.journal.changes(work.lot.id)?.into_iter().map(|change| change.file));
     // A record file on a drive that is away is not gone: it says what it said.
     let mut row = work.lot.clone();
-    settle(work.site, &mut row)?.required_for(&row.planned, &files)?;
+    let standing = settle(work.site, &mut row)?;
+    match reach {
+        Reach::All => standing.required_for(&row.planned, &files)?,
+        Reach::WhatIsThere => files.retain(|file| !standing.is_out_of_reach(&row.planned, file)),
+    }
     // The game's own folder is taken already.
     files.retain(|file| in_lot(&work.lot.planned, file).is_none());
     take_record_folders(work, &files)
@@ -137,9 +142,10 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
     // A haul that leads nothing would leave its launcher at the old place, and where no profile says what is a record, each is
     // one that has to be found. An undo has nothing to do then.
     let leads_nothing = leading.changes.is_empty() && !own.is_empty();
-    let needs_all = by_edits(planned) || planned.mode == Mode::Records;
+    let enters = enters_again(planned);
+    let needs_all = by_edits(planned) || planned.mode == Mode::Records || enters;
     let missed = !leading.missed.is_empty() && (leads_nothing || needs_all);
-    if missed && way == Way::There && work.lot.takes_back.is_none() {
+    if missed && way == Way::There && (work.lot.takes_back.is_none() || enters) {
         return Err(leading.missed.into_iter().next().map_or(HaulError::NeedsRecovery, HaulError::from));
     }
     if !leading.listed {
@@ -152,7 +158,7 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
 pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
-    let _taken = take_records(work)?;
+    let _taken = take_records(work, Reach::All)?;
     let known = work.journal.changes(work.lot.id)?;
     sweep(work, &known)?;
     if !work.moved && !written_by_others(&known)? {
@@ -172,7 +178,7 @@ pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
 pub(super) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
-    let _taken = take_records(work)?;
+    let _taken = take_records(work, Reach::All)?;
     let known = work.journal.changes(work.lot.id)?;
     let anew = found_anew(work, Way::There)?;
     write_all(work, &merged(known, anew.clone()), &anew)
@@ -197,6 +203,11 @@ pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
     }
     let known = |install: &Path| install == place || install == planned.from || install == planned.source();
     what_records_say(work.site, &planned.game).is_none_or(|game| !known(&game.install))
+}
+
+/// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.
+pub(super) fn enters_again(planned: &PlannedLot) -> bool {
+    planned.mode == Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)))
 }
 
 /// The edits of a lot that are to be made. Those within it stay with the lot, for it may be copied once more; originals
@@ -253,14 +264,20 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 }
 
 /// Takes a half-made repoint back.
-pub(super) fn undo(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(super) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
     be_quiet(work)?;
-    let _taken = take_records(work)?;
-    let known = work.journal.changes(work.lot.id)?;
+    let _taken = take_records(work, reach)?;
+    let mut known = work.journal.changes(work.lot.id)?;
+    let mut row = work.lot.clone();
+    let standing = settle(work.site, &mut row)?;
+    let out_of_reach = |file: &Path| reach == Reach::WhatIsThere && standing.is_out_of_reach(&row.planned, file);
+    let turned = Edit::turned_all(&edits_to_make(&work.lot.planned));
+    let turned = within_reach(&turned, &known, &out_of_reach).ok_or(HaulError::NeedsRecovery)?;
+    known.retain(|change| !out_of_reach(&change.file));
     sweep(work, &known)?;
     let back: Vec<FileChange> = if written_by_others(&known)? {
         let mut files = Files::default();
-        match files.make(&Edit::turned_all(&edits_to_make(&work.lot.planned)), Mood::Again) {
+        match files.make(&turned, Mood::Again) {
             Ok(()) => files.changes(),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
             Err(_) => found_anew(work, Way::Back)?,
@@ -287,12 +304,16 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     }
     let Some(written) = work.journal.lot(lot)? else { return Ok(None) };
     let mut now = written.clone();
-    settle(work.site, &mut now)?;
+    let standing = settle(work.site, &mut now)?;
     let mut back = Vec::new();
     for change in known {
         let mut change = change;
         // Its drive may have another path by now.
         change.file = carried(&written.planned, &now.planned, &change.file);
+        // An undo that needs it has not begun; one without the copy's drive leaves it as it is.
+        if standing.is_out_of_reach(&now.planned, &change.file) {
+            continue;
+        }
         if let Some(path) = in_lot(&work.lot.planned, &change.file) {
             // Held originals were never rewritten; what was copied or renamed back is, where it lies now.
             if work.lot.planned.mode == Mode::TakeBack {

@@ -19,8 +19,9 @@ use super::history::{HaulRow, LotRow, TallyEntry, There, reader};
 use super::journal::Journal;
 use super::place::{is_ours, unplace};
 use super::prove::{by_edits, what_records_say};
+use super::reach::{Reach, leave_copy, left_there, without_copy};
 use super::removal::{Left, WhyLeft, has_the_bytes, remove_known};
-use super::repoint::{edits_to_make, rewritten_at, undo};
+use super::repoint::{be_quiet, edits_to_make, rewritten_at, undo};
 use super::run::{Haul, Work, is_as_it_was};
 use super::scan::{Apart, Met, meet};
 use super::stage::Stage;
@@ -425,17 +426,32 @@ pub fn return_leaving(
             _ => give_up(&mut work, stuck)?,
         }
     }
-    if refused {
-        // What is at rest stays as it is.
-        return Ok(None);
-    }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
     let (haul, _) = settled(site, &haul);
-    let mut lots: Vec<(PlannedLot, Option<LotId>)> =
-        haul.lots.iter().rev().filter(|lot| to_take_back(lot)).map(|lot| (turned(site, lot), Some(lot.id))).collect();
+    let mut lots: Vec<(PlannedLot, Option<LotId>)> = Vec::new();
+    for lot in haul.lots.iter().rev().filter(|lot| to_take_back(lot)) {
+        let back = turned(site, lot);
+        if !refused {
+            lots.push((back, Some(lot.id)));
+        } else if let Some(back) = without_copy(site, journal, lot, &back)? {
+            lots.push((back, Some(lot.id)));
+        }
+        // Of what is refused otherwise, what is at rest stays as it is.
+    }
+    if refused && !lots.is_empty() {
+        // Nothing leads on beside a running launcher, whatever a person leaves.
+        let planned: Vec<PlannedLot> = lots.iter().map(|(planned, _)| planned.clone()).collect();
+        let mut busy = quiet(site, &planned);
+        busy.retain(|finding| finding.weight == Weight::Stop);
+        if !busy.is_empty() {
+            return Err(HaulError::Refused(busy));
+        }
+    }
     in_turn(&mut lots);
     if lots.is_empty() {
-        journal.say(id, None, "given up", "")?;
+        if !refused {
+            journal.say(id, None, "given up", "")?;
+        }
         return Ok(None);
     }
     // What the journal begins here is under way whatever happens next; the old haul is at rest from now on.
@@ -444,8 +460,14 @@ pub fn return_leaving(
     for (planned, _) in &mut lots {
         note_places(site, planned)?;
     }
-    let back = journal.begin_with(&lots, Policy::Release, Some(id), Trial::None, &settled)?;
-    Haul::of(site, journal, back)?.run(report, stop)?;
+    // A copy on a drive that is not there cannot go.
+    let policy = if refused { Policy::Hold } else { Policy::Release };
+    let back = journal.begin_with(&lots, policy, Some(id), Trial::None, &settled)?;
+    let ended = Haul::of(site, journal, back)?.run(report, stop)?;
+    for lot in ended.lots.iter().filter(|_| refused) {
+        let undone = lot.takes_back.map(|old| journal.lot(old)).transpose()?.flatten();
+        leave_copy(site, journal, &undone.ok_or(HaulError::NeedsRecovery)?, lot)?;
+    }
     Ok(Some(back))
 }
 
@@ -528,7 +550,11 @@ fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
 pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
     let standing = settle(work.site, &mut work.lot)?;
     let planned = work.lot.planned.clone();
-    let ended = give_up_what_can_be(work, &standing);
+    if work.lot.stage == Stage::Repointing {
+        // Whatever is left, records are not led back beside a program that would write its old ones.
+        be_quiet(work)?;
+    }
+    let ended = give_up_what_can_be(work, &standing, stuck);
     let left = match ended {
         Ok(left) => left,
         Err(HaulError::Paused) => return Err(HaulError::Paused),
@@ -542,8 +568,12 @@ pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
                 Stage::GivingUp { made: Some(made) } => made.clone(),
                 _ => planned.to.clone(),
             };
-            let bytes = if standing.to == End::There { measure(&path).on_disk } else { Bytes::ZERO };
-            vec![Left { path, bytes, why: WhyLeft::OriginalGone }]
+            if standing.to == End::There {
+                let bytes = measure(&path).on_disk;
+                vec![Left { path, bytes, why: WhyLeft::OriginalGone }]
+            } else {
+                left_there(&planned, &standing, &path)
+            }
         }
     };
     if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
@@ -559,12 +589,12 @@ pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
 }
 
 /// Gives up all of a lot that the gate lets go; gives what is left, with its whole path.
-fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing) -> Result<Vec<Left>, HaulError> {
+fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing, stuck: Stuck) -> Result<Vec<Left>, HaulError> {
     let planned = work.lot.planned.clone();
     if work.lot.stage == Stage::Repointing {
         // Records are led back to what is there, and never to what a journal of yesterday believes in.
         originals_are_there(work)?;
-        undo(work)?;
+        undo(work, if stuck == Stuck::IsLeft { Reach::WhatIsThere } else { Reach::All })?;
     }
     standing.to.required(&planned.title, &planned.to)?;
     let made = made_of(work)?;

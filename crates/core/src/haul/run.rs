@@ -19,8 +19,8 @@ use super::prove::{Proof, add_lot_records, by_edits, contents_of, edits_stand, w
 use super::release::release_lot;
 use super::removal::has_the_bytes;
 use super::repoint::{
-    Rewritten, finish, is_rewritten, leads_elsewhere, repoint, repoint_again, repoint_released, rewritten_at,
-    wait_until_quiet,
+    Rewritten, enters_again, finish, is_rewritten, leads_elsewhere, repoint, repoint_again, repoint_released,
+    rewritten_at, wait_until_quiet,
 };
 use super::returning::{Stuck, forget_way, give_up, take_up};
 use super::scan::{Apart, Met, first_change, meet};
@@ -367,6 +367,8 @@ impl<'a> Haul<'a> {
             let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
             if work.lot.stage != Stage::Planned && !work.lot.stage.at_rest() {
                 journal.mark(work.lot.id, Mark::RESUMED)?;
+                // Who listens from now on knows which haul this is, and where it stands.
+                work.tell_stage();
             }
             let policy = if work.lot.planned.policy == Policy::Release { Policy::Release } else { policy };
             run_lot(&mut work, policy, turn)
@@ -599,12 +601,13 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         contents: contents.as_ref(),
     };
     // What was copied or renamed is known; what was adopted nobody has read yet.
-    let adopted = planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
+    let adopted = planned.mode != Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
     let depth = if adopted { Depth::Read } else { Depth::Seen };
     let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_lot_records(work.site, &planned, &mut proof);
     // An undo of a game that its launcher lists no more has nothing to update.
-    let unlisted = || !by_edits(&planned) && what_records_say(work.site, &planned.game).is_none();
+    let unlisted =
+        || !by_edits(&planned) && !enters_again(&planned) && what_records_say(work.site, &planned.game).is_none();
     proof.records_lead_here |= work.lot.takes_back.is_some() && unlisted();
     proved(work, proof)
 }

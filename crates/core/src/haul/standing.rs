@@ -52,18 +52,26 @@ pub(super) struct Standing {
 impl Standing {
     /// Refuses if one of these files lies on a drive of the lot that is not there.
     pub(super) fn required_for(&self, planned: &PlannedLot, files: &[PathBuf]) -> Result<(), HaulError> {
-        let ends = [
-            (&self.from, &planned.from, planned.from_place.as_ref()),
-            (&self.to, &planned.to, planned.to_place.as_ref()),
-        ];
-        for (end, path, place) in ends {
-            let steps = place.map_or(0, |place| place.below.iter().count());
-            let top = path.ancestors().nth(steps).filter(|_| place.is_some());
+        for (end, path, top) in self.tops(planned) {
             if top.is_some_and(|top| files.iter().any(|file| file.starts_with(top))) {
                 end.required(&planned.title, path)?;
             }
         }
         Ok(())
+    }
+
+    /// Whether a file lies on a drive of the lot that is not there.
+    pub(super) fn is_out_of_reach(&self, planned: &PlannedLot, file: &Path) -> bool {
+        self.tops(planned)
+            .into_iter()
+            .any(|(end, _, top)| *end != End::There && top.is_some_and(|top| file.starts_with(top)))
+    }
+
+    /// Both ends: each with its path and with the folder in which its drive is mounted.
+    fn tops<'a>(&'a self, planned: &'a PlannedLot) -> [(&'a End, &'a Path, Option<&'a Path>); 2] {
+        let top = |path: &'a Path, place: Option<&DrivePlace>| path.ancestors().nth(place?.below.iter().count());
+        let (from, to) = (planned.from.as_path(), planned.to.as_path());
+        [(&self.from, from, top(from, planned.from_place.as_ref())), (&self.to, to, top(to, planned.to_place.as_ref()))]
     }
 }
 

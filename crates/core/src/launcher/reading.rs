@@ -112,6 +112,8 @@ pub struct Found {
     pub libraries: Vec<FoundLibrary>,
     /// Its games.
     pub games: Vec<FoundGame>,
+    /// Titles and folders of further entries of those games: which of two entries the launcher goes by is its own affair.
+    pub listed_again: Vec<(String, PathBuf)>,
     /// What could not be read.
     pub problems: Vec<Problem>,
     /// The drive letters of its compatibility layers.
@@ -119,6 +121,12 @@ pub struct Found {
 }
 
 impl Found {
+    /// A launcher of which nothing was read yet.
+    pub(crate) fn bare(profile: Profile, home: PathBuf) -> Self {
+        let (libraries, games, listed_again) = (Vec::new(), Vec::new(), Vec::new());
+        Self { profile, home, libraries, games, listed_again, problems: Vec::new(), letters: Vec::new() }
+    }
+
     /// What the names in the profile's templates stand for, before a library or game is chosen.
     pub fn values(&self, site: &Site) -> Values {
         with_home(&place_values(site), &self.home)
@@ -193,14 +201,8 @@ fn read_supposing(site: &Site, profiles: &[Profile], suppose: Option<(&str, &Pat
         let home = homes.map(PathBuf::from).find(|home| home.is_dir())?;
         let values = with_home(&values, &home);
         let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
-        let found = Found {
-            letters: prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect(),
-            profile: profile.clone(),
-            home,
-            libraries: Vec::new(),
-            games: Vec::new(),
-            problems: Vec::new(),
-        };
+        let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
+        let found = Found { letters, ..Found::bare(profile.clone(), home) };
         let bases = found.bases(site);
         let mut reading = Reading { site, bases, found, sources: HashMap::new(), suppose };
         reading.read();
@@ -337,6 +339,7 @@ impl Reading<'_> {
                     Ok(game) if self.found.games.iter().any(|other| other.id == game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
                         self.problem(&file, source.line(&place), what);
+                        self.found.listed_again.push((game.title, game.install));
                     }
                     Ok(game) => self.found.games.push(game),
                     Err(what) => self.problem(&file, source.line(&place), format!("{id}: {what}")),

@@ -436,6 +436,15 @@ impl Files {
         self.put(file, Some(bytes))
     }
 
+    /// The raw text of an entry of a list, in the bytes of its file.
+    pub fn entry_in(bytes: &[u8], format: Format, list: &str, id_at: Option<&str>, id: &str) -> Option<String> {
+        let file = Path::new("the list");
+        let travel = Travel { from: file, to: file, format, list, id_at, id, rewrites: &[], totals: &[] };
+        let document = Document::parse(bytes.to_vec(), format).ok()?;
+        let (_, place) = travel.find(&document, file).ok()??;
+        document.raw(&place).map(str::to_string)
+    }
+
     /// The raw text of the entry that travels, as it stands now; `None` of any other edit.
     pub fn entry_text(edit: &Edit) -> Option<String> {
         let Edit::Travel { from, to, format, list, id_at, id, rewrites, totals } = edit else { return None };

@@ -47,7 +47,7 @@ impl Trace {
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
         let letters = self.layers.clone();
         let games = vec![self.as_game(site)];
-        Found { profile, home, libraries: Vec::new(), games, problems: Vec::new(), letters }
+        Found { games, letters, ..Found::bare(profile, home) }
     }
 }
 

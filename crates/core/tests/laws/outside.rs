@@ -746,6 +746,61 @@ fn no_state_is_a_dead_end() {
     assert_eq!(walked, 40);
 }
 
+fn undo_leaving(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
+    let (site, books) = (port.site(), journal(port));
+    let all: Vec<_> = row(port, haul).lots.iter().map(|lot| lot.id).collect();
+    return_leaving(&site, &books, HaulId(haul), &all, Stuck::IsLeft, &|_| {}, &Control::default())
+}
+
+/// The drive that a game was hauled to has died; its originals are kept, and a part of the records lay on that drive.
+#[test]
+fn with_the_drive_of_the_copy_gone_for_good_the_kept_originals_are_played_again() {
+    for word in ["repointing", "repointed", "proved"] {
+        for edited in [false, true] {
+            let when = format!("{word}, list edited {edited}");
+            let port = Port::new();
+            let whole = port.game(&port.old_place());
+            if word == "proved" {
+                port.haul(None, to_newhold(), Policy::Hold).unwrap();
+            } else {
+                left_at(&port, word, Policy::Hold);
+            }
+            if edited {
+                change_list(&port, "swift", |titles| titles.insert(0, other("n1")));
+            }
+            unplug(&port, "newhold");
+            let rooms = fs::read(port.launcher().join("rooms.json")).unwrap();
+            assert!(refused(undo(&port, 1).map(drop), away), "{when}");
+            undo_leaving(&port, 1).unwrap_or_else(|error| panic!("{when}: {error:?}"));
+            let history = History::of(&port.site()).unwrap();
+            let left = History::remains(&port.site(), history.hauls[0].id).unwrap();
+            let left = |path: &Path| {
+                left.iter().any(|(_, left)| left.iter().any(|l| l.path == path && l.why == WhyLeft::DriveAway))
+            };
+            assert!(left(&port.new_place()) && left(&port.at("drives/newhold/quillgate/ledger.json")), "{when}");
+            assert!(!history.hauls.iter().any(HaulRow::unfinished), "{when}");
+            assert!(port.content() && port.leads_to_a_whole_copy(), "{when}");
+            assert_eq!(differing(&port.game(&port.old_place()), &whole), NONE, "{when}");
+            if word != "proved" {
+                continue;
+            }
+            // The drive was not dead after all, and its library is added again: its list still has the game, as a second entry, and
+            // nothing of it goes as long as it does.
+            plug(&port, "newhold");
+            fs::write(port.launcher().join("rooms.json"), rooms).unwrap();
+            let listed = |kind: &FindingKind| matches!(kind, FindingKind::StillListed { .. });
+            let said = release(&port, 2);
+            assert!(
+                matches!(&said, Err(HaulError::Refused(f)) if f.iter().any(|f| listed(&f.kind))),
+                "{when}: {said:?}"
+            );
+            change_list(&port, "newhold", Vec::clear);
+            release(&port, 2).unwrap();
+            assert!(!port.new_place().exists() && port.content(), "{when}");
+        }
+    }
+}
+
 #[test]
 fn a_library_behind_a_link_is_hauled_released_and_undone_with_the_links_in_its_games() {
     for relative in [false, true] {

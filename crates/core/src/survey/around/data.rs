@@ -232,7 +232,7 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
 fn as_launcher(site: &Site) -> Found {
     let profile = Profile::made_up(DATA, "User data", Some("{drive}/user-data"));
     let home = site.places.home.clone();
-    Found { profile, home, libraries: Vec::new(), games: Vec::new(), problems: Vec::new(), letters: Vec::new() }
+    Found::bare(profile, home)
 }
 
 fn named(launcher: &Found, game: &FoundGame) -> (GameId, String, String) {
