@@ -4,6 +4,7 @@
 mod around;
 mod mounts;
 mod outside;
+mod phases;
 mod troubles;
 
 use std::collections::BTreeMap;
