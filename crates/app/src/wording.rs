@@ -524,6 +524,7 @@ pub fn place_fault(fault: &PlaceFault) -> String {
             format!("its drive {drive} is in {} now: re-anchor it", new.display())
         }
         PlaceFault::Away(drive) => format!("it is away: it lies on {drive}, which is not there"),
+        PlaceFault::Silent(point) => format!("the drive at {} doesn't answer", point.display()),
         PlaceFault::NotAFolder => "it is not a folder".into(),
         PlaceFault::Loop => "its link leads in a circle".into(),
         PlaceFault::System => "it belongs to the system".into(),

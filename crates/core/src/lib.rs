@@ -14,6 +14,7 @@ pub mod finds;
 pub mod haul;
 pub mod launcher;
 pub mod plan;
+mod platform;
 pub mod record;
 pub mod site;
 pub mod survey;

@@ -139,3 +139,97 @@ fn a_game_moves_between_an_ext4_image_and_memory() {
     assert_eq!(tree(&game), before);
     assert!(judge().content() && judge().folder == game && !new.exists());
 }
+
+/// A program that serves a drive and is stopped: whoever looks at the drive waits. It goes on when this is dropped, so that the drive can
+/// be unmounted.
+struct Stopped(String);
+
+impl Drop for Stopped {
+    fn drop(&mut self) {
+        let _ = Command::new("kill").args(["-CONT", &self.0]).status();
+    }
+}
+
+#[test]
+fn a_drive_that_does_not_answer_is_left_out_and_named_and_all_else_goes_on() {
+    let Some(mut mounts) = mounts() else { return };
+    let _turn = crate::world::World::new();
+    let top = mounts.folder.path().canonicalize().unwrap();
+    let (image, nas) = (top.join("nas.img"), top.join("nas"));
+    fs::create_dir(&nas).unwrap();
+    fs::File::create(&image).unwrap().set_len(60_000_000).unwrap();
+    let device = Command::new("losetup").args(["--find", "--show"]).arg(&image).output().unwrap();
+    let device = String::from_utf8_lossy(&device.stdout).trim().to_string();
+    let made =
+        done(Command::new("mkfs.exfat").arg(&image)) && done(Command::new("mount.exfat-fuse").arg(&device).arg(&nas));
+    if !made {
+        eprintln!("\n!!! NOT RUN: the test of a drive that hangs needs root, exfat-fuse and loop devices !!!\n");
+        return;
+    }
+    mounts.mounted.push(nas.clone());
+    let machine = Machine { home: top.join("home"), mounts: &mounts };
+    let own = machine.home.join(".config/quillgate");
+    for (drive, id) in [("nas", "n1"), ("disk", "d1")] {
+        let title =
+            serde_json::json!({ "id": id, "name": format!("On {drive}"), "folder": "game", "bytes": 3, "start": "go" });
+        machine.write(&machine.at(drive).join("quillgate/game/go"), "#!/");
+        let ledger = serde_json::json!({ "ledger": 3, "titles": [title] });
+        machine.write(&machine.at(drive).join("quillgate/ledger.json"), &ledger.to_string());
+    }
+    let rooms = [machine.at("disk/quillgate"), machine.at("nas/quillgate")]
+        .map(|folder| serde_json::json!({ "folder": folder }));
+    machine.write(&own.join("rooms.json"), &serde_json::json!({ "rooms": rooms }).to_string());
+    machine.write(&own.join("recent.json"), "{ \"starts\": [] }");
+    machine.write(&machine.home.join(".config/deft-barge/profiles/quillgate.toml"), PROFILE);
+    // Links lead there as well, and the home has one.
+    std::os::unix::fs::symlink(&nas, machine.home.join("games")).unwrap();
+    assert_eq!(machine.json(&["survey"])["games"].as_array().unwrap().len(), 2);
+
+    let serving = Command::new("pgrep").args(["-f", &format!("mount.exfat-fuse {device}")]).output().unwrap();
+    let serving = String::from_utf8_lossy(&serving.stdout).trim().to_string();
+    assert!(done(Command::new("kill").args(["-STOP", &serving])), "{serving:?}");
+    let stopped = Stopped(serving);
+    let there = nas.join("quillgate/game");
+    let there = there.to_str().unwrap();
+    for words in [
+        &["log"][..],
+        &["finds"],
+        &["data", "list"],
+        &["profile", "check"],
+        &["trace", there],
+        &["plan", "On disk", "--to", "memory"],
+        &["plan", "On nas", "--to", "memory"],
+        &["plan", "On disk", "--to", "nas"],
+        &["adopt", there],
+        &["audit", "On disk"],
+        &["journal", "check"],
+        &["haul", "On disk", "--to", "memory", "--yes"],
+        &["return", "--yes"],
+    ] {
+        let mut command = Command::new("timeout");
+        command.args(["-s", "KILL", "20", PROGRAM]).args(words).env("HOME", &machine.home).stdin(Stdio::null());
+        for name in ["XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME"] {
+            command.env_remove(name);
+        }
+        let output = command.output().unwrap();
+        assert!(
+            output.status.code().is_some_and(|code| code < 100),
+            "{words:?} waits for a drive that does not answer"
+        );
+        if words[0] == "haul" || words[0] == "return" {
+            assert!(output.status.success(), "{words:?}: {}", String::from_utf8_lossy(&output.stderr));
+        }
+    }
+    let survey = machine.json(&["survey"]);
+    let titles: Vec<_> = survey["games"].as_array().unwrap().iter().map(|game| game["title"].clone()).collect();
+    assert_eq!(titles, ["On disk"]);
+    let problems = survey["problems"].as_array().unwrap();
+    let named = problems
+        .iter()
+        .any(|one| one["file"] == nas.to_str().unwrap() && one["what"].as_str().unwrap().contains("doesn't answer"));
+    assert!(named, "{problems:?}");
+    // Once it answers, all is as it was.
+    drop(stopped);
+    assert_eq!(machine.json(&["survey"])["games"].as_array().unwrap().len(), 2);
+    let _ = Command::new("losetup").args(["-d", &device]).status();
+}

@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 use super::{AuditPhase, entries, hash_of};
 use crate::bytes::{Bytes, HaulId};
 use crate::haul::{Control, HaulError, Journal};
+use crate::platform::{self, Look};
 use crate::record::FileChange;
 use crate::site::Site;
 use crate::survey::GameId;
@@ -159,7 +160,7 @@ pub fn keep(
     };
     let line = |(path, entry): &(PathBuf, crate::tally::Entry)| -> Result<KeptLine, HaulError> {
         let at = folder.join(path);
-        let meta = at.symlink_metadata().map_err(HaulError::disk("look at", &at))?;
+        let meta = at.look_own_meta().map_err(HaulError::disk("look at", &at))?;
         let file = match &entry.kind {
             EntryKind::Link(target) => KeptFile::Link { target: target.clone() },
             _ => KeptFile::Hash {
@@ -191,7 +192,7 @@ pub fn keep(
 }
 
 fn read(site: &Site, game: &GameId) -> Option<KeptTally> {
-    let mut lines = BufReader::new(fs::File::open(file_of(site, game)).ok()?).lines();
+    let mut lines = BufReader::new(platform::open(file_of(site, game)).ok()?).lines();
     let head: Head = serde_json::from_str(&lines.next()?.ok()?).ok()?;
     let sound = head.format == 1 && head.game == *game;
     let lines: Option<Vec<KeptLine>> = lines.map(|line| serde_json::from_str(&line.ok()?).ok()).collect();
@@ -224,7 +225,7 @@ pub fn kept_tally(
         let modified_ns = line.there.map_or(line.entry.modified_ns, |there| there.modified_ns);
         let file = match &line.entry.kind {
             EntryKind::Folder => continue,
-            EntryKind::Link(_) => match folder.join(&path).read_link() {
+            EntryKind::Link(_) => match folder.join(&path).look_link() {
                 // A link that leads into the game was re-aimed: where it leads now is what it should say.
                 Ok(target) => KeptFile::Link { target },
                 Err(_) => KeptFile::Link { target: PathBuf::new() },

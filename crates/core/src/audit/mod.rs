@@ -17,6 +17,7 @@ use serde::Serialize;
 use crate::bytes::Bytes;
 use crate::disk::Disk;
 use crate::haul::{Control, HaulError};
+use crate::platform::Look;
 use crate::tally::{BLOCK, Entry, EntryKind, Found, walk_each};
 
 pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
@@ -177,7 +178,7 @@ fn judge(
     }
     let KeptFile::Hash { hash } = &line.file else { return None };
     let at = folder.join(&line.path);
-    let meta = at.symlink_metadata().ok();
+    let meta = at.look_own_meta().ok();
     let size = meta.as_ref().map_or(0, std::fs::Metadata::len);
     let time = meta.as_ref().map_or(0, crate::tally::stamp_of);
     let untouched = size == line.size && time == line.modified_ns;

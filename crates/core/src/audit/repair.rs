@@ -10,6 +10,7 @@ use serde::Serialize;
 use super::{Fate, Finding, KeptFile, KeptTally, hash_of};
 use crate::disk::{Disk, Meta, What};
 use crate::haul::{Control, HaulError, History};
+use crate::platform::Look;
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
 use crate::tally::BLOCK;
@@ -31,7 +32,7 @@ pub fn other_copies(survey: &Survey, history: &History, game: &GameId, more: &[P
     let places = lots.flat_map(|lot| [lot.planned.source().to_path_buf(), lot.planned.to.clone()]);
     let here = survey.game(game).map(|game| game.found.install.clone());
     let mut all: Vec<PathBuf> = more.iter().cloned().chain(places).collect();
-    all.retain(|folder| folder.is_dir() && Some(folder) != here.as_ref());
+    all.retain(|folder| folder.look_is_dir() && Some(folder) != here.as_ref());
     let mut seen = Vec::new();
     all.retain(|folder| {
         let fresh = !seen.contains(folder);
@@ -60,7 +61,7 @@ pub fn mend(
         let KeptFile::Hash { hash } = &line.file else { continue };
         let same = |copy: &PathBuf| {
             let at = copy.join(&finding.path);
-            let right = at.symlink_metadata().is_ok_and(|meta| meta.is_file() && meta.len() == line.size);
+            let right = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() == line.size);
             right && hash_of(&site.disk, &at, stop, &|_| {}).is_ok_and(|now| now.to_hex().as_str() == hash)
         };
         let from = copies.iter().find(|copy| same(copy)).map(|copy| copy.join(&finding.path));
@@ -93,7 +94,7 @@ fn straight_way(disk: &Disk, folder: &Path, path: &Path) -> Result<(), HaulError
 pub(crate) fn bring_file(disk: &Disk, from: &Path, to: &Path) -> Result<(), HaulError> {
     let stop = Control::default();
     let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?.to_hex();
-    let meta = from.symlink_metadata().map_err(HaulError::disk("look at", from))?;
+    let meta = from.look_own_meta().map_err(HaulError::disk("look at", from))?;
     bring(disk, from, to, crate::tally::stamp_of(&meta), hash.as_str(), &stop)
 }
 
@@ -101,16 +102,16 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
     use std::os::unix::fs::MetadataExt;
     let fault = HaulError::disk;
     let parent = to.parent().unwrap_or(Path::new("/"));
-    for missing in parent.ancestors().take_while(|folder| !folder.is_dir()).collect::<Vec<_>>().into_iter().rev() {
+    for missing in parent.ancestors().take_while(|folder| !folder.look_is_dir()).collect::<Vec<_>>().into_iter().rev() {
         disk.make_folder(missing).map_err(fault("make", missing))?;
     }
     let name = to.file_name().unwrap_or_default().to_string_lossy();
     let fresh = to.with_file_name(format!(".deft-barge-mended-{name}"));
-    if fresh.symlink_metadata().is_ok() {
+    if fresh.look_own_meta().is_ok() {
         disk.remove_own(&fresh, What::File).map_err(fault("remove", &fresh))?;
     }
     let source = disk.open_read(from).map_err(fault("open", from))?;
-    let meta = from.symlink_metadata().map_err(fault("look at", from))?;
+    let meta = from.look_own_meta().map_err(fault("look at", from))?;
     let target = disk.create(&fresh).map_err(fault("make", &fresh))?;
     let (mut buffer, mut offset) = (vec![0; BLOCK as usize], 0);
     loop {
@@ -121,7 +122,7 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
             break;
         }
     }
-    let mode = to.symlink_metadata().map_or(meta.mode(), |old| old.mode()) & 0o7777;
+    let mode = to.look_own_meta().map_or(meta.mode(), |old| old.mode()) & 0o7777;
     let attributes = crate::disk::attributes_of(from).map_err(fault("read the attributes of", from))?;
     let meta = Meta { mode, owner: (meta.uid(), meta.gid()), modified_ns: time, attributes };
     disk.set_meta(&target, &meta).map_err(fault("set the times of", &fresh))?;

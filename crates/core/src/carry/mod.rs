@@ -3,7 +3,6 @@
 //! Law: what is carried is hauled like any folder, with every record of it that a trace finds; the card, the list of
 //! checksums and the description beside it are a haul of records, and go again when that is returned.
 
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -14,6 +13,7 @@ use crate::bytes::Bytes;
 use crate::haul::HaulError;
 use crate::launcher::{Found, Need, Problem};
 use crate::plan::{Plan, plan_made};
+use crate::platform::{self, Look};
 use crate::site::{Site, real_path};
 use crate::survey::{GameId, Survey};
 use crate::trace::{Trace, TracePhase, trace_moved, usual_places};
@@ -55,7 +55,7 @@ pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<Subject> {
     let portable = found_home(launcher, &folder).is_none_or(|found| found.profile.carry.is_some());
     let inside = |game: &&crate::survey::Game| real_path(&game.found.install).starts_with(real_path(&folder));
     let games = survey.games.iter().filter(inside).map(|game| (game.found.title.clone(), game.size.on_disk)).collect();
-    folder.is_dir().then(|| Subject {
+    folder.look_is_dir().then(|| Subject {
         path: folder,
         launcher: launcher.map(|f| f.profile.id.clone()),
         what,
@@ -146,7 +146,7 @@ pub fn beside(folder: &Path) -> PathBuf {
 pub fn read_carried(folder: &Path) -> Result<Carried, Problem> {
     let file = beside(folder).join("carried.toml");
     let problem = |what: String| Problem { file: file.clone(), line: None, what };
-    let text = fs::read_to_string(&file).map_err(|error| problem(error.to_string()))?;
+    let text = platform::read_to_string(&file).map_err(|error| problem(error.to_string()))?;
     let carried: Carried = toml::from_str(&text).map_err(|error| problem(error.to_string()))?;
     if carried.format != 1 {
         return Err(problem(format!("format {} is not known here; this program reads 1", carried.format)));
@@ -162,10 +162,10 @@ pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<M
             at.clone().find(|path| is_startable(path))
         });
         let file = need.file.as_ref().map(|file| if file.is_absolute() { file.clone() } else { folder.join(file) });
-        let found = by_name.or_else(|| file.filter(|file| file.exists()));
+        let found = by_name.or_else(|| file.filter(|file| file.look_exists()));
         let installer =
             need.installer.as_ref().and_then(|file| Some(beside(folder).join("installers").join(file.file_name()?)));
-        Met { need: need.clone(), found, installer_at: installer.filter(|path| path.exists()) }
+        Met { need: need.clone(), found, installer_at: installer.filter(|path| path.look_exists()) }
     };
     needs.iter().map(one).collect()
 }
@@ -245,7 +245,7 @@ pub fn installers(site: &Site, found: &Found, folder: &Path) -> Vec<(PathBuf, Pa
         let to = beside(folder).join("installers").join(from.file_name()?);
         Some((from, to))
     };
-    carry.needs.iter().filter_map(one).filter(|(_, to)| !to.exists()).collect()
+    carry.needs.iter().filter_map(one).filter(|(_, to)| !to.look_exists()).collect()
 }
 
 /// Copies an installer beside a carried folder, and reads it back.

@@ -18,8 +18,10 @@ use rustix::fs::{AtFlags, Mode, OFlags, RenameFlags, ResolveFlags, Timespec, Tim
 
 use super::act::{Act, Gate, What};
 use super::permit::RemovalPermit;
+use crate::platform;
 
-const NO_FOLLOW: i32 = OFlags::NOFOLLOW.bits() as i32;
+/// A link is refused, and a pipe or device that came to be where a file was is never waited for.
+const NO_FOLLOW: i32 = (OFlags::NOFOLLOW.bits() | OFlags::NONBLOCK.bits()) as i32;
 
 /// Does every act of a haul on a drive, through the gates it was given.
 #[derive(Clone, Debug, Default)]
@@ -174,6 +176,9 @@ impl Disk {
 
     fn pass<T>(&self, act: Act<'_>, done: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
         let failed = |error: &io::Error| tracing::debug!(?act, %error, "an act failed");
+        if let Act::OpenRead(path) | Act::OpenWrite(path) | Act::ReadFolder(path) | Act::Look(path) = act {
+            platform::answers(path).inspect_err(failed)?;
+        }
         for gate in &self.gates {
             gate.before(&act).inspect_err(failed)?;
         }
@@ -189,6 +194,7 @@ impl Disk {
     pub fn open_read(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenRead(path), || {
             let file = OpenOptions::new().read(true).custom_flags(NO_FOLLOW).open(path)?;
+            platform::is_file(&file.metadata()?)?;
             Ok(DiskFile::new(file, path))
         })
     }
@@ -229,12 +235,15 @@ impl Disk {
             let open = |flags| OpenOptions::new().read(true).custom_flags(flags).open(path);
             match open(NO_FOLLOW | OFlags::DIRECT.bits() as i32) {
                 Ok(file) => {
+                    platform::is_file(&file.metadata()?)?;
                     let file = DiskFile::new(file, path);
                     file.direct.store(true, Ordering::Relaxed);
                     Ok(file)
                 }
                 Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
-                    let file = DiskFile::new(open(NO_FOLLOW)?, path);
+                    let file = open(NO_FOLLOW)?;
+                    platform::is_file(&file.metadata()?)?;
+                    let file = DiskFile::new(file, path);
                     self.forget(&file);
                     Ok(file)
                 }
@@ -289,6 +298,7 @@ impl Disk {
                 }
                 other => other?,
             };
+            platform::is_file(&file.metadata()?)?;
             Ok(DiskFile::new(file, path))
         })
     }

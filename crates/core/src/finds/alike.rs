@@ -1,8 +1,9 @@
 //! What a folder consists of, by names and sizes: quick to make, and enough to see that two folders are alike.
 
 use std::collections::BTreeMap;
-use std::fs;
 use std::path::{Path, PathBuf};
+
+use crate::platform;
 
 /// The files of a folder, by their path below it, and their sizes. Links are none of them.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
@@ -20,13 +21,13 @@ impl Listing {
     }
 
     fn add(&mut self, root: &Path, folder: &Path) {
-        for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
             let (path, Ok(kind)) = (entry.path(), entry.file_type()) else { continue };
             if kind.is_dir() {
                 self.add(root, &path);
             } else if kind.is_file()
                 && self.0.len() < MOST
-                && let (Ok(below), Ok(meta)) = (path.strip_prefix(root), entry.metadata())
+                && let (Ok(below), Ok(meta)) = (path.strip_prefix(root), platform::entry_meta(&entry))
             {
                 self.0.insert(below.into(), meta.len());
             }

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use crate::haul::{History, LotRow, Stage};
 use crate::launcher::is_of_the_system;
+use crate::platform::{self, Look};
 use crate::site::{Site, real_path};
 use crate::survey::Survey;
 
@@ -34,7 +35,7 @@ pub(super) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
         looking.below(&drive.root, DEEP);
     }
     // Of the home only what is named after games: its other folders are a person's own affairs.
-    for entry in fs::read_dir(&site.places.home).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(&site.places.home).into_iter().flatten().flatten() {
         if entry.file_name().to_string_lossy().to_lowercase().contains("game") {
             looking.below(&entry.path(), 1);
         }
@@ -68,7 +69,7 @@ struct Looking {
 
 impl Looking {
     fn below(&mut self, folder: &Path, depth: usize) {
-        for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
             let path = entry.path();
             let name = entry.file_name().to_string_lossy().into_owned();
             if name.starts_with(".deft-barge-") {
@@ -96,11 +97,11 @@ impl Looking {
 
     /// A folder with files at its top may be a game; one that holds folders alone may hold some.
     fn take(&mut self, path: PathBuf, depth: usize) {
-        let entries: Vec<fs::DirEntry> = fs::read_dir(&path).into_iter().flatten().flatten().collect();
+        let entries: Vec<fs::DirEntry> = platform::read_dir(&path).into_iter().flatten().flatten().collect();
         let has = |name: &str| entries.iter().any(|entry| entry.file_name() == name);
         let files = entries.iter().any(|entry| entry.file_type().is_ok_and(|kind| kind.is_file()));
         let of_a_game = ["bin", "data", "Data"];
-        let inside = |entry: &&fs::DirEntry| of_a_game.iter().any(|name| entry.path().join(name).is_dir());
+        let inside = |entry: &&fs::DirEntry| of_a_game.iter().any(|name| entry.path().join(name).look_is_dir());
         // A library has a list of its games at its top, and is none itself.
         let holds_games = entries.iter().filter(inside).count() > 1;
         let like_a_game = of_a_game.iter().any(|name| has(name)) || files && !holds_games;

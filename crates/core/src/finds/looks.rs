@@ -1,10 +1,10 @@
 //! Whether a folder looks like a game: programs, and large files beside them.
 
-use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 
 use super::alike::Listing;
+use crate::platform;
 
 /// What a folder has of a game.
 pub(super) struct Looks {
@@ -48,7 +48,7 @@ pub(super) fn looks_like_a_game(folder: &Path, listing: &Listing) -> Looks {
 /// Whether a file begins as a program does: ELF, PE (by their specifications), or a script's `#!`.
 fn is_program(file: &Path) -> bool {
     let mut start = [0; 4];
-    let count = File::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
+    let count = platform::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
     let start = &start[..count];
     start.starts_with(b"\x7fELF") || start.starts_with(b"MZ") || start.starts_with(b"#!")
 }

@@ -17,6 +17,7 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId};
 use crate::haul::History;
 use crate::launcher::{ContentList, Found, PlaceFault, content_ids};
+use crate::platform::Look;
 use crate::record::Values;
 use crate::site::{Site, real_path};
 use crate::survey::{Game, GameId, Survey};
@@ -183,7 +184,7 @@ pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(Fi
 
 fn lying(site: &Site, path: PathBuf, what: Lying, acts: Vec<FindAct>) -> LyingAbout {
     let drive = site.drive_of(path.parent().unwrap_or(&path)).map(|drive| drive.name.clone());
-    let folder = path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
+    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_dir());
     let size = if folder { measure(&path) } else { Size::default() };
     LyingAbout { path, drive, size, what, acts }
 }
@@ -307,7 +308,7 @@ fn leftover_of<'a>(
 /// Whether two paths are one folder: through links, bind mounts, or two mounts of one file system.
 fn is_one_folder(one: &Path, other: &Path) -> bool {
     use std::os::unix::fs::MetadataExt;
-    let identity = |path: &Path| path.metadata().map(|meta| (meta.dev(), meta.ino())).ok();
+    let identity = |path: &Path| path.look_meta().map(|meta| (meta.dev(), meta.ino())).ok();
     real_path(one) == real_path(other) || identity(one).is_some_and(|id| identity(other) == Some(id))
 }
 

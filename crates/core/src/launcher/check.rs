@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use super::profile::Profile;
 use super::reading::{Found, FoundGame, Problem, read_launchers};
+use crate::platform::Look;
 use crate::record::{Meaning, Shape, Source, Spelling};
 use crate::site::Site;
 
@@ -89,7 +90,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
             let Ok(file) = record.file.fill(&values).map(PathBuf::from) else {
                 return Some("its file cannot be named for this game".into());
             };
-            if file.symlink_metadata().is_err() {
+            if file.look_own_meta().is_err() {
                 return Some(format!("{} is not there", file.display()));
             }
             let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));

@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::profile::{EntryRecord, FileRecord, Inside};
+use crate::platform::Look;
 use crate::record::{
     Bases, Document, Fit, Format, Hop, Meaning, Place, Shape, Side, Source, Spelling, Values, Within, find_parts,
     joined,
@@ -240,9 +241,9 @@ impl Search<'_> {
             };
         }
         let fit = |text: &str| match read(text) {
-            Some((_, path, Some(_))) if path.exists() => Fit::There,
+            Some((_, path, Some(_))) if path.look_exists() => Fit::There,
             Some((_, _, Some(_))) => Fit::Wanted,
-            Some((_, path, None)) if path.exists() => Fit::Other,
+            Some((_, path, None)) if path.look_exists() => Fit::Other,
             _ => Fit::No,
         };
         let parts = find_parts(&says.text, said.within, says.format, &fit);

@@ -4,6 +4,8 @@ use std::path::{Component, Path, PathBuf};
 
 use serde::Serialize;
 
+use crate::platform::Look;
+use crate::platform::silent_at;
 use crate::site::{Site, real_path};
 
 /// Why a place cannot be an install folder.
@@ -24,6 +26,8 @@ pub enum PlaceFault {
     Away(String),
     /// It lies on this drive, which has this path now.
     Elsewhere(String, PathBuf),
+    /// It lies on the drive that is mounted here, which does not answer.
+    Silent(PathBuf),
     /// It is no folder.
     NotAFolder,
     /// It is a link that leads to itself, over whatever way.
@@ -73,6 +77,9 @@ pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Optio
     if high(install) || !install.is_absolute() {
         return Some(PlaceFault::TooHigh);
     }
+    if let Some(point) = silent_at(install) {
+        return Some(PlaceFault::Silent(point));
+    }
     if let Some(library) = library {
         if !install.starts_with(library) {
             return Some(PlaceFault::OutsideLibrary);
@@ -88,7 +95,7 @@ pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Optio
     if high(&real) {
         return Some(PlaceFault::TooHigh);
     }
-    match install.symlink_metadata() {
+    match install.look_own_meta() {
         Err(_) => Some(missing(site, install)),
         Ok(meta) if meta.is_symlink() => Some(PlaceFault::LeadsOut(real)),
         Ok(meta) if !meta.is_dir() => Some(PlaceFault::NotAFolder),

@@ -1,7 +1,6 @@
 //! The profile of a launcher. Format: `docs/formats.md`, "Profile".
 
 use std::collections::BTreeMap;
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -9,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 use thiserror::Error;
 
+use crate::platform;
 use crate::record::{Format, Meaning, Shape, Side, Within};
 
 /// Where a launcher keeps its records, as a profile file says it.
@@ -500,7 +500,7 @@ fn line_of(text: &str, selector: &str) -> String {
 pub fn load_profiles(folder: &Path) -> (Vec<Profile>, Vec<ProfileError>) {
     let mut profiles: Vec<Profile> = Vec::new();
     let mut errors = Vec::new();
-    let entries = match fs::read_dir(folder) {
+    let entries = match platform::read_dir(folder) {
         Ok(entries) => entries,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return (profiles, errors),
         Err(source) => return (profiles, vec![ProfileError::Read { file: folder.into(), source }]),
@@ -509,7 +509,7 @@ pub fn load_profiles(folder: &Path) -> (Vec<Profile>, Vec<ProfileError>) {
     files.retain(|file| file.extension().is_some_and(|e| e == "toml"));
     files.sort();
     for file in files {
-        let read = fs::read_to_string(&file).map_err(|source| ProfileError::Read { file: file.clone(), source });
+        let read = platform::read_to_string(&file).map_err(|source| ProfileError::Read { file: file.clone(), source });
         match read.and_then(|text| Profile::parse(&text, &file)) {
             Ok(profile) if profiles.iter().any(|other| other.id == profile.id) => {
                 let what = format!("the id {:?} is another profile's already", profile.id);
@@ -525,6 +525,7 @@ pub fn load_profiles(folder: &Path) -> (Vec<Profile>, Vec<ProfileError>) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::fs;
 
     const SOUND: &str = r#"format = 1
 id = "quay"

@@ -14,6 +14,7 @@ use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use super::settings::read_setting;
 use crate::bytes::Bytes;
+use crate::platform::{self, Look};
 use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
 use crate::site::{Drive, Site};
 
@@ -198,7 +199,7 @@ fn read_supposing(site: &Site, profiles: &[Profile], suppose: Option<(&str, &Pat
     let values = place_values(site);
     let one = |profile: &Profile| {
         let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
-        let home = homes.map(PathBuf::from).find(|home| home.is_dir())?;
+        let home = homes.map(PathBuf::from).find(|home| home.look_is_dir())?;
         let values = with_home(&values, &home);
         let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
         let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
@@ -292,7 +293,7 @@ impl Reading<'_> {
             let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &self.bases));
             match path {
                 Some(Ok((_, path))) => {
-                    let present = path.is_dir();
+                    let present = path.look_is_dir();
                     self.found.libraries.push(FoundLibrary { path, default: false, present });
                 }
                 Some(Err(error)) => self.problem(&file, source.line(&entry), error),
@@ -417,10 +418,10 @@ impl Reading<'_> {
             for (file, _) in files_of(&record.file, &values) {
                 // A file that need not be there says nothing about the game.
                 let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
-                if !file.exists() && shape != Shape::Link {
+                if !file.look_exists() && shape != Shape::Link {
                     continue;
                 }
-                if shape == Shape::Link && !file.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
+                if shape == Shape::Link && !file.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
                     continue;
                 }
                 let Some(source) = self.source(&file, shape) else { continue };
@@ -492,7 +493,7 @@ pub(super) fn files_of(template: &crate::record::Meaning, values: &Values) -> Ve
     let (folder, _) = pattern.rsplit_once('/').unwrap_or(("", &pattern));
     let folder = crate::record::Meaning::try_from(folder.to_string()).and_then(|folder| folder.fill(values));
     let Ok(folder) = folder else { return Vec::new() };
-    let entries = std::fs::read_dir(&folder).into_iter().flatten().flatten();
+    let entries = platform::read_dir(&folder).into_iter().flatten().flatten();
     let mut found: Vec<(PathBuf, Values)> = entries
         .filter_map(|entry| {
             let path = entry.path();

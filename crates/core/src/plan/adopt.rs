@@ -15,6 +15,7 @@ use super::making::{Mode, Plan, PlannedLot, Policy};
 use crate::bytes::Bytes;
 use crate::finds::{FINDS, Listing};
 use crate::launcher::{ContentList, Found, FoundGame, PlaceFault, is_of_the_system, place_fault};
+use crate::platform::Look;
 use crate::record::{Edit, Values};
 use crate::site::{Drive, Site, real_path};
 use crate::survey::{GameId, Survey};
@@ -120,7 +121,7 @@ fn adopted(
     edits.extend(own_files(site, found, &new)?);
     let id = GameId(format!("{}/{}", found.profile.id, adoption.id));
     let mode = mode_of(site, &adoption.path, install, place.drive);
-    if mode != Mode::Adopt && install.symlink_metadata().is_ok() {
+    if mode != Mode::Adopt && install.look_own_meta().is_ok() {
         findings.push(say(FindingKind::TargetThere { path: install.clone() }));
     }
     let bare = lot(site, id, title, mode, adoption.path.clone(), install.clone());
@@ -134,7 +135,7 @@ fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Mode {
     }
     let device = |path: &Path| {
         use std::os::unix::fs::MetadataExt;
-        path.ancestors().find_map(|p| p.metadata().ok()).map(|meta| meta.dev())
+        path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev())
     };
     let mount = |path: &Path| site.mount_of(&real_path(path)).cloned();
     let same = mount(from) == mount(to) && (drive.declared || device(from) == device(to));
@@ -169,7 +170,7 @@ pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
             match mode_of(site, &adoption.path, &to, place.drive) {
                 Mode::Adopt => Vec::new(),
                 mode => {
-                    if to.symlink_metadata().is_ok() {
+                    if to.look_own_meta().is_ok() {
                         findings.push(Finding::new(Some(&name), FindingKind::TargetThere { path: to.clone() }));
                     }
                     let id = GameId(format!("{FINDS}/{}", adoption.path.display()));
@@ -256,7 +257,7 @@ fn own_files(site: &Site, found: &Found, new: &NewGame<'_>) -> Result<Vec<Edit>,
         let file = made.file.fill(&values).map_err(|e| FindingKind::RecordsUnchangeable { why: e.to_string() })?;
         let file = PathBuf::from(file);
         let here = file.strip_prefix(new.install).map_or_else(|_| file.clone(), |below| new.lies.join(below));
-        if here.exists() {
+        if here.look_exists() {
             continue;
         }
         edits.push(Edit::Made { file, old: None, new: Some(fill(&made.text)) });

@@ -13,6 +13,7 @@ use super::quiet::quiet;
 use super::time::Timing;
 use crate::bytes::Bytes;
 use crate::launcher::Found;
+use crate::platform;
 use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
@@ -106,7 +107,7 @@ pub fn plan_made(
     made: Vec<(PathBuf, String)>,
 ) -> Plan {
     let edits = made.into_iter().map(|(file, new)| {
-        let old = std::fs::read_to_string(&file).ok();
+        let old = platform::read_to_string(&file).ok();
         Edit::Made { file, old, new: Some(new) }
     });
     let edits: Vec<Edit> = edits.collect();

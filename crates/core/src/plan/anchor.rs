@@ -12,6 +12,7 @@ use super::edits::{MakeLetters, Target, Unchangeable, edits, previews};
 use super::findings::{Finding, FindingKind};
 use super::making::{Mode, Plan, PlannedLot, Policy};
 use crate::launcher::{Found, PlaceFault};
+use crate::platform::Look;
 use crate::record::Edit;
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
@@ -39,7 +40,7 @@ fn refusal(site: &Site, old: &Path, new: &Path) -> Option<FindingKind> {
     if old.parent().is_none() || !old.is_absolute() || site.places.home.starts_with(old) {
         return Some(FindingKind::NoDestination { what: old.display().to_string() });
     }
-    if !new.is_dir() {
+    if !new.look_is_dir() {
         return Some(FindingKind::NoDestination { what: new.display().to_string() });
     }
     if old == new || old.starts_with(new) || new.starts_with(old) {
@@ -61,7 +62,7 @@ fn anchored(
 ) -> Option<PlannedLot> {
     let mut places = usual_places(site, old);
     places.extend(survey.found.iter().map(|found| found.home.clone()));
-    places.retain(|place| place.exists() && !place.starts_with(new));
+    places.retain(|place| place.look_exists() && !place.starts_with(new));
     places.sort();
     places.dedup();
     let trace = trace_moved(site, old, Some(new), &places, report);
@@ -168,7 +169,8 @@ pub fn anchors(site: &Site, survey: &Survey) -> Vec<Anchor> {
         for drive in site.drives.iter().filter(|drive| !drive.absent && drive.root.parent().is_some()) {
             let fits = path.ancestors().skip(1).filter(|above| above.parent().is_some()).find_map(|above| {
                 let there = drive.root.join(path.strip_prefix(above).ok()?);
-                let free = there.is_dir() && !known.contains(&&there) && !installed(&there) && !above.exists();
+                let free =
+                    there.look_is_dir() && !known.contains(&&there) && !installed(&there) && !above.look_exists();
                 free.then(|| above.to_path_buf())
             });
             if let Some(old) = fits {

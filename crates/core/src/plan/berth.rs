@@ -10,6 +10,7 @@ use super::fit::Fit;
 use super::making::{Aside, Mode, PlannedLot};
 use crate::bytes::Bytes;
 use crate::launcher::{ContentList, Found};
+use crate::platform::Look;
 use crate::record::{Edit, Values};
 use crate::site::{Drive, DriveKind, Site, real_path};
 use crate::survey::{DATA, DataSource, Game, Survey, UserData, Way};
@@ -125,7 +126,7 @@ impl<'a> Berthing<'a, '_> {
             self.say(FindingKind::NoLinkThere { path });
             return None;
         }
-        if aside.held.symlink_metadata().is_ok() {
+        if aside.held.look_own_meta().is_ok() {
             self.say(FindingKind::TargetThere { path: aside.held.clone() });
         }
         if data.is_none() {
@@ -201,7 +202,7 @@ impl<'a> Berthing<'a, '_> {
         let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
         let device = |path: &Path| {
             use std::os::unix::fs::MetadataExt;
-            path.ancestors().find_map(|p| p.metadata().ok()).map(|meta| meta.dev())
+            path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev())
         };
         let same = same_mount && (drive.declared || device(&from) == device(&to));
         if same { Mode::Rename } else { Mode::Copy }
@@ -320,14 +321,14 @@ impl<'a> Berthing<'a, '_> {
         if drive.absent {
             return self.say(FindingKind::NotThereYet { drive: drive.name.clone() });
         }
-        if install.symlink_metadata().is_ok() || taken.iter().any(|place| place == install) {
+        if install.look_own_meta().is_ok() || taken.iter().any(|place| place == install) {
             self.say(FindingKind::TargetThere { path: install.into() });
         }
         let (from, to) = (real_path(&self.game.found.install), real_path(install));
         if to.starts_with(&from) || from.starts_with(&to) {
             self.say(FindingKind::TargetInside { path: install.into() });
         }
-        let there = install.ancestors().skip(1).find(|path| path.symlink_metadata().is_ok());
+        let there = install.ancestors().skip(1).find(|path| path.look_own_meta().is_ok());
         let writable = there.is_some_and(writable_folder) && !drive.read_only;
         // Another drive that is mounted over the way there, or one that is gone, is not where it was to go.
         let on_drive = there.and_then(|path| self.site.drive_of(path)).is_some_and(|d| d.name == drive.name);
@@ -348,9 +349,9 @@ pub(super) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
         }
         let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
         let real = if is_link { file.to_path_buf() } else { real_path(file) };
-        let folder = real.ancestors().skip(1).find(|path| path.is_dir());
+        let folder = real.ancestors().skip(1).find(|path| path.look_is_dir());
         let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
-        let file_closed = !is_link && real.exists() && !accessible(&real);
+        let file_closed = !is_link && real.look_exists() && !accessible(&real);
         if read_only || file_closed || !folder.is_some_and(writable_folder) {
             findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
         }
@@ -363,5 +364,5 @@ fn accessible(path: &Path) -> bool {
 }
 
 fn writable_folder(path: &Path) -> bool {
-    path.is_dir() && accessible(path)
+    path.look_is_dir() && accessible(path)
 }

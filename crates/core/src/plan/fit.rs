@@ -10,6 +10,7 @@ use super::draft::packs;
 use super::findings::Limit;
 use crate::bytes::Bytes;
 use crate::disk::attributes_of;
+use crate::platform::Look;
 use crate::site::Abilities;
 use crate::tally::{Entry, EntryKind, Found as Walked, Size};
 
@@ -78,7 +79,7 @@ impl<'a> Fit<'a> {
         self.need = self.need.plus(self.need_of(&entry));
         let path = entry.path.as_path();
         if matches!(entry.kind, EntryKind::Link(_)) && !self.abilities.links {
-            match entry.path.under(self.from).metadata() {
+            match entry.path.under(self.from).look_meta() {
                 Ok(meta) if meta.is_file() => {
                     self.linked.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
                     self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.len().next_multiple_of(CLUSTER)));
@@ -132,7 +133,7 @@ impl<'a> Fit<'a> {
                 }
             }
             EntryKind::Again(_) if !self.abilities.hard_links => {
-                entry.path.under(self.from).metadata().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
+                entry.path.under(self.from).look_meta().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
             }
             EntryKind::Folder => entry.allocated.max(CLUSTER),
             // A link with a long target takes a block.

@@ -17,6 +17,7 @@ use super::quiet::quiet;
 use super::sharing::fight;
 use super::time::{Timing, timing};
 use crate::bytes::Bytes;
+use crate::platform::Look;
 use crate::record::{Edit, Files, Mood};
 use crate::site::{DrivePlace, Site, real_path};
 use crate::survey::{GameId, Survey, Way};
@@ -128,7 +129,7 @@ impl PlannedLot {
     /// Where the lot lies as long as the haul has not begun.
     pub fn source(&self) -> &Path {
         match &self.aside {
-            Some(aside) if aside.held == self.from && !self.from.is_dir() => &aside.old,
+            Some(aside) if aside.held == self.from && !self.from.look_is_dir() => &aside.old,
             _ => &self.from,
         }
     }
@@ -142,7 +143,7 @@ impl PlannedLot {
     /// Where the lot lies afterwards: what has stepped back is at its old place.
     pub fn place(&self) -> &Path {
         match &self.aside {
-            Some(aside) if aside.held == self.to && !self.to.is_dir() => &aside.old,
+            Some(aside) if aside.held == self.to && !self.to.look_is_dir() => &aside.old,
             _ => &self.to,
         }
     }
@@ -349,7 +350,7 @@ fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
     });
     let need = Bytes::new(need.sum::<u64>() + 1_000_000);
     let path = site.state_folder();
-    let there = path.ancestors().find(|folder| folder.is_dir())?;
+    let there = path.ancestors().find(|folder| folder.look_is_dir())?;
     let stat = rustix::fs::statvfs(there).ok()?;
     let lacks = need.less(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)));
     (lacks > Bytes::ZERO).then(|| Finding::new(None, FindingKind::NoStateRoom { path, lacks }))

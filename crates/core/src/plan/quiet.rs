@@ -4,12 +4,13 @@ use std::path::PathBuf;
 
 use super::findings::{Finding, FindingKind};
 use super::making::PlannedLot;
+use crate::platform::Look;
 use crate::record::{Edit, is_held};
 use crate::site::{Sight, Site, Wanted, real_path};
 
 /// The compatibility layer that a record file is in, if it is in one: the folder with the registry and the drive letters.
 fn layer_of(file: &std::path::Path) -> Option<PathBuf> {
-    let is_layer = |folder: &&std::path::Path| folder.join("dosdevices").is_dir();
+    let is_layer = |folder: &&std::path::Path| folder.join("dosdevices").look_is_dir();
     file.ancestors().skip(1).find(is_layer).map(std::path::Path::to_path_buf)
 }
 

@@ -9,6 +9,7 @@ use super::findings::{Finding, FindingKind};
 use super::making::{Aside, Mode, Plan, PlannedLot, Policy};
 use crate::finds::{FINDS, FindAct, Lying, LyingAbout};
 use crate::launcher::{PlaceFault, is_of_the_system, place_fault};
+use crate::platform::Look;
 use crate::record::Edit;
 use crate::site::{Site, real_path};
 use crate::survey::{GameId, Survey};
@@ -31,7 +32,7 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
         (FindAct::SetAside, _) => {
             findings.extend(not_ours(site, survey, &lying.path, &title));
             let aside = Aside::of(&lying.path).held;
-            if aside.symlink_metadata().is_ok() {
+            if aside.look_own_meta().is_ok() {
                 findings.push(Finding::new(Some(&title), FindingKind::TargetThere { path: aside.clone() }));
             }
             findings.push(Finding::new(Some(&title), FindingKind::OnlyCopy { path: lying.path.clone() }));
@@ -39,7 +40,7 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
             vec![PlannedLot { size, ..lot(site, id, title, Mode::SetAside, lying.path.clone(), aside) }]
         }
         (FindAct::RemoveLink, _) => {
-            if let Ok(says) = lying.path.read_link() {
+            if let Ok(says) = lying.path.look_link() {
                 let edits = vec![Edit::Link { link: lying.path.clone(), old: Some(says), new: None }];
                 let folder = lying.path.parent().unwrap_or(Path::new("/")).to_path_buf();
                 let previews = super::edits::previews(&edits);

@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::database::{self, DatabaseError};
 use super::edit::EditError;
+use crate::platform::{self, Look};
 
 /// One cell of a database.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -56,13 +57,13 @@ impl Content {
                 Err(error) => Err(error.into()),
             };
         }
-        match file.symlink_metadata() {
+        match file.look_own_meta() {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Self::Absent),
             Err(error) => Err(fault(error)),
             Ok(meta) if meta.is_symlink() && !matches!(like, Self::Bytes(_)) => {
-                std::fs::read_link(file).map(Self::Link).map_err(fault)
+                file.look_link().map(Self::Link).map_err(fault)
             }
-            Ok(_) => std::fs::read(file).map(Self::Bytes).map_err(fault),
+            Ok(_) => platform::read(file).map(Self::Bytes).map_err(fault),
         }
     }
 

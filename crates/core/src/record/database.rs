@@ -3,6 +3,7 @@
 //! Law: looking never changes a database, its journal or its mode; a database that somebody holds is
 //! refused, never waited for without end; a cell changes only if it still says what was read.
 
+use std::io::Read;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -14,6 +15,7 @@ use serde_json::{Map, Value};
 use thiserror::Error;
 
 use super::content::Cell;
+use crate::platform::{self, Look};
 
 /// Bytes of text that are read from one database. Launchers' own are far smaller.
 const LARGEST: usize = 128_000_000;
@@ -94,11 +96,11 @@ fn beside(file: &Path, end: &str) -> PathBuf {
 
 /// A connection that only looks, and the folder of the copy it looks at, if it needs one.
 fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
-    if !file.exists() {
+    if !file.look_exists() {
         return Err(DatabaseError::Absent { file: file.into() });
     }
     let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_URI | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-    let waiting = |end| beside(file, end).metadata().is_ok_and(|meta| meta.len() > 0);
+    let waiting = |end| beside(file, end).look_meta().is_ok_and(|meta| meta.len() > 0);
     // What waits in a journal counts. Opening it in place would write, so a copy is looked at.
     if waiting("-wal") || waiting("-journal") {
         let copy = Copy::of(file)?;
@@ -306,7 +308,7 @@ pub(super) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<b
     /// What is larger is not copied for a trial.
     const LARGEST_TRIAL: u64 = 256_000_000;
     const LONGEST: Duration = Duration::from_secs(5);
-    if file.metadata().is_ok_and(|meta| meta.len() > LARGEST_TRIAL) {
+    if file.look_meta().is_ok_and(|meta| meta.len() > LARGEST_TRIAL) {
         return Ok(true);
     }
     let copy = Copy::of(file)?;
@@ -333,10 +335,12 @@ fn alone() -> MutexGuard<'static, ()> {
     ALONE.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Reads a whole file that may be a database, without taking the locks away that a connection of ours has on it.
+/// Reads a whole file, or the first bytes if it is a database, without taking the locks away that a connection of ours has on it.
 pub(super) fn whole_file(file: &Path) -> std::io::Result<Vec<u8>> {
     let _alone = alone();
-    std::fs::read(file)
+    let mut start = Vec::new();
+    platform::open(file)?.take(16).read_to_end(&mut start)?;
+    if is_database(&start) { Ok(start) } else { platform::read(file) }
 }
 
 fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration) -> Result<()> {
@@ -391,7 +395,7 @@ fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration)
 pub fn is_held(file: &Path) -> bool {
     let _alone = alone();
     use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
-    let Ok(open) = std::fs::File::open(file) else { return false };
+    let Ok(open) = platform::open(file) else { return false };
     // From the pending byte over the reserved one to the end of the shared ones.
     let lock = Flock {
         start: 0x4000_0000,

@@ -11,6 +11,7 @@ use super::document::{Document, DocumentError, Format, find_in};
 use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total, under_new_key};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
+use crate::platform::Look;
 use crate::site::real_path;
 
 /// One file before and after a set of edits.
@@ -83,7 +84,7 @@ impl Files {
             let below = below.or_else(|_| file.strip_prefix(real_path(to)).map(Path::to_path_buf));
             Some(from.join(below.ok()?))
         });
-        carried.filter(|_| file.symlink_metadata().is_err()).unwrap_or_else(|| file.into())
+        carried.filter(|_| file.look_own_meta().is_err()).unwrap_or_else(|| file.into())
     }
 
     fn slot(&mut self, file: &Path, is_link: bool) -> Made<&mut Slot> {
@@ -98,7 +99,7 @@ impl Files {
             let before = if let Some(Content::Bytes(bytes)) = brought {
                 Content::Bytes(bytes)
             } else if is_link {
-                match std::fs::read_link(&from) {
+                match from.look_link() {
                     Ok(target) => Content::Link(target),
                     Err(error) if error.kind() == io::ErrorKind::NotFound => Content::Absent,
                     Err(_) => return Err(EditError::Exists { file: file.into() }),

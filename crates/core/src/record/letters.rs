@@ -6,6 +6,7 @@
 use std::path::{Path, PathBuf};
 
 use super::spelling::SpellingError;
+use crate::platform::{self, Look};
 use crate::site::real_path;
 
 /// The drive letters of one prefix.
@@ -22,7 +23,7 @@ impl Letters {
         let mut drives = Vec::new();
         for letter in 'a'..='z' {
             let link = folder.join(format!("{letter}:"));
-            if let Ok(target) = std::fs::read_link(&link) {
+            if let Ok(target) = link.look_link() {
                 drives.push((letter, real_path(&folder.join(target))));
             }
         }
@@ -94,7 +95,7 @@ impl Letters {
     /// What the usual variables stand for in this prefix, as far as their folders are there.
     pub fn names(&self) -> Vec<(String, PathBuf)> {
         let Some(drive) = self.leads_to('c').map(Path::to_path_buf) else { return Vec::new() };
-        let users = std::fs::read_dir(drive.join("users")).into_iter().flatten().flatten();
+        let users = platform::read_dir(drive.join("users")).into_iter().flatten().flatten();
         let mut users: Vec<PathBuf> =
             users.map(|entry| entry.path()).filter(|path| !path.ends_with("Public")).collect();
         users.sort();

@@ -10,6 +10,7 @@ use super::database;
 use super::document::{Document, DocumentError, Format, find_in};
 use super::edit::EditError;
 use super::place::{Place, Side, Step};
+use crate::platform::{self, Look};
 
 /// What a record file is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -98,9 +99,9 @@ impl Source {
         let fault = |source| EditError::Read { file: file.into(), source };
         match shape {
             Shape::Sqlite => Ok(Self::Tables(database::read(file)?)),
-            Shape::Link => std::fs::read_link(file).map(Self::Link).map_err(fault),
+            Shape::Link => file.look_link().map(Self::Link).map_err(fault),
             Shape::Text(format) => {
-                let bytes = std::fs::read(file).map_err(fault)?;
+                let bytes = platform::read(file).map_err(fault)?;
                 let document = Document::parse(bytes, format);
                 document.map(Self::Text).map_err(|source| EditError::Document { file: file.into(), source })
             }

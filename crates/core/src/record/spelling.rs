@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use super::letters::Letters;
+use crate::platform::{self, Look};
 use crate::site::real_path;
 
 /// A path just as a launcher wrote it, in that launcher's spelling.
@@ -180,7 +181,7 @@ impl Spelling {
             return Err(SpellingError::NotAPath(text.into()));
         }
         // Of several layers that know the letter, the one in which the place is there is meant.
-        let there = all.iter().position(|(_, path)| path.exists()).unwrap_or(0);
+        let there = all.iter().position(|(_, path)| path.look_exists()).unwrap_or(0);
         if all.is_empty() {
             return Err(SpellingError::NoSuchLetter { letter: letter.to_ascii_uppercase(), text: text.into() });
         }
@@ -217,7 +218,7 @@ impl Spelling {
         let mut path = base.to_path_buf();
         for name in &self.names {
             let exact = path.join(OsStr::from_bytes(&name.bytes));
-            path = if self.blind && exact.symlink_metadata().is_err() {
+            path = if self.blind && exact.look_own_meta().is_err() {
                 alike(&path, &name.bytes).unwrap_or(exact)
             } else {
                 exact
@@ -484,7 +485,7 @@ fn lower(name: &[u8]) -> Option<String> {
 /// The entry of a folder that has this name but for the case of its letters, if just one has.
 fn alike(folder: &Path, name: &[u8]) -> Option<PathBuf> {
     let wanted = lower(name)?;
-    let entries = std::fs::read_dir(folder).ok()?.flatten();
+    let entries = platform::read_dir(folder).ok()?.flatten();
     let mut found = entries.filter(|entry| lower(entry.file_name().as_bytes()).as_ref() == Some(&wanted));
     let first = found.next()?.path();
     found.next().is_none().then_some(first)

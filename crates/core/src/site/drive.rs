@@ -1,6 +1,5 @@
 //! A drive: a mounted file system with a capacity, and what it can hold.
 
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
@@ -9,6 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
 use crate::disk::allocated_below;
+use crate::platform;
 use crate::tally::Steady;
 
 /// What kind of device a drive is.
@@ -136,7 +136,7 @@ impl Abilities {
 /// Whether the kernel's flush of a whole file system says that a write-back has failed: Linux from 5.8 on, by syncfs(2).
 fn flush_of_all_tells_errors() -> bool {
     static TELLS: LazyLock<bool> = LazyLock::new(|| {
-        let release = fs::read_to_string("/proc/sys/kernel/osrelease").unwrap_or_default();
+        let release = platform::read_to_string("/proc/sys/kernel/osrelease").unwrap_or_default();
         let mut parts = release.split(['.', '-']).map_while(|part| part.parse::<u32>().ok());
         (parts.next().unwrap_or(0), parts.next().unwrap_or(0)) >= (5, 8)
     });

@@ -4,7 +4,6 @@
 //! written down; an empty mount point, or another drive in its place, is not it. Every question looks at the mounts anew.
 //! Start at [`Site::place_at`] and [`Site::find_place`].
 
-use std::fs;
 use std::io;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
@@ -14,6 +13,7 @@ use serde::{Deserialize, Serialize};
 
 use super::mounts::{Mount, parse_mountinfo};
 use super::{Drive, Site};
+use crate::platform::{self, Look};
 
 /// What tells one file system from every other, wherever it is mounted.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -54,7 +54,7 @@ impl Site {
     pub fn place_at(&self, path: &Path) -> io::Result<DrivePlace> {
         let real = existing(path)?;
         if let Some(drive) = self.declared_at(&real.whole()) {
-            let root = drive.root.canonicalize()?;
+            let root = drive.root.look_real()?;
             let below = real.whole().strip_prefix(&root).map(Path::to_path_buf).unwrap_or_default();
             let (drive_identity, top) = declared_identity(drive)?;
             return Ok(DrivePlace { drive: drive_identity, name: drive.name.clone(), below, top: Some(top) });
@@ -107,7 +107,7 @@ impl Site {
         let Some(drive) = self.drives.iter().find(is_it) else {
             return Ok(if self.declared_at(written).is_some() { Presence::Another } else { Presence::Away });
         };
-        match drive.root.symlink_metadata() {
+        match drive.root.look_own_meta() {
             Ok(meta) if meta.is_dir() => {}
             Ok(_) => return Ok(Presence::Away),
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Presence::Away),
@@ -143,7 +143,7 @@ fn another_is_at(mounts: &[Mount], place: &DrivePlace, written: &Path) -> bool {
 fn holds_anything(root: &Path, below: &Path) -> bool {
     let mut folder = root.to_path_buf();
     for name in below {
-        let names = fs::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.file_name());
+        let names = platform::read_dir(&folder).into_iter().flatten().flatten().map(|entry| entry.file_name());
         let foreign =
             |other: &std::ffi::OsString| other != name && !other.as_encoded_bytes().starts_with(b".deft-barge-");
         if names.into_iter().any(|other| foreign(&other)) {
@@ -151,7 +151,7 @@ fn holds_anything(root: &Path, below: &Path) -> bool {
         }
         folder.push(name);
     }
-    folder.is_dir()
+    folder.look_is_dir()
 }
 
 const DECLARED: &str = "declared:";
@@ -165,11 +165,11 @@ fn declared_identity(drive: &Drive) -> io::Result<(DriveIdentity, u64)> {
     {
         identity.push_str(&format!("+{}", identity_of(mount).0));
     }
-    Ok((DriveIdentity(identity), drive.root.metadata()?.ino()))
+    Ok((DriveIdentity(identity), drive.root.look_meta()?.ino()))
 }
 
 fn mounts() -> io::Result<Vec<Mount>> {
-    Ok(parse_mountinfo(&fs::read("/proc/self/mountinfo")?))
+    Ok(parse_mountinfo(&platform::read("/proc/self/mountinfo")?))
 }
 
 impl Mount {
@@ -240,7 +240,7 @@ impl Existing {
 /// # Errors
 /// What the system said to anything but a name that is not there.
 fn existing(path: &Path) -> io::Result<Existing> {
-    let folder = path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
+    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_dir());
     let (Some(parent), Some(name), false) = (path.parent(), path.file_name(), folder) else { return followed(path) };
     let Existing { there, rest } = followed(parent)?;
     let rest = if rest.as_os_str().is_empty() { name.into() } else { rest.join(name) };
@@ -260,12 +260,12 @@ fn followed(path: &Path) -> io::Result<Existing> {
         let mut rest = PathBuf::new();
         let mut there = path.as_path();
         let link = loop {
-            match there.canonicalize() {
+            match there.look_real() {
                 Ok(there) => return Ok(Existing { there, rest }),
                 Err(error) if error.kind() == io::ErrorKind::NotFound => {}
                 Err(error) => return Err(error),
             }
-            if let Ok(target) = there.read_link() {
+            if let Ok(target) = there.look_link() {
                 let folder = there.parent().unwrap_or(Path::new("/"));
                 break folder.join(target).join(&rest);
             }
@@ -288,6 +288,7 @@ fn is_dead_mount(error: &io::Error) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::fs;
 
     fn world(folder: &Path, id: &str) -> Site {
         fs::create_dir_all(folder.join("drives/stick/games/x")).unwrap();

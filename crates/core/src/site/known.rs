@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 
 use super::{Site, real_path};
+use crate::platform::{self, Look};
 
 /// A drive that was seen.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -51,7 +52,7 @@ fn file(site: &Site) -> PathBuf {
 impl Site {
     /// Reads which drives were seen before; a file that is not there or cannot be read knows none.
     pub fn recall_drives(&mut self) {
-        let text = fs::read_to_string(file(self)).unwrap_or_default();
+        let text = platform::read_to_string(file(self)).unwrap_or_default();
         let known: Option<KnownFile> = serde_json::from_str(&text).ok();
         self.known = known.filter(|known| known.format == 1).map(|known| known.drives).unwrap_or_default();
     }
@@ -122,9 +123,9 @@ impl Site {
 
 /// The id of the file system on a device: as the system lists it, or as its superblock says. Needs rights for the latter.
 pub(super) fn file_system_id(device: &Path) -> Option<String> {
-    let device = device.canonicalize().ok()?;
-    for entry in fs::read_dir("/dev/disk/by-uuid").into_iter().flatten().flatten() {
-        if entry.path().canonicalize().is_ok_and(|target| target == device) {
+    let device = device.look_real().ok()?;
+    for entry in platform::read_dir("/dev/disk/by-uuid").into_iter().flatten().flatten() {
+        if entry.path().look_real().is_ok_and(|target| target == device) {
             return entry.file_name().into_string().ok();
         }
     }

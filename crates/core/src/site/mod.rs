@@ -25,6 +25,7 @@ use std::path::{Path, PathBuf};
 use thiserror::Error;
 
 use crate::disk::Disk;
+use crate::platform::Look;
 
 /// The folders of a person on this machine.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -130,7 +131,7 @@ pub fn real_path(path: &Path) -> PathBuf {
     let mut rest = Vec::new();
     let mut there = path;
     loop {
-        if let Ok(real) = there.canonicalize() {
+        if let Ok(real) = there.look_real() {
             return rest.iter().rev().fold(real, |path, name| path.join(name));
         }
         match (there.parent(), there.file_name()) {

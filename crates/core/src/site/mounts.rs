@@ -8,13 +8,14 @@ use std::ffi::OsString;
 use std::fs;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
-use std::sync::mpsc;
+use std::sync::{Mutex, PoisonError, mpsc};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use super::drive::usage_of;
 use super::{Abilities, Drive, DriveKind, Places, Site, SiteError, Usage};
 use crate::disk::Disk;
+use crate::platform::put_silent;
 
 /// One line of mountinfo, as proc(5) describes it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -124,13 +125,44 @@ fn shared_room(mount: &Mount) -> OsString {
     format!("{}:{}", mount.device.0, mount.device.1).into()
 }
 
-/// Asks for the room with a time limit, since a dead network mount answers never.
-fn usage_within(path: &Path, limit: Duration) -> Option<Usage> {
-    let (tell, told) = mpsc::channel();
-    let path = path.to_path_buf();
-    // The thread of a mount that hangs is left behind; it holds nothing.
-    thread::spawn(move || tell.send(path.is_dir().then(|| usage_of(&path))));
-    told.recv_timeout(limit).ok()??.ok()
+/// What a mount says when it is asked for its room; `None` where it is no folder or says an error.
+type Answer = Option<Usage>;
+
+/// Time in which a mount has to answer: nothing is read for it, so that a disk need not spin up.
+const PATIENCE: Duration = Duration::from_secs(2);
+
+/// Mounts that were asked and have not answered yet. The thread that asks is left behind with them; it holds nothing.
+static ASKED: Mutex<Option<HashMap<PathBuf, mpsc::Receiver<Answer>>>> = Mutex::new(None);
+
+/// Asks all mounts at once, each with a time limit, since a dead network mount answers never; gives the answers that came. One that
+/// owes an answer from an earlier time is not waited for again.
+fn ask_all(points: &[PathBuf]) -> HashMap<PathBuf, Answer> {
+    let mut asked = ASKED.lock().unwrap_or_else(PoisonError::into_inner);
+    let asked = asked.get_or_insert_default();
+    // What has come meanwhile is old by now: it only says that the mount answers again.
+    asked.retain(|_, told| matches!(told.try_recv(), Err(mpsc::TryRecvError::Empty)));
+    let ask = |point: &PathBuf| {
+        let (tell, told) = mpsc::channel();
+        let path = point.clone();
+        thread::spawn(move || tell.send(path.is_dir().then(|| usage_of(&path).ok()).flatten()));
+        (point.clone(), told)
+    };
+    let waiting: Vec<_> = points.iter().filter(|point| !asked.contains_key(*point)).map(ask).collect();
+    let (begun, mut answers) = (Instant::now(), HashMap::new());
+    for (point, told) in waiting {
+        match told.recv_timeout(PATIENCE.saturating_sub(begun.elapsed())) {
+            Ok(answer) => drop(answers.insert(point, answer)),
+            Err(_) => drop(asked.insert(point, told)),
+        }
+    }
+    answers
+}
+
+/// Whether a mount may be one that waits for another machine, or for a program: those are asked, drives or not.
+fn may_be_silent(mount: &Mount) -> bool {
+    is_drive(mount)
+        || mount.file_system.starts_with("fuse")
+        || NETWORK_FILE_SYSTEMS.contains(&mount.file_system.as_str())
 }
 
 impl Site {
@@ -141,7 +173,15 @@ impl Site {
     pub fn of_system(places: Places) -> Result<Self, SiteError> {
         let list = PathBuf::from("/proc/self/mountinfo");
         let bytes = fs::read(&list).map_err(|source| SiteError::Read { path: list, source })?;
-        let mut drives = group(parse_mountinfo(&bytes), |mount| usage_within(&mount.point, Duration::from_secs(2)));
+        let mounts = parse_mountinfo(&bytes);
+        let mut points: Vec<PathBuf> =
+            mounts.iter().filter(|mount| may_be_silent(mount)).map(|mount| mount.point.clone()).collect();
+        points.sort_unstable();
+        points.dedup();
+        let answers = ask_all(&points);
+        points.retain(|point| !answers.contains_key(point));
+        put_silent(points);
+        let mut drives = group(mounts, |mount| answers.get(&mount.point).copied().flatten());
         for (n, drive) in drives.iter_mut().enumerate().take(9) {
             drive.tag = Some(n as u8 + 1);
         }

@@ -15,6 +15,7 @@ use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{
     Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
 };
+use crate::platform::silent_mounts;
 use crate::site::{Drive, Process, Sight, Site, Speeds, Usage, Wanted};
 use crate::tally::{Size, measure};
 
@@ -234,7 +235,13 @@ pub fn sketch(site: &Site, held: Vec<Held>) -> Survey {
 
 fn read(site: &Site) -> (Vec<Found>, Vec<Problem>) {
     let (profiles, errors) = load_profiles(&site.profile_folder());
-    (read_launchers(site, &profiles), errors.iter().map(profile_problem).collect())
+    let silent = |file: PathBuf| Problem {
+        file,
+        line: None,
+        what: "the drive here doesn't answer; what lies on it is left out".into(),
+    };
+    let problems = errors.iter().map(profile_problem).chain(silent_mounts().into_iter().map(silent));
+    (read_launchers(site, &profiles), problems.collect())
 }
 
 fn drive_state(drive: &Drive, usage: Usage, games: &[Game], held: &[Held]) -> DriveState {

@@ -16,6 +16,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
 use crate::disk::Disk;
+use crate::platform::{self, Look};
 
 /// A file's place in its lot: relative, never through `..`, any bytes the file system allows.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -131,7 +132,7 @@ pub fn walk_each<E: From<io::Error>>(
     root: &Path,
     see: &mut dyn FnMut(Found) -> Result<(), E>,
 ) -> Result<(), E> {
-    let top = fs::symlink_metadata(root)?;
+    let top = root.look_own_meta()?;
     let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
     see(Found::Entry(entry(LotPath(PathBuf::new()), &top, kind)))?;
     if !top.is_dir() {
@@ -151,7 +152,7 @@ fn list(disk: &Disk, root: &Path, folder: &Path, device: u64) -> io::Result<List
     let mut listing = Listing::new();
     for found in disk.read_folder(&at).map_err(named)? {
         let found = found.map_err(named)?;
-        let meta = found.metadata().map_err(named)?;
+        let meta = platform::entry_meta(&found).map_err(named)?;
         let kind = if meta.is_dir() {
             (meta.dev() == device).then_some(EntryKind::Folder)
         } else if meta.is_symlink() {
@@ -261,9 +262,9 @@ fn visit(path: &Path, meta: &Metadata, see: &(dyn Fn(&Path, &Metadata, Option<En
     see(path, meta, Some(EntryKind::Folder));
     let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", path.display()));
     let mut folders = Vec::new();
-    for found in fs::read_dir(path).map_err(named)? {
+    for found in platform::read_dir(path).map_err(named)? {
         let found = found.map_err(named)?;
-        let below = found.metadata().map_err(named)?;
+        let below = platform::entry_meta(&found).map_err(named)?;
         let at = found.path();
         if below.is_dir() {
             if below.dev() == meta.dev() {
@@ -272,7 +273,7 @@ fn visit(path: &Path, meta: &Metadata, see: &(dyn Fn(&Path, &Metadata, Option<En
                 see(&at, &below, None);
             }
         } else if below.is_symlink() {
-            see(&at, &below, Some(EntryKind::Link(fs::read_link(&at).map_err(named)?)));
+            see(&at, &below, Some(EntryKind::Link(at.look_link().map_err(named)?)));
         } else {
             see(&at, &below, below.is_file().then_some(EntryKind::File));
         }
@@ -315,7 +316,7 @@ pub fn measure(root: &Path) -> Size {
     let counts: [AtomicU64; 5] = Default::default();
     let whole = AtomicBool::new(true);
     let seen = Mutex::new(HashMap::new());
-    let Ok(top) = fs::symlink_metadata(root) else { return Size::default() };
+    let Ok(top) = root.look_own_meta() else { return Size::default() };
     let add = |which: usize, n: u64| {
         counts[which].fetch_add(n, Ordering::Relaxed);
     };

@@ -7,6 +7,7 @@ use rayon::prelude::*;
 
 use super::problem;
 use crate::launcher::Problem;
+use crate::platform::{self, Look};
 use crate::site::Site;
 
 #[derive(Debug, Default)]
@@ -33,7 +34,7 @@ impl Found {
 pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
     let places = &site.places;
     let mut all = vec![places.config.clone(), places.data.clone(), places.state.clone()];
-    for entry in fs::read_dir(&places.home).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(&places.home).into_iter().flatten().flatten() {
         let hidden = entry.file_name().as_encoded_bytes().starts_with(b".");
         if (hidden && entry.file_name() != ".cache") || entry.file_name() == "Desktop" {
             all.push(entry.path());
@@ -45,15 +46,17 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
     }
     // What lies beside the folder describes it, as the list of a library does.
     for above in path.ancestors().skip(1).take(2) {
-        let beside = fs::read_dir(above).into_iter().flatten().flatten();
-        let small = |entry: &fs::DirEntry| entry.metadata().is_ok_and(|meta| meta.is_file() && meta.len() < 64_000_000);
+        let beside = platform::read_dir(above).into_iter().flatten().flatten();
+        let small = |entry: &fs::DirEntry| {
+            platform::entry_meta(entry).is_ok_and(|meta| meta.is_file() && meta.len() < 64_000_000)
+        };
         all.extend(beside.filter(small).map(|entry| entry.path()));
     }
     all.push(path.into());
     all.sort();
     let mut out: Vec<PathBuf> = Vec::new();
     for place in all {
-        if place.exists() && !out.iter().any(|above| place.starts_with(above)) {
+        if place.look_exists() && !out.iter().any(|above| place.starts_with(above)) {
             out.push(place);
         }
     }
@@ -62,7 +65,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
 
 /// Adds the files below a place, or the place itself if it is a file.
 pub(super) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
-    match place.symlink_metadata() {
+    match place.look_own_meta() {
         Ok(meta) if meta.is_symlink() => found.links.push(place.into()),
         Ok(meta) if meta.is_file() => found.files.push(place.into()),
         Ok(_) => *found = std::mem::take(found).with(below(place, but)),
@@ -82,7 +85,7 @@ pub(super) fn gather_near(folder: &Path, found: &mut Found) {
 fn near(folder: &Path, depth: usize) -> Found {
     let mut found = Found::default();
     let mut folders = Vec::new();
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let Ok(kind) = entry.file_type() else { continue };
         if kind.is_symlink() {
             found.links.push(entry.path());
@@ -91,7 +94,7 @@ fn near(folder: &Path, depth: usize) -> Found {
                 found.layers.push(folder.into());
             }
             folders.push(entry.path());
-        } else if kind.is_file() && depth > 0 && entry.metadata().is_ok_and(|meta| meta.len() <= SMALL) {
+        } else if kind.is_file() && depth > 0 && platform::entry_meta(&entry).is_ok_and(|meta| meta.len() <= SMALL) {
             found.files.push(entry.path());
         }
     }
@@ -105,7 +108,7 @@ fn below(folder: &Path, but: &[&Path]) -> Found {
     if but.contains(&folder) {
         return found;
     }
-    let entries = match fs::read_dir(folder) {
+    let entries = match platform::read_dir(folder) {
         Ok(entries) => entries,
         Err(error) => {
             found.problems.push(problem(folder, &error));

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use super::needle::Needle;
 use super::{Find, Sure, problem};
 use crate::launcher::{Problem, Record};
+use crate::platform::{self, Look};
 use crate::record::{
     Bases, Document, Fit, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, find_parts,
 };
@@ -152,7 +153,7 @@ impl Looking<'_> {
 
     fn is_there(&self, path: &Path) -> bool {
         let now = self.now.and_then(|now| Some(now.join(path.strip_prefix(self.wanted).ok()?)));
-        now.map_or_else(|| path.exists(), |now| now.exists())
+        now.map_or_else(|| path.look_exists(), |now| now.look_exists())
     }
 
     /// What is left of a path below the wanted one.
@@ -216,7 +217,7 @@ impl Looking<'_> {
         let fit = |text: &str| match self.read(text, &absolute) {
             Some((_, path, Some(_))) if self.is_there(&path) => Fit::There,
             Some((_, _, Some(_))) => Fit::Wanted,
-            Some((_, path, None)) if path.exists() => Fit::Other,
+            Some((_, path, None)) if path.look_exists() => Fit::Other,
             _ => Fit::No,
         };
         let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
@@ -277,7 +278,7 @@ impl Looking<'_> {
     /// A link that leads to the path.
     pub(super) fn link(&self, link: &Path) -> Option<Find> {
         // A letter that leads above is no record of the path, and one of the layers' own.
-        let target = std::fs::read_link(link).ok()?;
+        let target = link.look_link().ok()?;
         let bases = Bases { relative_to: link.parent().map(Path::to_path_buf), ..Bases::default() };
         let (spelling, path) = Spelling::read(target.to_str()?, &bases).ok()?;
         // Links within the folder are part of it.
@@ -369,7 +370,7 @@ fn database_of(file: &Path) -> PathBuf {
 fn start_of(file: &Path) -> Vec<u8> {
     use std::io::Read;
     let mut start = vec![0; 4096];
-    let count = std::fs::File::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
+    let count = platform::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
     start.truncate(count);
     start
 }

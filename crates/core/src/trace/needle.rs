@@ -4,11 +4,12 @@
 //! ASCII letters and digits survives percent signs, escapes, drive letters and slashes as it is; in
 //! UTF-16 there are zeros between, in a registry's hexadecimal texts it is digits.
 
-use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
 use regex::bytes::Regex;
+
+use crate::platform;
 
 /// Bytes that are read at once.
 pub(super) const BUFFER: usize = 1 << 18;
@@ -93,7 +94,7 @@ impl Needle {
 
     /// Whether a file may hold the name; stops at the first place.
     pub(super) fn is_in_file(&self, file: &Path, buffer: &mut [u8]) -> io::Result<bool> {
-        let mut open = match File::open(file) {
+        let mut open = match platform::open(file) {
             Ok(open) => open,
             // It went while we looked.
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),

@@ -4,7 +4,6 @@
 //! that have a game's name where programs keep their data.
 
 use std::collections::HashMap;
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -17,6 +16,7 @@ use crate::launcher::{
     DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, is_of_the_system, place_fault,
     plain_record, read_setting,
 };
+use crate::platform::{self, Look};
 use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
 use crate::tally::{Size, measure};
@@ -119,7 +119,7 @@ pub fn list_file(site: &Site) -> PathBuf {
 pub fn read_list(site: &Site) -> Result<Vec<ListedData>, Problem> {
     let file = list_file(site);
     let problem = |what: String| Problem { file: file.clone(), line: None, what };
-    let text = match fs::read_to_string(&file) {
+    let text = match platform::read_to_string(&file) {
         Ok(text) => text,
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(error) => return Err(problem(error.to_string())),
@@ -259,7 +259,7 @@ fn of_profile(site: &Site, launcher: &Found, game: &FoundGame) -> Vec<Candidate>
             Some(setting) => (setting.folder, Some(setting.record)),
             None => (said?, None),
         };
-        let there = path.symlink_metadata().is_ok();
+        let there = path.look_own_meta().is_ok();
         let game = Some(named(launcher, game));
         there.then_some(Candidate { game, kind: data.kind, path, setting, source: DataSource::Profile, name: None })
     };
@@ -341,7 +341,7 @@ struct Named(HashMap<String, Vec<PathBuf>>);
 impl Named {
     fn below(above: &[PathBuf]) -> Self {
         let mut named = Self::default();
-        for entry in above.iter().flat_map(|folder| fs::read_dir(folder).into_iter().flatten().flatten()) {
+        for entry in above.iter().flat_map(|folder| platform::read_dir(folder).into_iter().flatten().flatten()) {
             if entry.file_type().is_ok_and(|kind| kind.is_dir() || kind.is_symlink()) {
                 named.0.entry(plain(&entry.file_name().to_string_lossy())).or_default().push(entry.path());
             }
@@ -363,9 +363,9 @@ const SETTINGS: usize = 40;
 const LARGEST: u64 = 256 * 1024;
 
 fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let path = entry.path();
-        let Ok(meta) = entry.metadata() else { continue };
+        let Ok(meta) = platform::entry_meta(&entry) else { continue };
         if meta.is_dir() && depth > 0 {
             settings_below(&path, depth - 1, out);
         }
@@ -382,7 +382,7 @@ fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kep
     let mut files = Vec::new();
     settings_below(&game.install, 0, &mut files);
     for folder in own.of(game) {
-        if !folder.is_symlink() {
+        if !folder.look_is_link() {
             settings_below(&folder, 2, &mut files);
         }
     }
@@ -460,8 +460,8 @@ fn word(kind: DataKind) -> &'static str {
 }
 
 fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Option<PlaceFault> {
-    if path.symlink_metadata().is_ok_and(|meta| meta.is_symlink()) {
-        match fs::metadata(path) {
+    if path.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
+        match path.look_meta() {
             Ok(_) => {}
             Err(error) if error.raw_os_error() == Some(rustix::io::Errno::LOOP.raw_os_error()) => {
                 return Some(PlaceFault::Loop);
@@ -478,7 +478,7 @@ fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Opt
 
 fn looked_at(site: &Site, candidate: &Candidate, installs: &[PathBuf]) -> UserData {
     let Candidate { game, kind, path, setting, source, name } = candidate;
-    let link = fs::read_link(path).ok();
+    let link = path.look_link().ok();
     let place = real_path(path);
     let fault = fault_of(site, path, &place, installs);
     let size = if fault.is_none() { measure(&place) } else { Size::default() };

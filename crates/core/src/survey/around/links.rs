@@ -1,7 +1,6 @@
 //! Links around the games: where each leads, and whether it lives.
 
 use std::collections::HashMap;
-use std::fs;
 use std::path::{Component, Path, PathBuf};
 
 use rayon::prelude::*;
@@ -10,6 +9,7 @@ use serde::Serialize;
 use super::super::games::GameId;
 use super::{Around, game_id};
 use crate::launcher::{Found, Record, UNSAID};
+use crate::platform::{self, Look};
 use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
 use crate::site::{Site, real_path};
 
@@ -56,7 +56,7 @@ fn below(folder: &Path, depth: usize, but: &[PathBuf]) -> Vec<PathBuf> {
         return Vec::new();
     }
     let (mut links, mut folders) = (Vec::new(), Vec::new());
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let Ok(kind) = entry.file_type() else { continue };
         if kind.is_symlink() {
             links.push(entry.path());
@@ -102,9 +102,9 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
         }
     }
     for link in links {
-        let Ok(says) = fs::read_link(&link) else { continue };
+        let Ok(says) = link.look_link() else { continue };
         let leads_to = where_link_leads(&link, &says);
-        let alive = link.metadata().is_ok();
+        let alive = link.look_meta().is_ok();
         let mut into = None;
         for above in leads_to.ancestors() {
             for (l, g) in lies.get(above).into_iter().flatten() {
@@ -136,10 +136,10 @@ fn out_of_games(found: &[Found]) -> Vec<SeenLink> {
     let links = sound.flat_map(|(launcher, game)| {
         let real = real_path(&game.install);
         let out = below(&real, DEEP, &[]).into_iter().filter_map(|link| {
-            let says = fs::read_link(&link).ok()?;
+            let says = link.look_link().ok()?;
             let leads_to = where_link_leads(&link, &says);
             let inside = leads_to.starts_with(&real) || leads_to.starts_with(&game.install);
-            let (alive, out_of) = (link.metadata().is_ok(), Some(game_id(launcher, game)));
+            let (alive, out_of) = (link.look_meta().is_ok(), Some(game_id(launcher, game)));
             (!inside).then_some(SeenLink { path: link, says, leads_to, alive, into: None, out_of })
         });
         out.collect::<Vec<_>>()

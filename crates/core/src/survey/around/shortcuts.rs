@@ -1,6 +1,5 @@
 //! Desktop entries that start a game, open its folder, or show its icon.
 
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -9,6 +8,7 @@ use serde::Serialize;
 use super::super::games::GameId;
 use super::{Around, game_id};
 use crate::launcher::{Found, FoundGame, Problem, Record, shortcut_records};
+use crate::platform::{self, Look};
 use crate::record::{Format, Shape, Source};
 use crate::site::Site;
 use crate::trace::Needle;
@@ -75,12 +75,12 @@ fn folders(site: &Site) -> Vec<(PathBuf, Scope)> {
 }
 
 fn entries(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+    for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let path = entry.path();
         let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
         if is_folder && depth > 0 {
             entries(&path, depth - 1, out);
-        } else if is_entry(&path) && path.metadata().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST) {
+        } else if is_entry(&path) && path.look_meta().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST) {
             out.push(path);
         }
     }
@@ -132,7 +132,7 @@ fn one(
     file: &Path,
     scope: Scope,
 ) -> (Vec<Hit>, Option<Problem>) {
-    let Ok(text) = fs::read(file) else { return (Vec::new(), None) };
+    let Ok(text) = platform::read(file) else { return (Vec::new(), None) };
     let text = String::from_utf8_lossy(&text);
     let named: Vec<&(usize, usize, Needle)> = games.iter().filter(|(.., needle)| needle.is_in(&text)).collect();
     if named.is_empty() {

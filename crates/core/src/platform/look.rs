@@ -1,0 +1,174 @@
+//! Looks at names and files, as the standard library has them, with two promises more: a mount that does not answer is an error
+//! at once, and what is no file (a named pipe, a socket, a device) is refused by its kind and never waited for.
+
+use std::fs::{self, File, Metadata, OpenOptions};
+use std::io::{self, Read};
+use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
+use std::path::{Path, PathBuf};
+
+use rustix::fs::OFlags;
+
+use super::silent::answers;
+
+/// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
+const LARGEST: u64 = 256_000_000;
+
+/// Looks at a path. What cannot be looked at is not there, where the answer is yes or no.
+pub(crate) trait Look {
+    /// Whether something is there, links followed.
+    fn look_exists(&self) -> bool;
+    /// Whether a folder is there, links followed.
+    fn look_is_dir(&self) -> bool;
+    /// Whether a symbolic link is there.
+    fn look_is_link(&self) -> bool;
+    /// What is there, links followed.
+    fn look_meta(&self) -> io::Result<Metadata>;
+    /// What is there; of a link, the link.
+    fn look_own_meta(&self) -> io::Result<Metadata>;
+    /// The path with all links followed.
+    fn look_real(&self) -> io::Result<PathBuf>;
+    /// Where a symbolic link leads, as it is written.
+    fn look_link(&self) -> io::Result<PathBuf>;
+}
+
+impl Look for Path {
+    fn look_exists(&self) -> bool {
+        self.look_meta().is_ok()
+    }
+
+    fn look_is_dir(&self) -> bool {
+        self.look_meta().is_ok_and(|meta| meta.is_dir())
+    }
+
+    fn look_is_link(&self) -> bool {
+        self.look_own_meta().is_ok_and(|meta| meta.is_symlink())
+    }
+
+    fn look_meta(&self) -> io::Result<Metadata> {
+        answers(self)?;
+        self.metadata()
+    }
+
+    fn look_own_meta(&self) -> io::Result<Metadata> {
+        answers_above(self)?;
+        self.symlink_metadata()
+    }
+
+    fn look_real(&self) -> io::Result<PathBuf> {
+        answers(self)?;
+        self.canonicalize()
+    }
+
+    fn look_link(&self) -> io::Result<PathBuf> {
+        answers_above(self)?;
+        self.read_link()
+    }
+}
+
+/// Refuses a name on a mount that does not answer; a link that leads there is fine, as long as nobody follows it.
+fn answers_above(path: &Path) -> io::Result<()> {
+    let above = path.parent().unwrap_or(path);
+    answers(above)?;
+    if super::is_silent(path) { answers(path) } else { Ok(()) }
+}
+
+/// The names in a folder.
+///
+/// # Errors
+/// What the system said, or that the mount does not answer.
+pub(crate) fn read_dir(path: impl AsRef<Path>) -> io::Result<fs::ReadDir> {
+    let path = path.as_ref();
+    answers(path)?;
+    fs::read_dir(path)
+}
+
+/// What an entry of a folder is, links not followed.
+///
+/// # Errors
+/// What the system said; that something is mounted there which does not answer.
+pub(crate) fn entry_meta(entry: &fs::DirEntry) -> io::Result<Metadata> {
+    let path = entry.path();
+    if super::is_silent(&path) {
+        answers(&path)?;
+    }
+    entry.metadata()
+}
+
+/// Opens a file to read it.
+///
+/// # Errors
+/// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file.
+pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
+    let path = path.as_ref();
+    answers(path)?;
+    // A pipe that nobody writes into, or a device, may wait for ever in an open that is to wait.
+    let file = OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits() as i32).open(path)?;
+    is_file(&file.metadata()?)?;
+    Ok(file)
+}
+
+/// Refuses what is no file, by its kind.
+pub(crate) fn is_file(meta: &Metadata) -> io::Result<()> {
+    let kind = meta.file_type();
+    let what = match () {
+        () if kind.is_file() => return Ok(()),
+        () if kind.is_dir() => return Err(io::ErrorKind::IsADirectory.into()),
+        () if kind.is_fifo() => "it is a named pipe, not a file",
+        () if kind.is_socket() => "it is a socket, not a file",
+        () if kind.is_symlink() => "it is a link, not a file",
+        () => "it is a device, not a file",
+    };
+    Err(io::Error::new(io::ErrorKind::InvalidInput, what))
+}
+
+/// Reads a whole file, if it is not larger than any record is.
+///
+/// # Errors
+/// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file; [`io::ErrorKind::FileTooLarge`].
+pub(crate) fn read(path: impl AsRef<Path>) -> io::Result<Vec<u8>> {
+    let path = path.as_ref();
+    let file = open(path)?;
+    let size = file.metadata()?.len();
+    let too_large = || {
+        let what = format!("the file is larger than {} MB", LARGEST / 1_000_000);
+        io::Error::new(io::ErrorKind::FileTooLarge, what)
+    };
+    if size > LARGEST {
+        return Err(too_large());
+    }
+    let mut bytes = Vec::with_capacity(size as usize);
+    // It may grow while it is read.
+    file.take(LARGEST + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > LARGEST { Err(too_large()) } else { Ok(bytes) }
+}
+
+/// Reads a whole file that is text.
+///
+/// # Errors
+/// As [`read`]; [`io::ErrorKind::InvalidData`] if it is no UTF-8.
+pub(crate) fn read_to_string(path: impl AsRef<Path>) -> io::Result<String> {
+    let path = path.as_ref();
+    String::from_utf8(read(path)?).map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_no_file_is_refused_by_its_kind_and_never_waited_for() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        rustix::fs::mkfifoat(rustix::fs::CWD, at("pipe"), rustix::fs::Mode::RUSR).unwrap();
+        let _socket = std::os::unix::net::UnixListener::bind(at("socket")).unwrap();
+        fs::write(at("file"), "text").unwrap();
+        let said = |path: &Path| read(path).unwrap_err().to_string();
+        assert!(said(&at("pipe")).contains("named pipe"));
+        assert!(open(at("socket")).is_err());
+        assert!(said(Path::new("/dev/zero")).contains("device"));
+        assert_eq!(read(folder.path()).unwrap_err().kind(), io::ErrorKind::IsADirectory);
+        assert_eq!(read_to_string(at("file")).unwrap(), "text");
+        fs::File::create(at("huge")).unwrap().set_len(LARGEST + 1).unwrap();
+        assert_eq!(read(at("huge")).unwrap_err().kind(), io::ErrorKind::FileTooLarge);
+    }
+}

@@ -1,0 +1,9 @@
+//! What the system must give, behind plain functions with promises.
+//!
+//! Law: a look never waits for a mount that does not answer, and never for a pipe. Start at [`Look`].
+
+mod look;
+mod silent;
+
+pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_to_string};
+pub(crate) use silent::{answers, is_silent, put_silent, silent_at, silent_mounts};
