@@ -164,6 +164,12 @@ pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
     files.make(&edits, Mood::Again).is_ok() && files.changes().is_empty()
 }
 
+/// Whether every record of a game that its launcher lists leads where its entry does; `true` where no profile can be asked.
+pub(super) fn all_agree(site: &Site, planned: &PlannedLot) -> bool {
+    by_edits(planned)
+        || what_records_say(site, &planned.game).is_none_or(|game| game.records.iter().all(|record| record.sound))
+}
+
 /// Adds to the proof of a lot what the records say.
 pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
     if by_edits(planned) {

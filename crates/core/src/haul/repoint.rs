@@ -194,7 +194,7 @@ pub(super) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
     Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "led again", &work.lot.planned.title)?)
 }
 
-/// Whether the records of a lot lead to a third place, or to none: then there is nothing to change again.
+/// Whether the records of a lot lead to a third place, or to none and cannot be led anywhere: then there is nothing to change again.
 pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
     let planned = &work.lot.planned;
     if by_edits(planned) {
@@ -202,7 +202,14 @@ pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
         return files.make(&edits_to_make(planned), Mood::Strict).is_err();
     }
     let known = |install: &Path| install == place || install == planned.from || install == planned.source();
-    what_records_say(work.site, &planned.game).is_none_or(|game| !known(&game.install))
+    match what_records_say(work.site, &planned.game) {
+        Some(game) => !known(&game.install),
+        // A launcher that wrote its libraries as they were has forgotten the one with the game in it.
+        None => {
+            let anew = lead_anew(work.site, planned, &edits_to_make(planned), &planned.from, &planned.to);
+            !anew.is_ok_and(|leading| leading.listed && !leading.changes.is_empty())
+        }
+    }
 }
 
 /// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.

@@ -15,7 +15,7 @@ use super::journal::Journal;
 use super::lanes::side_by_side;
 use super::passage::Mark;
 use super::place::{link, place, rename, swap};
-use super::prove::{Proof, add_lot_records, by_edits, contents_of, edits_stand, what_records_say};
+use super::prove::{Proof, add_lot_records, all_agree, by_edits, contents_of, edits_stand, what_records_say};
 use super::release::release_lot;
 use super::removal::has_the_bytes;
 use super::repoint::{
@@ -459,7 +459,7 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
             }
             let place = work.lot.planned.place().to_path_buf();
             let moved = matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack);
-            if moved && records_lead_to(&work, &place).is_err() && !leads_elsewhere(&work, &place) {
+            if moved && !all_lead_to(&work, &place) && !leads_elsewhere(&work, &place) {
                 return Ok(Some(haul.id));
             }
         }
@@ -659,11 +659,16 @@ fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
     Ok(true)
 }
 
+/// Whether all records of a lot lead to its copy, the small ones as well.
+fn all_lead_to(work: &Work<'_>, place: &Path) -> bool {
+    records_lead_to(work, place).is_ok() && all_agree(work.site, &work.lot.planned)
+}
+
 /// Before originals go: a launcher that ended after the repoint may have written its old list once more. Then its records are
 /// changed again, and the proof is made again.
 fn lead_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     let place = work.lot.planned.place().to_path_buf();
-    if work.lot.planned.mode == Mode::SetAside || records_lead_to(work, &place).is_ok() {
+    if work.lot.planned.mode == Mode::SetAside || all_lead_to(work, &place) {
         return Ok(());
     }
     if !matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {

@@ -49,6 +49,11 @@ pub(crate) fn lead_anew(
     };
     let rest: Vec<Edit> = own.iter().filter(|edit| !covered(edit)).cloned().collect();
     let missed = files.make_where_found(&rest);
+    // A launcher that forgot the library has its entry all the same, in that library's list: once both are there, it is listed.
+    let of_list = |edit: &&Edit| matches!(edit, Edit::Travel { .. } | Edit::Enter(_) | Edit::Register { .. });
+    let entry: Vec<Edit> = rest.iter().filter(of_list).cloned().collect();
+    let travels = entry.iter().any(|edit| !matches!(edit, Edit::Register { .. }));
+    let listed = listed || (travels && files.make(&entry, Mood::Again).is_ok());
     Ok(Leading { changes: files.changes(), listed, missed })
 }
 

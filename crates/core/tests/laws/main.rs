@@ -14,6 +14,7 @@ mod house;
 mod launchers;
 mod links;
 mod orders;
+mod others;
 mod outside;
 
 mod port;

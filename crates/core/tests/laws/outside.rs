@@ -884,13 +884,14 @@ impl Gate for FailsFlushes {
 fn the_only_copy_of_a_game_is_not_offered_for_removal_when_its_launcher_has_forgotten_where_it_is() {
     use deft_barge_core::finds::{FindAct, find};
     use deft_barge_core::plan::plan_removal;
-    let port = Port::new();
+    let port = Port::on_disk();
     let records = port.records();
     port.haul(None, to_newhold(), Policy::Release).unwrap();
     write_back(&port, &records);
     let site = port.site();
     let seen = deft_barge_core::survey::survey(&site, Vec::new(), &|_| {});
     let lying = find(&site, &seen, &History::of(&site).unwrap(), &|_| {});
+    assert!(lying.iter().any(|lying| lying.path == port.new_place()), "{lying:?}");
     for lying in lying.iter().filter(|lying| lying.path == port.new_place()) {
         assert!(!lying.acts.contains(&FindAct::SetAside) && !lying.acts.contains(&FindAct::LetGo), "{lying:?}");
         // And who asks for it all the same is refused before the last copy goes.

@@ -63,6 +63,14 @@ impl Port {
         port
     }
 
+    /// A port outside of memory: what lies about is not looked for in the system's own folders.
+    pub fn on_disk() -> Self {
+        let folder = || tempfile::tempdir_in("/var/tmp").unwrap();
+        let port = Self { folder: folder(), state: folder() };
+        port.build();
+        port
+    }
+
     pub fn at(&self, path: &str) -> PathBuf {
         self.folder.path().canonicalize().unwrap().join(path)
     }

@@ -1,0 +1,305 @@
+//! What others do at the same time, again and again: a program that rewrites its list, one that touches the originals, a list that comes to
+//! lead to what is cleaned up; and a worker of ours that fails.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc;
+use std::thread;
+use std::time::Duration;
+
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::disk::{Act, Gate};
+use deft_barge_core::finds::{FindAct, find};
+use deft_barge_core::haul::{Control, Haul, History, Journal, release_haul, return_haul};
+use deft_barge_core::plan::{FindingKind, Policy, plan_removal};
+use deft_barge_core::survey::survey;
+
+use crate::port::{Port, to_newhold, tree};
+use crate::records::refused;
+use crate::scenarios::{NONE, differing};
+
+fn journal(port: &Port) -> Journal {
+    Journal::open(&port.site()).unwrap().recover().unwrap().0
+}
+
+/// Does something every so often until it is dropped.
+struct Again(Arc<AtomicBool>, Option<thread::JoinHandle<()>>);
+
+impl Again {
+    fn and_again(every: Duration, act: impl Fn() + Send + 'static) -> Self {
+        let stop = Arc::new(AtomicBool::new(false));
+        let asked = Arc::clone(&stop);
+        let run = move || {
+            while !asked.load(Ordering::SeqCst) {
+                act();
+                thread::sleep(every);
+            }
+        };
+        Self(stop, Some(thread::spawn(run)))
+    }
+}
+
+impl Drop for Again {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::SeqCst);
+        let _ = self.1.take().map(thread::JoinHandle::join);
+    }
+}
+
+#[test]
+fn a_program_of_any_name_that_keeps_writing_its_old_list_never_costs_the_originals() {
+    for file in [
+        "home/.config/quillgate/rooms.json",
+        "drives/swift/quillgate/ledger.json",
+        "home/.config/quillgate/recent.json",
+    ] {
+        let port = Port::new();
+        let whole = port.game(&port.old_place());
+        let (at, old) = (port.at(file), fs::read(port.at(file)).unwrap());
+        let writes = Again::and_again(Duration::from_millis(50), move || {
+            let fresh = at.with_extension("theirs");
+            fs::write(&fresh, &old).unwrap();
+            fs::rename(fresh, &at).unwrap();
+        });
+        let result = port.haul(None, to_newhold(), Policy::Release);
+        // Its list leads to the old place whenever it has just been written: that has to be whole. What is no list leads nowhere.
+        if !file.ends_with("recent.json") {
+            assert_eq!(differing(&port.game(&port.old_place()), &whole), NONE, "{file}: {:?}", result.err());
+        }
+        assert!(port.new_place().join("data/pack").exists() || port.old_place().join("data/pack").exists(), "{file}");
+        drop(writes);
+        let _ = fs::remove_file(port.at(file).with_extension("theirs"));
+        // When it has ended, a resume updates what it wrote, and the haul comes to its end.
+        let (site, books) = (port.site(), journal(&port));
+        let mut haul = Haul::of(&site, &books, HaulId(1)).unwrap();
+        haul.run(&|_| {}, &Control::default()).unwrap_or_else(|error| panic!("{file}: {error:?}"));
+        if !port.content() {
+            haul.lead_again(&|_| {}, &Control::default()).unwrap_or_else(|error| panic!("{file}: {error:?}"));
+        }
+        drop(books);
+        assert!(port.content() && port.new_place().exists(), "{file}");
+    }
+}
+
+#[test]
+fn a_file_that_is_touched_without_an_end_is_copied_some_times_and_not_for_ever() {
+    let port = Port::new();
+    let file = port.old_place().join("data/pack");
+    let copies = Arc::new(std::sync::atomic::AtomicUsize::new(0));
+    let touched = file.clone();
+    let touches = Again::and_again(Duration::from_millis(2), move || {
+        let now = fs::File::options().append(true).open(&touched);
+        let _ = now.and_then(|file| file.set_modified(std::time::SystemTime::now()));
+    });
+    let gate = Counts(file.clone(), Arc::clone(&copies));
+    let result = port.haul(Some(port.site().disk.and_gate(Arc::new(gate))), to_newhold(), Policy::Hold);
+    let opened = copies.load(Ordering::SeqCst);
+    assert!(opened <= 16, "opened {opened} times: {result:?}");
+    drop(touches);
+    if result.is_err() {
+        assert!(port.content() && port.resume().unwrap());
+    }
+    assert!(port.content() && port.new_place().exists());
+}
+
+/// Counts how often a file is opened.
+#[derive(Debug)]
+struct Counts(PathBuf, Arc<std::sync::atomic::AtomicUsize>);
+
+impl Gate for Counts {
+    fn before(&self, act: &Act<'_>) -> std::io::Result<()> {
+        if matches!(act, Act::OpenRead(path) if **path == *self.0) {
+            self.1.fetch_add(1, Ordering::SeqCst);
+        }
+        Ok(())
+    }
+}
+
+/// Panics at the n-th read.
+#[derive(Debug)]
+struct Panics(std::sync::atomic::AtomicUsize);
+
+impl Gate for Panics {
+    fn before(&self, act: &Act<'_>) -> std::io::Result<()> {
+        assert!(!matches!(act, Act::Read { .. }) || self.0.fetch_sub(1, Ordering::SeqCst) != 0, "a fault of ours");
+        Ok(())
+    }
+}
+
+#[test]
+fn a_worker_that_panics_ends_the_haul_with_an_error_and_never_hangs_it() {
+    for nth in [0, 1, 4, 8] {
+        let (tell, told) = mpsc::channel();
+        thread::spawn(move || {
+            let port = Port::new();
+            let gate = Panics(nth.into());
+            let ended = port.haul(Some(port.site().disk.and_gate(Arc::new(gate))), to_newhold(), Policy::Release);
+            tell.send((ended.map(drop).is_err(), port)).unwrap();
+        });
+        let (failed, port) = told.recv_timeout(Duration::from_mins(1)).expect("it hangs");
+        assert!(failed && port.content(), "read {nth}");
+        assert!(port.resume().unwrap() && port.content() && !port.old_place().exists(), "read {nth}");
+    }
+}
+
+/// Copies files and folders, with their times; links as well.
+fn copy_all(from: &Path, to: &Path) {
+    fs::create_dir(to).unwrap();
+    for entry in fs::read_dir(from).unwrap().flatten() {
+        let (path, at) = (entry.path(), to.join(entry.file_name()));
+        let kind = entry.file_type().unwrap();
+        if kind.is_dir() {
+            copy_all(&path, &at);
+        } else if kind.is_symlink() {
+            std::os::unix::fs::symlink(fs::read_link(&path).unwrap(), at).unwrap();
+        } else {
+            fs::copy(&path, &at).unwrap();
+        }
+    }
+}
+
+#[test]
+fn an_old_copy_that_some_launchers_records_lead_to_is_not_cleaned_up() {
+    for late in [false, true] {
+        let port = Port::on_disk();
+        let again = port.new_place();
+        fs::create_dir_all(again.parent().unwrap()).unwrap();
+        assert!(
+            std::process::Command::new("cp").arg("-a").arg(port.old_place()).arg(&again).status().unwrap().success()
+        );
+        let whole = tree(&again);
+        // Another launcher of this person plays it from there.
+        let knows = || {
+            let profile = fs::read_to_string(port.at("home/.config/deft-barge/profiles/quillgate.toml")).unwrap();
+            let profile = profile
+                .replacen("id = \"quillgate\"", "id = \"second\"", 1)
+                .replace(".config/quillgate", ".config/second")
+                .replace("{config}/quillgate", "{config}/second");
+            port.write("home/.config/deft-barge/profiles/second.toml", profile.as_bytes());
+            let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/newhold/quillgate")}]});
+            port.write("home/.config/second/rooms.json", rooms.to_string().as_bytes());
+            let entry =
+                serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 1, "start": "bin/go"});
+            let ledger = serde_json::json!({"ledger": 3, "titles": [entry]});
+            port.write("drives/newhold/quillgate/ledger.json", ledger.to_string().as_bytes());
+        };
+        if !late {
+            knows();
+        }
+        let site = port.site();
+        let seen = survey(&site, Vec::new(), &|_| {});
+        let lying = find(&site, &seen, &History::default(), &|_| {});
+        let old = lying.iter().find(|lying| lying.path == again);
+        if !late {
+            let acts = old.map(|old| old.acts.clone()).unwrap_or_default();
+            assert!(!acts.contains(&FindAct::LetGo) && !acts.contains(&FindAct::SetAside), "{acts:?}");
+            continue;
+        }
+        // Planned while nobody knew of it, and let go of when somebody does.
+        for act in [FindAct::LetGo, FindAct::SetAside] {
+            let _ = fs::remove_dir_all(port.at("home/.config/second"));
+            let old = old.unwrap_or_else(|| {
+                panic!(
+                    "{lying:#?} {:?} {:?}",
+                    seen.games
+                        .iter()
+                        .map(|g| (g.found.title.clone(), g.found.install.clone(), g.fault().cloned(), g.size))
+                        .collect::<Vec<_>>(),
+                    tree(&port.at("drives")).into_keys().collect::<Vec<_>>()
+                )
+            });
+            if !old.acts.contains(&act) {
+                continue;
+            }
+            let plan = plan_removal(&site, &seen, old, act);
+            let books = journal(&port);
+            let mut haul = Haul::begin(&site, &books, &plan).unwrap_or_else(|error| panic!("{act:?}: {error:?}"));
+            let id = haul.id();
+            haul.run(&|_| {}, &Control::default()).unwrap();
+            knows();
+            if act == FindAct::SetAside {
+                // It has another name until its release: what is listed is the place where it was.
+                let _ = return_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
+            } else {
+                let listed = |kind: &FindingKind| matches!(kind, FindingKind::StillListed { .. });
+                let said = release_haul(&site, &books, id, &|_| {}, &Control::default());
+                assert!(refused(said, listed), "{act:?}");
+                let _ = return_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
+            }
+            assert_eq!(tree(&again), whole, "{act:?}");
+        }
+    }
+}
+
+#[test]
+fn an_install_folder_below_the_library_goes_where_its_template_says() {
+    let port = Port::new();
+    let profile = port.at("home/.config/deft-barge/profiles/quillgate.toml");
+    let text = fs::read_to_string(&profile).unwrap();
+    fs::write(&profile, text.replace("install = \"{library}/{folder}\"", "install = \"{library}/hold/{folder}\""))
+        .unwrap();
+    let held = port.at("drives/swift/quillgate/hold/regatta");
+    fs::create_dir_all(held.parent().unwrap()).unwrap();
+    fs::rename(port.old_place(), &held).unwrap();
+    fs::remove_file(held.join("inward")).unwrap();
+    for (file, from, to) in [
+        ("home/.config/quillgate/recent.json", "/quillgate/regatta", "/quillgate/hold/regatta"),
+        ("drives/swift/quillgate/hold/regatta/own.ini", "/quillgate/regatta", "/quillgate/hold/regatta"),
+    ] {
+        let text = fs::read_to_string(port.at(file)).unwrap();
+        fs::write(port.at(file), text.replace(from, to)).unwrap();
+    }
+    let db = rusqlite::Connection::open(port.launcher().join("played.db")).unwrap();
+    db.execute("update played set at = replace(at, '/quillgate/', '/quillgate/hold/')", []).unwrap();
+    drop(db);
+    let game = || {
+        let mut game = port.game(&held);
+        // Written anew on its way back.
+        game.remove(std::path::Path::new("own.ini"));
+        game
+    };
+    let whole = game();
+    for policy in [Policy::Hold, Policy::Release] {
+        let end = port.haul(None, to_newhold(), policy).unwrap();
+        let lot = &end.lots[0];
+        assert_eq!(lot.planned.to, port.at("drives/newhold/quillgate/hold/regatta"));
+        assert!(lot.proof.as_ref().is_some_and(|proof| proof.holds() && proof.records_lead_here), "{:?}", lot.proof);
+        let books = journal(&port);
+        return_haul(&port.site(), &books, lot.haul, &|_| {}, &Control::default()).unwrap();
+        assert_eq!(differing(&game(), &whole), NONE, "{policy:?}");
+    }
+}
+
+#[test]
+fn a_database_with_a_collation_that_is_unknown_here_is_a_finding_or_comes_back_as_it_was() {
+    let port = Port::new();
+    let file = port.launcher().join("played.db");
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(
+        "create table seen(id text primary key, at text collate nocase);
+         create index by_place on seen(at);
+         insert into seen select id, at from played;
+         pragma writable_schema = on;
+         update sqlite_schema set sql = replace(sql, 'collate nocase', 'collate harbour') where name = 'seen';",
+    )
+    .unwrap();
+    drop(db);
+    let profile = port.at("home/.config/deft-barge/profiles/quillgate.toml");
+    let more = "\n[[records]]\nfile = \"{home}/played.db\"\nselector = \"$.seen['{id}'].at\"\nmeaning = \"{install}/{tail}\"\n\n[contents]";
+    let text = fs::read_to_string(&profile).unwrap().replacen("\n[contents]", more, 1);
+    fs::write(&profile, text).unwrap();
+    let before = fs::read(&file).unwrap();
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    if plan.stopped() {
+        let told = plan.findings.iter().any(|finding| matches!(finding.kind, FindingKind::RecordsUnchangeable { .. }));
+        assert!(told, "{:?}", plan.findings);
+    } else {
+        port.haul(None, to_newhold(), Policy::Hold).unwrap();
+        return_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).unwrap();
+    }
+    assert!(port.content());
+    assert_eq!(fs::read(&file).unwrap(), before);
+}
