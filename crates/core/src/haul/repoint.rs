@@ -202,14 +202,12 @@ pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
         return files.make(&edits_to_make(planned), Mood::Strict).is_err();
     }
     let known = |install: &Path| install == place || install == planned.from || install == planned.source();
-    match what_records_say(work.site, &planned.game) {
-        Some(game) => !known(&game.install),
-        // A launcher that wrote its libraries as they were has forgotten the one with the game in it.
-        None => {
-            let anew = lead_anew(work.site, planned, &edits_to_make(planned), &planned.from, &planned.to);
-            !anew.is_ok_and(|leading| leading.listed && !leading.changes.is_empty())
-        }
+    if let Some(game) = what_records_say(work.site, &planned.game) {
+        return !known(&game.install);
     }
+    // A launcher that wrote its libraries as they were has forgotten the one with the game in it.
+    let anew = lead_anew(work.site, planned, &edits_to_make(planned), &planned.from, &planned.to);
+    !anew.is_ok_and(|leading| leading.listed && !leading.changes.is_empty())
 }
 
 /// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.

@@ -166,9 +166,7 @@ fn an_old_copy_that_some_launchers_records_lead_to_is_not_cleaned_up() {
         let port = Port::on_disk();
         let again = port.new_place();
         fs::create_dir_all(again.parent().unwrap()).unwrap();
-        assert!(
-            std::process::Command::new("cp").arg("-a").arg(port.old_place()).arg(&again).status().unwrap().success()
-        );
+        copy_all(&port.old_place(), &again);
         let whole = tree(&again);
         // Another launcher of this person plays it from there.
         let knows = || {

@@ -746,6 +746,121 @@ fn no_state_is_a_dead_end() {
     assert_eq!(walked, 40);
 }
 
+/// Leaves a haul, its release or its undo at a point, as a pause does.
+fn come_to(port: &Port, state: &'static str) {
+    let stop = Control::default();
+    match state {
+        "proved" => drop(port.haul(None, to_newhold(), Policy::Hold).unwrap()),
+        "releasing" => {
+            port.haul(None, to_newhold(), Policy::Hold).unwrap();
+            let (site, books) = (port.site(), journal(port));
+            let ended = release_haul(&site, &books, HaulId(1), &at_stage("releasing", &stop), &stop);
+            assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
+        }
+        "giving-up" => {
+            left_at(port, "placed", Policy::Hold);
+            let (site, books) = (port.site(), journal(port));
+            let ended = return_haul(&site, &books, HaulId(1), &at_stage("giving-up", &stop), &stop);
+            assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
+        }
+        "undoing" | "undone and not cleaned up" => {
+            port.haul(None, to_newhold(), Policy::Hold).unwrap();
+            let (site, books) = (port.site(), journal(port));
+            let at = if state == "undoing" { "placed" } else { "releasing" };
+            let ended = return_haul(&site, &books, HaulId(1), &at_stage(at, &stop), &stop);
+            assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
+        }
+        "hauled back" => {
+            port.haul(None, to_newhold(), Policy::Release).unwrap();
+            let (site, books) = (port.site(), journal(port));
+            let ended = return_haul(&site, &books, HaulId(1), &at_stage("compared", &stop), &stop);
+            assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
+        }
+        stage => left_at(port, stage, Policy::Hold),
+    }
+}
+
+/// Every state, with either drive away or none, with the list as it was or edited, with or without the drive coming back, by a resume, an
+/// undo or a release first: nothing of the game is lost, and something comes to an end.
+#[test]
+fn from_every_state_with_drives_away_and_lists_edited_something_comes_to_an_end() {
+    type Change = fn(&mut Vec<serde_json::Value>);
+    let edits: [(&str, Change); 3] = [
+        ("as it was", |_| {}),
+        ("sorted and longer", |titles| {
+            titles.insert(0, other("n1"));
+            titles.reverse();
+        }),
+        ("cut", |titles| titles.retain(|title| title["id"] == "g1")),
+    ];
+    let states = [
+        "copying",
+        "compared",
+        "placed",
+        "repointing",
+        "repointed",
+        "proved",
+        "releasing",
+        "giving-up",
+        "undoing",
+        "undone and not cleaned up",
+        "hauled back",
+    ];
+    // On a usual day every fourth of them.
+    let every = if std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some() { 1 } else { 4 };
+    let (mut walked, mut all) = (0, 0);
+    for state in states {
+        for drive in [None, Some("swift"), Some("newhold")] {
+            for (what, edit) in edits {
+                for first in ["resume", "undo", "release"] {
+                    all += 1;
+                    if all % every != 0 {
+                        continue;
+                    }
+                    let when = format!("{state}, {drive:?} away, list {what}, {first}");
+                    let port = Port::new();
+                    let whole = port.game(&port.old_place());
+                    come_to(&port, state);
+                    // The other library's list has a sum in it, which its launcher keeps.
+                    change_list(&port, "swift", edit);
+                    if let Some(drive) = drive {
+                        unplug(&port, drive);
+                    }
+                    let newest = || History::of(&port.site()).unwrap().hauls[0].id.0;
+                    let said = match first {
+                        "resume" => resume(&port, newest()),
+                        "undo" => undo(&port, newest()).map(drop),
+                        _ => release(&port, newest()).map(drop),
+                    };
+                    // What is refused is refused with a reason that can be told.
+                    if let Err(error) = &said {
+                        assert!(!error.to_string().is_empty(), "{when}");
+                    }
+                    if let Some(drive) = drive {
+                        plug(&port, drive);
+                    }
+                    for _ in 0..2 {
+                        if row(&port, newest()).unfinished() {
+                            let ended = resume(&port, newest());
+                            ended.unwrap_or_else(|error| panic!("{when}, after {said:?}: {error:?}"));
+                        }
+                    }
+                    assert!(!History::of(&port.site()).unwrap().hauls.iter().any(HaulRow::unfinished), "{when}");
+                    assert!(port.content(), "{when}, after {said:?}");
+                    let place = if port.new_place().exists() && !port.old_place().exists() {
+                        port.new_place()
+                    } else {
+                        port.old_place()
+                    };
+                    assert_eq!(differing(&port.game(&place), &whole), NONE, "{when}, after {said:?}");
+                    walked += 1;
+                }
+            }
+        }
+    }
+    assert_eq!(walked, 11 * 3 * 3 * 3 / every);
+}
+
 fn undo_leaving(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
     let (site, books) = (port.site(), journal(port));
     let all: Vec<_> = row(port, haul).lots.iter().map(|lot| lot.id).collect();
