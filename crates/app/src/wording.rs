@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::finds::{FindAct, Lying};
-use deft_barge_core::haul::{Left, LogLine, LotLine, Proof, Stage, WhyLeft};
+use deft_barge_core::haul::{HaulRow, Left, LogLine, LotLine, LotRow, Proof, Stage, WhyLeft};
 use deft_barge_core::launcher::{DataKind, PlaceFault};
 use deft_barge_core::plan::{
     Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Plan, PlannedLot, Policy, PreviewKind,
@@ -107,6 +107,28 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
         return "Close it, then try again.".into();
     }
     format!("To end the haul with everything left as it is: deft-barge return {haul} --leave")
+}
+
+/// What can be done now with a haul that is unfinished or keeps originals; nothing of one that is over.
+pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
+    let (id, open, held) = (haul.id, haul.unfinished(), haul.lots.iter().any(LotRow::holds_originals));
+    if !open && !held {
+        return None;
+    }
+    if !away.is_empty() {
+        let verb = if away.len() == 1 { "isn't" } else { "aren't" };
+        return Some(format!(
+            "{} {verb} connected. Connect it, then try again; if it is lost: deft-barge return {id} --leave",
+            visible(&away.join(" and "))
+        ));
+    }
+    let undo = haul.returns.is_none().then(|| format!("undo it with: deft-barge return {id}"));
+    let first = if open {
+        "go on with: deft-barge resume".to_string()
+    } else {
+        format!("delete the originals with: deft-barge release {id}")
+    };
+    Some([Some(first), undo].into_iter().flatten().collect::<Vec<_>>().join(", or "))
 }
 
 fn process(process: &Process) -> String {

@@ -1,7 +1,7 @@
 //! Commands that only look: survey, plan, log.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{History, search_lines};
+use deft_barge_core::haul::{History, drives_away, search_lines};
 use deft_barge_core::plan::{Mode, Plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -284,6 +284,9 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
         }
         for event in told(haul.id) {
             say(&format!("    {}   {}", pad(&event.word, 6), line(&event.detail)))?;
+        }
+        if let Some(next) = wording::what_now(haul, &drives_away(site, haul)) {
+            say(&format!("    now     {next}"))?;
         }
     }
     if wanted.len() > shown.len() {

@@ -14,10 +14,15 @@ fn with_the_drive_of_the_copy_lost_the_kept_originals_are_played_again() {
     let world = World::new();
     let game = tree(&world.old_place());
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+    let now = world.expect(&["log"], 0);
+    assert!(now.contains("now     delete the originals with: deft-barge release 1, or undo it with"), "{now}");
     let (at, lost) = (world.at("drives/newhold"), world.at("lost"));
     fs::rename(&at, &lost).unwrap();
     fs::create_dir(&at).unwrap();
+    let now = world.expect(&["log"], 0);
+    assert!(now.contains("newhold isn't connected") && now.contains("deft-barge return 1 --leave"), "{now}");
     let said = world.expect(&["return", "--yes"], 3);
+    assert!(!said.contains("no longer lists it"), "{said}");
     assert!(said.contains("return 1 --leave"), "{said}");
     let said = world.expect(&["return", "--leave", "--yes"], 0);
     assert!(said.contains("Haul 1 is undone.") && said.contains("its drive isn't connected"), "{said}");

@@ -59,6 +59,7 @@ pub use returning::{
 pub use run::{Haul, HaulEnd, astray};
 pub use speed::probe;
 pub use stage::{Stage, StageError};
+pub use standing::drives_away;
 pub use start::{StartError, Started, command_of, start_game};
 pub use upkeep::{JournalState, check_journal};
 

@@ -142,7 +142,10 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
             let last = !haul.lots.iter().any(carried_on);
             let was =
                 written.lots.iter().find(|other| other.id == lot.id).map_or(&lot.planned.to, |was| &was.planned.to);
-            plan.findings.extend(stands_in_the_way(site, lot, &back, last.then_some(was.as_path()), &goes));
+            // What its records say cannot be asked while a drive of it is away.
+            let of_lot = |finding: &&Finding| finding.title.as_ref() == Some(&lot.planned.title);
+            let can_ask = last && !unsettled.iter().any(|finding| of_lot(&finding));
+            plan.findings.extend(stands_in_the_way(site, lot, &back, can_ask.then_some(was.as_path()), &goes));
             goes.add(&back);
             turned_lots.push(back);
         }

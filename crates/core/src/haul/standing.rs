@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use super::history::LotRow;
+use super::history::{HaulRow, LotRow};
 use super::stage::Stage;
 use crate::plan::{Finding, FindingKind, PlannedLot};
 use crate::site::{DrivePlace, Presence, Site};
@@ -148,6 +148,22 @@ fn follow(row: &mut LotRow, old: &Path, now: &Path) {
         Stage::GivingUp { made: Some(made) } => carry(made),
         _ => {}
     }
+}
+
+/// The drives of the open lots of a haul that are not there now, or have another in their place; each once, by name.
+pub fn drives_away(site: &Site, haul: &HaulRow) -> Vec<String> {
+    let open = haul.lots.iter().filter(|lot| !lot.stage.at_rest() || lot.holds_originals());
+    let mut names: Vec<String> = open
+        .filter_map(|lot| settle(site, &mut lot.clone()).ok())
+        .flat_map(|standing| [standing.from, standing.to])
+        .filter_map(|end| match end {
+            End::There => None,
+            End::Away(name) | End::Another(name) => Some(name),
+        })
+        .collect();
+    names.sort_unstable();
+    names.dedup();
+    names
 }
 
 /// Where a file is now that lay on a drive of a lot when it was written down.

@@ -121,6 +121,10 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     y += 1;
     let mut acts = Vec::new();
     let key = |wish| state.keys.name(wish, View::Log);
+    if haul.unfinished() {
+        let go_on = state.keys.name(Wish::GoOn, View::Running);
+        acts.push(format!("{}, then {go_on} goes on with it", state.keys.name(Wish::Show(View::Running), View::Log)));
+    }
     if haul.lots.iter().any(LotRow::holds_originals) {
         acts.push(format!("{} lets go of the originals that it holds", key(Wish::LetGo)));
     }
