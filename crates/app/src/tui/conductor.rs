@@ -27,6 +27,7 @@ use super::apart::{follow, leave_running, wish, wished_limit};
 use super::guiding::Guide;
 use super::keys::View;
 use super::lanes::Heard;
+use super::newest::Newest;
 use super::state::{Act, Errand, Event, Picture, State, Work};
 use super::tasks::{Task, do_task};
 use crate::acts::{drafts, new_profile, tables};
@@ -45,6 +46,9 @@ pub(super) struct Conductor {
     parting: Option<String>,
     /// Surveys that were asked for: only the newest one's answer counts.
     surveys: Arc<AtomicU64>,
+    plans: Newest,
+    finds: Newest,
+    quiets: Newest,
 }
 
 impl Conductor {
@@ -56,6 +60,9 @@ impl Conductor {
             stop_task: Control::default(),
             parting: None,
             surveys: Arc::default(),
+            plans: Newest::new(),
+            finds: Newest::new(),
+            quiets: Newest::new(),
         }
     }
 
@@ -65,16 +72,18 @@ impl Conductor {
             Act::Survey => self.survey(state),
             Act::Plan(errand) => {
                 let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
-                thread::spawn(move || {
+                self.plans.ask(move |wanted| {
                     let site = now(&site);
                     survey.look_at_room();
                     let plan = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
-                    let _ = tell.send(Event::Planned(Box::new(plan), errand));
+                    if wanted() {
+                        let _ = tell.send(Event::Planned(Box::new(plan), errand));
+                    }
                 });
             }
             Act::Find => {
                 let Some(survey) = state.survey.clone() else { return };
-                thread::spawn(move || {
+                self.finds.ask(move |wanted| {
                     let report = |phase: FindPhase| {
                         // Of many folders every tenth is told, so that nobody waits for the telling.
                         if phase.looked.is_multiple_of(10) {
@@ -85,13 +94,19 @@ impl Conductor {
                     // What lies about may be of a haul of long ago.
                     let history = History::of(&site).unwrap_or_default();
                     let lying = find(&site, &survey, &history, &report);
-                    let _ = tell.send(Event::Found(lying, anchors(&site, &survey)));
+                    let anchors = anchors(&site, &survey);
+                    if wanted() {
+                        let _ = tell.send(Event::Found(lying, anchors));
+                    }
                 });
             }
             Act::Quiet => {
                 let lots = state.plan.as_ref().map(|plan| plan.lots.clone()).unwrap_or_default();
-                thread::spawn(move || {
-                    let _ = tell.send(Event::Quiet(quiet(&site, &lots)));
+                self.quiets.ask(move |wanted| {
+                    let findings = quiet(&site, &lots);
+                    if wanted() {
+                        let _ = tell.send(Event::Quiet(findings));
+                    }
                 });
             }
             Act::Run(work) => {
@@ -519,4 +534,29 @@ fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fau
         let _ = return_haul(site, journal, id, &|_| {}, &Control::default());
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::time::Instant;
+
+    #[test]
+    fn a_survey_that_a_newer_one_was_asked_for_meanwhile_is_not_shown() {
+        let folder = tempfile::tempdir().expect("a folder for the world");
+        let world = folder.path().join("w");
+        world::make(&world, 7, world::Scale::SMALL).expect("a world");
+        let (tell, events) = unbounded();
+        let mut conductor = Conductor::new(Site::of_world(&world).expect("a site"), tell);
+        let state = State::new();
+        for _ in 0..4 {
+            conductor.act(Act::Survey, &state);
+        }
+        let (begun, mut surveyed) = (Instant::now(), 0);
+        while let Ok(event) = events.recv_timeout(Duration::from_secs(if surveyed == 0 { 30 } else { 2 })) {
+            surveyed += usize::from(matches!(event, Event::Surveyed(..)));
+            assert!(begun.elapsed() < Duration::from_mins(1));
+        }
+        assert_eq!(surveyed, 1, "the answer of the newest alone");
+    }
 }

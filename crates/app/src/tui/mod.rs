@@ -16,6 +16,7 @@ mod keys;
 mod lanes;
 mod ledger;
 mod mouse;
+mod newest;
 mod proofs;
 mod registry;
 mod sheet;
