@@ -14,16 +14,45 @@ use crate::fault::{Fault, Kind};
 
 /// Makes control characters visible, so that no text from a file can steer the terminal.
 ///
-/// C0 controls become their pictures (U+2400 on); C1 controls and marks that turn the direction of writing become U+FFFD.
+/// C0 controls become their pictures (U+2400 on); C1 controls, marks that turn the direction of writing, and characters that take no
+/// room become U+FFFD.
 pub fn visible(text: &str) -> String {
     let one = |c: char| match c {
         '\n' => c,
         c if c < ' ' => char::from_u32(0x2400 + u32::from(c)).unwrap_or('\u{fffd}'),
         '\u{7f}' => '\u{2421}',
-        '\u{80}'..='\u{9f}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' => '\u{fffd}',
+        '\u{80}'..='\u{9f}' => '\u{fffd}',
+        c if is_unseen(c) => '\u{fffd}',
         c => c,
     };
     text.chars().map(one).collect()
+}
+
+/// Whether a character turns the direction of writing (Unicode Standard Annex 9, 2), or takes no room and joins or parts what it stands
+/// between: two titles would look the same, or a line would be read in another order than it is written.
+fn is_unseen(c: char) -> bool {
+    matches!(
+        c,
+        '\u{61c}' | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}' | '\u{feff}'
+    )
+}
+
+/// A JSON document as text. Characters that nobody would see stand in it as escapes, which every reader turns back into them.
+pub fn json_text(value: &Value) -> String {
+    let text = serde_json::to_string_pretty(value).unwrap_or_default();
+    if !text.chars().any(|c| is_unseen(c) || matches!(c, '\u{7f}'..='\u{9f}')) {
+        return text;
+    }
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        // They stand in strings alone, and all of them are in the first plane.
+        if is_unseen(c) || matches!(c, '\u{7f}'..='\u{9f}') {
+            out.push_str(&format!("\\u{:04x}", u32::from(c)));
+        } else {
+            out.push(c);
+        }
+    }
+    out
 }
 
 /// A text of one line, with its control characters and line ends visible.
@@ -155,7 +184,7 @@ pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
             document.insert(kind.into(), other);
         }
     }
-    say(&serde_json::to_string_pretty(&Value::Object(document)).unwrap_or_default())
+    say(&json_text(&Value::Object(document)))
 }
 
 /// Turns a value of core into JSON.

@@ -9,6 +9,7 @@ use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
 use crate::fault::{Fault, Kind};
+use crate::show::{json_text, visible};
 use crate::wording;
 
 /// A table: the names of its columns, and its rows.
@@ -19,6 +20,13 @@ pub struct Table {
     columns: Vec<&'static str>,
     /// A value for each column.
     pub rows: Vec<Vec<Value>>,
+}
+
+/// A text as a cell that a spreadsheet takes for text, and not for a formula: with an apostrophe before it where it begins as one does
+/// (OWASP, "CSV injection"), and with what nobody would see made visible.
+fn plain_cell(text: &str) -> String {
+    let seen = visible(text);
+    if text.starts_with(['=', '+', '-', '@', '\t', '\r', '\n']) { format!("'{seen}") } else { seen }
 }
 
 /// A column: its name, and what it says of a row.
@@ -42,7 +50,7 @@ impl Table {
         for row in &self.rows {
             let cells = row.iter().map(|value| match value {
                 Value::Null => String::new(),
-                Value::String(text) => text.clone(),
+                Value::String(text) => plain_cell(text),
                 other => other.to_string(),
             });
             writer.write_record(cells).map_err(failed)?;
@@ -62,8 +70,7 @@ impl Table {
                 Value::Object(fields.collect())
             })
             .collect();
-        let mut text =
-            serde_json::to_string_pretty(&json!({ "format": 1, "kind": self.kind, "rows": rows })).unwrap_or_default();
+        let mut text = json_text(&json!({ "format": 1, "kind": self.kind, "rows": rows }));
         text.push('\n');
         text.into_bytes()
     }
@@ -269,4 +276,32 @@ pub fn log(history: &History) -> Table {
             ("error", &|(_, lot)| json!(lot.error)),
         ],
     )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn cells_are_text_to_a_spreadsheet_and_show_what_they_hold() {
+        let cells = ["=1+1", "@sum", "-2", "+3", "\tx", "a,b", "say \"so\"", "ab\u{202e}c\u{200b}d"];
+        let rows = cells.iter().map(|cell| vec![Value::from(*cell), Value::from(-2)]).collect();
+        let table = Table { kind: "games", columns: vec!["title", "count"], rows };
+        let csv = String::from_utf8(table.csv().expect("a table")).expect("text");
+        let wanted = [
+            "title,count",
+            "'=1+1,-2",
+            "'@sum,-2",
+            "'-2,-2",
+            "'+3,-2",
+            "'\u{2409}x,-2",
+            "\"a,b\",-2",
+            "\"say \"\"so\"\"\",-2",
+            "ab\u{fffd}c\u{fffd}d,-2",
+        ];
+        assert_eq!(csv.trim_end().split("\r\n").collect::<Vec<_>>(), wanted);
+        let json = json_text(&json!({ "a": "ab\u{202e}c" }));
+        assert!(json.contains("ab\\u202ec"), "{json}");
+        assert_eq!(serde_json::from_str::<Value>(&json).expect("JSON"), json!({ "a": "ab\u{202e}c" }));
+    }
 }

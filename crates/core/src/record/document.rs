@@ -466,8 +466,43 @@ impl Document {
 /// Where entries begin and end.
 type Spans = Vec<(usize, usize)>;
 
+/// The longest selector and template that there are, in bytes, and how deep one nests: what parses them goes down with every bracket.
+const LONGEST: usize = 4096;
+const DEEPEST: usize = 32;
+
+/// Refuses a selector that is longer, or nests deeper, than anybody writes one.
+fn bounded(selector: &str) -> Result<(), String> {
+    if selector.len() > LONGEST {
+        return Err(format!("it is longer than {LONGEST} bytes"));
+    }
+    let (mut depth, mut quote, mut escaped) = (0_usize, None, false);
+    for c in selector.chars() {
+        match (quote, c) {
+            (Some(_), _) if escaped => escaped = false,
+            (Some(_), '\\') => escaped = true,
+            (Some(open), c) if c == open => quote = None,
+            (Some(_), _) => {}
+            (None, '\'' | '"') => quote = Some(c),
+            (None, '[' | '(') => depth += 1,
+            (None, ']' | ')') => depth = depth.saturating_sub(1),
+            (None, _) => {}
+        }
+        if depth > DEEPEST {
+            return Err(format!("it nests deeper than {DEEPEST} brackets"));
+        }
+    }
+    Ok(())
+}
+
+/// The beginning of a long text.
+fn cut(text: &str) -> String {
+    let end = text.floor_char_boundary(text.len().min(60));
+    if end < text.len() { format!("{} …", &text[..end]) } else { text.into() }
+}
+
 /// Finds all places of a plain value that a JSONPath selects.
 pub(super) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
+    bounded(selector).map_err(|what| DocumentError::Selector { selector: cut(selector), what })?;
     let path = JsonPath::parse(selector)
         .map_err(|e| DocumentError::Selector { selector: selector.into(), what: e.to_string() })?;
     let step = |element: &PathElement<'_>| match element {

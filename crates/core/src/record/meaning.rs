@@ -32,12 +32,18 @@ impl Values {
     }
 }
 
+/// The longest template, in bytes.
+const LONGEST: usize = 4096;
+
 /// Why a template is none, or was not filled.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum MeaningError {
     /// A brace is open or a name is empty.
     #[error("{0:?} has an open brace or an empty name")]
     Braces(String),
+    /// It is longer than any template is.
+    #[error("a template of {0} bytes is longer than the {LONGEST} that one may have")]
+    TooLong(usize),
     /// Nothing is known under this name.
     #[error("nothing is known for {{{0}}} here")]
     Unknown(String),
@@ -58,6 +64,9 @@ impl TryFrom<String> for Meaning {
     type Error = MeaningError;
 
     fn try_from(text: String) -> Result<Self, MeaningError> {
+        if text.len() > LONGEST {
+            return Err(MeaningError::TooLong(text.len()));
+        }
         let mut pieces = Vec::new();
         let mut rest = text.as_str();
         while let Some(open) = rest.find('{') {

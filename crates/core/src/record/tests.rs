@@ -531,3 +531,32 @@ fn the_well_known_parser_of_each_format_reads_every_edit_as_we_do() {
     }
     assert!(asked > 250, "{asked}");
 }
+
+#[test]
+fn pages_of_brackets_are_refused_and_never_followed() {
+    let document = Document::parse(b"{\"a\": [1]}".to_vec(), Format::Json).unwrap();
+    for selector in [
+        format!("${}", "[".repeat(20_000)),
+        format!("${}0{}", "[".repeat(1000), "]".repeat(1000)),
+        format!("$[?{}@.a{}]", "(".repeat(900), ")".repeat(900)),
+        format!("$[?{}@.a{}]", "!(".repeat(900), ")".repeat(900)),
+        format!("$.a{}", "['x']".repeat(20_000)),
+    ] {
+        let said = document.find(&selector).map(|found| found.len());
+        assert!(matches!(said, Err(DocumentError::Selector { .. }) | Ok(0)), "{said:?}");
+        if let Err(error) = said {
+            assert!(error.to_string().len() < 200, "{error}");
+        }
+    }
+    // Brackets in a name are letters of it.
+    assert_eq!(document.find(&format!("$['{}']", "[".repeat(200))).unwrap().len(), 0);
+    assert!(Meaning::try_from("{x}".repeat(20_000)).is_err());
+    for format in Format::ALL {
+        for (open, close) in
+            [("[", "]"), ("{\"a\":", "}"), ("<a>", "</a>"), ("- ", ""), ("a: [", "]"), ("d", "e"), ("l", "e")]
+        {
+            let text = format!("{}{}", open.repeat(100_000), close.repeat(100_000));
+            let _ = Document::parse(text.into_bytes(), format);
+        }
+    }
+}
