@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::Site;
+use crate::platform::Look;
 
 /// A process that stands in the way.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -57,7 +58,7 @@ impl Site {
             }
             let name = fs::read(folder.join("comm")).unwrap_or_default();
             let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
-            let why = if bears_name(&folder, &name, wanted.names) {
+            let why = if bears_name(&folder, &name, wanted.names) && self.may_be_of_here(&folder) {
                 Some(Sight::Named)
             } else {
                 match used_path(&folder, wanted.paths, &["cwd", "exe", "root"]) {
@@ -77,6 +78,28 @@ impl Site {
 }
 
 impl Site {
+    /// Whether a process that bears a launcher's name can be the launcher of this site: a name alone is anybody's. On a machine it is one
+    /// of this person, or of whose home it is; in a declared world one that has to do with its folder.
+    fn may_be_of_here(&self, process: &Path) -> bool {
+        use std::os::unix::fs::MetadataExt;
+        let Some(world) = &self.world else {
+            let Ok(meta) = process.metadata() else { return true };
+            let of_home = self.places.home.look_meta().map(|home| home.uid()).ok();
+            return meta.uid() == rustix::process::geteuid().as_raw() || Some(meta.uid()) == of_home;
+        };
+        let world = super::real_path(world);
+        let named = |file: &str| {
+            let text = fs::read(process.join(file)).unwrap_or_default();
+            let wanted = world.as_os_str().as_bytes();
+            let ends = |end: Option<&u8>| matches!(end, None | Some(0 | b'/' | b':' | b'\'' | b'"'));
+            text.windows(wanted.len()).enumerate().any(|(at, part)| part == wanted && ends(text.get(at + wanted.len())))
+        };
+        named("cmdline")
+            || named("environ")
+            || used_path(process, std::slice::from_ref(&world), &["cwd", "exe", "root"])
+                .is_ok_and(|path| path.is_some())
+    }
+
     /// Finds the first process that runs from a folder: its program or a file of it is mapped or open; that it works there
     /// is not enough.
     pub fn process_from(&self, folder: &Path) -> Option<Process> {
@@ -262,6 +285,47 @@ mod tests {
         }
         assert_eq!(seen, wanted);
         assert_eq!(over, [0u32; 0]);
+    }
+
+    #[test]
+    fn a_program_of_a_launchers_name_in_another_world_or_of_another_person_is_not_that_launcher() {
+        let folder = tempfile::tempdir().unwrap();
+        let real = folder.path().canonicalize().unwrap();
+        let names = ["sleep".to_string()];
+        let start = |about: &Path, user: Option<u32>| {
+            use std::os::unix::process::CommandExt;
+            let mut command = Command::new("sleep");
+            command.arg("60").env("ABOUT", about).stdin(Stdio::null());
+            user.map(|user| command.uid(user));
+            command.spawn()
+        };
+        let seen = |site: &Site, child: u32| {
+            // A child bears its name once it is the program that it was started for.
+            (0..100).any(|_| {
+                std::thread::sleep(std::time::Duration::from_millis(5));
+                let (named, _) = site.processes_using(Wanted { names: &names, paths: &[] });
+                named.iter().any(|process| process.pid == child)
+            })
+        };
+        let world = |name: &str| Site { world: Some(real.join(name)), ..this_machine(&real) };
+        std::fs::create_dir(real.join("one")).unwrap();
+        let mut child = start(&real.join("one/home"), None).unwrap();
+        let said = [world("one"), world("on"), world("two")].map(|site| seen(&site, child.id()));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        assert_eq!(said, [true, false, false]);
+        // Only root can start a program as somebody else.
+        let Ok(mut child) = start(&real, Some(12_345)) else {
+            eprintln!("\n!!! NOT RUN: the test with another person's programs needs root !!!\n");
+            assert!(std::env::var_os("CI").is_none(), "this test has to run under CI");
+            return;
+        };
+        let others = seen(&this_machine(&real), child.id());
+        std::os::unix::fs::chown(&real, Some(12_345), None).unwrap();
+        let their_own = seen(&this_machine(&real), child.id());
+        child.kill().unwrap();
+        child.wait().unwrap();
+        assert_eq!((others, their_own), (false, true));
     }
 
     #[test]
