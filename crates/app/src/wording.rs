@@ -550,6 +550,8 @@ pub fn place_fault(fault: &PlaceFault) -> String {
         PlaceFault::NotAFolder => "it is not a folder".into(),
         PlaceFault::Loop => "its link leads in a circle".into(),
         PlaceFault::System => "it belongs to the system".into(),
+        PlaceFault::Ours => "it is where Deft Barge keeps its settings and its journal".into(),
+        PlaceFault::Launcher => "it is the launcher's own folder".into(),
         PlaceFault::Game(path) => format!("it holds the game in {}, or lies in it", path.display()),
     }
 }

@@ -21,7 +21,7 @@ pub(super) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
     data.extend(site.drives.iter().map(|drive| drive.root.join("user-data")));
     known.extend(survey.held.iter().map(|held| real_path(&held.path)));
     let own = own_names(history);
-    let mut looking = Looking { known, data, own, folders: BTreeSet::new(), half_made: BTreeSet::new() };
+    let mut looking = Looking { site, known, data, own, folders: BTreeSet::new(), half_made: BTreeSet::new() };
     let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries).map(|library| &library.path);
     let beside =
         survey.games.iter().filter(|game| game.fault().is_none()).filter_map(|game| game.found.install.parent());
@@ -59,7 +59,8 @@ fn own_names(history: &History) -> BTreeSet<PathBuf> {
     lots.flat_map(|lot| staging(lot).into_iter().chain(aside(lot).into_iter().flatten())).collect()
 }
 
-struct Looking {
+struct Looking<'a> {
+    site: &'a Site,
     known: BTreeSet<PathBuf>,
     data: Vec<PathBuf>,
     own: BTreeSet<PathBuf>,
@@ -67,7 +68,7 @@ struct Looking {
     half_made: BTreeSet<PathBuf>,
 }
 
-impl Looking {
+impl Looking<'_> {
     fn below(&mut self, folder: &Path, depth: usize) {
         for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
             let path = entry.path();
@@ -79,7 +80,7 @@ impl Looking {
                 continue;
             }
             let hidden = name.starts_with('.');
-            if hidden || !entry.file_type().is_ok_and(|kind| kind.is_dir()) || is_of_the_system(&path) {
+            if hidden || !entry.file_type().is_ok_and(|kind| kind.is_dir()) || is_of_the_system(self.site, &path) {
                 continue;
             }
             if self.known.contains(&path) || self.data.contains(&path) {

@@ -34,30 +34,46 @@ pub enum PlaceFault {
     Loop,
     /// It belongs to the system.
     System,
+    /// It is where this program keeps its settings, profiles and journal, or holds that.
+    Ours,
+    /// It is its launcher's own folder, or holds that.
+    Launcher,
     /// It holds this game, or lies in it.
     Game(PathBuf),
 }
 
 /// Folders that belong to the system, by the Filesystem Hierarchy Standard 3.0; games and drives may lie in some others of it.
-const SYSTEM: [&str; 13] = [
+const SYSTEM: [&str; 18] = [
     "/bin",
     "/boot",
     "/dev",
+    "/efi",
     "/etc",
     "/lib",
     "/lib32",
     "/lib64",
+    "/lost+found",
     "/proc",
-    "/run/systemd",
+    "/run",
     "/sbin",
     "/sys",
     "/usr",
+    "/var/cache",
     "/var/lib",
+    "/var/log",
+    "/var/spool",
 ];
 
-/// Whether a path is, or lies in, a folder of the system that nobody moves or removes.
-pub fn is_of_the_system(path: &Path) -> bool {
-    let but = ["/usr/local/games", "/usr/games", "/usr/share/games", "/var/lib/games"];
+/// Whether a path, with its links followed, is or lies in a folder of the system that nobody moves or removes.
+pub fn is_of_the_system(site: &Site, path: &Path) -> bool {
+    // A declared world may lie anywhere; what is in it is its own.
+    let in_world = site.world.as_ref().is_some_and(|world| path.starts_with(real_path(world)));
+    !in_world && is_in_system(path)
+}
+
+fn is_in_system(path: &Path) -> bool {
+    // Drives that a person plugs in are mounted below the last two.
+    let but = ["/usr/local/games", "/usr/games", "/usr/share/games", "/var/lib/games", "/run/media", "/run/mount"];
     SYSTEM.iter().any(|place| path.starts_with(place))
         && !but.iter().any(|place| path.starts_with(place) && path != Path::new(place))
 }
@@ -94,6 +110,13 @@ pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Optio
     let real = real_path(install);
     if high(&real) {
         return Some(PlaceFault::TooHigh);
+    }
+    let ours = [site.places.config.join("deft-barge"), site.state_folder()];
+    if ours.iter().map(|own| real_path(own)).any(|own| real.starts_with(&own) || own.starts_with(&real)) {
+        return Some(PlaceFault::Ours);
+    }
+    if is_of_the_system(site, &real) {
+        return Some(PlaceFault::System);
     }
     match install.look_own_meta() {
         Err(_) => Some(missing(site, install)),
@@ -145,6 +168,16 @@ mod tests {
         assert_eq!(fault("/usr/share"), Some(PlaceFault::OutsideLibrary));
         assert_eq!(fault("gone"), Some(PlaceFault::Missing));
         assert_eq!(fault("file"), Some(PlaceFault::NotAFolder));
+        for own in ["home/.config/deft-barge", "home/.config/deft-barge/profiles", "home/.local/state/deft-barge/x"] {
+            assert_eq!(place_fault(&site, &top.join(own), None), Some(PlaceFault::Ours), "{own}");
+        }
+        for system in
+            ["/etc/game", "/boot", "/boot/efi/game", "/dev/shm/game", "/run/user/1000/game", "/proc/1", "/var/log/x"]
+        {
+            assert_eq!(place_fault(&site, Path::new(system), None), Some(PlaceFault::System), "{system}");
+        }
+        assert_eq!(place_fault(&site, Path::new("/usr/share/games/x"), None), Some(PlaceFault::Missing));
+        assert_eq!(place_fault(&site, Path::new("/run/media/me/stick/x"), None), Some(PlaceFault::Missing));
         assert_eq!(place_fault(&site, &top.join("home"), None), Some(PlaceFault::TooHigh));
         assert_eq!(place_fault(&site, &top, None), Some(PlaceFault::TooHigh));
     }

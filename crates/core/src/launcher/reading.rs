@@ -16,7 +16,7 @@ use super::settings::read_setting;
 use crate::bytes::Bytes;
 use crate::platform::{self, Look};
 use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
-use crate::site::{Drive, Site};
+use crate::site::{Drive, Site, real_path};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -379,6 +379,12 @@ impl Reading<'_> {
         Ok(known.with("install", canonical(&install)?).with("parent", parent))
     }
 
+    /// A launcher's own folder is no game of it, whatever its list says: with it its records would go.
+    fn own_folder(&self, install: &Path) -> Option<PlaceFault> {
+        let (home, install) = (real_path(&self.found.home), real_path(install));
+        home.starts_with(install).then_some(PlaceFault::Launcher)
+    }
+
     /// The library that a game lies in, where its entry does not say so.
     fn library_of(&self, install: &Path) -> Option<PathBuf> {
         let all = self.found.libraries.iter().map(|library| &library.path);
@@ -453,7 +459,7 @@ impl Reading<'_> {
         let id = values.of("id").unwrap_or_default().to_string();
         Ok(FoundGame {
             title: text(&games.title).unwrap_or_else(|| id.clone()),
-            fault: place_fault(self.site, &install, library),
+            fault: self.own_folder(&install).or_else(|| place_fault(self.site, &install, library)),
             folder: values.of("folder").unwrap_or_default().to_string(),
             library: library.map(Path::to_path_buf).or_else(|| self.library_of(&install)),
             install,

@@ -14,7 +14,7 @@ use super::findings::{Finding, FindingKind};
 use super::making::{Mode, Plan, PlannedLot, Policy};
 use crate::bytes::Bytes;
 use crate::finds::{FINDS, Listing};
-use crate::launcher::{ContentList, Found, FoundGame, PlaceFault, is_of_the_system, place_fault};
+use crate::launcher::{ContentList, Found, FoundGame, PlaceFault, place_fault};
 use crate::platform::Look;
 use crate::record::{Edit, Values};
 use crate::site::{Drive, Site, real_path};
@@ -193,9 +193,6 @@ fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Adoption) -> Resu
         return Err(FindingKind::RecordsUnchangeable { why: format!("{:?} is no id of a game", adoption.id) });
     }
     let bad = |fault| FindingKind::BadPlace { path: path.clone(), fault };
-    if is_of_the_system(&real_path(path)) {
-        return Err(bad(PlaceFault::System));
-    }
     if let Some(fault) = place_fault(site, path, None) {
         return Err(bad(fault));
     }

@@ -8,7 +8,7 @@ use super::alone::{lot, plan_of, with_edits};
 use super::findings::{Finding, FindingKind};
 use super::making::{Aside, Mode, Plan, PlannedLot, Policy};
 use crate::finds::{FINDS, FindAct, Lying, LyingAbout};
-use crate::launcher::{PlaceFault, is_of_the_system, place_fault};
+use crate::launcher::{PlaceFault, place_fault};
 use crate::platform::Look;
 use crate::record::Edit;
 use crate::site::{Site, real_path};
@@ -84,7 +84,7 @@ fn not_ours(site: &Site, survey: &Survey, path: &Path, title: &str) -> Option<Fi
     let game = survey.games.iter().filter(|game| game.fault().is_none()).find(|game| touches(&game.found.install));
     let data = survey.user_data.iter().find(|data| data.fault.is_none() && touches(&data.place));
     let held = survey.held.iter().find(|held| touches(&held.path));
-    let fault = if is_of_the_system(&here) { Some(PlaceFault::System) } else { place_fault(site, path, None) };
+    let fault = place_fault(site, path, None);
     let fault = fault
         .or_else(|| game.map(|game| PlaceFault::Game(game.found.install.clone())))
         .or_else(|| data.map(|data| PlaceFault::Game(data.place.clone())))

@@ -481,11 +481,10 @@ fn bounded(selector: &str) -> Result<(), String> {
             (Some(_), _) if escaped => escaped = false,
             (Some(_), '\\') => escaped = true,
             (Some(open), c) if c == open => quote = None,
-            (Some(_), _) => {}
             (None, '\'' | '"') => quote = Some(c),
             (None, '[' | '(') => depth += 1,
             (None, ']' | ')') => depth = depth.saturating_sub(1),
-            (None, _) => {}
+            _ => {}
         }
         if depth > DEEPEST {
             return Err(format!("it nests deeper than {DEEPEST} brackets"));

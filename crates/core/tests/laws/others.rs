@@ -301,3 +301,48 @@ fn a_database_with_a_collation_that_is_unknown_here_is_a_finding_or_comes_back_a
     assert!(port.content());
     assert_eq!(fs::read(&file).unwrap(), before);
 }
+
+#[test]
+fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
+    use deft_barge_core::finds::{Lying, LyingAbout};
+    use deft_barge_core::launcher::PlaceFault;
+    use deft_barge_core::plan::{Adoption, plan_adoption};
+    let port = Port::new();
+    // By its list.
+    let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}, {"folder": port.at("home/.config")}]});
+    port.write("home/.config/quillgate/rooms.json", rooms.to_string().as_bytes());
+    let title =
+        |id: &str, folder: &str| serde_json::json!({"id": id, "name": id, "folder": folder, "bytes": 1, "start": "go"});
+    let ledger = serde_json::json!({"ledger": 3, "titles": [title("own", "quillgate"), title("ours", "deft-barge"), title("deep", "deft-barge/profiles")]});
+    port.write("home/.config/ledger.json", ledger.to_string().as_bytes());
+    let site = port.site();
+    let seen = survey(&site, Vec::new(), &|_| {});
+    let fault = |id: &str| seen.games.iter().find(|game| game.found.id == id).and_then(|game| game.fault().cloned());
+    assert_eq!(fault("own"), Some(PlaceFault::Launcher));
+    assert_eq!((fault("ours"), fault("deep")), (Some(PlaceFault::Ours), Some(PlaceFault::Ours)));
+    // By adopting, and by cleaning up.
+    let bad = |kind: &FindingKind| matches!(kind, FindingKind::BadPlace { fault: PlaceFault::Ours, .. });
+    for place in [site.profile_folder(), site.state_folder()] {
+        fs::create_dir_all(&place).unwrap();
+        let adoption = Adoption {
+            path: place.clone(),
+            launcher: "quillgate".into(),
+            id: "new".into(),
+            title: None,
+            program: None,
+            to: None,
+        };
+        let plan = plan_adoption(&site, &seen, &adoption);
+        assert!(plan.findings.iter().any(|finding| bad(&finding.kind)), "{:?}", plan.findings);
+        let what = Lying::Stray { programs: 1, packs: 0, fits: None };
+        let lying = LyingAbout {
+            path: place,
+            drive: None,
+            size: deft_barge_core::tally::Size::default(),
+            what,
+            acts: vec![FindAct::SetAside],
+        };
+        let plan = plan_removal(&site, &seen, &lying, FindAct::SetAside);
+        assert!(plan.findings.iter().any(|finding| bad(&finding.kind)), "{:?}", plan.findings);
+    }
+}

@@ -13,8 +13,7 @@ use super::super::games::{Game, GameId};
 use super::links::link_record;
 use super::{Around, game_id, plain, touches, where_link_leads};
 use crate::launcher::{
-    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, is_of_the_system, place_fault,
-    plain_record, read_setting,
+    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, place_fault, plain_record, read_setting,
 };
 use crate::platform::{self, Look};
 use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Values};
@@ -398,7 +397,7 @@ fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kep
                 let absolute = !spelling.is_relative() && side == Side::Value && text.len() < 4096;
                 let here = real_path(&path);
                 let free = !kept_off.iter().any(|kept| touches(kept, &here)) && !file.starts_with(&here);
-                let sound = place_fault(site, &here, None).is_none() && !is_of_the_system(&here);
+                let sound = place_fault(site, &here, None).is_none();
                 if !absolute || !free || !sound {
                     return None;
                 }
@@ -468,9 +467,6 @@ fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Opt
             }
             Err(_) => return Some(PlaceFault::Missing),
         }
-    }
-    if is_of_the_system(place) {
-        return Some(PlaceFault::System);
     }
     let in_the_way = installs.iter().find(|install| touches(install, place));
     place_fault(site, place, None).or_else(|| in_the_way.map(|install| PlaceFault::Game(install.clone())))
