@@ -1,6 +1,6 @@
 //! Reads what the launchers of a site keep written down: libraries, games, and every record of each game's place.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
@@ -205,7 +205,7 @@ fn read_supposing(site: &Site, profiles: &[Profile], suppose: Option<(&str, &Pat
         let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
         let found = Found { letters, ..Found::bare(profile.clone(), home) };
         let bases = found.bases(site);
-        let mut reading = Reading { site, bases, found, sources: HashMap::new(), suppose };
+        let mut reading = Reading { site, bases, found, ids: HashSet::new(), sources: HashMap::new(), suppose };
         reading.read();
         Some(reading.found)
     };
@@ -217,6 +217,8 @@ struct Reading<'a> {
     site: &'a Site,
     bases: Bases,
     found: Found,
+    /// Ids of its games so far.
+    ids: HashSet<String>,
     sources: HashMap<PathBuf, Option<Rc<Source>>>,
     /// Where one game is said to be.
     suppose: Option<(&'a str, &'a Path)>,
@@ -337,12 +339,15 @@ impl Reading<'_> {
                 };
                 let values = values.clone().with("id", &id);
                 match self.read_game(&source, shape, &file, &place, &values, library) {
-                    Ok(game) if self.found.games.iter().any(|other| other.id == game.id) => {
+                    Ok(game) if self.ids.contains(&game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
                         self.problem(&file, source.line(&place), what);
                         self.found.listed_again.push((game.title, game.install));
                     }
-                    Ok(game) => self.found.games.push(game),
+                    Ok(game) => {
+                        self.ids.insert(game.id.clone());
+                        self.found.games.push(game);
+                    }
                     Err(what) => self.problem(&file, source.line(&place), format!("{id}: {what}")),
                 }
             }

@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::launcher::{Found, FoundGame, Record, base_of};
 use crate::record::{
-    Bases, Edit, Files, Fit, Format, Rewrite, Shape, Spelling, SpellingError, Total, Values, find_parts, write_part,
+    Bases, Edit, Fit, Format, Rewrite, Shape, Spelling, SpellingError, Total, Trial, Values, find_parts, write_part,
 };
 use crate::site::Site;
 
@@ -402,6 +402,11 @@ pub(super) fn joined_previews(first: &[Preview], then: Vec<Preview>) -> Vec<Prev
 
 /// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
 pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
+    previews_in(&mut Trial::default(), edits)
+}
+
+/// The same for one lot of many: lists are read once.
+pub(super) fn previews_in(trial: &mut Trial, edits: &[Edit]) -> Vec<Preview> {
     let mut out = Vec::new();
     for edit in edits {
         match edit {
@@ -413,7 +418,7 @@ pub(super) fn previews(edits: &[Edit]) -> Vec<Preview> {
                 after: rewrite.new.clone(),
             }),
             Edit::Travel { from, to, list, id_at, id, rewrites, .. } => {
-                let before = Files::entry_text(edit).unwrap_or_default();
+                let before = trial.entry_text(edit).unwrap_or_default();
                 let after = rewrites.iter().fold(before.clone(), |text, rewrite| {
                     let [old, new] =
                         [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());

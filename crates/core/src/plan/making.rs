@@ -10,7 +10,7 @@ use super::berth::{Berth, Berthing, writable_findings};
 use super::course::{Course, Leg};
 use super::draft::{Draft, Links, Load, Trial};
 use super::edits::{
-    MakeLetters, Preview, PreviewKind, Repointing, Target, Unchangeable, edits, joined_previews, previews,
+    MakeLetters, Preview, PreviewKind, Repointing, Target, Unchangeable, edits, joined_previews, previews_in,
 };
 use super::findings::{Finding, FindingKind, Weight};
 use super::quiet::quiet;
@@ -18,7 +18,7 @@ use super::sharing::fight;
 use super::time::{Timing, timing};
 use crate::bytes::Bytes;
 use crate::platform::Look;
-use crate::record::{Edit, Files, Mood};
+use crate::record::{Edit, Trial as EditTrial};
 use crate::site::{DrivePlace, Site, real_path};
 use crate::survey::{GameId, Survey, Way};
 use crate::tally::Size;
@@ -273,7 +273,15 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         |title: &String| draft.lots.iter().filter_map(|lot| survey.data(&lot.game)).any(|data| data.title == *title);
     findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
     let course = Course::of(survey, &berths, draft.trial, &mut findings);
-    let mut making = Making { site, findings: &mut findings, letters: draft.letters, lots: Vec::new() };
+    let (lots, letters) = (Vec::new(), Vec::new());
+    let mut making = Making {
+        site,
+        findings: &mut findings,
+        make_letters: draft.letters,
+        lots,
+        letters,
+        trial: EditTrial::default(),
+    };
     for leg in &course.legs {
         let berth = &berths[leg.berth];
         match leg.staging {
@@ -360,8 +368,11 @@ fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
 struct Making<'a> {
     site: &'a Site,
     findings: &'a mut Vec<Finding>,
-    letters: MakeLetters,
+    make_letters: MakeLetters,
     lots: Vec<PlannedLot>,
+    /// Drive letters that lots of this haul make.
+    letters: Vec<Edit>,
+    trial: EditTrial,
 }
 
 impl Making<'_> {
@@ -422,11 +433,9 @@ impl Making<'_> {
             library: berth.found.profile.libraries.is_some().then_some(berth.library.as_path()),
             new_library: berth.new_library,
             root: &berth.drive.root,
-            letters: self.letters,
+            letters: self.make_letters,
         };
-        // Other lots of this haul may have made the library known before.
-        let before: Vec<Edit> = self.lots.iter().flat_map(|lot| lot.edits.clone()).collect();
-        let mut repointing = edits(self.site, berth.found, game, &target, &before).unwrap_or_else(|why| {
+        let mut repointing = edits(self.site, berth.found, game, &target, &self.letters).unwrap_or_else(|why| {
             let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
@@ -443,32 +452,23 @@ impl Making<'_> {
         }
         let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &berth.install));
         let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
-        let mut files = Files::default();
-        let mut tried = Ok(());
-        for lot in &self.lots {
-            files = files.now_carried(lot.source(), &lot.to);
-            if let Some(aside) = lot.aside.as_ref().filter(|aside| aside.held == lot.from) {
-                files.suppose_link(&aside.old, &aside.held);
-            }
-            tried = tried.and_then(|()| files.make(&lot.edits, Mood::Strict));
-        }
-        let source = berth.aside.as_ref().filter(|aside| aside.held == from).map_or(from, |aside| &aside.old);
-        let mut files = files.now_carried(source, &berth.install);
-        if let Some(aside) = berth.aside.as_ref().filter(|aside| aside.held == from) {
-            files.suppose_link(&aside.old, &aside.held);
-        }
-        let tried = tried.and_then(|()| files.make(&edits, Mood::Strict)).and_then(|()| files.rehearse());
+        self.letters.extend(edits.iter().filter(|edit| matches!(edit, Edit::Link { .. })).cloned());
+        let steps = berth.aside.as_ref().filter(|aside| aside.held == from);
+        let source = steps.map_or(from, |aside| aside.old.as_path());
+        let link = steps.map(|aside| (aside.old.as_path(), aside.held.as_path()));
+        let tried = self.trial.try_lot(&edits, (source, &berth.install), link);
         if let Err(error) = tried {
             self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }
-        let mut shown = previews(&repointing.edits);
+        let mut shown = previews_in(&mut self.trial, &repointing.edits);
         if let (Some(aside), Some(last)) = (&berth.aside, shown.last_mut()) {
             // A folder stands there now: it steps aside at the beginning.
             last.kind = PreviewKind::LinkMade;
             last.before.clear();
             last.location = format!("link, the folder being kept as {}", aside.held.display());
         }
-        let shown = if previous.is_empty() { shown } else { joined_previews(&previews(previous), shown) };
+        let shown =
+            if previous.is_empty() { shown } else { joined_previews(&previews_in(&mut self.trial, previous), shown) };
         (edits, shown)
     }
 }

@@ -11,7 +11,7 @@ use rustix::fs::OFlags;
 use super::silent::answers;
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
-const LARGEST: u64 = 256_000_000;
+const LARGEST: u64 = 512_000_000;
 
 /// Looks at a path. What cannot be looked at is not there, where the answer is yes or no.
 pub(crate) trait Look {

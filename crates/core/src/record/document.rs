@@ -4,9 +4,11 @@
 //! would change anything else, or that would not read back as what was meant, is refused.
 
 use std::borrow::Cow;
-use std::cell::OnceCell;
+use std::cell::{OnceCell, RefCell};
+use std::collections::HashMap;
 use std::ops::Range;
 use std::path::Path;
+use std::rc::Rc;
 
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -153,7 +155,21 @@ pub struct Document {
     text: String,
     tree: Tree,
     value: OnceCell<Value>,
+    /// The children of large nodes, so that one is found without going through all.
+    large: RefCell<HashMap<u32, Rc<Large>>>,
+    /// Entries of lists by what a filter asks of them.
+    filtered: RefCell<HashMap<(String, String), Rc<HashMap<String, Vec<usize>>>>>,
 }
+
+/// The children of a large node.
+#[derive(Debug)]
+enum Large {
+    List(Vec<u32>),
+    Object(HashMap<String, u32>),
+}
+
+/// Children that are gone through one by one; of a node with more, all are kept.
+const FEW: usize = 24;
 
 /// A key or value that holds text.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -183,7 +199,15 @@ impl Document {
             what: format!("the text is neither UTF-8 nor UTF-16 with a mark (byte {})", fault.valid),
         })?;
         let tree = scanned(&text, format).map_err(|fault| position(&text, fault))?;
-        Ok(Self { format, encoding, text, tree, value: OnceCell::new() })
+        Ok(Self {
+            format,
+            encoding,
+            text,
+            tree,
+            value: OnceCell::new(),
+            large: RefCell::default(),
+            filtered: RefCell::default(),
+        })
     }
 
     /// Its format.
@@ -228,6 +252,9 @@ impl Document {
     pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
         if let Some(place) = Place::read(selector) {
             return Ok(self.node(&place).map(|_| place).into_iter().collect());
+        }
+        if let Some(found) = self.find_by_text(selector) {
+            return Ok(found);
         }
         find_in(self.value(), selector)
     }
@@ -372,6 +399,27 @@ impl Document {
         })
     }
 
+    /// Whether a key or value can be written as another text, as far as can be said without writing it.
+    ///
+    /// # Errors
+    /// As [`Document::replace`].
+    pub(super) fn can_hold(&self, place: &Place, side: Side, new: &str) -> Result<(), DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: place.to_string() };
+        let says = &self.tree.nodes[self.node(place).ok_or_else(wrong)? as usize];
+        let (style, span) = match (side, says.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, says.span()),
+            (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, says.key()),
+            _ => return Err(wrong()),
+        };
+        if side == Side::Key {
+            self.no_collision(place, new)?;
+        }
+        match formats::encode(style, side, new, &self.text[span]) {
+            Some(_) => Ok(()),
+            None => Err(DocumentError::CannotHold { place: place.to_string(), new: new.into() }),
+        }
+    }
+
     fn no_collision(&self, place: &Place, new: &str) -> Result<(), DocumentError> {
         let (last, list) = place.0.split_last().ok_or(DocumentError::WrongKind { place: place.to_string() })?;
         let Step::Name(old) = last else { return Err(DocumentError::WrongKind { place: place.to_string() }) };
@@ -451,13 +499,85 @@ impl Document {
         Some((self.tree.nodes[node as usize].span(), self.tree.children(node).map(span).collect()))
     }
 
+    /// The children of a node, if there are more than a few.
+    fn large(&self, node: u32) -> Option<Rc<Large>> {
+        if let Some(known) = self.large.borrow().get(&node) {
+            return Some(Rc::clone(known));
+        }
+        self.tree.children(node).nth(FEW)?;
+        let large = Rc::new(match self.tree.nodes[node as usize].kind {
+            Kind::Object => Large::Object(
+                self.tree.children(node).map(|child| (self.key_text(child).into_owned(), child)).collect(),
+            ),
+            _ => Large::List(self.tree.children(node).collect()),
+        });
+        self.large.borrow_mut().insert(node, Rc::clone(&large));
+        Some(large)
+    }
+
+    /// The places that a selector finds which asks the entries of one list for one text, as `$.list[?@.key == 'text'].more` does: each
+    /// list is gone through once, however many texts are asked for. `None` of any other selector.
+    fn find_by_text(&self, selector: &str) -> Option<Vec<Place>> {
+        let (list, rest) = selector.split_once("[?@")?;
+        let (key, rest) = rest.split_once("==")?;
+        let rest = rest.trim_start();
+        let quote = rest.chars().next().filter(|c| matches!(c, '\'' | '"'))?;
+        let (text, more) = rest[1..].split_once(quote)?;
+        let more = more.trim_start().strip_prefix(']')?;
+        if text.contains('\\') {
+            return None;
+        }
+        let (list, key, more) = (Place::read(list)?, format!("${}", key.trim_end()), Place::read(&format!("${more}"))?);
+        let key = Place::read(&key)?;
+        let at = (list.to_string(), key.to_string());
+        let known = self.filtered.borrow().get(&at).map(Rc::clone);
+        let known = match known {
+            Some(known) => known,
+            None => {
+                let mut by_text: HashMap<String, Vec<usize>> = HashMap::new();
+                for (nth, entry) in self.children(&list).unwrap_or_default().into_iter().enumerate() {
+                    let mut whole = entry;
+                    whole.0.extend(key.0.iter().cloned());
+                    let value = self.node(&whole).map(|node| self.value_of(node));
+                    if let Some(Value::String(says)) = value {
+                        by_text.entry(says).or_default().push(nth);
+                    }
+                }
+                let by_text = Rc::new(by_text);
+                self.filtered.borrow_mut().insert(at, Rc::clone(&by_text));
+                by_text
+            }
+        };
+        let entries = self.children_at(&list, known.get(text).map(Vec::as_slice).unwrap_or_default());
+        let found = entries.into_iter().map(|mut entry| {
+            entry.0.extend(more.0.iter().cloned());
+            entry
+        });
+        Some(found.filter(|place| self.node(place).is_some()).collect())
+    }
+
+    /// Some children of a list or object, by their numbers.
+    fn children_at(&self, list: &Place, numbers: &[usize]) -> Vec<Place> {
+        let Some(node) = self.node(list) else { return Vec::new() };
+        if self.tree.nodes[node as usize].kind == Kind::List {
+            return numbers.iter().map(|nth| list.child(Step::Index(*nth))).collect();
+        }
+        let all = self.children(list).unwrap_or_default();
+        numbers.iter().filter_map(|nth| all.get(*nth).cloned()).collect()
+    }
+
     fn node(&self, place: &Place) -> Option<u32> {
         place.0.iter().try_fold(0, |node, step| match (self.tree.nodes.get(node as usize)?.kind, step) {
             // Of a key that stands twice, readers take the last value.
-            (Kind::Object, Step::Name(name)) => {
-                self.tree.children(node).filter(|child| self.has_key(*child, name)).last()
-            }
-            (Kind::List, Step::Index(n)) => self.tree.children(node).nth(*n),
+            (Kind::Object, Step::Name(name)) => match self.large(node).as_deref() {
+                Some(Large::Object(all)) => all.get(name).copied(),
+                _ => self.tree.children(node).filter(|child| self.has_key(*child, name)).last(),
+            },
+            (Kind::List, Step::Index(n)) if *n < FEW => self.tree.children(node).nth(*n),
+            (Kind::List, Step::Index(n)) => match self.large(node).as_deref() {
+                Some(Large::List(all)) => all.get(*n).copied(),
+                _ => None,
+            },
             _ => None,
         })
     }

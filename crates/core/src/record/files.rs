@@ -42,11 +42,11 @@ pub struct Files {
 
 type Made<T> = Result<T, EditError>;
 
-fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
+pub(super) fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
     move |source| EditError::Document { file: file.into(), source }
 }
 
-fn changed(file: &Path, location: &str) -> EditError {
+pub(super) fn changed(file: &Path, location: &str) -> EditError {
     EditError::RecordChanged { file: file.into(), location: location.into() }
 }
 
@@ -127,7 +127,7 @@ impl Files {
         })
     }
 
-    fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
+    pub(super) fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
         let not_there = || EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() };
         let bytes = self.bytes(file)?.ok_or_else(not_there)?;
         Document::parse(bytes, format).map_err(in_file(file))
@@ -445,15 +445,6 @@ impl Files {
         let (_, place) = travel.find(&document, file).ok()??;
         document.raw(&place).map(str::to_string)
     }
-
-    /// The raw text of the entry that travels, as it stands now; `None` of any other edit.
-    pub fn entry_text(edit: &Edit) -> Option<String> {
-        let Edit::Travel { from, to, format, list, id_at, id, rewrites, totals } = edit else { return None };
-        let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
-        let document = Self::default().document(from, *format).ok()?;
-        let (_, place) = travel.find(&document, from).ok()??;
-        document.raw(&place).map(str::to_string)
-    }
 }
 
 impl Rewrite {
@@ -534,7 +525,7 @@ impl Travel<'_> {
 }
 
 /// The document with one rewrite made; `None` if it says the new text already.
-fn rewritten(document: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Vec<u8>>> {
+pub(super) fn rewritten(document: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Vec<u8>>> {
     let outer = Outer { location: &rewrite.location, inside: &rewrite.inside };
     rewritten_at(document, &outer, rewrite, mood, file)
 }
@@ -568,7 +559,7 @@ fn rewritten_at(
 }
 
 /// What a text says after the rewrite; `None` if it says that already.
-fn new_text(
+pub(super) fn new_text(
     says: &str,
     rewrite: &Rewrite,
     inside: &[Hop],

@@ -18,6 +18,7 @@ mod place;
 mod source;
 mod spelling;
 mod tree;
+mod trial;
 
 pub use content::{Cell, Content};
 pub use database::{DatabaseError, is_held, write_cells};
@@ -31,6 +32,7 @@ pub use parts::{Fit, Part, Within, find_parts, write_part};
 pub use place::{Place, Side, Step};
 pub use source::{Shape, Source, joined};
 pub use spelling::{Bases, Spelling, SpellingError, WrittenPath};
+pub(crate) use trial::Trial;
 
 #[cfg(test)]
 mod tests;

@@ -21,7 +21,7 @@ use crate::site::{Site, real_path};
 use files::{Found, gather, gather_near};
 use looking::Looking;
 pub(crate) use looking::{leaves, shapes};
-pub(crate) use needle::Needle;
+pub(crate) use needle::{Needle, Needles};
 
 pub use drafting::draft_profile;
 pub use files::usual_places;

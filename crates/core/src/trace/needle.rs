@@ -4,9 +4,11 @@
 //! ASCII letters and digits survives percent signs, escapes, drive letters and slashes as it is; in
 //! UTF-16 there are zeros between, in a registry's hexadecimal texts it is digits.
 
+use std::collections::{HashMap, HashSet};
 use std::io::{self, Read};
 use std::path::Path;
 
+use aho_corasick::{AhoCorasick, AhoCorasickBuilder};
 use regex::bytes::Regex;
 
 use crate::platform;
@@ -118,6 +120,51 @@ impl Needle {
             buffer.copy_within(end - seam..end, 0);
             kept = seam;
         }
+    }
+}
+
+/// The names of many folders, looked for at once.
+pub(crate) struct Needles {
+    runs: AhoCorasick,
+    /// Whose name each run is the longest of.
+    of: Vec<Vec<usize>>,
+    /// Names of which nothing is plain: each is looked for by itself.
+    others: Vec<(usize, Needle)>,
+}
+
+impl Needles {
+    /// Takes the names, and knows them by their numbers from then on; names that are empty are left out.
+    pub(crate) fn new<'a>(names: impl Iterator<Item = &'a str>) -> Self {
+        let (mut known, mut of, mut others) = (HashMap::new(), Vec::<Vec<usize>>::new(), Vec::new());
+        for (nth, name) in names.enumerate().filter(|(_, name)| !name.is_empty()) {
+            let run = run(name).to_ascii_lowercase();
+            if run.len() < 2 {
+                others.push((nth, Needle::new(name)));
+                continue;
+            }
+            let at = *known.entry(run).or_insert_with(|| {
+                of.push(Vec::new());
+                of.len() - 1
+            });
+            of[at].push(nth);
+        }
+        let mut runs = vec![String::new(); of.len()];
+        known.into_iter().for_each(|(run, at)| runs[at] = run);
+        let builder = AhoCorasickBuilder::new().ascii_case_insensitive(true).build(&runs);
+        #[expect(clippy::expect_used, reason = "names of folders are far shorter than what the automaton cannot hold")]
+        let runs = builder.expect("some short runs of letters");
+        Self { runs, of, others }
+    }
+
+    /// Numbers of the names that a text may hold, in their order.
+    pub(crate) fn in_text(&self, text: &str) -> Vec<usize> {
+        let mut seen = HashSet::new();
+        let runs = self.runs.find_overlapping_iter(text).map(|found| found.pattern().as_usize());
+        let mut all: Vec<usize> =
+            runs.filter(|at| seen.insert(*at)).flat_map(|at| self.of[at].iter().copied()).collect();
+        all.extend(self.others.iter().filter(|(_, needle)| needle.is_in(text)).map(|(nth, _)| *nth));
+        all.sort_unstable();
+        all
     }
 }
 

@@ -3,7 +3,7 @@
 //! It is known from profiles, from the person's own list, from paths in the settings of games, and from folders
 //! that have a game's name where programs keep their data.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::super::games::{Game, GameId};
 use super::links::link_record;
-use super::{Around, game_id, plain, touches, where_link_leads};
+use super::{Around, Folders, game_id, plain, where_link_leads};
 use crate::launcher::{
     DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, place_fault, plain_record, read_setting,
 };
@@ -178,22 +178,26 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
         })
         .collect();
     candidates.extend(by_itself);
-    let installs: Vec<PathBuf> = games.iter().map(|(_, game)| real_path(&game.install)).collect();
+    let installs = Folders::of(games.iter().map(|(_, game)| real_path(&game.install)));
     let mut known: Vec<Candidate> = Vec::new();
-    let mut taken: Vec<PathBuf> = Vec::new();
+    let (mut taken, mut by_path) = (Folders::default(), HashMap::<PathBuf, usize>::new());
     for candidate in candidates {
         let here = real_path(&candidate.path);
         let bad = fault_of(site, &candidate.path, &here, &installs).is_some();
-        if let Some(same) = known.iter_mut().find(|other| other.path == candidate.path) {
+        if let Some(same) = by_path.get(&candidate.path).and_then(|nth| known.get_mut(*nth)) {
             same.setting = same.setting.take().or(candidate.setting);
-        } else if bad {
-            // It is shown with what is wrong, and takes nothing from the others.
-            known.push(candidate);
-        } else if !taken.iter().any(|other| touches(other, &here)) {
-            // Else the folder above, or one within, is known already.
-            taken.push(here);
-            known.push(candidate);
+            continue;
         }
+        if !bad {
+            // The folder above, or one within, may be known already.
+            if taken.touched_by(&here).is_some() {
+                continue;
+            }
+            taken.add(here);
+        }
+        // What is bad is shown with what is wrong, and takes nothing from the others.
+        by_path.insert(candidate.path.clone(), known.len());
+        known.push(candidate);
     }
     let directories: Vec<Candidate> = user_directories(site)
         .into_iter()
@@ -209,7 +213,7 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
         .collect();
     known.extend(directories);
     around.data = known.par_iter().map(|candidate| looked_at(site, candidate, &installs)).collect();
-    let mut seen: Vec<GameId> = Vec::new();
+    let mut seen: HashSet<GameId> = HashSet::new();
     for data in &mut around.data {
         let first = data.id.clone();
         let mut nth = 2;
@@ -217,7 +221,7 @@ pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
             data.id = GameId(format!("{}-{nth}", first.0));
             nth += 1;
         }
-        seen.push(data.id.clone());
+        seen.insert(data.id.clone());
         for (_, lot) in &mut data.lots {
             lot.id = data.id.clone();
         }
@@ -299,14 +303,12 @@ pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
 }
 
 /// Folders that are nobody's user data: games, launchers, libraries.
-fn kept_off(site: &Site, found: &[Found]) -> Vec<PathBuf> {
+fn kept_off(site: &Site, found: &[Found]) -> Folders {
     let games = found.iter().flat_map(|f| &f.games).map(|game| &game.install);
     let own = found.iter().filter(|f| f.profile.games.file.names("home")).map(|f| &f.home);
     let libraries = found.iter().flat_map(|f| &f.libraries).map(|library| &library.path);
-    let mut all: Vec<PathBuf> = games.chain(own).chain(libraries).map(|path| real_path(path)).collect();
-    all.push(site.state_folder());
-    all.push(site.places.config.join("deft-barge"));
-    all
+    let ours = [site.state_folder(), site.places.config.join("deft-barge")];
+    Folders::of(games.chain(own).chain(libraries).map(|path| real_path(path)).chain(ours))
 }
 
 fn kind_of(words: &str) -> Option<DataKind> {
@@ -377,7 +379,7 @@ fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
 }
 
 /// Folders that the game's own settings name, outside of it.
-fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kept_off: &[PathBuf]) -> Vec<Candidate> {
+fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kept_off: &Folders) -> Vec<Candidate> {
     let mut files = Vec::new();
     settings_below(&game.install, 0, &mut files);
     for folder in own.of(game) {
@@ -396,7 +398,7 @@ fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kep
                 let (spelling, path) = Spelling::read(&text, &bases).ok()?;
                 let absolute = !spelling.is_relative() && side == Side::Value && text.len() < 4096;
                 let here = real_path(&path);
-                let free = !kept_off.iter().any(|kept| touches(kept, &here)) && !file.starts_with(&here);
+                let free = kept_off.touched_by(&here).is_none() && !file.starts_with(&here);
                 let sound = place_fault(site, &here, None).is_none();
                 if !absolute || !free || !sound {
                     return None;
@@ -431,8 +433,8 @@ fn data_places(site: &Site) -> Vec<PathBuf> {
 }
 
 /// Folders that have the game's name where programs keep their data.
-fn of_name(launcher: &Found, game: &FoundGame, own: &Named, kept_off: &[PathBuf]) -> Vec<Candidate> {
-    let free = |path: &PathBuf| !kept_off.iter().any(|kept| touches(kept, &real_path(path)));
+fn of_name(launcher: &Found, game: &FoundGame, own: &Named, kept_off: &Folders) -> Vec<Candidate> {
+    let free = |path: &PathBuf| kept_off.touched_by(&real_path(path)).is_none();
     own.of(game)
         .into_iter()
         .filter(free)
@@ -458,7 +460,7 @@ fn word(kind: DataKind) -> &'static str {
     }
 }
 
-fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Option<PlaceFault> {
+fn fault_of(site: &Site, path: &Path, place: &Path, installs: &Folders) -> Option<PlaceFault> {
     if path.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
         match path.look_meta() {
             Ok(_) => {}
@@ -468,11 +470,11 @@ fn fault_of(site: &Site, path: &Path, place: &Path, installs: &[PathBuf]) -> Opt
             Err(_) => return Some(PlaceFault::Missing),
         }
     }
-    let in_the_way = installs.iter().find(|install| touches(install, place));
+    let in_the_way = installs.touched_by(place);
     place_fault(site, place, None).or_else(|| in_the_way.map(|install| PlaceFault::Game(install.clone())))
 }
 
-fn looked_at(site: &Site, candidate: &Candidate, installs: &[PathBuf]) -> UserData {
+fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData {
     let Candidate { game, kind, path, setting, source, name } = candidate;
     let link = path.look_link().ok();
     let place = real_path(path);

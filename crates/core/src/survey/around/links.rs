@@ -1,6 +1,6 @@
 //! Links around the games: where each leads, and whether it lives.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use rayon::prelude::*;
@@ -51,8 +51,8 @@ pub(crate) fn where_link_leads(link: &Path, says: &Path) -> PathBuf {
     out
 }
 
-fn below(folder: &Path, depth: usize, but: &[PathBuf]) -> Vec<PathBuf> {
-    if but.iter().any(|skip| skip == folder) {
+fn below(folder: &Path, depth: usize, but: &HashSet<PathBuf>) -> Vec<PathBuf> {
+    if but.contains(folder) {
         return Vec::new();
     }
     let (mut links, mut folders) = (Vec::new(), Vec::new());
@@ -73,11 +73,10 @@ fn below(folder: &Path, depth: usize, but: &[PathBuf]) -> Vec<PathBuf> {
 pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let places = &site.places;
     let installs: Vec<PathBuf> = found.iter().flat_map(|f| &f.games).map(|game| game.install.clone()).collect();
-    let mut skip = installs.clone();
+    let mut skip: HashSet<PathBuf> = installs.iter().cloned().collect();
     // A library may be reached through a link: its games are the same folders by another path.
     skip.extend(installs.iter().map(|install| real_path(install)));
-    skip.push(site.state_folder());
-    skip.push(places.home.join(".cache"));
+    skip.extend([site.state_folder(), places.home.join(".cache")]);
     let mut roots: Vec<(PathBuf, usize)> =
         [&places.config, &places.data, &places.state].map(|path| (path.clone(), DEEP)).to_vec();
     roots.push((places.home.clone(), SHALLOW));
@@ -135,7 +134,7 @@ fn out_of_games(found: &[Found]) -> Vec<SeenLink> {
     let sound = games.par_iter().filter(|(_, game)| game.fault.is_none());
     let links = sound.flat_map(|(launcher, game)| {
         let real = real_path(&game.install);
-        let out = below(&real, DEEP, &[]).into_iter().filter_map(|link| {
+        let out = below(&real, DEEP, &HashSet::new()).into_iter().filter_map(|link| {
             let says = link.look_link().ok()?;
             let leads_to = where_link_leads(&link, &says);
             let inside = leads_to.starts_with(&real) || leads_to.starts_with(&game.install);

@@ -7,7 +7,8 @@ mod data;
 mod links;
 mod shortcuts;
 
-use std::path::Path;
+use std::collections::{HashMap, HashSet};
+use std::path::{Path, PathBuf};
 
 pub use data::{DATA, DataSource, ListedData, UserData, Way, list_file, list_text, read_list};
 pub use links::SeenLink;
@@ -41,7 +42,7 @@ pub(super) fn look_around(site: &Site, found: &mut Vec<Found>) -> Around {
 fn forget_menu_entries_of_others(found: &mut [Found]) {
     let is_entry = |game: &FoundGame| shortcuts::is_entry(&game.entry.file);
     let known: Vec<_> = found.iter().flat_map(|launcher| &launcher.games).filter(|game| !is_entry(game)).collect();
-    let known: Vec<_> = known.iter().map(|game| real_path(&game.install)).collect();
+    let known: HashSet<PathBuf> = known.iter().map(|game| real_path(&game.install)).collect();
     for launcher in found {
         let is_others = |game: &FoundGame| is_entry(game) && known.contains(&real_path(&game.install));
         launcher.games.retain(|game| !is_others(game));
@@ -57,7 +58,35 @@ fn plain(name: &str) -> String {
     name.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
-/// Whether one path is the other, or lies below it.
-fn touches(one: &Path, other: &Path) -> bool {
-    one.starts_with(other) || other.starts_with(one)
+/// Folders, to be asked which of them a path is, lies below or holds.
+#[derive(Debug, Default)]
+struct Folders {
+    all: HashSet<PathBuf>,
+    /// What lies above one of them, and one that does.
+    above: HashMap<PathBuf, PathBuf>,
+}
+
+impl Folders {
+    fn of(folders: impl IntoIterator<Item = PathBuf>) -> Self {
+        let mut known = Self::default();
+        folders.into_iter().for_each(|folder| known.add(folder));
+        known
+    }
+
+    fn add(&mut self, folder: PathBuf) {
+        for above in folder.ancestors().skip(1) {
+            // What is above that is known already.
+            if self.above.contains_key(above) {
+                break;
+            }
+            self.above.insert(above.into(), folder.clone());
+        }
+        self.all.insert(folder);
+    }
+
+    /// One that the path is, lies below or holds.
+    fn touched_by(&self, path: &Path) -> Option<&PathBuf> {
+        let on = path.ancestors().find_map(|above| self.all.get(above));
+        on.or_else(|| self.above.get(path))
+    }
 }

@@ -11,7 +11,7 @@ use crate::launcher::{Found, FoundGame, Problem, Record, shortcut_records};
 use crate::platform::{self, Look};
 use crate::record::{Format, Shape, Source};
 use crate::site::Site;
-use crate::trace::Needle;
+use crate::trace::Needles;
 
 /// Where a desktop entry stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
@@ -96,16 +96,12 @@ pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     }
     files.sort_by(|a, b| a.0.cmp(&b.0));
     files.dedup_by(|a, b| a.0 == b.0);
-    let games: Vec<(usize, usize, Needle)> = found
-        .iter()
-        .enumerate()
-        .flat_map(|(l, launcher)| {
-            let games = launcher.games.iter().enumerate();
-            games.filter(|(_, game)| !game.folder.is_empty()).map(move |(g, game)| (l, g, Needle::new(&game.folder)))
-        })
-        .collect();
+    let games = found.iter().enumerate().flat_map(|(l, launcher)| (0..launcher.games.len()).map(move |g| (l, g)));
+    let games: Vec<(usize, usize)> = games.collect();
+    let needles = Needles::new(games.iter().map(|(l, g)| found[*l].games[*g].folder.as_str()));
     let read_only: &[Found] = found;
-    let results: Vec<_> = files.par_iter().map(|(file, scope)| one(site, read_only, &games, file, *scope)).collect();
+    let results: Vec<_> =
+        files.par_iter().map(|(file, scope)| one(site, read_only, (&games, &needles), file, *scope)).collect();
     for (hits, problem) in results {
         around.problems.extend(problem);
         for (launcher, game, shortcut, records) in hits {
@@ -128,13 +124,13 @@ type Hit = (usize, usize, Shortcut, Vec<Record>);
 fn one(
     site: &Site,
     found: &[Found],
-    games: &[(usize, usize, Needle)],
+    (games, needles): (&[(usize, usize)], &Needles),
     file: &Path,
     scope: Scope,
 ) -> (Vec<Hit>, Option<Problem>) {
     let Ok(text) = platform::read(file) else { return (Vec::new(), None) };
     let text = String::from_utf8_lossy(&text);
-    let named: Vec<&(usize, usize, Needle)> = games.iter().filter(|(.., needle)| needle.is_in(&text)).collect();
+    let named: Vec<(usize, usize)> = needles.in_text(&text).into_iter().map(|nth| games[nth]).collect();
     if named.is_empty() {
         return (Vec::new(), None);
     }
@@ -146,8 +142,8 @@ fn one(
     };
     let says = |key: &str| source.below(&crate::record::Place::default(), &format!("$['Desktop Entry'].{key}"));
     let mut hits = Vec::new();
-    for (l, g, _) in named {
-        let (launcher, game): (&Found, &FoundGame) = (&found[*l], &found[*l].games[*g]);
+    for (l, g) in named {
+        let (launcher, game): (&Found, &FoundGame) = (&found[l], &found[l].games[g]);
         // What the launcher itself says of it is a record already.
         if game.entry.file == file {
             continue;
@@ -164,7 +160,7 @@ fn one(
             game: game_id(launcher, game),
             writable: scope != Scope::System && rustix::fs::access(file, rustix::fs::Access::WRITE_OK).is_ok(),
         };
-        hits.push((*l, *g, shortcut, records));
+        hits.push((l, g, shortcut, records));
     }
     (hits, None)
 }

@@ -1,0 +1,261 @@
+//! The edits of many lots, tried one lot after another, in a time that grows with them and not with their square.
+//!
+//! Law: the first edits of each file are made as a haul makes them: spliced, read again, compared. Of a file that many lots change, the
+//! further ones are looked at in place: the text is there and says what it should, an entry is in the one list and not in the other, and
+//! the new text can be written. The haul makes every edit in full in any case, and changes nothing if one fails. Start at
+//! [`Trial::try_lot`].
+
+use std::collections::{HashMap, HashSet};
+use std::path::{Path, PathBuf};
+use std::rc::Rc;
+
+use super::document::{Document, DocumentError, Format};
+use super::edit::{Edit, EditError, Mood, Rewrite};
+use super::files::{Files, changed, in_file, new_text, rewritten};
+use super::place::{Place, Side, Step};
+
+/// Edits of one file that are made in full.
+const IN_FULL: usize = 24;
+
+type Made<T> = Result<T, EditError>;
+
+/// Ids of a list and where each stands.
+type Ids = HashMap<String, Place>;
+
+/// What was tried so far.
+#[derive(Debug, Default)]
+pub(crate) struct Trial {
+    files: Files,
+    /// Edits of each file that were made in full.
+    full: HashMap<PathBuf, usize>,
+    /// Files of which the further edits are looked at, as they were after the last one that was made.
+    read: HashMap<PathBuf, Rc<Document>>,
+    ids: HashMap<(PathBuf, String), Rc<Ids>>,
+    /// Entries that a lot before takes out of a list, and puts into one.
+    gone: HashSet<(PathBuf, String)>,
+    come: HashSet<(PathBuf, String)>,
+    /// Lists as they are on the drive, with the ids of their entries.
+    lists: HashMap<(PathBuf, String), Option<(Rc<Document>, Rc<Ids>)>>,
+}
+
+impl Trial {
+    /// Tries the edits of one lot, after those of the lots before it. Files below `to` are read where they are now, below `from`;
+    /// `link`, if there is one, is supposed to lead to its target.
+    ///
+    /// # Errors
+    /// [`EditError`] of the first edit that could not be made.
+    pub(crate) fn try_lot(
+        &mut self,
+        edits: &[Edit],
+        (from, to): (&Path, &Path),
+        link: Option<(&Path, &Path)>,
+    ) -> Made<()> {
+        let files = std::mem::take(&mut self.files);
+        let mut files = files.now_carried(from, to);
+        if let Some((link, target)) = link {
+            files.suppose_link(link, target);
+        }
+        self.files = files;
+        for edit in edits {
+            let often = edit.files().iter().map(|file| self.full.get(*file).copied().unwrap_or(0)).min();
+            if often.is_some_and(|often| often >= IN_FULL) && self.look_at(edit)? {
+                continue;
+            }
+            self.files.make(std::slice::from_ref(edit), Mood::Strict)?;
+            for file in edit.files() {
+                *self.full.entry(file.into()).or_default() += 1;
+                self.forget(file);
+            }
+        }
+        // Databases are tried on copies, there and back: of one that many lots change the first tell.
+        let few = edits.iter().flat_map(Edit::files).any(|file| self.full.get(file).is_some_and(|n| *n <= IN_FULL));
+        if few { self.files.rehearse() } else { Ok(()) }
+    }
+
+    /// The raw text of the entry that travels, as it stands on the drive; `None` of any other edit.
+    pub(crate) fn entry_text(&mut self, edit: &Edit) -> Option<String> {
+        let Edit::Travel { from, format, list, id_at, id, .. } = edit else { return None };
+        let read = || {
+            let document = Files::default().document(from, *format).ok()?;
+            let ids = ids_of(from, &document, list, id_at.as_deref()).ok()?;
+            Some((Rc::new(document), Rc::new(ids)))
+        };
+        let known = self.lists.entry((from.clone(), list.clone())).or_insert_with(read);
+        let (document, ids) = known.as_ref()?;
+        document.raw(ids.get(id)?).map(str::to_string)
+    }
+
+    fn forget(&mut self, file: &Path) {
+        if self.read.remove(file).is_some() {
+            self.ids.retain(|(of, _), _| of != file);
+        }
+    }
+
+    fn document(&mut self, file: &Path, format: Format) -> Made<Rc<Document>> {
+        if let Some(known) = self.read.get(file) {
+            return Ok(Rc::clone(known));
+        }
+        let document = Rc::new(self.files.document(file, format)?);
+        self.read.insert(file.into(), Rc::clone(&document));
+        Ok(document)
+    }
+
+    /// Looks whether an edit could be made; `false` if it is one that has to be made to know.
+    fn look_at(&mut self, edit: &Edit) -> Made<bool> {
+        match edit {
+            Edit::Replace { file, format: Some(format), rewrite } => {
+                let document = self.document(file, *format)?;
+                can_be_rewritten(&document, rewrite, file)?;
+                Ok(true)
+            }
+            Edit::Travel { from, to, format, list, id_at, id, rewrites, totals } => {
+                let (leaving, arriving) = (self.document(from, *format)?, self.document(to, *format)?);
+                let moved = |file: &Path| changed(file, &format!("{list} {id}"));
+                let here = self.ids(from, &leaving, list, id_at.as_deref())?.get(id).cloned();
+                let there = self.ids(to, &arriving, list, id_at.as_deref())?.contains_key(id);
+                let key = |file: &Path| (file.to_path_buf(), id.clone());
+                let Some(place) = here.filter(|_| !self.gone.contains(&key(from))) else { return Err(moved(from)) };
+                if there || self.come.contains(&key(to)) {
+                    return Err(moved(to));
+                }
+                let raw = leaving.raw(&place).unwrap_or_default();
+                let mut entry = Document::parse(raw.as_bytes().to_vec(), *format).map_err(in_file(from))?;
+                for rewrite in rewrites {
+                    if let Some(bytes) = rewritten(&entry, rewrite, Mood::Strict, from)? {
+                        entry = Document::parse(bytes, *format).map_err(in_file(from))?;
+                    }
+                }
+                for (file, document) in [(from, &leaving), (to, &arriving)] {
+                    for total in totals {
+                        let at = document.find(&total.location).map_err(in_file(file))?.into_iter().next();
+                        let says =
+                            at.map(|at| document.leaf(&at, Side::Value).and_then(|text| text.parse::<i64>().ok()));
+                        if says == Some(None) {
+                            return Err(changed(file, &total.location));
+                        }
+                    }
+                }
+                self.gone.insert(key(from));
+                self.come.insert(key(to));
+                Ok(true)
+            }
+            _ => Ok(false),
+        }
+    }
+
+    fn ids(&mut self, file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> Made<Rc<Ids>> {
+        let at = (file.to_path_buf(), list.to_string());
+        if let Some(known) = self.ids.get(&at) {
+            return Ok(Rc::clone(known));
+        }
+        let ids = ids_of(file, document, list, id_at)?;
+        let ids = Rc::new(ids);
+        self.ids.insert(at, Rc::clone(&ids));
+        Ok(ids)
+    }
+}
+
+/// The ids of a list's entries, and where each stands.
+fn ids_of(file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> Made<Ids> {
+    let place = document.find_one(list).map_err(in_file(file))?;
+    let wrong = || in_file(file)(DocumentError::WrongKind { place: place.to_string() });
+    let mut ids = Ids::new();
+    for entry in document.children(&place).ok_or_else(wrong)? {
+        let id = match (id_at, entry.0.last()) {
+            (None, Some(Step::Name(name))) => Some(name.clone()),
+            (None, _) => None,
+            (Some(selector), _) => document.below(&entry, selector).map_err(in_file(file))?,
+        };
+        // Of one that is listed twice the first counts.
+        if let Some(id) = id {
+            ids.entry(id).or_insert(entry);
+        }
+    }
+    Ok(ids)
+}
+
+/// Whether a text says what it should, and can be written as what it is to say.
+fn can_be_rewritten(document: &Document, rewrite: &Rewrite, file: &Path) -> Made<()> {
+    let side = if rewrite.inside.is_empty() { rewrite.side } else { Side::Value };
+    let place = match document.find_one(&rewrite.location) {
+        Ok(place) => place,
+        Err(DocumentError::NotOne { .. }) => return Err(changed(file, &rewrite.location)),
+        Err(source) => return Err(in_file(file)(source)),
+    };
+    let Some(says) = document.leaf(&place, side) else { return Err(changed(file, &rewrite.location)) };
+    let new = new_text(&says, rewrite, &rewrite.inside, Some(document.format()), Mood::Strict, file)?;
+    let new = new.ok_or_else(|| changed(file, &rewrite.location))?;
+    document.can_hold(&place, side, &new).map_err(in_file(file))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A folder with a list of so many games, and the edits that would move each of them to another list.
+    fn world(games: usize) -> (tempfile::TempDir, Vec<Vec<Edit>>) {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        let entries: Vec<String> = (0..games).map(|n| format!("{{\"id\": \"{n}\", \"at\": \"/a/{n}\"}}")).collect();
+        std::fs::write(at("a.json"), format!("{{\"sum\": 9, \"list\": [{}]}}", entries.join(", "))).unwrap();
+        std::fs::write(at("b.json"), "{\"sum\": 0, \"list\": []}").unwrap();
+        let starts: Vec<String> = (0..games).map(|n| format!("\"/a/{n}\"")).collect();
+        std::fs::write(at("c.json"), format!("[{}]", starts.join(", "))).unwrap();
+        let lot = |n: usize| {
+            let (old, new) = (format!("/a/{n}"), format!("/b/{n}"));
+            vec![
+                Edit::Travel {
+                    from: at("a.json"),
+                    to: at("b.json"),
+                    format: Format::Json,
+                    list: "$.list".into(),
+                    id_at: Some("$.id".into()),
+                    id: n.to_string(),
+                    rewrites: vec![Rewrite::of_value("$['at']", &old, &new)],
+                    totals: vec![super::super::edit::Total { location: "$.sum".into(), amount: 1 }],
+                },
+                Edit::Replace {
+                    file: at("c.json"),
+                    format: Some(Format::Json),
+                    rewrite: Rewrite::of_value(&format!("$[{n}]"), &old, &new),
+                },
+            ]
+        };
+        let lots = (0..games).map(lot).collect();
+        (folder, lots)
+    }
+
+    fn all(lots: &[Vec<Edit>]) -> Vec<bool> {
+        let mut trial = Trial::default();
+        lots.iter().map(|edits| trial.try_lot(edits, (Path::new("/a"), Path::new("/b")), None).is_ok()).collect()
+    }
+
+    #[test]
+    fn each_lot_is_judged_as_if_all_before_it_were_made_however_many_there_are() {
+        let (folder, mut lots) = world(90);
+        assert!(all(&lots).into_iter().all(|sound| sound));
+        // Whatever is wrong is seen beyond those that are made in full as well.
+        let at = |n: usize| [Some(n), (n >= 60).then_some(n)];
+        for broken in [5, 60] {
+            for what in 0..4 {
+                let mut lots = lots.clone();
+                match (what, &mut lots[broken][..]) {
+                    (0, [Edit::Travel { id, .. }, _]) => *id = "nobody".into(),
+                    (1, [Edit::Travel { rewrites, .. }, _]) => rewrites[0].old = "/q".into(),
+                    (2, [_, Edit::Replace { rewrite, .. }]) => rewrite.old = "/q".into(),
+                    (_, [_, Edit::Replace { rewrite, .. }]) => rewrite.location = "$[4000]".into(),
+                    _ => panic!(),
+                }
+                let said = all(&lots);
+                assert!(!said[broken], "{broken}, {what}: {:?}", at(broken));
+                assert!(said[..broken].iter().all(|sound| *sound), "{broken}, {what}");
+            }
+        }
+        // The same game twice: the second finds it gone.
+        lots[80] = lots[40].clone();
+        assert_eq!(all(&lots).iter().position(|sound| !sound), Some(80));
+        // A sum that is none.
+        std::fs::write(folder.path().join("b.json"), "{\"sum\": \"no\", \"list\": []}").unwrap();
+        assert!(!all(&lots)[0]);
+    }
+}
