@@ -2,6 +2,7 @@
 //!
 //! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
 
+use std::collections::HashSet;
 use std::path::{Path, PathBuf};
 
 use super::draft::{Destination, Links, drive_of};
@@ -50,7 +51,7 @@ impl<'a> Berthing<'a, '_> {
     }
 
     /// Finds where the lot would lie and how it would get there. `taken` are the places of the lots before it.
-    pub(super) fn berth(&mut self, to: &Destination, taken: &[PathBuf]) -> Option<Berth<'a>> {
+    pub(super) fn berth(&mut self, to: &Destination, taken: &HashSet<PathBuf>) -> Option<Berth<'a>> {
         let game = &self.game.found;
         if let Some(fault) = &game.fault {
             self.say(FindingKind::BadPlace { path: game.install.clone(), fault: fault.clone() });
@@ -306,7 +307,7 @@ impl<'a> Berthing<'a, '_> {
         Some((fit.size, fit.need.plus(copies), links))
     }
 
-    fn target_findings(&mut self, install: &Path, drive: &Drive, taken: &[PathBuf]) {
+    fn target_findings(&mut self, install: &Path, drive: &Drive, taken: &HashSet<PathBuf>) {
         if matches!(drive.kind, DriveKind::Usb | DriveKind::Network) {
             self.say(FindingKind::Removable { drive: drive.name.clone() });
         }
@@ -321,7 +322,7 @@ impl<'a> Berthing<'a, '_> {
         if drive.absent {
             return self.say(FindingKind::NotThereYet { drive: drive.name.clone() });
         }
-        if install.look_own_meta().is_ok() || taken.iter().any(|place| place == install) {
+        if install.look_own_meta().is_ok() || taken.contains(install) {
             self.say(FindingKind::TargetThere { path: install.into() });
         }
         let (from, to) = (real_path(&self.game.found.install), real_path(install));

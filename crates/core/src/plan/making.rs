@@ -1,5 +1,6 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -242,7 +243,7 @@ impl Plan {
 pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan {
     let mut findings = Vec::new();
     let mut berths: Vec<Berth<'_>> = Vec::new();
-    let mut taken: Vec<PathBuf> = Vec::new();
+    let mut taken: HashSet<PathBuf> = HashSet::new();
     for lot in &draft.lots {
         let Some(game) = survey.cargo(&lot.game, lot.way) else {
             let what = format!("{} is not among the games", lot.game);
@@ -254,15 +255,18 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         let mut berthing = Berthing { site, survey, found, game, findings: &mut findings, links: draft.links };
         if let Some(mut berth) = berthing.berth(&lot.to, &taken) {
             berth.aside = berthing.aside(lot.way);
-            taken.push(berth.install.clone());
+            taken.insert(berth.install.clone());
             berths.push(berth);
         }
     }
     // One that lies in another cannot go by itself and with it.
+    let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
     for (n, berth) in berths.iter().enumerate() {
-        let within = |other: &&Berth<'_>| berth.game.found.install.starts_with(&other.game.found.install);
-        let others = berths.iter().enumerate().filter(|(k, _)| *k != n).map(|(_, other)| other);
-        for other in others.filter(within) {
+        lies.entry(berth.game.found.install.as_path()).or_default().push(n);
+    }
+    for (n, berth) in berths.iter().enumerate() {
+        let above = berth.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
+        for other in above.filter(|k| **k != n).map(|k| &berths[*k]) {
             let (with, path) = (berth.game.found.title.clone(), berth.game.found.install.clone());
             findings.push(Finding::new(Some(&other.game.found.title), FindingKind::SharesFolder { with, path }));
         }
@@ -291,7 +295,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
                 let mut unheard = Vec::new();
                 let (found, game) = (berth.found, berth.game);
                 let mut berthing = Berthing { site, survey, found, game, findings: &mut unheard, links: draft.links };
-                let between = berthing.berth(&to, &[]);
+                let between = berthing.berth(&to, &HashSet::new());
                 making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
                 if let Some(between) = between {
                     making.lot(&between, leg);

@@ -1,5 +1,6 @@
 //! The quiet check: no launcher, helper or game may be running while its records or files are moved.
 
+use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 
 use super::findings::{Finding, FindingKind};
@@ -18,23 +19,38 @@ fn layer_of(file: &std::path::Path) -> Option<PathBuf> {
 pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut hidden = 0;
+    // One look at all processes for the names of each launcher, and one for the files of all lots.
+    let mut launchers: Vec<(&str, &[String])> = Vec::new();
     for lot in lots {
-        let mut paths: Vec<PathBuf> = vec![real_path(lot.source()), real_path(&lot.to)];
-        paths.extend(lot.record_files().into_iter().map(real_path));
-        let wanted = Wanted { names: &lot.processes, paths: &paths };
-        let (processes, unseen) = site.processes_using(wanted);
-        hidden = hidden.max(unseen);
-        for process in processes {
-            let kind = match process.why {
-                Sight::Named => FindingKind::LauncherRunning { launcher: lot.launcher_name.clone(), process },
-                Sight::Uses(_) | Sight::InLayer(_) => FindingKind::InUse { process },
-            };
-            // The same launcher is in the way of many games, and is closed once.
-            if !findings.iter().any(|known| known.kind == kind) {
-                let title = matches!(kind, FindingKind::InUse { .. }).then_some(lot.title.as_str());
-                findings.push(Finding::new(title, kind));
-            }
+        let launcher = (lot.launcher_name.as_str(), lot.processes.as_slice());
+        if !launcher.1.is_empty() && launchers.last() != Some(&launcher) && !launchers.contains(&launcher) {
+            launchers.push(launcher);
         }
+    }
+    let mut closed: HashSet<u32> = HashSet::new();
+    for (launcher, names) in launchers {
+        for process in site.processes_using(Wanted { names, paths: &[] }).0 {
+            closed.insert(process.pid);
+            let kind = FindingKind::LauncherRunning { launcher: launcher.into(), process };
+            findings.push(Finding::new(None, kind));
+        }
+    }
+    let mut whose: HashMap<PathBuf, &str> = HashMap::new();
+    for lot in lots {
+        let records = lot.record_files();
+        for path in [lot.source(), lot.to.as_path()].into_iter().chain(records) {
+            whose.entry(real_path(path)).or_insert(lot.title.as_str());
+        }
+    }
+    let paths: Vec<PathBuf> = whose.keys().cloned().collect();
+    let (processes, unseen) = site.processes_using(Wanted { names: &[], paths: &paths });
+    hidden = hidden.max(unseen);
+    for process in processes.into_iter().filter(|process| !closed.contains(&process.pid)) {
+        let title = match &process.why {
+            Sight::Uses(path) => path.ancestors().find_map(|above| whose.get(above)).copied(),
+            _ => None,
+        };
+        findings.push(Finding::new(title, FindingKind::InUse { process }));
     }
     let mut layers: Vec<PathBuf> = lots.iter().flat_map(PlannedLot::record_files).filter_map(layer_of).collect();
     layers.sort_unstable();

@@ -2,6 +2,7 @@
 //!
 //! Law: a range, as wide as little is known; a past haul between the same drives counts most. Start at [`timing`].
 
+use std::collections::HashMap;
 use std::time::Duration;
 
 use serde::Serialize;
@@ -170,13 +171,31 @@ pub fn timing(
         (seconds + OF_A_LOT, Some(slowest), basis)
     };
     let known: Vec<(f64, Option<Slowest>, Basis)> = lots.iter().map(of).collect();
+    // Whether two lots wait for one another is a matter of their drives: lots with the same ones are told apart by nothing.
+    let mut ways: HashMap<(Option<&str>, &str), usize> = HashMap::new();
+    let mut firsts: Vec<&PlannedLot> = Vec::new();
+    let way_of: Vec<usize> = lots
+        .iter()
+        .map(|lot| {
+            *ways.entry((lot.from_drive.as_deref(), lot.to_drive.as_str())).or_insert_with(|| {
+                firsts.push(lot);
+                firsts.len() - 1
+            })
+        })
+        .collect();
+    let fights: Vec<Vec<usize>> =
+        firsts.iter().map(|one| (0..firsts.len()).filter(|other| fight(one, firsts[*other])).collect()).collect();
     let schedule = |stretch: &dyn Fn(Basis) -> f64| -> Vec<(f64, f64)> {
         let mut times: Vec<(f64, f64)> = Vec::new();
+        let mut last = vec![0.0_f64; firsts.len()];
         for (n, lot) in lots.iter().enumerate() {
             // It begins when those before it that want the same drives, or whose room it needs, have ended.
-            let waits = |k: &usize| lot.after.contains(k) || fight(lot, &lots[*k]);
-            let begins = (0..n).filter(waits).map(|k| times[k].1).fold(0.0, f64::max);
-            times.push((begins, begins + known[n].0 * stretch(known[n].2)));
+            let of_drives = fights[way_of[n]].iter().map(|way| last[*way]);
+            let of_room = lot.after.iter().filter(|k| **k < n).map(|k| times[*k].1);
+            let begins = of_drives.chain(of_room).fold(0.0, f64::max);
+            let ends = begins + known[n].0 * stretch(known[n].2);
+            last[way_of[n]] = last[way_of[n]].max(ends);
+            times.push((begins, ends));
         }
         times
     };

@@ -158,8 +158,11 @@ pub struct Document {
     /// The children of large nodes, so that one is found without going through all.
     large: RefCell<HashMap<u32, Rc<Large>>>,
     /// Entries of lists by what a filter asks of them.
-    filtered: RefCell<HashMap<(String, String), Rc<HashMap<String, Vec<usize>>>>>,
+    filtered: RefCell<HashMap<(String, String), Rc<ByText>>>,
 }
+
+/// Numbers of the entries of a list, by what one text of each says.
+type ByText = HashMap<String, Vec<usize>>;
 
 /// The children of a large node.
 #[derive(Debug)]
@@ -531,23 +534,20 @@ impl Document {
         let key = Place::read(&key)?;
         let at = (list.to_string(), key.to_string());
         let known = self.filtered.borrow().get(&at).map(Rc::clone);
-        let known = match known {
-            Some(known) => known,
-            None => {
-                let mut by_text: HashMap<String, Vec<usize>> = HashMap::new();
-                for (nth, entry) in self.children(&list).unwrap_or_default().into_iter().enumerate() {
-                    let mut whole = entry;
-                    whole.0.extend(key.0.iter().cloned());
-                    let value = self.node(&whole).map(|node| self.value_of(node));
-                    if let Some(Value::String(says)) = value {
-                        by_text.entry(says).or_default().push(nth);
-                    }
+        let known = known.unwrap_or_else(|| {
+            let mut by_text = ByText::new();
+            for (nth, entry) in self.children(&list).unwrap_or_default().into_iter().enumerate() {
+                let mut whole = entry;
+                whole.0.extend(key.0.iter().cloned());
+                let value = self.node(&whole).map(|node| self.value_of(node));
+                if let Some(Value::String(says)) = value {
+                    by_text.entry(says).or_default().push(nth);
                 }
-                let by_text = Rc::new(by_text);
-                self.filtered.borrow_mut().insert(at, Rc::clone(&by_text));
-                by_text
             }
-        };
+            let by_text = Rc::new(by_text);
+            self.filtered.borrow_mut().insert(at, Rc::clone(&by_text));
+            by_text
+        });
         let entries = self.children_at(&list, known.get(text).map(Vec::as_slice).unwrap_or_default());
         let found = entries.into_iter().map(|mut entry| {
             entry.0.extend(more.0.iter().cloned());

@@ -22,6 +22,9 @@ type Made<T> = Result<T, EditError>;
 /// Ids of a list and where each stands.
 type Ids = HashMap<String, Place>;
 
+/// A list as it is on the drive.
+type List = (Document, Ids);
+
 /// What was tried so far.
 #[derive(Debug, Default)]
 pub(crate) struct Trial {
@@ -35,7 +38,7 @@ pub(crate) struct Trial {
     gone: HashSet<(PathBuf, String)>,
     come: HashSet<(PathBuf, String)>,
     /// Lists as they are on the drive, with the ids of their entries.
-    lists: HashMap<(PathBuf, String), Option<(Rc<Document>, Rc<Ids>)>>,
+    lists: HashMap<(PathBuf, String), Option<List>>,
 }
 
 impl Trial {
@@ -78,7 +81,7 @@ impl Trial {
         let read = || {
             let document = Files::default().document(from, *format).ok()?;
             let ids = ids_of(from, &document, list, id_at.as_deref()).ok()?;
-            Some((Rc::new(document), Rc::new(ids)))
+            Some((document, ids))
         };
         let known = self.lists.entry((from.clone(), list.clone())).or_insert_with(read);
         let (document, ids) = known.as_ref()?;

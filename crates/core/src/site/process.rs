@@ -1,5 +1,6 @@
 //! Who is running and who has files open, from `/proc` as proc(5) describes it.
 
+use std::collections::HashSet;
 use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
@@ -48,6 +49,7 @@ impl Site {
     /// The second value is the number of processes whose files this person may not see.
     pub fn processes_using(&self, wanted: Wanted<'_>) -> (Vec<Process>, usize) {
         let own = std::process::id();
+        let paths = Below::of(wanted.paths);
         let mut found = Vec::new();
         let mut hidden = 0;
         for entry in fs::read_dir(&self.processes).into_iter().flatten().flatten() {
@@ -61,7 +63,7 @@ impl Site {
             let why = if bears_name(&folder, &name, wanted.names) && self.may_be_of_here(&folder) {
                 Some(Sight::Named)
             } else {
-                match used_path(&folder, wanted.paths, &["cwd", "exe", "root"]) {
+                match used_path(&folder, &paths, &["cwd", "exe", "root"]) {
                     Ok(path) => path.map(Sight::Uses),
                     // One that has just ended is no secret.
                     Err(error) => {
@@ -96,7 +98,7 @@ impl Site {
         };
         named("cmdline")
             || named("environ")
-            || used_path(process, std::slice::from_ref(&world), &["cwd", "exe", "root"])
+            || used_path(process, &Below::of(std::slice::from_ref(&world)), &["cwd", "exe", "root"])
                 .is_ok_and(|path| path.is_some())
     }
 
@@ -107,7 +109,7 @@ impl Site {
         let entries = fs::read_dir(&self.processes).into_iter().flatten().flatten();
         let all = entries.filter_map(|entry| Some((entry.file_name().to_str()?.parse::<u32>().ok()?, entry.path())));
         all.filter(|(pid, _)| *pid != own).find_map(|(pid, at)| {
-            let path = used_path(&at, &paths, &["exe"]).ok().flatten()?;
+            let path = used_path(&at, &Below::of(&paths), &["exe"]).ok().flatten()?;
             let name = fs::read(at.join("comm")).unwrap_or_default();
             let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
             Some(Process { pid, name, why: Sight::Uses(path) })
@@ -129,8 +131,10 @@ impl Site {
                 continue;
             }
             let folder = entry.path();
-            let uses =
-                used_path(&folder, std::slice::from_ref(&real), &["cwd", "exe", "root"]).ok().flatten().is_some();
+            let uses = used_path(&folder, &Below::of(std::slice::from_ref(&real)), &["cwd", "exe", "root"])
+                .ok()
+                .flatten()
+                .is_some();
             if uses || names_layer(&folder, &real) || server.as_ref().is_some_and(|server| serves(&folder, server)) {
                 let name = fs::read(folder.join("comm")).unwrap_or_default();
                 let name = String::from_utf8_lossy(name.trim_ascii_end()).into_owned();
@@ -184,11 +188,24 @@ fn bears_name(folder: &Path, comm: &str, names: &[String]) -> bool {
     })
 }
 
-fn used_path(folder: &Path, paths: &[PathBuf], links: &[&str]) -> std::io::Result<Option<PathBuf>> {
-    if paths.is_empty() {
+/// Folders and files, to be asked whether a path is one of them or lies below one.
+struct Below<'a>(HashSet<&'a Path>);
+
+impl<'a> Below<'a> {
+    fn of(paths: &'a [PathBuf]) -> Self {
+        Self(paths.iter().map(PathBuf::as_path).collect())
+    }
+
+    fn holds(&self, path: &Path) -> bool {
+        path.ancestors().any(|above| self.0.contains(above))
+    }
+}
+
+fn used_path(folder: &Path, paths: &Below<'_>, links: &[&str]) -> std::io::Result<Option<PathBuf>> {
+    if paths.0.is_empty() {
         return Ok(None);
     }
-    let within = |path: &Path| paths.iter().any(|wanted| path.starts_with(wanted));
+    let within = |path: &Path| paths.holds(path);
     for link in links {
         if let Ok(path) = fs::read_link(folder.join(link))
             && within(&path)

@@ -149,7 +149,9 @@ impl Needles {
             of[at].push(nth);
         }
         let mut runs = vec![String::new(); of.len()];
-        known.into_iter().for_each(|(run, at)| runs[at] = run);
+        for (run, at) in known {
+            runs[at] = run;
+        }
         let builder = AhoCorasickBuilder::new().ascii_case_insensitive(true).build(&runs);
         #[expect(clippy::expect_used, reason = "names of folders are far shorter than what the automaton cannot hold")]
         let runs = builder.expect("some short runs of letters");
