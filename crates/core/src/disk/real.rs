@@ -392,9 +392,18 @@ impl Disk {
         self.pass(Act::MakeLink { at }, || std::os::unix::fs::symlink(target, at))
     }
 
-    /// Sets the time of a link itself.
-    pub fn set_link_time(&self, at: &Path, modified_ns: i128) -> io::Result<()> {
+    /// Sets the time of a link itself, and its owner where one is given and the file system knows owners.
+    pub fn set_link_meta(&self, at: &Path, modified_ns: i128, owner: Option<(u32, u32)>) -> io::Result<()> {
         self.pass(Act::Meta(at), || {
+            if let Some((user, group)) = owner {
+                use rustix::io::Errno;
+                let (user, group) = (rustix::fs::Uid::from_raw(user), rustix::fs::Gid::from_raw(group));
+                let flags = AtFlags::SYMLINK_NOFOLLOW;
+                match rustix::fs::chownat(rustix::fs::CWD, at, Some(user), Some(group), flags) {
+                    Err(Errno::PERM | Errno::NOSYS | Errno::OPNOTSUPP | Errno::INVAL) => {}
+                    other => other?,
+                }
+            }
             let times = stamps(modified_ns);
             rustix::fs::utimensat(rustix::fs::CWD, at, &times, AtFlags::SYMLINK_NOFOLLOW)?;
             Ok(())

@@ -87,7 +87,7 @@ fn times_permissions_and_attributes_are_set_to_the_nanosecond() {
     let mut buffer = [9; 8];
     assert_eq!(disk.read_at(&file, &mut buffer, 0).unwrap(), 5);
     assert_eq!(&buffer[..5], b"\0\0xyz");
-    disk.set_link_time(&place.at("link"), -1).unwrap();
+    disk.set_link_meta(&place.at("link"), -1, None).unwrap();
     assert_eq!(place.at("link").symlink_metadata().unwrap().mtime(), -1);
 }
 

@@ -256,14 +256,18 @@ impl<'a> Account<'a> {
     /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
     fn is_other_beside(&self, line: &TallyEntry, entry: &Entry) -> bool {
         let Subject { abilities, beside, install, .. } = self.subject;
-        // A further name is the same file, and a link has nothing beside where it leads.
-        if !beside || matches!(line.entry.kind, EntryKind::Again(_) | EntryKind::Link(_)) {
+        // A further name is the same file.
+        if !beside || matches!(line.entry.kind, EntryKind::Again(_)) {
             return false;
+        }
+        let root = rustix::process::geteuid().is_root();
+        // A link has nothing beside where it leads but its owner.
+        if matches!(line.entry.kind, EntryKind::Link(_)) {
+            return abilities.permissions && root && line.entry.owner != entry.owner;
         }
         if line.unkept.is_some() {
             return true;
         }
-        let root = rustix::process::geteuid().is_root();
         // Who is not root may be refused the special bits of somebody else's file.
         let bits = if root { 0o7777 } else { 0o777 };
         let mode = abilities.permissions && (line.entry.mode ^ entry.mode) & bits != 0;

@@ -51,12 +51,18 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
                     let away = std::io::Error::from_raw_os_error(NO_DEVICE);
                     return Err(HaulError::disk("find the drive of", staging)(away));
                 }
+                work.make_way(staging.parent().unwrap_or(Path::new("/")))?;
                 work.make_folder(staging)?;
             }
             staging.clone()
         }
         _ => begin(work)?,
     };
+    // Seen once more now that it is made: a drive that went a moment ago would have the whole copy go to the bare folder where it was.
+    if let Err(error) = work.stand() {
+        forget_staging(work, &staging);
+        return Err(error);
+    }
     work.round += 1;
     let changed = bring_in_line(work, &staging)?;
     if let Some(path) = changed.filter(|_| work.round > ROUNDS) {
@@ -73,6 +79,15 @@ pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
         // What is placed is looked at once more: there it shows whether anything has changed meanwhile.
         Ok(()) => work.set_stage(Stage::Compared { staging }),
         Err(error) => Err(error),
+    }
+}
+
+/// Removes the folders that were made where a drive had been, if nothing is in them.
+fn forget_staging(work: &Work<'_>, staging: &Path) {
+    let made = work.journal.made(work.lot.id).unwrap_or_default();
+    for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
+        // One that holds something refuses, and one that is not there is none.
+        let _ = work.site.disk.remove_empty_folder(&folder);
     }
 }
 
@@ -321,7 +336,7 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
     let below = below.or_else(|_| target.strip_prefix(real_path(from)).map(Path::to_path_buf));
     let target = below.map_or_else(|_| target.to_path_buf(), |below| work.lot.planned.to.join(below));
     disk.make_link(&target, at).map_err(HaulError::disk("link", at))?;
-    disk.set_link_time(at, entry.modified_ns).map_err(HaulError::disk("set the time of", at))
+    disk.set_link_meta(at, entry.modified_ns, work.owner_to_set(entry)).map_err(HaulError::disk("set the time of", at))
 }
 
 /// Copies one block, and says what is to be compared next.

@@ -141,7 +141,8 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
             disk.remove_own(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
         }
         disk.make_link(&to.join(below), &fresh).map_err(HaulError::disk("link", &fresh))?;
-        disk.set_link_time(&fresh, entry.modified_ns).map_err(HaulError::disk("set the time of", &fresh))?;
+        disk.set_link_meta(&fresh, entry.modified_ns, work.owner_to_set(&entry))
+            .map_err(HaulError::disk("set the time of", &fresh))?;
         disk.replace(&fresh, &at).map_err(HaulError::disk("replace", &at))?;
         flush_parent(work, &at)?;
     }

@@ -65,7 +65,9 @@ fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
     let held = lot.holds_originals() || planned.mode == Mode::Spare && !matches!(lot.stage, Stage::Released { .. });
     // Somebody may have taken kept originals away by hand: then the copy is hauled back.
-    let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some());
+    // Nothing is gone while its drive is: that one is looked for after the look that found nothing.
+    let drive_there = || settle(site, &mut lot.clone()).is_ok_and(|standing| standing.from == End::There);
+    let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some()) || !drive_there();
     let whole = held && lot.stage != Stage::Releasing && there;
     // An undo whose copy has not gone yet is undone without letting go of what it had taken up.
     let undoes_an_undo = planned.mode == Mode::TakeBack && whole;

@@ -147,6 +147,11 @@ impl<'a> Work<'a> {
         Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
     }
 
+    /// The owner that a link of ours gets: who is not root may give nothing away.
+    pub(super) fn owner_to_set(&self, entry: &Entry) -> Option<(u32, u32)> {
+        rustix::process::geteuid().is_root().then_some(entry.owner)
+    }
+
     /// A name that only this lot of this state folder uses.
     pub(super) fn own_name(&self, what: &str) -> String {
         let whose = blake3::hash(self.site.state_folder().as_os_str().as_encoded_bytes()).to_hex();

@@ -464,7 +464,7 @@ impl Reading<'_> {
         let id = values.of("id").unwrap_or_default().to_string();
         Ok(FoundGame {
             title: text(&games.title).unwrap_or_else(|| id.clone()),
-            fault: self.own_folder(&install).or_else(|| place_fault(self.site, &install, library)),
+            fault: place_fault(self.site, &install, library).or_else(|| self.own_folder(&install)),
             folder: values.of("folder").unwrap_or_default().to_string(),
             library: library.map(Path::to_path_buf).or_else(|| self.library_of(&install)),
             install,

@@ -346,3 +346,101 @@ fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
         assert!(plan.findings.iter().any(|finding| bad(&finding.kind)), "{:?}", plan.findings);
     }
 }
+
+#[test]
+fn a_link_keeps_its_owner_and_another_owner_is_a_difference() {
+    use std::os::unix::fs::{MetadataExt, lchown};
+    let port = Port::new();
+    let link = port.old_place().join("link");
+    if lchown(&link, Some(12_345), Some(54_321)).is_err() {
+        eprintln!("\n!!! NOT RUN: the test of owners needs root !!!\n");
+        assert!(std::env::var_os("CI").is_none(), "this test has to run under CI");
+        return;
+    }
+    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+    let copy = port.new_place().join("link");
+    let owner = |path: &Path| path.symlink_metadata().map(|meta| (meta.uid(), meta.gid())).unwrap();
+    assert_eq!(owner(&copy), (12_345, 54_321));
+    lchown(&copy, Some(0), Some(0)).unwrap();
+    let (site, books) = (port.site(), journal(&port));
+    let lots = books.haul(HaulId(1)).unwrap().unwrap().lots;
+    let proofs = deft_barge_core::haul::prove_haul(&site, &books, &lots, &|_| {}, &Control::default()).unwrap();
+    assert_eq!(proofs[0].1.differ, 1, "{:?}", proofs[0].1);
+    return_haul(&site, &books, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    assert_eq!(owner(&link), (12_345, 54_321));
+}
+
+/// Takes a drive away just before the n-th act, as somebody who pulls it: an empty folder is where it was.
+#[derive(Debug)]
+struct Pulls {
+    nth: usize,
+    seen: std::sync::atomic::AtomicUsize,
+    drive: PathBuf,
+    away: PathBuf,
+}
+
+impl Gate for Pulls {
+    fn before(&self, _: &Act<'_>) -> std::io::Result<()> {
+        if self.seen.fetch_add(1, Ordering::SeqCst) == self.nth {
+            fs::rename(&self.drive, &self.away)?;
+            fs::create_dir(&self.drive)?;
+        }
+        Ok(())
+    }
+}
+
+/// A drive goes at any act of a haul that releases, and of an undo; it comes back, and all of it comes to its end.
+#[test]
+fn a_drive_that_is_pulled_at_any_act_costs_nothing_and_the_haul_goes_on_when_it_is_back() {
+    let samples = if std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some() { 200 } else { 12 };
+    for drive in ["swift", "newhold"] {
+        for undoes in [false, true] {
+            let mut acts = None;
+            for sample in 0..=samples {
+                let port = Port::new();
+                let whole = port.game(&port.old_place());
+                if undoes {
+                    port.haul(None, to_newhold(), Policy::Hold).unwrap();
+                }
+                // The first run tells how many acts there are.
+                let nth = acts.map_or(usize::MAX, |acts: usize| (acts - 1) * (sample - 1) / (samples - 1));
+                let (at, away) = (port.at(&format!("drives/{drive}")), port.at(&format!("away-{drive}")));
+                let pulls = Arc::new(Pulls { nth, seen: 0.into(), drive: at.clone(), away: away.clone() });
+                let mut site = port.site();
+                site.disk = site.disk.and_gate(Arc::clone(&pulls) as Arc<dyn Gate>);
+                let when = format!("{drive} pulled at act {nth}, undo {undoes}");
+                let said = if undoes {
+                    return_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).map(drop)
+                } else {
+                    let plan = port.plan(&port.site(), to_newhold(), Policy::Release);
+                    let books = journal(&port);
+                    Haul::begin(&site, &books, &plan)
+                        .and_then(|mut haul| haul.run(&|_| {}, &Control::default()))
+                        .map(drop)
+                };
+                if acts.is_none() {
+                    said.unwrap_or_else(|error| panic!("{when}: {error:?}"));
+                    acts = Some(pulls.seen.load(Ordering::SeqCst));
+                    continue;
+                }
+                if away.exists() {
+                    let made = tree(&at).into_keys().filter(|path| at.join(path).is_file()).collect::<Vec<_>>();
+                    assert!(made.is_empty(), "{when}: {made:?} where the drive was");
+                    fs::remove_dir_all(&at).unwrap();
+                    fs::rename(&away, &at).unwrap();
+                }
+                let newest = || History::of(&port.site()).unwrap().hauls.first().cloned();
+                if newest().is_some_and(|haul| haul.unfinished()) {
+                    assert!(
+                        port.resume().unwrap_or_else(|error| panic!("{when}, after {said:?}: {error:?}")),
+                        "{when}"
+                    );
+                }
+                assert!(port.content(), "{when}, after {said:?}");
+                let here = if port.old_place().exists() { port.old_place() } else { port.new_place() };
+                assert_eq!(differing(&port.game(&here), &whole), NONE, "{when}, after {said:?}");
+                assert_eq!(port.litter(), Vec::<PathBuf>::new(), "{when}, after {said:?}");
+            }
+        }
+    }
+}
