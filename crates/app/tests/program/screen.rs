@@ -79,17 +79,32 @@ impl Screen {
         self.wait_for("? keys")
     }
 
+    /// A picture may be taken while the screen is drawn: one that stays the same for a moment is whole. What moves all the time, or has
+    /// gone by then, is taken as it was seen.
+    fn drawn(&self, seen: String, text: &str) -> String {
+        let mut last = seen.clone();
+        for _ in 0..6 {
+            thread::sleep(Duration::from_millis(25));
+            let now = self.text();
+            if now == last {
+                break;
+            }
+            last = now;
+        }
+        if last.contains(text) { last } else { seen }
+    }
+
     pub fn text(&self) -> String {
         String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p"]).stdout).into_owned()
     }
 
-    /// Waits until the screen shows a text.
+    /// Waits until the screen shows a text; gives the screen once it has been drawn to its end.
     pub fn wait_for(&self, text: &str) -> String {
         let begun = Instant::now();
         loop {
             let now = self.text();
             if now.contains(text) {
-                return now;
+                return self.drawn(now, text);
             }
             assert!(begun.elapsed() < Duration::from_secs(30), "waited for {text:?}; the screen shows:\n{now}");
             thread::sleep(Duration::from_millis(40));
