@@ -560,3 +560,30 @@ fn pages_of_brackets_are_refused_and_never_followed() {
         }
     }
 }
+
+#[test]
+fn large_lists_and_objects_are_searched_as_small_ones_are() {
+    let entry = |n: usize| format!("{{\"id\": \"g{}\", \"deep\": {{\"n\": \"{}\"}}, \"k\": [{n}]}}", n % 40, n % 7);
+    let list: Vec<String> = (0..60).map(entry).collect();
+    let object: Vec<String> = (0..60).map(|n| format!("\"key {n}\": {}", entry(n))).collect();
+    let text = format!("{{\"l\": [{}], \"o\": {{{}}}, \"e\": []}}", list.join(","), object.join(","));
+    let document = Document::parse(text.into_bytes(), Format::Json).unwrap();
+    for selector in [
+        "$.l[?@.id == 'g3'].k",
+        "$.l[?@.id == \"g3\"]",
+        "$['l'][?@['deep'].n=='6'].k[0]",
+        "$.o[?@.id == 'g39'].deep.n",
+        "$.o[?@.id == 'nobody']",
+        "$.e[?@.id == 'g1']",
+        "$.nothing[?@.id == 'g1']",
+        "$.l[?@.k == 'g1']",
+        "$.l[59].id",
+        "$.l[60].id",
+        "$.o['key 59'].id",
+        "$.o['key 60'].id",
+        "$.l[?@.id == 'g3' && @.deep.n == '3'].k",
+    ] {
+        let found = document.find(selector).unwrap();
+        assert_eq!(found, document::find_in(document.value(), selector).unwrap(), "{selector}");
+    }
+}
