@@ -273,9 +273,9 @@ mod tests {
         // Games that wait elsewhere first: what led there is taken back in the act that leads on.
         let mut waiting = lots.clone();
         std::fs::write(folder.path().join("d.json"), "{\"sum\": 0, \"list\": []}").unwrap();
-        for n in 0..90 {
-            let mut on = Edit::turned_all(&lots[n]);
-            on.extend(lots[n].iter().cloned().map(|edit| match edit {
+        for lot in &lots {
+            let mut on = Edit::turned_all(lot);
+            on.extend(lot.iter().cloned().map(|edit| match edit {
                 Edit::Travel { from, format, list, id_at, id, rewrites, totals, .. } => {
                     let to = folder.path().join("d.json");
                     Edit::Travel { from, to, format, list, id_at, id, rewrites, totals }
