@@ -38,7 +38,7 @@ use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, History};
 use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy, Trial};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Game, Survey, SurveyPhase, Way};
+use deft_barge_core::survey::{Game, Lookup, Survey, SurveyPhase, Way};
 use deft_barge_core::trace::add_to_survey;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
@@ -67,8 +67,12 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
 
 /// The game that a word means.
 fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
-    let games = survey.find_games(word);
-    match games.as_slice() {
+    meant(&survey.find_games(word), word)
+}
+
+/// The one game of those that a word may mean.
+fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
+    match games {
         [game] => Ok(game),
         [] => Err(Fault::usage(format!("There is no game {word:?}."), "See what there is with: deft-barge survey")),
         many => {
@@ -79,17 +83,18 @@ fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
 }
 
 /// The game or user data that a word means.
-fn find_cargo<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
+fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
     let low = word.to_lowercase();
-    let data = survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
-    match data.and_then(|data| survey.cargo(&data.id, None)) {
-        Some(cargo) if survey.find_games(word).is_empty() => Ok(cargo),
+    let games = lookup.find_games(word);
+    let data = lookup.survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
+    match data.and_then(|data| lookup.cargo(&data.id, None)) {
+        Some(cargo) if games.is_empty() => Ok(cargo),
         _ => {
-            if let (Some(data), true) = (data, survey.find_games(word).is_empty()) {
+            if let (Some(data), true) = (data, games.is_empty()) {
                 let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::wording::place_fault);
                 return Err(Fault::usage(format!("{} cannot go: {why}.", data.title), "See: deft-barge data list"));
             }
-            find_game(survey, word)
+            meant(&games, word)
         }
     }
 }
@@ -127,15 +132,16 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
         })?;
         destination(&site, survey, word)
     };
+    let lookup = Lookup::of(survey);
     for word in &wish.games {
         // A title may hold an equals sign: then all of it is the title.
-        let parts = word.rsplit_once('=').filter(|_| survey.find_games(word).is_empty());
+        let parts = word.rsplit_once('=').filter(|_| lookup.find_games(word).is_empty());
         let (game, to) = match parts {
             Some((game, drive)) => (game, destination(&site, survey, drive)?),
             None => (word.as_str(), to()?),
         };
-        let game = find_cargo(survey, game)?;
-        let is_data = survey.data(&game.id).is_some();
+        let game = find_cargo(&lookup, game)?;
+        let is_data = lookup.data(&game.id).is_some();
         let way = if is_data { wish.by.map(around::way) } else { wish.leave_link.then_some(Way::Link) };
         draft.send_by(game.id.clone(), to.clone(), way);
         if wish.with_data {

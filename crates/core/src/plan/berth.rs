@@ -2,7 +2,7 @@
 //!
 //! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::draft::{Destination, Links, drive_of};
@@ -14,7 +14,7 @@ use crate::launcher::{ContentList, Found};
 use crate::platform::Look;
 use crate::record::{Edit, Values};
 use crate::site::{Drive, DriveKind, Site, real_path};
-use crate::survey::{DATA, DataSource, Game, Survey, UserData, Way};
+use crate::survey::{DATA, DataSource, Game, Lookup, Survey, UserData, Way};
 use crate::tally::{Size, walk_each};
 
 /// Where a lot would lie, before its turn and its edits are known.
@@ -35,10 +35,16 @@ pub(super) struct Berth<'a> {
     pub(super) aside: Option<Aside>,
 }
 
+/// Folders for games by launcher and drive; `None` where there is none.
+pub(super) type Places = HashMap<(String, String), Option<PathBuf>>;
+
 /// Finds places for games.
 pub(super) struct Berthing<'a, 'f> {
     pub(super) site: &'a Site,
     pub(super) survey: &'a Survey,
+    pub(super) lookup: &'a Lookup<'a>,
+    /// Where a launcher without libraries keeps its games on a drive, once it was looked for.
+    pub(super) places: &'f mut Places,
     pub(super) found: &'a Found,
     pub(super) game: &'a Game,
     pub(super) findings: &'f mut Vec<Finding>,
@@ -155,15 +161,14 @@ impl<'a> Berthing<'a, '_> {
 
     /// What of the game lies elsewhere and stays there.
     fn data_left(&mut self, to: &str) {
-        let survey = self.survey;
-        for data in survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&self.game.id)) {
+        let lookup = self.lookup;
+        for data in lookup.data_of(&self.game.id) {
             if data.fault.is_none() && data.drive.as_deref() != Some(to) {
                 let (path, bytes) = (data.place.clone(), data.size.on_disk);
                 self.say(FindingKind::DataStays { what: data.title.clone(), path, bytes });
             }
         }
-        let shortcuts = survey.shortcuts.iter().filter(|shortcut| shortcut.game == self.game.id && !shortcut.writable);
-        for shortcut in shortcuts.collect::<Vec<_>>() {
+        for shortcut in lookup.shortcuts_to(&self.game.id).iter().filter(|shortcut| !shortcut.writable) {
             self.say(FindingKind::ShortcutStays { path: shortcut.file.clone() });
         }
     }
@@ -174,7 +179,9 @@ impl<'a> Berthing<'a, '_> {
             return Some((path.clone(), false));
         }
         if self.found.profile.libraries.is_none() {
-            let place = self.found.place_on(self.site, drive);
+            let known = (self.found.profile.id.clone(), drive.name.clone());
+            let (found, site) = (self.found, self.site);
+            let place = self.places.entry(known).or_insert_with(|| found.place_on(site, drive)).clone();
             if place.is_none() {
                 let launcher = self.found.profile.name.clone();
                 self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });
@@ -211,12 +218,11 @@ impl<'a> Berthing<'a, '_> {
 
     fn game_findings(&mut self) {
         let game = &self.game.found;
-        let others = self.survey.games.iter().filter(|other| other.id != self.game.id && other.fault().is_none());
         // A library, or a whole launcher, is carried with all that is in it.
         let carried = self.found.profile.id == crate::carry::CARRY;
-        let others = others.filter(|_| !carried);
-        let inside: Vec<&Game> = others.filter(|other| other.found.install.starts_with(&game.install)).collect();
-        for other in inside {
+        let lookup = self.lookup;
+        let inside = lookup.games_in(&game.install).filter(|_| !carried);
+        for other in inside.filter(|other| other.id != self.game.id && other.fault().is_none()) {
             let title = other.found.title.clone();
             if other.found.install != game.install {
                 self.say(FindingKind::SharesFolder { with: title, path: other.found.install.clone() });
@@ -225,8 +231,7 @@ impl<'a> Berthing<'a, '_> {
                 self.say(FindingKind::AlsoKnown { as_title: title, launcher: launcher.unwrap_or_default() });
             }
         }
-        let held = self.survey.held.iter().filter(|held| held.title == game.title);
-        for held in held.collect::<Vec<_>>() {
+        for held in lookup.held_of(&game.title) {
             self.say(FindingKind::StillHeld { haul: held.haul, bytes: held.bytes });
         }
         if let Some(reason) = &game.sealed {

@@ -2,6 +2,8 @@
 //!
 //! Law: what the course says of loads is what a replay of it gives. Start at [`Course::of`].
 
+use std::collections::{BTreeSet, HashMap, HashSet};
+
 use super::berth::Berth;
 use super::draft::{Load, Trial, loads_now};
 use super::findings::{Finding, FindingKind};
@@ -78,10 +80,13 @@ impl<'a> Course<'a> {
         let renamed = if tried { std::mem::take(&mut legs) } else { Vec::new() };
         let base = legs.len();
         // Who waits elsewhere in between has left its drive for that.
-        let goes = |n: usize| {
-            let (step, later) = (&order.moves[n], &order.moves[n + 1..]);
-            step.release || later.iter().any(|other| other.cargo == step.cargo)
-        };
+        let mut again = HashSet::new();
+        let mut goes: Vec<bool> =
+            order.moves.iter().rev().map(|step| !again.insert(step.cargo) || step.release).collect();
+        goes.reverse();
+        // Moves so far that make room on a drive, and those of a lot.
+        let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
+        let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
         for (n, step) in order.moves.iter().enumerate() {
             let lot = &cargo[step.cargo];
             let berth = &berths[copied[step.cargo]];
@@ -91,15 +96,19 @@ impl<'a> Course<'a> {
             if let Some(drive) = staging {
                 findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: berth.need }));
             }
-            if let (true, Some(from)) = (goes(n) && step.from == lot.from, step.from) {
+            if let (true, Some(from)) = (goes[n] && step.from == lot.from, step.from) {
                 let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: berth.size.on_disk };
                 findings.push(say(kind));
             }
-            let makes_room = |k: &usize| goes(*k) && order.moves[*k].from == Some(step.to);
-            // It cannot leave a place before it has come there.
-            let comes_first = |k: &usize| order.moves[*k].cargo == step.cargo;
-            let after = (0..n).filter(|k| makes_room(k) || comes_first(k)).map(|k| base + k).collect();
-            let policy = if goes(n) { Policy::Release } else { Policy::Hold };
+            // What makes room there goes before it; and it cannot leave a place before it has come there.
+            let before = room_on.get(&step.to).into_iter().chain(of_cargo.get(&step.cargo)).flatten();
+            let after: BTreeSet<usize> = before.map(|k| base + k).collect();
+            let after = after.into_iter().collect();
+            if let (true, Some(from)) = (goes[n], step.from) {
+                room_on.entry(from).or_default().push(n);
+            }
+            of_cargo.entry(step.cargo).or_default().push(n);
+            let policy = if goes[n] { Policy::Release } else { Policy::Hold };
             legs.push(Leg { berth: copied[step.cargo], staging, policy, after });
         }
         legs.extend(renamed);
@@ -113,14 +122,18 @@ impl<'a> Course<'a> {
         let mut steps = vec![Step { lot: None, kind: StepKind::Begin, used: used.clone() }];
         let at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
         let mut later: Vec<(usize, Bytes)> = Vec::new();
-        for (n, lot) in lots.iter().enumerate().filter(|(_, lot)| lot.mode == Mode::Copy) {
+        let mut earlier = HashSet::new();
+        for (n, lot) in lots.iter().enumerate() {
+            let waited = !earlier.insert(&lot.game);
+            if lot.mode != Mode::Copy {
+                continue;
+            }
             if let Some(to) = at(&lot.to_drive) {
                 used[to] = used[to].plus(lot.need);
             }
             steps.push(Step { lot: Some(n), kind: StepKind::Copied, used: used.clone() });
             let Some(from) = lot.from_drive.as_deref().and_then(at) else { continue };
             // A copy that waited in between takes what it needed there.
-            let waited = lots[..n].iter().any(|earlier| earlier.game == lot.game);
             let bytes = if waited { lot.need } else { lot.size.on_disk };
             if lot.policy == Policy::Release || policy == Policy::Release {
                 used[from] = used[from].less(bytes);
@@ -172,8 +185,11 @@ fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_
         (&berth.game.launcher, &berth.game.drive, &berth.drive.name)
     };
     let bytes = |n: usize| cargo[n].leaves;
-    let group = |n: usize| (0..cargo.len()).filter(|k| way(*k) == way(n)).map(bytes).sum::<u64>();
-    let Some(largest) = (0..cargo.len()).max_by_key(|n| group(*n)) else { return (order, false) };
+    let mut groups = HashMap::new();
+    for n in 0..cargo.len() {
+        *groups.entry(way(n)).or_insert(0) += bytes(n);
+    }
+    let Some(largest) = (0..cargo.len()).max_by_key(|n| groups[&way(*n)]) else { return (order, false) };
     let smallest = (0..cargo.len()).filter(|n| way(*n) == way(largest)).min_by_key(|n| bytes(*n));
     let at = order.moves.iter().position(|step| Some(step.cargo) == smallest);
     let several = order.moves.iter().filter(|step| Some(step.cargo) == smallest).count() > 1;

@@ -7,7 +7,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use super::berth::{Berth, Berthing, writable_findings};
+use super::berth::{Berth, Berthing, Places, writable_findings};
 use super::course::{Course, Leg};
 use super::draft::{Draft, Links, Load, Trial};
 use super::edits::{
@@ -21,7 +21,7 @@ use crate::bytes::Bytes;
 use crate::platform::Look;
 use crate::record::{Edit, Trial as EditTrial};
 use crate::site::{DrivePlace, Site, real_path};
-use crate::survey::{GameId, Survey, Way};
+use crate::survey::{GameId, Lookup, Survey, Way};
 use crate::tally::Size;
 
 /// When originals are released.
@@ -244,15 +244,17 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let mut findings = Vec::new();
     let mut berths: Vec<Berth<'_>> = Vec::new();
     let mut taken: HashSet<PathBuf> = HashSet::new();
+    let (lookup, mut places) = (&Lookup::of(survey), Places::new());
     for lot in &draft.lots {
-        let Some(game) = survey.cargo(&lot.game, lot.way) else {
+        let Some(game) = lookup.cargo(&lot.game, lot.way) else {
             let what = format!("{} is not among the games", lot.game);
             findings.push(Finding::new(None, FindingKind::NoDestination { what }));
             continue;
         };
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
-        let mut berthing = Berthing { site, survey, found, game, findings: &mut findings, links: draft.links };
+        let (findings, places, links) = (&mut findings, &mut places, draft.links);
+        let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
         if let Some(mut berth) = berthing.berth(&lot.to, &taken) {
             berth.aside = berthing.aside(lot.way);
             taken.insert(berth.install.clone());
@@ -273,8 +275,9 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     }
     findings.extend(settings_that_go(survey, draft, &berths));
     // What goes along does not stay.
-    let goes =
-        |title: &String| draft.lots.iter().filter_map(|lot| survey.data(&lot.game)).any(|data| data.title == *title);
+    let along: HashSet<&str> =
+        draft.lots.iter().filter_map(|lot| lookup.data(&lot.game)).map(|data| data.title.as_str()).collect();
+    let goes = |title: &String| along.contains(title.as_str());
     findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
     let course = Course::of(survey, &berths, draft.trial, &mut findings);
     let (lots, letters) = (Vec::new(), Vec::new());
@@ -283,6 +286,8 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         findings: &mut findings,
         make_letters: draft.letters,
         lots,
+        waiting: HashMap::new(),
+        made: HashSet::new(),
         letters,
         trial: EditTrial::default(),
     };
@@ -294,7 +299,8 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
                 let to = super::draft::Destination::Drive(drive.clone());
                 let mut unheard = Vec::new();
                 let (found, game) = (berth.found, berth.game);
-                let mut berthing = Berthing { site, survey, found, game, findings: &mut unheard, links: draft.links };
+                let (findings, places, links) = (&mut unheard, &mut places, draft.links);
+                let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
                 let between = berthing.berth(&to, &HashSet::new());
                 making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
                 if let Some(between) = between {
@@ -307,16 +313,17 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let lots = making.lots;
     // Whoever else knows the folder would be led to nothing by a release within the haul.
     let goes = |lot: &&PlannedLot| policy == Policy::Release || lot.policy == Policy::Release;
+    let mut also: HashMap<String, Vec<(String, String)>> = HashMap::new();
+    for finding in &findings {
+        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(title)) = (&finding.kind, &finding.title) {
+            also.entry(title.clone()).or_default().push((as_title.clone(), launcher.clone()));
+        }
+    }
     for lot in lots.iter().filter(goes) {
-        let knows = |finding: &Finding| match &finding.kind {
-            FindingKind::AlsoKnown { as_title, launcher } if finding.title.as_deref() == Some(&lot.title) => {
-                let (launcher, as_title) = (launcher.clone(), as_title.clone());
-                Some(FindingKind::StillListed { launcher, as_title, path: lot.from.clone() })
-            }
-            _ => None,
-        };
-        let listed: Vec<FindingKind> = findings.iter().filter_map(knows).collect();
-        findings.extend(listed.into_iter().map(|kind| Finding::new(Some(&lot.title), kind)));
+        for (as_title, launcher) in also.get(&lot.title).into_iter().flatten().cloned() {
+            let kind = FindingKind::StillListed { launcher, as_title, path: lot.from.clone() };
+            findings.push(Finding::new(Some(&lot.title), kind));
+        }
     }
     findings.extend(state_room(site, &lots));
     let (loads, steps) = course.loads(survey, &lots, policy);
@@ -374,6 +381,10 @@ struct Making<'a> {
     findings: &'a mut Vec<Finding>,
     make_letters: MakeLetters,
     lots: Vec<PlannedLot>,
+    /// The last lot of each game so far.
+    waiting: HashMap<GameId, usize>,
+    /// New libraries that were spoken of.
+    made: HashSet<PathBuf>,
     /// Drive letters that lots of this haul make.
     letters: Vec<Edit>,
     trial: EditTrial,
@@ -383,14 +394,14 @@ impl Making<'_> {
     fn lot(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
         let game = &berth.game.found;
         // Where it lies by then, if it has waited elsewhere.
-        let waited = self.lots.iter().rev().find(|lot| lot.game == berth.game.id).cloned();
+        let waited = self.waiting.get(&berth.game.id).map(|n| self.lots[*n].clone());
         // From where it waits it has left a link behind already.
         let aside = berth.aside.clone().filter(|_| waited.is_none());
         let here = aside.as_ref().map_or(&game.install, |aside| &aside.held);
         let from = waited.as_ref().map_or(here, |lot| &lot.to).clone();
         let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
         let (edits, previews) = self.edits(berth, &from, previous);
-        if berth.new_library && !self.lots.iter().any(|lot| lot.to.starts_with(&berth.library)) {
+        if berth.new_library && self.made.insert(berth.library.clone()) {
             let launcher = berth.found.profile.name.clone();
             self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
         }
@@ -420,6 +431,7 @@ impl Making<'_> {
         if !berth.drive.absent {
             self.findings.extend(writable_findings(self.site, &lot));
         }
+        self.waiting.insert(lot.game.clone(), self.lots.len());
         self.lots.push(lot);
     }
 

@@ -4,6 +4,7 @@
 
 mod around;
 mod games;
+mod lookup;
 #[cfg(test)]
 pub(crate) mod made_up;
 
@@ -11,3 +12,4 @@ pub use around::{
     DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
 };
 pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
+pub use lookup::Lookup;
