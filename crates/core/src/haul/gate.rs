@@ -20,7 +20,7 @@ use super::scan::{Apart, Met, meet};
 use super::standing::settle;
 use crate::bytes::LotId;
 use crate::disk::RemovalPermit;
-use crate::launcher::read_launchers;
+use crate::launcher::read_places;
 use crate::plan::{Finding, FindingKind, Mode};
 use crate::site::{Wanted, real_path};
 use crate::tally::{Entry, EntryKind};
@@ -193,7 +193,7 @@ fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError>
 /// Refuses if the records of any launcher lead to what goes: another one than the lot's may know the folder as well.
 fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
     let Some(wanted) = identity(goes)? else { return Ok(()) };
-    for found in read_launchers(work.site, &profiles_of(work.site)) {
+    for found in read_places(work.site, &profiles_of(work.site)) {
         let games = found.games.iter().map(|game| (&game.title, &game.install));
         let all = games.chain(found.listed_again.iter().map(|(title, install)| (title, install)));
         for (as_title, install) in all.filter(|(_, install)| copy != Some(install.as_path())) {

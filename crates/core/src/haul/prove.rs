@@ -21,7 +21,7 @@ use crate::bytes::{Bytes, LotId};
 use crate::carry::CARRY;
 use crate::disk::Disk;
 use crate::finds::FINDS;
-use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, Profile, load_profiles, read_launchers};
+use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, Profile, load_profiles, read_only};
 use crate::plan::{ANCHOR, Mode, PlannedLot};
 use crate::record::{Edit, Files, Mood, Values};
 use crate::site::Site;
@@ -139,16 +139,16 @@ pub(super) fn profiles_of(site: &Site) -> Vec<Profile> {
 pub(super) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> {
     let (profiles, _) = load_profiles(&site.profile_folder());
     let (launcher, id) = game.0.split_once('/')?;
-    let profiles: Vec<_> = profiles.into_iter().filter(|profile| profile.id == launcher).collect();
-    read_launchers(site, &profiles).into_iter().flat_map(|found| found.games).find(|found| found.id == id)
+    let profile = profiles.into_iter().find(|profile| profile.id == launcher)?;
+    read_only(site, &profile, id)?.games.into_iter().find(|found| found.id == id)
 }
 
 /// Reads the content list of a game, as its launcher has it now.
 pub(super) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<Option<ContentList>, HaulError> {
     let (profiles, _) = load_profiles(&site.profile_folder());
     let Some((launcher, id)) = game.0.split_once('/') else { return Ok(None) };
-    let profiles: Vec<_> = profiles.into_iter().filter(|profile| profile.id == launcher).collect();
-    let Some(found) = read_launchers(site, &profiles).pop() else { return Ok(None) };
+    let profile = profiles.into_iter().find(|profile| profile.id == launcher);
+    let Some(found) = profile.and_then(|profile| read_only(site, &profile, id)) else { return Ok(None) };
     let library = install.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
     let values: Values = found.values(site).with("id", id).with("library", library);
     Ok(ContentList::read(&found.profile, &values)?)

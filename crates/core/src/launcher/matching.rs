@@ -3,7 +3,9 @@
 //! Law: reading and writing use the one meaning and the one spelling; what does not match is told as it
 //! stands and is never rewritten.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::rc::Rc;
 
 use serde::Serialize;
 
@@ -86,6 +88,32 @@ pub(super) struct Search<'a> {
     pub entry: Option<&'a Place>,
 }
 
+/// What selectors find that do not ask for one game, by file, record and selector.
+#[derive(Debug, Default)]
+pub(super) struct Listings(HashMap<(PathBuf, usize, String), Rc<Listing>>);
+
+/// What a selector finds in a file.
+#[derive(Debug)]
+struct Listing {
+    places: Vec<Place>,
+    /// Those of paths that go through a folder of this name.
+    by_name: Option<HashMap<String, Vec<usize>>>,
+}
+
+impl Listing {
+    /// The places that may be records of a game.
+    fn of<'a>(&'a self, values: &Values) -> Vec<&'a Place> {
+        let name = values.of("install").and_then(|install| Path::new(install).file_name()?.to_str());
+        match (&self.by_name, name) {
+            (Some(by_name), Some(name)) => {
+                let all = by_name.get(&name.to_lowercase()).map(Vec::as_slice).unwrap_or_default();
+                all.iter().map(|n| &self.places[*n]).collect()
+            }
+            _ => self.places.iter().collect(),
+        }
+    }
+}
+
 /// What a profile says of a record, whether in the entry or in another file.
 struct Said<'a> {
     inside: &'a [Inside],
@@ -132,7 +160,15 @@ impl Search<'_> {
         Ok(records)
     }
 
-    pub(super) fn file_record(&self, source: &Source, record: &FileRecord, nth: usize) -> Result<Vec<Record>, String> {
+    /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, if there is room for
+    /// what it finds.
+    pub(super) fn file_record(
+        &self,
+        source: &Source,
+        record: &FileRecord,
+        nth: usize,
+        listings: Option<&mut Listings>,
+    ) -> Result<Vec<Record>, String> {
         let said = Said {
             inside: &record.inside,
             on: record.on,
@@ -145,13 +181,51 @@ impl Search<'_> {
         // A selector or file that does not ask for the game finds other games' records as well.
         let asks = |name: &str| record.selector.names(name) || record.file.names(name);
         let asks = asks("id") || asks("folder") || asks("install");
+        let find = || source.find(&selector).map_err(|e| e.to_string());
+        let listing = match listings.filter(|_| !asks) {
+            None => Rc::new(Listing { places: find()?, by_name: None }),
+            Some(listings) => {
+                let key = (self.file.to_path_buf(), nth, selector.clone());
+                if let Some(known) = listings.0.get(&key) {
+                    Rc::clone(known)
+                } else {
+                    let places = find()?;
+                    let by_name = self.by_name(source, &places, &said);
+                    let listing = Rc::new(Listing { places, by_name });
+                    listings.0.insert(key, Rc::clone(&listing));
+                    listing
+                }
+            }
+        };
         let mut records = Vec::new();
-        for found in source.find(&selector).map_err(|e| e.to_string())? {
-            for says in self.says(source, &found, found.to_string(), &said)? {
+        for found in listing.of(self.values) {
+            for says in self.says(source, found, found.to_string(), &said)? {
                 records.extend(self.records(says, &said).into_iter().filter(|record| record.sound || asks));
             }
         }
         Ok(records)
+    }
+
+    /// Places of paths by the names of the folders that they go through, in small letters; `None` where what they lead to is not told
+    /// by a folder's name, or not the same for every game.
+    fn by_name(&self, source: &Source, places: &[Place], said: &Said<'_>) -> Option<HashMap<String, Vec<usize>>> {
+        let same = said.relative_to.is_none_or(Meaning::is_file);
+        if said.meaning.base() != Some("install") || !said.inside.is_empty() || !said.within.is_value() || !same {
+            return None;
+        }
+        let bases = base_of(self.bases, said.relative_to, self.file, self.values);
+        let mut by_name: HashMap<String, Vec<usize>> = HashMap::new();
+        for (n, place) in places.iter().enumerate() {
+            let text = source.leaf(place, said.on);
+            let Some(Ok((_, path))) = text.map(|text| Spelling::read(&text, &bases)) else { continue };
+            for name in path.components() {
+                let all = by_name.entry(name.as_os_str().to_string_lossy().to_lowercase()).or_default();
+                if all.last() != Some(&n) {
+                    all.push(n);
+                }
+            }
+        }
+        Some(by_name)
     }
 
     /// The texts at a place, through the documents within it.

@@ -9,7 +9,7 @@ use jiff::Timestamp;
 use serde::Serialize;
 use serde_json::Value;
 
-use super::matching::{Record, Search, base_of, canonical};
+use super::matching::{Listings, Record, Search, base_of, canonical};
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use super::settings::read_setting;
@@ -186,30 +186,47 @@ fn with_home(values: &Values, home: &Path) -> Values {
 
 /// Reads all launchers whose own folder is on this machine.
 pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
-    read_supposing(site, profiles, None)
+    profiles.iter().filter_map(|profile| read_one(site, profile, Extent::All, None)).collect()
+}
+
+/// Reads where the games of all launchers are, and none of their records.
+pub(crate) fn read_places(site: &Site, profiles: &[Profile]) -> Vec<Found> {
+    profiles.iter().filter_map(|profile| read_one(site, profile, Extent::Places, None)).collect()
+}
+
+/// Reads a launcher, and of its games only this one.
+pub(crate) fn read_only(site: &Site, profile: &Profile, id: &str) -> Option<Found> {
+    read_one(site, profile, Extent::Only(id), None)
 }
 
 /// Reads a launcher as if one of its games were installed in this folder, whatever its entry says: the records that are sound then
 /// are those that lead there.
 pub(crate) fn read_launcher_supposing(site: &Site, profile: &Profile, id: &str, install: &Path) -> Option<Found> {
-    read_supposing(site, std::slice::from_ref(profile), Some((id, install))).pop()
+    read_one(site, profile, Extent::Only(id), Some(install))
 }
 
-fn read_supposing(site: &Site, profiles: &[Profile], suppose: Option<(&str, &Path)>) -> Vec<Found> {
+/// How much of a launcher is read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Extent<'a> {
+    All,
+    /// The game of this id alone.
+    Only(&'a str),
+    /// All games, without their records.
+    Places,
+}
+
+fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<Found> {
     let values = place_values(site);
-    let one = |profile: &Profile| {
-        let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
-        let home = homes.map(PathBuf::from).find(|home| home.look_is_dir())?;
-        let values = with_home(&values, &home);
-        let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
-        let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
-        let found = Found { letters, ..Found::bare(profile.clone(), home) };
-        let bases = found.bases(site);
-        let mut reading = Reading { site, bases, found, ids: HashSet::new(), sources: HashMap::new(), suppose };
-        reading.read();
-        Some(reading.found)
-    };
-    profiles.iter().filter_map(one).collect()
+    let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
+    let home = homes.map(PathBuf::from).find(|home| home.look_is_dir())?;
+    let values = with_home(&values, &home);
+    let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
+    let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
+    let found = Found { letters, ..Found::bare(profile.clone(), home) };
+    let (bases, ids, sources) = (found.bases(site), HashSet::new(), HashMap::new());
+    let mut reading = Reading { site, bases, found, ids, sources, listings: Listings::default(), extent, suppose };
+    reading.read();
+    Some(reading.found)
 }
 
 /// One launcher while it is read. Each file is read once.
@@ -220,8 +237,11 @@ struct Reading<'a> {
     /// Ids of its games so far.
     ids: HashSet<String>,
     sources: HashMap<PathBuf, Option<Rc<Source>>>,
-    /// Where one game is said to be.
-    suppose: Option<(&'a str, &'a Path)>,
+    /// What selectors find that do not ask for one game.
+    listings: Listings,
+    extent: Extent<'a>,
+    /// Where the one game that is read is said to be.
+    suppose: Option<&'a Path>,
 }
 
 impl Reading<'_> {
@@ -337,6 +357,9 @@ impl Reading<'_> {
                     self.problem(&file, source.line(&place), "an entry without an id");
                     continue;
                 };
+                if matches!(self.extent, Extent::Only(wanted) if wanted != id) {
+                    continue;
+                }
                 let values = values.clone().with("id", &id);
                 match self.read_game(&source, shape, &file, &place, &values, library) {
                     Ok(game) if self.ids.contains(&game.id) => {
@@ -408,8 +431,7 @@ impl Reading<'_> {
         let games = self.found.profile.games.clone();
         let text = |selector: &Option<String>| source.below(place, selector.as_ref()?);
         let bytes = |selector: &str| source.below(place, selector).and_then(|t| t.parse().ok()).map(Bytes::new);
-        let supposed = self.suppose.filter(|(id, _)| values.of("id") == Some(*id)).map(|(_, install)| install);
-        let values = match supposed {
+        let values = match self.suppose {
             None => self.place_of(source, file, place, values)?,
             Some(install) => {
                 let name = install.file_name().and_then(|name| name.to_str()).unwrap_or_default().to_string();
@@ -420,32 +442,11 @@ impl Reading<'_> {
         };
         let install = PathBuf::from(values.of("install").unwrap_or_default());
 
-        let mut records = Vec::new();
-        for (nth, record) in games.records.iter().enumerate() {
-            let search = Search { bases: &self.bases, values: &values, file, shape, entry: Some(place) };
-            records.extend(search.entry_record(source, record, nth)?);
-        }
-        for (nth, record) in self.found.profile.records.clone().iter().enumerate() {
-            for (file, _) in files_of(&record.file, &values) {
-                // A file that need not be there says nothing about the game.
-                let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
-                if !file.look_exists() && shape != Shape::Link {
-                    continue;
-                }
-                if shape == Shape::Link && !file.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
-                    continue;
-                }
-                let Some(source) = self.source(&file, shape) else { continue };
-                let search = Search { bases: &self.bases, values: &values, file: &file, shape, entry: None };
-                records.extend(search.file_record(&source, record, nth)?);
-            }
-        }
-        let id = values.of("id").unwrap_or_default();
-        for data in self.found.profile.user_data.iter().filter(|data| data.is_of(id)) {
-            let Some(at) = &data.setting else { continue };
-            let setting = read_setting(&self.bases, &values, at);
-            records.extend(setting.and_then(|setting| setting.of_game(at, &install)));
-        }
+        let records = if self.extent == Extent::Places {
+            Vec::new()
+        } else {
+            self.records_of(source, shape, file, place, &values, &install)?
+        };
         let sealed = games.sealed.as_ref().and_then(|selector| {
             let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;
             match source.value_at(&found)? {
@@ -485,6 +486,45 @@ impl Reading<'_> {
             unsure: 0,
             id,
         })
+    }
+
+    /// The records of a game: in its entry, in other files, and where its user data is said to be.
+    fn records_of(
+        &mut self,
+        source: &Source,
+        shape: Shape,
+        file: &Path,
+        place: &Place,
+        values: &Values,
+        install: &Path,
+    ) -> Result<Vec<Record>, String> {
+        let mut records = Vec::new();
+        for (nth, record) in self.found.profile.games.records.clone().iter().enumerate() {
+            let search = Search { bases: &self.bases, values, file, shape, entry: Some(place) };
+            records.extend(search.entry_record(source, record, nth)?);
+        }
+        for (nth, record) in self.found.profile.records.clone().iter().enumerate() {
+            for (file, _) in files_of(&record.file, values) {
+                // A file that need not be there says nothing about the game.
+                let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
+                if !file.look_exists() && shape != Shape::Link {
+                    continue;
+                }
+                if shape == Shape::Link && !file.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
+                    continue;
+                }
+                let Some(source) = self.source(&file, shape) else { continue };
+                let search = Search { bases: &self.bases, values, file: &file, shape, entry: None };
+                records.extend(search.file_record(&source, record, nth, Some(&mut self.listings))?);
+            }
+        }
+        let id = values.of("id").unwrap_or_default();
+        for data in self.found.profile.user_data.iter().filter(|data| data.is_of(id)) {
+            let Some(at) = &data.setting else { continue };
+            let setting = read_setting(&self.bases, values, at);
+            records.extend(setting.and_then(|setting| setting.of_game(at, install)));
+        }
+        Ok(records)
     }
 }
 

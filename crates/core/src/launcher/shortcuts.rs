@@ -69,7 +69,7 @@ pub fn shortcut_records(site: &Site, found: &Found, game: &FoundGame, file: &Pat
     let bases = found.bases(site);
     let shape = Shape::Text(Format::Desktop);
     let search = Search { bases: &bases, values: &values, file, shape, entry: None };
-    let found = RECORDS.iter().filter_map(|record| search.file_record(source, record, UNSAID).ok());
+    let found = RECORDS.iter().filter_map(|record| search.file_record(source, record, UNSAID, None).ok());
     found.flatten().collect()
 }
 

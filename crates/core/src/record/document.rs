@@ -18,7 +18,7 @@ use thiserror::Error;
 use super::encoding::Encoding;
 use super::formats;
 use super::place::{Place, Side, Step};
-use super::tree::{Builder, Edit, Fault, Kind, Style, Tree};
+use super::tree::{Builder, Edit, Fault, Kind, Node, Style, Tree};
 
 /// The formats of text files that are read and edited.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -159,6 +159,17 @@ pub struct Document {
     large: RefCell<HashMap<u32, Rc<Large>>>,
     /// Entries of lists by what a filter asks of them.
     filtered: RefCell<HashMap<(String, String), Rc<ByText>>>,
+    /// Where lines end, once a line was asked for.
+    line_ends: OnceCell<Vec<usize>>,
+}
+
+/// What a value is to say.
+#[derive(Clone, Debug)]
+pub(super) struct NewValue {
+    pub place: Place,
+    pub new: String,
+    /// How that was written here before, if it was.
+    pub written: Option<String>,
 }
 
 /// Numbers of the entries of a list, by what one text of each says.
@@ -210,6 +221,7 @@ impl Document {
             value: OnceCell::new(),
             large: RefCell::default(),
             filtered: RefCell::default(),
+            line_ends: OnceCell::new(),
         })
     }
 
@@ -360,7 +372,8 @@ impl Document {
     /// Line of a place, from 1.
     pub fn line(&self, place: &Place) -> usize {
         let start = self.node(place).map_or(0, |node| self.tree.nodes[node as usize].span().start);
-        self.text[..start].matches('\n').count() + 1
+        let ends = self.line_ends.get_or_init(|| self.text.match_indices('\n').map(|(at, _)| at).collect());
+        ends.partition_point(|end| *end < start) + 1
     }
 
     /// Replaces the text of one key or value and gives the new document.
@@ -400,6 +413,50 @@ impl Document {
             None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
             Some(_) => DocumentError::Unfaithful { place: place.to_string() },
         })
+    }
+
+    /// Replaces the texts of several values at once; `None` if they do not all read back as what is meant, or anything else would not
+    /// be as it was. Then each has to be replaced by itself to know why.
+    pub(super) fn replace_all(&self, values: &[NewValue]) -> Option<Vec<u8>> {
+        let mut splices = Vec::with_capacity(values.len());
+        for value in values {
+            let node = self.node(&value.place)?;
+            let says = &self.tree.nodes[node as usize];
+            let Kind::Leaf(style) = says.kind else { return None };
+            let encoded = || formats::encode(style, Side::Value, &value.new, &self.text[says.span()]);
+            splices.push((says.span(), node, value.written.clone().or_else(encoded)?, value.new.as_str()));
+        }
+        splices.sort_unstable_by_key(|(span, ..)| span.start);
+        let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
+        let mut text = String::with_capacity(self.text.len());
+        let mut from = 0;
+        for (span, _, way, _) in splices.iter().filter(|_| apart) {
+            text.push_str(&self.text[from..span.start]);
+            text.push_str(way);
+            from = span.end;
+        }
+        text.push_str(&self.text[from..]);
+        if !apart || (text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8) {
+            return None;
+        }
+        let tree = scanned(&text, self.format).ok()?;
+        let meant: HashMap<u32, &str> = splices.iter().map(|(_, node, _, new)| (*node, *new)).collect();
+        let same = |(n, (old, new)): (usize, (&Node, &Node))| {
+            let linked = (old.first, old.next, old.key_style) == (new.first, new.next, new.key_style);
+            let key = self.text[old.key()] == text[new.key()];
+            let says = match (meant.get(&(n as u32)), old.kind, new.kind) {
+                (Some(meant), Kind::Leaf(_), Kind::Leaf(style)) => formats::decode(style, &text[new.span()]) == *meant,
+                (None, Kind::Leaf(old_style), Kind::Leaf(style)) => {
+                    old_style == style && self.text[old.span()] == text[new.span()]
+                }
+                (None, old, new) => old == new,
+                _ => false,
+            };
+            linked && key && says
+        };
+        let all = self.tree.nodes.len() == tree.nodes.len() && self.tree.more_keys.len() == tree.more_keys.len();
+        let sound = all && self.tree.nodes.iter().zip(&tree.nodes).enumerate().all(same);
+        sound.then(|| self.encoding.write(&[&text]))
     }
 
     /// Whether a key or value can be written as another text, as far as can be said without writing it.

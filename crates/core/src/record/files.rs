@@ -1,5 +1,6 @@
 //! Record files in memory: edits are made here first, all or none, and then go to the drive.
 
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -7,7 +8,7 @@ use serde_json::Value;
 
 use super::content::{Cell, Content};
 use super::database;
-use super::document::{Document, DocumentError, Format, find_in};
+use super::document::{Document, DocumentError, Format, NewValue, find_in};
 use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total, under_new_key};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
@@ -140,13 +141,62 @@ impl Files {
 
     /// Makes all edits in memory, one after another.
     pub fn make(&mut self, edits: &[Edit], mood: Mood) -> Made<()> {
-        edits.iter().try_for_each(|edit| self.make_one(edit, mood))
+        for run in runs(edits) {
+            if !self.make_at_once(run, mood) {
+                run.iter().try_for_each(|edit| self.make_one(edit, mood))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Makes the edits of one text file with one splice; `false`, and nothing done, where that cannot be.
+    fn make_at_once(&mut self, run: &[Edit], mood: Mood) -> bool {
+        let [Edit::Replace { file, format: Some(format), .. }, _, ..] = run else { return false };
+        let Ok(document) = self.document(file, *format) else { return false };
+        let mut values: Vec<NewValue> = Vec::with_capacity(run.len());
+        let mut known: HashMap<Place, usize> = HashMap::new();
+        for edit in run {
+            let Edit::Replace { rewrite, .. } = edit else { return false };
+            let Ok(place) = document.find_one(&rewrite.location) else { return false };
+            // A text with several paths has been changed by the edits before.
+            let nth = known.get(&place).copied();
+            let before = nth.map(|nth| values[nth].new.clone());
+            let Some(says) = before.or_else(|| document.leaf(&place, Side::Value)) else { return false };
+            let new = match new_text(&says, rewrite, &rewrite.inside, Some(*format), mood, file) {
+                Ok(Some(new)) => new,
+                Ok(None) => continue,
+                Err(_) => return false,
+            };
+            let written = rewrite.written[1].clone().filter(|_| rewrite.inside.is_empty());
+            let value = NewValue { place: place.clone(), new, written };
+            match nth {
+                Some(nth) => values[nth] = value,
+                None => {
+                    known.insert(place, values.len());
+                    values.push(value);
+                }
+            }
+        }
+        if values.is_empty() {
+            return true;
+        }
+        let bytes = document.replace_all(&values);
+        bytes.is_some_and(|bytes| self.put(file, Some(bytes)).is_ok())
     }
 
     /// Makes each edit where its record is found now: at its place, or anywhere in its list if entries have come, gone or changed places.
     /// One that is made already, or whose record is gone, changes nothing. Gives those that were not found.
     pub fn make_where_found(&mut self, edits: &[Edit]) -> Vec<EditError> {
         let mut missed = Vec::new();
+        for run in runs(edits) {
+            if !self.make_at_once(run, Mood::Again) {
+                self.make_each_where_found(run, &mut missed);
+            }
+        }
+        missed
+    }
+
+    fn make_each_where_found(&mut self, edits: &[Edit], missed: &mut Vec<EditError>) {
         for edit in edits {
             let Err(error) = self.make_one(edit, Mood::Again) else { continue };
             let elsewhere = self.relocated(edit);
@@ -158,7 +208,6 @@ impl Files {
                 missed.push(error);
             }
         }
-        missed
     }
 
     /// The same change of a text, wherever the list that holds it has it now.
@@ -584,6 +633,18 @@ pub(super) fn new_text(
     }
 }
 
+/// The edits in their order, those that follow one another and change values of one text file together.
+fn runs(edits: &[Edit]) -> Vec<&[Edit]> {
+    let value = |edit: &Edit| match edit {
+        Edit::Replace { file, format: Some(format), rewrite } => {
+            (rewrite.side == Side::Value || !rewrite.inside.is_empty()).then(|| (file.clone(), *format))
+        }
+        _ => None,
+    };
+    let together = |one: &Edit, other: &Edit| value(one).is_some() && value(one) == value(other);
+    edits.chunk_by(together).collect()
+}
+
 /// The entry of a list that says the same as this one.
 fn entry_like(document: &Document, file: &Path, list: &str, entry: &str) -> Made<Option<usize>> {
     let at = document.find_one(list).map_err(in_file(file))?;
@@ -687,6 +748,61 @@ mod tests {
         assert!(after[2].as_ref().unwrap().contains("\"/a/x\": 1, \"/b/y\": 2"));
         world.put(&world.make(&Edit::turned_all(&world.edits()), Mood::Strict).unwrap());
         assert_eq!(world.all(), before);
+    }
+
+    /// The bytes of a file after edits that are made together, or each by itself; `None` if one cannot be made.
+    fn made(file: &Path, edits: &[Edit], mood: Mood, together: bool) -> Option<Vec<u8>> {
+        let mut files = Files::default();
+        let size = if together { edits.len() } else { 1 };
+        edits.chunks(size).try_for_each(|some| files.make(some, mood)).ok()?;
+        files.bytes(file).unwrap()
+    }
+
+    #[test]
+    fn many_edits_of_one_file_give_the_same_bytes_as_one_after_another_there_and_back() {
+        let texts = [
+            (Format::Json, "{\"a\": \"/o/fen\", \"b\": [\"/o/\\u0066en\", \"x\"], \"c\": {\"d\": \"/o/fen /o/fen\"}}\n"),
+            (Format::Yaml, "a: /o/fen\nb: &x /o/fen # why\nc: \"/o/f\\x65n\"\nd: '/o/fen'\ne: |\n  /o/fen\nf: *x\n"),
+            (Format::Toml, "a = \"/o/fen\"\nb = '/o/fen'\n[c]\nd = [\"/o/fen\", 7]\n"),
+            (Format::Ini, "[a]\nb=/o/fen\nc=\"/o/fen\"\n[d]\nb=/o/fen\n"),
+            (Format::Xml, "<a b=\"/o/fen\"><c>/o/fen</c><c>/o/f&#101;n</c><d><![CDATA[/o/fen]]></d></a>\n"),
+            (Format::Hive, "REGEDIT4\n\n[A]\n\"b\"=\"/o/fen\"\n@=\"/o/fen\"\n[B]\n\"b\"=str(7):\"/o/fen\\0/o/fen\\0\"\n"),
+            (Format::Lines, "/o/fen\nother\n/o/fen\n"),
+        ];
+        // What has to be quoted or escaped differently in each of them.
+        for new in ["/n/fen", "/n/a b: c # d", "/n/\"ü\" & <x> 'y' \\ z", "/n/[x]=;{y}"] {
+            for (format, text) in texts {
+                let folder = tempfile::tempdir().unwrap();
+                let file = folder.path().join("x");
+                std::fs::write(&file, text).unwrap();
+                let document = Document::parse(text.as_bytes().to_vec(), format).unwrap();
+                let mut edits = Vec::new();
+                document.leaves(&mut |leaf| {
+                    if leaf.side == Side::Value && leaf.text.trim_end() == "/o/fen" {
+                        let new = leaf.text.replace("/o/fen", new);
+                        let mut rewrite = Rewrite::of_value(&leaf.place.to_string(), &leaf.text, &new);
+                        rewrite.written[0] = document.written(&leaf.place, Side::Value).map(str::to_string);
+                        edits.push(Edit::Replace { file: file.clone(), format: Some(format), rewrite });
+                    }
+                });
+                assert!(edits.len() > 1, "{format:?}");
+                let one_by_one = made(&file, &edits, Mood::Strict, false);
+                assert_eq!(made(&file, &edits, Mood::Strict, true), one_by_one, "{format:?} {new}");
+                // One that is not there spoils all of them, or changes nothing where it may be made already.
+                let mut wrong = edits.clone();
+                let Edit::Replace { rewrite, .. } = &mut wrong[1] else { panic!() };
+                rewrite.old = "/else".into();
+                for mood in [Mood::Strict, Mood::Again] {
+                    assert_eq!(made(&file, &wrong, mood, true), None, "{format:?}");
+                }
+                let Some(after) = one_by_one else { continue };
+                std::fs::write(&file, &after).unwrap();
+                assert_eq!(made(&file, &edits, Mood::Again, true).as_ref(), Some(&after), "made already: {format:?}");
+                let back = Edit::turned_all(&edits);
+                let back = made(&file, &back, Mood::Strict, true).map(|bytes| String::from_utf8(bytes).unwrap());
+                assert_eq!(back.as_deref(), Some(text), "{format:?} {new}");
+            }
+        }
     }
 
     #[test]
