@@ -186,12 +186,11 @@ pub(super) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<Pa
 /// The newest lot that brought the game to where its originals lie now.
 fn brought_by(work: &Work<'_>) -> Result<Option<LotId>, HaulError> {
     let planned = &work.lot.planned;
-    let hauls = work.journal.hauls()?;
+    let lots = work.journal.lots_of(&planned.game)?;
     let here = work.site.place_at(&planned.from).ok();
-    let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id.0 < work.lot.id.0);
+    let mut lots = lots.iter().filter(|lot| lot.id.0 < work.lot.id.0);
     let brought = |lot: &&LotRow| {
-        lot.planned.game == planned.game
-            && (lot.stage.is_repointed() || lot.stage == Stage::Returned)
+        (lot.stage.is_repointed() || lot.stage == Stage::Returned)
             && lot.planned.mode == Mode::Copy
             && lot.is_at(&planned.from, here.as_ref())
     };

@@ -1,6 +1,6 @@
 //! What the journal holds, read: hauls, lots, tallies and the log. Reading takes no lock and changes nothing.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use jiff::Timestamp;
 use rayon::prelude::*;
-use rusqlite::{Connection, OpenFlags, OptionalExtension, Row, params, params_from_iter};
+use rusqlite::{Connection, OpenFlags, Row, ToSql, params, params_from_iter};
 use serde::Serialize;
 
 use super::journal::JournalError;
@@ -16,11 +16,11 @@ use super::lines::{LogLine, holds_originals};
 use super::prove::Proof;
 use super::removal::{Left, WhyLeft};
 use super::stage::Stage;
-use super::tables::{VERSION, bring_up, is_of_version_3, is_of_version_6};
+use super::tables::{GAME, VERSION, bring_up, index, is_of_version_3, is_of_version_6};
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy, Trial};
 use crate::site::{DrivePlace, Site, Speeds, shown_path};
-use crate::survey::Held;
+use crate::survey::{GameId, Held};
 use crate::tally::{BlockHash, Entry, EntryKind, FileIdentity, LotPath, Steady};
 
 type Result<T> = std::result::Result<T, JournalError>;
@@ -312,8 +312,9 @@ impl History {
         let all = || self.hauls.iter().flat_map(|haul| &haul.lots);
         // Originals that a return has taken up again are nobody's held originals any more.
         let leads_back = |stage: &Stage| *stage == Stage::Repointing || stage.is_repointed();
-        let taken_up = |lot: &LotRow| all().any(|back| back.takes_back == Some(lot.id) && leads_back(&back.stage));
-        let lots = all().filter(|lot| lot.holds_originals() && !taken_up(lot));
+        let taken_up: HashSet<LotId> =
+            all().filter(|back| leads_back(&back.stage)).filter_map(|back| back.takes_back).collect();
+        let lots = all().filter(|lot| lot.holds_originals() && !taken_up.contains(&lot.id));
         let held = |lot: &LotRow| Held {
             haul: lot.haul,
             title: lot.planned.title.clone(),
@@ -426,7 +427,9 @@ impl Reader {
             db.pragma_update(None, "foreign_keys", true)?;
             // A checkpoint flushes twice: with 64 MB between them that is nothing beside a haul's own writing.
             db.pragma_update(None, "wal_autocheckpoint", 16_000)?;
-            bring_up(&db)
+            bring_up(&db)?;
+            let version: i64 = db.pragma_query_value(None, "user_version", |row| row.get(0))?;
+            if version == VERSION { index(&db) } else { Ok(()) }
         };
         set().map_err(at(&self.path))?;
         drop(db);
@@ -454,12 +457,19 @@ impl Reader {
 
     /// The lot of this number alone.
     pub(super) fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
-        let of = || {
-            let db = self.db();
-            db.prepare_cached("select haul from lot where id = ?1")?.query_row([id.0], |row| row.get(0)).optional()
-        };
-        let Some(haul) = of().map_err(at(&self.path))? else { return Ok(None) };
-        Ok(self.haul(HaulId(haul))?.and_then(|haul| haul.lots.into_iter().find(|lot| lot.id == id)))
+        Ok(self.lots_where("id = ?1", Some(&id.0))?.pop())
+    }
+
+    /// The lots of a game, those of the newest haul first, each haul's in their order.
+    pub(super) fn lots_of(&self, game: &GameId) -> Result<Vec<LotRow>> {
+        let mut lots = self.lots_where(&format!("{GAME} = ?1"), Some(&game.0))?;
+        lots.sort_by_key(|lot| std::cmp::Reverse(lot.haul));
+        Ok(lots)
+    }
+
+    /// The lots that take up again what this one holds.
+    pub(super) fn lots_taking_back(&self, lot: LotId) -> Result<Vec<LotRow>> {
+        self.lots_where("takes_back = ?1", Some(&lot.0))
     }
 
     /// Reads hauls with their lots, all or these: a query for each table, however many hauls there are, and the rows by all cores.
@@ -500,10 +510,22 @@ impl Reader {
 
     /// Lots by the number of their haul, each haul's in their order.
     fn lots(&self, only: Option<&str>) -> Result<HashMap<i64, Vec<LotRow>>> {
+        let among = among("haul", only);
+        let which = among.strip_prefix("where ").unwrap_or("true");
+        let only = only.as_ref().map(|only| only as &dyn ToSql);
+        let mut lots: HashMap<i64, Vec<LotRow>> = HashMap::new();
+        for lot in self.lots_where(which, only)? {
+            lots.entry(lot.haul.0).or_default().push(lot);
+        }
+        Ok(lots)
+    }
+
+    /// The lots that a condition holds for, in their order.
+    fn lots_where(&self, which: &str, only: Option<&dyn ToSql>) -> Result<Vec<LotRow>> {
         type Raw = (i64, i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
-            let which = among("haul", only);
-            let sql = format!("select id, haul, planned, stage, proof, takes_back, error from lot {which} order by id");
+            let sql =
+                format!("select id, haul, planned, stage, proof, takes_back, error from lot where {which} order by id");
             let db = self.db();
             let mut rows = db.prepare_cached(&sql)?;
             let raw = |row: &Row<'_>| -> rusqlite::Result<Raw> {
@@ -526,12 +548,7 @@ impl Reader {
                 taken: taken.get(&id).copied().unwrap_or(0),
             })
         };
-        let read: Vec<LotRow> = raw.into_par_iter().map(lot).collect::<Result<_>>()?;
-        let mut lots: HashMap<i64, Vec<LotRow>> = HashMap::new();
-        for lot in read {
-            lots.entry(lot.haul.0).or_default().push(lot);
-        }
-        Ok(lots)
+        raw.into_par_iter().map(lot).collect()
     }
 
     /// How many files of each lot were taken from another copy.

@@ -27,6 +27,7 @@ use crate::bytes::{HaulId, LotId};
 use crate::plan::{PlannedLot, Policy, Trial};
 use crate::record::{Content, FileChange};
 use crate::site::{Pace, Run, Site, Speeds};
+use crate::survey::GameId;
 use crate::tally::{BlockHash, EntryKind, LotPath};
 
 /// Why the journal cannot be used.
@@ -181,6 +182,16 @@ impl Journal {
     /// One haul.
     pub fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
         self.reader.haul(id)
+    }
+
+    /// The lots of a game, those of the newest haul first, each haul's in their order.
+    pub fn lots_of(&self, game: &GameId) -> Result<Vec<LotRow>> {
+        self.reader.lots_of(game)
+    }
+
+    /// The lots that take up again what this one holds.
+    pub(super) fn lots_taking_back(&self, lot: LotId) -> Result<Vec<LotRow>> {
+        self.reader.lots_taking_back(lot)
     }
 
     /// The lot of this number.

@@ -264,10 +264,9 @@ pub fn prove_game(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Proof, HaulError> {
-    let hauls = journal.hauls()?;
+    let lots = journal.lots_of(game)?;
     let here = site.place_at(&found.install).ok();
-    let mut lots = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
-    let brought = lots.find(|lot| lot.stage.is_repointed() && lot.is_at(&found.install, here.as_ref()));
+    let brought = lots.iter().find(|lot| lot.stage.is_repointed() && lot.is_at(&found.install, here.as_ref()));
     if let Some(lot) = brought {
         return prove_lot(site, journal, lot, report, stop);
     }

@@ -83,9 +83,8 @@ pub fn release_looking(
 
 /// The later lot that took up a lot's originals again, if one did.
 pub(super) fn taken_up(journal: &Journal, lot: &LotRow) -> Result<Option<LotRow>, HaulError> {
-    let hauls = journal.hauls()?;
-    let backs = hauls.into_iter().flat_map(|haul| haul.lots).filter(|back| back.takes_back == Some(lot.id));
-    Ok(backs.into_iter().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
+    let backs = journal.lots_taking_back(lot.id)?;
+    Ok(backs.into_iter().rev().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
 }
 
 pub(super) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
@@ -196,10 +195,10 @@ pub(super) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulE
 /// and undos of those may have brought it back.
 fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
     let (mut place, mut seen) = (work.lot.planned.place().to_path_buf(), work.lot.id);
-    let mut hauls = work.journal.hauls()?;
-    hauls.reverse();
-    let later = hauls.into_iter().flat_map(|haul| haul.lots).filter(|lot| lot.id.0 > work.lot.id.0);
-    for mut lot in later.filter(|lot| lot.planned.game == work.lot.planned.game && lot.stage.is_repointed()) {
+    let mut lots = work.journal.lots_of(&work.lot.planned.game)?;
+    lots.sort_unstable_by_key(|lot| lot.id.0);
+    let later = lots.into_iter().filter(|lot| lot.id.0 > work.lot.id.0);
+    for mut lot in later.filter(|lot| lot.stage.is_repointed()) {
         settle(work.site, &mut lot)?;
         if lot.planned.from != place && lot.planned.place() != place {
             continue;

@@ -381,9 +381,11 @@ pub(super) fn rewritten_at(
 ) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
     let here = site.place_at(place).ok();
-    for lot in journal.hauls()?.iter().rev().flat_map(|haul| &haul.lots) {
-        if lot.planned.game == *game && lot.is_at(place, here.as_ref()) {
-            all.extend(rewritten_in(journal, lot)?);
+    let mut lots = journal.lots_of(game)?;
+    lots.sort_unstable_by_key(|lot| lot.id.0);
+    for lot in lots {
+        if lot.is_at(place, here.as_ref()) {
+            all.extend(rewritten_in(journal, &lot)?);
         }
     }
     Ok(all)

@@ -761,12 +761,18 @@ mod tests {
     #[test]
     fn many_edits_of_one_file_give_the_same_bytes_as_one_after_another_there_and_back() {
         let texts = [
-            (Format::Json, "{\"a\": \"/o/fen\", \"b\": [\"/o/\\u0066en\", \"x\"], \"c\": {\"d\": \"/o/fen /o/fen\"}}\n"),
+            (
+                Format::Json,
+                "{\"a\": \"/o/fen\", \"b\": [\"/o/\\u0066en\", \"x\"], \"c\": {\"d\": \"/o/fen /o/fen\"}}\n",
+            ),
             (Format::Yaml, "a: /o/fen\nb: &x /o/fen # why\nc: \"/o/f\\x65n\"\nd: '/o/fen'\ne: |\n  /o/fen\nf: *x\n"),
             (Format::Toml, "a = \"/o/fen\"\nb = '/o/fen'\n[c]\nd = [\"/o/fen\", 7]\n"),
             (Format::Ini, "[a]\nb=/o/fen\nc=\"/o/fen\"\n[d]\nb=/o/fen\n"),
             (Format::Xml, "<a b=\"/o/fen\"><c>/o/fen</c><c>/o/f&#101;n</c><d><![CDATA[/o/fen]]></d></a>\n"),
-            (Format::Hive, "REGEDIT4\n\n[A]\n\"b\"=\"/o/fen\"\n@=\"/o/fen\"\n[B]\n\"b\"=str(7):\"/o/fen\\0/o/fen\\0\"\n"),
+            (
+                Format::Hive,
+                "REGEDIT4\n\n[A]\n\"b\"=\"/o/fen\"\n@=\"/o/fen\"\n[B]\n\"b\"=str(7):\"/o/fen\\0/o/fen\\0\"\n",
+            ),
             (Format::Lines, "/o/fen\nother\n/o/fen\n"),
         ];
         // What has to be quoted or escaped differently in each of them.

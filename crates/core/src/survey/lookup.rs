@@ -155,7 +155,9 @@ mod tests {
         }
         let lookup = Lookup::of(&survey);
         let ids = |games: Vec<&Game>| games.iter().map(|game| game.id.0.clone()).collect::<Vec<_>>();
-        for word in ["One", "one", "ONE", "a/One", "a/one", "A/ONE", "two", "Two", "3", "ß", "strasse", "nothing", "", "o"] {
+        for word in
+            ["One", "one", "ONE", "a/One", "a/one", "A/ONE", "two", "Two", "3", "ß", "strasse", "nothing", "", "o"]
+        {
             assert_eq!(ids(lookup.find_games(word)), ids(survey.find_games(word)), "{word:?}");
         }
         for folder in ["/g", "/g/fen", "/g/fen/inside", "/g/fe", "/", "/elsewhere"].map(Path::new) {
@@ -166,7 +168,10 @@ mod tests {
             assert_eq!(found, plain, "{folder:?}");
         }
         for game in &survey.games {
-            assert_eq!(lookup.cargo(&game.id, None).map(|game| &game.id), survey.cargo(&game.id, None).map(|game| &game.id));
+            assert_eq!(
+                lookup.cargo(&game.id, None).map(|game| &game.id),
+                survey.cargo(&game.id, None).map(|game| &game.id)
+            );
         }
     }
 }
