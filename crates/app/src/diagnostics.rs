@@ -1,7 +1,7 @@
 //! Traces of what the program does, for whoever looks for a fault: into a file, and never onto the screen. Only where
 //! `DEFT_BARGE_LOG` asks for it.
 
-use std::fs::{self, File, OpenOptions};
+use std::fs::{self, File};
 use std::sync::Mutex;
 
 use deft_barge_core::site::Site;
@@ -13,6 +13,9 @@ use crate::show::path as shown;
 
 /// The environment variable that says what is traced: a level, or levels by modules, as `deft_barge_core::haul=debug,info`.
 const ASKED: &str = "DEFT_BARGE_LOG";
+
+/// Its name in the state folder.
+const FILE: &str = "diagnostics.log";
 
 /// Bytes of the file from which on the next start begins a new one, and keeps this one as `diagnostics.log.1`.
 const MOST: u64 = 20_000_000;
@@ -34,8 +37,8 @@ pub fn begin(site: &Site) -> Result<(), Fault> {
         return Err(wrong(&format!("{word:?} is neither a level nor a part of this program")));
     }
     let filter = EnvFilter::try_new(asked.as_ref()).map_err(|error| wrong(&error.to_string()))?;
-    let file = site.state_folder().join("diagnostics.log");
-    let opened = open(&file).map_err(|error| {
+    let file = site.state_folder().join(FILE);
+    let opened = open(site, &file).map_err(|error| {
         Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), format!("Or unset {ASKED}."))
     })?;
     let subscriber =
@@ -46,12 +49,9 @@ pub fn begin(site: &Site) -> Result<(), Fault> {
     Ok(())
 }
 
-fn open(file: &std::path::Path) -> std::io::Result<File> {
-    if let Some(folder) = file.parent() {
-        fs::create_dir_all(folder)?;
-    }
+fn open(site: &Site, file: &std::path::Path) -> std::io::Result<File> {
     if fs::metadata(file).is_ok_and(|meta| meta.len() > MOST) {
         fs::rename(file, file.with_extension("log.1"))?;
     }
-    OpenOptions::new().create(true).append(true).open(file)
+    site.open_state(FILE, true)
 }

@@ -25,9 +25,12 @@ pub struct Names {
     pub drives: Vec<String>,
 }
 
+/// The file of the names, in the state folder.
+const NAMES: &str = "names.json";
+
 impl Names {
     fn file(site: &Site) -> std::path::PathBuf {
-        site.state_folder().join("names.json")
+        site.state_folder().join(NAMES)
     }
 
     /// Remembers what a survey has seen. Not to know it later is no reason to fail now.
@@ -41,11 +44,7 @@ impl Names {
         if std::fs::read(&path).is_ok_and(|old| old == bytes) {
             return;
         }
-        let fresh = path.with_extension("new");
-        let folder = path.parent().unwrap_or(Path::new("/"));
-        let _ = std::fs::create_dir_all(folder)
-            .and_then(|()| std::fs::write(&fresh, bytes))
-            .and_then(|()| std::fs::rename(&fresh, &path));
+        let _ = site.write_state(NAMES, &bytes);
     }
 
     /// What the last survey of this machine has seen; nothing where there was none.

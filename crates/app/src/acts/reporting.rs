@@ -6,7 +6,7 @@ use std::time::Duration;
 use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
 use deft_barge_core::haul::{Event, HaulRow, History, LotRow, Passage, Stage};
-use deft_barge_core::plan::{Mode, Preview};
+use deft_barge_core::plan::{Mode, Preview, PreviewKind};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
@@ -199,7 +199,19 @@ fn times(lot: LotId, passage: &Passage) -> Vec<(&'static str, String)> {
 fn preview_lines(preview: &Preview) -> Vec<(Weight, String)> {
     let kind = wording::preview_kind(preview.kind);
     let mut out = vec![(Weight::Aside, format!("{} {} {kind}", shown(&preview.file), line(&preview.location)))];
+    // A report is shown to others: it holds paths, and nothing else of a launcher's files.
+    let whole = matches!(
+        preview.kind,
+        PreviewKind::Arrives
+            | PreviewKind::Leaves
+            | PreviewKind::FileMade
+            | PreviewKind::FileGoes
+            | PreviewKind::LibraryKnown
+    );
     for (sign, text) in [("-", &preview.before), ("+", &preview.after)] {
+        if whole {
+            continue;
+        }
         out.extend(text.lines().map(|text| (Weight::Aside, format!("  {sign} {}", line(text)))));
     }
     out

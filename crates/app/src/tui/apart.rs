@@ -32,12 +32,16 @@ struct Wishes {
     limit: Option<Bytes>,
 }
 
+/// What the program that runs apart tells, and what is wished of it: files of the state folder.
+const TOLD: &str = "running.jsonl";
+const WISHES: &str = "running-wish.json";
+
 fn told_file(site: &Site) -> PathBuf {
-    site.state_folder().join("running.jsonl")
+    site.state_folder().join(TOLD)
 }
 
 fn wish_file(site: &Site) -> PathBuf {
-    site.state_folder().join("running-wish.json")
+    site.state_folder().join(WISHES)
 }
 
 /// Has the haul under way go on in a program of its own, which outlives this one and its terminal.
@@ -57,7 +61,7 @@ pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
     // A terminal that closes, or Ctrl-C in it, is none of its business. It fails only for the first of a session.
     let _ = rustix::process::setsid();
     let told =
-        File::create(told_file(site)).map_err(|error| Fault::usage(format!("Cannot tell anybody: {error}."), ""))?;
+        site.open_state(TOLD, false).map_err(|error| Fault::usage(format!("Cannot tell anybody: {error}."), ""))?;
     let told = Mutex::new(told);
     let tell = |line: String| {
         let mut told = told.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
@@ -118,10 +122,7 @@ fn listen(site: &Site, stop: &Control) {
 
 /// Wishes something of the program that was left running.
 pub fn wish(site: &Site, pause: bool, limit: Option<Bytes>) -> std::io::Result<()> {
-    let path = wish_file(site);
-    let fresh = path.with_extension("new");
-    fs::write(&fresh, serde_json::to_vec(&Wishes { pause, limit })?)?;
-    fs::rename(fresh, path)
+    site.write_state(WISHES, &serde_json::to_vec(&Wishes { pause, limit })?)
 }
 
 /// The limit that was last wished of a program that was left running.

@@ -177,9 +177,10 @@ pub fn keep(
     let kept = KeptTally { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines: lines? };
     let path = file_of(site, game);
     let fault = |source| HaulError::disk("write", &path)(source);
-    fs::create_dir_all(path.parent().unwrap_or(Path::new("/"))).map_err(fault)?;
+    platform::make_private(&site.state_folder()).map_err(fault)?;
+    platform::make_private(path.parent().unwrap_or(Path::new("/"))).map_err(fault)?;
     let fresh = path.with_extension("new");
-    let mut out = BufWriter::new(fs::File::create(&fresh).map_err(fault)?);
+    let mut out = BufWriter::new(platform::create_private(&fresh).map_err(fault)?);
     let head = Head { format: 1, game: game.clone(), made: kept.made };
     let json = |value: serde_json::Result<String>| value.unwrap_or_default();
     writeln!(out, "{}", json(serde_json::to_string(&head))).map_err(fault)?;
@@ -261,19 +262,15 @@ pub fn kept_tally(
     Ok(Some(KeptTally { game: game.clone(), made: haul.made, origin: Origin::Haul(haul.id), lines }))
 }
 
-fn content<'a>(rewritten: &'a [FileChange], path: &Path) -> Option<&'a [u8]> {
-    let change = rewritten.iter().find(|change| change.file == path)?;
-    match &change.after {
-        crate::record::Content::Bytes(bytes) => Some(bytes),
-        _ => None,
-    }
+fn content(rewritten: &[FileChange], path: &Path) -> Option<(u64, blake3::Hash)> {
+    rewritten.iter().find(|change| change.file == path)?.after.bytes_known()
 }
 
 /// The hash of a file of the lot that its repoint rewrote.
 fn after_repoint(rewritten: &[FileChange], path: &Path) -> Option<String> {
-    content(rewritten, path).map(|bytes| blake3::hash(bytes).to_hex().to_string())
+    content(rewritten, path).map(|(_, hash)| hash.to_hex().to_string())
 }
 
 fn after_size(rewritten: &[FileChange], path: &Path) -> Option<u64> {
-    content(rewritten, path).map(|bytes| bytes.len() as u64)
+    content(rewritten, path).map(|(size, _)| size)
 }

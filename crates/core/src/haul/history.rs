@@ -16,7 +16,7 @@ use super::lines::{LogLine, holds_originals};
 use super::prove::Proof;
 use super::removal::{Left, WhyLeft};
 use super::stage::Stage;
-use super::tables::{GAME, VERSION, bring_up, index, is_of_version_3, is_of_version_6};
+use super::tables::{GAME, VERSION, bring_up, is_of_version_3, is_of_version_6};
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::plan::{Mode, PlannedLot, Policy, Trial};
 use crate::site::{DrivePlace, Site, Speeds, shown_path};
@@ -427,9 +427,9 @@ impl Reader {
             db.pragma_update(None, "foreign_keys", true)?;
             // A checkpoint flushes twice: with 64 MB between them that is nothing beside a haul's own writing.
             db.pragma_update(None, "wal_autocheckpoint", 16_000)?;
-            bring_up(&db)?;
-            let version: i64 = db.pragma_query_value(None, "user_version", |row| row.get(0))?;
-            if version == VERSION { index(&db) } else { Ok(()) }
+            // What is forgotten is overwritten in the file as well.
+            db.pragma_update(None, "secure_delete", true)?;
+            bring_up(&db)
         };
         set().map_err(at(&self.path))?;
         drop(db);

@@ -22,9 +22,10 @@ use super::passage::{Mark, put_mark};
 use super::prove::Proof;
 use super::removal::Left;
 use super::stage::Stage;
-use super::tables::VERSION;
+use super::tables::{VERSION, forget_contents};
 use crate::bytes::{HaulId, LotId};
 use crate::plan::{PlannedLot, Policy, Trial};
+use crate::platform;
 use crate::record::{Content, FileChange};
 use crate::site::{Pace, Run, Site, Speeds};
 use crate::survey::GameId;
@@ -120,16 +121,12 @@ impl Journal {
     ///
     /// # Errors
     /// [`JournalError::Locked`] if another program works here.
-    #[expect(
-        clippy::disallowed_methods,
-        reason = "the state folder holds no games, and must be there before any of it"
-    )]
     pub fn open(site: &Site) -> Result<UnrecoveredJournal> {
         let folder = site.state_folder();
         let make = |path: &Path, source| JournalError::Folder { path: path.into(), source };
-        fs::create_dir_all(&folder).map_err(|e| make(&folder, e))?;
+        platform::make_private(&folder).map_err(|e| make(&folder, e))?;
         let lock_path = folder.join("lock");
-        let lock = File::create(&lock_path).map_err(|e| make(&lock_path, e))?;
+        let lock = platform::create_private(&lock_path).map_err(|e| make(&lock_path, e))?;
         let mut tries = 10;
         loop {
             match lock.try_lock() {
@@ -144,6 +141,8 @@ impl Journal {
             }
         }
         let path = database(site);
+        // What the database puts beside its file takes over who may read it.
+        platform::append_private(&path).map_err(|e| make(&path, e))?;
         let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);
         reader.prepare()?;
         File::open(&folder).and_then(|folder| folder.sync_all()).map_err(|e| make(&folder, e))?;
@@ -306,6 +305,7 @@ impl Journal {
             let db = self.db();
             let db = db.unchecked_transaction()?;
             db.execute(sql, row.clone())?;
+            forget_contents(&db, Some(lot.0))?;
             put_mark(&db, lot, word)?;
             db.commit()
         };
@@ -559,7 +559,7 @@ impl Reserve {
         let reserve = Self { file: folder.join("reserve") };
         let free = rustix::fs::statvfs(folder).map_or(0, |stat| stat.f_bavail.saturating_mul(stat.f_frsize));
         if !reserve.file.exists() && free > Self::BYTES * 2 {
-            let kept = File::create(&reserve.file).and_then(|file| {
+            let kept = platform::create_private(&reserve.file).and_then(|file| {
                 Ok(rustix::fs::fallocate(&file, rustix::fs::FallocateFlags::empty(), 0, Self::BYTES)?)
             });
             if kept.is_err() {

@@ -304,7 +304,10 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let Some(lot) = work.lot.takes_back else { return Ok(None) };
     let known = work.journal.changes(lot)?;
     // Of a repoint that this journal did not see only the outcome is known.
-    if known.iter().any(|change| change.before == change.after) {
+    let forgotten = |change: &FileChange| {
+        [&change.before, &change.after].iter().any(|content| matches!(content, Content::Known(..)))
+    };
+    if known.iter().any(|change| change.before == change.after || forgotten(change)) {
         return Ok(None);
     }
     let Some(written) = work.journal.lot(lot)? else { return Ok(None) };
@@ -364,8 +367,8 @@ pub(super) type Rewritten = HashMap<PathBuf, (u64, blake3::Hash)>;
 pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
     for change in journal.changes(lot.id)? {
-        if let (Some(path), Content::Bytes(bytes)) = (in_lot(&lot.planned, &change.file), &change.after) {
-            all.insert(path, (bytes.len() as u64, blake3::hash(bytes)));
+        if let (Some(path), Some(known)) = (in_lot(&lot.planned, &change.file), change.after.bytes_known()) {
+            all.insert(path, known);
         }
     }
     Ok(all)
@@ -462,7 +465,7 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
                 },
             )?;
         }
-        (_, Content::Cells(_)) => {
+        (_, Content::Cells(_) | Content::Known(..)) => {
             return Err(EditError::RecordChanged { file: file.clone(), location: "$".into() }.into());
         }
     }

@@ -5,9 +5,10 @@
 use rusqlite::{Connection, params};
 
 use super::history::path_of;
+use crate::record::Content;
 use crate::tally::{BLOCK, LotPath};
 
-pub(super) const VERSION: i64 = 6;
+pub(super) const VERSION: i64 = 7;
 
 const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));
@@ -81,9 +82,30 @@ pub(super) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released'
 /// The game of a lot, as the index of lots by their game has it.
 pub(super) const GAME: &str = "json_extract(planned, '$.game')";
 
-/// Makes the index that lots are found by, in a journal that was made without it: it holds nothing of its own.
-pub(super) fn index(db: &Connection) -> rusqlite::Result<()> {
-    db.execute_batch(&format!("create index if not exists of_game on lot({GAME});"))
+/// Lots whose haul is over: nothing resumes them, and what undoes them asks the record files themselves.
+const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'given-up', 'returned')";
+
+/// Forgets the bytes of record files of a lot that is over, or of all that are; their number and hash stay.
+pub(super) fn forget_contents(db: &Connection, lot: Option<i64>) -> rusqlite::Result<()> {
+    let bytes = |row: Option<Vec<u8>>| {
+        let content = Content::of_row(row.as_deref());
+        content.map_or(row, |content| content.without_bytes().to_row())
+    };
+    let sql = format!(
+        "select lot, nth from change where (?1 is null or lot = ?1) and lot in (select id from lot where {OVER})
+         and (substr(before, 1, 1) = x'62' or substr(after, 1, 1) = x'62')"
+    );
+    let mut rows = db.prepare_cached(&sql)?;
+    let places = rows.query_map([lot], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)))?;
+    for (lot, nth) in places.collect::<rusqlite::Result<Vec<_>>>()? {
+        let (before, after) =
+            db.query_row("select before, after from change where lot = ?1 and nth = ?2", [lot, nth], |row| {
+                Ok((row.get(0)?, row.get(1)?))
+            })?;
+        let sql = "update change set before = ?3, after = ?4 where lot = ?1 and nth = ?2";
+        db.execute(sql, params![lot, nth, bytes(before), bytes(after)])?;
+    }
+    Ok(())
 }
 
 /// Whether the tables have what version 5 brought.
@@ -154,7 +176,12 @@ pub(super) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
         all.execute_batch(PASSAGE)?;
         all.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))?;
     }
-    all.execute_batch(IDENTITY)?;
+    if version < 6 {
+        all.execute_batch(IDENTITY)?;
+    }
+    // Version 7 finds lots by their game, and keeps no record file of what is over.
+    all.execute_batch(&format!("create index of_game on lot({GAME});"))?;
+    forget_contents(&all, None)?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()
 }

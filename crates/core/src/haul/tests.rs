@@ -271,6 +271,40 @@ fn a_journal_of_the_fifth_version_is_brought_up_and_compares_nothing_that_it_did
 }
 
 #[test]
+fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhere_any_more() {
+    use std::os::unix::fs::PermissionsExt;
+    let folder = tempfile::tempdir().unwrap();
+    let file = super::history::database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version6.sql")).unwrap();
+    drop(db);
+    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o644)).unwrap();
+    std::fs::set_permissions(file.parent().unwrap(), std::fs::Permissions::from_mode(0o755)).unwrap();
+    let journal = open(folder.path());
+    let text = "{\"token\": \"5417\", \"at\": \"/a/y\"}";
+    let over = journal.changes(LotId(2)).unwrap();
+    assert_eq!(over[0].after, Content::Known(text.len() as u64, blake3::hash(text.as_bytes())));
+    assert_eq!(over[1].after, Content::Link("/a/y".into()), "where a link led is a path");
+    // One that is under way keeps them, for a resume or an undo.
+    let open_still = journal.changes(LotId(1)).unwrap();
+    assert!(matches!(&open_still[0].before, Content::Bytes(bytes) if bytes.ends_with(b"/a/x\"}")));
+    journal.set_stage(LotId(1), &Stage::Repointing).unwrap();
+    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Bytes(_)));
+    journal.set_stage(LotId(1), &Stage::Returned).unwrap();
+    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Known(..)));
+    let lots = journal.lots_of(&GameId("quay/2".into())).unwrap();
+    assert_eq!(lots.iter().map(|lot| lot.id).collect::<Vec<_>>(), [LotId(2)]);
+    drop(journal);
+    for entry in std::fs::read_dir(file.parent().unwrap()).unwrap().flatten() {
+        let bytes = std::fs::read(entry.path()).unwrap();
+        assert!(!bytes.windows(4).any(|some| some == b"5417"), "{:?}", entry.path());
+        assert_eq!(entry.metadata().unwrap().permissions().mode() & 0o777, 0o600, "{:?}", entry.path());
+    }
+    assert_eq!(file.parent().unwrap().metadata().unwrap().permissions().mode() & 0o777, 0o700);
+}
+
+#[test]
 fn how_a_haul_went_is_kept_with_its_stops() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());

@@ -3,7 +3,9 @@
 //! Law: a look never waits for a mount that does not answer, and never for a pipe. Start at [`Look`].
 
 mod look;
+mod private;
 mod silent;
 
 pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_to_string};
+pub(crate) use private::{append_private, create_private, make_private, write_private};
 pub(crate) use silent::{answers, is_silent, put_silent, silent_at, silent_mounts};

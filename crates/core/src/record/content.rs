@@ -41,6 +41,8 @@ pub enum Content {
     Link(PathBuf),
     /// A database; only these cells of it.
     Cells(Vec<Cell>),
+    /// A file whose bytes are not kept any more: how many they were, and their BLAKE3 hash.
+    Known(u64, blake3::Hash),
 }
 
 impl Content {
@@ -67,6 +69,21 @@ impl Content {
         }
     }
 
+    /// The same without the bytes of a file, of which their number and hash stay.
+    #[must_use]
+    pub fn without_bytes(self) -> Self {
+        self.bytes_known().map_or(self, |(size, hash)| Self::Known(size, hash))
+    }
+
+    /// Number and hash of the bytes of a file; `None` of anything else.
+    pub fn bytes_known(&self) -> Option<(u64, blake3::Hash)> {
+        match self {
+            Self::Bytes(bytes) => Some((bytes.len() as u64, blake3::hash(bytes))),
+            Self::Known(size, hash) => Some((*size, *hash)),
+            _ => None,
+        }
+    }
+
     /// The form in which the journal keeps it: a letter, then bytes; nothing for what is not there.
     pub fn to_row(&self) -> Option<Vec<u8>> {
         let row = |letter: u8, rest: &[u8]| Some([&[letter], rest].concat());
@@ -75,6 +92,7 @@ impl Content {
             Self::Bytes(bytes) => row(b'b', bytes),
             Self::Link(target) => row(b'l', target.as_os_str().as_bytes()),
             Self::Cells(cells) => row(b'c', serde_json::to_string(cells).unwrap_or_default().as_bytes()),
+            Self::Known(size, hash) => row(b'k', &[&size.to_le_bytes()[..], hash.as_bytes()].concat()),
         }
     }
 
@@ -86,6 +104,10 @@ impl Content {
             b'b' => Some(Self::Bytes(rest.to_vec())),
             b'l' => Some(Self::Link(PathBuf::from(std::ffi::OsStr::from_bytes(rest)))),
             b'c' => serde_json::from_slice(rest).ok().map(Self::Cells),
+            b'k' => {
+                let (size, hash) = rest.split_first_chunk()?;
+                Some(Self::Known(u64::from_le_bytes(*size), blake3::Hash::from_bytes(hash.try_into().ok()?)))
+            }
             _ => None,
         }
     }
@@ -104,10 +126,13 @@ mod tests {
             Content::Bytes(vec![0, 255, b'l']),
             Content::Link("/a b".into()),
             Content::Cells(vec![cell]),
+            Content::Known(7, blake3::hash(b"content")),
+            Content::Bytes(b"content".to_vec()).without_bytes(),
         ] {
             assert_eq!(Content::of_row(content.to_row().as_deref()), Some(content));
         }
         assert_eq!(Content::of_row(Some(b"")), None);
         assert_eq!(Content::of_row(Some(b"x")), None);
+        assert_eq!(Content::of_row(Some(b"k1234567")), None);
     }
 }

@@ -169,12 +169,11 @@ impl Files {
             };
             let written = rewrite.written[1].clone().filter(|_| rewrite.inside.is_empty());
             let value = NewValue { place: place.clone(), new, written };
-            match nth {
-                Some(nth) => values[nth] = value,
-                None => {
-                    known.insert(place, values.len());
-                    values.push(value);
-                }
+            if let Some(nth) = nth {
+                values[nth] = value;
+            } else {
+                known.insert(place, values.len());
+                values.push(value);
             }
         }
         if values.is_empty() {

@@ -83,7 +83,7 @@ impl Shape {
 #[derive(Debug)]
 pub enum Source {
     /// A text file.
-    Text(Document),
+    Text(Box<Document>),
     /// What a database says.
     Tables(Value),
     /// Where a link leads.
@@ -103,7 +103,9 @@ impl Source {
             Shape::Text(format) => {
                 let bytes = platform::read(file).map_err(fault)?;
                 let document = Document::parse(bytes, format);
-                document.map(Self::Text).map_err(|source| EditError::Document { file: file.into(), source })
+                document
+                    .map(|document| Self::Text(Box::new(document)))
+                    .map_err(|source| EditError::Document { file: file.into(), source })
             }
         }
     }

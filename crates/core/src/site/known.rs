@@ -83,11 +83,9 @@ impl Site {
             return Ok(());
         }
         let path = file(self);
-        fs::create_dir_all(self.state_folder())?;
-        let fresh = path.with_extension("json.new");
+        platform::make_private(&self.state_folder())?;
         let text = serde_json::to_string_pretty(&KnownFile { format: 1, drives: known }).unwrap_or_default();
-        fs::write(&fresh, text + "\n")?;
-        fs::rename(&fresh, &path)
+        platform::write_private(&path, (text + "\n").as_bytes())
     }
 
     /// The drive that was at this path and is not there now: its name.

@@ -25,7 +25,7 @@ use std::path::{Path, PathBuf};
 use thiserror::Error;
 
 use crate::disk::Disk;
-use crate::platform::Look;
+use crate::platform::{self, Look};
 
 /// The folders of a person on this machine.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -99,6 +99,25 @@ impl Site {
     /// The folder of the journal and its lock.
     pub fn state_folder(&self) -> PathBuf {
         self.places.state.join("deft-barge")
+    }
+
+    /// Puts a file into the state folder, in one act. Nobody else may read it.
+    ///
+    /// # Errors
+    /// What the system says.
+    pub fn write_state(&self, name: &str, bytes: &[u8]) -> std::io::Result<()> {
+        platform::make_private(&self.state_folder())?;
+        platform::write_private(&self.state_folder().join(name), bytes)
+    }
+
+    /// Opens a file of the state folder to be written anew, or further. Nobody else may read it.
+    ///
+    /// # Errors
+    /// What the system says.
+    pub fn open_state(&self, name: &str, further: bool) -> std::io::Result<std::fs::File> {
+        platform::make_private(&self.state_folder())?;
+        let file = self.state_folder().join(name);
+        if further { platform::append_private(&file) } else { platform::create_private(&file) }
     }
 
     /// The drive on which a path lies, through existing links of its folders.
