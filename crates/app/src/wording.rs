@@ -190,6 +190,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::NotWritable { path } => {
             format!("{} cannot be written. Look at its permissions and whether its drive is read-only.", path.display())
         }
+        FindingKind::SeveralNames { path, names } => {
+            let others = several(usize::try_from(names - 1).unwrap_or(usize::MAX), "other hard link");
+            format!("{} has {others}, which will still say the old place afterwards.", path.display())
+        }
         FindingKind::TargetInside { path } => {
             format!("{} lies inside the game itself. Choose another place.", path.display())
         }
@@ -563,6 +567,7 @@ fn limit_words(limit: Limit) -> &'static str {
         Limit::Size => "the file is larger than its file system allows",
         Limit::Case => "another name differs from it in case only",
         Limit::Kind => "it is no file, folder or link",
+        Limit::Path => "its whole path would be longer than the 4095 bytes that a program can open",
     }
 }
 

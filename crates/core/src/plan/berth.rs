@@ -3,10 +3,11 @@
 //! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
 
 use std::collections::{HashMap, HashSet};
+use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use super::draft::{Destination, Links, drive_of};
-use super::findings::{Finding, FindingKind};
+use super::findings::{Finding, FindingKind, Limit};
 use super::fit::Fit;
 use super::making::{Aside, Mode, PlannedLot};
 use crate::bytes::Bytes;
@@ -80,7 +81,7 @@ impl<'a> Berthing<'a, '_> {
         self.game_findings();
         self.data_left(&drive.name);
         let mode = self.mode(&install, drive);
-        let (size, need, links) = self.source_findings(&game.install, drive, mode)?;
+        let (size, need, links) = self.source_findings(&game.install, &install, drive, mode)?;
         self.target_findings(&install, drive, taken);
         let (game, found) = (self.game, self.found);
         Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
@@ -209,7 +210,6 @@ impl<'a> Berthing<'a, '_> {
         let to = real_path(install);
         let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
         let device = |path: &Path| {
-            use std::os::unix::fs::MetadataExt;
             path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev())
         };
         let same = same_mount && (drive.declared || device(&from) == device(&to));
@@ -263,9 +263,9 @@ impl<'a> Berthing<'a, '_> {
     }
 
     /// What the game's own files say, and what the target's file system says to them.
-    fn source_findings(&mut self, from: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
+    fn source_findings(&mut self, from: &Path, to: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
         let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
-        let mut fit = Fit::new(&drive.abilities, source, from);
+        let mut fit = Fit::new(&drive.abilities, source, from, to);
         let walked = walk_each(&self.site.disk, from, &mut |found| {
             fit.take(found);
             Ok::<(), std::io::Error>(())
@@ -277,11 +277,12 @@ impl<'a> Berthing<'a, '_> {
         if let Some((path, count)) = fit.ahead.take() {
             self.say(FindingKind::TimeAhead { path, count });
         }
-        if mode == Mode::Rename {
-            return Some((fit.size, Bytes::ZERO, Links::Keep));
-        }
-        for (limit, path, count) in fit.unfit {
+        let renamed = mode == Mode::Rename;
+        for (limit, path, count) in fit.unfit.into_iter().filter(|(limit, ..)| !renamed || *limit == Limit::Path) {
             self.say(FindingKind::CannotHold { path, limit, count });
+        }
+        if renamed {
+            return Some((fit.size, Bytes::ZERO, Links::Keep));
         }
         let mut links = Links::Keep;
         if let Some((path, count)) = fit.linked.take() {
@@ -360,6 +361,17 @@ pub(super) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
         let file_closed = !is_link && real.look_exists() && !accessible(&real);
         if read_only || file_closed || !folder.is_some_and(writable_folder) {
             findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
+        }
+        // A database is changed in place, and a link is none of its target's names.
+        let in_place = |edit: &Edit| {
+            let written = matches!(edit, Edit::Replace { format: None, .. } | Edit::Link { .. });
+            written && edit.files().contains(&file)
+        };
+        if let Ok(meta) = real.look_own_meta()
+            && (meta.is_file() && meta.nlink() > 1 && !lot.edits.iter().any(in_place))
+        {
+            let kind = FindingKind::SeveralNames { path: file.into(), names: meta.nlink() };
+            findings.push(Finding::new(Some(&lot.title), kind));
         }
     }
     findings

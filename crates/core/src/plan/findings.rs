@@ -35,6 +35,8 @@ pub enum Limit {
     Case,
     /// What is no file, folder or link.
     Kind,
+    /// A whole path as long as it would be there: the system opens none that is longer than 4095 bytes.
+    Path,
 }
 
 /// What was found.
@@ -70,6 +72,8 @@ pub enum FindingKind {
     TargetThere { path: PathBuf },
     /// The target cannot be written.
     NotWritable { path: PathBuf },
+    /// A record file has further names, which keep what it says now: a new file takes the place of this one alone.
+    SeveralNames { path: PathBuf, names: u64 },
     /// The target lies inside the game, or the game inside the target.
     TargetInside { path: PathBuf },
     /// The game is there already.
@@ -249,6 +253,7 @@ impl FindingKind {
             | Self::RecordsUnsure { .. }
             | Self::NoContentList { .. }
             | Self::NothingToUpdate { .. }
+            | Self::SeveralNames { .. }
             | Self::NewerInCopy { .. } => Weight::Caution,
             Self::NewLibrary { .. }
             | Self::LetterMade { .. }

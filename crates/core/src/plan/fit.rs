@@ -17,12 +17,20 @@ use crate::tally::{Entry, EntryKind, Found as Walked, Size};
 /// What most file systems give out at a time.
 const CLUSTER: u64 = 4096;
 
+/// The longest path that the system opens, in bytes, without the byte that ends it (`PATH_MAX` in linux/limits.h less one).
+const LONGEST_PATH: usize = 4095;
+
+/// Bytes of the longest name that the folder of a copy has before it is in its place.
+const COPY_NAME: usize = ".deft-barge-copy-9223372036854775807-12345678".len();
+
 /// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
 pub(super) struct Fit<'a> {
     abilities: &'a Abilities,
     /// Whether the source's file system says less than another will need, because it packs its files.
     packs: bool,
     from: &'a Path,
+    /// Bytes of the path of the longest of the folders that it will lie in.
+    above: usize,
     pub(super) size: Size,
     /// Bytes needed there: whole blocks of 4 kB, holes only where it has them.
     pub(super) need: Bytes,
@@ -44,8 +52,12 @@ pub(super) struct Fit<'a> {
 }
 
 impl<'a> Fit<'a> {
-    pub(super) fn new(abilities: &'a Abilities, source: &str, from: &'a Path) -> Self {
+    /// `to` is where it will lie, if it is said.
+    pub(super) fn new(abilities: &'a Abilities, source: &str, from: &'a Path, to: &Path) -> Self {
+        // While it is copied its folder has another name, which may be a longer one.
+        let copied = to.with_file_name("x".repeat(COPY_NAME));
         Self {
+            above: to.as_os_str().len().max(copied.as_os_str().len()),
             abilities,
             packs: packs(source),
             from,
@@ -93,6 +105,9 @@ impl<'a> Fit<'a> {
         }
         if path.file_name().is_some_and(|name| !self.abilities.can_name(name)) {
             self.cannot(Limit::Name, path);
+        }
+        if self.above + 1 + path.as_os_str().len() > LONGEST_PATH {
+            self.cannot(Limit::Path, path);
         }
         if self.abilities.largest_file.is_some_and(|most| entry.size > most.count()) {
             self.cannot(Limit::Size, path);

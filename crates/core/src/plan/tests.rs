@@ -172,6 +172,36 @@ fn cautions_ask_and_do_not_refuse() {
 }
 
 #[test]
+fn a_path_that_would_be_too_long_and_a_record_file_with_further_names_are_found_in_planning() {
+    let world = World::new();
+    let too_long = |to: &str| {
+        let plan = world.plan(&[MOSS], to);
+        plan.findings.iter().any(|f| matches!(f.kind, FindingKind::CannotHold { limit: Limit::Path, .. }))
+    };
+    assert!(!too_long("newhold"));
+    // As long as the system opens where it lies.
+    let mut deep = world.at("drives/swift/quillgate/Moss & Meridian");
+    while deep.as_os_str().len() < 3800 {
+        deep.push("d".repeat(100));
+        fs::create_dir(&deep).unwrap();
+    }
+    deep.push("e".repeat(4095 - deep.as_os_str().len() - 1 - 100));
+    fs::create_dir(&deep).unwrap();
+    deep.push("f".repeat(4095 - deep.as_os_str().len() - 1));
+    fs::write(&deep, "x").unwrap();
+    assert!(too_long("newhold"));
+
+    let list = world.at("drives/swift/quillgate/ledger.json");
+    let named = |plan: &Plan| {
+        plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::SeveralNames { path, names: 2 } if *path == list))
+    };
+    assert!(!named(&world.plan(&[SALTFLAT], "newhold")));
+    fs::hard_link(&list, world.at("saved.json")).unwrap();
+    let plan = world.plan(&[SALTFLAT], "newhold");
+    assert!(named(&plan) && !plan.stopped(), "{:?}", kinds(&plan));
+}
+
+#[test]
 fn what_a_file_system_cannot_hold_is_found_before_anything_is_copied() {
     let world = World::new();
     let plan = world.plan(&[SALTFLAT], "pocket");

@@ -61,7 +61,6 @@ impl Site {
     ///
     /// # Errors
     /// What the system said; nothing is lost by it but that memory.
-    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
     pub fn remember_drives(&self) -> std::io::Result<()> {
         let mut known = self.known.clone();
         for drive in self.drives.iter().filter(|drive| !drive.absent) {
