@@ -304,10 +304,7 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let Some(lot) = work.lot.takes_back else { return Ok(None) };
     let known = work.journal.changes(lot)?;
     // Of a repoint that this journal did not see only the outcome is known.
-    let forgotten = |change: &FileChange| {
-        [&change.before, &change.after].iter().any(|content| matches!(content, Content::Known(..)))
-    };
-    if known.iter().any(|change| change.before == change.after || forgotten(change)) {
+    if known.iter().any(|change| change.before == change.after) {
         return Ok(None);
     }
     let Some(written) = work.journal.lot(lot)? else { return Ok(None) };
@@ -334,10 +331,9 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
                 _ => real_path(&file),
             };
         }
-        if read(&change)? != change.after {
-            return Ok(None);
-        }
-        back.push(FileChange { file: change.file, before: change.after, after: change.before });
+        let now = read(&change)?;
+        let Some(before) = change.before.made_of(&now).filter(|_| change.after.is(&now)) else { return Ok(None) };
+        back.push(FileChange { file: change.file, before: now, after: before });
     }
     // A lot that took originals up did not rewrite what lies in them: then there is more to change than it changed.
     let covered = |file: &Path| back.iter().any(|change| change.file == real_path(file));
@@ -465,7 +461,7 @@ fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulE
                 },
             )?;
         }
-        (_, Content::Cells(_) | Content::Known(..)) => {
+        (_, Content::Cells(_) | Content::Known(..) | Content::Patched(_)) => {
             return Err(EditError::RecordChanged { file: file.clone(), location: "$".into() }.into());
         }
     }

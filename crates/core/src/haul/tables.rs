@@ -5,7 +5,7 @@
 use rusqlite::{Connection, params};
 
 use super::history::path_of;
-use crate::record::Content;
+use crate::record::{Content, forgotten};
 use crate::tally::{BLOCK, LotPath};
 
 pub(super) const VERSION: i64 = 7;
@@ -82,15 +82,11 @@ pub(super) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released'
 /// The game of a lot, as the index of lots by their game has it.
 pub(super) const GAME: &str = "json_extract(planned, '$.game')";
 
-/// Lots whose haul is over: nothing resumes them, and what undoes them asks the record files themselves.
+/// Lots that are over: nothing resumes them, and what undoes them makes what was before of what is there since.
 const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'given-up', 'returned')";
 
-/// Forgets the bytes of record files of a lot that is over, or of all that are; their number and hash stay.
+/// Forgets the bytes of record files of a lot that is over, or of all that are, but for those that its edits took out.
 pub(super) fn forget_contents(db: &Connection, lot: Option<i64>) -> rusqlite::Result<()> {
-    let bytes = |row: Option<Vec<u8>>| {
-        let content = Content::of_row(row.as_deref());
-        content.map_or(row, |content| content.without_bytes().to_row())
-    };
     let sql = format!(
         "select lot, nth from change where (?1 is null or lot = ?1) and lot in (select id from lot where {OVER})
          and (substr(before, 1, 1) = x'62' or substr(after, 1, 1) = x'62')"
@@ -98,12 +94,13 @@ pub(super) fn forget_contents(db: &Connection, lot: Option<i64>) -> rusqlite::Re
     let mut rows = db.prepare_cached(&sql)?;
     let places = rows.query_map([lot], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)))?;
     for (lot, nth) in places.collect::<rusqlite::Result<Vec<_>>>()? {
-        let (before, after) =
-            db.query_row("select before, after from change where lot = ?1 and nth = ?2", [lot, nth], |row| {
-                Ok((row.get(0)?, row.get(1)?))
-            })?;
+        let sql = "select before, after from change where lot = ?1 and nth = ?2";
+        let (before, after): (Option<Vec<u8>>, Option<Vec<u8>>) =
+            db.query_row(sql, [lot, nth], |row| Ok((row.get(0)?, row.get(1)?)))?;
+        let contents = Content::of_row(before.as_deref()).zip(Content::of_row(after.as_deref()));
+        let Some((before, after)) = contents.map(|(before, after)| forgotten(before, after)) else { continue };
         let sql = "update change set before = ?3, after = ?4 where lot = ?1 and nth = ?2";
-        db.execute(sql, params![lot, nth, bytes(before), bytes(after)])?;
+        db.execute(sql, params![lot, nth, before.to_row(), after.to_row()])?;
     }
     Ok(())
 }

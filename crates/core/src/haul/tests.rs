@@ -284,6 +284,9 @@ fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhe
     let journal = open(folder.path());
     let text = "{\"token\": \"5417\", \"at\": \"/a/y\"}";
     let over = journal.changes(LotId(2)).unwrap();
+    let was = over[0].before.made_of(&Content::Bytes(text.into()));
+    assert_eq!(was, Some(Content::Bytes(text.replace("/a/y", "/b/y").into())), "an undo has the very bytes");
+    assert_eq!(over[0].before.made_of(&Content::Bytes(text.replace('5', "6").into())), None);
     assert_eq!(over[0].after, Content::Known(text.len() as u64, blake3::hash(text.as_bytes())));
     assert_eq!(over[1].after, Content::Link("/a/y".into()), "where a link led is a path");
     // One that is under way keeps them, for a resume or an undo.
@@ -292,7 +295,7 @@ fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhe
     journal.set_stage(LotId(1), &Stage::Repointing).unwrap();
     assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Bytes(_)));
     journal.set_stage(LotId(1), &Stage::Returned).unwrap();
-    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Known(..)));
+    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Patched(..)));
     let lots = journal.lots_of(&GameId("quay/2".into())).unwrap();
     assert_eq!(lots.iter().map(|lot| lot.id).collect::<Vec<_>>(), [LotId(2)]);
     drop(journal);

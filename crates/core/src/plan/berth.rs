@@ -209,9 +209,7 @@ impl<'a> Berthing<'a, '_> {
         let from = real_path(&self.game.found.install);
         let to = real_path(install);
         let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
-        let device = |path: &Path| {
-            path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev())
-        };
+        let device = |path: &Path| path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev());
         let same = same_mount && (drive.declared || device(&from) == device(&to));
         if same { Mode::Rename } else { Mode::Copy }
     }

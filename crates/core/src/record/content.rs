@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::database::{self, DatabaseError};
 use super::edit::EditError;
+use super::patch::Patch;
 use crate::platform::{self, Look};
 
 /// One cell of a database.
@@ -41,8 +42,22 @@ pub enum Content {
     Link(PathBuf),
     /// A database; only these cells of it.
     Cells(Vec<Cell>),
-    /// A file whose bytes are not kept any more: how many they were, and their BLAKE3 hash.
+    /// A file whose bytes are not kept any more: how many they are, and their BLAKE3 hash.
     Known(u64, blake3::Hash),
+    /// A file whose bytes are made of those that stand in its place since.
+    Patched(Patch),
+}
+
+/// What is kept of a file before and since, once nothing resumes its lot: of the bytes those that are not there any more, and number
+/// and hash of all. An undo that finds what is there since makes the very bytes before of it.
+pub fn forgotten(before: Content, since: Content) -> (Content, Content) {
+    let known = |bytes: &[u8]| Content::Known(bytes.len() as u64, blake3::hash(bytes));
+    match (&before, &since) {
+        (Content::Bytes(old), Content::Bytes(new)) => (Content::Patched(Patch::between(new, old)), known(new)),
+        (Content::Bytes(old), _) => (Content::Patched(Patch::between(&[], old)), since),
+        (_, Content::Bytes(new)) => (before, known(new)),
+        _ => (before, since),
+    }
 }
 
 impl Content {
@@ -69,10 +84,22 @@ impl Content {
         }
     }
 
-    /// The same without the bytes of a file, of which their number and hash stay.
-    #[must_use]
-    pub fn without_bytes(self) -> Self {
-        self.bytes_known().map_or(self, |(size, hash)| Self::Known(size, hash))
+    /// Whether it is what this says: of bytes that are not kept the number and hash tell.
+    pub fn is(&self, now: &Self) -> bool {
+        match (self, now) {
+            (Self::Known(..), Self::Bytes(_)) => self.bytes_known() == now.bytes_known(),
+            (one, now) => one == now,
+        }
+    }
+
+    /// The same with the bytes that it stands for, made of those that are there since; `None` if they do not make them.
+    pub fn made_of(&self, since: &Self) -> Option<Self> {
+        match (self, since) {
+            (Self::Patched(patch), Self::Bytes(since)) => patch.apply(since).map(Self::Bytes),
+            (Self::Patched(patch), _) => patch.apply(&[]).map(Self::Bytes),
+            (Self::Known(..), _) => None,
+            (other, _) => Some(other.clone()),
+        }
     }
 
     /// Number and hash of the bytes of a file; `None` of anything else.
@@ -80,6 +107,7 @@ impl Content {
         match self {
             Self::Bytes(bytes) => Some((bytes.len() as u64, blake3::hash(bytes))),
             Self::Known(size, hash) => Some((*size, *hash)),
+            Self::Patched(patch) => Some(patch.known()),
             _ => None,
         }
     }
@@ -92,6 +120,7 @@ impl Content {
             Self::Bytes(bytes) => row(b'b', bytes),
             Self::Link(target) => row(b'l', target.as_os_str().as_bytes()),
             Self::Cells(cells) => row(b'c', serde_json::to_string(cells).unwrap_or_default().as_bytes()),
+            Self::Patched(patch) => row(b'p', &patch.to_bytes()),
             Self::Known(size, hash) => row(b'k', &[&size.to_le_bytes()[..], hash.as_bytes()].concat()),
         }
     }
@@ -104,6 +133,7 @@ impl Content {
             b'b' => Some(Self::Bytes(rest.to_vec())),
             b'l' => Some(Self::Link(PathBuf::from(std::ffi::OsStr::from_bytes(rest)))),
             b'c' => serde_json::from_slice(rest).ok().map(Self::Cells),
+            b'p' => Patch::of_bytes(rest).map(Self::Patched),
             b'k' => {
                 let (size, hash) = rest.split_first_chunk()?;
                 Some(Self::Known(u64::from_le_bytes(*size), blake3::Hash::from_bytes(hash.try_into().ok()?)))
@@ -127,7 +157,8 @@ mod tests {
             Content::Link("/a b".into()),
             Content::Cells(vec![cell]),
             Content::Known(7, blake3::hash(b"content")),
-            Content::Bytes(b"content".to_vec()).without_bytes(),
+            forgotten(Content::Bytes(b"content".to_vec()), Content::Bytes(b"contents".to_vec())).0,
+            forgotten(Content::Bytes(b"content".to_vec()), Content::Absent).0,
         ] {
             assert_eq!(Content::of_row(content.to_row().as_deref()), Some(content));
         }

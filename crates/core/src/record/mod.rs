@@ -14,13 +14,14 @@ mod letters;
 mod lists;
 mod meaning;
 mod parts;
+mod patch;
 mod place;
 mod source;
 mod spelling;
 mod tree;
 mod trial;
 
-pub use content::{Cell, Content};
+pub use content::{Cell, Content, forgotten};
 pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
 pub use edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
