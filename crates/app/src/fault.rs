@@ -38,6 +38,15 @@ impl Fault {
         Self::new(Kind::Usage, sentence, hint)
     }
 
+    /// What is wrong with the arguments: the first line says it, the others what there is instead.
+    pub fn of_arguments(error: &clap::Error) -> Self {
+        let text = error.to_string();
+        let mut lines = text.lines().map(str::trim).filter(|line| !line.is_empty());
+        let what = lines.next().unwrap_or_default();
+        let what = what.strip_prefix("error: ").unwrap_or(what).to_string();
+        Self::usage(what, lines.collect::<Vec<_>>().join(" "))
+    }
+
     pub fn refused(findings: Vec<Finding>, hint: impl Into<String>) -> Self {
         let sentence = "Blocked; nothing was changed.";
         Self { findings, ..Self::new(Kind::Refused, sentence, hint) }

@@ -37,8 +37,15 @@ fn main() -> ExitCode {
     let arguments = match Arguments::try_parse() {
         Ok(arguments) => arguments,
         Err(error) => {
-            let _ = error.print();
             let asked = matches!(error.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion);
+            // What it asked for is not known, but that it asked for a document.
+            let words = std::env::args_os().skip(1).take_while(|word| word != "--");
+            if !asked && words.into_iter().any(|word| word == "--json") {
+                let fault = Fault::of_arguments(&error);
+                fault.print(true);
+                return ExitCode::from(fault.code());
+            }
+            let _ = error.print();
             return ExitCode::from(if asked { 0 } else { 2 });
         }
     };
@@ -97,7 +104,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Prove(what)) => acts::prove(&site, &what, json),
         Some(Command::Log { words, all }) => acts::log(&site, &words, all, json),
         Some(Command::Journal(act)) => acts::journal(&site, &act, json),
-        Some(Command::Settings(act)) => acts::settings(&site, &act),
+        Some(Command::Settings(act)) => acts::settings(&site, &act, json),
         Some(Command::Demo(_) | Command::Completions { .. } | Command::Man { .. }) => Ok(0),
     }
 }

@@ -8,6 +8,7 @@ use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::{HaulEvent, Progress};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use crate::show::{Teller, Told, line, pad, teller};
 use crate::wording;
@@ -18,11 +19,22 @@ pub struct Passing {
     begun: Instant,
     told: Mutex<Option<Instant>>,
     to: Option<Teller>,
+    line: ProgressBar,
+}
+
+/// A line at the bottom of the terminal, as wide as that is, and nothing where standard error is none.
+fn passing_line(drawn: bool) -> ProgressBar {
+    let target = if drawn { ProgressDrawTarget::stderr_with_hz(10) } else { ProgressDrawTarget::hidden() };
+    let line = ProgressBar::with_draw_target(None, target);
+    line.set_style(ProgressStyle::with_template("{wide_msg}").unwrap_or_else(|_| ProgressStyle::default_bar()));
+    line
 }
 
 impl Passing {
     pub fn new() -> Self {
-        Self { begun: Instant::now(), told: Mutex::new(None), to: teller() }
+        let to = teller();
+        let line = passing_line(to.is_none());
+        Self { begun: Instant::now(), told: Mutex::new(None), to, line }
     }
 
     /// Shows a text, at most ten times a second; any thread may.
@@ -34,10 +46,8 @@ impl Passing {
         }
         if let Some(to) = &self.to {
             let _ = to.tell.send(Told::Passing(text()));
-        } else if stderr().is_terminal() {
-            let _ = write!(stderr(), "\r\x1b[K{}", text());
         } else {
-            return;
+            self.line.set_message(text());
         }
         *told = Some(Instant::now());
     }
@@ -45,9 +55,7 @@ impl Passing {
 
 impl Drop for Passing {
     fn drop(&mut self) {
-        if self.told.get_mut().unwrap_or_else(PoisonError::into_inner).is_some() && self.to.is_none() {
-            let _ = write!(stderr(), "\r\x1b[K");
-        }
+        self.line.finish_and_clear();
     }
 }
 
@@ -62,6 +70,7 @@ enum Manner {
 /// Shows events of a running haul on standard error.
 pub struct Shown {
     manner: Manner,
+    bar: ProgressBar,
     /// The last tenth that was told of each game.
     last: RefCell<HashMap<String, u64>>,
     stage: Cell<&'static str>,
@@ -76,7 +85,8 @@ impl Shown {
             (false, _, true) => Manner::Bar,
             (false, _, false) => Manner::Lines,
         };
-        Self { manner, last: RefCell::default(), stage: Cell::default(), said: RefCell::default() }
+        let bar = passing_line(matches!(manner, Manner::Bar));
+        Self { manner, bar, last: RefCell::default(), stage: Cell::default(), said: RefCell::default() }
     }
 
     pub fn event(&self, event: HaulEvent) {
@@ -120,14 +130,9 @@ impl Shown {
             let _ = teller.tell.send(Told::Lines(text.into()));
             return;
         }
-        self.clear();
-        let _ = writeln!(stderr(), "{text}");
-    }
-
-    fn clear(&self) {
-        if matches!(self.manner, Manner::Bar) {
-            let _ = write!(stderr(), "\r\x1b[K");
-        }
+        self.bar.suspend(|| {
+            let _ = writeln!(stderr(), "{text}");
+        });
     }
 
     fn progress(&self, progress: &Progress) {
@@ -145,9 +150,9 @@ impl Shown {
             String::new()
         };
         let text = format!(
-            "{} {:3.0} %  {amount}{done} {} of {}{rate}{left}{bad}",
-            pad(&line(&progress.title), 22),
+            "{:3.0} % {}  {amount}{done} {} of {}{rate}{left}{bad}",
             part * 100.0,
+            pad(&line(&progress.title), 22),
             compare.done,
             compare.all,
         );
@@ -156,9 +161,9 @@ impl Shown {
             return;
         }
         if matches!(self.manner, Manner::Bar) {
-            let full = (part * 20.0).round() as usize;
-            let bar: String = (0..20).map(|n| if n < full { '=' } else { '.' }).collect();
-            let _ = write!(stderr(), "\r\x1b[K{bar} {text}");
+            let full = (part * 10.0).round() as usize;
+            let bar: String = (0..10).map(|n| if n < full { '=' } else { '.' }).collect();
+            self.bar.set_message(format!("{bar} {text}"));
             return;
         }
         // Without a terminal a line per tenth is enough for a log.
@@ -170,6 +175,6 @@ impl Shown {
 
     /// Leaves the line of the bar.
     pub fn end(&self) {
-        self.clear();
+        self.bar.finish_and_clear();
     }
 }

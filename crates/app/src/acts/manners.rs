@@ -107,8 +107,12 @@ pub fn man(folder: Option<&Path>) -> Result<u8, Fault> {
 }
 
 /// `settings`
-pub fn settings(site: &Site, act: &SettingsAct) -> Result<u8, Fault> {
+pub fn settings(site: &Site, act: &SettingsAct, json: bool) -> Result<u8, Fault> {
     let path = Settings::file(site);
+    let told = |there: bool, text: &str| {
+        let document = || json!({ "file": path, "there": there, "sound": true });
+        if json { say_json("settings", document()) } else { say(text) }.map(|()| 0)
+    };
     match act {
         SettingsAct::Write => {
             let folder = path.parent().unwrap_or(Path::new("/"));
@@ -122,18 +126,17 @@ pub fn settings(site: &Site, act: &SettingsAct) -> Result<u8, Fault> {
                 ),
                 _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
             })?;
-            say(&format!("Written to {}. All of it is as usual until you change a line.", shown(&path)))?;
-            Ok(0)
+            told(true, &format!("Written to {}. All of it is as usual until you change a line.", shown(&path)))
         }
         SettingsAct::Check => match (path.exists(), Settings::of(site).problem) {
             (_, Some(what)) => {
                 Err(Fault::usage(format!("{what}."), "Nothing of the file counts until that is mended."))
             }
-            (true, None) => say(&format!("{} is sound.", shown(&path))).map(|()| 0),
-            (false, None) => {
-                say(&format!("{} is not there; all is as usual. deft-barge settings write makes one.", shown(&path)))
-                    .map(|()| 0)
-            }
+            (true, None) => told(true, &format!("{} is sound.", shown(&path))),
+            (false, None) => told(
+                false,
+                &format!("{} is not there; all is as usual. deft-barge settings write makes one.", shown(&path)),
+            ),
         },
     }
 }

@@ -4,6 +4,7 @@ use std::fs;
 use std::io::{BufRead, BufReader};
 use std::process::{Command, Stdio};
 
+use crate::screen::Screen;
 use crate::world::{PROGRAM, World, tree};
 
 /// The one of a list that has this id.
@@ -467,4 +468,47 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
         fonts.lines().filter(|line| line.contains("DejaVuSans") && line.contains("yes yes")).count() == 2,
         "{fonts}"
     );
+}
+
+#[test]
+fn progress_keeps_to_one_line_however_narrow_the_terminal_is() {
+    let world = World::new();
+    for columns in [30, 90] {
+        let words = "haul 'Saltflat Rally' --to newhold --yes --limit 1";
+        let Some(screen) = Screen::run("", &world, words, columns, 16) else { return };
+        let shown = screen.wait_until(|shown| shown.contains("% Saltflat"));
+        assert_eq!(shown.matches("% Saltflat").count(), 1, "{shown}");
+        screen.wait_for("left with 0");
+        let all = screen.tmux(&["capture-pane", "-p", "-S", "-500"]);
+        let all = String::from_utf8_lossy(&all.stdout).into_owned();
+        assert!(!all.contains("% Saltflat") && all.contains("is being "), "{all}");
+        world.expect(&["return", "--yes"], 0);
+    }
+}
+
+#[test]
+fn documents_are_asked_for_and_given_also_where_arguments_are_wrong() {
+    let world = World::new();
+    let nowhere = world.folder().join("drives/swift/nowhere");
+    let nowhere = nowhere.to_str().unwrap();
+    let home = world.folder().join("home");
+    for words in [
+        &["plan", "--nope"][..],
+        &["nope"],
+        &["settings"],
+        &["haul", "--limit", "many"],
+        &["trace", nowhere, "--in", home.to_str().unwrap()],
+    ] {
+        let document = world.json(words, 2);
+        assert_eq!((&document["kind"], &document["error"]), (&"error".into(), &"usage".into()), "{words:?}");
+        assert!(
+            document["what"].as_str().is_some_and(|what| !what.is_empty() && !what.starts_with("error")),
+            "{document}"
+        );
+    }
+    assert_eq!(world.json(&["settings", "check"], 0)["there"], false);
+    assert_eq!(world.json(&["settings", "write"], 0)["sound"], true);
+    // Behind two dashes it is a word like any other.
+    let said = world.expect(&["plan", "--nope", "--", "--json"], 2);
+    assert!(said.starts_with("error:"), "{said}");
 }

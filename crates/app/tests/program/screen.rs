@@ -23,6 +23,11 @@ impl Screen {
 
     /// Opens with settings of the environment before the program's name.
     pub fn open_with(before: &str, world: &World, columns: u16, rows: u16) -> Option<Self> {
+        Self::run(before, world, "", columns, rows)
+    }
+
+    /// Runs a command in a terminal of this size.
+    pub fn run(before: &str, world: &World, words: &str, columns: u16, rows: u16) -> Option<Self> {
         if Command::new("tmux").arg("-V").output().is_err() {
             eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
             return None;
@@ -30,8 +35,10 @@ impl Screen {
         let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
         let screen = Self { name: name.replace(['(', ')'], "") };
         let (columns, rows) = (columns.to_string(), rows.to_string());
-        let start =
-            format!("{before} {PROGRAM} --world '{}'; echo \"left with $?\"; exec cat", world.folder().display());
+        let start = format!(
+            "{before} {PROGRAM} --world '{}' {words}; echo \"left with $?\"; exec cat",
+            world.folder().display()
+        );
         screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
         Some(screen)
     }

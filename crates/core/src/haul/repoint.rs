@@ -304,7 +304,7 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let Some(lot) = work.lot.takes_back else { return Ok(None) };
     let known = work.journal.changes(lot)?;
     // Of a repoint that this journal did not see only the outcome is known.
-    if known.iter().any(|change| change.before == change.after) {
+    if known.iter().any(|change| change.before.says_the_same(&change.after)) {
         return Ok(None);
     }
     let Some(written) = work.journal.lot(lot)? else { return Ok(None) };

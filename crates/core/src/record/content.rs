@@ -84,6 +84,11 @@ impl Content {
         }
     }
 
+    /// Whether both are the same, kept or not.
+    pub fn says_the_same(&self, other: &Self) -> bool {
+        self == other || self.bytes_known().is_some_and(|known| other.bytes_known() == Some(known))
+    }
+
     /// Whether it is what this says: of bytes that are not kept the number and hash tell.
     pub fn is(&self, now: &Self) -> bool {
         match (self, now) {
