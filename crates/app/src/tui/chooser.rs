@@ -14,6 +14,7 @@ use super::state::{Act, State};
 pub enum Of {
     Acts,
     Games,
+    Drives,
 }
 
 /// What a choice does.
@@ -23,6 +24,8 @@ pub enum Choice {
     Act(Option<View>, Wish),
     /// Puts the cursor on a game.
     Game(GameId),
+    /// Does with a drive what its digit would do in this view.
+    Drive(String),
     /// Sends the game under the cursor into this library of its launcher.
     Library(PathBuf),
 }
@@ -50,6 +53,10 @@ impl Chooser {
         Self { of: Of::Acts, text: String::new(), items: Vec::new(), cursor: 0 }
     }
 
+    pub fn drives() -> Self {
+        Self { of: Of::Drives, ..Self::acts() }
+    }
+
     pub fn games() -> Self {
         Self { of: Of::Games, ..Self::acts() }
     }
@@ -75,6 +82,7 @@ impl State {
         let mut items: Vec<(usize, Item)> = match chooser.of {
             Of::Acts => self.acts(&chooser.text),
             Of::Games => self.games(&chooser.text),
+            Of::Drives => self.drives(&chooser.text),
         };
         items.sort_by_key(|(rank, _)| *rank);
         chooser.items = items.into_iter().map(|(_, item)| item).collect();
@@ -86,10 +94,14 @@ impl State {
         let mut all = Vec::new();
         let here = self.game_here().map(|game| game.found.title.clone());
         for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
-            let (Some(tag), Some(title)) = (drive.drive.tag, &here) else { continue };
+            let Some(title) = &here else { continue };
             let what = if self.stow.marks.is_empty() { title.clone() } else { "the marked games".into() };
             let text = format!("send {what} to {}", drive.drive.name);
-            all.push((text, tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag)), true));
+            let (digit, choice) = match drive.drive.tag {
+                Some(tag) => (tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag))),
+                None => (String::new(), Choice::Drive(drive.drive.name.clone())),
+            };
+            all.push((text, digit, choice, true));
         }
         for library in self.other_libraries() {
             let title = here.clone().unwrap_or_default();
@@ -136,6 +148,19 @@ impl State {
         let launcher = survey.launcher(&game.launcher);
         let libraries = launcher.iter().flat_map(|launcher| &launcher.libraries).filter(|library| library.present);
         libraries.map(|library| library.path.clone()).filter(|path| Some(path) != game.found.library.as_ref()).collect()
+    }
+
+    fn drives(&self, letters: &str) -> Vec<(usize, Item)> {
+        let item = |state: &deft_barge_core::survey::DriveState| {
+            let rank = fit(letters, &state.drive.name)?;
+            let digit = state.drive.tag.map(|tag| tag.to_string()).unwrap_or_default();
+            let aside = format!("{} free   {digit:1}", state.free);
+            Some((
+                rank,
+                Item { text: state.drive.name.clone(), aside, choice: Choice::Drive(state.drive.name.clone()) },
+            ))
+        };
+        self.survey.iter().flat_map(|survey| &survey.drives).filter_map(item).collect()
     }
 
     fn games(&self, letters: &str) -> Vec<(usize, Item)> {
@@ -189,6 +214,7 @@ impl State {
                 self.go_to(&id);
                 Vec::new()
             }
+            Choice::Drive(name) => self.to_drive(name),
             Choice::Library(path) => {
                 if let Some(id) = self.game_here().map(|game| game.id.clone()) {
                     self.draft.send(id, Destination::Library(path));

@@ -26,6 +26,7 @@ impl State {
             Wish::NextPart | Wish::PreviousPart => return self.part(wish == Wish::NextPart),
             Wish::Open | Wish::Files => return self.open(),
             Wish::Send(digit) => return self.digit(digit),
+            Wish::ToDrive => self.chooser = Some(Chooser::drives()),
             Wish::Keep => self.keep_here(),
             Wish::Mark => self.mark(),
             Wish::MarkAll => self.mark_all(),
@@ -102,7 +103,7 @@ impl State {
             }
             other => return self.told_in_a_sheet(other),
         }
-        if matches!(wish, Wish::Palette | Wish::Find) {
+        if matches!(wish, Wish::Palette | Wish::Find | Wish::ToDrive) {
             self.choices();
         }
         Vec::new()
@@ -360,7 +361,11 @@ impl State {
 
     /// A digit belongs to a drive; what is under the cursor goes there.
     fn digit(&mut self, digit: u8) -> Vec<Act> {
-        let Some(drive) = self.drive_of_digit(digit) else { return Vec::new() };
+        self.drive_of_digit(digit).map_or_else(Vec::new, |drive| self.to_drive(drive))
+    }
+
+    /// What choosing a drive means in this view.
+    pub(super) fn to_drive(&mut self, drive: String) -> Vec<Act> {
         match self.view {
             View::Drives => self.send(&drive),
             View::Finds => return self.bring_find(drive),
@@ -368,7 +373,7 @@ impl State {
                 Some(launcher) => return self.consider(Errand::Library(launcher, LibraryWish::New(drive))),
                 None => self.message = Some("The cursor is on no launcher.".into()),
             },
-            _ => self.message = Some(format!("{digit} is {drive}; games are sent there in the Drives view.")),
+            _ => self.message = Some(format!("Games are sent to {drive} in the Drives view.")),
         }
         Vec::new()
     }

@@ -57,6 +57,8 @@ pub enum Wish {
     Sort,
     Filter,
     Scale,
+    /// Asks for a drive, of all that there are.
+    ToDrive,
     UserData,
     OtherWay,
     LeaveLink,
@@ -167,6 +169,7 @@ const FINDS: Where = In(View::Finds);
 pub const DEEDS: &[Deed] = &[
     deed("mark", DRIVES, Wish::Mark, &["space"], "mark this game, so that a digit sends all marked ones", "mark"),
     deed("mark-all", DRIVES, Wish::MarkAll, &["*"], "mark all games of the list, or none", ""),
+    deed("to-drive", ALL, Wish::ToDrive, &["#"], "choose a drive by its name, also one that has no digit", ""),
     deed("keep", DRIVES, Wish::Keep, &["0"], "leave the game where it is", "stays"),
     deed("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
     deed("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),

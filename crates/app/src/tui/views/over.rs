@@ -69,6 +69,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
     let (question, nothing) = match chooser.of {
         Of::Acts => ("What should be done?", "No act has these words."),
         Of::Games => ("Which game?", "No game has these letters."),
+        Of::Drives => ("Which drive?", "No drive has these letters."),
     };
     canvas.put(&format!("{question} {}▏", chooser.text), style.add_modifier(Modifier::BOLD), inner);
     if chooser.items.is_empty() {

@@ -157,6 +157,39 @@ fn a_digit_sends_the_game_and_every_drive_shows_its_load_afterwards() {
 }
 
 #[test]
+fn drives_beyond_the_ninth_are_chosen_by_their_names() {
+    let mut stage = Stage::new();
+    let mut survey = *stage.state.survey.clone().map(Box::new).expect("a survey");
+    for n in 5..=12 {
+        let mut state = survey.drives[3].clone();
+        state.drive.name = format!("shelf-{n}");
+        state.drive.root = format!("/d/shelf-{n}").into();
+        state.drive.tag = (n < 10).then_some(n);
+        survey.drives.push(state);
+    }
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
+    stage.press(KeyCode::Char('#'));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        assert!(shown.contains("Which drive?") && shown.contains("newhold") && shown.contains("free"), "{shown}");
+    }
+    assert!(stage.text(160, 47).contains("shelf-12"));
+    stage.type_in("f-12");
+    stage.press(KeyCode::Enter);
+    assert_eq!(stage.state.draft.lots[0].to, Destination::Drive("shelf-12".into()));
+    // The list of all acts has it as well, and where games are not sent it is said where they are.
+    stage.press(KeyCode::Char(':'));
+    stage.type_in("to shelf-11");
+    stage.press(KeyCode::Enter);
+    assert_eq!(stage.state.draft.lots[0].to, Destination::Drive("shelf-11".into()));
+    stage.press(KeyCode::Char('L'));
+    stage.press(KeyCode::Char('#'));
+    stage.type_in("shelf-12");
+    stage.press(KeyCode::Enter);
+    assert!(stage.text(160, 47).contains("in the Drives view"), "{}", stage.text(160, 47));
+}
+
+#[test]
 fn what_does_not_fit_is_said_in_figures() {
     let mut stage = Stage::new();
     if let Some(survey) = &mut stage.state.survey {
