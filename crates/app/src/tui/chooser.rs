@@ -214,7 +214,7 @@ impl State {
                 self.go_to(&id);
                 Vec::new()
             }
-            Choice::Drive(name) => self.to_drive(name),
+            Choice::Drive(name) => self.on_drive(name),
             Choice::Library(path) => {
                 if let Some(id) = self.game_here().map(|game| game.id.clone()) {
                     self.draft.send(id, Destination::Library(path));

@@ -361,11 +361,11 @@ impl State {
 
     /// A digit belongs to a drive; what is under the cursor goes there.
     fn digit(&mut self, digit: u8) -> Vec<Act> {
-        self.drive_of_digit(digit).map_or_else(Vec::new, |drive| self.to_drive(drive))
+        self.drive_of_digit(digit).map_or_else(Vec::new, |drive| self.on_drive(drive))
     }
 
     /// What choosing a drive means in this view.
-    pub(super) fn to_drive(&mut self, drive: String) -> Vec<Act> {
+    pub(super) fn on_drive(&mut self, drive: String) -> Vec<Act> {
         match self.view {
             View::Drives => self.send(&drive),
             View::Finds => return self.bring_find(drive),
