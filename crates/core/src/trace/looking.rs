@@ -1,6 +1,7 @@
 //! Looking into one file that holds the needle: which of its leaves lead to the path, and how.
 
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, PoisonError};
 
 use super::needle::Needle;
 use super::{Find, Sure, problem};
@@ -43,6 +44,14 @@ enum Means {
     Parent,
 }
 
+/// Bytes of the largest text in which a trace looks for records; one that is larger is named.
+const LARGEST: u64 = 64_000_000;
+
+/// Bytes from which on a text is read while no other large one is.
+const LARGE: u64 = 2_000_000;
+
+static LARGE_ONES: Mutex<()> = Mutex::new(());
+
 /// How deep documents within texts are looked into.
 const DEEPEST: usize = 3;
 
@@ -54,6 +63,15 @@ impl Looking<'_> {
     /// The finds of a file, and why it could not be read.
     pub(super) fn file(&self, file: &Path) -> (Vec<Find>, Vec<Problem>) {
         let file = &database_of(file);
+        // Neither a pack nor a text as large as one is read whole for a name that stands in it.
+        let is_text = !is_binary(file);
+        let size = file.look_meta().map_or(0, |meta| meta.len());
+        let database = shapes(file).first() == Some(&Shape::Sqlite);
+        if !database && (!is_text || size > LARGEST) {
+            return (vec![self.unreadable(file)], Vec::new());
+        }
+        // Of large ones there is one at a time in memory.
+        let _alone = (size > LARGE).then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
         let bases = self.bases_for(file);
         let mut first_fault = None;
         for shape in shapes(file) {
@@ -72,7 +90,7 @@ impl Looking<'_> {
         // Read, and the name stood in a comment or in something else than a path.
         match first_fault {
             None => (Vec::new(), Vec::new()),
-            Some(_) if is_binary(file) => (vec![self.unreadable(file)], Vec::new()),
+            Some(_) if !is_text => (vec![self.unreadable(file)], Vec::new()),
             Some(fault) => (Vec::new(), vec![problem(file, &fault)]),
         }
     }
