@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{AuditPhase, entries, hash_of};
+use super::{AuditPhase, each_file, hash_of};
 use crate::bytes::{Bytes, HaulId};
 use crate::haul::{Control, HaulError, Journal};
 use crate::platform::{self, Look};
@@ -26,7 +26,8 @@ pub enum KeptFile {
     /// A file: BLAKE3 in hexadecimal digits.
     Hash {
         /// The hash.
-        hash: String,
+        #[serde(with = "digits")]
+        hash: blake3::Hash,
     },
     /// A link, and where it led.
     Link {
@@ -82,7 +83,7 @@ impl KeptTally {
         let mut out = String::new();
         for line in &self.lines {
             if let (KeptFile::Hash { hash }, Some(path)) = (&line.file, line.path.to_str()) {
-                out.push_str(&checksum_line(hash, path));
+                out.push_str(&checksum_line(&hash.to_hex(), path));
             }
         }
         out
@@ -94,6 +95,19 @@ pub(super) fn checksum_line(hash: &str, path: &str) -> String {
     let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
     let mark = if escaped == path { "" } else { "\\" };
     format!("{mark}{hash}  {escaped}\n")
+}
+
+/// Hashes in JSON: as hexadecimal digits.
+mod digits {
+    use serde::{Deserialize, Deserializer, Serializer, de::Error};
+
+    pub fn serialize<S: Serializer>(hash: &blake3::Hash, out: S) -> Result<S::Ok, S::Error> {
+        out.serialize_str(&hash.to_hex())
+    }
+
+    pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<blake3::Hash, D::Error> {
+        blake3::Hash::from_hex(String::deserialize(from)?).map_err(D::Error::custom)
+    }
 }
 
 /// Paths in JSON: as text, or where they are no text as their bytes.
@@ -151,30 +165,39 @@ pub fn keep(
     stop: &Control,
 ) -> Result<KeptTally, HaulError> {
     let disk = &site.disk;
-    let all: Vec<_> = entries(disk, folder)?.into_iter().collect();
-    let bytes = Bytes::new(all.iter().map(|(_, entry)| entry.size).sum());
+    let mut lines: Vec<KeptLine> = Vec::new();
+    let mut bytes = Bytes::ZERO;
+    each_file(disk, folder, &mut |path, entry| {
+        bytes = bytes.plus(Bytes::new(entry.size));
+        let file = match &entry.kind {
+            EntryKind::Link(target) => KeptFile::Link { target: target.clone() },
+            // It is read below.
+            _ => KeptFile::Hash { hash: blake3::Hash::from_bytes([0; 32]) },
+        };
+        lines.push(KeptLine { path: path.into(), size: 0, modified_ns: 0, file });
+    })?;
+    lines.sort_by(|a, b| a.path.cmp(&b.path));
     let done = AtomicU64::new(0);
     let add = |count: u64| {
         let read = Bytes::new(done.fetch_add(count, Ordering::Relaxed) + count);
         report(AuditPhase { read, all: bytes });
     };
-    let line = |(path, entry): &(PathBuf, crate::tally::Entry)| -> Result<KeptLine, HaulError> {
-        let at = folder.join(path);
+    let read = |line: &mut KeptLine| -> Result<(), HaulError> {
+        let at = folder.join(&line.path);
         let meta = at.look_own_meta().map_err(HaulError::disk("look at", &at))?;
-        let file = match &entry.kind {
-            EntryKind::Link(target) => KeptFile::Link { target: target.clone() },
-            _ => KeptFile::Hash {
-                hash: hash_of(disk, &at, stop, &add).map_err(HaulError::disk("read", &at))?.to_hex().to_string(),
-            },
-        };
-        let size = if matches!(file, KeptFile::Link { .. }) { 0 } else { meta.len() };
-        Ok(KeptLine { path: path.clone(), size, modified_ns: stamp_of(&meta), file })
+        line.modified_ns = stamp_of(&meta);
+        if let KeptFile::Hash { hash } = &mut line.file {
+            *hash = hash_of(disk, &at, stop, &add).map_err(HaulError::disk("read", &at))?;
+            line.size = meta.len();
+        }
+        Ok(())
     };
-    let lines: Result<Vec<KeptLine>, HaulError> = all.par_iter().map(line).collect();
+    let read = lines.par_iter_mut().try_for_each(read);
     if stop.asked() {
         return Err(HaulError::Paused);
     }
-    let kept = KeptTally { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines: lines? };
+    read?;
+    let kept = KeptTally { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines };
     let path = file_of(site, game);
     let fault = |source| HaulError::disk("write", &path)(source);
     platform::make_private(&site.state_folder()).map_err(fault)?;
@@ -236,7 +259,7 @@ pub fn kept_tally(
                 match (after_repoint(&rewritten, &folder.join(&path)), blocks) {
                     (Some(hash), _) => KeptFile::Hash { hash },
                     (None, Some(blocks)) if !blocks.is_empty() => {
-                        KeptFile::Hash { hash: blake3::Hash::from(file_hash(&blocks)).to_hex().to_string() }
+                        KeptFile::Hash { hash: blake3::Hash::from(file_hash(&blocks)) }
                     }
                     // A further name of a file has the bytes of that file.
                     _ => {
@@ -267,8 +290,8 @@ fn content(rewritten: &[FileChange], path: &Path) -> Option<(u64, blake3::Hash)>
 }
 
 /// The hash of a file of the lot that its repoint rewrote.
-fn after_repoint(rewritten: &[FileChange], path: &Path) -> Option<String> {
-    content(rewritten, path).map(|(_, hash)| hash.to_hex().to_string())
+fn after_repoint(rewritten: &[FileChange], path: &Path) -> Option<blake3::Hash> {
+    content(rewritten, path).map(|(_, hash)| hash)
 }
 
 fn after_size(rewritten: &[FileChange], path: &Path) -> Option<u64> {

@@ -7,7 +7,7 @@ mod kept;
 mod repair;
 mod sums;
 
-use std::collections::BTreeMap;
+use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -85,38 +85,58 @@ pub struct AuditPhase {
     pub all: Bytes,
 }
 
-/// The entries below a folder that are no folders, by their paths.
-fn entries(disk: &Disk, folder: &Path) -> Result<BTreeMap<PathBuf, Entry>, HaulError> {
-    let mut all = BTreeMap::new();
+/// Gives every entry below a folder that is no folder, with its path.
+fn each_file(disk: &Disk, folder: &Path, take: &mut dyn FnMut(&Path, &Entry)) -> Result<(), HaulError> {
     walk_each(disk, folder, &mut |found| {
         if let Found::Entry(entry) = found
             && entry.kind != EntryKind::Folder
         {
-            all.insert(entry.path.as_path().to_path_buf(), entry);
+            take(entry.path.as_path(), &entry);
         }
         Ok::<(), std::io::Error>(())
     })
-    .map_err(HaulError::disk("read", folder))?;
-    Ok(all)
+    .map_err(HaulError::disk("read", folder))
+}
+
+/// Gives the thread's own memory for a block: one for each of many small files would cost more than to read them.
+fn with_buffer<T>(use_it: impl FnOnce(&mut [u8]) -> T) -> T {
+    thread_local! {
+        static BUFFER: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
+    }
+    BUFFER.with_borrow_mut(|buffer| {
+        buffer.resize(BLOCK as usize, 0);
+        use_it(buffer)
+    })
 }
 
 /// The BLAKE3 hash of a file, read from its drive and not from memory.
 fn hash_of(disk: &Disk, path: &Path, stop: &Control, read: &dyn Fn(u64)) -> std::io::Result<blake3::Hash> {
     let file = disk.open_read(path)?;
     disk.forget(&file);
-    let (mut hasher, mut buffer, mut offset) = (blake3::Hasher::new(), vec![0; BLOCK as usize], 0);
-    loop {
-        if stop.asked() {
-            return Err(std::io::ErrorKind::Interrupted.into());
+    with_buffer(|buffer| {
+        let (mut hasher, mut offset) = (blake3::Hasher::new(), 0);
+        loop {
+            if stop.asked() {
+                return Err(std::io::ErrorKind::Interrupted.into());
+            }
+            let count = disk.read_at(&file, buffer, offset)?;
+            hasher.update(&buffer[..count]);
+            offset += count as u64;
+            read(count as u64);
+            if count < buffer.len() {
+                return Ok(hasher.finalize());
+            }
         }
-        let count = disk.read_at(&file, &mut buffer, offset)?;
-        hasher.update(&buffer[..count]);
-        offset += count as u64;
-        read(count as u64);
-        if count < buffer.len() {
-            return Ok(hasher.finalize());
-        }
-    }
+    })
+}
+
+/// What stands now where a line of a tally says that something is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Now {
+    Missing,
+    File,
+    SameLink,
+    Other,
 }
 
 /// Compares a folder with the tally that was kept of it, byte by byte. `report` hears how far it is.
@@ -130,51 +150,50 @@ pub fn audit(
     report: &(dyn Fn(AuditPhase) + Sync),
     stop: &Control,
 ) -> Result<Audit, HaulError> {
-    let now = entries(disk, folder)?;
+    let mut out = Audit { folder: folder.into(), ..Audit::default() };
+    let mut now = vec![Now::Missing; kept.lines.len()];
+    each_file(disk, folder, &mut |path, entry| {
+        let Ok(at) = kept.lines.binary_search_by(|line| line.path.as_path().cmp(path)) else {
+            return out.findings.push(Finding { path: path.into(), fate: Fate::New, why: None });
+        };
+        now[at] = match (&entry.kind, &kept.lines[at].file) {
+            (EntryKind::Link(target), KeptFile::Link { target: kept }) if target == kept => Now::SameLink,
+            (EntryKind::File | EntryKind::Again(_), KeptFile::Hash { .. }) => Now::File,
+            _ => Now::Other,
+        };
+    })?;
     let all = Bytes::new(kept.lines.iter().map(|line| line.size).sum());
     let done = AtomicU64::new(0);
     let add = |count: u64| {
         let read = Bytes::new(done.fetch_add(count, Ordering::Relaxed) + count);
         report(AuditPhase { read, all });
     };
-    let judged: Vec<Option<Finding>> =
-        kept.lines.par_iter().map(|line| judge(disk, line, folder, now.get(&line.path), stop, &add)).collect();
+    let (same, bytes) = (AtomicU64::new(0), AtomicU64::new(0));
+    let judged = kept.lines.par_iter().zip(&now).filter_map(|(line, now)| {
+        let found = judge(disk, line, folder, *now, stop, &add);
+        if found.is_none() {
+            same.fetch_add(1, Ordering::Relaxed);
+            bytes.fetch_add(line.size, Ordering::Relaxed);
+        }
+        found
+    });
+    let judged: Vec<Finding> = judged.collect();
     if stop.asked() {
         return Err(HaulError::Paused);
     }
-    let mut out = Audit { folder: folder.into(), ..Audit::default() };
-    for (line, judged) in kept.lines.iter().zip(judged) {
-        match judged {
-            None => {
-                out.same += 1;
-                out.bytes = out.bytes.plus(Bytes::new(line.size));
-            }
-            Some(finding) => out.findings.push(finding),
-        }
-    }
-    let known: std::collections::HashSet<&Path> = kept.lines.iter().map(|line| line.path.as_path()).collect();
-    let new = now.keys().filter(|path| !known.contains(path.as_path()));
-    out.findings.extend(new.map(|path| Finding { path: path.clone(), fate: Fate::New, why: None }));
+    out.findings.extend(judged);
+    (out.same, out.bytes) = (same.into_inner(), Bytes::new(bytes.into_inner()));
     out.findings.sort_by(|a, b| (a.fate, &a.path).cmp(&(b.fate, &b.path)));
     Ok(out)
 }
 
-fn judge(
-    disk: &Disk,
-    line: &KeptLine,
-    folder: &Path,
-    now: Option<&Entry>,
-    stop: &Control,
-    read: &dyn Fn(u64),
-) -> Option<Finding> {
+fn judge(disk: &Disk, line: &KeptLine, folder: &Path, now: Now, stop: &Control, read: &dyn Fn(u64)) -> Option<Finding> {
     let finding = |fate, why| Some(Finding { path: line.path.clone(), fate, why });
-    let Some(entry) = now else { return finding(Fate::Missing, None) };
-    match (&entry.kind, &line.file) {
-        (EntryKind::Link(target), KeptFile::Link { target: kept }) => {
-            return if target == kept { None } else { finding(Fate::Changed, None) };
-        }
-        (EntryKind::File | EntryKind::Again(_), KeptFile::Hash { .. }) => {}
-        _ => return finding(Fate::Changed, None),
+    match now {
+        Now::Missing => return finding(Fate::Missing, None),
+        Now::SameLink => return None,
+        Now::Other => return finding(Fate::Changed, None),
+        Now::File => {}
     }
     let KeptFile::Hash { hash } = &line.file else { return None };
     let at = folder.join(&line.path);
@@ -186,7 +205,7 @@ fn judge(
         return finding(Fate::Changed, None);
     }
     match hash_of(disk, &at, stop, read) {
-        Ok(now) if now.to_hex().as_str() == hash => None,
+        Ok(now) if now == *hash => None,
         Ok(_) if untouched => finding(Fate::Damaged, None),
         Ok(_) => finding(Fate::Changed, None),
         Err(error) => finding(Fate::Damaged, Some(error.to_string())),

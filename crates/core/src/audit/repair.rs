@@ -62,7 +62,7 @@ pub fn mend(
         let same = |copy: &PathBuf| {
             let at = copy.join(&finding.path);
             let right = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() == line.size);
-            right && hash_of(&site.disk, &at, stop, &|_| {}).is_ok_and(|now| now.to_hex().as_str() == hash)
+            right && hash_of(&site.disk, &at, stop, &|_| {}).is_ok_and(|now| now == *hash)
         };
         let from = copies.iter().find(|copy| same(copy)).map(|copy| copy.join(&finding.path));
         if stop.asked() {
@@ -93,12 +93,19 @@ fn straight_way(disk: &Disk, folder: &Path, path: &Path) -> Result<(), HaulError
 /// Copies a file to a new name, and reads it back.
 pub(crate) fn bring_file(disk: &Disk, from: &Path, to: &Path) -> Result<(), HaulError> {
     let stop = Control::default();
-    let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?.to_hex();
+    let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?;
     let meta = from.look_own_meta().map_err(HaulError::disk("look at", from))?;
-    bring(disk, from, to, crate::tally::stamp_of(&meta), hash.as_str(), &stop)
+    bring(disk, from, to, crate::tally::stamp_of(&meta), &hash, &stop)
 }
 
-fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Control) -> Result<(), HaulError> {
+fn bring(
+    disk: &Disk,
+    from: &Path,
+    to: &Path,
+    time: i128,
+    hash: &blake3::Hash,
+    stop: &Control,
+) -> Result<(), HaulError> {
     use std::os::unix::fs::MetadataExt;
     let fault = HaulError::disk;
     let parent = to.parent().unwrap_or(Path::new("/"));
@@ -129,7 +136,7 @@ fn bring(disk: &Disk, from: &Path, to: &Path, time: i128, hash: &str, stop: &Con
     disk.flush(&target).map_err(fault("flush", &fresh))?;
     drop(target);
     let read = hash_of(disk, &fresh, stop, &|_| {}).map_err(fault("read", &fresh))?;
-    if read.to_hex().as_str() != hash {
+    if read != *hash {
         disk.remove_own(&fresh, What::File).map_err(fault("remove", &fresh))?;
         return Err(HaulError::Changed { path: to.into(), count: 1 });
     }

@@ -6,12 +6,11 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use rayon::prelude::*;
 
 use super::kept::checksum_line;
-use super::{AuditPhase, KeptFile, KeptLine, KeptTally};
+use super::{AuditPhase, KeptFile, KeptLine, KeptTally, with_buffer};
 use crate::bytes::Bytes;
 use crate::disk::Disk;
 use crate::haul::{Control, HaulError};
 use crate::launcher::{Digest, DigestKind};
-use crate::tally::BLOCK;
 
 /// A list of checksums.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -39,15 +38,15 @@ pub fn sha256_sums(
         let read = Bytes::new(done.fetch_add(count, Ordering::Relaxed) + count);
         report(AuditPhase { read, all });
     };
-    let files: Vec<(&KeptLine, &str)> = kept
+    let files: Vec<(&KeptLine, &blake3::Hash)> = kept
         .lines
         .iter()
         .filter_map(|line| match &line.file {
-            KeptFile::Hash { hash } => Some((line, hash.as_str())),
+            KeptFile::Hash { hash } => Some((line, hash)),
             KeptFile::Link { .. } => None,
         })
         .collect();
-    let one = |(line, hash): &(&KeptLine, &str)| {
+    let one = |(line, hash): &(&KeptLine, &blake3::Hash)| {
         let sum = sum_of(disk, &folder.join(&line.path), hash, stop, &read);
         (line.path.clone(), sum)
     };
@@ -67,20 +66,22 @@ pub fn sha256_sums(
 }
 
 /// The SHA-256 sum of a file, in hexadecimal digits, if its BLAKE3 hash is this one.
-fn sum_of(disk: &Disk, path: &Path, hash: &str, stop: &Control, read: &dyn Fn(u64)) -> Option<String> {
+fn sum_of(disk: &Disk, path: &Path, hash: &blake3::Hash, stop: &Control, read: &dyn Fn(u64)) -> Option<String> {
     let file = disk.open_read(path).ok()?;
     let (mut known, mut wanted) = (blake3::Hasher::new(), Digest::new(DigestKind::Sha256));
-    let (mut buffer, mut offset) = (vec![0; BLOCK as usize], 0);
-    while !stop.asked() {
-        let count = disk.read_at(&file, &mut buffer, offset).ok()?;
-        known.update(&buffer[..count]);
-        wanted.take(&buffer[..count]);
-        offset += count as u64;
-        read(count as u64);
-        if count < buffer.len() {
-            let same = known.finalize().to_hex().as_str() == hash;
-            return same.then(|| wanted.end().iter().map(|byte| format!("{byte:02x}")).collect());
+    with_buffer(|buffer| {
+        let mut offset = 0;
+        while !stop.asked() {
+            let count = disk.read_at(&file, buffer, offset).ok()?;
+            known.update(&buffer[..count]);
+            wanted.take(&buffer[..count]);
+            offset += count as u64;
+            read(count as u64);
+            if count < buffer.len() {
+                let same = known.finalize() == *hash;
+                return same.then(|| wanted.end().iter().map(|byte| format!("{byte:02x}")).collect());
+            }
         }
-    }
-    None
+        None
+    })
 }
