@@ -4,7 +4,7 @@
 
 use std::path::PathBuf;
 
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, read_text};
 use serde::Deserialize;
 
 use crate::show::path as shown;
@@ -45,7 +45,7 @@ impl Settings {
     /// Reads them; without a file everything is as usual.
     pub fn of(site: &Site) -> Self {
         let path = Self::file(site);
-        match std::fs::read_to_string(&path) {
+        match read_text(&path) {
             Ok(text) => {
                 let mut settings = Self::parse(&text);
                 settings.problem = settings.problem.map(|what| format!("{}{what}", shown(&path)));

@@ -4,7 +4,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::plan::{Draft, DraftFile, Misfit, Policy, WhatIf};
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::Survey;
 
 use crate::fault::{Fault, Kind};
@@ -34,7 +34,7 @@ pub fn keep(site: &Site, name: &str, file: &DraftFile) -> Result<PathBuf, Fault>
 
 /// Reads a draft's file.
 pub fn read(path: &Path) -> Result<DraftFile, Fault> {
-    let text = std::fs::read_to_string(path)
+    let text = read_text(path)
         .map_err(|error| Fault::usage(format!("Cannot read {}: {error}.", shown(path)), "Look whether it is there."))?;
     DraftFile::parse(&text).map_err(|error| {
         let sentence = format!("{} cannot be used: {error}", shown(path));

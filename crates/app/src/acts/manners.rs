@@ -6,7 +6,7 @@ use std::path::Path;
 
 use clap::CommandFactory;
 use deft_barge_core::haul::{Journal, JournalState, check_journal};
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::Survey;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -41,7 +41,7 @@ impl Names {
         };
         let path = Self::file(site);
         let Ok(bytes) = serde_json::to_vec(&names) else { return };
-        if std::fs::read(&path).is_ok_and(|old| old == bytes) {
+        if read_text(&path).is_ok_and(|old| old.as_bytes() == bytes) {
             return;
         }
         let _ = site.write_state(NAMES, &bytes);
@@ -51,8 +51,8 @@ impl Names {
     pub fn recall() -> Self {
         let places = crate::surroundings::places().ok();
         let path = places.map(|places| places.state.join("deft-barge/names.json"));
-        let bytes = path.and_then(|path| std::fs::read(path).ok()).unwrap_or_default();
-        serde_json::from_slice(&bytes).unwrap_or_default()
+        let text = path.and_then(|path| read_text(&path).ok()).unwrap_or_default();
+        serde_json::from_str(&text).unwrap_or_default()
     }
 }
 

@@ -5,7 +5,7 @@ use std::io::Write;
 use std::path::{Path, PathBuf, absolute};
 
 use deft_barge_core::launcher::{Profile, ProfileCheck, check_profile, load_profiles};
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual_places};
 
 use crate::arguments::{ProfileAct, Traced};
@@ -135,9 +135,9 @@ fn draft(site: &Site, wish: &Traced, out: Option<&Path>, json: bool) -> Result<u
 }
 
 fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
-    let as_file = wanted.map(PathBuf::from).filter(|path| path.is_file());
+    let as_file = wanted.map(PathBuf::from).filter(|path| path.symlink_metadata().is_ok() && !path.is_dir());
     let profiles = if let Some(file) = as_file {
-        let text = fs::read_to_string(&file)
+        let text = read_text(&file)
             .map_err(|error| Fault::usage(format!("{} cannot be read: {error}.", file.display()), ""))?;
         vec![
             Profile::parse(&text, &file)

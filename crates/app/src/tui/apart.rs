@@ -13,7 +13,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, Haul, HaulEvent, Journal};
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, read_text};
 use serde::{Deserialize, Serialize};
 
 use super::lanes::Heard;
@@ -88,7 +88,7 @@ pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
 }
 
 fn wishes(path: &Path) -> Wishes {
-    fs::read(path).ok().and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default()
+    read_text(path).ok().and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default()
 }
 
 /// Hears wishes, and the signals of a system that ends programs.
@@ -132,7 +132,8 @@ pub fn wished_limit(site: &Site) -> Option<Bytes> {
 
 /// Follows a program that was left running, from the beginning of what it told until it has ended; gives nothing if there is none.
 pub fn follow(site: &Site) -> Option<Following> {
-    let mut file = BufReader::new(File::open(told_file(site)).ok()?);
+    let told = told_file(site);
+    let mut file = BufReader::new(told.is_file().then(|| File::open(told).ok())??);
     let mut line = String::new();
     file.read_line(&mut line).ok()?;
     let head: Head = serde_json::from_str(&line).ok()?;

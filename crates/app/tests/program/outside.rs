@@ -2,9 +2,10 @@
 //! too small, another program that hauls as well.
 
 use std::fs;
-use std::process::Command;
+use std::path::Path;
+use std::process::{Command, Stdio};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use crate::screen::Screen;
 use crate::world::{World, tree};
@@ -148,4 +149,103 @@ fn undo_in_running_means_the_haul_that_is_shown_and_a_draft_ends_with_its_haul()
     let log = world.json(&["log"], 0);
     let of = |id: u64| log["hauls"].as_array().unwrap().iter().find(|haul| haul["id"] == id).unwrap().clone();
     assert_eq!(of(2)["lots"][0]["stage"]["stage"], "proved", "{log}");
+}
+
+/// Puts something that is no file in the place of a file; `false` where the system makes none.
+fn put_in_place(path: &Path, kind: &str) {
+    let _ = fs::remove_file(path);
+    fs::create_dir_all(path.parent().unwrap()).unwrap();
+    match kind {
+        "socket" => drop(std::os::unix::net::UnixListener::bind_addr(
+            &std::os::unix::net::SocketAddr::from_pathname(path).unwrap(),
+        )),
+        "folder" => fs::create_dir(path).unwrap(),
+        "device" => {
+            assert!(Command::new("ln").args(["-s", "/dev/zero"]).arg(path).status().unwrap().success());
+        }
+        _ => assert!(Command::new("mkfifo").arg(path).status().unwrap().success()),
+    }
+}
+
+/// Runs a command that must end by itself.
+fn ends(world: &World, words: &[&str], what: &str) -> (i32, String) {
+    let mut child = world.command(words).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    let begun = Instant::now();
+    while child.try_wait().unwrap().is_none() {
+        if begun.elapsed() > Duration::from_secs(40) {
+            child.kill().unwrap();
+            panic!("{words:?} hangs: {what}");
+        }
+        thread::sleep(Duration::from_millis(10));
+    }
+    let output = child.wait_with_output().unwrap();
+    let text = [output.stdout, output.stderr].map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).concat();
+    assert!(!text.contains("panicked"), "{words:?}, {what}: {text}");
+    (output.status.code().unwrap_or(-1), text)
+}
+
+#[test]
+fn what_is_no_file_is_refused_by_its_kind_wherever_a_file_is_expected() {
+    let home = "home/.config/quillgate";
+    let ours = "home/.config/deft-barge";
+    let state = "home/.local/state/deft-barge";
+    let places = [
+        format!("{home}/rooms.json"),
+        format!("{home}/recent.json"),
+        format!("{home}/contents/qg-0107.json"),
+        "drives/swift/quillgate/ledger.json".into(),
+        "drives/swift/quillgate/saltflat-rally/extra".into(),
+        format!("{ours}/profiles/odd.toml"),
+        format!("{ours}/settings.toml"),
+        format!("{ours}/user-data.toml"),
+        format!("{state}/drives.json"),
+        format!("{state}/names.json"),
+        format!("{state}/lock"),
+        format!("{state}/journal.db"),
+        "home/.local/share/applications/odd.desktop".into(),
+        "world.toml".into(),
+    ];
+    for (n, place) in places.iter().enumerate() {
+        for kind in ["pipe", "socket", "folder", "device"] {
+            // All of them for a pipe, which hangs whoever opens it; of the others some for each place.
+            if kind != "pipe" && (n + kind.len()) % 3 != 0 {
+                continue;
+            }
+            let world = World::new();
+            put_in_place(&world.at(place), kind);
+            let what = format!("{kind} as {place}");
+            let old = world.old_place();
+            let old = old.to_str().unwrap();
+            let all = [
+                &["survey"][..],
+                &["haul", "Saltflat Rally", "--to", "newhold", "--yes"],
+                &["trace", old],
+                &["return", "--yes"],
+            ];
+            // What a command reads beside a survey is looked at by that command.
+            let own: &[&[&str]] = match () {
+                () if place.contains("profiles/") => &[&["profile", "check"]],
+                () if place.ends_with("settings.toml") => &[&["settings", "check"]],
+                () if place.contains("state/") => &[&["log"], &["finds"]],
+                () => &[],
+            };
+            let usual = if kind == "pipe" { all.len() } else { 2 };
+            for words in all[..usual].iter().chain(own) {
+                ends(&world, words, &what);
+            }
+            // Whatever came of it, the game is whole at one of both places.
+            let whole = |place: &Path| place.join("bin").is_dir() || tree(place).len() > 3;
+            assert!(whole(&world.old_place()) || whole(&world.new_place()), "{what}");
+        }
+    }
+    let world = World::new();
+    let odd = world.at("odd.toml");
+    for kind in ["pipe", "socket", "folder", "device"] {
+        let _ = fs::remove_dir(&odd);
+        put_in_place(&odd, kind);
+        for words in [&["plan", "--from", odd.to_str().unwrap()][..], &["profile", "check", odd.to_str().unwrap()]] {
+            let (code, said) = ends(&world, words, kind);
+            assert_eq!(code, 2, "{kind}, {words:?}: {said}");
+        }
+    }
 }

@@ -59,7 +59,11 @@ pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
 }
 
 fn opened(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
-    let opened = how.mode(0o600).open(file)?;
+    // A pipe in its place is not waited for.
+    let opened = how.mode(0o600).custom_flags(rustix::fs::OFlags::NONBLOCK.bits() as i32).open(file)?;
+    if !opened.metadata()?.is_file() {
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is no file"));
+    }
     let mode = opened.metadata()?.permissions().mode();
     if mode & 0o077 != 0 {
         // Another's file keeps its mode.

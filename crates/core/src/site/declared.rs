@@ -1,6 +1,5 @@
 //! A declared site: folders that a `world.toml` names as drives. Format: `docs/formats.md`, "World file".
 
-use std::fs;
 use std::path::{Component, Path, PathBuf};
 use std::sync::Arc;
 
@@ -9,6 +8,7 @@ use serde::Deserialize;
 use super::{Abilities, Drive, DriveKind, Places, Site, SiteError};
 use crate::bytes::Bytes;
 use crate::disk::{DeclaredRules, Disk, Unreadable};
+use crate::platform;
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -56,7 +56,7 @@ impl Site {
         let path = folder.join("world.toml");
         let read = |source| SiteError::Read { path: path.clone(), source };
         let folder = folder.canonicalize().map_err(read)?;
-        let text = fs::read_to_string(&path).map_err(read)?;
+        let text = platform::read_to_string(&path).map_err(read)?;
         let wrong = |what: String| SiteError::World { path: path.clone(), what };
         let file: WorldFile = toml::from_str(&text).map_err(|e| wrong(e.to_string()))?;
         if file.format != 1 {

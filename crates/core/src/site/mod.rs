@@ -19,6 +19,15 @@ pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
 pub use speed::{Pace, Run, Speeds};
 
+/// Reads a text file that anybody may have put there: a pipe, a socket or a device is refused and not waited for, and so is a file
+/// that is larger than any of ours.
+///
+/// # Errors
+/// What the system says; [`io::ErrorKind::InvalidInput`] for what is no file, [`io::ErrorKind::FileTooLarge`].
+pub fn read_text(path: &Path) -> io::Result<String> {
+    platform::read_to_string(path)
+}
+
 use std::io;
 use std::path::{Path, PathBuf};
 
