@@ -131,6 +131,8 @@ fn inside(folder: &Path, path: &Path) -> Result<PathBuf, String> {
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use super::*;
 
     fn world(text: &str) -> Result<Site, SiteError> {
