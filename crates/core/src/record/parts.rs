@@ -5,10 +5,12 @@
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
 use super::document::Format;
+use crate::platform::Look;
 
 /// What of a value is the path.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -73,6 +75,23 @@ pub enum Fit {
     Wanted,
     /// The path that is looked for, and it is there.
     There,
+    /// The path that is looked for, and a folder is there.
+    Folder,
+}
+
+impl Fit {
+    /// Of a path that is the one that is looked for.
+    pub fn of_wanted(path: &Path) -> Self {
+        match path.look_is_dir() {
+            true => Self::Folder,
+            false if path.look_exists() => Self::There,
+            false => Self::Wanted,
+        }
+    }
+
+    fn is_wanted(self) -> bool {
+        matches!(self, Self::Wanted | Self::There | Self::Folder)
+    }
 }
 
 /// Finds the parts of a value that `fit` says are wanted.
@@ -89,7 +108,30 @@ pub fn find_parts<'a>(
         Within::List => items(value),
         Within::Text => return in_text(value, fit),
     };
-    candidates.into_iter().filter(|part| matches!(fit(&part.text), Fit::Wanted | Fit::There)).collect()
+    let plain = rules(format) == Words::Plain;
+    let ours = |part: &Part<'_>| {
+        let found = fit(&part.text);
+        // Where blanks part words only by custom, a path may go on behind one.
+        let may_go_on = plain && !within.is_value() && part.quote == Quote::None;
+        found.is_wanted() && !(may_go_on && goes_on(value, &part.range, found, fit))
+    };
+    candidates.into_iter().filter(ours).collect()
+}
+
+/// Whether a path in a value is but the beginning of another one: of one that is there, or, where it leads to a folder, of one whose
+/// name goes on behind a blank or a sign and has a separator before any other path begins.
+fn goes_on(value: &str, range: &Range<usize>, found: Fit, fit: &dyn Fn(&str) -> Fit) -> bool {
+    let longer = ends(value, range.start).filter(|end| *end > range.end).take(ENDS);
+    if longer.into_iter().any(|end| fit(&value[range.start..end]) == Fit::Other) {
+        return true;
+    }
+    let rest = &value[range.end..];
+    let Some(at) = rest.find(['/', '\\']).filter(|_| found == Fit::Folder) else { return false };
+    let between = &rest[..at];
+    // Another path, an option, a value or a text of its own begins there.
+    let apart = between.chars().next_back().is_none_or(|c| BOUNDS.contains(&c) || matches!(c, '~' | '.' | '}' | '%'));
+    let other = between.contains(['"', '\'', '`', '=', '<', '>', '|', ';', '\n', '\r', '\t']) || between.contains(" -");
+    !apart && !other
 }
 
 /// How another path is written in place of a part; `None` if the value cannot hold it there.
@@ -271,11 +313,17 @@ fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> Fit) -> Vec<Part<'a>> {
         for end in ends(value, start).take(ENDS) {
             match (fit(&value[start..end]), chosen) {
                 // The longest that is there, whatever it is; if none is, the shortest.
-                (found @ (Fit::Other | Fit::There), _) | (found @ Fit::Wanted, None) => chosen = Some((end, found)),
+                (found @ (Fit::Other | Fit::There | Fit::Folder), _) | (found @ Fit::Wanted, None) => {
+                    chosen = Some((end, found));
+                }
                 _ => {}
             }
         }
-        if let Some((end, Fit::Wanted | Fit::There)) = chosen {
+        if let Some((end, found)) = chosen.filter(|(_, found)| found.is_wanted()) {
+            if goes_on(value, &(start..end), found, fit) {
+                free = end;
+                continue;
+            }
             parts.push(Part { range: start..end, text: Cow::Borrowed(&value[start..end]), quote: Quote::None });
             free = end;
         }
@@ -347,6 +395,53 @@ mod tests {
         assert_eq!(moved("/g/a;/g/a b", List, None, "/n").as_deref(), Some("/n;/n"));
         assert_eq!(moved("/g/a;/g/a c", List, None, "/n").as_deref(), Some("/n;/g/a c"));
         assert_eq!(moved("/other/g/a", Text, None, "/n"), None, "the end of another path");
+    }
+
+    #[test]
+    fn the_beginning_of_another_path_is_not_ours_whether_that_is_there_or_not() {
+        for there in [true, false] {
+            let fit = |text: &str| match text {
+                "/g/Fen" => Fit::Folder,
+                "/g/Fen/go" => Fit::There,
+                _ if there && (text.starts_with("/g/Fen ") || text.starts_with("/g/Fen:")) => Fit::Other,
+                _ => Fit::No,
+            };
+            let found = |value: &str, within| {
+                find_parts(value, within, None, &fit).iter().map(|part| part.text.to_string()).collect::<Vec<_>>()
+            };
+            for within in [Within::Command, Within::Text, Within::List] {
+                for value in [
+                    "/g/Fen Two/go",
+                    "/g/Fen (2020)/go",
+                    "/g/Fen: Two/go",
+                    "/g/Fen, Two/go",
+                    "/g/Fen & Two/go --quiet",
+                    "/g/Fen - Two/go",
+                    "run /g/Fen Two/go",
+                ] {
+                    let none = found(value, within);
+                    assert!(none.is_empty(), "{value}, {within:?}, {there}: {none:?}");
+                }
+            }
+        }
+        let fit = |text: &str| match text {
+            "/g/Fen" => Fit::Folder,
+            "/g/Fen/go" => Fit::There,
+            _ => Fit::No,
+        };
+        for (value, within, wanted) in [
+            ("/g/Fen /other/x", Within::Command, "/g/Fen"),
+            ("/g/Fen/go data/x", Within::Command, "/g/Fen/go"),
+            ("cd /g/Fen && ./go", Within::Text, "/g/Fen"),
+            ("at /g/Fen or C:\\x", Within::Text, "/g/Fen"),
+            ("--dir=/g/Fen --log=a/b", Within::Command, "/g/Fen"),
+            ("/g/Fen:/usr/bin", Within::List, "/g/Fen"),
+            ("/g/Fen;data/x", Within::List, "/g/Fen"),
+            ("\"/g/Fen\" Two/go", Within::Command, "/g/Fen"),
+        ] {
+            let parts = find_parts(value, within, None, &fit);
+            assert_eq!(parts.iter().map(|part| part.text.as_ref()).collect::<Vec<_>>(), [wanted], "{value}");
+        }
     }
 
     #[test]
