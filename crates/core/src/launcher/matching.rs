@@ -315,8 +315,7 @@ impl Search<'_> {
             };
         }
         let fit = |text: &str| match read(text) {
-            Some((_, path, Some(_))) if path.look_exists() => Fit::There,
-            Some((_, _, Some(_))) => Fit::Wanted,
+            Some((_, path, Some(_))) => Fit::of_wanted(&path),
             Some((_, path, None)) if path.look_exists() => Fit::Other,
             _ => Fit::No,
         };

@@ -119,19 +119,31 @@ pub fn find_parts<'a>(
 }
 
 /// Whether a path in a value is but the beginning of another one: of one that is there, or, where it leads to a folder, of one whose
-/// name goes on behind a blank or a sign and has a separator before any other path begins.
+/// name goes on behind a blank or a sign before any other path begins.
 fn goes_on(value: &str, range: &Range<usize>, found: Fit, fit: &dyn Fn(&str) -> Fit) -> bool {
     let longer = ends(value, range.start).filter(|end| *end > range.end).take(ENDS);
     if longer.into_iter().any(|end| fit(&value[range.start..end]) == Fit::Other) {
         return true;
     }
+    if found != Fit::Folder {
+        return false;
+    }
     let rest = &value[range.end..];
-    let Some(at) = rest.find(['/', '\\']).filter(|_| found == Fit::Folder) else { return false };
-    let between = &rest[..at];
+    // Within quotes nothing behind them counts.
+    let quote = value[..range.start].chars().next_back().filter(|c| matches!(c, '"' | '\'' | '`'));
+    let quoted = quote.and_then(|quote| rest.find(quote));
+    let rest = &rest[..quoted.unwrap_or(rest.len())];
+    let separator = rest.find(['/', '\\']);
+    let between = &rest[..separator.unwrap_or(rest.len())];
     // Another path, an option, a value or a text of its own begins there.
-    let apart = between.chars().next_back().is_none_or(|c| BOUNDS.contains(&c) || matches!(c, '~' | '.' | '}' | '%'));
-    let other = between.contains(['"', '\'', '`', '=', '<', '>', '|', ';', '\n', '\r', '\t']) || between.contains(" -");
-    !apart && !other
+    let begins = |c: char| (BOUNDS.contains(&c) && !matches!(c, ')' | ']' | '>')) || matches!(c, '~' | '.' | '}' | '%');
+    let apart = separator.is_some() && between.chars().next_back().is_none_or(begins);
+    let option =
+        between.match_indices(" -").any(|(at, _)| !between[at + 2..].starts_with(' ') && at + 2 < between.len());
+    let other = between.contains(['"', '\'', '`', '=', '<', '>', '|', ';', '\n', '\r', '\t']) || option;
+    // Without a further separator all of the value, or of what is quoted, is a name that goes on: a folder takes no words.
+    let is_all = (range.start == 0 || quoted.is_some()) && between.contains(' ');
+    (separator.is_some() || is_all) && !apart && !other
 }
 
 /// How another path is written in place of a part; `None` if the value cannot hold it there.
@@ -412,12 +424,15 @@ mod tests {
             for within in [Within::Command, Within::Text, Within::List] {
                 for value in [
                     "/g/Fen Two/go",
+                    "/g/Fen Two",
                     "/g/Fen (2020)/go",
                     "/g/Fen: Two/go",
                     "/g/Fen, Two/go",
                     "/g/Fen & Two/go --quiet",
                     "/g/Fen - Two/go",
                     "run /g/Fen Two/go",
+                    "run \"/g/Fen Two\" --full",
+                    "run '/g/Fen & Two' /x",
                 ] {
                     let none = found(value, within);
                     assert!(none.is_empty(), "{value}, {within:?}, {there}: {none:?}");
@@ -438,6 +453,8 @@ mod tests {
             ("/g/Fen:/usr/bin", Within::List, "/g/Fen"),
             ("/g/Fen;data/x", Within::List, "/g/Fen"),
             ("\"/g/Fen\" Two/go", Within::Command, "/g/Fen"),
+            ("run \"/g/Fen\" --full", Within::Text, "/g/Fen"),
+            ("run '/g/Fen --full'", Within::Text, "/g/Fen"),
         ] {
             let parts = find_parts(value, within, None, &fit);
             assert_eq!(parts.iter().map(|part| part.text.as_ref()).collect::<Vec<_>>(), [wanted], "{value}");

@@ -170,8 +170,13 @@ impl Looking<'_> {
     }
 
     fn is_there(&self, path: &Path) -> bool {
+        self.place_now(path).look_exists()
+    }
+
+    /// Where what a path leads to lies now.
+    fn place_now(&self, path: &Path) -> PathBuf {
         let now = self.now.and_then(|now| Some(now.join(path.strip_prefix(self.wanted).ok()?)));
-        now.map_or_else(|| path.look_exists(), |now| now.look_exists())
+        now.unwrap_or_else(|| path.into())
     }
 
     /// What is left of a path below the wanted one.
@@ -233,8 +238,7 @@ impl Looking<'_> {
         }
         let absolute = Bases { relative_to: None, ..bases.clone() };
         let fit = |text: &str| match self.read(text, &absolute) {
-            Some((_, path, Some(_))) if self.is_there(&path) => Fit::There,
-            Some((_, _, Some(_))) => Fit::Wanted,
+            Some((_, path, Some(_))) => Fit::of_wanted(&self.place_now(&path)),
             Some((_, path, None)) if path.look_exists() => Fit::Other,
             _ => Fit::No,
         };

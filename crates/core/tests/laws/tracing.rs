@@ -207,3 +207,63 @@ fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
     }
     assert_eq!(plan.lots[0].edits.len(), 10, "{news:#?}");
 }
+
+/// Names that begin as the game's does belong to other games, in whatever format and whether they are there or not.
+#[test]
+fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
+    let others =
+        ["Fen Two", "Fen (2020)", "Fen - Gold", "Fen, Again", "Fen: Return", "Fen & Fell", "Fenland", "Fen.old"];
+    for there in [false, true] {
+        let house = House::new();
+        let at = |name: &str| house.folder().join("drives/swift/games").join(name);
+        fs::create_dir_all(at("Fen/bin")).unwrap();
+        fs::write(at("Fen/bin/go"), "go").unwrap();
+        for name in others.iter().filter(|_| there) {
+            fs::create_dir_all(at(name).join("bin")).unwrap();
+            fs::write(at(name).join("bin/go"), "go").unwrap();
+        }
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(&folder).unwrap();
+        let path = |name: &str| at(name).to_str().unwrap().to_string();
+        let all: Vec<String> =
+            ["Fen"].iter().chain(&others).flat_map(|name| [path(name), path(name) + "/bin/go"]).collect();
+        let keyed = |line: &dyn Fn(usize, &str) -> String| -> String {
+            all.iter().enumerate().map(|(n, text)| line(n, text)).collect()
+        };
+        let xml = |text: &str| text.replace('&', "&amp;");
+        let files = [
+            ("list.json", serde_json::to_string_pretty(&all).unwrap()),
+            ("list.yaml", keyed(&|n, text| format!("k{n}: '{text}'\n"))),
+            ("list.toml", keyed(&|n, text| format!("k{n} = '{text}'\n"))),
+            ("list.ini", format!("[games]\n{}", keyed(&|n, text| format!("k{n}={text}\n")))),
+            ("list.xml", format!("<all>{}</all>\n", keyed(&|_, text| format!("<at>{}</at>", xml(text))))),
+            ("list.txt", keyed(&|_, text| format!("{text}\n"))),
+            (
+                "starts.json",
+                serde_json::to_string(&all.iter().map(|text| format!("run \"{text}\" --full")).collect::<Vec<_>>())
+                    .unwrap(),
+            ),
+        ];
+        for (name, text) in &files {
+            fs::write(folder.join(name), text).unwrap();
+        }
+        let trace = traced(&house, &at("Fen"));
+        let plan = planned(&house, &trace, "newhold");
+        assert!(!plan.stopped(), "{:?}", plan.findings);
+        let site = house.site();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let new = plan.lots[0].to.to_str().unwrap();
+        for (name, text) in &files {
+            let now = fs::read_to_string(folder.join(name)).unwrap();
+            let old = path("Fen");
+            // The game's own are those that its name ends with, or that go on below it.
+            let mut wanted = text.clone();
+            for end in ["/bin/go", "\"", "'", "\n", "<"] {
+                let (from, to) = (format!("{old}{end}"), format!("{new}{end}"));
+                wanted = wanted.replace(&from, &to).replace(&from.replace('"', "\\\""), &to.replace('"', "\\\""));
+            }
+            assert_eq!(now, wanted, "{name}, others there: {there}");
+        }
+    }
+}
