@@ -164,7 +164,8 @@ mod tests {
             let within = |game: &&Game| game.found.install.starts_with(folder);
             let mut plain = ids(survey.games.iter().filter(within).collect());
             let mut found = ids(lookup.games_in(folder).collect());
-            (plain.sort(), found.sort());
+            plain.sort();
+            found.sort();
             assert_eq!(found, plain, "{folder:?}");
         }
         for game in &survey.games {
