@@ -42,7 +42,7 @@ pub(super) fn looked(passing: &Passing, phase: TracePhase) {
 /// `trace`
 pub fn trace(site: &Site, wish: &Traced, json: bool) -> Result<u8, Fault> {
     let trace = traced(site, &wish.path, &wish.places)?;
-    if trace.finds.is_empty() && trace.path.symlink_metadata().is_err() {
+    if trace.finds.is_empty() && trace.gone {
         let sentence = format!("{} is not there, and no file that was looked at says it.", shown(&trace.path));
         return Err(Fault::usage(sentence, "Look at the spelling, or name the folders to look in with --in."));
     }

@@ -15,6 +15,7 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::launcher::{Problem, Record};
+use crate::platform::Look;
 use crate::record::Letters;
 use crate::site::{Site, real_path};
 
@@ -67,6 +68,9 @@ pub struct Trace {
     pub files: usize,
     /// What could not be read.
     pub problems: Vec<Problem>,
+    /// Whether nothing is at that path; of a drive that does not answer nobody knows.
+    #[serde(skip)]
+    pub gone: bool,
     /// The compatibility layers that were met.
     #[serde(skip)]
     pub layers: Vec<Letters>,
@@ -151,7 +155,8 @@ pub fn trace_moved(
         };
         same(&a.record, &b.record)
     });
-    Trace { path, finds, places: places.to_vec(), files: all, problems, layers }
+    let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
+    Trace { path, finds, places: places.to_vec(), files: all, problems, gone, layers }
 }
 
 fn problem(file: &Path, what: &dyn ToString) -> Problem {
