@@ -87,10 +87,12 @@ const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'given-up', '
 
 /// Forgets the bytes of record files of a lot that is over, or of all that are, but for those that its edits took out.
 pub(super) fn forget_contents(db: &Connection, lot: Option<i64>) -> rusqlite::Result<()> {
-    let sql = format!(
-        "select lot, nth from change where (?1 is null or lot = ?1) and lot in (select id from lot where {OVER})
-         and (substr(before, 1, 1) = x'62' or substr(after, 1, 1) = x'62')"
-    );
+    let which = match lot {
+        Some(_) => format!("lot = ?1 and exists (select 1 from lot where id = ?1 and {OVER})"),
+        None => format!("?1 is null and lot in (select id from lot where {OVER})"),
+    };
+    let bytes = "(substr(before, 1, 1) = x'62' or substr(after, 1, 1) = x'62')";
+    let sql = format!("select lot, nth from change where {which} and {bytes}");
     let mut rows = db.prepare_cached(&sql)?;
     let places = rows.query_map([lot], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)))?;
     for (lot, nth) in places.collect::<rusqlite::Result<Vec<_>>>()? {
