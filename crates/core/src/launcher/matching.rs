@@ -160,8 +160,8 @@ impl Search<'_> {
         Ok(records)
     }
 
-    /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, if there is room for
-    /// what it finds.
+    /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, where `listings`
+    /// keep what it finds.
     pub(super) fn file_record(
         &self,
         source: &Source,

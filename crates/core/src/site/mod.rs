@@ -19,6 +19,14 @@ pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
 pub use speed::{Pace, Run, Speeds};
 
+use std::io;
+use std::path::{Path, PathBuf};
+
+use thiserror::Error;
+
+use crate::disk::Disk;
+use crate::platform::{self, Look};
+
 /// Reads a text file that anybody may have put there: a pipe, a socket or a device is refused and not waited for, and so is a file
 /// that is larger than any of ours.
 ///
@@ -27,14 +35,6 @@ pub use speed::{Pace, Run, Speeds};
 pub fn read_text(path: &Path) -> io::Result<String> {
     platform::read_to_string(path)
 }
-
-use std::io;
-use std::path::{Path, PathBuf};
-
-use thiserror::Error;
-
-use crate::disk::Disk;
-use crate::platform::{self, Look};
 
 /// The folders of a person on this machine.
 #[derive(Clone, Debug, PartialEq, Eq)]
