@@ -7,7 +7,7 @@ use clap_complete::engine::{ArgValueCandidates, CompletionCandidate};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::WhatIf;
 
-use crate::acts::Names;
+use crate::acts::names;
 
 /// Examples behind the help and in the manual.
 const EXAMPLES: &str = "\
@@ -245,12 +245,12 @@ pub enum SettingsAct {
 
 /// Names of games, for completions.
 fn games() -> Vec<CompletionCandidate> {
-    Names::recall().games.into_iter().map(CompletionCandidate::new).collect()
+    names().games.into_iter().map(CompletionCandidate::new).collect()
 }
 
 /// Names of drives, for completions.
 fn drives() -> Vec<CompletionCandidate> {
-    Names::recall().drives.into_iter().map(CompletionCandidate::new).collect()
+    names().drives.into_iter().map(CompletionCandidate::new).collect()
 }
 
 /// What is written.

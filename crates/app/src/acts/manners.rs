@@ -7,8 +7,7 @@ use std::path::Path;
 use clap::CommandFactory;
 use deft_barge_core::haul::{Journal, JournalState, check_journal};
 use deft_barge_core::site::{Site, read_text};
-use deft_barge_core::survey::Survey;
-use serde::{Deserialize, Serialize};
+use deft_barge_core::survey::{NAMES, Names};
 use serde_json::json;
 
 use crate::arguments::{Arguments, JournalAct, SettingsAct, Shell};
@@ -17,43 +16,11 @@ use crate::settings::Settings;
 use crate::show::{line, path as shown, say, say_json, to_json};
 use crate::wording;
 
-/// Names that completions offer: of the games and drives that the last survey has seen.
-#[derive(Debug, Default, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Names {
-    pub games: Vec<String>,
-    pub drives: Vec<String>,
-}
-
-/// The file of the names, in the state folder.
-const NAMES: &str = "names.json";
-
-impl Names {
-    fn file(site: &Site) -> std::path::PathBuf {
-        site.state_folder().join(NAMES)
-    }
-
-    /// Remembers what a survey has seen. Not to know it later is no reason to fail now.
-    pub fn remember(site: &Site, survey: &Survey) {
-        let names = Self {
-            games: survey.games.iter().map(|game| game.found.title.clone()).collect(),
-            drives: survey.drives.iter().map(|state| state.drive.name.clone()).collect(),
-        };
-        let path = Self::file(site);
-        let Ok(bytes) = serde_json::to_vec(&names) else { return };
-        if read_text(&path).is_ok_and(|old| old.as_bytes() == bytes) {
-            return;
-        }
-        let _ = site.write_state(NAMES, &bytes);
-    }
-
-    /// What the last survey of this machine has seen; nothing where there was none.
-    pub fn recall() -> Self {
-        let places = crate::surroundings::places().ok();
-        let path = places.map(|places| places.state.join("deft-barge/names.json"));
-        let text = path.and_then(|path| read_text(&path).ok()).unwrap_or_default();
-        serde_json::from_str(&text).unwrap_or_default()
-    }
+/// The names that completions offer, as the last survey of this machine has seen them; none where there was none.
+pub fn names() -> Names {
+    let places = crate::surroundings::places().ok();
+    let path = places.map(|places| places.state.join("deft-barge").join(NAMES));
+    Names::read(&path.and_then(|path| read_text(&path).ok()).unwrap_or_default())
 }
 
 /// `completions`

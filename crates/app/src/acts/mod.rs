@@ -27,7 +27,7 @@ pub use exporting::{export, put_table_in_home};
 pub use finding::{finds, re_anchor};
 pub use hauling::{haul, library, prove, release, resume, return_, take};
 pub use looking::{log, plan, survey};
-pub use manners::{Names, completions, journal, man, settings};
+pub use manners::{completions, journal, man, names, settings};
 pub use records::{new_profile, profile, trace, traced};
 pub use reporting::{put_report_in_home, report};
 pub use suggesting::{probe, suggest};
@@ -60,7 +60,7 @@ fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
     // Not to know a drive again later is no reason to fail now.
     let _ = site.remember_drives();
-    Names::remember(site, &survey);
+    deft_barge_core::survey::Names::remember(site, &survey);
     survey.speeds = history.speeds;
     (survey, fault)
 }

@@ -394,7 +394,7 @@ pub(super) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Surve
     let mut survey = survey(site, held, report);
     // Not to know a drive again later is no reason to fail now.
     let _ = site.remember_drives();
-    crate::acts::Names::remember(site, &survey);
+    deft_barge_core::survey::Names::remember(site, &survey);
     if let Ok(history) = &history {
         survey.speeds = history.speeds.clone();
     }

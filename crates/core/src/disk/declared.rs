@@ -65,7 +65,7 @@ impl DeclaredRules {
     }
 
     fn of(&self, path: &Path) -> Option<&Rules> {
-        let on = |rules: &&Rules| path.starts_with(&rules.drive.root);
+        let on = |rules: &&Rules| lies_in(path, &rules.drive.root);
         self.0.iter().filter(on).max_by_key(|rules| rules.drive.root.as_os_str().len())
     }
 }
@@ -108,6 +108,12 @@ impl Rules {
         let then = room.files.insert(path.to_path_buf(), now).unwrap_or(0);
         room.used = Some((used + now).saturating_sub(then + promised));
     }
+}
+
+/// Whether a path lies in a folder, or is it: both are written without `.`, `..` and doubled slashes.
+fn lies_in(path: &Path, folder: &Path) -> bool {
+    let rest = path.as_os_str().as_bytes().strip_prefix(folder.as_os_str().as_bytes());
+    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
 }
 
 fn fold(name: &std::ffi::OsStr) -> OsString {
@@ -159,12 +165,16 @@ impl Gate for DeclaredRules {
                     return refuse(TOO_LARGE);
                 }
                 let mut room = rules.room_in_use();
-                let meta = fs::symlink_metadata(path).ok();
-                if !room.files.contains_key(path) {
-                    room.files.insert(path.to_path_buf(), meta.as_ref().map_or(0, |m| m.blocks() * 512));
+                let known = room.files.get(path).copied();
+                let there = match known {
+                    // Made just now.
+                    Some(0) => 0,
+                    _ => fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512),
+                };
+                if known.is_none() {
+                    room.files.insert(path.to_path_buf(), there);
                 }
                 // What is written over takes no more room: of a file that is all there, or of the first piece of one.
-                let there = meta.map_or(0, |m| m.blocks() * 512);
                 let end = offset + len;
                 let over = if there >= end || offset == 0 { there.min(len) } else { 0 };
                 let promised = len - over;
@@ -200,7 +210,8 @@ impl Gate for DeclaredRules {
                 Some(other) if other.drive.root == rules.drive.root => rules.name_fits(to),
                 _ => Err(io::Error::from(io::ErrorKind::CrossesDevices)),
             },
-            Act::Remove { path, .. } => {
+            // What is at a name leaves with it.
+            Act::Remove { path, .. } | Act::Replace { to: path, .. } => {
                 if rules.room().used.is_some()
                     && let Ok(meta) = fs::symlink_metadata(path)
                 {
@@ -240,11 +251,18 @@ impl Gate for DeclaredRules {
                 rules.settle(path, 0);
             }
             Act::MakeLink { at } | Act::HardLink { at, .. } => remember(at),
-            Act::Rename { .. } | Act::Replace { .. } | Act::Exchange { .. } => {
+            // Nothing takes more or less room under another name.
+            Act::Rename { .. } | Act::Exchange { .. } => {
                 let mut room = rules.room();
                 room.folded.clear();
                 room.files.clear();
-                room.used = None;
+            }
+            Act::Replace { to, .. } => {
+                let mut room = rules.room();
+                let leaves = room.leaving.remove(to).unwrap_or(0);
+                room.used = room.used.map(|used| used.saturating_sub(leaves));
+                room.folded.clear();
+                room.files.clear();
             }
             Act::Remove { path, .. } => {
                 let mut room = rules.room();

@@ -199,6 +199,17 @@ impl Disk {
         })
     }
 
+    /// Opens an original, whose kind a walk has seen, to copy it; a link is refused, and nothing is waited for.
+    ///
+    /// It isn't looked at once more: what came to its name since is another inode, which the look before a copy is placed finds, and
+    /// a pipe or socket has no bytes at an offset.
+    pub fn open_original(&self, path: &Path) -> io::Result<DiskFile> {
+        self.pass(Act::OpenRead(path), || {
+            let file = OpenOptions::new().read(true).custom_flags(NO_FOLLOW).open(path)?;
+            Ok(DiskFile::new(file, path))
+        })
+    }
+
     /// Reads the names in a folder.
     pub fn read_folder(&self, path: &Path) -> io::Result<fs::ReadDir> {
         self.pass(Act::ReadFolder(path), || fs::read_dir(path))
@@ -226,24 +237,28 @@ impl Disk {
         })
     }
 
-    /// Opens a file to read what its device holds, and not what the cache does; a link is refused.
+    /// Opens a file of ours to read what its device holds, and not what the cache does; a link is refused.
     ///
     /// Where the file system reads past the cache, it does; elsewhere the cache is dropped first, as far as it can be. A
     /// block mount through FUSE has one more cache behind it, that of its device, which is beyond our reach.
     pub fn open_back(&self, path: &Path) -> io::Result<DiskFile> {
+        let file = self.open_own_back(path)?;
+        platform::is_file(&file.metadata()?)?;
+        Ok(file)
+    }
+
+    /// Does the same with a copy that was just written, without a look at what it is: [`DiskFile::metadata`] tells once it was read.
+    pub fn open_own_back(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenRead(path), || {
             let open = |flags| OpenOptions::new().read(true).custom_flags(flags).open(path);
             match open(NO_FOLLOW | OFlags::DIRECT.bits() as i32) {
                 Ok(file) => {
-                    platform::is_file(&file.metadata()?)?;
                     let file = DiskFile::new(file, path);
                     file.direct.store(true, Ordering::Relaxed);
                     Ok(file)
                 }
                 Err(error) if error.kind() == io::ErrorKind::InvalidInput => {
-                    let file = open(NO_FOLLOW)?;
-                    platform::is_file(&file.metadata()?)?;
-                    let file = DiskFile::new(file, path);
+                    let file = DiskFile::new(open(NO_FOLLOW)?, path);
                     self.forget(&file);
                     Ok(file)
                 }
@@ -358,7 +373,12 @@ impl Disk {
 
     /// Sets permissions, owner where allowed, attributes and times of an open file; gives what the file system did not take.
     pub fn set_meta(&self, file: &DiskFile, meta: &Meta) -> io::Result<Vec<Refused>> {
-        self.pass(Act::Meta(&file.path), || apply_meta(&file.file, meta))
+        self.pass(Act::Meta(&file.path), || apply_meta(&file.file, meta, true))
+    }
+
+    /// Does the same where the file system is known to heed one time without the other, and looks at nothing.
+    pub fn set_meta_unseen(&self, file: &DiskFile, meta: &Meta) -> io::Result<Vec<Refused>> {
+        self.pass(Act::Meta(&file.path), || apply_meta(&file.file, meta, false))
     }
 
     /// Sets permissions, owner where allowed, attributes and times of a folder; gives what the file system did not take.
@@ -366,7 +386,7 @@ impl Disk {
         self.pass(Act::Meta(path), || {
             let flags = OFlags::DIRECTORY | OFlags::NOFOLLOW | OFlags::CLOEXEC;
             let handle = rustix::fs::open(path, flags, Mode::empty())?;
-            apply_meta(&handle, meta)
+            apply_meta(&handle, meta, true)
         })
     }
 
@@ -577,7 +597,7 @@ fn stamps(modified_ns: i128) -> Timestamps {
     Timestamps { last_access, last_modification }
 }
 
-fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<Vec<Refused>> {
+fn apply_meta(handle: impl AsFd, meta: &Meta, look: bool) -> io::Result<Vec<Refused>> {
     let handle = handle.as_fd();
     let mut refused = Vec::new();
     // What the owner wrote needs the right to write, which may go with the permissions; access lists and capabilities
@@ -607,6 +627,9 @@ fn apply_meta(handle: impl AsFd, meta: &Meta) -> io::Result<Vec<Refused>> {
     set(false, &mut refused);
     let mut times = stamps(meta.modified_ns);
     rustix::fs::futimens(handle, &times)?;
+    if !look {
+        return Ok(refused);
+    }
     // Some block mounts through FUSE heed times only if both are given, and say nothing otherwise. How near the two times
     // are says nothing: the original may have been written a moment ago. Where times are coarse this sets them twice.
     let seen = rustix::fs::fstat(handle)?;

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use super::copy::{Holes, read_original, set_beside, write_block};
 use super::error::HaulError;
-use super::hands::{Check, Told, Yard};
+use super::hands::{Check, HANDFUL, Told, Yard};
 use super::history::There;
 use super::job::Job;
 use super::run::Work;
@@ -18,9 +18,6 @@ use crate::tally::{block_hash, block_span, change_of, stamp_of};
 /// Times that a differing block is copied again before it is given up.
 const REPAIRS: usize = 3;
 
-/// Small files that one hand compares before it looks what else there is.
-const HANDFUL: usize = 50;
-
 /// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
 pub(super) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
     let Some(list) = work.content_list()? else { return Ok(HashMap::new()) };
@@ -28,11 +25,12 @@ pub(super) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKin
     Ok(items.into_iter().map(|item| (item.path, kind)).collect())
 }
 
-/// Makes files durable, or compares those that are. `at` hears which file is in hand.
+/// Makes files durable, or compares those that are. `at` hears which file is in hand; `told` gets what is told of small ones.
 pub(super) fn check(
     yard: &Yard,
     check: Check,
     buffer: &mut Buffer,
+    told: &mut Vec<Told>,
     at: &mut dyn FnMut(&Arc<Job>),
 ) -> Result<(), HaulError> {
     match check {
@@ -64,7 +62,7 @@ pub(super) fn check(
                     return Err(HaulError::Paused);
                 }
                 at(&job);
-                compare_small(yard, &job, buffer)?;
+                compare_small(yard, &job, buffer, told)?;
             }
         }
         Check::Segment(job, segment) => {
@@ -81,11 +79,12 @@ pub(super) fn check(
     Ok(())
 }
 
-fn compare_small(yard: &Yard, job: &Arc<Job>, buffer: &mut Buffer) -> Result<(), HaulError> {
+fn compare_small(yard: &Yard, job: &Arc<Job>, buffer: &mut Buffer, told: &mut Vec<Told>) -> Result<(), HaulError> {
     let path = job.to();
-    let file = yard.disk.open_back(&path).map_err(HaulError::disk("open", &path))?;
-    compare_block(yard, &file, job, 0, buffer)?;
-    same(yard, job, &file)
+    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
+    told.push(compare_block(yard, &file, job, 0, buffer)?);
+    told.push(same(job, &file)?);
+    Ok(())
 }
 
 /// Makes a segment durable and compares its blocks.
@@ -94,12 +93,12 @@ fn compare_segment(yard: &Yard, job: &Arc<Job>, segment: u64, buffer: &mut Buffe
     let file = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
     yard.disk.flush(&file).map_err(HaulError::disk("flush", &path))?;
     yard.disk.forget(&file);
-    let file = yard.disk.open_back(&path).map_err(HaulError::disk("open", &path))?;
+    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
     for nth in job.segment(segment) {
         if yard.over() {
             return Err(HaulError::Paused);
         }
-        compare_block(yard, &file, job, nth, buffer)?;
+        let _ = yard.tell.send(compare_block(yard, &file, job, nth, buffer)?);
     }
     Ok(())
 }
@@ -111,30 +110,37 @@ fn end_large(yard: &Yard, job: &Arc<Job>) -> Result<(), HaulError> {
     let file = yard.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
     // What was read back fills the cache with nothing that anybody needs.
     yard.disk.forget(&file);
-    same(yard, job, &file)
-}
-
-/// Tells that a file is the same, if it is as long as it should be.
-fn same(yard: &Yard, job: &Arc<Job>, file: &DiskFile) -> Result<(), HaulError> {
-    let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
-    if meta.len() != job.entry.size {
-        return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
-    }
-    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
-    let _ = yard.tell.send(Told::Same(Arc::clone(job), there, job.end_digest(), job.beside()));
+    let _ = yard.tell.send(same(job, &file)?);
     Ok(())
 }
 
-fn compare_block(yard: &Yard, file: &DiskFile, job: &Arc<Job>, nth: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
+/// What is told of a file that is the same, if it is as long as it should be.
+fn same(job: &Arc<Job>, file: &DiskFile) -> Result<Told, HaulError> {
+    let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
+    if !meta.is_file() || meta.len() != job.entry.size {
+        return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
+    }
+    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
+    Ok(Told::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
+}
+
+/// Reads a block back and compares it; gives what is told of it.
+fn compare_block(
+    yard: &Yard,
+    file: &DiskFile,
+    job: &Arc<Job>,
+    nth: u64,
+    buffer: &mut Buffer,
+) -> Result<Told, HaulError> {
     let (offset, length) = block_span(job.entry.size, nth);
     let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
-    for tries in 0.. {
+    let mut tries = 0;
+    loop {
         let read = yard.disk.read_back(file, buffer, length, offset);
         let bytes = &*buffer.first(length);
         if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
             job.take_in_digest(bytes);
-            let _ = yard.tell.send(Told::Checked(length as u64));
-            return Ok(());
+            return Ok(Told::Checked(length as u64));
         }
         match tries {
             // A drive may read wrongly once.
@@ -146,8 +152,8 @@ fn compare_block(yard: &Yard, file: &DiskFile, job: &Arc<Job>, nth: u64, buffer:
             }
         }
         yard.disk.forget(file);
+        tries += 1;
     }
-    Ok(())
 }
 
 /// Sets what stands beside the bytes of a copy.

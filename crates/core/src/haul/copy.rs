@@ -306,7 +306,9 @@ pub(super) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), Ha
         job.remembered.clone()
     };
     let meta = meta_of(&job.entry, attributes);
-    let refused = disk.set_meta(to, &meta).map_err(HaulError::disk("set the times of", job.to()))?;
+    // Those that flush as a whole are Linux's own, which heed one time without the other.
+    let set = if job.way.target.flushes_whole { disk.set_meta_unseen(to, &meta) } else { disk.set_meta(to, &meta) };
+    let refused = set.map_err(HaulError::disk("set the times of", job.to()))?;
     job.set_beside(Beside { unkept: unkept(&refused, &job.way.target), attributes: meta.attributes });
     Ok(())
 }
@@ -338,8 +340,14 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
     disk.set_link_meta(at, entry.modified_ns, work.owner_to_set(entry)).map_err(HaulError::disk("set the time of", at))
 }
 
-/// Copies one block, and says what is to be compared next.
-pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec<u8>) -> Result<(), HaulError> {
+/// Copies one block, and says what is to be compared next; `told` gets what is told of small files.
+pub(super) fn copy_block(
+    yard: &Yard,
+    job: &Arc<Job>,
+    nth: u64,
+    buffer: &mut Vec<u8>,
+    told: &mut Vec<Told>,
+) -> Result<(), HaulError> {
     let pair = job.open(&yard.disk)?;
     let (offset, length) = block_span(job.entry.size, nth);
     buffer.resize(length, 0);
@@ -363,12 +371,7 @@ pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec
     for (from, to) in &lost {
         let _ = yard.tell.send(Told::Unreadable(Arc::clone(job), *from, *to));
     }
-    let copied = job.hash(nth).filter(|_| lost.is_empty());
-    let tell = |yard: &Yard| {
-        if let Some(hash) = copied {
-            let _ = yard.tell.send(Told::Copied(Arc::clone(job), nth, hash));
-        }
-    };
+    let copied = job.hash(nth).filter(|_| lost.is_empty()).map(|hash| Told::Copied(Arc::clone(job), nth, hash));
     let (segment, over, any_lost) = job.dealt_with(nth, !lost.is_empty());
     if over && any_lost {
         let _ = yard.tell.send(Told::Lost(Arc::clone(job)));
@@ -378,10 +381,12 @@ pub(super) fn copy_block(yard: &Yard, job: &Arc<Job>, nth: u64, buffer: &mut Vec
             end_small(yard, job, pair.to())?;
         }
         // Who hears of it knows that it waits to be flushed by now.
-        tell(yard);
+        told.extend(copied);
         return Ok(());
     }
-    tell(yard);
+    if let Some(copied) = copied {
+        let _ = yard.tell.send(copied);
+    }
     yard.disk.press_on(pair.to(), offset, length as u64);
     if over {
         yard.disk.forget(pair.from());

@@ -28,6 +28,10 @@ const COMPARING: usize = 4;
 const BATCH_FILES: usize = 2000;
 /// Bytes of small files that are made durable by one flush.
 const BATCH_BYTES: u64 = 1 << 26;
+/// Small files that one hand copies or compares before it tells of them and looks what else there is.
+pub(super) const HANDFUL: usize = 32;
+/// Bytes of such files.
+const HANDFUL_BYTES: u64 = 1 << 20;
 /// Time that a cancelled haul gives a drive to answer.
 const GRACE: Duration = Duration::from_secs(2);
 
@@ -39,7 +43,8 @@ pub(super) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 enum Task {
     /// There is no more.
     Home,
-    Whole(Arc<Job>),
+    /// Small files, one after another.
+    Whole(Vec<Arc<Job>>),
     Block(Arc<Job>, u64),
 }
 
@@ -69,6 +74,8 @@ pub(super) enum Told {
     Unreadable(Arc<Job>, u64, u64),
     /// All of a file was tried, and something of it cannot be read.
     Lost(Arc<Job>),
+    /// Several of these.
+    Several(Vec<Told>),
     /// Nothing more is done.
     Failed(HaulError),
 }
@@ -99,6 +106,8 @@ pub(super) struct Yard {
 pub(super) struct Crew {
     yard: Arc<Yard>,
     tasks: Sender<Task>,
+    /// Small files that are not given to a hand yet, and their bytes.
+    handful: (Vec<Arc<Job>>, u64),
     hands: Vec<JoinHandle<()>>,
 }
 
@@ -131,7 +140,7 @@ impl Yard {
                 }
             }));
         }
-        (Crew { yard, tasks, hands }, told)
+        (Crew { yard, tasks, handful: Default::default(), hands }, told)
     }
 
     pub(super) fn over(&self) -> bool {
@@ -148,21 +157,33 @@ impl Yard {
     fn copy(&self, hand: usize, tasks: &Receiver<Task>) {
         let mut buffer = Vec::new();
         while let Some(task) = next_of(self, tasks) {
-            let (job, nth) = match task {
+            let (jobs, nth) = match task {
                 Task::Home => break,
-                Task::Whole(job) => (job, 0),
-                Task::Block(job, nth) => (job, nth),
+                Task::Whole(jobs) => (jobs, 0),
+                Task::Block(job, nth) => (vec![job], nth),
             };
-            let bytes = block_span(job.entry.size, nth).1 as u64;
-            self.control.wait_for(bytes, &|| self.over());
-            if self.over() {
-                break;
+            let mut told = Vec::with_capacity(jobs.len());
+            for job in jobs {
+                let bytes = block_span(job.entry.size, nth).1 as u64;
+                self.control.wait_for(bytes, &|| self.over());
+                if self.over() {
+                    break;
+                }
+                *lock(&self.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
+                if let Err(error) = super::copy::copy_block(self, &job, nth, &mut buffer, &mut told) {
+                    self.fail(error);
+                }
             }
-            *lock(&self.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
-            if let Err(error) = super::copy::copy_block(self, &job, nth, &mut buffer) {
-                self.fail(error);
-            }
+            self.tell_all(told);
             *lock(&self.busy[hand]) = None;
+        }
+    }
+
+    /// Tells what was done with several files, if anything was.
+    fn tell_all(&self, mut told: Vec<Told>) {
+        let one = if told.len() == 1 { told.pop() } else { None };
+        if one.is_some() || !told.is_empty() {
+            let _ = self.tell.send(one.unwrap_or(Told::Several(told)));
         }
     }
 
@@ -179,7 +200,10 @@ impl Yard {
             let mut at = |job: &Arc<Job>| {
                 *lock(&self.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
             };
-            if let Err(error) = super::compare::check(self, check, &mut buffer, &mut at) {
+            let mut told = Vec::new();
+            let checked = super::compare::check(self, check, &mut buffer, &mut told, &mut at);
+            self.tell_all(told);
+            if let Err(error) = checked {
                 self.fail(error);
             }
             *lock(&self.busy[hand]) = None;
@@ -237,8 +261,8 @@ fn be_gentle(control: &Control) {
 }
 
 impl Crew {
-    /// Gives a file to the hands.
-    pub(super) fn take_on(&self, job: &Arc<Job>) {
+    /// Gives a file to the hands; a small one once there are enough of them, or when [`Crew::hand_over`] says so.
+    pub(super) fn take_on(&mut self, job: &Arc<Job>) {
         for segment in if job.is_small() { Vec::new() } else { job.whole_segments() } {
             self.yard.segment_is_copied(job, segment);
         }
@@ -246,9 +270,24 @@ impl Crew {
         if job.is_small() && missing.is_empty() {
             return self.yard.gather(Arc::clone(job));
         }
+        if job.is_small() {
+            self.handful.0.push(Arc::clone(job));
+            self.handful.1 += job.entry.size;
+            if self.handful.0.len() >= HANDFUL || self.handful.1 >= HANDFUL_BYTES {
+                self.hand_over();
+            }
+            return;
+        }
         for nth in missing {
-            let job = Arc::clone(job);
-            let _ = self.tasks.send(if job.is_small() { Task::Whole(job) } else { Task::Block(job, nth) });
+            let _ = self.tasks.send(Task::Block(Arc::clone(job), nth));
+        }
+    }
+
+    /// Gives the hands what small files there are.
+    pub(super) fn hand_over(&mut self) {
+        let (jobs, _) = std::mem::take(&mut self.handful);
+        if !jobs.is_empty() {
+            let _ = self.tasks.send(Task::Whole(jobs));
         }
     }
 

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use crossbeam_channel::{Receiver, RecvTimeoutError};
 
 use super::compare::digest_paths;
-use super::copy::{known_blocks, still_there};
+use super::copy::{SHEAF, known_blocks, still_there};
 use super::error::HaulError;
 use super::event::{Amount, HaulEvent, Pace, Progress};
 use super::hands::{Crew, Told, Yard};
@@ -23,6 +23,10 @@ use crate::tally::{EntryKind, block_count, block_span};
 
 /// Files that are under way at a time: what is kept in memory of a lot does not grow with it.
 const UNDER_WAY: u64 = 8000;
+
+/// Lines that are written down a tenth of a second after they came; more than these wait for more, this long at most.
+const FEW: usize = 500;
+const STEP: Duration = Duration::from_secs(1);
 
 /// Copies and compares all files of a lot that are not compared yet.
 pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
@@ -43,7 +47,7 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         attributes: work.source_abilities().attributes,
         target: abilities,
     });
-    let (crew, told) = Yard::hire(disk, work.stop, top);
+    let (mut crew, told) = Yard::hire(disk, work.stop, top);
     let mut hearing = Hearing {
         lines: Some(work.journal.lines(work.lot.id)),
         ahead: Vec::new(),
@@ -60,9 +64,10 @@ pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         to_copy: 0,
         lost: None,
         warned: Instant::now(),
+        written: Instant::now(),
         work,
     };
-    let heard = hearing.listen(&crew, &told);
+    let heard = hearing.listen(&mut crew, &told);
     let (lost, paused) = (hearing.lost.take(), work.stop.asked());
     crew.go_home(&work.lot.planned.from)?;
     match heard {
@@ -106,10 +111,12 @@ struct Hearing<'a, 'w> {
     /// The first stretch of an original that cannot be read, and how many there are.
     lost: Option<HaulError>,
     warned: Instant,
+    /// When the journal last heard what there is.
+    written: Instant,
 }
 
 impl Hearing<'_, '_> {
-    fn listen(&mut self, crew: &Crew, told: &Receiver<Told>) -> Result<(), HaulError> {
+    fn listen(&mut self, crew: &mut Crew, told: &Receiver<Told>) -> Result<(), HaulError> {
         let mut first = Ok(());
         while first.is_ok() && !self.work.stop.asked() {
             while self.given - self.ended < UNDER_WAY
@@ -119,6 +126,7 @@ impl Hearing<'_, '_> {
                 self.to_copy += job.missing().len() as u64;
                 crew.take_on(&Arc::new(job));
             }
+            crew.hand_over();
             if self.lines.is_none() && self.ahead.is_empty() {
                 if self.given == self.ended {
                     break;
@@ -139,7 +147,10 @@ impl Hearing<'_, '_> {
                 Err(RecvTimeoutError::Disconnected) => break,
             }
             if self.pace.due() {
-                self.write_down()?;
+                // Many lines are written in larger steps.
+                if self.hints.len() < FEW || self.hints.len() >= SHEAF || self.written.elapsed() > STEP {
+                    self.write_down()?;
+                }
                 self.report()?;
                 self.warn(crew);
             }
@@ -207,8 +218,12 @@ impl Hearing<'_, '_> {
                     job.entry.path.as_path().clone_into(&mut self.progress.file);
                 }
                 self.progress.block = (nth + 1, of);
-                self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
+                // Of a small file the hash is written down when it is compared, some moments later.
+                if !job.is_small() {
+                    self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
+                }
             }
+            Told::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
             Told::Checked(bytes) => plus(&mut self.progress.compare, bytes),
             Told::Repaired => self.progress.repaired += 1,
             Told::Same(job, there, digest, beside) => {
@@ -243,6 +258,7 @@ impl Hearing<'_, '_> {
             self.work.journal.put_hints(self.work.lot.id, &self.hints)?;
             self.hints.clear();
         }
+        self.written = Instant::now();
         Ok(())
     }
 

@@ -226,7 +226,7 @@ impl Job {
             return Ok(DiskPair(Arc::clone(pair)));
         }
         let (from_path, to_path) = (self.from(), self.to());
-        let from = disk.open_read(&from_path).map_err(HaulError::disk("open", &from_path))?;
+        let from = disk.open_original(&from_path).map_err(HaulError::disk("open", &from_path))?;
         let (to, there) = match disk.create(&to_path) {
             Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => (disk.open_write(&to_path), true),
             other => (other, false),

@@ -5,11 +5,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
-use serde_json_path::JsonPath;
 use thiserror::Error;
 
 use crate::platform;
-use crate::record::{Format, Meaning, Shape, Side, Within};
+use crate::record::{Format, Meaning, Shape, Side, Within, cut, read_selector};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -437,8 +436,12 @@ impl Profile {
             return Err(unsound(format!("id {:?} must be letters, digits and hyphens", profile.id)));
         }
         for selector in profile.selectors() {
-            if let Err(error) = JsonPath::parse(&selector) {
-                return Err(unsound(format!("{selector} is not a JSONPath: {error}{}", line_of(text, &selector))));
+            if let Err(error) = read_selector(&selector) {
+                return Err(unsound(format!(
+                    "{} is not a JSONPath: {error}{}",
+                    cut(&selector),
+                    line_of(text, &selector)
+                )));
             }
         }
         if profile.games.list.is_some() == profile.games.entries.is_some() {

@@ -667,20 +667,28 @@ fn bounded(selector: &str) -> Result<(), String> {
             return Err(format!("it nests deeper than {DEEPEST} brackets"));
         }
     }
-    Ok(())
+    // What parses it gives up altogether where a text ends in the middle of an escape.
+    match quote {
+        Some(quote) => Err(format!("the text behind {quote} has no end")),
+        None => Ok(()),
+    }
+}
+
+/// Reads a JSONPath (RFC 9535), or says why it is none.
+pub(crate) fn read_selector(selector: &str) -> Result<JsonPath, String> {
+    bounded(selector)?;
+    JsonPath::parse(selector).map_err(|error| error.to_string())
 }
 
 /// The beginning of a long text.
-fn cut(text: &str) -> String {
+pub(crate) fn cut(text: &str) -> String {
     let end = text.floor_char_boundary(text.len().min(60));
     if end < text.len() { format!("{} …", &text[..end]) } else { text.into() }
 }
 
 /// Finds all places of a plain value that a JSONPath selects.
 pub(super) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
-    bounded(selector).map_err(|what| DocumentError::Selector { selector: cut(selector), what })?;
-    let path = JsonPath::parse(selector)
-        .map_err(|e| DocumentError::Selector { selector: selector.into(), what: e.to_string() })?;
+    let path = read_selector(selector).map_err(|what| DocumentError::Selector { selector: cut(selector), what })?;
     let step = |element: &PathElement<'_>| match element {
         PathElement::Name(name) => Step::Name((*name).to_string()),
         PathElement::Index(n) => Step::Index(*n),

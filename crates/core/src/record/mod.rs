@@ -24,6 +24,7 @@ mod trial;
 pub use content::{Cell, Content, forgotten};
 pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
+pub(crate) use document::{cut, read_selector};
 pub use edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
 pub use encoding::Encoding;
 pub use files::{FileChange, Files};

@@ -548,6 +548,9 @@ fn pages_of_brackets_are_refused_and_never_followed() {
             assert!(error.to_string().len() < 200, "{error}");
         }
     }
+    for selector in [r#"$["C:\u"#, r"$['\uD8", r#"$.a[?@.b == "\ud83d\u"#, "$['", r#"$["a\"#] {
+        assert!(matches!(document.find(selector), Err(DocumentError::Selector { .. })), "{selector}");
+    }
     // Brackets in a name are letters of it.
     assert_eq!(document.find(&format!("$['{}']", "[".repeat(200))).unwrap().len(), 0);
     assert!(Meaning::try_from("{x}".repeat(20_000)).is_err());

@@ -7,9 +7,11 @@ mod games;
 mod lookup;
 #[cfg(test)]
 pub(crate) mod made_up;
+mod names;
 
 pub use around::{
     DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
 };
 pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
 pub use lookup::Lookup;
+pub use names::{NAMES, Names};
