@@ -5,9 +5,11 @@ use std::fs::{self, File, Metadata, OpenOptions};
 use std::io::{self, Read};
 use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
+use std::vec;
 
 use rustix::fs::OFlags;
 
+use super::patience::patiently;
 use super::silent::answers;
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
@@ -72,12 +74,25 @@ fn answers_above(path: &Path) -> io::Result<()> {
     if super::is_silent(path) { answers(path) } else { Ok(()) }
 }
 
-/// The names in a folder.
+/// The names in a folder, all of them at once; a drive that ceases to answer meanwhile is left.
 ///
 /// # Errors
 /// What the system said, or that the mount does not answer.
-pub(crate) fn read_dir(path: impl AsRef<Path>) -> io::Result<fs::ReadDir> {
+pub(crate) fn read_dir(path: impl AsRef<Path>) -> io::Result<vec::IntoIter<io::Result<fs::DirEntry>>> {
     let path = path.as_ref();
+    answers(path)?;
+    let folder = path.to_path_buf();
+    let read = patiently(path, move |pulse| -> io::Result<Vec<_>> {
+        Ok(fs::read_dir(folder)?.inspect(|_| pulse.beat()).collect())
+    });
+    Ok(read??.into_iter())
+}
+
+/// The names in a folder, one after another, for who is waited for with patience.
+///
+/// # Errors
+/// What the system said, or that the mount does not answer.
+pub(crate) fn read_dir_here(path: &Path) -> io::Result<fs::ReadDir> {
     answers(path)?;
     fs::read_dir(path)
 }

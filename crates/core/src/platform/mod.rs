@@ -1,11 +1,14 @@
 //! What the system must give, behind plain functions with promises.
 //!
-//! Law: a look never waits for a mount that does not answer, and never for a pipe. Start at [`Look`].
+//! Law: a look never waits for a mount that does not answer, and never for a pipe; one that ceases to answer in the middle of a walk is
+//! left after a while. Start at [`Look`].
 
 mod look;
+mod patience;
 mod private;
 mod silent;
 
-pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_to_string};
+pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_dir_here, read_to_string};
+pub(crate) use patience::{Pulse, patiently};
 pub(crate) use private::{append_private, create_private, make_private, write_private};
 pub(crate) use silent::{answers, is_silent, put_silent, silent_at, silent_mounts};

@@ -22,6 +22,13 @@ pub(crate) fn put_silent(points: Vec<PathBuf>) {
     *silent = points;
 }
 
+/// Says that one more place does not answer, until the drives are read anew.
+pub(crate) fn add_silent(point: &Path) {
+    let mut silent = SILENT.write().unwrap_or_else(PoisonError::into_inner);
+    silent.push(point.into());
+    ANY.store(true, Ordering::SeqCst);
+}
+
 /// The mounts that do not answer.
 pub(crate) fn silent_mounts() -> Vec<PathBuf> {
     if !ANY.load(Ordering::Relaxed) {

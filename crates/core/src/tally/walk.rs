@@ -1,22 +1,21 @@
 //! Walking a folder, in parallel, without following a link or crossing into another file system.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::ffi::OsStr;
 use std::fs::{self, Metadata};
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
-use std::sync::Mutex;
-use std::sync::PoisonError;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::bytes::Bytes;
 use crate::disk::Disk;
-use crate::platform::{self, Look};
+use crate::platform::{self, Look, Pulse, patiently};
 
 /// A file's place in its lot: relative, never through `..`, any bytes the file system allows.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -132,27 +131,47 @@ pub fn walk_each<E: From<io::Error>>(
     root: &Path,
     see: &mut dyn FnMut(Found) -> Result<(), E>,
 ) -> Result<(), E> {
-    let top = root.look_own_meta()?;
+    let top = look_at(root)?;
     let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
     see(Found::Entry(entry(LotPath(PathBuf::new()), &top, kind)))?;
     if !top.is_dir() {
         return Ok(());
     }
     let mut names = Names { disk, root, device: top.dev(), first: HashMap::new() };
-    let listing = list(disk, root, Path::new(""), top.dev())?;
-    names.descend(listing, see)
+    let mut listings = lists(disk, root, vec![LotPath(PathBuf::new())], top.dev());
+    names.descend(listings.remove(0)?, see)
 }
 
 /// A folder's names with what is known of each, in their order.
 type Listing = Vec<(LotPath, Metadata, Option<EntryKind>)>;
 
-fn list(disk: &Disk, root: &Path, folder: &Path, device: u64) -> io::Result<Listing> {
+/// Folders that are read with one wait for their drive.
+const AT_A_TIME: usize = 16;
+
+fn look_at(root: &Path) -> io::Result<Metadata> {
+    let path = root.to_path_buf();
+    patiently(root, move |_| path.look_own_meta())?
+}
+
+/// Lists folders, one after another; a drive that holds this for good is left.
+fn lists(disk: &Disk, root: &Path, folders: Vec<LotPath>, device: u64) -> Vec<io::Result<Listing>> {
+    let (count, place) = (folders.len(), folders[0].under(root));
+    let (disk, root) = (disk.clone(), root.to_path_buf());
+    let listed = patiently(&place, move |pulse| {
+        folders.iter().map(|folder| list(&disk, &root, folder.as_path(), device, pulse)).collect()
+    });
+    let none = |error: io::Error| (0..count).map(|_| Err(io::Error::new(error.kind(), error.to_string()))).collect();
+    listed.unwrap_or_else(none)
+}
+
+fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Pulse) -> io::Result<Listing> {
     let at = root.join(folder);
     let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", at.display()));
     let mut listing = Listing::new();
     for found in disk.read_folder(&at).map_err(named)? {
         let found = found.map_err(named)?;
         let meta = platform::entry_meta(&found).map_err(named)?;
+        pulse.beat();
         let kind = if meta.is_dir() {
             (meta.dev() == device).then_some(EntryKind::Folder)
         } else if meta.is_symlink() {
@@ -198,8 +217,9 @@ impl Names<'_> {
                 if ahead.is_empty() {
                     let next: Vec<LotPath> = folders.drain(..folders.len().min(AHEAD)).collect();
                     let (disk, root, device) = (self.disk, self.root, self.device);
+                    let some = next.par_chunks(AT_A_TIME);
                     ahead =
-                        next.par_iter().map(|path| list(disk, root, path.as_path(), device)).collect::<Vec<_>>().into();
+                        some.flat_map_iter(|some| lists(disk, root, some.to_vec(), device)).collect::<Vec<_>>().into();
                 }
                 if let Some(below) = ahead.pop_front() {
                     self.descend(below?, see)?;
@@ -257,30 +277,6 @@ fn entry(path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
     }
 }
 
-/// Calls `see` for the folder and all below it, folders before what is in them, several at a time.
-fn visit(path: &Path, meta: &Metadata, see: &(dyn Fn(&Path, &Metadata, Option<EntryKind>) + Sync)) -> io::Result<()> {
-    see(path, meta, Some(EntryKind::Folder));
-    let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", path.display()));
-    let mut folders = Vec::new();
-    for found in platform::read_dir(path).map_err(named)? {
-        let found = found.map_err(named)?;
-        let below = platform::entry_meta(&found).map_err(named)?;
-        let at = found.path();
-        if below.is_dir() {
-            if below.dev() == meta.dev() {
-                folders.push((at, below));
-            } else {
-                see(&at, &below, None);
-            }
-        } else if below.is_symlink() {
-            see(&at, &below, Some(EntryKind::Link(at.look_link().map_err(named)?)));
-        } else {
-            see(&at, &below, below.is_file().then_some(EntryKind::File));
-        }
-    }
-    folders.par_iter().try_for_each(|(at, below)| visit(at, below, see))
-}
-
 /// How large a folder is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Size {
@@ -311,41 +307,101 @@ impl Size {
     }
 }
 
-/// Adds up a folder without keeping a list; what cannot be read is left out and said by `whole`.
+/// Adds up a folder without keeping a list; what cannot be read, also on a drive that ceases to answer, is left out and said by `whole`.
 pub fn measure(root: &Path) -> Size {
-    let counts: [AtomicU64; 5] = Default::default();
-    let whole = AtomicBool::new(true);
-    let seen = Mutex::new(HashMap::new());
-    let Ok(top) = root.look_own_meta() else { return Size::default() };
-    let add = |which: usize, n: u64| {
-        counts[which].fetch_add(n, Ordering::Relaxed);
-    };
-    let result = visit(root, &top, &|_, meta, kind| {
+    let Ok(top) = look_at(root) else { return Size::default() };
+    let sums = Arc::new(Sums::default());
+    sums.add(&top, Some(EntryKind::Folder));
+    let (mut folders, device) = (vec![root.to_path_buf()], top.dev());
+    while !folders.is_empty() {
+        let below = folders.par_chunks(AT_A_TIME).flat_map_iter(|some| {
+            let (paths, adding) = (some.to_vec(), Arc::clone(&sums));
+            let read = patiently(&some[0], move |pulse| {
+                let mut below = Vec::new();
+                for path in &paths {
+                    if adding.read(path, device, pulse, &mut below).is_err() {
+                        adding.short.store(true, Ordering::Relaxed);
+                    }
+                }
+                below
+            });
+            read.unwrap_or_else(|_| {
+                sums.short.store(true, Ordering::Relaxed);
+                Vec::new()
+            })
+        });
+        folders = below.collect();
+    }
+    sums.size()
+}
+
+/// What a folder adds up to, so far.
+#[derive(Debug, Default)]
+struct Sums {
+    on_disk: AtomicU64,
+    apparent: AtomicU64,
+    files: AtomicU64,
+    folders: AtomicU64,
+    links: AtomicU64,
+    /// Whether something could not be read.
+    short: AtomicBool,
+    /// Files of several names that were met.
+    seen: Mutex<HashSet<u64>>,
+}
+
+impl Sums {
+    /// Adds what is in a folder; `below` gets its folders.
+    fn read(&self, folder: &Path, device: u64, pulse: &Pulse, below: &mut Vec<PathBuf>) -> io::Result<()> {
+        for found in platform::read_dir_here(folder)? {
+            let found = found?;
+            let meta = platform::entry_meta(&found)?;
+            pulse.beat();
+            let kind = if meta.is_dir() {
+                let here = meta.dev() == device;
+                below.extend(here.then(|| found.path()));
+                here.then_some(EntryKind::Folder)
+            } else if meta.is_symlink() {
+                Some(EntryKind::Link(PathBuf::new()))
+            } else {
+                meta.is_file().then_some(EntryKind::File)
+            };
+            self.add(&meta, kind);
+        }
+        Ok(())
+    }
+
+    fn add(&self, meta: &Metadata, kind: Option<EntryKind>) {
+        let plus = |sum: &AtomicU64, n: u64| {
+            sum.fetch_add(n, Ordering::Relaxed);
+        };
         let first_name = meta.nlink() == 1 || meta.is_dir() || {
-            let mut seen = seen.lock().unwrap_or_else(PoisonError::into_inner);
-            seen.insert(meta.ino(), ()).is_none()
+            let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+            seen.insert(meta.ino())
         };
         if first_name {
-            add(0, meta.blocks() * 512);
+            plus(&self.on_disk, meta.blocks() * 512);
         }
         match kind {
-            Some(EntryKind::Folder) => add(3, 1),
-            Some(EntryKind::Link(_)) => add(4, 1),
+            Some(EntryKind::Folder) => plus(&self.folders, 1),
+            Some(EntryKind::Link(_)) => plus(&self.links, 1),
             Some(EntryKind::File | EntryKind::Again(_)) => {
-                add(2, 1);
-                add(1, if first_name { meta.len() } else { 0 });
+                plus(&self.files, 1);
+                plus(&self.apparent, if first_name { meta.len() } else { 0 });
             }
-            None => whole.store(false, Ordering::Relaxed),
+            None => self.short.store(true, Ordering::Relaxed),
         }
-    });
-    let [on_disk, apparent, files, folders, links] = counts.map(AtomicU64::into_inner);
-    Size {
-        on_disk: Bytes::new(on_disk),
-        apparent: Bytes::new(apparent),
-        files,
-        folders,
-        links,
-        whole: result.is_ok() && whole.into_inner(),
+    }
+
+    fn size(&self) -> Size {
+        let sum = |sum: &AtomicU64| sum.load(Ordering::Relaxed);
+        Size {
+            on_disk: Bytes::new(sum(&self.on_disk)),
+            apparent: Bytes::new(sum(&self.apparent)),
+            files: sum(&self.files),
+            folders: sum(&self.folders),
+            links: sum(&self.links),
+            whole: !self.short.load(Ordering::Relaxed),
+        }
     }
 }
 
@@ -384,6 +440,33 @@ mod tests {
         assert_eq!((size.files, size.folders, size.links), (4, 3, 2));
         assert_eq!(size.apparent.count(), 5000 + (1 << 24) + 1);
         assert!(size.on_disk.count() < 1 << 20, "a hole takes no room");
+    }
+
+    /// A drive that answers until somebody reads one folder of it.
+    #[derive(Debug)]
+    struct Holding(PathBuf, crossbeam_channel::Receiver<()>);
+
+    impl crate::disk::Gate for Holding {
+        fn before(&self, act: &crate::disk::Act<'_>) -> io::Result<()> {
+            if matches!(act, crate::disk::Act::ReadFolder(path) if *path == self.0) {
+                let _ = self.1.recv();
+            }
+            Ok(())
+        }
+
+        fn after(&self, _: &crate::disk::Act<'_>) {}
+    }
+
+    #[test]
+    fn a_drive_that_ceases_to_answer_in_the_middle_of_a_walk_is_left_and_named() {
+        let folder = world();
+        let (_hold, held) = crossbeam_channel::bounded(0);
+        let disk = Disk::with_gates(vec![Arc::new(Holding(folder.path().join("a/empty"), held))]);
+        let error = walk(&disk, folder.path()).unwrap_err();
+        assert_eq!(error.kind(), io::ErrorKind::TimedOut, "{error}");
+        assert!(error.to_string().contains("a/empty"), "{error}");
+        // Nothing else waits for it.
+        assert!(walk(&Disk::default(), world().path()).is_ok());
     }
 
     #[test]
