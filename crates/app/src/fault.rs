@@ -1,12 +1,14 @@
 //! The one place that turns an error into a kind, a sentence, a hint and an exit code.
 
 use std::error::Error;
+use std::io::{IsTerminal, stderr};
 
 use deft_barge_core::haul::{HaulError, JournalError, StartError};
 use deft_barge_core::plan::Finding;
 use deft_barge_core::site::SiteError;
 use serde_json::json;
 
+use crate::direction::isolated;
 use crate::show::{say_json, visible};
 use crate::wording;
 
@@ -91,7 +93,9 @@ impl Fault {
             // The caller exits with the fault's own code in any case.
             let _ = say_json("error", value);
         } else {
-            eprintln!("deft-barge: {}", self.text());
+            let text = self.text();
+            let text = if stderr().is_terminal() { isolated(&text) } else { text.as_str().into() };
+            eprintln!("deft-barge: {text}");
         }
     }
 }

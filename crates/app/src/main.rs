@@ -5,6 +5,7 @@
 mod acts;
 mod arguments;
 mod diagnostics;
+mod direction;
 mod fault;
 mod progress;
 mod settings;

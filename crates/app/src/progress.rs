@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 use deft_barge_core::haul::{HaulEvent, Progress};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
+use crate::direction::isolated;
 use crate::show::{Teller, Told, line, pad, teller};
 use crate::wording;
 use crate::wording::about;
@@ -131,7 +132,11 @@ impl Shown {
             return;
         }
         self.bar.suspend(|| {
-            let _ = writeln!(stderr(), "{text}");
+            let _ = if stderr().is_terminal() {
+                writeln!(stderr(), "{}", isolated(text))
+            } else {
+                writeln!(stderr(), "{text}")
+            };
         });
     }
 
@@ -163,7 +168,7 @@ impl Shown {
         if matches!(self.manner, Manner::Bar) {
             let full = (part * 10.0).round() as usize;
             let bar: String = (0..10).map(|n| if n < full { '=' } else { '.' }).collect();
-            self.bar.set_message(format!("{bar} {text}"));
+            self.bar.set_message(format!("{bar} {}", isolated(&text)));
             return;
         }
         // Without a terminal a line per tenth is enough for a log.

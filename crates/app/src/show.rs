@@ -2,7 +2,7 @@
 //! grouped, columns in line.
 
 use std::cell::RefCell;
-use std::io::{self, Write};
+use std::io::{self, IsTerminal, Write};
 use std::path::Path;
 
 use crossbeam_channel::Sender;
@@ -10,6 +10,7 @@ use deft_barge_core::haul::Control;
 use serde_json::Value;
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
+use crate::direction::isolated;
 use crate::fault::{Fault, Kind};
 
 /// Makes control characters visible, so that no text from a file can steer the terminal.
@@ -165,6 +166,10 @@ pub fn say(text: &str) -> Result<(), Fault> {
         let _ = teller.tell.send(Told::Lines(text.into()));
         return Ok(());
     }
+    if io::stdout().is_terminal() { print(&isolated(text)) } else { print(text) }
+}
+
+fn print(text: &str) -> Result<(), Fault> {
     match writeln!(io::stdout().lock(), "{text}") {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
             Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))
@@ -186,7 +191,9 @@ pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
     }
     let mut document = Value::Object(document);
     without_contents(&mut document);
-    say(&json_text(&document))
+    let text = json_text(&document);
+    // A document stays as it is: it may be copied from the screen.
+    if teller().is_some() { say(&text) } else { print(&text) }
 }
 
 /// Takes what record files hold beside paths out of a document: a launcher's entry may hold what is nobody else's business.

@@ -100,7 +100,11 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         state.clock = begun.elapsed();
         let theme = Theme { depth, ground: state.ground };
         let mut hits = Vec::new();
-        screen.draw(|frame| hits = views::draw(&state, theme, frame)).map_err(failed)?;
+        let draw = |frame: &mut ratatui::Frame<'_>| {
+            hits = views::draw(&state, theme, frame);
+            crate::direction::isolate(frame.buffer_mut());
+        };
+        screen.draw(draw).map_err(failed)?;
         state.hits = hits;
         let size = screen.size().map_err(failed)?;
         state.too_small = views::is_too_small(size.width, size.height);
