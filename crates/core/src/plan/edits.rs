@@ -1,12 +1,15 @@
 //! The edits that repoint a game, and how they look before they are made.
 
+use std::cmp::Reverse;
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
 use crate::launcher::{Found, FoundGame, Record, base_of};
 use crate::record::{
-    Bases, Edit, Fit, Format, Rewrite, Shape, Spelling, SpellingError, Total, Trial, Values, find_parts, write_part,
+    Bases, Edit, Fit, Format, Place, Rewrite, Shape, Side, Spelling, SpellingError, Total, Trial, Values, find_parts,
+    write_part,
 };
 use crate::site::Site;
 
@@ -100,6 +103,8 @@ struct Writing<'a> {
     bases: Bases,
     /// Links that lots of this haul make before.
     made: Vec<Edit>,
+    /// Records that are parts of texts, by file and place.
+    texts: HashMap<(&'a Path, &'a str), Vec<usize>>,
 }
 
 /// What the names in templates stand for, of a game in this place.
@@ -146,6 +151,7 @@ pub(super) fn edits(
         new: placed(site, found, &game.id, target.install, target.library, folder)?,
         bases,
         made: Vec::new(),
+        texts: texts_of(game),
     };
     let mut edits = writing.all()?;
     let letters = writing.made.iter().filter_map(|edit| match edit {
@@ -176,6 +182,7 @@ pub(super) fn entry_rewrites(
         new: placed(site, found, id, target.install, target.library, folder)?,
         bases: found.bases(site),
         made: Vec::new(),
+        texts: texts_of(example),
     };
     let mut rewrites = Vec::new();
     for record in example.records.iter().filter(|record| record.in_entry && record.sound) {
@@ -223,8 +230,11 @@ impl Writing<'_> {
             edits.push(register(self.site, self.found, library, &list_file)?);
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
-        let mut rewrites = Vec::new();
-        for record in &self.game.records {
+        let mut rewrites: Vec<Rewrite> = Vec::new();
+        // A word that stands twice in a text changes with the first.
+        let mut words: HashMap<(&Path, &str), Vec<usize>> = HashMap::new();
+        let game = self.game;
+        for record in &game.records {
             // What does not say what it should is a finding of its own, and stays.
             if !record.sound {
                 continue;
@@ -232,14 +242,25 @@ impl Writing<'_> {
             let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
             let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
             if record.in_entry && travels {
-                rewrites.push(rewrite);
+                let here = words.entry((&record.file, &record.location)).or_default();
+                if record.within.is_value() || !here.iter().any(|n| rewrites[*n] == rewrite) {
+                    here.push(rewrites.len());
+                    rewrites.push(rewrite);
+                }
                 continue;
             }
             if record.in_entry {
                 rewrite.location = format!("{}{}", self.game.entry.location, rewrite.location.trim_start_matches('$'));
             }
-            edits.push(self.edit(record, rewrite));
+            let edit = self.edit(record, rewrite);
+            let here = words.entry((&record.file, &record.location)).or_default();
+            if record.within.is_value() || !here.iter().any(|n| edits[*n] == edit) {
+                here.push(edits.len());
+                edits.push(edit);
+            }
         }
+        inner_first(&mut edits);
+        rewrites.sort_by_key(inner);
         if travels {
             let list = games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
             let format =
@@ -276,7 +297,8 @@ impl Writing<'_> {
         }
     }
 
-    fn rewrite(&mut self, record: &Record, new_file: &Path) -> Result<Option<Rewrite>, Unchangeable> {
+    /// What a record is to say; `None` if it says that already.
+    fn new_text(&mut self, record: &Record, new_file: &Path) -> Result<Option<String>, Unchangeable> {
         let values = match &record.tail {
             Some(tail) => self.new.clone().with("tail", tail),
             None => self.new.clone(),
@@ -289,16 +311,38 @@ impl Writing<'_> {
             // A name in letters of another case that stays the same name stays as it is.
             if before == says { record.text.clone() } else { says }
         };
-        if new == record.text {
-            return Ok(None);
-        }
-        let (old, new) = match &record.whole {
-            Some((whole, start)) => {
-                let mut after = whole.clone();
-                after.replace_range(*start..start + record.text.len(), &new);
-                (whole.clone(), after)
+        Ok((new != record.text).then_some(new))
+    }
+
+    fn rewrite(&mut self, record: &Record, new_file: &Path) -> Result<Option<Rewrite>, Unchangeable> {
+        let (old, new) = if let Some((whole, start)) = &record.whole {
+            // All that changes in one text changes at once, with the first of its parts.
+            let game = self.game;
+            let in_file = self.texts.get(&(record.file.as_path(), record.location.as_str()));
+            let there = in_file.into_iter().flatten().map(|n| &game.records[*n]);
+            let mut parts: Vec<&Record> = there.filter(|other| is_leaf_of(other, record)).collect();
+            parts.sort_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
+            parts.dedup_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
+            let is_first = parts.first().is_none_or(|first| first.whole.as_ref().map(|(_, at)| at) == Some(start));
+            if !is_first {
+                return Ok(None);
             }
-            None => (record.text.clone(), new),
+            let mut after = whole.clone();
+            for part in parts.iter().rev() {
+                let Some((_, at)) = &part.whole else { continue };
+                // This one may have another tail than the survey's.
+                let part = if at == start { record } else { part };
+                if let Some(new) = self.new_text(part, new_file)? {
+                    after.replace_range(*at..at + part.text.len(), &new);
+                }
+            }
+            if after == *whole {
+                return Ok(None);
+            }
+            (whole.clone(), after)
+        } else {
+            let Some(new) = self.new_text(record, new_file)? else { return Ok(None) };
+            (record.text.clone(), new)
         };
         Ok(Some(Rewrite {
             location: record.location.clone(),
@@ -345,6 +389,47 @@ impl Writing<'_> {
             (_, free, _) => Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) }),
         }
     }
+}
+
+/// Records that are parts of texts, by file and place.
+fn texts_of(game: &FoundGame) -> HashMap<(&Path, &str), Vec<usize>> {
+    let mut texts: HashMap<(&Path, &str), Vec<usize>> = HashMap::new();
+    for (n, record) in game.records.iter().enumerate().filter(|(_, record)| record.sound && record.whole.is_some()) {
+        texts.entry((&record.file, &record.location)).or_default().push(n);
+    }
+    texts
+}
+
+/// Whether two records stand in one text.
+fn is_leaf_of(one: &Record, other: &Record) -> bool {
+    (one.side, one.in_entry, one.within) == (other.side, other.in_entry, other.within)
+        && one.location == other.location
+        && one.file == other.file
+        && one.inside == other.inside
+}
+
+/// A key is renamed after all that is found by way of it, and the deepest key first.
+fn inner(rewrite: &Rewrite) -> (bool, Reverse<usize>) {
+    let is_key = rewrite.side == Side::Key && rewrite.inside.is_empty();
+    let depth = Place::read(&rewrite.location).map_or(0, |place| place.0.len());
+    (is_key, Reverse(if is_key { depth } else { 0 }))
+}
+
+/// Puts the edits of each file in an order in which each finds its place; the files stay in theirs.
+fn inner_first(edits: &mut [Edit]) {
+    let mut files: Vec<PathBuf> = Vec::new();
+    for edit in edits.iter() {
+        for file in edit.files() {
+            if !files.iter().any(|known| known == file) {
+                files.push(file.into());
+            }
+        }
+    }
+    let at = |edit: &Edit| edit.files().first().and_then(|file| files.iter().position(|known| known == file));
+    edits.sort_by_cached_key(|edit| {
+        let rank = if let Edit::Replace { rewrite, .. } = edit { inner(rewrite) } else { (false, Reverse(0)) };
+        (at(edit), rank)
+    });
 }
 
 pub(super) fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {

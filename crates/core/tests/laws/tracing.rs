@@ -6,6 +6,7 @@ use std::path::Path;
 use deft_barge_core::haul::{Control, Haul, History, Journal};
 use deft_barge_core::launcher::{Profile, check_profile};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::record::{Content, Edit, Files, Mood};
 use deft_barge_core::survey::survey;
 use deft_barge_core::trace::{Sure, Trace, add_to_survey, draft_profile, trace, usual_places};
 use deft_barge_harbor::launchers::Launcher;
@@ -266,4 +267,40 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
             assert_eq!(now, wanted, "{name}, others there: {there}");
         }
     }
+}
+
+/// All that one text says of the game changes at once, and a key that is a path after what is found by way of it.
+#[test]
+fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_and_come_back() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Fen Moor");
+    fs::create_dir_all(at.join("bin")).unwrap();
+    for name in ["go", "setup"] {
+        fs::write(at.join("bin").join(name), name).unwrap();
+    }
+    let folder = house.home().join(".config/kite");
+    fs::create_dir_all(&folder).unwrap();
+    let old = at.to_str().unwrap().to_string();
+    let value = serde_json::json!({
+        "sentence": format!("It lies in {old}, and starts with {old}/bin/go."),
+        "twice": format!("copy \"{old}\" \"{old}\""),
+        "start": format!("\"{old}/bin/setup\" --then \"{old}/bin/go\" --dir=\"{old}\""),
+        "list": format!("{old}/bin;/usr/bin;{old}/bin"),
+        "by_path": { old.clone(): { "at": old, "inner": { format!("{old}/bin"): [format!("{old}/bin/go")] } } },
+    });
+    let text = serde_json::to_string_pretty(&value).unwrap();
+    let file = folder.join("all.json");
+    fs::write(&file, &text).unwrap();
+    let trace = traced(&house, &at);
+    let plan = planned(&house, &trace, "newhold");
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    let site = house.site();
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    assert_eq!(fs::read_to_string(&file).unwrap(), text.replace(&old, plan.lots[0].to.to_str().unwrap()));
+    let edits = Edit::turned_all(&plan.lots[0].edits);
+    let mut files = Files::default();
+    files.make(&edits, Mood::Strict).unwrap();
+    let change = files.changes().into_iter().find(|change| change.file.ends_with("all.json")).unwrap();
+    assert_eq!(change.after, Content::Bytes(text.into_bytes()));
 }
