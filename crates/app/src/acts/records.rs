@@ -60,6 +60,9 @@ fn sure(sure: Sure) -> &'static str {
         Sure::Likely => "likely",
         Sure::NameOnly => "the name alone",
         Sure::Unreadable => "cannot be rewritten",
+        Sure::Log => "left: a log",
+        Sure::Backup => "left: a backup",
+        Sure::Cache => "left: a cache",
     }
 }
 

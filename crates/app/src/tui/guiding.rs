@@ -59,6 +59,9 @@ impl State {
                 Sure::Likely => "likely",
                 Sure::NameOnly => "the name alone",
                 Sure::Unreadable => "cannot be rewritten",
+                Sure::Log => "left: a log",
+                Sure::Backup => "left: a backup",
+                Sure::Cache => "left: a cache",
             };
             let what = format!("  {:20} {} = {}", how, line(&find.record.location), line(&find.record.text));
             sheet.lines.push((if find.sure <= Sure::Likely { Tone::Text } else { Tone::Dim }, what));

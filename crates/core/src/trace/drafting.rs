@@ -68,7 +68,7 @@ fn best_guess(trace: &Trace) -> Option<Guess> {
             && record.side == Side::Value
             && record.shape != Shape::Link
             && !record.file.starts_with(&trace.path)
-            && find.sure != Sure::Unreadable
+            && find.sure <= Sure::NameOnly
     };
     let mut best: Option<(bool, bool, Guess)> = None;
     for find in trace.finds.iter().filter(fits) {
@@ -261,6 +261,14 @@ impl<'a> Drafting<'a> {
                     "\n# {} holds the name and is not text: it cannot be rewritten.\n",
                     record.file.display()
                 );
+            }
+            Sure::Log | Sure::Backup | Sure::Cache => {
+                let what = match find.sure {
+                    Sure::Log => "a log",
+                    Sure::Backup => "a backup",
+                    _ => "a cache",
+                };
+                return format!("\n# {}{line}: {what}, left as it is.\n", record.file.display());
             }
         };
         let mut out = format!("\n# {}{line}: {sure}; {}\n", record.file.display(), words(&record.spelling));

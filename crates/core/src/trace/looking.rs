@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
+use super::left::{has_controls, history_of, is_counted};
 use super::needle::Needle;
 use super::{Find, Sure, problem};
 use crate::launcher::{Problem, Record};
@@ -21,6 +22,8 @@ pub(super) struct Looking<'a> {
     pub name: &'a str,
     pub needle: &'a Needle,
     pub layers: &'a [Letters],
+    /// The folders that are searched.
+    pub places: &'a [PathBuf],
 }
 
 /// One text that was found to lead to the path.
@@ -72,6 +75,14 @@ impl Looking<'_> {
         }
         // Of large ones there is one at a time in memory.
         let _alone = (size > LARGE).then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
+        let mut history = None;
+        if !database {
+            let bytes = platform::read(file).unwrap_or_default();
+            if has_controls(&bytes) || is_counted(&bytes, self.name.as_bytes()) {
+                return (vec![self.unreadable(file)], Vec::new());
+            }
+            history = history_of(file, self.places, &String::from_utf8_lossy(&bytes[..bytes.len().min(16_384)]));
+        }
         let bases = self.bases_for(file);
         let mut first_fault = None;
         for shape in shapes(file) {
@@ -82,8 +93,11 @@ impl Looking<'_> {
                     continue;
                 }
             };
-            let finds = self.source(file, shape, &source, &bases);
+            let mut finds = self.source(file, shape, &source, &bases);
             if !finds.is_empty() {
+                // What says the name alone is left in any case.
+                let leads = |find: &&mut Find| find.sure <= Sure::Likely;
+                finds.iter_mut().filter(leads).for_each(|find| find.sure = history.unwrap_or(find.sure));
                 return (finds, Vec::new());
             }
         }

@@ -5,6 +5,7 @@
 
 mod drafting;
 mod files;
+mod left;
 mod looking;
 mod needle;
 mod using;
@@ -39,8 +40,14 @@ pub enum Sure {
     Likely,
     /// It says the folder's name alone.
     NameOnly,
-    /// The name stands in a file that is not read as text: it cannot be rewritten.
+    /// The name stands in a file that is not read as text, or that counts the bytes of what it says: it cannot be rewritten.
     Unreadable,
+    /// It stands in a log, which says what was.
+    Log,
+    /// It stands in a backup of another file.
+    Backup,
+    /// It stands in a cache, which is made anew.
+    Cache,
 }
 
 /// A place where the path is written down.
@@ -116,8 +123,16 @@ pub fn trace_moved(
     let layers: Vec<Letters> = found.layers.iter().map(|prefix| Letters::read(prefix)).collect();
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let needle = Needle::new(&name);
-    let looking =
-        Looking { site, wanted: &path, real: real_path(&path), now, name: &name, needle: &needle, layers: &layers };
+    let looking = Looking {
+        site,
+        wanted: &path,
+        real: real_path(&path),
+        now,
+        name: &name,
+        needle: &needle,
+        layers: &layers,
+        places,
+    };
     let all = found.files.len();
     report(TracePhase { files: 0, all });
     let done = std::sync::atomic::AtomicUsize::new(0);

@@ -304,3 +304,55 @@ fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_a
     let change = files.changes().into_iter().find(|change| change.file.ends_with("all.json")).unwrap();
     assert_eq!(change.after, Content::Bytes(text.into_bytes()));
 }
+
+/// What counts its bytes, is no text, or says what was is named and left; what says what is is rewritten.
+#[test]
+fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are_named() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Fen Moor");
+    fs::create_dir_all(&at).unwrap();
+    fs::write(at.join("go"), "go").unwrap();
+    let old = at.to_str().unwrap().to_string();
+    let folder = house.home().join(".config/kite");
+    let live = format!("{{\"games\": [{{\"at\": \"{old}\"}}]}}");
+    let lines = |count: usize| "a line\n".repeat(count);
+    let n = old.len();
+    let files: Vec<(&str, String, Sure)> = vec![
+        ("list.json", live.clone(), Sure::Certain),
+        ("list.json.bak", live.clone(), Sure::Backup),
+        ("list.json~", live.clone(), Sure::Backup),
+        ("list.json.1", live.clone(), Sure::Backup),
+        ("list-2026-01-02.json", live.clone(), Sure::Backup),
+        ("backups/list.json", live.clone(), Sure::Backup),
+        ("run.log", format!("started {old}\n"), Sure::Log),
+        ("logs/today.txt", format!("started {old}\n"), Sure::Log),
+        ("history", format!("2026-01-02 10:00:00 a\n2026-01-02 10:00:01 {old}\n2026-01-02 10:00:02 b\n"), Sure::Log),
+        ("GPUCache/index.json", live.clone(), Sure::Cache),
+        ("state.txt", format!("a:1:{{s:2:\"at\";s:{n}:\"{old}\";}}"), Sure::Unreadable),
+        ("state.net", format!("2:at,{n}:{old},"), Sure::Unreadable),
+        ("state.dat", format!("d2:at{n}:{old}e"), Sure::Unreadable),
+        ("packed.txt", format!("{}{old}\n\0\u{1}more", lines(2000)), Sure::Unreadable),
+        ("control.ini", format!("[a]\nat={old}\nraw=\u{2}\u{3}\n"), Sure::Unreadable),
+    ];
+    for (name, text, _) in &files {
+        let file = folder.join(name);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(file, text).unwrap();
+    }
+    let trace = traced(&house, &at);
+    for (name, text, sure) in &files {
+        let finds: Vec<Sure> =
+            trace.finds.iter().filter(|find| find.record.file == folder.join(name)).map(|find| find.sure).collect();
+        assert_eq!(finds, [*sure], "{name}: {text:.80}");
+    }
+    let plan = planned(&house, &trace, "newhold");
+    assert!(!plan.stopped(), "{:?}", plan.findings);
+    let site = house.site();
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    for (name, text, sure) in &files {
+        let new = plan.lots[0].to.to_str().unwrap();
+        let wanted = if *sure == Sure::Certain { text.replace(&old, new) } else { text.clone() };
+        assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), wanted, "{name}");
+    }
+}
