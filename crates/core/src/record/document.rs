@@ -646,25 +646,33 @@ type Spans = Vec<(usize, usize)>;
 /// The longest selector and template that there are, in bytes, and how deep one nests: what parses them goes down with every bracket.
 const LONGEST: usize = 4096;
 const DEEPEST: usize = 32;
+/// Filters within one another: each takes what parses them twice as long.
+const FILTERS: usize = 6;
 
 /// Refuses a selector that is longer, or nests deeper, than anybody writes one.
 fn bounded(selector: &str) -> Result<(), String> {
     if selector.len() > LONGEST {
         return Err(format!("it is longer than {LONGEST} bytes"));
     }
-    let (mut depth, mut quote, mut escaped) = (0_usize, None, false);
+    // Of each open bracket, whether it is a filter's.
+    let mut open: Vec<bool> = Vec::new();
+    let (mut quote, mut escaped) = (None, false);
     for c in selector.chars() {
         match (quote, c) {
             (Some(_), _) if escaped => escaped = false,
             (Some(_), '\\') => escaped = true,
             (Some(open), c) if c == open => quote = None,
             (None, '\'' | '"') => quote = Some(c),
-            (None, '[' | '(') => depth += 1,
-            (None, ']' | ')') => depth = depth.saturating_sub(1),
+            (None, '[' | '(') => open.push(false),
+            (None, ']' | ')') => drop(open.pop()),
+            (None, '?') => open.last_mut().into_iter().for_each(|filter| *filter = true),
             _ => {}
         }
-        if depth > DEEPEST {
+        if open.len() > DEEPEST {
             return Err(format!("it nests deeper than {DEEPEST} brackets"));
+        }
+        if c == '?' && open.iter().filter(|filter| **filter).count() > FILTERS {
+            return Err(format!("it nests more than {FILTERS} filters"));
         }
     }
     // What parses it gives up altogether where a text ends in the middle of an escape.
