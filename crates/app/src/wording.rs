@@ -5,7 +5,7 @@ use std::time::Duration;
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::finds::{FindAct, Lying};
 use deft_barge_core::haul::{HaulRow, Left, LogLine, LotLine, LotRow, Proof, Stage, WhyLeft};
-use deft_barge_core::launcher::{DataKind, PlaceFault};
+use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
 use deft_barge_core::plan::{
     Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Plan, PlannedLot, Policy, PreviewKind,
     Slowest, Span, Weight, Why,
@@ -133,6 +133,35 @@ pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
 
 fn process(process: &Process) -> String {
     format!("{} (process {})", process.name, process.pid)
+}
+
+/// What stays as it is, by name.
+fn files_stay(staying: &Staying) -> String {
+    /// Files that are named; a trace names all.
+    const MOST: usize = 5;
+    let n = staying.files.len() as u64;
+    let named: Vec<String> = staying.files.iter().take(MOST).map(|file| file.display().to_string()).collect();
+    let more = n.saturating_sub(MOST as u64);
+    let names = if more > 0 {
+        format!("{} and {} more (deft-barge trace lists them)", named.join(", "), count(more))
+    } else {
+        named.join(", ")
+    };
+    let (one, many, what) = match staying.why {
+        WhyStaying::NameOnly => ("file says", "files say", "the folder's name alone"),
+        WhyStaying::Unreadable => ("file says", "files say", "it in a way that can't be rewritten"),
+        WhyStaying::Log => ("log says", "logs say", "the old folder"),
+        WhyStaying::Backup => ("backup says", "backups say", "the old folder"),
+        WhyStaying::Cache => ("file of a cache says", "files of caches say", "the old folder"),
+    };
+    let stays = if n == 1 { "stays as it is" } else { "stay as they are" };
+    let now = match staying.why {
+        WhyStaying::NameOnly | WhyStaying::Unreadable => {
+            " If the launcher doesn't find the game afterwards, look there."
+        }
+        _ => "",
+    };
+    format!("{} {} {what} and {stays}: {names}.{now}", count(n), if n == 1 { one } else { many })
 }
 
 fn kind_sentence(kind: &FindingKind) -> String {
@@ -310,11 +339,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::DatabaseHeld { path } => {
             format!("another program holds {}. Close it; this line goes away by itself.", path.display())
         }
-        FindingKind::RecordsUnsure { count: n } => format!(
-            "{} {} the folder's name alone or cannot be rewritten, and will stay. Look with: deft-barge trace.",
-            count(*n as u64),
-            if *n == 1 { "place says" } else { "places say" }
-        ),
+        FindingKind::FilesStay(staying) => files_stay(staying),
         FindingKind::DataByLink { path } => {
             format!("a link in {} will lead to it. Programs follow it, unless they look for links.", path.display())
         }

@@ -21,7 +21,7 @@ pub use profile::{
     Adopt, AdoptFile, Algorithm, Carry, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep,
     Inside, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
 };
-pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Update, read_launchers};
+pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Staying, Update, WhyStaying, read_launchers};
 pub(crate) use reading::{read_launcher_supposing, read_only, read_places};
 pub(crate) use settings::{plain_record, read_setting};
 pub(crate) use shortcuts::{UNSAID, shortcut_records};

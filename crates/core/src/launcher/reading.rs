@@ -97,9 +97,34 @@ pub struct FoundGame {
     pub entry: Entry,
     /// Every record of its place.
     pub records: Vec<Record>,
-    /// Places that may say it and cannot be rewritten, of a folder that was traced.
+    /// Files that say it, or may say it, and stay as they are, of a folder that was traced.
     #[serde(skip)]
-    pub unsure: usize,
+    pub staying: Vec<Staying>,
+}
+
+/// Files that say a game's folder or its name and stay as they are.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Staying {
+    /// Why they do.
+    pub why: WhyStaying,
+    /// The files, each once.
+    pub files: Vec<PathBuf>,
+}
+
+/// Why a file stays as it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhyStaying {
+    /// It says the folder's name alone.
+    NameOnly,
+    /// It is no text, or counts the bytes of what it says.
+    Unreadable,
+    /// It is a log.
+    Log,
+    /// It is a backup of another file.
+    Backup,
+    /// It is a cache.
+    Cache,
 }
 
 /// One launcher and what it keeps written down.
@@ -483,7 +508,7 @@ impl Reading<'_> {
                 location: place.to_string(),
             },
             records,
-            unsure: 0,
+            staying: Vec::new(),
             id,
         })
     }

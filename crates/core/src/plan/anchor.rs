@@ -16,7 +16,7 @@ use crate::platform::Look;
 use crate::record::Edit;
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
-use crate::trace::{Sure, TracePhase, trace_moved, usual_places};
+use crate::trace::{TracePhase, trace_moved, usual_places};
 
 /// Id of the launcher that records below an anchor seem to have.
 pub const ANCHOR: &str = "anchor";
@@ -70,9 +70,8 @@ fn anchored(
         let what = format!("{}: {}", problem.file.display(), problem.what);
         findings.push(Finding::new(Some(title), FindingKind::NotLookedInto { what }));
     }
-    let unread = trace.finds.iter().filter(|find| find.sure == Sure::Unreadable).count();
-    if unread > 0 {
-        findings.push(Finding::new(Some(title), FindingKind::RecordsUnsure { count: unread }));
+    for staying in trace.staying() {
+        findings.push(Finding::new(Some(title), FindingKind::FilesStay(staying)));
     }
     let mut found = trace.as_found(site);
     found.letters = found.letters.iter().map(|letters| letters.moved(old, new)).collect();

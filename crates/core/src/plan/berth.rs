@@ -239,8 +239,8 @@ impl<'a> Berthing<'a, '_> {
             let says = record.text.clone();
             self.say(FindingKind::RecordUnsound { file: record.file.clone(), location: record.location.clone(), says });
         }
-        if game.unsure > 0 {
-            self.say(FindingKind::RecordsUnsure { count: game.unsure });
+        for staying in &game.staying {
+            self.say(FindingKind::FilesStay(staying.clone()));
         }
         if let Some(update) = game.update {
             self.say(FindingKind::UpdateWaiting { update });

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::Serialize;
 
 use crate::bytes::{Bytes, HaulId};
-use crate::launcher::{PlaceFault, Update};
+use crate::launcher::{PlaceFault, Staying, Update, WhyStaying};
 use crate::site::Process;
 use crate::survey::Way;
 
@@ -132,8 +132,8 @@ pub enum FindingKind {
     LetterMade { letter: char, link: PathBuf },
     /// Another program holds a database that has to change.
     DatabaseHeld { path: PathBuf },
-    /// Places that may say where the game is were found and cannot be rewritten.
-    RecordsUnsure { count: usize },
+    /// Files that say where the game is, or may say it, stay as they are.
+    FilesStay(Staying),
     /// User data goes, and a link at this old place leads to it.
     DataByLink { path: PathBuf },
     /// User data goes, and the game's own setting says where to.
@@ -250,12 +250,13 @@ impl FindingKind {
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
-            | Self::RecordsUnsure { .. }
+            | Self::FilesStay(Staying { why: WhyStaying::NameOnly | WhyStaying::Unreadable, .. })
             | Self::NoContentList { .. }
             | Self::NothingToUpdate { .. }
             | Self::SeveralNames { .. }
             | Self::NewerInCopy { .. } => Weight::Caution,
             Self::NewLibrary { .. }
+            | Self::FilesStay(_)
             | Self::LetterMade { .. }
             | Self::MoreRoom { .. }
             | Self::WithoutLot { .. }

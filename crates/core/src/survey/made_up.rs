@@ -70,7 +70,7 @@ pub(crate) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> 
             location: "$".into(),
         },
         records: Vec::new(),
-        unsure: 0,
+        staying: Vec::new(),
     };
     let size =
         Size { on_disk: Bytes::new(bytes), apparent: Bytes::new(bytes), files: 1, whole: true, ..Size::default() };

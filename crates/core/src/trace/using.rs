@@ -1,9 +1,10 @@
 //! A traced folder as a game: what somebody moves whose launcher nobody has described.
 
-use std::path::Path;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::path::{Path, PathBuf};
 
 use super::{Sure, Trace};
-use crate::launcher::{Entry, Found, FoundGame, Profile, place_fault};
+use crate::launcher::{Entry, Found, FoundGame, Profile, Staying, WhyStaying, place_fault};
 use crate::record::{Format, Meaning, Shape};
 use crate::site::Site;
 use crate::survey::{Game, GameId, Survey};
@@ -16,7 +17,6 @@ impl Trace {
     /// The folder as a game with the records that were found.
     pub fn as_game(&self, site: &Site) -> FoundGame {
         let folder = self.path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-        let unsure = self.finds.iter().filter(|find| matches!(find.sure, Sure::NameOnly | Sure::Unreadable)).count();
         FoundGame {
             id: self.path.to_string_lossy().into_owned(),
             title: folder.clone(),
@@ -38,8 +38,28 @@ impl Trace {
                 location: "$".into(),
             },
             records: self.sure().map(|find| find.record.clone()).collect(),
-            unsure,
+            staying: self.staying(),
         }
+    }
+
+    /// The files that stay as they are although they say the path or its name, by the reason; none of them is rewritten.
+    pub fn staying(&self) -> Vec<Staying> {
+        let rewritten: HashSet<&Path> = self.sure().map(|find| find.record.file.as_path()).collect();
+        let why = |sure| match sure {
+            Sure::Certain | Sure::Likely => None,
+            Sure::NameOnly => Some(WhyStaying::NameOnly),
+            Sure::Unreadable => Some(WhyStaying::Unreadable),
+            Sure::Log => Some(WhyStaying::Log),
+            Sure::Backup => Some(WhyStaying::Backup),
+            Sure::Cache => Some(WhyStaying::Cache),
+        };
+        let mut staying: BTreeMap<WhyStaying, BTreeSet<PathBuf>> = BTreeMap::new();
+        for find in self.finds.iter().filter(|find| !rewritten.contains(find.record.file.as_path())) {
+            if let Some(why) = why(find.sure) {
+                staying.entry(why).or_default().insert(find.record.file.clone());
+            }
+        }
+        staying.into_iter().map(|(why, files)| Staying { why, files: files.into_iter().collect() }).collect()
     }
 
     pub(crate) fn as_found(&self, site: &Site) -> Found {

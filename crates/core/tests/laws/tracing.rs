@@ -4,8 +4,8 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{Control, Haul, History, Journal};
-use deft_barge_core::launcher::{Profile, check_profile};
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
+use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Plan, Policy, Weight, plan};
 use deft_barge_core::record::{Content, Edit, Files, Mood};
 use deft_barge_core::survey::survey;
 use deft_barge_core::trace::{Sure, Trace, add_to_survey, draft_profile, trace, usual_places};
@@ -347,6 +347,21 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
     }
     let plan = planned(&house, &trace, "newhold");
     assert!(!plan.stopped(), "{:?}", plan.findings);
+    // The plan names each of them, with the reason.
+    let staying = plan.findings.iter().filter_map(|finding| match &finding.kind {
+        FindingKind::FilesStay(staying) => Some((staying.why, staying.files.len(), finding.weight)),
+        _ => None,
+    });
+    let staying: Vec<_> = staying.collect();
+    assert_eq!(
+        staying,
+        [
+            (WhyStaying::Unreadable, 5, Weight::Caution),
+            (WhyStaying::Log, 3, Weight::Note),
+            (WhyStaying::Backup, 5, Weight::Note),
+            (WhyStaying::Cache, 1, Weight::Note),
+        ]
+    );
     let site = house.site();
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();

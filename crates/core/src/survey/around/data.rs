@@ -531,7 +531,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
                 location: "$".into(),
             },
             records,
-            unsure: 0,
+            staying: Vec::new(),
         };
         (*way, Game { id: id.clone(), launcher: DATA.into(), found, drive: drive.clone(), size })
     });
