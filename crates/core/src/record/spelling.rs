@@ -275,7 +275,8 @@ impl Spelling {
             out.push_str(if matches!(self.lead, Lead::Variable { .. }) { "" } else { &usual });
         }
         out.push_str(&self.end);
-        Ok(WrittenPath(out))
+        // The very folder that it is relative to.
+        Ok(WrittenPath(if out.is_empty() { ".".into() } else { out }))
     }
 
     /// Whether it says a place only together with the folder that it is relative to.

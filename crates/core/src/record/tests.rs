@@ -595,3 +595,13 @@ fn large_lists_and_objects_are_searched_as_small_ones_are() {
         assert_eq!(found, document::find_in(document.value(), selector).unwrap(), "{selector}");
     }
 }
+
+#[test]
+fn a_folder_that_is_its_own_base_is_written_as_a_dot_and_never_as_nothing() {
+    let bases = Bases { relative_to: Some("/g/Fen".into()), ..Bases::default() };
+    for (text, same, below) in [(".", ".", "bin/x"), ("./", "./", "./bin/x"), ("bin", ".", "bin/x")] {
+        let (spelling, place) = Spelling::read(text, &bases).unwrap();
+        assert_eq!(spelling.write(std::path::Path::new("/g/Fen"), &bases).unwrap().0, same, "{text} at {place:?}");
+        assert_eq!(spelling.write(std::path::Path::new("/g/Fen/bin/x"), &bases).unwrap().0, below, "{text}");
+    }
+}
