@@ -8,7 +8,8 @@ use std::path::Path;
 use crossbeam_channel::Sender;
 use deft_barge_core::haul::Control;
 use serde_json::Value;
-use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
+use unicode_segmentation::UnicodeSegmentation;
+use unicode_width::UnicodeWidthStr;
 
 use crate::direction::isolated;
 use crate::fault::{Fault, Kind};
@@ -79,12 +80,18 @@ pub fn count(number: u64) -> String {
     out
 }
 
+/// The cells that a text takes: those of its characters, as a terminal draws them one after another. (As a whole it may be less wide: two
+/// Arabic letters that are written as one are drawn in two cells.)
+pub fn width(text: &str) -> usize {
+    text.graphemes(true).map(UnicodeWidthStr::width).sum()
+}
+
 /// A text cut at its end to a number of cells, with an ellipsis.
 pub fn cut(text: &str, cells: usize) -> String {
-    if text.width() <= cells {
+    if width(text) <= cells {
         return text.to_string();
     }
-    let mut out = head(text, cells.saturating_sub(1));
+    let mut out = head(text, cells.saturating_sub(1)).to_string();
     if cells > 0 {
         out.push('…');
     }
@@ -93,37 +100,46 @@ pub fn cut(text: &str, cells: usize) -> String {
 
 /// A text cut in its middle to a number of cells, as paths are.
 pub fn cut_middle(text: &str, cells: usize) -> String {
-    if text.width() <= cells {
+    if width(text) <= cells {
         return text.to_string();
     }
     let front = cells.saturating_sub(1) / 3;
-    let back: String =
-        head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1 + front)).chars().rev().collect();
+    let back = tail(text, cells.saturating_sub(1 + front));
     if cells == 0 { String::new() } else { format!("{}…{back}", head(text, front)) }
 }
 
 /// A text cut at its beginning to a number of cells, as what is typed is.
 pub fn cut_front(text: &str, cells: usize) -> String {
-    if text.width() <= cells {
+    if width(text) <= cells {
         return text.to_string();
     }
-    let back: String = head(&text.chars().rev().collect::<String>(), cells.saturating_sub(1)).chars().rev().collect();
-    if cells == 0 { String::new() } else { format!("…{back}") }
+    if cells == 0 { String::new() } else { format!("…{}", tail(text, cells.saturating_sub(1))) }
 }
 
-fn head(text: &str, cells: usize) -> String {
+/// The beginning of a text that takes no more than these cells; what is drawn as one stays together.
+fn head(text: &str, cells: usize) -> &str {
     let mut used = 0;
-    let fits = |c: &char| {
-        used += c.width().unwrap_or(0);
+    let end = text.grapheme_indices(true).find(|(_, one)| {
+        used += one.width();
+        used > cells
+    });
+    &text[..end.map_or(text.len(), |(at, _)| at)]
+}
+
+/// The end of a text that takes no more than these cells.
+fn tail(text: &str, cells: usize) -> &str {
+    let mut used = 0;
+    let last = text.grapheme_indices(true).rev().take_while(|(_, one)| {
+        used += one.width();
         used <= cells
-    };
-    text.chars().take_while(fits).collect()
+    });
+    &text[last.last().map_or(text.len(), |(at, _)| at)..]
 }
 
 /// A text filled up with blanks to a number of cells, or cut to it.
 pub fn pad(text: &str, cells: usize) -> String {
     let text = cut(text, cells);
-    let blanks = cells.saturating_sub(text.width());
+    let blanks = cells.saturating_sub(width(&text));
     format!("{text}{}", " ".repeat(blanks))
 }
 
@@ -276,8 +292,13 @@ mod tests {
         assert_eq!(cut_middle("/drives/swift/quillgate/orchard", 15), "/dri…te/orchard");
         assert_eq!(pad("ab", 4), "ab  ");
         for cells in 0..20 {
-            assert!(cut_middle("/日/の/出/dunes/and/more", cells).width() <= cells);
-            assert_eq!(pad("日の出 dunes", cells).width(), cells);
+            assert!(width(&cut_middle("/日/の/出/dunes/and/more", cells)) <= cells);
+            assert_eq!(width(&pad("日の出 dunes", cells)), cells);
+            // Two letters that are written as one, and a letter with marks of its own.
+            for text in ["سلام 2", "e\u{301}e\u{301}e\u{301}e\u{301}", "👩\u{200d}🚀 x"] {
+                assert_eq!(width(&pad(text, cells)), cells, "{text}");
+                assert!(width(&cut_front(text, cells)) <= cells && width(&cut_middle(text, cells)) <= cells);
+            }
         }
     }
 

@@ -5,7 +5,6 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::Line;
 use ratatui::widgets::{Paragraph, Widget, Wrap};
-use unicode_width::UnicodeWidthStr;
 
 use super::keys::{View, Wish};
 use super::theme::Theme;
@@ -59,7 +58,7 @@ impl Canvas<'_> {
 
     /// Puts text at the right end of the first row of an area, if there is room for all of it.
     pub fn put_right(&mut self, text: &str, style: Style, area: Rect) {
-        let width = text.width() as u16;
+        let width = crate::show::width(text) as u16;
         if width <= area.width && area.height > 0 {
             self.put(text, style, Rect { x: area.right() - width, width, height: 1, ..area });
         }
@@ -108,7 +107,7 @@ pub fn rows_of(text: &str, width: u16) -> u16 {
         let mut used = 0;
         rows += 1;
         for word in part.split(' ') {
-            let cells = word.width();
+            let cells = crate::show::width(word);
             if used > 0 && used + 1 + cells > width {
                 rows += 1;
                 used = cells;

@@ -125,6 +125,10 @@ impl Spelling {
             let path = spelling.place(Path::new("/"));
             return if body.starts_with('/') && spelling.sound() { Ok((spelling, path)) } else { Err(not_a_path()) };
         }
+        // One of another host is no folder whose name begins so.
+        if written.get(..5).is_some_and(|scheme| scheme.eq_ignore_ascii_case("file:")) {
+            return Err(not_a_path());
+        }
         for before in ["\\\\?\\", "//?/", "\\??\\", "\\\\.\\"] {
             if let Some((letter, rest)) = written.strip_prefix(before).and_then(drive_letter) {
                 return Self::of_letter(written, before, letter, rest, Escapes::None, bases);

@@ -6,7 +6,6 @@ use deft_barge_core::plan::{Load, Mode, Plan, PlannedLot, Policy, Preview, Previ
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};
-use unicode_width::UnicodeWidthStr;
 
 use super::super::canvas::{Canvas, Hit, curve, first_shown};
 use super::super::keys::{View, Wish};
@@ -68,7 +67,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         // A moment that reads like the one behind it says nothing.
         if quarter == 4 || moment(quarter) != moment(quarter + 1) {
             let (text, at) = (moment(quarter), LABEL + width * quarter / 4);
-            canvas.put_at(at.saturating_sub(text.width() as u16), 0, &text, theme.faint(), area);
+            canvas.put_at(at.saturating_sub(crate::show::width(&text) as u16), 0, &text, theme.faint(), area);
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
@@ -173,7 +172,7 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
             Weight::Caution => theme.text(),
             Weight::Note => theme.dim(),
         };
-        let rows = (text.width() as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
+        let rows = (crate::show::width(&text) as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
         if y + rows > most && n > 0 {
             let more = format!("and {}", wording::several(plan.findings.len() - n, "more finding"));
             canvas.put_at(10, y, &more, theme.dim(), area);
@@ -266,7 +265,7 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
     let style = if load.lacks().is_some() { theme.danger() } else { theme.text() };
     canvas.put_at(0, 0, &pad(&format!("load  {}", line(&load.drive)), 18), theme.text(), area);
     canvas.put_at(6, 1, &lacks, theme.danger(), area);
-    let cells = usize::from(area.width).saturating_sub(20 + figures.width() + 8).clamp(6, 110);
+    let cells = usize::from(area.width).saturating_sub(20 + crate::show::width(&figures) + 8).clamp(6, 110);
     let values = over_time(plan, at, load, cells);
     let rows = curve(&values, usize::from(area.height));
     for (y, row) in rows.iter().enumerate() {

@@ -17,7 +17,6 @@ use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
-use unicode_width::UnicodeWidthStr;
 
 use super::canvas::{Canvas, Hit, Hits, rows_of};
 use super::keys::{View, Wish};
@@ -93,7 +92,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             Span::styled(text[at..at + len].to_string(), style.add_modifier(Modifier::UNDERLINED)),
             Span::styled(format!("{} ", &text[at + len..]), style),
         ]);
-        let width = text.width() as u16 + 2;
+        let width = crate::show::width(&text) as u16 + 2;
         if x + width > area.width {
             break;
         }
@@ -118,7 +117,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     };
     // Where there is no room for all of it, its end says most.
     let parts: Vec<&str> = right.split(" · ").collect();
-    let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| text.width() + 1 < left);
+    let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| crate::show::width(text) + 1 < left);
     canvas.put_right(&fits.unwrap_or_default(), theme.dim(), area);
 }
 
@@ -154,17 +153,20 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         let mut x = 0;
         let answers = question.answers.iter().map(|(key, words, _)| (format!("{key} {words}"), *key));
         for (text, key) in answers.chain([("any other key no".to_string(), '\u{1b}')]) {
-            let place =
-                Rect { x: lower.x + x, width: (text.width() as u16).min(lower.width.saturating_sub(x)), ..lower };
+            let place = Rect {
+                x: lower.x + x,
+                width: (crate::show::width(&text) as u16).min(lower.width.saturating_sub(x)),
+                ..lower
+            };
             canvas.put(&text, theme.text(), place);
             canvas.hit(place, Hit::Answer(key));
-            x += text.width() as u16 + 3;
+            x += crate::show::width(&text) as u16 + 3;
         }
         return;
     }
     if let Some(typing) = &state.typing {
         let (question, hint) = typing.what.words();
-        let room = usize::from(area.width).saturating_sub(question.width() + 2);
+        let room = usize::from(area.width).saturating_sub(crate::show::width(question) + 2);
         // The end of what is typed is what one looks at.
         let text = crate::show::cut_front(&typing.text, room);
         canvas.put(&format!("{question} {text}▏"), theme.strong(), upper);
@@ -193,7 +195,8 @@ fn put_up(text: &str, style: Style, area: Rect, canvas: &mut Canvas<'_>) {
 fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let hints = state.keys.hints(state.view);
-    let width_of = |(key, words, _): &(String, &str, Wish)| (key.width() + words.width() + 1) as u16;
+    let width_of =
+        |(key, words, _): &(String, &str, Wish)| (crate::show::width(key) + crate::show::width(words) + 1) as u16;
     let is_last = |(_, _, wish): &(String, &str, Wish)| matches!(wish, Wish::Palette | Wish::Help);
     let last: u16 = hints.iter().filter(|hint| is_last(hint)).map(|hint| width_of(hint) + 2).sum();
     let mut x = 0;
@@ -206,7 +209,7 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
         let (key, words, wish) = hint;
         let place = Rect { x: lower.x + x, width, ..lower };
         canvas.put(&key, theme.text(), place);
-        canvas.put_at(key.width() as u16 + 1, 0, words, theme.dim(), place);
+        canvas.put_at(crate::show::width(&key) as u16 + 1, 0, words, theme.dim(), place);
         canvas.hit(place, Hit::Wish(wish));
         x += width + 2;
     }

@@ -3,7 +3,6 @@
 use ratatui::layout::Rect;
 use ratatui::style::Modifier;
 use ratatui::widgets::{Clear, Widget};
-use unicode_width::UnicodeWidthStr;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::chooser::{Chooser, Of};
@@ -82,7 +81,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
         let here = n == chooser.cursor;
         let style = if here { style.add_modifier(Modifier::REVERSED) } else { style };
         let width = usize::from(inner.width);
-        let room = width.saturating_sub(item.aside.width() + 3);
+        let room = width.saturating_sub(crate::show::width(&item.aside) + 3);
         let text = format!("{} {} {}", if here { "▸" } else { " " }, pad(&line(&item.text), room), item.aside);
         canvas.put_at(0, y, &pad(&text, width), style, inner);
         canvas.hit_row(y, inner, Hit::Choice(n));

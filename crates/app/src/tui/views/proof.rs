@@ -274,8 +274,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
 
 /// A text at the right end of so many cells; a thin space is one of them.
 fn right(text: &str, cells: usize) -> String {
-    use unicode_width::UnicodeWidthStr;
-    format!("{}{text}", " ".repeat(cells.saturating_sub(text.width())))
+    format!("{}{text}", " ".repeat(cells.saturating_sub(crate::show::width(text))))
 }
 
 /// The four totals in a row, and what stands behind them; gives the rows that they took.
