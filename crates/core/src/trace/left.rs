@@ -18,9 +18,7 @@ fn regex(text: &str) -> Regex {
 
 /// Endings of names that a backup has.
 static BACKUP: LazyLock<Regex> = LazyLock::new(|| {
-    regex(
-        r"(?i)(~|\.(bak|old|orig|backup|bkp|prev|save|sav)([-_.]?\d+)?)$|^#.*#$|[-_. ](backup|bak|old)(\.[a-z0-9]+)?$",
-    )
+    regex(r"(?i)(~|\.(bak|old|orig|backup|bkp|prev)([-_.]?\d+)?)$|^#.*#$|[-_. ](backup|bak|old)(\.[a-z0-9]+)?$")
 });
 
 /// What a copy's name has more than the name of what it is a copy of: a number, a date, a word.
