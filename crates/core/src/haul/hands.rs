@@ -32,6 +32,8 @@ const BATCH_BYTES: u64 = 1 << 26;
 pub(super) const HANDFUL: usize = 32;
 /// Bytes of such files.
 const HANDFUL_BYTES: u64 = 1 << 20;
+/// Time after which a hand tells what it has done by then.
+const SILENCE: Duration = Duration::from_millis(100);
 /// Time that a cancelled haul gives a drive to answer.
 const GRACE: Duration = Duration::from_secs(2);
 
@@ -163,7 +165,13 @@ impl Yard {
                 Task::Block(job, nth) => (vec![job], nth),
             };
             let mut told = Vec::with_capacity(jobs.len());
+            let mut since = Instant::now();
             for job in jobs {
+                // With a limit, or on a slow drive, nobody waits for all of them to hear of the first.
+                if since.elapsed() > SILENCE {
+                    since = Instant::now();
+                    self.tell_all(std::mem::take(&mut told));
+                }
                 let bytes = block_span(job.entry.size, nth).1 as u64;
                 self.control.wait_for(bytes, &|| self.over());
                 if self.over() {

@@ -264,6 +264,30 @@ fn a_limit_can_be_lifted_while_the_haul_waits_for_it() {
     assert!(heard.get() >= 4 && port.content());
 }
 
+#[test]
+fn small_files_are_told_of_as_they_are_copied_also_where_a_limit_makes_them_slow() {
+    let port = Port::new();
+    for n in 0..30 {
+        std::fs::write(port.old_place().join(format!("small-{n}")), vec![n as u8; 20_000]).unwrap();
+    }
+    let site = port.site();
+    let plan = port.plan(&site, to_newhold(), Policy::Hold);
+    let control = Control::default();
+    control.set_limit(Some(Bytes::new(300_000)));
+    let amounts = std::cell::RefCell::new(std::collections::BTreeSet::new());
+    let hear = |event| {
+        if let HaulEvent::Progress(progress) = event {
+            amounts.borrow_mut().insert(progress.copy.done);
+            // Enough was heard: the rest of the game may be quick.
+            if amounts.borrow().len() > 8 {
+                control.set_limit(None);
+            }
+        }
+    };
+    Haul::begin(&site, &journal(&site), &plan).unwrap().run(&hear, &control).unwrap();
+    assert!(amounts.borrow().len() > 8, "{:?}", amounts.borrow());
+}
+
 /// Lets the first write into each of two folders through only when both have come, or says that one waited in vain.
 #[derive(Debug, Default)]
 struct Meeting {
