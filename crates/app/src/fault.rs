@@ -3,8 +3,9 @@
 use std::error::Error;
 use std::io::{IsTerminal, stderr};
 
-use deft_barge_core::haul::{HaulError, JournalError, StartError};
-use deft_barge_core::plan::Finding;
+use deft_barge_core::haul::{HaulError, StartError};
+use deft_barge_core::item::Finding;
+use deft_barge_core::journal::JournalError;
 use deft_barge_core::site::SiteError;
 use serde_json::json;
 
@@ -223,7 +224,7 @@ fn sentence(text: &str) -> String {
 mod tests {
     use super::*;
     use deft_barge_core::bytes::HaulId;
-    use deft_barge_core::plan::FindingKind;
+    use deft_barge_core::item::FindingKind;
     use std::io;
 
     #[test]

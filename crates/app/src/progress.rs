@@ -7,7 +7,8 @@ use std::io::{IsTerminal, Write, stderr};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
-use deft_barge_core::haul::{HaulEvent, Progress};
+use deft_barge_core::haul::HaulEvent;
+use deft_barge_core::item::Progress;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use crate::direction::isolated;

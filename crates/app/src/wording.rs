@@ -3,14 +3,15 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::finds::{FindAct, Lying};
-use deft_barge_core::haul::{HaulRow, Left, LogLine, LotLine, LotRow, Proof, Stage, WhyLeft};
-use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
-use deft_barge_core::plan::{
-    Basis, Finding, FindingKind, Limit, Load, LotTime, Misfit, Miss, Mode, Plan, PlannedLot, Policy, PreviewKind,
-    Slowest, Span, Weight, Why,
+use deft_barge_core::item::{
+    Finding, FindingKind, Left, Limit, Mode, PlannedLot, Policy, PreviewKind, Proof, Stage, Weight, WhyLeft,
 };
-use deft_barge_core::site::{DriveKind, Pace, Process, Sight};
+use deft_barge_core::journal::{HaulRow, LogLine, LotLine, LotRow};
+use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
+use deft_barge_core::plan::{Basis, Load, LotTime, Misfit, Miss, Plan, Slowest, Span, Why};
+use deft_barge_core::platform::DriveKind;
+use deft_barge_core::site::{Pace, Process, Sight};
+use deft_barge_core::survey::{FindAct, Lying};
 use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
 use serde_json::{Value, json};

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use deft_barge_core::bytes::{Bytes, LotId};
-use deft_barge_core::haul::{LogLine, Stage};
-use deft_barge_core::plan::Mode;
+use deft_barge_core::item::{Mode, Stage};
+use deft_barge_core::journal::LogLine;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 

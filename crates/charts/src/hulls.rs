@@ -3,7 +3,8 @@
 use std::collections::HashMap;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::plan::{Mode, Plan, PlannedLot};
+use deft_barge_core::item::{Mode, PlannedLot};
+use deft_barge_core::plan::Plan;
 use deft_barge_core::survey::{DriveState, Game, GameId, Survey};
 
 use crate::Drawing;

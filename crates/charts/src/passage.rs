@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, LotId};
-use deft_barge_core::haul::{HaulRow, LotRow, Mark as Came, Passage, Pulse};
+use deft_barge_core::journal::{HaulRow, LotRow, Mark as Came, Passage, Pulse};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::Drawing;

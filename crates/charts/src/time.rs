@@ -2,7 +2,8 @@
 
 use std::time::Duration;
 
-use deft_barge_core::plan::{Load, Mode, Plan, Policy};
+use deft_barge_core::item::{Mode, Policy};
+use deft_barge_core::plan::{Load, Plan};
 
 use crate::Drawing;
 use crate::figures::{percent, span};

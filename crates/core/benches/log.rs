@@ -7,8 +7,9 @@ use std::path::Path;
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::haul::{History, Journal, check_journal};
-use deft_barge_core::plan::{Destination, Draft, Policy, plan};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{History, Journal, check_journal};
+use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use rusqlite::{Connection, params};

@@ -8,15 +8,18 @@
 
 pub mod audit;
 pub mod bytes;
-pub mod carry;
+pub mod checksums;
+pub mod cleanup;
 pub mod disk;
-pub mod finds;
 pub mod haul;
+pub mod item;
+pub mod journal;
 pub mod launcher;
+pub mod pack;
 pub mod plan;
-mod platform;
+pub mod platform;
+pub mod preflight;
 pub mod record;
 pub mod site;
 pub mod survey;
-pub mod tally;
 pub mod trace;

@@ -3,7 +3,8 @@
 use std::cell::RefCell;
 use std::path::Path;
 
-use deft_barge_core::haul::{History, Journal, Passage, check_journal, return_plan, tally_files};
+use deft_barge_core::haul::{return_plan, tally_files};
+use deft_barge_core::journal::{History, Journal, Passage, check_journal};
 use deft_barge_core::site::Site;
 use rusqlite::Connection;
 use rusqlite::types::Value;
@@ -13,12 +14,12 @@ use super::chosen;
 
 /// Journals as older versions wrote them; the last one is brought up before it is changed.
 const JOURNALS: [&str; 6] = [
-    include_str!("../../core/src/haul/version2.sql"),
-    include_str!("../../core/src/haul/version3.sql"),
-    include_str!("../../core/src/haul/version4.sql"),
-    include_str!("../../core/src/haul/version5.sql"),
-    include_str!("../../core/src/haul/version6.sql"),
-    include_str!("../../core/src/haul/version6.sql"),
+    include_str!("../../core/src/journal/version2.sql"),
+    include_str!("../../core/src/journal/version3.sql"),
+    include_str!("../../core/src/journal/version4.sql"),
+    include_str!("../../core/src/journal/version5.sql"),
+    include_str!("../../core/src/journal/version6.sql"),
+    include_str!("../../core/src/journal/version6.sql"),
 ];
 
 const WORLD: &str = "format = 1\nhome = \"home\"\n[[drives]]\nname = \"one\"\nroot = \"one\"\ncapacity = 1000\nkind = \"ssd\"\n\

@@ -3,12 +3,12 @@
 use std::path::absolute;
 use std::time::Duration;
 
-use deft_barge_core::finds::{Lying, LyingAbout};
-use deft_barge_core::haul::Journal;
+use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::Until;
 use deft_barge_core::plan::{Adoption, plan_adoption, plan_staging, watch_adoption};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::survey::{Lying, LyingAbout};
 use serde_json::json;
 
 use super::finding::found;

@@ -7,7 +7,8 @@ use deft_barge_core::audit::{
     Audit, AuditPhase, Fate, KeptTally, Mended, audit as audit_game, keep, kept_tally, mend, other_copies,
 };
 use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::haul::{Control, History, Journal, StartError, command_of, start_game};
+use deft_barge_core::haul::{Control, StartError, command_of, start_game};
+use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::site::{Sight, Site};
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
@@ -104,7 +105,7 @@ fn repaired(
         copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
     }
     let leftovers = super::finding::found(site, survey).into_iter().filter_map(|lying| match &lying.what {
-        deft_barge_core::finds::Lying::Leftover { of, .. } if *of == game.id => Some(lying.path),
+        deft_barge_core::survey::Lying::Leftover { of, .. } if *of == game.id => Some(lying.path),
         _ => None,
     });
     copies.extend(leftovers);

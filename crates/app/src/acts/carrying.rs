@@ -3,11 +3,13 @@
 use std::path::{Path, PathBuf, absolute};
 
 use deft_barge_core::audit::keep;
-use deft_barge_core::carry::{
+use deft_barge_core::haul::Control;
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{HaulRow, Journal};
+use deft_barge_core::pack::{
     Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject, traced,
 };
-use deft_barge_core::haul::{Control, HaulRow, Journal};
-use deft_barge_core::plan::{Destination, Draft, Policy, plan};
+use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::{Site, real_path};
 use deft_barge_core::survey::{GameId, Survey};
 use serde_json::json;
@@ -116,7 +118,7 @@ fn put_beside(
                 "Put it there, or take it out of the profile; then pack again.",
             ));
         }
-        deft_barge_core::carry::bring_installer(site, &from, &to)?;
+        deft_barge_core::pack::bring_installer(site, &from, &to)?;
         if !json {
             say(&format!("installer {}", shown(&to)))?;
         }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order, rate, timeline};
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Event, HaulRow, History, Passage};
+use deft_barge_core::journal::{Event, HaulRow, History, Passage};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;

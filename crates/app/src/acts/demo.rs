@@ -5,8 +5,10 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
-use deft_barge_core::haul::{Control, Haul, HaulEvent, Journal, release_haul};
-use deft_barge_core::plan::{Destination, Draft, Policy};
+use deft_barge_core::haul::{Control, Haul, HaulEvent, release_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Destination, Draft};
 use deft_barge_core::site::Site;
 use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;

@@ -3,7 +3,8 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::plan::{Draft, DraftFile, Misfit, Policy, WhatIf};
+use deft_barge_core::item::Policy;
+use deft_barge_core::plan::{Draft, DraftFile, Misfit, WhatIf};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::Survey;
 

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::audit::{AuditPhase, kept_tally, sha256_sums};
-use deft_barge_core::haul::{History, Journal};
+use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde_json::json;

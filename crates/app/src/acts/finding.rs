@@ -2,11 +2,12 @@
 
 use std::path::{Path, absolute};
 
-use deft_barge_core::finds::{FindAct, FindPhase, LyingAbout, find};
-use deft_barge_core::haul::History;
+use deft_barge_core::cleanup::{FindPhase, find};
+use deft_barge_core::journal::History;
 use deft_barge_core::plan::{anchors, plan_anchor, plan_removal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::survey::{FindAct, LyingAbout};
 use serde_json::json;
 
 use super::hauling::confirmed;

@@ -4,13 +4,15 @@ use std::io::{IsTerminal, Write, stdin, stdout};
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::checksums::LotPath;
 use deft_barge_core::haul::{
-    Depth, Haul, HaulError, HaulRow, History, Journal, LotRow, Passage, Proof, Stage, Stuck, astray, give_up_leaving,
-    prove_game, prove_haul, release_looking, return_haul, return_leaving, return_plan, take_from,
+    Depth, Haul, HaulError, Stuck, astray, give_up_leaving, prove_game, prove_haul, release_looking, return_haul,
+    return_leaving, return_plan, take_from,
 };
-use deft_barge_core::plan::{LibraryWish, Mode, Plan, Trial, Weight, plan_library};
+use deft_barge_core::item::{Mode, Proof, Stage, Trial, Weight};
+use deft_barge_core::journal::{HaulRow, History, Journal, LotRow, Passage};
+use deft_barge_core::plan::{LibraryWish, Plan, plan_library};
 use deft_barge_core::site::Site;
-use deft_barge_core::tally::LotPath;
 use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
@@ -560,11 +562,11 @@ fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
             for difference in &proof.differences {
                 let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
                 let kind = match difference.kind {
-                    deft_barge_core::haul::DifferenceKind::Differs => "differs",
-                    deft_barge_core::haul::DifferenceKind::Missing => "missing",
-                    deft_barge_core::haul::DifferenceKind::Extra => "extra",
-                    deft_barge_core::haul::DifferenceKind::WouldDownload => "would be downloaded",
-                    deft_barge_core::haul::DifferenceKind::Beside => "has other permissions, owner or attributes",
+                    deft_barge_core::item::DifferenceKind::Differs => "differs",
+                    deft_barge_core::item::DifferenceKind::Missing => "missing",
+                    deft_barge_core::item::DifferenceKind::Extra => "extra",
+                    deft_barge_core::item::DifferenceKind::WouldDownload => "would be downloaded",
+                    deft_barge_core::item::DifferenceKind::Beside => "has other permissions, owner or attributes",
                 };
                 say(&format!("  {kind:8} {}{from}", line(&difference.path)))?;
             }

@@ -1,8 +1,10 @@
 //! Commands that only look: survey, plan, log.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{History, drives_away, search_lines};
-use deft_barge_core::plan::{Mode, Plan};
+use deft_barge_core::haul::drives_away;
+use deft_barge_core::item::Mode;
+use deft_barge_core::journal::{History, search_lines};
+use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde_json::Value;
@@ -156,7 +158,7 @@ pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
 
 /// Adds the stop that another haul is under way.
 pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
-    use deft_barge_core::plan::{Finding, FindingKind};
+    use deft_barge_core::item::{Finding, FindingKind};
     if let Some(haul) = History::recent(site)?.unfinished() {
         plan.findings.insert(0, Finding::new(None, FindingKind::HaulUnfinished { haul: haul.id }));
     }
@@ -298,6 +300,6 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
 
 /// Turns a fault of the kind "refused" into its exit code after its text was shown.
 pub(super) fn refused(plan: &Plan) -> Fault {
-    let stops = plan.findings.iter().filter(|f| f.weight == deft_barge_core::plan::Weight::Stop).cloned().collect();
+    let stops = plan.findings.iter().filter(|f| f.weight == deft_barge_core::item::Weight::Stop).cloned().collect();
     Fault { kind: Kind::Refused, ..Fault::refused(stops, "") }
 }

@@ -5,7 +5,7 @@ use std::io::Write;
 use std::path::Path;
 
 use clap::CommandFactory;
-use deft_barge_core::haul::{Journal, JournalState, check_journal};
+use deft_barge_core::journal::{Journal, JournalState, check_journal};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::{NAMES, Names};
 use serde_json::json;

@@ -35,11 +35,13 @@ pub use suggesting::{probe, suggest};
 use std::path::PathBuf;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Control, History};
-use deft_barge_core::plan::{Destination, Draft, Links, MakeLetters, Plan, Policy, Trial};
+use deft_barge_core::haul::Control;
+use deft_barge_core::item::{Links, Policy, Trial};
+use deft_barge_core::journal::History;
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
 use deft_barge_core::site::Site;
+use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Game, Lookup, Survey, SurveyPhase, Way};
-use deft_barge_core::trace::add_to_survey;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::arguments::{Pace, Wish};

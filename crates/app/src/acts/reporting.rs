@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::haul::{Event, HaulRow, History, LotRow, Passage, Stage};
-use deft_barge_core::plan::{Mode, Preview, PreviewKind};
+use deft_barge_core::item::{Mode, Preview, PreviewKind, Stage};
+use deft_barge_core::journal::{Event, HaulRow, History, LotRow, Passage};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use jiff::Timestamp;

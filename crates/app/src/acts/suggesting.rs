@@ -1,7 +1,9 @@
 //! Commands that help to choose: suggestions, and the speed of a drive.
 
-use deft_barge_core::haul::{Journal, probe as measure};
-use deft_barge_core::plan::{Aim, Policy, projected};
+use deft_barge_core::haul::probe as measure;
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Aim, projected};
 use deft_barge_core::site::Site;
 use serde_json::json;
 

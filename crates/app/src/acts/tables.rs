@@ -2,9 +2,10 @@
 //! `docs/formats.md`, "Exports".
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::finds::LyingAbout;
-use deft_barge_core::haul::{HaulRow, History, LotRow};
-use deft_barge_core::plan::{Plan, PlannedLot};
+use deft_barge_core::item::PlannedLot;
+use deft_barge_core::journal::{HaulRow, History, LotRow};
+use deft_barge_core::plan::Plan;
+use deft_barge_core::survey::LyingAbout;
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 

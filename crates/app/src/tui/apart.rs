@@ -12,7 +12,8 @@ use std::thread;
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Control, Haul, HaulEvent, Journal};
+use deft_barge_core::haul::{Control, Haul, HaulEvent};
+use deft_barge_core::journal::Journal;
 use deft_barge_core::site::{Site, read_text};
 use serde::{Deserialize, Serialize};
 
@@ -72,7 +73,7 @@ pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
     // The program that left it running may hold the lock for a moment more.
     let mut tries = 50;
     let (journal, unfinished) = loop {
-        match Journal::open(site).and_then(deft_barge_core::haul::UnrecoveredJournal::recover) {
+        match Journal::open(site).and_then(deft_barge_core::journal::UnrecoveredJournal::recover) {
             Err(_) if tries > 0 => {
                 tries -= 1;
                 thread::sleep(Duration::from_millis(100));

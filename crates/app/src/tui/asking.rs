@@ -1,8 +1,9 @@
 //! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::haul::{HaulRow, LotRow};
-use deft_barge_core::plan::{Draft, Mode, Policy, Trial};
+use deft_barge_core::item::{Mode, Policy, Trial};
+use deft_barge_core::journal::{HaulRow, LotRow};
+use deft_barge_core::plan::Draft;
 use ratatui::crossterm::event::KeyCode;
 
 use super::keys::{View, Wish};

@@ -8,19 +8,23 @@ use std::time::Duration;
 
 use crossbeam_channel::{Sender, unbounded};
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::finds::{FindPhase, find};
+use deft_barge_core::cleanup::{FindPhase, find};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, HaulRow, History, Journal, LogLine, LotRow, Passage, Stage, give_up_rest,
-    look_closer, prove_haul, release_haul, return_haul, return_lots, tally_files,
+    Control, Haul, HaulError, HaulEvent, give_up_rest, look_closer, prove_haul, release_haul, return_haul, return_lots,
+    tally_files,
 };
+use deft_barge_core::item::{Policy, Stage, Trial};
+use deft_barge_core::journal::{HaulRow, History, Journal, LogLine, LotRow, Passage};
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::plan::{
-    Destination, Draft, Plan, Policy, Trial, WhatIf, anchors, plan, plan_adoption, plan_anchor, plan_library,
-    plan_removal, quiet,
+    Destination, Draft, Plan, WhatIf, anchors, plan, plan_adoption, plan_anchor, plan_library, plan_removal,
 };
+use deft_barge_core::preflight::quiet;
 use deft_barge_core::site::Site;
+use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
-use deft_barge_core::trace::{TracePhase, add_to_survey, trace, usual_places};
+use deft_barge_core::trace::usual_places;
+use deft_barge_core::trace::{TracePhase, trace};
 use deft_barge_harbor::world;
 
 use super::apart::{follow, leave_running, wish, wished_limit};

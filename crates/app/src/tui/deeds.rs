@@ -1,8 +1,9 @@
 //! What each wish does: moves a cursor, changes the draft, asks, or gives an act.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
-use deft_barge_core::plan::{Adoption, Aim, LibraryWish, Links, MakeLetters, Policy, Trial};
+use deft_barge_core::item::{Links, Policy, Trial};
+use deft_barge_core::plan::{Adoption, Aim, LibraryWish, MakeLetters};
+use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
 
 use super::asking::{Answer, Question};
 use super::chooser::Chooser;

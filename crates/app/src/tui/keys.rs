@@ -2,7 +2,7 @@
 //!
 //! Law: no deed does something irreversible; what lets go of anything asks first. Start at [`DEEDS`].
 
-use deft_barge_core::finds::FindAct;
+use deft_barge_core::survey::FindAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// The views, in the order of the top line.

@@ -4,7 +4,8 @@ use std::collections::VecDeque;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::haul::{HaulEvent, Progress};
+use deft_barge_core::haul::HaulEvent;
+use deft_barge_core::item::Progress;
 use serde::{Deserialize, Serialize};
 
 use super::state::{Act, State, Work};

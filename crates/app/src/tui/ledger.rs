@@ -1,7 +1,7 @@
 //! What the Log view knows: held originals, then hauls by day, newest first.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{HaulRow, History};
+use deft_barge_core::journal::{HaulRow, History};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 

@@ -4,7 +4,9 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::haul::{Closer, Difference, DifferenceKind, HaulRow, LotRow, Proof, TallyFile};
+use deft_barge_core::haul::{Closer, TallyFile};
+use deft_barge_core::item::{Difference, DifferenceKind, Proof};
+use deft_barge_core::journal::{HaulRow, LotRow};
 
 use super::keys::View;
 use super::state::{Act, State};

@@ -4,14 +4,13 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::finds::{FindAct, Lying, LyingAbout};
-use deft_barge_core::haul::{Closer, Event as LogEvent, HaulRow, History, Proof, TallyFile};
-use deft_barge_core::plan::{
-    Adoption, Anchor, Draft, DraftFile, Finding, FindingKind, LibraryWish, Load, Plan, Policy, Weight, WhatIf,
-    projected,
-};
+use deft_barge_core::haul::{Closer, TallyFile};
+use deft_barge_core::item::{Finding, FindingKind, Policy, Proof, Weight};
+use deft_barge_core::journal::{Event as LogEvent, HaulRow, History};
+use deft_barge_core::plan::{Adoption, Anchor, Draft, DraftFile, LibraryWish, Load, Plan, WhatIf, projected};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
 use deft_barge_core::trace::Trace;
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 

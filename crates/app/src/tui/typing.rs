@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, Policy, WhatIf, suggest};
+use deft_barge_core::item::Policy;
+use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, WhatIf, suggest};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::state::{Act, Errand, State};

@@ -4,8 +4,10 @@
 
 use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order};
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Control, Haul, History, Journal, release_haul};
-use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, release_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::world::{Scale, make};
@@ -211,7 +213,7 @@ fn the_smallest_and_the_largest_worlds_are_sound_too() {
     let mut plan = world.plan(&survey, &["Saltflat", "Orchard"], "newhold");
     let lot = plan.lots[0].clone();
     plan.lots = (0..300)
-        .map(|n| deft_barge_core::plan::PlannedLot { title: format!("{n} {}", "long ".repeat(30)), ..lot.clone() })
+        .map(|n| deft_barge_core::item::PlannedLot { title: format!("{n} {}", "long ".repeat(30)), ..lot.clone() })
         .collect();
     sound(&hulls(&survey, Some(&plan)));
     sound(&order(&plan));

@@ -4,7 +4,8 @@ use std::time::Duration;
 
 use deft_barge_charts::{rate, timeline};
 use deft_barge_core::bytes::{Bytes, LotId};
-use deft_barge_core::haul::{Haul, HaulRow, History, Journal, Mark, Passage, Pulse, release_haul};
+use deft_barge_core::haul::{Haul, release_haul};
+use deft_barge_core::journal::{HaulRow, History, Journal, Mark, Passage, Pulse};
 use jiff::{SignedDuration, Timestamp};
 
 use super::{World, number, sound};

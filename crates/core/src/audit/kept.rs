@@ -10,14 +10,15 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::{AuditPhase, each_file, hash_of};
+use super::judge::{AuditPhase, each_file, hash_of};
 use crate::bytes::{Bytes, HaulId};
-use crate::haul::{Control, HaulError, Journal};
+use crate::checksums::{EntryKind, file_hash, stamp_of};
+use crate::haul::{Control, HaulError};
+use crate::journal::Journal;
 use crate::platform::{self, Look};
 use crate::record::FileChange;
 use crate::site::Site;
 use crate::survey::GameId;
-use crate::tally::{EntryKind, file_hash, stamp_of};
 
 /// What a file was.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -91,7 +92,7 @@ impl KeptTally {
 }
 
 /// A line of a list of checksums, as b3sum and the sum programs of GNU coreutils write and read it.
-pub(super) fn checksum_line(hash: &str, path: &str) -> String {
+pub(crate) fn checksum_line(hash: &str, path: &str) -> String {
     let escaped = path.replace('\\', "\\\\").replace('\n', "\\n");
     let mark = if escaped == path { "" } else { "\\" };
     format!("{mark}{hash}  {escaped}\n")

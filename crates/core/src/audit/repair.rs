@@ -7,19 +7,21 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::{Fate, Finding, KeptFile, KeptTally, hash_of};
+use super::judge::{Fate, Finding, hash_of};
+use super::{KeptFile, KeptTally};
+use crate::checksums::BLOCK;
 use crate::disk::{Disk, Meta, What};
-use crate::haul::{Control, HaulError, History};
+use crate::haul::{Control, HaulError};
+use crate::journal::History;
 use crate::platform::Look;
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
-use crate::tally::BLOCK;
 
 /// One file and what became of it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Mended {
     /// Its path below the folder.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
     /// The copy that it was brought from; `None` if no copy has the kept bytes.
     pub from: Option<PathBuf>,
@@ -95,7 +97,7 @@ pub(crate) fn bring_file(disk: &Disk, from: &Path, to: &Path) -> Result<(), Haul
     let stop = Control::default();
     let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?;
     let meta = from.look_own_meta().map_err(HaulError::disk("look at", from))?;
-    bring(disk, from, to, crate::tally::stamp_of(&meta), &hash, &stop)
+    bring(disk, from, to, crate::checksums::stamp_of(&meta), &hash, &stop)
 }
 
 fn bring(

@@ -3,6 +3,7 @@
 //! Law: what a real drive of that kind would refuse is refused here with the same error, before
 //! anything has happened; room is counted in allocated bytes, as a file system counts it.
 
+use crate::platform::{Drive, allocated_below};
 use std::collections::{HashMap, HashSet};
 use std::ffi::OsString;
 use std::fs;
@@ -13,8 +14,6 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use super::act::{Act, Gate};
-use crate::bytes::Bytes;
-use crate::site::Drive;
 
 const NO_SPACE: i32 = 28;
 const READ_ONLY: i32 = 30;
@@ -123,28 +122,6 @@ fn fold(name: &std::ffi::OsStr) -> OsString {
 fn names_in(folder: &Path) -> HashSet<OsString> {
     let entries = fs::read_dir(folder).into_iter().flatten().flatten();
     entries.map(|entry| fold(&entry.file_name())).collect()
-}
-
-/// Adds up the allocated bytes of all files and folders below `root`, each inode once.
-///
-/// Links are not followed; what cannot be read counts as nothing.
-pub fn allocated_below(root: &Path) -> Bytes {
-    let mut seen = HashSet::new();
-    let mut waiting = vec![root.to_path_buf()];
-    let mut sum = 0;
-    while let Some(folder) = waiting.pop() {
-        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
-            let Ok(meta) = entry.metadata() else { continue };
-            if meta.nlink() > 1 && !meta.is_dir() && !seen.insert(meta.ino()) {
-                continue;
-            }
-            sum += meta.blocks() * 512;
-            if meta.is_dir() {
-                waiting.push(entry.path());
-            }
-        }
-    }
-    Bytes::new(sum)
 }
 
 impl Gate for DeclaredRules {
@@ -278,7 +255,7 @@ impl Gate for DeclaredRules {
     }
 }
 
-impl crate::site::Abilities {
+impl crate::platform::Abilities {
     /// Whether the drive can hold a file of this name.
     pub fn can_name(&self, name: &std::ffi::OsStr) -> bool {
         if self.forbidden.is_empty() {
@@ -294,8 +271,9 @@ impl crate::site::Abilities {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::bytes::Bytes;
     use crate::disk::{Disk, Meta};
-    use crate::site::{Abilities, DriveKind};
+    use crate::platform::{Abilities, DriveKind};
     use std::sync::Arc;
 
     fn drive(root: &Path, abilities: Abilities) -> Drive {

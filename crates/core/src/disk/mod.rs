@@ -9,11 +9,11 @@ mod declared;
 mod permit;
 mod real;
 
+#[cfg(test)]
+mod tests;
+
 pub use act::{Act, Gate, What};
-pub use declared::{DeclaredRules, Unreadable, allocated_below};
+pub use declared::{DeclaredRules, Unreadable};
 pub use permit::RemovalPermit;
 pub(crate) use real::attributes_of;
 pub use real::{Buffer, Disk, DiskFile, Folder, FolderLock, Meta, Refused};
-
-#[cfg(test)]
-mod tests;

@@ -47,7 +47,7 @@ impl RemovalPermit {
     }
 
     /// Looks whether what stays is still there. A look a moment ago is good enough.
-    pub(super) fn check(&self) -> io::Result<()> {
+    pub(crate) fn check(&self) -> io::Result<()> {
         /// Between two looks; a drive that goes away takes longer than this to be noticed by anybody.
         const FRESH: Duration = Duration::from_millis(20);
         let Some(watched) = &self.stays else { return Ok(()) };

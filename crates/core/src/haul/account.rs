@@ -12,18 +12,18 @@ use crossbeam_channel::Sender;
 
 use super::crew::crew;
 use super::error::HaulError;
-use super::event::{Control, HaulEvent, Pace, Progress};
-use super::history::{Attribute, TallyEntry};
-use super::journal::Journal;
-use super::prove::{DifferenceKind, Proof, has_digest};
+use super::event::{Control, HaulEvent};
+use super::prove::has_digest;
 use super::repoint::{Rewritten, is_rewritten};
 use super::run::is_as_it_was;
 use super::scan::{Apart, Met, meet};
 use crate::bytes::{Bytes, LotId};
+use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
 use crate::disk::{Buffer, Disk, attributes_of};
+use crate::item::{DifferenceKind, Pace, Progress, Proof};
+use crate::journal::{Attribute, Journal, TallyEntry};
 use crate::launcher::{ContentItem, ContentList, Digest, DigestKind};
-use crate::site::Abilities;
-use crate::tally::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
+use crate::platform::Abilities;
 
 /// How closely a proof looks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,20 +35,20 @@ pub enum Depth {
 }
 
 /// What to prove. A lot without a tally is proved by its content list alone.
-pub(super) struct Subject<'a> {
-    pub(super) journal: &'a Journal,
-    pub(super) lot: LotId,
-    pub(super) title: &'a str,
-    pub(super) install: &'a Path,
-    pub(super) contents: Option<&'a ContentList>,
+pub(crate) struct Subject<'a> {
+    pub(crate) journal: &'a Journal,
+    pub(crate) lot: LotId,
+    pub(crate) title: &'a str,
+    pub(crate) install: &'a Path,
+    pub(crate) contents: Option<&'a ContentList>,
     /// Files that the repoint rewrote in this copy.
-    pub(super) rewritten: &'a Rewritten,
+    pub(crate) rewritten: &'a Rewritten,
     /// What is looked at as a file of its own.
-    pub(super) apart: Apart,
+    pub(crate) apart: Apart,
     /// What the file system there can hold.
-    pub(super) abilities: Abilities,
+    pub(crate) abilities: Abilities,
     /// Whether permissions, owners and attributes have to be the same as well.
-    pub(super) beside: bool,
+    pub(crate) beside: bool,
 }
 
 /// A file that has to be read.
@@ -114,7 +114,7 @@ impl<'a> Wanted<'a> {
 }
 
 /// Looks at the files of a game: against its tally where there is one, and against its content list.
-pub(super) fn look(
+pub(crate) fn look(
     disk: &Disk,
     subject: &Subject<'_>,
     depth: Depth,
@@ -449,7 +449,7 @@ fn read_through(
     let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
     let mut buffer = Buffer::new(size.min(BLOCK) as usize);
     let mut reading = Reading { differs: None, digest_wrong: false };
-    for nth in 0..crate::tally::block_count(size) {
+    for nth in 0..crate::checksums::block_count(size) {
         if stop.asked() {
             return Err(HaulError::Paused);
         }

@@ -9,7 +9,7 @@ use std::path::Path;
 use super::error::HaulError;
 use super::place::cannot_exchange;
 use super::run::Work;
-use crate::plan::Aside;
+use crate::item::Aside;
 
 fn leads(link: &Path, to: &Path) -> bool {
     link.read_link().is_ok_and(|target| target == to)
@@ -55,7 +55,7 @@ fn flush(work: &Work<'_>, aside: &Aside) -> Result<(), HaulError> {
 }
 
 /// Has the originals of a lot step aside.
-pub(super) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
     let Some(aside) = goes(work) else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(old) {
@@ -82,7 +82,7 @@ pub(super) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Brings originals that stepped aside, or that a return has brought back there, to their old place.
-pub(super) fn step_back(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn step_back(work: &Work<'_>) -> Result<(), HaulError> {
     let Some(aside) = work.lot.planned.aside.clone() else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(held) {

@@ -7,11 +7,10 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::error::HaulError;
-use super::history::{LotRow, Reader, TallyEntry, reader};
-use super::journal::JournalError;
+use crate::checksums::{EntryKind, LotPath, block_hash, block_span};
 use crate::disk::{Disk, DiskFile};
+use crate::journal::{JournalError, LotRow, Reader, TallyEntry, reader};
 use crate::site::Site;
-use crate::tally::{EntryKind, LotPath, block_hash, block_span};
 
 /// Differing bytes that are told of one file.
 const MOST: usize = 64;
@@ -20,7 +19,7 @@ const MOST: usize = 64;
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct TallyFile {
     /// Its path below the lot.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
     /// Bytes.
     pub size: u64,
@@ -165,8 +164,8 @@ fn state(disk: &Disk, copy: Option<&DiskFile>, size: u64, nth: u64, hash: Option
 
 /// A block as it is there; shorter at the file's end.
 fn read(disk: &Disk, file: &DiskFile, nth: u64) -> Option<Vec<u8>> {
-    let mut bytes = vec![0; crate::tally::BLOCK as usize];
-    let count = disk.read_at(file, &mut bytes, nth * crate::tally::BLOCK).ok()?;
+    let mut bytes = vec![0; crate::checksums::BLOCK as usize];
+    let count = disk.read_at(file, &mut bytes, nth * crate::checksums::BLOCK).ok()?;
     bytes.truncate(count);
     Some(bytes)
 }

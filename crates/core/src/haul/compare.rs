@@ -8,25 +8,25 @@ use std::sync::Arc;
 use super::copy::{Holes, read_original, set_beside, write_block};
 use super::error::HaulError;
 use super::hands::{Check, HANDFUL, Told, Yard};
-use super::history::There;
 use super::job::Job;
 use super::run::Work;
+use crate::checksums::{block_hash, block_span, change_of, stamp_of};
 use crate::disk::{Buffer, DiskFile};
+use crate::journal::There;
 use crate::launcher::{ContentList, DigestKind};
-use crate::tally::{block_hash, block_span, change_of, stamp_of};
 
 /// Times that a differing block is copied again before it is given up.
 const REPAIRS: usize = 3;
 
 /// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
-pub(super) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
+pub(crate) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
     let Some(list) = work.content_list()? else { return Ok(HashMap::new()) };
     let ContentList { kind, items, .. } = list;
     Ok(items.into_iter().map(|item| (item.path, kind)).collect())
 }
 
 /// Makes files durable, or compares those that are. `at` hears which file is in hand; `told` gets what is told of small ones.
-pub(super) fn check(
+pub(crate) fn check(
     yard: &Yard,
     check: Check,
     buffer: &mut Buffer,

@@ -13,20 +13,19 @@ use std::time::{Duration, Instant};
 use super::error::HaulError;
 use super::hands::{Check, Told, Yard};
 use super::hearing::copy_files;
-use super::history::{Attribute, LotRow, Sums, TallyEntry, There};
 use super::job::Job;
-use super::journal::{Beside, Hint};
 use super::release::left_name;
 use super::run::Work;
 use super::scan::{Met, meet, same};
-use super::stage::Stage;
 use crate::bytes::LotId;
-use crate::disk::{Disk, DiskFile, Meta, Refused, What, attributes_of};
-use crate::plan::Mode;
-use crate::site::{Abilities, Run, real_path};
-use crate::tally::{
-    Entry, EntryKind, FileIdentity, LotPath, Steady, block_count, block_hash, block_span, change_of, stamp_of,
+use crate::checksums::{
+    Entry, EntryKind, FileIdentity, LotPath, block_count, block_hash, block_span, change_of, stamp_of,
 };
+use crate::disk::{Disk, DiskFile, Meta, Refused, What, attributes_of};
+use crate::item::{Mode, Stage};
+use crate::journal::{Attribute, Beside, Hint, LotRow, Sums, TallyEntry, There};
+use crate::platform::{Abilities, Steady};
+use crate::site::{Run, real_path};
 
 /// ENODEV, by errno(3).
 const NO_DEVICE: i32 = 19;
@@ -35,13 +34,13 @@ const NO_DEVICE: i32 = 19;
 const ROUNDS: usize = 3;
 
 /// Tally lines and hints that are written down together.
-pub(super) const SHEAF: usize = 4000;
+pub(crate) const SHEAF: usize = 4000;
 
 /// Copies and compares a lot; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
 ///
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
-pub(super) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
     let staging = match &work.lot.stage {
         Stage::Copying { staging } => {
             if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
@@ -139,7 +138,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 }
 
 /// Brings the tally in line with the originals; gives the first line that was known and is not what it was.
-pub(super) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
+pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
     let mut appeared = None;
@@ -287,17 +286,17 @@ fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path, beside:
 }
 
 /// What is seen of a copy.
-pub(super) fn seen(at: &Path) -> Result<There, HaulError> {
+pub(crate) fn seen(at: &Path) -> Result<There, HaulError> {
     let meta = at.symlink_metadata().map_err(HaulError::disk("look at", at))?;
     Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
 }
 
-pub(super) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
+pub(crate) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
     Meta { mode: entry.mode, owner: entry.owner, modified_ns: entry.modified_ns, attributes }
 }
 
 /// Sets what stands beside the bytes of a file's copy, and has the job know what that is and what was not taken.
-pub(super) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
+pub(crate) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
     let attributes = if job.way.attributes {
         let from = job.entry.path.under(&job.way.from);
         attributes_of(&from).map_err(HaulError::disk("read the attributes of", from))?
@@ -341,7 +340,7 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
 }
 
 /// Copies one block, and says what is to be compared next; `told` gets what is told of small files.
-pub(super) fn copy_block(
+pub(crate) fn copy_block(
     yard: &Yard,
     job: &Arc<Job>,
     nth: u64,
@@ -423,7 +422,7 @@ fn is_here_only(error: &std::io::Error) -> bool {
 
 /// Fills `buffer` from the original, in smaller pieces where it cannot be read as a whole; gives the stretches that cannot be
 /// read at all. A file that is shorter than it was has changed.
-pub(super) fn read_original(
+pub(crate) fn read_original(
     yard: &Yard,
     file: &DiskFile,
     job: &Job,
@@ -492,7 +491,7 @@ const SECTOR: usize = 4096;
 
 /// Whether stretches of zeros are left out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Holes {
+pub(crate) enum Holes {
     /// All is written.
     None,
     /// The file is new: what is not written reads as zeros.
@@ -502,7 +501,7 @@ pub(super) enum Holes {
 }
 
 /// Writes a block; where `holes` may be left, stretches of zeros are not written.
-pub(super) fn write_block(
+pub(crate) fn write_block(
     yard: &Yard,
     to: &DiskFile,
     job: &Job,
@@ -538,16 +537,16 @@ pub(super) fn write_block(
 }
 
 /// Whether a copy is just as it was when it was compared.
-pub(super) fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>, steady: Steady) -> bool {
+pub(crate) fn still_there(line: &TallyEntry, found: Option<&std::fs::Metadata>, steady: Steady) -> bool {
     let (Some(known), Some(found)) = (line.copy(steady), found) else { return false };
     found.is_file() && known.is_same(&FileIdentity::of_file(found, steady))
 }
 
 /// Blocks of a file that are known and go with what is there; a hash without a file to go with it is of no use.
-pub(super) fn known_blocks(
+pub(crate) fn known_blocks(
     line: &TallyEntry,
     found: Option<&std::fs::Metadata>,
-) -> Vec<Option<crate::tally::BlockHash>> {
+) -> Vec<Option<crate::checksums::BlockHash>> {
     match found {
         Some(meta) if meta.is_file() => line.blocks.clone(),
         _ => vec![None; block_count(line.entry.size) as usize],

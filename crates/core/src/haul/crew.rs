@@ -8,7 +8,7 @@ use crossbeam_channel::{RecvTimeoutError, SendTimeoutError, Sender, bounded, unb
 
 /// Number of threads that read and write at the same time: with fewer a drive waits while they hash (`scripts/bench audit`: 3 read at 0.77 of a
 /// plain parallel read, 6 at 0.94).
-pub(super) const HANDS: usize = 6;
+pub(crate) const HANDS: usize = 6;
 
 /// Jobs that wait for a thread.
 const WAITING: usize = 256;
@@ -17,7 +17,7 @@ const WAITING: usize = 256;
 ///
 /// `hear` is called on this thread, some ten times a second, with `None` if nothing was told; it gives `false` to end the
 /// work early. Jobs that are given after that are dropped.
-pub(super) fn crew<J: Send, M: Send, E>(
+pub(crate) fn crew<J: Send, M: Send, E>(
     feed: impl FnOnce(&mut dyn FnMut(J) -> bool) -> Result<(), E>,
     work: impl Fn(J, &Sender<M>) -> bool + Sync,
     hear: &mut dyn FnMut(Option<M>) -> bool,

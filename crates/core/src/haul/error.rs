@@ -5,11 +5,10 @@ use std::path::PathBuf;
 
 use thiserror::Error;
 
-use super::journal::JournalError;
-use super::stage::StageError;
 use crate::bytes::HaulId;
+use crate::item::{Finding, StageError};
+use crate::journal::JournalError;
 use crate::launcher::ContentsError;
-use crate::plan::Finding;
 use crate::record::EditError;
 
 /// Why a haul, a release or a return did not go on. Originals and records are whole in every case:
@@ -137,7 +136,7 @@ impl HaulError {
     }
 
     /// Whether other lots of the haul may still go on: nothing that was written is in doubt.
-    pub(super) fn spares_other_lots(&self) -> bool {
+    pub(crate) fn spares_other_lots(&self) -> bool {
         matches!(self, Self::Unreadable { .. } | Self::SourceChanged { .. } | Self::Differs { .. })
     }
 }

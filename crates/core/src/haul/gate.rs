@@ -11,23 +11,23 @@ use std::time::Duration;
 
 use super::account::Depth;
 use super::error::HaulError;
-use super::history::TallyEntry;
 use super::prove::{by_edits, edits_stand, has_digest, profiles_of, what_records_say};
-use super::removal::{WhyLeft, has_the_bytes};
+use super::removal::has_the_bytes;
 use super::repoint::{be_quiet, is_rewritten, rewritten_at};
 use super::run::{Work, is_as_it_was};
 use super::scan::{Apart, Met, meet};
 use super::standing::settle;
 use crate::bytes::LotId;
+use crate::checksums::{Entry, EntryKind};
 use crate::disk::RemovalPermit;
+use crate::item::{Finding, FindingKind, Mode, WhyLeft};
+use crate::journal::TallyEntry;
 use crate::launcher::read_places;
-use crate::plan::{Finding, FindingKind, Mode};
 use crate::site::{Wanted, real_path};
-use crate::tally::{Entry, EntryKind};
 
 /// What stays when something goes.
 #[derive(Clone, Debug)]
-pub(super) enum Stays {
+pub(crate) enum Stays {
     /// The copy at this place, as the tally of this lot saw it.
     Copy { place: PathBuf, seen: LotId },
     /// The originals, which the records lead to: what was made of them is given up.
@@ -38,15 +38,15 @@ pub(super) enum Stays {
 
 /// Leave to remove, and what the look at what stays has found.
 #[derive(Debug)]
-pub(super) struct Passed {
-    pub(super) permit: RemovalPermit,
+pub(crate) struct Passed {
+    pub(crate) permit: RemovalPermit,
     /// Files of the copy that are the game's own newer ones: their originals are the last of what they were.
     newer: HashSet<PathBuf>,
 }
 
 impl Passed {
     /// Why the original of a file of the copy has to stay, if it has to.
-    pub(super) fn keeps(&self, path: &Path) -> Option<WhyLeft> {
+    pub(crate) fn keeps(&self, path: &Path) -> Option<WhyLeft> {
         self.newer.contains(path).then_some(WhyLeft::CopyChanged)
     }
 }
@@ -59,7 +59,7 @@ fn refuse<T>(work: &Work<'_>, kind: FindingKind) -> Result<T, HaulError> {
 ///
 /// # Errors
 /// [`HaulError::Refused`] with the reason; and the error of a look that failed. Nothing was removed.
-pub(super) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
+pub(crate) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
     let mut row = work.lot.clone();
     let standing = settle(work.site, &mut row)?;
     for (end, path) in [(&standing.from, &row.planned.from), (&standing.to, &row.planned.to)] {
@@ -116,7 +116,7 @@ fn written_just_now(work: &Work<'_>) -> bool {
 }
 
 /// Whether nothing can be written there.
-pub(super) fn is_read_only(path: &Path) -> bool {
+pub(crate) fn is_read_only(path: &Path) -> bool {
     rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
 }
 
@@ -130,7 +130,7 @@ fn identity(path: &Path) -> Result<Option<(u64, u64)>, HaulError> {
 }
 
 /// Whether two paths lead to one folder, or one of them lies in the other: through links, bind mounts or subvolumes.
-pub(super) fn are_one(one: &Path, other: &Path) -> Result<bool, HaulError> {
+pub(crate) fn are_one(one: &Path, other: &Path) -> Result<bool, HaulError> {
     let lies_in = |inner: &Path, outer: &Path| -> Result<bool, HaulError> {
         let Some(wanted) = identity(outer)? else { return Ok(false) };
         for folder in real_path(inner).ancestors() {
@@ -144,7 +144,7 @@ pub(super) fn are_one(one: &Path, other: &Path) -> Result<bool, HaulError> {
 }
 
 /// Whether two paths are one folder.
-pub(super) fn is_folder_of(one: &Path, other: &Path) -> bool {
+pub(crate) fn is_folder_of(one: &Path, other: &Path) -> bool {
     one == other || matches!((identity(one), identity(other)), (Ok(Some(one)), Ok(Some(other))) if one == other)
 }
 
@@ -159,7 +159,7 @@ fn nobody_uses(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
 }
 
 /// Refuses if the launcher's records lead anywhere but to the copy: then what goes may be what is played.
-pub(super) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
+pub(crate) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
     let planned = &work.lot.planned;
     if by_edits(planned) {
         // No profile says what to ask. Its edits are asked, unless the lot has no records at all.

@@ -14,11 +14,10 @@ use crossbeam_channel::{Receiver, Sender, unbounded};
 
 use super::error::HaulError;
 use super::event::Control;
-use super::history::There;
 use super::job::Job;
-use super::journal::Beside;
+use crate::checksums::{BlockHash, block_span};
 use crate::disk::{Disk, Folder};
-use crate::tally::{BlockHash, block_span};
+use crate::journal::{Beside, There};
 
 /// Threads that copy. Two keep one fast drive busy; more hide the time to open small files.
 const COPYING: usize = 6;
@@ -29,7 +28,7 @@ const BATCH_FILES: usize = 2000;
 /// Bytes of small files that are made durable by one flush.
 const BATCH_BYTES: u64 = 1 << 26;
 /// Small files that one hand copies or compares before it tells of them and looks what else there is.
-pub(super) const HANDFUL: usize = 32;
+pub(crate) const HANDFUL: usize = 32;
 /// Bytes of such files.
 const HANDFUL_BYTES: u64 = 1 << 20;
 /// Time after which a hand tells what it has done by then.
@@ -37,7 +36,7 @@ const SILENCE: Duration = Duration::from_millis(100);
 /// Time that a cancelled haul gives a drive to answer.
 const GRACE: Duration = Duration::from_secs(2);
 
-pub(super) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
@@ -51,7 +50,7 @@ enum Task {
 }
 
 /// What is to be made durable and compared.
-pub(super) enum Check {
+pub(crate) enum Check {
     /// There is no more.
     Home,
     /// Small files, to be flushed together.
@@ -63,7 +62,7 @@ pub(super) enum Check {
 }
 
 /// What the hands tell.
-pub(super) enum Told {
+pub(crate) enum Told {
     /// A block was copied.
     Copied(Arc<Job>, u64, BlockHash),
     /// So many bytes were read back and are the same.
@@ -89,23 +88,23 @@ struct Busy {
 }
 
 /// What the hands share.
-pub(super) struct Yard {
-    pub(super) disk: Disk,
-    pub(super) control: Control,
+pub(crate) struct Yard {
+    pub(crate) disk: Disk,
+    pub(crate) control: Control,
     /// Ends the work: something has failed, or all is done.
-    pub(super) halt: Control,
+    pub(crate) halt: Control,
     /// A folder of the target, where one flush serves many files.
-    pub(super) top: Option<Folder>,
-    pub(super) tell: Sender<Told>,
+    pub(crate) top: Option<Folder>,
+    pub(crate) tell: Sender<Told>,
     checks: Sender<Check>,
     batch: Mutex<(Vec<Arc<Job>>, u64)>,
     busy: Vec<Mutex<Option<Busy>>>,
     /// Blocks in a row of which nothing could be read: a drive that is gone reads like one that fails.
-    pub(super) dead: AtomicU32,
+    pub(crate) dead: AtomicU32,
 }
 
 /// The hands at work.
-pub(super) struct Crew {
+pub(crate) struct Crew {
     yard: Arc<Yard>,
     tasks: Sender<Task>,
     /// Small files that are not given to a hand yet, and their bytes.
@@ -115,7 +114,7 @@ pub(super) struct Crew {
 
 impl Yard {
     /// Begins the work of a lot; gives the crew and what it tells.
-    pub(super) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Crew, Receiver<Told>) {
+    pub(crate) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Crew, Receiver<Told>) {
         let (tell, told) = unbounded();
         let (tasks, to_copy) = unbounded();
         let (checks, to_check) = unbounded();
@@ -145,7 +144,7 @@ impl Yard {
         (Crew { yard, tasks, handful: Default::default(), hands }, told)
     }
 
-    pub(super) fn over(&self) -> bool {
+    pub(crate) fn over(&self) -> bool {
         self.halt.asked() || self.control.asked()
     }
 
@@ -196,7 +195,7 @@ impl Yard {
     }
 
     fn compare(&self, hand: usize, checks: &Receiver<Check>) {
-        let mut buffer = crate::disk::Buffer::new(crate::tally::BLOCK as usize);
+        let mut buffer = crate::disk::Buffer::new(crate::checksums::BLOCK as usize);
         while let Some(check) = next_of(self, checks) {
             let first = match &check {
                 Check::Batch(jobs) | Check::Files(jobs) => jobs.first(),
@@ -219,12 +218,12 @@ impl Yard {
     }
 
     /// Passes a check to whoever is free.
-    pub(super) fn check(&self, check: Check) {
+    pub(crate) fn check(&self, check: Check) {
         let _ = self.checks.send(check);
     }
 
     /// Puts a small file that is copied to those that are flushed with it.
-    pub(super) fn gather(&self, job: Arc<Job>) {
+    pub(crate) fn gather(&self, job: Arc<Job>) {
         let full = {
             let mut batch = lock(&self.batch);
             batch.1 += job.entry.size;
@@ -238,7 +237,7 @@ impl Yard {
     }
 
     /// Has a segment compared when it is its turn.
-    pub(super) fn segment_is_copied(&self, job: &Arc<Job>, segment: u64) {
+    pub(crate) fn segment_is_copied(&self, job: &Arc<Job>, segment: u64) {
         if let Some(nth) = job.ready(segment) {
             self.check(Check::Segment(Arc::clone(job), nth));
         }
@@ -270,7 +269,7 @@ fn be_gentle(control: &Control) {
 
 impl Crew {
     /// Gives a file to the hands; a small one once there are enough of them, or when [`Crew::hand_over`] says so.
-    pub(super) fn take_on(&mut self, job: &Arc<Job>) {
+    pub(crate) fn take_on(&mut self, job: &Arc<Job>) {
         for segment in if job.is_small() { Vec::new() } else { job.whole_segments() } {
             self.yard.segment_is_copied(job, segment);
         }
@@ -292,7 +291,7 @@ impl Crew {
     }
 
     /// Gives the hands what small files there are.
-    pub(super) fn hand_over(&mut self) {
+    pub(crate) fn hand_over(&mut self) {
         let (jobs, _) = std::mem::take(&mut self.handful);
         if !jobs.is_empty() {
             let _ = self.tasks.send(Task::Whole(jobs));
@@ -300,7 +299,7 @@ impl Crew {
     }
 
     /// Has the last small files flushed, too few for a batch of their own.
-    pub(super) fn sweep_up(&self) {
+    pub(crate) fn sweep_up(&self) {
         let rest = std::mem::take(&mut *lock(&self.yard.batch)).0;
         if !rest.is_empty() {
             self.yard.check(Check::Batch(rest));
@@ -308,12 +307,12 @@ impl Crew {
     }
 
     /// Ends the work after the block in hand.
-    pub(super) fn halt(&self) {
+    pub(crate) fn halt(&self) {
         self.yard.halt.ask();
     }
 
     /// The file that a drive has been asked for longest, and for how long, if that is longer than anybody's patience.
-    pub(super) fn hung(&self) -> Option<(PathBuf, Duration)> {
+    pub(crate) fn hung(&self) -> Option<(PathBuf, Duration)> {
         let slow = |slot: &Mutex<Option<Busy>>| {
             let busy = lock(slot);
             let busy = busy.as_ref()?;
@@ -327,7 +326,7 @@ impl Crew {
     ///
     /// # Errors
     /// [`HaulError::Hung`] if a hand was left behind.
-    pub(super) fn go_home(self, root: &Path) -> Result<(), HaulError> {
+    pub(crate) fn go_home(self, root: &Path) -> Result<(), HaulError> {
         self.yard.halt.ask();
         for _ in 0..COPYING + COMPARING {
             let _ = self.tasks.send(Task::Home);

@@ -10,16 +10,15 @@ use crossbeam_channel::{Receiver, RecvTimeoutError};
 use super::compare::digest_paths;
 use super::copy::{SHEAF, known_blocks, still_there};
 use super::error::HaulError;
-use super::event::{Amount, HaulEvent, Pace, Progress};
+use super::event::HaulEvent;
 use super::hands::{Crew, Told, Yard};
-use super::history::TallyEntry;
 use super::job::{Job, Way};
-use super::journal::{Hint, Lines};
 use super::run::Work;
 use crate::bytes::Bytes;
+use crate::checksums::{EntryKind, block_count, block_span};
+use crate::item::{Amount, Links, Pace, Progress};
+use crate::journal::{Hint, Lines, TallyEntry};
 use crate::launcher::DigestKind;
-use crate::plan::Links;
-use crate::tally::{EntryKind, block_count, block_span};
 
 /// Files that are under way at a time: what is kept in memory of a lot does not grow with it.
 const UNDER_WAY: u64 = 8000;
@@ -29,7 +28,7 @@ const FEW: usize = 500;
 const STEP: Duration = Duration::from_secs(1);
 
 /// Copies and compares all files of a lot that are not compared yet.
-pub(super) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     work.journal.forget_unreadable(work.lot.id)?;
     let disk = &work.site.disk;
     let abilities = work.abilities();

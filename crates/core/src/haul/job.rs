@@ -9,45 +9,44 @@ use std::time::Duration;
 
 use super::error::HaulError;
 use super::hands::lock;
-use super::history::Attribute;
-use super::journal::Beside;
+use crate::checksums::{BlockHash, Entry, block_count, block_span};
 use crate::disk::{Disk, DiskFile};
+use crate::journal::{Attribute, Beside};
 use crate::launcher::{Digest, DigestKind};
-use crate::site::Abilities;
-use crate::tally::{BlockHash, Entry, block_count, block_span};
+use crate::platform::Abilities;
 
 /// Blocks of a large file that are flushed and compared together, while later ones are still copied: 128 MiB.
 const SEGMENT: u64 = 32;
 
 /// Where a lot is copied from and to.
 #[derive(Debug)]
-pub(super) struct Way {
-    pub(super) from: PathBuf,
-    pub(super) to: PathBuf,
+pub(crate) struct Way {
+    pub(crate) from: PathBuf,
+    pub(crate) to: PathBuf,
     /// Whether the target's file system has holes.
-    pub(super) holes: bool,
+    pub(crate) holes: bool,
     /// Whether the target may share the original's bytes, since both are on one file system that can.
-    pub(super) shares: bool,
+    pub(crate) shares: bool,
     /// Time after which a drive that does not answer is said to hang.
-    pub(super) patience: Duration,
+    pub(crate) patience: Duration,
     /// Whether the originals' file system holds attributes.
-    pub(super) attributes: bool,
+    pub(crate) attributes: bool,
     /// What the target's file system can hold.
-    pub(super) target: Abilities,
+    pub(crate) target: Abilities,
 }
 
 /// A file on its way.
 #[derive(Debug)]
-pub(super) struct Job {
-    pub(super) entry: Entry,
-    pub(super) way: Arc<Way>,
+pub(crate) struct Job {
+    pub(crate) entry: Entry,
+    pub(crate) way: Arc<Way>,
     /// Another copy to read instead of the original.
-    pub(super) taken: Option<PathBuf>,
-    pub(super) digest: Option<DigestKind>,
+    pub(crate) taken: Option<PathBuf>,
+    pub(crate) digest: Option<DigestKind>,
     /// Whether all its blocks were copied in an earlier run, which may not have got as far as its times.
-    pub(super) copied_before: bool,
+    pub(crate) copied_before: bool,
     /// Attributes that the file had before it came to a file system that holds none.
-    pub(super) remembered: Vec<Attribute>,
+    pub(crate) remembered: Vec<Attribute>,
     beside: Mutex<Beside>,
     state: Mutex<State>,
     pair: Mutex<Option<Arc<Pair>>>,
@@ -92,7 +91,7 @@ struct Pair {
 
 impl Job {
     /// Makes one of which the blocks in `known` are copied already.
-    pub(super) fn new(
+    pub(crate) fn new(
         entry: Entry,
         way: Arc<Way>,
         known: Vec<Option<BlockHash>>,
@@ -121,63 +120,63 @@ impl Job {
     }
 
     /// Whether it is one block, which one hand copies as a whole.
-    pub(super) fn is_small(&self) -> bool {
+    pub(crate) fn is_small(&self) -> bool {
         block_count(self.entry.size) == 1
     }
 
-    pub(super) fn from(&self) -> PathBuf {
+    pub(crate) fn from(&self) -> PathBuf {
         self.taken.clone().unwrap_or_else(|| self.entry.path.under(&self.way.from))
     }
 
-    pub(super) fn to(&self) -> PathBuf {
+    pub(crate) fn to(&self) -> PathBuf {
         self.entry.path.under(&self.way.to)
     }
 
     /// The blocks that are still to be copied.
-    pub(super) fn missing(&self) -> Vec<u64> {
+    pub(crate) fn missing(&self) -> Vec<u64> {
         let state = lock(&self.state);
         let missing = state.hashes.iter().enumerate().filter(|(_, hash)| hash.is_none());
         missing.map(|(nth, _)| nth as u64).collect()
     }
 
-    pub(super) fn missing_bytes(&self) -> u64 {
+    pub(crate) fn missing_bytes(&self) -> u64 {
         self.missing().into_iter().map(|nth| block_span(self.entry.size, nth).1 as u64).sum()
     }
 
-    pub(super) fn hash(&self, nth: u64) -> Option<BlockHash> {
+    pub(crate) fn hash(&self, nth: u64) -> Option<BlockHash> {
         lock(&self.state).hashes[nth as usize]
     }
 
-    pub(super) fn set_hash(&self, nth: u64, hash: BlockHash) {
+    pub(crate) fn set_hash(&self, nth: u64, hash: BlockHash) {
         lock(&self.state).hashes[nth as usize] = Some(hash);
     }
 
     /// Keeps what stands beside the bytes of the original and of the copy.
-    pub(super) fn set_beside(&self, beside: Beside) {
+    pub(crate) fn set_beside(&self, beside: Beside) {
         *lock(&self.beside) = beside;
     }
 
-    pub(super) fn beside(&self) -> Beside {
+    pub(crate) fn beside(&self) -> Beside {
         lock(&self.beside).clone()
     }
 
-    pub(super) fn take_in_digest(&self, bytes: &[u8]) {
+    pub(crate) fn take_in_digest(&self, bytes: &[u8]) {
         if let Some(digest) = &mut lock(&self.state).digest {
             digest.take(bytes);
         }
     }
 
-    pub(super) fn end_digest(&self) -> Option<Vec<u8>> {
+    pub(crate) fn end_digest(&self) -> Option<Vec<u8>> {
         lock(&self.state).digest.take().map(Digest::end)
     }
 
     /// The blocks of a segment.
-    pub(super) fn segment(&self, nth: u64) -> std::ops::Range<u64> {
+    pub(crate) fn segment(&self, nth: u64) -> std::ops::Range<u64> {
         nth * SEGMENT..block_count(self.entry.size).min((nth + 1) * SEGMENT)
     }
 
     /// The segments that nothing has to be copied of any more.
-    pub(super) fn whole_segments(&self) -> Vec<u64> {
+    pub(crate) fn whole_segments(&self) -> Vec<u64> {
         let state = lock(&self.state);
         state.to_copy.iter().enumerate().filter(|(_, left)| **left == 0).map(|(nth, _)| nth as u64).collect()
     }
@@ -185,7 +184,7 @@ impl Job {
     /// Says that a segment is copied; gives the one that may be compared now, if there is one.
     ///
     /// A digest is made from the first byte to the last: then segments are compared in their order, one at a time.
-    pub(super) fn ready(&self, segment: u64) -> Option<u64> {
+    pub(crate) fn ready(&self, segment: u64) -> Option<u64> {
         let mut state = lock(&self.state);
         if self.digest.is_none() {
             return Some(segment);
@@ -195,7 +194,7 @@ impl Job {
     }
 
     /// Says that a segment was compared; gives one that may be compared now, and whether it was the last one.
-    pub(super) fn compared(&self) -> (Option<u64>, bool) {
+    pub(crate) fn compared(&self) -> (Option<u64>, bool) {
         let mut state = lock(&self.state);
         state.to_compare -= 1;
         state.comparing = false;
@@ -205,7 +204,7 @@ impl Job {
     }
 
     /// Says that a block was dealt with, `lost` if it cannot be read; gives the segment if it is copied, and whether all are over.
-    pub(super) fn dealt_with(&self, nth: u64, lost: bool) -> (Option<u64>, bool, bool) {
+    pub(crate) fn dealt_with(&self, nth: u64, lost: bool) -> (Option<u64>, bool, bool) {
         let mut state = lock(&self.state);
         state.lost |= lost;
         state.blocks_left -= 1;
@@ -220,7 +219,7 @@ impl Job {
     }
 
     /// Opens original and copy, once for all hands.
-    pub(super) fn open(&self, disk: &Disk) -> Result<DiskPair, HaulError> {
+    pub(crate) fn open(&self, disk: &Disk) -> Result<DiskPair, HaulError> {
         let mut slot = lock(&self.pair);
         if let Some(pair) = slot.as_ref() {
             return Ok(DiskPair(Arc::clone(pair)));
@@ -246,33 +245,33 @@ impl Job {
     }
 
     /// Lets go of original and copy.
-    pub(super) fn close(&self) {
+    pub(crate) fn close(&self) {
         lock(&self.pair).take();
     }
 
     /// Whether the original has holes that the copy can have too.
-    pub(super) fn has_holes(&self) -> bool {
+    pub(crate) fn has_holes(&self) -> bool {
         self.way.holes && self.entry.allocated < self.entry.size
     }
 }
 
 /// Original and copy, open.
-pub(super) struct DiskPair(Arc<Pair>);
+pub(crate) struct DiskPair(Arc<Pair>);
 
 impl DiskPair {
-    pub(super) fn from(&self) -> &DiskFile {
+    pub(crate) fn from(&self) -> &DiskFile {
         &self.0.from
     }
 
-    pub(super) fn to(&self) -> &DiskFile {
+    pub(crate) fn to(&self) -> &DiskFile {
         &self.0.to
     }
 
-    pub(super) fn fresh(&self) -> bool {
+    pub(crate) fn fresh(&self) -> bool {
         self.0.fresh
     }
 
-    pub(super) fn shared(&self) -> bool {
+    pub(crate) fn shared(&self) -> bool {
         self.0.shared
     }
 }

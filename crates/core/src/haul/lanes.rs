@@ -14,7 +14,7 @@ use crossbeam_channel::{RecvTimeoutError, unbounded};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::hands::lock;
-use super::history::LotRow;
+use crate::journal::LotRow;
 use crate::plan::fight;
 use crate::site::Site;
 
@@ -51,11 +51,11 @@ impl Turns {
 type Turn<'a> = &'a dyn Fn() -> Result<(), HaulError>;
 
 /// What is done with a lot: with whom it hears reports, and how it waits for its turn.
-pub(super) type LotWork<'a> = dyn Fn(LotRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
+pub(crate) type LotWork<'a> = dyn Fn(LotRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
 
 /// Runs lots until all are at their end or none can go on; `failed` hears of those that could not, and `is_gone`
 /// says whether a lot's originals have left. Reports on this thread.
-pub(super) fn side_by_side(
+pub(crate) fn side_by_side(
     site: &Site,
     lots: Vec<LotRow>,
     stop: &Control,

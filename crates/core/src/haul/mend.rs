@@ -6,14 +6,13 @@
 use std::path::Path;
 
 use super::error::HaulError;
-use super::history::TallyEntry;
-use super::journal::Journal;
 use super::prove::{contents_of, has_digest};
-use super::stage::Stage;
 use crate::bytes::LotId;
+use crate::checksums::{BLOCK, EntryKind, LotPath, block_hash, block_span};
 use crate::disk::Buffer;
+use crate::item::Stage;
+use crate::journal::{Journal, TallyEntry};
 use crate::site::Site;
-use crate::tally::{BLOCK, EntryKind, LotPath, block_hash, block_span};
 
 /// Has the bytes of a file of a lot taken from `other` when the lot goes on. Nothing is copied yet.
 ///

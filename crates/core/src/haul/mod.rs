@@ -15,14 +15,9 @@ mod event;
 mod gate;
 mod hands;
 mod hearing;
-mod history;
 mod job;
-mod journal;
-mod known;
 mod lanes;
-mod lines;
 mod mend;
-mod passage;
 mod place;
 mod prove;
 mod reach;
@@ -34,34 +29,22 @@ mod run;
 mod scan;
 mod sparing;
 mod speed;
-mod stage;
 mod standing;
 mod start;
-mod tables;
 mod taking;
-mod upkeep;
 
 pub use account::Depth;
 pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
 pub use error::HaulError;
-pub use event::{Amount, Control, HaulEvent, Progress};
-pub use history::{Event, HaulRow, History, LotRow, TallyEntry, There, Unreadable};
-pub use journal::{Journal, JournalError, Lines, UnrecoveredJournal};
-pub use lines::{LogLine, LotLine, search_lines};
+pub use event::{Control, HaulEvent};
 pub use mend::take_from;
-pub use passage::{Mark, Passage, Pulse};
-pub use prove::{Difference, DifferenceKind, Proof, prove_game, prove_haul};
+pub use prove::{prove_game, prove_haul};
 pub use release::{release_haul, release_looking};
-pub use removal::{Left, Removed, WhyLeft};
+pub use removal::Removed;
 pub use returning::{
     ReturnPlan, Stuck, give_up_leaving, give_up_rest, return_haul, return_leaving, return_lots, return_plan,
 };
 pub use run::{Haul, HaulEnd, astray};
 pub use speed::probe;
-pub use stage::{Stage, StageError};
 pub use standing::drives_away;
 pub use start::{StartError, Started, command_of, start_game};
-pub use upkeep::{JournalState, check_journal};
-
-#[cfg(test)]
-mod tests;

@@ -7,10 +7,10 @@ use std::path::Path;
 
 use super::error::HaulError;
 use super::run::Work;
-use super::stage::Stage;
+use crate::checksums::{EntryKind, Found, walk_each};
 use crate::disk::What;
+use crate::item::Stage;
 use crate::site::real_path;
-use crate::tally::{EntryKind, Found, walk_each};
 
 fn is_link(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
@@ -22,7 +22,7 @@ fn is_bridge(to: &Path, from: &Path) -> bool {
 }
 
 /// Whether an error says that a file system cannot swap two names in one step, and not that it failed to (rename(2)).
-pub(super) fn cannot_exchange(error: &std::io::Error) -> bool {
+pub(crate) fn cannot_exchange(error: &std::io::Error) -> bool {
     // EINVAL, ENOSYS, EOPNOTSUPP.
     matches!(error.raw_os_error(), Some(22 | 38 | 95))
 }
@@ -32,7 +32,7 @@ fn is_folder(path: &Path) -> bool {
 }
 
 /// Renames the folder of ours to the lot's place, if the originals are still what was compared.
-pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     let to = work.lot.planned.to.clone();
     let disk = work.site.disk.clone();
     let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
@@ -59,7 +59,7 @@ pub(super) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
 }
 
 /// Whether a folder is the one that was verified: by its inode where that is steady, else by all that is in it.
-pub(super) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
+pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
     let root = work.journal.lines(work.lot.id).next().transpose()?;
     let there = super::copy::seen(to)?;
     let steady = work.abilities().steady().inodes;
@@ -68,7 +68,7 @@ pub(super) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
 }
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.
-pub(super) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     if matches!(work.lot.stage, Stage::Planned) {
         if to.symlink_metadata().is_ok() {
@@ -100,7 +100,7 @@ fn flush_parent(work: &Work<'_>, path: &Path) -> Result<(), HaulError> {
 }
 
 /// Renames without a bridge. Between this and the repoint the records lead nowhere; the journal knows.
-pub(super) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
     move_folder(work)?;
     work.set_stage(Stage::Placed)
 }
@@ -150,7 +150,7 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
-pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     let disk = work.site.disk.clone();
     aim_links(work)?;
@@ -176,7 +176,7 @@ pub(super) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Takes back a bridge or a rename whose lot is given up.
-pub(super) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
     // Nothing was made yet: whatever is at the new place is somebody else's.
     if work.lot.stage == Stage::Planned {
         return Ok(());

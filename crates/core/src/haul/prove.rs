@@ -3,119 +3,29 @@
 //! Law: the launcher's own content list decides what would be downloaded, and its own records where
 //! it would look.
 
-use std::path::{Path, PathBuf};
-
-use serde::{Deserialize, Serialize};
+use crate::checksums::BLOCK;
+use crate::item::{Mode, PlannedLot, Proof, Stage};
+use crate::journal::{Journal, LotRow};
+use crate::plan::ANCHOR;
+use crate::survey::{CARRY, FINDS, TRACED};
+use std::path::Path;
 
 use super::account::{Depth, Subject, look};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::gate::is_folder_of;
-use super::history::LotRow;
-use super::journal::Journal;
 use super::repoint::{Rewritten, rewritten_at};
 use super::scan::Apart;
-use super::stage::Stage;
 use super::standing::settle;
-use crate::bytes::{Bytes, LotId};
-use crate::carry::CARRY;
+use crate::bytes::LotId;
 use crate::disk::Disk;
-use crate::finds::FINDS;
 use crate::launcher::{ContentList, Digest, DigestKind, FoundGame, Profile, load_profiles, read_only};
-use crate::plan::{ANCHOR, Mode, PlannedLot};
 use crate::record::{Edit, Files, Mood, Values};
 use crate::site::Site;
 use crate::survey::{DATA, GameId};
-use crate::tally::BLOCK;
-use crate::trace::TRACED;
-
-/// How a file is not what it should be.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum DifferenceKind {
-    /// It is there and is not the same as its original.
-    Differs,
-    /// It is not there.
-    Missing,
-    /// It is there and was not among the originals.
-    Extra,
-    /// It is not what the launcher's content list wants.
-    WouldDownload,
-    /// Its bytes are the same; its permissions, owner or attributes are not.
-    Beside,
-}
-
-/// A file that is not what it should be.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Difference {
-    /// Its path below the install folder.
-    pub path: String,
-    /// How.
-    pub kind: DifferenceKind,
-    /// First byte of the first block that differs, where that is known.
-    pub from: Option<u64>,
-}
-
-/// What a proof found. The four counts that must be zero: differ, missing, extra, to download.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Proof {
-    /// Where it looked.
-    pub install: PathBuf,
-    /// Files looked at.
-    pub files: u64,
-    /// Their bytes.
-    pub bytes: Bytes,
-    /// Files that differ from their originals.
-    pub differ: u64,
-    /// Files that are not their originals any more, but just what the launcher's list wants: it has updated them.
-    pub updated: u64,
-    /// Files that are not there.
-    pub missing: u64,
-    /// Files that were not among the originals.
-    pub extra: u64,
-    /// Bytes that the launcher would download; `None` if it has no list to tell by.
-    pub to_download: Option<Bytes>,
-    /// Bytes of those that it would have downloaded before the haul as well: the files are just what the originals were.
-    #[serde(default)]
-    pub before: Bytes,
-    /// Whether every byte was read back; a rename is proved by names and sizes.
-    pub read: bool,
-    /// Whether the launcher's records lead here, every one of them.
-    pub records_lead_here: bool,
-    /// Whether the program that the launcher starts is there; `None` if it names none.
-    pub program: Option<bool>,
-    /// The first hundred differences.
-    pub differences: Vec<Difference>,
-}
-
-impl Proof {
-    /// Whether nothing is missing or different and nothing would be downloaded but what would have been before.
-    ///
-    /// Extra files do not count: a game writes files of its own.
-    pub fn holds(&self) -> bool {
-        self.differ == 0
-            && self.missing == 0
-            && self.to_download.is_none_or(|bytes| bytes <= self.before)
-            && self.records_lead_here
-            && self.program != Some(false)
-    }
-
-    pub(super) fn note(&mut self, path: &Path, kind: DifferenceKind, from: Option<u64>) {
-        match kind {
-            DifferenceKind::Differs | DifferenceKind::Beside => self.differ += 1,
-            DifferenceKind::Missing => self.missing += 1,
-            DifferenceKind::Extra => self.extra += 1,
-            DifferenceKind::WouldDownload => {}
-        }
-        if self.differences.len() < 100 {
-            let path = path.to_string_lossy().into_owned();
-            self.differences.push(Difference { path, kind, from });
-        }
-    }
-}
 
 /// Whether a file has the hash that a content list wants.
-pub(super) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
+pub(crate) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
     let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
     let mut digest = Digest::new(kind);
     let mut buffer = vec![0; BLOCK as usize];
@@ -131,12 +41,12 @@ pub(super) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) 
 }
 
 /// The profiles of a site, as they are now.
-pub(super) fn profiles_of(site: &Site) -> Vec<Profile> {
+pub(crate) fn profiles_of(site: &Site) -> Vec<Profile> {
     load_profiles(&site.profile_folder()).0
 }
 
 /// Reads anew what the launcher has written down about a game.
-pub(super) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> {
+pub(crate) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> {
     let (profiles, _) = load_profiles(&site.profile_folder());
     let (launcher, id) = game.0.split_once('/')?;
     let profile = profiles.into_iter().find(|profile| profile.id == launcher)?;
@@ -144,7 +54,7 @@ pub(super) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> 
 }
 
 /// Reads the content list of a game, as its launcher has it now.
-pub(super) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<Option<ContentList>, HaulError> {
+pub(crate) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<Option<ContentList>, HaulError> {
     let (profiles, _) = load_profiles(&site.profile_folder());
     let Some((launcher, id)) = game.0.split_once('/') else { return Ok(None) };
     let profile = profiles.into_iter().find(|profile| profile.id == launcher);
@@ -155,7 +65,7 @@ pub(super) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<
 }
 
 /// Whether what a repoint wrote is still what the records say: the only sign where no profile can be asked.
-pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
+pub(crate) fn edits_stand(planned: &PlannedLot) -> bool {
     // What has stepped back took the link's place.
     let is_back = planned.aside.as_ref().filter(|aside| aside.old == planned.place()).map(|aside| &aside.old);
     let gone = |edit: &&Edit| matches!(edit, Edit::Link { link, .. } if Some(link) == is_back);
@@ -165,13 +75,13 @@ pub(super) fn edits_stand(planned: &PlannedLot) -> bool {
 }
 
 /// Whether every record of a game that its launcher lists leads where its entry does; `true` where no profile can be asked.
-pub(super) fn all_agree(site: &Site, planned: &PlannedLot) -> bool {
+pub(crate) fn all_agree(site: &Site, planned: &PlannedLot) -> bool {
     by_edits(planned)
         || what_records_say(site, &planned.game).is_none_or(|game| game.records.iter().all(|record| record.sound))
 }
 
 /// Adds to the proof of a lot what the records say.
-pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
+pub(crate) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
     if by_edits(planned) {
         proof.records_lead_here = edits_stand(planned);
     } else {
@@ -180,12 +90,12 @@ pub(super) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
 }
 
 /// Whether its edits alone say where it is: no profile can be asked, or its entry has left its launcher's list.
-pub(super) fn by_edits(planned: &PlannedLot) -> bool {
+pub(crate) fn by_edits(planned: &PlannedLot) -> bool {
     is_traced(&planned.game) || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
 }
 
 /// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
-pub(super) fn is_traced(game: &GameId) -> bool {
+pub(crate) fn is_traced(game: &GameId) -> bool {
     [TRACED, DATA, FINDS, ANCHOR, CARRY]
         .iter()
         .any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))

@@ -6,18 +6,15 @@
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use super::history::LotRow;
-use super::journal::Journal;
-use super::removal::{Left, WhyLeft};
-use super::stage::Stage;
 use super::standing::{End, Standing, settle};
-use crate::plan::{Mode, PlannedLot};
+use crate::item::{Left, Mode, PlannedLot, Stage, WhyLeft};
+use crate::journal::{Journal, LotRow};
 use crate::record::{Content, Edit, Entering, FileChange, Files};
 use crate::site::{Site, real_path};
 
 /// Which record files a way back changes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Reach {
+pub(crate) enum Reach {
     /// All of them; it does not begin where one is on a drive that is not there.
     All,
     /// Those on drives that are there.
@@ -32,7 +29,7 @@ fn can_do_without(site: &Site, lot: &LotRow, standing: &Standing) -> bool {
 
 /// The undo of a lot that leaves its copy, and the records on the copy's drive, where they are; `None` if that is no way back:
 /// the copy is there, or the originals are not. `back` is the undo of the lot with all of its records.
-pub(super) fn without_copy(
+pub(crate) fn without_copy(
     site: &Site,
     journal: &Journal,
     lot: &LotRow,
@@ -50,7 +47,7 @@ pub(super) fn without_copy(
 
 /// The edits of a way back, without what lies out of reach. An entry that would come from a list out of reach is the one that its
 /// own list had before; `None` if nobody knows that any more.
-pub(super) fn within_reach(
+pub(crate) fn within_reach(
     edits: &[Edit],
     known: &[FileChange],
     out_of_reach: &dyn Fn(&Path) -> bool,
@@ -77,7 +74,7 @@ pub(super) fn within_reach(
 }
 
 /// What an undo without the copy's drive has left there: the copy, and the records that still lead to it.
-pub(super) fn left_there(written: &PlannedLot, standing: &Standing, copy: &Path) -> Vec<Left> {
+pub(crate) fn left_there(written: &PlannedLot, standing: &Standing, copy: &Path) -> Vec<Left> {
     let record = |path: &Path| Left { path: path.into(), bytes: crate::bytes::Bytes::ZERO, why: WhyLeft::DriveAway };
     let mut left = vec![Left { path: copy.into(), bytes: written.size.on_disk, why: WhyLeft::DriveAway }];
     let files = written.record_files().into_iter();
@@ -86,7 +83,7 @@ pub(super) fn left_there(written: &PlannedLot, standing: &Standing, copy: &Path)
 }
 
 /// Ends an undo whose copy is on a drive that is not there: the copy is left, and named.
-pub(super) fn leave_copy(site: &Site, journal: &Journal, undone: &LotRow, back: &LotRow) -> Result<(), HaulError> {
+pub(crate) fn leave_copy(site: &Site, journal: &Journal, undone: &LotRow, back: &LotRow) -> Result<(), HaulError> {
     if back.stage != (Stage::Proved { holds: true }) {
         return Ok(());
     }

@@ -9,17 +9,16 @@ use super::account::Depth;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::gate::{Stays, is_read_only, pass};
-use super::history::{LotRow, TallyEntry};
-use super::journal::Journal;
-use super::removal::{Removed, WhyLeft, has_the_bytes, remove_known};
+use super::removal::{Removed, has_the_bytes, remove_known};
 use super::repoint::{is_rewritten, rewritten_in};
 use super::run::Work;
-use super::stage::Stage;
 use super::standing::settle;
 use crate::bytes::{HaulId, LotId};
-use crate::plan::{Finding, FindingKind, Links, Mode};
+use crate::checksums::{Entry, EntryKind, FileIdentity};
+use crate::item::{Finding, FindingKind, Links, Mode, Stage, WhyLeft};
+use crate::journal::{Journal, LotRow, TallyEntry};
+use crate::platform::Steady;
 use crate::site::{Site, real_path};
-use crate::tally::{Entry, EntryKind, FileIdentity, Steady};
 
 /// Releases the kept originals of a haul, or goes on with it, and tries once more what an earlier release had to leave.
 ///
@@ -82,12 +81,12 @@ pub fn release_looking(
 }
 
 /// The later lot that took up a lot's originals again, if one did.
-pub(super) fn taken_up(journal: &Journal, lot: &LotRow) -> Result<Option<LotRow>, HaulError> {
+pub(crate) fn taken_up(journal: &Journal, lot: &LotRow) -> Result<Option<LotRow>, HaulError> {
     let backs = journal.lots_taking_back(lot.id)?;
     Ok(backs.into_iter().rev().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
 }
 
-pub(super) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
+pub(crate) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
     if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.lot.planned.keeps {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
@@ -175,7 +174,7 @@ fn out_of_the_way(work: &Work<'_>, from: &Path, mut removed: Removed) -> Result<
 }
 
 /// A name beside a folder that says what it is: what this haul has left of it. One that nobody has yet.
-pub(super) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
+pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
     let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let id = work.lot.haul;
     for n in 1.. {

@@ -3,84 +3,21 @@
 //! Law: what is not what was verified, and what cannot be removed, is left and named; it never keeps a haul from its end. A mode
 //! that was opened up for a removal is put back where something stays. Start at [`remove_known`].
 
+use crate::checksums::{BLOCK, EntryKind, LotPath, block_count, block_hash, block_span};
+use crate::item::{Left, Pace, Progress, WhyLeft};
+use crate::journal::TallyEntry;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use serde::{Deserialize, Serialize};
-
 use super::copy::SHEAF;
 use super::crew::crew;
 use super::error::HaulError;
-use super::event::{Control, HaulEvent, Pace, Progress};
-use super::history::TallyEntry;
+use super::event::{Control, HaulEvent};
 use super::run::Work;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::{Disk, Folder, RemovalPermit, What};
-use crate::tally::{BLOCK, EntryKind, LotPath, block_count, block_hash, block_span};
-
-/// Why something was not removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum WhyLeft {
-    /// It is not what was verified: it has changed since.
-    Changed,
-    /// It was not there when the rest was verified, or is of a kind that is never removed.
-    Unknown,
-    /// Its copy has changed since it was verified: this is the last of what it was.
-    CopyChanged,
-    /// Its original is not there any more: this may be the last of it.
-    OriginalGone,
-    /// The system does not let it be removed: it is immutable, somebody else's, or in use as a mount point.
-    NotPermitted,
-    /// Its drive cannot be written.
-    ReadOnly,
-    /// Its drive is not there.
-    DriveAway,
-}
-
-impl WhyLeft {
-    const ALL: [Self; 7] = [
-        Self::Changed,
-        Self::Unknown,
-        Self::CopyChanged,
-        Self::OriginalGone,
-        Self::NotPermitted,
-        Self::ReadOnly,
-        Self::DriveAway,
-    ];
-
-    /// The reason that has this word.
-    pub(super) fn of_word(word: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|why| why.word() == word)
-    }
-
-    /// The word that the journal keeps.
-    pub fn word(self) -> &'static str {
-        match self {
-            Self::Changed => "changed",
-            Self::Unknown => "unknown",
-            Self::CopyChanged => "copy-changed",
-            Self::OriginalGone => "original-gone",
-            Self::NotPermitted => "not-permitted",
-            Self::ReadOnly => "read-only",
-            Self::DriveAway => "drive-away",
-        }
-    }
-}
-
-/// Something that a removal has left.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Left {
-    /// Its path below the folder.
-    #[serde(serialize_with = "crate::site::shown_path")]
-    pub path: PathBuf,
-    /// Bytes that it takes.
-    pub bytes: Bytes,
-    /// Why.
-    pub why: WhyLeft,
-}
 
 /// What a removal did.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -103,7 +40,7 @@ impl Removed {
 }
 
 /// Whether a name may go: why not, if not.
-pub(super) type Verdict<'a> = &'a (dyn Fn(&TallyEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
+pub(crate) type Verdict<'a> = &'a (dyn Fn(&TallyEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
 
 /// Names of one folder that are removed together.
 struct Sheaf {
@@ -141,7 +78,7 @@ struct Removing<'a> {
 /// # Errors
 /// [`HaulError::Paused`] between some files if a stop was asked for; what is gone is gone, and a second call goes on.
 /// [`HaulError::Disk`] if what stays is not there any more, or the drive fails.
-pub(super) fn remove_known(
+pub(crate) fn remove_known(
     root: &Path,
     lot: LotId,
     verdict: Verdict<'_>,
@@ -413,7 +350,7 @@ fn list_rest(
 }
 
 /// Whether a file has the very bytes that were read when its line was written. What is on the drive is read, not the cache.
-pub(super) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &TallyEntry) -> Result<bool, HaulError> {
+pub(crate) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &TallyEntry) -> Result<bool, HaulError> {
     let size = line.entry.size;
     match disk.look(at).map_err(HaulError::disk("look at", at))? {
         Some(meta) if meta.is_file() && meta.len() == size => {}

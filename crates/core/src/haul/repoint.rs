@@ -13,17 +13,17 @@ use std::time::{Duration, Instant, SystemTime, UNIX_EPOCH};
 use super::error::HaulError;
 use super::event::HaulEvent;
 use super::hands::lock;
-use super::history::LotRow;
-use super::journal::Journal;
 use super::place::cannot_exchange;
 use super::prove::{by_edits, what_records_say};
 use super::reach::{Reach, within_reach};
 use super::run::Work;
-use super::stage::Stage;
 use super::standing::{carried, settle};
 use super::taking::take_record_folders;
 use crate::disk::{Disk, FolderLock, Meta, What, attributes_of};
-use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Weight, lead_anew, quiet};
+use crate::item::{Finding, FindingKind, Mode, PlannedLot, Stage, Weight};
+use crate::journal::{Journal, LotRow};
+use crate::plan::lead_anew;
+use crate::preflight::quiet;
 use crate::record::{Content, DatabaseError, Edit, EditError, FileChange, Files, Mood, write_cells};
 use crate::site::{Site, real_path};
 use crate::survey::GameId;
@@ -36,13 +36,13 @@ fn in_the_way(work: &Work<'_>) -> Vec<Finding> {
 }
 
 /// Refuses while a launcher, a helper or a game is running.
-pub(super) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn be_quiet(work: &Work<'_>) -> Result<(), HaulError> {
     let findings = in_the_way(work);
     if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
 }
 
 /// Waits until no launcher, helper or game is running, and says what it waits for.
-pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
     const LOOK: Duration = Duration::from_secs(1);
     loop {
         let findings = in_the_way(work);
@@ -60,7 +60,7 @@ pub(super) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Changes the records of a lot whose whole copy is at its place.
-pub(super) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
@@ -155,7 +155,7 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
 }
 
 /// Goes on with a repoint that was interrupted.
-pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
@@ -175,7 +175,7 @@ pub(super) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Changes the records of a lot once more, since its launcher has written its old ones after they were changed.
-pub(super) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
@@ -185,7 +185,7 @@ pub(super) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Does the same for a lot whose originals are gone: it stays what it is.
-pub(super) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     for change in found_anew(work, Way::There)? {
@@ -195,7 +195,7 @@ pub(super) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Whether the records of a lot lead to a third place, or to none and cannot be led anywhere: then there is nothing to change again.
-pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
+pub(crate) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
     let planned = &work.lot.planned;
     if by_edits(planned) {
         let mut files = Files::default();
@@ -211,13 +211,13 @@ pub(super) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
 }
 
 /// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.
-pub(super) fn enters_again(planned: &PlannedLot) -> bool {
+pub(crate) fn enters_again(planned: &PlannedLot) -> bool {
     planned.mode == Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)))
 }
 
 /// The edits of a lot that are to be made. Those within it stay with the lot, for it may be copied once more; originals
 /// that are taken up again were never rewritten.
-pub(super) fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
+pub(crate) fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
     let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
     let wanted = |edit: &&Edit| planned.mode != Mode::TakeBack || !within(edit);
     planned.edits.iter().filter(wanted).cloned().collect()
@@ -269,7 +269,7 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 }
 
 /// Takes a half-made repoint back.
-pub(super) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
+pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
     be_quiet(work)?;
     let _taken = take_records(work, reach)?;
     let mut known = work.journal.changes(work.lot.id)?;
@@ -348,7 +348,7 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
 }
 
 /// The place within the lot of a record file that lies in the lot itself.
-pub(super) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
+pub(crate) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
     let places = [&planned.to, &planned.from];
     places.iter().find_map(|place| {
         let below = file.strip_prefix(place).or_else(|_| file.strip_prefix(real_path(place)));
@@ -357,10 +357,10 @@ pub(super) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
 }
 
 /// Files of a lot that its repoint rewrote in the copy: size and hash that they have since.
-pub(super) type Rewritten = HashMap<PathBuf, (u64, blake3::Hash)>;
+pub(crate) type Rewritten = HashMap<PathBuf, (u64, blake3::Hash)>;
 
 /// Finds the files that the repoint of a lot rewrote in its copy.
-pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten, HaulError> {
+pub(crate) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
     for change in journal.changes(lot.id)? {
         if let (Some(path), Some(known)) = (in_lot(&lot.planned, &change.file), change.after.bytes_known()) {
@@ -372,7 +372,7 @@ pub(super) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten,
 
 /// Finds the files that repoints of a game rewrote in what lies at one place, the newest repoint last: what a return is
 /// returned to was rewritten by the first haul.
-pub(super) fn rewritten_at(
+pub(crate) fn rewritten_at(
     site: &Site,
     journal: &Journal,
     game: &GameId,
@@ -391,7 +391,7 @@ pub(super) fn rewritten_at(
 }
 
 /// Whether a file is just what a repoint made of it.
-pub(super) fn is_rewritten(rewritten: &Rewritten, path: &Path, at: &Path) -> bool {
+pub(crate) fn is_rewritten(rewritten: &Rewritten, path: &Path, at: &Path) -> bool {
     rewritten.get(path).is_some_and(|(size, hash)| {
         at.symlink_metadata().is_ok_and(|meta| meta.is_file() && meta.len() == *size)
             && std::fs::read(at).is_ok_and(|bytes| blake3::hash(&bytes) == *hash)

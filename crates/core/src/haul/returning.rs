@@ -15,22 +15,23 @@ use super::copy::SHEAF;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::gate::{Stays, is_folder_of, pass};
-use super::history::{HaulRow, LotRow, TallyEntry, There, reader};
-use super::journal::Journal;
 use super::place::{is_ours, unplace};
 use super::prove::{by_edits, what_records_say};
 use super::reach::{Reach, leave_copy, left_there, without_copy};
-use super::removal::{Left, WhyLeft, has_the_bytes, remove_known};
+use super::removal::{has_the_bytes, remove_known};
 use super::repoint::{be_quiet, edits_to_make, rewritten_at, undo};
 use super::run::{Haul, Work, is_as_it_was};
 use super::scan::{Apart, Met, meet};
-use super::stage::Stage;
 use super::standing::{End, Standing, note_places, settle};
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::plan::{Finding, FindingKind, Mode, PlannedLot, Policy, Trial, Weight, lead_anew, quiet};
+use crate::checksums::{EntryKind, FileIdentity, Found, measure, walk_each};
+use crate::item::{Finding, FindingKind, Left, Mode, PlannedLot, Policy, Stage, Trial, Weight, WhyLeft};
+use crate::journal::{HaulRow, Journal, LotRow, TallyEntry, There, reader};
+use crate::plan::lead_anew;
+use crate::platform::Steady;
+use crate::preflight::quiet;
 use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
-use crate::tally::{EntryKind, FileIdentity, Found, Steady, measure, walk_each};
 
 /// What a return would do.
 #[derive(Clone, Debug, Serialize)]
@@ -552,7 +553,7 @@ fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
 }
 
 /// Removes what was made for a lot that was not repointed, and leaves all as it was.
-pub(super) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
+pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
     let standing = settle(work.site, &mut work.lot)?;
     let planned = work.lot.planned.clone();
     if work.lot.stage == Stage::Repointing {
@@ -673,7 +674,7 @@ fn identity_of(stat: &rustix::fs::Stat, line: &TallyEntry, steady: Steady) -> Fi
 }
 
 /// Removes the folder of a library that this lot was to make, if it is empty.
-pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
+pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
     let library = planned.edits.iter().find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
         Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Mode::Records => Some(planned.to.as_path()),
@@ -704,7 +705,7 @@ pub(super) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
 }
 
 /// Reads the held originals and compares them with the tally, before anything leads to them again.
-pub(super) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     let Some(old) = work.lot.takes_back else { return Err(HaulError::NeedsRecovery) };
     let mut lines = work.journal.lines(old);
     loop {

@@ -10,12 +10,9 @@ use super::copy::copy_lot;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::gate::records_lead_to;
-use super::history::{LotRow, TallyEntry};
-use super::journal::Journal;
 use super::lanes::side_by_side;
-use super::passage::Mark;
 use super::place::{link, place, rename, swap};
-use super::prove::{Proof, add_lot_records, all_agree, by_edits, contents_of, edits_stand, what_records_say};
+use super::prove::{add_lot_records, all_agree, by_edits, contents_of, edits_stand, what_records_say};
 use super::release::release_lot;
 use super::removal::has_the_bytes;
 use super::repoint::{
@@ -25,39 +22,42 @@ use super::repoint::{
 use super::returning::{Stuck, forget_way, give_up, take_up};
 use super::scan::{Apart, Met, first_change, meet};
 use super::sparing::{compare_with_what_stays, proof_of_setting_aside, proof_of_sparing, set_aside};
-use super::stage::Stage;
 use super::standing::{End, note_places, settle};
 use super::taking::take_game;
 use crate::bytes::{HaulId, LotId};
+use crate::checksums::{Entry, EntryKind, FileIdentity};
+use crate::item::{Mode, PlannedLot, Policy, Proof, Stage, Trial, Weight};
+use crate::journal::{Journal, LotRow, Mark, TallyEntry};
 use crate::launcher::ContentList;
-use crate::plan::{Mode, Plan, PlannedLot, Policy, Trial, Weight, quiet};
+use crate::plan::Plan;
+use crate::platform::{Abilities, Steady};
+use crate::preflight::quiet;
 use crate::record::{Content, Edit, EditError, FileChange};
-use crate::site::{Abilities, Site};
-use crate::tally::{Entry, EntryKind, FileIdentity, Steady};
+use crate::site::Site;
 
 /// What the phases of a lot work with.
-pub(super) struct Work<'a> {
-    pub(super) site: &'a Site,
-    pub(super) journal: &'a Journal,
-    pub(super) lot: LotRow,
-    pub(super) report: &'a dyn Fn(HaulEvent),
-    pub(super) stop: &'a Control,
+pub(crate) struct Work<'a> {
+    pub(crate) site: &'a Site,
+    pub(crate) journal: &'a Journal,
+    pub(crate) lot: LotRow,
+    pub(crate) report: &'a dyn Fn(HaulEvent),
+    pub(crate) stop: &'a Control,
     /// Time after which a drive that does not answer is said to hang.
-    pub(super) patience: Duration,
+    pub(crate) patience: Duration,
     /// How often the originals were brought in line with their tally in this run.
-    pub(super) round: usize,
+    pub(crate) round: usize,
     /// When originals and copy were last seen to be what they were.
     looked: Option<Instant>,
     /// Whether the drive of the originals is not there: what was verified already goes on without them.
-    pub(super) originals_away: bool,
+    pub(crate) originals_away: bool,
     /// Whether a drive has another path than when the lot was planned: its edits name the old one.
-    pub(super) moved: bool,
+    pub(crate) moved: bool,
     /// Held while records change: two lots may have records in one file.
-    pub(super) records: Option<&'a Mutex<()>>,
+    pub(crate) records: Option<&'a Mutex<()>>,
 }
 
 impl<'a> Work<'a> {
-    pub(super) fn new(
+    pub(crate) fn new(
         site: &'a Site,
         journal: &'a Journal,
         lot: LotRow,
@@ -80,7 +80,7 @@ impl<'a> Work<'a> {
     }
 
     /// Finds the drives of the lot as they are now, and refuses if one is not there that its stage needs.
-    pub(super) fn stand(&mut self) -> Result<(), HaulError> {
+    pub(crate) fn stand(&mut self) -> Result<(), HaulError> {
         let standing = settle(self.site, &mut self.lot)?;
         self.moved |= standing.moved;
         self.originals_away = standing.from != End::There;
@@ -98,17 +98,17 @@ impl<'a> Work<'a> {
     }
 
     /// Ends a longer piece of work where a pause was asked for.
-    pub(super) fn may_go_on(&self) -> Result<(), HaulError> {
+    pub(crate) fn may_go_on(&self) -> Result<(), HaulError> {
         if self.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
     }
 
     /// Whether the copy may share the original's bytes: both lie on one file system, in parts that do not rename to each other.
-    pub(super) fn may_share(&self) -> bool {
+    pub(crate) fn may_share(&self) -> bool {
         self.lot.planned.from_drive.as_ref() == Some(&self.lot.planned.to_drive)
     }
 
     /// Goes on to the next stage: the journal has it, durably, when this returns.
-    pub(super) fn set_stage(&mut self, next: Stage) -> Result<(), HaulError> {
+    pub(crate) fn set_stage(&mut self, next: Stage) -> Result<(), HaulError> {
         let next = self.lot.stage.clone().to(next)?;
         self.journal.set_stage(self.lot.id, &next)?;
         self.lot.stage = next;
@@ -116,7 +116,7 @@ impl<'a> Work<'a> {
         Ok(())
     }
 
-    pub(super) fn tell_stage(&self) {
+    pub(crate) fn tell_stage(&self) {
         tracing::info!(lot = self.lot.id.0, title = self.lot.planned.title, stage = self.lot.stage.word(), "stage");
         // Records alone change at once: there are no phases to follow.
         if self.lot.planned.mode == Mode::Records {
@@ -132,38 +132,38 @@ impl<'a> Work<'a> {
     }
 
     /// What the target's file system can hold.
-    pub(super) fn abilities(&self) -> Abilities {
+    pub(crate) fn abilities(&self) -> Abilities {
         let drive = self.site.find_drive(&self.lot.planned.to_drive);
         drive.map_or_else(Abilities::all, |drive| drive.abilities.clone())
     }
 
     /// What the originals' file system can hold.
-    pub(super) fn source_abilities(&self) -> Abilities {
+    pub(crate) fn source_abilities(&self) -> Abilities {
         self.site.abilities_at(self.lot.held_at())
     }
 
     /// What of the originals is a file of its own on the target.
-    pub(super) fn originals(&self) -> Apart {
+    pub(crate) fn originals(&self) -> Apart {
         Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
     }
 
     /// The owner that a link of ours gets: who is not root may give nothing away.
-    pub(super) fn owner_to_set(&self, entry: &Entry) -> Option<(u32, u32)> {
+    pub(crate) fn owner_to_set(&self, entry: &Entry) -> Option<(u32, u32)> {
         rustix::process::geteuid().is_root().then_some(entry.owner)
     }
 
     /// A name that only this lot of this state folder uses.
-    pub(super) fn own_name(&self, what: &str) -> String {
+    pub(crate) fn own_name(&self, what: &str) -> String {
         let whose = blake3::hash(self.site.state_folder().as_os_str().as_encoded_bytes()).to_hex();
         format!(".deft-barge-{what}-{}-{}", self.lot.id.0, &whose[..8])
     }
 
-    pub(super) fn make_folder(&self, path: &Path) -> Result<(), HaulError> {
+    pub(crate) fn make_folder(&self, path: &Path) -> Result<(), HaulError> {
         self.site.disk.make_folder(path).map_err(HaulError::disk("make", path))
     }
 
     /// Makes the missing folders on the way, each durable before the next.
-    pub(super) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
+    pub(crate) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
         let missing: Vec<&Path> = path.ancestors().take_while(|folder| !folder.is_dir()).collect();
         for folder in missing.into_iter().rev() {
             // Known before it is there: what a lot has made goes again with it, if nothing else came to lie in it.
@@ -180,7 +180,7 @@ impl<'a> Work<'a> {
     }
 
     /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
-    pub(super) fn not_as_seen(&self, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
+    pub(crate) fn not_as_seen(&self, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
         if !self.site.disk.is_folder(root).map_err(HaulError::disk("look at", root))? {
             return Ok(Some((root.into(), 1)));
         }
@@ -222,7 +222,7 @@ impl<'a> Work<'a> {
     }
 
     /// Whether originals and copy are both what was compared, as of some moments ago at most.
-    pub(super) fn both_are_the_same(&mut self, copy: &Path) -> Result<(), HaulError> {
+    pub(crate) fn both_are_the_same(&mut self, copy: &Path) -> Result<(), HaulError> {
         /// What was seen so short a time ago is not looked at once more.
         const FRESH: Duration = Duration::from_secs(2);
         if self.looked.is_some_and(|then| then.elapsed() < FRESH) {
@@ -251,7 +251,7 @@ impl<'a> Work<'a> {
         Ok(())
     }
 
-    pub(super) fn content_list(&self) -> Result<Option<ContentList>, HaulError> {
+    pub(crate) fn content_list(&self) -> Result<Option<ContentList>, HaulError> {
         contents_of(self.site, &self.lot.planned.game, &self.lot.planned.to)
     }
 }
@@ -271,7 +271,7 @@ impl HaulEnd {
 }
 
 /// Whether a name of a copy is what was seen when it was compared.
-pub(super) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> bool {
+pub(crate) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> bool {
     // A folder's time changes with every name that comes and goes in it.
     if line.entry.kind == EntryKind::Folder {
         return entry.kind == EntryKind::Folder;
@@ -314,7 +314,7 @@ impl<'a> Haul<'a> {
         if plan.lots.is_empty() {
             return Err(HaulError::Nothing("there is nothing to haul".into()));
         }
-        if let Some(other) = journal.live()?.into_iter().find(super::history::HaulRow::unfinished) {
+        if let Some(other) = journal.live()?.into_iter().find(crate::journal::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
         let mut lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();

@@ -5,15 +5,15 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use super::history::TallyEntry;
-use super::journal::{Journal, JournalError};
 use crate::bytes::LotId;
+use crate::checksums::{Entry, EntryKind, FileIdentity, Found, LotPath, change_of, stamp_of, walk_each};
 use crate::disk::Disk;
-use crate::plan::{Links, PlannedLot};
-use crate::tally::{Entry, EntryKind, FileIdentity, Found, LotPath, Steady, change_of, stamp_of, walk_each};
+use crate::item::{Links, PlannedLot};
+use crate::journal::{Journal, JournalError, TallyEntry};
+use crate::platform::Steady;
 
 /// A line of a tally, what is there, or both.
-pub(super) enum Met {
+pub(crate) enum Met {
     /// The tally has it, and it is there.
     Both(TallyEntry, Entry),
     /// The tally has it, and it is not there.
@@ -26,16 +26,16 @@ pub(super) enum Met {
 
 /// What is looked at as a file of its own.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Apart {
+pub(crate) struct Apart {
     /// Further names of a file.
-    pub(super) names: bool,
+    pub(crate) names: bool,
     /// Links that lead to a file: copies of it stand in their place.
-    pub(super) links: bool,
+    pub(crate) links: bool,
 }
 
 impl Apart {
     /// Every name is a file; links are links, but where the lot has copies instead of them.
-    pub(super) fn of(lot: &PlannedLot) -> Self {
+    pub(crate) fn of(lot: &PlannedLot) -> Self {
         Self { names: true, links: lot.links == Links::Copies }
     }
 }
@@ -58,7 +58,7 @@ impl From<JournalError> for Step {
 }
 
 /// Walks `root` beside the tally of a lot.
-pub(super) fn meet(
+pub(crate) fn meet(
     disk: &Disk,
     journal: &Journal,
     lot: LotId,
@@ -118,7 +118,7 @@ fn as_file(entry: &mut Entry, meta: &Metadata) {
 }
 
 /// Finds the first original that is not what it was when it was read.
-pub(super) fn first_change(
+pub(crate) fn first_change(
     disk: &Disk,
     journal: &Journal,
     lot: LotId,
@@ -141,7 +141,7 @@ pub(super) fn first_change(
 }
 
 /// Whether an original is what it was. A folder's own time changes with every look of some programs; its names are walked anyway.
-pub(super) fn same(then: &Entry, now: &Entry, steady: Steady) -> bool {
+pub(crate) fn same(then: &Entry, now: &Entry, steady: Steady) -> bool {
     let mode = !steady.permissions || then.mode == now.mode;
     match (&then.kind, &now.kind) {
         (EntryKind::Folder, EntryKind::Folder) => mode && (!steady.inodes || then.inode == now.inode),

@@ -7,16 +7,15 @@ use std::path::Path;
 
 use super::copy::{SHEAF, bring_in_line, seen};
 use super::error::HaulError;
-use super::event::{HaulEvent, Pace, Progress};
-use super::history::TallyEntry;
-use super::prove::{DifferenceKind, Proof};
+use super::event::HaulEvent;
 use super::run::Work;
-use super::stage::Stage;
 use crate::bytes::Bytes;
-use crate::tally::{BLOCK, BlockHash, EntryKind, block_count, block_hash, block_span};
+use crate::checksums::{BLOCK, BlockHash, EntryKind, block_count, block_hash, block_span};
+use crate::item::{DifferenceKind, Pace, Progress, Proof, Stage};
+use crate::journal::TallyEntry;
 
 /// Reads a copy that lies about beside the one that stays, and notes in the tally what is the same.
-pub(super) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     bring_in_line(work, Path::new("/nowhere"))?;
     let sums = work.journal.sums(work.lot.id)?;
@@ -85,7 +84,7 @@ fn same_bytes(work: &Work<'_>, one: &Path, other: &Path) -> Result<Option<Vec<Bl
 }
 
 /// What is the same as the copy that stays, and what is not.
-pub(super) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
+pub(crate) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
     let planned = &work.lot.planned;
     let mut proof = Proof { install: planned.to.clone(), read: true, records_lead_here: true, ..Proof::default() };
     for line in work.journal.lines(work.lot.id) {
@@ -104,7 +103,7 @@ pub(super) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
 }
 
 /// Takes the tally of a folder and renames it beside its place.
-pub(super) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
     let is_there = |path: &Path| path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
     if is_there(&from) {
@@ -123,7 +122,7 @@ pub(super) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// What is set aside, counted: nothing else holds these bytes.
-pub(super) fn proof_of_setting_aside(work: &Work<'_>) -> Result<Proof, HaulError> {
+pub(crate) fn proof_of_setting_aside(work: &Work<'_>) -> Result<Proof, HaulError> {
     let sums = work.journal.sums(work.lot.id)?;
     Ok(Proof {
         install: work.lot.planned.to.clone(),

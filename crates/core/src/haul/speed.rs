@@ -8,7 +8,8 @@ use std::time::{Duration, Instant};
 
 use super::event::Control;
 use crate::disk::{Buffer, Disk, What};
-use crate::site::{Drive, Pace, real_path};
+use crate::platform::Drive;
+use crate::site::{Pace, real_path};
 
 /// Bytes that a probe writes at most.
 const MOST: u64 = 256 << 20;

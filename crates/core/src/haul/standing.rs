@@ -6,14 +6,13 @@
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use super::history::{HaulRow, LotRow};
-use super::stage::Stage;
-use crate::plan::{Finding, FindingKind, PlannedLot};
+use crate::item::{Finding, FindingKind, PlannedLot, Stage};
+use crate::journal::{HaulRow, LotRow};
 use crate::site::{DrivePlace, Presence, Site};
 
 /// Whether the drive of one end is there.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) enum End {
+pub(crate) enum End {
     There,
     /// It is not; its name.
     Away(String),
@@ -23,7 +22,7 @@ pub(super) enum End {
 
 impl End {
     /// What is wrong with it, to be told.
-    pub(super) fn fault(&self, path: &Path) -> Option<FindingKind> {
+    pub(crate) fn fault(&self, path: &Path) -> Option<FindingKind> {
         match self {
             Self::There => None,
             Self::Away(drive) => Some(FindingKind::DriveAway { drive: drive.clone(), path: path.into() }),
@@ -32,7 +31,7 @@ impl End {
     }
 
     /// Refuses if it is not there.
-    pub(super) fn required(&self, title: &str, path: &Path) -> Result<(), HaulError> {
+    pub(crate) fn required(&self, title: &str, path: &Path) -> Result<(), HaulError> {
         let refused = |kind| Err(HaulError::Refused(vec![Finding::new(Some(title), kind)]));
         self.fault(path).map_or(Ok(()), refused)
     }
@@ -40,18 +39,18 @@ impl End {
 
 /// Both ends.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Standing {
+pub(crate) struct Standing {
     /// Of [`PlannedLot::from`].
-    pub(super) from: End,
+    pub(crate) from: End,
     /// Of [`PlannedLot::to`].
-    pub(super) to: End,
+    pub(crate) to: End,
     /// Whether a drive has another path than when the lot was written down.
-    pub(super) moved: bool,
+    pub(crate) moved: bool,
 }
 
 impl Standing {
     /// Refuses if one of these files lies on a drive of the lot that is not there.
-    pub(super) fn required_for(&self, planned: &PlannedLot, files: &[PathBuf]) -> Result<(), HaulError> {
+    pub(crate) fn required_for(&self, planned: &PlannedLot, files: &[PathBuf]) -> Result<(), HaulError> {
         for (end, path, top) in self.tops(planned) {
             if top.is_some_and(|top| files.iter().any(|file| file.starts_with(top))) {
                 end.required(&planned.title, path)?;
@@ -61,7 +60,7 @@ impl Standing {
     }
 
     /// Whether a file lies on a drive of the lot that is not there.
-    pub(super) fn is_out_of_reach(&self, planned: &PlannedLot, file: &Path) -> bool {
+    pub(crate) fn is_out_of_reach(&self, planned: &PlannedLot, file: &Path) -> bool {
         self.tops(planned)
             .into_iter()
             .any(|(end, _, top)| *end != End::There && top.is_some_and(|top| file.starts_with(top)))
@@ -79,7 +78,7 @@ impl Standing {
 ///
 /// # Errors
 /// What the system said to a look: then nothing is known of that end.
-pub(super) fn settle(site: &Site, row: &mut LotRow) -> Result<Standing, HaulError> {
+pub(crate) fn settle(site: &Site, row: &mut LotRow) -> Result<Standing, HaulError> {
     let planned = &row.planned;
     let look = |place: Option<&DrivePlace>,
                 path: &Path,
@@ -167,7 +166,7 @@ pub fn drives_away(site: &Site, haul: &HaulRow) -> Vec<String> {
 }
 
 /// Where a file is now that lay on a drive of a lot when it was written down.
-pub(super) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> PathBuf {
+pub(crate) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> PathBuf {
     for (old, new) in [(&written.to, &now.to), (&written.from, &now.from)] {
         if let Some((old, new)) = tops(old, new)
             && let Ok(rest) = file.strip_prefix(old)
@@ -179,7 +178,7 @@ pub(super) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> Pa
 }
 
 /// Writes down on which drives the ends of a lot are, where that is not known yet.
-pub(super) fn note_places(site: &Site, planned: &mut PlannedLot) -> Result<(), HaulError> {
+pub(crate) fn note_places(site: &Site, planned: &mut PlannedLot) -> Result<(), HaulError> {
     if planned.from_place.is_none() {
         planned.from_place = Some(site.place_at(&planned.from).map_err(HaulError::disk("look at", &planned.from))?);
     }

@@ -11,7 +11,8 @@ use serde::Serialize;
 use thiserror::Error;
 
 use crate::bytes::{HaulId, LotId};
-use crate::haul::{Control, Journal, JournalError};
+use crate::haul::Control;
+use crate::journal::{Journal, JournalError};
 use crate::launcher::{Found, PlaceFault};
 use crate::site::{Process, Site, real_path};
 use crate::survey::{Game, Survey};

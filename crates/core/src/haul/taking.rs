@@ -8,18 +8,18 @@ use std::time::{Duration, Instant};
 use super::error::HaulError;
 use super::run::Work;
 use crate::disk::FolderLock;
-use crate::plan::{Finding, FindingKind, Mode};
+use crate::item::{Finding, FindingKind, Mode};
 use crate::site::real_path;
 
 /// Takes the folders in which record files are, one after another in one order, so that two programs never wait for each other.
-pub(super) fn take_record_folders(work: &Work<'_>, files: &[PathBuf]) -> Result<Vec<FolderLock>, HaulError> {
+pub(crate) fn take_record_folders(work: &Work<'_>, files: &[PathBuf]) -> Result<Vec<FolderLock>, HaulError> {
     let folders = files.iter().filter_map(|file| file.parent()).map(real_path).filter(|folder| folder.is_dir());
     let folders: BTreeSet<PathBuf> = folders.collect();
     folders.iter().filter_map(|folder| take(work, folder).transpose()).collect()
 }
 
 /// Takes the folder of a game for as long as it is moved.
-pub(super) fn take_game(work: &Work<'_>, folder: &Path) -> Result<Option<FolderLock>, HaulError> {
+pub(crate) fn take_game(work: &Work<'_>, folder: &Path) -> Result<Option<FolderLock>, HaulError> {
     let moves = matches!(work.lot.planned.mode, Mode::Copy | Mode::Rename | Mode::TakeBack);
     if moves && folder.is_dir() { take(work, folder) } else { Ok(None) }
 }

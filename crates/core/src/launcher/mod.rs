@@ -12,6 +12,9 @@ mod reading;
 mod settings;
 mod shortcuts;
 
+#[cfg(test)]
+mod tests;
+
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind, content_ids};
 pub use matching::Record;
@@ -25,6 +28,3 @@ pub use reading::{Entry, Found, FoundGame, FoundLibrary, Problem, Staying, Updat
 pub(crate) use reading::{read_launcher_supposing, read_only, read_places};
 pub(crate) use settings::{plain_record, read_setting};
 pub(crate) use shortcuts::{UNSAID, shortcut_records};
-
-#[cfg(test)]
-mod tests;

@@ -14,15 +14,16 @@ use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use super::settings::read_setting;
 use crate::bytes::Bytes;
+use crate::platform::Drive;
 use crate::platform::{self, Look};
 use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
-use crate::site::{Drive, Site, real_path};
+use crate::site::{Site, real_path};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Problem {
     /// The file.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub file: PathBuf,
     /// Line from 1, where there is one.
     pub line: Option<usize>,

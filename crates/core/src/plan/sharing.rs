@@ -1,7 +1,8 @@
 //! Which lots share a drive so that they have to wait for one another.
 
-use super::making::PlannedLot;
-use crate::site::{DriveKind, Site};
+use crate::item::PlannedLot;
+use crate::platform::DriveKind;
+use crate::site::Site;
 
 /// Whether two lots would fight for a drive: memory and flash on a fast bus serve two at once, if the other ends differ.
 pub(crate) fn fight(site: &Site, one: &PlannedLot, other: &PlannedLot) -> bool {

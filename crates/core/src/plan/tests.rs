@@ -7,9 +7,11 @@ use deft_barge_harbor::world::{Scale, make};
 
 use super::*;
 use crate::bytes::Bytes;
-use crate::site::{Abilities, Site};
+use crate::checksums::measure;
+use crate::item::{Finding, FindingKind, Limit, Mode, PlannedLot, Policy, PreviewKind, Weight};
+use crate::platform::Abilities;
+use crate::site::Site;
 use crate::survey::{GameId, Survey, survey};
-use crate::tally::measure;
 
 struct World {
     folder: tempfile::TempDir,
@@ -82,7 +84,7 @@ fn a_plain_game_may_go_and_nothing_is_written() {
     assert_eq!((lot.mode, lot.to.clone()), (Mode::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
     let mut previews: Vec<PreviewKind> = lot.previews.iter().map(|preview| preview.kind).collect();
     previews.dedup();
-    use PreviewKind::{Arrives, FileMade, Leaves, LibraryKnown, Replaced};
+    use crate::item::PreviewKind::{Arrives, FileMade, Leaves, LibraryKnown, Replaced};
     assert_eq!(previews, [FileMade, LibraryKnown, Replaced, Arrives, Leaves]);
     assert_eq!(measure(&world.at("")), before);
     let back: PlannedLot = serde_json::from_str(&serde_json::to_string(lot).unwrap()).unwrap();

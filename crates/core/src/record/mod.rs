@@ -21,6 +21,9 @@ mod spelling;
 mod tree;
 mod trial;
 
+#[cfg(test)]
+mod tests;
+
 pub use content::{Cell, Content, forgotten};
 pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
@@ -35,6 +38,3 @@ pub use place::{Place, Side, Step};
 pub use source::{Shape, Source, joined};
 pub use spelling::{Bases, Spelling, SpellingError, WrittenPath};
 pub(crate) use trial::Trial;
-
-#[cfg(test)]
-mod tests;

@@ -5,10 +5,11 @@ use std::sync::Arc;
 
 use serde::Deserialize;
 
-use super::{Abilities, Drive, DriveKind, Places, Site, SiteError};
+use super::{Places, Site, SiteError};
 use crate::bytes::Bytes;
 use crate::disk::{DeclaredRules, Disk, Unreadable};
 use crate::platform;
+use crate::platform::{Abilities, Drive, DriveKind};
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]

@@ -11,8 +11,9 @@ use std::path::{Component, Path, PathBuf};
 use rustix::fs::{AtFlags, CWD, StatxFlags};
 use serde::{Deserialize, Serialize};
 
+use super::Site;
 use super::mounts::{Mount, parse_mountinfo};
-use super::{Drive, Site};
+use crate::platform::Drive;
 use crate::platform::{self, Look};
 
 /// What tells one file system from every other, wherever it is mounted.

@@ -119,7 +119,7 @@ impl Site {
 }
 
 /// The id of the file system on a device: as the system lists it, or as its superblock says. Needs rights for the latter.
-pub(super) fn file_system_id(device: &Path) -> Option<String> {
+pub(crate) fn file_system_id(device: &Path) -> Option<String> {
     let device = device.look_real().ok()?;
     for entry in platform::read_dir("/dev/disk/by-uuid").into_iter().flatten().flatten() {
         if entry.path().look_real().is_ok_and(|target| target == device) {

@@ -4,21 +4,19 @@
 //! from the machine by [`Site::of_system`] or declared in a `world.toml` read by [`Site::of_world`].
 
 mod declared;
-mod drive;
 mod identity;
 mod known;
 mod mounts;
 mod process;
 mod speed;
 
-pub(crate) use drive::shown_path;
-pub use drive::{Abilities, Drive, DriveKind, Usage};
 pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
 pub use speed::{Pace, Run, Speeds};
 
+use crate::platform::{Abilities, Drive};
 use std::io;
 use std::path::{Path, PathBuf};
 

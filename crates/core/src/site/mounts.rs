@@ -12,10 +12,10 @@ use std::sync::{Mutex, PoisonError, mpsc};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::drive::usage_of;
-use super::{Abilities, Drive, DriveKind, Places, Site, SiteError, Usage};
+use super::{Places, Site, SiteError};
 use crate::disk::Disk;
 use crate::platform::put_silent;
+use crate::platform::{Abilities, Drive, DriveKind, Usage, usage_of};
 
 /// One line of mountinfo, as proc(5) describes it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -60,7 +60,7 @@ fn parse_line(line: &[u8]) -> Option<Mount> {
 
 impl Mount {
     /// Major and minor number of its device, as text.
-    pub(super) fn device_name(&self) -> String {
+    pub(crate) fn device_name(&self) -> String {
         let (major, minor) = device_number(self);
         format!("{major}:{minor}")
     }

@@ -29,9 +29,9 @@ pub enum Sight {
     /// It has a name that was asked for.
     Named,
     /// It works in this compatibility layer, or serves it: what it knows of the registry is written back when it ends.
-    InLayer(#[serde(serialize_with = "crate::site::shown_path")] PathBuf),
+    InLayer(#[serde(serialize_with = "crate::platform::shown_path")] PathBuf),
     /// It has this path open, mapped, or as its working folder.
-    Uses(#[serde(serialize_with = "crate::site::shown_path")] PathBuf),
+    Uses(#[serde(serialize_with = "crate::platform::shown_path")] PathBuf),
 }
 
 /// What to look for.

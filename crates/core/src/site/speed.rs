@@ -4,7 +4,8 @@ use std::collections::HashMap;
 
 use serde::Serialize;
 
-use super::{Drive, DriveKind, Site};
+use super::Site;
+use crate::platform::{Drive, DriveKind};
 
 /// What a drive does, by itself.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]

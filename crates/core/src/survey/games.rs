@@ -12,12 +12,13 @@ use serde::{Deserialize, Serialize};
 
 use super::around::{DATA, SeenLink, Shortcut, UserData, Way, look_around};
 use crate::bytes::{Bytes, HaulId};
+use crate::checksums::{Size, measure};
 use crate::launcher::{
     Found, FoundGame, PlaceFault, Problem, Profile, ProfileError, Update, load_profiles, read_launchers,
 };
 use crate::platform::silent_mounts;
-use crate::site::{Drive, Process, Sight, Site, Speeds, Usage, Wanted};
-use crate::tally::{Size, measure};
+use crate::platform::{Drive, Usage};
+use crate::site::{Process, Sight, Site, Speeds, Wanted};
 
 /// Name of a game over all launchers: the profile's id, a slash, the launcher's id of the game.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -6,10 +6,10 @@ use jiff::Timestamp;
 
 use super::{DriveState, Game, GameId, Survey};
 use crate::bytes::Bytes;
+use crate::checksums::Size;
 use crate::launcher::{Entry, FoundGame};
+use crate::platform::{Abilities, Drive, DriveKind};
 use crate::record::Shape;
-use crate::site::{Abilities, Drive, DriveKind};
-use crate::tally::Size;
 
 /// Numbers that are always the same.
 pub(crate) struct Numbers(pub(crate) u64);

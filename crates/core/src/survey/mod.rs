@@ -4,14 +4,21 @@
 
 mod around;
 mod games;
+mod listing;
 mod lookup;
+mod lying;
 #[cfg(test)]
 pub(crate) mod made_up;
 mod names;
+mod traced;
 
 pub use around::{
     DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
 };
 pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
+pub use listing::Listing;
 pub use lookup::Lookup;
+pub use lying::{CARRY, FINDS, FindAct, Fitting, Lying, LyingAbout};
 pub use names::{NAMES, Names};
+pub(crate) use traced::add_as;
+pub use traced::{TRACED, add_to_survey};

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
-use super::{Find, Sure, Trace};
+use super::find::{Find, Sure, Trace};
 use crate::record::{Format, Place, Shape, Side, Source, Step};
 use crate::site::Site;
 

@@ -5,13 +5,13 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::problem;
+use super::find::problem;
 use crate::launcher::Problem;
 use crate::platform::{self, Look};
 use crate::site::Site;
 
 #[derive(Debug, Default)]
-pub(super) struct Found {
+pub(crate) struct Found {
     pub files: Vec<PathBuf>,
     pub links: Vec<PathBuf>,
     /// Folders of compatibility layers: those with a folder `dosdevices`.
@@ -64,7 +64,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
 }
 
 /// Adds the files below a place, or the place itself if it is a file.
-pub(super) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
+pub(crate) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
     match place.look_own_meta() {
         Ok(meta) if meta.is_symlink() => found.links.push(place.into()),
         Ok(meta) if meta.is_file() => found.files.push(place.into()),
@@ -78,7 +78,7 @@ const NEAR: usize = 4;
 const SMALL: u64 = 4 << 20;
 
 /// Adds all links below a folder, and the small files near its top.
-pub(super) fn gather_near(folder: &Path, found: &mut Found) {
+pub(crate) fn gather_near(folder: &Path, found: &mut Found) {
     *found = std::mem::take(found).with(near(folder, NEAR));
 }
 

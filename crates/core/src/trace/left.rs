@@ -9,7 +9,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 use regex::bytes::Regex as ByteRegex;
 
-use super::Sure;
+use super::find::Sure;
 use crate::platform::Look;
 
 fn regex(text: &str) -> Regex {
@@ -43,7 +43,7 @@ static STAMP: LazyLock<Regex> = LazyLock::new(|| {
 });
 
 /// What a file says that was, by its name, its folders below the place that is searched, and its lines; `None` if it says what is.
-pub(super) fn history_of(file: &Path, places: &[PathBuf], start: &str) -> Option<Sure> {
+pub(crate) fn history_of(file: &Path, places: &[PathBuf], start: &str) -> Option<Sure> {
     let name = file.file_name()?.to_string_lossy().into_owned();
     let low = name.to_lowercase();
     let end = Path::new(&low).extension().unwrap_or_default();
@@ -94,7 +94,7 @@ fn is_stamped(start: &str) -> bool {
 }
 
 /// Whether bytes are no text although they may begin like one: with control characters that no text has.
-pub(super) fn has_controls(bytes: &[u8]) -> bool {
+pub(crate) fn has_controls(bytes: &[u8]) -> bool {
     let wide = bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff");
     // Tabulator, line ends, form feed, and the escape of colours.
     let text = |byte: &u8| *byte >= b' ' || matches!(byte, b'\t' | b'\n' | b'\r' | 0x0c | 0x1b);
@@ -109,7 +109,7 @@ static COUNTED: LazyLock<ByteRegex> =
 const LONGEST: usize = 65_536;
 
 /// Whether a place where `word` stands is within a text whose bytes are counted before it.
-pub(super) fn is_counted(bytes: &[u8], word: &[u8]) -> bool {
+pub(crate) fn is_counted(bytes: &[u8], word: &[u8]) -> bool {
     if word.is_empty() || !bytes.windows(word.len()).any(|some| some == word) {
         return false;
     }

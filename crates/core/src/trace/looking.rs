@@ -3,9 +3,9 @@
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
+use super::find::{Find, Sure, problem};
 use super::left::{has_controls, history_of, is_counted};
 use super::needle::Needle;
-use super::{Find, Sure, problem};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
@@ -13,7 +13,7 @@ use crate::record::{
 };
 use crate::site::{Site, real_path};
 
-pub(super) struct Looking<'a> {
+pub(crate) struct Looking<'a> {
     pub site: &'a Site,
     pub wanted: &'a Path,
     pub real: PathBuf,
@@ -64,7 +64,7 @@ fn meaning(text: &str) -> Meaning {
 
 impl Looking<'_> {
     /// The finds of a file, and why it could not be read.
-    pub(super) fn file(&self, file: &Path) -> (Vec<Find>, Vec<Problem>) {
+    pub(crate) fn file(&self, file: &Path) -> (Vec<Find>, Vec<Problem>) {
         let file = &database_of(file);
         // Neither a pack nor a text as large as one is read whole for a name that stands in it.
         let is_text = !is_binary(file);
@@ -312,7 +312,7 @@ impl Looking<'_> {
     }
 
     /// A link that leads to the path.
-    pub(super) fn link(&self, link: &Path) -> Option<Find> {
+    pub(crate) fn link(&self, link: &Path) -> Option<Find> {
         // A letter that leads above is no record of the path, and one of the layers' own.
         let target = link.look_link().ok()?;
         let bases = Bases { relative_to: link.parent().map(Path::to_path_buf), ..Bases::default() };

@@ -14,7 +14,7 @@ use regex::bytes::Regex;
 use crate::platform;
 
 /// Bytes that are read at once.
-pub(super) const BUFFER: usize = 1 << 18;
+pub(crate) const BUFFER: usize = 1 << 18;
 
 /// Bytes that are looked at again at the seam of two reads: more than any needle has.
 const SEAM: usize = 4096;
@@ -95,7 +95,7 @@ impl Needle {
     }
 
     /// Whether a file may hold the name; stops at the first place.
-    pub(super) fn is_in_file(&self, file: &Path, buffer: &mut [u8]) -> io::Result<bool> {
+    pub(crate) fn is_in_file(&self, file: &Path, buffer: &mut [u8]) -> io::Result<bool> {
         let mut open = match platform::open(file) {
             Ok(open) => open,
             // It went while we looked.

@@ -3,8 +3,10 @@
 use std::fs;
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, Journal, release_haul, return_haul};
-use deft_barge_core::plan::{Destination, Draft, FindingKind, Plan, Policy, anchors, plan, plan_anchor};
+use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Policy};
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Destination, Draft, Plan, anchors, plan, plan_anchor};
 use deft_barge_core::survey::{GameId, ListedData, Survey, Way, list_file, list_text, survey};
 
 use super::{Machine, holds, tree};

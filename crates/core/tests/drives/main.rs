@@ -17,10 +17,10 @@ use std::process::Command;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Disk, Meta};
-use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, History, Journal, Stage, prove_haul, release_haul, return_haul,
-};
-use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, prove_haul, release_haul, return_haul};
+use deft_barge_core::item::{Policy, Stage};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::site::{Places, Site};
 use deft_barge_core::survey::{GameId, survey};
 

@@ -1,9 +1,9 @@
 //! Drives that come back elsewhere, are swapped, cannot be written, or show one folder twice; and what file systems do not hold.
 
 use super::*;
-use deft_barge_core::finds::{Lying, find};
-use deft_barge_core::haul::{DifferenceKind, WhyLeft};
-use deft_barge_core::plan::FindingKind;
+use deft_barge_core::cleanup::find;
+use deft_barge_core::item::{DifferenceKind, FindingKind, WhyLeft};
+use deft_barge_core::survey::Lying;
 
 fn refused<T>(result: Result<T, HaulError>, is_it: impl Fn(&FindingKind) -> bool) -> bool {
     matches!(result, Err(HaulError::Refused(findings)) if findings.iter().any(|finding| is_it(&finding.kind)))
@@ -124,7 +124,7 @@ fn one_folder_that_is_seen_twice_is_no_copy_of_itself() {
     let site = machine.site();
     let seen = survey(&site, Vec::new(), &|_| {});
     let lying = find(&site, &seen, &History::default(), &|_| {});
-    let copies = |lying: &&deft_barge_core::finds::LyingAbout| {
+    let copies = |lying: &&deft_barge_core::survey::LyingAbout| {
         matches!(lying.what, Lying::Leftover { .. } | Lying::Duplicate { .. }) && lying.path == again
     };
     let told: Vec<_> = lying.iter().filter(copies).collect();

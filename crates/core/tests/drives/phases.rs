@@ -35,7 +35,7 @@ fn left_at(machine: &Machine, phase: &'static str) {
     }
 }
 
-fn newest(machine: &Machine) -> deft_barge_core::haul::HaulRow {
+fn newest(machine: &Machine) -> deft_barge_core::journal::HaulRow {
     History::of(&machine.site()).unwrap().hauls[0].clone()
 }
 

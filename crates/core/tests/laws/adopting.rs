@@ -6,8 +6,10 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicUsize;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, History, Journal, Proof, Stage, release_haul, return_haul};
-use deft_barge_core::plan::{Adoption, FindingKind, Plan, plan_adoption, watch_adoption};
+use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Proof, Stage};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Adoption, Plan, plan_adoption, watch_adoption};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;

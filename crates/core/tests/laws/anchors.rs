@@ -3,9 +3,11 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, HaulError, Journal, return_haul};
+use deft_barge_core::haul::{Control, HaulError, return_haul};
+use deft_barge_core::item::FindingKind;
+use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::PlaceFault;
-use deft_barge_core::plan::{Anchor, FindingKind, Plan, anchors, plan_anchor};
+use deft_barge_core::plan::{Anchor, Plan, anchors, plan_anchor};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 

@@ -11,9 +11,11 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, History, Journal, Stage, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Policy, Stage};
+use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::PlaceFault;
-use deft_barge_core::plan::{Destination, Draft, FindingKind, Plan, Policy, plan};
+use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::survey::{Survey, UserData, Way, survey};
 use deft_barge_harbor::launchers::{Launcher, saves_of};
 
@@ -149,7 +151,7 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
                 let now = data(&survey, what);
                 assert_eq!((now.drive.as_deref(), &now.place), (Some(*to), there), "{when}");
             }
-            let renamed = plan.lots[0].mode == deft_barge_core::plan::Mode::Rename;
+            let renamed = plan.lots[0].mode == deft_barge_core::item::Mode::Rename;
             assert_eq!(survey.held.len(), usize::from(!renamed), "{when}");
             if released {
                 if !renamed {

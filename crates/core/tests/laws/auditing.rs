@@ -6,7 +6,8 @@ use std::time::Duration;
 
 use deft_barge_core::audit::{Audit, Fate, KeptTally, Origin, audit, keep, kept_tally, mend, other_copies};
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, History, Journal, StartError, command_of, start_game};
+use deft_barge_core::haul::{Control, StartError, command_of, start_game};
+use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::MakeLetters;
 use deft_barge_core::site::Sight;
 use deft_barge_core::survey::{Game, GameId, Survey, survey};

@@ -5,11 +5,12 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::audit::keep;
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::carry::{
+use deft_barge_core::haul::Control;
+use deft_barge_core::item::Policy;
+use deft_barge_core::pack::{
     add_to_survey, beside, bring_installer, check_needs, installers, plan_card, read_carried, subject, traced,
 };
-use deft_barge_core::haul::Control;
-use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
+use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::survey::{GameId, survey};
 use deft_barge_harbor::launchers::Launcher;
 

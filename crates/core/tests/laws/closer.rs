@@ -5,8 +5,9 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{
-    BlockState, ByteDifference, Closer, Control, HaulError, Journal, LotRow, look_closer, release_haul, tally_files,
+    BlockState, ByteDifference, Closer, Control, HaulError, look_closer, release_haul, tally_files,
 };
+use deft_barge_core::journal::{Journal, LotRow};
 use deft_barge_core::plan::MakeLetters;
 use deft_barge_core::survey::{sketch, survey};
 

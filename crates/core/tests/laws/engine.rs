@@ -10,14 +10,14 @@ use std::sync::{Arc, Condvar, Mutex};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::checksums::LotPath;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, Journal, Stage, release_haul, return_lots, take_from,
-};
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, release_haul, return_lots, take_from};
+use deft_barge_core::item::{Policy, Stage};
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
-use deft_barge_core::tally::LotPath;
 
 use crate::house::House;
 use crate::port::{Port, to_newhold, tree};

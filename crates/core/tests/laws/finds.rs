@@ -7,10 +7,13 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicUsize;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::finds::{FindAct, Lying, LyingAbout, find};
-use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, Removed, Stage, release_haul, return_haul};
-use deft_barge_core::plan::{FindingKind, Plan, plan_removal};
+use deft_barge_core::cleanup::find;
+use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Stage};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Plan, plan_removal};
 use deft_barge_core::site::Site;
+use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;

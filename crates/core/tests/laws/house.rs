@@ -7,8 +7,10 @@ use std::sync::Arc;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Gate;
-use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, return_haul};
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, return_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
 use deft_barge_harbor::launchers::Launcher;

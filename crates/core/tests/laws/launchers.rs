@@ -7,10 +7,10 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, History, Journal, release_haul};
-use deft_barge_core::plan::{
-    Destination, Draft, FindingKind, LibraryWish, MakeLetters, Policy, Weight, plan, plan_library,
-};
+use deft_barge_core::haul::{Control, Haul, release_haul};
+use deft_barge_core::item::{FindingKind, Policy, Weight};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, LibraryWish, MakeLetters, plan, plan_library};
 use deft_barge_core::survey::{GameId, survey};
 use deft_barge_harbor::launchers::Launcher;
 
@@ -29,7 +29,7 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
             let site = house.site();
             let history = History::of(&site).unwrap();
             let lot = &history.haul(haul).unwrap().lots[0];
-            assert!(lot.proof.as_ref().is_some_and(deft_barge_core::haul::Proof::holds), "{when}: {:?}", lot.proof);
+            assert!(lot.proof.as_ref().is_some_and(deft_barge_core::item::Proof::holds), "{when}: {:?}", lot.proof);
             if let Some(launcher) = launcher {
                 let judged = house.judge(launcher, game);
                 assert!(judged.content(), "{when}: {judged:?}");
@@ -153,7 +153,7 @@ fn a_drive_letter_that_is_missing_is_a_stop_and_is_made_only_when_that_was_chose
     let before = house.records();
     let plan = house.plan("ninepin/np-03", "newhold", MakeLetters::No);
     let missing =
-        |f: &&deft_barge_core::plan::Finding| matches!(&f.kind, FindingKind::NoLetter { free: Some('f'), .. });
+        |f: &&deft_barge_core::item::Finding| matches!(&f.kind, FindingKind::NoLetter { free: Some('f'), .. });
     assert_eq!(plan.findings.iter().find(missing).map(|f| f.weight), Some(Weight::Stop));
     assert!(house.haul(&plan, None).is_err());
     same(&before, &house.records(), "refused");

@@ -6,8 +6,10 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::symlink;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, HaulError, Journal, Removed, Stage, release_haul, return_haul};
-use deft_barge_core::plan::{Draft, FindingKind, Limit, Links, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Limit, Links, Policy, Stage};
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Draft, Plan, plan};
 use deft_barge_core::survey::{GameId, survey};
 
 use crate::port::{Port, to_newhold};

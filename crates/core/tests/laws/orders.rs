@@ -6,11 +6,13 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::checksums::{EntryKind, walk};
 use deft_barge_core::disk::{Act, Disk, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, Journal, Stage, return_haul};
-use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Mode, Plan, Policy, StepKind, Trial, plan};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, return_haul};
+use deft_barge_core::item::{FindingKind, Mode, Policy, Stage, Trial};
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, StepKind, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
-use deft_barge_core::tally::{EntryKind, walk};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{House, same};
@@ -260,7 +262,7 @@ fn the_smallest_game_is_tried_and_the_others_wait_for_a_yes() {
         let plan = plan(&house.site(), &survey, &draft, Policy::Hold);
         assert_eq!(plan.trial, Trial::Waits);
         let tried = survey.game(&plan.lots[0].game).unwrap();
-        let alike = |lot: &&deft_barge_core::plan::PlannedLot| {
+        let alike = |lot: &&deft_barge_core::item::PlannedLot| {
             lot.launcher == plan.lots[0].launcher && lot.from_drive == plan.lots[0].from_drive
         };
         let least = plan.lots.iter().filter(alike).map(|lot| lot.size.on_disk).min();

@@ -10,10 +10,13 @@ use std::thread;
 use std::time::Duration;
 
 use deft_barge_core::bytes::HaulId;
+use deft_barge_core::cleanup::find;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::finds::{FindAct, find};
-use deft_barge_core::haul::{Control, Haul, History, Journal, release_haul, return_haul};
-use deft_barge_core::plan::{FindingKind, Policy, plan_removal};
+use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Policy};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::plan_removal;
+use deft_barge_core::survey::FindAct;
 use deft_barge_core::survey::survey;
 
 use crate::port::{Port, to_newhold, tree};
@@ -304,9 +307,9 @@ fn a_database_with_a_collation_that_is_unknown_here_is_a_finding_or_comes_back_a
 
 #[test]
 fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
-    use deft_barge_core::finds::{Lying, LyingAbout};
     use deft_barge_core::launcher::PlaceFault;
     use deft_barge_core::plan::{Adoption, plan_adoption};
+    use deft_barge_core::survey::{Lying, LyingAbout};
     let port = Port::new();
     // By its list.
     let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}, {"folder": port.at("home/.config")}]});
@@ -338,7 +341,7 @@ fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
         let lying = LyingAbout {
             path: place,
             drive: None,
-            size: deft_barge_core::tally::Size::default(),
+            size: deft_barge_core::checksums::Size::default(),
             what,
             acts: vec![FindAct::SetAside],
         };

@@ -10,10 +10,11 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{
-    Control, Depth, Haul, HaulError, HaulEvent, HaulRow, History, Journal, Removed, Stage, Stuck, WhyLeft, astray,
-    give_up_rest, prove_haul, release_haul, release_looking, return_haul, return_leaving, return_plan,
+    Control, Depth, Haul, HaulError, HaulEvent, Removed, Stuck, astray, give_up_rest, prove_haul, release_haul,
+    release_looking, return_haul, return_leaving, return_plan,
 };
-use deft_barge_core::plan::{FindingKind, Policy};
+use deft_barge_core::item::{FindingKind, Policy, Stage, WhyLeft};
+use deft_barge_core::journal::{HaulRow, History, Journal};
 
 use crate::port::{Port, to_newhold, tree};
 use crate::records::refused;
@@ -563,7 +564,7 @@ fn saves_that_were_written_into_the_copy_are_told_before_and_never_stand_in_the_
     fs::write(port.new_place().join("save 1"), "mine").unwrap();
     fs::write(port.new_place().join("hole"), "new settings").unwrap();
     let plan = return_plan(&port.site(), &row(&port, 1));
-    let told = |f: &deft_barge_core::plan::Finding| matches!(&f.kind, FindingKind::NewerInCopy { count: 2, path } if path.starts_with(&*port.new_place().to_string_lossy()));
+    let told = |f: &deft_barge_core::item::Finding| matches!(&f.kind, FindingKind::NewerInCopy { count: 2, path } if path.starts_with(&*port.new_place().to_string_lossy()));
     assert!(!plan.stopped() && plan.findings.iter().any(told), "{:?}", plan.findings);
     undo(&port, 1).unwrap();
     assert!(port.content() && !port.new_place().exists());
@@ -997,8 +998,9 @@ impl Gate for FailsFlushes {
 
 #[test]
 fn the_only_copy_of_a_game_is_not_offered_for_removal_when_its_launcher_has_forgotten_where_it_is() {
-    use deft_barge_core::finds::{FindAct, find};
+    use deft_barge_core::cleanup::find;
     use deft_barge_core::plan::plan_removal;
+    use deft_barge_core::survey::FindAct;
     let port = Port::on_disk();
     let records = port.records();
     port.haul(None, to_newhold(), Policy::Release).unwrap();

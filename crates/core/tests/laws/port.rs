@@ -10,8 +10,10 @@ use std::sync::LazyLock;
 use std::time::{Duration, UNIX_EPOCH};
 
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, History, Journal};
-use deft_barge_core::plan::{Destination, Draft, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, survey};
 use sha1::{Digest, Sha1};

@@ -4,8 +4,9 @@ use std::fs;
 use std::process::{Command, Stdio};
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, HaulError, History, Journal, Stage, prove_haul, release_haul, return_haul};
-use deft_barge_core::plan::{FindingKind, Policy};
+use deft_barge_core::haul::{Control, Haul, HaulError, prove_haul, release_haul, return_haul};
+use deft_barge_core::item::{FindingKind, Policy, Stage};
+use deft_barge_core::journal::{History, Journal};
 
 use crate::port::{Port, to_newhold};
 

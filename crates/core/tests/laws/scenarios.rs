@@ -5,8 +5,10 @@ use std::path::PathBuf;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, HaulError, Journal, release_haul, return_haul};
-use deft_barge_core::plan::{Destination, Policy};
+use deft_barge_core::haul::{Control, HaulError, release_haul, return_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::plan::Destination;
 
 use crate::port::{Port, Tree, to_newhold};
 
@@ -131,7 +133,7 @@ impl Case {
             Scenario::Rename => vec![(&old, false)],
         };
         for (place, there) in places {
-            let lots = deft_barge_core::haul::History::of(&port.site()).unwrap().hauls;
+            let lots = deft_barge_core::journal::History::of(&port.site()).unwrap().hauls;
             let names: Vec<_> = lots.iter().flat_map(|haul| &haul.lots).map(|lot| (&lot.stage, &lot.proof)).collect();
             assert_eq!(
                 place.symlink_metadata().is_ok(),
@@ -157,7 +159,7 @@ impl Case {
     pub fn release_what_was_left(&self) {
         let site = self.port.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        let left = |lot: &deft_barge_core::haul::LotRow| matches!(lot.stage, deft_barge_core::haul::Stage::Released { left } if left > 0);
+        let left = |lot: &deft_barge_core::journal::LotRow| matches!(lot.stage, deft_barge_core::item::Stage::Released { left } if left > 0);
         for haul in journal.hauls().unwrap().iter().filter(|haul| haul.lots.iter().any(left)) {
             release_haul(&site, &journal, haul.id, &|_| {}, &Control::default()).unwrap();
         }

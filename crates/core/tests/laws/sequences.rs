@@ -4,8 +4,10 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, Haul, HaulRow, History, Journal, LogLine, return_haul};
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, return_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{HaulRow, History, Journal, LogLine};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_harbor::launchers::{Launcher, saves_of};
 use deft_barge_harbor::quillgate::Judgement;

@@ -7,8 +7,10 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulEvent, History, Journal, return_haul};
-use deft_barge_core::plan::{Basis, Policy, plan};
+use deft_barge_core::haul::{Control, Haul, HaulEvent, return_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Basis, plan};
 use deft_barge_core::survey::survey;
 
 use crate::port::{Port, to_newhold};

@@ -3,12 +3,16 @@
 use std::fs;
 use std::path::Path;
 
-use deft_barge_core::haul::{Control, Haul, History, Journal};
+use deft_barge_core::haul::{Control, Haul};
+use deft_barge_core::item::{FindingKind, Policy, Weight};
+use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
-use deft_barge_core::plan::{Destination, Draft, FindingKind, MakeLetters, Plan, Policy, Weight, plan};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::record::{Content, Edit, Files, Mood};
+use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::survey;
-use deft_barge_core::trace::{Sure, Trace, add_to_survey, draft_profile, trace, usual_places};
+use deft_barge_core::trace::{Sure, Trace, trace};
+use deft_barge_core::trace::{draft_profile, usual_places};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{House, same};

@@ -1,7 +1,7 @@
 //! Finds: what is lying about, and what may be done about it.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::finds::{FindAct, Lying};
+use deft_barge_core::survey::{FindAct, Lying};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 

@@ -2,7 +2,8 @@
 
 use std::time::Duration;
 
-use deft_barge_core::plan::{Load, Mode, Plan, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
+use deft_barge_core::item::{Mode, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
+use deft_barge_core::plan::{Load, Plan};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use ratatui::text::{Line, Span};

@@ -1,8 +1,8 @@
 //! Log: what was done, and what is still held. Held originals stand on top, since letting go of them is what people forget.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{HaulRow, LogLine, LotRow};
-use deft_barge_core::plan::Mode;
+use deft_barge_core::item::Mode;
+use deft_barge_core::journal::{HaulRow, LogLine, LotRow};
 use jiff::tz::TimeZone;
 use ratatui::layout::Rect;
 use ratatui::style::Style;

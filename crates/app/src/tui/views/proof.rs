@@ -2,7 +2,9 @@
 
 use std::path::Path;
 
-use deft_barge_core::haul::{BlockState, Closer, Difference, DifferenceKind, LotRow, Proof};
+use deft_barge_core::haul::{BlockState, Closer};
+use deft_barge_core::item::{Difference, DifferenceKind, Proof};
+use deft_barge_core::journal::LotRow;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 

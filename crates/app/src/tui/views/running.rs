@@ -3,8 +3,8 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::{Amount, HaulRow, LotRow, Stage};
-use deft_barge_core::plan::Mode;
+use deft_barge_core::item::{Amount, Mode, Stage};
+use deft_barge_core::journal::{HaulRow, LotRow};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 

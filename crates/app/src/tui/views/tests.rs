@@ -2,9 +2,11 @@
 
 use std::time::{Duration, Instant};
 
-use deft_barge_core::finds::find;
-use deft_barge_core::haul::{Amount, Control, Haul, HaulEvent, History, Journal, Progress};
-use deft_barge_core::plan::{Destination, Draft, Policy, anchors};
+use deft_barge_core::cleanup::find;
+use deft_barge_core::haul::{Control, Haul, HaulEvent};
+use deft_barge_core::item::{Amount, Policy, Progress};
+use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::plan::{Destination, Draft, anchors};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use deft_barge_harbor::world::{Scale, make};
@@ -840,7 +842,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     let id = deft_barge_core::bytes::HaulId(3000);
     assert_eq!(stage.press(KeyCode::Char('L')), [Act::ReadHaul(id)]);
     assert_eq!(stage.press(KeyCode::Home), [], "it is asked for once");
-    let row = deft_barge_core::haul::HaulRow { id, ..whole };
+    let row = deft_barge_core::journal::HaulRow { id, ..whole };
     stage.state.update(Event::HaulRead(Box::new(row), events));
     let shown = stage.text(160, 47);
     assert!(shown.contains("3\u{2009}000 hauls") && shown.contains("swift > newhold"), "{shown}");
@@ -953,7 +955,7 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     let survey = stage.state.survey.clone().expect("a survey");
     let mut lying = find(&stage.site, &survey, &History::default(), &|_| {});
     for lying in &mut lying {
-        if let deft_barge_core::finds::Lying::Stray { fits, .. } = &mut lying.what {
+        if let deft_barge_core::survey::Lying::Stray { fits, .. } = &mut lying.what {
             *fits = None;
         }
     }

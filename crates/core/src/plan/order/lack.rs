@@ -26,7 +26,7 @@ pub enum Remedy {
 }
 
 /// The drives that would be too full in the end, in whatever order, and by how much.
-pub(super) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
+pub(crate) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
     let sum = |drive: usize| {
         let arrive: i128 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| i128::from(lot.arrives())).sum();
         let leave: i128 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| i128::from(lot.leaves)).sum();

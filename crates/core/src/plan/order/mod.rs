@@ -157,7 +157,7 @@ fn with_staging(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
 /// Keeps those releases of an order that a later move needs. What waited in between always goes: its copy is proved.
 ///
 /// Where room is needed, the fewest bytes of originals that are enough go, as far as one of them or the largest ones are.
-pub(super) fn only_needed_releases(rooms: &[Room], cargo: &[Cargo], mut moves: Vec<Move>) -> Vec<Move> {
+pub(crate) fn only_needed_releases(rooms: &[Room], cargo: &[Cargo], mut moves: Vec<Move>) -> Vec<Move> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     for step in &mut moves {
         step.release = step.from.is_some_and(|from| cargo[step.cargo].from != Some(from));

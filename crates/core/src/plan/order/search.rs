@@ -11,7 +11,7 @@ use super::{Cargo, Room};
 const BUDGET: usize = 60_000;
 
 /// What a search came to.
-pub(super) enum Outcome {
+pub(crate) enum Outcome {
     /// The lots in an order that fits, if every original goes at once.
     Order(Vec<usize>),
     /// There is none.
@@ -20,7 +20,7 @@ pub(super) enum Outcome {
     Unknown,
 }
 
-pub(super) struct Search<'a> {
+pub(crate) struct Search<'a> {
     cargo: &'a [Cargo],
     free: Vec<i128>,
     /// Bytes still to arrive on each drive.
@@ -29,12 +29,12 @@ pub(super) struct Search<'a> {
     order: Vec<usize>,
     seen: HashSet<Vec<u64>>,
     /// The longest order that was tried.
-    pub(super) furthest: Vec<usize>,
+    pub(crate) furthest: Vec<usize>,
     budget: usize,
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(rooms: &[Room], cargo: &'a [Cargo]) -> Self {
+    pub(crate) fn new(rooms: &[Room], cargo: &'a [Cargo]) -> Self {
         let mut arriving = vec![0; rooms.len()];
         for lot in cargo {
             arriving[lot.to] += i128::from(lot.arrives());
@@ -53,11 +53,11 @@ impl<'a> Search<'a> {
     }
 
     /// The same search, for somebody who waits for a key to be answered.
-    pub(super) fn in_haste(self) -> Self {
+    pub(crate) fn in_haste(self) -> Self {
         Self { budget: (self.budget / 20).max(2), ..self }
     }
 
-    pub(super) fn run(&mut self) -> Outcome {
+    pub(crate) fn run(&mut self) -> Outcome {
         match self.go_on() {
             Some(true) => Outcome::Order(std::mem::take(&mut self.order)),
             Some(false) => Outcome::None,

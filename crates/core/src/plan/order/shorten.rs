@@ -8,7 +8,7 @@ use super::{Cargo, Move, Order, Room, only_needed_releases, replay};
 const MOST: usize = 60;
 
 /// Seconds until the last move has ended: a move waits for those before it that use one of its drives, or move the same lot.
-pub(super) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
+pub(crate) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
     let mut ends: Vec<f64> = Vec::new();
     for (n, step) in moves.iter().enumerate() {
         let waits = |k: &usize| {

@@ -12,7 +12,7 @@ const EXACT: usize = 20_000;
 /// Finds an order in which some lots wait elsewhere, with the fewest bytes moved twice where there are few lots.
 ///
 /// `proved` is whether there is none without.
-pub(super) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
+pub(crate) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
     let ways = cargo.iter().try_fold(1_usize, |ways, _| ways.checked_mul(rooms.len() + 1));
     match ways {
         Some(ways) if ways <= EXACT * 4 && cargo.len() <= 7 => exact(rooms, cargo),

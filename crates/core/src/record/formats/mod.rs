@@ -10,6 +10,8 @@ mod toml;
 mod xml;
 mod yaml;
 
+pub(super) use json::quoted as json_quoted;
+
 use std::borrow::Cow;
 
 use serde_json::Value;
@@ -17,8 +19,6 @@ use serde_json::Value;
 use super::document::Format;
 use super::place::Side;
 use super::tree::{Builder, Fault, GIVEN, Style};
-
-pub(super) use json::quoted as json_quoted;
 
 /// Adds the nodes of a text, the root first.
 pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {

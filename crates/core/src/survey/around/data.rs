@@ -12,13 +12,13 @@ use serde::{Deserialize, Serialize};
 use super::super::games::{Game, GameId};
 use super::links::link_record;
 use super::{Around, Folders, game_id, plain, where_link_leads};
+use crate::checksums::{Size, measure};
 use crate::launcher::{
     DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, place_fault, plain_record, read_setting,
 };
 use crate::platform::{self, Look};
 use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
-use crate::tally::{Size, measure};
 use crate::trace::{leaves, shapes};
 
 /// Id of the profile that user data seems to have.

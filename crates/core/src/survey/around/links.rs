@@ -17,13 +17,13 @@ use crate::site::{Site, real_path};
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct SeenLink {
     /// The link.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
     /// What it says.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub says: PathBuf,
     /// Where that is.
-    #[serde(serialize_with = "crate::site::shown_path")]
+    #[serde(serialize_with = "crate::platform::shown_path")]
     pub leads_to: PathBuf,
     /// Whether something is there.
     pub alive: bool,

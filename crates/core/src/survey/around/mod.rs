@@ -7,13 +7,14 @@ mod data;
 mod links;
 mod shortcuts;
 
+pub use data::{DATA, DataSource, ListedData, UserData, Way, list_file, list_text, read_list};
+pub use links::SeenLink;
+pub use shortcuts::{Scope, Shortcut};
+
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-pub use data::{DATA, DataSource, ListedData, UserData, Way, list_file, list_text, read_list};
-pub use links::SeenLink;
 use links::where_link_leads;
-pub use shortcuts::{Scope, Shortcut};
 
 use super::games::GameId;
 use crate::launcher::{Found, FoundGame, Problem};

@@ -1,0 +1,90 @@
+//! Whether a file is the one that was seen before, by all that a file system keeps steadily of it.
+//!
+//! Law: what a file system makes up (inode numbers of exFAT, change times of NTFS) is never compared, and what an older
+//! journal did not keep is not either; size and time always are.
+
+use crate::platform::Steady;
+use std::fs::Metadata;
+use std::os::unix::fs::MetadataExt;
+
+use super::walk::{Entry, EntryKind, change_of, stamp_of};
+
+/// What tells a file from another one and from what it was before.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct FileIdentity {
+    /// Bytes.
+    pub size: u64,
+    /// Time of the last change of its bytes, nanoseconds since 1970.
+    pub modified_ns: i128,
+    /// Time of the last change of its status; `None` where it says nothing.
+    pub changed_ns: Option<i128>,
+    /// Number of its inode; `None` where it says nothing.
+    pub inode: Option<u64>,
+}
+
+impl FileIdentity {
+    /// The identity of what a walk has found.
+    pub fn of(entry: &Entry, steady: Steady) -> Self {
+        // A second name that comes or goes changes the status of the file, and nothing in it.
+        let tells = steady.changes && entry.names <= 1 && !matches!(entry.kind, EntryKind::Again(_));
+        Self {
+            size: entry.size,
+            modified_ns: entry.modified_ns,
+            changed_ns: entry.changed_ns.filter(|_| tells),
+            inode: steady.inodes.then_some(entry.inode),
+        }
+    }
+
+    /// The identity of a file that is there.
+    pub fn of_file(meta: &Metadata, steady: Steady) -> Self {
+        Self {
+            size: meta.len(),
+            modified_ns: stamp_of(meta),
+            changed_ns: Some(change_of(meta)).filter(|_| steady.changes),
+            inode: steady.inodes.then_some(meta.ino()),
+        }
+    }
+
+    /// The identity of what a name in an open folder is; `size` instead of its own where that says nothing.
+    pub(crate) fn of_stat(stat: &rustix::fs::Stat, size: Option<u64>, steady: Steady) -> Self {
+        let time = |seconds: i64, nanoseconds: u64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+        Self {
+            size: size.unwrap_or(stat.st_size as u64),
+            modified_ns: time(stat.st_mtime, stat.st_mtime_nsec),
+            changed_ns: steady.changes.then(|| time(stat.st_ctime, stat.st_ctime_nsec)),
+            inode: steady.inodes.then_some(stat.st_ino),
+        }
+    }
+
+    /// Whether both are the same file with the same bytes, as far as both know.
+    pub fn is_same(&self, other: &Self) -> bool {
+        fn agree<T: PartialEq>(one: Option<T>, other: Option<T>) -> bool {
+            one.zip(other).is_none_or(|(one, other)| one == other)
+        }
+        self.size == other.size
+            && self.modified_ns == other.modified_ns
+            && agree(self.changed_ns, other.changed_ns)
+            && agree(self.inode, other.inode)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_not_known_is_not_compared_and_everything_else_is() {
+        let file = FileIdentity { size: 1, modified_ns: 2, changed_ns: Some(3), inode: Some(4) };
+        assert!(file.is_same(&file));
+        assert!(file.is_same(&FileIdentity { inode: None, ..file }));
+        assert!(file.is_same(&FileIdentity { changed_ns: None, ..file }));
+        for other in [
+            FileIdentity { size: 9, ..file },
+            FileIdentity { modified_ns: 9, ..file },
+            FileIdentity { changed_ns: Some(9), ..file },
+            FileIdentity { inode: Some(9), ..file },
+        ] {
+            assert!(!file.is_same(&other) && !other.is_same(&file), "{other:?}");
+        }
+    }
+}

@@ -1,0 +1,20 @@
+//! What is moved, and what is known of it: the contract between planning, the journal and the haul.
+//!
+//! Law: plain values; nothing here looks at a drive but to say where an item lies now.
+
+mod finding;
+mod left;
+mod planned;
+mod preview;
+mod progress;
+mod proof;
+mod stage;
+
+pub use finding::{Clearing, Finding, FindingKind, Limit, Weight};
+pub use left::{Left, WhyLeft};
+pub use planned::{Aside, Links, Mode, PlannedLot, Policy, Trial};
+pub use preview::{Preview, PreviewKind};
+pub(crate) use progress::Pace;
+pub use progress::{Amount, Progress};
+pub use proof::{Difference, DifferenceKind, Proof};
+pub use stage::{Stage, StageError};

@@ -1,0 +1,185 @@
+//! How far an item is: amounts, rates and the time left.
+
+use std::collections::VecDeque;
+use std::path::PathBuf;
+
+use serde::{Deserialize, Serialize};
+use std::time::{Duration, Instant};
+
+use crate::bytes::{Bytes, LotId};
+use crate::site::Pace as DrivePace;
+
+/// So much of so much.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Amount {
+    /// Bytes done.
+    pub done: Bytes,
+    /// Bytes in all.
+    pub all: Bytes,
+}
+
+/// How far a lot is. Sent at most ten times a second.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Progress {
+    /// The lot.
+    pub lot: LotId,
+    /// Title of its game.
+    pub title: String,
+    /// Copied.
+    pub copy: Amount,
+    /// Read back and compared.
+    pub compare: Amount,
+    /// Files compared.
+    pub files: u64,
+    /// Files in all.
+    pub files_all: u64,
+    /// The file in hand, within the lot.
+    pub file: PathBuf,
+    /// Block in hand of that file, from 1, and their number.
+    pub block: (u64, u64),
+    /// Bytes per second over the last seconds.
+    pub rate: f64,
+    /// Bytes per second since it began or was resumed.
+    pub mean: f64,
+    /// Time that copying and comparing will still take, from the mean rate; `None` while it is not known.
+    pub left: Option<Duration>,
+    /// Time that copying alone will still take.
+    pub copy_left: Option<Duration>,
+    /// Bytes that cannot be read, so far.
+    pub unreadable: Bytes,
+    /// Blocks that were copied again because they differed.
+    pub repaired: u64,
+}
+
+impl Progress {
+    /// Nothing done yet of `compare` bytes in `files_all` files.
+    pub(crate) fn begun(lot: LotId, title: &str, compare: u64, files_all: u64) -> Self {
+        Self {
+            lot,
+            title: title.into(),
+            copy: Amount::default(),
+            compare: Amount { done: Bytes::ZERO, all: Bytes::new(compare) },
+            files: 0,
+            files_all,
+            file: PathBuf::new(),
+            block: (0, 0),
+            rate: 0.0,
+            mean: 0.0,
+            left: None,
+            copy_left: None,
+            unreadable: Bytes::ZERO,
+            repaired: 0,
+        }
+    }
+}
+
+impl Progress {
+    /// Works out rates and times, of what was done since `pace` began.
+    pub(crate) fn reckon(&mut self, pace: &mut Pace) {
+        let (copied, compared) = (self.copy.done.count(), self.compare.done.count());
+        let (copied_then, compared_then) = *pace.base.get_or_insert((copied, compared));
+        let (by_copy, by_compare) = (copied.saturating_sub(copied_then), compared.saturating_sub(compared_then));
+        // A byte is moved when it is copied: the rate that people know counts those. Where nothing is copied, those compared.
+        let counts = if self.copy.all > Bytes::ZERO { by_copy } else { by_compare };
+        self.rate = pace.rate(counts);
+        self.mean = pace.mean(counts);
+        let rest = |amount: Amount| amount.all.less(amount.done).count();
+        let work = |copy: u64, compare: u64| copy + (compare as f64 * pace.weight) as u64;
+        let (done, left) = (work(by_copy, by_compare), work(rest(self.copy), rest(self.compare)));
+        let (done_copy, left_copy) = (by_copy, rest(self.copy));
+        self.left = pace.left(done, left);
+        // Copying goes at its own mean rate, beside comparing.
+        self.copy_left = self.left.filter(|_| done_copy > 0).map(|whole| {
+            let part = left_copy as f64 / left.max(1) as f64;
+            whole.mul_f64(part.clamp(0.0, 1.0))
+        });
+    }
+}
+
+impl Progress {
+    /// Has the times not be shorter than a limit of the rate lets them be, however fast it went before.
+    pub(crate) fn hold_to(&mut self, limit: Option<Bytes>) {
+        let Some(limit) = limit.filter(|limit| *limit > Bytes::ZERO) else { return };
+        let rest = self.copy.all.less(self.copy.done).count();
+        let least = Duration::from_secs_f64(rest as f64 / limit.count() as f64);
+        self.left = self.left.map(|left| left.max(least));
+        self.copy_left = self.copy_left.map(|left| left.max(least));
+    }
+}
+
+/// Turns counts into rates and a time left; says when it is time to tell.
+#[derive(Debug)]
+pub(crate) struct Pace {
+    begun: Instant,
+    told: Option<Instant>,
+    recent: VecDeque<(Instant, u64)>,
+    /// Bytes copied and compared when it began.
+    base: Option<(u64, u64)>,
+    /// Time for a byte that is compared, as a part of the time for one that is copied.
+    weight: f64,
+    /// What was done when it last became more, and when that was.
+    last: Option<(u64, Instant)>,
+}
+
+impl Pace {
+    pub(crate) fn new() -> Self {
+        Self { begun: Instant::now(), told: None, recent: VecDeque::new(), base: None, weight: 1.0, last: None }
+    }
+
+    /// One for a drive that reads back faster or more slowly than it writes.
+    pub(crate) fn of_drive(drive: DrivePace) -> Self {
+        let weight = if drive.read > 0.0 { drive.write / drive.read } else { 1.0 };
+        Self { weight: weight.clamp(0.05, 2.0), ..Self::new() }
+    }
+
+    /// One that tells nothing of work that is done within half a second.
+    pub(crate) fn patient() -> Self {
+        Self { told: Some(Instant::now() + Duration::from_millis(400)), ..Self::new() }
+    }
+
+    /// Whether a tenth of a second has gone by since the last telling.
+    pub(crate) fn due(&mut self) -> bool {
+        let now = Instant::now();
+        let due = self.told.is_none_or(|told| now >= told + Duration::from_millis(100));
+        if due {
+            self.told = Some(now);
+        }
+        due
+    }
+
+    /// Bytes per second over the last three seconds, for `done` bytes by now.
+    pub(crate) fn rate(&mut self, done: u64) -> f64 {
+        let now = Instant::now();
+        self.recent.push_back((now, done));
+        while self.recent.len() > 2 && now - self.recent[0].0 > Duration::from_secs(3) {
+            self.recent.pop_front();
+        }
+        let (then, before) = self.recent[0];
+        let seconds = (now - then).as_secs_f64();
+        if seconds > 0.05 { done.saturating_sub(before) as f64 / seconds } else { 0.0 }
+    }
+
+    /// Bytes per second since the beginning.
+    pub(crate) fn mean(&self, done: u64) -> f64 {
+        let seconds = self.begun.elapsed().as_secs_f64();
+        if seconds > 0.05 { done as f64 / seconds } else { 0.0 }
+    }
+
+    /// Time for `rest` more bytes at the mean rate of the `done` ones, up to when the last of these was done.
+    ///
+    /// Bytes come by blocks: while one is under way, less is left every moment, and not more.
+    pub(crate) fn left(&mut self, done: u64, rest: u64) -> Option<Duration> {
+        let now = Instant::now();
+        let (before, at) = self.last.unwrap_or((0, now));
+        let at = if done == before { at } else { now };
+        self.last = Some((done, at));
+        let seconds = (at - self.begun).as_secs_f64();
+        if done == 0 || self.begun.elapsed().as_secs_f64() <= 0.2 {
+            return None;
+        }
+        let by_rate = seconds * rest as f64 / done as f64;
+        // A drive that stands still for long does not make it shorter.
+        let left = (by_rate - (now - at).as_secs_f64()).max(by_rate / 2.0);
+        Some(Duration::from_secs_f64(left))
+    }
+}

@@ -1,0 +1,291 @@
+//! The log as lines: of every haul what a list shows, however many there are; no plan and no tally is read for it.
+//!
+//! The index `listed` of the journal holds all of it.
+
+use std::collections::{BTreeMap, HashMap};
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use rusqlite::{Connection, Row};
+use serde::Deserialize;
+use serde::de::value::BorrowedStrDeserializer;
+
+use super::error::JournalError;
+use super::query::{History, Reader, at};
+use super::rows::{HaulRow, LotRow};
+use super::schema::{LIVE, is_of_version_5};
+use crate::bytes::{Bytes, HaulId, LotId};
+use crate::item::{Mode, Policy, Stage};
+
+type Result<T> = std::result::Result<T, JournalError>;
+
+/// A lot in a line of the log.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LotLine {
+    /// Its number.
+    pub id: LotId,
+    /// Title of its game.
+    pub title: String,
+    /// The drive that it left, if it lay on one.
+    pub from_drive: Option<Arc<str>>,
+    /// The drive that it went to.
+    pub to_drive: Arc<str>,
+    /// Its size on its old drive.
+    pub on_disk: Bytes,
+    /// How it went.
+    pub mode: Mode,
+    /// When its originals are released, beside the haul's policy.
+    pub policy: Policy,
+    /// Whether its originals stay for good.
+    pub keeps: bool,
+    /// Where it stands.
+    pub stage: Stage,
+    /// The lot of an earlier haul that it takes back.
+    pub takes_back: Option<LotId>,
+}
+
+impl LotLine {
+    /// Whether it still holds originals: compared and repointed, and not yet released.
+    pub fn holds_originals(&self) -> bool {
+        holds_originals(self.mode, self.keeps, &self.stage)
+    }
+}
+
+/// A haul in the log.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LogLine {
+    /// Its number.
+    pub id: HaulId,
+    /// When it was begun.
+    pub made: Timestamp,
+    /// When originals are released.
+    pub policy: Policy,
+    /// The haul that it returns.
+    pub returns: Option<HaulId>,
+    /// When its last proof was made.
+    pub proved: Option<Timestamp>,
+    /// Its lots.
+    pub lots: Vec<LotLine>,
+}
+
+impl LogLine {
+    /// Whether some lot is under way.
+    pub fn unfinished(&self) -> bool {
+        self.lots.iter().any(|lot| !lot.stage.at_rest())
+    }
+
+    /// Bytes of its lots on their old drives.
+    pub fn bytes(&self) -> Bytes {
+        self.lots.iter().map(|lot| lot.on_disk).sum()
+    }
+
+    /// Whether every one of the words, in lower case, stands in a title, in the name of a drive, in the day as in `2026-11-25`, or is
+    /// the haul's number.
+    pub fn fits(&self, words: &[String]) -> bool {
+        let day = self.made.strftime("%Y-%m-%d").to_string();
+        let within = |text: &str, word: &str| text.to_lowercase().contains(word);
+        words.iter().all(|word| {
+            self.id.0.to_string() == *word
+                // A short number is no day.
+                || (word.len() >= 4 && day.contains(word.as_str()))
+                || self.lots.iter().any(|lot| {
+                    within(&lot.title, word)
+                        || within(&lot.to_drive, word)
+                        || lot.from_drive.as_deref().is_some_and(|drive| within(drive, word))
+                })
+        })
+    }
+}
+
+pub(crate) fn holds_originals(mode: Mode, keeps: bool, stage: &Stage) -> bool {
+    matches!(mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
+        && !keeps
+        // An old copy that is not the same as the one that stays is left alone.
+        && !(mode == Mode::Spare && *stage == Stage::Proved { holds: false })
+        && matches!(stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
+}
+
+/// The line of a haul that was read whole, as far as the haul says it.
+impl From<&HaulRow> for LogLine {
+    fn from(haul: &HaulRow) -> Self {
+        let lot = |lot: &LotRow| LotLine {
+            id: lot.id,
+            title: lot.planned.title.clone(),
+            from_drive: lot.planned.from_drive.as_deref().map(Arc::from),
+            to_drive: lot.planned.to_drive.as_str().into(),
+            on_disk: lot.planned.size.on_disk,
+            mode: lot.planned.mode,
+            policy: lot.planned.policy,
+            keeps: lot.planned.keeps,
+            stage: lot.stage.clone(),
+            takes_back: lot.takes_back,
+        };
+        Self {
+            id: haul.id,
+            made: haul.made,
+            policy: haul.policy,
+            returns: haul.returns,
+            proved: None,
+            lots: haul.lots.iter().map(lot).collect(),
+        }
+    }
+}
+
+impl Reader {
+    /// Numbers of the hauls that are under way, hold originals or owe something, of some more, and of the newest one.
+    pub(crate) fn live(&self) -> Result<(Vec<HaulId>, Option<HaulId>)> {
+        let read = || {
+            let db = self.db();
+            // What a lot takes back may not be said to be returned yet.
+            let sql = format!(
+                "select distinct haul from lot where {LIVE} union
+                 select back.haul from lot as back join lot as old on back.takes_back = old.id
+                   where json_extract(old.stage, '$.stage') <> 'returned' union
+                 select old.haul from lot as back join lot as old on back.takes_back = old.id
+                   where json_extract(old.stage, '$.stage') <> 'returned'"
+            );
+            let mut rows = db.prepare_cached(&sql)?;
+            let live = rows.query_map([], |row| row.get(0).map(HaulId))?.collect::<rusqlite::Result<_>>()?;
+            let newest = db.query_row("select max(id) from haul", [], |row| row.get::<_, Option<i64>>(0))?;
+            Ok((live, newest.map(HaulId)))
+        };
+        read().map_err(at(&self.path))
+    }
+
+    /// When the originals of lots were let go, as the log tells it.
+    pub(crate) fn released(&self) -> Result<BTreeMap<LotId, Timestamp>> {
+        let read = || moments(&self.db(), "select lot, at from event where word = 'released' and lot is not null");
+        let read = read().map_err(at(&self.path))?;
+        Ok(read.into_iter().map(|(lot, at)| (LotId(lot), at)).collect())
+    }
+
+    /// All lines, newest first.
+    pub(crate) fn lines(&self) -> Result<Vec<LogLine>> {
+        let db = self.db();
+        let mut lots = self.lot_lines(&db)?;
+        let read = || {
+            let proved = moments(&db, "select haul, at from event where word = 'proved'")?;
+            let mut rows = db.prepare_cached("select id, made, policy, returns from haul order by id desc")?;
+            let head = |row: &Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?));
+            Ok((rows.query_map([], head)?.collect::<rusqlite::Result<Vec<Head>>>()?, proved))
+        };
+        let (heads, proved) = read().map_err(at(&self.path))?;
+        let line = |(id, made, policy, returns): Head| {
+            let mut lots = lots.remove(&id).unwrap_or_default();
+            lots.sort_unstable_by_key(|lot| lot.id);
+            Ok(LogLine {
+                id: HaulId(id),
+                made: made.parse().map_err(|e| self.row_error(e))?,
+                policy: serde_json::from_str(&policy).map_err(|e| self.row_error(e))?,
+                returns: returns.map(HaulId),
+                proved: proved.get(&id).copied(),
+                lots,
+            })
+        };
+        heads.into_iter().map(line).collect()
+    }
+
+    /// The lots of all lines, by the numbers of their hauls.
+    fn lot_lines(&self, db: &Connection) -> Result<HashMap<i64, Vec<LotLine>>> {
+        let err = at(&self.path);
+        let by = if is_of_version_5(db).map_err(&err)? { "indexed by listed" } else { "" };
+        let sql = format!(
+            "select haul, id, stage, takes_back, json_extract(planned, '$.title'), json_extract(planned, '$.from_drive'),
+               json_extract(planned, '$.to_drive'), json_extract(planned, '$.size.on_disk'), json_extract(planned, '$.mode'),
+               json_extract(planned, '$.keeps'), json_extract(planned, '$.policy') from lot {by}"
+        );
+        let mut rows = db.prepare_cached(&sql).map_err(&err)?;
+        let mut rows = rows.query([]).map_err(&err)?;
+        let (mut lots, mut known) = (HashMap::<i64, Vec<LotLine>>::new(), Known::default());
+        while let Some(row) = rows.next().map_err(&err)? {
+            let (haul, lot) = known.lot_line(row).map_err(|what| self.row_error(what))?;
+            lots.entry(haul).or_default().push(lot);
+        }
+        Ok(lots)
+    }
+}
+
+type Head = (i64, String, String, Option<i64>);
+
+/// Texts that come again and again, and what they mean.
+#[derive(Default)]
+struct Known {
+    stages: HashMap<String, Stage>,
+    drives: HashMap<String, Arc<str>>,
+}
+
+impl Known {
+    fn drive(&mut self, name: &str) -> Arc<str> {
+        if let Some(known) = self.drives.get(name) {
+            return Arc::clone(known);
+        }
+        let fresh: Arc<str> = name.into();
+        self.drives.insert(name.into(), Arc::clone(&fresh));
+        fresh
+    }
+
+    fn stage(&mut self, text: &str) -> serde_json::Result<Stage> {
+        if let Some(known) = self.stages.get(text) {
+            return Ok(known.clone());
+        }
+        let fresh: Stage = serde_json::from_str(text)?;
+        self.stages.insert(text.into(), fresh.clone());
+        Ok(fresh)
+    }
+
+    /// A row of the query for lots: its haul, and the lot. The fault says what is wrong with the row.
+    fn lot_line(&mut self, row: &Row<'_>) -> std::result::Result<(i64, LotLine), String> {
+        let said = |error: rusqlite::Error| error.to_string();
+        let text =
+            |n: usize| row.get_ref(n).map_err(said).and_then(|value| value.as_str_or_null().map_err(|e| e.to_string()));
+        let id: i64 = row.get(1).map_err(said)?;
+        let lacks = |what: &str| format!("the plan of lot {id} has no {what}");
+        let from_drive = text(5)?.map(|name| self.drive(name));
+        let lot = LotLine {
+            id: LotId(id),
+            title: text(4)?.ok_or_else(|| lacks("title"))?.into(),
+            from_drive,
+            to_drive: self.drive(text(6)?.ok_or_else(|| lacks("drive"))?),
+            on_disk: Bytes::new(row.get::<_, Option<i64>>(7).map_err(said)?.ok_or_else(|| lacks("size"))? as u64),
+            mode: meaning(text(8)?.ok_or_else(|| lacks("mode"))?)?,
+            policy: text(10)?.map(meaning).transpose()?.unwrap_or_default(),
+            keeps: row.get::<_, Option<bool>>(9).map_err(said)?.unwrap_or(false),
+            stage: self.stage(text(2)?.unwrap_or_default()).map_err(|e| e.to_string())?,
+            takes_back: row.get::<_, Option<i64>>(3).map_err(said)?.map(LotId),
+        };
+        Ok((row.get(0).map_err(said)?, lot))
+    }
+}
+
+/// What a word of a plan means.
+fn meaning<'a, T: Deserialize<'a>>(word: &'a str) -> std::result::Result<T, String> {
+    let word: BorrowedStrDeserializer<'_, serde::de::value::Error> = BorrowedStrDeserializer::new(word);
+    T::deserialize(word).map_err(|error| error.to_string())
+}
+
+/// The last moment for each number. One that does not read is left out: it is no reason to show nothing.
+fn moments(db: &Connection, sql: &str) -> rusqlite::Result<HashMap<i64, Timestamp>> {
+    let mut rows = db.prepare_cached(sql)?;
+    let mut rows = rows.query([])?;
+    let mut all = HashMap::new();
+    while let Some(row) = rows.next()? {
+        if let Ok(at) = row.get_ref(1)?.as_str()?.parse::<Timestamp>() {
+            let last = all.entry(row.get(0)?).or_insert(at);
+            *last = at.max(*last);
+        }
+    }
+    Ok(all)
+}
+
+/// The lines that fit what is searched for: see [`LogLine::fits`].
+pub fn search_lines<'a>(lines: &'a [LogLine], text: &str) -> impl Iterator<Item = &'a LogLine> + use<'a> {
+    let words: Vec<String> = text.split_whitespace().map(str::to_lowercase).collect();
+    lines.iter().filter(move |line| line.fits(&words))
+}
+
+impl History {
+    /// The lines that fit what is searched for, newest first: see [`LogLine::fits`].
+    pub fn search(&self, text: &str) -> impl Iterator<Item = &LogLine> {
+        search_lines(&self.lines, text)
+    }
+}

@@ -1,0 +1,27 @@
+//! The journal: one SQLite database with every haul, its items and their checksums.
+//!
+//! Law: a stage is durable before the next act begins. Start at [`Journal`] for writing and [`History`] for reading.
+
+mod error;
+mod lines;
+mod maintenance;
+mod query;
+mod rows;
+mod schema;
+mod speeds;
+mod telemetry;
+mod write;
+
+pub use error::JournalError;
+pub use lines::{LogLine, LotLine, search_lines};
+pub use maintenance::{JournalState, check_journal};
+pub use query::History;
+pub(crate) use query::{Reader, reader};
+pub(crate) use rows::Sums;
+pub use rows::{Attribute, Event, HaulRow, LotRow, TallyEntry, There, Unreadable};
+pub use telemetry::{Mark, Passage, Pulse};
+pub(crate) use write::{Beside, Hint};
+pub use write::{Journal, Lines, UnrecoveredJournal};
+
+#[cfg(test)]
+mod tests;

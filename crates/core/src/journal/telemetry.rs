@@ -1,0 +1,243 @@
+//! How a haul went: when each lot came where, how fast its bytes went, and what was forecast of it.
+//!
+//! A pulse is a hint: the last ones may be lost in a power cut.
+
+use std::collections::HashMap;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rusqlite::{Connection, OptionalExtension, Row, params};
+
+use super::error::JournalError;
+use super::query::{Reader, at, reader};
+use super::schema::is_of_version_5;
+use super::write::Journal;
+use crate::bytes::{Bytes, HaulId, LotId};
+use crate::item::Progress;
+use crate::plan::Timing;
+use crate::site::Site;
+
+type Result<T> = std::result::Result<T, JournalError>;
+
+/// Pulses that are kept of a lot: when there are more, every other one goes, and from then on half as many come.
+const MOST: u64 = 1000;
+
+/// When a lot came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Mark {
+    /// The lot.
+    pub lot: LotId,
+    /// When.
+    pub at: Timestamp,
+    /// Where.
+    pub word: String,
+}
+
+impl Mark {
+    /// The word for a lot that could not go on.
+    pub const STOPPED: &str = "stopped";
+    /// The word for a lot that a person had wait.
+    pub const PAUSED: &str = "paused";
+    /// The word for a lot that goes on after an end of the program, a pause or a stop.
+    pub const RESUMED: &str = "resumed";
+
+    /// Whether it says that there was a break, and not that a stage was reached.
+    pub fn is_of_break(&self) -> bool {
+        matches!(self.word.as_str(), Self::STOPPED | Self::PAUSED | Self::RESUMED)
+    }
+}
+
+/// How far the copy of a lot was at a moment.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Pulse {
+    /// The lot.
+    pub lot: LotId,
+    /// When, to the millisecond.
+    pub at: Timestamp,
+    /// Bytes read from the originals and written, in all.
+    pub copied: Bytes,
+    /// Bytes read back and compared, in all.
+    pub compared: Bytes,
+    /// The most bytes per second that were allowed.
+    pub limit: Option<Bytes>,
+    /// Bytes that could not be read, in all.
+    pub unreadable: Bytes,
+    /// Blocks that were copied again because they differed, in all.
+    pub repaired: u64,
+}
+
+/// How a haul went. What older versions of the journal did is not in it.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Passage {
+    /// When lots came where, in the order of time.
+    pub marks: Vec<Mark>,
+    /// How fast it went, lot by lot in the order of time.
+    pub pulses: Vec<Pulse>,
+    /// From the haul's start until a lot was to begin and to end, as the plan had it.
+    pub forecast: HashMap<LotId, (Duration, Duration)>,
+}
+
+impl Passage {
+    /// Reads how a haul went; takes no lock and changes nothing. Empty where there is no journal.
+    ///
+    /// # Errors
+    /// [`JournalError`] if the journal cannot be read.
+    pub fn of(site: &Site, haul: HaulId) -> Result<Self> {
+        match reader(site)? {
+            Some(reader) => reader.passage(haul),
+            None => Ok(Self::default()),
+        }
+    }
+
+    /// The most bytes per second that a haul was allowed when it was last seen to copy; `None` if that was without a limit.
+    ///
+    /// # Errors
+    /// As [`Passage::of`].
+    pub fn last_limit(site: &Site, haul: HaulId) -> Result<Option<Bytes>> {
+        let Some(reader) = reader(site)? else { return Ok(None) };
+        let read = || {
+            let db = reader.db();
+            if !is_of_version_5(&db)? {
+                return Ok(None);
+            }
+            let sql = "select most from pulse where lot in (select id from lot where haul = ?1) order by ms desc, nth desc limit 1";
+            let most = db.query_row(sql, [haul.0], |row| row.get::<_, Option<i64>>(0)).optional()?;
+            Ok(most.flatten().map(|most| Bytes::new(most as u64)))
+        };
+        read().map_err(at(&reader.path))
+    }
+}
+
+impl Reader {
+    fn passage(&self, haul: HaulId) -> Result<Passage> {
+        let read = || {
+            let db = self.db();
+            let mut passage = Passage::default();
+            if !is_of_version_5(&db)? {
+                return Ok(passage);
+            }
+            let sql = "select lot, at, word from reached where lot in (select id from lot where haul = ?1) order by id";
+            let mut rows = db.prepare_cached(sql)?;
+            let mark = |row: &Row<'_>| {
+                let at: String = row.get(1)?;
+                Ok(Mark { lot: LotId(row.get(0)?), at: at.parse().unwrap_or(Timestamp::UNIX_EPOCH), word: row.get(2)? })
+            };
+            passage.marks = rows.query_map([haul.0], mark)?.collect::<rusqlite::Result<_>>()?;
+            let sql = "select lot, ms, copied, compared, most, unreadable, repaired from pulse
+              where lot in (select id from lot where haul = ?1) order by lot, nth";
+            let mut rows = db.prepare_cached(sql)?;
+            passage.pulses = rows.query_map([haul.0], pulse)?.collect::<rusqlite::Result<_>>()?;
+            let sql = "select lot, begins, ends from forecast where lot in (select id from lot where haul = ?1)";
+            let mut rows = db.prepare_cached(sql)?;
+            let seconds =
+                |row: &Row<'_>, n| row.get(n).map(|s: f64| Duration::try_from_secs_f64(s).unwrap_or_default());
+            let forecast = |row: &Row<'_>| Ok((LotId(row.get(0)?), (seconds(row, 1)?, seconds(row, 2)?)));
+            passage.forecast = rows.query_map([haul.0], forecast)?.collect::<rusqlite::Result<_>>()?;
+            Ok(passage)
+        };
+        read().map_err(at(&self.path))
+    }
+}
+
+fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
+    let count = |n| row.get::<_, i64>(n).map(|n| n as u64);
+    Ok(Pulse {
+        lot: LotId(row.get(0)?),
+        at: Timestamp::from_millisecond(row.get(1)?).unwrap_or(Timestamp::UNIX_EPOCH),
+        copied: Bytes::new(count(2)?),
+        compared: Bytes::new(count(3)?),
+        limit: row.get::<_, Option<i64>>(4)?.map(|most| Bytes::new(most as u64)),
+        unreadable: Bytes::new(count(5)?),
+        repaired: count(6)?,
+    })
+}
+
+/// Says where a lot came, within an act that changes its row.
+pub(crate) fn put_mark(db: &Connection, lot: LotId, word: &str) -> rusqlite::Result<()> {
+    let sql = "insert into reached(lot, at, word) values(?1, ?2, ?3)";
+    db.prepare_cached(sql)?.execute(params![lot.0, Timestamp::now().to_string(), word]).map(drop)
+}
+
+impl Journal {
+    /// Says that a lot was paused, or goes on.
+    pub(crate) fn mark(&self, lot: LotId, word: &str) -> Result<()> {
+        put_mark(&self.connection(), lot, word).map_err(at(self.database()))
+    }
+
+    /// Keeps when the lots of a haul were to begin and to end.
+    pub(crate) fn put_forecast(&self, haul: HaulId, timing: &Timing) -> Result<()> {
+        let lots = self.haul(haul)?.map(|haul| haul.lots).unwrap_or_default();
+        let write = || {
+            let db = self.connection();
+            let db = db.unchecked_transaction()?;
+            for (lot, time) in lots.iter().zip(&timing.lots) {
+                let row = params![lot.id.0, time.begins.as_secs_f64(), time.ends.as_secs_f64()];
+                db.execute("insert or replace into forecast values(?1, ?2, ?3)", row)?;
+            }
+            db.commit()
+        };
+        write().map_err(at(self.database()))
+    }
+
+    /// Where a pulse of a lot goes on: the number of the next moment.
+    pub(crate) fn next_pulse(&self, lot: LotId) -> Result<u64> {
+        let sql = "select max(nth) from pulse where lot = ?1";
+        let last = self.connection().query_row(sql, [lot.0], |row| row.get::<_, Option<i64>>(0));
+        last.map(|last| last.map_or(0, |last| last as u64 + 1)).map_err(at(self.database()))
+    }
+
+    /// Keeps how far a lot is at its `nth` moment, if that is one of those that are kept.
+    pub(crate) fn put_pulse(&self, nth: u64, progress: &Progress, limit: Option<Bytes>) -> Result<()> {
+        let step = step_at(nth);
+        if !nth.is_multiple_of(step) {
+            return Ok(());
+        }
+        let lot = progress.lot.0;
+        self.lightly(|db| {
+            if step > step_at(nth.saturating_sub(1)) {
+                let sql = "delete from pulse where lot = ?1 and nth % ?2 != 0";
+                db.execute(sql, params![lot, step as i64])?;
+            }
+            let sql = "insert or replace into pulse values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)";
+            let ms = Timestamp::now().as_millisecond();
+            let (copied, compared) = (progress.copy.done.count() as i64, progress.compare.done.count() as i64);
+            let (bad, repaired) = (progress.unreadable.count() as i64, progress.repaired as i64);
+            let most = limit.map(|limit| limit.count() as i64);
+            let row = params![lot, nth as i64, ms, copied, compared, most, bad, repaired];
+            db.prepare_cached(sql)?.execute(row).map(drop)
+        })
+    }
+}
+
+/// Every how many moments one is kept once `nth` has come.
+fn step_at(nth: u64) -> u64 {
+    let mut step = 1;
+    while nth / step >= MOST {
+        step *= 2;
+    }
+    step
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn of_many_moments_fewer_are_kept_and_never_more_than_a_thousand() {
+        let mut kept = std::collections::BTreeSet::new();
+        let mut most = 0;
+        for nth in 0..50_000 {
+            let step = step_at(nth);
+            if step > step_at(u64::max(nth, 1) - 1) {
+                kept.retain(|n| n % step == 0);
+            }
+            if nth % step == 0 {
+                kept.insert(nth);
+            }
+            most = most.max(kept.len() as u64);
+        }
+        assert!(most <= MOST && kept.len() as u64 > MOST / 2, "{most}, {}", kept.len());
+        let steps: Vec<u64> = kept.iter().zip(kept.iter().skip(1)).map(|(a, b)| b - a).collect();
+        assert!(steps.iter().all(|step| *step == steps[0]), "as far from one another everywhere");
+    }
+}

@@ -1,0 +1,636 @@
+//! The journal and the log: one SQLite database in the state folder. Format: `docs/formats.md`, "Journal".
+//!
+//! Law: a stage is durable before the next act begins (commit with a full flush); block hashes are
+//! hints, committed without one, since comparing never trusts them. One program at a time holds the lock.
+
+use super::error::JournalError;
+use super::query::{Reader, at, attributes_to_row, database, path_of};
+use super::rows::{Attribute, HaulRow, LotRow, Sums, TallyEntry, There, Unreadable};
+use super::schema::forget_contents;
+use super::telemetry::{Mark, put_mark};
+use crate::checksums::{BlockHash, EntryKind, LotPath};
+use crate::item::{Left, PlannedLot, Policy, Proof, Stage, Trial};
+use crate::platform;
+use std::fs::{self, File, TryLockError};
+
+use std::os::unix::ffi::OsStrExt;
+use std::path::{Path, PathBuf};
+use std::sync::MutexGuard;
+use std::time::Duration;
+
+use jiff::Timestamp;
+use rusqlite::{Connection, ErrorCode, Params, Row, params};
+use serde::Serialize;
+
+use crate::bytes::{HaulId, LotId};
+use crate::record::{Content, FileChange};
+use crate::site::{Pace, Run, Site, Speeds};
+use crate::survey::GameId;
+
+type Result<T> = std::result::Result<T, JournalError>;
+
+/// A journal that was opened, before anybody has looked at what a crash may have left.
+#[derive(Debug)]
+pub struct UnrecoveredJournal(Journal);
+
+impl UnrecoveredJournal {
+    /// Gives the journal, and the haul that was under way when the last program ended; or else the newest one, if it was to
+    /// release its originals and has not come to that.
+    pub fn recover(self) -> Result<(Journal, Option<HaulRow>)> {
+        let (live, newest) = self.0.reader.live()?;
+        let mut hauls = self.0.reader.some_hauls(Some(&live))?;
+        let open = hauls.iter().position(HaulRow::unfinished);
+        let open = open
+            .or_else(|| hauls.first().is_some_and(|haul| Some(haul.id) == newest && haul.owes_release()).then_some(0));
+        // Its lots are at rest, and those that they take back do not say so yet.
+        let taken = |lot: &LotRow| lot.stage.at_rest() && lot.stage.is_repointed();
+        let is_left = |old: LotId| {
+            let lots = hauls.iter().flat_map(|haul| &haul.lots);
+            lots.filter(|lot| lot.id == old).any(|lot| lot.stage.is_repointed())
+        };
+        let owes = |haul: &HaulRow| haul.lots.iter().any(|lot| taken(lot) && lot.takes_back.is_some_and(is_left));
+        let open = open.or_else(|| hauls.iter().position(owes));
+        let unfinished = open.map(|at| hauls.swap_remove(at));
+        Ok((self.0, unfinished))
+    }
+}
+
+/// The journal, held by this program alone.
+#[derive(Debug)]
+pub struct Journal {
+    reader: Reader,
+    reserve: Reserve,
+    _lock: File,
+}
+
+impl Journal {
+    /// Opens the journal of a site, makes it if there is none, and takes its lock.
+    ///
+    /// # Errors
+    /// [`JournalError::Locked`] if another program works here.
+    pub fn open(site: &Site) -> Result<UnrecoveredJournal> {
+        let folder = site.state_folder();
+        let make = |path: &Path, source| JournalError::Folder { path: path.into(), source };
+        platform::make_private(&folder).map_err(|e| make(&folder, e))?;
+        let lock_path = folder.join("lock");
+        let lock = platform::create_private(&lock_path).map_err(|e| make(&lock_path, e))?;
+        let mut tries = 10;
+        loop {
+            match lock.try_lock() {
+                Ok(()) => break,
+                // A program that is just ending, or a child of it that has not begun yet, holds it for some moments more.
+                Err(TryLockError::WouldBlock) if tries > 0 => {
+                    tries -= 1;
+                    std::thread::sleep(Duration::from_millis(20));
+                }
+                Err(TryLockError::WouldBlock) => return Err(JournalError::Locked { path: lock_path }),
+                Err(TryLockError::Error(e)) => return Err(make(&lock_path, e)),
+            }
+        }
+        let path = database(site);
+        // What the database puts beside its file takes over who may read it.
+        platform::append_private(&path).map_err(|e| make(&path, e))?;
+        let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);
+        reader.prepare()?;
+        File::open(&folder).and_then(|folder| folder.sync_all()).map_err(|e| make(&folder, e))?;
+        let reserve = Reserve::keep(&folder);
+        Ok(UnrecoveredJournal(Self { reader, reserve, _lock: lock }))
+    }
+
+    fn db(&self) -> MutexGuard<'_, Connection> {
+        self.reader.db()
+    }
+
+    /// Its connection, for what looks after the database itself.
+    pub(crate) fn connection(&self) -> MutexGuard<'_, Connection> {
+        self.reader.db()
+    }
+
+    /// Its file.
+    pub(crate) fn database(&self) -> &Path {
+        &self.reader.path
+    }
+
+    fn err(&self) -> impl Fn(rusqlite::Error) -> JournalError + '_ {
+        at(&self.reader.path)
+    }
+
+    /// All hauls, newest first.
+    pub fn hauls(&self) -> Result<Vec<HaulRow>> {
+        self.reader.hauls()
+    }
+
+    /// The hauls that are under way, hold originals or owe something, newest first: quick however long the log is.
+    pub fn live(&self) -> Result<Vec<HaulRow>> {
+        self.reader.some_hauls(Some(&self.reader.live()?.0))
+    }
+
+    /// One haul.
+    pub fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
+        self.reader.haul(id)
+    }
+
+    /// The lots of a game, those of the newest haul first, each haul's in their order.
+    pub fn lots_of(&self, game: &GameId) -> Result<Vec<LotRow>> {
+        self.reader.lots_of(game)
+    }
+
+    /// The lots that take up again what this one holds.
+    pub(crate) fn lots_taking_back(&self, lot: LotId) -> Result<Vec<LotRow>> {
+        self.reader.lots_taking_back(lot)
+    }
+
+    /// The lot of this number.
+    pub fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
+        self.reader.lot(id)
+    }
+
+    /// Writes down a new haul; its lots are planned. `takes_back` names the earlier lot of each, if any.
+    pub fn begin(
+        &self,
+        lots: &[(PlannedLot, Option<LotId>)],
+        policy: Policy,
+        returns: Option<HaulId>,
+    ) -> Result<HaulId> {
+        self.begin_with(lots, policy, returns, Trial::None, &[])
+    }
+
+    /// Does the same, and in one act with it says that the lots after the first one wait for a yes, if they do, and where lots of an
+    /// earlier haul stand from then on.
+    pub(crate) fn begin_with(
+        &self,
+        lots: &[(PlannedLot, Option<LotId>)],
+        policy: Policy,
+        returns: Option<HaulId>,
+        trial: Trial,
+        settled: &[(LotId, Stage)],
+    ) -> Result<HaulId> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute(
+                "insert into haul(made, policy, returns) values(?1, ?2, ?3)",
+                params![Timestamp::now().to_string(), json(&policy), returns.map(|h| h.0)],
+            )?;
+            let haul = db.last_insert_rowid();
+            for (planned, takes_back) in lots {
+                db.execute(
+                    "insert into lot(haul, planned, stage, takes_back) values(?1, ?2, ?3, ?4)",
+                    params![haul, json(planned), json(&Stage::Planned), takes_back.map(|l| l.0)],
+                )?;
+            }
+            for (lot, stage) in settled {
+                db.execute("update lot set stage = ?2, error = null where id = ?1", params![lot.0, json(stage)])?;
+                put_mark(&db, *lot, stage.word())?;
+            }
+            if trial == Trial::Waits && lots.len() > 1 {
+                db.execute("insert into trial values(?1, 0)", [haul])?;
+            }
+            db.commit()?;
+            Ok(HaulId(haul))
+        };
+        let id = write().map_err(self.err())?;
+        self.say(id, None, "begun", "")?;
+        Ok(id)
+    }
+
+    /// Writes down that the lots behind the first one wait for a person's yes, or that it was given.
+    pub fn set_trial(&self, haul: HaulId, trial: Trial) -> Result<()> {
+        let sql = "insert into trial values(?1, ?2) on conflict(haul) do update set agreed = excluded.agreed";
+        self.db().execute(sql, params![haul.0, trial == Trial::Agreed]).map(drop).map_err(self.err())
+    }
+
+    /// Keeps what a copy with its comparison has reached.
+    pub(crate) fn put_run(&self, run: &Run) -> Result<()> {
+        let sql = "insert into run(at, source, target, bytes, files, seconds) values(?1, ?2, ?3, ?4, ?5, ?6)";
+        let at = Timestamp::now().to_string();
+        let row = params![at, run.from, run.to, run.bytes as i64, run.files as i64, run.seconds];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
+    }
+
+    /// What is known of the speeds of drives.
+    pub fn speeds(&self) -> Result<Speeds> {
+        self.reader.speeds()
+    }
+
+    /// Keeps what a probe of a drive has measured, instead of an earlier one.
+    pub fn put_probe(&self, drive: &str, pace: &Pace) -> Result<()> {
+        let sql = "insert or replace into probe values(?1, ?2, ?3, ?4, ?5)";
+        let row = params![drive, Timestamp::now().to_string(), pace.read, pace.write, pace.per_file];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
+    }
+
+    /// Writes down where a lot stands, and when it came there; durable when this returns.
+    pub fn set_stage(&self, lot: LotId, stage: &Stage) -> Result<()> {
+        let sql = "update lot set stage = ?2, error = null where id = ?1";
+        self.change_lot(lot, stage.word(), sql, params![lot.0, json(stage)])
+    }
+
+    /// Writes down why a lot stopped.
+    pub fn set_error(&self, lot: LotId, why: &str) -> Result<()> {
+        self.change_lot(lot, Mark::STOPPED, "update lot set error = ?2 where id = ?1", params![lot.0, why])
+    }
+
+    /// Writes down a lot's proof and that it was made.
+    pub fn set_proof(&self, lot: LotId, proof: &Proof, stage: &Stage) -> Result<()> {
+        let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
+        self.change_lot(lot, stage.word(), sql, params![lot.0, json(proof), json(stage)])
+    }
+
+    /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.
+    fn written<T>(&self, write: impl Fn() -> rusqlite::Result<T>) -> Result<T> {
+        match write() {
+            Err(error) if error.sqlite_error_code() == Some(ErrorCode::DiskFull) && self.reserve.spend() => write(),
+            other => other,
+        }
+        .map_err(self.err())
+    }
+
+    /// Changes a lot's row, and says in the same act what it reached.
+    fn change_lot(&self, lot: LotId, word: &str, sql: &str, row: impl Params + Clone) -> Result<()> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute(sql, row.clone())?;
+            forget_contents(&db, Some(lot.0))?;
+            put_mark(&db, lot, word)?;
+            db.commit()
+        };
+        self.written(write)
+    }
+
+    /// Adds a line to the log.
+    pub fn say(&self, haul: HaulId, lot: Option<LotId>, word: &str, detail: &str) -> Result<()> {
+        let sql = "insert into event(at, haul, lot, word, detail) values(?1, ?2, ?3, ?4, ?5)";
+        let at = Timestamp::now().to_string();
+        self.written(|| self.db().execute(sql, params![at, haul.0, lot.map(|l| l.0), word, detail]).map(drop))
+    }
+
+    /// Writes tally lines, each with all that is known of it; lines of the same path are replaced.
+    pub fn put_entries(&self, lot: LotId, entries: &[TallyEntry]) -> Result<()> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            for line in entries {
+                put_entry(&db, lot, line)?;
+                if line.blocks.len() > 1 {
+                    db.prepare_cached("delete from block where lot = ?1 and path = ?2")?
+                        .execute(params![lot.0, line.entry.path.key()])?;
+                    for (nth, hash) in line.blocks.iter().enumerate() {
+                        if let Some(hash) = hash {
+                            put_block(&db, lot, &line.entry.path, nth as u64, hash)?;
+                        }
+                    }
+                }
+            }
+            db.commit()
+        };
+        write().map_err(self.err())
+    }
+
+    /// Takes tally lines away.
+    pub fn drop_entries(&self, lot: LotId, paths: &[LotPath]) -> Result<()> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            for path in paths {
+                for table in ["block", "unreadable", "entry"] {
+                    db.execute(
+                        &format!("delete from {table} where lot = ?1 and path = ?2"),
+                        params![lot.0, path.key()],
+                    )?;
+                }
+            }
+            db.commit()
+        };
+        write().map_err(self.err())
+    }
+
+    /// The connection, where hints are written: they may be lost in a power cut, with what was written after them.
+    pub(crate) fn lightly<T>(&self, write: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
+        let all = self.db();
+        let work = || {
+            all.pragma_update(None, "synchronous", "NORMAL")?;
+            let db = all.unchecked_transaction()?;
+            let value = write(&db)?;
+            db.commit()?;
+            Ok(value)
+        };
+        // Stages are durable again, whatever became of the hints.
+        let (written, full) = (work(), all.pragma_update(None, "synchronous", "FULL"));
+        written.and_then(|value| full.map(|()| value)).map_err(self.err())
+    }
+
+    /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
+    pub(crate) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
+        self.lightly(|db| {
+            for hint in hints {
+                match hint {
+                    Hint::Block { path, nth: 0, hash, of: 1 } => {
+                        let sql = "update entry set hash = ?3 where lot = ?1 and path = ?2";
+                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), hash])?;
+                    }
+                    Hint::Block { path, nth, hash, .. } => put_block(db, lot, path, *nth, hash)?,
+                    Hint::Same { path, there, digest, hash, beside } => {
+                        let sql =
+                            "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6,
+                          hash = coalesce(?7, hash), there_changed = ?8, attributes = ?9, unkept = ?10
+                          where lot = ?1 and path = ?2";
+                        let (s, ns) = split(there.modified_ns);
+                        let row = params![
+                            lot.0,
+                            path.key(),
+                            there.inode as i64,
+                            s,
+                            ns,
+                            digest,
+                            hash,
+                            there.changed_ns.map(|ns| ns as i64),
+                            attributes_to_row(&beside.attributes),
+                            beside.unkept
+                        ];
+                        db.prepare_cached(sql)?.execute(row)?;
+                    }
+                    Hint::Unreadable { path, from, to } => {
+                        let sql = "insert or replace into unreadable(lot, path, start, end) values(?1, ?2, ?3, ?4)";
+                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), *from as i64, *to as i64])?;
+                    }
+                }
+            }
+            Ok(())
+        })
+    }
+
+    /// Forgets what could not be read: it is tried again.
+    pub(crate) fn forget_unreadable(&self, lot: LotId) -> Result<()> {
+        self.db().execute("delete from unreadable where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    }
+
+    /// Stretches of a lot's originals that could not be read, file by file in the order of a walk.
+    pub fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
+        self.reader.unreadable(lot)
+    }
+
+    /// Writes down that a file's bytes are to be taken from another copy.
+    pub(crate) fn set_taken(&self, lot: LotId, path: &LotPath, from: &Path) -> Result<()> {
+        let sql = "update entry set taken = ?3 where lot = ?1 and path = ?2";
+        let row = params![lot.0, path.key(), from.as_os_str().as_bytes()];
+        self.db().execute(sql, row).map(drop).map_err(self.err())
+    }
+
+    /// The tally of a lot, in the order of a walk, read some lines at a time.
+    pub fn lines(&self, lot: LotId) -> Lines<'_> {
+        Lines {
+            reader: &self.reader,
+            lot,
+            page: Vec::new().into_iter(),
+            last: None,
+            over: false,
+            back: false,
+            only: None,
+        }
+    }
+
+    /// The lines of one kind, by its word.
+    pub(crate) fn lines_of(&self, lot: LotId, kind: &'static str) -> Lines<'_> {
+        Lines { only: Some(kind), ..self.lines(lot) }
+    }
+
+    /// Says of a whole tally that it was read and is the same.
+    pub(crate) fn set_all_compared(&self, lot: LotId) -> Result<()> {
+        self.db().execute("update entry set compared = 1 where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    }
+
+    /// The folders of a lot, those that are deepest first.
+    pub(crate) fn folders_back(&self, lot: LotId) -> Lines<'_> {
+        Lines { back: true, only: Some("folder"), ..self.lines(lot) }
+    }
+
+    /// The line of one path.
+    pub(crate) fn line(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
+        self.reader.entry(lot, path)
+    }
+
+    /// What a lot's tally comes to.
+    pub(crate) fn sums(&self, lot: LotId) -> Result<Sums> {
+        self.reader.sums(lot)
+    }
+
+    /// Writes down the bytes of record files before and after, and that they are being replaced.
+    pub fn put_changes(&self, lot: LotId, changes: &[FileChange], stage: &Stage) -> Result<()> {
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute("delete from change where lot = ?1", params![lot.0])?;
+            for (nth, change) in changes.iter().enumerate() {
+                let file = change.file.as_os_str().as_bytes();
+                let row = params![lot.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
+                db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
+            }
+            db.execute("update lot set stage = ?2 where id = ?1", params![lot.0, json(stage)])?;
+            put_mark(&db, lot, stage.word())?;
+            db.commit()
+        };
+        self.written(write)
+    }
+
+    /// Writes down that a folder was made on the way to a lot's place.
+    pub(crate) fn put_made(&self, lot: LotId, folder: &Path) -> Result<()> {
+        let sql = "insert or ignore into made values(?1, ?2)";
+        self.db().execute(sql, params![lot.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
+    }
+
+    /// The folders that were made on the way to a lot's place, those that lie deepest first.
+    pub(crate) fn made(&self, lot: LotId) -> Result<Vec<PathBuf>> {
+        let read = || {
+            let db = self.db();
+            let mut rows = db.prepare_cached("select path from made where lot = ?1 order by length(path) desc")?;
+            rows.query_map([lot.0], |row| row.get(0).map(path_of))?.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        read().map_err(self.err())
+    }
+
+    /// Writes down what a removal had to leave, instead of what an earlier one did.
+    pub(crate) fn put_remains(&self, lot: LotId, left: &[Left]) -> Result<()> {
+        /// Names that are kept of one lot; their number is in its stage.
+        const MOST: usize = 1000;
+        let write = || {
+            let db = self.db();
+            let db = db.unchecked_transaction()?;
+            db.execute("delete from remains where lot = ?1", [lot.0])?;
+            for left in left.iter().take(MOST) {
+                let row = params![lot.0, left.path.as_os_str().as_bytes(), left.bytes.count() as i64, left.why.word()];
+                db.execute("insert or replace into remains values(?1, ?2, ?3, ?4)", row)?;
+            }
+            db.commit()
+        };
+        write().map_err(self.err())
+    }
+
+    /// The bytes of a lot's record files before and after its repoint.
+    pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
+        let read = || {
+            let db = self.db();
+            let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
+            let change = |row: &Row<'_>| {
+                Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
+            };
+            rows.query_map([lot.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        let mut changes = Vec::new();
+        for (file, before, after) in read().map_err(self.err())? {
+            let content = |row: Option<Vec<u8>>| {
+                Content::of_row(row.as_deref())
+                    .ok_or_else(|| self.reader.row_error("a change is neither bytes, link nor cells"))
+            };
+            changes.push(FileChange { file: path_of(file), before: content(before)?, after: content(after)? });
+        }
+        Ok(changes)
+    }
+}
+
+/// Room on the drive of the state folder that is kept for the ends of phases: a haul whose drive runs full in the middle of its
+/// records can still write down how far it is.
+#[derive(Debug)]
+struct Reserve {
+    file: PathBuf,
+}
+
+impl Reserve {
+    /// Bytes: far more than stages, proofs and lines of the log take.
+    const BYTES: u64 = 2_000_000;
+
+    /// Takes the room, if that leaves some for others.
+    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+    fn keep(folder: &Path) -> Self {
+        let reserve = Self { file: folder.join("reserve") };
+        let free = rustix::fs::statvfs(folder).map_or(0, |stat| stat.f_bavail.saturating_mul(stat.f_frsize));
+        if !reserve.file.exists() && free > Self::BYTES * 2 {
+            let kept = platform::create_private(&reserve.file).and_then(|file| {
+                Ok(rustix::fs::fallocate(&file, rustix::fs::FallocateFlags::empty(), 0, Self::BYTES)?)
+            });
+            if kept.is_err() {
+                // A file system that keeps no room for a file: then there is none to be had.
+                let _ = fs::remove_file(&reserve.file);
+            }
+        }
+        reserve
+    }
+
+    /// Gives the room free; `false` if there was none.
+    #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
+    fn spend(&self) -> bool {
+        fs::remove_file(&self.file).is_ok()
+    }
+}
+
+/// Something that was found out of a file, to be written down.
+#[derive(Clone, Debug)]
+pub(crate) enum Hint {
+    /// The hash of one of its `of` blocks, as it was read from the original.
+    Block { path: LotPath, nth: u64, hash: BlockHash, of: u64 },
+    /// It was read back and is the same.
+    Same { path: LotPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash>, beside: Beside },
+    /// These bytes of the original cannot be read.
+    Unreadable { path: LotPath, from: u64, to: u64 },
+}
+
+/// What stands beside the bytes of a file: what the original has, and what of it the copy did not take.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Beside {
+    pub(crate) attributes: Vec<Attribute>,
+    pub(crate) unkept: Option<String>,
+}
+
+/// The lines of a tally, a page at a time: lines that were passed may be changed meanwhile.
+#[derive(Debug)]
+pub struct Lines<'a> {
+    reader: &'a Reader,
+    lot: LotId,
+    page: std::vec::IntoIter<TallyEntry>,
+    last: Option<Vec<u8>>,
+    over: bool,
+    back: bool,
+    only: Option<&'static str>,
+}
+
+impl Iterator for Lines<'_> {
+    type Item = Result<TallyEntry>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        if let Some(line) = self.page.next() {
+            return Some(Ok(line));
+        }
+        if self.over {
+            return None;
+        }
+        let page = match self.reader.page(self.lot, self.last.as_deref(), self.back, self.only) {
+            Ok(page) => page,
+            Err(error) => {
+                self.over = true;
+                return Some(Err(error));
+            }
+        };
+        self.last = page.last().map(|line| line.entry.path.key());
+        self.over = page.is_empty();
+        self.page = page.into_iter();
+        self.page.next().map(Ok)
+    }
+}
+
+fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result<()> {
+    let entry = &line.entry;
+    let (kind, target): (&str, Option<&[u8]>) = match &entry.kind {
+        EntryKind::Folder => ("folder", None),
+        EntryKind::File => ("file", None),
+        EntryKind::Link(target) => ("link", Some(target.as_os_str().as_bytes())),
+        EntryKind::Again(of) => ("again", Some(of.bytes())),
+    };
+    let (s, ns) = split(entry.modified_ns);
+    let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns), there.changed_ns));
+    let hash = if let [only] = &line.blocks[..] { *only } else { None };
+    let sql =
+        "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
+      user, grp, there_inode, there_s, there_ns, compared, digest, hash, taken, changed, names, there_changed, attributes, unkept)
+      values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, ?19, ?20, ?21, ?22, ?23, ?24)";
+    db.prepare_cached(sql)?.execute(params![
+        lot.0,
+        entry.path.key(),
+        kind,
+        target,
+        entry.size as i64,
+        entry.allocated as i64,
+        s,
+        ns,
+        entry.inode as i64,
+        entry.mode,
+        entry.owner.0,
+        entry.owner.1,
+        there.map(|t| t.0),
+        there.map(|t| t.1.0),
+        there.map(|t| t.1.1),
+        line.compared,
+        line.digest,
+        hash,
+        line.taken.as_ref().map(|path| path.as_os_str().as_bytes()),
+        entry.changed_ns.map(|ns| ns as i64),
+        entry.names as i64,
+        there.and_then(|t| t.2).map(|ns| ns as i64),
+        attributes_to_row(&line.attributes),
+        line.unkept,
+    ])?;
+    Ok(())
+}
+
+fn put_block(db: &Connection, lot: LotId, path: &LotPath, nth: u64, hash: &BlockHash) -> rusqlite::Result<()> {
+    let sql = "insert or replace into block(lot, path, nth, hash) values(?1, ?2, ?3, ?4)";
+    db.prepare_cached(sql)?.execute(params![lot.0, path.key(), nth as i64, hash]).map(drop)
+}
+
+fn split(ns: i128) -> (i64, i64) {
+    (ns.div_euclid(1_000_000_000) as i64, ns.rem_euclid(1_000_000_000) as i64)
+}
+
+fn json(value: &impl Serialize) -> String {
+    serde_json::to_string(value).expect("plans and stages hold text and numbers only")
+}

@@ -1,0 +1,548 @@
+//! The edits that repoint a game, and how they look before they are made.
+
+use crate::item::{Preview, PreviewKind};
+use std::cmp::Reverse;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use crate::launcher::{Found, FoundGame, Record, base_of};
+use crate::record::{
+    Bases, Edit, Fit, Format, Place, Rewrite, Shape, Side, Spelling, SpellingError, Total, Trial, Values, find_parts,
+    write_part,
+};
+use crate::site::Site;
+
+/// Where a game goes, in the words of its launcher.
+pub(crate) struct Target<'a> {
+    pub install: &'a Path,
+    pub library: Option<&'a Path>,
+    pub new_library: bool,
+    /// The top of the drive it goes to: where a new drive letter would lead.
+    pub root: &'a Path,
+    /// Whether a drive letter may be made where none leads there.
+    pub letters: MakeLetters,
+}
+
+/// Whether drive letters of compatibility layers are made where a spelling needs one.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum MakeLetters {
+    /// They are made, as links that a return takes away again.
+    Yes,
+    /// A haul that needs one is stopped.
+    #[default]
+    No,
+}
+
+/// Why a game's records cannot be repointed.
+#[derive(Debug)]
+pub(crate) enum Unchangeable {
+    /// A drive letter is missing; one that is free.
+    NoLetter { prefix: PathBuf, path: PathBuf, free: Option<char> },
+    /// Anything else, in a sentence.
+    Because(String),
+}
+
+impl From<String> for Unchangeable {
+    fn from(why: String) -> Self {
+        Self::Because(why)
+    }
+}
+
+/// The edits of a game, and the drive letters that they make.
+pub(crate) struct Repointing {
+    pub edits: Vec<Edit>,
+    pub letters: Vec<(PathBuf, char)>,
+}
+
+struct Writing<'a> {
+    site: &'a Site,
+    found: &'a Found,
+    game: &'a FoundGame,
+    target: &'a Target<'a>,
+    old: Values,
+    new: Values,
+    bases: Bases,
+    /// Links that lots of this haul make before.
+    made: Vec<Edit>,
+    /// Records that are parts of texts, by file and place.
+    texts: HashMap<(&'a Path, &'a str), Vec<usize>>,
+}
+
+/// What the names in templates stand for, of a game in this place.
+fn placed(
+    site: &Site,
+    found: &Found,
+    id: &str,
+    install: &Path,
+    library: Option<&Path>,
+    folder: &str,
+) -> Result<Values, String> {
+    let text = |path: &Path| path.to_str().map(str::to_string).ok_or(format!("{} is not text", path.display()));
+    let values = found
+        .values(site)
+        .with("id", id)
+        .with("folder", folder)
+        .with("install", text(install)?)
+        .with("parent", text(install.parent().unwrap_or(Path::new("/")))?);
+    Ok(match library {
+        Some(library) => values.with("library", text(library)?),
+        None => values,
+    })
+}
+
+/// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's lots before it.
+pub(crate) fn edits(
+    site: &Site,
+    found: &Found,
+    game: &FoundGame,
+    target: &Target<'_>,
+    earlier: &[Edit],
+) -> Result<Repointing, Unchangeable> {
+    let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or(&game.folder);
+    let mut bases = found.bases(site);
+    for edit in earlier {
+        know_letter(&mut bases, edit);
+    }
+    let mut writing = Writing {
+        site,
+        found,
+        game,
+        target,
+        old: placed(site, found, &game.id, &game.install, game.library.as_deref(), &game.folder)?,
+        new: placed(site, found, &game.id, target.install, target.library, folder)?,
+        bases,
+        made: Vec::new(),
+        texts: texts_of(game),
+    };
+    let mut edits = writing.all()?;
+    let letters = writing.made.iter().filter_map(|edit| match edit {
+        Edit::Link { link, .. } => Some((link.clone(), link.file_name()?.to_str()?.chars().next()?)),
+        _ => None,
+    });
+    let letters = letters.collect();
+    edits.splice(0..0, writing.made);
+    Ok(Repointing { edits, letters })
+}
+
+/// The changes that make a game's entry one of another game: it lies at `target`, has this id, and starts with this program.
+pub(crate) fn entry_rewrites(
+    site: &Site,
+    found: &Found,
+    example: &FoundGame,
+    target: &Target<'_>,
+    id: &str,
+    program: Option<&str>,
+) -> Result<Vec<Rewrite>, String> {
+    let folder = target.install.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    let mut writing = Writing {
+        site,
+        found,
+        game: example,
+        target,
+        old: placed(site, found, &example.id, &example.install, example.library.as_deref(), &example.folder)?,
+        new: placed(site, found, id, target.install, target.library, folder)?,
+        bases: found.bases(site),
+        made: Vec::new(),
+        texts: texts_of(example),
+    };
+    let mut rewrites = Vec::new();
+    for record in example.records.iter().filter(|record| record.in_entry && record.sound) {
+        let mut record = record.clone();
+        // What leads to the example's program leads to this one's.
+        if let (Some(program), true) = (program, record.tail.is_some() && record.tail == example.program) {
+            record.tail = Some(program.into());
+        }
+        let file = example.entry.file.clone();
+        let rewrite = writing.rewrite(&record, &file).map_err(|why| match why {
+            Unchangeable::NoLetter { path, .. } => format!("no drive letter leads to {}", path.display()),
+            Unchangeable::Because(why) => why,
+        })?;
+        rewrites.extend(rewrite);
+    }
+    Ok(rewrites)
+}
+
+/// Adds a drive letter that an edit makes.
+fn know_letter(bases: &mut Bases, edit: &Edit) {
+    if let Edit::Link { link, new: Some(target), .. } = edit
+        && let (Some(folder), Some(name)) = (link.parent(), link.file_name().and_then(|name| name.to_str()))
+        && let Some(letter) = name.strip_suffix(':').and_then(|name| name.chars().next())
+    {
+        for layer in &mut bases.letters {
+            if folder == layer.prefix().join("dosdevices") && layer.leads_to(letter).is_none() {
+                *layer = layer.with(letter, target);
+            }
+        }
+    }
+}
+
+impl Writing<'_> {
+    fn all(&mut self) -> Result<Vec<Edit>, Unchangeable> {
+        let mut edits = Vec::new();
+        let games = &self.found.profile.games;
+        // An entry in a file per game, or in one file for all, stays where it is.
+        let list_file = match games.file.fill(&self.new) {
+            Ok(file) if games.travels => PathBuf::from(file),
+            _ => self.game.entry.file.clone(),
+        };
+        if self.target.new_library
+            && let Some(library) = self.target.library
+        {
+            edits.push(register(self.site, self.found, library, &list_file)?);
+        }
+        let travels = self.game.entry.travels && list_file != self.game.entry.file;
+        let mut rewrites: Vec<Rewrite> = Vec::new();
+        // A word that stands twice in a text changes with the first.
+        let mut words: HashMap<(&Path, &str), Vec<usize>> = HashMap::new();
+        let game = self.game;
+        for record in &game.records {
+            // What does not say what it should is a finding of its own, and stays.
+            if !record.sound {
+                continue;
+            }
+            let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
+            let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
+            if record.in_entry && travels {
+                let here = words.entry((&record.file, &record.location)).or_default();
+                if record.within.is_value() || !here.iter().any(|n| rewrites[*n] == rewrite) {
+                    here.push(rewrites.len());
+                    rewrites.push(rewrite);
+                }
+                continue;
+            }
+            if record.in_entry {
+                rewrite.location = format!("{}{}", self.game.entry.location, rewrite.location.trim_start_matches('$'));
+            }
+            let edit = self.edit(record, rewrite);
+            let here = words.entry((&record.file, &record.location)).or_default();
+            if record.within.is_value() || !here.iter().any(|n| edits[*n] == edit) {
+                here.push(edits.len());
+                edits.push(edit);
+            }
+        }
+        inner_first(&mut edits);
+        rewrites.sort_by_key(inner);
+        if travels {
+            let list = games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
+            let format =
+                self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
+            let total = self.found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
+            let amount = self.game.claim.map_or(0, |claim| claim.count() as i64);
+            edits.push(Edit::Travel {
+                from: self.game.entry.file.clone(),
+                to: list_file,
+                format,
+                list,
+                id_at: self.game.entry.id_at.clone(),
+                id: self.game.id.clone(),
+                rewrites,
+                totals: total.into_iter().map(|location| Total { location, amount }).collect(),
+            });
+        }
+        Ok(edits)
+    }
+
+    /// A record within the lot is rewritten in the copy.
+    fn carried(&self, file: &Path) -> PathBuf {
+        match file.strip_prefix(&self.game.install) {
+            Ok(rest) => self.target.install.join(rest),
+            Err(_) => file.into(),
+        }
+    }
+
+    fn edit(&self, record: &Record, rewrite: Rewrite) -> Edit {
+        let file = self.carried(&record.file);
+        match record.shape {
+            Shape::Link => Edit::Link { link: file, old: Some(rewrite.old.into()), new: Some(rewrite.new.into()) },
+            shape => Edit::Replace { file, format: shape.format(), rewrite },
+        }
+    }
+
+    /// What a record is to say; `None` if it says that already.
+    fn new_text(&mut self, record: &Record, new_file: &Path) -> Result<Option<String>, Unchangeable> {
+        let values = match &record.tail {
+            Some(tail) => self.new.clone().with("tail", tail),
+            None => self.new.clone(),
+        };
+        let says = record.meaning.fill(&values).map_err(|e| e.to_string())?;
+        let new = if record.meaning.base().is_some() {
+            self.spelled(record, new_file, Path::new(&says))?
+        } else {
+            let before = record.meaning.fill(&self.old).unwrap_or_default();
+            // A name in letters of another case that stays the same name stays as it is.
+            if before == says { record.text.clone() } else { says }
+        };
+        Ok((new != record.text).then_some(new))
+    }
+
+    fn rewrite(&mut self, record: &Record, new_file: &Path) -> Result<Option<Rewrite>, Unchangeable> {
+        let (old, new) = if let Some((whole, start)) = &record.whole {
+            // All that changes in one text changes at once, with the first of its parts.
+            let game = self.game;
+            let in_file = self.texts.get(&(record.file.as_path(), record.location.as_str()));
+            let there = in_file.into_iter().flatten().map(|n| &game.records[*n]);
+            let mut parts: Vec<&Record> = there.filter(|other| is_leaf_of(other, record)).collect();
+            parts.sort_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
+            parts.dedup_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
+            let is_first = parts.first().is_none_or(|first| first.whole.as_ref().map(|(_, at)| at) == Some(start));
+            if !is_first {
+                return Ok(None);
+            }
+            let mut after = whole.clone();
+            for part in parts.iter().rev() {
+                let Some((_, at)) = &part.whole else { continue };
+                // This one may have another tail than the survey's.
+                let part = if at == start { record } else { part };
+                if let Some(new) = self.new_text(part, new_file)? {
+                    after.replace_range(*at..at + part.text.len(), &new);
+                }
+            }
+            if after == *whole {
+                return Ok(None);
+            }
+            (whole.clone(), after)
+        } else {
+            let Some(new) = self.new_text(record, new_file)? else { return Ok(None) };
+            (record.text.clone(), new)
+        };
+        Ok(Some(Rewrite {
+            location: record.location.clone(),
+            inside: record.inside.clone(),
+            side: record.side,
+            within: record.within,
+            old,
+            new,
+            written: [record.written.clone(), None],
+        }))
+    }
+
+    /// Writes a path as the record spells it; makes a drive letter if one is missing and may be made.
+    fn spelled(&mut self, record: &Record, new_file: &Path, path: &Path) -> Result<String, Unchangeable> {
+        let because = |why: &dyn std::fmt::Display| Unchangeable::Because(format!("{}: {why}", record.file.display()));
+        let format = record.inside.last().map_or(record.shape.format(), |hop| Some(hop.format));
+        let parts = find_parts(&record.text, record.within, format, &|_| Fit::There);
+        let part = parts.into_iter().next().ok_or_else(|| because(&"its path cannot be found again"))?;
+        let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
+        let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
+        for _ in 0..2 {
+            let bases = base_of(&self.bases, record.relative_to.as_ref(), new_file, &self.new);
+            match spelling.write(path, &bases) {
+                Ok(written) => {
+                    let part = write_part(&record.text, &part, &written.0, record.within, format);
+                    return part.ok_or_else(|| because(&format!("{} cannot stand there", written.0)));
+                }
+                Err(SpellingError::NoLetter { path, prefix }) => self.make_letter(path, prefix)?,
+                Err(error) => return Err(because(&error)),
+            }
+        }
+        Err(because(&"no drive letter leads there"))
+    }
+
+    fn make_letter(&mut self, path: PathBuf, prefix: PathBuf) -> Result<(), Unchangeable> {
+        let layer = self.bases.letters.iter_mut().find(|layer| layer.prefix() == prefix);
+        let free = layer.as_ref().and_then(|layer| layer.free());
+        match (layer, free, self.target.letters) {
+            (Some(layer), Some((letter, link)), MakeLetters::Yes) => {
+                *layer = layer.with(letter, self.target.root);
+                self.made.push(Edit::Link { link, old: None, new: Some(self.target.root.into()) });
+                Ok(())
+            }
+            (_, free, _) => Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) }),
+        }
+    }
+}
+
+/// Records that are parts of texts, by file and place.
+fn texts_of(game: &FoundGame) -> HashMap<(&Path, &str), Vec<usize>> {
+    let mut texts: HashMap<(&Path, &str), Vec<usize>> = HashMap::new();
+    for (n, record) in game.records.iter().enumerate().filter(|(_, record)| record.sound && record.whole.is_some()) {
+        texts.entry((&record.file, &record.location)).or_default().push(n);
+    }
+    texts
+}
+
+/// Whether two records stand in one text.
+fn is_leaf_of(one: &Record, other: &Record) -> bool {
+    (one.side, one.in_entry, one.within) == (other.side, other.in_entry, other.within)
+        && one.location == other.location
+        && one.file == other.file
+        && one.inside == other.inside
+}
+
+/// A key is renamed after all that is found by way of it, and the deepest key first.
+fn inner(rewrite: &Rewrite) -> (bool, Reverse<usize>) {
+    let is_key = rewrite.side == Side::Key && rewrite.inside.is_empty();
+    let depth = Place::read(&rewrite.location).map_or(0, |place| place.0.len());
+    (is_key, Reverse(if is_key { depth } else { 0 }))
+}
+
+/// Puts the edits of each file in an order in which each finds its place; the files stay in theirs.
+fn inner_first(edits: &mut [Edit]) {
+    let mut files: Vec<PathBuf> = Vec::new();
+    for edit in edits.iter() {
+        for file in edit.files() {
+            if !files.iter().any(|known| known == file) {
+                files.push(file.into());
+            }
+        }
+    }
+    let at = |edit: &Edit| edit.files().first().and_then(|file| files.iter().position(|known| known == file));
+    edits.sort_by_cached_key(|edit| {
+        let rank = if let Edit::Replace { rewrite, .. } = edit { inner(rewrite) } else { (false, Reverse(0)) };
+        (at(edit), rank)
+    });
+}
+
+pub(crate) fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {
+    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
+    let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
+    let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
+    let format = shape.format().ok_or("a library in a database cannot be made known")?;
+    let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
+    let entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
+    let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
+    Ok(Edit::Register { file, format, list: libraries.list.clone(), entry, made })
+}
+
+/// A path as it stands between quotes in a format.
+pub(crate) fn quoted_in(format: Format, path: &str) -> String {
+    if format == Format::Xml {
+        path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
+    } else if !matches!(format, Format::Json | Format::Jsonc | Format::Toml | Format::Yaml) {
+        path.to_string()
+    } else {
+        let path = serde_json::Value::String(path.into()).to_string();
+        path[1..path.len() - 1].to_string()
+    }
+}
+
+/// What changes for somebody who saw `first` made and now sees `then` made instead: what `first` has brought is what leaves.
+pub(crate) fn joined_previews(first: &[Preview], then: Vec<Preview>) -> Vec<Preview> {
+    let same = |one: &Preview, other: &Preview| one.kind == other.kind && one.location == other.location;
+    let join = |mut preview: Preview| {
+        let known = first.iter().find(|known| {
+            same(known, &preview) && (known.before == preview.before || preview.kind == PreviewKind::Leaves)
+        });
+        match (known, preview.kind) {
+            (Some(known), PreviewKind::Replaced) => preview.before.clone_from(&known.after),
+            (Some(_), PreviewKind::Leaves) => {
+                let brought = first.iter().find(|known| known.kind == PreviewKind::Arrives);
+                if let Some(brought) = brought {
+                    preview = Preview {
+                        kind: PreviewKind::Leaves,
+                        before: brought.after.clone(),
+                        after: String::new(),
+                        ..brought.clone()
+                    };
+                }
+            }
+            _ => {}
+        }
+        preview
+    };
+    then.into_iter()
+        .map(join)
+        .filter(|preview| preview.kind != PreviewKind::Replaced || preview.before != preview.after)
+        .collect()
+}
+
+/// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
+pub(crate) fn previews(edits: &[Edit]) -> Vec<Preview> {
+    previews_in(&mut Trial::default(), edits)
+}
+
+/// The same for one lot of many: lists are read once.
+pub(crate) fn previews_in(trial: &mut Trial, edits: &[Edit]) -> Vec<Preview> {
+    let mut out = Vec::new();
+    for edit in edits {
+        match edit {
+            Edit::Replace { file, rewrite, .. } => out.push(Preview {
+                file: file.clone(),
+                location: shown_location(rewrite),
+                kind: PreviewKind::Replaced,
+                before: rewrite.old.clone(),
+                after: rewrite.new.clone(),
+            }),
+            Edit::Travel { from, to, list, id_at, id, rewrites, .. } => {
+                let before = trial.entry_text(edit).unwrap_or_default();
+                let after = rewrites.iter().fold(before.clone(), |text, rewrite| {
+                    let [old, new] =
+                        [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());
+                    text.replacen(&old, &new, 1)
+                });
+                let key = id_at.as_deref().unwrap_or("key");
+                let location = format!("{list} {key} = {id}");
+                out.push(Preview {
+                    file: to.clone(),
+                    location: location.clone(),
+                    kind: PreviewKind::Arrives,
+                    before: String::new(),
+                    after,
+                });
+                out.push(Preview {
+                    file: from.clone(),
+                    location,
+                    kind: PreviewKind::Leaves,
+                    before,
+                    after: String::new(),
+                });
+            }
+            Edit::Register { file, list, entry, made, .. } => {
+                let made = made.iter().map(|(file, text)| (file, PreviewKind::FileMade, "$", text));
+                for (file, kind, location, text) in
+                    made.chain([(file, PreviewKind::LibraryKnown, list.as_str(), entry)])
+                {
+                    let (before, after) = (String::new(), text.clone());
+                    out.push(Preview { file: file.clone(), location: location.into(), kind, before, after });
+                }
+            }
+            Edit::Link { link, old, new } => {
+                let text =
+                    |target: &Option<PathBuf>| target.as_ref().map(|t| t.display().to_string()).unwrap_or_default();
+                let kind = match (old, new) {
+                    (_, None) => PreviewKind::LinkGoes,
+                    (Some(_), _) => PreviewKind::Replaced,
+                    (None, _) => PreviewKind::LinkMade,
+                };
+                let (before, after) = (text(old), text(new));
+                out.push(Preview { file: link.clone(), location: "link".into(), kind, before, after });
+            }
+            Edit::Made { file, old, new } => {
+                let kind = if new.is_some() { PreviewKind::FileMade } else { PreviewKind::FileGoes };
+                let text = |text: &Option<String>| text.clone().unwrap_or_default();
+                let (before, after) = (text(old), text(new));
+                out.push(Preview { file: file.clone(), location: "$".into(), kind, before, after });
+            }
+            Edit::Enter(entering) | Edit::Leave(entering) => {
+                let comes = matches!(edit, Edit::Enter(_));
+                let text = entering.entry.clone();
+                let key = entering.id_at.as_deref().unwrap_or("key");
+                let (before, after) = if comes { (String::new(), text) } else { (text, String::new()) };
+                let kind = if comes { PreviewKind::Arrives } else { PreviewKind::Leaves };
+                let location = format!("{} {key} = {}", entering.list, entering.id);
+                out.push(Preview { file: entering.file.clone(), location, kind, before, after });
+            }
+            Edit::Order { file, list, says, new, .. } => out.push(Preview {
+                file: file.clone(),
+                location: format!("{list}[{new}]"),
+                kind: PreviewKind::Replaced,
+                before: String::new(),
+                after: says.clone(),
+            }),
+            Edit::Unregister { .. } => {}
+        }
+    }
+    out
+}
+
+/// The place of a rewrite, through the documents within the text.
+fn shown_location(rewrite: &Rewrite) -> String {
+    let mut shown = rewrite.location.clone();
+    for hop in &rewrite.inside {
+        shown.push_str(&format!(" ({}) {}", Shape::Text(hop.format), hop.location));
+    }
+    shown
+}

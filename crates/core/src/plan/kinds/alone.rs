@@ -1,0 +1,116 @@
+//! Plans of lots that no draft has: libraries, what lies about, records that lead elsewhere.
+
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+
+use crate::bytes::Bytes;
+use crate::checksums::Size;
+use crate::item::{Finding, FindingKind, Links, Mode, PlannedLot, Policy, Trial};
+use crate::launcher::Found;
+use crate::plan::drafts::Draft;
+use crate::plan::edits::previews;
+use crate::plan::placement::writable_findings;
+use crate::plan::{Plan, Timing, projected};
+use crate::platform;
+use crate::preflight::quiet;
+use crate::record::{Edit, Files, Mood};
+use crate::site::Site;
+use crate::survey::{GameId, Survey};
+
+/// A lot of one folder, with what its records become.
+pub(crate) fn lot(site: &Site, id: GameId, title: String, mode: Mode, from: PathBuf, to: PathBuf) -> PlannedLot {
+    let drive = |path: &PathBuf| site.drive_of(path).map(|drive| drive.name.clone());
+    PlannedLot {
+        game: id,
+        title,
+        launcher: String::new(),
+        launcher_name: String::new(),
+        processes: Vec::new(),
+        from_drive: drive(&from),
+        to_drive: drive(&to).unwrap_or_default(),
+        from,
+        to,
+        from_place: None,
+        to_place: None,
+        mode,
+        size: Size::default(),
+        need: Bytes::ZERO,
+        links: Links::Keep,
+        policy: Policy::Hold,
+        after: Vec::new(),
+        keeps: false,
+        aside: None,
+        edits: Vec::new(),
+        previews: Vec::new(),
+    }
+}
+
+/// The same lot, as one of this launcher with these edits.
+pub(crate) fn with_edits(lot: PlannedLot, found: &Found, edits: Vec<Edit>) -> PlannedLot {
+    PlannedLot {
+        launcher: found.profile.id.clone(),
+        launcher_name: found.profile.name.clone(),
+        processes: found.profile.processes.clone(),
+        previews: previews(&edits),
+        edits,
+        ..lot
+    }
+}
+
+/// A plan of these lots, with what stands in their way.
+pub(crate) fn plan_of(
+    site: &Site,
+    survey: &Survey,
+    lots: Vec<PlannedLot>,
+    mut findings: Vec<Finding>,
+    policy: Policy,
+) -> Plan {
+    let mut files = Files::default();
+    for lot in &lots {
+        if let Err(error) = files.make(&lot.edits, Mood::Strict).and_then(|()| files.rehearse()) {
+            let kind = FindingKind::RecordsUnchangeable { why: error.to_string() };
+            findings.push(Finding::new(Some(&lot.title), kind));
+        }
+        findings.extend(writable_findings(site, lot));
+    }
+    findings.extend(quiet(site, &lots));
+    findings.sort_by_key(|finding| finding.weight);
+    findings.dedup();
+    let mut loads = projected(survey, &Draft::default());
+    for lot in lots.iter().filter(|lot| matches!(lot.mode, Mode::Spare | Mode::SetAside)) {
+        if let Some(load) = loads.iter_mut().find(|load| Some(&load.drive) == lot.from_drive.as_ref()) {
+            load.after = load.after.less(lot.size.on_disk);
+        }
+    }
+    Plan {
+        made: Timestamp::now(),
+        lots,
+        findings,
+        loads,
+        steps: Vec::new(),
+        policy,
+        timing: Timing::default(),
+        trial: Trial::None,
+    }
+}
+
+/// Plans small files that come to be in a folder, as a haul of records. One that is there already is written anew, and comes
+/// back at a return. Writes nothing.
+pub fn plan_made(
+    site: &Site,
+    survey: &Survey,
+    id: GameId,
+    title: String,
+    folder: &Path,
+    made: Vec<(PathBuf, String)>,
+) -> Plan {
+    let edits = made.into_iter().map(|(file, new)| {
+        let old = platform::read_to_string(&file).ok();
+        Edit::Made { file, old, new: Some(new) }
+    });
+    let edits: Vec<Edit> = edits.collect();
+    let bare = lot(site, id, title, Mode::Records, folder.into(), folder.into());
+    let lot = PlannedLot { previews: previews(&edits), edits, ..bare };
+    plan_of(site, survey, vec![lot], Vec::new(), Policy::Release)
+}

@@ -1,0 +1,13 @@
+//! Plans that are not made of a draft: removal, import, remap, a new library.
+
+mod alone;
+mod import;
+mod library;
+mod remap;
+mod removal;
+
+pub use alone::plan_made;
+pub use import::{Adoption, Guided, plan_adoption, plan_staging, watch_adoption};
+pub use library::{LibraryWish, plan_library};
+pub use remap::{ANCHOR, Anchor, anchors, plan_anchor};
+pub use removal::plan_removal;

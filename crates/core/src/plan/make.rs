@@ -1,0 +1,272 @@
+//! Making a plan of a draft: destinations, edits, findings.
+
+use super::estimate::timing;
+use super::result::Plan;
+use super::schedule::{Course, Leg};
+
+use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
+use crate::plan::drafts::Draft;
+use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
+use crate::plan::placement::{Berth, Berthing, Places, writable_findings};
+use crate::preflight::quiet;
+use std::collections::{HashMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use jiff::Timestamp;
+
+use super::sharing::fight;
+use crate::bytes::Bytes;
+use crate::platform::Look;
+use crate::record::{Edit, Trial as EditTrial};
+use crate::site::{Site, real_path};
+use crate::survey::{GameId, Lookup, Survey, Way};
+
+/// Plans a draft. Reads drives and records; writes nothing.
+pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan {
+    let mut findings = Vec::new();
+    let mut berths: Vec<Berth<'_>> = Vec::new();
+    let mut taken: HashSet<PathBuf> = HashSet::new();
+    let (lookup, mut places) = (&Lookup::of(survey), Places::new());
+    for lot in &draft.lots {
+        let Some(game) = lookup.cargo(&lot.game, lot.way) else {
+            let what = format!("{} is not among the games", lot.game);
+            findings.push(Finding::new(None, FindingKind::NoDestination { what }));
+            continue;
+        };
+        let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
+        let Some(found) = found else { continue };
+        let (findings, places, links) = (&mut findings, &mut places, draft.links);
+        let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
+        if let Some(mut berth) = berthing.berth(&lot.to, &taken) {
+            berth.aside = berthing.aside(lot.way);
+            taken.insert(berth.install.clone());
+            berths.push(berth);
+        }
+    }
+    // One that lies in another cannot go by itself and with it.
+    let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
+    for (n, berth) in berths.iter().enumerate() {
+        lies.entry(berth.game.found.install.as_path()).or_default().push(n);
+    }
+    for (n, berth) in berths.iter().enumerate() {
+        let above = berth.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
+        for other in above.filter(|k| **k != n).map(|k| &berths[*k]) {
+            let (with, path) = (berth.game.found.title.clone(), berth.game.found.install.clone());
+            findings.push(Finding::new(Some(&other.game.found.title), FindingKind::SharesFolder { with, path }));
+        }
+    }
+    findings.extend(settings_that_go(survey, draft, &berths));
+    // What goes along does not stay.
+    let along: HashSet<&str> =
+        draft.lots.iter().filter_map(|lot| lookup.data(&lot.game)).map(|data| data.title.as_str()).collect();
+    let goes = |title: &String| along.contains(title.as_str());
+    findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
+    let course = Course::of(survey, &berths, draft.trial, &mut findings);
+    let (lots, letters) = (Vec::new(), Vec::new());
+    let mut making = Making {
+        site,
+        findings: &mut findings,
+        make_letters: draft.letters,
+        lots,
+        waiting: HashMap::new(),
+        made: HashSet::new(),
+        letters,
+        trial: EditTrial::default(),
+    };
+    for leg in &course.legs {
+        let berth = &berths[leg.berth];
+        match leg.staging {
+            // It waits on another drive in between: a place there is found as for any other lot.
+            Some(drive) => {
+                let to = crate::plan::drafts::Destination::Drive(drive.clone());
+                let mut unheard = Vec::new();
+                let (found, game) = (berth.found, berth.game);
+                let (findings, places, links) = (&mut unheard, &mut places, draft.links);
+                let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
+                let between = berthing.berth(&to, &HashSet::new());
+                making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
+                if let Some(between) = between {
+                    making.lot(&between, leg);
+                }
+            }
+            None => making.lot(berth, leg),
+        }
+    }
+    let lots = making.lots;
+    // Whoever else knows the folder would be led to nothing by a release within the haul.
+    let goes = |lot: &&PlannedLot| policy == Policy::Release || lot.policy == Policy::Release;
+    let mut also: HashMap<String, Vec<(String, String)>> = HashMap::new();
+    for finding in &findings {
+        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(title)) = (&finding.kind, &finding.title) {
+            also.entry(title.clone()).or_default().push((as_title.clone(), launcher.clone()));
+        }
+    }
+    for lot in lots.iter().filter(goes) {
+        for (as_title, launcher) in also.get(&lot.title).into_iter().flatten().cloned() {
+            let kind = FindingKind::StillListed { launcher, as_title, path: lot.from.clone() };
+            findings.push(Finding::new(Some(&lot.title), kind));
+        }
+    }
+    findings.extend(state_room(site, &lots));
+    let (loads, steps) = course.loads(survey, &lots, policy);
+    findings.extend(quiet(site, &lots));
+    findings.sort_by_key(|finding| finding.weight);
+    findings.dedup();
+    let timing = timing(site, &survey.speeds, &lots, &|one, other| fight(site, one, other));
+    let trial = if course.tried { draft.trial } else { Trial::None };
+    Plan { made: Timestamp::now(), lots, findings, loads, steps, policy, timing, trial }
+}
+
+/// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written
+/// depends on what goes first.
+fn settings_that_go(survey: &Survey, draft: &Draft, berths: &[Berth<'_>]) -> Vec<Finding> {
+    let by_setting = |lot: &crate::plan::drafts::DraftLot| {
+        let data = survey.data(&lot.game)?;
+        let way = lot.way.or_else(|| data.ways.first().copied());
+        let file = data.setting.as_ref().filter(|_| way == Some(Way::Setting))?;
+        let real = real_path(file);
+        let goes_with = berths.iter().find(|berth| {
+            let (game, by_itself) = (&berth.game.found, survey.game(&berth.game.id).is_some());
+            let within = file.starts_with(&game.install) || real.starts_with(real_path(&game.install));
+            by_itself
+                && (within || game.records.iter().any(|record| record.file == *file && record.relative_to.is_some()))
+        })?;
+        let with = goes_with.game.found.title.clone();
+        Some(Finding::new(Some(&data.title), FindingKind::SettingGoes { with, file: file.clone() }))
+    };
+    draft.lots.iter().filter_map(by_setting).collect()
+}
+
+/// Whether the journal has room for the tallies.
+fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
+    /// Bytes of a line of a tally with its place in the database, measured over 500 000 files, and of one block's hash.
+    const LINE: u64 = 400;
+    const BLOCK_HASH: u64 = 120;
+    let copied = lots.iter().filter(|lot| lot.mode == Mode::Copy);
+    let need = copied.map(|lot| {
+        let blocks = lot.size.apparent.count() / crate::checksums::BLOCK;
+        (lot.size.files + lot.size.folders + lot.size.links) * LINE
+            + blocks * BLOCK_HASH
+            + lot.edits.len() as u64 * 4096
+    });
+    let need = Bytes::new(need.sum::<u64>() + 1_000_000);
+    let path = site.state_folder();
+    let there = path.ancestors().find(|folder| folder.look_is_dir())?;
+    let stat = rustix::fs::statvfs(there).ok()?;
+    let lacks = need.less(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)));
+    (lacks > Bytes::ZERO).then(|| Finding::new(None, FindingKind::NoStateRoom { path, lacks }))
+}
+
+/// Makes lots of berths, in their turn.
+struct Making<'a> {
+    site: &'a Site,
+    findings: &'a mut Vec<Finding>,
+    make_letters: MakeLetters,
+    lots: Vec<PlannedLot>,
+    /// The last lot of each game so far.
+    waiting: HashMap<GameId, usize>,
+    /// New libraries that were spoken of.
+    made: HashSet<PathBuf>,
+    /// Drive letters that lots of this haul make.
+    letters: Vec<Edit>,
+    trial: EditTrial,
+}
+
+impl Making<'_> {
+    fn lot(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
+        let game = &berth.game.found;
+        // Where it lies by then, if it has waited elsewhere.
+        let waited = self.waiting.get(&berth.game.id).map(|n| self.lots[*n].clone());
+        // From where it waits it has left a link behind already.
+        let aside = berth.aside.clone().filter(|_| waited.is_none());
+        let here = aside.as_ref().map_or(&game.install, |aside| &aside.held);
+        let from = waited.as_ref().map_or(here, |lot| &lot.to).clone();
+        let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
+        let (edits, previews) = self.edits(berth, &from, previous);
+        if berth.new_library && self.made.insert(berth.library.clone()) {
+            let launcher = berth.found.profile.name.clone();
+            self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
+        }
+        let lot = PlannedLot {
+            game: berth.game.id.clone(),
+            title: game.title.clone(),
+            launcher: berth.game.launcher.clone(),
+            launcher_name: berth.found.profile.name.clone(),
+            processes: berth.found.profile.processes.clone(),
+            from,
+            to: berth.install.clone(),
+            from_place: None,
+            to_place: None,
+            from_drive: waited.map_or_else(|| berth.game.drive.clone(), |lot| Some(lot.to_drive)),
+            to_drive: berth.drive.name.clone(),
+            mode: berth.mode,
+            size: berth.size,
+            need: berth.need,
+            links: berth.links,
+            policy: leg.policy,
+            after: leg.after.clone(),
+            keeps: false,
+            aside,
+            edits,
+            previews,
+        };
+        if !berth.drive.absent {
+            self.findings.extend(writable_findings(self.site, &lot));
+        }
+        self.waiting.insert(lot.game.clone(), self.lots.len());
+        self.lots.push(lot);
+    }
+
+    fn say(&mut self, title: &str, kind: FindingKind) {
+        self.findings.push(Finding::new(Some(title), kind));
+    }
+
+    /// The edits that lead to a berth. `previous` are those that led the records to where the game waits by then: they are
+    /// taken back within the same act, so that what the survey read is found again.
+    fn edits(&mut self, berth: &Berth<'_>, from: &Path, previous: &[Edit]) -> (Vec<Edit>, Vec<Preview>) {
+        let game = &berth.game.found;
+        // Where there are no libraries, the folder above the game is just a folder.
+        let target = Target {
+            install: &berth.install,
+            library: berth.found.profile.libraries.is_some().then_some(berth.library.as_path()),
+            new_library: berth.new_library,
+            root: &berth.drive.root,
+            letters: self.make_letters,
+        };
+        let mut repointing = edits(self.site, berth.found, game, &target, &self.letters).unwrap_or_else(|why| {
+            let kind = match why {
+                Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
+                Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
+            };
+            self.say(&game.title, kind);
+            Repointing { edits: Vec::new(), letters: Vec::new() }
+        });
+        for (link, letter) in repointing.letters {
+            self.say(&game.title, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
+        }
+        if let Some(aside) = &berth.aside {
+            let (link, old, new) = (aside.old.clone(), Some(aside.held.clone()), Some(berth.install.clone()));
+            repointing.edits.push(Edit::Link { link, old, new });
+        }
+        let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &berth.install));
+        let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
+        self.letters.extend(edits.iter().filter(|edit| matches!(edit, Edit::Link { .. })).cloned());
+        let steps = berth.aside.as_ref().filter(|aside| aside.held == from);
+        let source = steps.map_or(from, |aside| aside.old.as_path());
+        let link = steps.map(|aside| (aside.old.as_path(), aside.held.as_path()));
+        let tried = self.trial.try_lot(&edits, (source, &berth.install), link);
+        if let Err(error) = tried {
+            self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
+        }
+        let mut shown = previews_in(&mut self.trial, &repointing.edits);
+        if let (Some(aside), Some(last)) = (&berth.aside, shown.last_mut()) {
+            // A folder stands there now: it steps aside at the beginning.
+            last.kind = PreviewKind::LinkMade;
+            last.before.clear();
+            last.location = format!("link, the folder being kept as {}", aside.held.display());
+        }
+        let shown =
+            if previous.is_empty() { shown } else { joined_previews(&previews_in(&mut self.trial, previous), shown) };
+        (edits, shown)
+    }
+}

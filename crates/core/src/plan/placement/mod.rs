@@ -1,0 +1,9 @@
+//! Where an item goes, and whether it fits there.
+
+mod destination;
+mod fit;
+mod loads;
+
+pub(crate) use destination::{Berth, Berthing, Places, writable_findings};
+pub use loads::Load;
+pub(crate) use loads::{bytes_there, drive_of, loads_now};

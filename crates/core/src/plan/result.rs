@@ -1,0 +1,93 @@
+//! A plan: its items in their order, what was found, and how full each drive is after each step.
+
+use super::estimate::Timing;
+use jiff::Timestamp;
+use serde::Serialize;
+use std::time::Duration;
+
+use crate::item::{Finding, PlannedLot, Policy, Trial, Weight};
+
+use crate::plan::placement::Load;
+
+use crate::bytes::Bytes;
+
+/// What changes the load of drives.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StepKind {
+    /// Nothing yet.
+    Begin,
+    /// A copy is there.
+    Copied,
+    /// Originals are gone.
+    LetGo,
+}
+
+/// How full every drive is after a step of a plan.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Step {
+    /// Place of the lot among the plan's; `None` before the first.
+    pub lot: Option<usize>,
+    /// What it was.
+    pub kind: StepKind,
+    /// Bytes in use, in the order of the plan's loads.
+    pub used: Vec<Bytes>,
+}
+
+/// What would be done, and what stands in the way.
+#[derive(Clone, Debug, Serialize)]
+pub struct Plan {
+    /// When it was made.
+    pub made: Timestamp,
+    /// Lots in the order in which they would be hauled.
+    pub lots: Vec<PlannedLot>,
+    /// What was found, stops first.
+    pub findings: Vec<Finding>,
+    /// How full each drive is, becomes, and is afterwards.
+    pub loads: Vec<Load>,
+    /// Bytes in use on each drive before the first step and after each.
+    pub steps: Vec<Step>,
+    /// When originals are released.
+    pub policy: Policy,
+    /// When each lot is copied, and how long all takes.
+    pub timing: Timing,
+    /// Whether the first lot is a trial.
+    pub trial: Trial,
+}
+
+impl Plan {
+    /// Whether something refuses it.
+    pub fn stopped(&self) -> bool {
+        self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    }
+
+    /// How full a drive is over the haul, by its place among the loads: moments since the start with the bytes in use, none
+    /// before the one ahead of it. Between two moments it fills or empties evenly.
+    ///
+    /// What is held is not let go of within the haul; once it is, [`Load::after`] is in use.
+    pub fn load_course(&self, at: usize) -> Vec<(Duration, Bytes)> {
+        let mut course = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
+        for step in &self.steps {
+            let (Some(n), Some(used)) = (step.lot, step.used.get(at)) else { continue };
+            let goes =
+                self.policy == Policy::Release || self.lots.get(n).is_some_and(|lot| lot.policy == Policy::Release);
+            if step.kind == StepKind::LetGo && !goes {
+                continue;
+            }
+            let ends = self.timing.lots.get(n).map_or(Duration::ZERO, |time| time.ends);
+            let last = course.last().map_or(Duration::ZERO, |(when, _)| *when);
+            course.push((ends.max(last), *used));
+        }
+        course
+    }
+
+    /// How long the haul takes, by the middle of its range.
+    pub fn ends(&self) -> Duration {
+        self.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default()
+    }
+
+    /// Bytes that would be moved.
+    pub fn bytes(&self) -> Bytes {
+        self.lots.iter().map(|lot| lot.size.on_disk).sum()
+    }
+}

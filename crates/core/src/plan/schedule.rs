@@ -1,0 +1,248 @@
+//! The course of a plan: in which order its lots go, whose originals have to be let go for others, who waits elsewhere.
+//!
+//! Law: what the course says of loads is what a replay of it gives. Start at [`Course::of`].
+
+use std::collections::{BTreeSet, HashMap, HashSet};
+
+use super::order::{Cargo, Found, Move, Order, Room, find_order, only_needed_releases, replay};
+use super::result::{Step, StepKind};
+use crate::bytes::Bytes;
+use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Trial};
+use crate::plan::order::{Remedy, shorten, smallest_change};
+use crate::plan::placement::{Berth, Load, loads_now};
+use crate::platform::{Abilities, Drive};
+use crate::survey::Survey;
+
+/// One lot of the course.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Leg<'a> {
+    /// Place of its berth.
+    pub(crate) berth: usize,
+    /// The drive on which it waits in between; `None` if this leg ends at its berth.
+    pub(crate) staging: Option<&'a String>,
+    pub(crate) policy: Policy,
+    pub(crate) after: Vec<usize>,
+}
+
+/// The lots in their order.
+pub(crate) struct Course<'a> {
+    pub(crate) legs: Vec<Leg<'a>>,
+    /// Whether the first lot is the one that is tried.
+    pub(crate) tried: bool,
+}
+
+/// The drives of a survey as rooms, in its order.
+pub(crate) fn rooms(survey: &Survey) -> Vec<Room> {
+    let room = |load: Load| Room { used: load.now.count(), most: load.most().count() };
+    loads_now(survey).into_iter().map(room).collect()
+}
+
+impl<'a> Course<'a> {
+    /// Finds the order of the lots, and says what a person has to agree to, or why there is none.
+    pub(crate) fn of(survey: &'a Survey, berths: &[Berth<'a>], trial: Trial, findings: &mut Vec<Finding>) -> Self {
+        let drive_at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
+        let copies = |berth: &Berth<'_>| berth.mode == Mode::Copy && drive_at(&berth.drive.name).is_some();
+        // What is renamed needs no room, and hinders nothing.
+        let renamed = berths.iter().enumerate().filter(|(_, berth)| !copies(berth));
+        let mut legs: Vec<Leg<'a>> = renamed.map(|(n, _)| Leg::straight(n)).collect();
+        let copied: Vec<usize> = (0..berths.len()).filter(|n| copies(&berths[*n])).collect();
+        let rooms = rooms(survey);
+        let cargo: Vec<Cargo> = copied
+            .iter()
+            .map(|n| {
+                let berth = &berths[*n];
+                let to = drive_at(&berth.drive.name).unwrap_or(0);
+                // A copy between parts of one drive makes no room there that anything waits for.
+                let from = berth.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
+                let need = |(at, state): (usize, &crate::survey::DriveState)| {
+                    let may_wait = Some(at) != from && can_wait(berth, &state.drive);
+                    (at == to || may_wait).then(|| berth.need.count())
+                };
+                let needs = survey.drives.iter().enumerate().map(need).collect();
+                Cargo { from, to, leaves: berth.size.on_disk.count(), needs }
+            })
+            .collect();
+        let order = find_order(&rooms, &cargo);
+        let Found::Order(order) = order else {
+            findings.extend(why_not(survey, &rooms, &cargo, &copied, berths));
+            legs.extend(copied.into_iter().map(Leg::straight));
+            return Self { legs, tried: false };
+        };
+        let order = shortened(survey, &rooms, &cargo, &copied, berths, order);
+        let (order, tried) =
+            if trial == Trial::None { (order, false) } else { try_one(&rooms, &cargo, &copied, berths, order) };
+        if trial != Trial::None && !tried {
+            findings.push(Finding::new(None, FindingKind::NotTried));
+        }
+        // A trial goes before what is only renamed.
+        let renamed = if tried { std::mem::take(&mut legs) } else { Vec::new() };
+        let base = legs.len();
+        // Who waits elsewhere in between has left its drive for that.
+        let mut again = HashSet::new();
+        let mut goes: Vec<bool> =
+            order.moves.iter().rev().map(|step| !again.insert(step.cargo) || step.release).collect();
+        goes.reverse();
+        // Moves so far that make room on a drive, and those of a lot.
+        let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
+        let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
+        for (n, step) in order.moves.iter().enumerate() {
+            let lot = &cargo[step.cargo];
+            let berth = &berths[copied[step.cargo]];
+            let drive = |at: usize| &survey.drives[at].drive.name;
+            let staging = (step.to != lot.to).then(|| drive(step.to));
+            let say = |kind| Finding::new(Some(&berth.game.found.title), kind);
+            if let Some(drive) = staging {
+                findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: berth.need }));
+            }
+            if let (true, Some(from)) = (goes[n] && step.from == lot.from, step.from) {
+                let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: berth.size.on_disk };
+                findings.push(say(kind));
+            }
+            // What makes room there goes before it; and it cannot leave a place before it has come there.
+            let before = room_on.get(&step.to).into_iter().chain(of_cargo.get(&step.cargo)).flatten();
+            let after: BTreeSet<usize> = before.map(|k| base + k).collect();
+            let after = after.into_iter().collect();
+            if let (true, Some(from)) = (goes[n], step.from) {
+                room_on.entry(from).or_default().push(n);
+            }
+            of_cargo.entry(step.cargo).or_default().push(n);
+            let policy = if goes[n] { Policy::Release } else { Policy::Hold };
+            legs.push(Leg { berth: copied[step.cargo], staging, policy, after });
+        }
+        legs.extend(renamed);
+        Self { legs, tried }
+    }
+
+    /// How full every drive is at each step, and at most. Lots that could not be planned are missing.
+    pub(crate) fn loads(&self, survey: &Survey, lots: &[PlannedLot], policy: Policy) -> (Vec<Load>, Vec<Step>) {
+        let mut loads = loads_now(survey);
+        let mut used: Vec<Bytes> = loads.iter().map(|load| load.now).collect();
+        let mut steps = vec![Step { lot: None, kind: StepKind::Begin, used: used.clone() }];
+        let at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
+        let mut later: Vec<(usize, Bytes)> = Vec::new();
+        let mut earlier = HashSet::new();
+        for (n, lot) in lots.iter().enumerate() {
+            let waited = !earlier.insert(&lot.game);
+            if lot.mode != Mode::Copy {
+                continue;
+            }
+            if let Some(to) = at(&lot.to_drive) {
+                used[to] = used[to].plus(lot.need);
+            }
+            steps.push(Step { lot: Some(n), kind: StepKind::Copied, used: used.clone() });
+            let Some(from) = lot.from_drive.as_deref().and_then(at) else { continue };
+            // A copy that waited in between takes what it needed there.
+            let bytes = if waited { lot.need } else { lot.size.on_disk };
+            if lot.policy == Policy::Release || policy == Policy::Release {
+                used[from] = used[from].less(bytes);
+                steps.push(Step { lot: Some(n), kind: StepKind::LetGo, used: used.clone() });
+            } else {
+                later.push((from, bytes));
+            }
+        }
+        for (place, load) in loads.iter_mut().enumerate() {
+            load.peak = steps.iter().map(|step| step.used[place]).max().unwrap_or(load.now);
+            let held: Bytes = later.iter().filter(|(from, _)| *from == place).map(|(_, bytes)| *bytes).sum();
+            load.after = used[place].less(held);
+        }
+        (loads, steps)
+    }
+}
+
+impl Leg<'_> {
+    fn straight(berth: usize) -> Self {
+        Self { berth, staging: None, policy: Policy::Hold, after: Vec::new() }
+    }
+}
+
+/// The order, with lots of other drives drawn ahead where that makes the whole shorter.
+fn shortened(
+    survey: &Survey,
+    rooms: &[Room],
+    cargo: &[Cargo],
+    copied: &[usize],
+    berths: &[Berth<'_>],
+    order: Order,
+) -> Order {
+    let pace = |drive: usize| survey.speeds.pace_of(&survey.drives[drive].drive);
+    let seconds = |step: &Move| {
+        let bytes = cargo[step.cargo].needs[step.to].unwrap_or(0);
+        let from = step.from.map_or_else(|| pace(step.to), pace);
+        let files = berths[copied[step.cargo]].size.files;
+        super::estimate::seconds(("", from), ("", pace(step.to)), bytes, files).0
+    };
+    shorten(rooms, cargo, order, &seconds)
+}
+
+/// Puts the smallest lot of the largest group that goes the same way first, if all still fits then; gives whether it does.
+///
+/// A group is the lots of one launcher between the same two drives: what goes well with one of them goes well with all.
+fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>], order: Order) -> (Order, bool) {
+    let way = |n: usize| {
+        let berth = &berths[copied[n]];
+        (&berth.game.launcher, &berth.game.drive, &berth.drive.name)
+    };
+    let bytes = |n: usize| cargo[n].leaves;
+    let mut groups = HashMap::new();
+    for n in 0..cargo.len() {
+        *groups.entry(way(n)).or_insert(0) += bytes(n);
+    }
+    let Some(largest) = (0..cargo.len()).max_by_key(|n| groups[&way(*n)]) else { return (order, false) };
+    let smallest = (0..cargo.len()).filter(|n| way(*n) == way(largest)).min_by_key(|n| bytes(*n));
+    let at = order.moves.iter().position(|step| Some(step.cargo) == smallest);
+    let several = order.moves.iter().filter(|step| Some(step.cargo) == smallest).count() > 1;
+    let Some(at) = at.filter(|_| !several && cargo.len() > 1) else { return (order, false) };
+    let mut moves = order.moves.clone();
+    let first = moves.remove(at);
+    moves.insert(0, first);
+    let moves = only_needed_releases(rooms, cargo, moves);
+    match replay(rooms, cargo, &moves) {
+        Ok(_) => (Order { moves, ..order }, true),
+        Err(_) => (order, false),
+    }
+}
+
+/// Whether a drive can hold a game for a while: all that the game's own drive or its destination can hold.
+fn can_wait(berth: &Berth<'_>, drive: &Drive) -> bool {
+    let holds = |other: &Abilities| {
+        let here = &drive.abilities;
+        (here.links || !other.links)
+            && (here.hard_links || !other.hard_links)
+            && (here.sparse || !other.sparse)
+            && (here.permissions || !other.permissions)
+            && (here.largest_file.is_none() || here.largest_file >= other.largest_file && other.largest_file.is_some())
+            && here.forbidden.chars().all(|c| other.forbidden.contains(c))
+            && (!here.folds_case || other.folds_case)
+    };
+    drive.abilities.known && !drive.read_only && holds(&berth.drive.abilities)
+}
+
+/// What stands in the way of every order, and what would clear it.
+fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>]) -> Vec<Finding> {
+    let (lacks, remedies) = smallest_change(rooms, cargo);
+    let drive = |at: usize| &survey.drives[at].drive;
+    let title = |n: usize| berths[copied[n]].game.found.title.clone();
+    let lacks = lacks.into_iter().map(|lack| {
+        let (name, bytes) = (drive(lack.drive).name.clone(), Bytes::new(lack.bytes));
+        match lack.cargo {
+            None => FindingKind::NoRoom { drive: name, lacks: bytes, reserve: drive(lack.drive).reserve },
+            Some(n) => FindingKind::NoOrder { drive: name, lacks: bytes, lot: title(n), done: lack.step },
+        }
+    });
+    let several = cargo.len() > 1;
+    let remedies = remedies.into_iter().filter_map(|remedy| match remedy {
+        Remedy::Room { drive: at, bytes } => {
+            Some(FindingKind::MoreRoom { drive: drive(at).name.clone(), bytes: Bytes::new(bytes) })
+        }
+        Remedy::Without { cargo } => several.then(|| FindingKind::WithoutLot { lot: title(cargo) }),
+    });
+    lacks.chain(remedies).map(|kind| Finding::new(None, kind)).collect()
+}
+
+/// Whether all of a draft could be copied, one after another, with originals let go where room is needed; gives the bytes in
+/// use on each drive at the fullest moment. By the sizes that the survey knows, and without copies in between.
+pub(crate) fn quick_peaks(rooms: &[Room], cargo: &[Cargo]) -> Option<Vec<u64>> {
+    let Found::Order(order) = super::order::find_straight(rooms, cargo) else { return None };
+    let rows = super::order::replay(rooms, cargo, &order.moves).ok()?;
+    Some((0..rooms.len()).map(|drive| rows.iter().map(|row| row[drive]).max().unwrap_or(0)).collect())
+}

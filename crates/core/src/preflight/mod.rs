@@ -1,0 +1,5 @@
+//! What is looked at again before every phase.
+
+mod busy;
+
+pub use busy::quiet;

@@ -1,0 +1,100 @@
+//! A traced folder as a game: what somebody moves whose launcher nobody has described.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::path::{Path, PathBuf};
+
+use super::games::{Game, GameId, Survey};
+use crate::checksums::measure;
+use crate::launcher::{Entry, Found, FoundGame, Profile, Staying, WhyStaying, place_fault};
+use crate::record::{Format, Meaning, Shape};
+use crate::site::Site;
+use crate::trace::{Sure, Trace};
+
+/// Id of the profile that a traced folder seems to have.
+pub const TRACED: &str = "traced";
+
+impl Trace {
+    /// The folder as a game with the records that were found.
+    pub fn as_game(&self, site: &Site) -> FoundGame {
+        let folder = self.path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        FoundGame {
+            id: self.path.to_string_lossy().into_owned(),
+            title: folder.clone(),
+            fault: place_fault(site, &self.path, None),
+            install: self.path.clone(),
+            folder,
+            library: None,
+            claim: None,
+            program: None,
+            sealed: None,
+            last_run: None,
+            update: None,
+            entry: Entry {
+                file: self.path.clone(),
+                shape: Shape::Text(Format::Lines),
+                list: None,
+                id_at: None,
+                travels: false,
+                location: "$".into(),
+            },
+            records: self.sure().map(|find| find.record.clone()).collect(),
+            staying: self.staying(),
+        }
+    }
+
+    /// The files that stay as they are although they say the path or its name, by the reason; none of them is rewritten.
+    pub fn staying(&self) -> Vec<Staying> {
+        let rewritten: HashSet<&Path> = self.sure().map(|find| find.record.file.as_path()).collect();
+        let why = |sure| match sure {
+            Sure::Certain | Sure::Likely => None,
+            Sure::NameOnly => Some(WhyStaying::NameOnly),
+            Sure::Unreadable => Some(WhyStaying::Unreadable),
+            Sure::Log => Some(WhyStaying::Log),
+            Sure::Backup => Some(WhyStaying::Backup),
+            Sure::Cache => Some(WhyStaying::Cache),
+        };
+        let mut staying: BTreeMap<WhyStaying, BTreeSet<PathBuf>> = BTreeMap::new();
+        for find in self.finds.iter().filter(|find| !rewritten.contains(find.record.file.as_path())) {
+            if let Some(why) = why(find.sure) {
+                staying.entry(why).or_default().insert(find.record.file.clone());
+            }
+        }
+        staying.into_iter().map(|(why, files)| Staying { why, files: files.into_iter().collect() }).collect()
+    }
+
+    pub(crate) fn as_found(&self, site: &Site) -> Found {
+        let profile = Profile::made_up(TRACED, "Traced records", None);
+        let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
+        let letters = self.layers.clone();
+        let games = vec![self.as_game(site)];
+        Found { games, letters, ..Found::bare(profile, home) }
+    }
+}
+
+/// Adds a traced folder to a survey under the id of a launcher that it seems to have, and with the place where it goes on a
+/// drive; gives its id.
+pub(crate) fn add_as(site: &Site, survey: &mut Survey, trace: &Trace, launcher: &str, place: Option<&str>) -> GameId {
+    let mut found = trace.as_found(site);
+    found.profile.id = launcher.into();
+    found.profile.games.place = place.and_then(|place| Meaning::try_from(place.to_string()).ok());
+    let game = found.games[0].clone();
+    // Where it lies now is no sign of where others should go.
+    found.games.retain(|_| place.is_none());
+    let id = GameId(format!("{launcher}/{}", game.id));
+    survey.games.retain(|other| other.id != id);
+    survey.games.push(Game {
+        id: id.clone(),
+        launcher: launcher.into(),
+        drive: site.drive_of(&game.install).map(|drive| drive.name.clone()),
+        size: if game.fault.is_none() { measure(&game.install) } else { crate::checksums::Size::default() },
+        found: game,
+    });
+    survey.found.retain(|other| other.profile.id != launcher);
+    survey.found.push(found);
+    id
+}
+
+/// Adds a traced folder to a survey, so that it can be drafted, planned and hauled like any game; gives its id.
+pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
+    add_as(site, survey, trace, TRACED, None)
+}

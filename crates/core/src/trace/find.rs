@@ -1,0 +1,79 @@
+//! What a trace found.
+
+use crate::launcher::{Problem, Record};
+use crate::record::Letters;
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+/// How sure it is that a find is a record of the path.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Sure {
+    /// It leads to the path and to nothing else.
+    Certain,
+    /// It leads there if it is relative to the folder of its own file, or goes with a record beside it.
+    Likely,
+    /// It says the folder's name alone.
+    NameOnly,
+    /// The name stands in a file that is not read as text, or that counts the bytes of what it says: it cannot be rewritten.
+    Unreadable,
+    /// It stands in a log, which says what was.
+    Log,
+    /// It stands in a backup of another file.
+    Backup,
+    /// It stands in a cache, which is made anew.
+    Cache,
+}
+
+/// A place where the path is written down.
+#[derive(Clone, Debug, Serialize)]
+pub struct Find {
+    /// The record, as a survey would have it.
+    #[serde(flatten)]
+    pub record: Record,
+    /// Line, from 1, where there are lines.
+    pub line: Option<usize>,
+    /// How sure.
+    pub sure: Sure,
+}
+
+/// What a trace found.
+#[derive(Clone, Debug, Serialize)]
+pub struct Trace {
+    /// The path that was looked for.
+    pub path: PathBuf,
+    /// Where the path is written down, by file and place.
+    pub finds: Vec<Find>,
+    /// The folders that were looked in.
+    pub places: Vec<PathBuf>,
+    /// Files that were looked at.
+    pub files: usize,
+    /// What could not be read.
+    pub problems: Vec<Problem>,
+    /// Whether nothing is at that path; of a drive that does not answer nobody knows.
+    #[serde(skip)]
+    pub gone: bool,
+    /// The compatibility layers that were met.
+    #[serde(skip)]
+    pub layers: Vec<Letters>,
+}
+
+/// How far a trace is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TracePhase {
+    /// Files looked at.
+    pub files: usize,
+    /// Files in all; 0 while they are gathered.
+    pub all: usize,
+}
+
+pub(crate) fn problem(file: &Path, what: &dyn ToString) -> Problem {
+    Problem { file: file.into(), line: None, what: what.to_string() }
+}
+
+impl Trace {
+    /// The finds that a repoint can rewrite.
+    pub fn sure(&self) -> impl Iterator<Item = &Find> {
+        self.finds.iter().filter(|find| matches!(find.sure, Sure::Certain | Sure::Likely))
+    }
+}

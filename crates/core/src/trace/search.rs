@@ -1,0 +1,99 @@
+//! Trace: every record of a path and of what is below it, in files that no profile describes.
+//!
+//! Law: looking writes nothing and follows no link out of the places it was given; what cannot be read
+//! or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] and [`Trace::as_game`] go on from it.
+
+use super::files::{Found, gather, gather_near};
+use super::find::{Find, Trace, TracePhase, problem};
+use super::looking::Looking;
+use super::needle::{self, Needle};
+use std::path::{Path, PathBuf};
+
+use rayon::prelude::*;
+
+use crate::launcher::Record;
+use crate::platform::Look;
+use crate::record::Letters;
+use crate::site::{Site, real_path};
+
+/// Looks for every record of `path` in these places. `report` hears how far it is, at most some times a second.
+pub fn trace(site: &Site, path: &Path, places: &[PathBuf], report: &(dyn Fn(TracePhase) + Sync)) -> Trace {
+    trace_moved(site, path, None, places, report)
+}
+
+/// The same for a path that leads nowhere any more, since what lay there lies at `now`: that is looked through as well, for
+/// its links and for small files near its top.
+pub fn trace_moved(
+    site: &Site,
+    path: &Path,
+    now: Option<&Path>,
+    places: &[PathBuf],
+    report: &(dyn Fn(TracePhase) + Sync),
+) -> Trace {
+    let path = path.components().collect::<PathBuf>();
+    let own = site.state_folder();
+    let own_settings = site.places.config.join("deft-barge");
+    let mut found = Found::default();
+    for place in places {
+        gather(place, &[&own, &own_settings], &mut found);
+    }
+    if let Some(now) = now {
+        gather_near(now, &mut found);
+    }
+    found.files.sort();
+    found.files.dedup();
+    found.layers.sort();
+    found.layers.dedup();
+    let layers: Vec<Letters> = found.layers.iter().map(|prefix| Letters::read(prefix)).collect();
+    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let needle = Needle::new(&name);
+    let looking = Looking {
+        site,
+        wanted: &path,
+        real: real_path(&path),
+        now,
+        name: &name,
+        needle: &needle,
+        layers: &layers,
+        places,
+    };
+    let all = found.files.len();
+    report(TracePhase { files: 0, all });
+    let done = std::sync::atomic::AtomicUsize::new(0);
+    let results: Vec<_> = found
+        .files
+        .par_iter()
+        .map_init(
+            || vec![0; needle::BUFFER],
+            |buffer, file| {
+                let files = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
+                if files.is_multiple_of(512) {
+                    report(TracePhase { files, all });
+                }
+                match needle.is_in_file(file, buffer) {
+                    Ok(false) => None,
+                    Ok(true) => Some(looking.file(file)),
+                    Err(error) => Some((Vec::new(), vec![problem(file, &error)])),
+                }
+            },
+        )
+        .flatten()
+        .collect();
+    let mut finds: Vec<Find> = found.links.iter().filter_map(|link| looking.link(link)).collect();
+    let mut problems = found.problems;
+    for (some, bad) in results {
+        finds.extend(some);
+        problems.extend(bad);
+    }
+    let order = |find: &Find| (find.record.file.clone(), find.record.location.clone(), find.sure);
+    finds.sort_by_key(order);
+    // A database is met again through its journal.
+    finds.dedup_by(|a, b| {
+        let same = |a: &Record, b: &Record| {
+            (&a.file, &a.location, &a.inside, a.side, &a.text) == (&b.file, &b.location, &b.inside, b.side, &b.text)
+        };
+        same(&a.record, &b.record)
+    });
+    let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
+    Trace { path, finds, places: places.to_vec(), files: all, problems, gone, layers }
+}
