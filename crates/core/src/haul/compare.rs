@@ -5,6 +5,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
+use super::run::content_list;
 use super::copy::{Holes, read_original, set_beside, write_block};
 use super::error::HaulError;
 use super::hands::{Check, HANDFUL, Told, Yard};
@@ -20,7 +21,7 @@ const REPAIRS: usize = 3;
 
 /// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
 pub(crate) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
-    let Some(list) = work.content_list()? else { return Ok(HashMap::new()) };
+    let Some(list) = content_list(work)? else { return Ok(HashMap::new()) };
     let ContentList { kind, items, .. } = list;
     Ok(items.into_iter().map(|item| (item.path, kind)).collect())
 }

@@ -9,6 +9,7 @@ use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use super::run::{content_list, not_as_seen};
 use super::account::Depth;
 use super::error::HaulError;
 use super::prove::{by_edits, edits_stand, has_digest, profiles_of, what_records_say};
@@ -232,7 +233,7 @@ fn copy_is_whole(
     depth: Depth,
 ) -> Result<HashSet<PathBuf>, HaulError> {
     let (disk, stop, steady) = (&work.site.disk, work.stop, work.site.abilities_at(copy).steady());
-    let contents = work.content_list()?;
+    let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &work.lot.planned.game, copy)?;
     let one_drive = identity(goes)?.zip(identity(copy)?).is_some_and(|(goes, copy)| goes.0 == copy.0);
     let (mut bad, mut newer): (Option<(PathBuf, u64)>, _) = (None, HashSet::new());

@@ -2,7 +2,7 @@
 //!
 //! Law: a file is told to be the same only after it was flushed and read back from its device. Hands belong to
 //! nobody: a drive that hangs keeps a hand, and never who waits for it; what a forgotten hand still writes into a
-//! copy is what its block held. Start at [`Yard::hire`].
+//! copy is what its block held. Start at [`Crew::hire`].
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicU32;
@@ -41,7 +41,7 @@ pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 }
 
 /// What is to be copied.
-enum Task {
+pub(crate) enum Task {
     /// There is no more.
     Home,
     /// Small files, one after another.
@@ -82,9 +82,9 @@ pub(crate) enum Told {
 }
 
 /// What a hand is doing, so that somebody notices when it takes too long.
-struct Busy {
-    since: Instant,
-    job: Arc<Job>,
+pub(crate) struct Busy {
+    pub(crate) since: Instant,
+    pub(crate) job: Arc<Job>,
 }
 
 /// What the hands share.
@@ -96,9 +96,9 @@ pub(crate) struct Yard {
     /// A folder of the target, where one flush serves many files.
     pub(crate) top: Option<Folder>,
     pub(crate) tell: Sender<Told>,
-    checks: Sender<Check>,
-    batch: Mutex<(Vec<Arc<Job>>, u64)>,
-    busy: Vec<Mutex<Option<Busy>>>,
+    pub(crate) checks: Sender<Check>,
+    pub(crate) batch: Mutex<(Vec<Arc<Job>>, u64)>,
+    pub(crate) busy: Vec<Mutex<Option<Busy>>>,
     /// Blocks in a row of which nothing could be read: a drive that is gone reads like one that fails.
     pub(crate) dead: AtomicU32,
 }
@@ -113,107 +113,22 @@ pub(crate) struct Crew {
 }
 
 impl Yard {
-    /// Begins the work of a lot; gives the crew and what it tells.
-    pub(crate) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Crew, Receiver<Told>) {
-        let (tell, told) = unbounded();
-        let (tasks, to_copy) = unbounded();
-        let (checks, to_check) = unbounded();
-        let yard = Arc::new(Self {
-            disk: disk.clone(),
-            control: control.clone(),
-            halt: Control::default(),
-            top,
-            tell,
-            checks,
-            batch: Mutex::default(),
-            busy: (0..COPYING + COMPARING).map(|_| Mutex::default()).collect(),
-            dead: AtomicU32::new(0),
-        });
-        let mut hands = Vec::new();
-        for n in 0..COPYING + COMPARING {
-            let (yard, to_copy, to_check) = (Arc::clone(&yard), to_copy.clone(), to_check.clone());
-            hands.push(std::thread::spawn(move || {
-                be_gentle(&yard.control);
-                let work = || if n < COPYING { yard.copy(n, &to_copy) } else { yard.compare(n, &to_check) };
-                // Who waits for what this thread does would wait for ever.
-                if std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).is_err() {
-                    yard.fail(HaulError::NeedsRecovery);
-                }
-            }));
-        }
-        (Crew { yard, tasks, handful: Default::default(), hands }, told)
-    }
-
     pub(crate) fn over(&self) -> bool {
         self.halt.asked() || self.control.asked()
     }
 
-    fn fail(&self, error: HaulError) {
+    pub(crate) fn fail(&self, error: HaulError) {
         self.halt.ask();
         if !matches!(error, HaulError::Paused) {
             let _ = self.tell.send(Told::Failed(error));
         }
     }
 
-    fn copy(&self, hand: usize, tasks: &Receiver<Task>) {
-        let mut buffer = Vec::new();
-        while let Some(task) = next_of(self, tasks) {
-            let (jobs, nth) = match task {
-                Task::Home => break,
-                Task::Whole(jobs) => (jobs, 0),
-                Task::Block(job, nth) => (vec![job], nth),
-            };
-            let mut told = Vec::with_capacity(jobs.len());
-            let mut since = Instant::now();
-            for job in jobs {
-                // With a limit, or on a slow drive, nobody waits for all of them to hear of the first.
-                if since.elapsed() > SILENCE {
-                    since = Instant::now();
-                    self.tell_all(std::mem::take(&mut told));
-                }
-                let bytes = block_span(job.entry.size, nth).1 as u64;
-                self.control.wait_for(bytes, &|| self.over());
-                if self.over() {
-                    break;
-                }
-                *lock(&self.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
-                if let Err(error) = super::copy::copy_block(self, &job, nth, &mut buffer, &mut told) {
-                    self.fail(error);
-                }
-            }
-            self.tell_all(told);
-            *lock(&self.busy[hand]) = None;
-        }
-    }
-
     /// Tells what was done with several files, if anything was.
-    fn tell_all(&self, mut told: Vec<Told>) {
+    pub(crate) fn tell_all(&self, mut told: Vec<Told>) {
         let one = if told.len() == 1 { told.pop() } else { None };
         if one.is_some() || !told.is_empty() {
             let _ = self.tell.send(one.unwrap_or(Told::Several(told)));
-        }
-    }
-
-    fn compare(&self, hand: usize, checks: &Receiver<Check>) {
-        let mut buffer = crate::disk::Buffer::new(crate::checksums::BLOCK as usize);
-        while let Some(check) = next_of(self, checks) {
-            let first = match &check {
-                Check::Batch(jobs) | Check::Files(jobs) => jobs.first(),
-                Check::Segment(job, _) => Some(job),
-                Check::Home => break,
-            };
-            let busy = first.map(|job| Busy { since: Instant::now(), job: Arc::clone(job) });
-            *lock(&self.busy[hand]) = busy;
-            let mut at = |job: &Arc<Job>| {
-                *lock(&self.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
-            };
-            let mut told = Vec::new();
-            let checked = super::compare::check(self, check, &mut buffer, &mut told, &mut at);
-            self.tell_all(told);
-            if let Err(error) = checked {
-                self.fail(error);
-            }
-            *lock(&self.busy[hand]) = None;
         }
     }
 
@@ -268,6 +183,37 @@ fn be_gentle(control: &Control) {
 }
 
 impl Crew {
+    /// Begins the work of a lot; gives the crew and what it tells.
+    pub(crate) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Self, Receiver<Told>) {
+        let (tell, told) = unbounded();
+        let (tasks, to_copy) = unbounded();
+        let (checks, to_check) = unbounded();
+        let yard = Arc::new(Yard {
+            disk: disk.clone(),
+            control: control.clone(),
+            halt: Control::default(),
+            top,
+            tell,
+            checks,
+            batch: Mutex::default(),
+            busy: (0..COPYING + COMPARING).map(|_| Mutex::default()).collect(),
+            dead: AtomicU32::new(0),
+        });
+        let mut hands = Vec::new();
+        for n in 0..COPYING + COMPARING {
+            let (yard, to_copy, to_check) = (Arc::clone(&yard), to_copy.clone(), to_check.clone());
+            hands.push(std::thread::spawn(move || {
+                be_gentle(&yard.control);
+                let work = || if n < COPYING { copy_files_of(&yard, n, &to_copy) } else { compare_files_of(&yard, n, &to_check) };
+                // Who waits for what this thread does would wait for ever.
+                if std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).is_err() {
+                    yard.fail(HaulError::NeedsRecovery);
+                }
+            }));
+        }
+        (Self { yard, tasks, handful: Default::default(), hands }, told)
+    }
+
     /// Gives a file to the hands; a small one once there are enough of them, or when [`Crew::hand_over`] says so.
     pub(crate) fn take_on(&mut self, job: &Arc<Job>) {
         for segment in if job.is_small() { Vec::new() } else { job.whole_segments() } {
@@ -342,5 +288,61 @@ impl Crew {
             std::thread::sleep(Duration::from_micros(200));
         }
         Ok(())
+    }
+}
+
+/// Copies what is given out until there is no more.
+fn copy_files_of(yard: &Yard, hand: usize, tasks: &Receiver<Task>) {
+    let mut buffer = Vec::new();
+    while let Some(task) = next_of(yard, tasks) {
+        let (jobs, nth) = match task {
+            Task::Home => break,
+            Task::Whole(jobs) => (jobs, 0),
+            Task::Block(job, nth) => (vec![job], nth),
+        };
+        let mut told = Vec::with_capacity(jobs.len());
+        let mut since = Instant::now();
+        for job in jobs {
+            // With a limit, or on a slow drive, nobody waits for all of them to hear of the first.
+            if since.elapsed() > SILENCE {
+                since = Instant::now();
+                yard.tell_all(std::mem::take(&mut told));
+            }
+            let bytes = block_span(job.entry.size, nth).1 as u64;
+            yard.control.wait_for(bytes, &|| yard.over());
+            if yard.over() {
+                break;
+            }
+            *lock(&yard.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
+            if let Err(error) = super::copy::copy_block(yard, &job, nth, &mut buffer, &mut told) {
+                yard.fail(error);
+            }
+        }
+        yard.tell_all(told);
+        *lock(&yard.busy[hand]) = None;
+    }
+}
+
+/// Makes durable and compares what is given out until there is no more.
+fn compare_files_of(yard: &Yard, hand: usize, checks: &Receiver<Check>) {
+    let mut buffer = crate::disk::Buffer::new(crate::checksums::BLOCK as usize);
+    while let Some(check) = next_of(yard, checks) {
+        let first = match &check {
+            Check::Batch(jobs) | Check::Files(jobs) => jobs.first(),
+            Check::Segment(job, _) => Some(job),
+            Check::Home => break,
+        };
+        let busy = first.map(|job| Busy { since: Instant::now(), job: Arc::clone(job) });
+        *lock(&yard.busy[hand]) = busy;
+        let mut at = |job: &Arc<Job>| {
+            *lock(&yard.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
+        };
+        let mut told = Vec::new();
+        let checked = super::compare::check(yard, check, &mut buffer, &mut told, &mut at);
+        yard.tell_all(told);
+        if let Err(error) = checked {
+            yard.fail(error);
+        }
+        *lock(&yard.busy[hand]) = None;
     }
 }

@@ -46,7 +46,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         attributes: work.source_abilities().attributes,
         target: abilities,
     });
-    let (mut crew, told) = Yard::hire(disk, work.stop, top);
+    let (mut crew, told) = Crew::hire(disk, work.stop, top);
     let mut hearing = Hearing {
         lines: Some(work.journal.lines(work.lot.id)),
         ahead: Vec::new(),

@@ -5,6 +5,7 @@
 
 use std::path::Path;
 
+use super::run::{both_are_the_same, not_as_seen};
 use super::error::HaulError;
 use super::run::Work;
 use crate::checksums::{EntryKind, Found, walk_each};
@@ -38,7 +39,7 @@ pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
     let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
     match (look(staging)?.is_some_and(|meta| meta.is_dir()), look(&to)?.is_some()) {
         (true, false) => {
-            match work.both_are_the_same(staging) {
+            match both_are_the_same(work, staging) {
                 Ok(()) => {}
                 Err(HaulError::Changed { .. } | HaulError::SourceChanged { .. }) => {
                     return work.set_stage(Stage::Copying { staging: staging.into() });
@@ -64,7 +65,7 @@ pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
     let there = super::copy::seen(to)?;
     let steady = work.abilities().steady().inodes;
     let known = root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode);
-    Ok(steady && known || work.not_as_seen(to)?.is_none())
+    Ok(steady && known || not_as_seen(work, to)?.is_none())
 }
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
+use super::run::content_list;
 use super::account::{Depth, Subject, look};
 use super::aside::step_back;
 use super::copy::SHEAF;
@@ -716,7 +717,7 @@ pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         work.journal.put_entries(work.lot.id, &some)?;
     }
     let planned = &work.lot.planned;
-    let contents = work.content_list()?;
+    let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,

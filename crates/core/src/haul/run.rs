@@ -47,7 +47,7 @@ pub(crate) struct Work<'a> {
     /// How often the originals were brought in line with their tally in this run.
     pub(crate) round: usize,
     /// When originals and copy were last seen to be what they were.
-    looked: Option<Instant>,
+    pub(crate) looked: Option<Instant>,
     /// Whether the drive of the originals is not there: what was verified already goes on without them.
     pub(crate) originals_away: bool,
     /// Whether a drive has another path than when the lot was planned: its edits name the old one.
@@ -179,81 +179,6 @@ impl<'a> Work<'a> {
         Ok(())
     }
 
-    /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
-    pub(crate) fn not_as_seen(&self, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
-        if !self.site.disk.is_folder(root).map_err(HaulError::disk("look at", root))? {
-            return Ok(Some((root.into(), 1)));
-        }
-        let steady = self.abilities().steady();
-        let mut missing: Option<(PathBuf, u64)> = None;
-        let mut rewritten: Option<Rewritten> = None;
-        meet(&self.site.disk, self.journal, self.lot.id, root, Apart::of(&self.lot.planned), &mut |met| {
-            let path = match met {
-                Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
-                // Brought back from a backup, or touched: its bytes tell.
-                Met::Both(line, entry)
-                    if entry.kind == EntryKind::File
-                        && has_the_bytes(&self.site.disk, self.stop, &line.entry.path.under(root), &line)? =>
-                {
-                    return Ok(());
-                }
-                Met::New(_) | Met::Other(_) => return Ok(()),
-                Met::Both(line, _) | Met::Gone(line) => line.entry.path,
-            };
-            let (game, place) = (&self.lot.planned.game, &self.lot.planned.to);
-            let known = match &rewritten {
-                Some(known) => known,
-                None => rewritten.insert(rewritten_at(self.site, self.journal, game, place)?),
-            };
-            if is_rewritten(known, path.as_path(), &path.under(root)) {
-                return Ok(());
-            }
-            // A record of the lot's own may have been changed by a repoint that this journal does not know of.
-            let at = path.under(root);
-            if self.lot.planned.record_files().contains(&at.as_path())
-                && self.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.len() > 0)
-            {
-                return Ok(());
-            }
-            missing.get_or_insert_with(|| (path.under(root), 0)).1 += 1;
-            Ok(())
-        })?;
-        Ok(missing)
-    }
-
-    /// Whether originals and copy are both what was compared, as of some moments ago at most.
-    pub(crate) fn both_are_the_same(&mut self, copy: &Path) -> Result<(), HaulError> {
-        /// What was seen so short a time ago is not looked at once more.
-        const FRESH: Duration = Duration::from_secs(2);
-        if self.looked.is_some_and(|then| then.elapsed() < FRESH) {
-            return Ok(());
-        }
-        let (disk, journal, lot) = (&self.site.disk, self.journal, self.lot.id);
-        let (from, apart, steady) = (&self.lot.planned.from, self.originals(), self.source_abilities().steady());
-        if self.originals_away {
-            return match self.not_as_seen(copy)? {
-                Some((path, count)) => Err(HaulError::Changed { path, count }),
-                None => Ok(()),
-            };
-        }
-        // Both are walked at the same time: they mostly lie on two drives.
-        let (seen, changed) = std::thread::scope(|scope| {
-            let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart, steady));
-            (self.not_as_seen(copy), originals.join())
-        });
-        if let Some((path, count)) = seen? {
-            return Err(HaulError::Changed { path, count });
-        }
-        if let Some(path) = changed.map_err(|_| HaulError::NeedsRecovery)?? {
-            return Err(HaulError::SourceChanged { path });
-        }
-        self.looked = Some(Instant::now());
-        Ok(())
-    }
-
-    pub(crate) fn content_list(&self) -> Result<Option<ContentList>, HaulError> {
-        contents_of(self.site, &self.lot.planned.game, &self.lot.planned.to)
-    }
 }
 
 /// How a haul ended.
@@ -531,11 +456,11 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 match mode {
                     Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside => {}
                     Mode::TakeBack => {
-                        if let Some((path, count)) = work.not_as_seen(&copy)? {
+                        if let Some((path, count)) = not_as_seen(work, &copy)? {
                             return Err(HaulError::Changed { path, count });
                         }
                     }
-                    Mode::Copy => work.both_are_the_same(&copy)?,
+                    Mode::Copy => both_are_the_same(work, &copy)?,
                 }
                 match repoint(work) {
                     Err(HaulError::Edit(EditError::RecordChanged { .. }))
@@ -591,7 +516,7 @@ fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
         let stands = edits_stand(&planned);
         return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
     }
-    let contents = work.content_list()?;
+    let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
@@ -642,7 +567,7 @@ fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
     let (disk, planned) = (&work.site.disk, work.lot.planned.clone());
     if disk.is_there(&planned.from).map_err(HaulError::disk("look at", &planned.from))?
         || !disk.is_folder(&planned.to).map_err(HaulError::disk("look at", &planned.to))?
-        || work.not_as_seen(&planned.to)?.is_some()
+        || not_as_seen(work, &planned.to)?.is_some()
         || records_lead_to(work, &planned.to).is_err()
     {
         return Ok(false);
@@ -711,4 +636,80 @@ fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
     }
     forget_way(work, &work.lot.planned.clone());
     Ok(())
+}
+
+/// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
+pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
+    if !work.site.disk.is_folder(root).map_err(HaulError::disk("look at", root))? {
+        return Ok(Some((root.into(), 1)));
+    }
+    let steady = work.abilities().steady();
+    let mut missing: Option<(PathBuf, u64)> = None;
+    let mut rewritten: Option<Rewritten> = None;
+    meet(&work.site.disk, work.journal, work.lot.id, root, Apart::of(&work.lot.planned), &mut |met| {
+        let path = match met {
+            Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
+            // Brought back from a backup, or touched: its bytes tell.
+            Met::Both(line, entry)
+                if entry.kind == EntryKind::File
+                    && has_the_bytes(&work.site.disk, work.stop, &line.entry.path.under(root), &line)? =>
+            {
+                return Ok(());
+            }
+            Met::New(_) | Met::Other(_) => return Ok(()),
+            Met::Both(line, _) | Met::Gone(line) => line.entry.path,
+        };
+        let (game, place) = (&work.lot.planned.game, &work.lot.planned.to);
+        let known = match &rewritten {
+            Some(known) => known,
+            None => rewritten.insert(rewritten_at(work.site, work.journal, game, place)?),
+        };
+        if is_rewritten(known, path.as_path(), &path.under(root)) {
+            return Ok(());
+        }
+        // A record of the lot's own may have been changed by a repoint that this journal does not know of.
+        let at = path.under(root);
+        if work.lot.planned.record_files().contains(&at.as_path())
+            && work.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.len() > 0)
+        {
+            return Ok(());
+        }
+        missing.get_or_insert_with(|| (path.under(root), 0)).1 += 1;
+        Ok(())
+    })?;
+    Ok(missing)
+}
+
+/// Whether originals and copy are both what was compared, as of some moments ago at most.
+pub(crate) fn both_are_the_same(work: &mut Work<'_>, copy: &Path) -> Result<(), HaulError> {
+    /// What was seen so short a time ago is not looked at once more.
+    const FRESH: Duration = Duration::from_secs(2);
+    if work.looked.is_some_and(|then| then.elapsed() < FRESH) {
+        return Ok(());
+    }
+    let (disk, journal, lot) = (&work.site.disk, work.journal, work.lot.id);
+    let (from, apart, steady) = (&work.lot.planned.from, work.originals(), work.source_abilities().steady());
+    if work.originals_away {
+        return match not_as_seen(work, copy)? {
+            Some((path, count)) => Err(HaulError::Changed { path, count }),
+            None => Ok(()),
+        };
+    }
+    // Both are walked at the same time: they mostly lie on two drives.
+    let (seen, changed) = std::thread::scope(|scope| {
+        let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart, steady));
+        (not_as_seen(work, copy), originals.join())
+    });
+    if let Some((path, count)) = seen? {
+        return Err(HaulError::Changed { path, count });
+    }
+    if let Some(path) = changed.map_err(|_| HaulError::NeedsRecovery)?? {
+        return Err(HaulError::SourceChanged { path });
+    }
+    work.looked = Some(Instant::now());
+    Ok(())
+}
+
+pub(crate) fn content_list(work: &Work<'_>) -> Result<Option<ContentList>, HaulError> {
+    contents_of(work.site, &work.lot.planned.game, &work.lot.planned.to)
 }
