@@ -5,8 +5,8 @@ use std::hint::black_box;
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::plan::order::{Cargo, Found, Room, find_order};
 use deft_barge_core::plan::{Aim, Destination, Draft, projected, suggest};
+use deft_barge_core::plan::{Cargo, Found, Room, find_order};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, survey};
 

@@ -10,7 +10,7 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::judge::{AuditPhase, each_file, hash_of};
+use super::reading::{AuditPhase, each_file, hash_of};
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::{EntryKind, file_hash, stamp_of};
 use crate::haul::{Control, HaulError};

@@ -5,11 +5,13 @@
 
 mod judge;
 mod kept;
+mod reading;
 mod repair;
 mod sums;
 
-pub use judge::{Audit, AuditPhase, Fate, audit};
+pub use judge::{Audit, Fate, audit};
 pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
+pub use reading::AuditPhase;
 pub(crate) use repair::bring_file;
 pub use repair::{Mended, mend, other_copies};
 pub use sums::{Sums, sha256_sums};

@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::judge::{Fate, Finding, hash_of};
+use super::judge::{Fate, Finding};
+use super::reading::hash_of;
 use super::{KeptFile, KeptTally};
 use crate::checksums::BLOCK;
 use crate::disk::{Disk, Meta, What};

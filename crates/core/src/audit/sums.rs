@@ -5,8 +5,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
 
-use super::judge::{AuditPhase, with_buffer};
 use super::kept::checksum_line;
+use super::reading::{AuditPhase, with_buffer};
 use super::{KeptFile, KeptLine, KeptTally};
 use crate::bytes::Bytes;
 use crate::disk::Disk;

@@ -4,19 +4,18 @@
 //! folder, is what was verified, and is where the launcher's records lead; launcher and game are at rest; nobody's records
 //! lead to what goes. Refused, it says why. Start at [`pass`].
 
+use super::context::Work;
+use super::quiet::be_quiet;
+use crate::haul::inspect::{
+    Apart, Depth, Met, are_one, by_edits, content_list, edits_stand, has_digest, has_the_bytes, identity, is_as_it_was,
+    is_folder_of, is_rewritten, meet, profiles_of, rewritten_at, what_records_say,
+};
 use std::collections::HashSet;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use super::run::{content_list, not_as_seen};
-use super::account::Depth;
 use super::error::HaulError;
-use super::prove::{by_edits, edits_stand, has_digest, profiles_of, what_records_say};
-use super::removal::has_the_bytes;
-use super::repoint::{be_quiet, is_rewritten, rewritten_at};
-use super::run::{Work, is_as_it_was};
-use super::scan::{Apart, Met, meet};
 use super::standing::settle;
 use crate::bytes::LotId;
 use crate::checksums::{Entry, EntryKind};
@@ -119,34 +118,6 @@ fn written_just_now(work: &Work<'_>) -> bool {
 /// Whether nothing can be written there.
 pub(crate) fn is_read_only(path: &Path) -> bool {
     rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
-}
-
-/// Device and inode: what a folder is, whatever path leads to it.
-fn identity(path: &Path) -> Result<Option<(u64, u64)>, HaulError> {
-    match path.metadata() {
-        Ok(meta) => Ok(Some((meta.dev(), meta.ino()))),
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(HaulError::disk("look at", path)(error)),
-    }
-}
-
-/// Whether two paths lead to one folder, or one of them lies in the other: through links, bind mounts or subvolumes.
-pub(crate) fn are_one(one: &Path, other: &Path) -> Result<bool, HaulError> {
-    let lies_in = |inner: &Path, outer: &Path| -> Result<bool, HaulError> {
-        let Some(wanted) = identity(outer)? else { return Ok(false) };
-        for folder in real_path(inner).ancestors() {
-            if identity(folder)? == Some(wanted) {
-                return Ok(true);
-            }
-        }
-        Ok(false)
-    };
-    Ok(lies_in(one, other)? || lies_in(other, one)?)
-}
-
-/// Whether two paths are one folder.
-pub(crate) fn is_folder_of(one: &Path, other: &Path) -> bool {
-    one == other || matches!((identity(one), identity(other)), (Ok(Some(one)), Ok(Some(other))) if one == other)
 }
 
 /// Refuses while a program has something open of what goes.

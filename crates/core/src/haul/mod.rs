@@ -4,47 +4,42 @@
 //! instant and change together; a release removes only what was compared and is unchanged; nothing
 //! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
 
-mod account;
-mod aside;
-mod closer;
-mod compare;
+mod context;
 mod copy;
-mod crew;
+mod engine;
 mod error;
 mod event;
 mod gate;
-mod hands;
-mod hearing;
-mod job;
-mod lanes;
-mod mend;
-mod place;
-mod prove;
+mod inspect;
+mod launch;
+mod locks;
+mod probe;
+mod quiet;
 mod reach;
-mod release;
 mod removal;
-mod repoint;
-mod returning;
-mod run;
-mod scan;
-mod sparing;
-mod speed;
+mod repair;
+mod scheduler;
 mod standing;
-mod start;
-mod taking;
+mod steps;
+mod undo;
+mod undo_plan;
 
-pub use account::Depth;
-pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
+pub(crate) use context::{SHEAF, Work, left_name, lock};
+pub use engine::{Haul, HaulEnd, astray};
 pub use error::HaulError;
 pub use event::{Control, HaulEvent};
-pub use mend::take_from;
-pub use prove::{prove_game, prove_haul};
-pub use release::{release_haul, release_looking};
+pub(crate) use gate::{Stays, is_read_only, pass, records_lead_to};
+pub use inspect::{BlockState, ByteDifference, Closer, Depth, TallyFile, look_closer, tally_files};
+pub use launch::{StartError, Started, command_of, start_game};
+pub(crate) use locks::take_record_folders;
+pub use probe::probe;
+pub(crate) use quiet::{be_quiet, wait_until_quiet};
+pub(crate) use reach::{Reach, left_there, within_reach};
 pub use removal::Removed;
-pub use returning::{
-    ReturnPlan, Stuck, give_up_leaving, give_up_rest, return_haul, return_leaving, return_lots, return_plan,
-};
-pub use run::{Haul, HaulEnd, astray};
-pub use speed::probe;
+pub(crate) use removal::remove_known;
+pub use repair::take_from;
 pub use standing::drives_away;
-pub use start::{StartError, Started, command_of, start_game};
+pub(crate) use standing::{End, Standing, carried, settle};
+pub use steps::{Stuck, prove_game, prove_haul, release_haul, release_looking};
+pub use undo::{give_up_leaving, give_up_rest, return_haul, return_leaving, return_lots};
+pub use undo_plan::{ReturnPlan, return_plan};

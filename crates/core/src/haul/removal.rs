@@ -3,7 +3,7 @@
 //! Law: what is not what was verified, and what cannot be removed, is left and named; it never keeps a haul from its end. A mode
 //! that was opened up for a removal is put back where something stays. Start at [`remove_known`].
 
-use crate::checksums::{BLOCK, EntryKind, LotPath, block_count, block_hash, block_span};
+use crate::checksums::{EntryKind, LotPath};
 use crate::item::{Left, Pace, Progress, WhyLeft};
 use crate::journal::TallyEntry;
 use std::collections::HashMap;
@@ -11,13 +11,12 @@ use std::ffi::OsStr;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::copy::SHEAF;
-use super::crew::crew;
+use super::context::{SHEAF, Work};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use super::run::Work;
 use crate::bytes::{Bytes, LotId};
 use crate::disk::{Disk, Folder, RemovalPermit, What};
+use crate::haul::inspect::crew;
 
 /// What a removal did.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -347,29 +346,4 @@ fn list_rest(
         }
     }
     Ok(())
-}
-
-/// Whether a file has the very bytes that were read when its line was written. What is on the drive is read, not the cache.
-pub(crate) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &TallyEntry) -> Result<bool, HaulError> {
-    let size = line.entry.size;
-    match disk.look(at).map_err(HaulError::disk("look at", at))? {
-        Some(meta) if meta.is_file() && meta.len() == size => {}
-        _ => return Ok(false),
-    }
-    if line.blocks.len() as u64 != block_count(size) || line.blocks.iter().any(Option::is_none) {
-        return Ok(false);
-    }
-    let file = disk.open_back(at).map_err(HaulError::disk("open", at))?;
-    let mut buffer = crate::disk::Buffer::new(size.min(BLOCK) as usize);
-    for (nth, hash) in line.blocks.iter().enumerate() {
-        if stop.asked() {
-            return Err(HaulError::Paused);
-        }
-        let (offset, length) = block_span(size, nth as u64);
-        let count = disk.read_back(&file, &mut buffer, length, offset).map_err(HaulError::disk("read", at))?;
-        if count != length || Some(block_hash(buffer.first(length), nth as u64, size)) != *hash {
-            return Ok(false);
-        }
-    }
-    Ok(true)
 }

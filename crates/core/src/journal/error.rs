@@ -5,8 +5,6 @@ use std::path::PathBuf;
 
 use thiserror::Error;
 
-use super::schema::VERSION;
-
 /// Why the journal cannot be used.
 #[derive(Debug, Error)]
 pub enum JournalError {
@@ -55,3 +53,5 @@ pub enum JournalError {
         what: String,
     },
 }
+
+pub(crate) const VERSION: i64 = 7;

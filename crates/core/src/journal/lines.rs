@@ -2,6 +2,7 @@
 //!
 //! The index `listed` of the journal holds all of it.
 
+use super::rows::{LogLine, LotLine};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
@@ -12,124 +13,12 @@ use serde::de::value::BorrowedStrDeserializer;
 
 use super::error::JournalError;
 use super::query::{History, Reader, at};
-use super::rows::{HaulRow, LotRow};
+
 use super::schema::{LIVE, is_of_version_5};
 use crate::bytes::{Bytes, HaulId, LotId};
-use crate::item::{Mode, Policy, Stage};
+use crate::item::Stage;
 
 type Result<T> = std::result::Result<T, JournalError>;
-
-/// A lot in a line of the log.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct LotLine {
-    /// Its number.
-    pub id: LotId,
-    /// Title of its game.
-    pub title: String,
-    /// The drive that it left, if it lay on one.
-    pub from_drive: Option<Arc<str>>,
-    /// The drive that it went to.
-    pub to_drive: Arc<str>,
-    /// Its size on its old drive.
-    pub on_disk: Bytes,
-    /// How it went.
-    pub mode: Mode,
-    /// When its originals are released, beside the haul's policy.
-    pub policy: Policy,
-    /// Whether its originals stay for good.
-    pub keeps: bool,
-    /// Where it stands.
-    pub stage: Stage,
-    /// The lot of an earlier haul that it takes back.
-    pub takes_back: Option<LotId>,
-}
-
-impl LotLine {
-    /// Whether it still holds originals: compared and repointed, and not yet released.
-    pub fn holds_originals(&self) -> bool {
-        holds_originals(self.mode, self.keeps, &self.stage)
-    }
-}
-
-/// A haul in the log.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct LogLine {
-    /// Its number.
-    pub id: HaulId,
-    /// When it was begun.
-    pub made: Timestamp,
-    /// When originals are released.
-    pub policy: Policy,
-    /// The haul that it returns.
-    pub returns: Option<HaulId>,
-    /// When its last proof was made.
-    pub proved: Option<Timestamp>,
-    /// Its lots.
-    pub lots: Vec<LotLine>,
-}
-
-impl LogLine {
-    /// Whether some lot is under way.
-    pub fn unfinished(&self) -> bool {
-        self.lots.iter().any(|lot| !lot.stage.at_rest())
-    }
-
-    /// Bytes of its lots on their old drives.
-    pub fn bytes(&self) -> Bytes {
-        self.lots.iter().map(|lot| lot.on_disk).sum()
-    }
-
-    /// Whether every one of the words, in lower case, stands in a title, in the name of a drive, in the day as in `2026-11-25`, or is
-    /// the haul's number.
-    pub fn fits(&self, words: &[String]) -> bool {
-        let day = self.made.strftime("%Y-%m-%d").to_string();
-        let within = |text: &str, word: &str| text.to_lowercase().contains(word);
-        words.iter().all(|word| {
-            self.id.0.to_string() == *word
-                // A short number is no day.
-                || (word.len() >= 4 && day.contains(word.as_str()))
-                || self.lots.iter().any(|lot| {
-                    within(&lot.title, word)
-                        || within(&lot.to_drive, word)
-                        || lot.from_drive.as_deref().is_some_and(|drive| within(drive, word))
-                })
-        })
-    }
-}
-
-pub(crate) fn holds_originals(mode: Mode, keeps: bool, stage: &Stage) -> bool {
-    matches!(mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
-        && !keeps
-        // An old copy that is not the same as the one that stays is left alone.
-        && !(mode == Mode::Spare && *stage == Stage::Proved { holds: false })
-        && matches!(stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
-}
-
-/// The line of a haul that was read whole, as far as the haul says it.
-impl From<&HaulRow> for LogLine {
-    fn from(haul: &HaulRow) -> Self {
-        let lot = |lot: &LotRow| LotLine {
-            id: lot.id,
-            title: lot.planned.title.clone(),
-            from_drive: lot.planned.from_drive.as_deref().map(Arc::from),
-            to_drive: lot.planned.to_drive.as_str().into(),
-            on_disk: lot.planned.size.on_disk,
-            mode: lot.planned.mode,
-            policy: lot.planned.policy,
-            keeps: lot.planned.keeps,
-            stage: lot.stage.clone(),
-            takes_back: lot.takes_back,
-        };
-        Self {
-            id: haul.id,
-            made: haul.made,
-            policy: haul.policy,
-            returns: haul.returns,
-            proved: None,
-            lots: haul.lots.iter().map(lot).collect(),
-        }
-    }
-}
 
 impl Reader {
     /// Numbers of the hauls that are under way, hold originals or owe something, of some more, and of the newest one.

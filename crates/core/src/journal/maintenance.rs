@@ -9,8 +9,8 @@ use rusqlite::Connection;
 use serde::Serialize;
 
 use super::error::JournalError;
+use super::error::VERSION;
 use super::query::{at, database, reader};
-use super::schema::VERSION;
 use super::write::Journal;
 use crate::bytes::Bytes;
 use crate::site::Site;

@@ -2,6 +2,7 @@
 //!
 //! Law: a stage is durable before the next act begins. Start at [`Journal`] for writing and [`History`] for reading.
 
+mod codec;
 mod error;
 mod lines;
 mod maintenance;
@@ -12,16 +13,16 @@ mod speeds;
 mod telemetry;
 mod write;
 
+#[cfg(test)]
+mod tests;
+
 pub use error::JournalError;
-pub use lines::{LogLine, LotLine, search_lines};
+pub use lines::search_lines;
 pub use maintenance::{JournalState, check_journal};
 pub use query::History;
 pub(crate) use query::{Reader, reader};
 pub(crate) use rows::Sums;
-pub use rows::{Attribute, Event, HaulRow, LotRow, TallyEntry, There, Unreadable};
-pub use telemetry::{Mark, Passage, Pulse};
+pub use rows::{Attribute, Event, HaulRow, LogLine, LotLine, LotRow, Mark, Pulse, TallyEntry, There, Unreadable};
+pub use telemetry::Passage;
 pub(crate) use write::{Beside, Hint};
 pub use write::{Journal, Lines, UnrecoveredJournal};
-
-#[cfg(test)]
-mod tests;

@@ -1,14 +1,16 @@
 //! What the journal holds, read: hauls, lots, tallies and the log. Reading takes no lock and changes nothing.
 
+use super::codec::{among, numbers, path_of, stretch, tally_entry};
 use super::error::JournalError;
-use super::rows::{Attribute, Event, HaulRow, LotRow, Sums, TallyEntry, There, Unreadable};
-use super::schema::{GAME, VERSION, bring_up, is_of_version_3, is_of_version_6};
-use crate::checksums::{Entry, EntryKind, LotPath};
+use super::error::VERSION;
+use super::rows::LogLine;
+use super::rows::{Event, HaulRow, LotRow, Sums, TallyEntry, Unreadable};
+use super::schema::{GAME, bring_up, is_of_version_3, is_of_version_6};
+use crate::checksums::LotPath;
 use crate::item::{Left, Stage, WhyLeft};
 
 use crate::site::{Site, Speeds};
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::os::unix::ffi::OsStringExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
@@ -18,11 +20,10 @@ use rayon::prelude::*;
 use rusqlite::{Connection, OpenFlags, Row, ToSql, params, params_from_iter};
 use serde::Serialize;
 
-use super::lines::LogLine;
 use crate::bytes::{Bytes, HaulId, LotId};
 use crate::survey::{GameId, Held};
 
-type Result<T> = std::result::Result<T, JournalError>;
+pub(crate) type Result<T> = std::result::Result<T, JournalError>;
 
 /// Hauls that were read whole, and what the log tells of them.
 type Whole = (Vec<HaulRow>, Vec<Event>);
@@ -200,24 +201,6 @@ const NEWER_OF_OLDER: &str = "null, null, null, null, null";
 
 /// Lines of a tally that are read at a time.
 const PAGE: usize = 1000;
-
-fn joined(s: i64, ns: i64) -> i128 {
-    i128::from(s) * 1_000_000_000 + i128::from(ns)
-}
-
-/// Numbers as a document that the database reads as a table.
-fn numbers(of: &[HaulId]) -> String {
-    serde_json::json!(of.iter().map(|id| id.0).collect::<Vec<_>>()).to_string()
-}
-
-/// The condition that a column is one of these; every row fits if there are none given.
-fn among(column: &str, only: Option<&str>) -> String {
-    only.map_or_else(String::new, |_| format!("where {column} in (select value from json_each(?1))"))
-}
-
-pub(crate) fn path_of(bytes: Vec<u8>) -> PathBuf {
-    PathBuf::from(std::ffi::OsString::from_vec(bytes))
-}
 
 impl Reader {
     pub(crate) fn of(db: Connection, path: PathBuf) -> Self {
@@ -505,82 +488,4 @@ impl Reader {
         };
         self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
     }
-}
-
-/// A stretch that could not be read, of the columns path, start, end.
-fn stretch(row: &Row<'_>) -> rusqlite::Result<Unreadable> {
-    let path = LotPath::of_key(row.get_ref(0)?.as_blob()?);
-    let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
-    Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
-}
-
-/// Attributes as one value of a row: for each, the lengths of name and value in four bytes, the lowest first, then both.
-pub(crate) fn attributes_to_row(attributes: &[Attribute]) -> Option<Vec<u8>> {
-    if attributes.is_empty() {
-        return None;
-    }
-    let mut out = Vec::new();
-    for (name, value) in attributes {
-        for part in [name, value] {
-            out.extend((part.len() as u32).to_le_bytes());
-        }
-        out.extend(name);
-        out.extend(value);
-    }
-    Some(out)
-}
-
-fn attributes_of_row(mut bytes: &[u8]) -> Vec<Attribute> {
-    let mut out = Vec::new();
-    let length = |bytes: &[u8], at: usize| {
-        let four = bytes.get(at..at + 4)?;
-        Some(u32::from_le_bytes(four.try_into().ok()?) as usize)
-    };
-    while let (Some(name), Some(value)) = (length(bytes, 0), length(bytes, 4)) {
-        let (Some(name), Some(value)) = (bytes.get(8..8 + name), bytes.get(8 + name..8 + name + value)) else { break };
-        out.push((name.to_vec(), value.to_vec()));
-        bytes = &bytes[8 + name.len() + value.len()..];
-    }
-    out
-}
-
-fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
-    let wrong = |n: usize| rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
-    let path = |n: usize| -> rusqlite::Result<LotPath> { LotPath::new(&path_of(row.get(n)?)).ok_or_else(|| wrong(n)) };
-    let kind = match row.get_ref(1)?.as_str()? {
-        "folder" => EntryKind::Folder,
-        "link" => EntryKind::Link(path_of(row.get(2)?)),
-        "again" => EntryKind::Again(path(2)?),
-        _ => EntryKind::File,
-    };
-    let there = match row.get::<_, Option<i64>>(11)? {
-        Some(inode) => Some(There {
-            inode: inode as u64,
-            modified_ns: joined(row.get(12)?, row.get(13)?),
-            changed_ns: row.get::<_, Option<i64>>(20)?.map(i128::from),
-        }),
-        None => None,
-    };
-    let mut line = TallyEntry::fresh(Entry {
-        path: LotPath::of_key(row.get_ref(0)?.as_blob()?).ok_or_else(|| wrong(0))?,
-        kind,
-        size: row.get::<_, i64>(3)? as u64,
-        allocated: row.get::<_, i64>(4)? as u64,
-        modified_ns: joined(row.get(5)?, row.get(6)?),
-        inode: row.get::<_, i64>(7)? as u64,
-        mode: row.get(8)?,
-        owner: (row.get(9)?, row.get(10)?),
-        changed_ns: row.get::<_, Option<i64>>(18)?.map(i128::from),
-        names: row.get::<_, Option<i64>>(19)?.unwrap_or_default() as u64,
-    });
-    line.there = there;
-    line.compared = row.get(14)?;
-    line.digest = row.get(15)?;
-    if let (Some(hash), [only]) = (row.get::<_, Option<[u8; 32]>>(16)?, &mut line.blocks[..]) {
-        *only = Some(hash);
-    }
-    line.taken = row.get::<_, Option<Vec<u8>>>(17)?.map(path_of);
-    line.attributes = row.get_ref(21)?.as_blob_or_null()?.map(attributes_of_row).unwrap_or_default();
-    line.unkept = row.get(22)?;
-    Ok(line)
 }

@@ -1,15 +1,20 @@
 //! What the journal holds, as values.
 
-use std::path::{Path, PathBuf};
-
 use jiff::Timestamp;
+use rusqlite::{Connection, params};
+
+use crate::bytes::{Bytes, HaulId, LotId};
+
+use std::sync::Arc;
+
+use crate::item::{Mode, Policy, Stage};
+
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::lines::holds_originals;
-use crate::bytes::{HaulId, LotId};
 use crate::checksums::{BlockHash, Entry, EntryKind, FileIdentity};
-use crate::item::{Mode, PlannedLot, Policy, Proof, Stage, Trial};
+use crate::item::{PlannedLot, Proof, Trial};
 use crate::platform::{Steady, shown_path};
 use crate::site::DrivePlace;
 
@@ -196,4 +201,166 @@ pub struct Event {
     pub word: String,
     /// More of it: a title or a reason.
     pub detail: String,
+}
+
+/// When a lot came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Mark {
+    /// The lot.
+    pub lot: LotId,
+    /// When.
+    pub at: Timestamp,
+    /// Where.
+    pub word: String,
+}
+
+impl Mark {
+    /// The word for a lot that could not go on.
+    pub const STOPPED: &str = "stopped";
+    /// The word for a lot that a person had wait.
+    pub const PAUSED: &str = "paused";
+    /// The word for a lot that goes on after an end of the program, a pause or a stop.
+    pub const RESUMED: &str = "resumed";
+
+    /// Whether it says that there was a break, and not that a stage was reached.
+    pub fn is_of_break(&self) -> bool {
+        matches!(self.word.as_str(), Self::STOPPED | Self::PAUSED | Self::RESUMED)
+    }
+}
+
+/// How far the copy of a lot was at a moment.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Pulse {
+    /// The lot.
+    pub lot: LotId,
+    /// When, to the millisecond.
+    pub at: Timestamp,
+    /// Bytes read from the originals and written, in all.
+    pub copied: Bytes,
+    /// Bytes read back and compared, in all.
+    pub compared: Bytes,
+    /// The most bytes per second that were allowed.
+    pub limit: Option<Bytes>,
+    /// Bytes that could not be read, in all.
+    pub unreadable: Bytes,
+    /// Blocks that were copied again because they differed, in all.
+    pub repaired: u64,
+}
+
+/// Says where a lot came, within an act that changes its row.
+pub(crate) fn put_mark(db: &Connection, lot: LotId, word: &str) -> rusqlite::Result<()> {
+    let sql = "insert into reached(lot, at, word) values(?1, ?2, ?3)";
+    db.prepare_cached(sql)?.execute(params![lot.0, Timestamp::now().to_string(), word]).map(drop)
+}
+
+/// A lot in a line of the log.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LotLine {
+    /// Its number.
+    pub id: LotId,
+    /// Title of its game.
+    pub title: String,
+    /// The drive that it left, if it lay on one.
+    pub from_drive: Option<Arc<str>>,
+    /// The drive that it went to.
+    pub to_drive: Arc<str>,
+    /// Its size on its old drive.
+    pub on_disk: Bytes,
+    /// How it went.
+    pub mode: Mode,
+    /// When its originals are released, beside the haul's policy.
+    pub policy: Policy,
+    /// Whether its originals stay for good.
+    pub keeps: bool,
+    /// Where it stands.
+    pub stage: Stage,
+    /// The lot of an earlier haul that it takes back.
+    pub takes_back: Option<LotId>,
+}
+
+impl LotLine {
+    /// Whether it still holds originals: compared and repointed, and not yet released.
+    pub fn holds_originals(&self) -> bool {
+        holds_originals(self.mode, self.keeps, &self.stage)
+    }
+}
+
+/// A haul in the log.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LogLine {
+    /// Its number.
+    pub id: HaulId,
+    /// When it was begun.
+    pub made: Timestamp,
+    /// When originals are released.
+    pub policy: Policy,
+    /// The haul that it returns.
+    pub returns: Option<HaulId>,
+    /// When its last proof was made.
+    pub proved: Option<Timestamp>,
+    /// Its lots.
+    pub lots: Vec<LotLine>,
+}
+
+impl LogLine {
+    /// Whether some lot is under way.
+    pub fn unfinished(&self) -> bool {
+        self.lots.iter().any(|lot| !lot.stage.at_rest())
+    }
+
+    /// Bytes of its lots on their old drives.
+    pub fn bytes(&self) -> Bytes {
+        self.lots.iter().map(|lot| lot.on_disk).sum()
+    }
+
+    /// Whether every one of the words, in lower case, stands in a title, in the name of a drive, in the day as in `2026-11-25`, or is
+    /// the haul's number.
+    pub fn fits(&self, words: &[String]) -> bool {
+        let day = self.made.strftime("%Y-%m-%d").to_string();
+        let within = |text: &str, word: &str| text.to_lowercase().contains(word);
+        words.iter().all(|word| {
+            self.id.0.to_string() == *word
+                // A short number is no day.
+                || (word.len() >= 4 && day.contains(word.as_str()))
+                || self.lots.iter().any(|lot| {
+                    within(&lot.title, word)
+                        || within(&lot.to_drive, word)
+                        || lot.from_drive.as_deref().is_some_and(|drive| within(drive, word))
+                })
+        })
+    }
+}
+
+pub(crate) fn holds_originals(mode: Mode, keeps: bool, stage: &Stage) -> bool {
+    matches!(mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
+        && !keeps
+        // An old copy that is not the same as the one that stays is left alone.
+        && !(mode == Mode::Spare && *stage == Stage::Proved { holds: false })
+        && matches!(stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
+}
+
+/// The line of a haul that was read whole, as far as the haul says it.
+impl From<&HaulRow> for LogLine {
+    fn from(haul: &HaulRow) -> Self {
+        let lot = |lot: &LotRow| LotLine {
+            id: lot.id,
+            title: lot.planned.title.clone(),
+            from_drive: lot.planned.from_drive.as_deref().map(Arc::from),
+            to_drive: lot.planned.to_drive.as_str().into(),
+            on_disk: lot.planned.size.on_disk,
+            mode: lot.planned.mode,
+            policy: lot.planned.policy,
+            keeps: lot.planned.keeps,
+            stage: lot.stage.clone(),
+            takes_back: lot.takes_back,
+        };
+        Self {
+            id: haul.id,
+            made: haul.made,
+            policy: haul.policy,
+            returns: haul.returns,
+            proved: None,
+            lots: haul.lots.iter().map(lot).collect(),
+        }
+    }
 }

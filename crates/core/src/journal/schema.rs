@@ -2,13 +2,12 @@
 //!
 //! Law: a journal is brought up in one transaction, so that a crash leaves the old one or the new one.
 
+use super::codec::path_of;
+use super::error::VERSION;
 use rusqlite::{Connection, params};
 
-use super::query::path_of;
 use crate::checksums::{BLOCK, LotPath};
 use crate::record::{Content, forgotten};
-
-pub(crate) const VERSION: i64 = 7;
 
 const TABLES: &str = "
 create table haul(id integer primary key, made text not null, policy text not null, returns integer references haul(id));

@@ -2,11 +2,13 @@
 //!
 //! A pulse is a hint: the last ones may be lost in a power cut.
 
+use super::rows::{Mark, Pulse, put_mark};
+use rusqlite::OptionalExtension;
 use std::collections::HashMap;
 use std::time::Duration;
 
 use jiff::Timestamp;
-use rusqlite::{Connection, OptionalExtension, Row, params};
+use rusqlite::{Row, params};
 
 use super::error::JournalError;
 use super::query::{Reader, at, reader};
@@ -17,54 +19,10 @@ use crate::item::Progress;
 use crate::plan::Timing;
 use crate::site::Site;
 
-type Result<T> = std::result::Result<T, JournalError>;
+pub(crate) type Result<T> = std::result::Result<T, JournalError>;
 
 /// Pulses that are kept of a lot: when there are more, every other one goes, and from then on half as many come.
 const MOST: u64 = 1000;
-
-/// When a lot came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Mark {
-    /// The lot.
-    pub lot: LotId,
-    /// When.
-    pub at: Timestamp,
-    /// Where.
-    pub word: String,
-}
-
-impl Mark {
-    /// The word for a lot that could not go on.
-    pub const STOPPED: &str = "stopped";
-    /// The word for a lot that a person had wait.
-    pub const PAUSED: &str = "paused";
-    /// The word for a lot that goes on after an end of the program, a pause or a stop.
-    pub const RESUMED: &str = "resumed";
-
-    /// Whether it says that there was a break, and not that a stage was reached.
-    pub fn is_of_break(&self) -> bool {
-        matches!(self.word.as_str(), Self::STOPPED | Self::PAUSED | Self::RESUMED)
-    }
-}
-
-/// How far the copy of a lot was at a moment.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Pulse {
-    /// The lot.
-    pub lot: LotId,
-    /// When, to the millisecond.
-    pub at: Timestamp,
-    /// Bytes read from the originals and written, in all.
-    pub copied: Bytes,
-    /// Bytes read back and compared, in all.
-    pub compared: Bytes,
-    /// The most bytes per second that were allowed.
-    pub limit: Option<Bytes>,
-    /// Bytes that could not be read, in all.
-    pub unreadable: Bytes,
-    /// Blocks that were copied again because they differed, in all.
-    pub repaired: u64,
-}
 
 /// How a haul went. What older versions of the journal did is not in it.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -150,12 +108,6 @@ fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
         unreadable: Bytes::new(count(5)?),
         repaired: count(6)?,
     })
-}
-
-/// Says where a lot came, within an act that changes its row.
-pub(crate) fn put_mark(db: &Connection, lot: LotId, word: &str) -> rusqlite::Result<()> {
-    let sql = "insert into reached(lot, at, word) values(?1, ?2, ?3)";
-    db.prepare_cached(sql)?.execute(params![lot.0, Timestamp::now().to_string(), word]).map(drop)
 }
 
 impl Journal {

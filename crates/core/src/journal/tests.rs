@@ -319,7 +319,7 @@ fn how_a_haul_went_is_kept_with_its_stops() {
     let lots: Vec<LotId> = journal.haul(haul).unwrap().unwrap().lots.iter().map(|lot| lot.id).collect();
     journal.set_stage(lots[1], &Stage::Copying { staging: "/s".into() }).unwrap();
     journal.set_error(lots[1], "no room").unwrap();
-    journal.mark(lots[1], crate::journal::Mark::RESUMED).unwrap();
+    journal.mark(lots[1], super::rows::Mark::RESUMED).unwrap();
     journal.put_changes(lots[1], &[], &Stage::Repointing).unwrap();
     journal.set_proof(lots[1], &Proof::default(), &Stage::Proved { holds: true }).unwrap();
     let mut progress = crate::item::Progress::begun(lots[0], "one", 100, 1);

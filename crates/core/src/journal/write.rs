@@ -3,11 +3,12 @@
 //! Law: a stage is durable before the next act begins (commit with a full flush); block hashes are
 //! hints, committed without one, since comparing never trusts them. One program at a time holds the lock.
 
+use super::codec::{attributes_to_row, path_of};
 use super::error::JournalError;
-use super::query::{Reader, at, attributes_to_row, database, path_of};
+use super::query::{Reader, at, database};
 use super::rows::{Attribute, HaulRow, LotRow, Sums, TallyEntry, There, Unreadable};
+use super::rows::{Mark, put_mark};
 use super::schema::forget_contents;
-use super::telemetry::{Mark, put_mark};
 use crate::checksums::{BlockHash, EntryKind, LotPath};
 use crate::item::{Left, PlannedLot, Policy, Proof, Stage, Trial};
 use crate::platform;

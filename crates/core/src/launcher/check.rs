@@ -4,8 +4,9 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
+use super::found::{Found, FoundGame, Problem};
 use super::profile::Profile;
-use super::reading::{Found, FoundGame, Problem, read_launchers};
+use super::reading::read_launchers;
 use crate::platform::Look;
 use crate::record::{Meaning, Shape, Source, Spelling};
 use crate::site::Site;

@@ -7,8 +7,9 @@ use serde::{Deserialize, Serialize};
 use sha1::Digest as _;
 use thiserror::Error;
 
+use super::found::Found;
 use super::profile::{Algorithm, Profile};
-use super::reading::{Found, files_of};
+use super::reading::files_of;
 use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
 use crate::site::Site;
 

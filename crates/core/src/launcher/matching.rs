@@ -62,7 +62,7 @@ pub struct Record {
 }
 
 /// A path as text, for templates.
-pub(super) fn canonical(path: &Path) -> Result<String, String> {
+pub(crate) fn canonical(path: &Path) -> Result<String, String> {
     path.to_str().map(str::to_string).ok_or_else(|| format!("{} is not text", path.display()))
 }
 
@@ -79,7 +79,7 @@ pub(crate) fn base_of(bases: &Bases, relative_to: Option<&Meaning>, file: &Path,
 }
 
 /// One file in which records of one game are looked for.
-pub(super) struct Search<'a> {
+pub(crate) struct Search<'a> {
     pub bases: &'a Bases,
     pub values: &'a Values,
     pub file: &'a Path,
@@ -90,7 +90,7 @@ pub(super) struct Search<'a> {
 
 /// What selectors find that do not ask for one game, by file, record and selector.
 #[derive(Debug, Default)]
-pub(super) struct Listings(HashMap<(PathBuf, usize, String), Rc<Listing>>);
+pub(crate) struct Listings(HashMap<(PathBuf, usize, String), Rc<Listing>>);
 
 /// What a selector finds in a file.
 #[derive(Debug)]
@@ -134,7 +134,7 @@ struct Says {
 }
 
 impl Search<'_> {
-    pub(super) fn entry_record(
+    pub(crate) fn entry_record(
         &self,
         source: &Source,
         record: &EntryRecord,
@@ -162,7 +162,7 @@ impl Search<'_> {
 
     /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, where `listings`
     /// keep what it finds.
-    pub(super) fn file_record(
+    pub(crate) fn file_record(
         &self,
         source: &Source,
         record: &FileRecord,

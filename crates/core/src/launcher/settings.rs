@@ -3,12 +3,17 @@
 //! Law: one that is relative to a folder that moves is a record of the game: when the game goes and its data stays, it is
 //! written anew. Start at [`read_setting`].
 
-use std::path::{Component, Path, PathBuf};
+use std::path::Path;
 
-use super::matching::{Record, base_of};
+use super::matching::Record;
+
+use crate::record::{Shape, Source};
+
+use std::path::{Component, PathBuf};
+
+use super::matching::base_of;
 use super::profile::SettingAt;
-use super::shortcuts::UNSAID;
-use crate::record::{Bases, Meaning, Place, Shape, Side, Source, Spelling, Values, Within};
+use crate::record::{Bases, Meaning, Place, Side, Spelling, Values, Within};
 use crate::site::real_path;
 
 /// A setting as it is.
@@ -45,7 +50,7 @@ pub(crate) fn read_setting(bases: &Bases, values: &Values, at: &SettingAt) -> Op
 
 impl Setting {
     /// The record as one of the game; `None` if the setting says the same wherever the game is.
-    pub(super) fn of_game(&self, at: &SettingAt, install: &Path) -> Option<Record> {
+    pub(crate) fn of_game(&self, at: &SettingAt, install: &Path) -> Option<Record> {
         let moves = |template: &Meaning| ["install", "parent", "library"].iter().any(|name| template.names(name));
         let base = at.relative_to.as_ref()?;
         let base_moves = if base.is_file() { self.record.file.starts_with(install) } else { moves(base) };
@@ -86,3 +91,6 @@ pub(crate) fn plain_record(
         said_by: UNSAID,
     }
 }
+
+/// Number that a record has which no profile has said.
+pub const UNSAID: usize = usize::MAX;

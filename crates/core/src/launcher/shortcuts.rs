@@ -2,6 +2,8 @@
 //!
 //! Law: an entry is read and never run. Only paths that lead into the game are records; everything else stays.
 
+use super::found::{Found, FoundGame};
+use super::settings::UNSAID;
 use std::path::Path;
 use std::sync::LazyLock;
 
@@ -9,7 +11,6 @@ use serde::Deserialize;
 
 use super::matching::{Record, Search};
 use super::profile::FileRecord;
-use super::reading::{Found, FoundGame};
 use crate::record::{Format, Shape, Source};
 use crate::site::Site;
 
@@ -51,9 +52,6 @@ meaning = "{install}/{tail}"
 struct Keys {
     keys: Vec<FileRecord>,
 }
-
-/// Number that a record has which no profile has said.
-pub const UNSAID: usize = usize::MAX;
 
 /// The records of a game's place in a desktop entry.
 pub fn shortcut_records(site: &Site, found: &Found, game: &FoundGame, file: &Path, source: &Source) -> Vec<Record> {

@@ -30,7 +30,7 @@ pub use kinds::{
     plan_removal, plan_staging, watch_adoption,
 };
 pub use make::plan;
-pub use order::{Cargo, Room};
+pub use order::{Cargo, Found, Lack, Remedy, Room, find_order, shorten, smallest_change};
 pub use placement::Load;
 pub use projection::projected;
 pub use result::{Plan, Step, StepKind};

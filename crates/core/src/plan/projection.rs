@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use super::schedule::quick_peaks;
 use crate::plan::drafts::Draft;
 
-use super::order::{Cargo, Room};
 use crate::bytes::Bytes;
+use crate::plan::order::{Cargo, Room};
 use crate::plan::placement::{Load, bytes_there, drive_of, loads_now};
 use crate::survey::{Game, GameId, Survey};
 

@@ -4,10 +4,10 @@
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 
-use super::order::{Cargo, Found, Move, Order, Room, find_order, only_needed_releases, replay};
 use super::result::{Step, StepKind};
 use crate::bytes::Bytes;
 use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Trial};
+use crate::plan::order::{Cargo, Found, Move, Order, Room, find_order, only_needed_releases, replay};
 use crate::plan::order::{Remedy, shorten, smallest_change};
 use crate::plan::placement::{Berth, Load, loads_now};
 use crate::platform::{Abilities, Drive};
@@ -242,7 +242,7 @@ fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], b
 /// Whether all of a draft could be copied, one after another, with originals let go where room is needed; gives the bytes in
 /// use on each drive at the fullest moment. By the sizes that the survey knows, and without copies in between.
 pub(crate) fn quick_peaks(rooms: &[Room], cargo: &[Cargo]) -> Option<Vec<u64>> {
-    let Found::Order(order) = super::order::find_straight(rooms, cargo) else { return None };
-    let rows = super::order::replay(rooms, cargo, &order.moves).ok()?;
+    let Found::Order(order) = crate::plan::order::find_straight(rooms, cargo) else { return None };
+    let rows = crate::plan::order::replay(rooms, cargo, &order.moves).ok()?;
     Some((0..rooms.len()).map(|drive| rows.iter().map(|row| row[drive]).max().unwrap_or(0)).collect())
 }

@@ -1,35 +1,15 @@
 //! What a record file holds, as it is written down before it is changed: bytes, the target of a link, cells of a database.
 
+use super::cell::Cell;
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-use serde::{Deserialize, Serialize};
 
 use super::database::{self, DatabaseError};
 use super::edit::EditError;
 use super::patch::Patch;
 use crate::platform::{self, Look};
-
-/// One cell of a database.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Cell {
-    /// The table.
-    pub table: String,
-    /// The primary key as text; of several columns a JSON list of them; without one the row's number.
-    pub key: String,
-    /// The column.
-    pub column: String,
-    /// What it says.
-    pub text: String,
-}
-
-impl Cell {
-    /// Whether both are the same place.
-    pub fn same_place(&self, other: &Self) -> bool {
-        (&self.table, &self.key, &self.column) == (&other.table, &other.key, &other.column)
-    }
-}
 
 /// What a record file holds.
 #[derive(Clone, Debug, PartialEq, Eq)]

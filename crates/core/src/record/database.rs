@@ -14,7 +14,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior, params};
 use serde_json::{Map, Value};
 use thiserror::Error;
 
-use super::content::Cell;
+use super::cell::Cell;
 use crate::platform::{self, Look};
 
 /// Bytes of text that are read from one database. Launchers' own are far smaller.
@@ -84,7 +84,7 @@ fn fault(file: &Path) -> impl Fn(rusqlite::Error) -> DatabaseError + '_ {
 }
 
 /// Whether the file begins as a database does (SQLite file format, 1.3.1).
-pub(super) fn is_database(start: &[u8]) -> bool {
+pub(crate) fn is_database(start: &[u8]) -> bool {
     start.starts_with(b"SQLite format 3\0")
 }
 
@@ -178,7 +178,7 @@ fn is_key_column(db: &Connection, cell: &Cell) -> bool {
 }
 
 /// The key that a row has once one of its cells says something else; the same where that cell is no part of the key.
-pub(super) fn key_after(file: &Path, cell: &Cell, new: &str) -> Result<String> {
+pub(crate) fn key_after(file: &Path, cell: &Cell, new: &str) -> Result<String> {
     let (db, _copy) = looking(file)?;
     let (_, key) = columns(&db, &cell.table).map_err(fault(file))?;
     let Some(nth) = place_in_key(&db, cell) else { return Ok(cell.key.clone()) };
@@ -229,7 +229,7 @@ fn plain_tables(db: &Connection) -> rusqlite::Result<Vec<String>> {
 }
 
 /// Reads all tables as `{table: {key: {column: value}}}`; what is neither text nor a number is null.
-pub(super) fn read(file: &Path) -> Result<Value> {
+pub(crate) fn read(file: &Path) -> Result<Value> {
     let (db, _copy) = looking(file)?;
     let load = || -> rusqlite::Result<Option<Value>> {
         let mut all = Map::new();
@@ -265,7 +265,7 @@ pub(super) fn read(file: &Path) -> Result<Value> {
 }
 
 /// Reads what these cells say now. A cell that is gone is left out.
-pub(super) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
+pub(crate) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
     let (db, _copy) = looking(file)?;
     let one = |cell: &Cell| -> rusqlite::Result<Option<Cell>> {
         let (names, key) = columns(&db, &cell.table)?;
@@ -304,7 +304,7 @@ pub fn write_cells(file: &Path, before: &[Cell], after: &[Cell]) -> Result<()> {
 ///
 /// # Errors
 /// What does not let it be; `None` within if the change cannot be taken back.
-pub(super) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<bool> {
+pub(crate) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<bool> {
     /// What is larger is not copied for a trial.
     const LARGEST_TRIAL: u64 = 256_000_000;
     const LONGEST: Duration = Duration::from_secs(5);
@@ -336,7 +336,7 @@ fn alone() -> MutexGuard<'static, ()> {
 }
 
 /// Reads a whole file, or the first bytes if it is a database, without taking the locks away that a connection of ours has on it.
-pub(super) fn whole_file(file: &Path) -> std::io::Result<Vec<u8>> {
+pub(crate) fn whole_file(file: &Path) -> std::io::Result<Vec<u8>> {
     let _alone = alone();
     let mut start = Vec::new();
     platform::open(file)?.take(16).read_to_end(&mut start)?;

@@ -3,14 +3,14 @@
 //! Law: every edit is spliced, read again, and its shape compared with the one before; an edit that
 //! would change anything else, or that would not read back as what was meant, is refused.
 
+use crate::record::formats::Format;
 use std::borrow::Cow;
 use std::cell::{OnceCell, RefCell};
 use std::collections::HashMap;
 use std::ops::Range;
-use std::path::Path;
+
 use std::rc::Rc;
 
-use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use serde_json_path::{JsonPath, PathElement};
 use thiserror::Error;
@@ -19,65 +19,6 @@ use super::encoding::Encoding;
 use super::formats;
 use super::place::{Place, Side, Step};
 use super::tree::{Builder, Edit, Fault, Kind, Node, Style, Tree};
-
-/// The formats of text files that are read and edited.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Format {
-    /// JSON (RFC 8259).
-    Json,
-    /// JSON with comments and commas behind the last entry.
-    Jsonc,
-    /// YAML 1.2. Several documents are a list.
-    Yaml,
-    /// TOML 1.1.
-    Toml,
-    /// Sections with keys; what stands before the first section is in the section without a name.
-    Ini,
-    /// Desktop entries of the desktop's standard.
-    Desktop,
-    /// Assignments of a shell: the user directories of the desktop.
-    UserDirs,
-    /// XML 1.0: elements are lists by name, attributes members with `@`, text is `#text`.
-    Xml,
-    /// The registry of a Windows compatibility layer as text, or an export of one.
-    Hive,
-    /// A list of lines.
-    Lines,
-}
-
-impl Format {
-    /// All of them.
-    pub const ALL: [Self; 10] = [
-        Self::Json,
-        Self::Jsonc,
-        Self::Yaml,
-        Self::Toml,
-        Self::Ini,
-        Self::Desktop,
-        Self::UserDirs,
-        Self::Xml,
-        Self::Hive,
-        Self::Lines,
-    ];
-
-    /// The format that a file's name stands for; lines, where it stands for none.
-    pub fn of_name(file: &Path) -> Self {
-        let name = file.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
-        match name.rsplit_once('.').map_or("", |(_, end)| end) {
-            "json" => Self::Json,
-            "jsonc" | "json5" => Self::Jsonc,
-            "yaml" | "yml" => Self::Yaml,
-            "toml" => Self::Toml,
-            "ini" | "cfg" | "conf" => Self::Ini,
-            "desktop" | "directory" => Self::Desktop,
-            "dirs" => Self::UserDirs,
-            "xml" => Self::Xml,
-            "reg" => Self::Hive,
-            _ => Self::Lines,
-        }
-    }
-}
 
 /// Why a document was not read or not changed.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -165,7 +106,7 @@ pub struct Document {
 
 /// What a value is to say.
 #[derive(Clone, Debug)]
-pub(super) struct NewValue {
+pub(crate) struct NewValue {
     pub place: Place,
     pub new: String,
     /// How that was written here before, if it was.
@@ -295,13 +236,13 @@ impl Document {
     }
 
     #[cfg(test)]
-    pub(super) fn written_span(&self, place: &Place, side: Side) -> Option<Range<usize>> {
+    pub(crate) fn written_span(&self, place: &Place, side: Side) -> Option<Range<usize>> {
         let node = &self.tree.nodes[self.node(place)? as usize];
         Some(if side == Side::Key { node.key() } else { node.span() })
     }
 
     #[cfg(test)]
-    pub(super) fn places_of_key(&self, place: &Place, side: Side) -> usize {
+    pub(crate) fn places_of_key(&self, place: &Place, side: Side) -> usize {
         if side == Side::Value { 1 } else { self.node(place).map_or(0, |node| self.tree.key_spans(node).len()) }
     }
 
@@ -417,7 +358,7 @@ impl Document {
 
     /// Replaces the texts of several values at once; `None` if they do not all read back as what is meant, or anything else would not
     /// be as it was. Then each has to be replaced by itself to know why.
-    pub(super) fn replace_all(&self, values: &[NewValue]) -> Option<Vec<u8>> {
+    pub(crate) fn replace_all(&self, values: &[NewValue]) -> Option<Vec<u8>> {
         let mut splices = Vec::with_capacity(values.len());
         for value in values {
             let node = self.node(&value.place)?;
@@ -463,7 +404,7 @@ impl Document {
     ///
     /// # Errors
     /// As [`Document::replace`].
-    pub(super) fn can_hold(&self, place: &Place, side: Side, new: &str) -> Result<(), DocumentError> {
+    pub(crate) fn can_hold(&self, place: &Place, side: Side, new: &str) -> Result<(), DocumentError> {
         let wrong = || DocumentError::WrongKind { place: place.to_string() };
         let says = &self.tree.nodes[self.node(place).ok_or_else(wrong)? as usize];
         let (style, span) = match (side, says.kind) {
@@ -534,7 +475,7 @@ impl Document {
     }
 
     /// The bytes of the document with one range replaced, if it then reads as `meant`.
-    pub(super) fn with(
+    pub(crate) fn with(
         &self,
         span: Range<usize>,
         new: &str,
@@ -549,7 +490,7 @@ impl Document {
     }
 
     /// The spans of the children of a node, with their keys where they have them.
-    pub(super) fn child_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
+    pub(crate) fn child_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let node = self.node(list)?;
         let object = self.tree.nodes[node as usize].kind == Kind::Object;
         let span = |child: u32| {
@@ -695,7 +636,7 @@ pub(crate) fn cut(text: &str) -> String {
 }
 
 /// Finds all places of a plain value that a JSONPath selects.
-pub(super) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
+pub(crate) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
     let path = read_selector(selector).map_err(|what| DocumentError::Selector { selector: cut(selector), what })?;
     let step = |element: &PathElement<'_>| match element {
         PathElement::Name(name) => Step::Name((*name).to_string()),

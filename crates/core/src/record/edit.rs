@@ -11,9 +11,10 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use super::database::DatabaseError;
-use super::document::{DocumentError, Format};
+use super::document::DocumentError;
 use super::parts::Within;
 use super::place::{Place, Side, Step};
+use crate::record::formats::Format;
 
 /// A document within a text: the text at a location is a document of its own.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -272,7 +273,7 @@ impl Rewrite {
 }
 
 /// The location of a cell whose row may have had its text as a key, or a part of one.
-pub(super) fn under_new_key(location: &str, old: &str, new: &str) -> String {
+pub(crate) fn under_new_key(location: &str, old: &str, new: &str) -> String {
     let step = |text: &str| {
         let whole = Place(vec![Step::Name(text.into())]).to_string();
         whole[1..].to_string()

@@ -6,13 +6,15 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
-use super::content::{Cell, Content};
+use super::cell::Cell;
+use super::content::Content;
 use super::database;
-use super::document::{Document, DocumentError, Format, NewValue, find_in};
+use super::document::{Document, DocumentError, NewValue, find_in};
 use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total, under_new_key};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
 use crate::platform::Look;
+use crate::record::formats::Format;
 use crate::site::real_path;
 
 /// One file before and after a set of edits.
@@ -43,11 +45,11 @@ pub struct Files {
 
 type Made<T> = Result<T, EditError>;
 
-pub(super) fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
+pub(crate) fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
     move |source| EditError::Document { file: file.into(), source }
 }
 
-pub(super) fn changed(file: &Path, location: &str) -> EditError {
+pub(crate) fn changed(file: &Path, location: &str) -> EditError {
     EditError::RecordChanged { file: file.into(), location: location.into() }
 }
 
@@ -128,7 +130,7 @@ impl Files {
         })
     }
 
-    pub(super) fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
+    pub(crate) fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
         let not_there = || EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() };
         let bytes = self.bytes(file)?.ok_or_else(not_there)?;
         Document::parse(bytes, format).map_err(in_file(file))
@@ -573,7 +575,7 @@ impl Travel<'_> {
 }
 
 /// The document with one rewrite made; `None` if it says the new text already.
-pub(super) fn rewritten(document: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Vec<u8>>> {
+pub(crate) fn rewritten(document: &Document, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Vec<u8>>> {
     let outer = Outer { location: &rewrite.location, inside: &rewrite.inside };
     rewritten_at(document, &outer, rewrite, mood, file)
 }
@@ -607,7 +609,7 @@ fn rewritten_at(
 }
 
 /// What a text says after the rewrite; `None` if it says that already.
-pub(super) fn new_text(
+pub(crate) fn new_text(
     says: &str,
     rewrite: &Rewrite,
     inside: &[Hop],

@@ -3,11 +3,12 @@
 //! Law: a letter is what its link says; a place gets the letter it had, if that still leads there,
 //! else the one that leads nearest to it.
 
-use std::path::{Path, PathBuf};
-
-use super::spelling::SpellingError;
-use crate::platform::{self, Look};
+use crate::platform::Look;
 use crate::site::real_path;
+use std::path::{Path, PathBuf};
+use thiserror::Error;
+
+use crate::platform;
 
 /// The drive letters of one prefix.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -113,6 +114,41 @@ impl Letters {
         }
         names
     }
+}
+
+/// Why a path cannot be read from a text, or written down in a spelling.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum SpellingError {
+    /// A name is not UTF-8, or holds what this spelling takes for something else.
+    #[error("{0} holds bytes that a record cannot hold in this spelling")]
+    NotText(PathBuf),
+    /// The text is no path that can be followed from here.
+    #[error("{0:?} is not a path that can be followed")]
+    NotAPath(String),
+    /// No drive letter is known under this name.
+    #[error("no drive letter {letter}: is known here, for {text:?}")]
+    NoSuchLetter {
+        /// The letter.
+        letter: char,
+        /// The text.
+        text: String,
+    },
+    /// No drive letter of the compatibility layer leads there.
+    #[error("no drive letter of {} leads to {}", prefix.display(), path.display())]
+    NoLetter {
+        /// The place.
+        path: PathBuf,
+        /// The folder of the compatibility layer.
+        prefix: PathBuf,
+    },
+    /// The text is relative to a folder that the place is not below.
+    #[error("{} is not below {}, to which this record is relative", path.display(), base.display())]
+    NotBelow {
+        /// The place.
+        path: PathBuf,
+        /// The folder.
+        base: PathBuf,
+    },
 }
 
 #[cfg(test)]

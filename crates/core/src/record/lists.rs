@@ -4,9 +4,10 @@
 
 use serde_json::Value;
 
-use super::document::{Document, DocumentError, Format};
+use super::document::{Document, DocumentError};
 use super::formats::json_quoted;
 use super::place::{Place, Side, Step};
+use crate::record::formats::Format;
 
 impl Document {
     /// Puts `raw` into a list behind its last entry and gives the new document; `key` for an object.

@@ -3,6 +3,7 @@
 //! Law: an edit changes the span it names and no other byte; what does not say what the survey
 //! read is refused, never overwritten. Start at [`Document`] for reading and [`Edit`] for writing.
 
+mod cell;
 mod content;
 mod database;
 mod document;
@@ -24,17 +25,19 @@ mod trial;
 #[cfg(test)]
 mod tests;
 
-pub use content::{Cell, Content, forgotten};
+pub use cell::Cell;
+pub use content::{Content, forgotten};
 pub use database::{DatabaseError, is_held, write_cells};
-pub use document::{Document, DocumentError, Format, LARGEST, Leaf};
+pub use document::{Document, DocumentError, LARGEST, Leaf};
 pub(crate) use document::{cut, read_selector};
 pub use edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total};
 pub use encoding::Encoding;
 pub use files::{FileChange, Files};
-pub use letters::Letters;
+pub use formats::Format;
+pub use letters::{Letters, SpellingError};
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Fit, Part, Within, find_parts, write_part};
 pub use place::{Place, Side, Step};
 pub use source::{Shape, Source, joined};
-pub use spelling::{Bases, Spelling, SpellingError, WrittenPath};
+pub use spelling::{Bases, Spelling, WrittenPath};
 pub(crate) use trial::Trial;

@@ -9,8 +9,8 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
-use super::document::Format;
 use crate::platform::Look;
+use crate::record::formats::Format;
 
 /// What of a value is the path.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -188,7 +188,7 @@ fn quoted(new: &str, exec: bool) -> Option<String> {
 /// Puts `new` in place of every word or item that is written as `old`; `None` if there is none.
 ///
 /// Of a text in sentences nobody can tell where a path ends without looking at the drive: it is replaced as a whole.
-pub(super) fn with_part(value: &str, old: &str, new: &str, within: Within, format: Option<Format>) -> Option<String> {
+pub(crate) fn with_part(value: &str, old: &str, new: &str, within: Within, format: Option<Format>) -> Option<String> {
     let candidates = match within {
         Within::Value | Within::Text => return (value == old).then(|| new.to_string()),
         Within::Command => words(value, rules(format)),

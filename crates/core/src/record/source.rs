@@ -7,10 +7,11 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use super::database;
-use super::document::{Document, DocumentError, Format, find_in};
+use super::document::{Document, DocumentError, find_in};
 use super::edit::EditError;
 use super::place::{Place, Side, Step};
 use crate::platform::{self, Look};
+use crate::record::formats::Format;
 
 /// What a record file is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -4,12 +4,12 @@
 //! place the habits stay: separators, letters of a compatibility layer, variables, escapes, the slash
 //! at the end. Whatever part of the path did not change stays as it was written.
 
+use super::letters::SpellingError;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
-use thiserror::Error;
 
 use super::letters::Letters;
 use crate::platform::{self, Look};
@@ -19,41 +19,6 @@ use crate::site::real_path;
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct WrittenPath(pub String);
-
-/// Why a path cannot be read from a text, or written down in a spelling.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum SpellingError {
-    /// A name is not UTF-8, or holds what this spelling takes for something else.
-    #[error("{0} holds bytes that a record cannot hold in this spelling")]
-    NotText(PathBuf),
-    /// The text is no path that can be followed from here.
-    #[error("{0:?} is not a path that can be followed")]
-    NotAPath(String),
-    /// No drive letter is known under this name.
-    #[error("no drive letter {letter}: is known here, for {text:?}")]
-    NoSuchLetter {
-        /// The letter.
-        letter: char,
-        /// The text.
-        text: String,
-    },
-    /// No drive letter of the compatibility layer leads there.
-    #[error("no drive letter of {} leads to {}", prefix.display(), path.display())]
-    NoLetter {
-        /// The place.
-        path: PathBuf,
-        /// The folder of the compatibility layer.
-        prefix: PathBuf,
-    },
-    /// The text is relative to a folder that the place is not below.
-    #[error("{} is not below {}, to which this record is relative", path.display(), base.display())]
-    NotBelow {
-        /// The place.
-        path: PathBuf,
-        /// The folder.
-        base: PathBuf,
-    },
-}
 
 /// What written paths may refer to.
 #[derive(Clone, Debug, Default)]

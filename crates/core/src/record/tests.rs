@@ -7,7 +7,7 @@ use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 use super::*;
 
 /// Documents written by hand to be awkward, one or more per format.
-pub(super) const UGLY: &[(Format, &str)] = &[
+pub(crate) const UGLY: &[(Format, &str)] = &[
     (
         Format::Json,
         "{\r\n\t\"a\\/b\" : [ 1,2.50 ,\"x\\/y\" ],\n  \"käse\": {\"q\\\"\": \"\\u00e4\", \"d\":1,\"d\":\"z\"},\n \"e\":[],\"o\":{ },\"n\":null}\n\n",
@@ -73,7 +73,7 @@ fn others(document: &Document, place: &Place, side: Side) -> Vec<(Place, Side, S
 }
 
 /// Edits one leaf and proves all that an edit promises. Gives whether the edit was made.
-pub(super) fn edit_and_back(bytes: &[u8], format: Format, nth: usize, new: &str) -> bool {
+pub(crate) fn edit_and_back(bytes: &[u8], format: Format, nth: usize, new: &str) -> bool {
     let document = parsed(bytes, format);
     let leaves = all_leaves(&document);
     if leaves.is_empty() {

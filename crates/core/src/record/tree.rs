@@ -6,11 +6,11 @@
 use std::ops::Range;
 
 /// How deep a document may be nested. Launchers' files are shallow; deeper ones are refused, not followed.
-pub(super) const DEEPEST: usize = 256;
+pub(crate) const DEEPEST: usize = 256;
 
 /// What a node is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Kind {
+pub(crate) enum Kind {
     Object,
     List,
     Leaf(Style),
@@ -18,7 +18,7 @@ pub(super) enum Kind {
 
 /// How the text of a leaf or key is written.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Style {
+pub(crate) enum Style {
     /// It cannot be rewritten and says nothing: an alias, a value that is not there.
     Fixed,
     /// A name that only the reader gives, with no bytes of its own: it is the static text of this number.
@@ -59,13 +59,13 @@ pub(super) enum Style {
 }
 
 /// The names that readers give: [`Style::Given`] holds a number of this list.
-pub(super) const GIVEN: [&str; 5] = ["", "#text", "?", "*", "@"];
+pub(crate) const GIVEN: [&str; 5] = ["", "#text", "?", "*", "@"];
 
-pub(super) const NONE: u32 = u32::MAX;
+pub(crate) const NONE: u32 = u32::MAX;
 
 /// A node. Its children hang on `first` and each other's `next`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Node {
+pub(crate) struct Node {
     key: (u32, u32),
     span: (u32, u32),
     pub first: u32,
@@ -93,7 +93,7 @@ impl Node {
 
 /// What a scanner says of a text that is not in its format.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Fault {
+pub(crate) struct Fault {
     /// Byte at which it was seen.
     pub at: usize,
     pub what: String,
@@ -107,7 +107,7 @@ impl Fault {
 
 /// A key as a scanner sees it.
 #[derive(Clone, Debug)]
-pub(super) struct Key {
+pub(crate) struct Key {
     pub span: Range<usize>,
     pub style: Style,
 }
@@ -120,7 +120,7 @@ impl Key {
 
 /// The nodes of a document, the root first.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub(super) struct Tree {
+pub(crate) struct Tree {
     pub nodes: Vec<Node>,
     /// Further places where the key of a node is written.
     pub more_keys: Vec<(u32, (u32, u32))>,
@@ -128,7 +128,7 @@ pub(super) struct Tree {
 
 /// Builds a tree: nodes are added below any node that is there. Or looks whether the tree would be one that is known.
 #[derive(Debug, Default)]
-pub(super) struct Builder<'k> {
+pub(crate) struct Builder<'k> {
     tree: Tree,
     last: Vec<u32>,
     known: Option<Known<'k>>,
@@ -146,7 +146,7 @@ struct Known<'k> {
 
 /// Where a text was changed: `spans` in their order, each now `length` bytes long, of the node `node`.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Edit<'k> {
+pub(crate) struct Edit<'k> {
     pub spans: &'k [Range<usize>],
     pub length: usize,
     pub node: u32,
@@ -320,9 +320,9 @@ impl Tree {
 
 #[cfg(test)]
 mod tests {
-    use super::super::document::Format;
     use super::super::formats::scan;
     use super::*;
+    use crate::record::formats::Format;
 
     fn tree(text: &str) -> Tree {
         let mut builder = Builder::default();

@@ -9,10 +9,11 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use super::document::{Document, DocumentError, Format};
+use super::document::{Document, DocumentError};
 use super::edit::{Edit, EditError, Mood, Rewrite};
 use super::files::{Files, changed, in_file, new_text, rewritten};
 use super::place::{Place, Side, Step};
+use crate::record::formats::Format;
 
 /// Edits of one file that are made in full.
 const IN_FULL: usize = 24;

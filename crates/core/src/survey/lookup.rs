@@ -8,7 +8,8 @@ use std::ops::Bound;
 use std::path::Path;
 
 use super::around::{Shortcut, UserData, Way};
-use super::games::{Game, GameId, Held, Survey};
+use super::game::{Game, GameId};
+use super::games::{Held, Survey};
 
 /// Indexes of a survey.
 pub struct Lookup<'a> {

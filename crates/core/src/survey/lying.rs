@@ -1,6 +1,6 @@
 //! What lies around without being an installed game of a launcher.
 
-use super::games::GameId;
+use super::game::GameId;
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::Size;
 use serde::Serialize;

@@ -4,7 +4,8 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use super::{DriveState, Game, GameId, Survey};
+use super::game::{Game, GameId};
+use super::{DriveState, Survey};
 use crate::bytes::Bytes;
 use crate::checksums::Size;
 use crate::launcher::{Entry, FoundGame};

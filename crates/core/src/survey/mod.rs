@@ -3,6 +3,7 @@
 //! Law: a survey writes nothing, and what it cannot read it names and goes on. Start at [`survey`].
 
 mod around;
+mod game;
 mod games;
 mod listing;
 mod lookup;
@@ -15,7 +16,8 @@ mod traced;
 pub use around::{
     DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
 };
-pub use games::{DriveState, Game, GameId, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
+pub use game::{Game, GameId};
+pub use games::{DriveState, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
 pub use listing::Listing;
 pub use lookup::Lookup;
 pub use lying::{CARRY, FINDS, FindAct, Fitting, Lying, LyingAbout};

@@ -3,7 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
-use super::games::{Game, GameId, Survey};
+use super::game::{Game, GameId};
+use super::games::Survey;
 use crate::checksums::measure;
 use crate::launcher::{Entry, Found, FoundGame, Profile, Staying, WhyStaying, place_fault};
 use crate::record::{Format, Meaning, Shape};

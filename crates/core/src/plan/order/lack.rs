@@ -1,7 +1,8 @@
 //! Why there is no order: which drive lacks how much, and the smallest change with which there would be one.
 
+use super::find::find_order;
+use super::rooms::{Cargo, Found, Room};
 use super::search::{Outcome, Search};
-use super::{Cargo, Found, Room, find_order};
 
 /// Room that a drive lacks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

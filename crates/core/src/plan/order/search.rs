@@ -5,7 +5,7 @@
 
 use std::collections::HashSet;
 
-use super::{Cargo, Room};
+use super::rooms::{Cargo, Room};
 
 /// Sets of moved lots, of up to 20, that are looked at before the search gives up; of more lots fewer.
 const BUDGET: usize = 60_000;

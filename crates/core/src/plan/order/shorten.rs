@@ -2,7 +2,8 @@
 //!
 //! Law: neither more bytes are moved nor more originals let go than before.
 
-use super::{Cargo, Move, Order, Room, only_needed_releases, replay};
+use super::find::only_needed_releases;
+use super::rooms::{Cargo, Move, Order, Room, replay};
 
 /// Moves of an order that are still looked at: of more, every change takes longer to reckon than it may win.
 const MOST: usize = 60;

@@ -3,8 +3,8 @@
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, HashMap};
 
+use super::rooms::{Cargo, Found, Move, Order, Room};
 use super::search::{Outcome, Search};
-use super::{Cargo, Found, Move, Order, Room};
 
 /// Ways of lots to lie on drives that are all looked at; more are left to the heuristic.
 const EXACT: usize = 20_000;

@@ -14,7 +14,7 @@ use super::ini::lines;
 /// The escapes of control characters in a hive, from 7 (bell) to 13; 27 is `e`.
 const CONTROLS: &str = "abtnvfr";
 
-pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let header = text.lines().next().unwrap_or_default();
     let export = header.starts_with("Windows Registry Editor") || header.starts_with("REGEDIT4");
@@ -219,7 +219,7 @@ fn units(digits: &str) -> Option<Vec<u16>> {
     pairs.remainder().is_empty().then(|| pairs.map(|p| u16::from_le_bytes([p[0], p[1]])).collect())
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     let inner = || raw.get(1..raw.len().saturating_sub(1)).unwrap_or(raw);
     match style {
         Style::HiveExportPath => Cow::Borrowed(raw),
@@ -289,7 +289,7 @@ fn unescaped(raw: &str) -> Cow<'_, str> {
 }
 
 /// Compares what stands behind the last escape of a path, if that is a plain one.
-pub(super) fn may_say(raw: &str, text: &str) -> bool {
+pub(crate) fn may_say(raw: &str, text: &str) -> bool {
     match raw.rfind('\\') {
         None => raw == text,
         // An even number of them is a number of backslashes; of an odd one the last begins another escape.
@@ -332,7 +332,7 @@ fn escaped(new: &str, also: &[char]) -> String {
     out
 }
 
-pub(super) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
     // A zero ends a text in the registry: none can be within.
     if new.contains('\0') && style != Style::HiveNumber {
         return None;

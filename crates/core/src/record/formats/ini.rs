@@ -12,7 +12,7 @@ use super::super::place::Side;
 use super::super::tree::{Builder, Key, Kind, Style};
 
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Dialect {
+pub(crate) enum Dialect {
     Ini,
     Desktop,
 }
@@ -20,7 +20,7 @@ pub(super) enum Dialect {
 const BLANK: [char; 2] = [' ', '\t'];
 
 /// The lines of a text without their ends, each with the byte it starts at.
-pub(super) fn lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
+pub(crate) fn lines(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let mut at = 0;
     text.split_inclusive('\n').map(move |line| {
         let start = at;
@@ -37,7 +37,7 @@ fn trimmed(start: usize, part: &str) -> Range<usize> {
     start + left..start + left + body
 }
 
-pub(super) fn scan(text: &str, dialect: Dialect, out: &mut Builder<'_>) {
+pub(crate) fn scan(text: &str, dialect: Dialect, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut sections: HashMap<&str, u32> = HashMap::new();
     let mut keys: HashMap<(u32, &str), u32> = HashMap::new();
@@ -107,7 +107,7 @@ fn delimiter(line: &str, dialect: Dialect) -> Option<usize> {
     line.char_indices().find(|found| parts(*found)).map(|(at, _)| at)
 }
 
-pub(super) fn scan_assignments(text: &str, out: &mut Builder<'_>) {
+pub(crate) fn scan_assignments(text: &str, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     for (start, line) in lines(text) {
         let whole = trimmed(start, line);
@@ -146,14 +146,14 @@ fn plain_in_shell(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || b"/._-+:,@%=".contains(&byte) || !byte.is_ascii()
 }
 
-pub(super) fn scan_lines(text: &str, out: &mut Builder<'_>) {
+pub(crate) fn scan_lines(text: &str, out: &mut Builder<'_>) {
     let root = out.add(None, None, Kind::List, 0..text.len());
     for (start, line) in lines(text) {
         out.add(Some(root), None, Kind::Leaf(Style::Line), start..start + line.len());
     }
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     let inner = || raw.get(1..raw.len().saturating_sub(1)).unwrap_or(raw);
     match style {
         Style::IniQuoted | Style::ShellSingle => Cow::Borrowed(inner()),
@@ -189,7 +189,7 @@ fn unescaped(raw: &str, escape: impl Fn(char) -> Option<char>) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
-pub(super) fn encode(style: Style, side: Side, new: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, side: Side, new: &str) -> Option<String> {
     if new.contains(['\n', '\r']) && !matches!(style, Style::Desktop) {
         return None;
     }

@@ -8,7 +8,7 @@ use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
 
 /// What is allowed beside plain JSON.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Extras {
+pub(crate) enum Extras {
     None,
     CommentsAndCommas,
 }
@@ -19,7 +19,7 @@ struct Scanner<'t> {
     extras: Extras,
 }
 
-pub(super) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<(), Fault> {
     let mut s = Scanner { text, at: 0, extras };
     let mut open: Vec<(u32, bool)> = Vec::new();
     s.blank()?;
@@ -160,7 +160,7 @@ impl Scanner<'_> {
     }
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
         Style::JsonText if raw.contains('\\') => {
             serde_json::from_str::<String>(raw).map_or(Cow::Borrowed(raw), Cow::Owned)
@@ -170,7 +170,7 @@ pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     }
 }
 
-pub(super) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
     match style {
         Style::JsonText => Some(quoted(new, raw)),
         _ => serde_json::from_str::<Value>(new).is_ok_and(|v| v.is_number()).then(|| new.to_string()),
@@ -178,7 +178,7 @@ pub(super) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
 }
 
 /// Writes a text with the habits of the one it replaces: a writer that escapes slashes goes on doing so.
-pub(in crate::record) fn quoted(new: &str, old: &str) -> String {
+pub(crate) fn quoted(new: &str, old: &str) -> String {
     let text = Value::String(new.into()).to_string();
     if old.contains("\\/") { text.replace('/', "\\/") } else { text }
 }

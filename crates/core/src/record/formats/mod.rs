@@ -3,6 +3,7 @@
 //! Law: a scanner never follows what a file refers to (aliases, entities, includes), and is linear in
 //! the size of the text. Decoding and encoding know nothing of the document around.
 
+mod format;
 mod hive;
 mod ini;
 mod json;
@@ -10,18 +11,18 @@ mod toml;
 mod xml;
 mod yaml;
 
-pub(super) use json::quoted as json_quoted;
+pub use format::Format;
+pub(crate) use json::quoted as json_quoted;
 
 use std::borrow::Cow;
 
 use serde_json::Value;
 
-use super::document::Format;
 use super::place::Side;
 use super::tree::{Builder, Fault, GIVEN, Style};
 
 /// Adds the nodes of a text, the root first.
-pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
     match format {
         Format::Json => json::scan(text, json::Extras::None, out),
         Format::Jsonc => json::scan(text, json::Extras::CommentsAndCommas, out),
@@ -49,7 +50,7 @@ pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
 }
 
 /// The text that is written as `raw`.
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
         Style::Given(n) => Cow::Borrowed(GIVEN[n as usize]),
         Style::JsonText | Style::JsonNumber | Style::JsonWord => json::decode(style, raw),
@@ -79,12 +80,12 @@ pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
 }
 
 /// Whether `raw` may be what says `text`; a quick look that is never wrong when it says no.
-pub(super) fn may_say(style: Style, raw: &str, text: &str) -> bool {
+pub(crate) fn may_say(style: Style, raw: &str, text: &str) -> bool {
     style != Style::HivePath || hive::may_say(raw, text)
 }
 
 /// How `new` is written where `raw` stands, with the habits of `raw`; `None` if that style cannot hold it.
-pub(super) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
     match style {
         Style::Fixed | Style::Given(_) | Style::JsonWord | Style::XmlName | Style::XmlAttributeName => None,
         Style::JsonText | Style::JsonNumber => json::encode(style, new, raw),
@@ -117,7 +118,7 @@ pub(super) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<S
 }
 
 /// The plain value of a leaf.
-pub(super) fn value(style: Style, raw: &str) -> Value {
+pub(crate) fn value(style: Style, raw: &str) -> Value {
     match style {
         Style::JsonNumber | Style::JsonWord => serde_json::from_str(raw).unwrap_or(Value::Null),
         Style::YamlPlain => yaml::plain_value(&decode(style, raw)),

@@ -137,7 +137,7 @@ fn range(span: Span) -> Range<usize> {
     span.start()..span.end()
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let source = Source::new(text);
     let tokens = source.lex().into_vec();
     let mut events = Events::default();
@@ -203,7 +203,7 @@ pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     Ok(())
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     let inner = |n: usize| raw.get(n..raw.len().saturating_sub(n)).unwrap_or(raw);
     match style {
         Style::TomlBasic if !raw.contains('\\') => Cow::Borrowed(inner(1)),
@@ -220,7 +220,7 @@ pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     }
 }
 
-pub(super) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
     let bare = |new: &str| !new.is_empty() && new.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-' || b == b'_');
     let literal = !new.contains(|c: char| c == '\'' || (c.is_control() && c != '\t'));
     let first_line = |quotes: &str| {

@@ -23,7 +23,7 @@ struct Scanner<'t, 'b, 'k> {
     run: Option<Range<usize>>,
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut s = Scanner { text, out, lists: HashMap::new(), open: vec![Element { node: root, start: 0 }], run: None };
     let mut reader = Reader::from_str(text);
@@ -192,7 +192,7 @@ fn allowed(c: char) -> bool {
     matches!(c, '\t' | '\n' | '\r' | ' '..='\u{d7ff}' | '\u{e000}'..='\u{fffd}' | '\u{10000}'..)
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
         Style::XmlCdata => {
             let inner = raw.strip_prefix("<![CDATA[").and_then(|raw| raw.strip_suffix("]]>"));
@@ -218,7 +218,7 @@ fn ends_of_lines(text: Cow<'_, str>) -> Cow<'_, str> {
     if text.contains('\r') { Cow::Owned(text.replace("\r\n", "\n").replace('\r', "\n")) } else { text }
 }
 
-pub(super) fn encode(style: Style, new: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, new: &str) -> Option<String> {
     if !new.chars().all(allowed) {
         return None;
     }

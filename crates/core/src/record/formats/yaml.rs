@@ -44,7 +44,7 @@ struct Scanner<'t, 'b, 'k> {
     root: u32,
 }
 
-pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
+pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     // Its reader takes a mark within the text for the beginning of a text.
     let root = out.add(None, None, Kind::List, 0..text.len());
     let mut s = Scanner { cursor: Cursor { text, chars: 0, bytes: 0 }, out, open: Vec::new(), root };
@@ -222,7 +222,7 @@ fn quote_end(text: &str, quote: u8) -> Option<usize> {
     }
 }
 
-pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     let one_line = !raw.contains(['\n', '\r']);
     match style {
         Style::YamlPlain if one_line => Cow::Borrowed(raw),
@@ -245,7 +245,7 @@ pub(super) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     }
 }
 
-pub(super) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
     let printable =
         |c: char| !c.is_control() && !matches!(c, '\u{feff}' | '\u{2028}' | '\u{2029}' | '\u{fffe}' | '\u{ffff}');
     let line = new.chars().all(printable);
@@ -331,7 +331,7 @@ fn block(new: &str, raw: &str) -> Option<String> {
 }
 
 /// What a plain scalar stands for in the core schema (YAML 1.2.2, 10.3).
-pub(super) fn plain_value(text: &str) -> Value {
+pub(crate) fn plain_value(text: &str) -> Value {
     match text {
         "~" | "null" | "Null" | "NULL" => Value::Null,
         "true" | "True" | "TRUE" => Value::Bool(true),

@@ -3,21 +3,22 @@
 //! It is known from profiles, from the person's own list, from paths in the settings of games, and from folders
 //! that have a game's name where programs keep their data.
 
+use super::folders::{Around, Folders, game_id, plain};
+use super::shortcuts::user_directories;
+use crate::survey::{Game, GameId};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::super::games::{Game, GameId};
-use super::links::link_record;
-use super::{Around, Folders, game_id, plain, where_link_leads};
+use super::links::{link_record, where_link_leads};
 use crate::checksums::{Size, measure};
 use crate::launcher::{
     DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, place_fault, plain_record, read_setting,
 };
 use crate::platform::{self, Look};
-use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Values};
+use crate::record::{Format, Shape, Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
 use crate::trace::{leaves, shapes};
 
@@ -153,7 +154,7 @@ struct Candidate {
 }
 
 /// Finds all user data.
-pub(super) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
     let mut candidates: Vec<Candidate> = Vec::new();
     for launcher in found.iter() {
         for game in &launcher.games {
@@ -281,25 +282,6 @@ fn of_person(found: &[Found], listed: ListedData) -> Option<Candidate> {
         source: DataSource::Person,
         name: None,
     })
-}
-
-/// The user directories of the desktop, by the xdg-user-dirs file: name, folder and record.
-pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
-    let file = site.places.config.join("user-dirs.dirs");
-    let shape = Shape::Text(Format::UserDirs);
-    let Ok(source) = Source::read(&file, shape) else { return Vec::new() };
-    let bases = Bases { home: Some(site.places.home.clone()), ..Bases::default() };
-    let one = |place: Place| {
-        let text = source.leaf(&place, Side::Value)?;
-        let (spelling, path) = Spelling::read(&text, &bases).ok()?;
-        let name = match place.0.last()? {
-            crate::record::Step::Name(name) => name.clone(),
-            crate::record::Step::Index(_) => return None,
-        };
-        Some((name, path, plain_record(&file, shape, &source, &place, text, &spelling)))
-    };
-    let children = source.children(&Place::default()).unwrap_or_default();
-    children.into_iter().filter_map(one).collect()
 }
 
 /// Folders that are nobody's user data: games, launchers, libraries.

@@ -6,12 +6,12 @@ use std::path::{Component, Path, PathBuf};
 use rayon::prelude::*;
 use serde::Serialize;
 
-use super::super::games::GameId;
-use super::{Around, game_id};
+use super::folders::{Around, game_id};
 use crate::launcher::{Found, Record, UNSAID};
 use crate::platform::{self, Look};
 use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
 use crate::site::{Site, real_path};
+use crate::survey::GameId;
 
 /// A link that leads into a game, out of one, or nowhere.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -70,7 +70,7 @@ fn below(folder: &Path, depth: usize, but: &HashSet<PathBuf>) -> Vec<PathBuf> {
 }
 
 /// Finds links that lead into games or nowhere, and adds the former to the games' records.
-pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let places = &site.places;
     let installs: Vec<PathBuf> = found.iter().flat_map(|f| &f.games).map(|game| game.install.clone()).collect();
     let mut skip: HashSet<PathBuf> = installs.iter().cloned().collect();
@@ -147,7 +147,7 @@ fn out_of_games(found: &[Found]) -> Vec<SeenLink> {
 }
 
 /// The record that a link is of the folder it leads to, or of what lies `below` it.
-pub(super) fn link_record(link: &Path, says: &Path, below: &Path) -> Option<Record> {
+pub(crate) fn link_record(link: &Path, says: &Path, below: &Path) -> Option<Record> {
     let text = says.to_str()?.to_string();
     let bases = Bases { relative_to: link.parent().map(Path::to_path_buf), ..Bases::default() };
     let (spelling, _) = Spelling::read(&text, &bases).ok()?;

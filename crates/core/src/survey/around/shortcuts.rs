@@ -1,16 +1,19 @@
 //! Desktop entries that start a game, open its folder, or show its icon.
 
-use std::path::{Path, PathBuf};
-
+use super::folders::{Around, game_id};
+use crate::platform;
+use crate::platform::Look;
+use crate::survey::GameId;
 use rayon::prelude::*;
 use serde::Serialize;
+use std::path::{Path, PathBuf};
 
-use super::super::games::GameId;
-use super::{Around, game_id};
-use crate::launcher::{Found, FoundGame, Problem, Record, shortcut_records};
-use crate::platform::{self, Look};
-use crate::record::{Format, Shape, Source};
+use crate::launcher::{Found, FoundGame, Problem, Record, plain_record};
+use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling};
 use crate::site::Site;
+
+use crate::launcher::shortcut_records;
+
 use crate::trace::Needles;
 
 /// Where a desktop entry stands.
@@ -47,15 +50,9 @@ pub struct Shortcut {
 /// No desktop entry is larger: our own bound, a hundred times what they have.
 const LARGEST: u64 = 1 << 20;
 
-pub(super) fn is_entry(file: &Path) -> bool {
+pub(crate) fn is_entry(file: &Path) -> bool {
     file.extension().is_some_and(|end| end == "desktop")
 }
-
-/// The folder of the desktop itself, by the user directories or by its usual name.
-pub(super) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
-    super::data::user_directories(site)
-}
-
 fn folders(site: &Site) -> Vec<(PathBuf, Scope)> {
     let places = &site.places;
     let mut all =
@@ -87,7 +84,7 @@ fn entries(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
 }
 
 /// Finds the shortcuts of all games, and adds those that can be changed to the games' records.
-pub(super) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let mut files: Vec<(PathBuf, Scope)> = Vec::new();
     for (folder, scope) in folders(site) {
         let mut here = Vec::new();
@@ -163,4 +160,23 @@ fn one(
         hits.push((l, g, shortcut, records));
     }
     (hits, None)
+}
+
+/// The user directories of the desktop, by the xdg-user-dirs file: name, folder and record.
+pub(crate) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
+    let file = site.places.config.join("user-dirs.dirs");
+    let shape = Shape::Text(Format::UserDirs);
+    let Ok(source) = Source::read(&file, shape) else { return Vec::new() };
+    let bases = Bases { home: Some(site.places.home.clone()), ..Bases::default() };
+    let one = |place: Place| {
+        let text = source.leaf(&place, Side::Value)?;
+        let (spelling, path) = Spelling::read(&text, &bases).ok()?;
+        let name = match place.0.last()? {
+            crate::record::Step::Name(name) => name.clone(),
+            crate::record::Step::Index(_) => return None,
+        };
+        Some((name, path, plain_record(&file, shape, &source, &place, text, &spelling)))
+    };
+    let children = source.children(&Place::default()).unwrap_or_default();
+    children.into_iter().filter_map(one).collect()
 }

@@ -1,0 +1,200 @@
+//! What the steps of an item work with: the site, the journal, the item, and a person's wishes.
+
+use std::path::{Path, PathBuf};
+
+use super::error::HaulError;
+use std::time::{Duration, Instant};
+
+use crate::checksums::Entry;
+
+use crate::item::{Mode, Stage};
+use crate::journal::LotRow;
+use crate::platform::Abilities;
+
+use super::event::{Control, HaulEvent};
+
+use super::standing::settle;
+
+use crate::journal::Journal;
+
+use crate::site::Site;
+
+use std::sync::Mutex;
+
+use crate::haul::inspect::Apart;
+
+use super::standing::End;
+
+use std::sync::{MutexGuard, PoisonError};
+
+/// Tally lines and hints that are written down together.
+pub(crate) const SHEAF: usize = 4000;
+
+/// A name beside a folder that says what it is: what this haul has left of it. One that nobody has yet.
+pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
+    let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let id = work.lot.haul;
+    for n in 1.. {
+        let other = folder.with_file_name(if n == 1 {
+            format!("{name}.left-by-haul-{id}")
+        } else {
+            format!("{name}.left-by-haul-{id}-{n}")
+        });
+        if !work.site.disk.is_there(&other).map_err(HaulError::disk("look at", &other))? {
+            return Ok(other);
+        }
+    }
+    Err(HaulError::NeedsRecovery)
+}
+
+/// What the phases of a lot work with.
+pub(crate) struct Work<'a> {
+    pub(crate) site: &'a Site,
+    pub(crate) journal: &'a Journal,
+    pub(crate) lot: LotRow,
+    pub(crate) report: &'a dyn Fn(HaulEvent),
+    pub(crate) stop: &'a Control,
+    /// Time after which a drive that does not answer is said to hang.
+    pub(crate) patience: Duration,
+    /// How often the originals were brought in line with their tally in this run.
+    pub(crate) round: usize,
+    /// When originals and copy were last seen to be what they were.
+    pub(crate) looked: Option<Instant>,
+    /// Whether the drive of the originals is not there: what was verified already goes on without them.
+    pub(crate) originals_away: bool,
+    /// Whether a drive has another path than when the lot was planned: its edits name the old one.
+    pub(crate) moved: bool,
+    /// Held while records change: two lots may have records in one file.
+    pub(crate) records: Option<&'a Mutex<()>>,
+}
+
+impl<'a> Work<'a> {
+    pub(crate) fn new(
+        site: &'a Site,
+        journal: &'a Journal,
+        lot: LotRow,
+        report: &'a dyn Fn(HaulEvent),
+        stop: &'a Control,
+    ) -> Self {
+        Self {
+            site,
+            journal,
+            lot,
+            report,
+            stop,
+            patience: PATIENCE,
+            round: 0,
+            looked: None,
+            originals_away: false,
+            moved: false,
+            records: None,
+        }
+    }
+
+    /// Finds the drives of the lot as they are now, and refuses if one is not there that its stage needs.
+    pub(crate) fn stand(&mut self) -> Result<(), HaulError> {
+        let standing = settle(self.site, &mut self.lot)?;
+        self.moved |= standing.moved;
+        self.originals_away = standing.from != End::There;
+        let planned = &self.lot.planned;
+        let needs_originals = match (&self.lot.stage, planned.mode) {
+            // Originals that are kept are taken up where they are; the copy is needed when it goes.
+            (_, Mode::TakeBack) => false,
+            (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _)
+            | (_, Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside) => true,
+            // All of it was verified. If its old drive has gone since, the copy is all the more needed.
+            (_, Mode::Copy) => false,
+        };
+        standing.to.required(&planned.title, &planned.to)?;
+        if needs_originals { standing.from.required(&planned.title, &planned.from) } else { Ok(()) }
+    }
+
+    /// Ends a longer piece of work where a pause was asked for.
+    pub(crate) fn may_go_on(&self) -> Result<(), HaulError> {
+        if self.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
+    }
+
+    /// Whether the copy may share the original's bytes: both lie on one file system, in parts that do not rename to each other.
+    pub(crate) fn may_share(&self) -> bool {
+        self.lot.planned.from_drive.as_ref() == Some(&self.lot.planned.to_drive)
+    }
+
+    /// Goes on to the next stage: the journal has it, durably, when this returns.
+    pub(crate) fn set_stage(&mut self, next: Stage) -> Result<(), HaulError> {
+        let next = self.lot.stage.clone().to(next)?;
+        self.journal.set_stage(self.lot.id, &next)?;
+        self.lot.stage = next;
+        self.tell_stage();
+        Ok(())
+    }
+
+    pub(crate) fn tell_stage(&self) {
+        tracing::info!(lot = self.lot.id.0, title = self.lot.planned.title, stage = self.lot.stage.word(), "stage");
+        // Records alone change at once: there are no phases to follow.
+        if self.lot.planned.mode == Mode::Records {
+            return;
+        }
+        let (haul, lot) = (self.lot.haul, self.lot.id);
+        (self.report)(HaulEvent::Stage {
+            haul,
+            lot,
+            title: self.lot.planned.title.clone(),
+            stage: self.lot.stage.word(),
+        });
+    }
+
+    /// What the target's file system can hold.
+    pub(crate) fn abilities(&self) -> Abilities {
+        let drive = self.site.find_drive(&self.lot.planned.to_drive);
+        drive.map_or_else(Abilities::all, |drive| drive.abilities.clone())
+    }
+
+    /// What the originals' file system can hold.
+    pub(crate) fn source_abilities(&self) -> Abilities {
+        self.site.abilities_at(self.lot.held_at())
+    }
+
+    /// What of the originals is a file of its own on the target.
+    pub(crate) fn originals(&self) -> Apart {
+        Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
+    }
+
+    /// The owner that a link of ours gets: who is not root may give nothing away.
+    pub(crate) fn owner_to_set(&self, entry: &Entry) -> Option<(u32, u32)> {
+        rustix::process::geteuid().is_root().then_some(entry.owner)
+    }
+
+    /// A name that only this lot of this state folder uses.
+    pub(crate) fn own_name(&self, what: &str) -> String {
+        let whose = blake3::hash(self.site.state_folder().as_os_str().as_encoded_bytes()).to_hex();
+        format!(".deft-barge-{what}-{}-{}", self.lot.id.0, &whose[..8])
+    }
+
+    pub(crate) fn make_folder(&self, path: &Path) -> Result<(), HaulError> {
+        self.site.disk.make_folder(path).map_err(HaulError::disk("make", path))
+    }
+
+    /// Makes the missing folders on the way, each durable before the next.
+    pub(crate) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
+        let missing: Vec<&Path> = path.ancestors().take_while(|folder| !folder.is_dir()).collect();
+        for folder in missing.into_iter().rev() {
+            // Known before it is there: what a lot has made goes again with it, if nothing else came to lie in it.
+            self.journal.put_made(self.lot.id, folder)?;
+            match self.site.disk.make_folder(folder) {
+                // Another lot goes the same way at this moment.
+                Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists && folder.is_dir() => {}
+                made => made.map_err(HaulError::disk("make", folder))?,
+            }
+            let parent = folder.parent().unwrap_or(Path::new("/"));
+            self.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+        }
+        Ok(())
+    }
+}
+
+/// Time after which a drive that does not answer is said to hang.
+pub(crate) const PATIENCE: Duration = Duration::from_secs(30);
+
+pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}

@@ -1,0 +1,230 @@
+//! One block: read from the original, in ever smaller pieces where it cannot be read, and written to the copy.
+
+
+use std::sync::Arc;
+use std::sync::atomic::Ordering;
+
+use super::files::{meta_of, unkept};
+use super::queue::{Check, Told, Yard};
+use crate::haul::HaulError;
+
+use super::job::Job;
+
+use crate::checksums::{block_hash, block_span};
+use crate::disk::{Disk, DiskFile, attributes_of};
+
+use crate::journal::Beside;
+
+/// Sets what stands beside the bytes of a file's copy, and has the job know what that is and what was not taken.
+pub(crate) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
+    let attributes = if job.way.attributes {
+        let from = job.entry.path.under(&job.way.from);
+        attributes_of(&from).map_err(HaulError::disk("read the attributes of", from))?
+    } else {
+        // Its own drive holds none: these are the ones that it had before it came there.
+        job.remembered.clone()
+    };
+    let meta = meta_of(&job.entry, attributes);
+    // Those that flush as a whole are Linux's own, which heed one time without the other.
+    let set = if job.way.target.flushes_whole { disk.set_meta_unseen(to, &meta) } else { disk.set_meta(to, &meta) };
+    let refused = set.map_err(HaulError::disk("set the times of", job.to()))?;
+    job.set_beside(Beside { unkept: unkept(&refused, &job.way.target), attributes: meta.attributes });
+    Ok(())
+}
+
+/// Copies one block, and says what is to be compared next; `told` gets what is told of small files.
+pub(crate) fn copy_block(
+    yard: &Yard,
+    job: &Arc<Job>,
+    nth: u64,
+    buffer: &mut Vec<u8>,
+    told: &mut Vec<Told>,
+) -> Result<(), HaulError> {
+    let pair = job.open(&yard.disk)?;
+    let (offset, length) = block_span(job.entry.size, nth);
+    buffer.resize(length, 0);
+    let lost = read_original(yard, pair.from(), job, buffer, offset)?;
+    // A drive may have kept this hand for so long that the haul went on without it: then it writes nothing more.
+    if yard.over() {
+        return Err(HaulError::Paused);
+    }
+    if lost.is_empty() {
+        let hash = block_hash(buffer, nth, job.entry.size);
+        if !pair.shared() {
+            let holes = match (job.has_holes(), pair.fresh()) {
+                (false, _) => Holes::None,
+                (true, true) => Holes::Fresh,
+                (true, false) => Holes::Kept,
+            };
+            write_block(yard, pair.to(), job, buffer, offset, holes)?;
+        }
+        job.set_hash(nth, hash);
+    }
+    for (from, to) in &lost {
+        let _ = yard.tell.send(Told::Unreadable(Arc::clone(job), *from, *to));
+    }
+    let copied = job.hash(nth).filter(|_| lost.is_empty()).map(|hash| Told::Copied(Arc::clone(job), nth, hash));
+    let (segment, over, any_lost) = job.dealt_with(nth, !lost.is_empty());
+    if over && any_lost {
+        let _ = yard.tell.send(Told::Lost(Arc::clone(job)));
+    }
+    if job.is_small() {
+        if lost.is_empty() {
+            end_small(yard, job, pair.to())?;
+        }
+        // Who hears of it knows that it waits to be flushed by now.
+        told.extend(copied);
+        return Ok(());
+    }
+    if let Some(copied) = copied {
+        let _ = yard.tell.send(copied);
+    }
+    yard.disk.press_on(pair.to(), offset, length as u64);
+    if over {
+        yard.disk.forget(pair.from());
+        job.close();
+    }
+    if let Some(segment) = segment {
+        yard.segment_is_copied(job, segment);
+    }
+    Ok(())
+}
+
+/// Sets what stands beside the bytes of a small file, and has it flushed with others, or by itself.
+fn end_small(yard: &Yard, job: &Arc<Job>, to: &DiskFile) -> Result<(), HaulError> {
+    /// Bytes from which it pays to begin writing out at once.
+    const WORTH: u64 = 1 << 18;
+    set_beside(&yard.disk, job, to)?;
+    if yard.top.is_none() {
+        yard.disk.flush(to).map_err(HaulError::disk("flush", job.to()))?;
+        yard.check(Check::Files(vec![Arc::clone(job)]));
+        return Ok(());
+    }
+    if job.entry.size >= WORTH {
+        yard.disk.press_on(to, 0, job.entry.size);
+    }
+    yard.gather(Arc::clone(job));
+    Ok(())
+}
+
+/// Whether an error says that a drive cannot read just here, and not that it is gone: by errno(3), bad sectors and bad checksums.
+fn is_here_only(error: &std::io::Error) -> bool {
+    // EIO, ENODATA (what SCSI calls a medium error), EBADMSG and EUCLEAN (checksums of file systems), EREMOTEIO.
+    matches!(error.raw_os_error(), Some(5 | 61 | 74 | 117 | 121))
+}
+
+/// Fills `buffer` from the original, in smaller pieces where it cannot be read as a whole; gives the stretches that cannot be
+/// read at all. A file that is shorter than it was has changed.
+pub(crate) fn read_original(
+    yard: &Yard,
+    file: &DiskFile,
+    job: &Job,
+    buffer: &mut [u8],
+    offset: u64,
+) -> Result<Vec<(u64, u64)>, HaulError> {
+    /// Failing reads of one block; a failing drive may take seconds for each.
+    const TRIES: usize = 150;
+    /// Blocks in a row of which nothing can be read, before the drive is said to be gone.
+    const DEAD: u32 = 16;
+    let length = buffer.len();
+    match yard.disk.read_at(file, buffer, offset) {
+        Ok(count) if count == length => {
+            yard.dead.store(0, Ordering::Relaxed);
+            return Ok(Vec::new());
+        }
+        Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
+        Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+        Err(_) => {}
+    }
+    let mut tries = TRIES;
+    let mut lost = Vec::new();
+    let mut waiting = vec![(0, length)];
+    while let Some((start, end)) = waiting.pop() {
+        let piece = &mut buffer[start..end];
+        let mut read = Err(std::io::Error::from_raw_os_error(5));
+        // The whole was tried already; a smallest piece is tried more than once.
+        for _ in 0..if end - start <= SECTOR { 3 } else { usize::from(end - start < length) } {
+            if tries == 0 || yard.over() {
+                break;
+            }
+            read = yard.disk.read_at(file, piece, offset + start as u64);
+            match &read {
+                Err(error) if is_here_only(error) => tries -= 1,
+                Ok(_) | Err(_) => break,
+            }
+        }
+        match read {
+            Ok(count) if count == end - start => {}
+            Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
+            Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+            Err(_) if end - start > SECTOR && tries > 0 => {
+                let middle = start + ((end - start) / 2).next_multiple_of(SECTOR);
+                // The first half is looked at first.
+                waiting.extend([(middle, end), (start, middle)]);
+            }
+            Err(_) => match lost.last_mut() {
+                Some((_, to)) if *to == offset + start as u64 => *to = offset + end as u64,
+                _ => lost.push((offset + start as u64, offset + end as u64)),
+            },
+        }
+    }
+    if yard.over() {
+        return Err(HaulError::Paused);
+    }
+    let all = lost == [(offset, offset + length as u64)];
+    if all && yard.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
+        let gone = std::io::Error::from_raw_os_error(5);
+        return Err(HaulError::disk("read", job.from())(gone));
+    }
+    Ok(lost)
+}
+
+/// The smallest piece that is read by itself: the sector of most drives.
+const SECTOR: usize = 4096;
+
+/// Whether stretches of zeros are left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Holes {
+    /// All is written.
+    None,
+    /// The file is new: what is not written reads as zeros.
+    Fresh,
+    /// An earlier try has written into the file: what reads as zeros there is left as it is.
+    Kept,
+}
+
+/// Writes a block; where `holes` may be left, stretches of zeros are not written.
+pub(crate) fn write_block(
+    yard: &Yard,
+    to: &DiskFile,
+    job: &Job,
+    data: &[u8],
+    offset: u64,
+    holes: Holes,
+) -> Result<(), HaulError> {
+    const PIECE: usize = 1 << 16;
+    let write = |data: &[u8], at| yard.disk.write_at(to, data, at).map_err(HaulError::disk("write", job.to()));
+    if holes == Holes::None {
+        return if data.is_empty() { Ok(()) } else { write(data, offset) };
+    }
+    // Runs of pieces that hold something are written as one.
+    let piece = |n: usize| n * PIECE..data.len().min((n + 1) * PIECE);
+    let is_zero = |bytes: &[u8]| bytes.iter().all(|byte| *byte == 0);
+    // What an earlier try has left there is written over, unless it is zeros as well: a hole takes no room and stays one.
+    let there = |n: usize| {
+        let mut now = vec![0; piece(n).len()];
+        let read = yard.disk.read_at(to, &mut now, offset + (n * PIECE) as u64);
+        read.is_ok_and(|count| count == now.len()) && is_zero(&now)
+    };
+    let holds = |n: usize| !is_zero(&data[piece(n)]) || (holes == Holes::Kept && !there(n));
+    let count = data.len().div_ceil(PIECE);
+    let mut n = 0;
+    while n < count {
+        let end = (n..count).find(|n| !holds(*n)).unwrap_or(count);
+        if end > n {
+            write(&data[n * PIECE..data.len().min(end * PIECE)], offset + (n * PIECE) as u64)?;
+        }
+        n = end + 1;
+    }
+    Ok(())
+}

@@ -1,0 +1,288 @@
+//! The lot's own thread during a copy: gives files to the hands, hears what they did, journals it and reports it.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+use crossbeam_channel::{Receiver, RecvTimeoutError};
+
+use super::job::{Job, Way};
+use super::known::{known_blocks, still_there};
+use super::pool::Crew;
+use super::queue::Told;
+use super::verify::digest_paths;
+use crate::bytes::Bytes;
+use crate::checksums::{EntryKind, block_count, block_span};
+use crate::haul::{HaulError, HaulEvent, SHEAF, Work};
+use crate::item::{Amount, Links, Pace, Progress};
+use crate::journal::{Hint, Lines, TallyEntry};
+use crate::launcher::DigestKind;
+
+/// Files that are under way at a time: what is kept in memory of a lot does not grow with it.
+const UNDER_WAY: u64 = 8000;
+
+/// Lines that are written down a tenth of a second after they came; more than these wait for more, this long at most.
+const FEW: usize = 500;
+const STEP: Duration = Duration::from_secs(1);
+
+/// Copies and compares all files of a lot that are not compared yet.
+pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+    work.journal.forget_unreadable(work.lot.id)?;
+    let disk = &work.site.disk;
+    let abilities = work.abilities();
+    let top = if abilities.flushes_whole {
+        Some(disk.open_folder(staging).map_err(HaulError::disk("open", staging))?)
+    } else {
+        None
+    };
+    let way = Arc::new(Way {
+        from: work.lot.planned.from.clone(),
+        to: staging.into(),
+        holes: abilities.sparse,
+        shares: work.may_share(),
+        patience: work.patience,
+        attributes: work.source_abilities().attributes,
+        target: abilities,
+    });
+    let (mut crew, told) = Crew::hire(disk, work.stop, top);
+    let mut hearing = Hearing {
+        lines: Some(work.journal.lines(work.lot.id)),
+        ahead: Vec::new(),
+        digests: digest_paths(work)?,
+        way,
+        links: work.lot.planned.links == Links::Copies,
+        pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.lot.planned.to_drive)),
+        progress: progress_of(work)?,
+        pulse: work.journal.next_pulse(work.lot.id)?,
+        hints: Vec::new(),
+        given: 0,
+        ended: 0,
+        copied: 0,
+        to_copy: 0,
+        lost: None,
+        warned: Instant::now(),
+        written: Instant::now(),
+        work,
+    };
+    let heard = hearing.listen(&mut crew, &told);
+    let (lost, paused) = (hearing.lost.take(), work.stop.asked());
+    crew.go_home(&work.lot.planned.from)?;
+    match heard {
+        Ok(()) if paused => Err(HaulError::Paused),
+        Ok(()) => lost.map_or(Ok(()), Err),
+        Err(error) => Err(error),
+    }
+}
+
+fn progress_of(work: &Work<'_>) -> Result<Progress, HaulError> {
+    let sums = work.journal.sums(work.lot.id)?;
+    let amount = Amount { done: Bytes::new(sums.same_bytes), all: Bytes::new(sums.bytes) };
+    Ok(Progress {
+        copy: amount,
+        compare: amount,
+        files: sums.same,
+        ..Progress::begun(work.lot.id, &work.lot.planned.title, sums.bytes, sums.files)
+    })
+}
+
+struct Hearing<'a, 'w> {
+    work: &'a Work<'w>,
+    lines: Option<Lines<'a>>,
+    /// Files that are next, those that lie beside one another on the drive together.
+    ahead: Vec<Job>,
+    digests: HashMap<PathBuf, DigestKind>,
+    way: Arc<Way>,
+    /// Whether copies of files stand where links were.
+    links: bool,
+    pace: Pace,
+    progress: Progress,
+    /// Number of the next moment that may be kept.
+    pulse: u64,
+    hints: Vec<Hint>,
+    /// Files that the hands got, and those that they are done with.
+    given: u64,
+    ended: u64,
+    /// Blocks of small files that were copied, and that were to be.
+    copied: u64,
+    to_copy: u64,
+    /// The first stretch of an original that cannot be read, and how many there are.
+    lost: Option<HaulError>,
+    warned: Instant,
+    /// When the journal last heard what there is.
+    written: Instant,
+}
+
+impl Hearing<'_, '_> {
+    fn listen(&mut self, crew: &mut Crew, told: &Receiver<Told>) -> Result<(), HaulError> {
+        let mut first = Ok(());
+        while first.is_ok() && !self.work.stop.asked() {
+            while self.given - self.ended < UNDER_WAY
+                && let Some(job) = self.next_job()?
+            {
+                self.given += 1;
+                self.to_copy += job.missing().len() as u64;
+                crew.take_on(&Arc::new(job));
+            }
+            crew.hand_over();
+            if self.lines.is_none() && self.ahead.is_empty() {
+                if self.given == self.ended {
+                    break;
+                }
+                if self.copied == self.to_copy {
+                    crew.sweep_up();
+                }
+            }
+            match told.recv_timeout(Duration::from_millis(50)) {
+                Ok(message) => {
+                    self.take(message, &mut first);
+                    // What else there is by now is heard before anything is done about it.
+                    for message in told.try_iter().take(UNDER_WAY as usize) {
+                        self.take(message, &mut first);
+                    }
+                }
+                Err(RecvTimeoutError::Timeout) => {}
+                Err(RecvTimeoutError::Disconnected) => break,
+            }
+            if self.pace.due() {
+                // Many lines are written in larger steps.
+                if self.hints.len() < FEW || self.hints.len() >= SHEAF || self.written.elapsed() > STEP {
+                    self.write_down()?;
+                }
+                self.report()?;
+                self.warn(crew);
+            }
+        }
+        crew.halt();
+        for message in told.try_iter() {
+            self.take(message, &mut first);
+        }
+        self.write_down()?;
+        self.report()?;
+        first
+    }
+
+    /// The next file that is to be copied or compared.
+    fn next_job(&mut self) -> Result<Option<Job>, HaulError> {
+        while self.ahead.is_empty() {
+            let Some(lines) = &mut self.lines else { return Ok(None) };
+            let page: Vec<TallyEntry> = lines.take(1000).collect::<Result<_, _>>()?;
+            if page.is_empty() {
+                self.lines = None;
+                return Ok(None);
+            }
+            for line in page.into_iter().filter(|line| line.entry.kind == EntryKind::File) {
+                self.prepare(line);
+            }
+            // They are taken from the end.
+            self.ahead.sort_by_key(|job| std::cmp::Reverse(job.entry.inode));
+        }
+        Ok(self.ahead.pop())
+    }
+
+    fn prepare(&mut self, line: TallyEntry) {
+        // Of what nothing is known, nothing has to be there.
+        let begun = line.compared || line.blocks.iter().any(Option::is_some);
+        let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
+        if line.compared && still_there(&line, found.as_ref(), self.way.target.steady()) {
+            return;
+        }
+        let known = known_blocks(&line, found.as_ref());
+        let digest = self.digests.get(line.entry.path.as_path()).copied();
+        // A copy that stands instead of a link is made of what the link leads to.
+        let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
+        let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
+        let job = Job::new(line.entry, Arc::clone(&self.way), known, taken, digest, line.attributes);
+        if line.compared {
+            // It was compared and is not what it was then.
+            let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));
+            plus(&mut self.progress.compare);
+            plus(&mut self.progress.copy);
+            self.progress.files -= 1;
+        }
+        let there = job.entry.size - job.missing_bytes();
+        self.progress.copy.done = self.progress.copy.done.plus(Bytes::new(there));
+        self.ahead.push(job);
+    }
+
+    fn take(&mut self, told: Told, first: &mut Result<(), HaulError>) {
+        let plus = |amount: &mut Amount, bytes: u64| amount.done = amount.done.plus(Bytes::new(bytes));
+        match told {
+            Told::Copied(job, nth, hash) => {
+                self.copied += 1;
+                let of = block_count(job.entry.size);
+                plus(&mut self.progress.copy, block_span(job.entry.size, nth).1 as u64);
+                if self.progress.file != job.entry.path.as_path() {
+                    job.entry.path.as_path().clone_into(&mut self.progress.file);
+                }
+                self.progress.block = (nth + 1, of);
+                // Of a small file the hash is written down when it is compared, some moments later.
+                if !job.is_small() {
+                    self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
+                }
+            }
+            Told::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
+            Told::Checked(bytes) => plus(&mut self.progress.compare, bytes),
+            Told::Repaired => self.progress.repaired += 1,
+            Told::Same(job, there, digest, beside) => {
+                self.ended += 1;
+                self.progress.files += 1;
+                let hash = if job.is_small() { job.hash(0) } else { None };
+                self.hints.push(Hint::Same { path: job.entry.path.clone(), there, digest, hash, beside });
+            }
+            Told::Unreadable(job, from, to) => {
+                self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));
+                self.hints.push(Hint::Unreadable { path: job.entry.path.clone(), from, to });
+                match &mut self.lost {
+                    Some(HaulError::Unreadable { count, .. }) => *count += 1,
+                    _ => self.lost = Some(HaulError::Unreadable { path: job.from(), from, to, count: 1 }),
+                }
+            }
+            Told::Lost(job) => {
+                self.ended += 1;
+                // Its blocks will not all be told.
+                self.to_copy -= job.missing().len() as u64;
+            }
+            Told::Failed(error) => {
+                if first.is_ok() {
+                    *first = Err(error);
+                }
+            }
+        }
+    }
+
+    fn write_down(&mut self) -> Result<(), HaulError> {
+        if !self.hints.is_empty() {
+            self.work.journal.put_hints(self.work.lot.id, &self.hints)?;
+            self.hints.clear();
+        }
+        self.written = Instant::now();
+        Ok(())
+    }
+
+    fn report(&mut self) -> Result<(), HaulError> {
+        let limit = self.work.stop.limit();
+        self.progress.reckon(&mut self.pace);
+        self.progress.hold_to(limit);
+        self.work.journal.put_pulse(self.pulse, &self.progress, limit)?;
+        self.pulse += 1;
+        (self.work.report)(HaulEvent::Progress(self.progress.clone()));
+        Ok(())
+    }
+
+    /// Says that a drive does not answer.
+    fn warn(&mut self, crew: &Crew) {
+        if self.warned.elapsed() < self.work.patience.min(Duration::from_secs(5)) {
+            return;
+        }
+        if let Some((path, time)) = crew.hung() {
+            self.warned = Instant::now();
+            (self.work.report)(HaulEvent::Hung {
+                lot: self.work.lot.id,
+                title: self.work.lot.planned.title.clone(),
+                path,
+                seconds: time.as_secs(),
+            });
+        }
+    }
+}

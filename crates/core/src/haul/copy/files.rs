@@ -1,0 +1,314 @@
+//! Copying a lot into a folder of ours beside its place, comparing behind it, round by round until nothing changes.
+//!
+//! Law: the originals are only read. Files are flushed before they are read back past the cache; names are flushed
+//! after the files; only then does the journal say "compared". A block hash found in the journal saves a second copy,
+//! never a comparison.
+
+use super::coordinator::copy_files;
+
+use crate::haul::inspect::{Met, meet, same};
+use crate::haul::{HaulError, SHEAF, Work, left_name};
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
+
+use std::time::{Duration, Instant};
+
+use crate::bytes::LotId;
+use crate::checksums::{Entry, EntryKind, LotPath, change_of, stamp_of};
+use crate::disk::{Meta, Refused, What, attributes_of};
+use crate::item::{Mode, Stage};
+use crate::journal::{Attribute, Beside, Hint, LotRow, Sums, TallyEntry, There};
+use crate::platform::Abilities;
+use crate::site::{Run, real_path};
+
+/// ENODEV, by errno(3).
+const NO_DEVICE: i32 = 19;
+
+/// Rounds in which files that change under the copy are copied again.
+const ROUNDS: usize = 3;
+
+/// Copies and compares a lot; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
+///
+/// # After a crash
+/// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
+pub(crate) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let staging = match &work.lot.stage {
+        Stage::Copying { staging } => {
+            if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
+                // Where the drive is away, its empty mount point is no place to begin anew.
+                let drive = work.site.drive_of(staging);
+                if drive.is_none_or(|drive| drive.name != work.lot.planned.to_drive) {
+                    let away = std::io::Error::from_raw_os_error(NO_DEVICE);
+                    return Err(HaulError::disk("find the drive of", staging)(away));
+                }
+                work.make_way(staging.parent().unwrap_or(Path::new("/")))?;
+                work.make_folder(staging)?;
+            }
+            staging.clone()
+        }
+        _ => begin(work)?,
+    };
+    // Seen once more now that it is made: a drive that went a moment ago would have the whole copy go to the bare folder where it was.
+    if let Err(error) = work.stand() {
+        forget_staging(work, &staging);
+        return Err(error);
+    }
+    work.round += 1;
+    let changed = bring_in_line(work, &staging)?;
+    if let Some(path) = changed.filter(|_| work.round > ROUNDS) {
+        return Err(HaulError::SourceChanged { path });
+    }
+    let (begun, before) = (Instant::now(), work.journal.sums(work.lot.id)?);
+    let round = one_round(work, &staging);
+    if round.is_ok() {
+        keep_pace(work, begun.elapsed(), before)?;
+    }
+    match round {
+        // The next round's walk sees what has changed, or finds that the drive reads otherwise each time.
+        Err(HaulError::SourceChanged { .. }) if work.round < ROUNDS => Ok(()),
+        // What is placed is looked at once more: there it shows whether anything has changed meanwhile.
+        Ok(()) => work.set_stage(Stage::Compared { staging }),
+        Err(error) => Err(error),
+    }
+}
+
+/// Removes the folders that were made where a drive had been, if nothing is in them.
+fn forget_staging(work: &Work<'_>, staging: &Path) {
+    let made = work.journal.made(work.lot.id).unwrap_or_default();
+    for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
+        // One that holds something refuses, and one that is not there is none.
+        let _ = work.site.disk.remove_empty_folder(&folder);
+    }
+}
+
+/// Keeps how long this run took, where it says something of the drives.
+fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulError> {
+    /// What is over sooner says more of beginnings than of drives.
+    const WORTH: Duration = Duration::from_millis(300);
+    let planned = &work.lot.planned;
+    let after = work.journal.sums(work.lot.id)?;
+    let (bytes, files) = (after.bytes.saturating_sub(before.same_bytes), after.files.saturating_sub(before.same));
+    let hindered = work.stop.limit().is_some() || work.stop.gentle() || work.may_share();
+    if let Some(from) = planned.from_drive.clone()
+        && time >= WORTH
+        && !hindered
+    {
+        let run = Run { from, to: planned.to_drive.clone(), bytes, files, seconds: time.as_secs_f64() };
+        work.journal.put_run(&run)?;
+    }
+    Ok(())
+}
+
+/// Makes the folder of ours, with the way to it.
+fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
+    let to = work.lot.planned.to.clone();
+    let parent = to.parent().unwrap_or(Path::new("/")).to_path_buf();
+    let staging = parent.join(work.own_name("copy"));
+    let disk = &work.site.disk;
+    if disk.is_there(&to).map_err(HaulError::disk("look at", &to))? {
+        // What a release had to leave at its place makes room for what comes back, under a name that says so.
+        let left = |lot: LotRow| matches!(lot.stage, Stage::Released { left } if left > 0);
+        let ours = work.lot.takes_back.map(|id| work.journal.lot(id)).transpose()?.flatten().is_some_and(left);
+        if !ours {
+            return Err(HaulError::NotOurs { path: to });
+        }
+        let other = left_name(work, &to)?;
+        disk.rename(&to, &other).map_err(HaulError::disk("rename", &to))?;
+        disk.flush_folder(&parent).map_err(HaulError::disk("flush", &parent))?;
+        let detail = other.display().to_string();
+        work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+    }
+    if disk.is_there(&staging).map_err(HaulError::disk("look at", &staging))? {
+        return Err(HaulError::NotOurs { path: staging });
+    }
+    work.make_way(&parent)?;
+    // The journal knows the name before it is there: whatever is found under it later is ours.
+    work.set_stage(Stage::Copying { staging: staging.clone() })?;
+    work.make_folder(&staging)?;
+    Ok(staging)
+}
+
+/// Brings the tally in line with the originals; gives the first line that was known and is not what it was.
+pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
+    let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
+    let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
+    let mut appeared = None;
+    let source = work.source_abilities();
+    let steady = source.steady();
+    // Where the originals lie on a drive that holds no permissions or attributes, those are known that they had before they came
+    // there.
+    let before = if source.permissions && source.attributes { None } else { brought_by(work)? };
+    let fresh = |mut entry: Entry| -> Result<TallyEntry, HaulError> {
+        let known = before.map(|lot| journal.line(lot, &entry.path)).transpose()?.flatten();
+        let Some(known) = known else { return Ok(TallyEntry::fresh(entry)) };
+        if !source.permissions {
+            (entry.mode, entry.owner) = (known.entry.mode, known.entry.owner);
+        }
+        let attributes = if source.attributes { Vec::new() } else { known.attributes };
+        Ok(TallyEntry { attributes, ..TallyEntry::fresh(entry) })
+    };
+    meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {
+        match met {
+            Met::Both(line, entry) if same(&line.entry, &entry, steady) => {}
+            Met::Both(_, entry) => changed.push(fresh(entry)?),
+            Met::Gone(line) => gone.push(line),
+            Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
+            // What the tally never had was never copied: the lines can be written as they come.
+            Met::New(entry) => new.push(fresh(entry)?),
+        }
+        if new.len() >= SHEAF {
+            journal.put_entries(lot, &new)?;
+            appeared = appeared.take().or(new.pop());
+            new.clear();
+        }
+        work.may_go_on()
+    })?;
+    journal.put_entries(lot, &new)?;
+    // What comes to be while it is copied, round after round, is no quiet game either.
+    let grown = new.first().or(appeared.as_ref()).filter(|_| work.round > 1);
+    let first = changed.first().or(gone.first()).or(grown).map(|line| line.entry.path.under(&from));
+    void(work, staging, &gone)?;
+    void(work, staging, &changed)?;
+    journal.put_entries(lot, &changed)?;
+    Ok(first)
+}
+
+/// The newest lot that brought the game to where its originals lie now.
+fn brought_by(work: &Work<'_>) -> Result<Option<LotId>, HaulError> {
+    let planned = &work.lot.planned;
+    let lots = work.journal.lots_of(&planned.game)?;
+    let here = work.site.place_at(&planned.from).ok();
+    let mut lots = lots.iter().filter(|lot| lot.id.0 < work.lot.id.0);
+    let brought = |lot: &&LotRow| {
+        (lot.stage.is_repointed() || lot.stage == Stage::Returned)
+            && lot.planned.mode == Mode::Copy
+            && lot.is_at(&planned.from, here.as_ref())
+    };
+    Ok(lots.find(brought).map(|lot| lot.id))
+}
+
+/// Removes what was made of these lines, and forgets the lines. Folders stay until the lot is in its place.
+fn void(work: &Work<'_>, staging: &Path, lines: &[TallyEntry]) -> Result<(), HaulError> {
+    for line in lines.iter().rev().filter(|line| !line.entry.path.bytes().is_empty()) {
+        let at = line.entry.path.under(staging);
+        let Ok(meta) = at.symlink_metadata() else { continue };
+        if !meta.is_dir() {
+            work.site.disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
+        } else if !line.entry.path.under(&work.lot.planned.from).is_dir() {
+            // What is in it is gone as well, and was removed before it.
+            work.site.disk.remove_own(&at, What::Folder).map_err(HaulError::disk("remove", &at))?;
+        }
+    }
+    let paths: Vec<LotPath> = lines.iter().map(|line| line.entry.path.clone()).collect();
+    Ok(work.journal.drop_entries(work.lot.id, &paths)?)
+}
+
+fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+    let (disk, lot) = (work.site.disk.clone(), work.lot.id);
+    for line in work.journal.lines_of(lot, "folder") {
+        let line = line?;
+        let at = line.entry.path.under(staging);
+        match at.symlink_metadata() {
+            // Finished before a crash, with its final permissions: it is opened up for what is still to come.
+            Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
+                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, Vec::new()) };
+                disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
+            }
+            Ok(meta) if meta.is_dir() => {}
+            Ok(_) => return Err(HaulError::NotOurs { path: at }),
+            Err(_) => work.make_folder(&at)?,
+        }
+        work.may_go_on()?;
+    }
+    copy_files(work, staging)?;
+    let mut done = Vec::new();
+    for line in work.journal.lines_of(lot, "link").chain(work.journal.lines_of(lot, "again")) {
+        let line = line?;
+        let at = line.entry.path.under(staging);
+        match &line.entry.kind {
+            EntryKind::Link(target) => make_link(work, &line.entry, target, &at)?,
+            EntryKind::Again(of) => {
+                if at.symlink_metadata().is_ok() {
+                    disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
+                }
+                disk.hard_link(&of.under(staging), &at).map_err(HaulError::disk("link", &at))?;
+            }
+            EntryKind::File | EntryKind::Folder => continue,
+        }
+        note(work, &mut done, line.entry.path, &at, Beside::default())?;
+    }
+    let (source, target) = (work.source_abilities(), work.abilities());
+    let whole = target.flushes_whole;
+    // Times of folders last, and from the deepest up: making a name in a folder changes its time.
+    for line in work.journal.folders_back(lot) {
+        let line = line?;
+        let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.lot.planned.from));
+        let attributes = if source.attributes {
+            attributes_of(&from).map_err(HaulError::disk("read the attributes of", &from))?
+        } else {
+            line.attributes.clone()
+        };
+        let meta = meta_of(&line.entry, attributes);
+        let refused = disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("set the times of", &at))?;
+        let beside = Beside { unkept: unkept(&refused, &target), attributes: meta.attributes };
+        if !whole {
+            disk.flush_folder(&at).map_err(HaulError::disk("flush", &at))?;
+        }
+        note(work, &mut done, line.entry.path, &at, beside)?;
+    }
+    let parent = staging.parent().unwrap_or(Path::new("/"));
+    if whole {
+        let top = disk.open_folder(staging).map_err(HaulError::disk("open", staging))?;
+        disk.flush_drive(&top).map_err(HaulError::disk("flush", staging))?;
+    } else {
+        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+    }
+    Ok(work.journal.put_hints(lot, &done)?)
+}
+
+/// Keeps in mind what is seen of a copy; writes down what there is of it by now.
+fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path, beside: Beside) -> Result<(), HaulError> {
+    done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None, beside });
+    if done.len() >= SHEAF {
+        work.journal.put_hints(work.lot.id, done)?;
+        done.clear();
+    }
+    work.may_go_on()
+}
+
+/// What is seen of a copy.
+pub(crate) fn seen(at: &Path) -> Result<There, HaulError> {
+    let meta = at.symlink_metadata().map_err(HaulError::disk("look at", at))?;
+    Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
+}
+
+pub(crate) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
+    Meta { mode: entry.mode, owner: entry.owner, modified_ns: entry.modified_ns, attributes }
+}
+
+/// What of a file was not taken by a file system that can hold it.
+pub(crate) fn unkept(refused: &[Refused], target: &Abilities) -> Option<String> {
+    let root = rustix::process::geteuid().is_root();
+    let says = |refused: &Refused| match refused {
+        Refused::Attribute(name) => target.attributes.then(|| String::from_utf8_lossy(name).into_owned()),
+        Refused::Permissions => target.permissions.then(|| "permissions".to_string()),
+        // Nobody else could have given it away: it is the copier's.
+        Refused::Owner => (target.permissions && root).then(|| "owner".to_string()),
+    };
+    let all: Vec<String> = refused.iter().filter_map(says).collect();
+    (!all.is_empty()).then(|| all.join(", "))
+}
+
+fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {
+    let disk = &work.site.disk;
+    if at.symlink_metadata().is_ok() {
+        disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
+    }
+    // An absolute link into the lot itself goes with the lot.
+    let from = &work.lot.planned.from;
+    let below = target.strip_prefix(from).map(Path::to_path_buf);
+    let below = below.or_else(|_| target.strip_prefix(real_path(from)).map(Path::to_path_buf));
+    let target = below.map_or_else(|_| target.to_path_buf(), |below| work.lot.planned.to.join(below));
+    disk.make_link(&target, at).map_err(HaulError::disk("link", at))?;
+    disk.set_link_meta(at, entry.modified_ns, work.owner_to_set(entry)).map_err(HaulError::disk("set the time of", at))
+}

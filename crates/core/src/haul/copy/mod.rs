@@ -1,0 +1,14 @@
+//! Copying: blocks are read, hashed and written by a pool of workers, flushed, read back and compared.
+//!
+//! Law: a file is said to be the same only after it was flushed and read back from its device. Start at [`copy_lot`].
+
+mod block_io;
+mod coordinator;
+mod files;
+mod job;
+mod known;
+mod pool;
+mod queue;
+mod verify;
+
+pub(crate) use files::{bring_in_line, copy_lot, seen};

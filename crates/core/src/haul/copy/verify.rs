@@ -1,0 +1,193 @@
+//! Reading a copy back from its device and comparing it block by block; a block that differs is read again, then copied again.
+
+use std::collections::HashMap;
+use std::os::unix::fs::MetadataExt;
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use super::block_io::{Holes, read_original, set_beside, write_block};
+use super::job::Job;
+use super::queue::{Check, HANDFUL, Told, Yard};
+use crate::checksums::{block_hash, block_span, change_of, stamp_of};
+use crate::disk::{Buffer, DiskFile};
+use crate::haul::inspect::content_list;
+use crate::haul::{HaulError, Work};
+use crate::journal::There;
+use crate::launcher::{ContentList, DigestKind};
+
+/// Times that a differing block is copied again before it is given up.
+const REPAIRS: usize = 3;
+
+/// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
+pub(crate) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
+    let Some(list) = content_list(work)? else { return Ok(HashMap::new()) };
+    let ContentList { kind, items, .. } = list;
+    Ok(items.into_iter().map(|item| (item.path, kind)).collect())
+}
+
+/// Makes files durable, or compares those that are. `at` hears which file is in hand; `told` gets what is told of small ones.
+pub(crate) fn check(
+    yard: &Yard,
+    check: Check,
+    buffer: &mut Buffer,
+    told: &mut Vec<Told>,
+    at: &mut dyn FnMut(&Arc<Job>),
+) -> Result<(), HaulError> {
+    match check {
+        Check::Home => {}
+        Check::Batch(jobs) => {
+            match &yard.top {
+                Some(top) => {
+                    for job in jobs.iter().filter(|job| job.copied_before) {
+                        at(job);
+                        set_meta(yard, job)?;
+                    }
+                    let path = jobs.first().map(|job| job.way.to.clone()).unwrap_or_default();
+                    yard.disk.flush_drive(top).map_err(HaulError::disk("flush", path))?;
+                }
+                None => {
+                    for job in &jobs {
+                        at(job);
+                        settle(yard, job)?;
+                    }
+                }
+            }
+            for some in jobs.chunks(HANDFUL) {
+                yard.check(Check::Files(some.to_vec()));
+            }
+        }
+        Check::Files(jobs) => {
+            for job in jobs {
+                if yard.over() {
+                    return Err(HaulError::Paused);
+                }
+                at(&job);
+                compare_small(yard, &job, buffer, told)?;
+            }
+        }
+        Check::Segment(job, segment) => {
+            compare_segment(yard, &job, segment, buffer)?;
+            let (next, over) = job.compared();
+            if let Some(next) = next {
+                yard.check(Check::Segment(Arc::clone(&job), next));
+            }
+            if over {
+                end_large(yard, &job)?;
+            }
+        }
+    }
+    Ok(())
+}
+
+fn compare_small(yard: &Yard, job: &Arc<Job>, buffer: &mut Buffer, told: &mut Vec<Told>) -> Result<(), HaulError> {
+    let path = job.to();
+    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
+    told.push(compare_block(yard, &file, job, 0, buffer)?);
+    told.push(same(job, &file)?);
+    Ok(())
+}
+
+/// Makes a segment durable and compares its blocks.
+fn compare_segment(yard: &Yard, job: &Arc<Job>, segment: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
+    let path = job.to();
+    let file = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    yard.disk.flush(&file).map_err(HaulError::disk("flush", &path))?;
+    yard.disk.forget(&file);
+    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
+    for nth in job.segment(segment) {
+        if yard.over() {
+            return Err(HaulError::Paused);
+        }
+        let _ = yard.tell.send(compare_block(yard, &file, job, nth, buffer)?);
+    }
+    Ok(())
+}
+
+/// Sets what stands beside the bytes of a large file, all of which are compared.
+fn end_large(yard: &Yard, job: &Arc<Job>) -> Result<(), HaulError> {
+    settle(yard, job)?;
+    let path = job.to();
+    let file = yard.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
+    // What was read back fills the cache with nothing that anybody needs.
+    yard.disk.forget(&file);
+    let _ = yard.tell.send(same(job, &file)?);
+    Ok(())
+}
+
+/// What is told of a file that is the same, if it is as long as it should be.
+fn same(job: &Arc<Job>, file: &DiskFile) -> Result<Told, HaulError> {
+    let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
+    if !meta.is_file() || meta.len() != job.entry.size {
+        return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
+    }
+    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
+    Ok(Told::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
+}
+
+/// Reads a block back and compares it; gives what is told of it.
+fn compare_block(
+    yard: &Yard,
+    file: &DiskFile,
+    job: &Arc<Job>,
+    nth: u64,
+    buffer: &mut Buffer,
+) -> Result<Told, HaulError> {
+    let (offset, length) = block_span(job.entry.size, nth);
+    let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
+    let mut tries = 0;
+    loop {
+        let read = yard.disk.read_back(file, buffer, length, offset);
+        let bytes = &*buffer.first(length);
+        if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
+            job.take_in_digest(bytes);
+            return Ok(Told::Checked(length as u64));
+        }
+        match tries {
+            // A drive may read wrongly once.
+            0 => {}
+            _ if tries > REPAIRS => return Err(HaulError::Differs { path: job.to(), from: offset }),
+            _ => {
+                repair(yard, job, nth, wanted)?;
+                let _ = yard.tell.send(Told::Repaired);
+            }
+        }
+        yard.disk.forget(file);
+        tries += 1;
+    }
+}
+
+/// Sets what stands beside the bytes of a copy.
+fn set_meta(yard: &Yard, job: &Job) -> Result<DiskFile, HaulError> {
+    let path = job.to();
+    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    set_beside(&yard.disk, job, &to)?;
+    Ok(to)
+}
+
+/// Sets what stands beside the bytes, makes all durable, and drops the cache.
+fn settle(yard: &Yard, job: &Job) -> Result<(), HaulError> {
+    let path = job.to();
+    let to = set_meta(yard, job)?;
+    yard.disk.flush(&to).map_err(HaulError::disk("flush", &path))?;
+    yard.disk.forget(&to);
+    Ok(())
+}
+
+/// Copies one block again, from the original.
+fn repair(yard: &Yard, job: &Arc<Job>, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
+    let (path, from) = (job.to(), job.from());
+    let original = yard.disk.open_read(&from).map_err(HaulError::disk("open", &from))?;
+    let (offset, length) = block_span(job.entry.size, nth);
+    let mut bytes = vec![0; length];
+    let lost = read_original(yard, &original, job, &mut bytes, offset)?;
+    if let Some((from, to)) = lost.first() {
+        return Err(HaulError::Unreadable { path: job.from(), from: *from, to: *to, count: lost.len() as u64 });
+    }
+    if block_hash(&bytes, nth, job.entry.size) != wanted {
+        // The original itself reads otherwise than before: it was changed, or its drive fails.
+        return Err(HaulError::SourceChanged { path: from });
+    }
+    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    write_block(yard, &to, job, &bytes, offset, Holes::None)?;
+    settle(yard, job)
+}

@@ -1,0 +1,475 @@
+//! Taking account of a game's files for a proof: against the tally of the lot that brought them, and against the
+//! launcher's content list.
+//!
+//! Law: a file is taken as read only if it was read and its size, time and inode are as they were then. Neither tally nor
+//! walk is kept in memory. Start at [`look`].
+
+use std::cell::{Cell, RefCell};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+
+use crossbeam_channel::Sender;
+
+use super::launcher::has_digest;
+use super::merge::{Apart, Met, is_as_it_was, meet};
+use super::readers::crew;
+use super::rewritten::{Rewritten, is_rewritten};
+use crate::bytes::{Bytes, LotId};
+use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
+use crate::disk::{Buffer, Disk, attributes_of};
+use crate::haul::{Control, HaulError, HaulEvent};
+use crate::item::{DifferenceKind, Pace, Progress, Proof};
+use crate::journal::{Attribute, Journal, TallyEntry};
+use crate::launcher::{ContentItem, ContentList, Digest, DigestKind};
+use crate::platform::Abilities;
+
+/// How closely a proof looks.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Depth {
+    /// Names, sizes and times, against what was read when the copy was compared; what does not look the same is read.
+    Seen,
+    /// Every byte.
+    Read,
+}
+
+/// What to prove. A lot without a tally is proved by its content list alone.
+pub(crate) struct Subject<'a> {
+    pub(crate) journal: &'a Journal,
+    pub(crate) lot: LotId,
+    pub(crate) title: &'a str,
+    pub(crate) install: &'a Path,
+    pub(crate) contents: Option<&'a ContentList>,
+    /// Files that the repoint rewrote in this copy.
+    pub(crate) rewritten: &'a Rewritten,
+    /// What is looked at as a file of its own.
+    pub(crate) apart: Apart,
+    /// What the file system there can hold.
+    pub(crate) abilities: Abilities,
+    /// Whether permissions, owners and attributes have to be the same as well.
+    pub(crate) beside: bool,
+}
+
+/// A file that has to be read.
+struct Job<'a> {
+    path: PathBuf,
+    /// Its bytes now.
+    size: u64,
+    line: Option<TallyEntry>,
+    item: Option<&'a ContentItem>,
+    /// Whether it is just as it was when it was compared with its original.
+    as_before: bool,
+    /// Whether its permissions, owner or attributes are not the original's.
+    other: bool,
+}
+
+struct Checked {
+    path: PathBuf,
+    size: u64,
+    fault: Option<(DifferenceKind, Option<u64>)>,
+    updated: bool,
+    download: u64,
+    /// Whether its bytes are the original's, so that what its launcher misses in it was missed before.
+    as_before: bool,
+}
+
+impl Checked {
+    fn nothing(path: &Path) -> Self {
+        Self { path: path.into(), size: 0, fault: None, updated: false, download: 0, as_before: false }
+    }
+}
+
+enum Heard {
+    Bytes(PathBuf, u64),
+    Checked(Checked),
+    Failed(HaulError),
+}
+
+/// The entries of a content list by their path, and which of them were met.
+struct Wanted<'a> {
+    items: HashMap<&'a Path, (usize, &'a ContentItem)>,
+    met: Vec<bool>,
+}
+
+impl<'a> Wanted<'a> {
+    fn of(list: Option<&'a ContentList>) -> Self {
+        let items = list.map_or(&[][..], |list| &list.items);
+        Self {
+            items: items.iter().enumerate().map(|(n, item)| (item.path.as_path(), (n, item))).collect(),
+            met: vec![false; items.len()],
+        }
+    }
+
+    fn meet(&mut self, path: &Path) -> Option<&'a ContentItem> {
+        let (n, item) = *self.items.get(path)?;
+        self.met[n] = true;
+        Some(item)
+    }
+
+    fn rest(&self, list: Option<&'a ContentList>) -> Vec<&'a ContentItem> {
+        let items = list.map_or(&[][..], |list| &list.items);
+        items.iter().zip(&self.met).filter(|(_, met)| !**met).map(|(item, _)| item).collect()
+    }
+}
+
+/// Looks at the files of a game: against its tally where there is one, and against its content list.
+pub(crate) fn look(
+    disk: &Disk,
+    subject: &Subject<'_>,
+    depth: Depth,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Proof, HaulError> {
+    let sums = subject.journal.sums(subject.lot)?;
+    let listed: u64 = subject.contents.iter().flat_map(|list| &list.items).map(|item| item.size).sum();
+    let items = subject.contents.map_or(0, |list| list.items.len()) as u64;
+    let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(items));
+    let account = Account {
+        disk,
+        subject,
+        depth,
+        stop,
+        proof: RefCell::new(Proof { install: subject.install.into(), read: depth == Depth::Read, ..Proof::default() }),
+        wanted: RefCell::new(Wanted::of(subject.contents)),
+        download: Cell::new(0),
+        before: Cell::new(0),
+        read_before: Cell::new(sums.lines > 0),
+    };
+    let mut failed = None;
+    crew(
+        |give| account.walk(sums.lines > 0, give),
+        |job, tell| match check(disk, subject, &job, depth, stop, tell) {
+            Ok(result) => tell.send(Heard::Checked(result)).is_ok(),
+            Err(error) => {
+                let _ = tell.send(Heard::Failed(error));
+                false
+            }
+        },
+        &mut |heard| {
+            match heard {
+                Some(Heard::Bytes(path, bytes)) => listening.add(path, bytes),
+                Some(Heard::Checked(result)) => account.take(result),
+                Some(Heard::Failed(error)) => failed = failed.take().or(Some(error)),
+                None => {}
+            }
+            listening.progress.files = account.proof.borrow().files;
+            listening.report(report);
+            failed.is_none() && !stop.asked()
+        },
+    )?;
+    if let Some(error) = failed {
+        return Err(error);
+    }
+    account.may_go_on()?;
+    let mut proof = account.proof.into_inner();
+    proof.read |= account.read_before.get();
+    proof.to_download = subject.contents.map(|_| Bytes::new(account.download.get()));
+    proof.before = Bytes::new(account.before.get());
+    proof.differences.sort_by(|a, b| a.path.cmp(&b.path));
+    Ok(proof)
+}
+
+/// A proof that is being made, on the caller's thread.
+struct Account<'a> {
+    disk: &'a Disk,
+    subject: &'a Subject<'a>,
+    depth: Depth,
+    stop: &'a Control,
+    proof: RefCell<Proof>,
+    wanted: RefCell<Wanted<'a>>,
+    download: Cell<u64>,
+    /// Bytes of that which its launcher would have downloaded before the haul as well.
+    before: Cell<u64>,
+    /// Whether every line was read back when it was copied.
+    read_before: Cell<bool>,
+}
+
+type Give<'g, 'a> = &'g mut dyn FnMut(Job<'a>) -> bool;
+
+impl<'a> Account<'a> {
+    fn may_go_on(&self) -> Result<(), HaulError> {
+        if self.stop.asked() { Err(HaulError::Paused) } else { Ok(()) }
+    }
+
+    fn take(&self, checked: Checked) {
+        let mut proof = self.proof.borrow_mut();
+        proof.files += 1;
+        proof.bytes = proof.bytes.plus(Bytes::new(checked.size));
+        proof.updated += u64::from(checked.updated);
+        self.download.set(self.download.get() + checked.download);
+        if checked.as_before && checked.fault.is_none() {
+            self.before.set(self.before.get() + checked.download);
+        }
+        if let Some((kind, from)) = checked.fault {
+            proof.note(&checked.path, kind, from);
+        } else if checked.download > 0 {
+            proof.note(&checked.path, DifferenceKind::WouldDownload, None);
+        }
+    }
+
+    fn note(&self, path: &LotPath, kind: DifferenceKind) {
+        self.proof.borrow_mut().note(path.as_path(), kind, None);
+    }
+
+    /// Walks the game beside its tally, and then what else the content list wants; gives what has to be read.
+    fn walk(&self, has_tally: bool, give: Give<'_, 'a>) -> Result<(), HaulError> {
+        let Subject { journal, lot, install, contents, .. } = *self.subject;
+        if has_tally && install.is_dir() {
+            // A second name of a file is looked at as a file of its own.
+            meet(self.disk, journal, lot, install, self.subject.apart, &mut |met| {
+                self.may_go_on()?;
+                self.met(met, give);
+                Ok(())
+            })?;
+        } else if has_tally {
+            for line in journal.lines(lot) {
+                self.met(Met::Gone(line?), give);
+            }
+        }
+        // What is a further name of a file in the tally stands in the content list as a file of its own.
+        let rest = self.wanted.borrow().rest(contents);
+        for item in rest {
+            self.may_go_on()?;
+            // The originals did not have it either.
+            let mut checked = Checked { as_before: has_tally, ..Checked::nothing(&item.path) };
+            let again = has_tally
+                && LotPath::new(&item.path).map(|path| journal.line(lot, &path)).transpose()?.flatten().is_some();
+            match install.join(&item.path).symlink_metadata() {
+                Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
+                    let (path, size) = (item.path.clone(), meta.len());
+                    give(Job { path, line: None, item: Some(item), size, as_before: again, other: false });
+                    continue;
+                }
+                Ok(meta) if meta.is_file() => {
+                    checked.size = meta.len();
+                    checked.as_before = again;
+                    checked.download = if meta.len() == item.size { 0 } else { item.size };
+                }
+                Ok(_) | Err(_) => checked.download = item.size,
+            }
+            self.take(checked);
+        }
+        Ok(())
+    }
+
+    /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
+    fn is_other_beside(&self, line: &TallyEntry, entry: &Entry) -> bool {
+        let Subject { abilities, beside, install, .. } = self.subject;
+        // A further name is the same file.
+        if !beside || matches!(line.entry.kind, EntryKind::Again(_)) {
+            return false;
+        }
+        let root = rustix::process::geteuid().is_root();
+        // A link has nothing beside where it leads but its owner.
+        if matches!(line.entry.kind, EntryKind::Link(_)) {
+            return abilities.permissions && root && line.entry.owner != entry.owner;
+        }
+        if line.unkept.is_some() {
+            return true;
+        }
+        // Who is not root may be refused the special bits of somebody else's file.
+        let bits = if root { 0o7777 } else { 0o777 };
+        let mode = abilities.permissions && (line.entry.mode ^ entry.mode) & bits != 0;
+        let owner = abilities.permissions && root && line.entry.owner != entry.owner;
+        mode || owner
+            || self.depth == Depth::Read
+                && abilities.attributes
+                // Nothing is known of the attributes that a journal of an older version has no room for.
+                && line.entry.changed_ns.is_some()
+                && attributes_of(&line.entry.path.under(install)).is_ok_and(|now| !same_attributes(&line.attributes, now))
+    }
+
+    fn met(&self, met: Met, give: Give<'_, 'a>) {
+        let (line, entry) = match met {
+            Met::New(entry) => return self.note(&entry.path, DifferenceKind::Extra),
+            Met::Other(path) => return self.note(&path, DifferenceKind::Extra),
+            Met::Gone(line) => (line, None),
+            Met::Both(line, entry) => (line, Some(entry)),
+        };
+        self.read_before.set(self.read_before.get() && line.compared);
+        if line.entry.kind != EntryKind::File {
+            match entry {
+                None => self.note(&line.entry.path, DifferenceKind::Missing),
+                Some(entry) if is_other_shape(&line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
+                Some(entry) if self.is_other_beside(&line, &entry) => {
+                    self.note(&line.entry.path, DifferenceKind::Beside);
+                }
+                Some(_) => {}
+            }
+            return;
+        }
+        let path = line.entry.path.as_path();
+        let item = self.wanted.borrow_mut().meet(path);
+        let mut checked = Checked::nothing(path);
+        let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
+            let there = self.subject.install.join(path).symlink_metadata().is_ok();
+            let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
+            checked.fault = Some((kind, None));
+            checked.download = item.map_or(0, |item| item.size);
+            return self.take(checked);
+        };
+        checked.size = entry.size;
+        let at = self.subject.install.join(path);
+        if item.is_none() && is_rewritten(self.subject.rewritten, path, &at) {
+            return self.take(checked);
+        }
+        if self.depth == Depth::Read {
+            let other = self.is_other_beside(&line, &entry);
+            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
+            return;
+        }
+        if !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
+            // Brought back from a backup, touched, or another one: its bytes tell.
+            let other = self.is_other_beside(&line, &entry);
+            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
+            return;
+        }
+        checked.as_before = true;
+        if self.is_other_beside(&line, &entry) {
+            checked.fault = Some((DifferenceKind::Beside, None));
+        }
+        match (item, line.digest.as_ref()) {
+            (Some(item), Some(digest)) => {
+                checked.download = if *digest == item.hash && entry.size == item.size { 0 } else { item.size };
+            }
+            (Some(item), None) => {
+                let (path, size) = (path.to_path_buf(), entry.size);
+                give(Job { path, size, line: None, item: Some(item), as_before: true, other: false });
+                return;
+            }
+            (None, _) => {}
+        }
+        self.take(checked);
+    }
+}
+
+/// Whether both are the same attributes, in whatever order.
+fn same_attributes(known: &[Attribute], mut now: Vec<Attribute>) -> bool {
+    let mut known = known.to_vec();
+    known.sort_unstable();
+    now.sort_unstable();
+    known == now
+}
+
+/// What is wrong with a folder, a link or a further name.
+fn is_other_shape(line: &TallyEntry, entry: &Entry) -> bool {
+    match (&line.entry.kind, &entry.kind) {
+        (EntryKind::Folder, EntryKind::Folder) | (EntryKind::Again(_) | EntryKind::File, EntryKind::File) => false,
+        // An absolute link may have been re-aimed; its own time says that it is the one we made.
+        (EntryKind::Link(_), EntryKind::Link(_)) => {
+            line.there.is_some_and(|there| there.modified_ns != entry.modified_ns)
+        }
+        _ => true,
+    }
+}
+
+struct Listening {
+    pace: Pace,
+    progress: Progress,
+}
+
+impl Listening {
+    fn new(subject: &Subject<'_>, all: u64, files_all: u64) -> Self {
+        let progress = Progress::begun(subject.lot, subject.title, all, files_all);
+        Self { pace: Pace::patient(), progress }
+    }
+
+    fn add(&mut self, path: PathBuf, bytes: u64) {
+        self.progress.file = path;
+        self.progress.compare.done = self.progress.compare.done.plus(Bytes::new(bytes));
+    }
+
+    fn report(&mut self, report: &dyn Fn(HaulEvent)) {
+        if self.pace.due() && self.progress.compare.all > Bytes::ZERO {
+            self.progress.reckon(&mut self.pace);
+            report(HaulEvent::Progress(self.progress.clone()));
+        }
+    }
+}
+
+/// Reads a file: against its line, against what its launcher wants, or both.
+fn check(
+    disk: &Disk,
+    subject: &Subject<'_>,
+    job: &Job<'_>,
+    depth: Depth,
+    stop: &Control,
+    tell: &Sender<Heard>,
+) -> Result<Checked, HaulError> {
+    let at = subject.install.join(&job.path);
+    let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
+    let size_wrong = job.item.is_some_and(|item| item.size != job.size);
+    let wants = job.item.map_or(0, |item| item.size);
+    let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
+    if depth == Depth::Seen && job.line.is_none() {
+        let wrong = match job.item {
+            Some(item) => size_wrong || !has_digest(disk, &at, kind, &item.hash)?,
+            None => false,
+        };
+        checked.download = if wrong { wants } else { 0 };
+        return Ok(checked);
+    }
+    // Where a copy stands instead of a link, the original is what the link leads to.
+    let followed = subject.apart.links.then(|| at.canonicalize().ok()).flatten();
+    let reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
+    let is_wanted = job.item.is_some() && !size_wrong && !reading.digest_wrong;
+    let longer_or_shorter = job.line.as_ref().is_some_and(|line| line.entry.size != job.size);
+    if longer_or_shorter || reading.differs.is_some() {
+        // A newer file that is just what the launcher's list wants was put there by its launcher.
+        checked.updated = is_wanted;
+        checked.fault = (!is_wanted).then_some((DifferenceKind::Differs, reading.differs));
+    } else if job.line.is_some() {
+        checked.fault = job.other.then_some((DifferenceKind::Beside, None));
+        checked.as_before = job.line.as_ref().is_some_and(|line| line.blocks.iter().all(Option::is_some));
+    }
+    if job.item.is_some() && !is_wanted {
+        checked.download = wants;
+    }
+    Ok(checked)
+}
+
+struct Reading {
+    differs: Option<u64>,
+    digest_wrong: bool,
+}
+
+fn read_through(
+    disk: &Disk,
+    at: &Path,
+    job: &Job<'_>,
+    kind: DigestKind,
+    stop: &Control,
+    tell: &Sender<Heard>,
+) -> Result<Reading, HaulError> {
+    // What the cache holds says nothing about the drive.
+    let file = disk.open_back(at).map_err(HaulError::disk("open", at))?;
+    let size = job.size;
+    let mut digest = job.item.map(|_| Digest::new(kind));
+    let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
+    let mut buffer = Buffer::new(size.min(BLOCK) as usize);
+    let mut reading = Reading { differs: None, digest_wrong: false };
+    for nth in 0..crate::checksums::block_count(size) {
+        if stop.asked() {
+            return Err(HaulError::Paused);
+        }
+        let (offset, length) = block_span(size, nth);
+        let read = disk.read_back(&file, &mut buffer, length, offset);
+        // A block that cannot be read is not the same; the file's other blocks are looked at nevertheless.
+        let whole = read.is_ok_and(|count| count == length);
+        let bytes = &*buffer.first(length);
+        let wanted = blocks.get(nth as usize).copied().flatten();
+        let same = whole && wanted.is_none_or(|hash| block_hash(bytes, nth, size) == hash);
+        if !same && reading.differs.is_none() && job.line.is_some() {
+            reading.differs = Some(offset);
+        }
+        match &mut digest {
+            Some(digest) if whole => digest.take(bytes),
+            _ => reading.digest_wrong |= !whole && job.item.is_some(),
+        }
+        let _ = tell.send(Heard::Bytes(job.path.clone(), length as u64));
+    }
+    disk.forget(&file);
+    if let (Some(digest), Some(item)) = (digest, job.item) {
+        reading.digest_wrong |= digest.end() != item.hash;
+    }
+    Ok(reading)
+}

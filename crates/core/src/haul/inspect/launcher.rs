@@ -1,0 +1,117 @@
+//! What a launcher's records and content lists say of an item.
+
+use std::path::Path;
+
+use crate::haul::{HaulError, Work};
+
+use crate::item::{PlannedLot, Proof};
+
+use crate::launcher::ContentList;
+
+use crate::record::Edit;
+use crate::site::Site;
+
+use crate::checksums::BLOCK;
+
+use crate::plan::ANCHOR;
+use crate::survey::{CARRY, FINDS, TRACED};
+
+use super::same_folder::is_folder_of;
+
+use crate::disk::Disk;
+use crate::launcher::{Digest, DigestKind, FoundGame, Profile, load_profiles, read_only};
+use crate::record::{Files, Mood, Values};
+
+use crate::survey::{DATA, GameId};
+
+pub(crate) fn content_list(work: &Work<'_>) -> Result<Option<ContentList>, HaulError> {
+    contents_of(work.site, &work.lot.planned.game, &work.lot.planned.to)
+}
+
+/// Whether a file has the hash that a content list wants.
+pub(crate) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
+    let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
+    let mut digest = Digest::new(kind);
+    let mut buffer = vec![0; BLOCK as usize];
+    let mut offset = 0;
+    loop {
+        let count = disk.read_at(&file, &mut buffer, offset).map_err(HaulError::disk("read", at))?;
+        digest.take(&buffer[..count]);
+        offset += count as u64;
+        if count < buffer.len() {
+            return Ok(digest.end() == hash);
+        }
+    }
+}
+
+/// The profiles of a site, as they are now.
+pub(crate) fn profiles_of(site: &Site) -> Vec<Profile> {
+    load_profiles(&site.profile_folder()).0
+}
+
+/// Reads anew what the launcher has written down about a game.
+pub(crate) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> {
+    let (profiles, _) = load_profiles(&site.profile_folder());
+    let (launcher, id) = game.0.split_once('/')?;
+    let profile = profiles.into_iter().find(|profile| profile.id == launcher)?;
+    read_only(site, &profile, id)?.games.into_iter().find(|found| found.id == id)
+}
+
+/// Reads the content list of a game, as its launcher has it now.
+pub(crate) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<Option<ContentList>, HaulError> {
+    let (profiles, _) = load_profiles(&site.profile_folder());
+    let Some((launcher, id)) = game.0.split_once('/') else { return Ok(None) };
+    let profile = profiles.into_iter().find(|profile| profile.id == launcher);
+    let Some(found) = profile.and_then(|profile| read_only(site, &profile, id)) else { return Ok(None) };
+    let library = install.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
+    let values: Values = found.values(site).with("id", id).with("library", library);
+    Ok(ContentList::read(&found.profile, &values)?)
+}
+
+/// Whether what a repoint wrote is still what the records say: the only sign where no profile can be asked.
+pub(crate) fn edits_stand(planned: &PlannedLot) -> bool {
+    // What has stepped back took the link's place.
+    let is_back = planned.aside.as_ref().filter(|aside| aside.old == planned.place()).map(|aside| &aside.old);
+    let gone = |edit: &&Edit| matches!(edit, Edit::Link { link, .. } if Some(link) == is_back);
+    let edits: Vec<Edit> = planned.edits.iter().filter(|edit| !gone(edit)).cloned().collect();
+    let mut files = Files::default();
+    files.make(&edits, Mood::Again).is_ok() && files.changes().is_empty()
+}
+
+/// Whether every record of a game that its launcher lists leads where its entry does; `true` where no profile can be asked.
+pub(crate) fn all_agree(site: &Site, planned: &PlannedLot) -> bool {
+    by_edits(planned)
+        || what_records_say(site, &planned.game).is_none_or(|game| game.records.iter().all(|record| record.sound))
+}
+
+/// Adds to the proof of a lot what the records say.
+pub(crate) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
+    if by_edits(planned) {
+        proof.records_lead_here = edits_stand(planned);
+    } else {
+        add_records(site, &planned.game, proof);
+    }
+}
+
+/// Whether its edits alone say where it is: no profile can be asked, or its entry has left its launcher's list.
+pub(crate) fn by_edits(planned: &PlannedLot) -> bool {
+    is_traced(&planned.game) || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
+}
+
+/// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
+pub(crate) fn is_traced(game: &GameId) -> bool {
+    [TRACED, DATA, FINDS, ANCHOR, CARRY]
+        .iter()
+        .any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
+}
+
+/// Adds to a proof what the records say.
+pub(crate) fn add_records(site: &Site, game: &GameId, proof: &mut Proof) {
+    let says = what_records_say(site, game);
+    proof.records_lead_here = says.as_ref().is_some_and(|game| {
+        is_folder_of(&game.install, &proof.install)
+            && game.fault.is_none()
+            && game.records.iter().all(|record| record.sound)
+    });
+    proof.program = says.and_then(|game| game.program).map(|program| proof.install.join(program).is_file());
+}

@@ -1,0 +1,175 @@
+//! What a tally says beside what is there: two lists in one order, read side by side, neither kept in memory.
+
+use std::path::{Path, PathBuf};
+
+use crate::haul::HaulError;
+
+use crate::bytes::LotId;
+use crate::checksums::{Entry, EntryKind, FileIdentity};
+use crate::item::PlannedLot;
+use crate::journal::{Journal, TallyEntry};
+
+use crate::platform::Steady;
+
+use std::fs::Metadata;
+use std::io;
+
+use crate::checksums::{Found, LotPath, change_of, stamp_of, walk_each};
+use crate::disk::Disk;
+use crate::item::Links;
+use crate::journal::JournalError;
+
+/// A line of a tally, what is there, or both.
+pub(crate) enum Met {
+    /// The tally has it, and it is there.
+    Both(TallyEntry, Entry),
+    /// The tally has it, and it is not there.
+    Gone(TallyEntry),
+    /// It is there, and the tally does not have it.
+    New(Entry),
+    /// It is there, and is nothing that can be moved.
+    Other(LotPath),
+}
+
+/// What is looked at as a file of its own.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Apart {
+    /// Further names of a file.
+    pub(crate) names: bool,
+    /// Links that lead to a file: copies of it stand in their place.
+    pub(crate) links: bool,
+}
+
+impl Apart {
+    /// Every name is a file; links are links, but where the lot has copies instead of them.
+    pub(crate) fn of(lot: &PlannedLot) -> Self {
+        Self { names: true, links: lot.links == Links::Copies }
+    }
+}
+
+enum Step {
+    Read(io::Error),
+    Haul(HaulError),
+}
+
+impl From<io::Error> for Step {
+    fn from(error: io::Error) -> Self {
+        Self::Read(error)
+    }
+}
+
+impl From<JournalError> for Step {
+    fn from(error: JournalError) -> Self {
+        Self::Haul(error.into())
+    }
+}
+
+/// Walks `root` beside the tally of a lot.
+pub(crate) fn meet(
+    disk: &Disk,
+    journal: &Journal,
+    lot: LotId,
+    root: &Path,
+    apart: Apart,
+    see: &mut dyn FnMut(Met) -> Result<(), HaulError>,
+) -> Result<(), HaulError> {
+    let mut lines = journal.lines(lot).peekable();
+    let mut see = |met| see(met).map_err(Step::Haul);
+    let walked = walk_each(disk, root, &mut |found| {
+        let mut entry = match found {
+            Found::Entry(entry) => entry,
+            Found::Other(path) => return see(Met::Other(path)),
+        };
+        match entry.kind {
+            EntryKind::Again(_) if apart.names => {
+                let meta = entry.path.under(root).symlink_metadata()?;
+                as_file(&mut entry, &meta);
+            }
+            EntryKind::Link(_) if apart.links => {
+                if let Some(meta) = entry.path.under(root).metadata().ok().filter(Metadata::is_file) {
+                    as_file(&mut entry, &meta);
+                }
+            }
+            _ => {}
+        }
+        let is_before = |line: &Result<TallyEntry, JournalError>| {
+            line.as_ref().map_or(true, |line| line.entry.path.as_path() <= entry.path.as_path())
+        };
+        while let Some(line) = lines.next_if(is_before) {
+            let line = line?;
+            if line.entry.path == entry.path {
+                return see(Met::Both(line, entry));
+            }
+            see(Met::Gone(line))?;
+        }
+        see(Met::New(entry))
+    });
+    let rest = |see: &mut dyn FnMut(Met) -> Result<(), Step>| -> Result<(), Step> {
+        for line in lines {
+            see(Met::Gone(line?))?;
+        }
+        Ok(())
+    };
+    walked.and_then(|()| rest(&mut see)).map_err(|step| match step {
+        Step::Read(error) => HaulError::disk("read", root)(error),
+        Step::Haul(error) => error,
+    })
+}
+
+/// Makes a file of its own of a further name, or of a link and the file that it leads to.
+fn as_file(entry: &mut Entry, meta: &Metadata) {
+    use std::os::unix::fs::MetadataExt;
+    (entry.size, entry.allocated, entry.kind) = (meta.len(), meta.blocks() * 512, EntryKind::File);
+    (entry.inode, entry.modified_ns, entry.mode) = (meta.ino(), stamp_of(meta), meta.mode() & 0o7777);
+    (entry.changed_ns, entry.names) = (Some(change_of(meta)), meta.nlink());
+}
+
+/// Finds the first original that is not what it was when it was read.
+pub(crate) fn first_change(
+    disk: &Disk,
+    journal: &Journal,
+    lot: LotId,
+    from: &Path,
+    apart: Apart,
+    steady: Steady,
+) -> Result<Option<PathBuf>, HaulError> {
+    let mut first: Option<PathBuf> = None;
+    meet(disk, journal, lot, from, apart, &mut |met| {
+        let path = match met {
+            Met::Both(line, entry) if same(&line.entry, &entry, steady) => return Ok(()),
+            Met::Both(_, entry) | Met::New(entry) => entry.path,
+            Met::Gone(line) => line.entry.path,
+            Met::Other(path) => path,
+        };
+        first.get_or_insert_with(|| path.under(from));
+        Ok(())
+    })?;
+    Ok(first)
+}
+
+/// Whether an original is what it was. A folder's own time changes with every look of some programs; its names are walked anyway.
+pub(crate) fn same(then: &Entry, now: &Entry, steady: Steady) -> bool {
+    let mode = !steady.permissions || then.mode == now.mode;
+    match (&then.kind, &now.kind) {
+        (EntryKind::Folder, EntryKind::Folder) => mode && (!steady.inodes || then.inode == now.inode),
+        (one, other) => one == other && mode && FileIdentity::of(then, steady).is_same(&FileIdentity::of(now, steady)),
+    }
+}
+
+/// Whether a name of a copy is what was seen when it was compared.
+pub(crate) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> bool {
+    // A folder's time changes with every name that comes and goes in it.
+    if line.entry.kind == EntryKind::Folder {
+        return entry.kind == EntryKind::Folder;
+    }
+    let kind = match (&line.entry.kind, &entry.kind) {
+        // Names are looked at as files of their own.
+        (EntryKind::File | EntryKind::Again(_), kind) => *kind == EntryKind::File,
+        // An absolute link into the lot leads into the copy; its time says that it is the one that was made.
+        (EntryKind::Link(_), kind) => matches!(kind, EntryKind::Link(_)),
+        (EntryKind::Folder, _) => false,
+    };
+    let now =
+        Entry { size: if line.entry.kind == EntryKind::File { entry.size } else { line.entry.size }, ..entry.clone() };
+    kind && line.copy(steady).is_some_and(|known| known.is_same(&FileIdentity::of(&now, steady)))
+}

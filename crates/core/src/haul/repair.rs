@@ -1,0 +1,69 @@
+//! Taking a file from another copy, where the original cannot be read.
+//!
+//! Law: nothing is taken on trust. The other copy has the launcher's own hash, or every block that could be read of the
+//! original is the same in it; what is taken is compared like everything else.
+
+use std::path::Path;
+
+use super::error::HaulError;
+use crate::bytes::LotId;
+use crate::checksums::{BLOCK, EntryKind, LotPath, block_hash, block_span};
+use crate::disk::Buffer;
+use crate::haul::inspect::{contents_of, has_digest};
+use crate::item::Stage;
+use crate::journal::{Journal, TallyEntry};
+use crate::site::Site;
+
+/// Has the bytes of a file of a lot taken from `other` when the lot goes on. Nothing is copied yet.
+///
+/// # Errors
+/// [`HaulError::NotThatFile`] if nothing shows that it is the same file, or something shows that it is not;
+/// [`HaulError::Nothing`] if the lot is not being copied or has no such file.
+pub fn take_from(site: &Site, journal: &Journal, lot: LotId, path: &LotPath, other: &Path) -> Result<(), HaulError> {
+    let row = journal.lot(lot)?.filter(|row| matches!(row.stage, Stage::Copying { .. }));
+    let row = row.ok_or_else(|| HaulError::Nothing("that lot is not being copied".into()))?;
+    let line = journal.line(lot, path)?.filter(|line| line.entry.kind == EntryKind::File);
+    let shown = path.as_path().display();
+    let line = line.ok_or_else(|| HaulError::Nothing(format!("{} has no file {shown}", row.planned.title)))?;
+    let not = |why| HaulError::NotThatFile { path: other.into(), why };
+    let meta = other.symlink_metadata().map_err(HaulError::disk("look at", other))?;
+    if !meta.is_file() {
+        return Err(not("it is no file"));
+    }
+    if meta.len() != line.entry.size {
+        return Err(not("its size is another"));
+    }
+    let contents = contents_of(site, &row.planned.game, &row.planned.to)?;
+    let item = contents.as_ref().and_then(|list| Some((list.kind, list.item(path.as_path())?)));
+    if let Some((kind, item)) = item
+        && !has_digest(&site.disk, other, kind, &item.hash)?
+    {
+        return Err(not("it is not what the launcher's content list wants"));
+    }
+    let known = same_blocks(site, &line, other)?.ok_or_else(|| not("a block that could be read differs"))?;
+    if item.is_none() && known == 0 {
+        return Err(not("nothing of the original could be read, and no content list has its hash"));
+    }
+    let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
+    journal.set_taken(lot, path, &other)?;
+    let detail = format!("{shown} from {}", other.display());
+    Ok(journal.say(row.haul, Some(lot), "taken", &detail)?)
+}
+
+/// Compares the blocks that could be read of the original; gives their number, or `None` if one differs.
+fn same_blocks(site: &Site, line: &TallyEntry, other: &Path) -> Result<Option<u64>, HaulError> {
+    let file = site.disk.open_read(other).map_err(HaulError::disk("open", other))?;
+    let mut buffer = Buffer::new(BLOCK as usize);
+    let mut known = 0;
+    for (nth, hash) in line.blocks.iter().enumerate() {
+        let Some(hash) = hash else { continue };
+        let (offset, length) = block_span(line.entry.size, nth as u64);
+        let read = site.disk.read_at(&file, buffer.first(length), offset);
+        let count = read.map_err(HaulError::disk("read", other))?;
+        if count != length || block_hash(buffer.first(length), nth as u64, line.entry.size) != *hash {
+            return Ok(None);
+        }
+        known += 1;
+    }
+    Ok(Some(known))
+}

@@ -1,0 +1,42 @@
+//! Updating records once more, since a launcher has written its old ones after they were updated.
+
+use std::path::Path;
+
+use super::prove::prove;
+
+use super::update_records::{leads_elsewhere, repoint_again, repoint_released};
+use crate::haul::{HaulError, Work, records_lead_to};
+
+use crate::haul::inspect::all_agree;
+
+use crate::item::{Mode, Stage};
+use crate::journal::LotRow;
+
+/// Whether the records of a lot at rest can be updated once more: they led to its copy.
+pub(crate) fn can_lead_again(lot: &LotRow) -> bool {
+    matches!(lot.planned.mode, Mode::Copy | Mode::TakeBack)
+        && matches!(lot.stage, Stage::Proved { .. } | Stage::Released { .. })
+}
+
+/// Whether all records of a lot lead to its copy, the small ones as well.
+pub(crate) fn all_lead_to(work: &Work<'_>, place: &Path) -> bool {
+    records_lead_to(work, place).is_ok() && all_agree(work.site, &work.lot.planned)
+}
+
+/// Before originals go: a launcher that ended after the repoint may have written its old list once more. Then its records are
+/// changed again, and the proof is made again.
+pub(crate) fn lead_again(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let place = work.lot.planned.place().to_path_buf();
+    if work.lot.planned.mode == Mode::SetAside || all_lead_to(work, &place) {
+        return Ok(());
+    }
+    if !matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {
+        return Ok(());
+    }
+    // Of one whose originals are gone nothing else changes: it was proved and released, and stays so.
+    if matches!(work.lot.stage, Stage::Released { .. }) {
+        return repoint_released(work);
+    }
+    repoint_again(work)?;
+    prove(work)
+}

@@ -1,0 +1,192 @@
+//! Putting a compared copy in its place, and renaming a lot that stays on its file system.
+//!
+//! Law: names are made durable where they come to be before they are made durable where they leave.
+//! A rename is bridged by a link, so that old and new records lead to the whole game all the time.
+
+use std::path::Path;
+
+use crate::checksums::{EntryKind, Found, walk_each};
+use crate::disk::What;
+use crate::haul::inspect::{both_are_the_same, not_as_seen};
+use crate::haul::{HaulError, Work};
+use crate::item::Stage;
+use crate::site::real_path;
+
+fn is_link(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
+}
+
+/// Whether a link at the new place is the one that bridges it to the old one.
+fn is_bridge(to: &Path, from: &Path) -> bool {
+    to.read_link().is_ok_and(|target| target == from)
+}
+
+/// Whether an error says that a file system cannot swap two names in one step, and not that it failed to (rename(2)).
+pub(crate) fn cannot_exchange(error: &std::io::Error) -> bool {
+    // EINVAL, ENOSYS, EOPNOTSUPP.
+    matches!(error.raw_os_error(), Some(22 | 38 | 95))
+}
+
+fn is_folder(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
+}
+
+/// Renames the folder of ours to the lot's place, if the originals are still what was compared.
+pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+    let to = work.lot.planned.to.clone();
+    let disk = work.site.disk.clone();
+    let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
+    match (look(staging)?.is_some_and(|meta| meta.is_dir()), look(&to)?.is_some()) {
+        (true, false) => {
+            match both_are_the_same(work, staging) {
+                Ok(()) => {}
+                Err(HaulError::Changed { .. } | HaulError::SourceChanged { .. }) => {
+                    return work.set_stage(Stage::Copying { staging: staging.into() });
+                }
+                Err(error) => return Err(error),
+            }
+            disk.rename(staging, &to).map_err(HaulError::disk("rename", &to))?;
+        }
+        // A crash came between the rename and the journal: the folder is the one that was compared.
+        (false, true) if is_ours(work, &to)? => {}
+        (false, false) => return work.set_stage(Stage::Copying { staging: staging.into() }),
+        (_, true) => return Err(HaulError::NotOurs { path: to }),
+    }
+    if let Some(parent) = to.parent() {
+        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+    }
+    work.set_stage(Stage::Placed)
+}
+
+/// Whether a folder is the one that was verified: by its inode where that is steady, else by all that is in it.
+pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
+    let root = work.journal.lines(work.lot.id).next().transpose()?;
+    let there = crate::haul::copy::seen(to)?;
+    let steady = work.abilities().steady().inodes;
+    let known = root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode);
+    Ok(steady && known || not_as_seen(work, to)?.is_none())
+}
+
+/// Bridges the new place by a link to the old one; a file system without links renames at once.
+pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    if matches!(work.lot.stage, Stage::Planned) {
+        if to.symlink_metadata().is_ok() {
+            return Err(HaulError::NotOurs { path: to });
+        }
+        work.make_way(to.parent().unwrap_or(Path::new("/")))?;
+        let links = work.abilities().links && work.abilities().known;
+        work.set_stage(if links { Stage::Linked } else { Stage::Renaming })?;
+    }
+    if matches!(work.lot.stage, Stage::Renaming) {
+        return rename(work);
+    }
+    if is_bridge(&to, &from) {
+        return Ok(());
+    }
+    if to.symlink_metadata().is_ok() {
+        return Err(HaulError::NotOurs { path: to });
+    }
+    if work.site.disk.make_link(&from, &to).is_err() {
+        work.set_stage(Stage::Renaming)?;
+        return rename(work);
+    }
+    flush_parent(work, &to)
+}
+
+fn flush_parent(work: &Work<'_>, path: &Path) -> Result<(), HaulError> {
+    let parent = path.parent().unwrap_or(Path::new("/"));
+    work.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))
+}
+
+/// Renames without a bridge. Between this and the repoint the records lead nowhere; the journal knows.
+pub(crate) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
+    move_folder(work)?;
+    work.set_stage(Stage::Placed)
+}
+
+fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    if is_folder(from) {
+        work.site.disk.rename(from, to).map_err(HaulError::disk("rename", to))?;
+    }
+    flush_parent(work, to)?;
+    flush_parent(work, from)
+}
+
+/// Re-aims the absolute links inside a renamed lot that lead to its old place. Does nothing twice.
+///
+/// Before the swap the new place is reached through the bridge, so that these links lead somewhere all the time.
+fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    let root = if is_folder(from) { from } else { to };
+    let disk = &work.site.disk;
+    let mut links = Vec::new();
+    walk_each(disk, root, &mut |found| {
+        if let Found::Entry(entry) = found
+            && matches!(entry.kind, EntryKind::Link(_))
+        {
+            links.push(entry);
+        }
+        Ok::<(), std::io::Error>(())
+    })
+    .map_err(HaulError::disk("read", root))?;
+    for entry in links {
+        let EntryKind::Link(target) = &entry.kind else { continue };
+        let real = real_path(from);
+        let Ok(below) = target.strip_prefix(from).or_else(|_| target.strip_prefix(&real)) else { continue };
+        let at = entry.path.under(root);
+        let fresh = at.with_file_name(work.own_name("link"));
+        if is_link(&fresh) {
+            disk.remove_own(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
+        }
+        disk.make_link(&to.join(below), &fresh).map_err(HaulError::disk("link", &fresh))?;
+        disk.set_link_meta(&fresh, entry.modified_ns, work.owner_to_set(&entry))
+            .map_err(HaulError::disk("set the time of", &fresh))?;
+        disk.replace(&fresh, &at).map_err(HaulError::disk("replace", &at))?;
+        flush_parent(work, &at)?;
+    }
+    Ok(())
+}
+
+/// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
+pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let disk = work.site.disk.clone();
+    aim_links(work)?;
+    if is_link(&to) && is_folder(&from) {
+        match disk.exchange(&from, &to) {
+            Ok(()) => {
+                flush_parent(work, &to)?;
+                flush_parent(work, &from)?;
+            }
+            // A file system that cannot swap names in one step. After any other error the bridge stays.
+            Err(error) if !cannot_exchange(&error) => return Err(HaulError::disk("swap", &to)(error)),
+            Err(_) => disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?,
+        }
+    }
+    if to.symlink_metadata().is_err() {
+        move_folder(work)?;
+    }
+    if is_link(&from) {
+        disk.remove_link(&from).map_err(HaulError::disk("remove", &from))?;
+        flush_parent(work, &from)?;
+    }
+    Ok(())
+}
+
+/// Takes back a bridge or a rename whose lot is given up.
+pub(crate) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
+    // Nothing was made yet: whatever is at the new place is somebody else's.
+    if work.lot.stage == Stage::Planned {
+        return Ok(());
+    }
+    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    if is_bridge(&to, &from) {
+        work.site.disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?;
+    } else if is_folder(&to) && from.symlink_metadata().is_err() {
+        work.site.disk.rename(&to, &from).map_err(HaulError::disk("rename", &from))?;
+        flush_parent(work, &from)?;
+    }
+    flush_parent(work, &to)
+}

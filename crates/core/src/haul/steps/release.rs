@@ -1,0 +1,222 @@
+//! Deleting originals: only what was verified and is unchanged since, once the gate has looked at the copy that stays.
+//!
+//! Law: what changed or appeared among the originals stays and is named; an interrupted release goes on where it was, through the
+//! same gate. Start at [`release_haul`].
+
+use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
+use crate::haul::{
+    Control, HaulError, HaulEvent, Removed, Stays, Work, is_read_only, left_name, pass, remove_known, settle,
+};
+use std::path::{Path, PathBuf};
+
+use crate::bytes::{HaulId, LotId};
+use crate::checksums::{Entry, EntryKind, FileIdentity};
+use crate::item::{Finding, FindingKind, Links, Mode, Stage, WhyLeft};
+use crate::journal::{Journal, LotRow, TallyEntry};
+use crate::platform::Steady;
+use crate::site::{Site, real_path};
+
+/// Releases the kept originals of a haul, or goes on with it, and tries once more what an earlier release had to leave.
+///
+/// # Errors
+/// [`HaulError::Refused`] where the newest proof of a lot found differences, or the gate does not let it pass; nothing of that lot
+/// is removed. [`HaulError::Nothing`] if no lot of the haul has kept originals.
+pub fn release_haul(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Removed, HaulError> {
+    release_looking(site, journal, id, Depth::Seen, report, stop)
+}
+
+/// Does the same, and looks as closely as is asked for: [`Depth::Read`] reads every byte of the copies and of the originals.
+///
+/// # Errors
+/// As [`release_haul`].
+pub fn release_looking(
+    site: &Site,
+    journal: &Journal,
+    id: HaulId,
+    depth: Depth,
+    report: &dyn Fn(HaulEvent),
+    stop: &Control,
+) -> Result<Removed, HaulError> {
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    // An undo may be on its way back to these very originals.
+    if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
+        return Err(HaulError::Unfinished(other.id));
+    }
+    let taken_up = |lot: &LotRow| -> Result<bool, HaulError> { Ok(taken_up(journal, lot)?.is_some()) };
+    let mut lots = Vec::new();
+    let mut failed = Vec::new();
+    for lot in &haul.lots {
+        match lot.stage {
+            Stage::Proved { holds: false } if lot.holds_originals() => {
+                let count = lot.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
+                failed.push(Finding::new(Some(&lot.planned.title), FindingKind::ProofFailed { count }));
+            }
+            Stage::Proved { holds: true } | Stage::Releasing => lots.push(lot.clone()),
+            Stage::Released { left } if left > 0 && !taken_up(lot)? => lots.push(lot.clone()),
+            _ => {}
+        }
+    }
+    if lots.is_empty() && !failed.is_empty() {
+        return Err(HaulError::Refused(failed));
+    }
+    if lots.is_empty() {
+        return Err(HaulError::Nothing(format!("haul {id} has no kept originals")));
+    }
+    let mut sum = Removed::default();
+    for lot in lots {
+        let mut work = Work::new(site, journal, lot, report, stop);
+        sum.add(release_lot(&mut work, depth)?);
+    }
+    Ok(sum)
+}
+
+/// The later lot that took up a lot's originals again, if one did.
+pub(crate) fn taken_up(journal: &Journal, lot: &LotRow) -> Result<Option<LotRow>, HaulError> {
+    let backs = journal.lots_taking_back(lot.id)?;
+    Ok(backs.into_iter().rev().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
+}
+
+pub(crate) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
+    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.lot.planned.keeps {
+        work.set_stage(Stage::Released { left: 0 })?;
+        return Ok(Removed::default());
+    }
+    // An undo that ended between its proof and its own release has these originals be what the records lead to.
+    if let Some(back) = taken_up(work.journal, &work.lot)? {
+        return Err(HaulError::Unfinished(back.haul));
+    }
+    settle(work.site, &mut work.lot)?;
+    let stays = if work.lot.planned.mode == Mode::SetAside {
+        // Of what was set aside there is no copy: that was said when it was.
+        Stays::Nothing
+    } else {
+        let (place, seen) = copy_now(work)?;
+        Stays::Copy { place, seen }
+    };
+    let from = work.lot.held_at().to_path_buf();
+    let passed = pass(work, &from, &stays, depth)?;
+    if work.lot.stage != Stage::Releasing {
+        if is_read_only(&from) {
+            let kind = FindingKind::ReadOnlyDrive { path: from };
+            return Err(HaulError::Refused(vec![Finding::new(Some(&work.lot.planned.title), kind)]));
+        }
+        work.set_stage(Stage::Releasing)?;
+    }
+    let steady = work.site.abilities_at(&from).steady();
+    // What was the copy of an undone lot holds files that the repoint had rewritten there: they are ours as well.
+    let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
+    let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
+    let copied_links = work.lot.planned.links == Links::Copies;
+    let (disk, stop, work_journal, id) = (&work.site.disk, work.stop, work.journal, work.lot.id);
+    let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+        let (entry, path) = (&line.entry, line.entry.path.as_path());
+        if let Some(why) = passed.keeps(path) {
+            return Ok(Some(why));
+        }
+        let at = entry.path.under(&from);
+        let unchanged = is_unchanged(entry, stat, steady) && depth == Depth::Seen
+            || (copied_links && leads_as_then(entry, stat, &from, steady))
+            || (stat.st_nlink == 1 && is_rewritten(&rewritten, path, &at))
+            || (entry.kind != EntryKind::File && is_unchanged(entry, stat, steady))
+            || match &entry.kind {
+                EntryKind::Link(target) => {
+                    is_kind(stat, LINK) && disk.read_link(&at).is_ok_and(|now| now.as_ref() == Some(target))
+                }
+                EntryKind::File => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, line)?,
+                // A further name has no hashes of its own: those of the first name are the file's.
+                EntryKind::Again(of) => match work_journal.line(id, of)? {
+                    Some(first) => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, &first)?,
+                    None => false,
+                },
+                EntryKind::Folder => false,
+            };
+        Ok((!unchanged).then_some(WhyLeft::Changed))
+    };
+    let removed = remove_known(&from, work.lot.id, &verdict, work, &passed.permit)?;
+    let left = removed.left.len() as u64;
+    let removed =
+        if left > 0 && work.lot.takes_back.is_some() { out_of_the_way(work, &from, removed)? } else { removed };
+    work.journal.put_remains(work.lot.id, &removed.left)?;
+    work.set_stage(Stage::Released { left })?;
+    let title = work.lot.planned.title.clone();
+    work.journal.say(work.lot.haul, Some(work.lot.id), "released", &title)?;
+    (work.report)(HaulEvent::Released { lot: work.lot.id, title, bytes: removed.bytes, left });
+    Ok(removed)
+}
+
+/// What an undo has to leave of a copy gets a name of its own beside its place, so that a game can go there again.
+fn out_of_the_way(work: &Work<'_>, from: &Path, mut removed: Removed) -> Result<Removed, HaulError> {
+    let disk = &work.site.disk;
+    if !disk.is_folder(from).map_err(HaulError::disk("look at", from))? {
+        return Ok(removed);
+    }
+    let other = left_name(work, from)?;
+    match disk.rename(from, &other) {
+        Ok(()) => {
+            let parent = other.parent().unwrap_or(Path::new("/"));
+            disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+            removed.left.iter_mut().for_each(|left| left.path = other.join(&left.path));
+        }
+        // It stays where it is, and is named there.
+        Err(_) => removed.left.iter_mut().for_each(|left| left.path = from.join(&left.path)),
+    }
+    Ok(removed)
+}
+
+/// Where the copy of this lot is now, and the lot whose tally says how it was seen there: later hauls may have carried it on,
+/// and undos of those may have brought it back.
+fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
+    let (mut place, mut seen) = (work.lot.planned.place().to_path_buf(), work.lot.id);
+    let mut lots = work.journal.lots_of(&work.lot.planned.game)?;
+    lots.sort_unstable_by_key(|lot| lot.id.0);
+    let later = lots.into_iter().filter(|lot| lot.id.0 > work.lot.id.0);
+    for mut lot in later.filter(|lot| lot.stage.is_repointed()) {
+        settle(work.site, &mut lot)?;
+        if lot.planned.from != place && lot.planned.place() != place {
+            continue;
+        }
+        place = lot.planned.place().to_path_buf();
+        // A rename leaves every file what it was.
+        if lot.planned.mode != Mode::Rename {
+            seen = lot.id;
+        }
+    }
+    Ok((place, seen))
+}
+
+const FILE: u32 = 0o100_000;
+const LINK: u32 = 0o120_000;
+
+fn is_kind(stat: &rustix::fs::Stat, kind: u32) -> bool {
+    stat.st_mode & 0o170_000 == kind
+}
+
+/// Whether a file or link is what was verified.
+fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady: Steady) -> bool {
+    let (kind, sized) = match entry.kind {
+        EntryKind::Link(_) => (LINK, false),
+        EntryKind::Again(_) => (FILE, false),
+        EntryKind::File | EntryKind::Folder => (FILE, true),
+    };
+    let now = FileIdentity::of_stat(stat, (!sized).then_some(entry.size), steady);
+    is_kind(stat, kind) && FileIdentity::of(entry, steady).is_same(&now)
+}
+
+/// Whether a link, of which the copy is a file, leads to what was verified; or to a place within the lot that is released already.
+fn leads_as_then(entry: &Entry, stat: &rustix::fs::Stat, from: &Path, steady: Steady) -> bool {
+    if !is_kind(stat, LINK) || entry.kind != EntryKind::File {
+        return false;
+    }
+    let at = entry.path.under(from);
+    if let Ok(there) = rustix::fs::stat(&at) {
+        return is_unchanged(entry, &there, steady);
+    }
+    let folder = at.parent().unwrap_or(from);
+    at.read_link().is_ok_and(|target| real_path(&folder.join(target)).starts_with(real_path(from)))
+}

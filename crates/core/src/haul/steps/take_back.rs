@@ -1,0 +1,75 @@
+//! Kept originals are read, compared with their checksums, and taken up again.
+
+use crate::haul::inspect::{Apart, Depth, Met, Subject, content_list, is_as_it_was, look, meet, rewritten_at};
+use crate::haul::{HaulError, SHEAF, Work};
+
+use crate::checksums::EntryKind;
+use crate::item::Stage;
+use crate::journal::{TallyEntry, There};
+
+/// Reads the held originals and compares them with the tally, before anything leads to them again.
+pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let Some(old) = work.lot.takes_back else { return Err(HaulError::NeedsRecovery) };
+    let mut lines = work.journal.lines(old);
+    loop {
+        let some = lines.by_ref().take(SHEAF).map(|line| line.map(swapped)).collect::<Result<Vec<_>, _>>()?;
+        if some.is_empty() {
+            break;
+        }
+        work.journal.put_entries(work.lot.id, &some)?;
+    }
+    let planned = &work.lot.planned;
+    let contents = content_list(work)?;
+    let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
+    let subject = Subject {
+        journal: work.journal,
+        lot: work.lot.id,
+        title: &planned.title,
+        install: &planned.to,
+        contents: contents.as_ref(),
+        rewritten: &rewritten,
+        apart: Apart::of(planned),
+        abilities: work.site.abilities_at(&planned.to),
+        // The checksums alone decide: what somebody set beside the bytes is no reason to keep a game away.
+        beside: false,
+    };
+    let proof = look(&work.site.disk, &subject, Depth::Read, work.report, work.stop)?;
+    let same = proof.differ == 0 && proof.missing == 0;
+    if !same {
+        let first = proof.differences.first().map(|d| planned.to.join(&d.path));
+        let count = (proof.differ + proof.missing).max(1);
+        return Err(HaulError::Changed { path: first.unwrap_or_else(|| planned.to.clone()), count });
+    }
+    work.journal.set_all_compared(work.lot.id)?;
+    see_again(work)?;
+    work.set_stage(Stage::Placed)
+}
+
+/// Writes down what is seen of files that were just read and are the same, where it is not what was seen before.
+fn see_again(work: &Work<'_>) -> Result<(), HaulError> {
+    let (place, steady) = (work.lot.planned.to.clone(), work.abilities().steady());
+    let mut seen: Vec<TallyEntry> = Vec::new();
+    meet(&work.site.disk, work.journal, work.lot.id, &place, Apart::of(&work.lot.planned), &mut |met| {
+        if let Met::Both(mut line, entry) = met
+            && line.entry.kind != EntryKind::Folder
+            && !is_as_it_was(&line, &entry, steady)
+        {
+            line.there =
+                Some(There { inode: entry.inode, modified_ns: entry.modified_ns, changed_ns: entry.changed_ns });
+            seen.push(line);
+        }
+        Ok(())
+    })?;
+    Ok(work.journal.put_entries(work.lot.id, &seen)?)
+}
+
+/// A line with original and copy in each other's place.
+fn swapped(line: TallyEntry) -> TallyEntry {
+    let (inode, modified_ns, changed_ns) = (line.entry.inode, line.entry.modified_ns, line.entry.changed_ns);
+    let there = There { inode, modified_ns, changed_ns };
+    let mut entry = line.entry.clone();
+    if let Some(copy) = line.there {
+        (entry.inode, entry.modified_ns, entry.changed_ns) = (copy.inode, copy.modified_ns, copy.changed_ns);
+    }
+    TallyEntry { entry, there: Some(there), compared: false, taken: None, ..line }
+}

@@ -1,0 +1,341 @@
+//! What an undo would do, and what stands in its way. Writes nothing.
+
+use std::collections::HashMap;
+
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+use crate::haul::inspect::{by_edits, is_folder_of, what_records_say};
+use crate::haul::steps::edits_to_make;
+
+use super::standing::{End, settle};
+use crate::bytes::{Bytes, HaulId, LotId};
+use crate::checksums::{EntryKind, FileIdentity, Found, measure, walk_each};
+use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Stage, Weight};
+use crate::journal::{HaulRow, LotRow, reader};
+use crate::plan::lead_anew;
+
+use crate::preflight::quiet;
+use crate::record::{Edit, Files, Mood};
+use crate::site::Site;
+
+/// What a return would do.
+#[derive(Clone, Debug, Serialize)]
+pub struct ReturnPlan {
+    /// The haul that would be returned.
+    pub haul: HaulId,
+    /// Titles of lots that are given up before they were repointed.
+    pub give_up: Vec<String>,
+    /// Titles of lots whose held originals are taken up again.
+    pub take_back: Vec<String>,
+    /// Titles of lots that are copied or renamed back.
+    pub haul_back: Vec<String>,
+    /// What stands in the way.
+    pub findings: Vec<Finding>,
+}
+
+impl ReturnPlan {
+    /// Whether something refuses it.
+    pub fn stopped(&self) -> bool {
+        self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    }
+}
+
+/// Whether the lot has been repointed and not been taken back.
+pub(crate) fn to_take_back(lot: &LotRow) -> bool {
+    lot.stage.is_repointed()
+}
+
+/// The lot that would undo `lot`.
+pub(crate) fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
+    let planned = lot.planned.clone();
+    // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
+    let held = lot.holds_originals() || planned.mode == Mode::Spare && !matches!(lot.stage, Stage::Released { .. });
+    // Somebody may have taken kept originals away by hand: then the copy is hauled back.
+    // Nothing is gone while its drive is: that one is looked for after the look that found nothing.
+    let drive_there = || settle(site, &mut lot.clone()).is_ok_and(|standing| standing.from == End::There);
+    let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some()) || !drive_there();
+    let whole = held && lot.stage != Stage::Releasing && there;
+    // An undo whose copy has not gone yet is undone without letting go of what it had taken up.
+    let undoes_an_undo = planned.mode == Mode::TakeBack && whole;
+    let mode = match (planned.mode, whole) {
+        (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
+        // Of a copy that still lies where it lay there is nothing to bring back.
+        (Mode::Records | Mode::Adopt, _) | (Mode::Spare, true) => Mode::Records,
+        (Mode::Copy, _) if planned.keeps => Mode::Spare,
+        (_, true) => Mode::TakeBack,
+        (_, false) => Mode::Copy,
+    };
+    let edits = turned_edits(&planned);
+    PlannedLot {
+        from: planned.to,
+        to: planned.from,
+        from_place: planned.to_place,
+        to_place: planned.from_place,
+        to_drive: planned.from_drive.clone().unwrap_or_default(),
+        from_drive: Some(planned.to_drive),
+        mode,
+        edits,
+        previews: Vec::new(),
+        policy: Policy::Hold,
+        after: Vec::new(),
+        keeps: planned.mode == Mode::Spare || undoes_an_undo,
+        ..planned
+    }
+}
+
+/// The edits that take the lot's own back. A record within the lot is found where the lot will be.
+fn turned_edits(planned: &PlannedLot) -> Vec<Edit> {
+    Edit::turned_all(&planned.edits).into_iter().map(|edit| edit.carried(&planned.to, &planned.from)).collect()
+}
+
+/// Says what a return would do. Writes nothing.
+pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
+    let written = haul;
+    let (haul, mut unsettled) = settled(site, haul);
+    let haul = &haul;
+    let title = |lot: &LotRow| lot.planned.title.clone();
+    let mut plan = ReturnPlan {
+        haul: haul.id,
+        give_up: Vec::new(),
+        take_back: Vec::new(),
+        haul_back: Vec::new(),
+        findings: Vec::new(),
+    };
+    let mut turned_lots = Vec::new();
+    // What goes back first makes room for what follows.
+    let mut goes = Going::default();
+    for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()) {
+        // What was made of lots that are given up goes before anything comes back.
+        let made = match &lot.stage {
+            Stage::Copying { staging } => Some(staging),
+            Stage::Compared { staging } if staging.is_dir() => Some(staging),
+            Stage::Compared { .. } | Stage::Placed | Stage::Repointing if lot.planned.mode == Mode::Copy => {
+                Some(&lot.planned.to)
+            }
+            _ => None,
+        };
+        if let Some(made) = made {
+            goes.leave(&lot.planned.to_drive, measure(made).on_disk);
+        }
+    }
+    for lot in haul.lots.iter().rev() {
+        if !lot.stage.at_rest() && !lot.stage.is_repointed() {
+            plan.give_up.push(title(lot));
+        } else if to_take_back(lot) {
+            let back = turned(site, lot);
+            let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
+            list.push(title(lot));
+            // A later lot of the haul has carried it on: that one goes back first.
+            let carried_on = |other: &LotRow| other.id.0 > lot.id.0 && other.planned.game == lot.planned.game;
+            let last = !haul.lots.iter().any(carried_on);
+            let was =
+                written.lots.iter().find(|other| other.id == lot.id).map_or(&lot.planned.to, |was| &was.planned.to);
+            // What its records say cannot be asked while a drive of it is away.
+            let of_lot = |finding: &&Finding| finding.title.as_ref() == Some(&lot.planned.title);
+            let can_ask = last && !unsettled.iter().any(|finding| of_lot(&finding));
+            plan.findings.extend(stands_in_the_way(site, lot, &back, can_ask.then_some(was.as_path()), &goes));
+            goes.add(&back);
+            turned_lots.push(back);
+        }
+    }
+    plan.findings.append(&mut unsettled);
+    plan.findings.extend(quiet(site, &turned_lots));
+    plan.findings.sort_by_key(|finding| finding.weight);
+    plan
+}
+
+/// A haul with the paths that its drives have now, and what is wrong with those that are not there.
+pub(crate) fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
+    let (mut haul, mut findings) = (haul.clone(), Vec::new());
+    for lot in haul.lots.iter_mut().filter(|lot| !lot.stage.at_rest() || lot.stage.is_repointed()) {
+        let title = lot.planned.title.clone();
+        let kinds = match settle(site, lot) {
+            Ok(standing) => {
+                let (from, to) = (standing.from.fault(&lot.planned.from), standing.to.fault(&lot.planned.to));
+                // The copy that kept originals are taken up instead of may be away, and goes another time; but not where records lie
+                // on its drive, or where its launcher cannot be asked about them: what is away is not gone.
+                let files: Vec<PathBuf> = lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
+                let asked = by_edits(&lot.planned) || what_records_say(site, &lot.planned.game).is_some();
+                let needs_copy =
+                    !lot.holds_originals() || !asked || standing.required_for(&lot.planned, &files).is_err();
+                from.into_iter().chain(to.filter(|_| needs_copy || !lot.stage.at_rest())).collect()
+            }
+            Err(error) => vec![FindingKind::SourceUnreadable { what: error.to_string() }],
+        };
+        findings.extend(kinds.into_iter().map(|kind| Finding::new(Some(&title), kind)));
+    }
+    (haul, findings)
+}
+
+/// Bytes that the lots of a return so far bring to drives, and take from them.
+#[derive(Default)]
+struct Going {
+    comes: HashMap<String, Bytes>,
+    leaves: HashMap<String, Bytes>,
+}
+
+impl Going {
+    fn add(&mut self, back: &PlannedLot) {
+        let drives = if back.mode == Mode::Copy {
+            let comes = self.comes.entry(back.to_drive.clone()).or_default();
+            *comes = comes.plus(back.need.max(back.size.on_disk));
+            back.from_drive.clone()
+        } else {
+            back.from_drive.clone().filter(|_| back.mode == Mode::TakeBack)
+        };
+        if let Some(from) = drives {
+            self.leave(&from, back.size.on_disk);
+        }
+    }
+
+    fn leave(&mut self, drive: &str, bytes: Bytes) {
+        let leaves = self.leaves.entry(drive.into()).or_default();
+        *leaves = leaves.plus(bytes);
+    }
+
+    fn of(map: &HashMap<String, Bytes>, drive: &str) -> Bytes {
+        map.get(drive).copied().unwrap_or(Bytes::ZERO)
+    }
+}
+
+/// Has every lot of a return wait until those before it have let go of what lies where it goes.
+pub(crate) fn in_turn(lots: &mut [(PlannedLot, Option<LotId>)]) {
+    for n in 0..lots.len() {
+        let makes_room = |k: &usize| {
+            let (earlier, later) = (&lots[*k].0, &lots[n].0);
+            later.game == earlier.game
+                || later.mode == Mode::Copy
+                    && matches!(earlier.mode, Mode::Copy | Mode::TakeBack)
+                    && earlier.from_drive.as_ref() == Some(&later.to_drive)
+        };
+        lots[n].0.after = (0..n).filter(makes_room).collect();
+    }
+}
+
+/// `was` is the path that the copy had when it was made; `None` if a later lot of the haul has moved the same game.
+fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, was: Option<&Path>, goes: &Going) -> Vec<Finding> {
+    let mut kinds = Vec::new();
+    if lot.planned.mode == Mode::SetAside && matches!(lot.stage, Stage::Releasing | Stage::Released { .. }) {
+        return vec![Finding::new(
+            Some(&lot.planned.title),
+            FindingKind::LetGoForGood { path: lot.planned.from.clone() },
+        )];
+    }
+    if let Some(was) = was.filter(|_| lot.stage.at_rest()) {
+        kinds.extend(records_would(site, lot, back, was));
+    }
+    // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
+    if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && in_the_place(site, lot, back) {
+        kinds.push(FindingKind::TargetThere { path: back.to.clone() });
+    }
+    if back.mode == Mode::TakeBack && lot.taken > 0 {
+        // What could not be read of them is in the copy alone.
+        let what = format!(
+            "what could not be read of the held originals was taken from another copy (files: {}); let go of the originals first, and the copy is hauled back",
+            lot.taken
+        );
+        kinds.push(FindingKind::SourceUnreadable { what });
+    }
+    if back.mode == Mode::TakeBack && !back.keeps {
+        kinds.extend(newer_in_copy(site, lot));
+    }
+    if back.mode == Mode::Copy
+        && let Some(drive) = site.find_drive(&back.to_drive)
+        && let Ok(usage) = drive.usage()
+    {
+        // It lay there before: undoing a haul may use the reserve again.
+        // What is left of half released originals goes before the copy comes back.
+        let going = if lot.stage == Stage::Releasing { measure(&back.to).on_disk } else { Bytes::ZERO };
+        let free = usage.free.plus(going).plus(Going::of(&goes.leaves, &drive.name));
+        let lacks = back.need.max(back.size.on_disk).plus(Going::of(&goes.comes, &drive.name)).less(free);
+        if lacks > Bytes::ZERO {
+            kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
+        }
+    }
+    kinds.into_iter().map(|kind| Finding::new(Some(&lot.planned.title), kind)).collect()
+}
+
+/// Tries in memory what an undo would do to the records; gives what stands against it, or what there is not to do.
+fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot, was: &Path) -> Option<FindingKind> {
+    let launcher = back.launcher_name.clone();
+    let edits = edits_to_make(back);
+    let leads = match what_records_say(site, &back.game) {
+        _ if by_edits(&lot.planned) || lot.planned.mode == Mode::Records => None,
+        Some(game)
+            if is_folder_of(&game.install, lot.planned.place()) || game.install == back.to || game.install == was =>
+        {
+            None
+        }
+        // Somebody has moved it since, by its launcher or another program.
+        Some(game) => {
+            return Some(FindingKind::RecordsElsewhere {
+                launcher,
+                path: Some(game.install),
+                copy: lot.planned.to.clone(),
+            });
+        }
+        None => Some(FindingKind::NothingToUpdate { launcher }),
+    };
+    if leads.is_some() {
+        return leads;
+    }
+    let mut files = Files::carried(&back.from, &back.to);
+    if files.make(&edits, Mood::Again).is_ok() {
+        return None;
+    }
+    let leading = lead_anew(site, back, &edits, &back.from, &back.to);
+    leading.err().map(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })
+}
+
+/// Whether something is where a lot goes back to that does not go out of the way by itself: what its own release has left does.
+fn in_the_place(site: &Site, lot: &LotRow, back: &PlannedLot) -> bool {
+    let there = site.disk.look(&back.to).map_or(true, |there| there.is_some());
+    there && !matches!(lot.stage, Stage::Released { left } if left > 0)
+}
+
+/// Files of the copy that are newer than what was verified and are on no list: an undo leaves them beside their place.
+fn newer_in_copy(site: &Site, lot: &LotRow) -> Option<FindingKind> {
+    let reader = reader(site).ok()??;
+    let steady = site.abilities_at(&lot.planned.to).steady();
+    let place = lot.planned.place();
+    let rewritten: Vec<&Path> = lot.planned.record_files();
+    let (mut count, mut first) = (0, None::<PathBuf>);
+    let mut note = |path: &Path| {
+        count += 1;
+        first.get_or_insert_with(|| place.join(path));
+    };
+    let mut after: Option<Vec<u8>> = None;
+    let mut known = std::collections::HashSet::new();
+    loop {
+        let page = reader.page(lot.id, after.as_deref(), false, None).ok()?;
+        let Some(last) = page.last() else { break };
+        after = Some(last.entry.path.key());
+        for line in page {
+            let (path, at) = (line.entry.path.as_path().to_path_buf(), line.entry.path.under(place));
+            if line.entry.kind == EntryKind::File
+                && !rewritten.contains(&at.as_path())
+                && let Ok(Some(meta)) = site.disk.look(&at)
+                && !line.copy(steady).is_some_and(|known| {
+                    let now = FileIdentity::of_file(&meta, steady);
+                    // Who only touches a file writes nothing newer.
+                    known.size == now.size && known.modified_ns == now.modified_ns
+                })
+            {
+                note(&path);
+            }
+            known.insert(path);
+        }
+    }
+    let walked = walk_each(&site.disk, place, &mut |found| {
+        if let Found::Entry(entry) = found
+            && entry.kind != EntryKind::Folder
+            && !known.contains(entry.path.as_path())
+        {
+            note(entry.path.as_path());
+        }
+        Ok::<(), std::io::Error>(())
+    });
+    walked.ok()?;
+    first.map(|path| FindingKind::NewerInCopy { path: path.display().to_string(), count })
+}

@@ -1,0 +1,174 @@
+//! What a launcher's manifests say, as values.
+
+use std::path::PathBuf;
+
+use jiff::Timestamp;
+use serde::Serialize;
+
+use super::matching::Record;
+use super::place::PlaceFault;
+use super::profile::Profile;
+
+use super::reading::{FoundLibrary, Update, place_values, with_home};
+use crate::bytes::Bytes;
+use crate::platform::Drive;
+use crate::record::{Bases, Letters, Shape, Values};
+use crate::site::Site;
+
+/// Something that could not be read, with what is wrong; the rest of the survey stands.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Problem {
+    /// The file.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub file: PathBuf,
+    /// Line from 1, where there is one.
+    pub line: Option<usize>,
+    /// What is wrong.
+    pub what: String,
+}
+
+/// The entry of a game in its launcher's list.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Entry {
+    /// The file of the list.
+    pub file: PathBuf,
+    /// What that file is.
+    pub shape: Shape,
+    /// JSONPath of the list, where it is all that the list holds.
+    pub list: Option<String>,
+    /// JSONPath from the entry to its id; `None` where the key is the id.
+    pub id_at: Option<String>,
+    /// Whether it goes to another library's list with its game.
+    pub travels: bool,
+    /// Normalized JSONPath of the entry.
+    pub location: String,
+}
+
+/// A game as its launcher lists it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FoundGame {
+    /// The launcher's own id of it; in a survey's JSON `own_id`, since the game's id over all launchers stands beside it.
+    #[serde(rename = "own_id")]
+    pub id: String,
+    /// The title.
+    pub title: String,
+    /// The install folder, as the records say.
+    pub install: PathBuf,
+    /// The name of the install folder.
+    pub folder: String,
+    /// The library that lists it.
+    pub library: Option<PathBuf>,
+    /// Why the install folder cannot be one.
+    pub fault: Option<PlaceFault>,
+    /// Bytes that the launcher claims.
+    pub claim: Option<Bytes>,
+    /// The program, below the install folder.
+    pub program: Option<String>,
+    /// Why the launcher does not let it be moved.
+    pub sealed: Option<String>,
+    /// When it last ran.
+    pub last_run: Option<Timestamp>,
+    /// An update that waits.
+    pub update: Option<Update>,
+    /// Its entry.
+    pub entry: Entry,
+    /// Every record of its place.
+    pub records: Vec<Record>,
+    /// Files that say it, or may say it, and stay as they are, of a folder that was traced.
+    #[serde(skip)]
+    pub staying: Vec<Staying>,
+}
+
+/// Files that say a game's folder or its name and stay as they are.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Staying {
+    /// Why they do.
+    pub why: WhyStaying,
+    /// The files, each once.
+    pub files: Vec<PathBuf>,
+}
+
+/// Why a file stays as it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhyStaying {
+    /// It says the folder's name alone.
+    NameOnly,
+    /// It is no text, or counts the bytes of what it says.
+    Unreadable,
+    /// It is a log.
+    Log,
+    /// It is a backup of another file.
+    Backup,
+    /// It is a cache.
+    Cache,
+}
+
+/// One launcher and what it keeps written down.
+#[derive(Clone, Debug)]
+pub struct Found {
+    /// Its profile.
+    pub profile: Profile,
+    /// Its own folder.
+    pub home: PathBuf,
+    /// Its libraries, in its own order.
+    pub libraries: Vec<FoundLibrary>,
+    /// Its games.
+    pub games: Vec<FoundGame>,
+    /// Titles and folders of further entries of those games: which of two entries the launcher goes by is its own affair.
+    pub listed_again: Vec<(String, PathBuf)>,
+    /// What could not be read.
+    pub problems: Vec<Problem>,
+    /// The drive letters of its compatibility layers.
+    pub letters: Vec<Letters>,
+}
+
+impl Found {
+    /// A launcher of which nothing was read yet.
+    pub(crate) fn bare(profile: Profile, home: PathBuf) -> Self {
+        let (libraries, games, listed_again) = (Vec::new(), Vec::new(), Vec::new());
+        Self { profile, home, libraries, games, listed_again, problems: Vec::new(), letters: Vec::new() }
+    }
+
+    /// What the names in the profile's templates stand for, before a library or game is chosen.
+    pub fn values(&self, site: &Site) -> Values {
+        with_home(&place_values(site), &self.home)
+    }
+
+    /// Where a new library of this launcher would be made on a drive; `None` if its profile says none.
+    pub fn new_library(&self, site: &Site, drive: &Drive) -> Option<PathBuf> {
+        // The system drive's top belongs to the system: there it is the person's home.
+        let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
+        let values = self.values(site).with("drive", top.to_str()?);
+        Some(PathBuf::from(self.profile.libraries.as_ref()?.new.as_ref()?.fill(&values).ok()?))
+    }
+
+    /// The folder into which games go on a drive, where this launcher has no libraries.
+    pub fn place_on(&self, site: &Site, drive: &Drive) -> Option<PathBuf> {
+        let on = |game: &&FoundGame| site.drive_of(&game.install).is_some_and(|d| d.name == drive.name);
+        if let Some(parent) = self.games.iter().find(on).and_then(|game| game.install.parent()) {
+            return Some(parent.into());
+        }
+        let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
+        match &self.profile.games.place {
+            Some(place) => place.fill(&self.values(site).with("drive", top.to_str()?)).ok().map(PathBuf::from),
+            None => Some(top.join(self.games.first()?.install.parent()?.file_name()?)),
+        }
+    }
+
+    /// What its written paths may refer to.
+    pub fn bases(&self, site: &Site) -> Bases {
+        let values = self.values(site);
+        let filled = |(name, path): (&String, &crate::record::Meaning)| {
+            Some((name.clone(), PathBuf::from(path.fill(&values).ok()?)))
+        };
+        let named = self.profile.variables.iter().filter_map(filled);
+        Bases {
+            home: Some(site.places.home.clone()),
+            names: named.chain(self.letters.iter().flat_map(Letters::names)).collect(),
+            letters: self.letters.clone(),
+            relative_to: None,
+            case_blind: self.profile.case_blind,
+        }
+    }
+}

@@ -1,0 +1,82 @@
+//! An order in which lots fit: a copy needs its room before the original leaves, and held originals do not leave at all.
+//!
+//! Law: replayed move by move, no drive that something arrives on goes above what it may hold. Originals are let go only
+//! where room is needed, a copy in between only where there is no order without. Pure; start at [`find_order`].
+
+use super::rooms::{Cargo, Found, Move, Order, Room, replay};
+use super::search::{self, Search};
+use super::{lack, staging};
+
+/// Finds an order for all cargo. Where all fits with every original held, it is the order given, and nothing is let go.
+///
+/// Fewest bytes moved twice; then few originals let go. Exact as long as the search ends within its bounds, which it does
+/// for some 20 lots that hinder one another, and for any number that does not.
+pub fn find_order(rooms: &[Room], cargo: &[Cargo]) -> Found {
+    let plain: Vec<Move> = cargo
+        .iter()
+        .enumerate()
+        .map(|(n, lot)| Move { cargo: n, from: lot.from, to: lot.to, release: false })
+        .collect();
+    if replay(rooms, cargo, &plain).is_ok() {
+        return Found::Order(Order { moves: plain, extra: 0, least_extra: 0 });
+    }
+    if cargo.iter().any(|lot| lot.needs[lot.to].is_none()) || !lack::overfull(rooms, cargo).is_empty() {
+        return Found::None;
+    }
+    match Search::new(rooms, cargo).run() {
+        search::Outcome::Order(order) => {
+            let moves =
+                order.into_iter().map(|n| Move { cargo: n, from: cargo[n].from, to: cargo[n].to, release: true });
+            Found::Order(Order { moves: only_needed_releases(rooms, cargo, moves.collect()), extra: 0, least_extra: 0 })
+        }
+        search::Outcome::None => with_staging(rooms, cargo, true),
+        search::Outcome::Unknown => with_staging(rooms, cargo, false),
+    }
+}
+
+/// Finds an order without copies in between, for somebody who waits for a key to be answered: it gives up sooner.
+pub fn find_straight(rooms: &[Room], cargo: &[Cargo]) -> Found {
+    match Search::new(rooms, cargo).in_haste().run() {
+        search::Outcome::Order(order) => {
+            let moves =
+                order.into_iter().map(|n| Move { cargo: n, from: cargo[n].from, to: cargo[n].to, release: true });
+            Found::Order(Order { moves: only_needed_releases(rooms, cargo, moves.collect()), extra: 0, least_extra: 0 })
+        }
+        search::Outcome::None => Found::None,
+        search::Outcome::Unknown => Found::Unknown,
+    }
+}
+
+fn with_staging(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
+    match staging::find(rooms, cargo, proved) {
+        Found::Order(order) => Found::Order(Order { moves: only_needed_releases(rooms, cargo, order.moves), ..order }),
+        other => other,
+    }
+}
+
+/// Keeps those releases of an order that a later move needs. What waited in between always goes: its copy is proved.
+///
+/// Where room is needed, the fewest bytes of originals that are enough go, as far as one of them or the largest ones are.
+pub(crate) fn only_needed_releases(rooms: &[Room], cargo: &[Cargo], mut moves: Vec<Move>) -> Vec<Move> {
+    let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
+    for step in &mut moves {
+        step.release = step.from.is_some_and(|from| cargo[step.cargo].from != Some(from));
+    }
+    for n in 0..moves.len() {
+        let (to, need) = (moves[n].to, cargo[moves[n].cargo].needs[moves[n].to].unwrap_or(u64::MAX));
+        while used[to].saturating_add(need) > rooms[to].most {
+            let lacks = used[to].saturating_add(need) - rooms[to].most;
+            let held = |k: &usize| !moves[*k].release && moves[*k].from == Some(to);
+            let bytes = |k: &usize| cargo[moves[*k].cargo].leaves(to);
+            let enough = (0..n).filter(held).filter(|k| bytes(k) >= lacks).min_by_key(bytes);
+            let Some(goes) = enough.or_else(|| (0..n).filter(held).max_by_key(bytes)) else { break };
+            used[to] = used[to].saturating_sub(bytes(&goes));
+            moves[goes].release = true;
+        }
+        used[to] = used[to].saturating_add(need);
+        if let (true, Some(from)) = (moves[n].release, moves[n].from) {
+            used[from] = used[from].saturating_sub(cargo[moves[n].cargo].leaves(from));
+        }
+    }
+    moves
+}

@@ -1,0 +1,92 @@
+//! Drives and items as numbers, and the replay of an order.
+
+/// A drive, as far as an order is concerned. Bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Room {
+    /// In use now.
+    pub used: u64,
+    /// That may be in use at most: the capacity without the reserve and what is withheld.
+    pub most: u64,
+}
+
+/// A lot, as far as an order is concerned. Drives are places in the list of rooms.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Cargo {
+    /// The drive that it lies on; `None` if that drive is none of the rooms.
+    pub from: Option<usize>,
+    /// The drive that it goes to; never the one that it lies on.
+    pub to: usize,
+    /// Bytes that come back on its drive when the original is let go.
+    pub leaves: u64,
+    /// Bytes that it needs on each drive; `None` where it cannot lie, even for a while.
+    pub needs: Vec<Option<u64>>,
+}
+
+impl Cargo {
+    /// Bytes that it needs where it goes to.
+    pub(crate) fn arrives(&self) -> u64 {
+        self.needs[self.to].unwrap_or(u64::MAX)
+    }
+
+    /// Bytes that come back where it lies now, if it lies on `drive` in between or from the beginning.
+    pub(crate) fn leaves(&self, drive: usize) -> u64 {
+        if self.from == Some(drive) { self.leaves } else { self.needs[drive].unwrap_or(0) }
+    }
+}
+
+/// One move of an order: a copy to a drive, proved, and whether the original then goes at once.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Move {
+    /// Which cargo.
+    pub cargo: usize,
+    /// From where; `None` as in [`Cargo::from`].
+    pub from: Option<usize>,
+    /// Where to: its destination, or a drive on which it waits.
+    pub to: usize,
+    /// Whether what lies where it came from has to be let go for a later move.
+    pub release: bool,
+}
+
+/// An order in which everything fits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Order {
+    /// The moves, one after another. A cargo that waits on a drive in between has several.
+    pub moves: Vec<Move>,
+    /// Bytes that are moved more than once: those of the copies in between.
+    pub extra: u64,
+    /// Bytes that have to be moved more than once in any order, as far as that is known; `extra` where it is the least.
+    pub least_extra: u64,
+}
+
+/// What came of looking for an order.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Found {
+    /// There is one.
+    Order(Order),
+    /// There is none.
+    None,
+    /// None was found in the time that an order may take; there may be one.
+    Unknown,
+}
+
+/// Bytes in use on each drive once the moves so far are made, with originals that need not go still there.
+///
+/// Gives a row before the first move and one after each copy; `Err` has the place of the move, the drive and the bytes it
+/// lacks.
+pub fn replay(rooms: &[Room], cargo: &[Cargo], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
+    let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
+    let mut rows = vec![used.clone()];
+    for (n, step) in moves.iter().enumerate() {
+        let cargo = &cargo[step.cargo];
+        let after = used[step.to].saturating_add(cargo.needs[step.to].unwrap_or(u64::MAX));
+        if after > rooms[step.to].most {
+            return Err((n, step.to, after - rooms[step.to].most));
+        }
+        used[step.to] = after;
+        rows.push(used.clone());
+        if let (true, Some(from)) = (step.release, step.from) {
+            used[from] = used[from].saturating_sub(cargo.leaves(from));
+        }
+    }
+    Ok(rows)
+}

@@ -1,0 +1,64 @@
+//! The formats that are read.
+
+use std::path::Path;
+
+use serde::{Deserialize, Serialize};
+
+/// The formats of text files that are read and edited.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Format {
+    /// JSON (RFC 8259).
+    Json,
+    /// JSON with comments and commas behind the last entry.
+    Jsonc,
+    /// YAML 1.2. Several documents are a list.
+    Yaml,
+    /// TOML 1.1.
+    Toml,
+    /// Sections with keys; what stands before the first section is in the section without a name.
+    Ini,
+    /// Desktop entries of the desktop's standard.
+    Desktop,
+    /// Assignments of a shell: the user directories of the desktop.
+    UserDirs,
+    /// XML 1.0: elements are lists by name, attributes members with `@`, text is `#text`.
+    Xml,
+    /// The registry of a Windows compatibility layer as text, or an export of one.
+    Hive,
+    /// A list of lines.
+    Lines,
+}
+
+impl Format {
+    /// All of them.
+    pub const ALL: [Self; 10] = [
+        Self::Json,
+        Self::Jsonc,
+        Self::Yaml,
+        Self::Toml,
+        Self::Ini,
+        Self::Desktop,
+        Self::UserDirs,
+        Self::Xml,
+        Self::Hive,
+        Self::Lines,
+    ];
+
+    /// The format that a file's name stands for; lines, where it stands for none.
+    pub fn of_name(file: &Path) -> Self {
+        let name = file.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();
+        match name.rsplit_once('.').map_or("", |(_, end)| end) {
+            "json" => Self::Json,
+            "jsonc" | "json5" => Self::Jsonc,
+            "yaml" | "yml" => Self::Yaml,
+            "toml" => Self::Toml,
+            "ini" | "cfg" | "conf" => Self::Ini,
+            "desktop" | "directory" => Self::Desktop,
+            "dirs" => Self::UserDirs,
+            "xml" => Self::Xml,
+            "reg" => Self::Hive,
+            _ => Self::Lines,
+        }
+    }
+}
