@@ -10,7 +10,6 @@ use super::undo_plan::{in_turn, return_plan, settled, to_take_back, turned};
 use crate::haul::inspect::Depth;
 use crate::haul::steps::{Stuck, give_up};
 
-
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::reach::{leave_copy, without_copy};

@@ -1,6 +1,6 @@
 //! What a launcher's manifests say, as values.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use serde::Serialize;
@@ -9,11 +9,11 @@ use super::matching::Record;
 use super::place::PlaceFault;
 use super::profile::Profile;
 
-use super::reading::{FoundLibrary, Update, place_values, with_home};
 use crate::bytes::Bytes;
-use crate::platform::Drive;
 use crate::record::{Bases, Letters, Shape, Values};
 use crate::site::Site;
+
+use crate::platform::Drive;
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -171,4 +171,37 @@ impl Found {
             case_blind: self.profile.case_blind,
         }
     }
+}
+
+/// An update that has not been installed whole.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub struct Update {
+    /// Bytes it has.
+    pub have: Bytes,
+    /// Bytes it wants.
+    pub want: Bytes,
+}
+
+/// A library as its launcher lists it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct FoundLibrary {
+    /// Its folder.
+    pub path: PathBuf,
+    /// Whether new installs go there.
+    pub default: bool,
+    /// Whether the folder is there.
+    pub present: bool,
+}
+
+pub(crate) fn place_values(site: &Site) -> Values {
+    let text = |path: &Path| path.to_string_lossy().into_owned();
+    Values::default()
+        .with("user", text(&site.places.home))
+        .with("config", text(&site.places.config))
+        .with("data", text(&site.places.data))
+        .with("state", text(&site.places.state))
+}
+
+pub(crate) fn with_home(values: &Values, home: &Path) -> Values {
+    values.clone().with("home", home.to_string_lossy())
 }

@@ -18,7 +18,7 @@ mod tests;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind, content_ids};
-pub use found::{Entry, Found, FoundGame, Problem, Staying, WhyStaying};
+pub use found::{Entry, Found, FoundGame, FoundLibrary, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;
 pub use place::{PlaceFault, is_of_the_system, place_fault};
@@ -26,8 +26,8 @@ pub use profile::{
     Adopt, AdoptFile, Algorithm, Carry, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep,
     Inside, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
 };
-pub use reading::{FoundLibrary, Update, read_launchers};
+pub use reading::read_launchers;
 pub(crate) use reading::{read_launcher_supposing, read_only, read_places};
 pub use settings::UNSAID;
 pub(crate) use settings::{plain_record, read_setting};
-pub(crate) use shortcuts::shortcut_records;
+pub use shortcuts::shortcut_records;

@@ -1,13 +1,13 @@
 //! Reads what the launchers of a site keep written down: libraries, games, and every record of each game's place.
 
 use super::found::{Entry, Found, FoundGame, Problem};
+use super::found::{FoundLibrary, Update, place_values, with_home};
 use std::collections::{HashMap, HashSet};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use jiff::Timestamp;
-use serde::Serialize;
 use serde_json::Value;
 
 use super::matching::{Listings, Record, Search, base_of, canonical};
@@ -19,39 +19,6 @@ use crate::bytes::Bytes;
 use crate::platform::{self, Look};
 use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
 use crate::site::{Site, real_path};
-
-/// An update that has not been installed whole.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-pub struct Update {
-    /// Bytes it has.
-    pub have: Bytes,
-    /// Bytes it wants.
-    pub want: Bytes,
-}
-
-/// A library as its launcher lists it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct FoundLibrary {
-    /// Its folder.
-    pub path: PathBuf,
-    /// Whether new installs go there.
-    pub default: bool,
-    /// Whether the folder is there.
-    pub present: bool,
-}
-
-pub(crate) fn place_values(site: &Site) -> Values {
-    let text = |path: &Path| path.to_string_lossy().into_owned();
-    Values::default()
-        .with("user", text(&site.places.home))
-        .with("config", text(&site.places.config))
-        .with("data", text(&site.places.data))
-        .with("state", text(&site.places.state))
-}
-
-pub(crate) fn with_home(values: &Values, home: &Path) -> Values {
-    values.clone().with("home", home.to_string_lossy())
-}
 
 /// Reads all launchers whose own folder is on this machine.
 pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {

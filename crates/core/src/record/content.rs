@@ -5,7 +5,6 @@ use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-
 use super::database::{self, DatabaseError};
 use super::edit::EditError;
 use super::patch::Patch;

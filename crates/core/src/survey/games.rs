@@ -11,13 +11,14 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use super::around::{DATA, SeenLink, Shortcut, UserData, Way, look_around};
+use super::around::DATA;
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::{Size, measure};
 use crate::launcher::{Found, FoundGame, Problem, Profile, ProfileError, load_profiles, read_launchers};
 use crate::platform::silent_mounts;
 use crate::platform::{Drive, Usage};
 use crate::site::{Process, Sight, Site, Speeds, Wanted};
+use crate::survey::around::{SeenLink, Shortcut, UserData, Way, look_around};
 
 /// A drive and how full it is.
 #[derive(Clone, Debug, Serialize)]

@@ -7,9 +7,9 @@ use std::collections::{BTreeMap, HashMap};
 use std::ops::Bound;
 use std::path::Path;
 
-use super::around::{Shortcut, UserData, Way};
 use super::game::{Game, GameId};
 use super::games::{Held, Survey};
+use crate::survey::around::{Shortcut, UserData, Way};
 
 /// Indexes of a survey.
 pub struct Lookup<'a> {

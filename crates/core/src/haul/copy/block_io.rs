@@ -1,19 +1,22 @@
 //! One block: read from the original, in ever smaller pieces where it cannot be read, and written to the copy.
 
+use crate::haul::HaulError;
+
+use crate::checksums::Entry;
+use crate::disk::{Meta, Refused, attributes_of};
+
+use crate::journal::{Attribute, Beside};
+use crate::platform::Abilities;
 
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
-use super::files::{meta_of, unkept};
 use super::queue::{Check, Told, Yard};
-use crate::haul::HaulError;
 
 use super::job::Job;
 
 use crate::checksums::{block_hash, block_span};
-use crate::disk::{Disk, DiskFile, attributes_of};
-
-use crate::journal::Beside;
+use crate::disk::{Disk, DiskFile};
 
 /// Sets what stands beside the bytes of a file's copy, and has the job know what that is and what was not taken.
 pub(crate) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
@@ -227,4 +230,21 @@ pub(crate) fn write_block(
         n = end + 1;
     }
     Ok(())
+}
+
+pub(crate) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
+    Meta { mode: entry.mode, owner: entry.owner, modified_ns: entry.modified_ns, attributes }
+}
+
+/// What of a file was not taken by a file system that can hold it.
+pub(crate) fn unkept(refused: &[Refused], target: &Abilities) -> Option<String> {
+    let root = rustix::process::geteuid().is_root();
+    let says = |refused: &Refused| match refused {
+        Refused::Attribute(name) => target.attributes.then(|| String::from_utf8_lossy(name).into_owned()),
+        Refused::Permissions => target.permissions.then(|| "permissions".to_string()),
+        // Nobody else could have given it away: it is the copier's.
+        Refused::Owner => (target.permissions && root).then(|| "owner".to_string()),
+    };
+    let all: Vec<String> = refused.iter().filter_map(says).collect();
+    (!all.is_empty()).then(|| all.join(", "))
 }

@@ -4,6 +4,7 @@
 //! after the files; only then does the journal say "compared". A block hash found in the journal saves a second copy,
 //! never a comparison.
 
+use super::block_io::{meta_of, unkept};
 use super::coordinator::copy_files;
 
 use crate::haul::inspect::{Met, meet, same};
@@ -15,10 +16,10 @@ use std::time::{Duration, Instant};
 
 use crate::bytes::LotId;
 use crate::checksums::{Entry, EntryKind, LotPath, change_of, stamp_of};
-use crate::disk::{Meta, Refused, What, attributes_of};
+use crate::disk::{Meta, What, attributes_of};
 use crate::item::{Mode, Stage};
-use crate::journal::{Attribute, Beside, Hint, LotRow, Sums, TallyEntry, There};
-use crate::platform::Abilities;
+use crate::journal::{Beside, Hint, LotRow, Sums, TallyEntry, There};
+
 use crate::site::{Run, real_path};
 
 /// ENODEV, by errno(3).
@@ -280,23 +281,6 @@ fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path, beside:
 pub(crate) fn seen(at: &Path) -> Result<There, HaulError> {
     let meta = at.symlink_metadata().map_err(HaulError::disk("look at", at))?;
     Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
-}
-
-pub(crate) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
-    Meta { mode: entry.mode, owner: entry.owner, modified_ns: entry.modified_ns, attributes }
-}
-
-/// What of a file was not taken by a file system that can hold it.
-pub(crate) fn unkept(refused: &[Refused], target: &Abilities) -> Option<String> {
-    let root = rustix::process::geteuid().is_root();
-    let says = |refused: &Refused| match refused {
-        Refused::Attribute(name) => target.attributes.then(|| String::from_utf8_lossy(name).into_owned()),
-        Refused::Permissions => target.permissions.then(|| "permissions".to_string()),
-        // Nobody else could have given it away: it is the copier's.
-        Refused::Owner => (target.permissions && root).then(|| "owner".to_string()),
-    };
-    let all: Vec<String> = refused.iter().filter_map(says).collect();
-    (!all.is_empty()).then(|| all.join(", "))
 }
 
 fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {

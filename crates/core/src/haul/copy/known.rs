@@ -1,6 +1,5 @@
 //! What an earlier run has copied already.
 
-
 use crate::checksums::{FileIdentity, block_count};
 
 use crate::journal::TallyEntry;

@@ -23,6 +23,5 @@ pub(crate) use prove::prove;
 pub use prove::{prove_game, prove_haul};
 pub(crate) use release::release_lot;
 pub use release::{release_haul, release_looking};
-pub(crate) use replace::read;
 pub(crate) use take_back::take_up;
 pub(crate) use update_records::{edits_to_make, finish, leads_elsewhere, repoint};

@@ -3,9 +3,9 @@
 //! Law: replayed move by move, no drive that something arrives on goes above what it may hold. Originals are let go only
 //! where room is needed, a copy in between only where there is no order without. Pure; start at [`find_order`].
 
-use super::rooms::{Cargo, Found, Move, Order, Room, replay};
+use super::rooms::{Cargo, Found, Move, Order, Room, overfull, replay};
 use super::search::{self, Search};
-use super::{lack, staging};
+use super::staging;
 
 /// Finds an order for all cargo. Where all fits with every original held, it is the order given, and nothing is let go.
 ///
@@ -20,7 +20,7 @@ pub fn find_order(rooms: &[Room], cargo: &[Cargo]) -> Found {
     if replay(rooms, cargo, &plain).is_ok() {
         return Found::Order(Order { moves: plain, extra: 0, least_extra: 0 });
     }
-    if cargo.iter().any(|lot| lot.needs[lot.to].is_none()) || !lack::overfull(rooms, cargo).is_empty() {
+    if cargo.iter().any(|lot| lot.needs[lot.to].is_none()) || !overfull(rooms, cargo).is_empty() {
         return Found::None;
     }
     match Search::new(rooms, cargo).run() {

@@ -1,6 +1,7 @@
 //! Why there is no order: which drive lacks how much, and the smallest change with which there would be one.
 
 use super::find::find_order;
+use super::rooms::overfull;
 use super::rooms::{Cargo, Found, Room};
 use super::search::{Outcome, Search};
 
@@ -24,17 +25,6 @@ pub enum Remedy {
     Room { drive: usize, bytes: u64 },
     /// One lot less.
     Without { cargo: usize },
-}
-
-/// The drives that would be too full in the end, in whatever order, and by how much.
-pub(crate) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
-    let sum = |drive: usize| {
-        let arrive: i128 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| i128::from(lot.arrives())).sum();
-        let leave: i128 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| i128::from(lot.leaves)).sum();
-        let over = i128::from(rooms[drive].used) + arrive - leave - i128::from(rooms[drive].most);
-        u64::try_from(over).ok().filter(|over| *over > 0 && arrive > 0)
-    };
-    (0..rooms.len()).filter_map(|drive| Some((drive, sum(drive)?))).collect()
 }
 
 /// Says where an order ends, if none was found, and the smallest change with which one would be: the fewest bytes of room on

@@ -90,3 +90,14 @@ pub fn replay(rooms: &[Room], cargo: &[Cargo], moves: &[Move]) -> Result<Vec<Vec
     }
     Ok(rows)
 }
+
+/// The drives that would be too full in the end, in whatever order, and by how much.
+pub(crate) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
+    let sum = |drive: usize| {
+        let arrive: i128 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| i128::from(lot.arrives())).sum();
+        let leave: i128 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| i128::from(lot.leaves)).sum();
+        let over = i128::from(rooms[drive].used) + arrive - leave - i128::from(rooms[drive].most);
+        u64::try_from(over).ok().filter(|over| *over > 0 && arrive > 0)
+    };
+    (0..rooms.len()).filter_map(|drive| Some((drive, sum(drive)?))).collect()
+}

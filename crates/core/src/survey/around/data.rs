@@ -3,8 +3,8 @@
 //! It is known from profiles, from the person's own list, from paths in the settings of games, and from folders
 //! that have a game's name where programs keep their data.
 
-use super::folders::{Around, Folders, game_id, plain};
 use super::shortcuts::user_directories;
+use super::values::{Around, DataSource, Folders, UserData, Way, game_id, plain};
 use crate::survey::{Game, GameId};
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -24,68 +24,6 @@ use crate::trace::{leaves, shapes};
 
 /// Id of the profile that user data seems to have.
 pub const DATA: &str = "data";
-
-/// How it can be moved.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Way {
-    /// A link at the old place leads to the new one.
-    Link,
-    /// The game's own setting says the new place.
-    Setting,
-    /// The desktop's user directory is another one from then on.
-    Directory,
-}
-
-/// How it is known.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum DataSource {
-    /// The launcher's profile says it.
-    Profile,
-    /// The person has said it.
-    Person,
-    /// A setting of the game names it.
-    Setting,
-    /// It has the game's name, where programs keep their data.
-    Name,
-    /// It is a user directory that holds user data of games.
-    Directory,
-}
-
-/// User data of a game.
-#[derive(Clone, Debug, Serialize)]
-pub struct UserData {
-    /// Its name for drafts.
-    pub id: GameId,
-    /// The game; a user directory has none.
-    pub game: Option<GameId>,
-    /// The game's title and what it is.
-    pub title: String,
-    /// What it is.
-    pub kind: DataKind,
-    /// Where programs look for it.
-    pub path: PathBuf,
-    /// What the link says that is there.
-    pub link: Option<PathBuf>,
-    /// Where it lies.
-    pub place: PathBuf,
-    /// Name of the drive.
-    pub drive: Option<String>,
-    /// Its size.
-    pub size: Size,
-    /// How it is known.
-    pub source: DataSource,
-    /// The file with the setting that names it.
-    pub setting: Option<PathBuf>,
-    /// How it can be moved; the first is taken where nothing else is said.
-    pub ways: Vec<Way>,
-    /// Why it cannot be moved.
-    pub fault: Option<PlaceFault>,
-    /// It as a lot, by each way.
-    #[serde(skip)]
-    pub(crate) lots: Vec<(Way, Game)>,
-}
 
 /// User data that the person has listed.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -1,37 +1,16 @@
 //! Links around the games: where each leads, and whether it lives.
 
+use super::values::{Around, SeenLink, game_id};
+use crate::platform;
 use std::collections::{HashMap, HashSet};
 use std::path::{Component, Path, PathBuf};
 
 use rayon::prelude::*;
-use serde::Serialize;
 
-use super::folders::{Around, game_id};
 use crate::launcher::{Found, Record, UNSAID};
-use crate::platform::{self, Look};
+use crate::platform::Look;
 use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
 use crate::site::{Site, real_path};
-use crate::survey::GameId;
-
-/// A link that leads into a game, out of one, or nowhere.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct SeenLink {
-    /// The link.
-    #[serde(serialize_with = "crate::platform::shown_path")]
-    pub path: PathBuf,
-    /// What it says.
-    #[serde(serialize_with = "crate::platform::shown_path")]
-    pub says: PathBuf,
-    /// Where that is.
-    #[serde(serialize_with = "crate::platform::shown_path")]
-    pub leads_to: PathBuf,
-    /// Whether something is there.
-    pub alive: bool,
-    /// The game that it leads into.
-    pub into: Option<GameId>,
-    /// The game that it lies in and leads out of.
-    pub out_of: Option<GameId>,
-}
 
 /// How deep links are looked for below the folders of settings and data, and below drives and libraries.
 const DEEP: usize = 4;

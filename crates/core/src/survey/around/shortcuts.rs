@@ -1,11 +1,10 @@
 //! Desktop entries that start a game, open its folder, or show its icon.
 
-use super::folders::{Around, game_id};
+use super::values::{Around, Scope, Shortcut, game_id};
 use crate::platform;
 use crate::platform::Look;
-use crate::survey::GameId;
+
 use rayon::prelude::*;
-use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 use crate::launcher::{Found, FoundGame, Problem, Record, plain_record};
@@ -15,37 +14,6 @@ use crate::site::Site;
 use crate::launcher::shortcut_records;
 
 use crate::trace::Needles;
-
-/// Where a desktop entry stands.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Scope {
-    /// In the person's menu.
-    Menu,
-    /// In the menu of all people of the machine.
-    System,
-    /// On the desktop.
-    Desktop,
-    /// Among what starts with the desktop.
-    Autostart,
-}
-
-/// A desktop entry with a game's path in it.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Shortcut {
-    /// The file.
-    pub file: PathBuf,
-    /// The name that it shows.
-    pub name: String,
-    /// What it runs, as it stands there.
-    pub exec: String,
-    /// Where it stands.
-    pub scope: Scope,
-    /// The game.
-    pub game: GameId,
-    /// Whether it can be changed here.
-    pub writable: bool,
-}
 
 /// No desktop entry is larger: our own bound, a hundred times what they have.
 const LARGEST: u64 = 1 << 20;
