@@ -95,7 +95,7 @@ pub enum Command {
         #[arg(long)]
         overwrite: bool,
     },
-    /// Look after the journal, in which hauls and their tallies are kept.
+    /// Look after the journal, in which hauls and their checksums are kept.
     #[command(subcommand)]
     Journal(JournalAct),
     /// Print what has a shell complete commands, and names of games and drives as the last survey has seen them.
@@ -126,7 +126,7 @@ pub enum Command {
     /// Bring a library, a portable launcher or a folder to a drive with what another PC needs, or check that there.
     #[command(subcommand)]
     Carry(CarryAct),
-    /// Compare games with the tallies that were kept of them: what is damaged, missing, or was written since.
+    /// Compare games with the checksums that were kept of them: what is damaged, missing, or was written since.
     Audit(Auditing),
     /// Start a game, and see that its process comes up from where it lies.
     Start {
@@ -183,7 +183,7 @@ pub enum ChartWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// The lots of a haul on pairs of drives over time.
+    /// The items of a haul on pairs of drives over time.
     Order {
         #[command(flatten)]
         wish: Wish,
@@ -198,7 +198,7 @@ pub enum ChartWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// The lots of a haul over time as it went: what was forecast, each phase, pauses and stops.
+    /// The items of a haul over time as it went: what was forecast, each phase, pauses and stops.
     Timeline {
         /// Number of the haul, as `log` shows it; without it the newest one.
         haul: Option<i64>,
@@ -256,7 +256,7 @@ fn drives() -> Vec<CompletionCandidate> {
 /// What is written.
 #[derive(Debug, Subcommand)]
 pub enum ExportWhat {
-    /// The checksums of a game as its tally has them: FILE.b3 for `b3sum -c`, FILE.sha256 for `sha256sum -c`, from within its folder.
+    /// The checksums of a game as its checksums have them: FILE.b3 for `b3sum -c`, FILE.sha256 for `sha256sum -c`, from within its folder.
     Checksums {
         /// The game, by title or a part of it, or by id.
         #[arg(add = ArgValueCandidates::new(games))]
@@ -294,19 +294,19 @@ pub enum ExportWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// The lots of a plan.
+    /// The items of a plan.
     Plan {
         #[command(flatten)]
         wish: Wish,
         #[command(flatten)]
         out: Out,
     },
-    /// The proofs of all lots that the log has.
+    /// The proofs of all items that the log has.
     Proofs {
         #[command(flatten)]
         out: Out,
     },
-    /// All lots of all hauls.
+    /// All items of all hauls.
     Log {
         #[command(flatten)]
         out: Out,
@@ -367,10 +367,10 @@ pub enum CarryAct {
 
 #[derive(Debug, Args)]
 pub struct Auditing {
-    /// Games, by title or a part of it, or by id; or drives, by name or digit; without any, all games that a tally is kept of.
+    /// Games, by title or a part of it, or by id; or drives, by name or digit; without any, all games that checksums are kept of.
     #[arg(add = ArgValueCandidates::new(games))]
     pub what: Vec<String>,
-    /// Read every byte and keep a new tally, to audit against later.
+    /// Read every byte and keep a new checksums, to audit against later.
     #[arg(long)]
     pub keep: bool,
     /// Bring what is damaged or missing from another copy that has the very bytes that were kept.

@@ -35,11 +35,11 @@ fn pull(c: char) -> Pull {
 }
 
 /// The stretches of right-to-left letters among items, with what lies between two letters of one; `gap` parts them.
-fn stretches<T>(items: &[T], pull: impl Fn(&T) -> Pull, gap: impl Fn(usize) -> bool) -> Vec<Range<usize>> {
+fn stretches<T>(offers: &[T], pull: impl Fn(&T) -> Pull, gap: impl Fn(usize) -> bool) -> Vec<Range<usize>> {
     let mut found: Vec<Range<usize>> = Vec::new();
     let mut open = false;
-    for (n, item) in items.iter().enumerate() {
-        match pull(item) {
+    for (n, offer) in offers.iter().enumerate() {
+        match pull(offer) {
             Pull::Left if open => found.last_mut().into_iter().for_each(|last| last.end = n + 1),
             Pull::Left => {
                 found.push(n..n + 1);

@@ -269,7 +269,7 @@ mod tests {
             {"kind": "arrives", "location": "$.list", "before": "", "after": secret},
             {"kind": "replaced", "location": "$.x", "before": "/o", "after": "/n"},
         ]);
-        let mut document = serde_json::json!({"kind": "plan", "lots": [{"edits": edits, "previews": previews}], "written": 5, "after": [1]});
+        let mut document = serde_json::json!({"kind": "plan", "items": [{"edits": edits, "previews": previews}], "written": 5, "after": [1]});
         without_contents(&mut document);
         let text = document.to_string();
         assert!(!text.contains(secret), "{text}");

@@ -4,11 +4,11 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::item::{
-    Finding, FindingKind, Left, Limit, Mode, PlannedLot, Policy, PreviewKind, Proof, Stage, Weight, WhyLeft,
+    Finding, FindingKind, Left, Limit, Mode, PlannedItem, Policy, PreviewKind, Proof, Stage, Weight, WhyLeft,
 };
-use deft_barge_core::journal::{HaulRow, LogLine, LotLine, LotRow};
+use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
 use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
-use deft_barge_core::plan::{Basis, Load, LotTime, Misfit, Miss, Plan, Slowest, Span, Why};
+use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::site::{Pace, Process, Sight};
 use deft_barge_core::survey::{FindAct, Lying};
@@ -66,19 +66,19 @@ pub fn left(left: &Left) -> String {
 
 /// What a plan deletes as soon as it is verified: bytes and titles, the first three of many; `None` if all originals are kept.
 pub fn deletes(plan: &Plan) -> Option<(Bytes, String)> {
-    let goes = |lot: &&PlannedLot| {
-        matches!(lot.mode, Mode::Copy | Mode::Spare | Mode::SetAside)
-            && (plan.policy == Policy::Release || lot.policy == Policy::Release)
+    let goes = |item: &&PlannedItem| {
+        matches!(item.mode, Mode::Copy | Mode::Spare | Mode::SetAside)
+            && (plan.policy == Policy::Release || item.policy == Policy::Release)
     };
-    let lots: Vec<&PlannedLot> = plan.lots.iter().filter(goes).collect();
-    if lots.is_empty() {
+    let items: Vec<&PlannedItem> = plan.items.iter().filter(goes).collect();
+    if items.is_empty() {
         return None;
     }
-    let mut titles: Vec<String> = lots.iter().take(3).map(|lot| visible(&lot.title)).collect();
-    if lots.len() > 3 {
-        titles.push(format!("and {} more", lots.len() - 3));
+    let mut titles: Vec<String> = items.iter().take(3).map(|item| visible(&item.title)).collect();
+    if items.len() > 3 {
+        titles.push(format!("and {} more", items.len() - 3));
     }
-    Some((lots.iter().map(|lot| lot.size.on_disk).sum(), titles.join(", ")))
+    Some((items.iter().map(|item| item.size.on_disk).sum(), titles.join(", ")))
 }
 
 /// What a person can do after a refusal to remove or to go back: one command that leads on.
@@ -112,7 +112,7 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
 
 /// What can be done now with a haul that is unfinished or keeps originals; nothing of one that is over.
 pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
-    let (id, open, held) = (haul.id, haul.unfinished(), haul.lots.iter().any(LotRow::holds_originals));
+    let (id, open, held) = (haul.id, haul.unfinished(), haul.items.iter().any(ItemRow::holds_originals));
     if !open && !held {
         return None;
     }
@@ -175,16 +175,16 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 "{drive} lacks {lacks} above its reserve of {reserve}, in whatever order. Take a game off the haul, or make room there."
             )
         }
-        FindingKind::NoOrder { drive, lacks, lot, done } => {
+        FindingKind::NoOrder { drive, lacks, item, done } => {
             let then = match done {
                 0 => "already at the first copy".into(),
                 1 => "after one copy".into(),
                 n => format!("after {n} copies"),
             };
-            format!("no order makes room for all of it: {drive} lacks {lacks} for {lot}, {then}.")
+            format!("no order makes room for all of it: {drive} lacks {lacks} for {item}, {then}.")
         }
         FindingKind::MoreRoom { drive, bytes } => format!("with {bytes} more room on {drive} all of it would fit."),
-        FindingKind::WithoutLot { lot } => format!("without {lot} the others would fit."),
+        FindingKind::WithoutItem { item } => format!("without {item} the others would fit."),
         FindingKind::MustRelease { drive, bytes } => format!(
             "its originals ({bytes}) have to be let go as soon as their copy is proved: their room on {drive} is needed for what comes after."
         ),
@@ -635,17 +635,17 @@ pub fn drive_kind(kind: DriveKind) -> &'static str {
     }
 }
 
-/// What is done with a lot, and what it waits for.
-pub fn way(lot: &PlannedLot, lots: &[PlannedLot]) -> String {
-    let way = match (lot.mode, lot.policy) {
+/// What is done with an item, and what it waits for.
+pub fn way(item: &PlannedItem, items: &[PlannedItem]) -> String {
+    let way = match (item.mode, item.policy) {
         (Mode::Copy, Policy::Release) => "copy, compare, repoint, prove, let go of the originals at once",
         (mode, _) => self::mode(mode),
     };
-    let waits = lot.after.last().and_then(|k| lots.get(*k));
-    waits.map_or_else(|| way.to_string(), |other| format!("{way}; when {} is off {}", other.title, lot.to_drive))
+    let waits = item.after.last().and_then(|k| items.get(*k));
+    waits.map_or_else(|| way.to_string(), |other| format!("{way}; when {} is off {}", other.title, item.to_drive))
 }
 
-/// What has happened when a lot reaches a stage.
+/// What has happened when an item reaches a stage.
 pub fn stage(word: &str) -> &str {
     match word {
         "copying" => "is being copied, and compared behind that",
@@ -666,7 +666,7 @@ pub fn stage(word: &str) -> &str {
 
 /// How a haul stands, in a few words.
 pub fn haul_state(haul: &LogLine) -> String {
-    let all = |test: &dyn Fn(&Stage) -> bool| haul.lots.iter().all(|lot| test(&lot.stage));
+    let all = |test: &dyn Fn(&Stage) -> bool| haul.items.iter().all(|item| test(&item.stage));
     if haul.unfinished() {
         return "under way".into();
     }
@@ -676,7 +676,7 @@ pub fn haul_state(haul: &LogLine) -> String {
     if all(&|s| matches!(s, Stage::GivenUp)) {
         return "given up".into();
     }
-    if haul.lots.iter().any(LotLine::holds_originals) {
+    if haul.items.iter().any(ItemLine::holds_originals) {
         return "originals held".into();
     }
     let released = all(&|s| matches!(s, Stage::Released { .. })) && haul.returns.is_none();
@@ -718,8 +718,8 @@ pub fn span(span: Span) -> String {
     format!("{low} to {}", high.trim_start_matches("about "))
 }
 
-/// How long a lot takes, why, and how that is known.
-pub fn lot_time(time: &LotTime) -> String {
+/// How long an item takes, why, and how that is known.
+pub fn item_time(time: &ItemTime) -> String {
     let named = |drive: &str| if drive.is_empty() { NO_DRIVE.to_string() } else { drive.to_string() };
     let rate = |rate: f64| format!("{}/s", Bytes::new(rate as u64));
     let why = match &time.slowest {
@@ -804,7 +804,7 @@ pub fn misfit(misfit: &Misfit) -> String {
     }
 }
 
-/// What a lot waits for before its records change.
+/// What an item waits for before its records change.
 pub fn waiting(title: &str, findings: &[Finding]) -> String {
     let what: Vec<String> = findings.iter().map(finding_sentence).collect();
     format!("{}: waits until that has ended: {}", crate::show::line(title), what.join(" "))

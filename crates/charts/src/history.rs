@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::bytes::{Bytes, ItemId};
 use deft_barge_core::item::{Mode, Stage};
 use deft_barge_core::journal::LogLine;
 use jiff::Timestamp;
@@ -30,7 +30,7 @@ fn month_of(at: Timestamp) -> i32 {
 }
 
 /// Draws the months from the first haul to now, the newest 24 of them; `released` says when originals were let go.
-pub fn history(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Timestamp) -> Drawing {
+pub fn history(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Timestamp) -> Drawing {
     let months = months(log, released, now);
     draw("What was hauled, freed and held, by months", now, (1000, 520), |page| {
         let place = Rect::new(MARGIN + 70, TOP + 10, page.width() - 2 * MARGIN - 70, page.height() - TOP - 110);
@@ -47,7 +47,7 @@ pub fn history(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Time
     })
 }
 
-fn months(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Timestamp) -> Vec<(i32, Month)> {
+fn months(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Timestamp) -> Vec<(i32, Month)> {
     let mut months: BTreeMap<i32, Month> = BTreeMap::new();
     let this = month_of(now);
     let Some(first) = log.iter().map(|haul| month_of(haul.made)).min() else { return Vec::new() };
@@ -56,17 +56,17 @@ fn months(log: &[LogLine], released: &BTreeMap<LotId, Timestamp>, now: Timestamp
     }
     for haul in log {
         let made = month_of(haul.made);
-        for lot in haul.lots.iter().filter(|lot| lot.mode == Mode::Copy && lot.stage.is_repointed()) {
-            let bytes = lot.on_disk;
+        for item in haul.items.iter().filter(|item| item.mode == Mode::Copy && item.stage.is_repointed()) {
+            let bytes = item.on_disk;
             let month = months.entry(made).or_default();
             month.moved = month.moved.plus(bytes);
             // What the log does not tell of is counted in the month of its haul.
-            let is_gone = matches!(lot.stage, Stage::Released { .. });
-            let freed = is_gone.then(|| released.get(&lot.id).map_or(made, |at| month_of(*at)));
+            let is_gone = matches!(item.stage, Stage::Released { .. });
+            let freed = is_gone.then(|| released.get(&item.id).map_or(made, |at| month_of(*at)));
             if let Some(month) = freed.and_then(|freed| months.get_mut(&freed)) {
                 month.freed = month.freed.plus(bytes);
             }
-            let until = freed.unwrap_or(if lot.holds_originals() { this + 1 } else { made });
+            let until = freed.unwrap_or(if item.holds_originals() { this + 1 } else { made });
             for (_, month) in months.range_mut(made..until.max(made)) {
                 month.held = month.held.plus(bytes);
             }

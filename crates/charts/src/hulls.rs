@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Mode, PlannedLot};
+use deft_barge_core::item::{Mode, PlannedItem};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::survey::{DriveState, Game, GameId, Survey};
 
@@ -34,23 +34,23 @@ const FLAT: i32 = 76;
 const TALL: i32 = 122;
 const LABEL: i32 = 150;
 const RIGHT: i32 = 130;
-/// Lots that are listed, and the rows between them.
+/// Items that are listed, and the rows between them.
 const MOST: usize = 20;
 const LINE: i32 = 18;
 
 /// Draws the drives of a survey, and what a plan does with them; without a plan the drives alone.
 pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
-    let lots: HashMap<&GameId, &PlannedLot> = plan
+    let items: HashMap<&GameId, &PlannedItem> = plan
         .iter()
-        .flat_map(|plan| &plan.lots)
-        .filter(|lot| lot.mode == Mode::Copy)
-        .map(|lot| (&lot.game, lot))
+        .flat_map(|plan| &plan.items)
+        .filter(|item| item.mode == Mode::Copy)
+        .map(|item| (&item.game, item))
         .collect();
     let title = match plan {
         None => "What lies where".to_string(),
-        Some(plan) => format!("Load plan: {}, {}", lots_of(plan), plan.bytes()),
+        Some(plan) => format!("Load plan: {}, {}", items_of(plan), plan.bytes()),
     };
-    let moves: Vec<&PlannedLot> = plan.iter().flat_map(|plan| &plan.lots).collect();
+    let moves: Vec<&PlannedItem> = plan.iter().flat_map(|plan| &plan.items).collect();
     let listed = moves.len().min(MOST);
     let list = if listed == 0 { 0 } else { 44 + listed as i32 * LINE };
     let each = if plan.is_some() { TALL } else { FLAT };
@@ -61,7 +61,7 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
         let largest = survey.drives.iter().map(|drive| drive.drive.capacity.count()).max().unwrap_or(1);
         for (n, drive) in survey.drives.iter().enumerate() {
             let y = TOP + n as i32 * each;
-            let row = Row { survey, plan, lots: &lots, drive, y, largest };
+            let row = Row { survey, plan, items: &items, drive, y, largest };
             row.draw(page);
         }
         if listed > 0 {
@@ -85,35 +85,35 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
 }
 
 /// What moves where, in the order of the plan.
-fn draw_moves(page: &mut Page<'_>, top: i32, lots: &[&PlannedLot]) {
-    let more = lots.len().saturating_sub(MOST);
+fn draw_moves(page: &mut Page<'_>, top: i32, items: &[&PlannedItem]) {
+    let more = items.len().saturating_sub(MOST);
     let head = if more > 0 {
-        format!("the first {MOST} of {} lots, in their order", lots.len())
+        format!("the first {MOST} of {} items, in their order", items.len())
     } else {
-        "lots, in their order".into()
+        "items, in their order".into()
     };
     page.text(MARGIN, top, 10.0, DIM, Side::Left, &head);
     let (middle, end) = (MARGIN + 470, page.width() - MARGIN);
-    for (n, lot) in lots.iter().take(MOST).enumerate() {
+    for (n, item) in items.iter().take(MOST).enumerate() {
         let y = top + 22 + n as i32 * LINE;
-        page.text(MARGIN, y, 11.0, TEXT, Side::Left, &page.cut(&lot.title, 11.0, middle - MARGIN - 20));
-        let way = format!("{} > {}", lot.from_drive.as_deref().unwrap_or("home"), lot.to_drive);
+        page.text(MARGIN, y, 11.0, TEXT, Side::Left, &page.cut(&item.title, 11.0, middle - MARGIN - 20));
+        let way = format!("{} > {}", item.from_drive.as_deref().unwrap_or("home"), item.to_drive);
         page.text(middle, y, 11.0, TEXT, Side::Left, &page.cut(&way, 11.0, end - middle - 110));
-        page.text(end, y, 11.0, TEXT, Side::Right, &lot.size.on_disk.to_string());
+        page.text(end, y, 11.0, TEXT, Side::Right, &item.size.on_disk.to_string());
     }
 }
 
-fn lots_of(plan: &Plan) -> String {
-    match plan.lots.len() {
-        1 => "1 lot".into(),
-        n => format!("{n} lots"),
+fn items_of(plan: &Plan) -> String {
+    match plan.items.len() {
+        1 => "1 item".into(),
+        n => format!("{n} items"),
     }
 }
 
 struct Row<'a> {
     survey: &'a Survey,
     plan: Option<&'a Plan>,
-    lots: &'a HashMap<&'a GameId, &'a PlannedLot>,
+    items: &'a HashMap<&'a GameId, &'a PlannedItem>,
     drive: &'a DriveState,
     y: i32,
     largest: u64,
@@ -196,9 +196,9 @@ impl Row<'_> {
     fn now(&self) -> Vec<Block> {
         let games = self.games().into_iter().map(|game| {
             let ink = ink_of(self.survey, game);
-            let lot = self.lots.get(&game.id).filter(|lot| lot.from_drive.as_ref() == game.drive.as_ref());
-            let (kind, title) = match lot {
-                Some(lot) => (Kind::Leaving(ink), format!("{} > {}", game.found.title, lot.to_drive)),
+            let item = self.items.get(&game.id).filter(|item| item.from_drive.as_ref() == game.drive.as_ref());
+            let (kind, title) = match item {
+                Some(item) => (Kind::Leaving(ink), format!("{} > {}", game.found.title, item.to_drive)),
                 None => (Kind::Game(ink), game.found.title.clone()),
             };
             Block { kind, title, bytes: game.size.on_disk }
@@ -207,15 +207,15 @@ impl Row<'_> {
     }
 
     fn after(&self) -> Vec<Block> {
-        let staying = self.games().into_iter().filter(|game| !self.lots.contains_key(&game.id)).map(|game| Block {
+        let staying = self.games().into_iter().filter(|game| !self.items.contains_key(&game.id)).map(|game| Block {
             kind: Kind::Game(ink_of(self.survey, game)),
             title: game.found.title.clone(),
             bytes: game.size.on_disk,
         });
-        let lots = self.plan.iter().flat_map(|plan| &plan.lots);
-        let coming = lots
-            .filter(|lot| lot.mode == Mode::Copy && lot.to_drive == self.drive.drive.name)
-            .map(|lot| Block { kind: Kind::Arriving, title: lot.title.clone(), bytes: lot.size.on_disk });
+        let items = self.plan.iter().flat_map(|plan| &plan.items);
+        let coming = items
+            .filter(|item| item.mode == Mode::Copy && item.to_drive == self.drive.drive.name)
+            .map(|item| Block { kind: Kind::Arriving, title: item.title.clone(), bytes: item.size.on_disk });
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(coming).collect()
     }
 }

@@ -1,4 +1,4 @@
-//! Drawings from core's values, as SVG and PDF: hulls now and after a haul, loads over time, the order of lots, how a
+//! Drawings from core's values, as SVG and PDF: hulls now and after a haul, loads over time, the order of items, how a
 //! haul went and how fast, a drive's cargo as an area map, the history by months.
 //!
 //! Law: the same values give the same bytes; text stays text, in a font that is embedded in the PDF; nothing lies outside the page.

@@ -1,9 +1,9 @@
-//! How a haul went: its lots through their phases beside what was forecast, and how fast its bytes went.
+//! How a haul went: its items through their phases beside what was forecast, and how fast its bytes went.
 
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, LotId};
-use deft_barge_core::journal::{HaulRow, LotRow, Mark as Came, Passage, Pulse};
+use deft_barge_core::bytes::{Bytes, ItemId};
+use deft_barge_core::journal::{HaulRow, ItemRow, Mark as Came, Passage, Pulse};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::Drawing;
@@ -14,9 +14,9 @@ use crate::page::{
 };
 
 const LABEL: i32 = 220;
-/// Height of a lot's row.
+/// Height of an item's row.
 const ROW: i32 = 44;
-/// Lots that are drawn.
+/// Items that are drawn.
 const MOST: usize = 60;
 /// The first row below the axis of time.
 const FIRST: i32 = TOP + 40;
@@ -24,7 +24,7 @@ const FIRST: i32 = TOP + 40;
 /// Pulses are kept to this: one may seem to come before a mark that it came after.
 const MOMENT: SignedDuration = SignedDuration::from_millis(1);
 
-/// What is done with a lot in a stretch of time.
+/// What is done with an item in a stretch of time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Phase {
     Copy,
@@ -73,16 +73,16 @@ impl Phase {
     }
 }
 
-/// What is drawn of a lot.
+/// What is drawn of an item.
 struct Row<'a> {
-    lot: &'a LotRow,
+    item: &'a ItemRow,
     phases: Vec<(Phase, Stretch)>,
     forecast: Option<Stretch>,
 }
 
-/// The phases of a lot, in the order of time.
-fn phases(passage: &Passage, lot: LotId) -> Vec<(Phase, Stretch)> {
-    let pulses: Vec<&Pulse> = passage.pulses.iter().filter(|pulse| pulse.lot == lot).collect();
+/// The phases of an item, in the order of time.
+fn phases(passage: &Passage, item: ItemId) -> Vec<(Phase, Stretch)> {
+    let pulses: Vec<&Pulse> = passage.pulses.iter().filter(|pulse| pulse.item == item).collect();
     // Of a program that was killed the last that is known is its last pulse.
     let alive = |from: Timestamp, until: Timestamp| {
         let until = until.saturating_sub(MOMENT).unwrap_or(until);
@@ -91,7 +91,7 @@ fn phases(passage: &Passage, lot: LotId) -> Vec<(Phase, Stretch)> {
     let mut all = Vec::new();
     let mut open: Option<(Phase, Timestamp)> = None;
     let mut stage = "";
-    for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
+    for mark in passage.marks.iter().filter(|mark| mark.item == item) {
         let resumed = mark.word == Came::RESUMED;
         if let Some((phase, from)) = open.take() {
             let until = if resumed { alive(from, mark.at) } else { mark.at };
@@ -124,29 +124,29 @@ fn later(at: Timestamp, by: Duration) -> Timestamp {
     SignedDuration::try_from(by).ok().and_then(|by| at.saturating_add(by).ok()).unwrap_or(at)
 }
 
-fn pair(lot: &LotRow) -> String {
-    format!("{} > {}", lot.planned.from_drive.as_deref().unwrap_or("home"), lot.planned.to_drive)
+fn pair(item: &ItemRow) -> String {
+    format!("{} > {}", item.planned.from_drive.as_deref().unwrap_or("home"), item.planned.to_drive)
 }
 
-/// Draws the lots of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
+/// Draws the items of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
 pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
-    // Lots of the same drives stand together, in the order of the first of them.
+    // Items of the same drives stand together, in the order of the first of them.
     let mut pairs: Vec<String> = Vec::new();
-    for lot in &haul.lots {
-        if !pairs.contains(&pair(lot)) {
-            pairs.push(pair(lot));
+    for item in &haul.items {
+        if !pairs.contains(&pair(item)) {
+            pairs.push(pair(item));
         }
     }
-    let mut lots: Vec<&LotRow> = haul.lots.iter().collect();
-    lots.sort_by_key(|lot| pairs.iter().position(|other| *other == pair(lot)));
-    let more = lots.len().saturating_sub(MOST);
-    lots.truncate(MOST);
-    let rows: Vec<Row<'_>> = lots
+    let mut items: Vec<&ItemRow> = haul.items.iter().collect();
+    items.sort_by_key(|item| pairs.iter().position(|other| *other == pair(item)));
+    let more = items.len().saturating_sub(MOST);
+    items.truncate(MOST);
+    let rows: Vec<Row<'_>> = items
         .into_iter()
-        .map(|lot| {
-            let forecast = passage.forecast.get(&lot.id);
+        .map(|item| {
+            let forecast = passage.forecast.get(&item.id);
             let forecast = forecast.map(|(from, to)| (later(haul.made, *from), later(haul.made, *to)));
-            Row { lot, phases: phases(passage, lot.id), forecast }
+            Row { item, phases: phases(passage, item.id), forecast }
         })
         .collect();
     let stretches: Vec<Stretch> =
@@ -161,18 +161,18 @@ pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
                 12.0,
                 DIM,
                 Side::Middle,
-                "The journal does not say when its lots came where.",
+                "The journal does not say when its items came where.",
             );
             return;
         }
         let clock = Clock::new(stretches.clone(), MARGIN + LABEL, width);
         let bottom = FIRST + rows.len() as i32 * ROW;
         clock.draw(page, TOP, bottom);
-        for (n, Row { lot, phases, forecast }) in rows.iter().enumerate() {
+        for (n, Row { item, phases, forecast }) in rows.iter().enumerate() {
             let y = FIRST + n as i32 * ROW;
-            let title = page.cut(&lot.planned.title, 12.0, LABEL - 14);
+            let title = page.cut(&item.planned.title, 12.0, LABEL - 14);
             page.text(MARGIN, y + 6, 12.0, TEXT, Side::Left, &title);
-            let drives = page.cut(&pair(lot), 10.0, LABEL - 14);
+            let drives = page.cut(&pair(item), 10.0, LABEL - 14);
             page.text(MARGIN, y + 24, 10.0, DIM, Side::Left, &drives);
             if let Some((from, to)) = forecast {
                 let x = clock.at(*from);
@@ -184,7 +184,7 @@ pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
                 let rect = Rect::new(x, y + 15, (clock.at(*to) - x).max(1), 18);
                 paint(page, rect, phase.mark());
             }
-            stops(page, passage, lot.id, &clock, y + 15);
+            stops(page, passage, item.id, &clock, y + 15);
         }
         if more > 0 {
             let text = format!("and {more} more");
@@ -218,9 +218,9 @@ fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
     page.frame(rect, TEXT);
 }
 
-/// Upright lines where a lot was paused or could not go on.
-fn stops(page: &mut Page<'_>, passage: &Passage, lot: LotId, clock: &Clock, y: i32) {
-    for mark in passage.marks.iter().filter(|mark| mark.lot == lot) {
+/// Upright lines where an item was paused or could not go on.
+fn stops(page: &mut Page<'_>, passage: &Passage, item: ItemId, clock: &Clock, y: i32) {
+    for mark in passage.marks.iter().filter(|mark| mark.item == item) {
         let ink = match mark.word.as_str() {
             Came::STOPPED => RED,
             Came::PAUSED => DIM,
@@ -231,7 +231,7 @@ fn stops(page: &mut Page<'_>, passage: &Passage, lot: LotId, clock: &Clock, y: i
     }
 }
 
-/// Bytes per second of a lot between two pulses.
+/// Bytes per second of an item between two pulses.
 #[derive(Clone, Copy, Debug)]
 struct Pace {
     stretch: Stretch,
@@ -242,16 +242,16 @@ struct Pace {
 
 /// What was reached between pulses that follow one another with no stop between them.
 fn paces(passage: &Passage) -> Vec<Pace> {
-    let stopped = |lot: LotId, (from, to): Stretch| {
+    let stopped = |item: ItemId, (from, to): Stretch| {
         let later = |at: Timestamp| at.saturating_add(MOMENT).unwrap_or(at);
         let between = |at: Timestamp| later(from) < at && at <= later(to);
-        passage.marks.iter().any(|mark| mark.lot == lot && mark.is_of_break() && between(mark.at))
+        passage.marks.iter().any(|mark| mark.item == item && mark.is_of_break() && between(mark.at))
     };
     let pace = |pair: &[Pulse]| {
         let (one, next) = (&pair[0], &pair[1]);
         let stretch = (one.at, next.at);
         let seconds = next.at.duration_since(one.at).as_secs_f64();
-        if one.lot != next.lot || seconds <= 0.0 || stopped(one.lot, stretch) {
+        if one.item != next.item || seconds <= 0.0 || stopped(one.item, stretch) {
             return None;
         }
         let rate = |before: Bytes, after: Bytes| after.less(before).count() as f64 / seconds;
@@ -261,7 +261,7 @@ fn paces(passage: &Passage) -> Vec<Pace> {
     passage.pulses.windows(2).filter_map(pace).collect()
 }
 
-/// What was reached in a moment of all lots together.
+/// What was reached in a moment of all items together.
 #[derive(Clone, Copy, Debug, Default)]
 struct Reached {
     copied: f64,
@@ -393,7 +393,7 @@ fn faults(passage: &Passage) -> Vec<(Timestamp, bool)> {
     let mut all = Vec::new();
     let mut last: Option<&Pulse> = None;
     for pulse in &passage.pulses {
-        let before = last.filter(|last| last.lot == pulse.lot);
+        let before = last.filter(|last| last.item == pulse.item);
         let (bad, repaired) = before.map_or((Bytes::ZERO, 0), |before| (before.unreadable, before.repaired));
         all.extend((pulse.unreadable > bad).then_some((pulse.at, true)));
         all.extend((pulse.repaired > repaired).then_some((pulse.at, false)));
@@ -405,10 +405,10 @@ fn faults(passage: &Passage) -> Vec<(Timestamp, bool)> {
 /// What it came to, below the curves.
 fn summary(page: &mut Page<'_>, passage: &Passage, paces: &[Pace], y: i32) {
     let mut copied = Bytes::ZERO;
-    for lot in passage.pulses.chunk_by(|one, next| one.lot == next.lot) {
-        copied = copied.plus(lot.iter().map(|pulse| pulse.copied).max().unwrap_or_default());
+    for item in passage.pulses.chunk_by(|one, next| one.item == next.item) {
+        copied = copied.plus(item.iter().map(|pulse| pulse.copied).max().unwrap_or_default());
     }
-    // Lots beside one another run in the same time.
+    // Items beside one another run in the same time.
     let mut stretches: Vec<Stretch> = paces.iter().map(|pace| pace.stretch).collect();
     stretches.sort_unstable();
     let (mut ran, mut until) = (0.0, Timestamp::MIN);

@@ -1,4 +1,4 @@
-//! What happens when: the lots of a plan on pairs of drives, and how full each drive is through its steps.
+//! What happens when: the items of a plan on pairs of drives, and how full each drive is through its steps.
 
 use std::time::Duration;
 
@@ -44,11 +44,11 @@ impl Axis {
     }
 }
 
-/// Draws the lots of a plan on an axis of time, a lane for each pair of drives, in the order in which they begin.
+/// Draws the items of a plan on an axis of time, a lane for each pair of drives, in the order in which they begin.
 pub fn order(plan: &Plan) -> Drawing {
     let mut pairs: Vec<(String, String)> = Vec::new();
-    for lot in plan.lots.iter().filter(|lot| lot.mode == Mode::Copy) {
-        let pair = (lot.from_drive.clone().unwrap_or_else(|| "home".into()), lot.to_drive.clone());
+    for item in plan.items.iter().filter(|item| item.mode == Mode::Copy) {
+        let pair = (item.from_drive.clone().unwrap_or_else(|| "home".into()), item.to_drive.clone());
         if !pairs.contains(&pair) {
             pairs.push(pair);
         }
@@ -63,16 +63,16 @@ pub fn order(plan: &Plan) -> Drawing {
             let name = page.cut(&format!("{from} > {to}"), 12.0, LABEL - 14);
             page.text(MARGIN, y + 9, 12.0, TEXT, Side::Left, &name);
             let mut bytes = deft_barge_core::bytes::Bytes::ZERO;
-            for (at, lot) in plan.lots.iter().enumerate().filter(|(_, lot)| lot.mode == Mode::Copy) {
-                let own = lot.from_drive.as_deref().unwrap_or("home") == from && lot.to_drive == *to;
-                let (true, Some(time)) = (own, plan.timing.lots.get(at)) else { continue };
-                bytes = bytes.plus(lot.size.on_disk);
+            for (at, item) in plan.items.iter().enumerate().filter(|(_, item)| item.mode == Mode::Copy) {
+                let own = item.from_drive.as_deref().unwrap_or("home") == from && item.to_drive == *to;
+                let (true, Some(time)) = (own, plan.timing.items.get(at)) else { continue };
+                bytes = bytes.plus(item.size.on_disk);
                 let start = axis.at(time.begins);
                 let rect = Rect::new(start, y, (axis.at(time.ends) - start).max(2), 32);
-                let goes = plan.policy == Policy::Release || lot.policy == Policy::Release;
+                let goes = plan.policy == Policy::Release || item.policy == Policy::Release;
                 page.fill(rect, if goes { LAUNCHERS[0] } else { AMBER });
                 page.frame(rect, TEXT);
-                page.label(rect, 10.0, TEXT, &lot.title);
+                page.label(rect, 10.0, TEXT, &item.title);
             }
             page.text(page.width() - MARGIN, y + 10, 10.0, DIM, Side::Right, &bytes.to_string());
         }

@@ -1,4 +1,4 @@
-//! How fast a draft is reckoned: the loads of all drives at a key press, and an order for many lots on nearly full drives.
+//! How fast a draft is reckoned: the loads of all drives at a key press, and an order for many items on nearly full drives.
 #![expect(clippy::unwrap_used, clippy::print_stdout, clippy::disallowed_methods, reason = "a program that measures")]
 
 use std::hint::black_box;
@@ -86,14 +86,14 @@ fn main() {
     let survey = thousand();
     let mut draft = Draft::default();
     let names: Vec<String> = survey.drives.iter().map(|state| state.drive.name.clone()).collect();
-    say("loads of a draft of 1 lot, 1 000 games", {
+    say("loads of a draft of 1 item, 1 000 games", {
         draft.send(survey.games[0].id.clone(), Destination::Drive(names[1].clone()));
         times(50, || drop(black_box(projected(&survey, &draft))))
     });
     for (n, game) in survey.games.iter().enumerate() {
         draft.send(game.id.clone(), Destination::Drive(names[(n / 125 + 1 + n % 7) % 8].clone()));
     }
-    say("loads of a draft of 1 000 lots, 1 000 games", times(20, || drop(black_box(projected(&survey, &draft)))));
+    say("loads of a draft of 1 000 items, 1 000 games", times(20, || drop(black_box(projected(&survey, &draft)))));
     let aim = Aim::Free { drive: names[0].clone(), bytes: Bytes::new(150_000_000_000) };
     say("a suggestion among 125 games", times(10, || drop(black_box(suggest(&survey, &aim)))));
 
@@ -111,10 +111,10 @@ fn main() {
                 let needs = (0..8).map(|drive| (drive != from).then_some(size)).collect();
                 cargo.push(Cargo { from: Some(from), to, leaves: size, needs });
             }
-            let sum = |fits: &dyn Fn(&&Cargo) -> bool| cargo.iter().filter(fits).map(|lot| lot.leaves).sum::<u64>();
+            let sum = |fits: &dyn Fn(&&Cargo) -> bool| cargo.iter().filter(fits).map(|item| item.leaves).sum::<u64>();
             let rooms: Vec<Room> = (0..8)
                 .map(|drive| {
-                    let end = used[drive] + sum(&|lot| lot.to == drive) - sum(&|lot| lot.from == Some(drive));
+                    let end = used[drive] + sum(&|item| item.to == drive) - sum(&|item| item.from == Some(drive));
                     Room { used: used[drive], most: end.max(used[drive]) + spare }
                 })
                 .collect();
@@ -125,5 +125,5 @@ fn main() {
         }
     }
     all.sort();
-    say(&format!("an order of 300 lots on 8 full drives, found in {found} of 20 cases"), (all[10], all[19]));
+    say(&format!("an order of 300 items on 8 full drives, found in {found} of 20 cases"), (all[10], all[19]));
 }

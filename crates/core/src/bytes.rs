@@ -1,4 +1,4 @@
-//! Counts of bytes and the ids of hauls and lots, each a type of its own.
+//! Counts of bytes and the ids of hauls and items, each a type of its own.
 //!
 //! Law: sizes are decimal (kB, MB, GB, TB), with one decimal; nothing converts silently.
 
@@ -96,11 +96,11 @@ impl std::str::FromStr for Bytes {
 
 /// Number of a haul in one state folder, counted from 1.
 ///
-/// A lot's number is not taken for it:
+/// An item's number is not taken for it:
 /// ```compile_fail
-/// use deft_barge_core::bytes::{HaulId, LotId};
+/// use deft_barge_core::bytes::{HaulId, ItemId};
 /// fn of(haul: HaulId) -> i64 { haul.0 }
-/// of(LotId(1));
+/// of(ItemId(1));
 /// ```
 /// while a haul's own is:
 /// ```
@@ -118,10 +118,10 @@ impl fmt::Display for HaulId {
     }
 }
 
-/// Number of a lot in one state folder, counted from 1 over all hauls.
+/// Number of an item in one state folder, counted from 1 over all hauls.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
-pub struct LotId(pub i64);
+pub struct ItemId(pub i64);
 
 #[cfg(test)]
 mod tests {

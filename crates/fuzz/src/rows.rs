@@ -3,7 +3,7 @@
 use std::cell::RefCell;
 use std::path::Path;
 
-use deft_barge_core::haul::{return_plan, tally_files};
+use deft_barge_core::haul::{listed_entries, return_plan};
 use deft_barge_core::journal::{History, Journal, Passage, check_journal};
 use deft_barge_core::site::Site;
 use rusqlite::Connection;
@@ -92,9 +92,9 @@ pub fn rows(data: &[u8]) {
             for haul in journal.live().unwrap_or_default() {
                 let _ = return_plan(&world.site, &haul);
             }
-            for lot in journal.hauls().unwrap_or_default().into_iter().flat_map(|haul| haul.lots) {
-                let _ = journal.lines(lot.id).take_while(Result::is_ok).count();
-                let _ = (journal.changes(lot.id), journal.unreadable(lot.id), journal.lots_of(&lot.planned.game));
+            for item in journal.hauls().unwrap_or_default().into_iter().flat_map(|haul| haul.items) {
+                let _ = journal.lines(item.id).take_while(Result::is_ok).count();
+                let _ = (journal.changes(item.id), journal.unreadable(item.id), journal.items_of(&item.planned.game));
             }
         });
         let db = Connection::open(file(&world.site)).expect("it is still a journal");
@@ -119,8 +119,8 @@ fn read_all(site: &Site) {
     let ids: Vec<_> = history.lines.iter().map(|line| line.id).collect();
     for id in ids {
         let _ = (Passage::of(site, id), Passage::last_limit(site, id), History::remains(site, id));
-        for lot in history.haul(id).into_iter().flat_map(|haul| &haul.lots) {
-            let _ = tally_files(site, lot);
+        for item in history.haul(id).into_iter().flat_map(|haul| &haul.items) {
+            let _ = listed_entries(site, item);
         }
     }
 }

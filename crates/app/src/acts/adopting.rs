@@ -31,7 +31,7 @@ pub fn adopt(site: &Site, wish: &Adopting, json: bool) -> Result<u8, Fault> {
     }
     let plan = plan_adoption(site, &survey, &adoption);
     confirmed(site, plan, wish.consent, json, &|plan| {
-        format!("Adopt {} in {}?", plan.lots[0].title, shown(&plan.lots[0].to))
+        format!("Adopt {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
     })
 }
 
@@ -75,12 +75,12 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
     if plan.stopped() {
         return Err(refused(&plan));
     }
-    let place = plan.lots.first().map_or(adoption.path.clone(), |lot| lot.to.clone());
+    let place = plan.items.first().map_or(adoption.path.clone(), |item| item.to.clone());
     let title = adoption.title.clone().unwrap_or_else(|| adoption.id.clone());
     let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
     if wish.consent.plan {
-        for lot in plan.lots.iter().filter(|_| !json) {
-            say(&format!("first     {} is brought to {}", shown(&lot.from), shown(&lot.to)))?;
+        for item in plan.items.iter().filter(|_| !json) {
+            say(&format!("first     {} is brought to {}", shown(&item.from), shown(&item.to)))?;
         }
         let steps: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
         if json {
@@ -91,7 +91,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
         }
         return Ok(0);
     }
-    if !plan.lots.is_empty() {
+    if !plan.items.is_empty() {
         let (journal, _) = Journal::open(site)?.recover()?;
         let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
         if code != 0 {

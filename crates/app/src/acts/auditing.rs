@@ -4,9 +4,9 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use deft_barge_core::audit::{
-    Audit, AuditPhase, Fate, KeptTally, Mended, audit as audit_game, keep, kept_tally, mend, other_copies,
+    Audit, AuditPhase, Fate, KeptChecksums, Mended, audit as audit_game, keep, kept_checksums, mend, other_copies,
 };
-use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::haul::{Control, StartError, command_of, start_game};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::site::{Sight, Site};
@@ -37,7 +37,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
                 let why = Fault::from(error);
                 Fault::new(
                     Kind::Failed,
-                    format!("No tally of {title} was kept. {}", why.sentence),
+                    format!("No checksums of {title} was kept. {}", why.sentence),
                     "An older one stays.",
                 )
             })?;
@@ -47,15 +47,15 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
             );
             if !json {
-                say(&format!("{title}   a tally of {} is kept", wording::several(kept.lines.len(), "file")))?;
+                say(&format!("{title}   checksums of {} is kept", wording::several(kept.lines.len(), "file")))?;
             }
             continue;
         }
-        let Some(kept) = kept_tally(site, &journal, &game.id, &folder)? else {
+        let Some(kept) = kept_checksums(site, &journal, &game.id, &folder)? else {
             documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
             if !json && !wish.what.is_empty() {
                 say(&format!(
-                    "{title}   no tally is kept of it; take one with: deft-barge audit --keep {}",
+                    "{title}   no checksums are kept of it; take one with: deft-barge audit --keep {}",
                     line(&game.id.0)
                 ))?;
             }
@@ -81,7 +81,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
     if json {
         say_json("audit", json!({ "sound": sound, "games": documents }))?;
     } else if audited == 0 && wish.what.is_empty() {
-        say("No tally is kept of any game. Take one with: deft-barge audit --keep GAME")?;
+        say("No checksums are kept of any game. Take one with: deft-barge audit --keep GAME")?;
     }
     Ok(if sound { 0 } else { 4 })
 }
@@ -91,7 +91,7 @@ fn repaired(
     site: &Site,
     survey: &Survey,
     game: &Game,
-    kept: &KeptTally,
+    kept: &KeptChecksums,
     found: Audit,
     wish: &Auditing,
     stop: &Control,
@@ -139,7 +139,7 @@ fn meant<'a>(site: &Site, survey: &'a Survey, words: &[String]) -> Result<Vec<&'
     Ok(games)
 }
 
-fn document(game: &Game, kept: &KeptTally, found: &Audit, mended: &[Mended]) -> Result<Value, Fault> {
+fn document(game: &Game, kept: &KeptChecksums, found: &Audit, mended: &[Mended]) -> Result<Value, Fault> {
     let mut value = to_json(found)?;
     value["game"] = to_json(&game.id)?;
     value["title"] = game.found.title.clone().into();
@@ -159,7 +159,7 @@ fn fate(fate: Fate) -> &'static str {
     }
 }
 
-fn print(title: &str, kept: &KeptTally, found: &Audit, mended: &[Mended]) -> Result<(), Fault> {
+fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Mended]) -> Result<(), Fault> {
     say(&format!(
         "{title}   same {}, damaged {}, missing {}, written since {}, new {}   ({}, kept {})",
         count(found.same),
@@ -216,27 +216,27 @@ pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bo
     Ok(if started.process.is_some() { 0 } else { 4 })
 }
 
-/// Writes the checksums of a haul's lots, or of one of them, to a file; of several lots to a file each, named after their games.
+/// Writes the checksums of a haul's items, or of one of them, to a file; of several items to a file each, named after their games.
 /// Gives the files and the number of their lines. A file that is there is not overwritten.
 pub fn export_checksums(
     site: &Site,
     haul: HaulId,
-    only: Option<LotId>,
+    only: Option<ItemId>,
     path: &Path,
 ) -> Result<Vec<(PathBuf, usize)>, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
     let row = journal.haul(haul)?.ok_or_else(|| Fault::usage(format!("There is no haul {haul}."), ""))?;
-    let lots: Vec<_> = row.lots.iter().filter(|lot| only.is_none_or(|only| lot.id == only)).collect();
+    let items: Vec<_> = row.items.iter().filter(|item| only.is_none_or(|only| item.id == only)).collect();
     let mut written = Vec::new();
-    for lot in &lots {
-        let Some(kept) = kept_tally(site, &journal, &lot.planned.game, lot.planned.place())? else { continue };
-        let file = if lots.len() == 1 { path.into() } else { beside(path, &lot.planned.title) };
+    for item in &items {
+        let Some(kept) = kept_checksums(site, &journal, &item.planned.game, item.planned.place())? else { continue };
+        let file = if items.len() == 1 { path.into() } else { beside(path, &item.planned.title) };
         let text = kept.checksums();
         write_out(&Out { out: file.clone(), overwrite: false }, text.as_bytes())?;
         written.push((file, text.lines().count()));
     }
     if written.is_empty() {
-        return Err(Fault::usage("No tally is kept of that.", "Only what was copied and compared has one."));
+        return Err(Fault::usage("No checksums are kept of that.", "Only what was copied and compared has one."));
     }
     Ok(written)
 }

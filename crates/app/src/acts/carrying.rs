@@ -59,7 +59,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         let mut draft = Draft::default();
         draft.send(id, Destination::Drive(drive.name.clone()));
         let plan = plan(site, &survey, &draft, Policy::Hold);
-        let Some(new) = plan.lots.first().map(|lot| lot.to.clone()) else { return Err(refused(&plan)) };
+        let Some(new) = plan.items.first().map(|item| item.to.clone()) else { return Err(refused(&plan)) };
         if json && !consent.plan {
             let mut plan = plan;
             add_unfinished(site, &mut plan)?;
@@ -68,7 +68,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
             return put_beside(site, &survey_site(site).0, &carried, consent, Some(hauls));
         }
         let code = confirmed(site, plan, consent, json, &|plan| {
-            format!("Carry {} to {}?", carried.what, shown(&plan.lots[0].to))
+            format!("Carry {} to {}?", carried.what, shown(&plan.items[0].to))
         })?;
         if code != 0 || consent.plan {
             return Ok(code);
@@ -130,7 +130,7 @@ fn put_beside(
     if let Some(mut hauls) = hauls {
         hauls.push(run_silently(site, &plan, consent)?);
         let differs =
-            hauls.iter().flat_map(|haul| &haul.lots).any(|lot| lot.proof.as_ref().is_some_and(|p| !p.holds()));
+            hauls.iter().flat_map(|haul| &haul.items).any(|item| item.proof.as_ref().is_some_and(|p| !p.holds()));
         let files = kept.lines.len();
         let value = json!({ "folder": carried.path, "beside": beside(&carried.path), "files": files, "hauls": to_json(&hauls)? });
         say_json("carry", value)?;

@@ -102,11 +102,11 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     if plan.stopped() {
         return Err(Fault::refused(plan.findings, ""));
     }
-    let records: usize = plan.lots.iter().map(|lot| lot.previews.len()).sum();
+    let records: usize = plan.items.iter().map(|item| item.previews.len()).sum();
     steps.say(format!(
         "planned {} from swift to newhold, {}, {} of records",
         plan.bytes(),
-        wording::several(plan.lots[0].size.files, "file"),
+        wording::several(plan.items[0].size.files, "file"),
         wording::several(records, "change")
     ))?;
 
@@ -121,7 +121,7 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     };
     let end = haul.run(&listen, &Control::default())?;
     steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
-    let proof = end.lots.first().and_then(|lot| lot.proof.clone()).unwrap_or_default();
+    let proof = end.items.first().and_then(|item| item.proof.clone()).unwrap_or_default();
     steps.say(format!("proved: {}", wording::proof(&proof)))?;
 
     let judged = judge(dir, "Saltflat Rally")?;

@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::audit::{AuditPhase, kept_tally, sha256_sums};
+use deft_barge_core::audit::{AuditPhase, kept_checksums, sha256_sums};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -34,7 +34,7 @@ pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {
             if let Some(fault) = fault {
                 return Err(fault);
             }
-            (tables::lots(&plan_wish(site, &mut survey, wish)?), out)
+            (tables::items(&plan_wish(site, &mut survey, wish)?), out)
         }
         ExportWhat::Proofs { out } => (ending(&out.out).and_then(|_| Ok(tables::proofs(&History::of(site)?)))?, out),
         ExportWhat::Log { out } => (ending(&out.out).and_then(|_| Ok(tables::log(&History::of(site)?)))?, out),
@@ -107,9 +107,9 @@ fn checksums(site: &Site, word: &str, out: &Out, json: bool) -> Result<u8, Fault
     let game = find_game(&survey, word)?;
     let (title, folder) = (line(&game.found.title), &game.found.install);
     let (journal, _) = Journal::open(site)?.recover()?;
-    let kept = kept_tally(site, &journal, &game.id, folder)?.ok_or_else(|| {
+    let kept = kept_checksums(site, &journal, &game.id, folder)?.ok_or_else(|| {
         let now = format!("Take one with: deft-barge audit --keep {}", line(&game.id.0));
-        Fault::usage(format!("No tally is kept of {title}."), now)
+        Fault::usage(format!("No checksums are kept of {title}."), now)
     })?;
     let (text, differ) = if sha256 {
         let stop = stop_on_signals(Pace::default())?;

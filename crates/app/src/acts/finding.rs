@@ -53,7 +53,7 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Faul
             let lying = one(&all, &settled.path, act)?;
             let plan = plan_removal(site, &survey, lying, act);
             confirmed(site, plan, settled.consent, json, &|plan| {
-                format!("{} in {}?", wording::find_act(act), shown(&plan.lots[0].from))
+                format!("{} in {}?", wording::find_act(act), shown(&plan.items[0].from))
             })
         }
     }
@@ -133,10 +133,10 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
     let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
     drop(passing);
     confirmed(site, plan, consent, json, &|plan| {
-        let files = plan.lots[0].record_files().len();
+        let files = plan.items[0].record_files().len();
         format!(
             "Rewrite {} in {}?",
-            wording::several(plan.lots[0].previews.len(), "record"),
+            wording::several(plan.items[0].previews.len(), "record"),
             wording::several(files, "file")
         )
     })

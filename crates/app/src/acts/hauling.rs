@@ -3,14 +3,14 @@
 use std::io::{IsTerminal, Write, stdin, stdout};
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::checksums::LotPath;
+use deft_barge_core::bytes::{HaulId, ItemId};
+use deft_barge_core::checksums::ItemPath;
 use deft_barge_core::haul::{
     Depth, Haul, HaulError, Stuck, astray, give_up_leaving, prove_game, prove_haul, release_looking, return_haul,
     return_leaving, return_plan, take_from,
 };
 use deft_barge_core::item::{Mode, Proof, Stage, Trial, Weight};
-use deft_barge_core::journal::{HaulRow, History, Journal, LotRow, Passage};
+use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, Passage};
 use deft_barge_core::plan::{LibraryWish, Plan, plan_library};
 use deft_barge_core::site::Site;
 use serde_json::json;
@@ -39,7 +39,7 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
             say(&plan_text(&plan))?;
-            let what = format!("Haul {} in {}?", plan.bytes(), wording::several(plan.lots.len(), "item"));
+            let what = format!("Haul {} in {}?", plan.bytes(), wording::several(plan.items.len(), "item"));
             let question = match wording::deletes(&plan) {
                 None => format!("{what} The originals stay until you release them."),
                 Some((bytes, titles)) => {
@@ -160,7 +160,7 @@ pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent) -> Result
     journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))
 }
 
-/// Runs a haul to its end and prints how its lots stand.
+/// Runs a haul to its end and prints how its items stand.
 fn finish(
     site: &Site,
     journal: &Journal,
@@ -177,7 +177,7 @@ fn finish(
         return Err(unfinished(site, journal, id, error));
     }
     let row = journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))?;
-    let differs = row.lots.iter().any(|lot| matches!(lot.stage, Stage::Proved { holds: false }));
+    let differs = row.items.iter().any(|item| matches!(item.stage, Stage::Proved { holds: false }));
     if json {
         say_json("haul", to_json(&row)?)?;
     } else {
@@ -186,16 +186,17 @@ fn finish(
     Ok(if differs { 4 } else { 0 })
 }
 
-/// What is true after a haul did not go on: begun lots can be resumed, a haul that touched nothing is taken off the journal.
+/// What is true after a haul did not go on: begun items can be resumed, a haul that touched nothing is taken off the journal.
 fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> Fault {
     let row = journal.haul(id).ok().flatten();
-    let begun = row.is_some_and(|row| row.lots.iter().any(|lot| !matches!(lot.stage, Stage::Planned | Stage::GivenUp)));
+    let begun =
+        row.is_some_and(|row| row.items.iter().any(|item| !matches!(item.stage, Stage::Planned | Stage::GivenUp)));
     match error {
         HaulError::Refused(findings) if begun => Fault {
             findings,
             ..Fault::new(
                 Kind::Interrupted,
-                "The haul stopped before a repoint; lots that are not repointed are as they were.",
+                "The haul stopped before a repoint; items that are not repointed are as they were.",
                 "When that is settled, go on with: deft-barge resume, or undo with: deft-barge return",
             )
         },
@@ -217,31 +218,31 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
             row.id
         ))?;
     }
-    for lot in &row.lots {
+    for item in &row.items {
         say(&format!(
             "haul {}   {}   {}   {}",
             row.id,
-            line(&lot.planned.title),
-            lot.stage.word(),
-            crate::show::path(&lot.planned.to)
+            line(&item.planned.title),
+            item.stage.word(),
+            crate::show::path(&item.planned.to)
         ))?;
-        if lot.planned.mode == Mode::Records {
-            let files = lot.planned.record_files().len();
+        if item.planned.mode == Mode::Records {
+            let files = item.planned.record_files().len();
             say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
-        } else if let Some(proof) = &lot.proof {
+        } else if let Some(proof) = &item.proof {
             say(&format!("  proof   {}", wording::proof(proof)))?;
         }
-        if lot.holds_originals() {
-            let (size, from) = (lot.planned.size.on_disk, crate::show::path(lot.held_at()));
+        if item.holds_originals() {
+            let (size, from) = (item.planned.size.on_disk, crate::show::path(item.held_at()));
             say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
         }
-        if let Stage::Released { left } = lot.stage
+        if let Stage::Released { left } = item.stage
             && left > 0
         {
             say(&format!(
                 "  left    {} not what was compared, in {}",
                 wording::several(left, "file"),
-                crate::show::path(&lot.planned.from)
+                crate::show::path(&item.planned.from)
             ))?;
         }
     }
@@ -264,8 +265,8 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
         }
         return finish(site, &journal, id, pace, json, |report, stop| haul.lead_again(report, stop).map(drop));
     };
-    if row.trial == Trial::Waits && row.lots.first().is_some_and(|lot| lot.stage.at_rest()) {
-        let rest = row.lots.len() - 1;
+    if row.trial == Trial::Waits && row.items.first().is_some_and(|item| item.stage.at_rest()) {
+        let rest = row.items.len() - 1;
         let question = format!("The first game is tried. Go on with the other {rest}?");
         let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
         if !(going.yes || at_terminal && asked(&question)?) {
@@ -279,7 +280,7 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
     }
     if !json {
         let stages: Vec<String> =
-            row.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word())).collect();
+            row.items.iter().map(|item| format!("{} {}", line(&item.planned.title), item.stage.word())).collect();
         say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
     let pace = as_before(site, row.id, pace, json)?;
@@ -324,7 +325,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     let which = &back.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let fits = |haul: &HaulRow| {
-        haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
+        haul.returns.is_none() && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.is_repointed())
     };
     let row = match journal.live()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
@@ -345,12 +346,12 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
             say(&wording::finding(finding))?;
         }
     }
-    let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
+    let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
     ask_unless(which.yes, json, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let lots: Vec<LotId> = row.lots.iter().map(|lot| lot.id).collect();
-    let result = return_leaving(site, &journal, row.id, &lots, stuck, &|event| shown.event(event), &stop);
+    let items: Vec<ItemId> = row.items.iter().map(|item| item.id).collect();
+    let result = return_leaving(site, &journal, row.id, &items, stuck, &|event| shown.event(event), &stop);
     shown.end();
     let back = result.map_err(|error| refused_going_back(error, row.id))?;
     let after = journal.haul(back.unwrap_or(row.id))?;
@@ -360,9 +361,9 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     }
     // What was left with a word of its own stays where the haul brought it.
     let now = journal.haul(row.id)?.unwrap_or_else(|| row.clone());
-    let undone = |lot: &LotRow| matches!(lot.stage, Stage::Returned | Stage::GivenUp);
-    let of_these: Vec<&LotRow> = now.lots.iter().filter(|lot| lots.contains(&lot.id)).collect();
-    say(&match of_these.iter().filter(|lot| undone(lot)).count() {
+    let undone = |item: &ItemRow| matches!(item.stage, Stage::Returned | Stage::GivenUp);
+    let of_these: Vec<&ItemRow> = now.items.iter().filter(|item| items.contains(&item.id)).collect();
+    say(&match of_these.iter().filter(|item| undone(item)).count() {
         0 => format!("Nothing of haul {} was undone. All of it stays where it is.", row.id),
         some if some < of_these.len() => format!("Haul {} is undone in part.", row.id),
         _ => format!("Haul {} is undone.", row.id),
@@ -371,10 +372,10 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     if let Some(back) = after.as_ref().filter(|back| back.id != row.id) {
         tell_left(site, back.id)?;
     }
-    for lot in of_these {
+    for item in of_these {
         let (words, place) =
-            if undone(lot) { ("is in", lot.planned.origin()) } else { ("stays in", lot.planned.place()) };
-        say(&format!("  {} {words} {}", line(&lot.planned.title), crate::show::path(place)))?;
+            if undone(item) { ("is in", item.planned.origin()) } else { ("stays in", item.planned.place()) };
+        say(&format!("  {} {words} {}", line(&item.planned.title), crate::show::path(place)))?;
     }
     Ok(0)
 }
@@ -392,49 +393,49 @@ fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
 
 /// Names what removals of a haul had to leave.
 fn tell_left(site: &Site, id: HaulId) -> Result<(), Fault> {
-    for (lot, left) in History::remains(site, id)? {
+    for (item, left) in History::remains(site, id)? {
         for left in &left {
-            say(&format!("  left    {}: {}", line(&lot), wording::left(left)))?;
+            say(&format!("  left    {}: {}", line(&item), wording::left(left)))?;
         }
     }
     Ok(())
 }
 
-/// The lots of a haul that these words name.
-fn named(row: &HaulRow, words: &[String]) -> Result<Vec<LotId>, Fault> {
-    let mut lots = Vec::new();
+/// The items of a haul that these words name.
+fn named(row: &HaulRow, words: &[String]) -> Result<Vec<ItemId>, Fault> {
+    let mut items = Vec::new();
     for word in words {
-        let has = |lot: &&LotRow| lot.planned.title.to_lowercase().contains(&word.to_lowercase());
-        let found: Vec<LotId> = row.lots.iter().filter(has).map(|lot| lot.id).collect();
+        let has = |item: &&ItemRow| item.planned.title.to_lowercase().contains(&word.to_lowercase());
+        let found: Vec<ItemId> = row.items.iter().filter(has).map(|item| item.id).collect();
         if found.is_empty() {
-            let titles: Vec<String> = row.lots.iter().map(|lot| line(&lot.planned.title)).collect();
+            let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
             let sentence = format!("Haul {} has no game {word:?}; it has {}.", row.id, titles.join(", "));
             return Err(Fault::usage(sentence, "See: deft-barge log"));
         }
-        lots.extend(found);
+        items.extend(found);
     }
-    Ok(lots)
+    Ok(items)
 }
 
 /// `take`
 pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", "See: deft-barge log"))?;
-    let is_it = |lot: &LotRow, path: &Path| lot.planned.from.join(path) == taking.file || path == taking.file;
-    let mut bad = row.lots.iter().flat_map(|lot| lot.unreadable.iter().map(move |stretch| (lot, &stretch.path)));
-    let Some((lot, path)) = bad.find(|(lot, path)| is_it(lot, path)) else {
+    let is_it = |item: &ItemRow, path: &Path| item.planned.from.join(path) == taking.file || path == taking.file;
+    let mut bad = row.items.iter().flat_map(|item| item.unreadable.iter().map(move |stretch| (item, &stretch.path)));
+    let Some((item, path)) = bad.find(|(item, path)| is_it(item, path)) else {
         let sentence = format!("{} is no file that could not be read.", crate::show::path(&taking.file));
         return Err(Fault::usage(sentence, "See which ones there are with: deft-barge log"));
     };
-    let place = LotPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
-    take_from(site, &journal, lot.id, &place, &taking.from)?;
+    let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
+    take_from(site, &journal, item.id, &place, &taking.from)?;
     if json {
-        say_json("take", json!({ "haul": row.id, "lot": lot.id, "file": path, "from": taking.from }))?;
+        say_json("take", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
     } else {
         let (file, from) = (crate::show::path(path), crate::show::path(&taking.from));
         say(&format!(
             "{file} of {} will be taken from {from}. Go on with: deft-barge resume",
-            line(&lot.planned.title)
+            line(&item.planned.title)
         ))?;
     }
     Ok(0)
@@ -464,12 +465,12 @@ fn give_up(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: boo
 pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> {
     let which = &letting.which;
     let (journal, _) = Journal::open(site)?.recover()?;
-    let row = newest(&journal, which, |haul| haul.lots.iter().any(LotRow::holds_originals), "that keeps originals")?;
+    let row = newest(&journal, which, |haul| haul.items.iter().any(ItemRow::holds_originals), "that keeps originals")?;
     let held = row
-        .lots
+        .items
         .iter()
-        .filter(|lot| lot.holds_originals())
-        .map(|lot| lot.planned.size.on_disk)
+        .filter(|item| item.holds_originals())
+        .map(|item| item.planned.size.on_disk)
         .sum::<deft_barge_core::bytes::Bytes>();
     ask_unless(
         which.yes,
@@ -510,7 +511,7 @@ pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> 
 
 fn titles_that_hold(row: &HaulRow) -> String {
     let titles: Vec<String> =
-        row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| line(&lot.planned.title)).collect();
+        row.items.iter().filter(|item| item.holds_originals()).map(|item| line(&item.planned.title)).collect();
     titles.join(", ")
 }
 
@@ -536,8 +537,8 @@ pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
         (_, number) => {
             let which = Which { haul: number.flatten(), yes: true };
             let row =
-                newest(&journal, &which, |haul| haul.lots.iter().any(|lot| lot.stage.is_repointed()), "to prove")?;
-            prove_haul(site, &journal, &row.lots, &report, &stop)
+                newest(&journal, &which, |haul| haul.items.iter().any(|item| item.stage.is_repointed()), "to prove")?;
+            prove_haul(site, &journal, &row.items, &report, &stop)
         }
     };
     shown.end();

@@ -27,7 +27,7 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
     } else {
         say(&survey_text(&survey))?;
         if let Some(haul) = History::recent(site).ok().as_ref().and_then(History::unfinished) {
-            let stages = haul.lots.iter().map(|lot| format!("{} {}", line(&lot.planned.title), lot.stage.word()));
+            let stages = haul.items.iter().map(|item| format!("{} {}", line(&item.planned.title), item.stage.word()));
             let stages = stages.collect::<Vec<_>>().join(", ");
             say(&format!(
                 "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
@@ -175,22 +175,22 @@ pub(super) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
 
 pub(super) fn plan_text(plan: &Plan) -> String {
     let mut out = Vec::new();
-    for (n, lot) in plan.lots.iter().enumerate() {
+    for (n, item) in plan.items.iter().enumerate() {
         out.push(format!(
             "{}   {} in {}   {} > {}   {}",
-            line(&lot.title),
-            lot.size.on_disk,
-            wording::several(lot.size.files, "file"),
-            lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE),
-            lot.to_drive,
-            line(&wording::way(lot, &plan.lots))
+            line(&item.title),
+            item.size.on_disk,
+            wording::several(item.size.files, "file"),
+            item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE),
+            item.to_drive,
+            line(&wording::way(item, &plan.items))
         ));
-        if let Some(time) = plan.timing.lots.get(n).filter(|_| lot.mode == Mode::Copy) {
-            out.push(format!("  time      {}", wording::lot_time(time)));
+        if let Some(time) = plan.timing.items.get(n).filter(|_| item.mode == Mode::Copy) {
+            out.push(format!("  time      {}", wording::item_time(time)));
         }
-        out.push(format!("  from      {}", path(lot.source())));
-        out.push(format!("  to        {}", path(&lot.to)));
-        for preview in &lot.previews {
+        out.push(format!("  from      {}", path(item.source())));
+        out.push(format!("  to        {}", path(&item.to)));
+        for preview in &item.previews {
             out.push(format!(
                 "  record    {} {}: {}",
                 path(&preview.file),
@@ -208,7 +208,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
     for load in changed {
         out.push(wording::load(load));
     }
-    if plan.lots.iter().any(|lot| lot.mode == Mode::Copy) {
+    if plan.items.iter().any(|item| item.mode == Mode::Copy) {
         out.push(format!("time      {} in all", wording::span(plan.timing.whole)));
     }
     out.extend(plan.findings.iter().map(wording::finding));
@@ -263,23 +263,23 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
             haul.made.strftime("%Y-%m-%d %H:%M UTC"),
             wording::haul_state(&haul.into())
         ))?;
-        for lot in &haul.lots {
-            let planned = &lot.planned;
+        for item in &haul.items {
+            let planned = &item.planned;
             let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
             say(&format!(
                 "  {} {:>10}   {from} > {}   {}",
                 pad(&line(&planned.title), 28),
                 planned.size.on_disk,
                 planned.to_drive,
-                lot.stage.word()
+                item.stage.word()
             ))?;
-            if let Some(proof) = lot.proof.as_ref().filter(|_| planned.mode != Mode::Records) {
+            if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Mode::Records) {
                 say(&format!("    proof   {}", wording::proof(proof)))?;
             }
-            if let Some(error) = &lot.error {
+            if let Some(error) = &item.error {
                 say(&format!("    stopped {}", line(error)))?;
             }
-            for bad in &lot.unreadable {
+            for bad in &item.unreadable {
                 let path = crate::show::path(&bad.path);
                 say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
             }

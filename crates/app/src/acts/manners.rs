@@ -121,11 +121,11 @@ pub fn journal(site: &Site, act: &JournalAct, json: bool) -> Result<u8, Fault> {
                 return say("There is no journal yet: nothing was hauled.").map(|()| 0);
             };
             say(&format!(
-                "version {}, {}: {}, {}, {} in tallies, {} of the log",
+                "version {}, {}: {}, {}, {} in checksums, {} of the log",
                 state.version,
                 state.bytes,
                 wording::several(state.hauls, "haul"),
-                wording::several(state.lots, "lot"),
+                wording::several(state.items, "item"),
                 wording::several(state.entries, "line"),
                 wording::several(state.events, "line")
             ))?;

@@ -4,9 +4,9 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::{Mode, Preview, PreviewKind, Stage};
-use deft_barge_core::journal::{Event, HaulRow, History, LotRow, Passage};
+use deft_barge_core::journal::{Event, HaulRow, History, ItemRow, Passage};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
@@ -87,7 +87,7 @@ fn as_text(weight: Weight, text: &str) -> String {
 
 /// How the haul went, what lies now on each drive that it went to, and the months.
 fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Passage) -> Result<Vec<Drawing>, Fault> {
-    let mut drives: Vec<&str> = row.lots.iter().map(|lot| lot.planned.to_drive.as_str()).collect();
+    let mut drives: Vec<&str> = row.items.iter().map(|item| item.planned.to_drive.as_str()).collect();
     drives.sort_unstable();
     drives.dedup();
     let mut all = Vec::new();
@@ -116,16 +116,17 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, Str
     if let Some(of) = row.returns {
         out.push((Weight::Text, format!("returns     haul {of}")));
     }
-    let bytes: Bytes = row.lots.iter().map(|lot| lot.planned.size.on_disk).sum();
-    let files: u64 = row.lots.iter().map(|lot| lot.planned.size.files).sum();
-    let lots = wording::several(row.lots.len(), "lot");
-    out.push((Weight::Text, format!("what        {lots}, {bytes}, {}", wording::several(files, "file"))));
-    let held: Bytes = row.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
+    let bytes: Bytes = row.items.iter().map(|item| item.planned.size.on_disk).sum();
+    let files: u64 = row.items.iter().map(|item| item.planned.size.files).sum();
+    let items = wording::several(row.items.len(), "item");
+    out.push((Weight::Text, format!("what        {items}, {bytes}, {}", wording::several(files, "file"))));
+    let held: Bytes =
+        row.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
     if held > Bytes::ZERO {
         out.push((Weight::Text, format!("held        {held} of originals, until they are let go")));
     }
-    for lot in &row.lots {
-        out.extend(lot_lines(lot, passage));
+    for item in &row.items {
+        out.extend(item_lines(item, passage));
     }
     out.push((Weight::Heading, "What happened".into()));
     for event in events.iter().rev() {
@@ -134,8 +135,8 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, Str
     out
 }
 
-fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
-    let planned = &lot.planned;
+fn item_lines(item: &ItemRow, passage: &Passage) -> Vec<(Weight, String)> {
+    let planned = &item.planned;
     let mut out = vec![(Weight::Heading, line(&planned.title))];
     let mut say = |label: &str, text: String| out.push((Weight::Text, format!("{label:11} {text}")));
     let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
@@ -146,23 +147,23 @@ fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
         say("to", format!("{}   {}", line(&planned.to_drive), shown(planned.place())));
         say("size", format!("{} on disk, {}", planned.size.on_disk, wording::several(planned.size.files, "file")));
     }
-    for (label, text) in times(lot.id, passage) {
+    for (label, text) in times(item.id, passage) {
         say(label, text);
     }
-    say("stage", lot.stage.word().into());
-    if let Stage::Released { left } = lot.stage
+    say("stage", item.stage.word().into());
+    if let Stage::Released { left } = item.stage
         && left > 0
     {
         say("left", format!("{} were not what was compared and stay", wording::several(left, "file")));
     }
-    if let Some(proof) = &lot.proof {
+    if let Some(proof) = &item.proof {
         say("proof", wording::proof(proof));
         say("records", (if proof.records_lead_here { "lead here" } else { "lead ELSEWHERE" }).into());
     }
-    if let Some(error) = &lot.error {
+    if let Some(error) = &item.error {
         say("stopped", line(error));
     }
-    for bad in &lot.unreadable {
+    for bad in &item.unreadable {
         say("unread", format!("{}, bytes {} to {}", shown(&bad.path), bad.from, bad.to));
     }
     if !planned.previews.is_empty() {
@@ -172,13 +173,13 @@ fn lot_lines(lot: &LotRow, passage: &Passage) -> Vec<(Weight, String)> {
     out
 }
 
-/// When a lot was begun, copied and proved, and how fast.
-fn times(lot: LotId, passage: &Passage) -> Vec<(&'static str, String)> {
-    let marks = || passage.marks.iter().filter(|mark| mark.lot == lot);
+/// When an item was begun, copied and proved, and how fast.
+fn times(item: ItemId, passage: &Passage) -> Vec<(&'static str, String)> {
+    let marks = || passage.marks.iter().filter(|mark| mark.item == item);
     let first = |word: &str| marks().find(|mark| mark.word == word).map(|mark| mark.at);
     let mut out = Vec::new();
     out.extend(first("copying").map(|at| ("begun", date(at))));
-    let pulses: Vec<_> = passage.pulses.iter().filter(|pulse| pulse.lot == lot).collect();
+    let pulses: Vec<_> = passage.pulses.iter().filter(|pulse| pulse.item == item).collect();
     if let (Some(begun), Some(compared)) = (first("copying"), first("compared")) {
         let took = Duration::try_from(compared.duration_since(begun)).unwrap_or_default();
         let copied = pulses.last().map_or(Bytes::ZERO, |pulse| pulse.copied);

@@ -2,8 +2,8 @@
 //! `docs/formats.md`, "Exports".
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::PlannedLot;
-use deft_barge_core::journal::{HaulRow, History, LotRow};
+use deft_barge_core::item::PlannedItem;
+use deft_barge_core::journal::{HaulRow, History, ItemRow};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::survey::LyingAbout;
 use deft_barge_core::survey::{Game, Survey};
@@ -203,45 +203,45 @@ pub fn finds(lying: &[LyingAbout]) -> Table {
     )
 }
 
-/// The lots of a plan.
-pub fn lots(plan: &Plan) -> Table {
-    let seconds = |n: usize, of: &dyn Fn(&deft_barge_core::plan::LotTime) -> std::time::Duration| {
-        json!(plan.timing.lots.get(n).map(|time| of(time).as_secs_f64()))
+/// The items of a plan.
+pub fn items(plan: &Plan) -> Table {
+    let seconds = |n: usize, of: &dyn Fn(&deft_barge_core::plan::ItemTime) -> std::time::Duration| {
+        json!(plan.timing.items.get(n).map(|time| of(time).as_secs_f64()))
     };
-    let all: Vec<(usize, &PlannedLot)> = plan.lots.iter().enumerate().collect();
+    let all: Vec<(usize, &PlannedItem)> = plan.items.iter().enumerate().collect();
     Table::of(
         "plan",
         all,
         &[
             ("nth", &|(n, _)| json!(n + 1)),
-            ("title", &|(_, lot)| json!(lot.title)),
-            ("launcher", &|(_, lot)| json!(lot.launcher_name)),
-            ("from_drive", &|(_, lot)| json!(lot.from_drive)),
-            ("to_drive", &|(_, lot)| json!(lot.to_drive)),
-            ("from", &|(_, lot)| path(lot.source())),
-            ("to", &|(_, lot)| path(&lot.to)),
-            ("on_disk", &|(_, lot)| count(lot.size.on_disk)),
-            ("files", &|(_, lot)| json!(lot.size.files)),
-            ("changes", &|(_, lot)| json!(lot.previews.len())),
+            ("title", &|(_, item)| json!(item.title)),
+            ("launcher", &|(_, item)| json!(item.launcher_name)),
+            ("from_drive", &|(_, item)| json!(item.from_drive)),
+            ("to_drive", &|(_, item)| json!(item.to_drive)),
+            ("from", &|(_, item)| path(item.source())),
+            ("to", &|(_, item)| path(&item.to)),
+            ("on_disk", &|(_, item)| count(item.size.on_disk)),
+            ("files", &|(_, item)| json!(item.size.files)),
+            ("changes", &|(_, item)| json!(item.previews.len())),
             ("seconds_at_least", &|(n, _)| seconds(*n, &|time| time.span.low)),
             ("seconds_at_most", &|(n, _)| seconds(*n, &|time| time.span.high)),
         ],
     )
 }
 
-fn all_lots(history: &History) -> impl Iterator<Item = (&HaulRow, &LotRow)> {
-    history.hauls.iter().flat_map(|haul| haul.lots.iter().map(move |lot| (haul, lot)))
+fn all_items(history: &History) -> impl Iterator<Item = (&HaulRow, &ItemRow)> {
+    history.hauls.iter().flat_map(|haul| haul.items.iter().map(move |item| (haul, item)))
 }
 
-/// The proofs of all lots of a history.
+/// The proofs of all items of a history.
 pub fn proofs(history: &History) -> Table {
-    let all = all_lots(history).filter_map(|(haul, lot)| Some((haul, lot, lot.proof.as_ref()?)));
+    let all = all_items(history).filter_map(|(haul, item)| Some((haul, item, item.proof.as_ref()?)));
     Table::of(
         "proofs",
         all,
         &[
             ("haul", &|(haul, ..)| json!(haul.id)),
-            ("title", &|(_, lot, _)| json!(lot.planned.title)),
+            ("title", &|(_, item, _)| json!(item.planned.title)),
             ("install", &|(.., proof)| path(&proof.install)),
             ("holds", &|(.., proof)| json!(proof.holds())),
             ("files", &|(.., proof)| json!(proof.files)),
@@ -256,25 +256,25 @@ pub fn proofs(history: &History) -> Table {
     )
 }
 
-/// All lots of all hauls of a history.
+/// All items of all hauls of a history.
 pub fn log(history: &History) -> Table {
     Table::of(
         "log",
-        all_lots(history),
+        all_items(history),
         &[
             ("haul", &|(haul, _)| json!(haul.id)),
             ("made", &|(haul, _)| json!(haul.made)),
             ("returns", &|(haul, _)| json!(haul.returns)),
-            ("title", &|(_, lot)| json!(lot.planned.title)),
-            ("from_drive", &|(_, lot)| json!(lot.planned.from_drive)),
-            ("to_drive", &|(_, lot)| json!(lot.planned.to_drive)),
-            ("from", &|(_, lot)| path(lot.planned.origin())),
-            ("to", &|(_, lot)| path(lot.planned.place())),
-            ("on_disk", &|(_, lot)| count(lot.planned.size.on_disk)),
-            ("files", &|(_, lot)| json!(lot.planned.size.files)),
-            ("stage", &|(_, lot)| json!(lot.stage.word())),
-            ("holds_originals", &|(_, lot)| json!(lot.holds_originals())),
-            ("error", &|(_, lot)| json!(lot.error)),
+            ("title", &|(_, item)| json!(item.planned.title)),
+            ("from_drive", &|(_, item)| json!(item.planned.from_drive)),
+            ("to_drive", &|(_, item)| json!(item.planned.to_drive)),
+            ("from", &|(_, item)| path(item.planned.origin())),
+            ("to", &|(_, item)| path(item.planned.place())),
+            ("on_disk", &|(_, item)| count(item.planned.size.on_disk)),
+            ("files", &|(_, item)| json!(item.planned.size.files)),
+            ("stage", &|(_, item)| json!(item.stage.word())),
+            ("holds_originals", &|(_, item)| json!(item.holds_originals())),
+            ("error", &|(_, item)| json!(item.error)),
         ],
     )
 }

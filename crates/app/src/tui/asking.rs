@@ -1,8 +1,8 @@
 //! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
 
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::{Mode, Policy, Trial};
-use deft_barge_core::journal::{HaulRow, LotRow};
+use deft_barge_core::journal::{HaulRow, ItemRow};
 use deft_barge_core::plan::Draft;
 use ratatui::crossterm::event::KeyCode;
 
@@ -25,8 +25,8 @@ pub struct Question {
 pub enum Answer {
     /// Stop what runs, and return it.
     Cancel,
-    /// Stop what runs, give this lot up, and go on.
-    CancelLot(LotId),
+    /// Stop what runs, give this item up, and go on.
+    CancelItem(ItemId),
     /// Do this work.
     Do(Work),
     /// Do this, and tell it in a sheet.
@@ -47,10 +47,10 @@ impl Question {
     }
 }
 
-/// The titles of a haul's lots, the first three of many.
+/// The titles of a haul's items, the first three of many.
 fn titles(haul: &HaulRow) -> String {
-    let titles = haul.lots.iter().map(|lot| lot.planned.title.clone());
-    let more = haul.lots.len().saturating_sub(3);
+    let titles = haul.items.iter().map(|item| item.planned.title.clone());
+    let more = haul.items.len().saturating_sub(3);
     let more = (more > 0).then(|| format!("and {more} more"));
     titles.take(3).chain(more).collect::<Vec<_>>().join(", ")
 }
@@ -74,7 +74,7 @@ impl State {
         }
         self.message = Some(match &self.plan {
             None => "There is no plan yet.".into(),
-            Some(plan) if plan.lots.is_empty() => "Nothing is on this haul.".into(),
+            Some(plan) if plan.items.is_empty() => "Nothing is on this haul.".into(),
             Some(plan) if plan.stopped() => "A stop stands in the way; it is the first line of the findings.".into(),
             _ if !self.idle() => "A haul is running.".into(),
             _ if self.unfinished().is_some() => {
@@ -130,21 +130,21 @@ impl State {
                 let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
                 Question::yes(text, Answer::Do(Work::GiveUp(haul.id)))
             }),
-            Wish::CancelLot => {
+            Wish::CancelItem => {
                 let lane = self.running.lanes.get(self.running.cursor).filter(|lane| lane.runs())?;
-                let text = format!("Give up {} alone? What was copied of it goes, its originals stay; the other lots go on.", lane.title);
-                Some(Question::yes(text, Answer::CancelLot(lane.lot)))
+                let text = format!("Give up {} alone? What was copied of it goes, its originals stay; the other items go on.", lane.title);
+                Some(Question::yes(text, Answer::CancelItem(lane.item)))
             }
             Wish::GoOn => self.tried().map(|haul| {
-                let rest = haul.lots.len() - 1;
+                let rest = haul.items.len() - 1;
                 let text = format!("The first game is tried. Go on with the other {rest}?");
                 Question::yes(text, Answer::Do(Work::Agree(haul.id)))
             }),
             Wish::LetGo if idle => self.to_let_go().map(|haul| {
-                let holding = haul.lots.iter().filter(|lot| lot.holds_originals());
-                let held: Bytes = holding.map(|lot| lot.planned.size.on_disk).sum();
-                let is_aside = |lot: &LotRow| lot.holds_originals() && lot.planned.mode == Mode::SetAside;
-                let then = if haul.lots.iter().any(is_aside) {
+                let holding = haul.items.iter().filter(|item| item.holds_originals());
+                let held: Bytes = holding.map(|item| item.planned.size.on_disk).sum();
+                let is_aside = |item: &ItemRow| item.holds_originals() && item.planned.mode == Mode::SetAside;
+                let then = if haul.items.iter().any(is_aside) {
                     "There is no other copy; it can't be undone."
                 } else {
                     "The verified copies stay, and can be moved back."
@@ -163,7 +163,7 @@ impl State {
     /// The haul that waits for a yes after its first game.
     pub fn tried(&self) -> Option<&HaulRow> {
         let waits =
-            |haul: &&HaulRow| haul.trial == Trial::Waits && haul.lots.first().is_some_and(|lot| lot.stage.at_rest());
+            |haul: &&HaulRow| haul.trial == Trial::Waits && haul.items.first().is_some_and(|item| item.stage.at_rest());
         self.unfinished().filter(waits)
     }
 
@@ -179,13 +179,13 @@ impl State {
 
     /// The haul whose originals may go.
     pub fn to_let_go(&self) -> Option<&HaulRow> {
-        self.meant_haul(|haul| !haul.unfinished() && haul.lots.iter().any(LotRow::holds_originals))
+        self.meant_haul(|haul| !haul.unfinished() && haul.items.iter().any(ItemRow::holds_originals))
     }
 
     /// The haul that a return would undo.
     pub fn to_undo(&self) -> Option<&HaulRow> {
         let fits = |haul: &&HaulRow| {
-            haul.returns.is_none() && haul.lots.iter().any(|lot| !lot.stage.at_rest() || lot.stage.is_repointed())
+            haul.returns.is_none() && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.is_repointed())
         };
         let shown = match self.view {
             View::Log => true,
@@ -213,13 +213,13 @@ impl State {
                 Vec::new()
             }
             Answer::Cancel => self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id))),
-            Answer::CancelLot(lot) if !idle => {
-                self.running.giving_up = Some(lot);
+            Answer::CancelItem(item) if !idle => {
+                self.running.giving_up = Some(item);
                 vec![Act::Pause]
             }
             Answer::Do(work) if idle => self.run(work),
             Answer::Task(task) if idle => self.do_task(task),
-            Answer::CancelLot(_) | Answer::Do(_) | Answer::Task(_) => Vec::new(),
+            Answer::CancelItem(_) | Answer::Do(_) | Answer::Task(_) => Vec::new(),
             Answer::Leave | Answer::LeaveRunning if self.running.elsewhere => vec![Act::Leave],
             Answer::Leave => {
                 self.leaving = Leaving::Paused;
@@ -313,8 +313,8 @@ impl State {
         let cancelling = std::mem::take(&mut self.running.cancelling);
         let giving_up = self.running.giving_up.take();
         self.running.pausing = false;
-        if let (true, Some(lot), Some(haul)) = (paused, giving_up, self.running.haul) {
-            return self.give_up_lot(haul, lot);
+        if let (true, Some(item), Some(haul)) = (paused, giving_up, self.running.haul) {
+            return self.give_up_item(haul, item);
         }
         // A draft whose haul has begun is no draft any more, however that haul has ended for now.
         if matches!(what, Work::Start(Errand::Draft(..))) && self.running.haul.is_some() {
@@ -346,9 +346,9 @@ impl State {
         ring.into_iter().chain([Act::Survey]).collect()
     }
 
-    /// Gives one lot up and goes on with the others; what was heard of them is kept.
-    pub(super) fn give_up_lot(&mut self, haul: HaulId, lot: LotId) -> Vec<Act> {
-        let work = Work::GiveUpLot(haul, lot);
+    /// Gives one item up and goes on with the others; what was heard of them is kept.
+    pub(super) fn give_up_item(&mut self, haul: HaulId, item: ItemId) -> Vec<Act> {
+        let work = Work::GiveUpItem(haul, item);
         self.running.work = Some(work.clone());
         vec![Act::Run(work)]
     }

@@ -98,7 +98,7 @@ pub struct Stow {
     pub coming: Vec<Coming>,
 }
 
-/// A lot of the draft as it is drawn: the drive it comes to, by its place in the survey, and what it is.
+/// An item of the draft as it is drawn: the drive it comes to, by its place in the survey, and what it is.
 #[derive(Clone, Debug)]
 pub struct Coming {
     pub drive: Option<usize>,
@@ -155,12 +155,12 @@ impl State {
             Destination::Drive(name) => survey.drives.iter().position(|state| state.drive.name == *name),
             Destination::Library(_) => None,
         };
-        let coming = self.draft.lots.iter().filter_map(|lot| {
-            let game = games.get(&lot.game).copied().or_else(|| survey.cargo(&lot.game, lot.way))?;
-            Some(Coming { drive: place(&lot.to), title: game.found.title.clone(), bytes: game.size.on_disk })
+        let coming = self.draft.items.iter().filter_map(|item| {
+            let game = games.get(&item.game).copied().or_else(|| survey.cargo(&item.game, item.way))?;
+            Some(Coming { drive: place(&item.to), title: game.found.title.clone(), bytes: game.size.on_disk })
         });
         self.stow.coming = coming.collect();
-        self.stow.sent = self.draft.lots.iter().map(|lot| (lot.game.clone(), lot.to.clone())).collect();
+        self.stow.sent = self.draft.items.iter().map(|item| (item.game.clone(), item.to.clone())).collect();
     }
 
     /// The game under the cursor.
@@ -295,7 +295,7 @@ impl State {
             self.draft.keep(id);
             return;
         }
-        let way = self.draft.lots.iter().find(|lot| lot.game == *id).and_then(|lot| lot.way);
+        let way = self.draft.items.iter().find(|item| item.game == *id).and_then(|item| item.way);
         self.draft.send_by(id.clone(), Destination::Drive(drive.into()), way);
     }
 
@@ -310,11 +310,11 @@ impl State {
     /// Has a link left at the old place of the game under the cursor, or not.
     pub(super) fn leave_link(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
-        let Some(lot) = self.draft.lots.iter_mut().find(|lot| lot.game == id) else {
+        let Some(item) = self.draft.items.iter_mut().find(|item| item.game == id) else {
             self.message = Some("This game is not on the haul: a drive's digit sends it.".into());
             return;
         };
-        lot.way = if lot.way.is_none() { Some(Way::Link) } else { None };
+        item.way = if item.way.is_none() { Some(Way::Link) } else { None };
         self.redraft();
     }
 
@@ -355,9 +355,9 @@ impl State {
         let ways: Vec<_> = self.data_here().into_iter().map(|data| (data.id.clone(), data.ways.clone())).collect();
         let mut turned = false;
         for (id, ways) in ways {
-            let Some(lot) = self.draft.lots.iter_mut().find(|lot| lot.game == id) else { continue };
-            let now = ways.iter().position(|way| Some(*way) == lot.way).unwrap_or(0);
-            lot.way = ways.get((now + 1) % ways.len().max(1)).copied();
+            let Some(item) = self.draft.items.iter_mut().find(|item| item.game == id) else { continue };
+            let now = ways.iter().position(|way| Some(*way) == item.way).unwrap_or(0);
+            item.way = ways.get((now + 1) % ways.len().max(1)).copied();
             turned = true;
         }
         if turned {

@@ -32,7 +32,7 @@ pub enum Choice {
 
 /// A line that can be chosen.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Item {
+pub struct Offer {
     pub text: String,
     /// What stands at its right end.
     pub aside: String,
@@ -44,13 +44,13 @@ pub struct Item {
 pub struct Chooser {
     pub of: Of,
     pub text: String,
-    pub items: Vec<Item>,
+    pub offers: Vec<Offer>,
     pub cursor: usize,
 }
 
 impl Chooser {
     pub fn acts() -> Self {
-        Self { of: Of::Acts, text: String::new(), items: Vec::new(), cursor: 0 }
+        Self { of: Of::Acts, text: String::new(), offers: Vec::new(), cursor: 0 }
     }
 
     pub fn drives() -> Self {
@@ -79,18 +79,18 @@ impl State {
     /// Lists what fits the letters.
     pub(super) fn choices(&mut self) {
         let Some(mut chooser) = self.chooser.take() else { return };
-        let mut items: Vec<(usize, Item)> = match chooser.of {
+        let mut offers: Vec<(usize, Offer)> = match chooser.of {
             Of::Acts => self.acts(&chooser.text),
             Of::Games => self.games(&chooser.text),
             Of::Drives => self.drives(&chooser.text),
         };
-        items.sort_by_key(|(rank, _)| *rank);
-        chooser.items = items.into_iter().map(|(_, item)| item).collect();
-        chooser.cursor = chooser.cursor.min(chooser.items.len().saturating_sub(1));
+        offers.sort_by_key(|(rank, _)| *rank);
+        chooser.offers = offers.into_iter().map(|(_, offer)| offer).collect();
+        chooser.cursor = chooser.cursor.min(chooser.offers.len().saturating_sub(1));
         self.chooser = Some(chooser);
     }
 
-    fn acts(&self, letters: &str) -> Vec<(usize, Item)> {
+    fn acts(&self, letters: &str) -> Vec<(usize, Offer)> {
         let mut all = Vec::new();
         let here = self.game_here().map(|game| game.found.title.clone());
         for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
@@ -137,7 +137,7 @@ impl State {
             let rank = fit(letters, &format!("{text} {aside}"))?;
             // What the view one is in offers stands first, and the table's order decides what is alike.
             let rank = if letters.trim().is_empty() { 0 } else { rank * 10 };
-            Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Item { text, aside, choice }))
+            Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Offer { text, aside, choice }))
         };
         all.into_iter().enumerate().filter_map(ranked).collect()
     }
@@ -150,37 +150,37 @@ impl State {
         libraries.map(|library| library.path.clone()).filter(|path| Some(path) != game.found.library.as_ref()).collect()
     }
 
-    fn drives(&self, letters: &str) -> Vec<(usize, Item)> {
-        let item = |state: &deft_barge_core::survey::DriveState| {
+    fn drives(&self, letters: &str) -> Vec<(usize, Offer)> {
+        let offer = |state: &deft_barge_core::survey::DriveState| {
             let rank = fit(letters, &state.drive.name)?;
             let digit = state.drive.tag.map(|tag| tag.to_string()).unwrap_or_default();
             let aside = format!("{} free   {digit:1}", state.free);
             Some((
                 rank,
-                Item { text: state.drive.name.clone(), aside, choice: Choice::Drive(state.drive.name.clone()) },
+                Offer { text: state.drive.name.clone(), aside, choice: Choice::Drive(state.drive.name.clone()) },
             ))
         };
-        self.survey.iter().flat_map(|survey| &survey.drives).filter_map(item).collect()
+        self.survey.iter().flat_map(|survey| &survey.drives).filter_map(offer).collect()
     }
 
-    fn games(&self, letters: &str) -> Vec<(usize, Item)> {
+    fn games(&self, letters: &str) -> Vec<(usize, Offer)> {
         let Some(survey) = &self.survey else { return Vec::new() };
-        let item = |game: &deft_barge_core::survey::Game| {
+        let offer = |game: &deft_barge_core::survey::Game| {
             let rank = fit(letters, &game.found.title)?;
             let drive = game.drive.as_deref().unwrap_or("away");
             let aside = format!("{drive}   {:>9}", game.size.on_disk.to_string());
-            Some((rank, Item { text: game.found.title.clone(), aside, choice: Choice::Game(game.id.clone()) }))
+            Some((rank, Offer { text: game.found.title.clone(), aside, choice: Choice::Game(game.id.clone()) }))
         };
-        survey.games.iter().filter_map(item).collect()
+        survey.games.iter().filter_map(offer).collect()
     }
 
     pub(super) fn choose_on(&mut self, mut chooser: Chooser, key: KeyEvent) -> Vec<Act> {
-        let last = chooser.items.len().saturating_sub(1);
+        let last = chooser.offers.len().saturating_sub(1);
         let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         match key.code {
             KeyCode::Esc => return Vec::new(),
             KeyCode::Enter => {
-                let choice = chooser.items.get(chooser.cursor).map(|item| item.choice.clone());
+                let choice = chooser.offers.get(chooser.cursor).map(|offer| offer.choice.clone());
                 return choice.map_or_else(Vec::new, |choice| self.chosen(choice));
             }
             KeyCode::Down | KeyCode::Tab => chooser.cursor = (chooser.cursor + 1).min(last),

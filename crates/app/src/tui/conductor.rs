@@ -7,14 +7,14 @@ use std::thread;
 use std::time::Duration;
 
 use crossbeam_channel::{Sender, unbounded};
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::cleanup::{FindPhase, find};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, give_up_rest, look_closer, prove_haul, release_haul, return_haul, return_lots,
-    tally_files,
+    Control, Haul, HaulError, HaulEvent, give_up_rest, listed_entries, look_closer, prove_haul, release_haul,
+    return_haul, return_items,
 };
 use deft_barge_core::item::{Policy, Stage, Trial};
-use deft_barge_core::journal::{HaulRow, History, Journal, LogLine, LotRow, Passage};
+use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, LogLine, Passage};
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::plan::{
     Destination, Draft, Plan, WhatIf, anchors, plan, plan_adoption, plan_anchor, plan_library, plan_removal,
@@ -105,9 +105,9 @@ impl Conductor {
                 });
             }
             Act::Quiet => {
-                let lots = state.plan.as_ref().map(|plan| plan.lots.clone()).unwrap_or_default();
+                let items = state.plan.as_ref().map(|plan| plan.items.clone()).unwrap_or_default();
                 self.quiets.ask(move |wanted| {
-                    let findings = quiet(&site, &lots);
+                    let findings = quiet(&site, &items);
                     if wanted() {
                         let _ = tell.send(Event::Quiet(findings));
                     }
@@ -150,16 +150,16 @@ impl Conductor {
                 });
             }
             Act::Tree(id) => {
-                let Some(lot) = lot_of(state, id) else { return };
+                let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
-                    let files = tally_files(&site, &lot).map_err(Fault::from);
+                    let files = listed_entries(&site, &item).map_err(Fault::from);
                     let _ = tell.send(Event::Tree(id, Box::new(files)));
                 });
             }
             Act::Closer(id, path) => {
-                let Some(lot) = lot_of(state, id) else { return };
+                let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
-                    let closer = look_closer(&site, &lot, &path).map_err(Fault::from);
+                    let closer = look_closer(&site, &item, &path).map_err(Fault::from);
                     let _ = tell.send(Event::Closer(id, path, Box::new(closer)));
                 });
             }
@@ -309,8 +309,8 @@ fn now(site: &Arc<Site>) -> Arc<Site> {
     fresh.map_or_else(|_| Arc::clone(site), Arc::new)
 }
 
-fn lot_of(state: &State, id: LotId) -> Option<LotRow> {
-    state.history.hauls.iter().flat_map(|haul| &haul.lots).find(|lot| lot.id == id).cloned()
+fn item_of(state: &State, id: ItemId) -> Option<ItemRow> {
+    state.history.hauls.iter().flat_map(|haul| &haul.items).find(|item| item.id == id).cloned()
 }
 
 /// Draws pictures into the home folder, and says where they went.
@@ -351,7 +351,7 @@ fn draw_all(
 fn table_of(site: &Site, view: View, survey: &Survey, plan: Option<&Plan>) -> Result<tables::Table, Fault> {
     Ok(match view {
         View::Drives => tables::games(survey),
-        View::Haul => tables::lots(plan.ok_or_else(|| Fault::usage("There is no plan.", ""))?),
+        View::Haul => tables::items(plan.ok_or_else(|| Fault::usage("There is no plan.", ""))?),
         View::Running | View::Log => tables::log(&History::of(site)?),
         View::Proof => tables::proofs(&History::of(site)?),
         View::Records => tables::records(survey),
@@ -490,19 +490,19 @@ fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Re
         }
         Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
         Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),
-        Work::GiveUpLot(id, lot) => {
+        Work::GiveUpItem(id, item) => {
             // It may have come through before the others stopped: then it stays as it is.
-            let row = journal.lot(*lot)?;
+            let row = journal.item(*item)?;
             if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.is_repointed()) {
-                return_lots(site, &journal, *id, &[*lot], &report, stop)?;
+                return_items(site, &journal, *id, &[*item], &report, stop)?;
             }
             let open = journal.haul(*id)?.is_some_and(|row| row.unfinished());
             if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
         }
         Work::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
         Work::Prove(id) => {
-            let lots: Vec<LotRow> = journal.haul(*id)?.map(|haul| haul.lots).unwrap_or_default();
-            let proofs = prove_haul(site, &journal, &lots, &report, stop)?;
+            let items: Vec<ItemRow> = journal.haul(*id)?.map(|haul| haul.items).unwrap_or_default();
+            let proofs = prove_haul(site, &journal, &items, &report, stop)?;
             let _ = tell.send(Event::Proved(*id, proofs));
             Ok(())
         }
@@ -534,7 +534,7 @@ fn start(
 
 fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fault> {
     let row = journal.haul(id)?;
-    if row.is_some_and(|row| row.lots.iter().all(|lot| lot.stage == Stage::Planned)) {
+    if row.is_some_and(|row| row.items.iter().all(|item| item.stage == Stage::Planned)) {
         let _ = return_haul(site, journal, id, &|_| {}, &Control::default());
     }
     Ok(())

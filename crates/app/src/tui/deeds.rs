@@ -41,7 +41,7 @@ impl State {
             Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Reserves => self.suggested(|_| Aim::KeepReserves),
-            Wish::SaveDraft if self.draft.lots.is_empty() => {
+            Wish::SaveDraft if self.draft.items.is_empty() => {
                 self.message = Some("Nothing is on this haul that could be saved.".into());
             }
             Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
@@ -65,7 +65,7 @@ impl State {
                 }
                 self.message = Some("Nothing is under way that could go on.".into());
             }
-            Wish::Cancel | Wish::CancelLot | Wish::LetGo | Wish::Undo => self.ask(wish),
+            Wish::Cancel | Wish::CancelItem | Wish::LetGo | Wish::Undo => self.ask(wish),
             Wish::Take => return self.ask_for_copy(),
             Wish::Bell => {
                 self.running.bell = !self.running.bell;
@@ -119,7 +119,7 @@ impl State {
             Wish::Play => return game.map_or_else(Vec::new, |(id, title)| self.do_task(Task::Play(id, title))),
             Wish::Audit if self.view == View::Log => {
                 let games =
-                    self.haul_here().map(|haul| haul.lots.iter().map(|lot| lot.planned.game.0.clone()).collect());
+                    self.haul_here().map(|haul| haul.items.iter().map(|item| item.planned.game.0.clone()).collect());
                 return games.map_or_else(Vec::new, |games| self.do_task(Task::Audit(games)));
             }
             Wish::Audit => return id.map_or_else(Vec::new, |id| self.do_task(Task::Audit(vec![id]))),
@@ -169,7 +169,7 @@ impl State {
     /// The game that an act means in this view, by id and title.
     pub(super) fn game_meant(&self) -> Option<(String, String)> {
         if self.view == View::Proof {
-            return self.lot_proved().map(|lot| (lot.planned.game.0.clone(), lot.planned.title.clone()));
+            return self.item_proved().map(|item| (item.planned.game.0.clone(), item.planned.title.clone()));
         }
         self.game_here().map(|game| (game.id.0.clone(), game.found.title.clone()))
     }
@@ -208,7 +208,7 @@ impl State {
                 Some(id) => went(id).into(),
                 None => vec![Picture::Drives],
             },
-            View::Drives if self.draft.lots.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
+            View::Drives if self.draft.items.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
             _ => vec![Picture::Drives],
         };
         vec![Act::Draw(pictures)]
@@ -285,7 +285,7 @@ impl State {
             }
             View::Drives => self.stow.cursor = moved(self.stow.cursor, self.stow.list.len()),
             View::Haul => {
-                self.lot = moved(self.lot, self.plan.as_ref().map_or(0, |plan| plan.lots.len()));
+                self.item = moved(self.item, self.plan.as_ref().map_or(0, |plan| plan.items.len()));
                 self.change = 0;
             }
             View::Running => self.running.cursor = moved(self.running.cursor, self.running.lanes.len()),
@@ -312,11 +312,11 @@ impl State {
             View::Drives => self.step_drive(next),
             View::Haul => {
                 let count =
-                    self.plan.as_ref().and_then(|plan| plan.lots.get(self.lot)).map_or(0, |lot| lot.previews.len());
+                    self.plan.as_ref().and_then(|plan| plan.items.get(self.item)).map_or(0, |item| item.previews.len());
                 let change = if next { self.change + 1 } else { self.change.saturating_sub(1) };
                 self.change = change.min(count.saturating_sub(1));
             }
-            View::Proof => return self.step_lot(next),
+            View::Proof => return self.step_item(next),
             _ => self.step(if next { 1 } else { -1 }),
         }
         Vec::new()
@@ -454,9 +454,9 @@ impl State {
     /// Asks for another copy of the first file that could not be read.
     pub(super) fn ask_for_copy(&mut self) -> Vec<Act> {
         self.wants_copy = false;
-        let lots = self.unfinished().into_iter().flat_map(|haul| &haul.lots);
-        let bad = lots.flat_map(|lot| lot.unreadable.iter().map(move |bad| (lot, bad.path.clone()))).next();
-        let Some((lot, path)) = bad else {
+        let items = self.unfinished().into_iter().flat_map(|haul| &haul.items);
+        let bad = items.flat_map(|item| item.unreadable.iter().map(move |bad| (item, bad.path.clone()))).next();
+        let Some((item, path)) = bad else {
             self.message = Some("Every file of the haul could be read.".into());
             return Vec::new();
         };
@@ -466,7 +466,7 @@ impl State {
             self.message = Some("Looking for another copy of it ...".into());
             return vec![Act::Find];
         };
-        let copy = lying.iter().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == lot.planned.game));
+        let copy = lying.iter().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == item.planned.game));
         let text = copy.map_or(String::new(), |lying| lying.path.join(&path).to_string_lossy().into_owned());
         self.type_in(Typed::TakeFrom(path), text);
         Vec::new()

@@ -1,9 +1,9 @@
-//! What is known of the work in hand: its lots side by side, their rates, and what was said of them.
+//! What is known of the work in hand: its items side by side, their rates, and what was said of them.
 
 use std::collections::VecDeque;
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::haul::HaulEvent;
 use deft_barge_core::item::Progress;
 use serde::{Deserialize, Serialize};
@@ -16,30 +16,30 @@ use crate::wording;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "heard")]
 pub enum Heard {
-    /// A lot has reached a stage.
-    Stage { haul: HaulId, lot: LotId, title: String, stage: String },
-    /// A lot goes on.
+    /// An item has reached a stage.
+    Stage { haul: HaulId, item: ItemId, title: String, stage: String },
+    /// An item goes on.
     Progress { progress: Progress },
-    /// A lot waits for something, or its drive does not answer.
-    HeldUp { lot: LotId, title: String, text: String },
+    /// An item waits for something, or its drive does not answer.
+    HeldUp { item: ItemId, title: String, text: String },
     /// Something that is worth a sentence.
     Said { text: String },
-    /// A lot did not go on.
-    Failed { lot: LotId, title: String, why: String },
+    /// An item did not go on.
+    Failed { item: ItemId, title: String, why: String },
 }
 
 impl Heard {
     pub fn of(event: HaulEvent) -> Self {
         match event {
             HaulEvent::Progress(progress) => Self::Progress { progress },
-            HaulEvent::Stage { haul, lot, title, stage } => Self::Stage { haul, lot, title, stage: stage.into() },
-            HaulEvent::Waiting { lot, title, findings } => {
+            HaulEvent::Stage { haul, item, title, stage } => Self::Stage { haul, item, title, stage: stage.into() },
+            HaulEvent::Waiting { item, title, findings } => {
                 let text = crate::wording::waiting(&title, &findings);
-                Self::HeldUp { lot, title, text }
+                Self::HeldUp { item, title, text }
             }
-            HaulEvent::Hung { lot, title, path, seconds } => {
+            HaulEvent::Hung { item, title, path, seconds } => {
                 let text = crate::wording::hung(&title, &path, seconds);
-                Self::HeldUp { lot, title, text }
+                Self::HeldUp { item, title, text }
             }
             HaulEvent::Proved { title, proof, .. } => {
                 let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
@@ -54,7 +54,7 @@ impl Heard {
                 };
                 Self::Said { text: format!("{title}: {bytes} came back{stays}") }
             }
-            HaulEvent::Failed { lot, title, why } => Self::Failed { lot, title, why },
+            HaulEvent::Failed { item, title, why } => Self::Failed { item, title, why },
         }
     }
 }
@@ -66,10 +66,10 @@ pub struct Said {
     pub text: String,
 }
 
-/// A lot that runs, or has run.
+/// An item that runs, or has run.
 #[derive(Clone, Debug)]
 pub struct Lane {
-    pub lot: LotId,
+    pub item: ItemId,
     pub title: String,
     pub stage: String,
     pub progress: Option<Progress>,
@@ -98,13 +98,13 @@ pub struct Running {
     pub haul: Option<HaulId>,
     pub pausing: bool,
     pub cancelling: bool,
-    /// The lot that is to be given up at the next block.
-    pub giving_up: Option<LotId>,
-    /// Lots that were heard of, in the order in which they began.
+    /// The item that is to be given up at the next block.
+    pub giving_up: Option<ItemId>,
+    /// Items that were heard of, in the order in which they began.
     pub lanes: Vec<Lane>,
     /// The lane under the cursor.
     pub cursor: usize,
-    /// Bytes per second of all lots together, some ten times a second.
+    /// Bytes per second of all items together, some ten times a second.
     pub rates: VecDeque<f64>,
     pub said: Vec<Said>,
     pub fault: Option<Fault>,
@@ -120,10 +120,10 @@ impl State {
         self.running.said.push(Said { at: self.clock, text });
     }
 
-    fn lane(&mut self, lot: LotId, title: &str) -> &mut Lane {
+    fn lane(&mut self, item: ItemId, title: &str) -> &mut Lane {
         let lanes = &mut self.running.lanes;
-        let at = lanes.iter().position(|lane| lane.lot == lot).unwrap_or_else(|| {
-            lanes.push(Lane { lot, title: title.into(), stage: "begins".into(), progress: None, held_up: None });
+        let at = lanes.iter().position(|lane| lane.item == item).unwrap_or_else(|| {
+            lanes.push(Lane { item, title: title.into(), stage: "begins".into(), progress: None, held_up: None });
             lanes.len() - 1
         });
         &mut lanes[at]
@@ -132,7 +132,7 @@ impl State {
     pub(super) fn heard(&mut self, heard: Heard) {
         match heard {
             Heard::Progress { progress } => {
-                let lane = self.lane(progress.lot, &progress.title);
+                let lane = self.lane(progress.item, &progress.title);
                 lane.held_up = None;
                 lane.progress = Some(progress);
                 let running = self.running.lanes.iter().filter(|lane| lane.runs());
@@ -142,10 +142,10 @@ impl State {
                     self.running.rates.pop_front();
                 }
             }
-            Heard::Stage { haul, lot, title, stage } => {
+            Heard::Stage { haul, item, title, stage } => {
                 self.say(format!("{title}: {}", crate::wording::stage(&stage)));
                 self.running.haul = Some(haul);
-                let lane = self.lane(lot, &title);
+                let lane = self.lane(item, &title);
                 (lane.stage, lane.held_up) = (stage, None);
                 // The cursor is on what runs.
                 let cursor = &mut self.running.cursor;
@@ -153,14 +153,14 @@ impl State {
                     *cursor = self.running.lanes.iter().position(Lane::runs).unwrap_or(*cursor);
                 }
             }
-            Heard::HeldUp { lot, title, text } => {
-                if self.lane(lot, &title).held_up.replace(text.clone()).is_none_or(|old| old != text) {
+            Heard::HeldUp { item, title, text } => {
+                if self.lane(item, &title).held_up.replace(text.clone()).is_none_or(|old| old != text) {
                     self.say(text);
                 }
             }
             Heard::Said { text } => self.say(text),
-            Heard::Failed { lot, title, why } => {
-                self.lane(lot, &title).stage = "failed".into();
+            Heard::Failed { item, title, why } => {
+                self.lane(item, &title).stage = "failed".into();
                 self.say(format!("{title}: {why}"));
             }
         }

@@ -29,7 +29,7 @@ impl State {
             let last = sheet.lines.len().saturating_sub(1) as isize;
             sheet.top = (sheet.top as isize + by).clamp(0, last) as usize;
         } else if let Some(chooser) = &mut self.chooser {
-            let last = chooser.items.len().saturating_sub(1) as isize;
+            let last = chooser.offers.len().saturating_sub(1) as isize;
             chooser.cursor = (chooser.cursor as isize + by).clamp(0, last) as usize;
         } else if let Some(top) = &mut self.help {
             *top = (*top as isize + by).max(0) as usize;
@@ -42,7 +42,7 @@ impl State {
         if let Some(chooser) = self.chooser.take() {
             return match hit {
                 Some(Hit::Choice(n)) => {
-                    let choice = chooser.items.get(n).map(|item| item.choice.clone());
+                    let choice = chooser.offers.get(n).map(|offer| offer.choice.clone());
                     choice.map_or_else(Vec::new, |choice| self.chosen(choice))
                 }
                 _ => Vec::new(),
@@ -108,7 +108,7 @@ impl State {
         match self.view {
             View::Drives if self.first_look() => self.find = n,
             View::Drives => self.stow.cursor = n.min(self.stow.list.len().saturating_sub(1)),
-            View::Haul => (self.lot, self.change) = (n, 0),
+            View::Haul => (self.item, self.change) = (n, 0),
             View::Running => self.running.cursor = n,
             View::Proof => {
                 if self.proofs.cursor == n {

@@ -1,12 +1,12 @@
-//! What the Proof view knows: a haul's lots with their proofs, the tree of one lot's files, and the file looked at closer.
+//! What the Proof view knows: a haul's items with their proofs, the tree of one item's files, and the file looked at closer.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::bytes::{HaulId, LotId};
-use deft_barge_core::haul::{Closer, TallyFile};
+use deft_barge_core::bytes::{HaulId, ItemId};
+use deft_barge_core::haul::{Closer, ListedEntry};
 use deft_barge_core::item::{Difference, DifferenceKind, Proof};
-use deft_barge_core::journal::{HaulRow, LotRow};
+use deft_barge_core::journal::{HaulRow, ItemRow};
 
 use super::keys::View;
 use super::state::{Act, State};
@@ -45,10 +45,10 @@ pub struct Proofs {
     pub haul: Option<HaulId>,
     /// Whether a person has chosen that haul; else it is the newest one with a proof.
     pub(super) chosen: bool,
-    pub lot: usize,
+    pub item: usize,
     /// Proofs that were made anew since the journal was read.
     pub fresh: HashMap<PathBuf, Proof>,
-    files: Option<(LotId, Vec<TallyFile>)>,
+    files: Option<(ItemId, Vec<ListedEntry>)>,
     pub fault: Option<String>,
     open: HashSet<PathBuf>,
     pub rows: Vec<TreeRow>,
@@ -59,26 +59,26 @@ pub struct Proofs {
 }
 
 impl State {
-    /// Lots of a haul that have a proof.
-    pub fn lots_proved(&self) -> Vec<&LotRow> {
+    /// Items of a haul that have a proof.
+    pub fn items_proved(&self) -> Vec<&ItemRow> {
         let haul = self.proofs.haul.and_then(|id| self.history.haul(id));
-        haul.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.proof.is_some()).collect()
+        haul.iter().flat_map(|haul| &haul.items).filter(|item| item.proof.is_some()).collect()
     }
 
-    /// The lot that is looked at.
-    pub fn lot_proved(&self) -> Option<&LotRow> {
-        self.lots_proved().get(self.proofs.lot).copied()
+    /// The item that is looked at.
+    pub fn item_proved(&self) -> Option<&ItemRow> {
+        self.items_proved().get(self.proofs.item).copied()
     }
 
-    /// The newest proof of the lot that is looked at.
+    /// The newest proof of the item that is looked at.
     pub fn proof_here(&self) -> Option<&Proof> {
-        let lot = self.lot_proved()?;
-        self.proofs.fresh.get(lot.planned.place()).or(lot.proof.as_ref())
+        let item = self.item_proved()?;
+        self.proofs.fresh.get(item.planned.place()).or(item.proof.as_ref())
     }
 
     /// Chooses the newest haul with a proof where none is chosen, and asks for the tree where it is not there.
     pub(super) fn reprove(&mut self) -> Vec<Act> {
-        let proved = |haul: &&HaulRow| haul.lots.iter().any(|lot| lot.proof.is_some());
+        let proved = |haul: &&HaulRow| haul.items.iter().any(|item| item.proof.is_some());
         let known = self.proofs.haul.is_some_and(|id| self.history.haul(id).is_some());
         if !(self.proofs.chosen && known) {
             let newest = self.history.hauls.iter().find(proved).map(|haul| haul.id);
@@ -86,23 +86,23 @@ impl State {
                 self.proofs = Proofs { haul: newest, ..Proofs::default() };
             }
         }
-        let count = self.lots_proved().len();
-        self.proofs.lot = self.proofs.lot.min(count.saturating_sub(1));
+        let count = self.items_proved().len();
+        self.proofs.item = self.proofs.item.min(count.saturating_sub(1));
         self.look_at_tree()
     }
 
     fn look_at_tree(&mut self) -> Vec<Act> {
-        let Some(lot) = self.lot_proved() else { return Vec::new() };
-        let there = self.proofs.files.as_ref().is_some_and(|(id, _)| *id == lot.id);
+        let Some(item) = self.item_proved() else { return Vec::new() };
+        let there = self.proofs.files.as_ref().is_some_and(|(id, _)| *id == item.id);
         if there || self.view != View::Proof {
             return Vec::new();
         }
-        vec![Act::Tree(lot.id)]
+        vec![Act::Tree(item.id)]
     }
 
     /// Looks at a haul in the Proof view.
     pub(super) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
-        if self.history.haul(id).is_none_or(|haul| haul.lots.iter().all(|lot| lot.proof.is_none())) {
+        if self.history.haul(id).is_none_or(|haul| haul.items.iter().all(|item| item.proof.is_none())) {
             self.message = Some("Nothing of this haul has a proof.".into());
             return Vec::new();
         }
@@ -113,20 +113,20 @@ impl State {
         self.show(View::Proof)
     }
 
-    pub(super) fn step_lot(&mut self, next: bool) -> Vec<Act> {
-        let count = self.lots_proved().len();
+    pub(super) fn step_item(&mut self, next: bool) -> Vec<Act> {
+        let count = self.items_proved().len();
         if count == 0 {
             return Vec::new();
         }
-        let lot = if next { (self.proofs.lot + 1) % count } else { (self.proofs.lot + count - 1) % count };
+        let item = if next { (self.proofs.item + 1) % count } else { (self.proofs.item + count - 1) % count };
         let Proofs { haul, chosen, fresh, .. } = std::mem::take(&mut self.proofs);
-        self.proofs = Proofs { haul, chosen, lot, fresh, ..Proofs::default() };
+        self.proofs = Proofs { haul, chosen, item, fresh, ..Proofs::default() };
         self.look_at_tree()
     }
 
-    pub(super) fn tree_came(&mut self, lot: LotId, files: Result<Vec<TallyFile>, Fault>) {
+    pub(super) fn tree_came(&mut self, item: ItemId, files: Result<Vec<ListedEntry>, Fault>) {
         match files {
-            Ok(files) => self.proofs.files = Some((lot, files)),
+            Ok(files) => self.proofs.files = Some((item, files)),
             Err(fault) => self.proofs.fault = Some(fault.text()),
         }
         self.retree();
@@ -167,8 +167,8 @@ impl State {
             self.retree();
             return Vec::new();
         }
-        let Some(lot) = self.lot_proved() else { return Vec::new() };
-        let act = Act::Closer(lot.id, row.path.clone());
+        let Some(item) = self.item_proved() else { return Vec::new() };
+        let act = Act::Closer(item.id, row.path.clone());
         self.proofs.closer = None;
         self.proofs.looking = Some(row.path);
         vec![act]
@@ -188,8 +188,9 @@ impl State {
         Vec::new()
     }
 
-    pub(super) fn closer_came(&mut self, lot: LotId, path: PathBuf, closer: Result<Closer, Fault>) {
-        let is_it = self.lot_proved().is_some_and(|here| here.id == lot) && self.proofs.looking.as_ref() == Some(&path);
+    pub(super) fn closer_came(&mut self, item: ItemId, path: PathBuf, closer: Result<Closer, Fault>) {
+        let is_it =
+            self.item_proved().is_some_and(|here| here.id == item) && self.proofs.looking.as_ref() == Some(&path);
         if !is_it {
             return;
         }
@@ -202,8 +203,8 @@ impl State {
 
     /// Asks which file checksums are to be written to.
     pub(super) fn ask_for_file(&mut self) {
-        let (haul, lot) = if self.view == View::Proof {
-            (self.proofs.haul, self.lot_proved().map(|lot| (lot.id, lot.planned.title.clone())))
+        let (haul, item) = if self.view == View::Proof {
+            (self.proofs.haul, self.item_proved().map(|item| (item.id, item.planned.title.clone())))
         } else {
             (self.haul_here().map(|haul| haul.id), None)
         };
@@ -211,15 +212,15 @@ impl State {
             self.message = Some("There is no haul here that has checksums.".into());
             return;
         };
-        let name = lot.as_ref().map_or(format!("haul-{haul}"), |(_, title)| {
+        let name = item.as_ref().map_or(format!("haul-{haul}"), |(_, title)| {
             title.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect()
         });
-        self.type_in(Typed::ExportTo(haul, lot.map(|(id, _)| id)), format!("~/{name}.b3"));
+        self.type_in(Typed::ExportTo(haul, item.map(|(id, _)| id)), format!("~/{name}.b3"));
     }
 }
 
 /// Lines of a tree in the order of a walk: what lies in folders that are not open is left out, and counted.
-fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>) -> Vec<TreeRow> {
+fn tree(files: &[ListedEntry], differences: &[Difference], open: &HashSet<PathBuf>) -> Vec<TreeRow> {
     let mut standings: HashMap<&str, Standing> = HashMap::new();
     let mut extra = Vec::new();
     for difference in differences {
@@ -228,13 +229,18 @@ fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>
             DifferenceKind::Missing => Standing::Missing,
             DifferenceKind::WouldDownload => Standing::WouldDownload,
             DifferenceKind::Extra => {
-                extra.push(TallyFile { path: difference.path.clone().into(), size: 0, folder: false, compared: false });
+                extra.push(ListedEntry {
+                    path: difference.path.clone().into(),
+                    size: 0,
+                    folder: false,
+                    compared: false,
+                });
                 Standing::Extra
             }
         };
         standings.insert(&difference.path, standing);
     }
-    let standing = |file: &TallyFile| {
+    let standing = |file: &ListedEntry| {
         let text = file.path.to_string_lossy();
         let own = if file.compared || file.folder { Standing::Same } else { Standing::NotCompared };
         standings.get(text.as_ref()).copied().unwrap_or(own)
@@ -250,7 +256,7 @@ fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>
     }
     let root = Path::new("");
     let is_shown = |path: &Path| path.ancestors().skip(1).all(|above| above == root || open.contains(above));
-    let row = |file: &TallyFile| {
+    let row = |file: &ListedEntry| {
         let (size, count, bad) =
             if file.folder { sums.get(file.path.as_path()).copied().unwrap_or_default() } else { (file.size, 0, 0) };
         let own = standing(file);
@@ -266,7 +272,7 @@ fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>
             path: file.path.clone(),
         }
     };
-    // The lot's own folder is no line; what lies in it stands at the left.
+    // The item's own folder is no line; what lies in it stands at the left.
     let lines = files.iter().chain(&extra).filter(|file| file.path != root && is_shown(&file.path));
     let mut rows: Vec<TreeRow> = lines.map(row).collect();
     rows.sort_by(|a, b| a.path.components().cmp(b.path.components()));
@@ -277,8 +283,8 @@ fn tree(files: &[TallyFile], differences: &[Difference], open: &HashSet<PathBuf>
 mod tests {
     use super::*;
 
-    fn file(path: &str, folder: bool) -> TallyFile {
-        TallyFile { path: path.into(), size: if folder { 0 } else { 10 }, folder, compared: true }
+    fn file(path: &str, folder: bool) -> ListedEntry {
+        ListedEntry { path: path.into(), size: if folder { 0 } else { 10 }, folder, compared: true }
     }
 
     #[test]

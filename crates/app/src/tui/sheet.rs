@@ -164,11 +164,11 @@ impl State {
         Vec::new()
     }
 
-    /// Shows what would be written for the lot under the cursor, file by file.
+    /// Shows what would be written for the item under the cursor, file by file.
     pub(super) fn show_files(&mut self) {
-        let Some(lot) = self.plan.as_ref().and_then(|plan| plan.lots.get(self.lot)) else { return };
-        let mut sheet = Sheet::new(format!("What would be written for {}, file by file", lot.title));
-        let mut files: Vec<&Path> = lot.previews.iter().map(|preview| preview.file.as_path()).collect();
+        let Some(item) = self.plan.as_ref().and_then(|plan| plan.items.get(self.item)) else { return };
+        let mut sheet = Sheet::new(format!("What would be written for {}, file by file", item.title));
+        let mut files: Vec<&Path> = item.previews.iter().map(|preview| preview.file.as_path()).collect();
         files.dedup();
         let mut seen = Vec::new();
         for file in files {
@@ -180,7 +180,7 @@ impl State {
                 sheet.lines.push((Tone::Text, String::new()));
             }
             sheet.lines.push((Tone::Strong, path(file)));
-            for preview in lot.previews.iter().filter(|preview| preview.file == *file) {
+            for preview in item.previews.iter().filter(|preview| preview.file == *file) {
                 let kind = crate::wording::preview_kind(preview.kind);
                 sheet.lines.push((Tone::Dim, format!("  {} {kind}", preview.location)));
                 let side = |tone, sign: &'static str, text: &str| -> Vec<(Tone, String)> {

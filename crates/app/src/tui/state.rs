@@ -3,8 +3,8 @@
 use std::path::PathBuf;
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
-use deft_barge_core::haul::{Closer, TallyFile};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
+use deft_barge_core::haul::{Closer, ListedEntry};
 use deft_barge_core::item::{Finding, FindingKind, Policy, Proof, Weight};
 use deft_barge_core::journal::{Event as LogEvent, HaulRow, History};
 use deft_barge_core::plan::{Adoption, Anchor, Draft, DraftFile, LibraryWish, Load, Plan, WhatIf, projected};
@@ -67,8 +67,8 @@ pub enum Event {
     Done(u64, Result<u8, Fault>),
     Traced(u64, Box<Result<Trace, Fault>>),
     Drafted(Box<Result<Guide, Fault>>),
-    Tree(LotId, Box<Result<Vec<TallyFile>, Fault>>),
-    Closer(LotId, PathBuf, Box<Result<Closer, Fault>>),
+    Tree(ItemId, Box<Result<Vec<ListedEntry>, Fault>>),
+    Closer(ItemId, PathBuf, Box<Result<Closer, Fault>>),
     Proved(HaulId, Vec<(String, Proof)>),
     Ended {
         what: Work,
@@ -102,10 +102,10 @@ pub enum Act {
     Trace(u64, PathBuf),
     /// Write the profile that is being made under a name, and check it.
     Draft(String),
-    /// List the tally of a lot.
-    Tree(LotId),
-    /// Look at one file of a lot block by block.
-    Closer(LotId, PathBuf),
+    /// List the checksums of an item.
+    Tree(ItemId),
+    /// Look at one file of an item block by block.
+    Closer(ItemId, PathBuf),
     /// Read a haul of the log whole.
     ReadHaul(HaulId),
     /// Draw into files of the home folder.
@@ -158,8 +158,8 @@ pub enum Work {
     Agree(HaulId),
     Return(HaulId),
     GiveUp(HaulId),
-    /// Give up one lot, and go on with the others.
-    GiveUpLot(HaulId, LotId),
+    /// Give up one item, and go on with the others.
+    GiveUpItem(HaulId, ItemId),
     Release(HaulId),
     Prove(HaulId),
 }
@@ -193,8 +193,8 @@ pub struct State {
     pub accepted: bool,
     pub stow: Stow,
     pub drive: usize,
-    pub lot: usize,
-    /// The first record of the lot that is shown in the Haul view.
+    pub item: usize,
+    /// The first record of the item that is shown in the Haul view.
     pub change: usize,
     pub running: Running,
     pub proofs: Proofs,
@@ -273,7 +273,7 @@ impl State {
             accepted: false,
             stow: Stow::default(),
             drive: 0,
-            lot: 0,
+            item: 0,
             change: 0,
             running: Running::default(),
             proofs: Proofs::default(),
@@ -322,7 +322,7 @@ impl State {
         free && self
             .plan
             .as_ref()
-            .is_some_and(|plan| !plan.lots.is_empty() && !plan.stopped() && (self.accepted || !cautions(plan)))
+            .is_some_and(|plan| !plan.items.is_empty() && !plan.stopped() && (self.accepted || !cautions(plan)))
     }
 
     /// Whether nothing that writes is being done, here or by a program of ours that was left running.
@@ -393,8 +393,8 @@ impl State {
                 self.running.elsewhere = goes_on;
                 if ended {
                     self.running.pausing = false;
-                    if let (Some(lot), Some(haul)) = (self.running.giving_up.take(), self.running.haul) {
-                        return self.give_up_lot(haul, lot);
+                    if let (Some(item), Some(haul)) = (self.running.giving_up.take(), self.running.haul) {
+                        return self.give_up_item(haul, item);
                     }
                     self.looking = true;
                     return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
@@ -404,8 +404,8 @@ impl State {
             Event::Done(id, result) => return self.task_done(id, result),
             Event::Traced(id, trace) => self.traced(id, *trace),
             Event::Drafted(guide) => return self.drafted(*guide),
-            Event::Tree(lot, files) => self.tree_came(lot, *files),
-            Event::Closer(lot, path, closer) => self.closer_came(lot, path, *closer),
+            Event::Tree(item, files) => self.tree_came(item, *files),
+            Event::Closer(item, path, closer) => self.closer_came(item, path, *closer),
             Event::Proved(haul, proofs) => self.proved(haul, proofs),
             Event::Ended { what, result } => return self.ended(what, result),
             Event::Moved(site) => {
@@ -487,7 +487,7 @@ impl State {
         self.planning = false;
         self.passing.clear();
         self.planned_in = self.clock.saturating_sub(self.asked_plan);
-        self.lot = self.lot.min(plan.lots.len().saturating_sub(1));
+        self.item = self.item.min(plan.items.len().saturating_sub(1));
         self.plan = Some(plan);
     }
 
@@ -550,7 +550,7 @@ impl State {
         if first && self.unfinished().is_some() {
             self.view = View::Running;
         }
-        self.draft.lots.retain(|lot| survey.cargo(&lot.game, lot.way).is_some());
+        self.draft.items.retain(|item| survey.cargo(&item.game, item.way).is_some());
         let known = |id: &deft_barge_core::survey::GameId| survey.game(id).is_some();
         self.stow.marks.retain(known);
         self.finds = None;
@@ -601,7 +601,7 @@ impl State {
         let known = self.survey.as_ref().is_some_and(|survey| survey.measured);
         match view {
             View::Finds if self.finds.is_none() && known => vec![Act::Find],
-            View::Haul if self.plan.is_none() && known && (self.act.is_some() || !self.draft.lots.is_empty()) => {
+            View::Haul if self.plan.is_none() && known && (self.act.is_some() || !self.draft.items.is_empty()) => {
                 self.planning = true;
                 (self.asked_quiet, self.asked_plan) = (self.clock, self.clock);
                 vec![Act::Plan(self.errand())]

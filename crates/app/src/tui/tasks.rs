@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use deft_barge_core::bytes::{HaulId, LotId};
+use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::site::Site;
 
 use crate::acts;
@@ -16,9 +16,9 @@ use crate::wording;
 pub enum Task {
     /// Start a game, by id, and see that it comes up; with its title.
     Play(String, String),
-    /// Compare games, by id, with their kept tallies.
+    /// Compare games, by id, with their kept checksums.
     Audit(Vec<String>),
-    /// Keep tallies of games.
+    /// Keep checksums of games.
     Keep(Vec<String>),
     /// Mend a game from another copy.
     Repair(String),
@@ -35,8 +35,8 @@ pub enum Task {
     CheckCarried(PathBuf),
     /// Take a file that could not be read from another copy.
     Take(PathBuf, PathBuf),
-    /// Write the checksums of a haul's lots, or of one of them, to a file.
-    Export(HaulId, Option<LotId>, PathBuf),
+    /// Write the checksums of a haul's items, or of one of them, to a file.
+    Export(HaulId, Option<ItemId>, PathBuf),
     /// Adopt a folder with its launcher, act by act.
     Guided(PathBuf, String, String),
 }
@@ -54,8 +54,8 @@ impl Task {
     pub fn words(&self) -> String {
         match self {
             Self::Play(_, title) => format!("Starting {title}"),
-            Self::Audit(_) => "Audit: what became of it since its tally was kept".into(),
-            Self::Keep(_) => "Keeping a tally, to audit against later".into(),
+            Self::Audit(_) => "Audit: what became of it since its checksums were kept".into(),
+            Self::Keep(_) => "Keeping checksums, to audit against later".into(),
             Self::Repair(_) => "Mending from another copy".into(),
             Self::Probe(drive) => format!("Measuring {drive}"),
             Self::Trace(path) => format!("Every place where {} is written down", path.display()),
@@ -95,8 +95,8 @@ fn one(site: &Site, task: Task) -> Result<u8, Fault> {
         Task::Carry(what, to) => acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, false),
         Task::CheckCarried(folder) => acts::carry(site, &CarryAct::Check { folder }, false),
         Task::Take(file, from) => acts::take(site, &Taking { file, from }, false),
-        Task::Export(haul, lot, file) => {
-            for (file, lines) in acts::export_checksums(site, haul, lot, &file)? {
+        Task::Export(haul, item, file) => {
+            for (file, lines) in acts::export_checksums(site, haul, item, &file)? {
                 say(&format!(
                     "{} in {}.",
                     wording::plural(lines, "checksum is", "checksums are"),

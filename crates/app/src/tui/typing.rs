@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::bytes::{Bytes, HaulId, LotId};
+use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::Policy;
 use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, WhatIf, suggest};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -51,8 +51,8 @@ pub enum Typed {
     TakeFrom(PathBuf),
     /// What the Log is searched for; it is shown while it is typed.
     SearchLog,
-    /// The file that checksums are written to, of a haul's lots or of one of them.
-    ExportTo(HaulId, Option<LotId>),
+    /// The file that checksums are written to, of a haul's items or of one of them.
+    ExportTo(HaulId, Option<ItemId>),
 }
 
 impl Typed {
@@ -191,7 +191,7 @@ impl State {
                 return self.consider(Errand::Anchor(self.whole(&old), self.whole(&new)));
             }
             Typed::TakeFrom(file) => return self.do_task(Task::Take(file, self.whole(&text))),
-            Typed::ExportTo(haul, lot) => return self.do_task(Task::Export(haul, lot, self.whole(&text))),
+            Typed::ExportTo(haul, item) => return self.do_task(Task::Export(haul, item, self.whole(&text))),
         }
         Vec::new()
     }
@@ -228,7 +228,7 @@ impl State {
             Ok(draft) => {
                 let then =
                     if file.policy == Policy::Release { " Originals go as soon as they are proved." } else { "" };
-                self.message = Some(format!("Opened: {} on this haul.{then}", games(draft.lots.len())));
+                self.message = Some(format!("Opened: {} on this haul.{then}", games(draft.items.len())));
                 self.draft = draft;
                 self.policy = file.policy;
                 self.redraft();

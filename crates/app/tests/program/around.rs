@@ -64,7 +64,7 @@ fn finds_are_shown_acted_on_and_returned_and_a_stray_is_adopted() {
     let herons = world.at("drives/pocket/old games/brass-herons");
     let herons = herons.to_str().unwrap();
     let plan = world.json(&["finds", "let-go", herons, "--plan"], 0);
-    assert_eq!(plan["lots"][0]["mode"], "spare");
+    assert_eq!(plan["items"][0]["mode"], "spare");
     // The disk cannot read the game that stays: nothing is let go of.
     world.expect(&["finds", "let-go", herons, "--yes"], 4);
     world.expect(&["release"], 2);
@@ -82,7 +82,7 @@ fn finds_are_shown_acted_on_and_returned_and_a_stray_is_adopted() {
     let stray = stray.to_str().unwrap();
     world.expect(&["adopt", herons], 2);
     let plan = world.json(&["adopt", stray, "--plan"], 0);
-    assert_eq!(plan["lots"][0]["title"], "Harbour of Small Hours");
+    assert_eq!(plan["items"][0]["title"], "Harbour of Small Hours");
     world.expect(&["adopt", stray, "--to", "newhold", "--yes"], 0);
     assert!(world.judge("Harbour of Small Hours").content());
     world.expect(&["return"], 0);
@@ -146,7 +146,7 @@ fn a_drive_under_another_path_is_found_and_re_anchored() {
     let (old, new) = (old.to_str().unwrap(), new.to_str().unwrap());
     world.expect(&["re-anchor", new, old], 3);
     let plan = world.json(&["re-anchor", old, new, "--plan"], 0);
-    assert!(plan["lots"][0]["previews"].as_array().unwrap().len() > 8);
+    assert!(plan["items"][0]["previews"].as_array().unwrap().len() > 8);
     world.expect(&["re-anchor", old, new, "--yes"], 0);
     assert!(world.judge("Glasswing Regatta").content());
     assert!(world.expect(&["re-anchor"], 0).contains("where they say"));
@@ -171,7 +171,7 @@ fn a_game_is_audited_repaired_and_started_and_the_log_says_so() {
     world.expect(&["audit", "saltflat", "--repair"], 0);
     assert!(tree(&world.new_place()) == game);
     world.expect(&["audit", "nothing like it"], 2);
-    assert!(world.expect(&["audit", "glasswing"], 0).contains("no tally is kept"));
+    assert!(world.expect(&["audit", "glasswing"], 0).contains("no checksums are kept"));
     world.expect(&["audit", "--keep", "glasswing"], 0);
     assert!(world.expect(&["audit", "glasswing"], 0).contains("damaged 0"));
     let text = world.expect(&["start", "saltflat"], 0);

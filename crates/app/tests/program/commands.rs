@@ -26,12 +26,12 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     );
     assert!(one(&survey["launchers"], "quillgate")["libraries"][0]["default"].as_bool().unwrap());
     let plan = world.json(&["plan", "saltflat", "--to", "newhold"], 0);
-    assert_eq!(plan["lots"][0]["mode"], "copy");
+    assert_eq!(plan["items"][0]["mode"], "copy");
     assert_eq!(world.all(), before, "looking and planning write nothing");
 
     let haul = world.json(&["haul", "saltflat", "--to", "4"], 0);
-    assert_eq!(haul["lots"][0]["stage"]["stage"], "proved");
-    assert_eq!(haul["lots"][0]["proof"]["to_download"], 0);
+    assert_eq!(haul["items"][0]["stage"]["stage"], "proved");
+    assert_eq!(haul["items"][0]["proof"]["to_download"], 0);
     assert_eq!((tree(&world.old_place()), tree(&world.new_place())), (game.clone(), game.clone()));
     assert!(world.judge("Saltflat Rally").content());
     let held = world.json(&["survey"], 0)["held"].clone();
@@ -49,7 +49,7 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     assert!(world.all() == before, "everything is as it was, to the byte");
     let log = world.json(&["log"], 0);
     assert_eq!(log["hauls"].as_array().unwrap().len(), 2);
-    assert_eq!(log["hauls"][1]["lots"][0]["stage"]["stage"], "returned");
+    assert_eq!(log["hauls"][1]["items"][0]["stage"]["stage"], "returned");
 }
 
 #[test]
@@ -62,7 +62,7 @@ fn a_rename_on_one_drive_copies_nothing_and_is_proved() {
     world.replace_in("home/.config/quillgate/rooms.json", "\"rooms\": [", &room);
     let game = tree(&world.old_place());
     let haul = world.json(&["haul", "saltflat", "--to", second.to_str().unwrap()], 0);
-    assert_eq!(haul["lots"][0]["planned"]["mode"], "rename");
+    assert_eq!(haul["items"][0]["planned"]["mode"], "rename");
     assert_eq!(tree(&second.join("saltflat-rally")), game);
     assert!(world.judge("Saltflat Rally").content());
     world.expect(&["return"], 0);
@@ -460,7 +460,7 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
         String::from_utf8_lossy(&output.stdout).into_owned()
     };
     let text = read("pdftotext", &["-layout", &out("plan.pdf"), "-"]);
-    for word in ["Load plan: 1 lot", "Saltflat Rally", "swift > newhold", "after this haul"] {
+    for word in ["Load plan: 1 item", "Saltflat Rally", "swift > newhold", "after this haul"] {
         assert!(text.contains(word), "{word}\n{text}");
     }
     let fonts = read("pdffonts", &[&out("plan.pdf")]);

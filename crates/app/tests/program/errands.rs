@@ -20,7 +20,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     screen.keys(&["Enter"]);
     screen.wait_for("Suggested:");
     screen.keys(&["Enter"]);
-    screen.wait_for("lots, in this order");
+    screen.wait_for("items, in this order");
     screen.keys(&["a", "S"]);
     screen.wait_for("of originals are held");
     // The four zeros, large, and the game from there.
@@ -40,8 +40,8 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     screen.keys(&["y"]);
     screen.wait_for(" came back");
     let log = world.json(&["log"], 0);
-    let lots = log["hauls"][0]["lots"].as_array().unwrap();
-    assert!(lots.iter().all(|lot| lot["stage"]["stage"] == "released"), "{log}");
+    let items = log["hauls"][0]["items"].as_array().unwrap();
+    assert!(items.iter().all(|item| item["stage"]["stage"] == "released"), "{log}");
 }
 
 /// Closes the programs that were started from a world's drives.
@@ -174,7 +174,7 @@ fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
     screen.go_to("pale");
     screen.wait_for("Our Lamp");
     screen.keys(&["4", "Enter"]);
-    screen.wait_for("lots, in this order");
+    screen.wait_for("items, in this order");
     let plan = screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
     assert!(plan.contains("Pale Signal"), "{plan}");
     screen.keys(&["a", "S"]);
@@ -218,7 +218,7 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
 }
 
 #[test]
-fn one_lot_is_cancelled_alone_and_the_others_go_on() {
+fn one_item_is_cancelled_alone_and_the_others_go_on() {
     let world = World::slow();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
@@ -227,7 +227,7 @@ fn one_lot_is_cancelled_alone_and_the_others_go_on() {
     screen.keys(&["D", "4"]);
     screen.go_to("moss");
     screen.keys(&["4", "Enter"]);
-    screen.wait_for("lots, in this order");
+    screen.wait_for("items, in this order");
     screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
     screen.keys(&["a", "S"]);
     screen.wait_for("MB/s, mean");
@@ -236,8 +236,8 @@ fn one_lot_is_cancelled_alone_and_the_others_go_on() {
     screen.keys(&["y"]);
     screen.wait_for("of originals are held");
     let log = world.json(&["log"], 0);
-    let lots = log["hauls"][0]["lots"].as_array().unwrap();
-    let stages: Vec<_> = lots.iter().map(|lot| lot["stage"]["stage"].as_str().unwrap()).collect();
+    let items = log["hauls"][0]["items"].as_array().unwrap();
+    let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
     assert!(stages.contains(&"given-up") && stages.contains(&"proved"), "{stages:?}\n{asked}");
 }
 
@@ -261,7 +261,7 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
             .status()
             .is_ok_and(|status| status.success());
         if free {
-            break world.json(&["log"], 0)["hauls"][0]["lots"][0]["stage"]["stage"].clone();
+            break world.json(&["log"], 0)["hauls"][0]["items"][0]["stage"]["stage"].clone();
         }
         assert!(begun.elapsed() < Duration::from_secs(20), "it still runs");
         thread::sleep(Duration::from_millis(100));

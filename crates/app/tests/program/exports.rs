@@ -139,7 +139,7 @@ fn a_report_says_what_moved_what_was_rewritten_and_what_is_held() {
 Haul 1: originals held
 begun       DATE
 last act    DATE
-what        1 lot, 118.8 kB, 6 files
+what        1 item, 118.8 kB, 6 files
 held        118.8 kB of originals, until they are let go
 
 Pale Signal

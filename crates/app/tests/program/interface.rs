@@ -67,7 +67,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.keys(&["s", "w", "a", "p", "Enter"]);
     screen.wait_for("Saved.");
     let plan = world.json(&["plan", "--from", "swap"], 0);
-    assert_eq!(plan["lots"].as_array().unwrap().len(), 2, "the command line finds it by its name");
+    assert_eq!(plan["items"].as_array().unwrap().len(), 2, "the command line finds it by its name");
     screen.keys(&["0", "o", "s", "w", "a", "p", "Enter"]);
     screen.wait_for("Opened: 2 games");
     screen.keys(&["Enter"]);
@@ -94,7 +94,7 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     screen.keys(&["4", "Down", "Down", "4", "Enter"]);
-    screen.wait_for("lots, in this order");
+    screen.wait_for("items, in this order");
     screen.keys(&["t"]);
     screen.wait_for("waits for a yes");
     screen.keys(&["a", "S"]);
@@ -105,8 +105,8 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     screen.wait_for("g goes on with the others");
     screen.keys(&["g", "y"]);
     screen.wait_for("lets go of them");
-    let lots = world.json(&["log"], 0)["hauls"][0]["lots"].clone();
-    assert!(lots.as_array().unwrap().iter().all(|lot| lot["stage"]["stage"] == "proved"), "{lots}");
+    let items = world.json(&["log"], 0)["hauls"][0]["items"].clone();
+    assert!(items.as_array().unwrap().iter().all(|item| item["stage"]["stage"] == "proved"), "{items}");
 }
 
 #[test]

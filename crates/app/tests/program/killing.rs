@@ -58,8 +58,8 @@ fn command(world: &World, words: &[impl AsRef<str>]) -> std::process::Child {
 fn unfinished(world: &World) -> bool {
     let log = world.json(&["log"], 0);
     let at_rest = ["proved", "released", "given-up", "returned"];
-    let lots = log["hauls"].as_array().unwrap().iter().flat_map(|haul| haul["lots"].as_array().unwrap());
-    lots.map(|lot| lot["stage"]["stage"].as_str().unwrap()).any(|stage| !at_rest.contains(&stage))
+    let items = log["hauls"].as_array().unwrap().iter().flat_map(|haul| haul["items"].as_array().unwrap());
+    items.map(|item| item["stage"]["stage"].as_str().unwrap()).any(|stage| !at_rest.contains(&stage))
 }
 
 /// What is seen of the journal from outside: it changes when the haul is written down.

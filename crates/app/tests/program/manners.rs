@@ -191,7 +191,7 @@ fn a_journal_is_checked_and_made_small_and_a_damaged_or_newer_one_is_told_and_no
     let told = world.json(&["journal", "check"], 0);
     let state = &told["journal"];
     assert_eq!(
-        (&state["hauls"], &state["lots"], state["problems"].as_array().unwrap().len()),
+        (&state["hauls"], &state["items"], state["problems"].as_array().unwrap().len()),
         (&1.into(), &1.into(), 0)
     );
     assert!(state["entries"].as_u64().unwrap() > 50, "{state}");

@@ -55,7 +55,7 @@ fn interrupted(world: &World, words: &[&str]) -> String {
 }
 
 #[test]
-fn a_limit_outlives_a_pause_and_one_lot_of_a_resumed_haul_can_be_given_up() {
+fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     let world = World::slow();
     interrupted(&world, &["haul", "saltflat", "moss", "--to", "newhold", "--yes", "--limit", "1"]);
     let said = interrupted(&world, &["resume"]);
@@ -72,8 +72,8 @@ fn a_limit_outlives_a_pause_and_one_lot_of_a_resumed_haul_can_be_given_up() {
     screen.keys(&["y"]);
     screen.wait_for("of originals are held");
     let log = world.json(&["log"], 0);
-    let lots = log["hauls"][0]["lots"].as_array().unwrap();
-    let stages: Vec<_> = lots.iter().map(|lot| lot["stage"]["stage"].as_str().unwrap()).collect();
+    let items = log["hauls"][0]["items"].as_array().unwrap();
+    let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
     assert!(stages.contains(&"given-up") && stages.contains(&"proved"), "{stages:?}\n{asked}");
 }
 
@@ -148,7 +148,7 @@ fn undo_in_running_means_the_haul_that_is_shown_and_a_draft_ends_with_its_haul()
     screen.wait_until(|_| world.old_place().exists() && !world.new_place().exists());
     let log = world.json(&["log"], 0);
     let of = |id: u64| log["hauls"].as_array().unwrap().iter().find(|haul| haul["id"] == id).unwrap().clone();
-    assert_eq!(of(2)["lots"][0]["stage"]["stage"], "proved", "{log}");
+    assert_eq!(of(2)["items"][0]["stage"]["stage"], "proved", "{log}");
 }
 
 /// Puts something that is no file in the place of a file; `false` where the system makes none.

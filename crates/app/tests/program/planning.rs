@@ -27,9 +27,9 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
     fill(&world, "swift", 30_000);
     let words = ["tidewright=swift", "pale signal=cellar"];
     let plan = world.json(&[&["plan"], &words[..]].concat(), 0);
-    assert_eq!(titles(&plan["lots"]), ["Pale Signal", "Tidewright"], "not in the order in which they were named");
-    assert_eq!(plan["lots"][0]["policy"], "release");
-    assert_eq!(plan["lots"][1]["after"][0], 0);
+    assert_eq!(titles(&plan["items"]), ["Pale Signal", "Tidewright"], "not in the order in which they were named");
+    assert_eq!(plan["items"][0]["policy"], "release");
+    assert_eq!(plan["items"][1]["after"][0], 0);
     let must = plan["findings"].as_array().unwrap().iter().find(|finding| finding["kind"] == "must-release").unwrap();
     assert_eq!((&must["weight"], &must["title"]), (&"caution".into(), &"Pale Signal".into()));
     // Bytes in use never go above what each drive holds.
@@ -46,8 +46,8 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
     // A script has to agree to originals that go at once.
     world.expect(&[&["haul"], &words[..]].concat(), 3);
     let haul = world.json(&[&["haul"], &words[..], &["--yes"]].concat(), 0);
-    assert_eq!(haul["lots"][0]["stage"]["stage"], "released");
-    assert_eq!(haul["lots"][1]["stage"]["stage"], "proved");
+    assert_eq!(haul["items"][0]["stage"]["stage"], "released");
+    assert_eq!(haul["items"][1]["stage"]["stage"], "proved");
     let before = world.all();
     world.expect(&["return", "1", "--yes"], 0);
     assert_ne!(world.all(), before);
@@ -86,7 +86,7 @@ fn a_suggestion_is_saved_changed_planned_and_refused_when_the_world_has_changed(
     let again = world.expect(&["suggest", "free", "swift", "1MB", "--save", &shown], 2);
     assert!(again.contains("is there already"), "{again}");
     let plan = world.json(&["plan", "--from", &shown], 0);
-    assert_eq!(titles(&plan["lots"]), titles(&suggestion["lines"]));
+    assert_eq!(titles(&plan["items"]), titles(&suggestion["lines"]));
     world.expect(&["haul", "--from", &shown, "--yes"], 0);
     // It lies elsewhere by now.
     let refused = world.expect(&["plan", "--from", &shown], 3);
@@ -113,7 +113,7 @@ fn a_drive_that_is_not_there_is_planned_for_and_taken_when_it_is() {
     assert!(kinds.contains(&"not-there-yet") && stops == 1, "{kinds:?}");
     let load = plan["loads"].as_array().unwrap().iter().find(|load| load["drive"] == "crate").unwrap();
     assert!(load["after"].as_u64().unwrap() > 0);
-    assert!(plan["timing"]["lots"][0]["slowest"].is_object());
+    assert!(plan["timing"]["items"][0]["slowest"].is_object());
     // Somebody plugs it in.
     fs::create_dir(world.at("drives/crate")).unwrap();
     let drive = "\n[[drives]]\nname = \"crate\"\nroot = \"drives/crate\"\ncapacity = 2000000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n";
@@ -134,20 +134,20 @@ fn the_smallest_game_is_tried_and_a_resume_wants_a_yes() {
     let row = world.json(&["log"], 0)["hauls"][0].clone();
     assert_eq!(row["trial"], "waits");
     let stages: Vec<&str> =
-        row["lots"].as_array().unwrap().iter().map(|lot| lot["stage"]["stage"].as_str().unwrap()).collect();
+        row["items"].as_array().unwrap().iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
     assert_eq!(stages, ["proved", "planned", "planned"]);
     let refused = world.expect(&["resume"], 5);
     assert!(refused.contains("waits for a yes"), "{refused}");
     world.expect(&["resume", "--yes"], 0);
     let row = world.json(&["log"], 0)["hauls"][0].clone();
-    assert!(row["lots"].as_array().unwrap().iter().all(|lot| lot["stage"]["stage"] == "proved"));
+    assert!(row["items"].as_array().unwrap().iter().all(|item| item["stage"]["stage"] == "proved"));
 }
 
 #[test]
 fn a_probe_measures_a_drive_keeps_it_for_plans_and_leaves_nothing() {
     let world = World::new();
     let before = world.all();
-    let kind = |plan: &serde_json::Value| plan["timing"]["lots"][0]["basis"].as_str().unwrap().to_string();
+    let kind = |plan: &serde_json::Value| plan["timing"]["items"][0]["basis"].as_str().unwrap().to_string();
     assert_eq!(kind(&world.json(&["plan", "saltflat", "--to", "newhold"], 0)), "kind");
     for drive in ["swift", "4"] {
         // The small world's drives are small: some have no room to be measured.

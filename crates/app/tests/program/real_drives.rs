@@ -123,7 +123,7 @@ fn a_game_moves_between_an_ext4_image_and_memory() {
     }
     let to = drives.iter().find(|drive| drive["root"] == machine.at("memory").to_str().unwrap()).unwrap();
     let haul = machine.json(&["haul", "tidewright", "--to", to["name"].as_str().unwrap(), "--yes"]);
-    assert_eq!(haul["lots"][0]["planned"]["mode"], "copy");
+    assert_eq!(haul["items"][0]["planned"]["mode"], "copy");
     let new = machine.at("memory/quillgate/tidewright");
     assert_eq!((tree(&game), tree(&new)), (before.clone(), before.clone()));
     let judge = || deft_barge_harbor::quillgate::judge(&own, "Tidewright").unwrap();

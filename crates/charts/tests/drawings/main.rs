@@ -211,9 +211,9 @@ fn the_smallest_and_the_largest_worlds_are_sound_too() {
         sound(&cargo(&huge, &drive.drive.name).unwrap());
     }
     let mut plan = world.plan(&survey, &["Saltflat", "Orchard"], "newhold");
-    let lot = plan.lots[0].clone();
-    plan.lots = (0..300)
-        .map(|n| deft_barge_core::item::PlannedLot { title: format!("{n} {}", "long ".repeat(30)), ..lot.clone() })
+    let item = plan.items[0].clone();
+    plan.items = (0..300)
+        .map(|n| deft_barge_core::item::PlannedItem { title: format!("{n} {}", "long ".repeat(30)), ..item.clone() })
         .collect();
     sound(&hulls(&survey, Some(&plan)));
     sound(&order(&plan));
@@ -264,7 +264,7 @@ fn the_history_adds_up_what_was_hauled_freed_and_held() {
     let drawing = history(&told.lines, &released, now);
     let said = sound(&drawing);
     assert!(said.iter().any(|text| text == &now.strftime("%Y-%m").to_string()), "{said:?}");
-    let moved: Bytes = told.hauls.iter().flat_map(|haul| &haul.lots).map(|lot| lot.planned.size.on_disk).sum();
+    let moved: Bytes = told.hauls.iter().flat_map(|haul| &haul.items).map(|item| item.planned.size.on_disk).sum();
     assert!(said.contains(&moved.to_string()), "the axis ends with what was hauled in all: {said:?}");
     // Two years on there are 24 months, and the newest has none of it but what is held.
     let later = now.saturating_add(jiff::SignedDuration::from_hours(24 * 800)).unwrap();

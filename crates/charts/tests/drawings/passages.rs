@@ -1,9 +1,9 @@
-//! Drawings of how a haul went: of one that was really made, and of stories with pauses, ends, errors, limits and very many lots.
+//! Drawings of how a haul went: of one that was really made, and of stories with pauses, ends, errors, limits and very many items.
 
 use std::time::Duration;
 
 use deft_barge_charts::{rate, timeline};
-use deft_barge_core::bytes::{Bytes, LotId};
+use deft_barge_core::bytes::{Bytes, ItemId};
 use deft_barge_core::haul::{Haul, release_haul};
 use deft_barge_core::journal::{HaulRow, History, Journal, Mark, Passage, Pulse};
 use jiff::{SignedDuration, Timestamp};
@@ -21,7 +21,7 @@ fn hauled(world: &World, games: &[&str]) -> HaulRow {
     journal.haul(haul.id()).unwrap().unwrap()
 }
 
-/// A story: what is told of lots, by seconds since the haul's beginning.
+/// A story: what is told of items, by seconds since the haul's beginning.
 struct Story {
     begun: Timestamp,
     passage: Passage,
@@ -36,20 +36,20 @@ impl Story {
         self.begun.saturating_add(SignedDuration::from_secs_f64(seconds)).unwrap()
     }
 
-    fn marks(&mut self, lot: i64, marks: &[(f64, &str)]) {
+    fn marks(&mut self, item: i64, marks: &[(f64, &str)]) {
         for (seconds, word) in marks {
             let at = self.at(*seconds);
-            self.passage.marks.push(Mark { lot: LotId(lot), at, word: (*word).into() });
+            self.passage.marks.push(Mark { item: ItemId(item), at, word: (*word).into() });
         }
     }
 
     /// Pulses each second between two, from some megabytes copied to some more.
-    fn pulses(&mut self, lot: i64, (from, to): (u32, u32), (first, last): (u64, u64), limit: Option<u64>) {
+    fn pulses(&mut self, item: i64, (from, to): (u32, u32), (first, last): (u64, u64), limit: Option<u64>) {
         for second in from..=to {
             let part = f64::from(second - from) / f64::from((to - from).max(1));
             let copied = Bytes::new(((first as f64 + (last - first) as f64 * part) * 1e6) as u64);
             self.passage.pulses.push(Pulse {
-                lot: LotId(lot),
+                item: ItemId(item),
                 at: self.at(second.into()),
                 copied,
                 compared: Bytes::new(copied.count() / 2),
@@ -73,17 +73,17 @@ fn a_haul_that_was_made_is_drawn_as_it_went() {
     }
     let drawing = rate(&haul, &passage);
     let said = sound(&drawing);
-    let of = |lot: &LotId| passage.pulses.iter().filter(|p| p.lot == *lot).map(|p| p.copied).max().unwrap();
-    let copied: Bytes = haul.lots.iter().map(|lot| of(&lot.id)).sum();
+    let of = |item: &ItemId| passage.pulses.iter().filter(|p| p.item == *item).map(|p| p.copied).max().unwrap();
+    let copied: Bytes = haul.items.iter().map(|item| of(&item.id)).sum();
     assert!(said.iter().any(|text| text.starts_with(&format!("{copied} copied in "))), "{said:?}");
-    // Both lots were read to their ends.
-    let apparent: Bytes = haul.lots.iter().map(|lot| lot.planned.size.apparent).sum();
+    // Both items were read to their ends.
+    let apparent: Bytes = haul.items.iter().map(|item| item.planned.size.apparent).sum();
     assert!(copied.count() as f64 > apparent.count() as f64 * 0.99, "{copied} of {apparent}");
     assert_eq!(drawing, rate(&haul, &passage), "the same bytes");
     assert_eq!(History::recent(&world.site).unwrap().lines.len(), 1);
 }
 
-/// The widths of what is filled in the row of the first lot.
+/// The widths of what is filled in the row of the first item.
 fn filled(svg: &str, upper: f64) -> Vec<(String, f64)> {
     let document = roxmltree::Document::parse(svg).unwrap();
     let nodes = document.descendants().filter(|node| node.tag_name().name() == "rect");
@@ -95,16 +95,16 @@ fn filled(svg: &str, upper: f64) -> Vec<(String, f64)> {
 fn phases_are_as_wide_as_they_were_long_and_breaks_are_cut_out() {
     let world = World::new();
     let haul = hauled(&world, &["Pale Signal"]);
-    let lot = haul.lots[0].id.0;
+    let item = haul.items[0].id.0;
     let mut story = Story::of(haul.made);
     // 20 s of copying, killed, on the next day 20 s more of which 10 s were comparing alone, then the rest.
-    story.marks(lot, &[(0.0, "copying")]);
-    story.pulses(lot, (0, 20), (0, 100), None);
-    story.marks(lot, &[(86_400.0, "resumed")]);
-    story.pulses(lot, (86_400, 86_410), (100, 200), Some(12));
-    story.pulses(lot, (86_411, 86_420), (200, 200), Some(12));
+    story.marks(item, &[(0.0, "copying")]);
+    story.pulses(item, (0, 20), (0, 100), None);
+    story.marks(item, &[(86_400.0, "resumed")]);
+    story.pulses(item, (86_400, 86_410), (100, 200), Some(12));
+    story.pulses(item, (86_411, 86_420), (200, 200), Some(12));
     let rest = [(86_420.0, "compared"), (86_425.0, "placed"), (86_430.0, "repointed"), (86_440.0, "proved")];
-    story.marks(lot, &rest);
+    story.marks(item, &rest);
     let (limits, pauses) = (&mut story.passage.pulses, &mut story.passage.marks);
     limits[15].unreadable = Bytes::new(4096);
     limits[16].repaired = 1;
@@ -133,9 +133,9 @@ fn a_pause_a_stop_and_what_is_not_known_are_drawn_too() {
     let world = World::new();
     let mut haul = hauled(&world, &["Pale Signal"]);
     let nothing = Passage::default();
-    assert!(sound(&timeline(&haul, &nothing)).contains(&"The journal does not say when its lots came where.".into()));
+    assert!(sound(&timeline(&haul, &nothing)).contains(&"The journal does not say when its items came where.".into()));
     assert!(sound(&rate(&haul, &nothing)).contains(&"The journal does not say how fast it went.".into()));
-    let lot = haul.lots[0].id.0;
+    let item = haul.items[0].id.0;
     let mut story = Story::of(haul.made);
     let marks = [
         (0.0, "copying"),
@@ -145,27 +145,27 @@ fn a_pause_a_stop_and_what_is_not_known_are_drawn_too() {
         (13.0, "giving-up"),
         (14.0, "given-up"),
     ];
-    story.marks(lot, &marks);
+    story.marks(item, &marks);
     let said = sound(&timeline(&haul, &story.passage));
     for word in ["stopped", "paused", "given up"] {
         assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
     }
-    // Three hundred lots with long titles, in a haul that was broken off twenty times; and a forecast of hours.
-    let one = haul.lots[0].clone();
+    // Three hundred items with long titles, in a haul that was broken off twenty times; and a forecast of hours.
+    let one = haul.items[0].clone();
     for n in 0..300 {
-        let mut lot = one.clone();
-        lot.id = LotId(lot.id.0 + n);
-        lot.planned.title =
+        let mut item = one.clone();
+        item.id = ItemId(item.id.0 + n);
+        item.planned.title =
             format!("{n} a title of eighty letters that says everything about the game and even a bit more");
-        lot.planned.from_drive = Some(format!("a drive of number {} with a long name", n % 7));
+        item.planned.from_drive = Some(format!("a drive of number {} with a long name", n % 7));
         let begun = n as f64 * 40.0 + (n / 15) as f64 * 50_000.0;
         story.marks(
-            lot.id.0,
+            item.id.0,
             &[(begun, "copying"), (begun + 30.0, "compared"), (begun + 31.0, "placed"), (begun + 32.0, "proved")],
         );
-        story.pulses(lot.id.0, (begun as u32, begun as u32 + 30), (0, 900), None);
-        story.passage.forecast.insert(lot.id, (Duration::ZERO, Duration::from_secs(7000)));
-        haul.lots.push(lot);
+        story.pulses(item.id.0, (begun as u32, begun as u32 + 30), (0, 900), None);
+        story.passage.forecast.insert(item.id, (Duration::ZERO, Duration::from_secs(7000)));
+        haul.items.push(item);
     }
     let said = sound(&timeline(&haul, &story.passage));
     assert!(said.contains(&"and 241 more".to_string()), "{said:?}");

@@ -1,9 +1,9 @@
-//! Audit: a game against the tally that was kept of it, now or much later.
+//! Audit: a game against the checksums that were kept of it, now or much later.
 //!
-//! Law: looking writes nothing but the tally that a person asks for. A file that was written since is told from one whose
+//! Law: looking writes nothing but the checksums that a person asks for. A file that was written since is told from one whose
 //! bytes changed by themselves: the latter has the size and the time that it had. Start at [`audit`].
 
-use super::kept::{KeptFile, KeptLine, KeptTally};
+use super::kept::{KeptChecksums, KeptFile, KeptLine};
 use super::reading::{AuditPhase, each_file, hash_of};
 
 use std::path::{Path, PathBuf};
@@ -69,7 +69,7 @@ impl Audit {
     }
 }
 
-/// What stands now where a line of a tally says that something is.
+/// What stands now where a line of checksums says that something is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Now {
     Missing,
@@ -78,13 +78,13 @@ enum Now {
     Other,
 }
 
-/// Compares a folder with the tally that was kept of it, byte by byte. `report` hears how far it is.
+/// Compares a folder with the checksums that were kept of it, byte by byte. `report` hears how far it is.
 ///
 /// # Errors
 /// [`HaulError::Disk`] if the folder cannot be read at all, [`HaulError::Paused`] if a stop was asked for.
 pub fn audit(
     disk: &Disk,
-    kept: &KeptTally,
+    kept: &KeptChecksums,
     folder: &Path,
     report: &(dyn Fn(AuditPhase) + Sync),
     stop: &Control,

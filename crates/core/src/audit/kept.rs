@@ -1,5 +1,5 @@
-//! Tallies that are kept: of games that were hauled, in the journal; of others, in files of the state folder.
-//! Format: `docs/formats.md`, "Kept tally".
+//! Checksums that are kept: of games that were hauled, in the journal; of others, in files of the state folder.
+//! Format: `docs/formats.md`, "Kept checksums".
 
 use std::fs;
 use std::io::{BufRead, BufReader, BufWriter, Write};
@@ -38,7 +38,7 @@ pub enum KeptFile {
     },
 }
 
-/// A line of a kept tally.
+/// A line of a kept checksums.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeptLine {
     /// Its path below the folder.
@@ -53,7 +53,7 @@ pub struct KeptLine {
     pub file: KeptFile,
 }
 
-/// Where a tally comes from.
+/// Where checksums comes from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Origin {
@@ -65,7 +65,7 @@ pub enum Origin {
 
 /// What a game consisted of, at one time.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct KeptTally {
+pub struct KeptChecksums {
     /// The game.
     pub game: GameId,
     /// When it was taken.
@@ -77,7 +77,7 @@ pub struct KeptTally {
     pub lines: Vec<KeptLine>,
 }
 
-impl KeptTally {
+impl KeptChecksums {
     /// The list of checksums, as `b3sum -c` reads it from within the folder. A path with a line end or a backslash is escaped as
     /// b3sum does it; links, and paths that are no text, are left out.
     pub fn checksums(&self) -> String {
@@ -150,13 +150,13 @@ struct Head {
 
 fn file_of(site: &Site, game: &GameId) -> PathBuf {
     let name = blake3::hash(game.0.as_bytes()).to_hex();
-    site.state_folder().join("tallies").join(format!("{}.jsonl", &name[..16]))
+    site.state_folder().join("checksums").join(format!("{}.jsonl", &name[..16]))
 }
 
 /// Reads every byte of a game and keeps what it is.
 ///
 /// # Errors
-/// [`HaulError::Disk`] for the first file that cannot be read, [`HaulError::Paused`] if a stop was asked for. An older tally stays.
+/// [`HaulError::Disk`] for the first file that cannot be read, [`HaulError::Paused`] if a stop was asked for. An older checksums stays.
 #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
 pub fn keep(
     site: &Site,
@@ -164,7 +164,7 @@ pub fn keep(
     folder: &Path,
     report: &(dyn Fn(AuditPhase) + Sync),
     stop: &Control,
-) -> Result<KeptTally, HaulError> {
+) -> Result<KeptChecksums, HaulError> {
     let disk = &site.disk;
     let mut lines: Vec<KeptLine> = Vec::new();
     let mut bytes = Bytes::ZERO;
@@ -198,7 +198,7 @@ pub fn keep(
         return Err(HaulError::Paused);
     }
     read?;
-    let kept = KeptTally { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines };
+    let kept = KeptChecksums { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines };
     let path = file_of(site, game);
     let fault = |source| HaulError::disk("write", &path)(source);
     platform::make_private(&site.state_folder()).map_err(fault)?;
@@ -216,35 +216,35 @@ pub fn keep(
     Ok(kept)
 }
 
-fn read(site: &Site, game: &GameId) -> Option<KeptTally> {
+fn read(site: &Site, game: &GameId) -> Option<KeptChecksums> {
     let mut lines = BufReader::new(platform::open(file_of(site, game)).ok()?).lines();
     let head: Head = serde_json::from_str(&lines.next()?.ok()?).ok()?;
     let sound = head.format == 1 && head.game == *game;
     let lines: Option<Vec<KeptLine>> = lines.map(|line| serde_json::from_str(&line.ok()?).ok()).collect();
     let lines = lines.filter(|_| sound)?;
-    Some(KeptTally { game: head.game, made: head.made, origin: Origin::Kept, lines })
+    Some(KeptChecksums { game: head.game, made: head.made, origin: Origin::Kept, lines })
 }
 
-/// The newest tally that is kept of a game where it lies now: one that a person had taken, or that of the haul that brought it
+/// The newest checksums that are kept of a game where it lies now: one that a person had taken, or that of the haul that brought it
 /// there.
-pub fn kept_tally(
+pub fn kept_checksums(
     site: &Site,
     journal: &Journal,
     game: &GameId,
     folder: &Path,
-) -> Result<Option<KeptTally>, HaulError> {
+) -> Result<Option<KeptChecksums>, HaulError> {
     let kept = read(site, game);
     let hauls = journal.hauls()?;
-    let lots = hauls.iter().flat_map(|haul| haul.lots.iter().map(move |lot| (haul, lot)));
-    let brought = lots
-        .filter(|(_, lot)| lot.planned.game == *game && lot.stage.is_repointed() && lot.planned.place() == folder)
-        .find(|(_, lot)| journal.lines(lot.id).next().is_some());
-    let Some((haul, lot)) = brought.filter(|(haul, _)| kept.as_ref().is_none_or(|kept| haul.made > kept.made)) else {
+    let items = hauls.iter().flat_map(|haul| haul.items.iter().map(move |item| (haul, item)));
+    let brought = items
+        .filter(|(_, item)| item.planned.game == *game && item.stage.is_repointed() && item.planned.place() == folder)
+        .find(|(_, item)| journal.lines(item.id).next().is_some());
+    let Some((haul, item)) = brought.filter(|(haul, _)| kept.as_ref().is_none_or(|kept| haul.made > kept.made)) else {
         return Ok(kept);
     };
-    let rewritten = journal.changes(lot.id)?;
+    let rewritten = journal.changes(item.id)?;
     let (mut lines, mut again): (Vec<KeptLine>, Vec<_>) = (Vec::new(), Vec::new());
-    for line in journal.lines(lot.id) {
+    for line in journal.lines(item.id) {
         let line = line?;
         let path = line.entry.path.as_path().to_path_buf();
         let modified_ns = line.there.map_or(line.entry.modified_ns, |there| there.modified_ns);
@@ -283,14 +283,14 @@ pub fn kept_tally(
         lines.extend(first.map(|first| KeptLine { path, modified_ns, ..first }));
     }
     lines.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok(Some(KeptTally { game: game.clone(), made: haul.made, origin: Origin::Haul(haul.id), lines }))
+    Ok(Some(KeptChecksums { game: game.clone(), made: haul.made, origin: Origin::Haul(haul.id), lines }))
 }
 
 fn content(rewritten: &[FileChange], path: &Path) -> Option<(u64, blake3::Hash)> {
     rewritten.iter().find(|change| change.file == path)?.after.bytes_known()
 }
 
-/// The hash of a file of the lot that its repoint rewrote.
+/// The hash of a file of the item that its repoint rewrote.
 fn after_repoint(rewritten: &[FileChange], path: &Path) -> Option<blake3::Hash> {
     content(rewritten, path).map(|(_, hash)| hash)
 }

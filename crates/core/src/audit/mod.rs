@@ -1,6 +1,6 @@
-//! Audit: a game against the tally that was kept of it, now or much later.
+//! Audit: a game against the checksums that were kept of it, now or much later.
 //!
-//! Law: looking writes nothing but the tally that a person asks for. A file that was written since is told from one whose
+//! Law: looking writes nothing but the checksums that a person asks for. A file that was written since is told from one whose
 //! bytes changed by themselves: the latter has the size and the time that it had. Start at [`audit`].
 
 mod judge;
@@ -10,7 +10,7 @@ mod repair;
 mod sums;
 
 pub use judge::{Audit, Fate, audit};
-pub use kept::{KeptFile, KeptLine, KeptTally, Origin, keep, kept_tally};
+pub use kept::{KeptChecksums, KeptFile, KeptLine, Origin, keep, kept_checksums};
 pub use reading::AuditPhase;
 pub(crate) use repair::bring_file;
 pub use repair::{Mended, mend, other_copies};

@@ -9,7 +9,7 @@ use serde::Serialize;
 
 use super::judge::{Fate, Finding};
 use super::reading::hash_of;
-use super::{KeptFile, KeptTally};
+use super::{KeptChecksums, KeptFile};
 use crate::checksums::BLOCK;
 use crate::disk::{Disk, Meta, What};
 use crate::haul::{Control, HaulError};
@@ -31,8 +31,8 @@ pub struct Mended {
 /// Folders that may hold another copy of a game: originals that are held, the old and new places of its hauls, and others that
 /// somebody names.
 pub fn other_copies(survey: &Survey, history: &History, game: &GameId, more: &[PathBuf]) -> Vec<PathBuf> {
-    let lots = history.hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.planned.game == *game);
-    let places = lots.flat_map(|lot| [lot.planned.source().to_path_buf(), lot.planned.to.clone()]);
+    let items = history.hauls.iter().flat_map(|haul| &haul.items).filter(|item| item.planned.game == *game);
+    let places = items.flat_map(|item| [item.planned.source().to_path_buf(), item.planned.to.clone()]);
     let here = survey.game(game).map(|game| game.found.install.clone());
     let mut all: Vec<PathBuf> = more.iter().cloned().chain(places).collect();
     all.retain(|folder| folder.look_is_dir() && Some(folder) != here.as_ref());
@@ -51,7 +51,7 @@ pub fn other_copies(survey: &Survey, history: &History, game: &GameId, more: &[P
 /// The first write that fails; the files before it are mended, that one is as it was.
 pub fn mend(
     site: &Site,
-    kept: &KeptTally,
+    kept: &KeptChecksums,
     folder: &Path,
     findings: &[Finding],
     copies: &[PathBuf],

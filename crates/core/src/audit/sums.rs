@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::kept::checksum_line;
 use super::reading::{AuditPhase, with_buffer};
-use super::{KeptFile, KeptLine, KeptTally};
+use super::{KeptChecksums, KeptFile, KeptLine};
 use crate::bytes::Bytes;
 use crate::disk::Disk;
 use crate::haul::{Control, HaulError};
@@ -22,13 +22,13 @@ pub struct Sums {
     pub differ: Vec<PathBuf>,
 }
 
-/// Reads the files of a kept tally and lists their SHA-256 sums.
+/// Reads the files of a kept checksums and lists their SHA-256 sums.
 ///
 /// # Errors
 /// [`HaulError::Paused`] if a stop was asked for.
 pub fn sha256_sums(
     disk: &Disk,
-    kept: &KeptTally,
+    kept: &KeptChecksums,
     folder: &Path,
     report: &(dyn Fn(AuditPhase) + Sync),
     stop: &Control,

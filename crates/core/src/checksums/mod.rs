@@ -1,4 +1,4 @@
-//! The list of a lot's files: kind, size, times, and a hash per block and per file.
+//! The list of an item's files: kind, size, times, and a hash per block and per file.
 //!
 //! Law: a block's hash is a subtree of the file's BLAKE3 hash, so that one pass yields both and a
 //! block can be copied, compared and repaired on its own. Start at [`walk`] and [`block_hash`].
@@ -9,4 +9,4 @@ mod walk;
 
 pub use blocks::{BLOCK, BlockHash, block_count, block_hash, block_span, file_hash};
 pub use identity::FileIdentity;
-pub use walk::{Entry, EntryKind, Found, LotPath, Size, Walk, change_of, measure, stamp_of, walk, walk_each};
+pub use walk::{Entry, EntryKind, Found, ItemPath, Size, Walk, change_of, measure, stamp_of, walk, walk_each};

@@ -18,22 +18,22 @@ use crate::disk::Disk;
 use crate::platform;
 use crate::platform::{Look, Pulse, patiently};
 
-/// A file's place in its lot: relative, never through `..`, any bytes the file system allows.
+/// A file's place in its item: relative, never through `..`, any bytes the file system allows.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct LotPath(PathBuf);
+pub struct ItemPath(PathBuf);
 
-impl LotPath {
-    /// Takes a relative path; `None` if it leads anywhere but down. The empty path is the lot itself.
+impl ItemPath {
+    /// Takes a relative path; `None` if it leads anywhere but down. The empty path is the item itself.
     pub fn new(path: &Path) -> Option<Self> {
         path.components().all(|c| matches!(c, Component::Normal(_))).then(|| Self(path.into()))
     }
 
-    /// The path within the lot.
+    /// The path within the item.
     pub fn as_path(&self) -> &Path {
         &self.0
     }
 
-    /// The path on disk, with the lot at `root`.
+    /// The path on disk, with the item at `root`.
     pub fn under(&self, root: &Path) -> PathBuf {
         if self.0.as_os_str().is_empty() { root.into() } else { root.join(&self.0) }
     }
@@ -64,15 +64,15 @@ pub enum EntryKind {
     File,
     /// A symbolic link and where it leads, as written in it.
     Link(PathBuf),
-    /// One more name for the file at an earlier path of the lot.
-    Again(LotPath),
+    /// One more name for the file at an earlier path of the item.
+    Again(ItemPath),
 }
 
-/// One file, folder or link of a lot, as it was found.
+/// One file, folder or link of an item, as it was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Entry {
     /// Where it is.
-    pub path: LotPath,
+    pub path: ItemPath,
     /// What it is.
     pub kind: EntryKind,
     /// Bytes of a file; 0 for everything else.
@@ -88,9 +88,9 @@ pub struct Entry {
     /// User and group.
     pub owner: (u32, u32),
     /// Time of the last change of its bytes or of what stands beside them (ctime), nanoseconds since 1970; `None` in a
-    /// tally of an older journal.
+    /// checksums of an older journal.
     pub changed_ns: Option<i128>,
-    /// Number of names that the file has, in the lot and elsewhere; 0 where that is not known.
+    /// Number of names that the file has, in the item and elsewhere; 0 where that is not known.
     pub names: u64,
 }
 
@@ -100,7 +100,7 @@ pub struct Walk {
     /// The folder itself first, then all below it; a folder before what is in it, in the order of names.
     pub entries: Vec<Entry>,
     /// What cannot be moved: sockets, pipes, devices, and folders that another file system is mounted on.
-    pub others: Vec<LotPath>,
+    pub others: Vec<ItemPath>,
 }
 
 /// The time of the last change, in nanoseconds since 1970.
@@ -119,11 +119,11 @@ pub enum Found {
     /// A folder, file or link.
     Entry(Entry),
     /// What cannot be moved: a socket, pipe or device, or a folder that another file system is mounted on.
-    Other(LotPath),
+    Other(ItemPath),
 }
 
 /// Walks a folder, and keeps nothing: `see` gets the folder itself first, then all below it, in the order of
-/// [`LotPath::key`], a folder before what is in it. Folders are read some way ahead, several at a time.
+/// [`ItemPath::key`], a folder before what is in it. Folders are read some way ahead, several at a time.
 ///
 /// # Errors
 /// The first folder that cannot be read, with its path in the error's text; or what `see` gives.
@@ -134,17 +134,17 @@ pub fn walk_each<E: From<io::Error>>(
 ) -> Result<(), E> {
     let top = look_at(root)?;
     let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
-    see(Found::Entry(entry(LotPath(PathBuf::new()), &top, kind)))?;
+    see(Found::Entry(entry(ItemPath(PathBuf::new()), &top, kind)))?;
     if !top.is_dir() {
         return Ok(());
     }
     let mut names = Names { disk, root, device: top.dev(), first: HashMap::new() };
-    let mut listings = lists(disk, root, vec![LotPath(PathBuf::new())], top.dev());
+    let mut listings = lists(disk, root, vec![ItemPath(PathBuf::new())], top.dev());
     names.descend(listings.remove(0)?, see)
 }
 
 /// A folder's names with what is known of each, in their order.
-type Listing = Vec<(LotPath, Metadata, Option<EntryKind>)>;
+type Listing = Vec<(ItemPath, Metadata, Option<EntryKind>)>;
 
 /// Folders that are read with one wait for their drive.
 const AT_A_TIME: usize = 16;
@@ -155,7 +155,7 @@ fn look_at(root: &Path) -> io::Result<Metadata> {
 }
 
 /// Lists folders, one after another; a drive that holds this for good is left.
-fn lists(disk: &Disk, root: &Path, folders: Vec<LotPath>, device: u64) -> Vec<io::Result<Listing>> {
+fn lists(disk: &Disk, root: &Path, folders: Vec<ItemPath>, device: u64) -> Vec<io::Result<Listing>> {
     let (count, place) = (folders.len(), folders[0].under(root));
     let (disk, root) = (disk.clone(), root.to_path_buf());
     let listed = patiently(&place, move |pulse| {
@@ -180,7 +180,7 @@ fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Pulse) -> 
         } else {
             meta.is_file().then_some(EntryKind::File)
         };
-        listing.push((LotPath(folder.join(found.file_name())), meta, kind));
+        listing.push((ItemPath(folder.join(found.file_name())), meta, kind));
     }
     listing.sort_unstable_by(|a, b| a.0.bytes().cmp(b.0.bytes()));
     Ok(listing)
@@ -192,7 +192,7 @@ struct Names<'a> {
     root: &'a Path,
     device: u64,
     /// The first name of each file that has several.
-    first: HashMap<u64, LotPath>,
+    first: HashMap<u64, ItemPath>,
 }
 
 impl Names<'_> {
@@ -204,7 +204,7 @@ impl Names<'_> {
         /// Folders that are read ahead of the one in hand.
         const AHEAD: usize = 32;
         let is_folder = |kind: &Option<EntryKind>| *kind == Some(EntryKind::Folder);
-        let mut folders: VecDeque<LotPath> =
+        let mut folders: VecDeque<ItemPath> =
             listing.iter().filter(|(.., kind)| is_folder(kind)).map(|(path, ..)| path.clone()).collect();
         let mut ahead: VecDeque<io::Result<Listing>> = VecDeque::new();
         for (path, meta, kind) in listing {
@@ -216,7 +216,7 @@ impl Names<'_> {
             see(Found::Entry(self.named(path, &meta, kind)))?;
             if folder {
                 if ahead.is_empty() {
-                    let next: Vec<LotPath> = folders.drain(..folders.len().min(AHEAD)).collect();
+                    let next: Vec<ItemPath> = folders.drain(..folders.len().min(AHEAD)).collect();
                     let (disk, root, device) = (self.disk, self.root, self.device);
                     let some = next.par_chunks(AT_A_TIME);
                     ahead =
@@ -231,7 +231,7 @@ impl Names<'_> {
     }
 
     /// Makes an entry; a second name of a file is told as such.
-    fn named(&mut self, path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
+    fn named(&mut self, path: ItemPath, meta: &Metadata, kind: EntryKind) -> Entry {
         let several = meta.nlink() > 1 && kind == EntryKind::File;
         let mut entry = entry(path, meta, kind);
         if several {
@@ -263,7 +263,7 @@ pub fn walk(disk: &Disk, root: &Path) -> io::Result<Walk> {
     Ok(walk)
 }
 
-fn entry(path: LotPath, meta: &Metadata, kind: EntryKind) -> Entry {
+fn entry(path: ItemPath, meta: &Metadata, kind: EntryKind) -> Entry {
     Entry {
         path,
         size: if kind == EntryKind::File { meta.len() } else { 0 },
@@ -432,7 +432,7 @@ mod tests {
             walk.entries.iter().map(|e| (e.path.as_path().to_string_lossy().into_owned(), &e.kind)).collect();
         let names: Vec<&str> = kinds.iter().map(|(name, _)| name.as_str()).collect();
         assert_eq!(names, ["", "a", "a/empty", "a/one", "b", "c", "hole", "root", "\u{fffd}name"]);
-        assert_eq!(kinds[4].1, &EntryKind::Again(LotPath("a/one".into())));
+        assert_eq!(kinds[4].1, &EntryKind::Again(ItemPath("a/one".into())));
         assert_eq!(kinds[7].1, &EntryKind::Link("/".into()));
         let mut sum = Size { whole: true, ..Size::default() };
         walk.entries.iter().for_each(|entry| sum.add(entry));
@@ -483,14 +483,14 @@ mod tests {
         assert_eq!(entries.len(), 1 + 90 * 4);
         let keys: Vec<Vec<u8>> = entries.iter().map(|entry| entry.path.key()).collect();
         assert!(keys.is_sorted());
-        assert!(keys.iter().zip(&entries).all(|(key, entry)| LotPath::of_key(key).as_ref() == Some(&entry.path)));
-        assert_eq!(LotPath::of_key(b"..\0a"), None);
+        assert!(keys.iter().zip(&entries).all(|(key, entry)| ItemPath::of_key(key).as_ref() == Some(&entry.path)));
+        assert_eq!(ItemPath::of_key(b"..\0a"), None);
     }
 
     #[test]
-    fn a_lot_path_leads_down_only() {
+    fn a_item_path_leads_down_only() {
         for (path, sound) in [("a/b", true), ("", true), ("../a", false), ("/a", false), ("a/../b", false)] {
-            assert_eq!(LotPath::new(Path::new(path)).is_some(), sound, "{path}");
+            assert_eq!(ItemPath::new(Path::new(path)).is_some(), sound, "{path}");
         }
     }
 }

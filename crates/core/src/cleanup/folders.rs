@@ -5,7 +5,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use crate::item::Stage;
-use crate::journal::{History, LotRow};
+use crate::journal::{History, ItemRow};
 use crate::launcher::is_of_the_system;
 use crate::platform;
 use crate::platform::Look;
@@ -47,18 +47,18 @@ pub(crate) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
 
 /// Names of ours that a haul still needs: copies under way, and originals that stepped aside.
 fn own_names(history: &History) -> BTreeSet<PathBuf> {
-    let lots = history.hauls.iter().flat_map(|haul| &haul.lots);
-    let staging = |lot: &LotRow| match &lot.stage {
+    let items = history.hauls.iter().flat_map(|haul| &haul.items);
+    let staging = |item: &ItemRow| match &item.stage {
         Stage::Copying { staging } | Stage::Compared { staging } => Some(staging.clone()),
         Stage::GivingUp { made } => made.clone(),
         _ => None,
     };
-    let aside = |lot: &LotRow| {
-        let gone = matches!(lot.stage, Stage::GivenUp | Stage::Returned | Stage::Released { .. });
-        let names = [lot.planned.aside.as_ref().map(|aside| aside.held.clone()), Some(lot.planned.to.clone())];
+    let aside = |item: &ItemRow| {
+        let gone = matches!(item.stage, Stage::GivenUp | Stage::Returned | Stage::Released { .. });
+        let names = [item.planned.aside.as_ref().map(|aside| aside.held.clone()), Some(item.planned.to.clone())];
         if gone { [None, None] } else { names }
     };
-    lots.flat_map(|lot| staging(lot).into_iter().chain(aside(lot).into_iter().flatten())).collect()
+    items.flat_map(|item| staging(item).into_iter().chain(aside(item).into_iter().flatten())).collect()
 }
 
 struct Looking<'a> {

@@ -125,17 +125,17 @@ fn one_folder(
 
 /// How a folder fits a list: by the files that have the right size; at least half of the list's bytes must be there.
 fn fitting(unclaimed: &Unclaimed, listing: &Listing) -> Option<Fitting> {
-    let items = &unclaimed.list.items;
+    let listed_files = &unclaimed.list.listed_files;
     let (mut there, mut missing, mut bytes) = (0, 0_u64, 0_u64);
-    for item in items {
-        bytes += item.size;
-        if listing.size_of(&item.path) == Some(item.size) { there += 1 } else { missing += item.size }
+    for listed in listed_files {
+        bytes += listed.size;
+        if listing.size_of(&listed.path) == Some(listed.size) { there += 1 } else { missing += listed.size }
     }
     (there > 0 && missing * 2 <= bytes).then(|| Fitting {
         launcher: unclaimed.launcher.clone(),
         id: unclaimed.id.clone(),
         title: unclaimed.title.clone(),
-        files: items.len() as u64,
+        files: listed_files.len() as u64,
         there,
         missing: Bytes::new(missing),
     })
@@ -151,18 +151,18 @@ fn leftover_of<'a>(
     let files = listing.files();
     let sound = survey.games.iter().filter(|game| game.fault().is_none());
     let here = real_path(folder);
-    let moved = history.hauls.iter().flat_map(|haul| &haul.lots).find(|lot| {
-        let places = [&lot.planned.from, &lot.planned.to];
+    let moved = history.hauls.iter().flat_map(|haul| &haul.items).find(|item| {
+        let places = [&item.planned.from, &item.planned.to];
         places.iter().any(|place| **place == *folder || real_path(place) == here)
     });
-    if let Some(lot) = moved
-        && let Some(game) = survey.game(&lot.planned.game)
+    if let Some(item) = moved
+        && let Some(game) = survey.game(&item.planned.game)
         && game.fault().is_none()
         && game.found.install != folder
         && !is_one_folder(&game.found.install, folder)
     {
         let alike = listing.alike(&Listing::of(&game.found.install));
-        return Some((game, Some(lot.haul), alike));
+        return Some((game, Some(item.haul), alike));
     }
     // Nine of ten files are alike, in name and size: our own choice.
     let name = folder.file_name();
@@ -190,9 +190,9 @@ fn is_one_folder(one: &Path, other: &Path) -> bool {
 /// The game whose only whole copy a folder is, as the journal knows it: its launcher lists it elsewhere, where nothing is.
 fn only_copy_of<'a>(site: &Site, survey: &'a Survey, history: &History, folder: &Path) -> Option<&'a Game> {
     let here = site.place_at(folder).ok();
-    let lots = history.hauls.iter().flat_map(|haul| &haul.lots);
-    let mut brought = lots.filter(|lot| lot.stage.is_repointed() && lot.is_at(folder, here.as_ref()));
-    brought.find_map(|lot| survey.game(&lot.planned.game).filter(|game| game.fault().is_some()))
+    let items = history.hauls.iter().flat_map(|haul| &haul.items);
+    let mut brought = items.filter(|item| item.stage.is_repointed() && item.is_at(folder, here.as_ref()));
+    brought.find_map(|item| survey.game(&item.planned.game).filter(|game| game.fault().is_some()))
 }
 
 /// Installed games with the same files as another one: each is told beside the first of its kind.

@@ -8,7 +8,7 @@ use std::time::{Duration, Instant};
 use crate::checksums::Entry;
 
 use crate::item::{Mode, Stage};
-use crate::journal::LotRow;
+use crate::journal::ItemRow;
 use crate::platform::Abilities;
 
 use super::event::{Control, HaulEvent};
@@ -27,13 +27,13 @@ use super::standing::End;
 
 use std::sync::{MutexGuard, PoisonError};
 
-/// Tally lines and hints that are written down together.
+/// Checksums lines and hints that are written down together.
 pub(crate) const SHEAF: usize = 4000;
 
 /// A name beside a folder that says what it is: what this haul has left of it. One that nobody has yet.
 pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
     let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let id = work.lot.haul;
+    let id = work.item.haul;
     for n in 1.. {
         let other = folder.with_file_name(if n == 1 {
             format!("{name}.left-by-haul-{id}")
@@ -47,24 +47,24 @@ pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulE
     Err(HaulError::NeedsRecovery)
 }
 
-/// What the phases of a lot work with.
+/// What the phases of an item work with.
 pub(crate) struct Work<'a> {
     pub(crate) site: &'a Site,
     pub(crate) journal: &'a Journal,
-    pub(crate) lot: LotRow,
+    pub(crate) item: ItemRow,
     pub(crate) report: &'a dyn Fn(HaulEvent),
     pub(crate) stop: &'a Control,
     /// Time after which a drive that does not answer is said to hang.
     pub(crate) patience: Duration,
-    /// How often the originals were brought in line with their tally in this run.
+    /// How often the originals were brought in line with their checksums in this run.
     pub(crate) round: usize,
     /// When originals and copy were last seen to be what they were.
     pub(crate) looked: Option<Instant>,
     /// Whether the drive of the originals is not there: what was verified already goes on without them.
     pub(crate) originals_away: bool,
-    /// Whether a drive has another path than when the lot was planned: its edits name the old one.
+    /// Whether a drive has another path than when the item was planned: its edits name the old one.
     pub(crate) moved: bool,
-    /// Held while records change: two lots may have records in one file.
+    /// Held while records change: two items may have records in one file.
     pub(crate) records: Option<&'a Mutex<()>>,
 }
 
@@ -72,14 +72,14 @@ impl<'a> Work<'a> {
     pub(crate) fn new(
         site: &'a Site,
         journal: &'a Journal,
-        lot: LotRow,
+        item: ItemRow,
         report: &'a dyn Fn(HaulEvent),
         stop: &'a Control,
     ) -> Self {
         Self {
             site,
             journal,
-            lot,
+            item,
             report,
             stop,
             patience: PATIENCE,
@@ -91,13 +91,13 @@ impl<'a> Work<'a> {
         }
     }
 
-    /// Finds the drives of the lot as they are now, and refuses if one is not there that its stage needs.
+    /// Finds the drives of the item as they are now, and refuses if one is not there that its stage needs.
     pub(crate) fn stand(&mut self) -> Result<(), HaulError> {
-        let standing = settle(self.site, &mut self.lot)?;
+        let standing = settle(self.site, &mut self.item)?;
         self.moved |= standing.moved;
         self.originals_away = standing.from != End::There;
-        let planned = &self.lot.planned;
-        let needs_originals = match (&self.lot.stage, planned.mode) {
+        let planned = &self.item.planned;
+        let needs_originals = match (&self.item.stage, planned.mode) {
             // Originals that are kept are taken up where they are; the copy is needed when it goes.
             (_, Mode::TakeBack) => false,
             (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _)
@@ -116,47 +116,47 @@ impl<'a> Work<'a> {
 
     /// Whether the copy may share the original's bytes: both lie on one file system, in parts that do not rename to each other.
     pub(crate) fn may_share(&self) -> bool {
-        self.lot.planned.from_drive.as_ref() == Some(&self.lot.planned.to_drive)
+        self.item.planned.from_drive.as_ref() == Some(&self.item.planned.to_drive)
     }
 
     /// Goes on to the next stage: the journal has it, durably, when this returns.
     pub(crate) fn set_stage(&mut self, next: Stage) -> Result<(), HaulError> {
-        let next = self.lot.stage.clone().to(next)?;
-        self.journal.set_stage(self.lot.id, &next)?;
-        self.lot.stage = next;
+        let next = self.item.stage.clone().to(next)?;
+        self.journal.set_stage(self.item.id, &next)?;
+        self.item.stage = next;
         self.tell_stage();
         Ok(())
     }
 
     pub(crate) fn tell_stage(&self) {
-        tracing::info!(lot = self.lot.id.0, title = self.lot.planned.title, stage = self.lot.stage.word(), "stage");
+        tracing::info!(item = self.item.id.0, title = self.item.planned.title, stage = self.item.stage.word(), "stage");
         // Records alone change at once: there are no phases to follow.
-        if self.lot.planned.mode == Mode::Records {
+        if self.item.planned.mode == Mode::Records {
             return;
         }
-        let (haul, lot) = (self.lot.haul, self.lot.id);
+        let (haul, item) = (self.item.haul, self.item.id);
         (self.report)(HaulEvent::Stage {
             haul,
-            lot,
-            title: self.lot.planned.title.clone(),
-            stage: self.lot.stage.word(),
+            item,
+            title: self.item.planned.title.clone(),
+            stage: self.item.stage.word(),
         });
     }
 
     /// What the target's file system can hold.
     pub(crate) fn abilities(&self) -> Abilities {
-        let drive = self.site.find_drive(&self.lot.planned.to_drive);
+        let drive = self.site.find_drive(&self.item.planned.to_drive);
         drive.map_or_else(Abilities::all, |drive| drive.abilities.clone())
     }
 
     /// What the originals' file system can hold.
     pub(crate) fn source_abilities(&self) -> Abilities {
-        self.site.abilities_at(self.lot.held_at())
+        self.site.abilities_at(self.item.held_at())
     }
 
     /// What of the originals is a file of its own on the target.
     pub(crate) fn originals(&self) -> Apart {
-        Apart { names: !self.abilities().hard_links, ..Apart::of(&self.lot.planned) }
+        Apart { names: !self.abilities().hard_links, ..Apart::of(&self.item.planned) }
     }
 
     /// The owner that a link of ours gets: who is not root may give nothing away.
@@ -164,10 +164,10 @@ impl<'a> Work<'a> {
         rustix::process::geteuid().is_root().then_some(entry.owner)
     }
 
-    /// A name that only this lot of this state folder uses.
+    /// A name that only this item of this state folder uses.
     pub(crate) fn own_name(&self, what: &str) -> String {
         let whose = blake3::hash(self.site.state_folder().as_os_str().as_encoded_bytes()).to_hex();
-        format!(".deft-barge-{what}-{}-{}", self.lot.id.0, &whose[..8])
+        format!(".deft-barge-{what}-{}-{}", self.item.id.0, &whose[..8])
     }
 
     pub(crate) fn make_folder(&self, path: &Path) -> Result<(), HaulError> {
@@ -178,10 +178,10 @@ impl<'a> Work<'a> {
     pub(crate) fn make_way(&self, path: &Path) -> Result<(), HaulError> {
         let missing: Vec<&Path> = path.ancestors().take_while(|folder| !folder.is_dir()).collect();
         for folder in missing.into_iter().rev() {
-            // Known before it is there: what a lot has made goes again with it, if nothing else came to lie in it.
-            self.journal.put_made(self.lot.id, folder)?;
+            // Known before it is there: what an item has made goes again with it, if nothing else came to lie in it.
+            self.journal.put_made(self.item.id, folder)?;
             match self.site.disk.make_folder(folder) {
-                // Another lot goes the same way at this moment.
+                // Another item goes the same way at this moment.
                 Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists && folder.is_dir() => {}
                 made => made.map_err(HaulError::disk("make", folder))?,
             }

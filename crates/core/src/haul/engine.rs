@@ -1,14 +1,14 @@
-//! Running a haul: each lot from the stage it stands at to its end.
+//! Running a haul: each item from the stage it stands at to its end.
 
 use super::context::{PATIENCE, Work};
 use super::locks::take_game;
 use super::quiet::wait_until_quiet;
 use super::scheduler::side_by_side;
-use crate::haul::copy::copy_lot;
+use crate::haul::copy::copy_item;
 use crate::haul::inspect::{Depth, both_are_the_same, not_as_seen};
 use crate::haul::steps::{
     Stuck, all_lead_to, can_lead_again, catch_up, compare_with_what_stays, finish, forget_way, give_up, lead_again,
-    leads_elsewhere, link, place, prove, release_lot, rename, repoint, set_aside, step_aside, step_back, take_up,
+    leads_elsewhere, link, place, prove, release_item, rename, repoint, set_aside, step_aside, step_back, take_up,
 };
 
 use std::sync::Mutex;
@@ -18,10 +18,10 @@ use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 
 use super::standing::{note_places, settle};
-use crate::bytes::{HaulId, LotId};
+use crate::bytes::{HaulId, ItemId};
 
-use crate::item::{Mode, PlannedLot, Policy, Stage, Trial, Weight};
-use crate::journal::{Journal, LotRow, Mark};
+use crate::item::{Mode, PlannedItem, Policy, Stage, Trial, Weight};
+use crate::journal::{ItemRow, Journal, Mark};
 
 use crate::plan::Plan;
 
@@ -32,14 +32,14 @@ use crate::site::Site;
 /// How a haul ended.
 #[derive(Clone, Debug)]
 pub struct HaulEnd {
-    /// Its lots as they stand.
-    pub lots: Vec<LotRow>,
+    /// Its items as they stand.
+    pub items: Vec<ItemRow>,
 }
 
 impl HaulEnd {
     /// Whether a proof found a difference.
     pub fn differs(&self) -> bool {
-        self.lots.iter().any(|lot| lot.proof.as_ref().is_some_and(|proof| !proof.holds()))
+        self.items.iter().any(|item| item.proof.as_ref().is_some_and(|proof| !proof.holds()))
     }
 }
 
@@ -63,19 +63,20 @@ impl<'a> Haul<'a> {
         if plan.stopped() {
             return Err(HaulError::Refused(plan.findings.clone()));
         }
-        if plan.lots.is_empty() {
+        if plan.items.is_empty() {
             return Err(HaulError::Nothing("there is nothing to haul".into()));
         }
         if let Some(other) = journal.live()?.into_iter().find(crate::journal::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
-        let mut lots: Vec<(PlannedLot, Option<LotId>)> = plan.lots.iter().map(|lot| (lot.clone(), None)).collect();
-        for (planned, _) in &mut lots {
+        let mut items: Vec<(PlannedItem, Option<ItemId>)> =
+            plan.items.iter().map(|item| (item.clone(), None)).collect();
+        for (planned, _) in &mut items {
             note_places(site, planned)?;
         }
-        let id = journal.begin_with(&lots, plan.policy, None, plan.trial, &[])?;
+        let id = journal.begin_with(&items, plan.policy, None, plan.trial, &[])?;
         journal.put_forecast(id, &plan.timing)?;
-        tracing::info!(haul = id.0, lots = lots.len(), bytes = plan.bytes().count(), "begun");
+        tracing::info!(haul = id.0, items = items.len(), bytes = plan.bytes().count(), "begun");
         Self::of(site, journal, id)
     }
 
@@ -95,10 +96,10 @@ impl<'a> Haul<'a> {
         self.patience = patience;
     }
 
-    /// Goes on with every lot until all are proved, and released where that is the policy. Lots on other drives go on at
+    /// Goes on with every item until all are proved, and released where that is the policy. Items on other drives go on at
     /// the same time.
     ///
-    /// A lot that cannot go on is left where it stands. Lots of other drives and launchers go on, and all others as well if
+    /// An item that cannot go on is left where it stands. Items of other drives and launchers go on, and all others as well if
     /// its originals could not be read or did not keep still.
     ///
     /// # Errors
@@ -109,9 +110,9 @@ impl<'a> Haul<'a> {
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
         // Nothing is begun beside a running launcher; once begun, only the repoint has to wait for it.
-        if row.lots.iter().all(|lot| lot.stage == Stage::Planned) {
-            let lots: Vec<PlannedLot> = row.lots.iter().map(|lot| lot.planned.clone()).collect();
-            let mut findings = quiet(self.site, &lots);
+        if row.items.iter().all(|item| item.stage == Stage::Planned) {
+            let items: Vec<PlannedItem> = row.items.iter().map(|item| item.planned.clone()).collect();
+            let mut findings = quiet(self.site, &items);
             findings.retain(|finding| finding.weight == Weight::Stop);
             if !findings.is_empty() {
                 return Err(HaulError::Refused(findings));
@@ -120,44 +121,44 @@ impl<'a> Haul<'a> {
         let mut first = None;
         let records = Mutex::new(());
         let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
-        let work = |lot: LotRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
-            let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, lot, report, stop) };
-            if work.lot.stage != Stage::Planned && !work.lot.stage.at_rest() {
-                journal.mark(work.lot.id, Mark::RESUMED)?;
+        let work = |item: ItemRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
+            let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, item, report, stop) };
+            if work.item.stage != Stage::Planned && !work.item.stage.at_rest() {
+                journal.mark(work.item.id, Mark::RESUMED)?;
                 // Who listens from now on knows which haul this is, and where it stands.
                 work.tell_stage();
             }
-            let policy = if work.lot.planned.policy == Policy::Release { Policy::Release } else { policy };
-            run_lot(&mut work, policy, turn)
+            let policy = if work.item.planned.policy == Policy::Release { Policy::Release } else { policy };
+            run_item(&mut work, policy, turn)
         };
-        let failed = |lot: &LotRow, error: &HaulError| -> Result<(), HaulError> {
+        let failed = |item: &ItemRow, error: &HaulError| -> Result<(), HaulError> {
             if matches!(error, HaulError::Paused) {
-                let stage = journal.lot(lot.id)?.map(|lot| lot.stage);
+                let stage = journal.item(item.id)?.map(|item| item.stage);
                 // One that has not begun is not paused either.
                 let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
-                return if begun { Ok(journal.mark(lot.id, Mark::PAUSED)?) } else { Ok(()) };
+                return if begun { Ok(journal.mark(item.id, Mark::PAUSED)?) } else { Ok(()) };
             }
-            let (id, title, why) = (lot.id, lot.planned.title.clone(), error.to_string());
-            tracing::warn!(lot = id.0, title, why, "stopped");
+            let (id, title, why) = (item.id, item.planned.title.clone(), error.to_string());
+            tracing::warn!(item = id.0, title, why, "stopped");
             journal.set_error(id, &why)?;
             journal.say(self.id, Some(id), "failed", &format!("{title}: {why}"))?;
-            report(HaulEvent::Failed { lot: id, title, why });
+            report(HaulEvent::Failed { item: id, title, why });
             Ok(())
         };
         let mut doubt = false;
-        let is_gone = |lot: &LotRow| {
-            let now = journal.lot(lot.id).ok().flatten();
+        let is_gone = |item: &ItemRow| {
+            let now = journal.item(item.id).ok().flatten();
             // Of one that was given up or returned the originals are there.
-            now.is_some_and(|lot| matches!(lot.stage, Stage::Released { .. }))
+            now.is_some_and(|item| matches!(item.stage, Stage::Released { .. }))
         };
         // The others wait for a yes: what is tried is looked at by a person first.
-        let lots = if row.trial == Trial::Waits { row.lots[..1].to_vec() } else { row.lots };
-        side_by_side(site, lots, stop, report, &work, &is_gone, &mut |lot, error| {
+        let items = if row.trial == Trial::Waits { row.items[..1].to_vec() } else { row.items };
+        side_by_side(site, items, stop, report, &work, &is_gone, &mut |item, error| {
             doubt |= matches!(
                 error,
                 HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_) | HaulError::Hung { .. }
             );
-            let noted = failed(lot, &error);
+            let noted = failed(item, &error);
             let error = noted.err().unwrap_or(error);
             if first.is_none() || matches!(first, Some(HaulError::Paused)) {
                 first = Some(error);
@@ -168,27 +169,27 @@ impl<'a> Haul<'a> {
             return Err(error);
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        Ok(HaulEnd { lots: row.lots })
+        Ok(HaulEnd { items: row.items })
     }
 }
 
 impl Haul<'_> {
-    /// Updates the records once more of lots that keep their originals and whose launcher has written its old records since, and
+    /// Updates the records once more of items that keep their originals and whose launcher has written its old records since, and
     /// proves them again.
     ///
     /// # Errors
-    /// The first error; that lot is as it was, or as far as a resume goes on from.
+    /// The first error; that item is as it was, or as far as a resume goes on from.
     pub fn lead_again(&self, report: &dyn Fn(HaulEvent), stop: &Control) -> Result<HaulEnd, HaulError> {
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
         let records = Mutex::new(());
-        for lot in row.lots.iter().filter(|lot| can_lead_again(lot)) {
-            let work = Work::new(self.site, self.journal, lot.clone(), report, stop);
+        for item in row.items.iter().filter(|item| can_lead_again(item)) {
+            let work = Work::new(self.site, self.journal, item.clone(), report, stop);
             let mut work = Work { patience: self.patience, records: Some(&records), ..work };
             work.stand()?;
             lead_again(&mut work)?;
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        Ok(HaulEnd { lots: row.lots })
+        Ok(HaulEnd { items: row.items })
     }
 }
 
@@ -203,13 +204,13 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
         None => journal.live()?,
     };
     for haul in hauls {
-        for lot in haul.lots.iter().filter(|lot| can_lead_again(lot)) {
-            let mut work = Work::new(site, journal, lot.clone(), &|_| {}, &control);
+        for item in haul.items.iter().filter(|item| can_lead_again(item)) {
+            let mut work = Work::new(site, journal, item.clone(), &|_| {}, &control);
             if work.stand().is_err() {
                 continue;
             }
-            let place = work.lot.planned.place().to_path_buf();
-            let moved = matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack);
+            let place = work.item.planned.place().to_path_buf();
+            let moved = matches!(work.item.planned.mode, Mode::Copy | Mode::TakeBack);
             if moved && !all_lead_to(&work, &place) && !leads_elsewhere(&work, &place) {
                 return Ok(Some(haul.id));
             }
@@ -218,27 +219,27 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
     Ok(None)
 }
 
-/// Takes one lot from where it stands to rest. `turn` waits until it may change records.
-fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
+/// Takes one item from where it stands to rest. `turn` waits until it may change records.
+fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
     /// Times that records are changed once more because another program wrote them at the same moment.
     const TRIES: usize = 5;
-    settle(work.site, &mut work.lot)?;
-    let _taken = if work.lot.stage.at_rest() { None } else { take_game(work, work.lot.planned.source())? };
+    settle(work.site, &mut work.item)?;
+    let _taken = if work.item.stage.at_rest() { None } else { take_game(work, work.item.planned.source())? };
     let mut tries = 0;
     loop {
-        if work.stop.asked() && !work.lot.stage.at_rest() {
+        if work.stop.asked() && !work.item.stage.at_rest() {
             return Err(HaulError::Paused);
         }
-        if !matches!(work.lot.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned) {
+        if !matches!(work.item.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned) {
             work.stand()?;
         }
         if catch_up(work)? {
             continue;
         }
-        if work.lot.stage == Stage::Planned {
+        if work.item.stage == Stage::Planned {
             step_aside(work)?;
         }
-        match (work.lot.stage.clone(), work.lot.planned.mode) {
+        match (work.item.stage.clone(), work.item.planned.mode) {
             (Stage::Planned, Mode::TakeBack) => take_up(work)?,
             (Stage::Planned, Mode::Rename) => {
                 turn()?;
@@ -246,7 +247,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
             }
             (Stage::Planned, Mode::Records | Mode::Adopt) => {
                 turn()?;
-                work.make_way(&work.lot.planned.to.clone())?;
+                work.make_way(&work.item.planned.to.clone())?;
                 work.set_stage(Stage::Placed)?;
             }
             (Stage::Planned, Mode::Spare) => compare_with_what_stays(work)?,
@@ -254,7 +255,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 turn()?;
                 set_aside(work)?;
             }
-            (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_lot(work)?,
+            (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_item(work)?,
             (Stage::Compared { staging }, _) => {
                 turn()?;
                 // What a launcher writes while it is waited for is seen before the copy takes its place.
@@ -265,7 +266,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
             (Stage::Linked, _) => {
                 turn()?;
                 link(work)?;
-                if work.lot.stage == Stage::Linked {
+                if work.item.stage == Stage::Linked {
                     repoint(work)?;
                 }
             }
@@ -273,7 +274,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 turn()?;
                 wait_until_quiet(work)?;
                 // A copy may have stood at its place for long before its records are changed.
-                let copy = work.lot.planned.to.clone();
+                let copy = work.item.planned.to.clone();
                 match mode {
                     Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside => {}
                     Mode::TakeBack => {
@@ -285,7 +286,7 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 }
                 match repoint(work) {
                     Err(HaulError::Edit(EditError::RecordChanged { .. }))
-                        if tries < TRIES && work.lot.stage == Stage::Repointing =>
+                        if tries < TRIES && work.item.stage == Stage::Repointing =>
                     {
                         tries += 1;
                     }
@@ -305,10 +306,10 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
                 settle_returned(work)?;
                 wait_until_quiet(work)?;
                 lead_again(work)?;
-                release_lot(work, Depth::Seen)?;
+                release_item(work, Depth::Seen)?;
             }
             (Stage::Releasing, _) => {
-                release_lot(work, Depth::Seen)?;
+                release_item(work, Depth::Seen)?;
             }
             (Stage::GivingUp { .. }, _) => give_up(work, Stuck::Refuses)?,
             (Stage::Proved { .. } | Stage::Released { .. } | Stage::GivenUp | Stage::Returned, _) => {
@@ -318,28 +319,28 @@ fn run_lot(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), Ha
     }
 }
 
-/// Once a lot that takes another back is at its end, that other one is returned.
+/// Once an item that takes another back is at its end, that other one is returned.
 fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let Some(old) = work.lot.takes_back else { return Ok(()) };
-    if !work.lot.stage.is_repointed() {
+    let Some(old) = work.item.takes_back else { return Ok(()) };
+    if !work.item.stage.is_repointed() {
         return Ok(());
     }
     step_back(work)?;
-    if let Some(row) = work.journal.lot(old)?
+    if let Some(row) = work.journal.item(old)?
         && row.stage != Stage::Returned
     {
         let next = row.stage.clone().to(Stage::Returned)?;
         work.journal.set_stage(old, &next)?;
         // What had been an undo, and is undone before its copy went: the haul before it keeps its originals as it did.
-        if work.lot.planned.keeps
-            && let Some(first) = row.takes_back.map(|id| work.journal.lot(id)).transpose()?.flatten()
+        if work.item.planned.keeps
+            && let Some(first) = row.takes_back.map(|id| work.journal.item(id)).transpose()?.flatten()
             && first.stage == Stage::Returned
         {
             let next = first.stage.clone().to(Stage::Proved { holds: true })?;
             work.journal.set_stage(first.id, &next)?;
         }
-        work.journal.say(work.lot.haul, Some(work.lot.id), "returned", &row.planned.title)?;
+        work.journal.say(work.item.haul, Some(work.item.id), "returned", &row.planned.title)?;
     }
-    forget_way(work, &work.lot.planned.clone());
+    forget_way(work, &work.item.planned.clone());
     Ok(())
 }

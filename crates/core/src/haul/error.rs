@@ -97,7 +97,7 @@ pub enum HaulError {
     /// A launcher's content list cannot be read.
     #[error(transparent)]
     Contents(#[from] ContentsError),
-    /// A lot would skip a phase.
+    /// An item would skip a phase.
     #[error(transparent)]
     Stage(#[from] StageError),
     /// A person asked for a pause; a resume goes on from there.
@@ -106,7 +106,7 @@ pub enum HaulError {
     /// A write or a flush has failed; what it left is not believed until the journal was recovered.
     #[error("the haul must be opened anew before it goes on")]
     NeedsRecovery,
-    /// A lot needs the room of originals that are still held: those of `title`.
+    /// An item needs the room of originals that are still held: those of `title`.
     #[error("the originals of {title} are still there, and their room is needed")]
     NoRoomYet {
         /// Title of the game that holds them.
@@ -135,8 +135,8 @@ impl HaulError {
         }
     }
 
-    /// Whether other lots of the haul may still go on: nothing that was written is in doubt.
-    pub(crate) fn spares_other_lots(&self) -> bool {
+    /// Whether other items of the haul may still go on: nothing that was written is in doubt.
+    pub(crate) fn spares_other_items(&self) -> bool {
         matches!(self, Self::Unreadable { .. } | Self::SourceChanged { .. } | Self::Differs { .. })
     }
 }

@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use serde::Serialize;
 
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 
 /// A person's hand on a running haul: pause it, slow it down, let others go first. Clones share the wishes.
 #[derive(Clone, Debug, Default)]
@@ -82,23 +82,23 @@ impl Control {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "event")]
 pub enum HaulEvent {
-    /// A lot has reached a stage; `stage` is its word.
+    /// An item has reached a stage; `stage` is its word.
     Stage {
         /// The haul.
         haul: HaulId,
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// The stage's word.
         stage: &'static str,
     },
-    /// A lot goes on.
+    /// An item goes on.
     Progress(Progress),
-    /// A lot's proof.
+    /// An item's proof.
     Proved {
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// The proof.
@@ -106,8 +106,8 @@ pub enum HaulEvent {
     },
     /// Originals are gone.
     Released {
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// Bytes that came back.
@@ -115,10 +115,10 @@ pub enum HaulEvent {
         /// Files that stayed.
         left: u64,
     },
-    /// A lot waits before its repoint until nothing uses its game or its records any more; told once a second.
+    /// An item waits before its repoint until nothing uses its game or its records any more; told once a second.
     Waiting {
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// What it waits for.
@@ -126,8 +126,8 @@ pub enum HaulEvent {
     },
     /// A drive has not answered for some time; the haul can still be paused. Told every few seconds.
     Hung {
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// What it is about.
@@ -135,10 +135,10 @@ pub enum HaulEvent {
         /// Seconds without an answer.
         seconds: u64,
     },
-    /// A lot did not go on.
+    /// An item did not go on.
     Failed {
-        /// The lot.
-        lot: LotId,
+        /// The item.
+        item: ItemId,
         /// Title of its game.
         title: String,
         /// Why.
@@ -153,7 +153,7 @@ mod tests {
 
     #[test]
     fn a_limit_makes_the_time_left_no_shorter_than_it_lets_it_be() {
-        let mut progress = Progress::begun(LotId(1), "x", 0, 0);
+        let mut progress = Progress::begun(ItemId(1), "x", 0, 0);
         progress.copy = Amount { done: Bytes::new(10_000_000), all: Bytes::new(70_000_000) };
         progress.hold_to(Some(Bytes::new(1_000_000)));
         assert_eq!(progress.left, None, "what is not known stays so");

@@ -17,19 +17,19 @@ use std::time::Duration;
 
 use super::error::HaulError;
 use super::standing::settle;
-use crate::bytes::LotId;
+use crate::bytes::ItemId;
 use crate::checksums::{Entry, EntryKind};
 use crate::disk::RemovalPermit;
 use crate::item::{Finding, FindingKind, Mode, WhyLeft};
-use crate::journal::TallyEntry;
+use crate::journal::FileEntry;
 use crate::launcher::read_places;
 use crate::site::{Wanted, real_path};
 
 /// What stays when something goes.
 #[derive(Clone, Debug)]
 pub(crate) enum Stays {
-    /// The copy at this place, as the tally of this lot saw it.
-    Copy { place: PathBuf, seen: LotId },
+    /// The copy at this place, as the checksums of this item saw it.
+    Copy { place: PathBuf, seen: ItemId },
     /// The originals, which the records lead to: what was made of them is given up.
     Originals(PathBuf),
     /// Nothing: it is the only copy, and a person was told so.
@@ -52,7 +52,7 @@ impl Passed {
 }
 
 fn refuse<T>(work: &Work<'_>, kind: FindingKind) -> Result<T, HaulError> {
-    Err(HaulError::Refused(vec![Finding::new(Some(&work.lot.planned.title), kind)]))
+    Err(HaulError::Refused(vec![Finding::new(Some(&work.item.planned.title), kind)]))
 }
 
 /// Gives leave to remove what is in `goes`.
@@ -60,7 +60,7 @@ fn refuse<T>(work: &Work<'_>, kind: FindingKind) -> Result<T, HaulError> {
 /// # Errors
 /// [`HaulError::Refused`] with the reason; and the error of a look that failed. Nothing was removed.
 pub(crate) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
-    let mut row = work.lot.clone();
+    let mut row = work.item.clone();
     let standing = settle(work.site, &mut row)?;
     for (end, path) in [(&standing.from, &row.planned.from), (&standing.to, &row.planned.to)] {
         end.required(&row.planned.title, path)?;
@@ -106,13 +106,13 @@ pub(crate) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
 /// Time in which a program that keeps writing its records shows.
 const SETTLED: Duration = Duration::from_millis(120);
 
-/// Whether a record file of the lot was written a moment ago, by us or by another program.
+/// Whether a record file of the item was written a moment ago, by us or by another program.
 fn written_just_now(work: &Work<'_>) -> bool {
     let young = |file: &Path| {
         let modified = file.metadata().and_then(|meta| meta.modified());
         modified.is_ok_and(|time| time.elapsed().is_ok_and(|age| age < SETTLED * 8))
     };
-    work.lot.planned.record_files().into_iter().any(young)
+    work.item.planned.record_files().into_iter().any(young)
 }
 
 /// Whether nothing can be written there.
@@ -124,7 +124,7 @@ pub(crate) fn is_read_only(path: &Path) -> bool {
 fn nobody_uses(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
     let paths = [real_path(goes)];
     let (processes, _) = work.site.processes_using(Wanted { names: &[], paths: &paths });
-    let title = work.lot.planned.title.as_str();
+    let title = work.item.planned.title.as_str();
     let found = |process| Finding::new(Some(title), FindingKind::InUse { process });
     let findings: Vec<Finding> = processes.into_iter().map(found).collect();
     if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
@@ -132,9 +132,9 @@ fn nobody_uses(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
 
 /// Refuses if the launcher's records lead anywhere but to the copy: then what goes may be what is played.
 pub(crate) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     if by_edits(planned) {
-        // No profile says what to ask. Its edits are asked, unless the lot has no records at all.
+        // No profile says what to ask. Its edits are asked, unless the item has no records at all.
         let moved = planned.mode == Mode::Spare || is_folder_of(&planned.to, copy) && edits_stand(planned);
         let later = !is_folder_of(&planned.to, copy);
         return if moved || later { Ok(()) } else { refuse(work, elsewhere(work, None, copy)) };
@@ -143,18 +143,18 @@ pub(crate) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulEr
         Some(game) if is_folder_of(&game.install, copy) => Ok(()),
         Some(game) => refuse(work, elsewhere(work, Some(game.install), copy)),
         // Its launcher lists it no more: an undo had nothing to update, and nobody's records lead to what goes.
-        None if work.lot.takes_back.is_some() => Ok(()),
+        None if work.item.takes_back.is_some() => Ok(()),
         None => refuse(work, elsewhere(work, None, copy)),
     }
 }
 
 fn elsewhere(work: &Work<'_>, path: Option<PathBuf>, copy: &Path) -> FindingKind {
-    FindingKind::RecordsElsewhere { launcher: work.lot.planned.launcher_name.clone(), path, copy: copy.into() }
+    FindingKind::RecordsElsewhere { launcher: work.item.planned.launcher_name.clone(), path, copy: copy.into() }
 }
 
 /// Refuses if the records lead to what would be given up: a journal that was brought back from a backup knows less than they do.
 fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     nobody_lists(work, goes, None)?;
     if by_edits(planned) && !planned.edits.is_empty() && is_folder_of(goes, &planned.to) && edits_stand(planned) {
         return refuse(work, elsewhere(work, Some(goes.into()), &planned.from));
@@ -162,7 +162,7 @@ fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError>
     Ok(())
 }
 
-/// Refuses if the records of any launcher lead to what goes: another one than the lot's may know the folder as well.
+/// Refuses if the records of any launcher lead to what goes: another one than the item's may know the folder as well.
 fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
     let Some(wanted) = identity(goes)? else { return Ok(()) };
     for found in read_places(work.site, &profiles_of(work.site)) {
@@ -182,12 +182,12 @@ fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(),
 fn is_not_the_last(work: &Work<'_>, was: &Path) -> Result<(), HaulError> {
     let hauls = work.journal.hauls()?;
     let here = work.site.place_at(was).ok();
-    let brought = hauls.iter().flat_map(|haul| &haul.lots).filter(|lot| lot.id != work.lot.id);
-    for lot in brought.filter(|lot| lot.stage.is_repointed() && lot.is_at(was, here.as_ref())) {
-        if let Some(game) = what_records_say(work.site, &lot.planned.game)
+    let brought = hauls.iter().flat_map(|haul| &haul.items).filter(|item| item.id != work.item.id);
+    for item in brought.filter(|item| item.stage.is_repointed() && item.is_at(was, here.as_ref())) {
+        if let Some(game) = what_records_say(work.site, &item.planned.game)
             && game.fault.is_some()
         {
-            let (launcher, path) = (lot.planned.launcher_name.clone(), Some(game.install));
+            let (launcher, path) = (item.planned.launcher_name.clone(), Some(game.install));
             return refuse(work, FindingKind::RecordsElsewhere { launcher, path, copy: was.into() });
         }
     }
@@ -200,20 +200,20 @@ fn copy_is_whole(
     work: &Work<'_>,
     goes: &Path,
     copy: &Path,
-    seen: LotId,
+    seen: ItemId,
     depth: Depth,
 ) -> Result<HashSet<PathBuf>, HaulError> {
     let (disk, stop, steady) = (&work.site.disk, work.stop, work.site.abilities_at(copy).steady());
     let contents = content_list(work)?;
-    let rewritten = rewritten_at(work.site, work.journal, &work.lot.planned.game, copy)?;
+    let rewritten = rewritten_at(work.site, work.journal, &work.item.planned.game, copy)?;
     let one_drive = identity(goes)?.zip(identity(copy)?).is_some_and(|(goes, copy)| goes.0 == copy.0);
     let (mut bad, mut newer): (Option<(PathBuf, u64)>, _) = (None, HashSet::new());
     // The same file under both folders is no second copy of it, unless it has a name in each.
-    let is_the_same_file = |line: &TallyEntry, entry: &Entry| {
+    let is_the_same_file = |line: &FileEntry, entry: &Entry| {
         let there = line.entry.path.under(goes).symlink_metadata();
         one_drive && entry.names <= 1 && there.is_ok_and(|meta| meta.ino() == entry.inode)
     };
-    let mut look = |line: &TallyEntry, entry: &Entry| -> Result<bool, HaulError> {
+    let mut look = |line: &FileEntry, entry: &Entry| -> Result<bool, HaulError> {
         let (path, at) = (line.entry.path.as_path(), line.entry.path.under(copy));
         match &line.entry.kind {
             EntryKind::Folder => return Ok(entry.kind == EntryKind::Folder),
@@ -236,8 +236,8 @@ fn copy_is_whole(
         if has_the_bytes(disk, stop, &at, line)? {
             return Ok(true);
         }
-        if let Some((kind, item)) = contents.as_ref().and_then(|list| Some((list.kind, list.item(path)?))) {
-            return Ok(entry.size == item.size && has_digest(&work.site.disk, &at, kind, &item.hash)?);
+        if let Some((kind, listed)) = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path)?))) {
+            return Ok(entry.size == listed.size && has_digest(&work.site.disk, &at, kind, &listed.hash)?);
         }
         // A file that was emptied is nobody's newer one.
         if entry.size == 0 && line.entry.size > 0 {
@@ -246,7 +246,7 @@ fn copy_is_whole(
         newer.insert(path.to_path_buf());
         Ok(true)
     };
-    meet(&work.site.disk, work.journal, seen, copy, Apart::of(&work.lot.planned), &mut |met| {
+    meet(&work.site.disk, work.journal, seen, copy, Apart::of(&work.item.planned), &mut |met| {
         work.may_go_on()?;
         let path = match met {
             Met::Both(line, entry) if look(&line, &entry)? => return Ok(()),
@@ -263,7 +263,7 @@ fn copy_is_whole(
 }
 
 /// Whether a link of the copy leads to something where the original's does: one that dangles now has lost what it led to.
-fn leads_alike(at: &Path, line: &TallyEntry, goes: &Path) -> bool {
+fn leads_alike(at: &Path, line: &FileEntry, goes: &Path) -> bool {
     let EntryKind::Link(target) = &line.entry.kind else { return false };
     let says_the_same = at.read_link().is_ok_and(|now| now == *target);
     // What could not be looked at is not taken for gone.

@@ -11,7 +11,7 @@ use serde::Serialize;
 use thiserror::Error;
 
 use super::event::Control;
-use crate::bytes::{HaulId, LotId};
+use crate::bytes::{HaulId, ItemId};
 use crate::journal::{Journal, JournalError};
 use crate::launcher::{Found, PlaceFault};
 use crate::site::{Process, Site, real_path};
@@ -90,17 +90,17 @@ pub fn start_game(
     let program = command.first().ok_or(StartError::NoProgram)?;
     let mut child = spawn(program, &command[1..], &game.found.install)?;
     let process = watched(site, &mut child, &real_path(&game.found.install), patience, stop);
-    let lots = journal.hauls()?;
-    let here = lots.iter().flat_map(|haul| &haul.lots).find(|lot| {
-        lot.planned.game == game.id && lot.stage.is_repointed() && lot.planned.place() == game.found.install
+    let items = journal.hauls()?;
+    let here = items.iter().flat_map(|haul| &haul.items).find(|item| {
+        item.planned.game == game.id && item.stage.is_repointed() && item.planned.place() == game.found.install
     });
-    let (haul, lot): (HaulId, Option<LotId>) = here.map_or((HaulId(0), None), |lot| (lot.haul, Some(lot.id)));
+    let (haul, item): (HaulId, Option<ItemId>) = here.map_or((HaulId(0), None), |item| (item.haul, Some(item.id)));
     let title = &game.found.title;
     let said = match &process {
         Some(process) => format!("{title}: process {} came up from {}", process.pid, game.found.install.display()),
         None => format!("{title}: no process was seen to come up from {}", game.found.install.display()),
     };
-    journal.say(haul, lot, "tried", &said)?;
+    journal.say(haul, item, "tried", &said)?;
     Ok(Started { command: command.to_vec(), process })
 }
 

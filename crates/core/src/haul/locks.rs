@@ -20,7 +20,7 @@ pub(crate) fn take_record_folders(work: &Work<'_>, files: &[PathBuf]) -> Result<
 
 /// Takes the folder of a game for as long as it is moved.
 pub(crate) fn take_game(work: &Work<'_>, folder: &Path) -> Result<Option<FolderLock>, HaulError> {
-    let moves = matches!(work.lot.planned.mode, Mode::Copy | Mode::Rename | Mode::TakeBack);
+    let moves = matches!(work.item.planned.mode, Mode::Copy | Mode::Rename | Mode::TakeBack);
     if moves && folder.is_dir() { take(work, folder) } else { Ok(None) }
 }
 
@@ -37,7 +37,7 @@ fn take(work: &Work<'_>, folder: &Path) -> Result<Option<FolderLock>, HaulError>
         }
         if begun.elapsed() > PATIENCE {
             let kind = FindingKind::TakenByAnother { path: folder.into() };
-            return Err(HaulError::Refused(vec![Finding::new(Some(&work.lot.planned.title), kind)]));
+            return Err(HaulError::Refused(vec![Finding::new(Some(&work.item.planned.title), kind)]));
         }
         work.may_go_on()?;
         std::thread::sleep(Duration::from_millis(20));

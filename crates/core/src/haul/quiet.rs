@@ -11,7 +11,7 @@ use crate::preflight::quiet;
 
 /// The programs that have to end before records change.
 fn in_the_way(work: &Work<'_>) -> Vec<Finding> {
-    let mut findings = quiet(work.site, std::slice::from_ref(&work.lot.planned));
+    let mut findings = quiet(work.site, std::slice::from_ref(&work.item.planned));
     findings.retain(|finding| finding.weight == Weight::Stop);
     findings
 }
@@ -30,8 +30,8 @@ pub(crate) fn wait_until_quiet(work: &Work<'_>) -> Result<(), HaulError> {
         if findings.is_empty() {
             return Ok(());
         }
-        let (lot, title) = (work.lot.id, work.lot.planned.title.clone());
-        (work.report)(HaulEvent::Waiting { lot, title, findings });
+        let (item, title) = (work.item.id, work.item.planned.title.clone());
+        (work.report)(HaulEvent::Waiting { item, title, findings });
         let begun = Instant::now();
         while begun.elapsed() < LOOK {
             work.may_go_on()?;

@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
 use super::standing::{End, Standing, settle};
-use crate::item::{Left, Mode, PlannedLot, Stage, WhyLeft};
-use crate::journal::{Journal, LotRow};
+use crate::item::{Left, Mode, PlannedItem, Stage, WhyLeft};
+use crate::journal::{ItemRow, Journal};
 use crate::record::{Content, Edit, Entering, FileChange, Files};
 use crate::site::{Site, real_path};
 
@@ -22,27 +22,27 @@ pub(crate) enum Reach {
 }
 
 /// Whether the copy's drive is not there, and all that is needed to do without it is.
-fn can_do_without(site: &Site, lot: &LotRow, standing: &Standing) -> bool {
-    let held = site.disk.is_folder(lot.held_at()).unwrap_or(false);
+fn can_do_without(site: &Site, item: &ItemRow, standing: &Standing) -> bool {
+    let held = site.disk.is_folder(item.held_at()).unwrap_or(false);
     standing.to != End::There && standing.from == End::There && held
 }
 
-/// The undo of a lot that leaves its copy, and the records on the copy's drive, where they are; `None` if that is no way back:
-/// the copy is there, or the originals are not. `back` is the undo of the lot with all of its records.
+/// The undo of an item that leaves its copy, and the records on the copy's drive, where they are; `None` if that is no way back:
+/// the copy is there, or the originals are not. `back` is the undo of the item with all of its records.
 pub(crate) fn without_copy(
     site: &Site,
     journal: &Journal,
-    lot: &LotRow,
-    back: &PlannedLot,
-) -> Result<Option<PlannedLot>, HaulError> {
-    let mut lot = lot.clone();
-    let standing = settle(site, &mut lot)?;
-    if !lot.holds_originals() || back.mode != Mode::TakeBack || !can_do_without(site, &lot, &standing) {
+    item: &ItemRow,
+    back: &PlannedItem,
+) -> Result<Option<PlannedItem>, HaulError> {
+    let mut item = item.clone();
+    let standing = settle(site, &mut item)?;
+    if !item.holds_originals() || back.mode != Mode::TakeBack || !can_do_without(site, &item, &standing) {
         return Ok(None);
     }
-    let known = journal.changes(lot.id)?;
-    let edits = within_reach(&back.edits, &known, &|file| standing.is_out_of_reach(&lot.planned, file));
-    Ok(edits.map(|edits| PlannedLot { edits, ..back.clone() }))
+    let known = journal.changes(item.id)?;
+    let edits = within_reach(&back.edits, &known, &|file| standing.is_out_of_reach(&item.planned, file));
+    Ok(edits.map(|edits| PlannedItem { edits, ..back.clone() }))
 }
 
 /// The edits of a way back, without what lies out of reach. An entry that would come from a list out of reach is the one that its
@@ -74,7 +74,7 @@ pub(crate) fn within_reach(
 }
 
 /// What an undo without the copy's drive has left there: the copy, and the records that still lead to it.
-pub(crate) fn left_there(written: &PlannedLot, standing: &Standing, copy: &Path) -> Vec<Left> {
+pub(crate) fn left_there(written: &PlannedItem, standing: &Standing, copy: &Path) -> Vec<Left> {
     let record = |path: &Path| Left { path: path.into(), bytes: crate::bytes::Bytes::ZERO, why: WhyLeft::DriveAway };
     let mut left = vec![Left { path: copy.into(), bytes: written.size.on_disk, why: WhyLeft::DriveAway }];
     let files = written.record_files().into_iter();
@@ -83,11 +83,11 @@ pub(crate) fn left_there(written: &PlannedLot, standing: &Standing, copy: &Path)
 }
 
 /// Ends an undo whose copy is on a drive that is not there: the copy is left, and named.
-pub(crate) fn leave_copy(site: &Site, journal: &Journal, undone: &LotRow, back: &LotRow) -> Result<(), HaulError> {
+pub(crate) fn leave_copy(site: &Site, journal: &Journal, undone: &ItemRow, back: &ItemRow) -> Result<(), HaulError> {
     if back.stage != (Stage::Proved { holds: true }) {
         return Ok(());
     }
-    let (mut undone, copy): (LotRow, PathBuf) = (undone.clone(), back.held_at().to_path_buf());
+    let (mut undone, copy): (ItemRow, PathBuf) = (undone.clone(), back.held_at().to_path_buf());
     let standing = settle(site, &mut undone)?;
     let left = left_there(&undone.planned, &standing, &copy);
     journal.put_remains(back.id, &left)?;

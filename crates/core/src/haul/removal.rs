@@ -1,11 +1,11 @@
-//! Removing what a tally names below one folder, through folder handles, never through a link or into another mount.
+//! Removing what checksums names below one folder, through folder handles, never through a link or into another mount.
 //!
 //! Law: what is not what was verified, and what cannot be removed, is left and named; it never keeps a haul from its end. A mode
 //! that was opened up for a removal is put back where something stays. Start at [`remove_known`].
 
-use crate::checksums::{EntryKind, LotPath};
+use crate::checksums::{EntryKind, ItemPath};
 use crate::item::{Left, Pace, Progress, WhyLeft};
-use crate::journal::TallyEntry;
+use crate::journal::FileEntry;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::io;
@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use super::context::{SHEAF, Work};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use crate::bytes::{Bytes, LotId};
+use crate::bytes::{Bytes, ItemId};
 use crate::disk::{Disk, Folder, RemovalPermit, What};
 use crate::haul::inspect::crew;
 
@@ -39,12 +39,12 @@ impl Removed {
 }
 
 /// Whether a name may go: why not, if not.
-pub(crate) type Verdict<'a> = &'a (dyn Fn(&TallyEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
+pub(crate) type Verdict<'a> = &'a (dyn Fn(&FileEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
 
 /// Names of one folder that are removed together.
 struct Sheaf {
     folder: PathBuf,
-    lines: Vec<TallyEntry>,
+    lines: Vec<FileEntry>,
 }
 
 /// What one sheaf came to.
@@ -70,7 +70,7 @@ struct Removing<'a> {
     verdict: Verdict<'a>,
 }
 
-/// Removes from `root` what the tally of `lot` names and `verdict` lets go; everything else stays.
+/// Removes from `root` what the checksums of `item` names and `verdict` lets go; everything else stays.
 ///
 /// Folders are reached through no link and no other mount, from the handle of `root` on.
 ///
@@ -79,7 +79,7 @@ struct Removing<'a> {
 /// [`HaulError::Disk`] if what stays is not there any more, or the drive fails.
 pub(crate) fn remove_known(
     root: &Path,
-    lot: LotId,
+    item: ItemId,
     verdict: Verdict<'_>,
     work: &Work<'_>,
     permit: &RemovalPermit,
@@ -99,8 +99,8 @@ pub(crate) fn remove_known(
     let removing = Removing { disk, stop: work.stop, permit, top, root, verdict };
     let mut removed = Removed::default();
     let (mut opened, mut kept) = (HashMap::new(), HashMap::new());
-    removing.files(work, lot, &mut removed, &mut opened, &mut kept)?;
-    for line in work.journal.folders_back(lot) {
+    removing.files(work, item, &mut removed, &mut opened, &mut kept)?;
+    for line in work.journal.folders_back(item) {
         let line = line?;
         removing.folder(&line, &mut opened, &mut removed, &mut kept)?;
         work.may_go_on()?;
@@ -138,24 +138,24 @@ impl Removing<'_> {
     fn files(
         &self,
         work: &Work<'_>,
-        lot: LotId,
+        item: ItemId,
         removed: &mut Removed,
         opened: &mut HashMap<PathBuf, u32>,
         kept: &mut HashMap<PathBuf, WhyLeft>,
     ) -> Result<(), HaulError> {
-        let sums = work.journal.sums(lot)?;
-        let mut progress = Progress::begun(lot, &work.lot.planned.title, sums.bytes, sums.lines);
+        let sums = work.journal.sums(item)?;
+        let mut progress = Progress::begun(item, &work.item.planned.title, sums.bytes, sums.lines);
         let mut pace = Pace::patient();
         let mut failed = None;
         crew(
             |give: &mut dyn FnMut(Sheaf) -> bool| -> Result<(), HaulError> {
-                let mut lines = work.journal.lines(lot);
+                let mut lines = work.journal.lines(item);
                 loop {
-                    let page: Vec<TallyEntry> = lines.by_ref().take(SHEAF).collect::<Result<_, _>>()?;
+                    let page: Vec<FileEntry> = lines.by_ref().take(SHEAF).collect::<Result<_, _>>()?;
                     if page.is_empty() {
                         return Ok(());
                     }
-                    let mut folders: HashMap<PathBuf, Vec<TallyEntry>> = HashMap::new();
+                    let mut folders: HashMap<PathBuf, Vec<FileEntry>> = HashMap::new();
                     for line in page.into_iter().filter(|line| line.entry.kind != EntryKind::Folder) {
                         let folder = line.entry.path.as_path().parent().unwrap_or(Path::new("")).to_path_buf();
                         folders.entry(folder).or_default().push(line);
@@ -240,7 +240,7 @@ impl Removing<'_> {
         Ok(went)
     }
 
-    /// Opens a folder of the lot; `None` if it is gone or is no folder of it any more.
+    /// Opens a folder of the item; `None` if it is gone or is no folder of it any more.
     fn known_folder(&self, path: &Path) -> Result<Option<Folder>, HaulError> {
         match self.top.open_below(path) {
             Ok(folder) => Ok(Some(folder)),
@@ -271,10 +271,10 @@ impl Removing<'_> {
         }
     }
 
-    /// Removes a folder of the tally, if nothing is left in it.
+    /// Removes a folder of the checksums, if nothing is left in it.
     fn folder(
         &self,
-        line: &TallyEntry,
+        line: &FileEntry,
         opened: &mut HashMap<PathBuf, u32>,
         removed: &mut Removed,
         kept: &mut HashMap<PathBuf, WhyLeft>,
@@ -290,7 +290,7 @@ impl Removing<'_> {
             None => Ok(()),
         };
         let (Some(parent), Some(name)) = (path.parent(), path.file_name()) else {
-            // The lot's own folder goes last; here it is seen whether anything stays in it.
+            // The item's own folder goes last; here it is seen whether anything stays in it.
             return if kept.is_empty() { Ok(()) } else { put_back(opened) };
         };
         let at = line.entry.path.under(self.root);
@@ -338,7 +338,7 @@ fn list_rest(
             list_rest(root, &at, kept, left)?;
         }
         if left.len() == before
-            && let Some(path) = at.strip_prefix(root).ok().and_then(LotPath::new)
+            && let Some(path) = at.strip_prefix(root).ok().and_then(ItemPath::new)
         {
             let why = kept.get(path.as_path()).copied().unwrap_or(WhyLeft::Unknown);
             let bytes = if meta.is_dir() { Bytes::ZERO } else { Bytes::new(meta.blocks() * 512) };

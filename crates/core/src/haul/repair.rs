@@ -6,23 +6,23 @@
 use std::path::Path;
 
 use super::error::HaulError;
-use crate::bytes::LotId;
-use crate::checksums::{BLOCK, EntryKind, LotPath, block_hash, block_span};
+use crate::bytes::ItemId;
+use crate::checksums::{BLOCK, EntryKind, ItemPath, block_hash, block_span};
 use crate::disk::Buffer;
 use crate::haul::inspect::{contents_of, has_digest};
 use crate::item::Stage;
-use crate::journal::{Journal, TallyEntry};
+use crate::journal::{FileEntry, Journal};
 use crate::site::Site;
 
-/// Has the bytes of a file of a lot taken from `other` when the lot goes on. Nothing is copied yet.
+/// Has the bytes of a file of an item taken from `other` when the item goes on. Nothing is copied yet.
 ///
 /// # Errors
 /// [`HaulError::NotThatFile`] if nothing shows that it is the same file, or something shows that it is not;
-/// [`HaulError::Nothing`] if the lot is not being copied or has no such file.
-pub fn take_from(site: &Site, journal: &Journal, lot: LotId, path: &LotPath, other: &Path) -> Result<(), HaulError> {
-    let row = journal.lot(lot)?.filter(|row| matches!(row.stage, Stage::Copying { .. }));
-    let row = row.ok_or_else(|| HaulError::Nothing("that lot is not being copied".into()))?;
-    let line = journal.line(lot, path)?.filter(|line| line.entry.kind == EntryKind::File);
+/// [`HaulError::Nothing`] if the item is not being copied or has no such file.
+pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, other: &Path) -> Result<(), HaulError> {
+    let row = journal.item(item)?.filter(|row| matches!(row.stage, Stage::Copying { .. }));
+    let row = row.ok_or_else(|| HaulError::Nothing("that item is not being copied".into()))?;
+    let line = journal.line(item, path)?.filter(|line| line.entry.kind == EntryKind::File);
     let shown = path.as_path().display();
     let line = line.ok_or_else(|| HaulError::Nothing(format!("{} has no file {shown}", row.planned.title)))?;
     let not = |why| HaulError::NotThatFile { path: other.into(), why };
@@ -34,24 +34,24 @@ pub fn take_from(site: &Site, journal: &Journal, lot: LotId, path: &LotPath, oth
         return Err(not("its size is another"));
     }
     let contents = contents_of(site, &row.planned.game, &row.planned.to)?;
-    let item = contents.as_ref().and_then(|list| Some((list.kind, list.item(path.as_path())?)));
-    if let Some((kind, item)) = item
-        && !has_digest(&site.disk, other, kind, &item.hash)?
+    let listed = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path.as_path())?)));
+    if let Some((kind, listed)) = listed
+        && !has_digest(&site.disk, other, kind, &listed.hash)?
     {
         return Err(not("it is not what the launcher's content list wants"));
     }
     let known = same_blocks(site, &line, other)?.ok_or_else(|| not("a block that could be read differs"))?;
-    if item.is_none() && known == 0 {
+    if listed.is_none() && known == 0 {
         return Err(not("nothing of the original could be read, and no content list has its hash"));
     }
     let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
-    journal.set_taken(lot, path, &other)?;
+    journal.set_taken(item, path, &other)?;
     let detail = format!("{shown} from {}", other.display());
-    Ok(journal.say(row.haul, Some(lot), "taken", &detail)?)
+    Ok(journal.say(row.haul, Some(item), "taken", &detail)?)
 }
 
 /// Compares the blocks that could be read of the original; gives their number, or `None` if one differs.
-fn same_blocks(site: &Site, line: &TallyEntry, other: &Path) -> Result<Option<u64>, HaulError> {
+fn same_blocks(site: &Site, line: &FileEntry, other: &Path) -> Result<Option<u64>, HaulError> {
     let file = site.disk.open_read(other).map_err(HaulError::disk("open", other))?;
     let mut buffer = Buffer::new(BLOCK as usize);
     let mut known = 0;

@@ -1,7 +1,7 @@
-//! Lots side by side: those that share no drive, or a drive that serves many at once, go on at the same time.
+//! Items side by side: those that share no drive, or a drive that serves many at once, go on at the same time.
 //!
-//! Law: a lot that needs the room of other originals begins when they are gone. A lot never overtakes an earlier one that
-//! wants the same drive, and records of one launcher change in the order of the lots, since a later edit may build on an
+//! Law: an item that needs the room of other originals begins when they are gone. An item never overtakes an earlier one that
+//! wants the same drive, and records of one launcher change in the order of the items, since a later edit may build on an
 //! earlier one.
 
 use std::collections::HashSet;
@@ -14,14 +14,14 @@ use crossbeam_channel::{RecvTimeoutError, unbounded};
 use super::context::lock;
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
-use crate::journal::LotRow;
+use crate::journal::ItemRow;
 use crate::plan::fight;
 use crate::site::Site;
 
-/// Lots that go on at the same time, at most: each has threads of its own.
+/// Items that go on at the same time, at most: each has threads of its own.
 const MOST: usize = 4;
 
-/// Which lots are at their end, so that those behind them may change records.
+/// Which items are at their end, so that those behind them may change records.
 #[derive(Default)]
 struct Turns {
     ended: Mutex<HashSet<usize>>,
@@ -29,15 +29,15 @@ struct Turns {
 }
 
 impl Turns {
-    fn end(&self, lot: usize) {
-        lock(&self.ended).insert(lot);
+    fn end(&self, item: usize) {
+        lock(&self.ended).insert(item);
         self.changed.notify_all();
     }
 
-    /// Waits for these lots.
-    fn wait_for(&self, lots: &[usize], stop: &Control) -> Result<(), HaulError> {
+    /// Waits for these items.
+    fn wait_for(&self, items: &[usize], stop: &Control) -> Result<(), HaulError> {
         let mut ended = lock(&self.ended);
-        while !lots.iter().all(|lot| ended.contains(lot)) {
+        while !items.iter().all(|item| ended.contains(item)) {
             if stop.asked() {
                 return Err(HaulError::Paused);
             }
@@ -50,21 +50,21 @@ impl Turns {
 
 type Turn<'a> = &'a dyn Fn() -> Result<(), HaulError>;
 
-/// What is done with a lot: with whom it hears reports, and how it waits for its turn.
-pub(crate) type LotWork<'a> = dyn Fn(LotRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
+/// What is done with an item: with whom it hears reports, and how it waits for its turn.
+pub(crate) type ItemWork<'a> = dyn Fn(ItemRow, &dyn Fn(HaulEvent), Turn<'_>) -> Result<(), HaulError> + Sync + 'a;
 
-/// Runs lots until all are at their end or none can go on; `failed` hears of those that could not, and `is_gone`
-/// says whether a lot's originals have left. Reports on this thread.
+/// Runs items until all are at their end or none can go on; `failed` hears of those that could not, and `is_gone`
+/// says whether an item's originals have left. Reports on this thread.
 pub(crate) fn side_by_side(
     site: &Site,
-    lots: Vec<LotRow>,
+    items: Vec<ItemRow>,
     stop: &Control,
     report: &dyn Fn(HaulEvent),
-    work: &LotWork<'_>,
-    is_gone: &dyn Fn(&LotRow) -> bool,
-    failed: &mut dyn FnMut(&LotRow, HaulError),
+    work: &ItemWork<'_>,
+    is_gone: &dyn Fn(&ItemRow) -> bool,
+    failed: &mut dyn FnMut(&ItemRow, HaulError),
 ) {
-    if let [only] = &lots[..] {
+    if let [only] = &items[..] {
         return match work(only.clone(), report, &|| Ok(())) {
             Ok(()) => {}
             Err(error) => failed(only, error),
@@ -76,8 +76,8 @@ pub(crate) fn side_by_side(
     }
     let turns = Turns::default();
     let (tell, told) = unbounded();
-    let lots = &lots;
-    let mut waiting: Vec<usize> = (0..lots.len()).collect();
+    let items = &items;
+    let mut waiting: Vec<usize> = (0..items.len()).collect();
     let mut running: Vec<usize> = Vec::new();
     let mut stuck: Vec<usize> = Vec::new();
     thread::scope(|scope| {
@@ -86,22 +86,22 @@ pub(crate) fn side_by_side(
             let alive: HashSet<usize> = waiting.iter().chain(&running).copied().collect();
             let mut homeless: Vec<(usize, usize)> = Vec::new();
             waiting.retain(|&n| {
-                let fights = |other: &&usize| fight(site, &lots[n].planned, &lots[**other].planned);
+                let fights = |other: &&usize| fight(site, &items[n].planned, &items[**other].planned);
                 let is_hindered =
-                    |other: &&usize| fights(other) || lots[n].planned.launcher == lots[**other].planned.launcher;
+                    |other: &&usize| fights(other) || items[n].planned.launcher == items[**other].planned.launcher;
                 if stuck.iter().any(|other| is_hindered(&other)) || stop.asked() {
                     turns.end(n);
                     return false;
                 }
                 // Its originals stay: what needs their room cannot begin.
                 let in_the_way =
-                    lots[n].planned.after.iter().find(|k| !alive.contains(k) && !lots.get(**k).is_some_and(is_gone));
+                    items[n].planned.after.iter().find(|k| !alive.contains(k) && !items.get(**k).is_some_and(is_gone));
                 if let Some(k) = in_the_way {
                     homeless.push((n, *k));
                     turns.end(n);
                     return false;
                 }
-                let waits_for_room = lots[n].planned.after.iter().any(|k| alive.contains(k));
+                let waits_for_room = items[n].planned.after.iter().any(|k| alive.contains(k));
                 if waits_for_room || running.len() >= MOST || running.iter().chain(&passed).any(|other| fights(&other))
                 {
                     passed.push(n);
@@ -110,12 +110,12 @@ pub(crate) fn side_by_side(
                 running.push(n);
                 let (tell, turns) = (tell.clone(), &turns);
                 let before: Vec<usize> =
-                    (0..n).filter(|other| lots[*other].planned.launcher == lots[n].planned.launcher).collect();
+                    (0..n).filter(|other| items[*other].planned.launcher == items[n].planned.launcher).collect();
                 scope.spawn(move || {
                     let report = |event| drop(tell.send(News::Told(event)));
                     let turn = || turns.wait_for(&before, stop);
-                    let work = || work(lots[n].clone(), &report, &turn);
-                    // A fault of this program is no reason for the others to wait for this lot.
+                    let work = || work(items[n].clone(), &report, &turn);
+                    // A fault of this program is no reason for the others to wait for this item.
                     let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
                     let result = result.unwrap_or(Err(HaulError::NeedsRecovery));
                     turns.end(n);
@@ -125,8 +125,8 @@ pub(crate) fn side_by_side(
             });
             for (n, k) in homeless {
                 stuck.push(n);
-                let title = lots.get(k).map_or_else(String::new, |lot| lot.planned.title.clone());
-                failed(&lots[n], HaulError::NoRoomYet { title });
+                let title = items.get(k).map_or_else(String::new, |item| item.planned.title.clone());
+                failed(&items[n], HaulError::NoRoomYet { title });
             }
             if running.is_empty() {
                 break;
@@ -136,20 +136,20 @@ pub(crate) fn side_by_side(
                 Ok(News::Ended(n, result)) => {
                     running.retain(|other| *other != n);
                     if let Err(error) = result {
-                        if !error.spares_other_lots() {
+                        if !error.spares_other_items() {
                             stuck.push(n);
                         }
-                        failed(&lots[n], error);
+                        failed(&items[n], error);
                     }
                 }
                 Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => {}
             }
         }
     });
-    // A lot that was asked to pause before it was begun has told nothing.
+    // An item that was asked to pause before it was begun has told nothing.
     if stop.asked()
-        && let Some(lot) = lots.iter().find(|lot| !lot.stage.at_rest())
+        && let Some(item) = items.iter().find(|item| !item.stage.at_rest())
     {
-        failed(lot, HaulError::Paused);
+        failed(item, HaulError::Paused);
     }
 }

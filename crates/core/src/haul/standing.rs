@@ -1,13 +1,13 @@
-//! Where the two ends of a lot are at this moment: whether their drives are there, and under which paths.
+//! Where the two ends of an item are at this moment: whether their drives are there, and under which paths.
 //!
 //! Law: nothing is made, led anywhere or removed at an end whose drive is not there. A drive that is mounted elsewhere is the same
-//! drive: the lot's paths follow it.
+//! drive: the item's paths follow it.
 
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use crate::item::{Finding, FindingKind, PlannedLot, Stage};
-use crate::journal::{HaulRow, LotRow};
+use crate::item::{Finding, FindingKind, PlannedItem, Stage};
+use crate::journal::{HaulRow, ItemRow};
 use crate::site::{DrivePlace, Presence, Site};
 
 /// Whether the drive of one end is there.
@@ -40,17 +40,17 @@ impl End {
 /// Both ends.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Standing {
-    /// Of [`PlannedLot::from`].
+    /// Of [`PlannedItem::from`].
     pub(crate) from: End,
-    /// Of [`PlannedLot::to`].
+    /// Of [`PlannedItem::to`].
     pub(crate) to: End,
-    /// Whether a drive has another path than when the lot was written down.
+    /// Whether a drive has another path than when the item was written down.
     pub(crate) moved: bool,
 }
 
 impl Standing {
-    /// Refuses if one of these files lies on a drive of the lot that is not there.
-    pub(crate) fn required_for(&self, planned: &PlannedLot, files: &[PathBuf]) -> Result<(), HaulError> {
+    /// Refuses if one of these files lies on a drive of the item that is not there.
+    pub(crate) fn required_for(&self, planned: &PlannedItem, files: &[PathBuf]) -> Result<(), HaulError> {
         for (end, path, top) in self.tops(planned) {
             if top.is_some_and(|top| files.iter().any(|file| file.starts_with(top))) {
                 end.required(&planned.title, path)?;
@@ -59,26 +59,26 @@ impl Standing {
         Ok(())
     }
 
-    /// Whether a file lies on a drive of the lot that is not there.
-    pub(crate) fn is_out_of_reach(&self, planned: &PlannedLot, file: &Path) -> bool {
+    /// Whether a file lies on a drive of the item that is not there.
+    pub(crate) fn is_out_of_reach(&self, planned: &PlannedItem, file: &Path) -> bool {
         self.tops(planned)
             .into_iter()
             .any(|(end, _, top)| *end != End::There && top.is_some_and(|top| file.starts_with(top)))
     }
 
     /// Both ends: each with its path and with the folder in which its drive is mounted.
-    fn tops<'a>(&'a self, planned: &'a PlannedLot) -> [(&'a End, &'a Path, Option<&'a Path>); 2] {
+    fn tops<'a>(&'a self, planned: &'a PlannedItem) -> [(&'a End, &'a Path, Option<&'a Path>); 2] {
         let top = |path: &'a Path, place: Option<&DrivePlace>| path.ancestors().nth(place?.below.iter().count());
         let (from, to) = (planned.from.as_path(), planned.to.as_path());
         [(&self.from, from, top(from, planned.from_place.as_ref())), (&self.to, to, top(to, planned.to_place.as_ref()))]
     }
 }
 
-/// Finds both ends of a lot, and has its paths be what they are now.
+/// Finds both ends of an item, and has its paths be what they are now.
 ///
 /// # Errors
 /// What the system said to a look: then nothing is known of that end.
-pub(crate) fn settle(site: &Site, row: &mut LotRow) -> Result<Standing, HaulError> {
+pub(crate) fn settle(site: &Site, row: &mut ItemRow) -> Result<Standing, HaulError> {
     let planned = &row.planned;
     let look = |place: Option<&DrivePlace>,
                 path: &Path,
@@ -125,15 +125,15 @@ fn tops<'a>(old: &'a Path, now: &'a Path) -> Option<(&'a Path, &'a Path)> {
     old.ancestors().nth(alike).zip(now.ancestors().nth(alike))
 }
 
-/// Has everything of a lot that lies below the old top of a drive lie below the new one.
-fn follow(row: &mut LotRow, old: &Path, now: &Path) {
+/// Has everything of an item that lies below the old top of a drive lie below the new one.
+fn follow(row: &mut ItemRow, old: &Path, now: &Path) {
     let Some((old, now)) = tops(old, now) else { return };
     let carry = |path: &mut PathBuf| {
         if let Ok(rest) = path.strip_prefix(old) {
             *path = now.join(rest);
         }
     };
-    let PlannedLot { from, to, aside, edits, .. } = &mut row.planned;
+    let PlannedItem { from, to, aside, edits, .. } = &mut row.planned;
     carry(from);
     carry(to);
     // Record files on that drive go with it; what they say is what was written into them.
@@ -149,11 +149,11 @@ fn follow(row: &mut LotRow, old: &Path, now: &Path) {
     }
 }
 
-/// The drives of the open lots of a haul that are not there now, or have another in their place; each once, by name.
+/// The drives of the open items of a haul that are not there now, or have another in their place; each once, by name.
 pub fn drives_away(site: &Site, haul: &HaulRow) -> Vec<String> {
-    let open = haul.lots.iter().filter(|lot| !lot.stage.at_rest() || lot.holds_originals());
+    let open = haul.items.iter().filter(|item| !item.stage.at_rest() || item.holds_originals());
     let mut names: Vec<String> = open
-        .filter_map(|lot| settle(site, &mut lot.clone()).ok())
+        .filter_map(|item| settle(site, &mut item.clone()).ok())
         .flat_map(|standing| [standing.from, standing.to])
         .filter_map(|end| match end {
             End::There => None,
@@ -165,8 +165,8 @@ pub fn drives_away(site: &Site, haul: &HaulRow) -> Vec<String> {
     names
 }
 
-/// Where a file is now that lay on a drive of a lot when it was written down.
-pub(crate) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> PathBuf {
+/// Where a file is now that lay on a drive of an item when it was written down.
+pub(crate) fn carried(written: &PlannedItem, now: &PlannedItem, file: &Path) -> PathBuf {
     for (old, new) in [(&written.to, &now.to), (&written.from, &now.from)] {
         if let Some((old, new)) = tops(old, new)
             && let Ok(rest) = file.strip_prefix(old)
@@ -177,8 +177,8 @@ pub(crate) fn carried(written: &PlannedLot, now: &PlannedLot, file: &Path) -> Pa
     file.into()
 }
 
-/// Writes down on which drives the ends of a lot are, where that is not known yet.
-pub(crate) fn note_places(site: &Site, planned: &mut PlannedLot) -> Result<(), HaulError> {
+/// Writes down on which drives the ends of an item are, where that is not known yet.
+pub(crate) fn note_places(site: &Site, planned: &mut PlannedItem) -> Result<(), HaulError> {
     if planned.from_place.is_none() {
         planned.from_place = Some(site.place_at(&planned.from).map_err(HaulError::disk("look at", &planned.from))?);
     }

@@ -1,6 +1,6 @@
 //! Return: what a haul did is undone, whatever phase it is in, before or after the release.
 //!
-//! Law: a return is a haul of its own. Lots that were not repointed are given up where they stand;
+//! Law: a return is a haul of its own. Items that were not repointed are given up where they stand;
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
 use super::context::Work;
@@ -14,10 +14,10 @@ use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use super::reach::{leave_copy, without_copy};
 use super::standing::note_places;
-use crate::bytes::{HaulId, LotId};
+use crate::bytes::{HaulId, ItemId};
 use crate::checksums::measure;
-use crate::item::{Left, Mode, PlannedLot, Policy, Stage, Trial, Weight, WhyLeft};
-use crate::journal::{Journal, LotRow};
+use crate::item::{Left, Mode, PlannedItem, Policy, Stage, Trial, Weight, WhyLeft};
+use crate::journal::{ItemRow, Journal};
 
 use crate::preflight::quiet;
 
@@ -37,20 +37,20 @@ pub fn return_haul(
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
-    let all: Vec<LotId> = haul.lots.iter().map(|lot| lot.id).collect();
-    return_lots(site, journal, id, &all, report, stop)
+    let all: Vec<ItemId> = haul.items.iter().map(|item| item.id).collect();
+    return_items(site, journal, id, &all, report, stop)
 }
 
-/// Returns some lots of a haul, as [`return_haul`] does with all; the others stay as they are.
+/// Returns some items of a haul, as [`return_haul`] does with all; the others stay as they are.
 ///
 /// # Errors
-/// As [`return_haul`]; and [`HaulError::Unfinished`] if another lot of the haul is still under way and these are repointed:
+/// As [`return_haul`]; and [`HaulError::Unfinished`] if another item of the haul is still under way and these are repointed:
 /// a return is a haul, and one at a time is under way.
-pub fn return_lots(
+pub fn return_items(
     site: &Site,
     journal: &Journal,
     id: HaulId,
-    only: &[LotId],
+    only: &[ItemId],
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
@@ -60,12 +60,12 @@ pub fn return_lots(
 /// Does the same; what the gate does not let go can be left where it is.
 ///
 /// # Errors
-/// As [`return_lots`].
+/// As [`return_items`].
 pub fn return_leaving(
     site: &Site,
     journal: &Journal,
     id: HaulId,
-    only: &[LotId],
+    only: &[ItemId],
     stuck: Stuck,
     report: &dyn Fn(HaulEvent),
     stop: &Control,
@@ -75,8 +75,8 @@ pub fn return_leaving(
         return Err(HaulError::Unfinished(other.id));
     }
     let (haul, _) = settled(site, &whole.only(only));
-    let others_under_way = whole.lots.iter().any(|lot| !only.contains(&lot.id) && !lot.stage.at_rest());
-    if others_under_way && haul.lots.iter().any(to_take_back) {
+    let others_under_way = whole.items.iter().any(|item| !only.contains(&item.id) && !item.stage.at_rest());
+    if others_under_way && haul.items.iter().any(to_take_back) {
         return Err(HaulError::Unfinished(id));
     }
     let plan = return_plan(site, &haul);
@@ -87,15 +87,15 @@ pub fn return_leaving(
     if plan.give_up.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
         return Err(HaulError::Nothing(format!("haul {id} has nothing to return")));
     }
-    for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest()) {
-        let mut work = Work::new(site, journal, lot.clone(), report, stop);
-        match lot.stage {
+    for item in haul.items.iter().filter(|item| !item.stage.at_rest()) {
+        let mut work = Work::new(site, journal, item.clone(), report, stop);
+        match item.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
-            Stage::Releasing => match crate::haul::steps::release_lot(&mut work, Depth::Seen) {
+            Stage::Releasing => match crate::haul::steps::release_item(&mut work, Depth::Seen) {
                 Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(&mut work)?,
                 other => drop(other?),
             },
-            Stage::Repointed if lot.planned.mode == Mode::Rename => crate::haul::steps::swap(&mut work)?,
+            Stage::Repointed if item.planned.mode == Mode::Rename => crate::haul::steps::swap(&mut work)?,
             Stage::Repointed if refused => work.set_stage(Stage::Proved { holds: false })?,
             Stage::Repointed => {}
             _ => give_up(&mut work, stuck)?,
@@ -103,61 +103,61 @@ pub fn return_leaving(
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
     let (haul, _) = settled(site, &haul);
-    let mut lots: Vec<(PlannedLot, Option<LotId>)> = Vec::new();
-    for lot in haul.lots.iter().rev().filter(|lot| to_take_back(lot)) {
-        let back = turned(site, lot);
+    let mut items: Vec<(PlannedItem, Option<ItemId>)> = Vec::new();
+    for item in haul.items.iter().rev().filter(|item| to_take_back(item)) {
+        let back = turned(site, item);
         if !refused {
-            lots.push((back, Some(lot.id)));
-        } else if let Some(back) = without_copy(site, journal, lot, &back)? {
-            lots.push((back, Some(lot.id)));
+            items.push((back, Some(item.id)));
+        } else if let Some(back) = without_copy(site, journal, item, &back)? {
+            items.push((back, Some(item.id)));
         }
         // Of what is refused otherwise, what is at rest stays as it is.
     }
-    if refused && !lots.is_empty() {
+    if refused && !items.is_empty() {
         // Nothing leads on beside a running launcher, whatever a person leaves.
-        let planned: Vec<PlannedLot> = lots.iter().map(|(planned, _)| planned.clone()).collect();
+        let planned: Vec<PlannedItem> = items.iter().map(|(planned, _)| planned.clone()).collect();
         let mut busy = quiet(site, &planned);
         busy.retain(|finding| finding.weight == Weight::Stop);
         if !busy.is_empty() {
             return Err(HaulError::Refused(busy));
         }
     }
-    in_turn(&mut lots);
-    if lots.is_empty() {
+    in_turn(&mut items);
+    if items.is_empty() {
         if !refused {
             journal.say(id, None, "given up", "")?;
         }
         return Ok(None);
     }
     // What the journal begins here is under way whatever happens next; the old haul is at rest from now on.
-    let repointed = haul.lots.iter().filter(|lot| lot.stage == Stage::Repointed);
-    let settled: Vec<(LotId, Stage)> = repointed.map(|lot| (lot.id, Stage::Proved { holds: false })).collect();
-    for (planned, _) in &mut lots {
+    let repointed = haul.items.iter().filter(|item| item.stage == Stage::Repointed);
+    let settled: Vec<(ItemId, Stage)> = repointed.map(|item| (item.id, Stage::Proved { holds: false })).collect();
+    for (planned, _) in &mut items {
         note_places(site, planned)?;
     }
     // A copy on a drive that is not there cannot go.
     let policy = if refused { Policy::Hold } else { Policy::Release };
-    let back = journal.begin_with(&lots, policy, Some(id), Trial::None, &settled)?;
+    let back = journal.begin_with(&items, policy, Some(id), Trial::None, &settled)?;
     let ended = Haul::of(site, journal, back)?.run(report, stop)?;
-    for lot in ended.lots.iter().filter(|_| refused) {
-        let undone = lot.takes_back.map(|old| journal.lot(old)).transpose()?.flatten();
-        leave_copy(site, journal, &undone.ok_or(HaulError::NeedsRecovery)?, lot)?;
+    for item in ended.items.iter().filter(|_| refused) {
+        let undone = item.takes_back.map(|old| journal.item(old)).transpose()?.flatten();
+        leave_copy(site, journal, &undone.ok_or(HaulError::NeedsRecovery)?, item)?;
     }
     Ok(Some(back))
 }
 
 /// Ends a release that the gate does not let go on, since a person said so: the rest of the originals is left, and named.
 fn leave_the_rest(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let held = work.lot.held_at().to_path_buf();
+    let held = work.item.held_at().to_path_buf();
     let left = Left { path: held.clone(), bytes: measure(&held).on_disk, why: WhyLeft::Changed };
-    work.journal.put_remains(work.lot.id, &[left])?;
+    work.journal.put_remains(work.item.id, &[left])?;
     work.set_stage(Stage::Released { left: 1 })
 }
 
-/// Gives up the lots of a haul that are not repointed; those that are stay where they are. Gives their titles.
+/// Gives up the items of a haul that are not repointed; those that are stay where they are. Gives their titles.
 ///
 /// # Errors
-/// [`HaulError::Nothing`] if every lot is at rest or repointed.
+/// [`HaulError::Nothing`] if every item is at rest or repointed.
 pub fn give_up_rest(
     site: &Site,
     journal: &Journal,
@@ -181,14 +181,14 @@ pub fn give_up_leaving(
     stop: &Control,
 ) -> Result<Vec<String>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
-    let open: Vec<LotRow> =
-        haul.lots.into_iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()).collect();
+    let open: Vec<ItemRow> =
+        haul.items.into_iter().filter(|item| !item.stage.at_rest() && !item.stage.is_repointed()).collect();
     if open.is_empty() {
-        return Err(HaulError::Nothing(format!("haul {id} has no lot to give up")));
+        return Err(HaulError::Nothing(format!("haul {id} has no item to give up")));
     }
-    let titles = open.iter().map(|lot| lot.planned.title.clone()).collect();
-    for lot in open {
-        give_up(&mut Work::new(site, journal, lot, report, stop), stuck)?;
+    let titles = open.iter().map(|item| item.planned.title.clone()).collect();
+    for item in open {
+        give_up(&mut Work::new(site, journal, item, report, stop), stuck)?;
     }
     Ok(titles)
 }

@@ -9,10 +9,10 @@ use crate::haul::inspect::{by_edits, is_folder_of, what_records_say};
 use crate::haul::steps::edits_to_make;
 
 use super::standing::{End, settle};
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::checksums::{EntryKind, FileIdentity, Found, measure, walk_each};
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Stage, Weight};
-use crate::journal::{HaulRow, LotRow, reader};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Stage, Weight};
+use crate::journal::{HaulRow, ItemRow, reader};
 use crate::plan::lead_anew;
 
 use crate::preflight::quiet;
@@ -24,11 +24,11 @@ use crate::site::Site;
 pub struct ReturnPlan {
     /// The haul that would be returned.
     pub haul: HaulId,
-    /// Titles of lots that are given up before they were repointed.
+    /// Titles of items that are given up before they were repointed.
     pub give_up: Vec<String>,
-    /// Titles of lots whose held originals are taken up again.
+    /// Titles of items whose held originals are taken up again.
     pub take_back: Vec<String>,
-    /// Titles of lots that are copied or renamed back.
+    /// Titles of items that are copied or renamed back.
     pub haul_back: Vec<String>,
     /// What stands in the way.
     pub findings: Vec<Finding>,
@@ -41,21 +41,21 @@ impl ReturnPlan {
     }
 }
 
-/// Whether the lot has been repointed and not been taken back.
-pub(crate) fn to_take_back(lot: &LotRow) -> bool {
-    lot.stage.is_repointed()
+/// Whether the item has been repointed and not been taken back.
+pub(crate) fn to_take_back(item: &ItemRow) -> bool {
+    item.stage.is_repointed()
 }
 
-/// The lot that would undo `lot`.
-pub(crate) fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
-    let planned = lot.planned.clone();
+/// The item that would undo `item`.
+pub(crate) fn turned(site: &Site, item: &ItemRow) -> PlannedItem {
+    let planned = item.planned.clone();
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
-    let held = lot.holds_originals() || planned.mode == Mode::Spare && !matches!(lot.stage, Stage::Released { .. });
+    let held = item.holds_originals() || planned.mode == Mode::Spare && !matches!(item.stage, Stage::Released { .. });
     // Somebody may have taken kept originals away by hand: then the copy is hauled back.
     // Nothing is gone while its drive is: that one is looked for after the look that found nothing.
-    let drive_there = || settle(site, &mut lot.clone()).is_ok_and(|standing| standing.from == End::There);
+    let drive_there = || settle(site, &mut item.clone()).is_ok_and(|standing| standing.from == End::There);
     let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some()) || !drive_there();
-    let whole = held && lot.stage != Stage::Releasing && there;
+    let whole = held && item.stage != Stage::Releasing && there;
     // An undo whose copy has not gone yet is undone without letting go of what it had taken up.
     let undoes_an_undo = planned.mode == Mode::TakeBack && whole;
     let mode = match (planned.mode, whole) {
@@ -67,7 +67,7 @@ pub(crate) fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
         (_, false) => Mode::Copy,
     };
     let edits = turned_edits(&planned);
-    PlannedLot {
+    PlannedItem {
         from: planned.to,
         to: planned.from,
         from_place: planned.to_place,
@@ -84,8 +84,8 @@ pub(crate) fn turned(site: &Site, lot: &LotRow) -> PlannedLot {
     }
 }
 
-/// The edits that take the lot's own back. A record within the lot is found where the lot will be.
-fn turned_edits(planned: &PlannedLot) -> Vec<Edit> {
+/// The edits that take the item's own back. A record within the item is found where the item will be.
+fn turned_edits(planned: &PlannedItem) -> Vec<Edit> {
     Edit::turned_all(&planned.edits).into_iter().map(|edit| edit.carried(&planned.to, &planned.from)).collect()
 }
 
@@ -94,7 +94,7 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     let written = haul;
     let (haul, mut unsettled) = settled(site, haul);
     let haul = &haul;
-    let title = |lot: &LotRow| lot.planned.title.clone();
+    let title = |item: &ItemRow| item.planned.title.clone();
     let mut plan = ReturnPlan {
         haul: haul.id,
         give_up: Vec::new(),
@@ -102,45 +102,45 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
         haul_back: Vec::new(),
         findings: Vec::new(),
     };
-    let mut turned_lots = Vec::new();
+    let mut turned_items = Vec::new();
     // What goes back first makes room for what follows.
     let mut goes = Going::default();
-    for lot in haul.lots.iter().filter(|lot| !lot.stage.at_rest() && !lot.stage.is_repointed()) {
-        // What was made of lots that are given up goes before anything comes back.
-        let made = match &lot.stage {
+    for item in haul.items.iter().filter(|item| !item.stage.at_rest() && !item.stage.is_repointed()) {
+        // What was made of items that are given up goes before anything comes back.
+        let made = match &item.stage {
             Stage::Copying { staging } => Some(staging),
             Stage::Compared { staging } if staging.is_dir() => Some(staging),
-            Stage::Compared { .. } | Stage::Placed | Stage::Repointing if lot.planned.mode == Mode::Copy => {
-                Some(&lot.planned.to)
+            Stage::Compared { .. } | Stage::Placed | Stage::Repointing if item.planned.mode == Mode::Copy => {
+                Some(&item.planned.to)
             }
             _ => None,
         };
         if let Some(made) = made {
-            goes.leave(&lot.planned.to_drive, measure(made).on_disk);
+            goes.leave(&item.planned.to_drive, measure(made).on_disk);
         }
     }
-    for lot in haul.lots.iter().rev() {
-        if !lot.stage.at_rest() && !lot.stage.is_repointed() {
-            plan.give_up.push(title(lot));
-        } else if to_take_back(lot) {
-            let back = turned(site, lot);
+    for item in haul.items.iter().rev() {
+        if !item.stage.at_rest() && !item.stage.is_repointed() {
+            plan.give_up.push(title(item));
+        } else if to_take_back(item) {
+            let back = turned(site, item);
             let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
-            list.push(title(lot));
-            // A later lot of the haul has carried it on: that one goes back first.
-            let carried_on = |other: &LotRow| other.id.0 > lot.id.0 && other.planned.game == lot.planned.game;
-            let last = !haul.lots.iter().any(carried_on);
+            list.push(title(item));
+            // A later item of the haul has carried it on: that one goes back first.
+            let carried_on = |other: &ItemRow| other.id.0 > item.id.0 && other.planned.game == item.planned.game;
+            let last = !haul.items.iter().any(carried_on);
             let was =
-                written.lots.iter().find(|other| other.id == lot.id).map_or(&lot.planned.to, |was| &was.planned.to);
+                written.items.iter().find(|other| other.id == item.id).map_or(&item.planned.to, |was| &was.planned.to);
             // What its records say cannot be asked while a drive of it is away.
-            let of_lot = |finding: &&Finding| finding.title.as_ref() == Some(&lot.planned.title);
-            let can_ask = last && !unsettled.iter().any(|finding| of_lot(&finding));
-            plan.findings.extend(stands_in_the_way(site, lot, &back, can_ask.then_some(was.as_path()), &goes));
+            let of_item = |finding: &&Finding| finding.title.as_ref() == Some(&item.planned.title);
+            let can_ask = last && !unsettled.iter().any(|finding| of_item(&finding));
+            plan.findings.extend(stands_in_the_way(site, item, &back, can_ask.then_some(was.as_path()), &goes));
             goes.add(&back);
-            turned_lots.push(back);
+            turned_items.push(back);
         }
     }
     plan.findings.append(&mut unsettled);
-    plan.findings.extend(quiet(site, &turned_lots));
+    plan.findings.extend(quiet(site, &turned_items));
     plan.findings.sort_by_key(|finding| finding.weight);
     plan
 }
@@ -148,18 +148,18 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
 /// A haul with the paths that its drives have now, and what is wrong with those that are not there.
 pub(crate) fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
     let (mut haul, mut findings) = (haul.clone(), Vec::new());
-    for lot in haul.lots.iter_mut().filter(|lot| !lot.stage.at_rest() || lot.stage.is_repointed()) {
-        let title = lot.planned.title.clone();
-        let kinds = match settle(site, lot) {
+    for item in haul.items.iter_mut().filter(|item| !item.stage.at_rest() || item.stage.is_repointed()) {
+        let title = item.planned.title.clone();
+        let kinds = match settle(site, item) {
             Ok(standing) => {
-                let (from, to) = (standing.from.fault(&lot.planned.from), standing.to.fault(&lot.planned.to));
+                let (from, to) = (standing.from.fault(&item.planned.from), standing.to.fault(&item.planned.to));
                 // The copy that kept originals are taken up instead of may be away, and goes another time; but not where records lie
                 // on its drive, or where its launcher cannot be asked about them: what is away is not gone.
-                let files: Vec<PathBuf> = lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
-                let asked = by_edits(&lot.planned) || what_records_say(site, &lot.planned.game).is_some();
+                let files: Vec<PathBuf> = item.planned.record_files().into_iter().map(Path::to_path_buf).collect();
+                let asked = by_edits(&item.planned) || what_records_say(site, &item.planned.game).is_some();
                 let needs_copy =
-                    !lot.holds_originals() || !asked || standing.required_for(&lot.planned, &files).is_err();
-                from.into_iter().chain(to.filter(|_| needs_copy || !lot.stage.at_rest())).collect()
+                    !item.holds_originals() || !asked || standing.required_for(&item.planned, &files).is_err();
+                from.into_iter().chain(to.filter(|_| needs_copy || !item.stage.at_rest())).collect()
             }
             Err(error) => vec![FindingKind::SourceUnreadable { what: error.to_string() }],
         };
@@ -168,7 +168,7 @@ pub(crate) fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
     (haul, findings)
 }
 
-/// Bytes that the lots of a return so far bring to drives, and take from them.
+/// Bytes that the items of a return so far bring to drives, and take from them.
 #[derive(Default)]
 struct Going {
     comes: HashMap<String, Bytes>,
@@ -176,7 +176,7 @@ struct Going {
 }
 
 impl Going {
-    fn add(&mut self, back: &PlannedLot) {
+    fn add(&mut self, back: &PlannedItem) {
         let drives = if back.mode == Mode::Copy {
             let comes = self.comes.entry(back.to_drive.clone()).or_default();
             *comes = comes.plus(back.need.max(back.size.on_disk));
@@ -199,46 +199,52 @@ impl Going {
     }
 }
 
-/// Has every lot of a return wait until those before it have let go of what lies where it goes.
-pub(crate) fn in_turn(lots: &mut [(PlannedLot, Option<LotId>)]) {
-    for n in 0..lots.len() {
+/// Has every item of a return wait until those before it have let go of what lies where it goes.
+pub(crate) fn in_turn(items: &mut [(PlannedItem, Option<ItemId>)]) {
+    for n in 0..items.len() {
         let makes_room = |k: &usize| {
-            let (earlier, later) = (&lots[*k].0, &lots[n].0);
+            let (earlier, later) = (&items[*k].0, &items[n].0);
             later.game == earlier.game
                 || later.mode == Mode::Copy
                     && matches!(earlier.mode, Mode::Copy | Mode::TakeBack)
                     && earlier.from_drive.as_ref() == Some(&later.to_drive)
         };
-        lots[n].0.after = (0..n).filter(makes_room).collect();
+        items[n].0.after = (0..n).filter(makes_room).collect();
     }
 }
 
-/// `was` is the path that the copy had when it was made; `None` if a later lot of the haul has moved the same game.
-fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, was: Option<&Path>, goes: &Going) -> Vec<Finding> {
+/// `was` is the path that the copy had when it was made; `None` if a later item of the haul has moved the same game.
+fn stands_in_the_way(
+    site: &Site,
+    item: &ItemRow,
+    back: &PlannedItem,
+    was: Option<&Path>,
+    goes: &Going,
+) -> Vec<Finding> {
     let mut kinds = Vec::new();
-    if lot.planned.mode == Mode::SetAside && matches!(lot.stage, Stage::Releasing | Stage::Released { .. }) {
+    if item.planned.mode == Mode::SetAside && matches!(item.stage, Stage::Releasing | Stage::Released { .. }) {
         return vec![Finding::new(
-            Some(&lot.planned.title),
-            FindingKind::LetGoForGood { path: lot.planned.from.clone() },
+            Some(&item.planned.title),
+            FindingKind::LetGoForGood { path: item.planned.from.clone() },
         )];
     }
-    if let Some(was) = was.filter(|_| lot.stage.at_rest()) {
-        kinds.extend(records_would(site, lot, back, was));
+    if let Some(was) = was.filter(|_| item.stage.at_rest()) {
+        kinds.extend(records_would(site, item, back, was));
     }
-    // Of a lot that is still under way something of its own may be there; it is settled before the return begins.
-    if matches!(back.mode, Mode::Copy | Mode::Rename) && lot.stage.at_rest() && in_the_place(site, lot, back) {
+    // Of an item that is still under way something of its own may be there; it is settled before the return begins.
+    if matches!(back.mode, Mode::Copy | Mode::Rename) && item.stage.at_rest() && in_the_place(site, item, back) {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
-    if back.mode == Mode::TakeBack && lot.taken > 0 {
+    if back.mode == Mode::TakeBack && item.taken > 0 {
         // What could not be read of them is in the copy alone.
         let what = format!(
             "what could not be read of the held originals was taken from another copy (files: {}); let go of the originals first, and the copy is hauled back",
-            lot.taken
+            item.taken
         );
         kinds.push(FindingKind::SourceUnreadable { what });
     }
     if back.mode == Mode::TakeBack && !back.keeps {
-        kinds.extend(newer_in_copy(site, lot));
+        kinds.extend(newer_in_copy(site, item));
     }
     if back.mode == Mode::Copy
         && let Some(drive) = site.find_drive(&back.to_drive)
@@ -246,24 +252,24 @@ fn stands_in_the_way(site: &Site, lot: &LotRow, back: &PlannedLot, was: Option<&
     {
         // It lay there before: undoing a haul may use the reserve again.
         // What is left of half released originals goes before the copy comes back.
-        let going = if lot.stage == Stage::Releasing { measure(&back.to).on_disk } else { Bytes::ZERO };
+        let going = if item.stage == Stage::Releasing { measure(&back.to).on_disk } else { Bytes::ZERO };
         let free = usage.free.plus(going).plus(Going::of(&goes.leaves, &drive.name));
         let lacks = back.need.max(back.size.on_disk).plus(Going::of(&goes.comes, &drive.name)).less(free);
         if lacks > Bytes::ZERO {
             kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
         }
     }
-    kinds.into_iter().map(|kind| Finding::new(Some(&lot.planned.title), kind)).collect()
+    kinds.into_iter().map(|kind| Finding::new(Some(&item.planned.title), kind)).collect()
 }
 
 /// Tries in memory what an undo would do to the records; gives what stands against it, or what there is not to do.
-fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot, was: &Path) -> Option<FindingKind> {
+fn records_would(site: &Site, item: &ItemRow, back: &PlannedItem, was: &Path) -> Option<FindingKind> {
     let launcher = back.launcher_name.clone();
     let edits = edits_to_make(back);
     let leads = match what_records_say(site, &back.game) {
-        _ if by_edits(&lot.planned) || lot.planned.mode == Mode::Records => None,
+        _ if by_edits(&item.planned) || item.planned.mode == Mode::Records => None,
         Some(game)
-            if is_folder_of(&game.install, lot.planned.place()) || game.install == back.to || game.install == was =>
+            if is_folder_of(&game.install, item.planned.place()) || game.install == back.to || game.install == was =>
         {
             None
         }
@@ -272,7 +278,7 @@ fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot, was: &Path) -> Op
             return Some(FindingKind::RecordsElsewhere {
                 launcher,
                 path: Some(game.install),
-                copy: lot.planned.to.clone(),
+                copy: item.planned.to.clone(),
             });
         }
         None => Some(FindingKind::NothingToUpdate { launcher }),
@@ -288,18 +294,18 @@ fn records_would(site: &Site, lot: &LotRow, back: &PlannedLot, was: &Path) -> Op
     leading.err().map(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })
 }
 
-/// Whether something is where a lot goes back to that does not go out of the way by itself: what its own release has left does.
-fn in_the_place(site: &Site, lot: &LotRow, back: &PlannedLot) -> bool {
+/// Whether something is where an item goes back to that does not go out of the way by itself: what its own release has left does.
+fn in_the_place(site: &Site, item: &ItemRow, back: &PlannedItem) -> bool {
     let there = site.disk.look(&back.to).map_or(true, |there| there.is_some());
-    there && !matches!(lot.stage, Stage::Released { left } if left > 0)
+    there && !matches!(item.stage, Stage::Released { left } if left > 0)
 }
 
 /// Files of the copy that are newer than what was verified and are on no list: an undo leaves them beside their place.
-fn newer_in_copy(site: &Site, lot: &LotRow) -> Option<FindingKind> {
+fn newer_in_copy(site: &Site, item: &ItemRow) -> Option<FindingKind> {
     let reader = reader(site).ok()??;
-    let steady = site.abilities_at(&lot.planned.to).steady();
-    let place = lot.planned.place();
-    let rewritten: Vec<&Path> = lot.planned.record_files();
+    let steady = site.abilities_at(&item.planned.to).steady();
+    let place = item.planned.place();
+    let rewritten: Vec<&Path> = item.planned.record_files();
     let (mut count, mut first) = (0, None::<PathBuf>);
     let mut note = |path: &Path| {
         count += 1;
@@ -308,7 +314,7 @@ fn newer_in_copy(site: &Site, lot: &LotRow) -> Option<FindingKind> {
     let mut after: Option<Vec<u8>> = None;
     let mut known = std::collections::HashSet::new();
     loop {
-        let page = reader.page(lot.id, after.as_deref(), false, None).ok()?;
+        let page = reader.page(item.id, after.as_deref(), false, None).ok()?;
         let Some(last) = page.last() else { break };
         after = Some(last.entry.path.key());
         for line in page {

@@ -45,16 +45,16 @@ pub enum Limit {
 pub enum FindingKind {
     /// The drive would hold more than its capacity less its reserve, also once all originals are gone.
     NoRoom { drive: String, lacks: Bytes, reserve: Bytes },
-    /// Each drive has room for what is to lie on it, but no order of copies and releases was found that comes to it; `lot` is
+    /// Each drive has room for what is to lie on it, but no order of copies and releases was found that comes to it; `item` is
     /// the first that would not fit on `drive`, after `done` others.
-    NoOrder { drive: String, lacks: Bytes, lot: String, done: usize },
+    NoOrder { drive: String, lacks: Bytes, item: String, done: usize },
     /// With so much more room on a drive all of it would fit.
     MoreRoom { drive: String, bytes: Bytes },
-    /// Without this lot all others would fit.
-    WithoutLot { lot: String },
-    /// The originals have to be let go as soon as their copy is proved, since a later lot needs their room.
+    /// Without this item all others would fit.
+    WithoutItem { item: String },
+    /// The originals have to be let go as soon as their copy is proved, since a later item needs their room.
     MustRelease { drive: String, bytes: Bytes },
-    /// No lot can be tried before the others: all of them, or their order, hang together.
+    /// No item can be tried before the others: all of them, or their order, hang together.
     NotTried,
     /// It has to wait on another drive in between, and is copied twice.
     WaitsOn { drive: String, bytes: Bytes },
@@ -102,7 +102,7 @@ pub enum FindingKind {
     Removable { drive: String },
     /// The game's new drive reads so much slower than its old one; bytes per second.
     Slower { drive: String, reads: u64, read: u64 },
-    /// The state folder's drive lacks room for the tally.
+    /// The state folder's drive lacks room for the checksums.
     NoStateRoom { path: PathBuf, lacks: Bytes },
     /// Originals of this game from an earlier haul are still held.
     StillHeld { haul: HaulId, bytes: Bytes },
@@ -204,7 +204,7 @@ pub enum Clearing {
     Settle { haul: HaulId },
     /// Nothing but to wait: it goes away by itself.
     Wait,
-    /// Take the lot off the draft, or choose another drive.
+    /// Take the item off the draft, or choose another drive.
     Redraft,
 }
 
@@ -259,7 +259,7 @@ impl FindingKind {
             | Self::FilesStay(_)
             | Self::LetterMade { .. }
             | Self::MoreRoom { .. }
-            | Self::WithoutLot { .. }
+            | Self::WithoutItem { .. }
             | Self::NotTried
             | Self::DataByLink { .. }
             | Self::DataBySetting { .. }
@@ -312,7 +312,7 @@ impl FindingKind {
     }
 }
 
-/// A finding and the lot it is about.
+/// A finding and the item it is about.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Finding {
     /// How heavy it is.

@@ -12,7 +12,7 @@ mod stage;
 
 pub use finding::{Clearing, Finding, FindingKind, Limit, Weight};
 pub use left::{Left, WhyLeft};
-pub use planned::{Aside, Links, Mode, PlannedLot, Policy, Trial};
+pub use planned::{Aside, Links, Mode, PlannedItem, Policy, Trial};
 pub use preview::{Preview, PreviewKind};
 pub(crate) use progress::Pace;
 pub use progress::{Amount, Progress};

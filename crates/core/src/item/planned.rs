@@ -15,7 +15,7 @@ use crate::platform::Look;
 use crate::record::Edit;
 use crate::site::DrivePlace;
 
-/// Whether the first lot of a haul is tried before the others go.
+/// Whether the first item of a haul is tried before the others go.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Trial {
@@ -32,7 +32,7 @@ pub enum Trial {
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Links {
-    /// It is a link, or the lot does not go there.
+    /// It is a link, or the item does not go there.
     #[default]
     Keep,
     /// A copy of the file that it leads to stands in its place.
@@ -46,11 +46,11 @@ pub enum Policy {
     /// They are held until a person says so.
     #[default]
     Hold,
-    /// As soon as their lot is proved.
+    /// As soon as their item is proved.
     Release,
 }
 
-/// How a lot gets to its place.
+/// How an item gets to its place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Mode {
@@ -87,9 +87,9 @@ impl Aside {
     }
 }
 
-/// One lot as it would be hauled.
+/// One item as it would be hauled.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct PlannedLot {
+pub struct PlannedItem {
     /// The game.
     pub game: GameId,
     /// Its title.
@@ -123,10 +123,10 @@ pub struct PlannedLot {
     /// What becomes of its links there.
     #[serde(default)]
     pub links: Links,
-    /// When its originals are released: as soon as it is proved where a later lot needs their room, else as the haul says.
+    /// When its originals are released: as soon as it is proved where a later item needs their room, else as the haul says.
     #[serde(default)]
     pub policy: Policy,
-    /// Places in the haul of lots whose originals have to be gone before this one is copied, since it needs their room.
+    /// Places in the haul of items whose originals have to be gone before this one is copied, since it needs their room.
     #[serde(default)]
     pub after: Vec<usize>,
     /// Whether what it is copied from stays for good: a copy that was let go of comes back.
@@ -141,8 +141,8 @@ pub struct PlannedLot {
     pub previews: Vec<Preview>,
 }
 
-impl PlannedLot {
-    /// Where the lot lies as long as the haul has not begun.
+impl PlannedItem {
+    /// Where the item lies as long as the haul has not begun.
     pub fn source(&self) -> &Path {
         match &self.aside {
             Some(aside) if aside.held == self.from && !self.from.look_is_dir() => &aside.old,
@@ -150,13 +150,13 @@ impl PlannedLot {
         }
     }
 
-    /// Where the lot lay before the haul, whatever has stepped aside since.
+    /// Where the item lay before the haul, whatever has stepped aside since.
     pub fn origin(&self) -> &Path {
         let stepped = self.aside.as_ref().filter(|aside| aside.held == self.from);
         stepped.map_or(&self.from, |aside| &aside.old)
     }
 
-    /// Where the lot lies afterwards: what has stepped back is at its old place.
+    /// Where the item lies afterwards: what has stepped back is at its old place.
     pub fn place(&self) -> &Path {
         match &self.aside {
             Some(aside) if aside.held == self.to && !self.to.look_is_dir() => &aside.old,
@@ -164,7 +164,7 @@ impl PlannedLot {
         }
     }
 
-    /// The record files that the lot changes, each once.
+    /// The record files that the item changes, each once.
     pub fn record_files(&self) -> Vec<&Path> {
         let mut files: Vec<&Path> = self.edits.iter().flat_map(Edit::files).collect();
         files.sort_unstable();

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 use std::time::{Duration, Instant};
 
-use crate::bytes::{Bytes, LotId};
+use crate::bytes::{Bytes, ItemId};
 use crate::site::Pace as DrivePace;
 
 /// So much of so much.
@@ -18,11 +18,11 @@ pub struct Amount {
     pub all: Bytes,
 }
 
-/// How far a lot is. Sent at most ten times a second.
+/// How far an item is. Sent at most ten times a second.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Progress {
-    /// The lot.
-    pub lot: LotId,
+    /// The item.
+    pub item: ItemId,
     /// Title of its game.
     pub title: String,
     /// Copied.
@@ -33,7 +33,7 @@ pub struct Progress {
     pub files: u64,
     /// Files in all.
     pub files_all: u64,
-    /// The file in hand, within the lot.
+    /// The file in hand, within the item.
     pub file: PathBuf,
     /// Block in hand of that file, from 1, and their number.
     pub block: (u64, u64),
@@ -53,9 +53,9 @@ pub struct Progress {
 
 impl Progress {
     /// Nothing done yet of `compare` bytes in `files_all` files.
-    pub(crate) fn begun(lot: LotId, title: &str, compare: u64, files_all: u64) -> Self {
+    pub(crate) fn begun(item: ItemId, title: &str, compare: u64, files_all: u64) -> Self {
         Self {
-            lot,
+            item,
             title: title.into(),
             copy: Amount::default(),
             compare: Amount { done: Bytes::ZERO, all: Bytes::new(compare) },

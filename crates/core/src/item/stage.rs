@@ -1,11 +1,11 @@
-//! Where a lot stands; the journal holds exactly one of these per lot.
+//! Where an item stands; the journal holds exactly one of these per item.
 
 use std::path::PathBuf;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-/// Where a lot stands.
+/// Where an item stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "stage")]
 pub enum Stage {
@@ -48,15 +48,15 @@ pub enum Stage {
         /// The folder with what was made.
         made: Option<PathBuf>,
     },
-    /// The lot was given up before it was repointed; all is as it was.
+    /// The item was given up before it was repointed; all is as it was.
     GivenUp,
     /// A later haul has taken it back.
     Returned,
 }
 
-/// Why a lot cannot go from one stage to another.
+/// Why an item cannot go from one stage to another.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
-#[error("a lot that is {from} cannot become {to}")]
+#[error("an item that is {from} cannot become {to}")]
 pub struct StageError {
     from: &'static str,
     to: &'static str,
@@ -83,7 +83,7 @@ impl Stage {
         }
     }
 
-    /// Whether nothing more happens to the lot unless a person asks for it.
+    /// Whether nothing more happens to the item unless a person asks for it.
     pub fn at_rest(&self) -> bool {
         match self {
             Self::Proved { .. } | Self::Released { .. } | Self::GivenUp | Self::Returned => true,

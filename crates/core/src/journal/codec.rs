@@ -1,8 +1,8 @@
 //! Rows of the journal, to values and back.
 
-use super::rows::{Attribute, TallyEntry, There, Unreadable};
+use super::rows::{Attribute, FileEntry, There, Unreadable};
 
-use crate::checksums::{Entry, EntryKind, LotPath};
+use crate::checksums::{Entry, EntryKind, ItemPath};
 
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
@@ -30,7 +30,7 @@ pub(crate) fn path_of(bytes: Vec<u8>) -> PathBuf {
 
 /// A stretch that could not be read, of the columns path, start, end.
 pub(crate) fn stretch(row: &Row<'_>) -> rusqlite::Result<Unreadable> {
-    let path = LotPath::of_key(row.get_ref(0)?.as_blob()?);
+    let path = ItemPath::of_key(row.get_ref(0)?.as_blob()?);
     let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
     Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
 }
@@ -65,9 +65,10 @@ fn attributes_of_row(mut bytes: &[u8]) -> Vec<Attribute> {
     out
 }
 
-pub(crate) fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
+pub(crate) fn file_entry(row: &Row<'_>) -> rusqlite::Result<FileEntry> {
     let wrong = |n: usize| rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
-    let path = |n: usize| -> rusqlite::Result<LotPath> { LotPath::new(&path_of(row.get(n)?)).ok_or_else(|| wrong(n)) };
+    let path =
+        |n: usize| -> rusqlite::Result<ItemPath> { ItemPath::new(&path_of(row.get(n)?)).ok_or_else(|| wrong(n)) };
     let kind = match row.get_ref(1)?.as_str()? {
         "folder" => EntryKind::Folder,
         "link" => EntryKind::Link(path_of(row.get(2)?)),
@@ -82,8 +83,8 @@ pub(crate) fn tally_entry(row: &Row<'_>) -> rusqlite::Result<TallyEntry> {
         }),
         None => None,
     };
-    let mut line = TallyEntry::fresh(Entry {
-        path: LotPath::of_key(row.get_ref(0)?.as_blob()?).ok_or_else(|| wrong(0))?,
+    let mut line = FileEntry::fresh(Entry {
+        path: ItemPath::of_key(row.get_ref(0)?.as_blob()?).ok_or_else(|| wrong(0))?,
         kind,
         size: row.get::<_, i64>(3)? as u64,
         allocated: row.get::<_, i64>(4)? as u64,

@@ -1,8 +1,8 @@
-//! The log as lines: of every haul what a list shows, however many there are; no plan and no tally is read for it.
+//! The log as lines: of every haul what a list shows, however many there are; no plan and no checksums are read for it.
 //!
 //! The index `listed` of the journal holds all of it.
 
-use super::rows::{LogLine, LotLine};
+use super::rows::{ItemLine, LogLine};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
@@ -15,7 +15,7 @@ use super::error::JournalError;
 use super::query::{History, Reader, at};
 
 use super::schema::{LIVE, is_of_version_5};
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::item::Stage;
 
 type Result<T> = std::result::Result<T, JournalError>;
@@ -25,7 +25,7 @@ impl Reader {
     pub(crate) fn live(&self) -> Result<(Vec<HaulId>, Option<HaulId>)> {
         let read = || {
             let db = self.db();
-            // What a lot takes back may not be said to be returned yet.
+            // What an item takes back may not be said to be returned yet.
             let sql = format!(
                 "select distinct haul from lot where {LIVE} union
                  select back.haul from lot as back join lot as old on back.takes_back = old.id
@@ -41,17 +41,17 @@ impl Reader {
         read().map_err(at(&self.path))
     }
 
-    /// When the originals of lots were let go, as the log tells it.
-    pub(crate) fn released(&self) -> Result<BTreeMap<LotId, Timestamp>> {
+    /// When the originals of items were let go, as the log tells it.
+    pub(crate) fn released(&self) -> Result<BTreeMap<ItemId, Timestamp>> {
         let read = || moments(&self.db(), "select lot, at from event where word = 'released' and lot is not null");
         let read = read().map_err(at(&self.path))?;
-        Ok(read.into_iter().map(|(lot, at)| (LotId(lot), at)).collect())
+        Ok(read.into_iter().map(|(item, at)| (ItemId(item), at)).collect())
     }
 
     /// All lines, newest first.
     pub(crate) fn lines(&self) -> Result<Vec<LogLine>> {
         let db = self.db();
-        let mut lots = self.lot_lines(&db)?;
+        let mut items = self.item_lines(&db)?;
         let read = || {
             let proved = moments(&db, "select haul, at from event where word = 'proved'")?;
             let mut rows = db.prepare_cached("select id, made, policy, returns from haul order by id desc")?;
@@ -60,22 +60,22 @@ impl Reader {
         };
         let (heads, proved) = read().map_err(at(&self.path))?;
         let line = |(id, made, policy, returns): Head| {
-            let mut lots = lots.remove(&id).unwrap_or_default();
-            lots.sort_unstable_by_key(|lot| lot.id);
+            let mut items = items.remove(&id).unwrap_or_default();
+            items.sort_unstable_by_key(|item| item.id);
             Ok(LogLine {
                 id: HaulId(id),
                 made: made.parse().map_err(|e| self.row_error(e))?,
                 policy: serde_json::from_str(&policy).map_err(|e| self.row_error(e))?,
                 returns: returns.map(HaulId),
                 proved: proved.get(&id).copied(),
-                lots,
+                items,
             })
         };
         heads.into_iter().map(line).collect()
     }
 
-    /// The lots of all lines, by the numbers of their hauls.
-    fn lot_lines(&self, db: &Connection) -> Result<HashMap<i64, Vec<LotLine>>> {
+    /// The items of all lines, by the numbers of their hauls.
+    fn item_lines(&self, db: &Connection) -> Result<HashMap<i64, Vec<ItemLine>>> {
         let err = at(&self.path);
         let by = if is_of_version_5(db).map_err(&err)? { "indexed by listed" } else { "" };
         let sql = format!(
@@ -85,12 +85,12 @@ impl Reader {
         );
         let mut rows = db.prepare_cached(&sql).map_err(&err)?;
         let mut rows = rows.query([]).map_err(&err)?;
-        let (mut lots, mut known) = (HashMap::<i64, Vec<LotLine>>::new(), Known::default());
+        let (mut items, mut known) = (HashMap::<i64, Vec<ItemLine>>::new(), Known::default());
         while let Some(row) = rows.next().map_err(&err)? {
-            let (haul, lot) = known.lot_line(row).map_err(|what| self.row_error(what))?;
-            lots.entry(haul).or_default().push(lot);
+            let (haul, item) = known.item_line(row).map_err(|what| self.row_error(what))?;
+            items.entry(haul).or_default().push(item);
         }
-        Ok(lots)
+        Ok(items)
     }
 }
 
@@ -122,16 +122,16 @@ impl Known {
         Ok(fresh)
     }
 
-    /// A row of the query for lots: its haul, and the lot. The fault says what is wrong with the row.
-    fn lot_line(&mut self, row: &Row<'_>) -> std::result::Result<(i64, LotLine), String> {
+    /// A row of the query for items: its haul, and the item. The fault says what is wrong with the row.
+    fn item_line(&mut self, row: &Row<'_>) -> std::result::Result<(i64, ItemLine), String> {
         let said = |error: rusqlite::Error| error.to_string();
         let text =
             |n: usize| row.get_ref(n).map_err(said).and_then(|value| value.as_str_or_null().map_err(|e| e.to_string()));
         let id: i64 = row.get(1).map_err(said)?;
-        let lacks = |what: &str| format!("the plan of lot {id} has no {what}");
+        let lacks = |what: &str| format!("the plan of item {id} has no {what}");
         let from_drive = text(5)?.map(|name| self.drive(name));
-        let lot = LotLine {
-            id: LotId(id),
+        let item = ItemLine {
+            id: ItemId(id),
             title: text(4)?.ok_or_else(|| lacks("title"))?.into(),
             from_drive,
             to_drive: self.drive(text(6)?.ok_or_else(|| lacks("drive"))?),
@@ -140,9 +140,9 @@ impl Known {
             policy: text(10)?.map(meaning).transpose()?.unwrap_or_default(),
             keeps: row.get::<_, Option<bool>>(9).map_err(said)?.unwrap_or(false),
             stage: self.stage(text(2)?.unwrap_or_default()).map_err(|e| e.to_string())?,
-            takes_back: row.get::<_, Option<i64>>(3).map_err(said)?.map(LotId),
+            takes_back: row.get::<_, Option<i64>>(3).map_err(said)?.map(ItemId),
         };
-        Ok((row.get(0).map_err(said)?, lot))
+        Ok((row.get(0).map_err(said)?, item))
     }
 }
 

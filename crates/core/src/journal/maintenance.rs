@@ -25,11 +25,11 @@ pub struct JournalState {
     pub version: i64,
     /// Bytes of its file.
     pub bytes: Bytes,
-    /// Hauls, lots, lines of tallies, lines of the log.
+    /// Hauls, items, lines of checksums, lines of the log.
     pub hauls: u64,
-    /// Lots of them.
-    pub lots: u64,
-    /// Lines of their tallies.
+    /// Items of them.
+    pub items: u64,
+    /// Lines of their checksums.
     pub entries: u64,
     /// Lines of the log.
     pub events: u64,
@@ -82,7 +82,7 @@ fn looked_at(db: &Connection, path: &Path) -> Result<JournalState, JournalError>
             version,
             bytes: size_of(path),
             hauls: count("haul")?,
-            lots: count("lot")?,
+            items: count("item")?,
             entries: count("entry")?,
             events: count("event")?,
             problems,

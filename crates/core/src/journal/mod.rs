@@ -22,7 +22,7 @@ pub use maintenance::{JournalState, check_journal};
 pub use query::History;
 pub(crate) use query::{Reader, reader};
 pub(crate) use rows::Sums;
-pub use rows::{Attribute, Event, HaulRow, LogLine, LotLine, LotRow, Mark, Pulse, TallyEntry, There, Unreadable};
+pub use rows::{Attribute, Event, FileEntry, HaulRow, ItemLine, ItemRow, LogLine, Mark, Pulse, There, Unreadable};
 pub use telemetry::Passage;
 pub(crate) use write::{Beside, Hint};
 pub use write::{Journal, Lines, UnrecoveredJournal};

@@ -1,12 +1,12 @@
-//! What the journal holds, read: hauls, lots, tallies and the log. Reading takes no lock and changes nothing.
+//! What the journal holds, read: hauls, items, checksums and the log. Reading takes no lock and changes nothing.
 
-use super::codec::{among, numbers, path_of, stretch, tally_entry};
+use super::codec::{among, file_entry, numbers, path_of, stretch};
 use super::error::JournalError;
 use super::error::VERSION;
 use super::rows::LogLine;
-use super::rows::{Event, HaulRow, LotRow, Sums, TallyEntry, Unreadable};
+use super::rows::{Event, FileEntry, HaulRow, ItemRow, Sums, Unreadable};
 use super::schema::{GAME, bring_up, is_of_version_3, is_of_version_6};
-use crate::checksums::LotPath;
+use crate::checksums::ItemPath;
 use crate::item::{Left, Stage, WhyLeft};
 
 use crate::site::{Site, Speeds};
@@ -20,7 +20,7 @@ use rayon::prelude::*;
 use rusqlite::{Connection, OpenFlags, Row, ToSql, params, params_from_iter};
 use serde::Serialize;
 
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::survey::{GameId, Held};
 
 pub(crate) type Result<T> = std::result::Result<T, JournalError>;
@@ -75,20 +75,20 @@ impl History {
         Ok(Some((haul, reader.events(Some(&[id]))?)))
     }
 
-    /// When the originals of lots were let go, as the log tells it.
-    pub fn released(site: &Site) -> Result<BTreeMap<LotId, Timestamp>> {
+    /// When the originals of items were let go, as the log tells it.
+    pub fn released(site: &Site) -> Result<BTreeMap<ItemId, Timestamp>> {
         reader(site)?.map_or_else(|| Ok(BTreeMap::new()), |reader| reader.released())
     }
 
-    /// What removals of a haul had to leave, by the titles of its lots.
+    /// What removals of a haul had to leave, by the titles of its items.
     pub fn remains(site: &Site, id: HaulId) -> Result<Vec<(String, Vec<Left>)>> {
         let Some(reader) = reader(site)? else { return Ok(Vec::new()) };
         let Some(haul) = reader.haul(id)? else { return Ok(Vec::new()) };
         let mut all = Vec::new();
-        for lot in haul.lots {
-            let left = reader.remains(lot.id)?;
+        for item in haul.items {
+            let left = reader.remains(item.id)?;
             if !left.is_empty() {
-                all.push((lot.planned.title, left));
+                all.push((item.planned.title, left));
             }
         }
         Ok(all)
@@ -124,20 +124,20 @@ impl History {
 
     /// Originals that are still held, as a survey shows them.
     pub fn held(&self, site: &Site) -> Vec<Held> {
-        let all = || self.hauls.iter().flat_map(|haul| &haul.lots);
+        let all = || self.hauls.iter().flat_map(|haul| &haul.items);
         // Originals that a return has taken up again are nobody's held originals any more.
         let leads_back = |stage: &Stage| *stage == Stage::Repointing || stage.is_repointed();
-        let taken_up: HashSet<LotId> =
+        let taken_up: HashSet<ItemId> =
             all().filter(|back| leads_back(&back.stage)).filter_map(|back| back.takes_back).collect();
-        let lots = all().filter(|lot| lot.holds_originals() && !taken_up.contains(&lot.id));
-        let held = |lot: &LotRow| Held {
-            haul: lot.haul,
-            title: lot.planned.title.clone(),
-            path: lot.held_at().into(),
-            drive: site.drive_of(lot.held_at()).map(|drive| drive.name.clone()),
-            bytes: lot.planned.size.on_disk,
+        let items = all().filter(|item| item.holds_originals() && !taken_up.contains(&item.id));
+        let held = |item: &ItemRow| Held {
+            haul: item.haul,
+            title: item.planned.title.clone(),
+            path: item.held_at().into(),
+            drive: site.drive_of(item.held_at()).map(|drive| drive.name.clone()),
+            bytes: item.planned.size.on_disk,
         };
-        lots.map(held).collect()
+        items.map(held).collect()
     }
 
     /// The haul of this number, if it was read whole.
@@ -191,7 +191,7 @@ pub(crate) struct Reader {
     pub(crate) path: PathBuf,
 }
 
-/// Columns of a tally line, in the order of [`tally_entry`].
+/// Columns of checksums line, in the order of [`file_entry`].
 const LINE: &str = "path, kind, target, size, allocated, modified_s, modified_ns, inode, mode, user, grp,
   there_inode, there_s, there_ns, compared, digest, hash, taken";
 
@@ -199,7 +199,7 @@ const LINE: &str = "path, kind, target, size, allocated, modified_s, modified_ns
 const NEWER: &str = "changed, names, there_changed, attributes, unkept";
 const NEWER_OF_OLDER: &str = "null, null, null, null, null";
 
-/// Lines of a tally that are read at a time.
+/// Lines of checksums that are read at a time.
 const PAGE: usize = 1000;
 
 impl Reader {
@@ -252,24 +252,24 @@ impl Reader {
         Ok(self.some_hauls(Some(&[id]))?.pop())
     }
 
-    /// The lot of this number alone.
-    pub(crate) fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
-        Ok(self.lots_where("id = ?1", Some(&id.0))?.pop())
+    /// The item of this number alone.
+    pub(crate) fn item(&self, id: ItemId) -> Result<Option<ItemRow>> {
+        Ok(self.items_where("id = ?1", Some(&id.0))?.pop())
     }
 
-    /// The lots of a game, those of the newest haul first, each haul's in their order.
-    pub(crate) fn lots_of(&self, game: &GameId) -> Result<Vec<LotRow>> {
-        let mut lots = self.lots_where(&format!("{GAME} = ?1"), Some(&game.0))?;
-        lots.sort_by_key(|lot| std::cmp::Reverse(lot.haul));
-        Ok(lots)
+    /// The items of a game, those of the newest haul first, each haul's in their order.
+    pub(crate) fn items_of(&self, game: &GameId) -> Result<Vec<ItemRow>> {
+        let mut items = self.items_where(&format!("{GAME} = ?1"), Some(&game.0))?;
+        items.sort_by_key(|item| std::cmp::Reverse(item.haul));
+        Ok(items)
     }
 
-    /// The lots that take up again what this one holds.
-    pub(crate) fn lots_taking_back(&self, lot: LotId) -> Result<Vec<LotRow>> {
-        self.lots_where("takes_back = ?1", Some(&lot.0))
+    /// The items that take up again what this one holds.
+    pub(crate) fn items_taking_back(&self, item: ItemId) -> Result<Vec<ItemRow>> {
+        self.items_where("takes_back = ?1", Some(&item.0))
     }
 
-    /// Reads hauls with their lots, all or these: a query for each table, however many hauls there are, and the rows by all cores.
+    /// Reads hauls with their items, all or these: a query for each table, however many hauls there are, and the rows by all cores.
     /// Newest first.
     pub(crate) fn some_hauls(&self, only: Option<&[HaulId]>) -> Result<Vec<HaulRow>> {
         let only = only.map(numbers);
@@ -289,7 +289,7 @@ impl Reader {
             rows.query_map(params_from_iter(only), head)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         let heads = heads().map_err(at(&self.path))?;
-        let mut lots = self.lots(only)?;
+        let mut items = self.items(only)?;
         let trials = self.trials()?;
         let mut hauls = Vec::with_capacity(heads.len());
         for (id, made, policy, returns) in heads {
@@ -299,26 +299,26 @@ impl Reader {
                 policy: serde_json::from_str(&policy).map_err(|e| self.row_error(e))?,
                 returns: returns.map(HaulId),
                 trial: trials.get(&id).copied().unwrap_or_default(),
-                lots: lots.remove(&id).unwrap_or_default(),
+                items: items.remove(&id).unwrap_or_default(),
             });
         }
         Ok(hauls)
     }
 
-    /// Lots by the number of their haul, each haul's in their order.
-    fn lots(&self, only: Option<&str>) -> Result<HashMap<i64, Vec<LotRow>>> {
+    /// Items by the number of their haul, each haul's in their order.
+    fn items(&self, only: Option<&str>) -> Result<HashMap<i64, Vec<ItemRow>>> {
         let among = among("haul", only);
         let which = among.strip_prefix("where ").unwrap_or("true");
         let only = only.as_ref().map(|only| only as &dyn ToSql);
-        let mut lots: HashMap<i64, Vec<LotRow>> = HashMap::new();
-        for lot in self.lots_where(which, only)? {
-            lots.entry(lot.haul.0).or_default().push(lot);
+        let mut items: HashMap<i64, Vec<ItemRow>> = HashMap::new();
+        for item in self.items_where(which, only)? {
+            items.entry(item.haul.0).or_default().push(item);
         }
-        Ok(lots)
+        Ok(items)
     }
 
-    /// The lots that a condition holds for, in their order.
-    fn lots_where(&self, which: &str, only: Option<&dyn ToSql>) -> Result<Vec<LotRow>> {
+    /// The items that a condition holds for, in their order.
+    fn items_where(&self, which: &str, only: Option<&dyn ToSql>) -> Result<Vec<ItemRow>> {
         type Raw = (i64, i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
             let sql =
@@ -332,23 +332,23 @@ impl Reader {
         };
         let raw = raw().map_err(at(&self.path))?;
         let (unreadable, taken) = (self.all_unreadable()?, self.all_taken()?);
-        let lot = |(id, haul, planned, stage, proof, takes_back, error): Raw| {
-            Ok(LotRow {
-                id: LotId(id),
+        let item = |(id, haul, planned, stage, proof, takes_back, error): Raw| {
+            Ok(ItemRow {
+                id: ItemId(id),
                 haul: HaulId(haul),
                 planned: serde_json::from_str(&planned).map_err(|e| self.row_error(e))?,
                 stage: serde_json::from_str(&stage).map_err(|e| self.row_error(e))?,
                 proof: proof.map(|p| serde_json::from_str(&p)).transpose().map_err(|e| self.row_error(e))?,
-                takes_back: takes_back.map(LotId),
+                takes_back: takes_back.map(ItemId),
                 error,
                 unreadable: unreadable.get(&id).cloned().unwrap_or_default(),
                 taken: taken.get(&id).copied().unwrap_or(0),
             })
         };
-        raw.into_par_iter().map(lot).collect()
+        raw.into_par_iter().map(item).collect()
     }
 
-    /// How many files of each lot were taken from another copy.
+    /// How many files of each item were taken from another copy.
     fn all_taken(&self) -> Result<HashMap<i64, u64>> {
         let count = || {
             let db = self.db();
@@ -372,15 +372,15 @@ impl Reader {
             let mut rows =
                 db.prepare_cached("select path, start, end, lot from unreadable order by lot, path, start")?;
             for row in rows.query_map([], |row| Ok((row.get::<_, i64>(3)?, stretch(row)?)))? {
-                let (lot, stretch) = row?;
-                all.entry(lot).or_default().push(stretch);
+                let (item, stretch) = row?;
+                all.entry(item).or_default().push(stretch);
             }
             Ok(all)
         };
         read().map_err(at(&self.path))
     }
 
-    pub(crate) fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
+    pub(crate) fn unreadable(&self, item: ItemId) -> Result<Vec<Unreadable>> {
         let read = || {
             let db = self.db();
             if !is_of_version_3(&db)? {
@@ -388,7 +388,7 @@ impl Reader {
             }
             let mut rows =
                 db.prepare_cached("select path, start, end from unreadable where lot = ?1 order by path, start")?;
-            rows.query_map([lot.0], stretch)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([item.0], stretch)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(at(&self.path))
     }
@@ -405,7 +405,7 @@ impl Reader {
                 Ok(Event {
                     at: row.get::<_, String>(0)?.parse().unwrap_or(Timestamp::UNIX_EPOCH),
                     haul: HaulId(row.get(1)?),
-                    lot: row.get::<_, Option<i64>>(2)?.map(LotId),
+                    item: row.get::<_, Option<i64>>(2)?.map(ItemId),
                     word: row.get(3)?,
                     detail: row.get(4)?,
                 })
@@ -415,14 +415,14 @@ impl Reader {
         raw().map_err(at(&self.path))
     }
 
-    /// Some lines of a tally: those behind `after` in the order of a walk, or before it if `back`; `only` names a kind.
+    /// Some lines of checksums: those behind `after` in the order of a walk, or before it if `back`; `only` names a kind.
     pub(crate) fn page(
         &self,
-        lot: LotId,
+        item: ItemId,
         after: Option<&[u8]>,
         back: bool,
         only: Option<&str>,
-    ) -> Result<Vec<TallyEntry>> {
+    ) -> Result<Vec<FileEntry>> {
         let (than, order) = if back { ("<", "desc") } else { (">", "asc") };
         let first = if after.is_some() { format!("and path {than} ?2") } else { "and ?2 is null".into() };
         let kind = if only.is_some() { "and kind = ?3" } else { "and ?3 is null" };
@@ -433,11 +433,11 @@ impl Reader {
                 "select {LINE}, {newer} from entry where lot = ?1 {first} {kind} order by path {order} limit {PAGE}"
             );
             let mut rows = db.prepare_cached(&sql)?;
-            let lines = rows.query_map(params![lot.0, after, only], tally_entry)?;
-            let mut lines = lines.collect::<rusqlite::Result<Vec<TallyEntry>>>()?;
+            let lines = rows.query_map(params![item.0, after, only], file_entry)?;
+            let mut lines = lines.collect::<rusqlite::Result<Vec<FileEntry>>>()?;
             let mut blocks = db.prepare_cached("select nth, hash from block where lot = ?1 and path = ?2")?;
             for line in lines.iter_mut().filter(|line| line.blocks.len() > 1) {
-                let mut rows = blocks.query(params![lot.0, line.entry.path.key()])?;
+                let mut rows = blocks.query(params![item.0, line.entry.path.key()])?;
                 while let Some(row) = rows.next()? {
                     let (nth, hash): (i64, Vec<u8>) = (row.get(0)?, row.get(1)?);
                     if let (Some(slot), Ok(hash)) = (line.blocks.get_mut(nth as usize), hash.try_into()) {
@@ -450,8 +450,8 @@ impl Reader {
         read().map_err(at(&self.path))
     }
 
-    /// What removals of a lot had to leave.
-    fn remains(&self, lot: LotId) -> Result<Vec<Left>> {
+    /// What removals of an item had to leave.
+    fn remains(&self, item: ItemId) -> Result<Vec<Left>> {
         let read = || {
             let db = self.db();
             if !is_of_version_6(&db)? {
@@ -462,23 +462,23 @@ impl Reader {
                 let why = WhyLeft::of_word(row.get_ref(2)?.as_str()?).unwrap_or(WhyLeft::Unknown);
                 Ok(Left { path: path_of(row.get(0)?), bytes: Bytes::new(row.get::<_, i64>(1)? as u64), why })
             };
-            rows.query_map([lot.0], left)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([item.0], left)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(at(&self.path))
     }
 
     /// The line of one path.
-    pub(crate) fn entry(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
+    pub(crate) fn entry(&self, item: ItemId, path: &ItemPath) -> Result<Option<FileEntry>> {
         // The line before the next key is the one itself.
         let key = path.key();
         let mut behind = key.clone();
         behind.push(0);
-        let found = self.page(lot, Some(&behind), true, None)?.into_iter().next();
+        let found = self.page(item, Some(&behind), true, None)?.into_iter().next();
         Ok(found.filter(|line| line.entry.path.key() == key))
     }
 
-    /// Adds a tally up.
-    pub(crate) fn sums(&self, lot: LotId) -> Result<Sums> {
+    /// Adds checksums up.
+    pub(crate) fn sums(&self, item: ItemId) -> Result<Sums> {
         let sql = "select count(*), coalesce(sum(kind = 'file'), 0), coalesce(sum(size), 0),
           coalesce(sum(kind = 'file' and compared), 0), coalesce(sum(size * (kind = 'file' and compared)), 0)
           from entry where lot = ?1";
@@ -486,6 +486,6 @@ impl Reader {
             let n = |at| row.get::<_, i64>(at).map(|n| n as u64);
             Ok(Sums { lines: n(0)?, files: n(1)?, bytes: n(2)?, same: n(3)?, same_bytes: n(4)? })
         };
-        self.db().query_row(sql, [lot.0], sums).map_err(at(&self.path))
+        self.db().query_row(sql, [item.0], sums).map_err(at(&self.path))
     }
 }

@@ -3,7 +3,7 @@
 use jiff::Timestamp;
 use rusqlite::{Connection, params};
 
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use crate::checksums::{BlockHash, Entry, EntryKind, FileIdentity};
-use crate::item::{PlannedLot, Proof, Trial};
+use crate::item::{PlannedItem, Proof, Trial};
 use crate::platform::{Steady, shown_path};
 use crate::site::DrivePlace;
 
@@ -32,9 +32,9 @@ pub struct There {
 /// An extended attribute: its name and its value.
 pub type Attribute = (Vec<u8>, Vec<u8>);
 
-/// A line of a lot's tally.
+/// A line of an item's checksums.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct TallyEntry {
+pub struct FileEntry {
     /// The original as it was walked.
     pub entry: Entry,
     /// The copy, once it is there.
@@ -53,7 +53,7 @@ pub struct TallyEntry {
     pub unkept: Option<String>,
 }
 
-impl TallyEntry {
+impl FileEntry {
     /// A line of which nothing is done yet.
     pub(crate) fn fresh(entry: Entry) -> Self {
         let blocks = if entry.kind == EntryKind::File { crate::checksums::block_count(entry.size) } else { 0 };
@@ -82,7 +82,7 @@ impl TallyEntry {
     }
 }
 
-/// What a lot's tally comes to.
+/// What an item's checksums comes to.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Sums {
     /// Lines.
@@ -100,7 +100,7 @@ pub(crate) struct Sums {
 /// A stretch of an original that could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Unreadable {
-    /// The file, below the lot.
+    /// The file, below the item.
     #[serde(serialize_with = "shown_path")]
     pub path: PathBuf,
     /// First byte.
@@ -109,21 +109,21 @@ pub struct Unreadable {
     pub to: u64,
 }
 
-/// A lot as the journal has it.
+/// An item as the journal has it.
 #[derive(Clone, Debug, Serialize)]
-pub struct LotRow {
+pub struct ItemRow {
     /// Its number.
-    pub id: LotId,
+    pub id: ItemId,
     /// Its haul.
     pub haul: HaulId,
     /// The plan for it.
-    pub planned: PlannedLot,
+    pub planned: PlannedItem,
     /// Where it stands.
     pub stage: Stage,
     /// Its proof.
     pub proof: Option<Proof>,
-    /// The lot of an earlier haul that it takes back.
-    pub takes_back: Option<LotId>,
+    /// The item of an earlier haul that it takes back.
+    pub takes_back: Option<ItemId>,
     /// Why it stopped, if it did.
     pub error: Option<String>,
     /// What could not be read of its originals.
@@ -132,7 +132,7 @@ pub struct LotRow {
     pub taken: u64,
 }
 
-impl LotRow {
+impl ItemRow {
     /// Where the originals are that it holds.
     pub fn held_at(&self) -> &std::path::Path {
         if self.planned.mode == Mode::SetAside { &self.planned.to } else { &self.planned.from }
@@ -161,30 +161,30 @@ pub struct HaulRow {
     pub policy: Policy,
     /// The haul that it returns.
     pub returns: Option<HaulId>,
-    /// Whether its first lot is a trial.
+    /// Whether its first item is a trial.
     pub trial: Trial,
-    /// Its lots.
-    pub lots: Vec<LotRow>,
+    /// Its items.
+    pub items: Vec<ItemRow>,
 }
 
 impl HaulRow {
-    /// The same haul with some of its lots alone.
+    /// The same haul with some of its items alone.
     #[must_use]
-    pub fn only(&self, lots: &[LotId]) -> Self {
-        let kept = self.lots.iter().filter(|lot| lots.contains(&lot.id)).cloned().collect();
-        Self { lots: kept, ..self.clone() }
+    pub fn only(&self, items: &[ItemId]) -> Self {
+        let kept = self.items.iter().filter(|item| items.contains(&item.id)).cloned().collect();
+        Self { items: kept, ..self.clone() }
     }
 
     /// Whether it was to release its originals as soon as they were proved, and holds some still.
     pub fn owes_release(&self) -> bool {
-        let holds = |lot: &LotRow| lot.stage == Stage::Proved { holds: true } && lot.planned.mode != Mode::Records;
-        let owes = |lot: &LotRow| self.policy == Policy::Release || lot.planned.policy == Policy::Release;
-        self.lots.iter().any(|lot| owes(lot) && holds(lot))
+        let holds = |item: &ItemRow| item.stage == Stage::Proved { holds: true } && item.planned.mode != Mode::Records;
+        let owes = |item: &ItemRow| self.policy == Policy::Release || item.planned.policy == Policy::Release;
+        self.items.iter().any(|item| owes(item) && holds(item))
     }
 
-    /// Whether some lot is under way.
+    /// Whether some item is under way.
     pub fn unfinished(&self) -> bool {
-        self.lots.iter().any(|lot| !lot.stage.at_rest())
+        self.items.iter().any(|item| !item.stage.at_rest())
     }
 }
 
@@ -195,19 +195,19 @@ pub struct Event {
     pub at: Timestamp,
     /// The haul.
     pub haul: HaulId,
-    /// The lot.
-    pub lot: Option<LotId>,
+    /// The item.
+    pub item: Option<ItemId>,
     /// What happened, in one word.
     pub word: String,
     /// More of it: a title or a reason.
     pub detail: String,
 }
 
-/// When a lot came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
+/// When an item came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mark {
-    /// The lot.
-    pub lot: LotId,
+    /// The item.
+    pub item: ItemId,
     /// When.
     pub at: Timestamp,
     /// Where.
@@ -215,11 +215,11 @@ pub struct Mark {
 }
 
 impl Mark {
-    /// The word for a lot that could not go on.
+    /// The word for an item that could not go on.
     pub const STOPPED: &str = "stopped";
-    /// The word for a lot that a person had wait.
+    /// The word for an item that a person had wait.
     pub const PAUSED: &str = "paused";
-    /// The word for a lot that goes on after an end of the program, a pause or a stop.
+    /// The word for an item that goes on after an end of the program, a pause or a stop.
     pub const RESUMED: &str = "resumed";
 
     /// Whether it says that there was a break, and not that a stage was reached.
@@ -228,11 +228,11 @@ impl Mark {
     }
 }
 
-/// How far the copy of a lot was at a moment.
+/// How far the copy of an item was at a moment.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pulse {
-    /// The lot.
-    pub lot: LotId,
+    /// The item.
+    pub item: ItemId,
     /// When, to the millisecond.
     pub at: Timestamp,
     /// Bytes read from the originals and written, in all.
@@ -247,17 +247,17 @@ pub struct Pulse {
     pub repaired: u64,
 }
 
-/// Says where a lot came, within an act that changes its row.
-pub(crate) fn put_mark(db: &Connection, lot: LotId, word: &str) -> rusqlite::Result<()> {
+/// Says where an item came, within an act that changes its row.
+pub(crate) fn put_mark(db: &Connection, item: ItemId, word: &str) -> rusqlite::Result<()> {
     let sql = "insert into reached(lot, at, word) values(?1, ?2, ?3)";
-    db.prepare_cached(sql)?.execute(params![lot.0, Timestamp::now().to_string(), word]).map(drop)
+    db.prepare_cached(sql)?.execute(params![item.0, Timestamp::now().to_string(), word]).map(drop)
 }
 
-/// A lot in a line of the log.
+/// An item in a line of the log.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct LotLine {
+pub struct ItemLine {
     /// Its number.
-    pub id: LotId,
+    pub id: ItemId,
     /// Title of its game.
     pub title: String,
     /// The drive that it left, if it lay on one.
@@ -274,11 +274,11 @@ pub struct LotLine {
     pub keeps: bool,
     /// Where it stands.
     pub stage: Stage,
-    /// The lot of an earlier haul that it takes back.
-    pub takes_back: Option<LotId>,
+    /// The item of an earlier haul that it takes back.
+    pub takes_back: Option<ItemId>,
 }
 
-impl LotLine {
+impl ItemLine {
     /// Whether it still holds originals: compared and repointed, and not yet released.
     pub fn holds_originals(&self) -> bool {
         holds_originals(self.mode, self.keeps, &self.stage)
@@ -298,19 +298,19 @@ pub struct LogLine {
     pub returns: Option<HaulId>,
     /// When its last proof was made.
     pub proved: Option<Timestamp>,
-    /// Its lots.
-    pub lots: Vec<LotLine>,
+    /// Its items.
+    pub items: Vec<ItemLine>,
 }
 
 impl LogLine {
-    /// Whether some lot is under way.
+    /// Whether some item is under way.
     pub fn unfinished(&self) -> bool {
-        self.lots.iter().any(|lot| !lot.stage.at_rest())
+        self.items.iter().any(|item| !item.stage.at_rest())
     }
 
-    /// Bytes of its lots on their old drives.
+    /// Bytes of its items on their old drives.
     pub fn bytes(&self) -> Bytes {
-        self.lots.iter().map(|lot| lot.on_disk).sum()
+        self.items.iter().map(|item| item.on_disk).sum()
     }
 
     /// Whether every one of the words, in lower case, stands in a title, in the name of a drive, in the day as in `2026-11-25`, or is
@@ -322,10 +322,10 @@ impl LogLine {
             self.id.0.to_string() == *word
                 // A short number is no day.
                 || (word.len() >= 4 && day.contains(word.as_str()))
-                || self.lots.iter().any(|lot| {
-                    within(&lot.title, word)
-                        || within(&lot.to_drive, word)
-                        || lot.from_drive.as_deref().is_some_and(|drive| within(drive, word))
+                || self.items.iter().any(|item| {
+                    within(&item.title, word)
+                        || within(&item.to_drive, word)
+                        || item.from_drive.as_deref().is_some_and(|drive| within(drive, word))
                 })
         })
     }
@@ -342,17 +342,17 @@ pub(crate) fn holds_originals(mode: Mode, keeps: bool, stage: &Stage) -> bool {
 /// The line of a haul that was read whole, as far as the haul says it.
 impl From<&HaulRow> for LogLine {
     fn from(haul: &HaulRow) -> Self {
-        let lot = |lot: &LotRow| LotLine {
-            id: lot.id,
-            title: lot.planned.title.clone(),
-            from_drive: lot.planned.from_drive.as_deref().map(Arc::from),
-            to_drive: lot.planned.to_drive.as_str().into(),
-            on_disk: lot.planned.size.on_disk,
-            mode: lot.planned.mode,
-            policy: lot.planned.policy,
-            keeps: lot.planned.keeps,
-            stage: lot.stage.clone(),
-            takes_back: lot.takes_back,
+        let item = |item: &ItemRow| ItemLine {
+            id: item.id,
+            title: item.planned.title.clone(),
+            from_drive: item.planned.from_drive.as_deref().map(Arc::from),
+            to_drive: item.planned.to_drive.as_str().into(),
+            on_disk: item.planned.size.on_disk,
+            mode: item.planned.mode,
+            policy: item.planned.policy,
+            keeps: item.planned.keeps,
+            stage: item.stage.clone(),
+            takes_back: item.takes_back,
         };
         Self {
             id: haul.id,
@@ -360,7 +360,7 @@ impl From<&HaulRow> for LogLine {
             policy: haul.policy,
             returns: haul.returns,
             proved: None,
-            lots: haul.lots.iter().map(lot).collect(),
+            items: haul.items.iter().map(item).collect(),
         }
     }
 }

@@ -6,7 +6,7 @@ use super::codec::path_of;
 use super::error::VERSION;
 use rusqlite::{Connection, params};
 
-use crate::checksums::{BLOCK, LotPath};
+use crate::checksums::{BLOCK, ItemPath};
 use crate::record::{Content, forgotten};
 
 const TABLES: &str = "
@@ -32,7 +32,7 @@ create table unreadable(lot integer not null references lot(id), path blob not n
 create index taken on entry(lot) where taken is not null;
 ";
 
-/// What version 4 brought: speeds of drives, and hauls that wait for a yes after their first lot.
+/// What version 4 brought: speeds of drives, and hauls that wait for a yes after their first item.
 const SPEEDS: &str = "
 create table run(id integer primary key, at text not null, source text not null, target text not null, bytes integer not null,
   files integer not null, seconds real not null);
@@ -74,34 +74,34 @@ pub(crate) fn is_of_version_6(db: &Connection) -> rusqlite::Result<bool> {
     db.prepare_cached("select 1 from sqlite_schema where name = 'remains'")?.exists([])
 }
 
-/// Of lots that are under way, hold originals or owe something, and some more: an index has just these.
+/// Of items that are under way, hold originals or owe something, and some more: an index has just these.
 pub(crate) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released', 'given-up', 'returned')
   and not (json_extract(stage, '$.stage') = 'proved' and json_extract(planned, '$.mode') = 'records')";
 
-/// The game of a lot, as the index of lots by their game has it.
+/// The game of an item, as the index of items by their game has it.
 pub(crate) const GAME: &str = "json_extract(planned, '$.game')";
 
-/// Lots that are over: nothing resumes them, and what undoes them makes what was before of what is there since.
+/// Items that are over: nothing resumes them, and what undoes them makes what was before of what is there since.
 const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'given-up', 'returned')";
 
-/// Forgets the bytes of record files of a lot that is over, or of all that are, but for those that its edits took out.
-pub(crate) fn forget_contents(db: &Connection, lot: Option<i64>) -> rusqlite::Result<()> {
-    let which = match lot {
+/// Forgets the bytes of record files of an item that is over, or of all that are, but for those that its edits took out.
+pub(crate) fn forget_contents(db: &Connection, item: Option<i64>) -> rusqlite::Result<()> {
+    let which = match item {
         Some(_) => format!("lot = ?1 and exists (select 1 from lot where id = ?1 and {OVER})"),
         None => format!("?1 is null and lot in (select id from lot where {OVER})"),
     };
     let bytes = "(substr(before, 1, 1) = x'62' or substr(after, 1, 1) = x'62')";
     let sql = format!("select lot, nth from change where {which} and {bytes}");
     let mut rows = db.prepare_cached(&sql)?;
-    let places = rows.query_map([lot], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)))?;
-    for (lot, nth) in places.collect::<rusqlite::Result<Vec<_>>>()? {
+    let places = rows.query_map([item], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, i64>(1)?)))?;
+    for (item, nth) in places.collect::<rusqlite::Result<Vec<_>>>()? {
         let sql = "select before, after from change where lot = ?1 and nth = ?2";
         let (before, after): (Option<Vec<u8>>, Option<Vec<u8>>) =
-            db.query_row(sql, [lot, nth], |row| Ok((row.get(0)?, row.get(1)?)))?;
+            db.query_row(sql, [item, nth], |row| Ok((row.get(0)?, row.get(1)?)))?;
         let contents = Content::of_row(before.as_deref()).zip(Content::of_row(after.as_deref()));
         let Some((before, after)) = contents.map(|(before, after)| forgotten(before, after)) else { continue };
         let sql = "update change set before = ?3, after = ?4 where lot = ?1 and nth = ?2";
-        db.execute(sql, params![lot, nth, before.to_row(), after.to_row()])?;
+        db.execute(sql, params![item, nth, before.to_row(), after.to_row()])?;
     }
     Ok(())
 }
@@ -160,11 +160,11 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
                 all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
             let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
             let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
-            for (lot, path) in paths {
-                let key = LotPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
+            for (item, path) in paths {
+                let key = ItemPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
                 all.execute(
                     &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
-                    params![lot, path, key],
+                    params![item, path, key],
                 )?;
             }
         }
@@ -177,7 +177,7 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
     if version < 6 {
         all.execute_batch(IDENTITY)?;
     }
-    // Version 7 finds lots by their game, and keeps no record file of what is over.
+    // Version 7 finds items by their game, and keeps no record file of what is over.
     all.execute_batch(&format!("create index of_game on lot({GAME});"))?;
     forget_contents(&all, None)?;
     all.pragma_update(None, "user_version", VERSION)?;

@@ -1,4 +1,4 @@
-//! How a haul went: when each lot came where, how fast its bytes went, and what was forecast of it.
+//! How a haul went: when each item came where, how fast its bytes went, and what was forecast of it.
 //!
 //! A pulse is a hint: the last ones may be lost in a power cut.
 
@@ -14,25 +14,25 @@ use super::error::JournalError;
 use super::query::{Reader, at, reader};
 use super::schema::is_of_version_5;
 use super::write::Journal;
-use crate::bytes::{Bytes, HaulId, LotId};
+use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::item::Progress;
 use crate::plan::Timing;
 use crate::site::Site;
 
 pub(crate) type Result<T> = std::result::Result<T, JournalError>;
 
-/// Pulses that are kept of a lot: when there are more, every other one goes, and from then on half as many come.
+/// Pulses that are kept of an item: when there are more, every other one goes, and from then on half as many come.
 const MOST: u64 = 1000;
 
 /// How a haul went. What older versions of the journal did is not in it.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Passage {
-    /// When lots came where, in the order of time.
+    /// When items came where, in the order of time.
     pub marks: Vec<Mark>,
-    /// How fast it went, lot by lot in the order of time.
+    /// How fast it went, item by item in the order of time.
     pub pulses: Vec<Pulse>,
-    /// From the haul's start until a lot was to begin and to end, as the plan had it.
-    pub forecast: HashMap<LotId, (Duration, Duration)>,
+    /// From the haul's start until an item was to begin and to end, as the plan had it.
+    pub forecast: HashMap<ItemId, (Duration, Duration)>,
 }
 
 impl Passage {
@@ -78,7 +78,11 @@ impl Reader {
             let mut rows = db.prepare_cached(sql)?;
             let mark = |row: &Row<'_>| {
                 let at: String = row.get(1)?;
-                Ok(Mark { lot: LotId(row.get(0)?), at: at.parse().unwrap_or(Timestamp::UNIX_EPOCH), word: row.get(2)? })
+                Ok(Mark {
+                    item: ItemId(row.get(0)?),
+                    at: at.parse().unwrap_or(Timestamp::UNIX_EPOCH),
+                    word: row.get(2)?,
+                })
             };
             passage.marks = rows.query_map([haul.0], mark)?.collect::<rusqlite::Result<_>>()?;
             let sql = "select lot, ms, copied, compared, most, unreadable, repaired from pulse
@@ -89,7 +93,7 @@ impl Reader {
             let mut rows = db.prepare_cached(sql)?;
             let seconds =
                 |row: &Row<'_>, n| row.get(n).map(|s: f64| Duration::try_from_secs_f64(s).unwrap_or_default());
-            let forecast = |row: &Row<'_>| Ok((LotId(row.get(0)?), (seconds(row, 1)?, seconds(row, 2)?)));
+            let forecast = |row: &Row<'_>| Ok((ItemId(row.get(0)?), (seconds(row, 1)?, seconds(row, 2)?)));
             passage.forecast = rows.query_map([haul.0], forecast)?.collect::<rusqlite::Result<_>>()?;
             Ok(passage)
         };
@@ -100,7 +104,7 @@ impl Reader {
 fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
     let count = |n| row.get::<_, i64>(n).map(|n| n as u64);
     Ok(Pulse {
-        lot: LotId(row.get(0)?),
+        item: ItemId(row.get(0)?),
         at: Timestamp::from_millisecond(row.get(1)?).unwrap_or(Timestamp::UNIX_EPOCH),
         copied: Bytes::new(count(2)?),
         compared: Bytes::new(count(3)?),
@@ -111,19 +115,19 @@ fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
 }
 
 impl Journal {
-    /// Says that a lot was paused, or goes on.
-    pub(crate) fn mark(&self, lot: LotId, word: &str) -> Result<()> {
-        put_mark(&self.connection(), lot, word).map_err(at(self.database()))
+    /// Says that an item was paused, or goes on.
+    pub(crate) fn mark(&self, item: ItemId, word: &str) -> Result<()> {
+        put_mark(&self.connection(), item, word).map_err(at(self.database()))
     }
 
-    /// Keeps when the lots of a haul were to begin and to end.
+    /// Keeps when the items of a haul were to begin and to end.
     pub(crate) fn put_forecast(&self, haul: HaulId, timing: &Timing) -> Result<()> {
-        let lots = self.haul(haul)?.map(|haul| haul.lots).unwrap_or_default();
+        let items = self.haul(haul)?.map(|haul| haul.items).unwrap_or_default();
         let write = || {
             let db = self.connection();
             let db = db.unchecked_transaction()?;
-            for (lot, time) in lots.iter().zip(&timing.lots) {
-                let row = params![lot.id.0, time.begins.as_secs_f64(), time.ends.as_secs_f64()];
+            for (item, time) in items.iter().zip(&timing.items) {
+                let row = params![item.id.0, time.begins.as_secs_f64(), time.ends.as_secs_f64()];
                 db.execute("insert or replace into forecast values(?1, ?2, ?3)", row)?;
             }
             db.commit()
@@ -131,31 +135,31 @@ impl Journal {
         write().map_err(at(self.database()))
     }
 
-    /// Where a pulse of a lot goes on: the number of the next moment.
-    pub(crate) fn next_pulse(&self, lot: LotId) -> Result<u64> {
+    /// Where a pulse of an item goes on: the number of the next moment.
+    pub(crate) fn next_pulse(&self, item: ItemId) -> Result<u64> {
         let sql = "select max(nth) from pulse where lot = ?1";
-        let last = self.connection().query_row(sql, [lot.0], |row| row.get::<_, Option<i64>>(0));
+        let last = self.connection().query_row(sql, [item.0], |row| row.get::<_, Option<i64>>(0));
         last.map(|last| last.map_or(0, |last| last as u64 + 1)).map_err(at(self.database()))
     }
 
-    /// Keeps how far a lot is at its `nth` moment, if that is one of those that are kept.
+    /// Keeps how far an item is at its `nth` moment, if that is one of those that are kept.
     pub(crate) fn put_pulse(&self, nth: u64, progress: &Progress, limit: Option<Bytes>) -> Result<()> {
         let step = step_at(nth);
         if !nth.is_multiple_of(step) {
             return Ok(());
         }
-        let lot = progress.lot.0;
+        let item = progress.item.0;
         self.lightly(|db| {
             if step > step_at(nth.saturating_sub(1)) {
                 let sql = "delete from pulse where lot = ?1 and nth % ?2 != 0";
-                db.execute(sql, params![lot, step as i64])?;
+                db.execute(sql, params![item, step as i64])?;
             }
             let sql = "insert or replace into pulse values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)";
             let ms = Timestamp::now().as_millisecond();
             let (copied, compared) = (progress.copy.done.count() as i64, progress.compare.done.count() as i64);
             let (bad, repaired) = (progress.unreadable.count() as i64, progress.repaired as i64);
             let most = limit.map(|limit| limit.count() as i64);
-            let row = params![lot, nth as i64, ms, copied, compared, most, bad, repaired];
+            let row = params![item, nth as i64, ms, copied, compared, most, bad, repaired];
             db.prepare_cached(sql)?.execute(row).map(drop)
         })
     }

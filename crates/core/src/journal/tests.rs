@@ -6,10 +6,10 @@ use std::path::{Path, PathBuf};
 
 use super::query::database;
 use super::*;
-use crate::bytes::{Bytes, HaulId, LotId};
-use crate::checksums::{Entry, EntryKind, LotPath, Size};
+use crate::bytes::{Bytes, HaulId, ItemId};
+use crate::checksums::{Entry, EntryKind, ItemPath, Size};
 use crate::disk::Disk;
-use crate::item::{Left, Links, Mode, PlannedLot, Policy, Proof, Stage, Trial, WhyLeft};
+use crate::item::{Left, Links, Mode, PlannedItem, Policy, Proof, Stage, Trial, WhyLeft};
 use crate::journal::Hint;
 use crate::record::{Content, FileChange};
 use crate::site::{Pace, Run, Speeds};
@@ -27,8 +27,8 @@ fn site(folder: &Path) -> Site {
     }
 }
 
-fn planned(title: &str) -> PlannedLot {
-    PlannedLot {
+fn planned(title: &str) -> PlannedItem {
+    PlannedItem {
         game: GameId("quay/1".into()),
         title: title.into(),
         launcher: "quay".into(),
@@ -53,11 +53,11 @@ fn planned(title: &str) -> PlannedLot {
     }
 }
 
-fn entry(path: &[u8], kind: EntryKind, size: u64) -> TallyEntry {
+fn entry(path: &[u8], kind: EntryKind, size: u64) -> FileEntry {
     let blocks = if kind == EntryKind::File { crate::checksums::block_count(size) } else { 0 };
-    TallyEntry {
+    FileEntry {
         entry: Entry {
-            path: LotPath::new(Path::new(OsStr::from_bytes(path))).unwrap(),
+            path: ItemPath::new(Path::new(OsStr::from_bytes(path))).unwrap(),
             kind,
             size,
             allocated: size,
@@ -83,29 +83,29 @@ fn open(folder: &Path) -> Journal {
 }
 
 #[test]
-fn a_tally_comes_back_as_it_was_written() {
+fn a_checksums_comes_back_as_it_was_written() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());
     let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
-    let lot = journal.haul(haul).unwrap().unwrap().lots[0].id;
+    let item = journal.haul(haul).unwrap().unwrap().items[0].id;
     let mut file = entry(b"odd\xff name", EntryKind::File, 9 << 20);
     file.blocks[1] = Some([7; 32]);
     file.there = Some(There { inode: 5, modified_ns: 1_700_000_000_123_456_789, changed_ns: Some(7) });
     file.digest = Some(vec![1, 2]);
     let lines = vec![
         entry(b"", EntryKind::Folder, 0),
-        entry(b"again", EntryKind::Again(LotPath::new(Path::new("b")).unwrap()), 0),
+        entry(b"again", EntryKind::Again(ItemPath::new(Path::new("b")).unwrap()), 0),
         entry(b"b", EntryKind::File, 0),
         entry(b"link", EntryKind::Link(PathBuf::from(OsStr::from_bytes(b"../\xfe"))), 0),
         file,
     ];
-    journal.put_entries(lot, &lines).unwrap();
-    let tally = || journal.lines(lot).map(Result::unwrap).collect::<Vec<_>>();
-    assert_eq!(tally(), lines);
-    let sums = journal.sums(lot).unwrap();
+    journal.put_entries(item, &lines).unwrap();
+    let checksums = || journal.lines(item).map(Result::unwrap).collect::<Vec<_>>();
+    assert_eq!(checksums(), lines);
+    let sums = journal.sums(item).unwrap();
     assert_eq!((sums.lines, sums.files, sums.bytes, sums.same), (5, 2, 9 << 20, 0));
-    assert_eq!(journal.line(lot, &lines[1].entry.path).unwrap().as_ref(), Some(&lines[1]));
-    assert_eq!(journal.line(lot, &LotPath::new(Path::new("agaim")).unwrap()).unwrap(), None);
+    assert_eq!(journal.line(item, &lines[1].entry.path).unwrap().as_ref(), Some(&lines[1]));
+    assert_eq!(journal.line(item, &ItemPath::new(Path::new("agaim")).unwrap()).unwrap(), None);
     let path = |n: usize| lines[n].entry.path.clone();
     let same =
         |path, there, hash| Hint::Same { path, there, digest: None, hash, beside: crate::journal::Beside::default() };
@@ -115,15 +115,15 @@ fn a_tally_comes_back_as_it_was_written() {
         same(path(2), There { inode: 1, modified_ns: -1, changed_ns: None }, None),
         Hint::Unreadable { path: path(4), from: 4096, to: 8192 },
     ];
-    journal.put_hints(lot, &hints).unwrap();
-    let now = tally();
+    journal.put_hints(item, &hints).unwrap();
+    let now = checksums();
     assert_eq!(now[4].blocks, vec![Some([9; 32]), Some([7; 32]), None]);
     assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1, changed_ns: None }));
     assert_eq!(now[2].blocks, vec![Some([8; 32])], "a later hint without the hash leaves it");
-    let bad = journal.unreadable(lot).unwrap();
+    let bad = journal.unreadable(item).unwrap();
     assert_eq!(bad, vec![Unreadable { path: path(4).as_path().into(), from: 4096, to: 8192 }]);
-    journal.drop_entries(lot, &[path(4)]).unwrap();
-    assert_eq!((tally().len(), journal.unreadable(lot).unwrap().len()), (4, 0));
+    journal.drop_entries(item, &[path(4)]).unwrap();
+    assert_eq!((checksums().len(), journal.unreadable(item).unwrap().len()), (4, 0));
 }
 
 #[test]
@@ -131,27 +131,27 @@ fn lines_come_in_the_order_of_a_walk_by_pages_and_back_and_may_change_meanwhile(
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());
     let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
-    let lot = journal.haul(haul).unwrap().unwrap().lots[0].id;
+    let item = journal.haul(haul).unwrap().unwrap().items[0].id;
     let mut lines = vec![entry(b"", EntryKind::Folder, 0)];
     for n in 0..700 {
         lines.push(entry(format!("d{n}").as_bytes(), EntryKind::Folder, 0));
         lines.push(entry(format!("d{n}/x").as_bytes(), EntryKind::File, 1));
         lines.push(entry(format!("d{n}.a").as_bytes(), EntryKind::File, 1));
     }
-    journal.put_entries(lot, &lines).unwrap();
+    journal.put_entries(item, &lines).unwrap();
     lines.sort_by(|a, b| a.entry.path.as_path().cmp(b.entry.path.as_path()));
     let mut seen = Vec::new();
-    for line in journal.lines(lot) {
+    for line in journal.lines(item) {
         let line = line.unwrap();
         if line.entry.kind == EntryKind::File {
             let hash = [Hint::Block { path: line.entry.path.clone(), nth: 0, hash: [1; 32], of: 1 }];
-            journal.put_hints(lot, &hash).unwrap();
+            journal.put_hints(item, &hash).unwrap();
         }
         seen.push(line.entry.path);
     }
     assert_eq!(seen, lines.iter().map(|line| line.entry.path.clone()).collect::<Vec<_>>());
-    let back: Vec<LotPath> = journal.folders_back(lot).map(|line| line.unwrap().entry.path).collect();
-    assert_eq!((back.len(), back.last().map(LotPath::bytes)), (701, Some(&b""[..])));
+    let back: Vec<ItemPath> = journal.folders_back(item).map(|line| line.unwrap().entry.path).collect();
+    assert_eq!((back.len(), back.last().map(ItemPath::bytes)), (701, Some(&b""[..])));
     assert!(back.iter().zip(&back[1..]).all(|(one, next)| one.key() > next.key()));
 }
 
@@ -161,20 +161,20 @@ fn a_journal_of_the_second_version_is_brought_up_with_its_paths_and_hashes() {
     let file = database(&site(folder.path()));
     std::fs::create_dir_all(file.parent().unwrap()).unwrap();
     let db = rusqlite::Connection::open(&file).unwrap();
-    // Made by the program as it was then: a lot with a small file, a large one and a folder with a name like a file's.
+    // Made by the program as it was then: an item with a small file, a large one and a folder with a name like a file's.
     db.execute_batch(include_str!("version2.sql")).unwrap();
     drop(db);
     assert_eq!(History::of(&site(folder.path())).unwrap().hauls.len(), 1, "looking does not change it");
     let journal = open(folder.path());
-    let lot = journal.hauls().unwrap()[0].lots[0].id;
-    let lines: Vec<TallyEntry> = journal.lines(lot).map(Result::unwrap).collect();
+    let item = journal.hauls().unwrap()[0].items[0].id;
+    let lines: Vec<FileEntry> = journal.lines(item).map(Result::unwrap).collect();
     let paths: Vec<&[u8]> = lines.iter().map(|line| line.entry.path.bytes()).collect();
     assert_eq!(paths, [&b""[..], b"d", b"d/small", b"d.x", b"large"]);
     assert_eq!(lines[2].blocks, vec![Some([0xaa; 32])]);
     assert_eq!(lines[4].blocks, vec![None, Some([0xbb; 32])]);
     assert!(lines[2].compared && lines[2].there.is_some());
     drop((lines, journal));
-    assert_eq!(open(folder.path()).lines(lot).count(), 5, "once");
+    assert_eq!(open(folder.path()).lines(item).count(), 5, "once");
 }
 
 #[test]
@@ -189,7 +189,7 @@ fn a_journal_of_the_third_version_is_brought_up_and_then_knows_speeds_and_trials
     assert_eq!((looked.hauls.len(), looked.hauls[0].trial, &looked.speeds), (1, Trial::None, &Speeds::default()));
     let journal = open(folder.path());
     let haul = journal.hauls().unwrap()[0].clone();
-    let lines: Vec<TallyEntry> = journal.lines(haul.lots[0].id).map(Result::unwrap).collect();
+    let lines: Vec<FileEntry> = journal.lines(haul.items[0].id).map(Result::unwrap).collect();
     assert_eq!(lines[1].entry.path.bytes(), b"d/x");
     let pace = Pace { read: 2e8, write: 1e8, per_file: 0.001 };
     journal.put_probe("slow", &Pace { read: 1.0, ..pace }).unwrap();
@@ -219,23 +219,23 @@ fn a_journal_of_the_fourth_version_is_brought_up_and_shows_the_same_lines_before
     let before = History::recent(&site(folder.path())).unwrap();
     let lines = &before.lines;
     assert_eq!(lines.iter().map(|line| line.id.0).collect::<Vec<_>>(), [2, 1]);
-    assert_eq!((lines[0].bytes(), lines[0].lots[0].from_drive.as_deref()), (Bytes::new(77), None));
+    assert_eq!((lines[0].bytes(), lines[0].items[0].from_drive.as_deref()), (Bytes::new(77), None));
     assert_eq!(lines[0].proved, Some("2026-11-20T11:05:00Z".parse().unwrap()));
     let released = History::released(&site(folder.path())).unwrap();
-    assert_eq!(released[&LotId(2)], "2026-11-20T11:06:00Z".parse().unwrap());
+    assert_eq!(released[&ItemId(2)], "2026-11-20T11:06:00Z".parse().unwrap());
     assert_eq!(
         crate::journal::Passage::of(&site(folder.path()), HaulId(1)).unwrap(),
         crate::journal::Passage::default()
     );
     let journal = open(folder.path());
-    let lot = journal.hauls().unwrap()[1].lots[0].clone();
-    let next = lot.stage.clone().to(Stage::Placed).unwrap();
+    let item = journal.hauls().unwrap()[1].items[0].clone();
+    let next = item.stage.clone().to(Stage::Placed).unwrap();
     assert_eq!(History::recent(&site(folder.path())).unwrap().lines, *lines, "brought up, they are the same");
-    journal.set_stage(lot.id, &next).unwrap();
+    journal.set_stage(item.id, &next).unwrap();
     drop(journal);
     let after = History::recent(&site(folder.path())).unwrap();
     assert_eq!((&after.speeds, after.hauls.len()), (&before.speeds, 2));
-    assert_eq!(after.lines[1].lots[0].stage, Stage::Placed);
+    assert_eq!(after.lines[1].items[0].stage, Stage::Placed);
     let passage = crate::journal::Passage::of(&site(folder.path()), HaulId(1)).unwrap();
     assert_eq!(passage.marks.iter().map(|mark| mark.word.as_str()).collect::<Vec<_>>(), ["placed"]);
     // A search hears titles, drives, days and numbers.
@@ -260,18 +260,18 @@ fn a_journal_of_the_fifth_version_is_brought_up_and_compares_nothing_that_it_did
     assert!(History::remains(&site(folder.path()), HaulId(1)).unwrap().is_empty());
     let journal = open(folder.path());
     assert_eq!(History::recent(&site(folder.path())).unwrap().lines, before.lines);
-    let lot = journal.hauls().unwrap()[1].lots[0].clone();
-    assert!(lot.planned.from_place.is_none() && lot.planned.to_place.is_none());
-    let lines: Vec<TallyEntry> = journal.lines(lot.id).map(Result::unwrap).collect();
+    let item = journal.hauls().unwrap()[1].items[0].clone();
+    assert!(item.planned.from_place.is_none() && item.planned.to_place.is_none());
+    let lines: Vec<FileEntry> = journal.lines(item.id).map(Result::unwrap).collect();
     assert!(lines.iter().all(|line| line.entry.changed_ns.is_none() && line.attributes.is_empty()), "{lines:?}");
     let left = Left { path: "a".into(), bytes: Bytes::new(5), why: WhyLeft::ReadOnly };
-    journal.put_remains(lot.id, std::slice::from_ref(&left)).unwrap();
-    journal.put_made(lot.id, Path::new("/b")).unwrap();
-    journal.put_made(lot.id, Path::new("/b/c")).unwrap();
-    assert_eq!(journal.made(lot.id).unwrap(), [Path::new("/b/c"), Path::new("/b")], "the deepest first");
+    journal.put_remains(item.id, std::slice::from_ref(&left)).unwrap();
+    journal.put_made(item.id, Path::new("/b")).unwrap();
+    journal.put_made(item.id, Path::new("/b/c")).unwrap();
+    assert_eq!(journal.made(item.id).unwrap(), [Path::new("/b/c"), Path::new("/b")], "the deepest first");
     drop(journal);
-    let remains = History::remains(&site(folder.path()), lot.haul).unwrap();
-    assert_eq!(remains, [(lot.planned.title.clone(), vec![left])]);
+    let remains = History::remains(&site(folder.path()), item.haul).unwrap();
+    assert_eq!(remains, [(item.planned.title.clone(), vec![left])]);
 }
 
 #[test]
@@ -287,21 +287,21 @@ fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhe
     std::fs::set_permissions(file.parent().unwrap(), std::fs::Permissions::from_mode(0o755)).unwrap();
     let journal = open(folder.path());
     let text = "{\"token\": \"5417\", \"at\": \"/a/y\"}";
-    let over = journal.changes(LotId(2)).unwrap();
+    let over = journal.changes(ItemId(2)).unwrap();
     let was = over[0].before.made_of(&Content::Bytes(text.into()));
     assert_eq!(was, Some(Content::Bytes(text.replace("/a/y", "/b/y").into())), "an undo has the very bytes");
     assert_eq!(over[0].before.made_of(&Content::Bytes(text.replace('5', "6").into())), None);
     assert_eq!(over[0].after, Content::Known(text.len() as u64, blake3::hash(text.as_bytes())));
     assert_eq!(over[1].after, Content::Link("/a/y".into()), "where a link led is a path");
     // One that is under way keeps them, for a resume or an undo.
-    let open_still = journal.changes(LotId(1)).unwrap();
+    let open_still = journal.changes(ItemId(1)).unwrap();
     assert!(matches!(&open_still[0].before, Content::Bytes(bytes) if bytes.ends_with(b"/a/x\"}")));
-    journal.set_stage(LotId(1), &Stage::Repointing).unwrap();
-    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Bytes(_)));
-    journal.set_stage(LotId(1), &Stage::Returned).unwrap();
-    assert!(matches!(journal.changes(LotId(1)).unwrap()[0].before, Content::Patched(..)));
-    let lots = journal.lots_of(&GameId("quay/2".into())).unwrap();
-    assert_eq!(lots.iter().map(|lot| lot.id).collect::<Vec<_>>(), [LotId(2)]);
+    journal.set_stage(ItemId(1), &Stage::Repointing).unwrap();
+    assert!(matches!(journal.changes(ItemId(1)).unwrap()[0].before, Content::Bytes(_)));
+    journal.set_stage(ItemId(1), &Stage::Returned).unwrap();
+    assert!(matches!(journal.changes(ItemId(1)).unwrap()[0].before, Content::Patched(..)));
+    let items = journal.items_of(&GameId("quay/2".into())).unwrap();
+    assert_eq!(items.iter().map(|item| item.id).collect::<Vec<_>>(), [ItemId(2)]);
     drop(journal);
     for entry in std::fs::read_dir(file.parent().unwrap()).unwrap().flatten() {
         let bytes = std::fs::read(entry.path()).unwrap();
@@ -316,24 +316,24 @@ fn how_a_haul_went_is_kept_with_its_stops() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());
     let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Hold, None).unwrap();
-    let lots: Vec<LotId> = journal.haul(haul).unwrap().unwrap().lots.iter().map(|lot| lot.id).collect();
-    journal.set_stage(lots[1], &Stage::Copying { staging: "/s".into() }).unwrap();
-    journal.set_error(lots[1], "no room").unwrap();
-    journal.mark(lots[1], super::rows::Mark::RESUMED).unwrap();
-    journal.put_changes(lots[1], &[], &Stage::Repointing).unwrap();
-    journal.set_proof(lots[1], &Proof::default(), &Stage::Proved { holds: true }).unwrap();
-    let mut progress = crate::item::Progress::begun(lots[0], "one", 100, 1);
+    let items: Vec<ItemId> = journal.haul(haul).unwrap().unwrap().items.iter().map(|item| item.id).collect();
+    journal.set_stage(items[1], &Stage::Copying { staging: "/s".into() }).unwrap();
+    journal.set_error(items[1], "no room").unwrap();
+    journal.mark(items[1], super::rows::Mark::RESUMED).unwrap();
+    journal.put_changes(items[1], &[], &Stage::Repointing).unwrap();
+    journal.set_proof(items[1], &Proof::default(), &Stage::Proved { holds: true }).unwrap();
+    let mut progress = crate::item::Progress::begun(items[0], "one", 100, 1);
     progress.copy.done = Bytes::new(60);
     progress.unreadable = Bytes::new(3);
-    assert_eq!(journal.next_pulse(lots[0]).unwrap(), 0);
+    assert_eq!(journal.next_pulse(items[0]).unwrap(), 0);
     for nth in 0..2500 {
         journal.put_pulse(nth, &progress, (nth > 2000).then_some(Bytes::new(9))).unwrap();
     }
-    assert_eq!(journal.next_pulse(lots[0]).unwrap(), 2497, "behind the last one that is kept");
+    assert_eq!(journal.next_pulse(items[0]).unwrap(), 2497, "behind the last one that is kept");
     let passage = crate::journal::Passage::of(&site(folder.path()), haul).unwrap();
     let words: Vec<&str> = passage.marks.iter().map(|mark| mark.word.as_str()).collect();
     assert_eq!(words, ["copying", "stopped", "resumed", "repointing", "proved"]);
-    assert!(passage.marks.iter().all(|mark| mark.lot == lots[1]) && passage.marks.is_sorted_by_key(|mark| mark.at));
+    assert!(passage.marks.iter().all(|mark| mark.item == items[1]) && passage.marks.is_sorted_by_key(|mark| mark.at));
     assert_eq!(passage.pulses.len(), 625, "every fourth of 2500");
     assert_eq!((passage.pulses[0].limit, passage.pulses[624].limit), (None, Some(Bytes::new(9))));
     let last = &passage.pulses[624];
@@ -343,14 +343,14 @@ fn how_a_haul_went_is_kept_with_its_stops() {
 #[test]
 fn a_journal_of_the_first_version_is_read_and_brought_up() {
     let folder = tempfile::tempdir().unwrap();
-    let lot = crate::bytes::LotId(1);
+    let item = crate::bytes::ItemId(1);
     let file = database(&site(folder.path()));
     std::fs::create_dir_all(file.parent().unwrap()).unwrap();
     // The first version kept bytes as such; its tables were those of the second.
     let db = rusqlite::Connection::open(&file).unwrap();
     db.execute_batch(include_str!("version2.sql")).unwrap();
-    db.execute("insert into change values(?1, 0, cast('/r/x' as blob), null, x'620062')", [lot.0]).unwrap();
-    db.execute("insert into change values(?1, 1, cast('/r/y' as blob), x'', x'6c')", [lot.0]).unwrap();
+    db.execute("insert into change values(?1, 0, cast('/r/x' as blob), null, x'620062')", [item.0]).unwrap();
+    db.execute("insert into change values(?1, 1, cast('/r/y' as blob), x'', x'6c')", [item.0]).unwrap();
     db.pragma_update(None, "user_version", 1).unwrap();
     drop(db);
     assert_eq!(History::of(&site(folder.path())).unwrap().hauls.len(), 1, "looking does not change it");
@@ -360,9 +360,9 @@ fn a_journal_of_the_first_version_is_read_and_brought_up() {
         change("/r/x", Content::Absent, Content::Bytes(b"b\0b".to_vec())),
         change("/r/y", Content::Bytes(Vec::new()), Content::Bytes(b"l".to_vec())),
     ];
-    assert_eq!(journal.changes(lot).unwrap(), wanted);
+    assert_eq!(journal.changes(item).unwrap(), wanted);
     drop(journal);
-    assert_eq!(open(folder.path()).changes(lot).unwrap(), wanted, "once");
+    assert_eq!(open(folder.path()).changes(item).unwrap(), wanted, "once");
 }
 
 #[test]
@@ -372,18 +372,18 @@ fn stages_changes_and_the_log_outlive_the_program() {
     {
         let journal = open(folder.path());
         let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Release, None).unwrap();
-        let lots = journal.haul(haul).unwrap().unwrap().lots;
-        journal.put_changes(lots[0].id, std::slice::from_ref(&change), &Stage::Repointing).unwrap();
-        journal.set_error(lots[1].id, "why").unwrap();
-        let back = journal.begin(&[(planned("back"), Some(lots[0].id))], Policy::Hold, Some(haul)).unwrap();
+        let items = journal.haul(haul).unwrap().unwrap().items;
+        journal.put_changes(items[0].id, std::slice::from_ref(&change), &Stage::Repointing).unwrap();
+        journal.set_error(items[1].id, "why").unwrap();
+        let back = journal.begin(&[(planned("back"), Some(items[0].id))], Policy::Hold, Some(haul)).unwrap();
         assert_eq!((haul, back), (HaulId(1), HaulId(2)));
     }
     let (journal, unfinished) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
     let rows = journal.hauls().unwrap();
-    assert_eq!((rows[0].returns, rows[0].lots[0].takes_back), (Some(HaulId(1)), Some(rows[1].lots[0].id)));
-    assert_eq!((rows[1].policy, &rows[1].lots[0].stage), (Policy::Release, &Stage::Repointing));
-    assert_eq!(rows[1].lots[1].error.as_deref(), Some("why"));
-    assert_eq!(journal.changes(rows[1].lots[0].id).unwrap(), vec![change]);
+    assert_eq!((rows[0].returns, rows[0].items[0].takes_back), (Some(HaulId(1)), Some(rows[1].items[0].id)));
+    assert_eq!((rows[1].policy, &rows[1].items[0].stage), (Policy::Release, &Stage::Repointing));
+    assert_eq!(rows[1].items[1].error.as_deref(), Some("why"));
+    assert_eq!(journal.changes(rows[1].items[0].id).unwrap(), vec![change]);
     assert_eq!(unfinished.map(|row| row.id), Some(HaulId(2)));
     let history = History::of(&site(folder.path())).unwrap();
     assert_eq!(history.events.len(), 2, "looking takes no lock");
@@ -395,11 +395,12 @@ fn a_start_finds_what_is_owed_however_many_hauls_rest() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());
     let rest = Stage::Released { left: 0 };
-    let haul = |title: &str, policy, back: Option<(HaulId, LotId)>, stage: &Stage| {
-        let id = journal.begin(&[(planned(title), back.map(|(_, lot)| lot))], policy, back.map(|(of, _)| of)).unwrap();
-        let lot = journal.haul(id).unwrap().unwrap().lots[0].id;
-        journal.set_stage(lot, stage).unwrap();
-        (id, lot)
+    let haul = |title: &str, policy, back: Option<(HaulId, ItemId)>, stage: &Stage| {
+        let id =
+            journal.begin(&[(planned(title), back.map(|(_, item)| item))], policy, back.map(|(of, _)| of)).unwrap();
+        let item = journal.haul(id).unwrap().unwrap().items[0].id;
+        journal.set_stage(item, stage).unwrap();
+        (id, item)
     };
     let old = haul("old", Policy::Hold, None, &rest);
     let back = haul("back", Policy::Release, Some(old), &rest);

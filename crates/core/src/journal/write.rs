@@ -6,11 +6,11 @@
 use super::codec::{attributes_to_row, path_of};
 use super::error::JournalError;
 use super::query::{Reader, at, database};
-use super::rows::{Attribute, HaulRow, LotRow, Sums, TallyEntry, There, Unreadable};
+use super::rows::{Attribute, FileEntry, HaulRow, ItemRow, Sums, There, Unreadable};
 use super::rows::{Mark, put_mark};
 use super::schema::forget_contents;
-use crate::checksums::{BlockHash, EntryKind, LotPath};
-use crate::item::{Left, PlannedLot, Policy, Proof, Stage, Trial};
+use crate::checksums::{BlockHash, EntryKind, ItemPath};
+use crate::item::{Left, PlannedItem, Policy, Proof, Stage, Trial};
 use crate::platform;
 use std::fs::{self, File, TryLockError};
 
@@ -23,7 +23,7 @@ use jiff::Timestamp;
 use rusqlite::{Connection, ErrorCode, Params, Row, params};
 use serde::Serialize;
 
-use crate::bytes::{HaulId, LotId};
+use crate::bytes::{HaulId, ItemId};
 use crate::record::{Content, FileChange};
 use crate::site::{Pace, Run, Site, Speeds};
 use crate::survey::GameId;
@@ -43,13 +43,13 @@ impl UnrecoveredJournal {
         let open = hauls.iter().position(HaulRow::unfinished);
         let open = open
             .or_else(|| hauls.first().is_some_and(|haul| Some(haul.id) == newest && haul.owes_release()).then_some(0));
-        // Its lots are at rest, and those that they take back do not say so yet.
-        let taken = |lot: &LotRow| lot.stage.at_rest() && lot.stage.is_repointed();
-        let is_left = |old: LotId| {
-            let lots = hauls.iter().flat_map(|haul| &haul.lots);
-            lots.filter(|lot| lot.id == old).any(|lot| lot.stage.is_repointed())
+        // Its items are at rest, and those that they take back do not say so yet.
+        let taken = |item: &ItemRow| item.stage.at_rest() && item.stage.is_repointed();
+        let is_left = |old: ItemId| {
+            let items = hauls.iter().flat_map(|haul| &haul.items);
+            items.filter(|item| item.id == old).any(|item| item.stage.is_repointed())
         };
-        let owes = |haul: &HaulRow| haul.lots.iter().any(|lot| taken(lot) && lot.takes_back.is_some_and(is_left));
+        let owes = |haul: &HaulRow| haul.items.iter().any(|item| taken(item) && item.takes_back.is_some_and(is_left));
         let open = open.or_else(|| hauls.iter().position(owes));
         let unfinished = open.map(|at| hauls.swap_remove(at));
         Ok((self.0, unfinished))
@@ -131,40 +131,40 @@ impl Journal {
         self.reader.haul(id)
     }
 
-    /// The lots of a game, those of the newest haul first, each haul's in their order.
-    pub fn lots_of(&self, game: &GameId) -> Result<Vec<LotRow>> {
-        self.reader.lots_of(game)
+    /// The items of a game, those of the newest haul first, each haul's in their order.
+    pub fn items_of(&self, game: &GameId) -> Result<Vec<ItemRow>> {
+        self.reader.items_of(game)
     }
 
-    /// The lots that take up again what this one holds.
-    pub(crate) fn lots_taking_back(&self, lot: LotId) -> Result<Vec<LotRow>> {
-        self.reader.lots_taking_back(lot)
+    /// The items that take up again what this one holds.
+    pub(crate) fn items_taking_back(&self, item: ItemId) -> Result<Vec<ItemRow>> {
+        self.reader.items_taking_back(item)
     }
 
-    /// The lot of this number.
-    pub fn lot(&self, id: LotId) -> Result<Option<LotRow>> {
-        self.reader.lot(id)
+    /// The item of this number.
+    pub fn item(&self, id: ItemId) -> Result<Option<ItemRow>> {
+        self.reader.item(id)
     }
 
-    /// Writes down a new haul; its lots are planned. `takes_back` names the earlier lot of each, if any.
+    /// Writes down a new haul; its items are planned. `takes_back` names the earlier item of each, if any.
     pub fn begin(
         &self,
-        lots: &[(PlannedLot, Option<LotId>)],
+        items: &[(PlannedItem, Option<ItemId>)],
         policy: Policy,
         returns: Option<HaulId>,
     ) -> Result<HaulId> {
-        self.begin_with(lots, policy, returns, Trial::None, &[])
+        self.begin_with(items, policy, returns, Trial::None, &[])
     }
 
-    /// Does the same, and in one act with it says that the lots after the first one wait for a yes, if they do, and where lots of an
+    /// Does the same, and in one act with it says that the items after the first one wait for a yes, if they do, and where items of an
     /// earlier haul stand from then on.
     pub(crate) fn begin_with(
         &self,
-        lots: &[(PlannedLot, Option<LotId>)],
+        items: &[(PlannedItem, Option<ItemId>)],
         policy: Policy,
         returns: Option<HaulId>,
         trial: Trial,
-        settled: &[(LotId, Stage)],
+        settled: &[(ItemId, Stage)],
     ) -> Result<HaulId> {
         let write = || {
             let db = self.db();
@@ -174,17 +174,17 @@ impl Journal {
                 params![Timestamp::now().to_string(), json(&policy), returns.map(|h| h.0)],
             )?;
             let haul = db.last_insert_rowid();
-            for (planned, takes_back) in lots {
+            for (planned, takes_back) in items {
                 db.execute(
                     "insert into lot(haul, planned, stage, takes_back) values(?1, ?2, ?3, ?4)",
                     params![haul, json(planned), json(&Stage::Planned), takes_back.map(|l| l.0)],
                 )?;
             }
-            for (lot, stage) in settled {
-                db.execute("update lot set stage = ?2, error = null where id = ?1", params![lot.0, json(stage)])?;
-                put_mark(&db, *lot, stage.word())?;
+            for (item, stage) in settled {
+                db.execute("update lot set stage = ?2, error = null where id = ?1", params![item.0, json(stage)])?;
+                put_mark(&db, *item, stage.word())?;
             }
-            if trial == Trial::Waits && lots.len() > 1 {
+            if trial == Trial::Waits && items.len() > 1 {
                 db.execute("insert into trial values(?1, 0)", [haul])?;
             }
             db.commit()?;
@@ -195,7 +195,7 @@ impl Journal {
         Ok(id)
     }
 
-    /// Writes down that the lots behind the first one wait for a person's yes, or that it was given.
+    /// Writes down that the items behind the first one wait for a person's yes, or that it was given.
     pub fn set_trial(&self, haul: HaulId, trial: Trial) -> Result<()> {
         let sql = "insert into trial values(?1, ?2) on conflict(haul) do update set agreed = excluded.agreed";
         self.db().execute(sql, params![haul.0, trial == Trial::Agreed]).map(drop).map_err(self.err())
@@ -221,21 +221,21 @@ impl Journal {
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
-    /// Writes down where a lot stands, and when it came there; durable when this returns.
-    pub fn set_stage(&self, lot: LotId, stage: &Stage) -> Result<()> {
+    /// Writes down where an item stands, and when it came there; durable when this returns.
+    pub fn set_stage(&self, item: ItemId, stage: &Stage) -> Result<()> {
         let sql = "update lot set stage = ?2, error = null where id = ?1";
-        self.change_lot(lot, stage.word(), sql, params![lot.0, json(stage)])
+        self.change_item(item, stage.word(), sql, params![item.0, json(stage)])
     }
 
-    /// Writes down why a lot stopped.
-    pub fn set_error(&self, lot: LotId, why: &str) -> Result<()> {
-        self.change_lot(lot, Mark::STOPPED, "update lot set error = ?2 where id = ?1", params![lot.0, why])
+    /// Writes down why an item stopped.
+    pub fn set_error(&self, item: ItemId, why: &str) -> Result<()> {
+        self.change_item(item, Mark::STOPPED, "update lot set error = ?2 where id = ?1", params![item.0, why])
     }
 
-    /// Writes down a lot's proof and that it was made.
-    pub fn set_proof(&self, lot: LotId, proof: &Proof, stage: &Stage) -> Result<()> {
+    /// Writes down an item's proof and that it was made.
+    pub fn set_proof(&self, item: ItemId, proof: &Proof, stage: &Stage) -> Result<()> {
         let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
-        self.change_lot(lot, stage.word(), sql, params![lot.0, json(proof), json(stage)])
+        self.change_item(item, stage.word(), sql, params![item.0, json(proof), json(stage)])
     }
 
     /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.
@@ -247,39 +247,39 @@ impl Journal {
         .map_err(self.err())
     }
 
-    /// Changes a lot's row, and says in the same act what it reached.
-    fn change_lot(&self, lot: LotId, word: &str, sql: &str, row: impl Params + Clone) -> Result<()> {
+    /// Changes an item's row, and says in the same act what it reached.
+    fn change_item(&self, item: ItemId, word: &str, sql: &str, row: impl Params + Clone) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
             db.execute(sql, row.clone())?;
-            forget_contents(&db, Some(lot.0))?;
-            put_mark(&db, lot, word)?;
+            forget_contents(&db, Some(item.0))?;
+            put_mark(&db, item, word)?;
             db.commit()
         };
         self.written(write)
     }
 
     /// Adds a line to the log.
-    pub fn say(&self, haul: HaulId, lot: Option<LotId>, word: &str, detail: &str) -> Result<()> {
+    pub fn say(&self, haul: HaulId, item: Option<ItemId>, word: &str, detail: &str) -> Result<()> {
         let sql = "insert into event(at, haul, lot, word, detail) values(?1, ?2, ?3, ?4, ?5)";
         let at = Timestamp::now().to_string();
-        self.written(|| self.db().execute(sql, params![at, haul.0, lot.map(|l| l.0), word, detail]).map(drop))
+        self.written(|| self.db().execute(sql, params![at, haul.0, item.map(|l| l.0), word, detail]).map(drop))
     }
 
-    /// Writes tally lines, each with all that is known of it; lines of the same path are replaced.
-    pub fn put_entries(&self, lot: LotId, entries: &[TallyEntry]) -> Result<()> {
+    /// Writes checksums lines, each with all that is known of it; lines of the same path are replaced.
+    pub fn put_entries(&self, item: ItemId, entries: &[FileEntry]) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
             for line in entries {
-                put_entry(&db, lot, line)?;
+                put_entry(&db, item, line)?;
                 if line.blocks.len() > 1 {
                     db.prepare_cached("delete from block where lot = ?1 and path = ?2")?
-                        .execute(params![lot.0, line.entry.path.key()])?;
+                        .execute(params![item.0, line.entry.path.key()])?;
                     for (nth, hash) in line.blocks.iter().enumerate() {
                         if let Some(hash) = hash {
-                            put_block(&db, lot, &line.entry.path, nth as u64, hash)?;
+                            put_block(&db, item, &line.entry.path, nth as u64, hash)?;
                         }
                     }
                 }
@@ -289,8 +289,8 @@ impl Journal {
         write().map_err(self.err())
     }
 
-    /// Takes tally lines away.
-    pub fn drop_entries(&self, lot: LotId, paths: &[LotPath]) -> Result<()> {
+    /// Takes checksums lines away.
+    pub fn drop_entries(&self, item: ItemId, paths: &[ItemPath]) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -298,7 +298,7 @@ impl Journal {
                 for table in ["block", "unreadable", "entry"] {
                     db.execute(
                         &format!("delete from {table} where lot = ?1 and path = ?2"),
-                        params![lot.0, path.key()],
+                        params![item.0, path.key()],
                     )?;
                 }
             }
@@ -323,15 +323,15 @@ impl Journal {
     }
 
     /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
-    pub(crate) fn put_hints(&self, lot: LotId, hints: &[Hint]) -> Result<()> {
+    pub(crate) fn put_hints(&self, item: ItemId, hints: &[Hint]) -> Result<()> {
         self.lightly(|db| {
             for hint in hints {
                 match hint {
                     Hint::Block { path, nth: 0, hash, of: 1 } => {
                         let sql = "update entry set hash = ?3 where lot = ?1 and path = ?2";
-                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), hash])?;
+                        db.prepare_cached(sql)?.execute(params![item.0, path.key(), hash])?;
                     }
-                    Hint::Block { path, nth, hash, .. } => put_block(db, lot, path, *nth, hash)?,
+                    Hint::Block { path, nth, hash, .. } => put_block(db, item, path, *nth, hash)?,
                     Hint::Same { path, there, digest, hash, beside } => {
                         let sql =
                             "update entry set compared = 1, there_inode = ?3, there_s = ?4, there_ns = ?5, digest = ?6,
@@ -339,7 +339,7 @@ impl Journal {
                           where lot = ?1 and path = ?2";
                         let (s, ns) = split(there.modified_ns);
                         let row = params![
-                            lot.0,
+                            item.0,
                             path.key(),
                             there.inode as i64,
                             s,
@@ -354,7 +354,7 @@ impl Journal {
                     }
                     Hint::Unreadable { path, from, to } => {
                         let sql = "insert or replace into unreadable(lot, path, start, end) values(?1, ?2, ?3, ?4)";
-                        db.prepare_cached(sql)?.execute(params![lot.0, path.key(), *from as i64, *to as i64])?;
+                        db.prepare_cached(sql)?.execute(params![item.0, path.key(), *from as i64, *to as i64])?;
                     }
                 }
             }
@@ -363,27 +363,27 @@ impl Journal {
     }
 
     /// Forgets what could not be read: it is tried again.
-    pub(crate) fn forget_unreadable(&self, lot: LotId) -> Result<()> {
-        self.db().execute("delete from unreadable where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    pub(crate) fn forget_unreadable(&self, item: ItemId) -> Result<()> {
+        self.db().execute("delete from unreadable where lot = ?1", [item.0]).map(drop).map_err(self.err())
     }
 
-    /// Stretches of a lot's originals that could not be read, file by file in the order of a walk.
-    pub fn unreadable(&self, lot: LotId) -> Result<Vec<Unreadable>> {
-        self.reader.unreadable(lot)
+    /// Stretches of an item's originals that could not be read, file by file in the order of a walk.
+    pub fn unreadable(&self, item: ItemId) -> Result<Vec<Unreadable>> {
+        self.reader.unreadable(item)
     }
 
     /// Writes down that a file's bytes are to be taken from another copy.
-    pub(crate) fn set_taken(&self, lot: LotId, path: &LotPath, from: &Path) -> Result<()> {
+    pub(crate) fn set_taken(&self, item: ItemId, path: &ItemPath, from: &Path) -> Result<()> {
         let sql = "update entry set taken = ?3 where lot = ?1 and path = ?2";
-        let row = params![lot.0, path.key(), from.as_os_str().as_bytes()];
+        let row = params![item.0, path.key(), from.as_os_str().as_bytes()];
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
-    /// The tally of a lot, in the order of a walk, read some lines at a time.
-    pub fn lines(&self, lot: LotId) -> Lines<'_> {
+    /// The checksums of an item, in the order of a walk, read some lines at a time.
+    pub fn lines(&self, item: ItemId) -> Lines<'_> {
         Lines {
             reader: &self.reader,
-            lot,
+            item,
             page: Vec::new().into_iter(),
             last: None,
             over: false,
@@ -393,74 +393,74 @@ impl Journal {
     }
 
     /// The lines of one kind, by its word.
-    pub(crate) fn lines_of(&self, lot: LotId, kind: &'static str) -> Lines<'_> {
-        Lines { only: Some(kind), ..self.lines(lot) }
+    pub(crate) fn lines_of(&self, item: ItemId, kind: &'static str) -> Lines<'_> {
+        Lines { only: Some(kind), ..self.lines(item) }
     }
 
-    /// Says of a whole tally that it was read and is the same.
-    pub(crate) fn set_all_compared(&self, lot: LotId) -> Result<()> {
-        self.db().execute("update entry set compared = 1 where lot = ?1", [lot.0]).map(drop).map_err(self.err())
+    /// Says of a whole checksums that it was read and is the same.
+    pub(crate) fn set_all_compared(&self, item: ItemId) -> Result<()> {
+        self.db().execute("update entry set compared = 1 where lot = ?1", [item.0]).map(drop).map_err(self.err())
     }
 
-    /// The folders of a lot, those that are deepest first.
-    pub(crate) fn folders_back(&self, lot: LotId) -> Lines<'_> {
-        Lines { back: true, only: Some("folder"), ..self.lines(lot) }
+    /// The folders of an item, those that are deepest first.
+    pub(crate) fn folders_back(&self, item: ItemId) -> Lines<'_> {
+        Lines { back: true, only: Some("folder"), ..self.lines(item) }
     }
 
     /// The line of one path.
-    pub(crate) fn line(&self, lot: LotId, path: &LotPath) -> Result<Option<TallyEntry>> {
-        self.reader.entry(lot, path)
+    pub(crate) fn line(&self, item: ItemId, path: &ItemPath) -> Result<Option<FileEntry>> {
+        self.reader.entry(item, path)
     }
 
-    /// What a lot's tally comes to.
-    pub(crate) fn sums(&self, lot: LotId) -> Result<Sums> {
-        self.reader.sums(lot)
+    /// What an item's checksums comes to.
+    pub(crate) fn sums(&self, item: ItemId) -> Result<Sums> {
+        self.reader.sums(item)
     }
 
     /// Writes down the bytes of record files before and after, and that they are being replaced.
-    pub fn put_changes(&self, lot: LotId, changes: &[FileChange], stage: &Stage) -> Result<()> {
+    pub fn put_changes(&self, item: ItemId, changes: &[FileChange], stage: &Stage) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
-            db.execute("delete from change where lot = ?1", params![lot.0])?;
+            db.execute("delete from change where lot = ?1", params![item.0])?;
             for (nth, change) in changes.iter().enumerate() {
                 let file = change.file.as_os_str().as_bytes();
-                let row = params![lot.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
+                let row = params![item.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
-            db.execute("update lot set stage = ?2 where id = ?1", params![lot.0, json(stage)])?;
-            put_mark(&db, lot, stage.word())?;
+            db.execute("update lot set stage = ?2 where id = ?1", params![item.0, json(stage)])?;
+            put_mark(&db, item, stage.word())?;
             db.commit()
         };
         self.written(write)
     }
 
-    /// Writes down that a folder was made on the way to a lot's place.
-    pub(crate) fn put_made(&self, lot: LotId, folder: &Path) -> Result<()> {
+    /// Writes down that a folder was made on the way to an item's place.
+    pub(crate) fn put_made(&self, item: ItemId, folder: &Path) -> Result<()> {
         let sql = "insert or ignore into made values(?1, ?2)";
-        self.db().execute(sql, params![lot.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
+        self.db().execute(sql, params![item.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
     }
 
-    /// The folders that were made on the way to a lot's place, those that lie deepest first.
-    pub(crate) fn made(&self, lot: LotId) -> Result<Vec<PathBuf>> {
+    /// The folders that were made on the way to an item's place, those that lie deepest first.
+    pub(crate) fn made(&self, item: ItemId) -> Result<Vec<PathBuf>> {
         let read = || {
             let db = self.db();
             let mut rows = db.prepare_cached("select path from made where lot = ?1 order by length(path) desc")?;
-            rows.query_map([lot.0], |row| row.get(0).map(path_of))?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([item.0], |row| row.get(0).map(path_of))?.collect::<rusqlite::Result<Vec<_>>>()
         };
         read().map_err(self.err())
     }
 
     /// Writes down what a removal had to leave, instead of what an earlier one did.
-    pub(crate) fn put_remains(&self, lot: LotId, left: &[Left]) -> Result<()> {
-        /// Names that are kept of one lot; their number is in its stage.
+    pub(crate) fn put_remains(&self, item: ItemId, left: &[Left]) -> Result<()> {
+        /// Names that are kept of one item; their number is in its stage.
         const MOST: usize = 1000;
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
-            db.execute("delete from remains where lot = ?1", [lot.0])?;
+            db.execute("delete from remains where lot = ?1", [item.0])?;
             for left in left.iter().take(MOST) {
-                let row = params![lot.0, left.path.as_os_str().as_bytes(), left.bytes.count() as i64, left.why.word()];
+                let row = params![item.0, left.path.as_os_str().as_bytes(), left.bytes.count() as i64, left.why.word()];
                 db.execute("insert or replace into remains values(?1, ?2, ?3, ?4)", row)?;
             }
             db.commit()
@@ -468,15 +468,15 @@ impl Journal {
         write().map_err(self.err())
     }
 
-    /// The bytes of a lot's record files before and after its repoint.
-    pub fn changes(&self, lot: LotId) -> Result<Vec<FileChange>> {
+    /// The bytes of an item's record files before and after its repoint.
+    pub fn changes(&self, item: ItemId) -> Result<Vec<FileChange>> {
         let read = || {
             let db = self.db();
             let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
             let change = |row: &Row<'_>| {
                 Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
             };
-            rows.query_map([lot.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
+            rows.query_map([item.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
         };
         let mut changes = Vec::new();
         for (file, before, after) in read().map_err(self.err())? {
@@ -529,11 +529,11 @@ impl Reserve {
 #[derive(Clone, Debug)]
 pub(crate) enum Hint {
     /// The hash of one of its `of` blocks, as it was read from the original.
-    Block { path: LotPath, nth: u64, hash: BlockHash, of: u64 },
+    Block { path: ItemPath, nth: u64, hash: BlockHash, of: u64 },
     /// It was read back and is the same.
-    Same { path: LotPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash>, beside: Beside },
+    Same { path: ItemPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash>, beside: Beside },
     /// These bytes of the original cannot be read.
-    Unreadable { path: LotPath, from: u64, to: u64 },
+    Unreadable { path: ItemPath, from: u64, to: u64 },
 }
 
 /// What stands beside the bytes of a file: what the original has, and what of it the copy did not take.
@@ -543,12 +543,12 @@ pub(crate) struct Beside {
     pub(crate) unkept: Option<String>,
 }
 
-/// The lines of a tally, a page at a time: lines that were passed may be changed meanwhile.
+/// The lines of checksums, a page at a time: lines that were passed may be changed meanwhile.
 #[derive(Debug)]
 pub struct Lines<'a> {
     reader: &'a Reader,
-    lot: LotId,
-    page: std::vec::IntoIter<TallyEntry>,
+    item: ItemId,
+    page: std::vec::IntoIter<FileEntry>,
     last: Option<Vec<u8>>,
     over: bool,
     back: bool,
@@ -556,7 +556,7 @@ pub struct Lines<'a> {
 }
 
 impl Iterator for Lines<'_> {
-    type Item = Result<TallyEntry>;
+    type Item = Result<FileEntry>;
 
     fn next(&mut self) -> Option<Self::Item> {
         if let Some(line) = self.page.next() {
@@ -565,7 +565,7 @@ impl Iterator for Lines<'_> {
         if self.over {
             return None;
         }
-        let page = match self.reader.page(self.lot, self.last.as_deref(), self.back, self.only) {
+        let page = match self.reader.page(self.item, self.last.as_deref(), self.back, self.only) {
             Ok(page) => page,
             Err(error) => {
                 self.over = true;
@@ -579,7 +579,7 @@ impl Iterator for Lines<'_> {
     }
 }
 
-fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result<()> {
+fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Result<()> {
     let entry = &line.entry;
     let (kind, target): (&str, Option<&[u8]>) = match &entry.kind {
         EntryKind::Folder => ("folder", None),
@@ -595,7 +595,7 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
       user, grp, there_inode, there_s, there_ns, compared, digest, hash, taken, changed, names, there_changed, attributes, unkept)
       values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?17, ?18, ?19, ?20, ?21, ?22, ?23, ?24)";
     db.prepare_cached(sql)?.execute(params![
-        lot.0,
+        item.0,
         entry.path.key(),
         kind,
         target,
@@ -623,9 +623,9 @@ fn put_entry(db: &Connection, lot: LotId, line: &TallyEntry) -> rusqlite::Result
     Ok(())
 }
 
-fn put_block(db: &Connection, lot: LotId, path: &LotPath, nth: u64, hash: &BlockHash) -> rusqlite::Result<()> {
+fn put_block(db: &Connection, item: ItemId, path: &ItemPath, nth: u64, hash: &BlockHash) -> rusqlite::Result<()> {
     let sql = "insert or replace into block(lot, path, nth, hash) values(?1, ?2, ?3, ?4)";
-    db.prepare_cached(sql)?.execute(params![lot.0, path.key(), nth as i64, hash]).map(drop)
+    db.prepare_cached(sql)?.execute(params![item.0, path.key(), nth as i64, hash]).map(drop)
 }
 
 fn split(ns: i128) -> (i64, i64) {

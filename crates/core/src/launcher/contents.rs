@@ -102,7 +102,7 @@ impl Digest {
 
 /// One file of a content list.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct ContentItem {
+pub struct ListedFile {
     /// Below the install folder.
     pub path: PathBuf,
     /// Bytes.
@@ -123,7 +123,7 @@ pub struct ContentList {
     /// The program that starts it, below the install folder, where the list says it.
     pub program: Option<String>,
     /// Its files.
-    pub items: Vec<ContentItem>,
+    pub listed_files: Vec<ListedFile>,
 }
 
 /// Why a content list was not read.
@@ -205,7 +205,7 @@ impl ContentList {
         if [paths.len(), sizes.len(), hashes.len()] != [entries.len(); 3] {
             return Err(fault(&list, "an entry of the list lacks its path, size or hash"));
         }
-        let mut items = Vec::with_capacity(entries.len());
+        let mut listed_files = Vec::with_capacity(entries.len());
         for (n, entry) in entries.iter().enumerate() {
             let path = PathBuf::from(&paths[n]);
             if paths[n].is_empty() || !path.components().all(|c| matches!(c, Component::Normal(_))) {
@@ -213,16 +213,16 @@ impl ContentList {
             }
             let size = sizes[n].parse().map_err(|_| fault(entry, "the size is no whole number"))?;
             let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
-            items.push(ContentItem { path, size, hash });
+            listed_files.push(ListedFile { path, size, hash });
         }
         let says = |selector: &Option<String>| json.below(&Place::default(), selector.as_ref()?);
         let (title, program) = (says(&contents.title), says(&contents.program));
-        Ok(Some(Self { file, kind, title, program, items }))
+        Ok(Some(Self { file, kind, title, program, listed_files }))
     }
 
     /// The entry for a path below the install folder.
-    pub fn item(&self, path: &Path) -> Option<&ContentItem> {
-        self.items.iter().find(|item| item.path == path)
+    pub fn listed(&self, path: &Path) -> Option<&ListedFile> {
+        self.listed_files.iter().find(|listed| listed.path == path)
     }
 }
 

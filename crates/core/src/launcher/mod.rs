@@ -17,7 +17,7 @@ mod shortcuts;
 mod tests;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
-pub use contents::{ContentItem, ContentList, ContentsError, Digest, DigestKind, content_ids};
+pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
 pub use found::{Entry, Found, FoundGame, FoundLibrary, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;

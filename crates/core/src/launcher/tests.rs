@@ -156,8 +156,8 @@ fn content_lists_are_read_and_broken_ones_refused() {
     let world = World::new("{\"all\": []}");
     assert!(ContentList::read(&world.profile, &world.read().values(&world.site).with("id", "none")).unwrap().is_none());
     let list = world.contents(r#"[{"p": "a/b", "s": 3, "h": "00fF"}]"#).unwrap().unwrap();
-    assert_eq!(list.item(Path::new("a/b")).map(|item| (item.size, item.hash.clone())), Some((3, vec![0, 255])));
-    assert!(list.item(Path::new("a")).is_none());
+    assert_eq!(list.listed(Path::new("a/b")).map(|listed| (listed.size, listed.hash.clone())), Some((3, vec![0, 255])));
+    assert!(list.listed(Path::new("a")).is_none());
     for (text, part) in [
         (r#"[{"p": "../b", "s": 3, "h": "00"}]"#, "leads out"),
         (r#"[{"p": "/b", "s": 3, "h": "00"}]"#, "leads out"),

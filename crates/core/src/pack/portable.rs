@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::{Deserialize, Serialize};
 
-use crate::audit::{KeptFile, KeptTally};
+use crate::audit::{KeptChecksums, KeptFile};
 use crate::bytes::Bytes;
 use crate::haul::HaulError;
 use crate::launcher::{Found, Need, Problem};
@@ -76,7 +76,7 @@ pub fn traced(site: &Site, folder: &Path, report: &(dyn Fn(TracePhase) + Sync)) 
     trace_moved(site, folder, Some(folder), &places, report)
 }
 
-/// Adds a folder with its traced records to a survey, as a lot of its own; gives its id.
+/// Adds a folder with its traced records to a survey, as an item of its own; gives its id.
 pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
     let folder = real_path(&trace.path);
     let files: Vec<PathBuf> = trace.sure().map(|find| real_path(&find.record.file)).collect();
@@ -175,7 +175,7 @@ fn is_startable(path: &Path) -> bool {
 }
 
 /// Plans the card, the description and the checksums beside a carried folder. Writes nothing.
-pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptTally) -> Plan {
+pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptChecksums) -> Plan {
     let found = survey.found.iter().find(|found| Some(&found.profile.id) == subject.launcher.as_ref());
     let carry = found.and_then(|found| found.profile.carry.clone()).unwrap_or_default();
     let carried = Carried {
@@ -199,7 +199,7 @@ pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptTal
 }
 
 /// The card: plain text for whoever plugs the drive in.
-fn card(subject: &Subject, carried: &Carried, kept: &KeptTally) -> String {
+fn card(subject: &Subject, carried: &Carried, kept: &KeptChecksums) -> String {
     let name = subject.path.file_name().unwrap_or_default().to_string_lossy();
     let files = kept.lines.iter().filter(|line| matches!(line.file, KeptFile::Hash { .. })).count();
     let bytes: Bytes = Bytes::new(kept.lines.iter().map(|line| line.size).sum());

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use serde::Serialize;
 
-use crate::item::{Mode, PlannedLot};
+use crate::item::{Mode, PlannedItem};
 use crate::site::{Pace, Run, Site, Speeds};
 
 /// What a time is reckoned from.
@@ -57,9 +57,9 @@ pub struct Span {
     pub high: Duration,
 }
 
-/// When a lot is copied.
+/// When an item is copied.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct LotTime {
+pub struct ItemTime {
     /// From the haul's start until it begins, by the middle of its range.
     pub begins: Duration,
     /// Until it ends.
@@ -75,9 +75,9 @@ pub struct LotTime {
 /// When everything is copied.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Timing {
-    /// Each lot, in the order of the plan.
-    pub lots: Vec<LotTime>,
-    /// The whole haul, lots of other drives side by side.
+    /// Each item, in the order of the plan.
+    pub items: Vec<ItemTime>,
+    /// The whole haul, items of other drives side by side.
     pub whole: Span,
 }
 
@@ -103,7 +103,7 @@ pub(crate) fn seconds(from: (&str, Pace), to: (&str, Pace), bytes: u64, files: u
     (longest + each, slowest)
 }
 
-/// Seconds that a lot takes whatever its size.
+/// Seconds that an item takes whatever its size.
 const OF_A_LOT: f64 = 0.3;
 
 impl Speeds {
@@ -154,31 +154,36 @@ fn told(slowest: Slowest, factor: f64) -> Slowest {
     }
 }
 
-/// When each lot begins and ends, and how long all takes. `fight` is whether two lots wait for one another.
+/// When each item begins and ends, and how long all takes. `fight` is whether two items wait for one another.
 pub fn timing(
     site: &Site,
     speeds: &Speeds,
-    lots: &[PlannedLot],
-    fight: &dyn Fn(&PlannedLot, &PlannedLot) -> bool,
+    items: &[PlannedItem],
+    fight: &dyn Fn(&PlannedItem, &PlannedItem) -> bool,
 ) -> Timing {
-    let of = |lot: &PlannedLot| {
-        let from = lot.from_drive.as_deref().unwrap_or_default();
-        if lot.mode != Mode::Copy {
+    let of = |item: &PlannedItem| {
+        let from = item.from_drive.as_deref().unwrap_or_default();
+        if item.mode != Mode::Copy {
             return (0.5, None, Basis::Hauls);
         }
-        let (seconds, slowest, basis) =
-            speeds.estimate(site, from, &lot.to_drive, lot.size.on_disk.count().max(lot.need.count()), lot.size.files);
+        let (seconds, slowest, basis) = speeds.estimate(
+            site,
+            from,
+            &item.to_drive,
+            item.size.on_disk.count().max(item.need.count()),
+            item.size.files,
+        );
         (seconds + OF_A_LOT, Some(slowest), basis)
     };
-    let known: Vec<(f64, Option<Slowest>, Basis)> = lots.iter().map(of).collect();
-    // Whether two lots wait for one another is a matter of their drives: lots with the same ones are told apart by nothing.
+    let known: Vec<(f64, Option<Slowest>, Basis)> = items.iter().map(of).collect();
+    // Whether two items wait for one another is a matter of their drives: items with the same ones are told apart by nothing.
     let mut ways: HashMap<(Option<&str>, &str), usize> = HashMap::new();
-    let mut firsts: Vec<&PlannedLot> = Vec::new();
-    let way_of: Vec<usize> = lots
+    let mut firsts: Vec<&PlannedItem> = Vec::new();
+    let way_of: Vec<usize> = items
         .iter()
-        .map(|lot| {
-            *ways.entry((lot.from_drive.as_deref(), lot.to_drive.as_str())).or_insert_with(|| {
-                firsts.push(lot);
+        .map(|item| {
+            *ways.entry((item.from_drive.as_deref(), item.to_drive.as_str())).or_insert_with(|| {
+                firsts.push(item);
                 firsts.len() - 1
             })
         })
@@ -188,10 +193,10 @@ pub fn timing(
     let schedule = |stretch: &dyn Fn(Basis) -> f64| -> Vec<(f64, f64)> {
         let mut times: Vec<(f64, f64)> = Vec::new();
         let mut last = vec![0.0_f64; firsts.len()];
-        for (n, lot) in lots.iter().enumerate() {
+        for (n, item) in items.iter().enumerate() {
             // It begins when those before it that want the same drives, or whose room it needs, have ended.
             let of_drives = fights[way_of[n]].iter().map(|way| last[*way]);
-            let of_room = lot.after.iter().filter(|k| **k < n).map(|k| times[*k].1);
+            let of_room = item.after.iter().filter(|k| **k < n).map(|k| times[*k].1);
             let begins = of_drives.chain(of_room).fold(0.0, f64::max);
             let ends = begins + known[n].0 * stretch(known[n].2);
             last[way_of[n]] = last[way_of[n]].max(ends);
@@ -203,14 +208,14 @@ pub fn timing(
     let (low, high) = (schedule(&|basis| basis.spread().0), schedule(&|basis| basis.spread().1));
     let middle = schedule(&|_| 1.0);
     let time = Duration::from_secs_f64;
-    let lots = middle.iter().zip(&known).map(|(&(begins, ends), (seconds, slowest, basis))| LotTime {
+    let items = middle.iter().zip(&known).map(|(&(begins, ends), (seconds, slowest, basis))| ItemTime {
         begins: time(begins),
         ends: time(ends),
         span: Span { low: time(seconds * basis.spread().0), high: time(seconds * basis.spread().1) },
         slowest: slowest.clone(),
         basis: *basis,
     });
-    Timing { lots: lots.collect(), whole: Span { low: time(end(&low)), high: time(end(&high)) } }
+    Timing { items: items.collect(), whole: Span { low: time(end(&low)), high: time(end(&high)) } }
 }
 
 #[cfg(test)]

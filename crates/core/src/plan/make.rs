@@ -4,7 +4,7 @@ use super::estimate::timing;
 use super::result::Plan;
 use super::schedule::{Course, Leg};
 
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Preview, PreviewKind, Trial, Weight};
 use crate::plan::drafts::Draft;
 use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
 use crate::plan::placement::{Berth, Berthing, Places, writable_findings};
@@ -27,9 +27,9 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let mut berths: Vec<Berth<'_>> = Vec::new();
     let mut taken: HashSet<PathBuf> = HashSet::new();
     let (lookup, mut places) = (&Lookup::of(survey), Places::new());
-    for lot in &draft.lots {
-        let Some(game) = lookup.cargo(&lot.game, lot.way) else {
-            let what = format!("{} is not among the games", lot.game);
+    for item in &draft.items {
+        let Some(game) = lookup.cargo(&item.game, item.way) else {
+            let what = format!("{} is not among the games", item.game);
             findings.push(Finding::new(None, FindingKind::NoDestination { what }));
             continue;
         };
@@ -37,8 +37,8 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         let Some(found) = found else { continue };
         let (findings, places, links) = (&mut findings, &mut places, draft.links);
         let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
-        if let Some(mut berth) = berthing.berth(&lot.to, &taken) {
-            berth.aside = berthing.aside(lot.way);
+        if let Some(mut berth) = berthing.berth(&item.to, &taken) {
+            berth.aside = berthing.aside(item.way);
             taken.insert(berth.install.clone());
             berths.push(berth);
         }
@@ -58,16 +58,16 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     findings.extend(settings_that_go(survey, draft, &berths));
     // What goes along does not stay.
     let along: HashSet<&str> =
-        draft.lots.iter().filter_map(|lot| lookup.data(&lot.game)).map(|data| data.title.as_str()).collect();
+        draft.items.iter().filter_map(|item| lookup.data(&item.game)).map(|data| data.title.as_str()).collect();
     let goes = |title: &String| along.contains(title.as_str());
     findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
     let course = Course::of(survey, &berths, draft.trial, &mut findings);
-    let (lots, letters) = (Vec::new(), Vec::new());
+    let (items, letters) = (Vec::new(), Vec::new());
     let mut making = Making {
         site,
         findings: &mut findings,
         make_letters: draft.letters,
-        lots,
+        items,
         waiting: HashMap::new(),
         made: HashSet::new(),
         letters,
@@ -76,7 +76,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     for leg in &course.legs {
         let berth = &berths[leg.berth];
         match leg.staging {
-            // It waits on another drive in between: a place there is found as for any other lot.
+            // It waits on another drive in between: a place there is found as for any other item.
             Some(drive) => {
                 let to = crate::plan::drafts::Destination::Drive(drive.clone());
                 let mut unheard = Vec::new();
@@ -86,43 +86,43 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
                 let between = berthing.berth(&to, &HashSet::new());
                 making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
                 if let Some(between) = between {
-                    making.lot(&between, leg);
+                    making.item(&between, leg);
                 }
             }
-            None => making.lot(berth, leg),
+            None => making.item(berth, leg),
         }
     }
-    let lots = making.lots;
+    let items = making.items;
     // Whoever else knows the folder would be led to nothing by a release within the haul.
-    let goes = |lot: &&PlannedLot| policy == Policy::Release || lot.policy == Policy::Release;
+    let goes = |item: &&PlannedItem| policy == Policy::Release || item.policy == Policy::Release;
     let mut also: HashMap<String, Vec<(String, String)>> = HashMap::new();
     for finding in &findings {
         if let (FindingKind::AlsoKnown { as_title, launcher }, Some(title)) = (&finding.kind, &finding.title) {
             also.entry(title.clone()).or_default().push((as_title.clone(), launcher.clone()));
         }
     }
-    for lot in lots.iter().filter(goes) {
-        for (as_title, launcher) in also.get(&lot.title).into_iter().flatten().cloned() {
-            let kind = FindingKind::StillListed { launcher, as_title, path: lot.from.clone() };
-            findings.push(Finding::new(Some(&lot.title), kind));
+    for item in items.iter().filter(goes) {
+        for (as_title, launcher) in also.get(&item.title).into_iter().flatten().cloned() {
+            let kind = FindingKind::StillListed { launcher, as_title, path: item.from.clone() };
+            findings.push(Finding::new(Some(&item.title), kind));
         }
     }
-    findings.extend(state_room(site, &lots));
-    let (loads, steps) = course.loads(survey, &lots, policy);
-    findings.extend(quiet(site, &lots));
+    findings.extend(state_room(site, &items));
+    let (loads, steps) = course.loads(survey, &items, policy);
+    findings.extend(quiet(site, &items));
     findings.sort_by_key(|finding| finding.weight);
     findings.dedup();
-    let timing = timing(site, &survey.speeds, &lots, &|one, other| fight(site, one, other));
+    let timing = timing(site, &survey.speeds, &items, &|one, other| fight(site, one, other));
     let trial = if course.tried { draft.trial } else { Trial::None };
-    Plan { made: Timestamp::now(), lots, findings, loads, steps, policy, timing, trial }
+    Plan { made: Timestamp::now(), items, findings, loads, steps, policy, timing, trial }
 }
 
 /// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written
 /// depends on what goes first.
 fn settings_that_go(survey: &Survey, draft: &Draft, berths: &[Berth<'_>]) -> Vec<Finding> {
-    let by_setting = |lot: &crate::plan::drafts::DraftLot| {
-        let data = survey.data(&lot.game)?;
-        let way = lot.way.or_else(|| data.ways.first().copied());
+    let by_setting = |item: &crate::plan::drafts::DraftItem| {
+        let data = survey.data(&item.game)?;
+        let way = item.way.or_else(|| data.ways.first().copied());
         let file = data.setting.as_ref().filter(|_| way == Some(Way::Setting))?;
         let real = real_path(file);
         let goes_with = berths.iter().find(|berth| {
@@ -134,20 +134,20 @@ fn settings_that_go(survey: &Survey, draft: &Draft, berths: &[Berth<'_>]) -> Vec
         let with = goes_with.game.found.title.clone();
         Some(Finding::new(Some(&data.title), FindingKind::SettingGoes { with, file: file.clone() }))
     };
-    draft.lots.iter().filter_map(by_setting).collect()
+    draft.items.iter().filter_map(by_setting).collect()
 }
 
-/// Whether the journal has room for the tallies.
-fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
-    /// Bytes of a line of a tally with its place in the database, measured over 500 000 files, and of one block's hash.
+/// Whether the journal has room for the checksums.
+fn state_room(site: &Site, items: &[PlannedItem]) -> Option<Finding> {
+    /// Bytes of a line of checksums with its place in the database, measured over 500 000 files, and of one block's hash.
     const LINE: u64 = 400;
     const BLOCK_HASH: u64 = 120;
-    let copied = lots.iter().filter(|lot| lot.mode == Mode::Copy);
-    let need = copied.map(|lot| {
-        let blocks = lot.size.apparent.count() / crate::checksums::BLOCK;
-        (lot.size.files + lot.size.folders + lot.size.links) * LINE
+    let copied = items.iter().filter(|item| item.mode == Mode::Copy);
+    let need = copied.map(|item| {
+        let blocks = item.size.apparent.count() / crate::checksums::BLOCK;
+        (item.size.files + item.size.folders + item.size.links) * LINE
             + blocks * BLOCK_HASH
-            + lot.edits.len() as u64 * 4096
+            + item.edits.len() as u64 * 4096
     });
     let need = Bytes::new(need.sum::<u64>() + 1_000_000);
     let path = site.state_folder();
@@ -157,37 +157,37 @@ fn state_room(site: &Site, lots: &[PlannedLot]) -> Option<Finding> {
     (lacks > Bytes::ZERO).then(|| Finding::new(None, FindingKind::NoStateRoom { path, lacks }))
 }
 
-/// Makes lots of berths, in their turn.
+/// Makes items of berths, in their turn.
 struct Making<'a> {
     site: &'a Site,
     findings: &'a mut Vec<Finding>,
     make_letters: MakeLetters,
-    lots: Vec<PlannedLot>,
-    /// The last lot of each game so far.
+    items: Vec<PlannedItem>,
+    /// The last item of each game so far.
     waiting: HashMap<GameId, usize>,
     /// New libraries that were spoken of.
     made: HashSet<PathBuf>,
-    /// Drive letters that lots of this haul make.
+    /// Drive letters that items of this haul make.
     letters: Vec<Edit>,
     trial: EditTrial,
 }
 
 impl Making<'_> {
-    fn lot(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
+    fn item(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
         let game = &berth.game.found;
         // Where it lies by then, if it has waited elsewhere.
-        let waited = self.waiting.get(&berth.game.id).map(|n| self.lots[*n].clone());
+        let waited = self.waiting.get(&berth.game.id).map(|n| self.items[*n].clone());
         // From where it waits it has left a link behind already.
         let aside = berth.aside.clone().filter(|_| waited.is_none());
         let here = aside.as_ref().map_or(&game.install, |aside| &aside.held);
-        let from = waited.as_ref().map_or(here, |lot| &lot.to).clone();
-        let previous = waited.as_ref().map(|lot| lot.edits.as_slice()).unwrap_or_default();
+        let from = waited.as_ref().map_or(here, |item| &item.to).clone();
+        let previous = waited.as_ref().map(|item| item.edits.as_slice()).unwrap_or_default();
         let (edits, previews) = self.edits(berth, &from, previous);
         if berth.new_library && self.made.insert(berth.library.clone()) {
             let launcher = berth.found.profile.name.clone();
             self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
         }
-        let lot = PlannedLot {
+        let item = PlannedItem {
             game: berth.game.id.clone(),
             title: game.title.clone(),
             launcher: berth.game.launcher.clone(),
@@ -197,7 +197,7 @@ impl Making<'_> {
             to: berth.install.clone(),
             from_place: None,
             to_place: None,
-            from_drive: waited.map_or_else(|| berth.game.drive.clone(), |lot| Some(lot.to_drive)),
+            from_drive: waited.map_or_else(|| berth.game.drive.clone(), |item| Some(item.to_drive)),
             to_drive: berth.drive.name.clone(),
             mode: berth.mode,
             size: berth.size,
@@ -211,10 +211,10 @@ impl Making<'_> {
             previews,
         };
         if !berth.drive.absent {
-            self.findings.extend(writable_findings(self.site, &lot));
+            self.findings.extend(writable_findings(self.site, &item));
         }
-        self.waiting.insert(lot.game.clone(), self.lots.len());
-        self.lots.push(lot);
+        self.waiting.insert(item.game.clone(), self.items.len());
+        self.items.push(item);
     }
 
     fn say(&mut self, title: &str, kind: FindingKind) {
@@ -254,7 +254,7 @@ impl Making<'_> {
         let steps = berth.aside.as_ref().filter(|aside| aside.held == from);
         let source = steps.map_or(from, |aside| aside.old.as_path());
         let link = steps.map(|aside| (aside.old.as_path(), aside.held.as_path()));
-        let tried = self.trial.try_lot(&edits, (source, &berth.install), link);
+        let tried = self.trial.try_item(&edits, (source, &berth.install), link);
         if let Err(error) = tried {
             self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }

@@ -1,4 +1,4 @@
-//! What would be done: lots in their order, every edit of every record, loads, and what stands in the way.
+//! What would be done: items in their order, every edit of every record, loads, and what stands in the way.
 //!
 //! Law: planning writes nothing. [`projected`] is a pure function for every key press; [`plan`]
 //! looks at the drives. Start there.
@@ -19,12 +19,12 @@ mod sharing;
 mod tests;
 
 pub use drafts::{
-    Aim, Destination, Draft, DraftFile, DraftFileError, DraftLot, FileLot, Line, Misfit, Miss, Suggestion, WhatIf, Why,
-    suggest,
+    Aim, Destination, Draft, DraftFile, DraftFileError, DraftItem, FileItem, Line, Misfit, Miss, Suggestion, WhatIf,
+    Why, suggest,
 };
 pub use edits::MakeLetters;
 pub(crate) use edits::lead_anew;
-pub use estimate::{Basis, LotTime, Slowest, Span, Timing, timing};
+pub use estimate::{Basis, ItemTime, Slowest, Span, Timing, timing};
 pub use kinds::{
     ANCHOR, Adoption, Anchor, Guided, LibraryWish, anchors, plan_adoption, plan_anchor, plan_library, plan_made,
     plan_removal, plan_staging, watch_adoption,

@@ -21,9 +21,9 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
     let mut games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
     games.extend(survey.user_data.iter().filter_map(|data| Some((&data.id, survey.cargo(&data.id, None)?))));
     let mut cargo = Vec::new();
-    for lot in &draft.lots {
-        let Some(game) = games.get(&lot.game) else { continue };
-        let to = drive_of(survey, &lot.to);
+    for item in &draft.items {
+        let Some(game) = games.get(&item.game) else { continue };
+        let to = drive_of(survey, &item.to);
         if to == game.drive {
             continue;
         }

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 use serde::Serialize;
 use std::time::Duration;
 
-use crate::item::{Finding, PlannedLot, Policy, Trial, Weight};
+use crate::item::{Finding, PlannedItem, Policy, Trial, Weight};
 
 use crate::plan::placement::Load;
 
@@ -26,8 +26,8 @@ pub enum StepKind {
 /// How full every drive is after a step of a plan.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Step {
-    /// Place of the lot among the plan's; `None` before the first.
-    pub lot: Option<usize>,
+    /// Place of the item among the plan's; `None` before the first.
+    pub item: Option<usize>,
     /// What it was.
     pub kind: StepKind,
     /// Bytes in use, in the order of the plan's loads.
@@ -39,8 +39,8 @@ pub struct Step {
 pub struct Plan {
     /// When it was made.
     pub made: Timestamp,
-    /// Lots in the order in which they would be hauled.
-    pub lots: Vec<PlannedLot>,
+    /// Items in the order in which they would be hauled.
+    pub items: Vec<PlannedItem>,
     /// What was found, stops first.
     pub findings: Vec<Finding>,
     /// How full each drive is, becomes, and is afterwards.
@@ -49,9 +49,9 @@ pub struct Plan {
     pub steps: Vec<Step>,
     /// When originals are released.
     pub policy: Policy,
-    /// When each lot is copied, and how long all takes.
+    /// When each item is copied, and how long all takes.
     pub timing: Timing,
-    /// Whether the first lot is a trial.
+    /// Whether the first item is a trial.
     pub trial: Trial,
 }
 
@@ -68,13 +68,13 @@ impl Plan {
     pub fn load_course(&self, at: usize) -> Vec<(Duration, Bytes)> {
         let mut course = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
         for step in &self.steps {
-            let (Some(n), Some(used)) = (step.lot, step.used.get(at)) else { continue };
+            let (Some(n), Some(used)) = (step.item, step.used.get(at)) else { continue };
             let goes =
-                self.policy == Policy::Release || self.lots.get(n).is_some_and(|lot| lot.policy == Policy::Release);
+                self.policy == Policy::Release || self.items.get(n).is_some_and(|item| item.policy == Policy::Release);
             if step.kind == StepKind::LetGo && !goes {
                 continue;
             }
-            let ends = self.timing.lots.get(n).map_or(Duration::ZERO, |time| time.ends);
+            let ends = self.timing.items.get(n).map_or(Duration::ZERO, |time| time.ends);
             let last = course.last().map_or(Duration::ZERO, |(when, _)| *when);
             course.push((ends.max(last), *used));
         }
@@ -83,11 +83,11 @@ impl Plan {
 
     /// How long the haul takes, by the middle of its range.
     pub fn ends(&self) -> Duration {
-        self.timing.lots.iter().map(|lot| lot.ends).max().unwrap_or_default()
+        self.timing.items.iter().map(|item| item.ends).max().unwrap_or_default()
     }
 
     /// Bytes that would be moved.
     pub fn bytes(&self) -> Bytes {
-        self.lots.iter().map(|lot| lot.size.on_disk).sum()
+        self.items.iter().map(|item| item.size.on_disk).sum()
     }
 }

@@ -1,4 +1,4 @@
-//! The course of a plan: in which order its lots go, whose originals have to be let go for others, who waits elsewhere.
+//! The course of a plan: in which order its items go, whose originals have to be let go for others, who waits elsewhere.
 //!
 //! Law: what the course says of loads is what a replay of it gives. Start at [`Course::of`].
 
@@ -6,14 +6,14 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 
 use super::result::{Step, StepKind};
 use crate::bytes::Bytes;
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy, Trial};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Trial};
 use crate::plan::order::{Cargo, Found, Move, Order, Room, find_order, only_needed_releases, replay};
 use crate::plan::order::{Remedy, shorten, smallest_change};
 use crate::plan::placement::{Berth, Load, loads_now};
 use crate::platform::{Abilities, Drive};
 use crate::survey::Survey;
 
-/// One lot of the course.
+/// One item of the course.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Leg<'a> {
     /// Place of its berth.
@@ -24,10 +24,10 @@ pub(crate) struct Leg<'a> {
     pub(crate) after: Vec<usize>,
 }
 
-/// The lots in their order.
+/// The items in their order.
 pub(crate) struct Course<'a> {
     pub(crate) legs: Vec<Leg<'a>>,
-    /// Whether the first lot is the one that is tried.
+    /// Whether the first item is the one that is tried.
     pub(crate) tried: bool,
 }
 
@@ -38,7 +38,7 @@ pub(crate) fn rooms(survey: &Survey) -> Vec<Room> {
 }
 
 impl<'a> Course<'a> {
-    /// Finds the order of the lots, and says what a person has to agree to, or why there is none.
+    /// Finds the order of the items, and says what a person has to agree to, or why there is none.
     pub(crate) fn of(survey: &'a Survey, berths: &[Berth<'a>], trial: Trial, findings: &mut Vec<Finding>) -> Self {
         let drive_at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
         let copies = |berth: &Berth<'_>| berth.mode == Mode::Copy && drive_at(&berth.drive.name).is_some();
@@ -82,19 +82,19 @@ impl<'a> Course<'a> {
         let mut goes: Vec<bool> =
             order.moves.iter().rev().map(|step| !again.insert(step.cargo) || step.release).collect();
         goes.reverse();
-        // Moves so far that make room on a drive, and those of a lot.
+        // Moves so far that make room on a drive, and those of an item.
         let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
         let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
         for (n, step) in order.moves.iter().enumerate() {
-            let lot = &cargo[step.cargo];
+            let item = &cargo[step.cargo];
             let berth = &berths[copied[step.cargo]];
             let drive = |at: usize| &survey.drives[at].drive.name;
-            let staging = (step.to != lot.to).then(|| drive(step.to));
+            let staging = (step.to != item.to).then(|| drive(step.to));
             let say = |kind| Finding::new(Some(&berth.game.found.title), kind);
             if let Some(drive) = staging {
                 findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: berth.need }));
             }
-            if let (true, Some(from)) = (goes[n] && step.from == lot.from, step.from) {
+            if let (true, Some(from)) = (goes[n] && step.from == item.from, step.from) {
                 let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: berth.size.on_disk };
                 findings.push(say(kind));
             }
@@ -113,29 +113,29 @@ impl<'a> Course<'a> {
         Self { legs, tried }
     }
 
-    /// How full every drive is at each step, and at most. Lots that could not be planned are missing.
-    pub(crate) fn loads(&self, survey: &Survey, lots: &[PlannedLot], policy: Policy) -> (Vec<Load>, Vec<Step>) {
+    /// How full every drive is at each step, and at most. Items that could not be planned are missing.
+    pub(crate) fn loads(&self, survey: &Survey, items: &[PlannedItem], policy: Policy) -> (Vec<Load>, Vec<Step>) {
         let mut loads = loads_now(survey);
         let mut used: Vec<Bytes> = loads.iter().map(|load| load.now).collect();
-        let mut steps = vec![Step { lot: None, kind: StepKind::Begin, used: used.clone() }];
+        let mut steps = vec![Step { item: None, kind: StepKind::Begin, used: used.clone() }];
         let at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
         let mut later: Vec<(usize, Bytes)> = Vec::new();
         let mut earlier = HashSet::new();
-        for (n, lot) in lots.iter().enumerate() {
-            let waited = !earlier.insert(&lot.game);
-            if lot.mode != Mode::Copy {
+        for (n, item) in items.iter().enumerate() {
+            let waited = !earlier.insert(&item.game);
+            if item.mode != Mode::Copy {
                 continue;
             }
-            if let Some(to) = at(&lot.to_drive) {
-                used[to] = used[to].plus(lot.need);
+            if let Some(to) = at(&item.to_drive) {
+                used[to] = used[to].plus(item.need);
             }
-            steps.push(Step { lot: Some(n), kind: StepKind::Copied, used: used.clone() });
-            let Some(from) = lot.from_drive.as_deref().and_then(at) else { continue };
+            steps.push(Step { item: Some(n), kind: StepKind::Copied, used: used.clone() });
+            let Some(from) = item.from_drive.as_deref().and_then(at) else { continue };
             // A copy that waited in between takes what it needed there.
-            let bytes = if waited { lot.need } else { lot.size.on_disk };
-            if lot.policy == Policy::Release || policy == Policy::Release {
+            let bytes = if waited { item.need } else { item.size.on_disk };
+            if item.policy == Policy::Release || policy == Policy::Release {
                 used[from] = used[from].less(bytes);
-                steps.push(Step { lot: Some(n), kind: StepKind::LetGo, used: used.clone() });
+                steps.push(Step { item: Some(n), kind: StepKind::LetGo, used: used.clone() });
             } else {
                 later.push((from, bytes));
             }
@@ -155,7 +155,7 @@ impl Leg<'_> {
     }
 }
 
-/// The order, with lots of other drives drawn ahead where that makes the whole shorter.
+/// The order, with items of other drives drawn ahead where that makes the whole shorter.
 fn shortened(
     survey: &Survey,
     rooms: &[Room],
@@ -174,9 +174,9 @@ fn shortened(
     shorten(rooms, cargo, order, &seconds)
 }
 
-/// Puts the smallest lot of the largest group that goes the same way first, if all still fits then; gives whether it does.
+/// Puts the smallest item of the largest group that goes the same way first, if all still fits then; gives whether it does.
 ///
-/// A group is the lots of one launcher between the same two drives: what goes well with one of them goes well with all.
+/// A group is the items of one launcher between the same two drives: what goes well with one of them goes well with all.
 fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>], order: Order) -> (Order, bool) {
     let way = |n: usize| {
         let berth = &berths[copied[n]];
@@ -226,7 +226,7 @@ fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], b
         let (name, bytes) = (drive(lack.drive).name.clone(), Bytes::new(lack.bytes));
         match lack.cargo {
             None => FindingKind::NoRoom { drive: name, lacks: bytes, reserve: drive(lack.drive).reserve },
-            Some(n) => FindingKind::NoOrder { drive: name, lacks: bytes, lot: title(n), done: lack.step },
+            Some(n) => FindingKind::NoOrder { drive: name, lacks: bytes, item: title(n), done: lack.step },
         }
     });
     let several = cargo.len() > 1;
@@ -234,7 +234,7 @@ fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], b
         Remedy::Room { drive: at, bytes } => {
             Some(FindingKind::MoreRoom { drive: drive(at).name.clone(), bytes: Bytes::new(bytes) })
         }
-        Remedy::Without { cargo } => several.then(|| FindingKind::WithoutLot { lot: title(cargo) }),
+        Remedy::Without { cargo } => several.then(|| FindingKind::WithoutItem { item: title(cargo) }),
     });
     lacks.chain(remedies).map(|kind| Finding::new(None, kind)).collect()
 }

@@ -1,12 +1,12 @@
-//! Which lots share a drive so that they have to wait for one another.
+//! Which items share a drive so that they have to wait for one another.
 
-use crate::item::PlannedLot;
+use crate::item::PlannedItem;
 use crate::platform::DriveKind;
 use crate::site::Site;
 
-/// Whether two lots would fight for a drive: memory and flash on a fast bus serve two at once, if the other ends differ.
-pub(crate) fn fight(site: &Site, one: &PlannedLot, other: &PlannedLot) -> bool {
-    let ends = |lot: &PlannedLot| [lot.from_drive.clone(), Some(lot.to_drive.clone())];
+/// Whether two items would fight for a drive: memory and flash on a fast bus serve two at once, if the other ends differ.
+pub(crate) fn fight(site: &Site, one: &PlannedItem, other: &PlannedItem) -> bool {
+    let ends = |item: &PlannedItem| [item.from_drive.clone(), Some(item.to_drive.clone())];
     let serves_many = |name: &str| {
         let kind = site.find_drive(name).map(|drive| drive.kind);
         matches!(kind, Some(DriveKind::Nvme | DriveKind::Ssd | DriveKind::Memory))

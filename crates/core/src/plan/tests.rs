@@ -8,7 +8,7 @@ use deft_barge_harbor::world::{Scale, make};
 use super::*;
 use crate::bytes::Bytes;
 use crate::checksums::measure;
-use crate::item::{Finding, FindingKind, Limit, Mode, PlannedLot, Policy, PreviewKind, Weight};
+use crate::item::{Finding, FindingKind, Limit, Mode, PlannedItem, Policy, PreviewKind, Weight};
 use crate::platform::Abilities;
 use crate::site::Site;
 use crate::survey::{GameId, Survey, survey};
@@ -80,22 +80,22 @@ fn a_plain_game_may_go_and_nothing_is_written() {
     let plan = world.plan(&[SALTFLAT], "newhold");
     assert_eq!(kinds(&plan), ["data-stays", "new-library"]);
     assert!(!plan.stopped());
-    let lot = &plan.lots[0];
-    assert_eq!((lot.mode, lot.to.clone()), (Mode::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
-    let mut previews: Vec<PreviewKind> = lot.previews.iter().map(|preview| preview.kind).collect();
+    let item = &plan.items[0];
+    assert_eq!((item.mode, item.to.clone()), (Mode::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
+    let mut previews: Vec<PreviewKind> = item.previews.iter().map(|preview| preview.kind).collect();
     previews.dedup();
     use crate::item::PreviewKind::{Arrives, FileMade, Leaves, LibraryKnown, Replaced};
     assert_eq!(previews, [FileMade, LibraryKnown, Replaced, Arrives, Leaves]);
     assert_eq!(measure(&world.at("")), before);
-    let back: PlannedLot = serde_json::from_str(&serde_json::to_string(lot).unwrap()).unwrap();
-    assert_eq!(&back, lot, "the journal keeps a lot whole");
+    let back: PlannedItem = serde_json::from_str(&serde_json::to_string(item).unwrap()).unwrap();
+    assert_eq!(&back, item, "the journal keeps an item whole");
 }
 
 #[test]
 fn room_ends_at_the_reserve_to_the_byte() {
     let world = World::new();
     let mut site = world.site();
-    let need = world.plan(&[SALTFLAT], "newhold").lots[0].need;
+    let need = world.plan(&[SALTFLAT], "newhold").items[0].need;
     let newhold = |site: &Site| site.drives.iter().position(|drive| drive.name == "newhold").unwrap();
     let at = newhold(&site);
     let used = site.drives[at].usage().unwrap().used;
@@ -241,10 +241,10 @@ fn several_games_share_one_new_library() {
     let world = World::new();
     let plan = world.plan(&[SALTFLAT, ORCHARD, MOSS], "newhold");
     assert!(!plan.stopped(), "{:?}", plan.findings);
-    assert_eq!(plan.lots.len(), 3);
+    assert_eq!(plan.items.len(), 3);
     let new = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::NewLibrary { .. })).count();
     assert_eq!(new, 1);
-    assert_eq!(plan.bytes(), plan.lots.iter().map(|lot| lot.size.on_disk).sum());
+    assert_eq!(plan.bytes(), plan.items.iter().map(|item| item.size.on_disk).sum());
 }
 
 #[test]
@@ -272,7 +272,7 @@ fn a_game_is_sent_to_one_place_at_a_time() {
     let id = GameId(SALTFLAT.into());
     draft.send(id.clone(), Destination::Drive("cellar".into()));
     draft.send(id.clone(), Destination::Drive("newhold".into()));
-    assert_eq!(draft.lots.len(), 1);
+    assert_eq!(draft.items.len(), 1);
     assert_eq!(draft.destination(&id), Some(&Destination::Drive("newhold".into())));
     draft.keep(&id);
     assert_eq!(draft, Draft::default());
@@ -325,14 +325,14 @@ meaning = "{install}"
     assert_eq!((known.found.install.as_path(), known.found.records.len()), (game.as_path(), 2));
     let plan = plan(&site, &survey, &draft(&["crates/k'1"], &Destination::Drive("newhold".into())), Policy::Hold);
     assert_eq!(kinds(&plan), ["no-content-list"]);
-    let lot = &plan.lots[0];
+    let item = &plan.items[0];
     let new = world.at("drives/newhold/crates/copper \"q\" kite");
-    assert_eq!(lot.to, new);
-    let texts: Vec<&str> = lot.previews.iter().map(|preview| preview.after.as_str()).collect();
+    assert_eq!(item.to, new);
+    let texts: Vec<&str> = item.previews.iter().map(|preview| preview.after.as_str()).collect();
     let path = new.to_str().unwrap();
     assert_eq!(texts, [format!("{path}/").as_str(), path], "the slash at the end is kept");
     let mut files = crate::record::Files::default();
-    files.make(&lot.edits, crate::record::Mood::Strict).unwrap();
+    files.make(&item.edits, crate::record::Mood::Strict).unwrap();
     let crate::record::Content::Bytes(after) = files.changes().remove(0).after else { panic!("no bytes") };
     let after: serde_json::Value = serde_json::from_slice(&after).unwrap();
     assert_eq!(after["windows"][path]["width"], 3);
@@ -429,11 +429,11 @@ meaning = "{install}"
     write("home/.config/deft-barge/profiles/shed.toml", profile.into());
     let plan = world.plan(&["shed/kite"], "newhold");
     assert_eq!(kinds(&plan), ["no-content-list"], "{:?}", plan.findings);
-    let lot = &plan.lots[0];
+    let item = &plan.items[0];
     let new = world.at("drives/newhold/the shed/Pale Kite");
-    assert_eq!(lot.to, new);
+    assert_eq!(item.to, new);
     let new = new.to_str().unwrap();
-    let news: Vec<String> = lot.previews.iter().map(|preview| preview.after.clone()).collect();
+    let news: Vec<String> = item.previews.iter().map(|preview| preview.after.clone()).collect();
     let common = world.at("drives").to_str().unwrap().to_uppercase().replace('/', "\\");
     assert_eq!(
         news,
@@ -450,7 +450,7 @@ meaning = "{install}"
         "{common}"
     );
     // What is relative to where the game goes says the same afterwards.
-    assert_eq!(lot.edits.len(), news.len());
+    assert_eq!(item.edits.len(), news.len());
     let game = survey(&world.site(), Vec::new(), &|_| {});
     let game = game.game(&GameId("shed/kite".into())).unwrap();
     assert_eq!(game.found.records.len(), 9);

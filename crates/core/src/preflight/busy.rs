@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 use std::path::PathBuf;
 
-use crate::item::{Finding, FindingKind, PlannedLot};
+use crate::item::{Finding, FindingKind, PlannedItem};
 use crate::platform::Look;
 use crate::record::{Edit, is_held};
 use crate::site::{Sight, Site, Wanted, real_path};
@@ -14,14 +14,14 @@ fn layer_of(file: &std::path::Path) -> Option<PathBuf> {
     file.ancestors().skip(1).find(is_layer).map(std::path::Path::to_path_buf)
 }
 
-/// Finds the processes that stand in the way of these lots. Quick enough to be asked once a second.
-pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
+/// Finds the processes that stand in the way of these items. Quick enough to be asked once a second.
+pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut hidden = 0;
-    // One look at all processes for the names of each launcher, and one for the files of all lots.
+    // One look at all processes for the names of each launcher, and one for the files of all items.
     let mut launchers: Vec<(&str, &[String])> = Vec::new();
-    for lot in lots {
-        let launcher = (lot.launcher_name.as_str(), lot.processes.as_slice());
+    for item in items {
+        let launcher = (item.launcher_name.as_str(), item.processes.as_slice());
         if !launcher.1.is_empty() && launchers.last() != Some(&launcher) && !launchers.contains(&launcher) {
             launchers.push(launcher);
         }
@@ -35,10 +35,10 @@ pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
         }
     }
     let mut whose: HashMap<PathBuf, &str> = HashMap::new();
-    for lot in lots {
-        let records = lot.record_files();
-        for path in [lot.source(), lot.to.as_path()].into_iter().chain(records) {
-            whose.entry(real_path(path)).or_insert(lot.title.as_str());
+    for item in items {
+        let records = item.record_files();
+        for path in [item.source(), item.to.as_path()].into_iter().chain(records) {
+            whose.entry(real_path(path)).or_insert(item.title.as_str());
         }
     }
     let paths: Vec<PathBuf> = whose.keys().cloned().collect();
@@ -51,7 +51,7 @@ pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
         };
         findings.push(Finding::new(title, FindingKind::InUse { process }));
     }
-    let mut layers: Vec<PathBuf> = lots.iter().flat_map(PlannedLot::record_files).filter_map(layer_of).collect();
+    let mut layers: Vec<PathBuf> = items.iter().flat_map(PlannedItem::record_files).filter_map(layer_of).collect();
     layers.sort_unstable();
     layers.dedup();
     for process in layers.iter().flat_map(|layer| site.processes_in_layer(layer)) {
@@ -60,7 +60,7 @@ pub fn quiet(site: &Site, lots: &[PlannedLot]) -> Vec<Finding> {
             findings.push(Finding::new(None, kind));
         }
     }
-    for edit in lots.iter().flat_map(|lot| &lot.edits) {
+    for edit in items.iter().flat_map(|item| &item.edits) {
         if let Edit::Replace { file, format: None, .. } = edit
             && is_held(file)
             && !findings.iter().any(|f| matches!(&f.kind, FindingKind::DatabaseHeld { path } if path == file))

@@ -27,7 +27,7 @@ pub enum Content {
     Patched(Patch),
 }
 
-/// What is kept of a file before and since, once nothing resumes its lot: of the bytes those that are not there any more, and number
+/// What is kept of a file before and since, once nothing resumes its item: of the bytes those that are not there any more, and number
 /// and hash of all. An undo that finds what is there since makes the very bytes before of it.
 pub fn forgotten(before: Content, since: Content) -> (Content, Content) {
     let known = |bytes: &[u8]| Content::Known(bytes.len() as u64, blake3::hash(bytes));

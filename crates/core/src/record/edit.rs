@@ -1,6 +1,6 @@
 //! Changes of records as values that can be looked at, made, made again after a crash, and turned round.
 //!
-//! Law: all edits of a lot are first made in memory ([`super::Files`]); only if every one of them could
+//! Law: all edits of an item are first made in memory ([`super::Files`]); only if every one of them could
 //! be made do the new bytes go to the drive. An entry arrives before it leaves, so that at every
 //! instant one list names the game.
 

@@ -59,7 +59,7 @@ impl Files {
         Self { slots: Vec::new(), carried: Some((from.into(), to.into())) }
     }
 
-    /// The same files, now for another lot.
+    /// The same files, now for another item.
     #[must_use]
     pub fn now_carried(self, from: &Path, to: &Path) -> Self {
         Self { carried: Some((from.into(), to.into())), ..self }
@@ -97,7 +97,7 @@ impl Files {
         } else {
             let fault = |source| EditError::Read { file: file.into(), source };
             let from = self.read_at(&place);
-            // An earlier lot brings it there first, and has changed it by then.
+            // An earlier item brings it there first, and has changed it by then.
             let brought = self.slots.iter().find(|slot| slot.change.file == from).map(|slot| slot.change.after.clone());
             let before = if let Some(Content::Bytes(bytes)) = brought {
                 Content::Bytes(bytes)

@@ -1,9 +1,9 @@
-//! The edits of many lots, tried one lot after another, in a time that grows with them and not with their square.
+//! The edits of many items, tried one item after another, in a time that grows with them and not with their square.
 //!
-//! Law: the first edits of each file are made as a haul makes them: spliced, read again, compared. Of a file that many lots change, the
+//! Law: the first edits of each file are made as a haul makes them: spliced, read again, compared. Of a file that many items change, the
 //! further ones are looked at in place: the text is there and says what it should, an entry is in the one list and not in the other, and
 //! the new text can be written. The haul makes every edit in full in any case, and changes nothing if one fails. Start at
-//! [`Trial::try_lot`].
+//! [`Trial::try_item`].
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -35,7 +35,7 @@ pub(crate) struct Trial {
     /// Files of which the further edits are looked at, as they were after the last one that was made.
     read: HashMap<PathBuf, Rc<Document>>,
     ids: HashMap<(PathBuf, String), Rc<Ids>>,
-    /// Entries that a lot before takes out of a list, and puts into one.
+    /// Entries that an item before takes out of a list, and puts into one.
     gone: HashSet<(PathBuf, String)>,
     come: HashSet<(PathBuf, String)>,
     /// What texts say after the edits that were looked at, by their file and place.
@@ -45,12 +45,12 @@ pub(crate) struct Trial {
 }
 
 impl Trial {
-    /// Tries the edits of one lot, after those of the lots before it. Files below `to` are read where they are now, below `from`;
+    /// Tries the edits of one item, after those of the items before it. Files below `to` are read where they are now, below `from`;
     /// `link`, if there is one, is supposed to lead to its target.
     ///
     /// # Errors
     /// [`EditError`] of the first edit that could not be made.
-    pub(crate) fn try_lot(
+    pub(crate) fn try_item(
         &mut self,
         edits: &[Edit],
         (from, to): (&Path, &Path),
@@ -74,7 +74,7 @@ impl Trial {
                 self.forget(file);
             }
         }
-        // Databases are tried on copies, there and back: of one that many lots change the first tell.
+        // Databases are tried on copies, there and back: of one that many items change the first tell.
         let few = edits.iter().flat_map(Edit::files).any(|file| self.full.get(file).is_some_and(|n| *n <= IN_FULL));
         if few { self.files.rehearse() } else { Ok(()) }
     }
@@ -221,7 +221,7 @@ mod tests {
         std::fs::write(at("b.json"), "{\"sum\": 0, \"list\": []}").unwrap();
         let starts: Vec<String> = (0..games).map(|n| format!("\"/a/{n}\"")).collect();
         std::fs::write(at("c.json"), format!("[{}]", starts.join(", "))).unwrap();
-        let lot = |n: usize| {
+        let item = |n: usize| {
             let (old, new) = (format!("/a/{n}"), format!("/b/{n}"));
             vec![
                 Edit::Travel {
@@ -241,42 +241,42 @@ mod tests {
                 },
             ]
         };
-        let lots = (0..games).map(lot).collect();
-        (folder, lots)
+        let items = (0..games).map(item).collect();
+        (folder, items)
     }
 
-    fn all(lots: &[Vec<Edit>]) -> Vec<bool> {
+    fn all(items: &[Vec<Edit>]) -> Vec<bool> {
         let mut trial = Trial::default();
-        lots.iter().map(|edits| trial.try_lot(edits, (Path::new("/a"), Path::new("/b")), None).is_ok()).collect()
+        items.iter().map(|edits| trial.try_item(edits, (Path::new("/a"), Path::new("/b")), None).is_ok()).collect()
     }
 
     #[test]
-    fn each_lot_is_judged_as_if_all_before_it_were_made_however_many_there_are() {
-        let (folder, mut lots) = world(90);
-        assert!(all(&lots).into_iter().all(|sound| sound));
+    fn each_item_is_judged_as_if_all_before_it_were_made_however_many_there_are() {
+        let (folder, mut items) = world(90);
+        assert!(all(&items).into_iter().all(|sound| sound));
         // Whatever is wrong is seen beyond those that are made in full as well.
         let at = |n: usize| [Some(n), (n >= 60).then_some(n)];
         for broken in [5, 60] {
             for what in 0..4 {
-                let mut lots = lots.clone();
-                match (what, &mut lots[broken][..]) {
+                let mut items = items.clone();
+                match (what, &mut items[broken][..]) {
                     (0, [Edit::Travel { id, .. }, _]) => *id = "nobody".into(),
                     (1, [Edit::Travel { rewrites, .. }, _]) => rewrites[0].old = "/q".into(),
                     (2, [_, Edit::Replace { rewrite, .. }]) => rewrite.old = "/q".into(),
                     (_, [_, Edit::Replace { rewrite, .. }]) => rewrite.location = "$[4000]".into(),
                     _ => panic!(),
                 }
-                let said = all(&lots);
+                let said = all(&items);
                 assert!(!said[broken], "{broken}, {what}: {:?}", at(broken));
                 assert!(said[..broken].iter().all(|sound| *sound), "{broken}, {what}");
             }
         }
         // Games that wait elsewhere first: what led there is taken back in the act that leads on.
-        let mut waiting = lots.clone();
+        let mut waiting = items.clone();
         std::fs::write(folder.path().join("d.json"), "{\"sum\": 0, \"list\": []}").unwrap();
-        for lot in &lots {
-            let mut on = Edit::turned_all(lot);
-            on.extend(lot.iter().cloned().map(|edit| match edit {
+        for item in &items {
+            let mut on = Edit::turned_all(item);
+            on.extend(item.iter().cloned().map(|edit| match edit {
                 Edit::Travel { from, format, list, id_at, id, rewrites, totals, .. } => {
                     let to = folder.path().join("d.json");
                     Edit::Travel { from, to, format, list, id_at, id, rewrites, totals }
@@ -287,10 +287,10 @@ mod tests {
         }
         assert_eq!(all(&waiting).iter().position(|sound| !sound), None);
         // The same game twice: the second finds it gone.
-        lots[80] = lots[40].clone();
-        assert_eq!(all(&lots).iter().position(|sound| !sound), Some(80));
+        items[80] = items[40].clone();
+        assert_eq!(all(&items).iter().position(|sound| !sound), Some(80));
         // A sum that is none.
         std::fs::write(folder.path().join("b.json"), "{\"sum\": \"no\", \"list\": []}").unwrap();
-        assert!(!all(&lots)[0]);
+        assert!(!all(&items)[0]);
     }
 }

@@ -303,12 +303,12 @@ impl Survey {
         self.games.iter().find(|game| game.id == *id)
     }
 
-    /// What a lot of a draft moves: a game, or user data by one of its ways.
+    /// What an item of a draft moves: a game, or user data by one of its ways.
     pub fn cargo(&self, id: &GameId, way: Option<Way>) -> Option<&Game> {
         self.game(id).or_else(|| {
             let data = self.data(id)?;
             let way = way.or_else(|| data.ways.first().copied());
-            data.lots.iter().find(|(by, _)| Some(*by) == way).map(|(_, game)| game)
+            data.items.iter().find(|(by, _)| Some(*by) == way).map(|(_, game)| game)
         })
     }
 

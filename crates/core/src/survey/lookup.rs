@@ -65,12 +65,12 @@ impl<'a> Lookup<'a> {
         lookup
     }
 
-    /// What a lot of a draft moves, like [`Survey::cargo`].
+    /// What an item of a draft moves, like [`Survey::cargo`].
     pub fn cargo(&self, id: &GameId, way: Option<Way>) -> Option<&'a Game> {
         let of_data = || {
             let data = self.data(id)?;
             let way = way.or_else(|| data.ways.first().copied());
-            data.lots.iter().find(|(by, _)| Some(*by) == way).map(|(_, game)| game)
+            data.items.iter().find(|(by, _)| Some(*by) == way).map(|(_, game)| game)
         };
         self.games.get(id).copied().or_else(of_data)
     }

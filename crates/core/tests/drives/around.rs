@@ -74,7 +74,7 @@ fn user_data_goes_behind_a_link_to_every_file_system_and_comes_back() {
             let when = format!("{to:?}, released: {released}");
             let plan = machine.planned(DATA, None);
             machine.run(&plan);
-            let there = &plan.lots[0].to;
+            let there = &plan.items[0].to;
             assert!(there.starts_with(machine.at("to")) && fs::read_link(&mods).unwrap() == *there, "{when}");
             assert_eq!(fs::read(mods.join("list.txt")).unwrap(), b"cargo", "{when}");
             let haul = machine.newest();

@@ -243,8 +243,8 @@ fn there_and_back(from: Kind, to: Kind, small: u32) {
     same(&machine, NEW, &before, holds, &when);
     let site = machine.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let lots = journal.hauls().unwrap()[0].lots.clone();
-    let proofs = prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap();
+    let items = journal.hauls().unwrap()[0].items.clone();
+    let proofs = prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap();
     assert!(proofs[0].1.holds() && proofs[0].1.extra == 0, "{when}: {:?}", proofs[0].1);
     let removed = release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(removed.left.len(), 0, "{when}: {:?}", removed.left);

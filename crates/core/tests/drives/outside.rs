@@ -31,7 +31,7 @@ fn undo(machine: &Machine, id: i64) -> Result<(), HaulError> {
 }
 
 fn stage(machine: &Machine) -> Stage {
-    History::of(&machine.site()).unwrap().hauls.last().unwrap().lots[0].stage.clone()
+    History::of(&machine.site()).unwrap().hauls.last().unwrap().items[0].stage.clone()
 }
 
 #[test]
@@ -164,8 +164,8 @@ fn attributes_that_the_new_drive_does_not_take_are_a_difference_and_keep_the_ori
     let file = machine.at(OLD).join("go");
     rustix::fs::setxattr(&file, "user.large", &value, rustix::fs::XattrFlags::empty()).unwrap();
     machine.haul(&|_| {}, &Control::default()).unwrap();
-    let lot = History::of(&machine.site()).unwrap().hauls[0].lots[0].clone();
-    let proof = lot.proof.unwrap();
+    let item = History::of(&machine.site()).unwrap().hauls[0].items[0].clone();
+    let proof = item.proof.unwrap();
     let told = proof.differences.iter().any(|d| d.kind == DifferenceKind::Beside && d.path == "go");
     assert!(told && !proof.holds(), "{proof:?}");
     assert!(refused(release(&machine, 1), |kind| matches!(kind, FindingKind::ProofFailed { .. })) && file.exists());

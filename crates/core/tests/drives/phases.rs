@@ -116,7 +116,7 @@ fn through_all(undo: bool, every: usize, first: usize) {
         if newest(&machine).unfinished() {
             machine.resume().unwrap_or_else(|error| panic!("{when}, resumed after {first:?}: {error:?}"));
         }
-        if newest(&machine).returns.is_none() && newest(&machine).lots[0].stage.is_repointed() {
+        if newest(&machine).returns.is_none() && newest(&machine).items[0].stage.is_repointed() {
             assert!(machine.content() || what == Happens::Elsewhere, "{when}, after {first:?}");
             go_on(&machine, true).unwrap_or_else(|error| panic!("{when}, undone after {first:?}: {error:?}"));
         }

@@ -90,11 +90,11 @@ fn a_drive_whose_medium_ends_early_gives_errors_that_are_told_by_file_and_the_re
     let failed = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default());
     let error = failed.unwrap_err();
     println!("medium ends: {error}");
-    let lot = &journal.hauls().unwrap()[0].lots[0];
-    assert!(matches!(lot.stage, Stage::Copying { .. }));
+    let item = &journal.hauls().unwrap()[0].items[0];
+    assert!(matches!(item.stage, Stage::Copying { .. }));
     if let HaulError::Unreadable { .. } = error {
-        assert!(!lot.unreadable.is_empty());
-        assert!(lot.unreadable.iter().all(|bad| bad.from < bad.to && bad.to <= 60_000_000), "{:?}", lot.unreadable);
+        assert!(!item.unreadable.is_empty());
+        assert!(item.unreadable.iter().all(|bad| bad.from < bad.to && bad.to <= 60_000_000), "{:?}", item.unreadable);
     } else {
         assert!(matches!(error, HaulError::Disk { .. }), "{error:?}");
     }
@@ -163,7 +163,7 @@ fn power_cuts_of_a_real_drive_under_a_haul_are_recovered_from() {
         let mut draft = Draft::default();
         draft.send(id, Destination::Drive("newhold".into()));
         let plan = plan(&site, &seen, &draft, Policy::Release);
-        let to = plan.lots[0].to.clone();
+        let to = plan.items[0].to.clone();
         let cuts = std::cell::RefCell::new(Vec::new());
         let cut = |event: HaulEvent| {
             let when = match &event {
@@ -265,7 +265,7 @@ fn between_parts_of_one_btrfs_bytes_are_shared_and_compared_all_the_same() {
     let grown = used().saturating_sub(used_before);
     assert!(grown < 20_000_000, "the copy takes {grown} bytes of its own");
     assert!(machine.content());
-    let lot = journal.hauls().unwrap()[0].lots[0].clone();
-    assert!(lot.proof.is_some_and(|proof| proof.read && proof.holds()));
+    let item = journal.hauls().unwrap()[0].items[0].clone();
+    assert!(item.proof.is_some_and(|proof| proof.read && proof.holds()));
     same(&machine, "from/other/regatta", &before, holds, "shared");
 }

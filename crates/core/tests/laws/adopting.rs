@@ -36,7 +36,7 @@ pub fn stray(house: &House) -> PathBuf {
 
 fn proof(house: &House, haul: HaulId) -> Proof {
     let history = History::of(&house.site()).unwrap();
-    history.haul(haul).unwrap().lots[0].proof.clone().unwrap()
+    history.haul(haul).unwrap().items[0].proof.clone().unwrap()
 }
 
 #[test]
@@ -99,7 +99,7 @@ fn what_is_missing_or_damaged_is_told_in_bytes() {
     let haul = house.haul(&plan, None).unwrap();
     assert_eq!(proof(&house, haul).to_download, Some(Bytes::new(size)));
     let history = History::of(&house.site()).unwrap();
-    assert_eq!(history.haul(haul).unwrap().lots[0].stage, Stage::Proved { holds: false });
+    assert_eq!(history.haul(haul).unwrap().items[0].stage, Stage::Proved { holds: false });
 }
 
 #[test]
@@ -120,7 +120,7 @@ fn a_game_is_adopted_by_hand_with_the_files_that_an_install_writes() {
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NoContentList { .. })));
     let haul = house.haul(&plan, None).unwrap();
     let judged = house.judge(Launcher::Tolliver, "tolliver/tv-99");
-    assert!(judged.content() && judged.folder == plan.lots[0].to, "{judged:?}");
+    assert!(judged.content() && judged.folder == plan.items[0].to, "{judged:?}");
     assert!(surveyed(&house).games.iter().any(|game| game.found.title == "Gulls & \"Terns\""));
     house.give_back(haul);
     assert!(files(&folder) == bytes);

@@ -69,7 +69,7 @@ fn a_drive_under_another_path_is_found_by_its_id_and_all_launchers_are_content_a
         assert!(*led > 0);
         let plan = planned(&house, &old, &new);
         assert!(!plan.stopped(), "{:?}", plan.findings);
-        assert_eq!(plan.lots.len(), 1, "one act for all launchers");
+        assert_eq!(plan.items.len(), 1, "one act for all launchers");
         let haul = house.haul(&plan, None).unwrap();
         content(&house, games, &new);
         let after = surveyed(&house);
@@ -121,7 +121,7 @@ fn what_cannot_be_an_anchor_is_refused_and_a_launcher_that_writes_meanwhile_stop
     let (old, new) = mount_elsewhere(&house, "drives/cellar", "mnt/keller");
     let refused = |old: &Path, new: &Path| {
         let plan = planned(&house, old, new);
-        assert!(plan.stopped() && plan.lots.is_empty(), "{}: {:?}", old.display(), plan.findings);
+        assert!(plan.stopped() && plan.items.is_empty(), "{}: {:?}", old.display(), plan.findings);
         plan.findings[0].kind.clone()
     };
     assert!(matches!(refused(Path::new("/"), &new), FindingKind::NoDestination { .. }));

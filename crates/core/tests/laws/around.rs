@@ -137,7 +137,7 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
             let plan = planned(&house, what, to, Some(*way));
             assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
-            let there = &plan.lots[0].to;
+            let there = &plan.items[0].to;
             assert!(there.starts_with(house.folder().join("drives").join(to)), "{when}");
             assert!(files(there) == bytes, "{when}");
             if *way == Way::Link {
@@ -151,13 +151,13 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
                 let now = data(&survey, what);
                 assert_eq!((now.drive.as_deref(), &now.place), (Some(*to), there), "{when}");
             }
-            let renamed = plan.lots[0].mode == deft_barge_core::item::Mode::Rename;
+            let renamed = plan.items[0].mode == deft_barge_core::item::Mode::Rename;
             assert_eq!(survey.held.len(), usize::from(!renamed), "{when}");
             if released {
                 if !renamed {
                     release(&house, haul);
                 }
-                assert!(!plan.lots[0].from.exists(), "{when}");
+                assert!(!plan.items[0].from.exists(), "{when}");
                 assert_eq!(renamed, *to == "swift", "{when}");
                 assert!(files(there) == bytes, "{when}: what is left is the copy");
             }
@@ -254,9 +254,9 @@ fn a_return_that_is_killed_at_any_act_ends_with_the_folder_at_its_old_place() {
                 Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             }
             let old = journal.haul(haul).unwrap().unwrap();
-            assert_eq!(old.lots[0].stage, Stage::Returned, "{what}: act {from}");
+            assert_eq!(old.items[0].stage, Stage::Returned, "{what}: act {from}");
             assert!(is_folder(place) && files(place) == bytes, "{what}: act {from}");
-            assert!(!plan.lots[0].to.exists(), "{what}: act {from}: the copy is let go of");
+            assert!(!plan.items[0].to.exists(), "{what}: act {from}: the copy is let go of");
             drop(journal);
             same(&before, &house.records(), &format!("{what}: act {from}"));
             assert!(house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
@@ -278,13 +278,13 @@ fn a_game_leaves_a_link_only_when_asked_and_never_instead_of_its_records() {
         assert!(!plan.stopped(), "{:?}", plan.findings);
         let haul = house.haul(&plan, None).unwrap();
         let judged = house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal");
-        assert!(judged.content() && judged.folder == plan.lots[0].to, "{judged:?}");
+        assert!(judged.content() && judged.folder == plan.items[0].to, "{judged:?}");
         assert_eq!(old.is_symlink(), way.is_some());
         release(&house, haul);
-        assert_eq!(fs::read_link(&old).ok(), way.map(|_| plan.lots[0].to.clone()));
+        assert_eq!(fs::read_link(&old).ok(), way.map(|_| plan.items[0].to.clone()));
         assert!(house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
         house.give_back(haul);
-        assert!(!plan.lots[0].to.exists(), "the copy is let go of");
+        assert!(!plan.items[0].to.exists(), "the copy is let go of");
         assert!(is_folder(&old) && house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal").content());
         same(&before, &house.records(), "returned");
     }
@@ -436,7 +436,7 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
             let plan = planned(&house, &title, "newhold", None);
             assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
-            assert_eq!(said.leads_to(&home, &plan.lots[0].to), saves, "{when}");
+            assert_eq!(said.leads_to(&home, &plan.items[0].to), saves, "{when}");
             assert_eq!(data(&surveyed(&house), &what).place, saves, "{when}");
             if released {
                 release(&house, haul);
@@ -449,13 +449,13 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
         // The saves go and the game stays, then the game after them; all of it back.
         let plan = planned(&house, &what, "swift", Some(Way::Setting));
         assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
-        let there = plan.lots[0].to.clone();
+        let there = plan.items[0].to.clone();
         let saves_went = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
         assert_eq!(said.leads_to(&home, &install), there, "{when}");
         release(&house, saves_went);
         let plan = planned(&house, &title, "newhold", None);
         let game_went = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
-        assert_eq!(said.leads_to(&home, &plan.lots[0].to), there, "{when}");
+        assert_eq!(said.leads_to(&home, &plan.items[0].to), there, "{when}");
         house.give_back(game_went);
         assert_eq!(said.leads_to(&home, &install), there, "{when}");
         house.give_back(saves_went);
@@ -480,8 +480,8 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
             );
             if way == Way::Link {
                 let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
-                let moved = plan.lots.iter().find(|lot| lot.game == game).unwrap().to.clone();
-                let lies = plan.lots.iter().find(|lot| lot.game != game).unwrap().to.clone();
+                let moved = plan.items.iter().find(|item| item.game == game).unwrap().to.clone();
+                let lies = plan.items.iter().find(|item| item.game != game).unwrap().to.clone();
                 assert_eq!(said.leads_to(&home, &moved), lies, "{when}");
                 house.give_back(haul);
                 assert_eq!(said.leads_to(&home, &install), saves, "{when}");

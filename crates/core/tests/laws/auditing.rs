@@ -4,7 +4,7 @@ use std::fs::{self, FileTimes};
 use std::path::Path;
 use std::time::Duration;
 
-use deft_barge_core::audit::{Audit, Fate, KeptTally, Origin, audit, keep, kept_tally, mend, other_copies};
+use deft_barge_core::audit::{Audit, Fate, KeptChecksums, Origin, audit, keep, kept_checksums, mend, other_copies};
 use deft_barge_core::disk::Disk;
 use deft_barge_core::haul::{Control, StartError, command_of, start_game};
 use deft_barge_core::journal::{History, Journal};
@@ -22,7 +22,7 @@ fn game<'a>(survey: &'a Survey, id: &str) -> &'a Game {
     survey.game(&GameId(id.into())).unwrap()
 }
 
-fn look(disk: &Disk, kept: &KeptTally, folder: &Path) -> Audit {
+fn look(disk: &Disk, kept: &KeptChecksums, folder: &Path) -> Audit {
     audit(disk, kept, folder, &|_| {}, &Control::default()).unwrap()
 }
 
@@ -43,13 +43,13 @@ fn rot(file: &Path) {
 fn what_is_damaged_is_told_from_what_was_written_and_from_what_came_and_went() {
     let house = House::new();
     let (site, survey) = (house.site(), surveyed(&house));
-    // One that no haul has moved: a person keeps its tally.
+    // One that no haul has moved: a person keeps its checksums.
     let orchard = game(&survey, "quillgate/qg-0112");
     let folder = &orchard.found.install;
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    assert!(kept_tally(&site, &journal, &orchard.id, folder).unwrap().is_none());
+    assert!(kept_checksums(&site, &journal, &orchard.id, folder).unwrap().is_none());
     keep(&site, &orchard.id, folder, &|_| {}, &Control::default()).unwrap();
-    let kept = kept_tally(&site, &journal, &orchard.id, folder).unwrap().unwrap();
+    let kept = kept_checksums(&site, &journal, &orchard.id, folder).unwrap().unwrap();
     assert_eq!(kept.origin, Origin::Kept);
     let before = look(&site.disk, &kept, folder);
     assert!(before.sound() && before.findings.is_empty() && before.same > 20, "{before:?}");
@@ -70,14 +70,14 @@ fn what_is_damaged_is_told_from_what_was_written_and_from_what_came_and_went() {
     ];
     assert_eq!(told, wanted.map(|(path, fate)| (path.to_string(), fate)));
     assert!(!after.sound());
-    // A newer tally takes its place.
+    // A newer checksums takes its place.
     keep(&site, &orchard.id, folder, &|_| {}, &Control::default()).unwrap();
-    let kept = kept_tally(&site, &journal, &orchard.id, folder).unwrap().unwrap();
+    let kept = kept_checksums(&site, &journal, &orchard.id, folder).unwrap().unwrap();
     assert!(look(&site.disk, &kept, folder).findings.is_empty());
 }
 
 #[test]
-fn a_haul_keeps_the_tally_and_a_damaged_file_comes_from_the_held_originals() {
+fn a_haul_keeps_the_checksums_and_a_damaged_file_comes_from_the_held_originals() {
     let house = House::new();
     for id in ["quillgate/qg-0107", "tolliver/tv-11"] {
         let plan = house.plan(id, "newhold", MakeLetters::Yes);
@@ -87,9 +87,9 @@ fn a_haul_keeps_the_tally_and_a_damaged_file_comes_from_the_held_originals() {
         let folder = &game.found.install;
         assert!(folder.starts_with(house.folder().join("drives/newhold")));
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        let kept = kept_tally(&site, &journal, &game.id, folder).unwrap().unwrap();
+        let kept = kept_checksums(&site, &journal, &game.id, folder).unwrap().unwrap();
         assert!(matches!(kept.origin, Origin::Haul(_)));
-        // What the repoint rewrote within the lot is what it should be, and links lead where they should.
+        // What the repoint rewrote within the item is what it should be, and links lead where they should.
         let found = look(&site.disk, &kept, folder);
         assert!(found.findings.is_empty(), "{id}: {found:?}");
         let pack = folder.join("data/pack00.bin");
@@ -101,7 +101,7 @@ fn a_haul_keeps_the_tally_and_a_damaged_file_comes_from_the_held_originals() {
         assert!(fates(&found).contains(&("bin/start".into(), Fate::Missing)));
         let history = History::of(&site).unwrap();
         let copies = other_copies(&survey, &history, &game.id, &[]);
-        assert_eq!(copies, [plan.lots[0].from.clone()]);
+        assert_eq!(copies, [plan.items[0].from.clone()]);
         // A copy with other bytes is none.
         let wrong = house.folder().join("wrong");
         fs::create_dir_all(wrong.join("data")).unwrap();
@@ -123,7 +123,7 @@ fn what_cannot_be_read_is_damaged_and_lost_where_no_copy_has_it() {
     let (site, survey) = (house.site(), surveyed(&house));
     let herons = game(&survey, "quillgate/qg-0140");
     let old = house.folder().join("drives/pocket/old games/brass-herons");
-    // Its tally is taken of the old copy, since the disk cannot read the game.
+    // Its checksums are taken of the old copy, since the disk cannot read the game.
     let kept = keep(&site, &herons.id, &old, &|_| {}, &Control::default()).unwrap();
     let folder = &herons.found.install;
     let found = look(&site.disk, &kept, folder);
@@ -133,7 +133,7 @@ fn what_cannot_be_read_is_damaged_and_lost_where_no_copy_has_it() {
     assert_eq!(mend(&site, &kept, folder, &found.findings, &[], &stop).unwrap()[0].from, None);
     assert!(keep(&site, &herons.id, folder, &|_| {}, &stop).is_err());
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let still = kept_tally(&site, &journal, &herons.id, folder).unwrap().unwrap();
+    let still = kept_checksums(&site, &journal, &herons.id, folder).unwrap().unwrap();
     assert_eq!(still.lines, kept.lines, "the older one stays");
 }
 
@@ -149,7 +149,7 @@ fn a_game_that_is_started_is_seen_to_come_up_from_where_it_lies_and_noted_as_tri
     let wait = Duration::from_secs(20);
     let started = start_game(&site, &journal, rally, &command, wait, &Control::default()).unwrap();
     let process = started.process.unwrap();
-    assert!(matches!(&process.why, Sight::Uses(path) if path.starts_with(&plan.lots[0].to)), "{process:?}");
+    assert!(matches!(&process.why, Sight::Uses(path) if path.starts_with(&plan.items[0].to)), "{process:?}");
     // A program that comes up from elsewhere is not taken for it, although it works in the game's folder.
     let pale = game(&survey, "parlour-lamp/pale-signal");
     let other = ["/bin/sleep".to_string(), "0.3".into()];
@@ -174,7 +174,7 @@ fn a_repair_never_writes_through_a_link_to_files_outside_the_game() {
     let game = game(&survey, "quillgate/qg-0107");
     let folder = &game.found.install;
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let kept = kept_tally(&site, &journal, &game.id, folder).unwrap().unwrap();
+    let kept = kept_checksums(&site, &journal, &game.id, folder).unwrap().unwrap();
     // Somebody else's folder stands where the game's data was, by a link.
     let outside = house.folder().join("outside");
     fs::create_dir(&outside).unwrap();

@@ -1,4 +1,4 @@
-//! Carrying: a library and a portable launcher go to a drive as one lot, with what another PC needs beside them.
+//! Carrying: a library and a portable launcher go to a drive as one item, with what another PC needs beside them.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -57,7 +57,7 @@ fn a_whole_library_goes_and_comes_back_and_its_launcher_is_content_with_every_ga
     fs::rename(folder.join("brass-herons"), house.folder().join("herons")).unwrap();
     let plan = planned(&house, &folder, "newhold");
     assert!(!plan.stopped(), "{:?}", plan.findings);
-    assert_eq!((plan.lots.len(), plan.lots[0].processes.as_slice()), (1, &["quillgate".to_string()][..]));
+    assert_eq!((plan.items.len(), plan.items[0].processes.as_slice()), (1, &["quillgate".to_string()][..]));
     let haul = house.haul(&plan, None).unwrap();
     let there = house.folder().join("drives/newhold/carried/quillgate");
     for game in games {
@@ -82,7 +82,7 @@ fn a_portable_launcher_is_packed_checked_elsewhere_and_led_right_there() {
     let folder = house.folder().join("drives/newhold/carried/wickerbox");
     assert!(house.judge(Launcher::Wickerbox, "wickerbox/wb-01").content());
     let card = packed(&house, "Wickerbox", &folder);
-    // The list of checksums is right, file by file.
+    // The list of checksums are right, file by file.
     let sums = fs::read_to_string(beside(&folder).join("checksums.b3")).unwrap();
     let files: Vec<(&str, &str)> = sums.lines().map(|line| line.split_once("  ").unwrap()).collect();
     assert!(files.len() > 6);

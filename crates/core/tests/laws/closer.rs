@@ -5,34 +5,34 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{
-    BlockState, ByteDifference, Closer, Control, HaulError, look_closer, release_haul, tally_files,
+    BlockState, ByteDifference, Closer, Control, HaulError, listed_entries, look_closer, release_haul,
 };
-use deft_barge_core::journal::{Journal, LotRow};
+use deft_barge_core::journal::{ItemRow, Journal};
 use deft_barge_core::plan::MakeLetters;
 use deft_barge_core::survey::{sketch, survey};
 
 use crate::house::House;
 
-fn hauled(house: &House, id: &str) -> LotRow {
+fn hauled(house: &House, id: &str) -> ItemRow {
     let plan = house.plan(id, "newhold", MakeLetters::Yes);
     let haul = house.haul(&plan, None).unwrap();
     let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
-    journal.haul(haul).unwrap().unwrap().lots.remove(0)
+    journal.haul(haul).unwrap().unwrap().items.remove(0)
 }
 
-fn look(house: &House, lot: &LotRow, path: &str) -> Closer {
-    look_closer(&house.site(), lot, Path::new(path)).unwrap()
+fn look(house: &House, item: &ItemRow, path: &str) -> Closer {
+    look_closer(&house.site(), item, Path::new(path)).unwrap()
 }
 
 #[test]
 fn every_file_of_a_copy_is_the_same_block_for_block_but_records_that_were_rewritten() {
     let house = House::new();
     for id in ["quillgate/qg-0107", "tolliver/tv-11"] {
-        let lot = hauled(&house, id);
-        let files = tally_files(&house.site(), &lot).unwrap();
+        let item = hauled(&house, id);
+        let files = listed_entries(&house.site(), &item).unwrap();
         let (mut seen, mut records) = (0, 0);
         for file in files.iter().filter(|file| !file.folder) {
-            let Ok(closer) = look_closer(&house.site(), &lot, &file.path) else { continue };
+            let Ok(closer) = look_closer(&house.site(), &item, &file.path) else { continue };
             seen += 1;
             records += usize::from(closer.record);
             let same = closer.blocks.iter().all(|block| *block == BlockState::Same);
@@ -46,8 +46,8 @@ fn every_file_of_a_copy_is_the_same_block_for_block_but_records_that_were_rewrit
 #[test]
 fn a_byte_that_turned_over_is_told_with_its_offset_and_both_bytes_while_originals_are_held() {
     let house = House::new();
-    let lot = hauled(&house, "quillgate/qg-0107");
-    let pack = lot.planned.to.join("data/pack00.bin");
+    let item = hauled(&house, "quillgate/qg-0107");
+    let pack = item.planned.to.join("data/pack00.bin");
     let whole = fs::read(&pack).unwrap();
     let mut bytes = whole.clone();
     bytes[77] ^= 0x41;
@@ -58,30 +58,30 @@ fn a_byte_that_turned_over_is_told_with_its_offset_and_both_bytes_while_original
         original: whole.get(offset).copied(),
         copy: Some(copy),
     };
-    let closer = look(&house, &lot, "data/pack00.bin");
+    let closer = look(&house, &item, "data/pack00.bin");
     assert_eq!(closer.blocks, [BlockState::Differs]);
     assert_eq!(closer.bytes, [told(77, whole[77] ^ 0x41), told(whole.len(), 9)]);
-    assert_eq!(closer.original, Some(lot.planned.from.join("data/pack00.bin")));
+    assert_eq!(closer.original, Some(item.planned.from.join("data/pack00.bin")));
     // Cut short, gone, and never there.
     fs::write(&pack, &whole[..whole.len() - 1]).unwrap();
-    assert_eq!(look(&house, &lot, "data/pack00.bin").blocks, [BlockState::Missing]);
+    assert_eq!(look(&house, &item, "data/pack00.bin").blocks, [BlockState::Missing]);
     fs::remove_file(&pack).unwrap();
-    assert_eq!(look(&house, &lot, "data/pack00.bin").blocks, [BlockState::Missing]);
-    let none = look_closer(&house.site(), &lot, Path::new("../pack")).unwrap_err();
+    assert_eq!(look(&house, &item, "data/pack00.bin").blocks, [BlockState::Missing]);
+    let none = look_closer(&house.site(), &item, Path::new("../pack")).unwrap_err();
     assert!(matches!(none, HaulError::Nothing(_)), "{none}");
     // Originals that have changed since are no measure, and none are left after the release.
     fs::write(&pack, &bytes).unwrap();
-    let held = lot.planned.from.join("data/pack00.bin");
+    let held = item.planned.from.join("data/pack00.bin");
     fs::write(&held, &bytes).unwrap();
-    assert_eq!(look(&house, &lot, "data/pack00.bin").original, None);
+    assert_eq!(look(&house, &item, "data/pack00.bin").original, None);
     fs::write(&held, &whole).unwrap();
     fs::write(&pack, &whole).unwrap();
     let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
-    release_haul(&house.site(), &journal, lot.haul, &|_| {}, &Control::default()).unwrap();
-    let lot = journal.haul(lot.haul).unwrap().unwrap().lots.remove(0);
+    release_haul(&house.site(), &journal, item.haul, &|_| {}, &Control::default()).unwrap();
+    let item = journal.haul(item.haul).unwrap().unwrap().items.remove(0);
     bytes.truncate(whole.len());
     fs::write(&pack, &bytes).unwrap();
-    let closer = look(&house, &lot, "data/pack00.bin");
+    let closer = look(&house, &item, "data/pack00.bin");
     assert_eq!((closer.blocks, closer.bytes, closer.original), (vec![BlockState::Differs], Vec::new(), None));
 }
 
@@ -114,11 +114,11 @@ fn a_haul_is_read_alone_as_it_is_read_among_all() {
     for haul in &all {
         let alone = journal.haul(haul.id).unwrap().unwrap();
         assert_eq!(serde_json::to_value(&alone).unwrap(), serde_json::to_value(haul).unwrap());
-        for lot in &haul.lots {
-            let alone = journal.lot(lot.id).unwrap().unwrap();
-            assert_eq!(serde_json::to_value(&alone).unwrap(), serde_json::to_value(lot).unwrap());
+        for item in &haul.items {
+            let alone = journal.item(item.id).unwrap().unwrap();
+            assert_eq!(serde_json::to_value(&alone).unwrap(), serde_json::to_value(item).unwrap());
         }
     }
     assert!(journal.haul(deft_barge_core::bytes::HaulId(9)).unwrap().is_none());
-    assert!(journal.lot(deft_barge_core::bytes::LotId(99)).unwrap().is_none());
+    assert!(journal.item(deft_barge_core::bytes::ItemId(99)).unwrap().is_none());
 }

@@ -10,9 +10,9 @@ use std::sync::{Arc, Condvar, Mutex};
 use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::checksums::LotPath;
+use deft_barge_core::checksums::ItemPath;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, release_haul, return_lots, take_from};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, release_haul, return_items, take_from};
 use deft_barge_core::item::{Policy, Stage};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -64,39 +64,39 @@ fn what_cannot_be_read_is_told_to_the_sector_and_taken_from_another_copy_that_pr
     let error = haul.run(&|_| {}, &Control::default()).unwrap_err();
     let first = matches!(&error, HaulError::Unreadable { path, count: 3, .. } if path.ends_with("data/pack"));
     assert!(first, "{error:?}");
-    let lot = journal.hauls().unwrap()[0].lots[0].clone();
-    let told: Vec<(u64, u64)> = lot.unreadable.iter().map(|bad| (bad.from, bad.to)).collect();
+    let item = journal.hauls().unwrap()[0].items[0].clone();
+    let told: Vec<(u64, u64)> = item.unreadable.iter().map(|bad| (bad.from, bad.to)).collect();
     assert_eq!(told, [(4096, 8192), (999_424, 1_011_712), (4_288_512, 4_292_608)], "sectors, and no more than those");
     assert!(gate.tries.load(Ordering::SeqCst) < 200, "a drive that fails slowly is not asked for ever");
-    // All other files were read back and are the same; the lot is not placed; originals and records are as they were.
-    let lines: Vec<_> = journal.lines(lot.id).map(Result::unwrap).collect();
+    // All other files were read back and are the same; the item is not placed; originals and records are as they were.
+    let lines: Vec<_> = journal.lines(item.id).map(Result::unwrap).collect();
     let open: Vec<&Path> = lines.iter().filter(|line| !line.compared).map(|line| line.entry.path.as_path()).collect();
     assert!(open.contains(&Path::new("data/pack")) && !open.contains(&Path::new("data/small")), "{open:?}");
-    assert!(matches!(lot.stage, Stage::Copying { .. }) && !port.new_place().exists());
+    assert!(matches!(item.stage, Stage::Copying { .. }) && !port.new_place().exists());
     assert_eq!((differing(&port.game(&port.old_place()), &before), port.records()), (NONE, records));
 
     // Copies that are not that file: of another size, with another byte, no file at all.
-    let pack = LotPath::new(Path::new("data/pack")).unwrap();
+    let pack = ItemPath::new(Path::new("data/pack")).unwrap();
     let other = port.at("elsewhere");
     fs::create_dir(&other).unwrap();
     let copy = other.join("pack");
     fs::write(&copy, "short").unwrap();
     let refused =
-        |from: &Path| matches!(take_from(&site, &journal, lot.id, &pack, from), Err(HaulError::NotThatFile { .. }));
+        |from: &Path| matches!(take_from(&site, &journal, item.id, &pack, from), Err(HaulError::NotThatFile { .. }));
     assert!(refused(&copy) && refused(&other));
     let bytes = fs::read(port.old_place().join("data/pack")).unwrap();
     fs::write(&copy, &bytes).unwrap();
     fs::File::options().write(true).open(&copy).unwrap().write_at(b"!", 2_000_000).unwrap();
     assert!(refused(&copy));
     fs::write(&copy, &bytes).unwrap();
-    take_from(&site, &journal, lot.id, &pack, &copy).unwrap();
+    take_from(&site, &journal, item.id, &pack, &copy).unwrap();
     // The drive still fails; the file comes from the other copy, and all is compared.
     Haul::of(&site, &journal, HaulId(1)).unwrap().run(&|_| {}, &Control::default()).unwrap();
     assert!(port.content());
     assert_eq!(differing(&port.game(&port.new_place()), &before), NONE);
-    assert!(journal.unreadable(lot.id).unwrap().is_empty());
+    assert!(journal.unreadable(item.id).unwrap().is_empty());
     // The originals are not whole: they are not taken up again, but they can be let go.
-    let back = return_lots(&site, &journal, HaulId(1), &[lot.id], &|_| {}, &Control::default());
+    let back = return_items(&site, &journal, HaulId(1), &[item.id], &|_| {}, &Control::default());
     assert!(matches!(back, Err(HaulError::Refused(_))), "{back:?}");
     assert!(port.content() && journal.hauls().unwrap().len() == 1);
     release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
@@ -314,17 +314,17 @@ impl Gate for Meeting {
     }
 }
 
-fn plan_of(site: &Site, lots: &[(&str, &str)]) -> Plan {
+fn plan_of(site: &Site, items: &[(&str, &str)]) -> Plan {
     let survey = survey(site, Vec::new(), &|_| {});
     let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
-    for (game, to) in lots {
+    for (game, to) in items {
         draft.send(GameId((*game).into()), Destination::Drive((*to).into()));
     }
     plan(site, &survey, &draft, Policy::Hold)
 }
 
 /// Two games of two drives, hauled to two others; gives whether both were written at the same time.
-fn side_by_side(house: &House, lots: &[(&str, &str)], kinds: &[(&str, &str)]) -> bool {
+fn side_by_side(house: &House, items: &[(&str, &str)], kinds: &[(&str, &str)]) -> bool {
     let world = house.folder().join("world.toml");
     let mut text = fs::read_to_string(&world).unwrap();
     for (from, to) in kinds {
@@ -332,26 +332,26 @@ fn side_by_side(house: &House, lots: &[(&str, &str)], kinds: &[(&str, &str)]) ->
     }
     fs::write(&world, text).unwrap();
     let mut site = house.site();
-    let plan = plan_of(&site, lots);
+    let plan = plan_of(&site, items);
     assert!(!plan.stopped(), "{:?}", plan.findings);
-    let places = [plan.lots[0].to.parent().unwrap().into(), plan.lots[1].to.parent().unwrap().into()];
+    let places = [plan.items[0].to.parent().unwrap().into(), plan.items[1].to.parent().unwrap().into()];
     let gate = Arc::new(Meeting { places, ..Meeting::default() });
     site.disk = site.disk.and_gate(gate.clone());
     let journal = journal(&site);
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-    let lots = &journal.hauls().unwrap()[0].lots;
-    assert!(lots.iter().all(|lot| matches!(lot.stage, Stage::Proved { holds: true })), "{lots:?}");
+    let items = &journal.hauls().unwrap()[0].items;
+    assert!(items.iter().all(|item| matches!(item.stage, Stage::Proved { holds: true })), "{items:?}");
     !gate.alone.load(Ordering::SeqCst)
 }
 
 #[test]
-fn lots_of_other_drives_go_on_at_the_same_time_and_never_two_on_one_spinning_disk() {
+fn items_of_other_drives_go_on_at_the_same_time_and_never_two_on_one_spinning_disk() {
     // Both lie on one drive. Flash on a fast bus serves two at once, a disk that spins does not.
-    let lots = [("parlour-lamp/pale-signal", "newhold"), ("ninepin/np-08", "pocket")];
-    assert!(side_by_side(&House::new(), &lots, &[]));
-    assert!(!side_by_side(&House::new(), &lots, &[("kind = \"nvme\"", "kind = \"disk\"")]));
+    let items = [("parlour-lamp/pale-signal", "newhold"), ("ninepin/np-08", "pocket")];
+    assert!(side_by_side(&House::new(), &items, &[]));
+    assert!(!side_by_side(&House::new(), &items, &[("kind = \"nvme\"", "kind = \"disk\"")]));
     // From one drive to another there is one way.
-    assert!(!side_by_side(&House::new(), &[(lots[0].0, "newhold"), (lots[1].0, "newhold")], &[]));
+    assert!(!side_by_side(&House::new(), &[(items[0].0, "newhold"), (items[1].0, "newhold")], &[]));
 }
 
 /// Makes a folder just before the haul does.
@@ -368,7 +368,7 @@ impl Gate for Sooner {
 }
 
 #[test]
-fn a_way_that_another_lot_makes_at_the_same_moment_is_gone_and_a_place_that_is_taken_is_not() {
+fn a_way_that_another_item_makes_at_the_same_moment_is_gone_and_a_place_that_is_taken_is_not() {
     let port = Port::new();
     let library = Arc::new(Sooner(port.at("drives/newhold/quillgate")));
     port.haul(Some(port.site().disk.and_gate(library)), to_newhold(), Policy::Hold).unwrap();
@@ -396,17 +396,17 @@ fn one_game_of_a_haul_is_returned_and_the_other_stays() {
     let house = House::new();
     let site = house.site();
     let plan = plan_of(&site, &[("parlour-lamp/pale-signal", "newhold"), ("ninepin/np-08", "newhold")]);
-    let (stays, goes) = (plan.lots[0].clone(), plan.lots[1].clone());
+    let (stays, goes) = (plan.items[0].clone(), plan.items[1].clone());
     let journal = journal(&site);
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-    let lots = journal.hauls().unwrap()[0].lots.clone();
-    return_lots(&site, &journal, HaulId(1), &[lots[1].id], &|_| {}, &Control::default()).unwrap();
+    let items = journal.hauls().unwrap()[0].items.clone();
+    return_items(&site, &journal, HaulId(1), &[items[1].id], &|_| {}, &Control::default()).unwrap();
     assert!(stays.to.is_dir() && goes.from.is_dir() && !goes.to.exists());
-    assert_eq!(journal.lot(lots[0].id).unwrap().unwrap().stage, Stage::Proved { holds: true });
-    assert_eq!(journal.lot(lots[1].id).unwrap().unwrap().stage, Stage::Returned);
+    assert_eq!(journal.item(items[0].id).unwrap().unwrap().stage, Stage::Proved { holds: true });
+    assert_eq!(journal.item(items[1].id).unwrap().unwrap().stage, Stage::Returned);
     // A return can be returned: the game is hauled again to where it was.
     let back = journal.hauls().unwrap()[0].clone();
-    return_lots(&site, &journal, back.id, &[back.lots[0].id], &|_| {}, &Control::default()).unwrap();
+    return_items(&site, &journal, back.id, &[back.items[0].id], &|_| {}, &Control::default()).unwrap();
     assert!(goes.to.is_dir() && !goes.from.exists());
     use deft_barge_harbor::launchers::Launcher;
     for (launcher, game) in [(Launcher::ParlourLamp, "parlour-lamp/pale-signal"), (Launcher::Ninepin, "ninepin/np-08")]

@@ -45,7 +45,7 @@ fn release(house: &House, haul: HaulId) -> Result<Removed, HaulError> {
 }
 
 fn stage(house: &House, haul: HaulId) -> Stage {
-    History::of(&house.site()).unwrap().haul(haul).unwrap().lots[0].stage.clone()
+    History::of(&house.site()).unwrap().haul(haul).unwrap().items[0].stage.clone()
 }
 
 /// A folder that looks like a game and that nobody knows.
@@ -156,14 +156,14 @@ fn what_is_set_aside_is_held_comes_back_and_goes_for_good_only_when_it_is_releas
     let plan = removal(&house, &folder, FindAct::SetAside);
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::OnlyCopy { .. })));
     let haul = house.haul(&plan, None).unwrap();
-    assert!(!folder.exists() && files(&plan.lots[0].to) == before);
+    assert!(!folder.exists() && files(&plan.items[0].to) == before);
     let (survey, found) = look(&house.site());
-    assert_eq!(survey.held[0].path, plan.lots[0].to);
-    assert!(!found.iter().any(|lying| lying.path == plan.lots[0].to), "what is held is not lying about");
+    assert_eq!(survey.held[0].path, plan.items[0].to);
+    assert!(!found.iter().any(|lying| lying.path == plan.items[0].to), "what is held is not lying about");
     house.give_back(haul);
-    assert!(files(&folder) == before && !plan.lots[0].to.exists());
+    assert!(files(&folder) == before && !plan.items[0].to.exists());
     let haul = house.haul(&removal(&house, &folder, FindAct::SetAside), None).unwrap();
-    fs::write(plan.lots[0].to.join("new"), "since").unwrap();
+    fs::write(plan.items[0].to.join("new"), "since").unwrap();
     let removed = release(&house, haul).unwrap();
     assert_eq!(removed.left.len(), 1, "{removed:?}");
     let site = house.site();
@@ -184,7 +184,7 @@ fn setting_aside_killed_at_any_act_leaves_the_folder_whole_under_one_name_and_re
         let plan = removal(&house, &folder, FindAct::SetAside);
         let gate = Killed { acts: AtomicUsize::new(0), from };
         let result = house.haul(&plan, Some(Arc::new(gate)));
-        let aside = &plan.lots[0].to;
+        let aside = &plan.items[0].to;
         let whole = [&folder, aside].into_iter().filter(|place| place.is_dir()).collect::<Vec<_>>();
         assert!(whole.len() == 1 && files(whole[0]) == before, "act {from}");
         let site = house.site();

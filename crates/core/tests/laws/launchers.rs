@@ -28,25 +28,25 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
             let site = house.site();
             let history = History::of(&site).unwrap();
-            let lot = &history.haul(haul).unwrap().lots[0];
-            assert!(lot.proof.as_ref().is_some_and(deft_barge_core::item::Proof::holds), "{when}: {:?}", lot.proof);
+            let item = &history.haul(haul).unwrap().items[0];
+            assert!(item.proof.as_ref().is_some_and(deft_barge_core::item::Proof::holds), "{when}: {:?}", item.proof);
             if let Some(launcher) = launcher {
                 let judged = house.judge(launcher, game);
                 assert!(judged.content(), "{when}: {judged:?}");
-                assert_eq!(judged.folder.canonicalize().unwrap(), plan.lots[0].to, "{when}");
+                assert_eq!(judged.folder.canonicalize().unwrap(), plan.items[0].to, "{when}");
             }
             if released {
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
                 let removed = release_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
                 assert_eq!(removed.left, [], "{when}");
-                assert!(!plan.lots[0].from.exists(), "{when}");
+                assert!(!plan.items[0].from.exists(), "{when}");
             }
             house.give_back(haul);
             if let Some(launcher) = launcher {
                 assert!(house.judge(launcher, game).content(), "{when}: after the return");
             }
-            assert!(!plan.lots[0].to.exists(), "{when}: the copy is gone");
-            let library = plan.lots[0].to.parent().unwrap();
+            assert!(!plan.items[0].to.exists(), "{when}: the copy is gone");
+            let library = plan.items[0].to.parent().unwrap();
             assert!(launcher != Some(Launcher::Tolliver) || !library.exists(), "{when}: so is the library made for it");
             same(&before, &house.records(), &when);
         }
@@ -212,7 +212,7 @@ fn several_games_of_one_file_go_in_one_haul_and_come_back_one_by_one_or_together
         draft.send(GameId(game.into()), Destination::Drive("newhold".into()));
     }
     let plan = plan(&site, &found, &draft, Policy::Hold);
-    assert!(!plan.stopped() && plan.lots.len() == GAMES.len(), "{:?}", plan.findings);
+    assert!(!plan.stopped() && plan.items.len() == GAMES.len(), "{:?}", plan.findings);
     let letters = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::LetterMade { .. })).count();
     assert_eq!(letters, 1, "the second game uses the letter of the first");
     let haul = house.haul(&plan, None).unwrap();
@@ -231,7 +231,7 @@ fn what_the_launcher_wrote_since_stays_when_a_haul_is_returned() {
     let shelf = house.home().join(".config/tolliver/shelf.xml");
     let text = fs::read_to_string(&shelf).unwrap();
     fs::write(&shelf, text.replace("</tolliver>", "  <seen on=\"today\"/>\n</tolliver>")).unwrap();
-    let own = plan.lots[0].to.join("tolliver.ini");
+    let own = plan.items[0].to.join("tolliver.ini");
     let text = fs::read_to_string(&own).unwrap();
     fs::write(&own, text.replace("language = en", "language = de")).unwrap();
     house.give_back(haul);

@@ -43,8 +43,8 @@ fn hauled(port: &Port) {
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-    let lot = &journal.hauls().unwrap()[0].lots[0];
-    assert_eq!(lot.stage, Stage::Proved { holds: true }, "{:?}", lot.proof);
+    let item = &journal.hauls().unwrap()[0].items[0];
+    assert_eq!(item.stage, Stage::Proved { holds: true }, "{:?}", item.proof);
 }
 
 fn release(port: &Port) -> Result<Removed, HaulError> {
@@ -67,10 +67,10 @@ fn links_to_files_are_a_stop_that_copies_clear_and_other_links_stay_one() {
     let room = Bytes::new(4_300_000_u64.next_multiple_of(4096) + 4096);
     assert!(has(&plan, &|kind| matches!(kind, FindingKind::LinksNeeded { count: 2, bytes, .. } if *bytes == room)));
     assert!(plan.stopped());
-    let need = plan.lots[0].need;
+    let need = plan.items[0].need;
     let plan = planned(&port, Links::Copies);
     assert!(has(&plan, &|kind| matches!(kind, FindingKind::LinksCopied { count: 2, .. })) && !plan.stopped());
-    assert_eq!(plan.lots[0].need, need.plus(room), "copies need room");
+    assert_eq!(plan.items[0].need, need.plus(room), "copies need room");
     // A link to a folder and one that leads nowhere have no copy.
     for target in ["data", "nowhere"] {
         symlink(target, port.old_place().join(target.to_owned() + " link")).unwrap();
@@ -103,7 +103,7 @@ fn a_release_takes_the_links_and_never_what_they_lead_to_and_the_copies_come_bac
     hauled(&port);
     assert_eq!(release(&port).unwrap().left, Vec::new());
     assert!(!port.old_place().exists());
-    assert_eq!(fs::read(port.at("home/outside.cfg")).unwrap(), b"keys", "it lies outside of the lot");
+    assert_eq!(fs::read(port.at("home/outside.cfg")).unwrap(), b"keys", "it lies outside of the item");
     give_back(&port);
     assert!(port.content() && !port.new_place().exists());
     assert_eq!(fs::read(port.old_place().join("bin/keys")).unwrap(), b"keys");

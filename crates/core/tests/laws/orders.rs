@@ -45,9 +45,9 @@ fn looked(house: &House) -> Survey {
     survey(&house.site(), Vec::new(), &|_| {})
 }
 
-fn planned(house: &House, lots: &[(&str, &str)]) -> Plan {
+fn planned(house: &House, items: &[(&str, &str)]) -> Plan {
     let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
-    for (game, to) in lots {
+    for (game, to) in items {
         draft.send(GameId((*game).into()), Destination::Drive((*to).into()));
     }
     plan(&house.site(), &looked(house), &draft, Policy::Hold)
@@ -76,11 +76,11 @@ fn launcher(game: &str) -> Launcher {
 }
 
 /// Hauls, looks, and returns; gives the drives on which the games lay.
-fn there_and_back(house: &House, lots: &[(&str, &str)], plan: &Plan) {
-    let before: BTreeMap<&str, _> = lots.iter().map(|(game, _)| (*game, tree(&place(house, game)))).collect();
+fn there_and_back(house: &House, items: &[(&str, &str)], plan: &Plan) {
+    let before: BTreeMap<&str, _> = items.iter().map(|(game, _)| (*game, tree(&place(house, game)))).collect();
     let records = house.records();
     run(house, plan, &|_| {}, &Control::default()).unwrap();
-    for (game, to) in lots {
+    for (game, to) in items {
         let now = looked(house);
         let found = now.game(&GameId((*game).into())).unwrap();
         assert_eq!(found.drive.as_deref(), Some(*to), "{game}");
@@ -107,15 +107,15 @@ fn there_and_back(house: &House, lots: &[(&str, &str)], plan: &Plan) {
 fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_originals() {
     // Nothing fits on swift before something has left it.
     let house = house(&[("swift", 20_000)]);
-    let lots = [(TIDE, "swift"), (PALE, "cellar"), (HEXWOOD, "newhold")];
-    let plan = planned(&house, &lots);
+    let items = [(TIDE, "swift"), (PALE, "cellar"), (HEXWOOD, "newhold")];
+    let plan = planned(&house, &items);
     assert!(!plan.stopped(), "{:?}", plan.findings);
-    let order: Vec<&str> = plan.lots.iter().map(|lot| lot.game.0.as_str()).collect();
+    let order: Vec<&str> = plan.items.iter().map(|item| item.game.0.as_str()).collect();
     let at = |game: &str| order.iter().position(|other| *other == game).unwrap();
     assert!(at(PALE) < at(TIDE), "{order:?}");
-    assert_eq!(plan.lots[at(PALE)].policy, Policy::Release);
-    assert_eq!(plan.lots[at(TIDE)].after, [at(PALE)]);
-    assert_eq!(plan.lots[at(HEXWOOD)].policy, Policy::Hold, "nobody needs its room");
+    assert_eq!(plan.items[at(PALE)].policy, Policy::Release);
+    assert_eq!(plan.items[at(TIDE)].after, [at(PALE)]);
+    assert_eq!(plan.items[at(HEXWOOD)].policy, Policy::Hold, "nobody needs its room");
     let must = |kind: &FindingKind| matches!(kind, FindingKind::MustRelease { drive, .. } if drive == "swift");
     assert_eq!(plan.findings.iter().filter(|finding| must(&finding.kind)).count(), 1);
     // The load over time is that of the drives, and never above what they hold.
@@ -125,36 +125,36 @@ fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_origin
         assert!(load.peak <= load.most() || load.peak == load.now, "{load:?}");
     }
     assert_eq!(plan.steps.iter().filter(|step| step.kind == StepKind::LetGo).count(), 1);
-    there_and_back(&house, &lots, &plan);
+    there_and_back(&house, &items, &plan);
 }
 
 #[test]
 fn two_full_drives_change_places_over_a_third_one() {
     let house = house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)]);
-    for lots in [[(TIDE, "swift"), (PALE, "cellar")], [(HEXWOOD, "swift"), (GULL, "cellar")]] {
-        let house = if lots[0].0 == TIDE {
+    for items in [[(TIDE, "swift"), (PALE, "cellar")], [(HEXWOOD, "swift"), (GULL, "cellar")]] {
+        let house = if items[0].0 == TIDE {
             &house
         } else {
             &self::house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)])
         };
-        let plan = planned(house, &lots);
+        let plan = planned(house, &items);
         assert!(!plan.stopped(), "{:?}", plan.findings);
-        assert_eq!(plan.lots.len(), 3, "one of them goes twice");
+        assert_eq!(plan.items.len(), 3, "one of them goes twice");
         let waits = |kind: &FindingKind| matches!(kind, FindingKind::WaitsOn { drive, .. } if drive == "newhold");
         assert!(plan.findings.iter().any(|finding| waits(&finding.kind)), "{:?}", plan.findings);
-        assert!(plan.lots.iter().all(|lot| lot.mode == Mode::Copy));
-        there_and_back(house, &lots, &plan);
+        assert!(plan.items.iter().all(|item| item.mode == Mode::Copy));
+        there_and_back(house, &items, &plan);
     }
 }
 
 #[test]
 fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
-    let lots = [(TIDE, "swift"), (PALE, "cellar")];
+    let items = [(TIDE, "swift"), (PALE, "cellar")];
     let free = [("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)];
     let (mut on, mut back) = (0, 0);
     for left_at in 0.. {
         let house = house(&free);
-        let (plan, records) = (planned(&house, &lots), house.records());
+        let (plan, records) = (planned(&house, &items), house.records());
         let (seen, stop) = (std::cell::Cell::new(0), Control::default());
         let leave = |event: HaulEvent| {
             if matches!(event, HaulEvent::Stage { .. }) {
@@ -182,8 +182,8 @@ fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
             }
             on += 1;
         }
-        for (n, (game, to)) in lots.iter().enumerate() {
-            let to = if goes_back { lots[1 - n].1 } else { to };
+        for (n, (game, to)) in items.iter().enumerate() {
+            let to = if goes_back { items[1 - n].1 } else { to };
             let now = looked(&house);
             assert_eq!(now.game(&GameId((*game).into())).unwrap().drive.as_deref(), Some(to), "{left_at}");
             assert!(house.judge(launcher(game), game).content(), "{left_at}");
@@ -207,7 +207,7 @@ fn what_does_not_fit_in_any_order_says_what_would_help() {
         _ => None,
     });
     let (drive, bytes) = more.unwrap();
-    assert!(kinds.iter().any(|kind| matches!(kind, FindingKind::WithoutLot { .. })) || bytes > 0);
+    assert!(kinds.iter().any(|kind| matches!(kind, FindingKind::WithoutItem { .. })) || bytes > 0);
     // With just that much it is planned.
     let free = free.map(|(name, free)| (name, if name == drive { free + bytes } else { free }));
     let house = self::house(&free);
@@ -239,13 +239,13 @@ fn what_needs_the_room_of_originals_that_stay_is_not_begun() {
     let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
     let old = place(&house, PALE);
     let mut site = house.site();
-    site.disk = site.disk.and_gate(Arc::new(Spoiling(plan.lots[0].to.clone())));
+    site.disk = site.disk.and_gate(Arc::new(Spoiling(plan.items[0].to.clone())));
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     // Its proof does not hold: nothing may be let go, and nothing may be copied into that room.
     let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NoRoomYet { .. }), "{error:?}");
     assert!(old.exists(), "its originals are held");
-    let stages: Vec<Stage> = journal.hauls().unwrap()[0].lots.iter().map(|lot| lot.stage.clone()).collect();
+    let stages: Vec<Stage> = journal.hauls().unwrap()[0].items.iter().map(|item| item.stage.clone()).collect();
     assert_eq!(stages, [Stage::Proved { holds: false }, Stage::Planned]);
 }
 
@@ -261,25 +261,25 @@ fn the_smallest_game_is_tried_and_the_others_wait_for_a_yes() {
         let survey = looked(&house);
         let plan = plan(&house.site(), &survey, &draft, Policy::Hold);
         assert_eq!(plan.trial, Trial::Waits);
-        let tried = survey.game(&plan.lots[0].game).unwrap();
-        let alike = |lot: &&deft_barge_core::item::PlannedLot| {
-            lot.launcher == plan.lots[0].launcher && lot.from_drive == plan.lots[0].from_drive
+        let tried = survey.game(&plan.items[0].game).unwrap();
+        let alike = |item: &&deft_barge_core::item::PlannedItem| {
+            item.launcher == plan.items[0].launcher && item.from_drive == plan.items[0].from_drive
         };
-        let least = plan.lots.iter().filter(alike).map(|lot| lot.size.on_disk).min();
+        let least = plan.items.iter().filter(alike).map(|item| item.size.on_disk).min();
         assert_eq!(Some(tried.size.on_disk), least);
         run(&house, &plan, &|_| {}, &Control::default()).unwrap();
         let site = house.site();
         let (journal, open) = Journal::open(&site).unwrap().recover().unwrap();
         let row = open.expect("it waits");
-        let planned = row.lots.iter().filter(|lot| lot.stage == Stage::Planned).count();
-        assert_eq!((&row.lots[0].stage, planned), (&Stage::Proved { holds: true }, 2));
+        let planned = row.items.iter().filter(|item| item.stage == Stage::Planned).count();
+        assert_eq!((&row.items[0].stage, planned), (&Stage::Proved { holds: true }, 2));
         // Without a yes a resume does nothing more.
         Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
-        assert_eq!(journal.hauls().unwrap()[0].lots[1].stage, Stage::Planned);
+        assert_eq!(journal.hauls().unwrap()[0].items[1].stage, Stage::Planned);
         if said_yes {
             journal.set_trial(row.id, Trial::Agreed).unwrap();
             Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
-            assert!(journal.hauls().unwrap()[0].lots.iter().all(|lot| lot.stage == Stage::Proved { holds: true }));
+            assert!(journal.hauls().unwrap()[0].items.iter().all(|item| item.stage == Stage::Proved { holds: true }));
         } else {
             return_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
             same(&records, &house.records(), "returned");

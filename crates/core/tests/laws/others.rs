@@ -264,11 +264,11 @@ fn an_install_folder_below_the_library_goes_where_its_template_says() {
     let whole = game();
     for policy in [Policy::Hold, Policy::Release] {
         let end = port.haul(None, to_newhold(), policy).unwrap();
-        let lot = &end.lots[0];
-        assert_eq!(lot.planned.to, port.at("drives/newhold/quillgate/hold/regatta"));
-        assert!(lot.proof.as_ref().is_some_and(|proof| proof.holds() && proof.records_lead_here), "{:?}", lot.proof);
+        let item = &end.items[0];
+        assert_eq!(item.planned.to, port.at("drives/newhold/quillgate/hold/regatta"));
+        assert!(item.proof.as_ref().is_some_and(|proof| proof.holds() && proof.records_lead_here), "{:?}", item.proof);
         let books = journal(&port);
-        return_haul(&port.site(), &books, lot.haul, &|_| {}, &Control::default()).unwrap();
+        return_haul(&port.site(), &books, item.haul, &|_| {}, &Control::default()).unwrap();
         assert_eq!(differing(&game(), &whole), NONE, "{policy:?}");
     }
 }
@@ -366,8 +366,8 @@ fn a_link_keeps_its_owner_and_another_owner_is_a_difference() {
     assert_eq!(owner(&copy), (12_345, 54_321));
     lchown(&copy, Some(0), Some(0)).unwrap();
     let (site, books) = (port.site(), journal(&port));
-    let lots = books.haul(HaulId(1)).unwrap().unwrap().lots;
-    let proofs = deft_barge_core::haul::prove_haul(&site, &books, &lots, &|_| {}, &Control::default()).unwrap();
+    let items = books.haul(HaulId(1)).unwrap().unwrap().items;
+    let proofs = deft_barge_core::haul::prove_haul(&site, &books, &items, &|_| {}, &Control::default()).unwrap();
     assert_eq!(proofs[0].1.differ, 1, "{:?}", proofs[0].1);
     return_haul(&site, &books, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(owner(&link), (12_345, 54_321));

@@ -42,10 +42,10 @@ fn row(port: &Port, haul: i64) -> HaulRow {
 }
 
 fn stage(port: &Port, haul: i64) -> Stage {
-    row(port, haul).lots[0].stage.clone()
+    row(port, haul).items[0].stage.clone()
 }
 
-/// Asks for a pause as soon as a lot comes to a stage.
+/// Asks for a pause as soon as an item comes to a stage.
 fn at_stage(word: &'static str, stop: &Control) -> impl Fn(HaulEvent) + use<> {
     let stop = stop.clone();
     move |event| {
@@ -68,7 +68,7 @@ fn left_at(port: &Port, word: &'static str, policy: Policy) {
         let ended = Haul::begin(&site, &journal, &plan).unwrap().run(&at_stage(word, &stop), &stop);
         assert!(matches!(ended, Err(HaulError::Paused)), "{word}: {ended:?}");
     }
-    assert_eq!(journal.hauls().unwrap()[0].lots[0].stage.word(), word);
+    assert_eq!(journal.hauls().unwrap()[0].items[0].stage.word(), word);
 }
 
 /// Takes a drive away; an empty folder is where it was.
@@ -121,7 +121,7 @@ fn a_release_that_was_cut_short_goes_on_only_while_the_whole_copy_is_there() {
         let (mut site, journal) = (port.site(), journal(&port));
         site.disk = site.disk.and_gate(Arc::new(FailsFrom(3.into())));
         assert!(release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).is_err());
-        assert_eq!(row(&port, 1).lots[0].stage, Stage::Releasing);
+        assert_eq!(row(&port, 1).items[0].stage, Stage::Releasing);
         port
     };
     let port = cut();
@@ -192,8 +192,8 @@ fn a_journal_of_yesterday_never_costs_the_only_copy() {
             assert_eq!(tree(&port.new_place()), whole, "{word}");
             // It is as far as the drives say, and goes on from there.
             resume(&port, 1).unwrap_or_else(|error| panic!("{word}: {error:?}"));
-            let lot = row(&port, 1).lots[0].clone();
-            assert!(matches!(lot.stage, Stage::Released { left: 0 }), "{word}: {:?} {:?}", lot.stage, lot.proof);
+            let item = row(&port, 1).items[0].clone();
+            assert!(matches!(item.stage, Stage::Released { left: 0 }), "{word}: {:?} {:?}", item.stage, item.proof);
             assert!(port.content(), "{word}: {:?} {:?}", port.records(), tree(&port.new_place()).into_keys());
             undo(&port, 1).unwrap();
             assert!(port.content() && port.old_place().exists() && !port.new_place().exists(), "{word}");
@@ -228,9 +228,9 @@ fn a_copy_that_was_verified_goes_on_when_its_old_drive_has_died() {
     // Its entry is on the dead drive: the haul says so, and the copy stays where it is.
     assert!(ended.is_err() || port.content(), "{ended:?}");
     let (site, journal) = (port.site(), journal(&port));
-    let all: Vec<_> = row(&port, 1).lots.iter().map(|lot| lot.id).collect();
+    let all: Vec<_> = row(&port, 1).items.iter().map(|item| item.id).collect();
     return_leaving(&site, &journal, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default()).unwrap();
-    assert_eq!(row(&port, 1).lots[0].stage, Stage::GivenUp, "no state is a dead end");
+    assert_eq!(row(&port, 1).items[0].stage, Stage::GivenUp, "no state is a dead end");
     assert!(!History::remains(&site, HaulId(1)).unwrap().is_empty(), "what is left is named");
 }
 
@@ -238,8 +238,8 @@ fn a_copy_that_was_verified_goes_on_when_its_old_drive_has_died() {
 fn a_proof_that_found_differences_or_other_records_keeps_the_originals() {
     let prove = |port: &Port| {
         let (site, journal) = (port.site(), journal(port));
-        let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
-        prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap().remove(0).1
+        let items = journal.haul(HaulId(1)).unwrap().unwrap().items;
+        prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap().remove(0).1
     };
     let failed = |kind: &FindingKind| matches!(kind, FindingKind::ProofFailed { .. });
     let port = Port::new();
@@ -350,7 +350,7 @@ fn a_full_look_before_a_release_finds_what_names_and_times_do_not_show() {
     assert!(port.old_place().join("hole").exists());
 }
 
-/// Fails what comes after a lot was proved.
+/// Fails what comes after an item was proved.
 #[derive(Debug, Default)]
 struct DiesOnceAsked(AtomicBool);
 
@@ -395,7 +395,7 @@ fn an_undo_that_is_undone_leaves_the_kept_originals_kept() {
     assert!(port.content());
     assert_eq!(differing(&port.game(&port.old_place()), &whole), NONE, "the originals are kept");
     assert_eq!(differing(&port.game(&port.new_place()), &whole), NONE);
-    assert!(matches!(stage(&port, 1), Stage::Proved { holds: true }) && row(&port, 1).lots[0].holds_originals());
+    assert!(matches!(stage(&port, 1), Stage::Proved { holds: true }) && row(&port, 1).items[0].holds_originals());
     // And the first haul can be released or undone as before.
     release(&port, 1).unwrap();
     assert!(port.content() && !port.old_place().exists());
@@ -525,7 +525,7 @@ fn a_game_that_differed_from_its_list_before_is_hauled_released_and_undone() {
         fs::remove_file(port.old_place().join("data/ä 日")).unwrap();
         let whole = port.game(&port.old_place());
         let end = port.haul(None, to_newhold(), policy).unwrap();
-        let proof = end.lots[0].proof.clone().unwrap();
+        let proof = end.items[0].proof.clone().unwrap();
         assert!(proof.holds() && proof.before > Bytes::ZERO, "{proof:?}");
         assert_eq!(port.old_place().exists(), policy == Policy::Hold);
         undo(&port, 1).unwrap();
@@ -734,7 +734,7 @@ fn no_state_is_a_dead_end() {
                         assert!(port.content(), "{when}");
                     } else if row(&port, 1).unfinished() {
                         let (site, books) = (port.site(), journal(&port));
-                        let all: Vec<_> = row(&port, 1).lots.iter().map(|lot| lot.id).collect();
+                        let all: Vec<_> = row(&port, 1).items.iter().map(|item| item.id).collect();
                         let left =
                             return_leaving(&site, &books, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default());
                         assert!(left.is_ok() || !row(&port, 1).unfinished(), "{when}: {left:?}");
@@ -864,7 +864,7 @@ fn from_every_state_with_drives_away_and_lists_edited_something_comes_to_an_end(
 
 fn undo_leaving(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
     let (site, books) = (port.site(), journal(port));
-    let all: Vec<_> = row(port, haul).lots.iter().map(|lot| lot.id).collect();
+    let all: Vec<_> = row(port, haul).items.iter().map(|item| item.id).collect();
     return_leaving(&site, &books, HaulId(haul), &all, Stuck::IsLeft, &|_| {}, &Control::default())
 }
 

@@ -95,8 +95,8 @@ fn a_return_keeps_what_the_launcher_wrote_since() {
     assert!(after[0].as_ref().unwrap().contains("\"theme\": \"sea\""));
     assert!(!after[0].as_ref().unwrap().contains("newhold"));
     assert_eq!(after[1], before[1]);
-    let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
-    assert_eq!(lots[0].stage, Stage::Returned);
+    let items = journal.haul(HaulId(1)).unwrap().unwrap().items;
+    assert_eq!(items[0].stage, Stage::Returned);
     assert!(port.content() && !port.new_place().exists());
 }
 
@@ -121,7 +121,7 @@ fn files_that_change_under_the_copy_are_copied_again() {
     assert_eq!(fs::read(port.new_place().join("late")).unwrap(), b"new");
     assert!(!port.new_place().join("data/ä 日").exists());
     // The launcher would download what was removed, as it would have without a haul: that is told, and is no difference.
-    let proof = end.lots[0].proof.as_ref().unwrap();
+    let proof = end.items[0].proof.as_ref().unwrap();
     assert!(!end.differs() && proof.to_download == Some(proof.before) && proof.before > Bytes::ZERO, "{proof:?}");
     drop(journal);
     release(&port).unwrap();
@@ -140,8 +140,8 @@ fn a_full_proof_finds_one_changed_byte_and_says_where() {
     fs::File::options().write(true).open(&pack).unwrap().set_modified(time).unwrap();
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
-    let proofs = prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap();
+    let items = journal.haul(HaulId(1)).unwrap().unwrap().items;
+    let proofs = prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap();
     let proof = &proofs[0].1;
     assert_eq!((proof.differ, proof.missing, proof.extra), (1, 0, 0));
     assert_eq!(proof.differences[0].from, Some(4 << 20));
@@ -407,15 +407,15 @@ fn a_proof_that_did_not_hold_holds_once_the_game_is_mended() {
     fs::write(&small, "not what the launcher wants").unwrap();
     let end = port.haul(None, to_newhold(), Policy::Hold).unwrap();
     // It differed from the list before: the haul has nothing to do with it.
-    let proof = end.lots[0].proof.clone().unwrap();
+    let proof = end.items[0].proof.clone().unwrap();
     assert!(proof.holds() && proof.before.count() > 0 && proof.to_download == Some(proof.before), "{proof:?}");
     fs::write(port.new_place().join("data/ä 日"), "neither the original nor what is wanted").unwrap();
     let site = port.site();
     let prove = || {
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        let lots = journal.haul(HaulId(1)).unwrap().unwrap().lots;
-        let proof = prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap().remove(0).1;
-        (proof, journal.haul(HaulId(1)).unwrap().unwrap().lots.remove(0).stage)
+        let items = journal.haul(HaulId(1)).unwrap().unwrap().items;
+        let proof = prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap().remove(0).1;
+        (proof, journal.haul(HaulId(1)).unwrap().unwrap().items.remove(0).stage)
     };
     let (proof, stage) = prove();
     assert_eq!((proof.differ, stage), (1, Stage::Proved { holds: false }));

@@ -133,8 +133,9 @@ impl Case {
             Scenario::Rename => vec![(&old, false)],
         };
         for (place, there) in places {
-            let lots = deft_barge_core::journal::History::of(&port.site()).unwrap().hauls;
-            let names: Vec<_> = lots.iter().flat_map(|haul| &haul.lots).map(|lot| (&lot.stage, &lot.proof)).collect();
+            let items = deft_barge_core::journal::History::of(&port.site()).unwrap().hauls;
+            let names: Vec<_> =
+                items.iter().flat_map(|haul| &haul.items).map(|item| (&item.stage, &item.proof)).collect();
             assert_eq!(
                 place.symlink_metadata().is_ok(),
                 there,
@@ -159,8 +160,8 @@ impl Case {
     pub fn release_what_was_left(&self) {
         let site = self.port.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        let left = |lot: &deft_barge_core::journal::LotRow| matches!(lot.stage, deft_barge_core::item::Stage::Released { left } if left > 0);
-        for haul in journal.hauls().unwrap().iter().filter(|haul| haul.lots.iter().any(left)) {
+        let left = |item: &deft_barge_core::journal::ItemRow| matches!(item.stage, deft_barge_core::item::Stage::Released { left } if left > 0);
+        for haul in journal.hauls().unwrap().iter().filter(|haul| haul.items.iter().any(left)) {
             release_haul(&site, &journal, haul.id, &|_| {}, &Control::default()).unwrap();
         }
     }

@@ -83,7 +83,7 @@ impl Sailing {
 
     /// Hauls a plan if nothing stands in its way.
     fn haul(&mut self, what: String, plan: &Plan) {
-        if plan.stopped() || plan.lots.is_empty() {
+        if plan.stopped() || plan.items.is_empty() {
             return self.log.push(format!("{what}: refused, {:?}", plan.findings.first().map(|f| &f.kind)));
         }
         let site = self.house.site();
@@ -148,7 +148,7 @@ impl Sailing {
                 let hauls = journal.hauls().unwrap();
                 // A drive that was re-anchored stays where it is: it lies there now.
                 let may = |row: &&HaulRow| {
-                    row.returns.is_none() && row.lots.iter().all(|lot| !lot.planned.game.0.starts_with("anchor/"))
+                    row.returns.is_none() && row.items.iter().all(|item| !item.planned.game.0.starts_with("anchor/"))
                 };
                 let may: Vec<_> = hauls.iter().filter(may).collect();
                 if let Some(row) = (!may.is_empty()).then(|| may[numbers.below(may.len())]) {
@@ -173,7 +173,7 @@ impl Sailing {
             line.proved = None;
             assert_eq!(line, LogLine::from(haul));
             // Beside the newest ones, all that anything is still to be done about are read whole.
-            let rests = haul.lots.iter().all(|lot| lot.stage.at_rest() && !lot.holds_originals());
+            let rests = haul.items.iter().all(|item| item.stage.at_rest() && !item.holds_originals());
             assert!(rests || recent.haul(haul.id).is_some(), "{}: {:#?}", haul.id, self.log);
         }
     }

@@ -54,7 +54,7 @@ fn what_is_left_is_told_within_a_quarter_after_the_first_tenth_and_the_next_haul
     port.write("world.toml", text.replace("capacity = 40000000", "capacity = 90000000").as_bytes());
     let mut site = port.site();
     let plan_now = plan_of(&port);
-    assert_eq!(plan_now.timing.lots[0].basis, Basis::Kind);
+    assert_eq!(plan_now.timing.items[0].basis, Basis::Kind);
     let gate = Slow { drive: port.at("drives/newhold"), rate: 8e6, free_at: Mutex::default() };
     site.disk = site.disk.and_gate(Arc::new(gate));
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
@@ -79,7 +79,7 @@ fn what_is_left_is_told_within_a_quarter_after_the_first_tenth_and_the_next_haul
     }
     return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     drop(journal);
-    let time = plan_of(&port).timing.lots[0].clone();
+    let time = plan_of(&port).timing.items[0].clone();
     assert_eq!(time.basis, Basis::Hauls);
     let (low, high) = (time.span.low.as_secs_f64(), time.span.high.as_secs_f64());
     assert!(low < took && took < high * 1.1, "{low:.1} to {high:.1}, and it took {took:.1} s");

@@ -90,7 +90,7 @@ fn a_folder_is_hauled_and_returned_by_its_trace_alone() {
         assert!(!plan.stopped(), "{id}: {:?}", plan.findings);
         let haul = house.haul(&plan, None).unwrap();
         let history = History::of(&house.site()).unwrap();
-        let proof = history.haul(haul).unwrap().lots[0].proof.clone().unwrap();
+        let proof = history.haul(haul).unwrap().items[0].proof.clone().unwrap();
         assert!(proof.records_lead_here && proof.differ == 0 && proof.missing == 0, "{id}: {proof:?}");
         let judged = launcher.judge(&launcher.home(&house.home()), id).unwrap();
         assert!(
@@ -115,8 +115,8 @@ fn a_traced_haul_whose_records_changed_afterwards_does_not_hold_its_proof() {
     drop(db);
     let site = house.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let lots = journal.haul(haul).unwrap().unwrap().lots;
-    let proofs = deft_barge_core::haul::prove_haul(&site, &journal, &lots, &|_| {}, &Control::default()).unwrap();
+    let items = journal.haul(haul).unwrap().unwrap().items;
+    let proofs = deft_barge_core::haul::prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap();
     assert!(!proofs[0].1.records_lead_here);
     assert!(Haul::begin(&site, &journal, &plan).is_ok_and(|mut haul| haul.run(&|_| {}, &Control::default()).is_err()));
 }
@@ -204,13 +204,13 @@ fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
     let mut draft = Draft::default();
     draft.send(id, Destination::Drive("two".into()));
     let plan = plan(&site, &survey, &draft, Policy::Hold);
-    let news: Vec<&str> = plan.lots[0].previews.iter().map(|preview| preview.after.as_str()).collect();
+    let news: Vec<&str> = plan.items[0].previews.iter().map(|preview| preview.after.as_str()).collect();
     for part in
         ["the%20other/games/Pale%20Signal/start", "\\the other\\games\\Pale Signal", "/the other/games/Pale Signal"]
     {
         assert!(news.iter().any(|new| new.contains(part)), "{part}: {news:#?}");
     }
-    assert_eq!(plan.lots[0].edits.len(), 10, "{news:#?}");
+    assert_eq!(plan.items[0].edits.len(), 10, "{news:#?}");
 }
 
 /// Names that begin as the game's does belong to other games, in whatever format and whether they are there or not.
@@ -258,7 +258,7 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
         let site = house.site();
         let journal = Journal::open(&site).unwrap().recover().unwrap().0;
         Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-        let new = plan.lots[0].to.to_str().unwrap();
+        let new = plan.items[0].to.to_str().unwrap();
         for (name, text) in &files {
             let now = fs::read_to_string(folder.join(name)).unwrap();
             let old = path("Fen");
@@ -301,8 +301,8 @@ fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_a
     let site = house.site();
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-    assert_eq!(fs::read_to_string(&file).unwrap(), text.replace(&old, plan.lots[0].to.to_str().unwrap()));
-    let edits = Edit::turned_all(&plan.lots[0].edits);
+    assert_eq!(fs::read_to_string(&file).unwrap(), text.replace(&old, plan.items[0].to.to_str().unwrap()));
+    let edits = Edit::turned_all(&plan.items[0].edits);
     let mut files = Files::default();
     files.make(&edits, Mood::Strict).unwrap();
     let change = files.changes().into_iter().find(|change| change.file.ends_with("all.json")).unwrap();
@@ -370,7 +370,7 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
     for (name, text, sure) in &files {
-        let new = plan.lots[0].to.to_str().unwrap();
+        let new = plan.items[0].to.to_str().unwrap();
         let wanted = if *sure == Sure::Certain { text.replace(&old, new) } else { text.clone() };
         assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), wanted, "{name}");
     }

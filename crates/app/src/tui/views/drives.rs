@@ -475,19 +475,20 @@ fn goes_line(state: &State, game: &Game, theme: Theme) -> Option<(String, Style)
         Some(lacks) => (format!("lacks {lacks}"), theme.danger()),
         None => (format!("fits, {free} left"), theme.moving()),
     };
-    let lot = state.draft.lots.iter().find(|lot| lot.game == game.id);
-    let link = if lot.is_some_and(|lot| lot.way == Some(Way::Link)) { ", a link stays" } else { "" };
+    let item = state.draft.items.iter().find(|item| item.game == game.id);
+    let link = if item.is_some_and(|item| item.way == Some(Way::Link)) { ", a link stays" } else { "" };
     Some((format!("goes to     {name}   {fits}{link}"), style))
 }
 
 fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(String, Style)> {
     let mut lines = Vec::new();
     // Where there is little room, only what is being dealt with.
-    let is_shown = |data: &&UserData| wide || state.on_data || state.draft.lots.iter().any(|lot| lot.game == data.id);
+    let is_shown =
+        |data: &&UserData| wide || state.on_data || state.draft.items.iter().any(|item| item.game == data.id);
     for data in state.data_here().into_iter().filter(is_shown) {
         let at = data.drive.as_deref().unwrap_or(wording::NO_DRIVE);
         let behind = if data.link.is_some() { ", behind a link" } else { "" };
-        let lot = state.draft.lots.iter().find(|lot| lot.game == data.id);
+        let item = state.draft.items.iter().find(|item| item.game == data.id);
         let fault = data.fault.as_ref().map(|fault| format!("   {}", wording::place_fault(fault)));
         let fault = fault.unwrap_or_default();
         let larger = if data.size.on_disk > game.size.on_disk { ", larger than the game" } else { "" };
@@ -495,9 +496,9 @@ fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(Stri
         let text = format!("{:<11} {size} in {at}{behind}{larger}{fault}", wording::data_kind(data.kind));
         let style = if state.on_data { theme.cursor() } else { theme.text() };
         lines.push((text, style));
-        if let Some(lot) = lot {
-            let way = lot.way.or_else(|| data.ways.first().copied()).map_or("", wording::way_words);
-            let to = match &lot.to {
+        if let Some(item) = item {
+            let way = item.way.or_else(|| data.ways.first().copied()).map_or("", wording::way_words);
+            let to = match &item.to {
                 Destination::Drive(name) => name.clone(),
                 Destination::Library(place) => path(place),
             };
@@ -533,7 +534,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         let (done, of) = state.measured;
         return (format!("Measuring games: {done} of {of}. Sizes are what launchers claim until then."), theme.text());
     }
-    if state.draft.lots.is_empty() {
+    if state.draft.items.is_empty() {
         return (idle_summary(state, survey), theme.text());
     }
     let bytes: Bytes = state.stow.coming.iter().map(|coming| coming.bytes).sum();
@@ -548,9 +549,9 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let lacks =
         state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
-    let has_data = state.draft.lots.iter().any(|lot| survey.data(&lot.game).is_some());
-    let lots = wording::several(state.draft.lots.len(), if has_data { "lot" } else { "game" });
-    (format!("{lots} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
+    let has_data = state.draft.items.iter().any(|item| survey.data(&item.game).is_some());
+    let items = wording::several(state.draft.items.len(), if has_data { "item" } else { "game" });
+    (format!("{items} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
 }
 
 fn idle_summary(state: &State, survey: &Survey) -> String {

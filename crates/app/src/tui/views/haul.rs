@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use deft_barge_core::item::{Mode, PlannedLot, Policy, Preview, PreviewKind, Trial, Weight};
+use deft_barge_core::item::{Mode, PlannedItem, Policy, Preview, PreviewKind, Trial, Weight};
 use deft_barge_core::plan::{Load, Plan};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -18,7 +18,7 @@ use crate::wording;
 pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(plan) = &state.plan else {
-        let text = if state.draft.lots.is_empty() && state.act.is_none() {
+        let text = if state.draft.items.is_empty() && state.act.is_none() {
             "Nothing is on this haul. In the Drives view a drive's digit sends the game under the cursor there."
         } else {
             "Reading records and checking drives ..."
@@ -33,16 +33,16 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if area.height >= 30 && !plan.timing.whole.high.is_zero() {
         y += draw_order(state, plan, area, canvas) + 1;
     }
-    let lots = (plan.lots.len() as u16).min(area.height / 4);
-    y += draw_lots(state, plan, lots, below(y), canvas) + 1;
+    let items = (plan.items.len() as u16).min(area.height / 4);
+    y += draw_items(state, plan, items, below(y), canvas) + 1;
     y += draw_findings(plan, below(y), canvas) + 1;
     let loads: Vec<(usize, &Load)> =
         plan.loads.iter().enumerate().filter(|(_, load)| load.peak != load.now || load.after != load.now).collect();
     let rows = if area.height >= 30 && loads.len() <= 4 { 2 } else { 1 };
     let loads_height = (loads.len() as u16 * rows).min(area.height.saturating_sub(y));
-    if let Some(lot) = plan.lots.get(state.lot) {
+    if let Some(item) = plan.items.get(state.item) {
         let records = Rect { height: below(y).height.saturating_sub(loads_height + 1), ..below(y) };
-        draw_records(lot, state.change, records, canvas);
+        draw_records(item, state.change, records, canvas);
     }
     let bottom = Rect { y: area.bottom() - loads_height, height: loads_height, ..area };
     for (n, (at, load)) in loads.into_iter().enumerate() {
@@ -72,8 +72,8 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
-    for lot in plan.lots.iter().filter(|lot| lot.mode == Mode::Copy) {
-        let pair = (lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), lot.to_drive.as_str());
+    for item in plan.items.iter().filter(|item| item.mode == Mode::Copy) {
+        let pair = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
         if !pairs.contains(&pair) {
             pairs.push(pair);
         }
@@ -85,49 +85,49 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         for cell in 0..width {
             canvas.put_at(LABEL + cell, y, "·", theme.faint(), area);
         }
-        let (mut lots, mut bytes) = (0, deft_barge_core::bytes::Bytes::ZERO);
-        for (at, lot) in plan.lots.iter().enumerate() {
-            let own = (lot.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), lot.to_drive.as_str());
-            let (true, Some(time)) = (own == (*from, *to) && lot.mode == Mode::Copy, plan.timing.lots.get(at)) else {
+        let (mut items, mut bytes) = (0, deft_barge_core::bytes::Bytes::ZERO);
+        for (at, item) in plan.items.iter().enumerate() {
+            let own = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
+            let (true, Some(time)) = (own == (*from, *to) && item.mode == Mode::Copy, plan.timing.items.get(at)) else {
                 continue;
             };
-            lots += 1;
-            bytes = bytes.plus(lot.size.on_disk);
+            items += 1;
+            bytes = bytes.plus(item.size.on_disk);
             let (start, end) = (cell(time.begins), cell(time.ends).max(cell(time.begins) + 1).min(width));
             let room = usize::from(end.saturating_sub(start));
-            let style = if at == state.lot { theme.arriving() } else { theme.cursor() };
-            let text = format!("▏{}", cut(&line(&lot.title), room.saturating_sub(2)));
+            let style = if at == state.item { theme.arriving() } else { theme.cursor() };
+            let text = format!("▏{}", cut(&line(&item.title), room.saturating_sub(2)));
             let place = Rect { x: area.x + LABEL + start, y: area.y + y, width: room as u16, height: 1 };
             canvas.put(&pad(&text, room), style, place);
             canvas.hit(place, Hit::Row(at));
         }
-        let text = format!("{}  {bytes:>9}", wording::several(lots, "lot"));
+        let text = format!("{}  {bytes:>9}", wording::several(items, "item"));
         canvas.put_right(&text, theme.dim(), Rect { y: area.y + y, height: 1, ..area });
     }
     pairs.len().min(most) as u16 + 1
 }
 
-fn draw_lots(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let title = usize::from(area.width).saturating_sub(56).clamp(16, 44);
-    let heading = format!("  {} {:>10} {:>9}   {}", pad("lots, in this order", title), "bytes", "files", "way");
+    let heading = format!("  {} {:>10} {:>9}   {}", pad("items, in this order", title), "bytes", "files", "way");
     canvas.put_at(0, 0, &heading, theme.dim(), area);
-    let first = first_shown(state.lot, usize::from(rows), plan.lots.len());
-    for (n, lot) in plan.lots.iter().enumerate().skip(first).take(usize::from(rows)) {
-        let here = n == state.lot;
+    let first = first_shown(state.item, usize::from(rows), plan.items.len());
+    for (n, item) in plan.items.iter().enumerate().skip(first).take(usize::from(rows)) {
+        let here = n == state.item;
         let style = if here { theme.cursor() } else { theme.text() };
         let way = format!(
             "{} > {}   {}",
-            lot.from_drive.as_deref().unwrap_or(crate::wording::NO_DRIVE),
-            lot.to_drive,
+            item.from_drive.as_deref().unwrap_or(crate::wording::NO_DRIVE),
+            item.to_drive,
             turn(plan, n)
         );
         let text = format!(
             "{} {} {:>10} {:>9}   {}",
             if here { "▸" } else { " " },
-            pad(&line(&lot.title), title),
-            lot.size.on_disk,
-            count(lot.size.files),
+            pad(&line(&item.title), title),
+            item.size.on_disk,
+            count(item.size.files),
             line(&way)
         );
         let y = (n - first) as u16 + 1;
@@ -137,22 +137,22 @@ fn draw_lots(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Can
     rows + 1
 }
 
-/// How long a lot takes and what it waits for.
+/// How long an item takes and what it waits for.
 fn turn(plan: &Plan, n: usize) -> String {
-    let lot = &plan.lots[n];
-    if lot.mode != Mode::Copy {
-        return wording::mode(lot.mode).into();
+    let item = &plan.items[n];
+    if item.mode != Mode::Copy {
+        return wording::mode(item.mode).into();
     }
     let mut words = Vec::new();
-    if let Some(time) = plan.timing.lots.get(n) {
+    if let Some(time) = plan.timing.items.get(n) {
         words.push(wording::span(time.span));
     }
     if plan.trial == Trial::Waits {
         words.push(if n == 0 { "tried first".into() } else { "waits for a yes".to_string() });
     }
-    let first = lot.after.last().and_then(|k| plan.lots.get(*k));
-    words.extend(first.map(|other| format!("when {} is off {}", other.title, lot.to_drive)));
-    if lot.policy == Policy::Release || plan.policy == Policy::Release {
+    let first = item.after.last().and_then(|k| plan.items.get(*k));
+    words.extend(first.map(|other| format!("when {} is off {}", other.title, item.to_drive)));
+    if item.policy == Policy::Release || plan.policy == Policy::Release {
         words.push("originals go at once".into());
     }
     words.join(", ")
@@ -191,20 +191,20 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     y
 }
 
-fn draw_records(lot: &PlannedLot, first: usize, area: Rect, canvas: &mut Canvas<'_>) {
+fn draw_records(item: &PlannedItem, first: usize, area: Rect, canvas: &mut Canvas<'_>) {
     if area.height < 2 {
         return;
     }
     let theme = canvas.theme;
     let from = if first > 0 { format!(", from the {}. on", first + 1) } else { String::new() };
     let heading =
-        format!("will be written for {}: {}{from}", line(&lot.title), wording::several(lot.previews.len(), "change"));
+        format!("will be written for {}: {}{from}", line(&item.title), wording::several(item.previews.len(), "change"));
     canvas.put_at(0, 0, &heading, theme.dim(), area);
     let mut y = 1;
-    for (n, preview) in lot.previews.iter().enumerate().skip(first) {
+    for (n, preview) in item.previews.iter().enumerate().skip(first) {
         let lines = preview_lines(preview, theme, usize::from(area.width));
         let left = usize::from(area.height.saturating_sub(y));
-        let is_last = n + 1 == lot.previews.len();
+        let is_last = n + 1 == item.previews.len();
         // The last row says how many more there are, unless these are all.
         if left == 0 || lines.len() + usize::from(!is_last) > left {
             let more = if n == first && left > 1 { n + 1 } else { n };
@@ -214,8 +214,8 @@ fn draw_records(lot: &PlannedLot, first: usize, area: Rect, canvas: &mut Canvas<
                     y += 1;
                 }
             }
-            if more < lot.previews.len() {
-                let more = format!("and {}", wording::several(lot.previews.len() - more, "more change"));
+            if more < item.previews.len() {
+                let more = format!("and {}", wording::several(item.previews.len() - more, "more change"));
                 canvas.put_at(2, y.min(area.height - 1), &more, theme.dim(), area);
             }
             return;
@@ -324,7 +324,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let key = |wish| state.keys.name(wish, View::Haul);
     let cautions = plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).count();
     let time = wording::span(plan.timing.whole);
-    let what = format!("{}, {}, {time}", wording::several(plan.lots.len(), "lot"), plan.bytes());
+    let what = format!("{}, {}, {time}", wording::several(plan.items.len(), "item"), plan.bytes());
     if plan.stopped() {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
@@ -332,7 +332,8 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         let text = format!("{what}: {} to accept with {}", wording::several(cautions, "caution"), key(Wish::Accept));
         return (text, theme.text());
     }
-    let stays = match plan.lots.iter().map(|lot| lot.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt)) {
+    let stays = match plan.items.iter().map(|item| item.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt))
+    {
         None => "",
         Some(Mode::SetAside) => " It is kept beside its place until you let go of it.",
         Some(_) if plan.policy == Policy::Release => " The originals go as soon as their copy is proved.",

@@ -2,7 +2,7 @@
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::item::Mode;
-use deft_barge_core::journal::{HaulRow, LogLine, LotRow};
+use deft_barge_core::journal::{HaulRow, ItemRow, LogLine};
 use jiff::tz::TimeZone;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -60,7 +60,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             let Some(haul) = state.history.line(id) else { return };
             canvas.fill(y, style, area);
             let at = haul.made.to_zoned(TimeZone::system()).strftime("%H:%M").to_string();
-            let is_of_records = haul.lots.iter().all(|lot| lot.mode == Mode::Records);
+            let is_of_records = haul.items.iter().all(|item| item.mode == Mode::Records);
             let bytes = if is_of_records { String::new() } else { haul.bytes().to_string() };
             let took = took(haul).map_or_else(String::new, |span| format!("   {span}"));
             let text = format!(
@@ -76,8 +76,8 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
 /// What a haul was, in few words.
 fn what(haul: &LogLine) -> String {
     let returned = haul.returns.map_or_else(String::new, |id| format!("return of {id}: "));
-    let first = haul.lots.first().map_or("nothing", |lot| lot.title.as_str());
-    let more = match haul.lots.len() {
+    let first = haul.items.first().map_or("nothing", |item| item.title.as_str());
+    let more = match haul.items.len() {
         0 | 1 => String::new(),
         n => format!(" and {} more", n - 1),
     };
@@ -101,19 +101,19 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         area,
     );
     let mut y = 1;
-    for lot in &haul.lots {
+    for item in &haul.items {
         if y + 2 > area.height {
             canvas.put_at(0, y, "and more", theme.dim(), area);
             return;
         }
-        let planned = &lot.planned;
+        let planned = &item.planned;
         let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
-        let text = format!("{} {from} > {}   {}", pad(&line(&planned.title), 28), planned.to_drive, lot.stage.word());
+        let text = format!("{} {from} > {}   {}", pad(&line(&planned.title), 28), planned.to_drive, item.stage.word());
         canvas.put_at(0, y, &text, theme.text(), area);
         let place = cut_middle(&path(planned.place()), usize::from(area.width).saturating_sub(4));
         canvas.put_at(2, y + 1, &place, theme.dim(), area);
         y += 2;
-        if let Some(error) = &lot.error {
+        if let Some(error) = &item.error {
             canvas.put_at(2, y, &line(error), theme.danger(), area);
             y += 1;
         }
@@ -125,13 +125,13 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         let go_on = state.keys.name(Wish::GoOn, View::Running);
         acts.push(format!("{}, then {go_on} goes on with it", state.keys.name(Wish::Show(View::Running), View::Log)));
     }
-    if haul.lots.iter().any(LotRow::holds_originals) {
+    if haul.items.iter().any(ItemRow::holds_originals) {
         acts.push(format!("{} lets go of the originals that it holds", key(Wish::LetGo)));
     }
     if state.to_undo().is_some_and(|other| other.id == haul.id) {
         acts.push(format!("{} returns it", key(Wish::Undo)));
     }
-    if haul.lots.iter().any(|lot| lot.proof.is_some()) {
+    if haul.items.iter().any(|item| item.proof.is_some()) {
         acts.push(format!("{} looks at its proof", key(Wish::Open)));
     }
     for act in acts {

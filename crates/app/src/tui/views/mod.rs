@@ -68,13 +68,13 @@ pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) -
 
 fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let lots = state.draft.lots.len();
+    let items = state.draft.items.len();
     canvas.put(" deft barge ", theme.strong(), area);
     let mut x = 13;
     for view in View::ALL {
         let mut name = view.name().to_string();
         match view {
-            View::Haul if lots > 0 => name = format!("{name} {lots}"),
+            View::Haul if items > 0 => name = format!("{name} {items}"),
             View::Running if !state.idle() => name.push_str(" ▸"),
             _ => {}
         }

@@ -71,18 +71,18 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
         Of::Drives => ("Which drive?", "No drive has these letters."),
     };
     canvas.put(&format!("{question} {}▏", chooser.text), style.add_modifier(Modifier::BOLD), inner);
-    if chooser.items.is_empty() {
+    if chooser.offers.is_empty() {
         canvas.put_at(0, 2, nothing, style, inner);
     }
     let rows = usize::from(inner.height.saturating_sub(2));
-    let first = first_shown(chooser.cursor, rows, chooser.items.len());
-    for (n, item) in chooser.items.iter().enumerate().skip(first).take(rows) {
+    let first = first_shown(chooser.cursor, rows, chooser.offers.len());
+    for (n, offer) in chooser.offers.iter().enumerate().skip(first).take(rows) {
         let y = (n - first) as u16 + 2;
         let here = n == chooser.cursor;
         let style = if here { style.add_modifier(Modifier::REVERSED) } else { style };
         let width = usize::from(inner.width);
-        let room = width.saturating_sub(crate::show::width(&item.aside) + 3);
-        let text = format!("{} {} {}", if here { "▸" } else { " " }, pad(&line(&item.text), room), item.aside);
+        let room = width.saturating_sub(crate::show::width(&offer.aside) + 3);
+        let text = format!("{} {} {}", if here { "▸" } else { " " }, pad(&line(&offer.text), room), offer.aside);
         canvas.put_at(0, y, &pad(&text, width), style, inner);
         canvas.hit_row(y, inner, Hit::Choice(n));
     }

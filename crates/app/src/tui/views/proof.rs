@@ -4,7 +4,7 @@ use std::path::Path;
 
 use deft_barge_core::haul::{BlockState, Closer};
 use deft_barge_core::item::{Difference, DifferenceKind, Proof};
-use deft_barge_core::journal::LotRow;
+use deft_barge_core::journal::ItemRow;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -65,7 +65,7 @@ fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
 
 pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let (Some(lot), Some(proof)) = (state.lot_proved(), state.proof_here()) else {
+    let (Some(item), Some(proof)) = (state.item_proved(), state.proof_here()) else {
         let text = "Nothing was proved yet. A haul ends with a proof: each byte read back, and what its launcher would download.";
         canvas.put_wrapped(
             text,
@@ -74,12 +74,12 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         );
         return;
     };
-    let lots = state.lots_proved().len();
-    let which = if lots > 1 { format!("   lot {} of {lots}", state.proofs.lot + 1) } else { String::new() };
+    let items = state.items_proved().len();
+    let which = if items > 1 { format!("   item {} of {items}", state.proofs.item + 1) } else { String::new() };
     let haul = state.proofs.haul.map_or_else(String::new, |haul| format!("haul {haul}{which}"));
-    canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
+    canvas.put_at(0, 0, &line(&item.planned.title), theme.strong(), area);
     canvas.put_right(&haul, theme.dim(), Rect { height: 1, ..area });
-    canvas.put_at(0, 1, &cut_middle(&path(lot.planned.place()), usize::from(area.width)), theme.dim(), area);
+    canvas.put_at(0, 1, &cut_middle(&path(item.planned.place()), usize::from(area.width)), theme.dim(), area);
     draw_large(proof, Rect { y: area.y + 3, height: area.height.saturating_sub(3).min(4), ..area }, canvas);
     let below = Rect { y: area.y + 8, height: area.height.saturating_sub(8), ..area };
     canvas.put_at(0, 0, &verdict(proof), if proof.holds() { theme.good() } else { theme.danger() }, below);
@@ -87,12 +87,12 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let wide = rest.width >= 110;
     let tree = if wide { Rect { width: rest.width / 2, ..rest } } else { rest };
     if !wide && (state.proofs.closer.is_some() || state.proofs.looking.is_some()) {
-        return draw_side(state, lot, rest, canvas);
+        return draw_side(state, item, rest, canvas);
     }
     draw_tree(state, tree, canvas);
     if wide {
         let side = Rect { x: tree.right() + 3, width: rest.width.saturating_sub(tree.width + 3), ..rest };
-        draw_side(state, lot, side, canvas);
+        draw_side(state, item, side, canvas);
     }
 }
 
@@ -143,7 +143,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     }
     if proofs.rows.is_empty() {
-        canvas.put_at(0, 0, "No tally is kept of its files: nothing was copied.", theme.dim(), area);
+        canvas.put_at(0, 0, "No checksums are kept of its files: nothing was copied.", theme.dim(), area);
         return;
     }
     let name_width = usize::from(area.width).saturating_sub(24);
@@ -182,7 +182,7 @@ fn standing_of(row: &TreeRow) -> (String, bool) {
 }
 
 /// What is beside the tree: the file that was looked at closer, or else the differences.
-fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
+fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if let Some(closer) = &state.proofs.closer {
         // A record that was rewritten and is damaged as well is told by the proof, which knows what the repoint made of it.
@@ -213,10 +213,10 @@ fn draw_side(state: &State, lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) {
         y += 1;
     }
     y += u16::from(y > 0);
-    let held = if lot.holds_originals() {
-        format!("{} of originals are held; they go in the Log.", lot.planned.size.on_disk)
+    let held = if item.holds_originals() {
+        format!("{} of originals are held; they go in the Log.", item.planned.size.on_disk)
     } else {
-        format!("The lot is {}.", lot.stage.word())
+        format!("The item is {}.", item.stage.word())
     };
     for text in [
         held,

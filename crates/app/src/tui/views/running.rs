@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::item::{Amount, Mode, Stage};
-use deft_barge_core::journal::{HaulRow, LotRow};
+use deft_barge_core::journal::{HaulRow, ItemRow};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -35,17 +35,18 @@ fn below(area: Rect, y: u16) -> Rect {
     Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area }
 }
 
-/// Titles of the lots that were not heard of yet.
+/// Titles of the items that were not heard of yet.
 fn waiting(state: &State) -> Vec<String> {
     let all: Vec<String> = match &state.running.work {
         Some(Work::Start(Errand::Draft(draft, ..))) => {
             let survey = state.survey.as_ref();
-            let games = draft.lots.iter().filter_map(|lot| survey.and_then(|survey| survey.cargo(&lot.game, lot.way)));
+            let games =
+                draft.items.iter().filter_map(|item| survey.and_then(|survey| survey.cargo(&item.game, item.way)));
             games.map(|game| game.found.title.clone()).collect()
         }
         Some(Work::Resume | Work::Agree(_)) | None => {
-            let lots = state.unfinished().into_iter().flat_map(|haul| &haul.lots);
-            lots.filter(|lot| !lot.stage.at_rest()).map(|lot| lot.planned.title.clone()).collect()
+            let items = state.unfinished().into_iter().flat_map(|haul| &haul.items);
+            items.filter(|item| !item.stage.at_rest()).map(|item| item.planned.title.clone()).collect()
         }
         _ => Vec::new(),
     };
@@ -70,7 +71,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let bell = if running.bell { "the bell rings at the end   " } else { "" };
     let wish = match (running.pausing, running.cancelling, running.giving_up, state.limit) {
         (_, true, ..) => "stopping at the next block, then returning".to_string(),
-        (_, _, Some(_), _) => "stopping at the next block, then giving one lot up".to_string(),
+        (_, _, Some(_), _) => "stopping at the next block, then giving one item up".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
         (.., Some(limit)) => format!("{bell}{limit}/s at most"),
         _ => bell.trim_end().to_string(),
@@ -126,7 +127,7 @@ fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
-/// Draws a lot that is under way; gives the rows that it took. What comes later has rows of its own if it is `alone`.
+/// Draws an item that is under way; gives the rows that it took. What comes later has rows of its own if it is `alone`.
 fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let copying = lane.copies();
@@ -266,20 +267,20 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     };
     canvas.put_at(0, 0, &heading, theme.strong(), area);
     let mut y = 2;
-    for lot in &row.lots {
+    for item in &row.items {
         canvas.put_at(
             0,
             y,
-            &format!("  {} {}", pad(&line(&lot.planned.title), 30), lot.stage.word()),
+            &format!("  {} {}", pad(&line(&item.planned.title), 30), item.stage.word()),
             theme.text(),
             area,
         );
         y += 1;
-        if let Some(error) = &lot.error {
+        if let Some(error) = &item.error {
             let place = Rect { x: area.x + 4, width: area.width.saturating_sub(4), ..below(area, y) };
             y += canvas.put_wrapped(error, theme.danger(), Rect { height: place.height.min(3), ..place });
         }
-        for bad in lot.unreadable.iter().take(3) {
+        for bad in item.unreadable.iter().take(3) {
             let text = format!("cannot be read: {}, bytes {} to {}", path(&bad.path), bad.from, bad.to);
             canvas.put_at(4, y, &text, theme.danger(), area);
             y += 1;
@@ -299,7 +300,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
         )
     };
     y += canvas.put_wrapped(&text, theme.text(), below(area, y));
-    if row.lots.iter().any(|lot| !lot.unreadable.is_empty()) {
+    if row.items.iter().any(|item| !item.unreadable.is_empty()) {
         let text = format!("{} takes a file that cannot be read from another copy of it.", key(Wish::Take));
         y += canvas.put_wrapped(&text, theme.text(), below(area, y));
     }
@@ -325,20 +326,20 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     canvas.put_at(0, 0, &head, theme.strong(), area);
     let mut y = 2;
     y += draw_fault(state, y, area, canvas);
-    for lot in &row.lots {
+    for item in &row.items {
         if y + 3 > area.height {
             let key = state.keys.name(Wish::Show(View::Proof), View::Running);
             let text = format!("and more, in the Proof view ({key})");
             canvas.put_at(0, area.height.saturating_sub(1), &text, theme.dim(), area);
             return;
         }
-        y += draw_lot_end(lot, below(area, y), canvas) + 1;
+        y += draw_item_end(item, below(area, y), canvas) + 1;
     }
     let held =
-        state.history.hauls.iter().find(|haul| !haul.unfinished() && haul.lots.iter().any(LotRow::holds_originals));
+        state.history.hauls.iter().find(|haul| !haul.unfinished() && haul.items.iter().any(ItemRow::holds_originals));
     if let Some(held) = held {
         let bytes: Bytes =
-            held.lots.iter().filter(|lot| lot.holds_originals()).map(|lot| lot.planned.size.on_disk).sum();
+            held.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
         let key = |wish| state.keys.name(wish, View::Running);
         let text = format!(
             "{bytes} of originals are held (haul {}). Start the game once; then {} lets go of them, {} puts everything back.",
@@ -351,34 +352,34 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     draw_said(state, below(area, y), canvas);
 }
 
-fn draw_lot_end(lot: &LotRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    if lot.planned.mode == Mode::Records {
+    if item.planned.mode == Mode::Records {
         // Nothing was copied: what there is to say is how much was rewritten.
-        canvas.put_at(0, 0, &line(&lot.planned.title), theme.strong(), area);
-        let (places, files) = (lot.planned.previews.len(), lot.planned.record_files().len());
+        canvas.put_at(0, 0, &line(&item.planned.title), theme.strong(), area);
+        let (places, files) = (item.planned.previews.len(), item.planned.record_files().len());
         let what = format!(
             "{} in {} rewritten; {}",
             wording::several(places, "place"),
             wording::several(files, "file"),
-            lot.stage.word()
+            item.stage.word()
         );
         canvas.put_at(2, 1, &what, theme.text(), area);
         return 2;
     }
-    canvas.put_at(0, 0, &pad(&line(&lot.planned.title), 30), theme.strong(), area);
-    canvas.put_at(32, 0, lot.stage.word(), theme.text(), area);
-    let place = cut_middle(&path(&lot.planned.to), usize::from(area.width).saturating_sub(46));
+    canvas.put_at(0, 0, &pad(&line(&item.planned.title), 30), theme.strong(), area);
+    canvas.put_at(32, 0, item.stage.word(), theme.text(), area);
+    let place = cut_middle(&path(&item.planned.to), usize::from(area.width).saturating_sub(46));
     canvas.put_at(44, 0, &place, theme.dim(), area);
-    let Some(proof) = &lot.proof else { return 1 };
+    let Some(proof) = &item.proof else { return 1 };
     let mut y = small_zeros(proof, below(area, 1), canvas) + 1;
-    if let Stage::Released { left } = lot.stage
+    if let Stage::Released { left } = item.stage
         && left > 0
     {
         let text = format!(
             "{} not what was compared and stay in {}",
             wording::plural(left as usize, "file was", "files were"),
-            path(&lot.planned.from)
+            path(&item.planned.from)
         );
         canvas.put_at(2, y, &text, theme.text(), area);
         y += 1;

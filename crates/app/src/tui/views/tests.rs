@@ -150,11 +150,11 @@ fn a_digit_sends_the_game_and_every_drive_shows_its_load_afterwards() {
     }
     // The same digit again leaves it sent; 0 takes it off; a digit without a drive says so.
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.lots.len(), 1);
+    assert_eq!(stage.state.draft.items.len(), 1);
     stage.press(KeyCode::Char('9'));
     assert!(stage.text(160, 47).contains("No drive has the digit 9"));
     stage.press(KeyCode::Char('0'));
-    assert!(stage.state.draft.lots.is_empty());
+    assert!(stage.state.draft.items.is_empty());
     assert!(!stage.text(160, 47).contains("after this haul"));
 }
 
@@ -178,12 +178,12 @@ fn drives_beyond_the_ninth_are_chosen_by_their_names() {
     assert!(stage.text(160, 47).contains("shelf-12"));
     stage.type_in("f-12");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.lots[0].to, Destination::Drive("shelf-12".into()));
+    assert_eq!(stage.state.draft.items[0].to, Destination::Drive("shelf-12".into()));
     // The list of all acts has it as well, and where games are not sent it is said where they are.
     stage.press(KeyCode::Char(':'));
     stage.type_in("to shelf-11");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.lots[0].to, Destination::Drive("shelf-11".into()));
+    assert_eq!(stage.state.draft.items[0].to, Destination::Drive("shelf-11".into()));
     stage.press(KeyCode::Char('L'));
     stage.press(KeyCode::Char('#'));
     stage.type_in("shelf-12");
@@ -232,7 +232,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     stage.press(KeyCode::Char('a'));
     let acts = stage.press(KeyCode::Char('S'));
     assert!(
-        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft, ..)))] if draft.lots.len() == 1),
+        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft, ..)))] if draft.items.len() == 1),
         "{acts:?}"
     );
 }
@@ -249,7 +249,7 @@ fn a_plan_survives_going_back_and_a_changed_draft_is_planned_anew() {
     stage.press(KeyCode::Down);
     stage.press(KeyCode::Char('2'));
     let acts = stage.press(KeyCode::Enter);
-    assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft, ..))] if draft.lots.len() == 2), "{acts:?}");
+    assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft, ..))] if draft.items.len() == 2), "{acts:?}");
 }
 
 #[test]
@@ -263,12 +263,17 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         done: deft_barge_core::bytes::Bytes::new(done),
         all: deft_barge_core::bytes::Bytes::new(88_000_000_000),
     };
-    let lot = deft_barge_core::bytes::LotId(1);
+    let item = deft_barge_core::bytes::ItemId(1);
     let haul = deft_barge_core::bytes::HaulId(1);
     let title = "Saltflat Rally".to_string();
-    stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage { haul, lot, title: title.clone(), stage: "copying" })));
+    stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage {
+        haul,
+        item,
+        title: title.clone(),
+        stage: "copying",
+    })));
     stage.state.update(Event::Heard(Heard::of(HaulEvent::Progress(Progress {
-        lot,
+        item,
         title,
         copy: amount(61_200_000_000),
         compare: amount(44_000_000_000),
@@ -407,12 +412,12 @@ fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of
     stage.press(KeyCode::Char('u'));
     stage.press(KeyCode::Char('4'));
     assert!(stage.text(160, 47).contains("newhold, by the game's own setting"), "{}", stage.text(160, 47));
-    assert_eq!(stage.state.draft.lots.len(), 1, "the game itself stays");
+    assert_eq!(stage.state.draft.items.len(), 1, "the game itself stays");
     stage.press(KeyCode::Char('v'));
     assert!(stage.text(160, 47).contains("newhold, behind a link"));
     stage.press(KeyCode::Char('u'));
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.lots.len(), 2);
+    assert_eq!(stage.state.draft.items.len(), 2);
     let acts = stage.press(KeyCode::Enter);
     stage.plan(&acts);
     let shown = stage.text(160, 47);
@@ -589,7 +594,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     stage.press(KeyCode::Char(' '));
     assert!(stage.text(160, 47).contains("◆ 2") && stage.text(80, 24).contains('◆'));
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.lots.len(), 2);
+    assert_eq!(stage.state.draft.items.len(), 2);
     assert!(stage.text(160, 47).contains("2 games were sent to newhold"));
     assert!(stage.state.stow.marks.is_empty());
     // Sorted by title the list goes another way than the blocks.
@@ -610,7 +615,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     assert_eq!(stage.state.stow.list.len(), 2);
     stage.press(KeyCode::Char('*'));
     stage.press(KeyCode::Char('0'));
-    assert!(stage.state.draft.lots.is_empty());
+    assert!(stage.state.draft.items.is_empty());
     // Drives that differ much are seen beside one another.
     let linear = stage.text(160, 47);
     stage.press(KeyCode::Char('x'));
@@ -630,7 +635,7 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     stage.press(KeyCode::Char(':'));
     stage.type_in("send newhold");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.lots.len(), 1);
+    assert_eq!(stage.state.draft.items.len(), 1);
     stage.press(KeyCode::Char(':'));
     stage.type_in("start the haul");
     stage.press(KeyCode::Enter);
@@ -640,8 +645,8 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     for deed in DEEDS.iter().filter(|deed| deed.place != Where::Everywhere) {
         stage.press(KeyCode::Char(':'));
         stage.type_in(deed.words);
-        let items = stage.state.chooser.as_ref().map_or(0, |chooser| chooser.items.len());
-        assert!(items >= 1, "{}", deed.words);
+        let offers = stage.state.chooser.as_ref().map_or(0, |chooser| chooser.offers.len());
+        assert!(offers >= 1, "{}", deed.words);
         stage.press(KeyCode::Esc);
     }
 }
@@ -653,12 +658,12 @@ fn a_block_is_dragged_to_another_hull_and_what_is_clicked_is_what_is_seen() {
     stage.mouse(MouseEventKind::Drag(MouseButton::Left), "newhold");
     assert!(stage.text(160, 47).contains("Let go here to send Saltflat Rally to newhold"));
     stage.mouse(MouseEventKind::Up(MouseButton::Left), "newhold");
-    let sent: Vec<_> = stage.state.draft.lots.iter().map(|lot| lot.to.clone()).collect();
+    let sent: Vec<_> = stage.state.draft.items.iter().map(|item| item.to.clone()).collect();
     assert_eq!(sent, [Destination::Drive("newhold".into())]);
     // Let go over nothing, or over its own drive, it stays.
     stage.mouse(MouseEventKind::Down(MouseButton::Left), "Orchard of Nine");
     stage.mouse(MouseEventKind::Up(MouseButton::Left), "files");
-    assert_eq!(stage.state.draft.lots.len(), 1);
+    assert_eq!(stage.state.draft.items.len(), 1);
     assert_eq!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
     stage.mouse(MouseEventKind::ScrollDown, "files");
     assert_ne!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
@@ -723,7 +728,7 @@ fn a_sketch_is_shown_until_the_survey_is_there_and_the_cursor_stays_on_its_game(
     let survey = stage.state.survey.clone().expect("a survey");
     state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
     assert_eq!(state.game_here().expect("a game").id, here);
-    assert_eq!(state.draft.lots.len(), 1, "what was sent meanwhile stays sent");
+    assert_eq!(state.draft.items.len(), 1, "what was sent meanwhile stays sent");
 }
 
 #[test]
@@ -738,18 +743,18 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     haul.run(&|_| {}, &Control::default()).expect("an end");
     let id = haul.id();
     // A byte turns over on the new drive.
-    let install = plan.lots[0].to.clone();
+    let install = plan.items[0].to.clone();
     let mut bytes = std::fs::read(install.join("data/pack00.bin")).expect("a pack");
     bytes[1000] ^= 0xff;
     let was = bytes[1000] ^ 0xff;
     std::fs::write(install.join("data/pack00.bin"), &bytes).expect("a pack");
     let row = journal.haul(id).expect("a haul").expect("a haul");
     let history = History::of(&stage.site).expect("a journal");
-    let proofs = deft_barge_core::haul::prove_haul(&stage.site, &journal, &row.lots, &|_| {}, &Control::default());
-    let files = deft_barge_core::haul::tally_files(&stage.site, &row.lots[0]);
+    let proofs = deft_barge_core::haul::prove_haul(&stage.site, &journal, &row.items, &|_| {}, &Control::default());
+    let files = deft_barge_core::haul::listed_entries(&stage.site, &row.items[0]);
     stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
-    assert_eq!(stage.press(KeyCode::Char('P')), [Act::Tree(row.lots[0].id)]);
-    stage.state.update(Event::Tree(row.lots[0].id, Box::new(files.map_err(Into::into))));
+    assert_eq!(stage.press(KeyCode::Char('P')), [Act::Tree(row.items[0].id)]);
+    stage.state.update(Event::Tree(row.items[0].id, Box::new(files.map_err(Into::into))));
     let shown = stage.text(160, 47);
     assert!(shown.contains("It is the same"), "as the haul has proved it: {shown}");
     stage.state.update(Event::Proved(id, proofs.expect("proofs")));
@@ -766,10 +771,10 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     }
     assert!(stage.text(160, 47).contains("DIFFERS"));
     let acts = stage.press(KeyCode::Enter);
-    let [Act::Closer(lot, path)] = acts.as_slice() else { panic!("{acts:?}") };
-    let closer = deft_barge_core::haul::look_closer(&stage.site, &row.lots[0], path).expect("a closer look");
+    let [Act::Closer(item, path)] = acts.as_slice() else { panic!("{acts:?}") };
+    let closer = deft_barge_core::haul::look_closer(&stage.site, &row.items[0], path).expect("a closer look");
     assert_eq!(closer.bytes.len(), 1);
-    stage.state.update(Event::Closer(*lot, path.clone(), Box::new(Ok(closer))));
+    stage.state.update(Event::Closer(*item, path.clone(), Box::new(Ok(closer))));
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
         let bytes = format!("{was:02x}        {:02x}", was ^ 0xff);
@@ -832,11 +837,11 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     let older = |n: i64| {
         let mut line = line.clone();
         line.id = deft_barge_core::bytes::HaulId(n);
-        line.lots[0].title = format!("Title {}", n % 1000);
+        line.items[0].title = format!("Title {}", n % 1000);
         line
     };
     history.lines = (1..=3000).rev().map(older).collect();
-    history.lines[0].lots[0].title = "Pale Signal".into();
+    history.lines[0].items[0].title = "Pale Signal".into();
     let (whole, events) = (history.hauls.remove(0), std::mem::take(&mut history.events));
     stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
     let id = deft_barge_core::bytes::HaulId(3000);
@@ -866,7 +871,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     afresh.hauls.clear();
     let survey = stage.state.survey.clone().expect("a survey");
     stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(afresh)), Vec::new()));
-    assert_eq!((stage.state.proofs.haul, stage.state.lots_proved().len()), (Some(id), 1));
+    assert_eq!((stage.state.proofs.haul, stage.state.items_proved().len()), (Some(id), 1));
     stage.press(KeyCode::Char('L'));
     // What is searched for stays after Enter, and a key edits it.
     stage.press(KeyCode::Char('/'));
@@ -907,7 +912,7 @@ fn frame_times() {
     press(&mut state, '*');
     let sent = Instant::now();
     press(&mut state, '4');
-    println!("send     {} games   {:8.3} ms", state.draft.lots.len(), sent.elapsed().as_secs_f64() * 1000.0);
+    println!("send     {} games   {:8.3} ms", state.draft.items.len(), sent.elapsed().as_secs_f64() * 1000.0);
     let area = Rect::new(0, 0, 160, 47);
     for view in View::ALL {
         state.view = view;
@@ -939,7 +944,7 @@ fn what_is_thought_of_is_drawn_and_a_library_is_a_place_to_send_to() {
     stage.press(KeyCode::Char(':'));
     stage.type_in("into the library cellar");
     stage.press(KeyCode::Enter);
-    let sent = stage.state.draft.lots.first().map(|lot| lot.to.clone());
+    let sent = stage.state.draft.items.first().map(|item| item.to.clone());
     assert!(matches!(&sent, Some(Destination::Library(path)) if path.ends_with("cellar/quillgate")), "{sent:?}");
     // The drive in focus says what it cannot hold.
     while stage.state.drive != 2 {
@@ -1007,16 +1012,16 @@ fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first
 }
 
 #[test]
-fn a_haul_that_runs_elsewhere_is_paused_and_one_lot_of_it_given_up_from_here() {
+fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() {
     let mut stage = Stage::new();
-    let (haul, lot) = (deft_barge_core::bytes::HaulId(3), deft_barge_core::bytes::LotId(8));
+    let (haul, item) = (deft_barge_core::bytes::HaulId(3), deft_barge_core::bytes::ItemId(8));
     stage.state.update(Event::Elsewhere(true));
-    let heard = Heard::Stage { haul, lot, title: "Saltflat Rally".into(), stage: "copying".into() };
+    let heard = Heard::Stage { haul, item, title: "Saltflat Rally".into(), stage: "copying".into() };
     stage.state.update(Event::Heard(heard));
     stage.press(KeyCode::Char('R'));
     assert!(stage.text(160, 47).contains("It was left running"));
     assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
     stage.press(KeyCode::Char('x'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
-    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(Work::GiveUpLot(haul, lot))]);
+    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(Work::GiveUpItem(haul, item))]);
 }

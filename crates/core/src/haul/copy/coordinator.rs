@@ -1,4 +1,4 @@
-//! The lot's own thread during a copy: gives files to the hands, hears what they did, journals it and reports it.
+//! The item's own thread during a copy: gives files to the hands, hears what they did, journals it and reports it.
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -16,19 +16,19 @@ use crate::bytes::Bytes;
 use crate::checksums::{EntryKind, block_count, block_span};
 use crate::haul::{HaulError, HaulEvent, SHEAF, Work};
 use crate::item::{Amount, Links, Pace, Progress};
-use crate::journal::{Hint, Lines, TallyEntry};
+use crate::journal::{FileEntry, Hint, Lines};
 use crate::launcher::DigestKind;
 
-/// Files that are under way at a time: what is kept in memory of a lot does not grow with it.
+/// Files that are under way at a time: what is kept in memory of an item does not grow with it.
 const UNDER_WAY: u64 = 8000;
 
 /// Lines that are written down a tenth of a second after they came; more than these wait for more, this long at most.
 const FEW: usize = 500;
 const STEP: Duration = Duration::from_secs(1);
 
-/// Copies and compares all files of a lot that are not compared yet.
+/// Copies and compares all files of an item that are not compared yet.
 pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
-    work.journal.forget_unreadable(work.lot.id)?;
+    work.journal.forget_unreadable(work.item.id)?;
     let disk = &work.site.disk;
     let abilities = work.abilities();
     let top = if abilities.flushes_whole {
@@ -37,7 +37,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         None
     };
     let way = Arc::new(Way {
-        from: work.lot.planned.from.clone(),
+        from: work.item.planned.from.clone(),
         to: staging.into(),
         holes: abilities.sparse,
         shares: work.may_share(),
@@ -47,14 +47,14 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
     });
     let (mut crew, told) = Crew::hire(disk, work.stop, top);
     let mut hearing = Hearing {
-        lines: Some(work.journal.lines(work.lot.id)),
+        lines: Some(work.journal.lines(work.item.id)),
         ahead: Vec::new(),
         digests: digest_paths(work)?,
         way,
-        links: work.lot.planned.links == Links::Copies,
-        pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.lot.planned.to_drive)),
+        links: work.item.planned.links == Links::Copies,
+        pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.item.planned.to_drive)),
         progress: progress_of(work)?,
-        pulse: work.journal.next_pulse(work.lot.id)?,
+        pulse: work.journal.next_pulse(work.item.id)?,
         hints: Vec::new(),
         given: 0,
         ended: 0,
@@ -67,7 +67,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
     };
     let heard = hearing.listen(&mut crew, &told);
     let (lost, paused) = (hearing.lost.take(), work.stop.asked());
-    crew.go_home(&work.lot.planned.from)?;
+    crew.go_home(&work.item.planned.from)?;
     match heard {
         Ok(()) if paused => Err(HaulError::Paused),
         Ok(()) => lost.map_or(Ok(()), Err),
@@ -76,13 +76,13 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
 }
 
 fn progress_of(work: &Work<'_>) -> Result<Progress, HaulError> {
-    let sums = work.journal.sums(work.lot.id)?;
+    let sums = work.journal.sums(work.item.id)?;
     let amount = Amount { done: Bytes::new(sums.same_bytes), all: Bytes::new(sums.bytes) };
     Ok(Progress {
         copy: amount,
         compare: amount,
         files: sums.same,
-        ..Progress::begun(work.lot.id, &work.lot.planned.title, sums.bytes, sums.files)
+        ..Progress::begun(work.item.id, &work.item.planned.title, sums.bytes, sums.files)
     })
 }
 
@@ -166,7 +166,7 @@ impl Hearing<'_, '_> {
     fn next_job(&mut self) -> Result<Option<Job>, HaulError> {
         while self.ahead.is_empty() {
             let Some(lines) = &mut self.lines else { return Ok(None) };
-            let page: Vec<TallyEntry> = lines.take(1000).collect::<Result<_, _>>()?;
+            let page: Vec<FileEntry> = lines.take(1000).collect::<Result<_, _>>()?;
             if page.is_empty() {
                 self.lines = None;
                 return Ok(None);
@@ -180,7 +180,7 @@ impl Hearing<'_, '_> {
         Ok(self.ahead.pop())
     }
 
-    fn prepare(&mut self, line: TallyEntry) {
+    fn prepare(&mut self, line: FileEntry) {
         // Of what nothing is known, nothing has to be there.
         let begun = line.compared || line.blocks.iter().any(Option::is_some);
         let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
@@ -253,7 +253,7 @@ impl Hearing<'_, '_> {
 
     fn write_down(&mut self) -> Result<(), HaulError> {
         if !self.hints.is_empty() {
-            self.work.journal.put_hints(self.work.lot.id, &self.hints)?;
+            self.work.journal.put_hints(self.work.item.id, &self.hints)?;
             self.hints.clear();
         }
         self.written = Instant::now();
@@ -278,8 +278,8 @@ impl Hearing<'_, '_> {
         if let Some((path, time)) = crew.hung() {
             self.warned = Instant::now();
             (self.work.report)(HaulEvent::Hung {
-                lot: self.work.lot.id,
-                title: self.work.lot.planned.title.clone(),
+                item: self.work.item.id,
+                title: self.work.item.planned.title.clone(),
                 path,
                 seconds: time.as_secs(),
             });

@@ -1,4 +1,4 @@
-//! Copying a lot into a folder of ours beside its place, comparing behind it, round by round until nothing changes.
+//! Copying an item into a folder of ours beside its place, comparing behind it, round by round until nothing changes.
 //!
 //! Law: the originals are only read. Files are flushed before they are read back past the cache; names are flushed
 //! after the files; only then does the journal say "compared". A block hash found in the journal saves a second copy,
@@ -14,11 +14,11 @@ use std::path::{Path, PathBuf};
 
 use std::time::{Duration, Instant};
 
-use crate::bytes::LotId;
-use crate::checksums::{Entry, EntryKind, LotPath, change_of, stamp_of};
+use crate::bytes::ItemId;
+use crate::checksums::{Entry, EntryKind, ItemPath, change_of, stamp_of};
 use crate::disk::{Meta, What, attributes_of};
 use crate::item::{Mode, Stage};
-use crate::journal::{Beside, Hint, LotRow, Sums, TallyEntry, There};
+use crate::journal::{Beside, FileEntry, Hint, ItemRow, Sums, There};
 
 use crate::site::{Run, real_path};
 
@@ -28,17 +28,17 @@ const NO_DEVICE: i32 = 19;
 /// Rounds in which files that change under the copy are copied again.
 const ROUNDS: usize = 3;
 
-/// Copies and compares a lot; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
+/// Copies and compares an item; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
 ///
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
-pub(crate) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let staging = match &work.lot.stage {
+pub(crate) fn copy_item(work: &mut Work<'_>) -> Result<(), HaulError> {
+    let staging = match &work.item.stage {
         Stage::Copying { staging } => {
             if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
                 // Where the drive is away, its empty mount point is no place to begin anew.
                 let drive = work.site.drive_of(staging);
-                if drive.is_none_or(|drive| drive.name != work.lot.planned.to_drive) {
+                if drive.is_none_or(|drive| drive.name != work.item.planned.to_drive) {
                     let away = std::io::Error::from_raw_os_error(NO_DEVICE);
                     return Err(HaulError::disk("find the drive of", staging)(away));
                 }
@@ -59,7 +59,7 @@ pub(crate) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
     if let Some(path) = changed.filter(|_| work.round > ROUNDS) {
         return Err(HaulError::SourceChanged { path });
     }
-    let (begun, before) = (Instant::now(), work.journal.sums(work.lot.id)?);
+    let (begun, before) = (Instant::now(), work.journal.sums(work.item.id)?);
     let round = one_round(work, &staging);
     if round.is_ok() {
         keep_pace(work, begun.elapsed(), before)?;
@@ -75,7 +75,7 @@ pub(crate) fn copy_lot(work: &mut Work<'_>) -> Result<(), HaulError> {
 
 /// Removes the folders that were made where a drive had been, if nothing is in them.
 fn forget_staging(work: &Work<'_>, staging: &Path) {
-    let made = work.journal.made(work.lot.id).unwrap_or_default();
+    let made = work.journal.made(work.item.id).unwrap_or_default();
     for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
         // One that holds something refuses, and one that is not there is none.
         let _ = work.site.disk.remove_empty_folder(&folder);
@@ -86,8 +86,8 @@ fn forget_staging(work: &Work<'_>, staging: &Path) {
 fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulError> {
     /// What is over sooner says more of beginnings than of drives.
     const WORTH: Duration = Duration::from_millis(300);
-    let planned = &work.lot.planned;
-    let after = work.journal.sums(work.lot.id)?;
+    let planned = &work.item.planned;
+    let after = work.journal.sums(work.item.id)?;
     let (bytes, files) = (after.bytes.saturating_sub(before.same_bytes), after.files.saturating_sub(before.same));
     let hindered = work.stop.limit().is_some() || work.stop.gentle() || work.may_share();
     if let Some(from) = planned.from_drive.clone()
@@ -102,14 +102,14 @@ fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulEr
 
 /// Makes the folder of ours, with the way to it.
 fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
-    let to = work.lot.planned.to.clone();
+    let to = work.item.planned.to.clone();
     let parent = to.parent().unwrap_or(Path::new("/")).to_path_buf();
     let staging = parent.join(work.own_name("copy"));
     let disk = &work.site.disk;
     if disk.is_there(&to).map_err(HaulError::disk("look at", &to))? {
         // What a release had to leave at its place makes room for what comes back, under a name that says so.
-        let left = |lot: LotRow| matches!(lot.stage, Stage::Released { left } if left > 0);
-        let ours = work.lot.takes_back.map(|id| work.journal.lot(id)).transpose()?.flatten().is_some_and(left);
+        let left = |item: ItemRow| matches!(item.stage, Stage::Released { left } if left > 0);
+        let ours = work.item.takes_back.map(|id| work.journal.item(id)).transpose()?.flatten().is_some_and(left);
         if !ours {
             return Err(HaulError::NotOurs { path: to });
         }
@@ -117,7 +117,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
         disk.rename(&to, &other).map_err(HaulError::disk("rename", &to))?;
         disk.flush_folder(&parent).map_err(HaulError::disk("flush", &parent))?;
         let detail = other.display().to_string();
-        work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+        work.journal.say(work.item.haul, Some(work.item.id), "left", &detail)?;
     }
     if disk.is_there(&staging).map_err(HaulError::disk("look at", &staging))? {
         return Err(HaulError::NotOurs { path: staging });
@@ -129,9 +129,9 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
     Ok(staging)
 }
 
-/// Brings the tally in line with the originals; gives the first line that was known and is not what it was.
+/// Brings the checksums in line with the originals; gives the first line that was known and is not what it was.
 pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
-    let (journal, lot, from) = (work.journal, work.lot.id, work.lot.planned.from.clone());
+    let (journal, item, from) = (work.journal, work.item.id, work.item.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
     let mut appeared = None;
     let source = work.source_abilities();
@@ -139,74 +139,74 @@ pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<Pa
     // Where the originals lie on a drive that holds no permissions or attributes, those are known that they had before they came
     // there.
     let before = if source.permissions && source.attributes { None } else { brought_by(work)? };
-    let fresh = |mut entry: Entry| -> Result<TallyEntry, HaulError> {
-        let known = before.map(|lot| journal.line(lot, &entry.path)).transpose()?.flatten();
-        let Some(known) = known else { return Ok(TallyEntry::fresh(entry)) };
+    let fresh = |mut entry: Entry| -> Result<FileEntry, HaulError> {
+        let known = before.map(|item| journal.line(item, &entry.path)).transpose()?.flatten();
+        let Some(known) = known else { return Ok(FileEntry::fresh(entry)) };
         if !source.permissions {
             (entry.mode, entry.owner) = (known.entry.mode, known.entry.owner);
         }
         let attributes = if source.attributes { Vec::new() } else { known.attributes };
-        Ok(TallyEntry { attributes, ..TallyEntry::fresh(entry) })
+        Ok(FileEntry { attributes, ..FileEntry::fresh(entry) })
     };
-    meet(&work.site.disk, journal, lot, &from, work.originals(), &mut |met| {
+    meet(&work.site.disk, journal, item, &from, work.originals(), &mut |met| {
         match met {
             Met::Both(line, entry) if same(&line.entry, &entry, steady) => {}
             Met::Both(_, entry) => changed.push(fresh(entry)?),
             Met::Gone(line) => gone.push(line),
             Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
-            // What the tally never had was never copied: the lines can be written as they come.
+            // What the checksums never had was never copied: the lines can be written as they come.
             Met::New(entry) => new.push(fresh(entry)?),
         }
         if new.len() >= SHEAF {
-            journal.put_entries(lot, &new)?;
+            journal.put_entries(item, &new)?;
             appeared = appeared.take().or(new.pop());
             new.clear();
         }
         work.may_go_on()
     })?;
-    journal.put_entries(lot, &new)?;
+    journal.put_entries(item, &new)?;
     // What comes to be while it is copied, round after round, is no quiet game either.
     let grown = new.first().or(appeared.as_ref()).filter(|_| work.round > 1);
     let first = changed.first().or(gone.first()).or(grown).map(|line| line.entry.path.under(&from));
     void(work, staging, &gone)?;
     void(work, staging, &changed)?;
-    journal.put_entries(lot, &changed)?;
+    journal.put_entries(item, &changed)?;
     Ok(first)
 }
 
-/// The newest lot that brought the game to where its originals lie now.
-fn brought_by(work: &Work<'_>) -> Result<Option<LotId>, HaulError> {
-    let planned = &work.lot.planned;
-    let lots = work.journal.lots_of(&planned.game)?;
+/// The newest item that brought the game to where its originals lie now.
+fn brought_by(work: &Work<'_>) -> Result<Option<ItemId>, HaulError> {
+    let planned = &work.item.planned;
+    let items = work.journal.items_of(&planned.game)?;
     let here = work.site.place_at(&planned.from).ok();
-    let mut lots = lots.iter().filter(|lot| lot.id.0 < work.lot.id.0);
-    let brought = |lot: &&LotRow| {
-        (lot.stage.is_repointed() || lot.stage == Stage::Returned)
-            && lot.planned.mode == Mode::Copy
-            && lot.is_at(&planned.from, here.as_ref())
+    let mut items = items.iter().filter(|item| item.id.0 < work.item.id.0);
+    let brought = |item: &&ItemRow| {
+        (item.stage.is_repointed() || item.stage == Stage::Returned)
+            && item.planned.mode == Mode::Copy
+            && item.is_at(&planned.from, here.as_ref())
     };
-    Ok(lots.find(brought).map(|lot| lot.id))
+    Ok(items.find(brought).map(|item| item.id))
 }
 
-/// Removes what was made of these lines, and forgets the lines. Folders stay until the lot is in its place.
-fn void(work: &Work<'_>, staging: &Path, lines: &[TallyEntry]) -> Result<(), HaulError> {
+/// Removes what was made of these lines, and forgets the lines. Folders stay until the item is in its place.
+fn void(work: &Work<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(), HaulError> {
     for line in lines.iter().rev().filter(|line| !line.entry.path.bytes().is_empty()) {
         let at = line.entry.path.under(staging);
         let Ok(meta) = at.symlink_metadata() else { continue };
         if !meta.is_dir() {
             work.site.disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
-        } else if !line.entry.path.under(&work.lot.planned.from).is_dir() {
+        } else if !line.entry.path.under(&work.item.planned.from).is_dir() {
             // What is in it is gone as well, and was removed before it.
             work.site.disk.remove_own(&at, What::Folder).map_err(HaulError::disk("remove", &at))?;
         }
     }
-    let paths: Vec<LotPath> = lines.iter().map(|line| line.entry.path.clone()).collect();
-    Ok(work.journal.drop_entries(work.lot.id, &paths)?)
+    let paths: Vec<ItemPath> = lines.iter().map(|line| line.entry.path.clone()).collect();
+    Ok(work.journal.drop_entries(work.item.id, &paths)?)
 }
 
 fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
-    let (disk, lot) = (work.site.disk.clone(), work.lot.id);
-    for line in work.journal.lines_of(lot, "folder") {
+    let (disk, item) = (work.site.disk.clone(), work.item.id);
+    for line in work.journal.lines_of(item, "folder") {
         let line = line?;
         let at = line.entry.path.under(staging);
         match at.symlink_metadata() {
@@ -223,7 +223,7 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     }
     copy_files(work, staging)?;
     let mut done = Vec::new();
-    for line in work.journal.lines_of(lot, "link").chain(work.journal.lines_of(lot, "again")) {
+    for line in work.journal.lines_of(item, "link").chain(work.journal.lines_of(item, "again")) {
         let line = line?;
         let at = line.entry.path.under(staging);
         match &line.entry.kind {
@@ -241,9 +241,9 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     let (source, target) = (work.source_abilities(), work.abilities());
     let whole = target.flushes_whole;
     // Times of folders last, and from the deepest up: making a name in a folder changes its time.
-    for line in work.journal.folders_back(lot) {
+    for line in work.journal.folders_back(item) {
         let line = line?;
-        let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.lot.planned.from));
+        let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.item.planned.from));
         let attributes = if source.attributes {
             attributes_of(&from).map_err(HaulError::disk("read the attributes of", &from))?
         } else {
@@ -264,14 +264,14 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
     } else {
         disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
     }
-    Ok(work.journal.put_hints(lot, &done)?)
+    Ok(work.journal.put_hints(item, &done)?)
 }
 
 /// Keeps in mind what is seen of a copy; writes down what there is of it by now.
-fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: LotPath, at: &Path, beside: Beside) -> Result<(), HaulError> {
+fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: ItemPath, at: &Path, beside: Beside) -> Result<(), HaulError> {
     done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None, beside });
     if done.len() >= SHEAF {
-        work.journal.put_hints(work.lot.id, done)?;
+        work.journal.put_hints(work.item.id, done)?;
         done.clear();
     }
     work.may_go_on()
@@ -288,11 +288,11 @@ fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result
     if at.symlink_metadata().is_ok() {
         disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
     }
-    // An absolute link into the lot itself goes with the lot.
-    let from = &work.lot.planned.from;
+    // An absolute link into the item itself goes with the item.
+    let from = &work.item.planned.from;
     let below = target.strip_prefix(from).map(Path::to_path_buf);
     let below = below.or_else(|_| target.strip_prefix(real_path(from)).map(Path::to_path_buf));
-    let target = below.map_or_else(|_| target.to_path_buf(), |below| work.lot.planned.to.join(below));
+    let target = below.map_or_else(|_| target.to_path_buf(), |below| work.item.planned.to.join(below));
     disk.make_link(&target, at).map_err(HaulError::disk("link", at))?;
     disk.set_link_meta(at, entry.modified_ns, work.owner_to_set(entry)).map_err(HaulError::disk("set the time of", at))
 }

@@ -17,7 +17,7 @@ use crate::platform::Abilities;
 /// Blocks of a large file that are flushed and compared together, while later ones are still copied: 128 MiB.
 const SEGMENT: u64 = 32;
 
-/// Where a lot is copied from and to.
+/// Where an item is copied from and to.
 #[derive(Debug)]
 pub(crate) struct Way {
     pub(crate) from: PathBuf,

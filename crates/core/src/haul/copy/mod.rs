@@ -1,6 +1,6 @@
 //! Copying: blocks are read, hashed and written by a pool of workers, flushed, read back and compared.
 //!
-//! Law: a file is said to be the same only after it was flushed and read back from its device. Start at [`copy_lot`].
+//! Law: a file is said to be the same only after it was flushed and read back from its device. Start at [`copy_item`].
 
 mod block_io;
 mod coordinator;
@@ -11,4 +11,4 @@ mod pool;
 mod queue;
 mod verify;
 
-pub(crate) use files::{bring_in_line, copy_lot, seen};
+pub(crate) use files::{bring_in_line, copy_item, seen};

@@ -63,7 +63,7 @@ fn be_gentle(control: &Control) {
 }
 
 impl Crew {
-    /// Begins the work of a lot; gives the crew and what it tells.
+    /// Begins the work of an item; gives the crew and what it tells.
     pub(crate) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Self, Receiver<Told>) {
         let (tell, told) = unbounded();
         let (tasks, to_copy) = unbounded();

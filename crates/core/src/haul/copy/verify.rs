@@ -21,8 +21,8 @@ const REPAIRS: usize = 3;
 /// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
 pub(crate) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
     let Some(list) = content_list(work)? else { return Ok(HashMap::new()) };
-    let ContentList { kind, items, .. } = list;
-    Ok(items.into_iter().map(|item| (item.path, kind)).collect())
+    let ContentList { kind, listed_files, .. } = list;
+    Ok(listed_files.into_iter().map(|listed| (listed.path, kind)).collect())
 }
 
 /// Makes files durable, or compares those that are. `at` hears which file is in hand; `told` gets what is told of small ones.

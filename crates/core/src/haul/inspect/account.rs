@@ -1,7 +1,7 @@
-//! Taking account of a game's files for a proof: against the tally of the lot that brought them, and against the
+//! Taking account of a game's files for a proof: against the checksums of the item that brought them, and against the
 //! launcher's content list.
 //!
-//! Law: a file is taken as read only if it was read and its size, time and inode are as they were then. Neither tally nor
+//! Law: a file is taken as read only if it was read and its size, time and inode are as they were then. Neither checksums nor
 //! walk is kept in memory. Start at [`look`].
 
 use std::cell::{Cell, RefCell};
@@ -14,13 +14,13 @@ use super::launcher::has_digest;
 use super::merge::{Apart, Met, is_as_it_was, meet};
 use super::readers::crew;
 use super::rewritten::{Rewritten, is_rewritten};
-use crate::bytes::{Bytes, LotId};
-use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, LotPath, block_hash, block_span};
+use crate::bytes::{Bytes, ItemId};
+use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, ItemPath, block_hash, block_span};
 use crate::disk::{Buffer, Disk, attributes_of};
 use crate::haul::{Control, HaulError, HaulEvent};
 use crate::item::{DifferenceKind, Pace, Progress, Proof};
-use crate::journal::{Attribute, Journal, TallyEntry};
-use crate::launcher::{ContentItem, ContentList, Digest, DigestKind};
+use crate::journal::{Attribute, FileEntry, Journal};
+use crate::launcher::{ContentList, Digest, DigestKind, ListedFile};
 use crate::platform::Abilities;
 
 /// How closely a proof looks.
@@ -32,10 +32,10 @@ pub enum Depth {
     Read,
 }
 
-/// What to prove. A lot without a tally is proved by its content list alone.
+/// What to prove. An item without checksums are proved by its content list alone.
 pub(crate) struct Subject<'a> {
     pub(crate) journal: &'a Journal,
-    pub(crate) lot: LotId,
+    pub(crate) item: ItemId,
     pub(crate) title: &'a str,
     pub(crate) install: &'a Path,
     pub(crate) contents: Option<&'a ContentList>,
@@ -54,8 +54,8 @@ struct Job<'a> {
     path: PathBuf,
     /// Its bytes now.
     size: u64,
-    line: Option<TallyEntry>,
-    item: Option<&'a ContentItem>,
+    line: Option<FileEntry>,
+    listed: Option<&'a ListedFile>,
     /// Whether it is just as it was when it was compared with its original.
     as_before: bool,
     /// Whether its permissions, owner or attributes are not the original's.
@@ -86,32 +86,36 @@ enum Heard {
 
 /// The entries of a content list by their path, and which of them were met.
 struct Wanted<'a> {
-    items: HashMap<&'a Path, (usize, &'a ContentItem)>,
+    listed_files: HashMap<&'a Path, (usize, &'a ListedFile)>,
     met: Vec<bool>,
 }
 
 impl<'a> Wanted<'a> {
     fn of(list: Option<&'a ContentList>) -> Self {
-        let items = list.map_or(&[][..], |list| &list.items);
+        let listed_files = list.map_or(&[][..], |list| &list.listed_files);
         Self {
-            items: items.iter().enumerate().map(|(n, item)| (item.path.as_path(), (n, item))).collect(),
-            met: vec![false; items.len()],
+            listed_files: listed_files
+                .iter()
+                .enumerate()
+                .map(|(n, listed)| (listed.path.as_path(), (n, listed)))
+                .collect(),
+            met: vec![false; listed_files.len()],
         }
     }
 
-    fn meet(&mut self, path: &Path) -> Option<&'a ContentItem> {
-        let (n, item) = *self.items.get(path)?;
+    fn meet(&mut self, path: &Path) -> Option<&'a ListedFile> {
+        let (n, listed) = *self.listed_files.get(path)?;
         self.met[n] = true;
-        Some(item)
+        Some(listed)
     }
 
-    fn rest(&self, list: Option<&'a ContentList>) -> Vec<&'a ContentItem> {
-        let items = list.map_or(&[][..], |list| &list.items);
-        items.iter().zip(&self.met).filter(|(_, met)| !**met).map(|(item, _)| item).collect()
+    fn rest(&self, list: Option<&'a ContentList>) -> Vec<&'a ListedFile> {
+        let listed_files = list.map_or(&[][..], |list| &list.listed_files);
+        listed_files.iter().zip(&self.met).filter(|(_, met)| !**met).map(|(listed, _)| listed).collect()
     }
 }
 
-/// Looks at the files of a game: against its tally where there is one, and against its content list.
+/// Looks at the files of a game: against its checksums where there is one, and against its content list.
 pub(crate) fn look(
     disk: &Disk,
     subject: &Subject<'_>,
@@ -119,10 +123,10 @@ pub(crate) fn look(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Proof, HaulError> {
-    let sums = subject.journal.sums(subject.lot)?;
-    let listed: u64 = subject.contents.iter().flat_map(|list| &list.items).map(|item| item.size).sum();
-    let items = subject.contents.map_or(0, |list| list.items.len()) as u64;
-    let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(items));
+    let sums = subject.journal.sums(subject.item)?;
+    let listed: u64 = subject.contents.iter().flat_map(|list| &list.listed_files).map(|listed| listed.size).sum();
+    let listed_files = subject.contents.map_or(0, |list| list.listed_files.len()) as u64;
+    let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(listed_files));
     let account = Account {
         disk,
         subject,
@@ -206,45 +210,45 @@ impl<'a> Account<'a> {
         }
     }
 
-    fn note(&self, path: &LotPath, kind: DifferenceKind) {
+    fn note(&self, path: &ItemPath, kind: DifferenceKind) {
         self.proof.borrow_mut().note(path.as_path(), kind, None);
     }
 
-    /// Walks the game beside its tally, and then what else the content list wants; gives what has to be read.
-    fn walk(&self, has_tally: bool, give: Give<'_, 'a>) -> Result<(), HaulError> {
-        let Subject { journal, lot, install, contents, .. } = *self.subject;
-        if has_tally && install.is_dir() {
+    /// Walks the game beside its checksums, and then what else the content list wants; gives what has to be read.
+    fn walk(&self, has_checksums: bool, give: Give<'_, 'a>) -> Result<(), HaulError> {
+        let Subject { journal, item, install, contents, .. } = *self.subject;
+        if has_checksums && install.is_dir() {
             // A second name of a file is looked at as a file of its own.
-            meet(self.disk, journal, lot, install, self.subject.apart, &mut |met| {
+            meet(self.disk, journal, item, install, self.subject.apart, &mut |met| {
                 self.may_go_on()?;
                 self.met(met, give);
                 Ok(())
             })?;
-        } else if has_tally {
-            for line in journal.lines(lot) {
+        } else if has_checksums {
+            for line in journal.lines(item) {
                 self.met(Met::Gone(line?), give);
             }
         }
-        // What is a further name of a file in the tally stands in the content list as a file of its own.
+        // What is a further name of a file in the checksums stands in the content list as a file of its own.
         let rest = self.wanted.borrow().rest(contents);
-        for item in rest {
+        for listed in rest {
             self.may_go_on()?;
             // The originals did not have it either.
-            let mut checked = Checked { as_before: has_tally, ..Checked::nothing(&item.path) };
-            let again = has_tally
-                && LotPath::new(&item.path).map(|path| journal.line(lot, &path)).transpose()?.flatten().is_some();
-            match install.join(&item.path).symlink_metadata() {
+            let mut checked = Checked { as_before: has_checksums, ..Checked::nothing(&listed.path) };
+            let again = has_checksums
+                && ItemPath::new(&listed.path).map(|path| journal.line(item, &path)).transpose()?.flatten().is_some();
+            match install.join(&listed.path).symlink_metadata() {
                 Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
-                    let (path, size) = (item.path.clone(), meta.len());
-                    give(Job { path, line: None, item: Some(item), size, as_before: again, other: false });
+                    let (path, size) = (listed.path.clone(), meta.len());
+                    give(Job { path, line: None, listed: Some(listed), size, as_before: again, other: false });
                     continue;
                 }
                 Ok(meta) if meta.is_file() => {
                     checked.size = meta.len();
                     checked.as_before = again;
-                    checked.download = if meta.len() == item.size { 0 } else { item.size };
+                    checked.download = if meta.len() == listed.size { 0 } else { listed.size };
                 }
-                Ok(_) | Err(_) => checked.download = item.size,
+                Ok(_) | Err(_) => checked.download = listed.size,
             }
             self.take(checked);
         }
@@ -252,7 +256,7 @@ impl<'a> Account<'a> {
     }
 
     /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
-    fn is_other_beside(&self, line: &TallyEntry, entry: &Entry) -> bool {
+    fn is_other_beside(&self, line: &FileEntry, entry: &Entry) -> bool {
         let Subject { abilities, beside, install, .. } = self.subject;
         // A further name is the same file.
         if !beside || matches!(line.entry.kind, EntryKind::Again(_)) {
@@ -298,42 +302,42 @@ impl<'a> Account<'a> {
             return;
         }
         let path = line.entry.path.as_path();
-        let item = self.wanted.borrow_mut().meet(path);
+        let listed = self.wanted.borrow_mut().meet(path);
         let mut checked = Checked::nothing(path);
         let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
             let there = self.subject.install.join(path).symlink_metadata().is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
             checked.fault = Some((kind, None));
-            checked.download = item.map_or(0, |item| item.size);
+            checked.download = listed.map_or(0, |listed| listed.size);
             return self.take(checked);
         };
         checked.size = entry.size;
         let at = self.subject.install.join(path);
-        if item.is_none() && is_rewritten(self.subject.rewritten, path, &at) {
+        if listed.is_none() && is_rewritten(self.subject.rewritten, path, &at) {
             return self.take(checked);
         }
         if self.depth == Depth::Read {
             let other = self.is_other_beside(&line, &entry);
-            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
+            give(Job { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
             return;
         }
         if !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
             // Brought back from a backup, touched, or another one: its bytes tell.
             let other = self.is_other_beside(&line, &entry);
-            give(Job { path: path.into(), size: entry.size, line: Some(line), item, as_before: false, other });
+            give(Job { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
             return;
         }
         checked.as_before = true;
         if self.is_other_beside(&line, &entry) {
             checked.fault = Some((DifferenceKind::Beside, None));
         }
-        match (item, line.digest.as_ref()) {
-            (Some(item), Some(digest)) => {
-                checked.download = if *digest == item.hash && entry.size == item.size { 0 } else { item.size };
+        match (listed, line.digest.as_ref()) {
+            (Some(listed), Some(digest)) => {
+                checked.download = if *digest == listed.hash && entry.size == listed.size { 0 } else { listed.size };
             }
-            (Some(item), None) => {
+            (Some(listed), None) => {
                 let (path, size) = (path.to_path_buf(), entry.size);
-                give(Job { path, size, line: None, item: Some(item), as_before: true, other: false });
+                give(Job { path, size, line: None, listed: Some(listed), as_before: true, other: false });
                 return;
             }
             (None, _) => {}
@@ -351,7 +355,7 @@ fn same_attributes(known: &[Attribute], mut now: Vec<Attribute>) -> bool {
 }
 
 /// What is wrong with a folder, a link or a further name.
-fn is_other_shape(line: &TallyEntry, entry: &Entry) -> bool {
+fn is_other_shape(line: &FileEntry, entry: &Entry) -> bool {
     match (&line.entry.kind, &entry.kind) {
         (EntryKind::Folder, EntryKind::Folder) | (EntryKind::Again(_) | EntryKind::File, EntryKind::File) => false,
         // An absolute link may have been re-aimed; its own time says that it is the one we made.
@@ -369,7 +373,7 @@ struct Listening {
 
 impl Listening {
     fn new(subject: &Subject<'_>, all: u64, files_all: u64) -> Self {
-        let progress = Progress::begun(subject.lot, subject.title, all, files_all);
+        let progress = Progress::begun(subject.item, subject.title, all, files_all);
         Self { pace: Pace::patient(), progress }
     }
 
@@ -397,12 +401,12 @@ fn check(
 ) -> Result<Checked, HaulError> {
     let at = subject.install.join(&job.path);
     let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
-    let size_wrong = job.item.is_some_and(|item| item.size != job.size);
-    let wants = job.item.map_or(0, |item| item.size);
+    let size_wrong = job.listed.is_some_and(|listed| listed.size != job.size);
+    let wants = job.listed.map_or(0, |listed| listed.size);
     let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
     if depth == Depth::Seen && job.line.is_none() {
-        let wrong = match job.item {
-            Some(item) => size_wrong || !has_digest(disk, &at, kind, &item.hash)?,
+        let wrong = match job.listed {
+            Some(listed) => size_wrong || !has_digest(disk, &at, kind, &listed.hash)?,
             None => false,
         };
         checked.download = if wrong { wants } else { 0 };
@@ -411,7 +415,7 @@ fn check(
     // Where a copy stands instead of a link, the original is what the link leads to.
     let followed = subject.apart.links.then(|| at.canonicalize().ok()).flatten();
     let reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
-    let is_wanted = job.item.is_some() && !size_wrong && !reading.digest_wrong;
+    let is_wanted = job.listed.is_some() && !size_wrong && !reading.digest_wrong;
     let longer_or_shorter = job.line.as_ref().is_some_and(|line| line.entry.size != job.size);
     if longer_or_shorter || reading.differs.is_some() {
         // A newer file that is just what the launcher's list wants was put there by its launcher.
@@ -421,7 +425,7 @@ fn check(
         checked.fault = job.other.then_some((DifferenceKind::Beside, None));
         checked.as_before = job.line.as_ref().is_some_and(|line| line.blocks.iter().all(Option::is_some));
     }
-    if job.item.is_some() && !is_wanted {
+    if job.listed.is_some() && !is_wanted {
         checked.download = wants;
     }
     Ok(checked)
@@ -443,7 +447,7 @@ fn read_through(
     // What the cache holds says nothing about the drive.
     let file = disk.open_back(at).map_err(HaulError::disk("open", at))?;
     let size = job.size;
-    let mut digest = job.item.map(|_| Digest::new(kind));
+    let mut digest = job.listed.map(|_| Digest::new(kind));
     let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
     let mut buffer = Buffer::new(size.min(BLOCK) as usize);
     let mut reading = Reading { differs: None, digest_wrong: false };
@@ -463,13 +467,13 @@ fn read_through(
         }
         match &mut digest {
             Some(digest) if whole => digest.take(bytes),
-            _ => reading.digest_wrong |= !whole && job.item.is_some(),
+            _ => reading.digest_wrong |= !whole && job.listed.is_some(),
         }
         let _ = tell.send(Heard::Bytes(job.path.clone(), length as u64));
     }
     disk.forget(&file);
-    if let (Some(digest), Some(item)) = (digest, job.item) {
-        reading.digest_wrong |= digest.end() != item.hash;
+    if let (Some(digest), Some(listed)) = (digest, job.listed) {
+        reading.digest_wrong |= digest.end() != listed.hash;
     }
     Ok(reading)
 }

@@ -2,7 +2,7 @@
 
 use crate::checksums::{BLOCK, block_count, block_hash, block_span};
 
-use crate::journal::TallyEntry;
+use crate::journal::FileEntry;
 
 use std::path::Path;
 
@@ -11,7 +11,7 @@ use crate::haul::{Control, HaulError};
 use crate::disk::Disk;
 
 /// Whether a file has the very bytes that were read when its line was written. What is on the drive is read, not the cache.
-pub(crate) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &TallyEntry) -> Result<bool, HaulError> {
+pub(crate) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &FileEntry) -> Result<bool, HaulError> {
     let size = line.entry.size;
     match disk.look(at).map_err(HaulError::disk("look at", at))? {
         Some(meta) if meta.is_file() && meta.len() == size => {}

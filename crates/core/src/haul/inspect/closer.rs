@@ -1,4 +1,4 @@
-//! A closer look at what was hauled: the files of a tally, the blocks of one file, and the bytes in which it differs.
+//! A closer look at what was hauled: the files of checksums, the blocks of one file, and the bytes in which it differs.
 //!
 //! Law: reading only, and without the journal's lock, so that a person can look while a haul runs. Start at [`look_closer`].
 
@@ -6,19 +6,19 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::checksums::{EntryKind, LotPath, block_hash, block_span};
+use crate::checksums::{EntryKind, ItemPath, block_hash, block_span};
 use crate::disk::{Disk, DiskFile};
 use crate::haul::HaulError;
-use crate::journal::{JournalError, LotRow, Reader, TallyEntry, reader};
+use crate::journal::{FileEntry, ItemRow, JournalError, Reader, reader};
 use crate::site::Site;
 
 /// Differing bytes that are told of one file.
 const MOST: usize = 64;
 
-/// A line of a lot's tally, as a person looks at it.
+/// A line of an item's checksums, as a person looks at it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct TallyFile {
-    /// Its path below the lot.
+pub struct ListedEntry {
+    /// Its path below the item.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
     /// Bytes.
@@ -57,7 +57,7 @@ pub struct ByteDifference {
 /// One file, looked at block by block.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Closer {
-    /// Its path below the lot.
+    /// Its path below the item.
     pub path: PathBuf,
     /// Bytes that the original had.
     pub size: u64,
@@ -67,23 +67,23 @@ pub struct Closer {
     pub record: bool,
     /// The first bytes that differ, where held originals are there to compare with.
     pub bytes: Vec<ByteDifference>,
-    /// What it was compared with byte by byte: held originals that still have the hashes of the tally.
+    /// What it was compared with byte by byte: held originals that still have the hashes of the checksums.
     pub original: Option<PathBuf>,
 }
 
-/// Lists a lot's tally, in the order of a walk.
+/// Lists an item's checksums, in the order of a walk.
 ///
 /// # Errors
 /// [`JournalError`] if the journal cannot be read.
-pub fn tally_files(site: &Site, lot: &LotRow) -> Result<Vec<TallyFile>, JournalError> {
+pub fn listed_entries(site: &Site, item: &ItemRow) -> Result<Vec<ListedEntry>, JournalError> {
     let mut out = Vec::new();
     let Some(reader) = reader(site)? else { return Ok(out) };
     let mut after: Option<Vec<u8>> = None;
     loop {
-        let page = reader.page(lot.id, after.as_deref(), false, None)?;
+        let page = reader.page(item.id, after.as_deref(), false, None)?;
         let Some(last) = page.last() else { return Ok(out) };
         after = Some(last.entry.path.key());
-        out.extend(page.iter().map(|line| TallyFile {
+        out.extend(page.iter().map(|line| ListedEntry {
             path: line.entry.path.as_path().into(),
             size: line.entry.size,
             folder: line.entry.kind == EntryKind::Folder,
@@ -92,17 +92,17 @@ pub fn tally_files(site: &Site, lot: &LotRow) -> Result<Vec<TallyFile>, JournalE
     }
 }
 
-/// Reads a file of a lot's copy block by block, against the tally; and where held originals are there, byte by byte.
+/// Reads a file of an item's copy block by block, against the checksums; and where held originals are there, byte by byte.
 ///
 /// # Errors
-/// [`HaulError::Nothing`] if the tally has no such file; [`HaulError::Journal`] if the journal cannot be read. What cannot be
+/// [`HaulError::Nothing`] if the checksums have no such file; [`HaulError::Journal`] if the journal cannot be read. What cannot be
 /// read of the copy is told as missing blocks.
-pub fn look_closer(site: &Site, lot: &LotRow, path: &Path) -> Result<Closer, HaulError> {
-    let nothing = || HaulError::Nothing(format!("the tally has no file {}", path.display()));
+pub fn look_closer(site: &Site, item: &ItemRow, path: &Path) -> Result<Closer, HaulError> {
+    let nothing = || HaulError::Nothing(format!("the checksums have no file {}", path.display()));
     let reader = reader(site)?.ok_or_else(nothing)?;
-    let line = line_of(&reader, lot, path)?.ok_or_else(nothing)?;
+    let line = line_of(&reader, item, path)?.ok_or_else(nothing)?;
     let size = line.entry.size;
-    let copy = site.disk.open_read(&lot.planned.place().join(path)).ok();
+    let copy = site.disk.open_read(&item.planned.place().join(path)).ok();
     let mut blocks: Vec<BlockState> = line
         .blocks
         .iter()
@@ -114,13 +114,13 @@ pub fn look_closer(site: &Site, lot: &LotRow, path: &Path) -> Result<Closer, Hau
     if let Some(last) = blocks.last_mut().filter(|_| longer) {
         *last = BlockState::Differs;
     }
-    let here = |file: &&Path| [lot.planned.from.join(path), lot.planned.to.join(path)].iter().any(|at| at == *file);
-    let record = lot.planned.record_files().iter().any(here);
+    let here = |file: &&Path| [item.planned.from.join(path), item.planned.to.join(path)].iter().any(|at| at == *file);
+    let record = item.planned.record_files().iter().any(here);
     let mut closer = Closer { path: path.into(), size, blocks, record, bytes: Vec::new(), original: None };
-    let held = lot.held_at().join(path);
+    let held = item.held_at().join(path);
     let differs: Vec<u64> = numbered(&closer.blocks, BlockState::Differs);
     if !differs.is_empty()
-        && lot.holds_originals()
+        && item.holds_originals()
         && let (Ok(original), Some(copy)) = (site.disk.open_read(&held), &copy)
     {
         for nth in differs {
@@ -170,7 +170,7 @@ fn read(disk: &Disk, file: &DiskFile, nth: u64) -> Option<Vec<u8>> {
     Some(bytes)
 }
 
-fn line_of(reader: &Reader, lot: &LotRow, path: &Path) -> Result<Option<TallyEntry>, JournalError> {
-    let Some(place) = LotPath::new(path) else { return Ok(None) };
-    Ok(reader.entry(lot.id, &place)?.filter(|line| line.entry.kind == EntryKind::File))
+fn line_of(reader: &Reader, item: &ItemRow, path: &Path) -> Result<Option<FileEntry>, JournalError> {
+    let Some(place) = ItemPath::new(path) else { return Ok(None) };
+    Ok(reader.entry(item.id, &place)?.filter(|line| line.entry.kind == EntryKind::File))
 }

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use crate::haul::{HaulError, Work};
 
-use crate::item::{PlannedLot, Proof};
+use crate::item::{PlannedItem, Proof};
 
 use crate::launcher::ContentList;
 
@@ -25,7 +25,7 @@ use crate::record::{Files, Mood, Values};
 use crate::survey::{DATA, GameId};
 
 pub(crate) fn content_list(work: &Work<'_>) -> Result<Option<ContentList>, HaulError> {
-    contents_of(work.site, &work.lot.planned.game, &work.lot.planned.to)
+    contents_of(work.site, &work.item.planned.game, &work.item.planned.to)
 }
 
 /// Whether a file has the hash that a content list wants.
@@ -69,7 +69,7 @@ pub(crate) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<
 }
 
 /// Whether what a repoint wrote is still what the records say: the only sign where no profile can be asked.
-pub(crate) fn edits_stand(planned: &PlannedLot) -> bool {
+pub(crate) fn edits_stand(planned: &PlannedItem) -> bool {
     // What has stepped back took the link's place.
     let is_back = planned.aside.as_ref().filter(|aside| aside.old == planned.place()).map(|aside| &aside.old);
     let gone = |edit: &&Edit| matches!(edit, Edit::Link { link, .. } if Some(link) == is_back);
@@ -79,13 +79,13 @@ pub(crate) fn edits_stand(planned: &PlannedLot) -> bool {
 }
 
 /// Whether every record of a game that its launcher lists leads where its entry does; `true` where no profile can be asked.
-pub(crate) fn all_agree(site: &Site, planned: &PlannedLot) -> bool {
+pub(crate) fn all_agree(site: &Site, planned: &PlannedItem) -> bool {
     by_edits(planned)
         || what_records_say(site, &planned.game).is_none_or(|game| game.records.iter().all(|record| record.sound))
 }
 
-/// Adds to the proof of a lot what the records say.
-pub(crate) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Proof) {
+/// Adds to the proof of an item what the records say.
+pub(crate) fn add_item_records(site: &Site, planned: &PlannedItem, proof: &mut Proof) {
     if by_edits(planned) {
         proof.records_lead_here = edits_stand(planned);
     } else {
@@ -94,7 +94,7 @@ pub(crate) fn add_lot_records(site: &Site, planned: &PlannedLot, proof: &mut Pro
 }
 
 /// Whether its edits alone say where it is: no profile can be asked, or its entry has left its launcher's list.
-pub(crate) fn by_edits(planned: &PlannedLot) -> bool {
+pub(crate) fn by_edits(planned: &PlannedItem) -> bool {
     is_traced(&planned.game) || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
 }
 

@@ -1,34 +1,34 @@
-//! What a tally says beside what is there: two lists in one order, read side by side, neither kept in memory.
+//! What checksums says beside what is there: two lists in one order, read side by side, neither kept in memory.
 
 use std::path::{Path, PathBuf};
 
 use crate::haul::HaulError;
 
-use crate::bytes::LotId;
+use crate::bytes::ItemId;
 use crate::checksums::{Entry, EntryKind, FileIdentity};
-use crate::item::PlannedLot;
-use crate::journal::{Journal, TallyEntry};
+use crate::item::PlannedItem;
+use crate::journal::{FileEntry, Journal};
 
 use crate::platform::Steady;
 
 use std::fs::Metadata;
 use std::io;
 
-use crate::checksums::{Found, LotPath, change_of, stamp_of, walk_each};
+use crate::checksums::{Found, ItemPath, change_of, stamp_of, walk_each};
 use crate::disk::Disk;
 use crate::item::Links;
 use crate::journal::JournalError;
 
-/// A line of a tally, what is there, or both.
+/// A line of checksums, what is there, or both.
 pub(crate) enum Met {
-    /// The tally has it, and it is there.
-    Both(TallyEntry, Entry),
-    /// The tally has it, and it is not there.
-    Gone(TallyEntry),
-    /// It is there, and the tally does not have it.
+    /// The checksums have it, and it is there.
+    Both(FileEntry, Entry),
+    /// The checksums have it, and it is not there.
+    Gone(FileEntry),
+    /// It is there, and the checksums does not have it.
     New(Entry),
     /// It is there, and is nothing that can be moved.
-    Other(LotPath),
+    Other(ItemPath),
 }
 
 /// What is looked at as a file of its own.
@@ -41,9 +41,9 @@ pub(crate) struct Apart {
 }
 
 impl Apart {
-    /// Every name is a file; links are links, but where the lot has copies instead of them.
-    pub(crate) fn of(lot: &PlannedLot) -> Self {
-        Self { names: true, links: lot.links == Links::Copies }
+    /// Every name is a file; links are links, but where the item has copies instead of them.
+    pub(crate) fn of(item: &PlannedItem) -> Self {
+        Self { names: true, links: item.links == Links::Copies }
     }
 }
 
@@ -64,16 +64,16 @@ impl From<JournalError> for Step {
     }
 }
 
-/// Walks `root` beside the tally of a lot.
+/// Walks `root` beside the checksums of an item.
 pub(crate) fn meet(
     disk: &Disk,
     journal: &Journal,
-    lot: LotId,
+    item: ItemId,
     root: &Path,
     apart: Apart,
     see: &mut dyn FnMut(Met) -> Result<(), HaulError>,
 ) -> Result<(), HaulError> {
-    let mut lines = journal.lines(lot).peekable();
+    let mut lines = journal.lines(item).peekable();
     let mut see = |met| see(met).map_err(Step::Haul);
     let walked = walk_each(disk, root, &mut |found| {
         let mut entry = match found {
@@ -92,7 +92,7 @@ pub(crate) fn meet(
             }
             _ => {}
         }
-        let is_before = |line: &Result<TallyEntry, JournalError>| {
+        let is_before = |line: &Result<FileEntry, JournalError>| {
             line.as_ref().map_or(true, |line| line.entry.path.as_path() <= entry.path.as_path())
         };
         while let Some(line) = lines.next_if(is_before) {
@@ -128,13 +128,13 @@ fn as_file(entry: &mut Entry, meta: &Metadata) {
 pub(crate) fn first_change(
     disk: &Disk,
     journal: &Journal,
-    lot: LotId,
+    item: ItemId,
     from: &Path,
     apart: Apart,
     steady: Steady,
 ) -> Result<Option<PathBuf>, HaulError> {
     let mut first: Option<PathBuf> = None;
-    meet(disk, journal, lot, from, apart, &mut |met| {
+    meet(disk, journal, item, from, apart, &mut |met| {
         let path = match met {
             Met::Both(line, entry) if same(&line.entry, &entry, steady) => return Ok(()),
             Met::Both(_, entry) | Met::New(entry) => entry.path,
@@ -157,7 +157,7 @@ pub(crate) fn same(then: &Entry, now: &Entry, steady: Steady) -> bool {
 }
 
 /// Whether a name of a copy is what was seen when it was compared.
-pub(crate) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> bool {
+pub(crate) fn is_as_it_was(line: &FileEntry, entry: &Entry, steady: Steady) -> bool {
     // A folder's time changes with every name that comes and goes in it.
     if line.entry.kind == EntryKind::Folder {
         return entry.kind == EntryKind::Folder;
@@ -165,7 +165,7 @@ pub(crate) fn is_as_it_was(line: &TallyEntry, entry: &Entry, steady: Steady) -> 
     let kind = match (&line.entry.kind, &entry.kind) {
         // Names are looked at as files of their own.
         (EntryKind::File | EntryKind::Again(_), kind) => *kind == EntryKind::File,
-        // An absolute link into the lot leads into the copy; its time says that it is the one that was made.
+        // An absolute link into the item leads into the copy; its time says that it is the one that was made.
         (EntryKind::Link(_), kind) => matches!(kind, EntryKind::Link(_)),
         (EntryKind::Folder, _) => false,
     };

@@ -13,13 +13,13 @@ mod unchanged;
 pub use account::Depth;
 pub(crate) use account::{Subject, look};
 pub(crate) use bytes::has_the_bytes;
-pub use closer::{BlockState, ByteDifference, Closer, TallyFile, look_closer, tally_files};
+pub use closer::{BlockState, ByteDifference, Closer, ListedEntry, listed_entries, look_closer};
 pub(crate) use launcher::{
-    add_lot_records, add_records, all_agree, by_edits, content_list, contents_of, edits_stand, has_digest, profiles_of,
-    what_records_say,
+    add_item_records, add_records, all_agree, by_edits, content_list, contents_of, edits_stand, has_digest,
+    profiles_of, what_records_say,
 };
 pub(crate) use merge::{Apart, Met, is_as_it_was, meet, same};
 pub(crate) use readers::crew;
-pub(crate) use rewritten::{Rewritten, in_lot, is_rewritten, rewritten_at, rewritten_in};
+pub(crate) use rewritten::{Rewritten, in_item, is_rewritten, rewritten_at, rewritten_in};
 pub(crate) use same_folder::{are_one, identity, is_folder_of};
 pub(crate) use unchanged::{both_are_the_same, not_as_seen};

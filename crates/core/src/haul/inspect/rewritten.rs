@@ -6,14 +6,14 @@ use std::path::{Path, PathBuf};
 
 use crate::haul::HaulError;
 
-use crate::item::PlannedLot;
-use crate::journal::{Journal, LotRow};
+use crate::item::PlannedItem;
+use crate::journal::{ItemRow, Journal};
 
 use crate::site::{Site, real_path};
 use crate::survey::GameId;
 
-/// The place within the lot of a record file that lies in the lot itself.
-pub(crate) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
+/// The place within the item of a record file that lies in the item itself.
+pub(crate) fn in_item(planned: &PlannedItem, file: &Path) -> Option<PathBuf> {
     let places = [&planned.to, &planned.from];
     places.iter().find_map(|place| {
         let below = file.strip_prefix(place).or_else(|_| file.strip_prefix(real_path(place)));
@@ -21,14 +21,14 @@ pub(crate) fn in_lot(planned: &PlannedLot, file: &Path) -> Option<PathBuf> {
     })
 }
 
-/// Files of a lot that its repoint rewrote in the copy: size and hash that they have since.
+/// Files of an item that its repoint rewrote in the copy: size and hash that they have since.
 pub(crate) type Rewritten = HashMap<PathBuf, (u64, blake3::Hash)>;
 
-/// Finds the files that the repoint of a lot rewrote in its copy.
-pub(crate) fn rewritten_in(journal: &Journal, lot: &LotRow) -> Result<Rewritten, HaulError> {
+/// Finds the files that the repoint of an item rewrote in its copy.
+pub(crate) fn rewritten_in(journal: &Journal, item: &ItemRow) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
-    for change in journal.changes(lot.id)? {
-        if let (Some(path), Some(known)) = (in_lot(&lot.planned, &change.file), change.after.bytes_known()) {
+    for change in journal.changes(item.id)? {
+        if let (Some(path), Some(known)) = (in_item(&item.planned, &change.file), change.after.bytes_known()) {
             all.insert(path, known);
         }
     }
@@ -45,11 +45,11 @@ pub(crate) fn rewritten_at(
 ) -> Result<Rewritten, HaulError> {
     let mut all = Rewritten::new();
     let here = site.place_at(place).ok();
-    let mut lots = journal.lots_of(game)?;
-    lots.sort_unstable_by_key(|lot| lot.id.0);
-    for lot in lots {
-        if lot.is_at(place, here.as_ref()) {
-            all.extend(rewritten_in(journal, &lot)?);
+    let mut items = journal.items_of(game)?;
+    items.sort_unstable_by_key(|item| item.id.0);
+    for item in items {
+        if item.is_at(place, here.as_ref()) {
+            all.extend(rewritten_in(journal, &item)?);
         }
     }
     Ok(all)

@@ -19,7 +19,7 @@ pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBu
     let steady = work.abilities().steady();
     let mut missing: Option<(PathBuf, u64)> = None;
     let mut rewritten: Option<Rewritten> = None;
-    meet(&work.site.disk, work.journal, work.lot.id, root, Apart::of(&work.lot.planned), &mut |met| {
+    meet(&work.site.disk, work.journal, work.item.id, root, Apart::of(&work.item.planned), &mut |met| {
         let path = match met {
             Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
             // Brought back from a backup, or touched: its bytes tell.
@@ -32,7 +32,7 @@ pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBu
             Met::New(_) | Met::Other(_) => return Ok(()),
             Met::Both(line, _) | Met::Gone(line) => line.entry.path,
         };
-        let (game, place) = (&work.lot.planned.game, &work.lot.planned.to);
+        let (game, place) = (&work.item.planned.game, &work.item.planned.to);
         let known = match &rewritten {
             Some(known) => known,
             None => rewritten.insert(rewritten_at(work.site, work.journal, game, place)?),
@@ -40,9 +40,9 @@ pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBu
         if is_rewritten(known, path.as_path(), &path.under(root)) {
             return Ok(());
         }
-        // A record of the lot's own may have been changed by a repoint that this journal does not know of.
+        // A record of the item's own may have been changed by a repoint that this journal does not know of.
         let at = path.under(root);
-        if work.lot.planned.record_files().contains(&at.as_path())
+        if work.item.planned.record_files().contains(&at.as_path())
             && work.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.len() > 0)
         {
             return Ok(());
@@ -60,8 +60,8 @@ pub(crate) fn both_are_the_same(work: &mut Work<'_>, copy: &Path) -> Result<(), 
     if work.looked.is_some_and(|then| then.elapsed() < FRESH) {
         return Ok(());
     }
-    let (disk, journal, lot) = (&work.site.disk, work.journal, work.lot.id);
-    let (from, apart, steady) = (&work.lot.planned.from, work.originals(), work.source_abilities().steady());
+    let (disk, journal, item) = (&work.site.disk, work.journal, work.item.id);
+    let (from, apart, steady) = (&work.item.planned.from, work.originals(), work.source_abilities().steady());
     if work.originals_away {
         return match not_as_seen(work, copy)? {
             Some((path, count)) => Err(HaulError::Changed { path, count }),
@@ -70,7 +70,7 @@ pub(crate) fn both_are_the_same(work: &mut Work<'_>, copy: &Path) -> Result<(), 
     }
     // Both are walked at the same time: they mostly lie on two drives.
     let (seen, changed) = std::thread::scope(|scope| {
-        let originals = scope.spawn(move || first_change(disk, journal, lot, from, apart, steady));
+        let originals = scope.spawn(move || first_change(disk, journal, item, from, apart, steady));
         (not_as_seen(work, copy), originals.join())
     });
     if let Some((path, count)) = seen? {

@@ -9,8 +9,8 @@ use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use crate::checksums::{EntryKind, FileIdentity, measure};
-use crate::item::{Finding, FindingKind, Left, Mode, PlannedLot, Stage, WhyLeft};
-use crate::journal::TallyEntry;
+use crate::item::{Finding, FindingKind, Left, Mode, PlannedItem, Stage, WhyLeft};
+use crate::journal::FileEntry;
 
 use crate::platform::Steady;
 
@@ -21,34 +21,34 @@ use crate::record::Edit;
 pub enum Stuck {
     /// Nothing is given up: the reason is told, and it can be tried again.
     Refuses,
-    /// It is left where it is, and named; the lot is at its end all the same.
+    /// It is left where it is, and named; the item is at its end all the same.
     IsLeft,
 }
 
-/// The folder with what was made for a lot that is not repointed; of one that was verified its own place, if the folder there is ours.
+/// The folder with what was made for an item that is not repointed; of one that was verified its own place, if the folder there is ours.
 fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
-    let (disk, to) = (&work.site.disk, &work.lot.planned.to);
+    let (disk, to) = (&work.site.disk, &work.item.planned.to);
     let is_folder = |path: &Path| disk.is_folder(path).map_err(HaulError::disk("look at", path));
     let placed = || -> Result<Option<PathBuf>, HaulError> {
         // Whatever else came to be there is somebody else's.
         Ok((is_folder(to)? && is_ours(work, to)?).then(|| to.clone()))
     };
-    Ok(match &work.lot.stage {
+    Ok(match &work.item.stage {
         Stage::Copying { staging } => Some(staging.clone()),
         // The rename to its place may have come just before the end.
         Stage::Compared { staging } if is_folder(staging)? => Some(staging.clone()),
         Stage::Compared { .. } => placed()?,
-        Stage::Placed | Stage::Repointing if work.lot.planned.mode == Mode::Copy => placed()?,
+        Stage::Placed | Stage::Repointing if work.item.planned.mode == Mode::Copy => placed()?,
         Stage::GivingUp { made } => made.clone(),
         _ => None,
     })
 }
 
-/// Removes what was made for a lot that was not repointed, and leaves all as it was.
+/// Removes what was made for an item that was not repointed, and leaves all as it was.
 pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
-    let standing = settle(work.site, &mut work.lot)?;
-    let planned = work.lot.planned.clone();
-    if work.lot.stage == Stage::Repointing {
+    let standing = settle(work.site, &mut work.item)?;
+    let planned = work.item.planned.clone();
+    if work.item.stage == Stage::Repointing {
         // Whatever is left, records are not led back beside a program that would write its old ones.
         be_quiet(work)?;
     }
@@ -61,7 +61,7 @@ pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
         // A person said so: it stays as it is, whatever it is.
         Err(error) => {
             tracing::warn!(%error, title = planned.title, "left");
-            let path = match &work.lot.stage {
+            let path = match &work.item.stage {
                 Stage::Copying { staging } | Stage::Compared { staging } => staging.clone(),
                 Stage::GivingUp { made: Some(made) } => made.clone(),
                 _ => planned.to.clone(),
@@ -74,22 +74,22 @@ pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
             }
         }
     };
-    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+    if !matches!(work.item.stage, Stage::GivingUp { .. }) {
         work.set_stage(Stage::GivingUp { made: None })?;
     }
     if let Some(first) = left.first() {
         let detail = format!("{} {} {}", left.len(), first.why.word(), first.path.display());
-        work.journal.say(work.lot.haul, Some(work.lot.id), "left", &detail)?;
+        work.journal.say(work.item.haul, Some(work.item.id), "left", &detail)?;
     }
-    work.journal.put_remains(work.lot.id, &left)?;
+    work.journal.put_remains(work.item.id, &left)?;
     work.set_stage(Stage::GivenUp)?;
-    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "given up", &planned.title)?)
+    Ok(work.journal.say(work.item.haul, Some(work.item.id), "given up", &planned.title)?)
 }
 
-/// Gives up all of a lot that the gate lets go; gives what is left, with its whole path.
+/// Gives up all of an item that the gate lets go; gives what is left, with its whole path.
 fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing, stuck: Stuck) -> Result<Vec<Left>, HaulError> {
-    let planned = work.lot.planned.clone();
-    if work.lot.stage == Stage::Repointing {
+    let planned = work.item.planned.clone();
+    if work.item.stage == Stage::Repointing {
         // Records are led back to what is there, and never to what a journal of yesterday believes in.
         originals_are_there(work)?;
         undo(work, if stuck == Stuck::IsLeft { Reach::WhatIsThere } else { Reach::All })?;
@@ -112,13 +112,13 @@ fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing, stuck: Stuck) -
 
 /// Refuses if something is gone of the originals that records would be led back to.
 fn originals_are_there(work: &Work<'_>) -> Result<(), HaulError> {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     if planned.mode != Mode::Copy {
         return Ok(());
     }
     let mut gone: Option<(PathBuf, u64)> = None;
     if work.site.disk.is_folder(&planned.from).map_err(HaulError::disk("look at", &planned.from))? {
-        meet(&work.site.disk, work.journal, work.lot.id, &planned.from, work.originals(), &mut |met| {
+        meet(&work.site.disk, work.journal, work.item.id, &planned.from, work.originals(), &mut |met| {
             if let Met::Gone(line) = met {
                 gone.get_or_insert_with(|| (line.entry.path.under(&planned.from), 0)).1 += 1;
             }
@@ -131,19 +131,19 @@ fn originals_are_there(work: &Work<'_>) -> Result<(), HaulError> {
     gone.map_or(Ok(()), |gone| Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind(gone))])))
 }
 
-/// Removes what was made of a lot, as far as the gate and the drive let it go; gives the rest, with its whole path.
+/// Removes what was made of an item, as far as the gate and the drive let it go; gives the rest, with its whole path.
 fn remove_what_was_made(work: &mut Work<'_>, made: &Path) -> Result<Vec<Left>, HaulError> {
-    let from = work.lot.planned.from.clone();
+    let from = work.item.planned.from.clone();
     let stepped = work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))?;
-    let originals = if stepped { from } else { work.lot.planned.source().to_path_buf() };
+    let originals = if stepped { from } else { work.item.planned.source().to_path_buf() };
     let passed = pass(work, made, &Stays::Originals(originals.clone()), Depth::Seen)?;
-    if !matches!(work.lot.stage, Stage::GivingUp { .. }) {
+    if !matches!(work.item.stage, Stage::GivingUp { .. }) {
         work.set_stage(Stage::GivingUp { made: Some(made.to_path_buf()) })?;
     }
     let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
     let steady = work.abilities().steady();
     let (disk, stop) = (&work.site.disk, work.stop);
-    let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+    let verdict = |line: &FileEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
         let original = line.entry.path.under(&originals);
         if !disk.is_there(&original).map_err(HaulError::disk("look at", &original))? {
             return Ok(Some(WhyLeft::OriginalGone));
@@ -156,17 +156,17 @@ fn remove_what_was_made(work: &mut Work<'_>, made: &Path) -> Result<Vec<Left>, H
             || has_the_bytes(disk, stop, &at, line)?;
         Ok((!is_made).then_some(WhyLeft::Changed))
     };
-    let removed = remove_known(made, work.lot.id, &verdict, work, &passed.permit)?;
+    let removed = remove_known(made, work.item.id, &verdict, work, &passed.permit)?;
     Ok(removed.left.into_iter().map(|one| Left { path: made.join(&one.path), ..one }).collect())
 }
 
-fn identity_of(stat: &rustix::fs::Stat, line: &TallyEntry, steady: Steady) -> FileIdentity {
+fn identity_of(stat: &rustix::fs::Stat, line: &FileEntry, steady: Steady) -> FileIdentity {
     let sized = line.entry.kind == EntryKind::File;
     FileIdentity::of_stat(stat, (!sized).then_some(line.entry.size), steady)
 }
 
-/// Removes the folder of a library that this lot was to make, if it is empty.
-pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
+/// Removes the folder of a library that this item was to make, if it is empty.
+pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedItem) {
     let library = planned.edits.iter().find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
         Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Mode::Records => Some(planned.to.as_path()),
@@ -175,7 +175,7 @@ pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
         Edit::Unregister { .. } => planned.from.parent(),
         _ => None,
     });
-    // Folders of ours that only this lot was in.
+    // Folders of ours that only this item was in.
     let ours = |folder: &Path| folder.file_name().is_some_and(|name| name == "user-data" || name == "carried");
     for place in [&planned.to, &planned.from] {
         if let Some(top) = place.ancestors().skip(1).take(2).find(|folder| ours(folder)) {
@@ -185,8 +185,8 @@ pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedLot) {
             }
         }
     }
-    let lots = [Some(work.lot.id), work.lot.takes_back];
-    for folder in lots.into_iter().flatten().filter_map(|lot| work.journal.made(lot).ok()).flatten() {
+    let items = [Some(work.item.id), work.item.takes_back];
+    for folder in items.into_iter().flatten().filter_map(|item| work.journal.made(item).ok()).flatten() {
         // One that holds something refuses, and that is what is wanted.
         let _ = work.site.disk.remove_empty_folder(&folder);
     }

@@ -9,13 +9,13 @@ use crate::item::{Mode, Stage};
 use crate::record::{Content, FileChange};
 
 /// A journal that was brought back from a backup knows less than was done. Where the originals are gone, the copy is what was
-/// verified and the records lead to it, the lot is as far as that.
+/// verified and the records lead to it, the item is as far as that.
 pub(crate) fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
-    let behind = matches!(work.lot.stage, Stage::Compared { .. } | Stage::Placed | Stage::Repointing);
-    if !behind || work.lot.planned.mode != Mode::Copy || work.originals_away {
+    let behind = matches!(work.item.stage, Stage::Compared { .. } | Stage::Placed | Stage::Repointing);
+    if !behind || work.item.planned.mode != Mode::Copy || work.originals_away {
         return Ok(false);
     }
-    let (disk, planned) = (&work.site.disk, work.lot.planned.clone());
+    let (disk, planned) = (&work.site.disk, work.item.planned.clone());
     if disk.is_there(&planned.from).map_err(HaulError::disk("look at", &planned.from))?
         || !disk.is_folder(&planned.to).map_err(HaulError::disk("look at", &planned.to))?
         || not_as_seen(work, &planned.to)?.is_some()
@@ -23,19 +23,19 @@ pub(crate) fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
     {
         return Ok(false);
     }
-    if matches!(work.lot.stage, Stage::Compared { .. }) {
+    if matches!(work.item.stage, Stage::Compared { .. }) {
         work.set_stage(Stage::Placed)?;
     }
     // What was changed in the copy then is what it is now.
-    let mut changes = work.journal.changes(work.lot.id)?;
+    let mut changes = work.journal.changes(work.item.id)?;
     for file in planned.record_files().into_iter().filter(|file| file.starts_with(&planned.to)) {
         let now = Content::now(file, &Content::Bytes(Vec::new()))?;
         if !changes.iter().any(|change| change.file == file) {
             changes.push(FileChange { file: file.into(), before: now.clone(), after: now });
         }
     }
-    work.journal.put_changes(work.lot.id, &changes, &Stage::Repointing)?;
-    work.lot.stage = Stage::Repointing;
+    work.journal.put_changes(work.item.id, &changes, &Stage::Repointing)?;
+    work.item.stage = Stage::Repointing;
     work.set_stage(Stage::Repointed)?;
     Ok(true)
 }

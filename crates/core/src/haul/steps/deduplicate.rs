@@ -10,18 +10,18 @@ use crate::checksums::{BLOCK, BlockHash, EntryKind, block_count, block_hash, blo
 use crate::haul::copy::{bring_in_line, seen};
 use crate::haul::{HaulError, HaulEvent, SHEAF, Work};
 use crate::item::{DifferenceKind, Pace, Progress, Proof, Stage};
-use crate::journal::TallyEntry;
+use crate::journal::FileEntry;
 
-/// Reads a copy that lies about beside the one that stays, and notes in the tally what is the same.
+/// Reads a copy that lies about beside the one that stays, and notes in the checksums what is the same.
 pub(crate) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     bring_in_line(work, Path::new("/nowhere"))?;
-    let sums = work.journal.sums(work.lot.id)?;
-    let mut progress = Progress::begun(work.lot.id, &work.lot.planned.title, sums.bytes, sums.lines);
+    let sums = work.journal.sums(work.item.id)?;
+    let mut progress = Progress::begun(work.item.id, &work.item.planned.title, sums.bytes, sums.lines);
     let mut pace = Pace::patient();
-    let mut lines = work.journal.lines(work.lot.id);
+    let mut lines = work.journal.lines(work.item.id);
     loop {
-        let page: Vec<TallyEntry> = lines.by_ref().take(SHEAF.min(256)).collect::<Result<_, _>>()?;
+        let page: Vec<FileEntry> = lines.by_ref().take(SHEAF.min(256)).collect::<Result<_, _>>()?;
         if page.is_empty() {
             break;
         }
@@ -47,7 +47,7 @@ pub(crate) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulErr
             line.compared = true;
             done.push(line);
         }
-        work.journal.put_entries(work.lot.id, &done)?;
+        work.journal.put_entries(work.item.id, &done)?;
     }
     drop(lines);
     work.set_stage(Stage::Placed)
@@ -83,9 +83,9 @@ fn same_bytes(work: &Work<'_>, one: &Path, other: &Path) -> Result<Option<Vec<Bl
 
 /// What is the same as the copy that stays, and what is not.
 pub(crate) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     let mut proof = Proof { install: planned.to.clone(), read: true, records_lead_here: true, ..Proof::default() };
-    for line in work.journal.lines(work.lot.id) {
+    for line in work.journal.lines(work.item.id) {
         let line = line?;
         if line.entry.kind != EntryKind::Folder {
             proof.files += 1;
@@ -100,9 +100,9 @@ pub(crate) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
     Ok(proof)
 }
 
-/// Takes the tally of a folder and renames it beside its place.
+/// Takes the checksums of a folder and renames it beside its place.
 pub(crate) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     let is_there = |path: &Path| path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
     if is_there(&from) {
         if to.symlink_metadata().is_ok() {
@@ -121,9 +121,9 @@ pub(crate) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
 
 /// What is set aside, counted: nothing else holds these bytes.
 pub(crate) fn proof_of_setting_aside(work: &Work<'_>) -> Result<Proof, HaulError> {
-    let sums = work.journal.sums(work.lot.id)?;
+    let sums = work.journal.sums(work.item.id)?;
     Ok(Proof {
-        install: work.lot.planned.to.clone(),
+        install: work.item.planned.to.clone(),
         files: sums.files,
         bytes: Bytes::new(sums.bytes),
         records_lead_here: true,

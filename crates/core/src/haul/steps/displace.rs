@@ -22,9 +22,9 @@ fn is_there(path: &Path) -> bool {
     path.symlink_metadata().is_ok()
 }
 
-/// The names of a lot whose originals step aside before it begins.
+/// The names of an item whose originals step aside before it begins.
 fn goes(work: &Work<'_>) -> Option<Aside> {
-    work.lot.planned.aside.clone().filter(|aside| aside.held == work.lot.planned.from)
+    work.item.planned.aside.clone().filter(|aside| aside.held == work.item.planned.from)
 }
 
 fn remove(work: &Work<'_>, link: &Path) -> Result<(), HaulError> {
@@ -53,7 +53,7 @@ fn flush(work: &Work<'_>, aside: &Aside) -> Result<(), HaulError> {
     work.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))
 }
 
-/// Has the originals of a lot step aside.
+/// Has the originals of an item step aside.
 pub(crate) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
     let Some(aside) = goes(work) else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
@@ -82,7 +82,7 @@ pub(crate) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
 
 /// Brings originals that stepped aside, or that a return has brought back there, to their old place.
 pub(crate) fn step_back(work: &Work<'_>) -> Result<(), HaulError> {
-    let Some(aside) = work.lot.planned.aside.clone() else { return Ok(()) };
+    let Some(aside) = work.item.planned.aside.clone() else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(held) {
         if leads(old, held) {

@@ -10,31 +10,31 @@ use crate::haul::{HaulError, Work, records_lead_to};
 use crate::haul::inspect::all_agree;
 
 use crate::item::{Mode, Stage};
-use crate::journal::LotRow;
+use crate::journal::ItemRow;
 
-/// Whether the records of a lot at rest can be updated once more: they led to its copy.
-pub(crate) fn can_lead_again(lot: &LotRow) -> bool {
-    matches!(lot.planned.mode, Mode::Copy | Mode::TakeBack)
-        && matches!(lot.stage, Stage::Proved { .. } | Stage::Released { .. })
+/// Whether the records of an item at rest can be updated once more: they led to its copy.
+pub(crate) fn can_lead_again(item: &ItemRow) -> bool {
+    matches!(item.planned.mode, Mode::Copy | Mode::TakeBack)
+        && matches!(item.stage, Stage::Proved { .. } | Stage::Released { .. })
 }
 
-/// Whether all records of a lot lead to its copy, the small ones as well.
+/// Whether all records of an item lead to its copy, the small ones as well.
 pub(crate) fn all_lead_to(work: &Work<'_>, place: &Path) -> bool {
-    records_lead_to(work, place).is_ok() && all_agree(work.site, &work.lot.planned)
+    records_lead_to(work, place).is_ok() && all_agree(work.site, &work.item.planned)
 }
 
 /// Before originals go: a launcher that ended after the repoint may have written its old list once more. Then its records are
 /// changed again, and the proof is made again.
 pub(crate) fn lead_again(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let place = work.lot.planned.place().to_path_buf();
-    if work.lot.planned.mode == Mode::SetAside || all_lead_to(work, &place) {
+    let place = work.item.planned.place().to_path_buf();
+    if work.item.planned.mode == Mode::SetAside || all_lead_to(work, &place) {
         return Ok(());
     }
-    if !matches!(work.lot.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {
+    if !matches!(work.item.planned.mode, Mode::Copy | Mode::TakeBack) || leads_elsewhere(work, &place) {
         return Ok(());
     }
     // Of one whose originals are gone nothing else changes: it was proved and released, and stays so.
-    if matches!(work.lot.stage, Stage::Released { .. }) {
+    if matches!(work.item.stage, Stage::Released { .. }) {
         return repoint_released(work);
     }
     repoint_again(work)?;

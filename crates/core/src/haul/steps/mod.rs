@@ -21,7 +21,7 @@ pub(crate) use lead_again::{all_lead_to, can_lead_again, lead_again};
 pub(crate) use place::{link, place, rename, swap};
 pub(crate) use prove::prove;
 pub use prove::{prove_game, prove_haul};
-pub(crate) use release::release_lot;
+pub(crate) use release::release_item;
 pub use release::{release_haul, release_looking};
 pub(crate) use take_back::take_up;
 pub(crate) use update_records::{edits_to_make, finish, leads_elsewhere, repoint};

@@ -1,4 +1,4 @@
-//! Putting a compared copy in its place, and renaming a lot that stays on its file system.
+//! Putting a compared copy in its place, and renaming an item that stays on its file system.
 //!
 //! Law: names are made durable where they come to be before they are made durable where they leave.
 //! A rename is bridged by a link, so that old and new records lead to the whole game all the time.
@@ -31,9 +31,9 @@ fn is_folder(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
 }
 
-/// Renames the folder of ours to the lot's place, if the originals are still what was compared.
+/// Renames the folder of ours to the item's place, if the originals are still what was compared.
 pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
-    let to = work.lot.planned.to.clone();
+    let to = work.item.planned.to.clone();
     let disk = work.site.disk.clone();
     let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
     match (look(staging)?.is_some_and(|meta| meta.is_dir()), look(&to)?.is_some()) {
@@ -60,7 +60,7 @@ pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
 
 /// Whether a folder is the one that was verified: by its inode where that is steady, else by all that is in it.
 pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
-    let root = work.journal.lines(work.lot.id).next().transpose()?;
+    let root = work.journal.lines(work.item.id).next().transpose()?;
     let there = crate::haul::copy::seen(to)?;
     let steady = work.abilities().steady().inodes;
     let known = root.and_then(|line| line.there).is_some_and(|known| known.inode == there.inode);
@@ -69,8 +69,8 @@ pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.
 pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
-    if matches!(work.lot.stage, Stage::Planned) {
+    let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
+    if matches!(work.item.stage, Stage::Planned) {
         if to.symlink_metadata().is_ok() {
             return Err(HaulError::NotOurs { path: to });
         }
@@ -78,7 +78,7 @@ pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
         let links = work.abilities().links && work.abilities().known;
         work.set_stage(if links { Stage::Linked } else { Stage::Renaming })?;
     }
-    if matches!(work.lot.stage, Stage::Renaming) {
+    if matches!(work.item.stage, Stage::Renaming) {
         return rename(work);
     }
     if is_bridge(&to, &from) {
@@ -106,7 +106,7 @@ pub(crate) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    let (from, to) = (&work.item.planned.from, &work.item.planned.to);
     if is_folder(from) {
         work.site.disk.rename(from, to).map_err(HaulError::disk("rename", to))?;
     }
@@ -114,11 +114,11 @@ fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
     flush_parent(work, from)
 }
 
-/// Re-aims the absolute links inside a renamed lot that lead to its old place. Does nothing twice.
+/// Re-aims the absolute links inside a renamed item that lead to its old place. Does nothing twice.
 ///
 /// Before the swap the new place is reached through the bridge, so that these links lead somewhere all the time.
 fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (&work.lot.planned.from, &work.lot.planned.to);
+    let (from, to) = (&work.item.planned.from, &work.item.planned.to);
     let root = if is_folder(from) { from } else { to };
     let disk = &work.site.disk;
     let mut links = Vec::new();
@@ -151,7 +151,7 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
 
 /// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
 pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     let disk = work.site.disk.clone();
     aim_links(work)?;
     if is_link(&to) && is_folder(&from) {
@@ -175,13 +175,13 @@ pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
     Ok(())
 }
 
-/// Takes back a bridge or a rename whose lot is given up.
+/// Takes back a bridge or a rename whose item is given up.
 pub(crate) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
     // Nothing was made yet: whatever is at the new place is somebody else's.
-    if work.lot.stage == Stage::Planned {
+    if work.item.stage == Stage::Planned {
         return Ok(());
     }
-    let (from, to) = (work.lot.planned.from.clone(), work.lot.planned.to.clone());
+    let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     if is_bridge(&to, &from) {
         work.site.disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?;
     } else if is_folder(&to) && from.symlink_metadata().is_err() {

@@ -9,18 +9,18 @@ use crate::haul::{
 };
 use std::path::{Path, PathBuf};
 
-use crate::bytes::{HaulId, LotId};
+use crate::bytes::{HaulId, ItemId};
 use crate::checksums::{Entry, EntryKind, FileIdentity};
 use crate::item::{Finding, FindingKind, Links, Mode, Stage, WhyLeft};
-use crate::journal::{Journal, LotRow, TallyEntry};
+use crate::journal::{FileEntry, ItemRow, Journal};
 use crate::platform::Steady;
 use crate::site::{Site, real_path};
 
 /// Releases the kept originals of a haul, or goes on with it, and tries once more what an earlier release had to leave.
 ///
 /// # Errors
-/// [`HaulError::Refused`] where the newest proof of a lot found differences, or the gate does not let it pass; nothing of that lot
-/// is removed. [`HaulError::Nothing`] if no lot of the haul has kept originals.
+/// [`HaulError::Refused`] where the newest proof of an item found differences, or the gate does not let it pass; nothing of that item
+/// is removed. [`HaulError::Nothing`] if no item of the haul has kept originals.
 pub fn release_haul(
     site: &Site,
     journal: &Journal,
@@ -48,73 +48,73 @@ pub fn release_looking(
     if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
     }
-    let taken_up = |lot: &LotRow| -> Result<bool, HaulError> { Ok(taken_up(journal, lot)?.is_some()) };
-    let mut lots = Vec::new();
+    let taken_up = |item: &ItemRow| -> Result<bool, HaulError> { Ok(taken_up(journal, item)?.is_some()) };
+    let mut items = Vec::new();
     let mut failed = Vec::new();
-    for lot in &haul.lots {
-        match lot.stage {
-            Stage::Proved { holds: false } if lot.holds_originals() => {
-                let count = lot.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
-                failed.push(Finding::new(Some(&lot.planned.title), FindingKind::ProofFailed { count }));
+    for item in &haul.items {
+        match item.stage {
+            Stage::Proved { holds: false } if item.holds_originals() => {
+                let count = item.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
+                failed.push(Finding::new(Some(&item.planned.title), FindingKind::ProofFailed { count }));
             }
-            Stage::Proved { holds: true } | Stage::Releasing => lots.push(lot.clone()),
-            Stage::Released { left } if left > 0 && !taken_up(lot)? => lots.push(lot.clone()),
+            Stage::Proved { holds: true } | Stage::Releasing => items.push(item.clone()),
+            Stage::Released { left } if left > 0 && !taken_up(item)? => items.push(item.clone()),
             _ => {}
         }
     }
-    if lots.is_empty() && !failed.is_empty() {
+    if items.is_empty() && !failed.is_empty() {
         return Err(HaulError::Refused(failed));
     }
-    if lots.is_empty() {
+    if items.is_empty() {
         return Err(HaulError::Nothing(format!("haul {id} has no kept originals")));
     }
     let mut sum = Removed::default();
-    for lot in lots {
-        let mut work = Work::new(site, journal, lot, report, stop);
-        sum.add(release_lot(&mut work, depth)?);
+    for item in items {
+        let mut work = Work::new(site, journal, item, report, stop);
+        sum.add(release_item(&mut work, depth)?);
     }
     Ok(sum)
 }
 
-/// The later lot that took up a lot's originals again, if one did.
-pub(crate) fn taken_up(journal: &Journal, lot: &LotRow) -> Result<Option<LotRow>, HaulError> {
-    let backs = journal.lots_taking_back(lot.id)?;
+/// The later item that took up an item's originals again, if one did.
+pub(crate) fn taken_up(journal: &Journal, item: &ItemRow) -> Result<Option<ItemRow>, HaulError> {
+    let backs = journal.items_taking_back(item.id)?;
     Ok(backs.into_iter().rev().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
 }
 
-pub(crate) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
-    if matches!(work.lot.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.lot.planned.keeps {
+pub(crate) fn release_item(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
+    if matches!(work.item.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.item.planned.keeps {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }
     // An undo that ended between its proof and its own release has these originals be what the records lead to.
-    if let Some(back) = taken_up(work.journal, &work.lot)? {
+    if let Some(back) = taken_up(work.journal, &work.item)? {
         return Err(HaulError::Unfinished(back.haul));
     }
-    settle(work.site, &mut work.lot)?;
-    let stays = if work.lot.planned.mode == Mode::SetAside {
+    settle(work.site, &mut work.item)?;
+    let stays = if work.item.planned.mode == Mode::SetAside {
         // Of what was set aside there is no copy: that was said when it was.
         Stays::Nothing
     } else {
         let (place, seen) = copy_now(work)?;
         Stays::Copy { place, seen }
     };
-    let from = work.lot.held_at().to_path_buf();
+    let from = work.item.held_at().to_path_buf();
     let passed = pass(work, &from, &stays, depth)?;
-    if work.lot.stage != Stage::Releasing {
+    if work.item.stage != Stage::Releasing {
         if is_read_only(&from) {
             let kind = FindingKind::ReadOnlyDrive { path: from };
-            return Err(HaulError::Refused(vec![Finding::new(Some(&work.lot.planned.title), kind)]));
+            return Err(HaulError::Refused(vec![Finding::new(Some(&work.item.planned.title), kind)]));
         }
         work.set_stage(Stage::Releasing)?;
     }
     let steady = work.site.abilities_at(&from).steady();
-    // What was the copy of an undone lot holds files that the repoint had rewritten there: they are ours as well.
-    let taken_back = work.lot.takes_back.and_then(|id| work.journal.lot(id).transpose()).transpose()?;
-    let rewritten = taken_back.map(|lot| rewritten_in(work.journal, &lot)).transpose()?.unwrap_or_default();
-    let copied_links = work.lot.planned.links == Links::Copies;
-    let (disk, stop, work_journal, id) = (&work.site.disk, work.stop, work.journal, work.lot.id);
-    let verdict = |line: &TallyEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+    // What was the copy of an undone item holds files that the repoint had rewritten there: they are ours as well.
+    let taken_back = work.item.takes_back.and_then(|id| work.journal.item(id).transpose()).transpose()?;
+    let rewritten = taken_back.map(|item| rewritten_in(work.journal, &item)).transpose()?.unwrap_or_default();
+    let copied_links = work.item.planned.links == Links::Copies;
+    let (disk, stop, work_journal, id) = (&work.site.disk, work.stop, work.journal, work.item.id);
+    let verdict = |line: &FileEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
         let (entry, path) = (&line.entry, line.entry.path.as_path());
         if let Some(why) = passed.keeps(path) {
             return Ok(Some(why));
@@ -138,15 +138,15 @@ pub(crate) fn release_lot(work: &mut Work<'_>, depth: Depth) -> Result<Removed, 
             };
         Ok((!unchanged).then_some(WhyLeft::Changed))
     };
-    let removed = remove_known(&from, work.lot.id, &verdict, work, &passed.permit)?;
+    let removed = remove_known(&from, work.item.id, &verdict, work, &passed.permit)?;
     let left = removed.left.len() as u64;
     let removed =
-        if left > 0 && work.lot.takes_back.is_some() { out_of_the_way(work, &from, removed)? } else { removed };
-    work.journal.put_remains(work.lot.id, &removed.left)?;
+        if left > 0 && work.item.takes_back.is_some() { out_of_the_way(work, &from, removed)? } else { removed };
+    work.journal.put_remains(work.item.id, &removed.left)?;
     work.set_stage(Stage::Released { left })?;
-    let title = work.lot.planned.title.clone();
-    work.journal.say(work.lot.haul, Some(work.lot.id), "released", &title)?;
-    (work.report)(HaulEvent::Released { lot: work.lot.id, title, bytes: removed.bytes, left });
+    let title = work.item.planned.title.clone();
+    work.journal.say(work.item.haul, Some(work.item.id), "released", &title)?;
+    (work.report)(HaulEvent::Released { item: work.item.id, title, bytes: removed.bytes, left });
     Ok(removed)
 }
 
@@ -169,22 +169,22 @@ fn out_of_the_way(work: &Work<'_>, from: &Path, mut removed: Removed) -> Result<
     Ok(removed)
 }
 
-/// Where the copy of this lot is now, and the lot whose tally says how it was seen there: later hauls may have carried it on,
+/// Where the copy of this item is now, and the item whose checksums says how it was seen there: later hauls may have carried it on,
 /// and undos of those may have brought it back.
-fn copy_now(work: &Work<'_>) -> Result<(PathBuf, LotId), HaulError> {
-    let (mut place, mut seen) = (work.lot.planned.place().to_path_buf(), work.lot.id);
-    let mut lots = work.journal.lots_of(&work.lot.planned.game)?;
-    lots.sort_unstable_by_key(|lot| lot.id.0);
-    let later = lots.into_iter().filter(|lot| lot.id.0 > work.lot.id.0);
-    for mut lot in later.filter(|lot| lot.stage.is_repointed()) {
-        settle(work.site, &mut lot)?;
-        if lot.planned.from != place && lot.planned.place() != place {
+fn copy_now(work: &Work<'_>) -> Result<(PathBuf, ItemId), HaulError> {
+    let (mut place, mut seen) = (work.item.planned.place().to_path_buf(), work.item.id);
+    let mut items = work.journal.items_of(&work.item.planned.game)?;
+    items.sort_unstable_by_key(|item| item.id.0);
+    let later = items.into_iter().filter(|item| item.id.0 > work.item.id.0);
+    for mut item in later.filter(|item| item.stage.is_repointed()) {
+        settle(work.site, &mut item)?;
+        if item.planned.from != place && item.planned.place() != place {
             continue;
         }
-        place = lot.planned.place().to_path_buf();
+        place = item.planned.place().to_path_buf();
         // A rename leaves every file what it was.
-        if lot.planned.mode != Mode::Rename {
-            seen = lot.id;
+        if item.planned.mode != Mode::Rename {
+            seen = item.id;
         }
     }
     Ok((place, seen))
@@ -208,7 +208,7 @@ fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady: Steady) -> bool 
     is_kind(stat, kind) && FileIdentity::of(entry, steady).is_same(&now)
 }
 
-/// Whether a link, of which the copy is a file, leads to what was verified; or to a place within the lot that is released already.
+/// Whether a link, of which the copy is a file, leads to what was verified; or to a place within the item that is released already.
 fn leads_as_then(entry: &Entry, stat: &rustix::fs::Stat, from: &Path, steady: Steady) -> bool {
     if !is_kind(stat, LINK) || entry.kind != EntryKind::File {
         return false;

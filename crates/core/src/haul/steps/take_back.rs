@@ -5,25 +5,25 @@ use crate::haul::{HaulError, SHEAF, Work};
 
 use crate::checksums::EntryKind;
 use crate::item::Stage;
-use crate::journal::{TallyEntry, There};
+use crate::journal::{FileEntry, There};
 
-/// Reads the held originals and compares them with the tally, before anything leads to them again.
+/// Reads the held originals and compares them with the checksums, before anything leads to them again.
 pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
-    let Some(old) = work.lot.takes_back else { return Err(HaulError::NeedsRecovery) };
+    let Some(old) = work.item.takes_back else { return Err(HaulError::NeedsRecovery) };
     let mut lines = work.journal.lines(old);
     loop {
         let some = lines.by_ref().take(SHEAF).map(|line| line.map(swapped)).collect::<Result<Vec<_>, _>>()?;
         if some.is_empty() {
             break;
         }
-        work.journal.put_entries(work.lot.id, &some)?;
+        work.journal.put_entries(work.item.id, &some)?;
     }
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
     let subject = Subject {
         journal: work.journal,
-        lot: work.lot.id,
+        item: work.item.id,
         title: &planned.title,
         install: &planned.to,
         contents: contents.as_ref(),
@@ -40,16 +40,16 @@ pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
         let count = (proof.differ + proof.missing).max(1);
         return Err(HaulError::Changed { path: first.unwrap_or_else(|| planned.to.clone()), count });
     }
-    work.journal.set_all_compared(work.lot.id)?;
+    work.journal.set_all_compared(work.item.id)?;
     see_again(work)?;
     work.set_stage(Stage::Placed)
 }
 
 /// Writes down what is seen of files that were just read and are the same, where it is not what was seen before.
 fn see_again(work: &Work<'_>) -> Result<(), HaulError> {
-    let (place, steady) = (work.lot.planned.to.clone(), work.abilities().steady());
-    let mut seen: Vec<TallyEntry> = Vec::new();
-    meet(&work.site.disk, work.journal, work.lot.id, &place, Apart::of(&work.lot.planned), &mut |met| {
+    let (place, steady) = (work.item.planned.to.clone(), work.abilities().steady());
+    let mut seen: Vec<FileEntry> = Vec::new();
+    meet(&work.site.disk, work.journal, work.item.id, &place, Apart::of(&work.item.planned), &mut |met| {
         if let Met::Both(mut line, entry) = met
             && line.entry.kind != EntryKind::Folder
             && !is_as_it_was(&line, &entry, steady)
@@ -60,16 +60,16 @@ fn see_again(work: &Work<'_>) -> Result<(), HaulError> {
         }
         Ok(())
     })?;
-    Ok(work.journal.put_entries(work.lot.id, &seen)?)
+    Ok(work.journal.put_entries(work.item.id, &seen)?)
 }
 
 /// A line with original and copy in each other's place.
-fn swapped(line: TallyEntry) -> TallyEntry {
+fn swapped(line: FileEntry) -> FileEntry {
     let (inode, modified_ns, changed_ns) = (line.entry.inode, line.entry.modified_ns, line.entry.changed_ns);
     let there = There { inode, modified_ns, changed_ns };
     let mut entry = line.entry.clone();
     if let Some(copy) = line.there {
         (entry.inode, entry.modified_ns, entry.changed_ns) = (copy.inode, copy.modified_ns, copy.changed_ns);
     }
-    TallyEntry { entry, there: Some(there), compared: false, taken: None, ..line }
+    FileEntry { entry, there: Some(there), compared: false, taken: None, ..line }
 }

@@ -1,11 +1,11 @@
-//! Repointing: all record files of a lot change together, or none does.
+//! Repointing: all record files of an item change together, or none does.
 //!
 //! Law: the journal has the bytes before and after of every file before the first one is replaced;
 //! each file is replaced by a flushed one in one step. After a crash, a file that holds neither of
 //! the two was written by its launcher: its leaves are changed again, and its other bytes stay.
 
 use super::replace::{beside, folder_meta, read, replace};
-use crate::haul::inspect::{by_edits, in_lot, what_records_say};
+use crate::haul::inspect::{by_edits, in_item, what_records_say};
 use crate::haul::{
     HaulError, Reach, Work, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
@@ -15,14 +15,14 @@ use std::path::{Path, PathBuf};
 
 use super::place::cannot_exchange;
 use crate::disk::{FolderLock, What};
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Stage};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Stage};
 
 use crate::plan::lead_anew;
 
 use crate::record::{Content, Edit, EditError, FileChange, Files, Mood};
 use crate::site::real_path;
 
-/// Changes the records of a lot whose whole copy is at its place.
+/// Changes the records of an item whose whole copy is at its place.
 pub(crate) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
@@ -34,19 +34,19 @@ pub(crate) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
     write_all(work, &changes, &changes)
 }
 
-/// Takes the folders of all record files of a lot: two hauls never change one at the same time.
+/// Takes the folders of all record files of an item: two hauls never change one at the same time.
 fn take_records(work: &Work<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulError> {
-    let mut files: Vec<PathBuf> = work.lot.planned.record_files().into_iter().map(Path::to_path_buf).collect();
-    files.extend(work.journal.changes(work.lot.id)?.into_iter().map(|change| change.file));
+    let mut files: Vec<PathBuf> = work.item.planned.record_files().into_iter().map(Path::to_path_buf).collect();
+    files.extend(work.journal.changes(work.item.id)?.into_iter().map(|change| change.file));
     // A record file on a drive that is away is not gone: it says what it said.
-    let mut row = work.lot.clone();
+    let mut row = work.item.clone();
     let standing = settle(work.site, &mut row)?;
     match reach {
         Reach::All => standing.required_for(&row.planned, &files)?,
         Reach::WhatIsThere => files.retain(|file| !standing.is_out_of_reach(&row.planned, file)),
     }
     // The game's own folder is taken already.
-    files.retain(|file| in_lot(&work.lot.planned, file).is_none());
+    files.retain(|file| in_item(&work.item.planned, file).is_none());
     take_record_folders(work, &files)
 }
 
@@ -54,7 +54,7 @@ fn take_records(work: &Work<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulEr
 fn planned_changes(work: &Work<'_>) -> Result<Vec<FileChange>, HaulError> {
     if !work.moved {
         let mut files = Files::default();
-        match files.make(&edits_to_make(&work.lot.planned), Mood::Strict) {
+        match files.make(&edits_to_make(&work.item.planned), Mood::Strict) {
             Ok(()) => return Ok(files.changes()),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
             Err(error) => tracing::info!(%error, "records are found anew"),
@@ -79,17 +79,17 @@ enum Way {
     Back,
 }
 
-/// Where the records lead from: where the lot is, or the path that its drive had when it was written down, if they say that still.
+/// Where the records lead from: where the item is, or the path that its drive had when it was written down, if they say that still.
 fn led_from(work: &Work<'_>, way: Way, now: &Path) -> Result<PathBuf, HaulError> {
-    let Some(row) = work.journal.lot(work.lot.id)?.filter(|_| work.moved) else { return Ok(now.into()) };
+    let Some(row) = work.journal.item(work.item.id)?.filter(|_| work.moved) else { return Ok(now.into()) };
     let written = if way == Way::There { row.planned.from } else { row.planned.to };
-    let says = what_records_say(work.site, &work.lot.planned.game).map(|game| game.install);
+    let says = what_records_say(work.site, &work.item.planned.game).map(|game| game.install);
     Ok(if says.as_ref() == Some(&written) { written } else { now.into() })
 }
 
-/// Finds the records of a lot as they are now, and makes them lead there, or back.
+/// Finds the records of an item as they are now, and makes them lead there, or back.
 fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     let (own, from, to) = match way {
         Way::There => (edits_to_make(planned), &planned.from, &planned.to),
         Way::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
@@ -97,7 +97,7 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
     let from = &led_from(work, way, from)?;
     let leading = lead_anew(work.site, planned, &own, from, to)?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
-    if !leading.listed && way == Way::There && work.lot.takes_back.is_none() {
+    if !leading.listed && way == Way::There && work.item.takes_back.is_none() {
         let (launcher, copy) = (planned.launcher_name.clone(), planned.to.clone());
         let kind = FindingKind::RecordsElsewhere { launcher, path: None, copy };
         return Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind)]));
@@ -108,11 +108,11 @@ fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
     let enters = enters_again(planned);
     let needs_all = by_edits(planned) || planned.mode == Mode::Records || enters;
     let missed = !leading.missed.is_empty() && (leads_nothing || needs_all);
-    if missed && way == Way::There && (work.lot.takes_back.is_none() || enters) {
+    if missed && way == Way::There && (work.item.takes_back.is_none() || enters) {
         return Err(leading.missed.into_iter().next().map_or(HaulError::NeedsRecovery, HaulError::from));
     }
     if !leading.listed {
-        work.journal.say(work.lot.haul, Some(work.lot.id), "unlisted", &planned.title)?;
+        work.journal.say(work.item.haul, Some(work.item.id), "unlisted", &planned.title)?;
     }
     Ok(leading.changes)
 }
@@ -122,13 +122,13 @@ pub(crate) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
-    let known = work.journal.changes(work.lot.id)?;
+    let known = work.journal.changes(work.item.id)?;
     sweep(work, &known)?;
     if !work.moved && !written_by_others(&known)? {
         return write_all(work, &known, &known);
     }
     let mut files = Files::default();
-    let made = files.make(&edits_to_make(&work.lot.planned), Mood::Again);
+    let made = files.make(&edits_to_make(&work.item.planned), Mood::Again);
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
         Err(error) if !is_of_the_records(&error) => return Err(error.into()),
@@ -137,29 +137,29 @@ pub(crate) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     write_all(work, &merged(known, anew.clone()), &anew)
 }
 
-/// Changes the records of a lot once more, since its launcher has written its old ones after they were changed.
+/// Changes the records of an item once more, since its launcher has written its old ones after they were changed.
 pub(crate) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
-    let known = work.journal.changes(work.lot.id)?;
+    let known = work.journal.changes(work.item.id)?;
     let anew = found_anew(work, Way::There)?;
     write_all(work, &merged(known, anew.clone()), &anew)
 }
 
-/// Does the same for a lot whose originals are gone: it stays what it is.
+/// Does the same for an item whose originals are gone: it stays what it is.
 pub(crate) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     for change in found_anew(work, Way::There)? {
         replace(&work.site.disk, &change, &work.own_name("record"))?;
     }
-    Ok(work.journal.say(work.lot.haul, Some(work.lot.id), "led again", &work.lot.planned.title)?)
+    Ok(work.journal.say(work.item.haul, Some(work.item.id), "led again", &work.item.planned.title)?)
 }
 
-/// Whether the records of a lot lead to a third place, or to none and cannot be led anywhere: then there is nothing to change again.
+/// Whether the records of an item lead to a third place, or to none and cannot be led anywhere: then there is nothing to change again.
 pub(crate) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
-    let planned = &work.lot.planned;
+    let planned = &work.item.planned;
     if by_edits(planned) {
         let mut files = Files::default();
         return files.make(&edits_to_make(planned), Mood::Strict).is_err();
@@ -174,13 +174,13 @@ pub(crate) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
 }
 
 /// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.
-pub(crate) fn enters_again(planned: &PlannedLot) -> bool {
+pub(crate) fn enters_again(planned: &PlannedItem) -> bool {
     planned.mode == Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)))
 }
 
-/// The edits of a lot that are to be made. Those within it stay with the lot, for it may be copied once more; originals
+/// The edits of an item that are to be made. Those within it stay with the item, for it may be copied once more; originals
 /// that are taken up again were never rewritten.
-pub(crate) fn edits_to_make(planned: &PlannedLot) -> Vec<Edit> {
+pub(crate) fn edits_to_make(planned: &PlannedItem) -> Vec<Edit> {
     let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
     let wanted = |edit: &&Edit| planned.mode != Mode::TakeBack || !within(edit);
     planned.edits.iter().filter(wanted).cloned().collect()
@@ -235,11 +235,11 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
     be_quiet(work)?;
     let _taken = take_records(work, reach)?;
-    let mut known = work.journal.changes(work.lot.id)?;
-    let mut row = work.lot.clone();
+    let mut known = work.journal.changes(work.item.id)?;
+    let mut row = work.item.clone();
     let standing = settle(work.site, &mut row)?;
     let out_of_reach = |file: &Path| reach == Reach::WhatIsThere && standing.is_out_of_reach(&row.planned, file);
-    let turned = Edit::turned_all(&edits_to_make(&work.lot.planned));
+    let turned = Edit::turned_all(&edits_to_make(&work.item.planned));
     let turned = within_reach(&turned, &known, &out_of_reach).ok_or(HaulError::NeedsRecovery)?;
     known.retain(|change| !out_of_reach(&change.file));
     sweep(work, &known)?;
@@ -258,19 +258,19 @@ pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
         replace(&work.site.disk, change, &work.own_name("record"))?;
     }
     let linked =
-        work.lot.planned.mode == Mode::Rename && work.lot.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
+        work.item.planned.mode == Mode::Rename && work.item.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
     work.set_stage(if linked { Stage::Linked } else { Stage::Placed })
 }
 
-/// The byte-identical way back, where every record file still holds what the returned lot wrote.
+/// The byte-identical way back, where every record file still holds what the returned item wrote.
 fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
-    let Some(lot) = work.lot.takes_back else { return Ok(None) };
-    let known = work.journal.changes(lot)?;
+    let Some(item) = work.item.takes_back else { return Ok(None) };
+    let known = work.journal.changes(item)?;
     // Of a repoint that this journal did not see only the outcome is known.
     if known.iter().any(|change| change.before.says_the_same(&change.after)) {
         return Ok(None);
     }
-    let Some(written) = work.journal.lot(lot)? else { return Ok(None) };
+    let Some(written) = work.journal.item(item)? else { return Ok(None) };
     let mut now = written.clone();
     let standing = settle(work.site, &mut now)?;
     let mut back = Vec::new();
@@ -282,12 +282,12 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
         if standing.is_out_of_reach(&now.planned, &change.file) {
             continue;
         }
-        if let Some(path) = in_lot(&work.lot.planned, &change.file) {
+        if let Some(path) = in_item(&work.item.planned, &change.file) {
             // Held originals were never rewritten; what was copied or renamed back is, where it lies now.
-            if work.lot.planned.mode == Mode::TakeBack {
+            if work.item.planned.mode == Mode::TakeBack {
                 continue;
             }
-            let file = work.lot.planned.to.join(path);
+            let file = work.item.planned.to.join(path);
             // A link is changed where it stands, and nothing behind it.
             change.file = match (&change.after, file.parent(), file.file_name()) {
                 (Content::Link(_), Some(folder), Some(name)) => real_path(folder).join(name),
@@ -298,10 +298,10 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
         let Some(before) = change.before.made_of(&now).filter(|_| change.after.is(&now)) else { return Ok(None) };
         back.push(FileChange { file: change.file, before: now, after: before });
     }
-    // A lot that took originals up did not rewrite what lies in them: then there is more to change than it changed.
+    // An item that took originals up did not rewrite what lies in them: then there is more to change than it changed.
     let covered = |file: &Path| back.iter().any(|change| change.file == real_path(file));
-    let within = edits_to_make(&work.lot.planned);
-    let mut within = within.iter().flat_map(Edit::files).filter(|file| file.starts_with(&work.lot.planned.to));
+    let within = edits_to_make(&work.item.planned);
+    let mut within = within.iter().flat_map(Edit::files).filter(|file| file.starts_with(&work.item.planned.to));
     if !within.all(covered) {
         return Ok(None);
     }
@@ -312,12 +312,12 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
 
 /// Writes down `all` and then replaces what is in `open`.
 fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Result<(), HaulError> {
-    let next = work.lot.stage.clone().to(Stage::Repointing)?;
-    work.journal.put_changes(work.lot.id, all, &next)?;
-    work.lot.stage = next;
+    let next = work.item.stage.clone().to(Stage::Repointing)?;
+    work.journal.put_changes(work.item.id, all, &next)?;
+    work.item.stage = next;
     work.tell_stage();
     for change in open {
-        let within = in_lot(&work.lot.planned, &change.file).and_then(|_| change.file.parent());
+        let within = in_item(&work.item.planned, &change.file).and_then(|_| change.file.parent());
         let folder = within.and_then(|folder| Some((folder, folder_meta(folder)?)));
         replace(&work.site.disk, change, &work.own_name("record"))?;
         // The copy's folders keep the times of their originals.

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::survey::{GameId, Way};
 
-/// Where a lot is to go.
+/// Where an item is to go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Destination {
@@ -22,7 +22,7 @@ pub enum Destination {
 
 /// One game and where it is to go.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct DraftLot {
+pub struct DraftItem {
     /// The game.
     pub game: GameId,
     /// Where to.
@@ -35,15 +35,15 @@ pub struct DraftLot {
 /// What a person wants, in the order in which it was wanted.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Draft {
-    /// The lots; a game stands in it once at most.
-    pub lots: Vec<DraftLot>,
+    /// The items; a game stands in it once at most.
+    pub items: Vec<DraftItem>,
     /// Whether drive letters are made where a record needs one.
     #[serde(default)]
     pub letters: MakeLetters,
     /// What becomes of links on a drive that has none.
     #[serde(default)]
     pub links: Links,
-    /// Whether the smallest lot goes through to its proof before the others.
+    /// Whether the smallest item goes through to its proof before the others.
     #[serde(default)]
     pub trial: Trial,
 }
@@ -57,16 +57,16 @@ impl Draft {
     /// Sends user data by one of its ways, or a game with a link left at its old place.
     pub fn send_by(&mut self, game: GameId, to: Destination, way: Option<Way>) {
         self.keep(&game);
-        self.lots.push(DraftLot { game, to, way });
+        self.items.push(DraftItem { game, to, way });
     }
 
     /// Leaves a game where it is.
     pub fn keep(&mut self, game: &GameId) {
-        self.lots.retain(|lot| lot.game != *game);
+        self.items.retain(|item| item.game != *game);
     }
 
     /// Where a game is to go.
     pub fn destination(&self, game: &GameId) -> Option<&Destination> {
-        self.lots.iter().find(|lot| lot.game == *game).map(|lot| &lot.to)
+        self.items.iter().find(|item| item.game == *game).map(|item| &item.to)
     }
 }

@@ -14,6 +14,9 @@ use crate::item::{Links, Policy, Trial};
 use crate::plan::edits::MakeLetters;
 use crate::survey::{GameId, Survey, Way};
 
+/// The version that is written.
+const FORMAT: u32 = 2;
+
 /// A draft as it is written down.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
@@ -31,21 +34,21 @@ pub struct DraftFile {
     /// What becomes of links on a drive that has none.
     #[serde(default)]
     pub links: Links,
-    /// Whether the smallest lot is tried first.
+    /// Whether the smallest item is tried first.
     #[serde(default)]
     pub trial: Trial,
-    /// The lots.
-    #[serde(default)]
-    pub lots: Vec<FileLot>,
+    /// The items; version 1 called them lots.
+    #[serde(default, alias = "lots")]
+    pub items: Vec<FileItem>,
     /// Drives that were not there.
     #[serde(default)]
     pub what_if: Vec<WhatIf>,
 }
 
-/// A lot of a draft as it is written down.
+/// An item of a draft as it is written down.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub struct FileLot {
+pub struct FileItem {
     /// The game's id over all launchers.
     pub game: GameId,
     /// Its title, for people.
@@ -72,7 +75,7 @@ pub enum DraftFileError {
     #[error("it is no draft: {0}")]
     Unsound(String),
     /// Another version has written it.
-    #[error("its format is {0}; this program reads 1")]
+    #[error("its format is {0}; this program reads 1 and 2")]
     Version(u32),
 }
 
@@ -88,36 +91,36 @@ pub enum Misfit {
     DriveGone { title: String, drive: String },
     /// There is no such library.
     LibraryGone { title: String, library: PathBuf },
-    /// The lot says neither a drive nor a library.
+    /// The item says neither a drive nor a library.
     NoPlace { title: String },
 }
 
 impl DraftFile {
     /// Writes a draft down.
     pub fn of(survey: &Survey, draft: &Draft, policy: Policy, what_if: Vec<WhatIf>) -> Self {
-        let lot = |lot: &super::draft::DraftLot| {
-            let game = survey.cargo(&lot.game, lot.way);
-            let (to, library) = match &lot.to {
+        let item = |item: &super::draft::DraftItem| {
+            let game = survey.cargo(&item.game, item.way);
+            let (to, library) = match &item.to {
                 Destination::Drive(name) => (Some(name.clone()), None),
                 Destination::Library(path) => (None, Some(path.clone())),
             };
-            FileLot {
-                game: lot.game.clone(),
+            FileItem {
+                game: item.game.clone(),
                 title: game.map_or_else(String::new, |game| game.found.title.clone()),
                 from: game.map(|game| game.found.install.clone()),
                 to,
                 library,
-                way: lot.way,
+                way: item.way,
             }
         };
         Self {
-            format: 1,
+            format: FORMAT,
             made: Some(survey.made),
             policy,
             letters: draft.letters,
             links: draft.links,
             trial: draft.trial,
-            lots: draft.lots.iter().map(lot).collect(),
+            items: draft.items.iter().map(item).collect(),
             what_if,
         }
     }
@@ -128,7 +131,7 @@ impl DraftFile {
     /// [`DraftFileError`] with line and fault.
     pub fn parse(text: &str) -> Result<Self, DraftFileError> {
         let file: Self = toml::from_str(text).map_err(|error| DraftFileError::Unsound(error.to_string()))?;
-        if file.format == 1 { Ok(file) } else { Err(DraftFileError::Version(file.format)) }
+        if (1..=FORMAT).contains(&file.format) { Ok(file) } else { Err(DraftFileError::Version(file.format)) }
     }
 
     /// Its text.
@@ -144,17 +147,17 @@ impl DraftFile {
     pub fn fit(&self, survey: &Survey) -> Result<Draft, Vec<Misfit>> {
         let mut draft = Draft { letters: self.letters, links: self.links, trial: self.trial, ..Draft::default() };
         let mut misfits = Vec::new();
-        for lot in &self.lots {
-            let title = || if lot.title.is_empty() { lot.game.0.clone() } else { lot.title.clone() };
-            let Some(game) = survey.cargo(&lot.game, lot.way) else {
-                misfits.push(Misfit::GameGone { game: lot.game.clone(), title: title() });
+        for item in &self.items {
+            let title = || if item.title.is_empty() { item.game.0.clone() } else { item.title.clone() };
+            let Some(game) = survey.cargo(&item.game, item.way) else {
+                misfits.push(Misfit::GameGone { game: item.game.clone(), title: title() });
                 continue;
             };
-            if let Some(was) = lot.from.as_ref().filter(|was| **was != game.found.install) {
+            if let Some(was) = item.from.as_ref().filter(|was| **was != game.found.install) {
                 let now = game.found.install.clone();
                 misfits.push(Misfit::Moved { title: title(), was: was.clone(), now });
             }
-            let to = match (&lot.to, &lot.library) {
+            let to = match (&item.to, &item.library) {
                 (Some(name), _) if survey.drive(name).is_some() => Destination::Drive(name.clone()),
                 (Some(name), _) => {
                     misfits.push(Misfit::DriveGone { title: title(), drive: name.clone() });
@@ -172,7 +175,7 @@ impl DraftFile {
                     continue;
                 }
             };
-            draft.send_by(lot.game.clone(), to, lot.way);
+            draft.send_by(item.game.clone(), to, item.way);
         }
         if misfits.is_empty() { Ok(draft) } else { Err(misfits) }
     }
@@ -229,13 +232,15 @@ mod tests {
         for (text, part) in [
             ("format = 1\ncolour = 2", "line 2"),
             ("format = 7", "format is 7"),
-            ("format = 1\n[[lots]]\ntitle = \"x\"", "game"),
+            ("format = 2\n[[items]]\ntitle = \"x\"", "game"),
             ("{", "line 1"),
         ] {
             let error = DraftFile::parse(text).unwrap_err().to_string();
             assert!(error.contains(part), "{text}: {error}");
         }
-        let empty = DraftFile::parse("format = 1\n[[lots]]\ngame = \"quay/a\"").unwrap();
+        let empty = DraftFile::parse("format = 2\n[[items]]\ngame = \"quay/a\"").unwrap();
+        let older = DraftFile::parse("format = 1\n[[lots]]\ngame = \"quay/a\"").unwrap();
+        assert_eq!(older.items, empty.items, "a draft of version 1 is read");
         assert_eq!(empty.fit(&survey()).unwrap_err(), [Misfit::NoPlace { title: "quay/a".into() }]);
     }
 }

@@ -5,7 +5,7 @@ mod file;
 mod suggest;
 mod what_if;
 
-pub use draft::{Destination, Draft, DraftLot};
-pub use file::{DraftFile, DraftFileError, FileLot, Misfit};
+pub use draft::{Destination, Draft, DraftItem};
+pub use file::{DraftFile, DraftFileError, FileItem, Misfit};
 pub use suggest::{Aim, Line, Miss, Suggestion, Why, suggest};
 pub use what_if::WhatIf;

@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 
 use super::rewrites::{MakeLetters, Target, Unchangeable, edits};
-use crate::item::PlannedLot;
+use crate::item::PlannedItem;
 use crate::launcher::{Found, FoundGame, load_profiles, read_launcher_supposing};
 use crate::record::{Edit, EditError, FileChange, Files, Mood};
 use crate::site::Site;
@@ -22,14 +22,14 @@ pub(crate) struct Leading {
     pub(crate) missed: Vec<EditError>,
 }
 
-/// Makes, in memory, what has the records of a lot lead to `to` instead of `from`. `own` are the lot's own edits, for what no profile
+/// Makes, in memory, what has the records of an item lead to `to` instead of `from`. `own` are the item's own edits, for what no profile
 /// describes.
 ///
 /// # Errors
 /// [`EditError`] if a record that was found cannot be changed.
 pub(crate) fn lead_anew(
     site: &Site,
-    planned: &PlannedLot,
+    planned: &PlannedItem,
     own: &[Edit],
     from: &Path,
     to: &Path,
@@ -41,7 +41,7 @@ pub(crate) fn lead_anew(
         None => (Vec::new(), planned.launcher.is_empty() || !has_profile(site, planned)),
     };
     files.make(&found, Mood::Again)?;
-    // What the profile has covered is done; of the rest the lot's own edits say what it was.
+    // What the profile has covered is done; of the rest the item's own edits say what it was.
     let covered = |edit: &&Edit| {
         let same_file = |other: &Edit| other.files().iter().any(|file| edit.files().contains(file));
         !matches!(edit, Edit::Register { .. } | Edit::Unregister { .. } | Edit::Made { .. })
@@ -69,14 +69,14 @@ fn library_of(site: &Site, found: &Found, game: &FoundGame, to: &Path) -> Option
     by_template.or_else(|| to.parent()).map(Path::to_path_buf)
 }
 
-fn has_profile(site: &Site, planned: &PlannedLot) -> bool {
+fn has_profile(site: &Site, planned: &PlannedItem) -> bool {
     load_profiles(&site.profile_folder()).0.iter().any(|profile| profile.id == planned.launcher)
 }
 
 /// The edits of the launcher's own records; `None` if no profile describes it or it does not list the game.
 fn of_profile(
     site: &Site,
-    planned: &PlannedLot,
+    planned: &PlannedItem,
     own: &[Edit],
     from: &Path,
     to: &Path,

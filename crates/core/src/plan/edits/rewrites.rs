@@ -65,7 +65,7 @@ struct Writing<'a> {
     old: Values,
     new: Values,
     bases: Bases,
-    /// Links that lots of this haul make before.
+    /// Links that items of this haul make before.
     made: Vec<Edit>,
     /// Records that are parts of texts, by file and place.
     texts: HashMap<(&'a Path, &'a str), Vec<usize>>,
@@ -93,7 +93,7 @@ fn placed(
     })
 }
 
-/// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's lots before it.
+/// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's items before it.
 pub(crate) fn edits(
     site: &Site,
     found: &Found,
@@ -245,7 +245,7 @@ impl Writing<'_> {
         Ok(edits)
     }
 
-    /// A record within the lot is rewritten in the copy.
+    /// A record within the item is rewritten in the copy.
     fn carried(&self, file: &Path) -> PathBuf {
         match file.strip_prefix(&self.game.install) {
             Ok(rest) => self.target.install.join(rest),
@@ -454,7 +454,7 @@ pub(crate) fn previews(edits: &[Edit]) -> Vec<Preview> {
     previews_in(&mut Trial::default(), edits)
 }
 
-/// The same for one lot of many: lists are read once.
+/// The same for one item of many: lists are read once.
 pub(crate) fn previews_in(trial: &mut Trial, edits: &[Edit]) -> Vec<Preview> {
     let mut out = Vec::new();
     for edit in edits {

@@ -1,4 +1,4 @@
-//! Plans of lots that no draft has: libraries, what lies about, records that lead elsewhere.
+//! Plans of items that no draft has: libraries, what lies about, records that lead elsewhere.
 
 use std::path::{Path, PathBuf};
 
@@ -6,7 +6,7 @@ use jiff::Timestamp;
 
 use crate::bytes::Bytes;
 use crate::checksums::Size;
-use crate::item::{Finding, FindingKind, Links, Mode, PlannedLot, Policy, Trial};
+use crate::item::{Finding, FindingKind, Links, Mode, PlannedItem, Policy, Trial};
 use crate::launcher::Found;
 use crate::plan::drafts::Draft;
 use crate::plan::edits::previews;
@@ -18,10 +18,10 @@ use crate::record::{Edit, Files, Mood};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
 
-/// A lot of one folder, with what its records become.
-pub(crate) fn lot(site: &Site, id: GameId, title: String, mode: Mode, from: PathBuf, to: PathBuf) -> PlannedLot {
+/// An item of one folder, with what its records become.
+pub(crate) fn item(site: &Site, id: GameId, title: String, mode: Mode, from: PathBuf, to: PathBuf) -> PlannedItem {
     let drive = |path: &PathBuf| site.drive_of(path).map(|drive| drive.name.clone());
-    PlannedLot {
+    PlannedItem {
         game: id,
         title,
         launcher: String::new(),
@@ -46,46 +46,46 @@ pub(crate) fn lot(site: &Site, id: GameId, title: String, mode: Mode, from: Path
     }
 }
 
-/// The same lot, as one of this launcher with these edits.
-pub(crate) fn with_edits(lot: PlannedLot, found: &Found, edits: Vec<Edit>) -> PlannedLot {
-    PlannedLot {
+/// The same item, as one of this launcher with these edits.
+pub(crate) fn with_edits(item: PlannedItem, found: &Found, edits: Vec<Edit>) -> PlannedItem {
+    PlannedItem {
         launcher: found.profile.id.clone(),
         launcher_name: found.profile.name.clone(),
         processes: found.profile.processes.clone(),
         previews: previews(&edits),
         edits,
-        ..lot
+        ..item
     }
 }
 
-/// A plan of these lots, with what stands in their way.
+/// A plan of these items, with what stands in their way.
 pub(crate) fn plan_of(
     site: &Site,
     survey: &Survey,
-    lots: Vec<PlannedLot>,
+    items: Vec<PlannedItem>,
     mut findings: Vec<Finding>,
     policy: Policy,
 ) -> Plan {
     let mut files = Files::default();
-    for lot in &lots {
-        if let Err(error) = files.make(&lot.edits, Mood::Strict).and_then(|()| files.rehearse()) {
+    for item in &items {
+        if let Err(error) = files.make(&item.edits, Mood::Strict).and_then(|()| files.rehearse()) {
             let kind = FindingKind::RecordsUnchangeable { why: error.to_string() };
-            findings.push(Finding::new(Some(&lot.title), kind));
+            findings.push(Finding::new(Some(&item.title), kind));
         }
-        findings.extend(writable_findings(site, lot));
+        findings.extend(writable_findings(site, item));
     }
-    findings.extend(quiet(site, &lots));
+    findings.extend(quiet(site, &items));
     findings.sort_by_key(|finding| finding.weight);
     findings.dedup();
     let mut loads = projected(survey, &Draft::default());
-    for lot in lots.iter().filter(|lot| matches!(lot.mode, Mode::Spare | Mode::SetAside)) {
-        if let Some(load) = loads.iter_mut().find(|load| Some(&load.drive) == lot.from_drive.as_ref()) {
-            load.after = load.after.less(lot.size.on_disk);
+    for item in items.iter().filter(|item| matches!(item.mode, Mode::Spare | Mode::SetAside)) {
+        if let Some(load) = loads.iter_mut().find(|load| Some(&load.drive) == item.from_drive.as_ref()) {
+            load.after = load.after.less(item.size.on_disk);
         }
     }
     Plan {
         made: Timestamp::now(),
-        lots,
+        items,
         findings,
         loads,
         steps: Vec::new(),
@@ -110,7 +110,7 @@ pub fn plan_made(
         Edit::Made { file, old, new: Some(new) }
     });
     let edits: Vec<Edit> = edits.collect();
-    let bare = lot(site, id, title, Mode::Records, folder.into(), folder.into());
-    let lot = PlannedLot { previews: previews(&edits), edits, ..bare };
-    plan_of(site, survey, vec![lot], Vec::new(), Policy::Release)
+    let bare = item(site, id, title, Mode::Records, folder.into(), folder.into());
+    let item = PlannedItem { previews: previews(&edits), edits, ..bare };
+    plan_of(site, survey, vec![item], Vec::new(), Policy::Release)
 }

@@ -7,10 +7,10 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::alone::{lot, plan_of, with_edits};
+use super::alone::{item, plan_of, with_edits};
 use crate::bytes::Bytes;
 use crate::checksums::measure;
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy};
 use crate::launcher::{ContentList, Found, FoundGame, PlaceFault, place_fault};
 use crate::plan::Plan;
 use crate::plan::edits::{NewGame, Target, enter, quoted_in, register};
@@ -53,14 +53,14 @@ pub fn plan_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan 
     let mut findings = Vec::new();
     let name = adoption.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let title = adoption.title.clone().unwrap_or_else(|| name.clone());
-    let lots = match adopted(site, survey, adoption, &mut findings) {
-        Ok(lot) => vec![lot],
+    let items = match adopted(site, survey, adoption, &mut findings) {
+        Ok(item) => vec![item],
         Err(kind) => {
             findings.push(Finding::new(Some(&title), kind));
             Vec::new()
         }
     };
-    plan_of(site, survey, lots, findings, Policy::Hold)
+    plan_of(site, survey, items, findings, Policy::Hold)
 }
 
 fn adopted(
@@ -68,7 +68,7 @@ fn adopted(
     survey: &Survey,
     adoption: &Adoption,
     findings: &mut Vec<Finding>,
-) -> Result<PlannedLot, FindingKind> {
+) -> Result<PlannedItem, FindingKind> {
     let place = place_of(site, survey, adoption)?;
     let (found, install) = (place.found, &place.install);
     let list = place.list.as_ref();
@@ -79,20 +79,22 @@ fn adopted(
     match list {
         None => findings.push(say(FindingKind::NoContentList { launcher: found.profile.name.clone() })),
         Some(list) => {
-            let lacking = |item: &&crate::launcher::ContentItem| listing.size_of(&item.path) != Some(item.size);
+            let lacking = |listed: &&crate::launcher::ListedFile| listing.size_of(&listed.path) != Some(listed.size);
             let (files, bytes) = list
-                .items
+                .listed_files
                 .iter()
                 .filter(lacking)
-                .fold((0_usize, 0), |(files, bytes), item| (files + 1, bytes + item.size));
+                .fold((0_usize, 0), |(files, bytes), listed| (files + 1, bytes + listed.size));
             if files > 0 {
                 findings.push(say(FindingKind::Incomplete { files, bytes: Bytes::new(bytes) }));
             }
         }
     }
     let unchangeable = |why: String| FindingKind::RecordsUnchangeable { why };
-    let bytes: u64 = list
-        .map_or_else(|| measure(&adoption.path).apparent.count(), |list| list.items.iter().map(|item| item.size).sum());
+    let bytes: u64 = list.map_or_else(
+        || measure(&adoption.path).apparent.count(),
+        |list| list.listed_files.iter().map(|listed| listed.size).sum(),
+    );
     let program = adoption.program.clone().or_else(|| list.and_then(|list| list.program.clone()));
     let new = NewGame {
         id: &adoption.id,
@@ -124,7 +126,7 @@ fn adopted(
     if mode != Mode::Adopt && install.look_own_meta().is_ok() {
         findings.push(say(FindingKind::TargetThere { path: install.clone() }));
     }
-    let bare = lot(site, id, title, mode, adoption.path.clone(), install.clone());
+    let bare = item(site, id, title, mode, adoption.path.clone(), install.clone());
     let bare = with_room(survey, bare, place.drive, findings);
     Ok(with_edits(bare, found, edits))
 }
@@ -142,8 +144,8 @@ fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Mode {
     if same { Mode::Rename } else { Mode::Copy }
 }
 
-/// The lot with its size and what it needs; says if there is no room for that.
-fn with_room(survey: &Survey, bare: PlannedLot, drive: &Drive, findings: &mut Vec<Finding>) -> PlannedLot {
+/// The item with its size and what it needs; says if there is no room for that.
+fn with_room(survey: &Survey, bare: PlannedItem, drive: &Drive, findings: &mut Vec<Finding>) -> PlannedItem {
     let size = measure(&bare.from);
     let need = if bare.mode == Mode::Copy { size.on_disk.max(size.apparent) } else { Bytes::ZERO };
     let free = survey.drive(&drive.name).map_or(Bytes::ZERO, |state| state.free);
@@ -152,14 +154,14 @@ fn with_room(survey: &Survey, bare: PlannedLot, drive: &Drive, findings: &mut Ve
         let (drive, reserve) = (drive.name.clone(), drive.reserve);
         findings.push(Finding::new(None, FindingKind::NoRoom { drive, lacks, reserve }));
     }
-    PlannedLot { size, need, ..bare }
+    PlannedItem { size, need, ..bare }
 }
 
-/// Plans to bring a folder to where its launcher will look for it; no lots if it is there already. Writes nothing.
+/// Plans to bring a folder to where its launcher will look for it; no items if it is there already. Writes nothing.
 pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
     let mut findings = Vec::new();
     let name = adoption.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-    let lots = match place_of(site, survey, adoption) {
+    let items = match place_of(site, survey, adoption) {
         Err(kind) => {
             findings.push(Finding::new(Some(&name), kind));
             Vec::new()
@@ -174,13 +176,13 @@ pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
                         findings.push(Finding::new(Some(&name), FindingKind::TargetThere { path: to.clone() }));
                     }
                     let id = GameId(format!("{FINDS}/{}", adoption.path.display()));
-                    let bare = lot(site, id, name, mode, adoption.path.clone(), to);
+                    let bare = item(site, id, name, mode, adoption.path.clone(), to);
                     vec![with_room(survey, bare, place.drive, &mut findings)]
                 }
             }
         }
     };
-    plan_of(site, survey, lots, findings, Policy::Hold)
+    plan_of(site, survey, items, findings, Policy::Hold)
 }
 
 /// Finds the launcher, its content list, and where the game will lie.
@@ -286,7 +288,7 @@ pub fn watch_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Guid
     let values = found.values(site).with("id", &adoption.id).with("library", library);
     if let Ok(Some(list)) = ContentList::read(&found.profile, &values) {
         let listing = Listing::of(&adoption.path);
-        guided.whole = list.items.iter().all(|item| listing.size_of(&item.path) == Some(item.size));
+        guided.whole = list.listed_files.iter().all(|listed| listing.size_of(&listed.path) == Some(listed.size));
     }
     guided
 }

@@ -4,7 +4,7 @@
 
 use std::path::{Path, PathBuf};
 
-use super::alone::{lot, plan_of, with_edits};
+use super::alone::{item, plan_of, with_edits};
 use crate::item::{Finding, FindingKind, Mode, Policy};
 use crate::launcher::{DefaultLibrary, Found};
 use crate::plan::Plan;
@@ -25,19 +25,19 @@ pub enum LibraryWish {
 /// Plans a change of a launcher's libraries. Writes nothing.
 pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &LibraryWish) -> Plan {
     let mut findings = Vec::new();
-    let mut lots = Vec::new();
+    let mut items = Vec::new();
     match survey.found.iter().find(|found| found.profile.id == launcher) {
         None => findings.push(Finding::new(None, FindingKind::NoDestination { what: launcher.into() })),
         Some(found) => match wished(site, found, wish) {
             Ok((library, edits, title)) => {
                 let id = GameId(format!("{}/library/{}", found.profile.id, library.display()));
-                let bare = lot(site, id, title, Mode::Records, library.clone(), library);
-                lots.push(with_edits(bare, found, edits));
+                let bare = item(site, id, title, Mode::Records, library.clone(), library);
+                items.push(with_edits(bare, found, edits));
             }
             Err(kind) => findings.push(Finding::new(None, kind)),
         },
     }
-    plan_of(site, survey, lots, findings, Policy::Release)
+    plan_of(site, survey, items, findings, Policy::Release)
 }
 
 fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {

@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::alone::{lot, plan_of};
-use crate::item::{Finding, FindingKind, Mode, PlannedLot, Policy};
+use super::alone::{item, plan_of};
+use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy};
 use crate::launcher::{Found, PlaceFault};
 use crate::plan::Plan;
 use crate::plan::edits::{MakeLetters, Target, Unchangeable, edits, previews};
@@ -26,14 +26,14 @@ pub fn plan_anchor(site: &Site, survey: &Survey, old: &Path, new: &Path, report:
     let title = format!("{} to {}", old.display(), new.display());
     let mut findings = Vec::new();
     let refused = refusal(site, old, new);
-    let lots = match refused {
+    let items = match refused {
         Some(kind) => {
             findings.push(Finding::new(Some(&title), kind));
             Vec::new()
         }
         None => anchored(site, survey, old, new, &title, &mut findings, report).into_iter().collect(),
     };
-    plan_of(site, survey, lots, findings, Policy::Release)
+    plan_of(site, survey, items, findings, Policy::Release)
 }
 
 fn refusal(site: &Site, old: &Path, new: &Path) -> Option<FindingKind> {
@@ -59,7 +59,7 @@ fn anchored(
     title: &str,
     findings: &mut Vec<Finding>,
     report: &(dyn Fn(TracePhase) + Sync),
-) -> Option<PlannedLot> {
+) -> Option<PlannedItem> {
     let mut places = usual_places(site, old);
     places.extend(survey.found.iter().map(|found| found.home.clone()));
     places.retain(|place| place.look_exists() && !place.starts_with(new));
@@ -94,14 +94,14 @@ fn anchored(
         return None;
     }
     let id = GameId(format!("{ANCHOR}/{}", old.display()));
-    let bare = lot(site, id, title.into(), Mode::Records, new.into(), new.into());
+    let bare = item(site, id, title.into(), Mode::Records, new.into(), new.into());
     let files: Vec<&Path> = edits.iter().flat_map(Edit::files).collect();
     let touched: Vec<&Found> = survey.found.iter().filter(|found| is_touched(found, &files)).collect();
     let mut processes: Vec<String> = touched.iter().flat_map(|found| found.profile.processes.clone()).collect();
     processes.sort();
     processes.dedup();
     let names: Vec<&str> = touched.iter().map(|found| found.profile.name.as_str()).collect();
-    Some(PlannedLot {
+    Some(PlannedItem {
         launcher: ANCHOR.into(),
         launcher_name: names.join(", "),
         processes,

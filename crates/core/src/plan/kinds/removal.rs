@@ -4,9 +4,9 @@
 
 use std::path::Path;
 
-use super::alone::{lot, plan_of, with_edits};
+use super::alone::{item, plan_of, with_edits};
 use crate::checksums::measure;
-use crate::item::{Aside, Finding, FindingKind, Mode, PlannedLot, Policy};
+use crate::item::{Aside, Finding, FindingKind, Mode, PlannedItem, Policy};
 use crate::launcher::{PlaceFault, place_fault};
 use crate::plan::Plan;
 use crate::platform::Look;
@@ -22,12 +22,12 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
     let mut findings = Vec::new();
     let title = title_of(lying);
     let id = GameId(format!("{FINDS}/{}", lying.path.display()));
-    let lots = match (act, &lying.what) {
+    let items = match (act, &lying.what) {
         (FindAct::LetGo, Lying::Leftover { install, .. }) => {
             findings.extend(not_ours(site, survey, &lying.path, &title));
             findings.push(Finding::new(Some(&title), FindingKind::ComparedWith { path: install.clone() }));
             let (from, to) = (lying.path.clone(), install.clone());
-            vec![PlannedLot { size: measure(&from), ..lot(site, id, title, Mode::Spare, from, to) }]
+            vec![PlannedItem { size: measure(&from), ..item(site, id, title, Mode::Spare, from, to) }]
         }
         (FindAct::SetAside, _) => {
             findings.extend(not_ours(site, survey, &lying.path, &title));
@@ -37,15 +37,15 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
             }
             findings.push(Finding::new(Some(&title), FindingKind::OnlyCopy { path: lying.path.clone() }));
             let size = measure(&lying.path);
-            vec![PlannedLot { size, ..lot(site, id, title, Mode::SetAside, lying.path.clone(), aside) }]
+            vec![PlannedItem { size, ..item(site, id, title, Mode::SetAside, lying.path.clone(), aside) }]
         }
         (FindAct::RemoveLink, _) => {
             if let Ok(says) = lying.path.look_link() {
                 let edits = vec![Edit::Link { link: lying.path.clone(), old: Some(says), new: None }];
                 let folder = lying.path.parent().unwrap_or(Path::new("/")).to_path_buf();
                 let previews = crate::plan::edits::previews(&edits);
-                let bare = lot(site, id, title, Mode::Records, folder.clone(), folder);
-                vec![PlannedLot { edits, previews, ..bare }]
+                let bare = item(site, id, title, Mode::Records, folder.clone(), folder);
+                vec![PlannedItem { edits, previews, ..bare }]
             } else {
                 let what = lying.path.display().to_string();
                 findings.push(Finding::new(Some(&title), FindingKind::NoDestination { what }));
@@ -53,7 +53,7 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
             }
         }
         (FindAct::Forget, Lying::DeadRecord { game, .. }) => match forget(site, survey, game) {
-            Ok(lot) => vec![lot],
+            Ok(item) => vec![item],
             Err(why) => {
                 findings.push(Finding::new(Some(&title), FindingKind::RecordsUnchangeable { why }));
                 Vec::new()
@@ -65,7 +65,7 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &LyingAbout, act: FindA
             Vec::new()
         }
     };
-    plan_of(site, survey, lots, findings, Policy::Hold)
+    plan_of(site, survey, items, findings, Policy::Hold)
 }
 
 fn title_of(lying: &LyingAbout) -> String {
@@ -93,13 +93,13 @@ fn not_ours(site: &Site, survey: &Survey, path: &Path, title: &str) -> Option<Fi
 }
 
 /// Takes a game's entry off its launcher's list.
-fn forget(site: &Site, survey: &Survey, game: &GameId) -> Result<PlannedLot, String> {
+fn forget(site: &Site, survey: &Survey, game: &GameId) -> Result<PlannedItem, String> {
     let game = survey.game(game).ok_or_else(|| format!("{game} is not among the games"))?;
     let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
     let found = found.ok_or_else(|| format!("{} is not known", game.launcher))?;
     let edit = crate::plan::edits::leave(found, &game.found)?;
     let folder = game.found.entry.file.parent().unwrap_or(Path::new("/")).to_path_buf();
     let id = GameId(format!("{FINDS}/{}", game.id));
-    let bare = lot(site, id, game.found.title.clone(), Mode::Records, folder.clone(), folder);
+    let bare = item(site, id, game.found.title.clone(), Mode::Records, folder.clone(), folder);
     Ok(with_edits(bare, found, vec![edit]))
 }

@@ -1,4 +1,4 @@
-//! An order in which lots fit: a copy needs its room before the original leaves, and held originals do not leave at all.
+//! An order in which items fit: a copy needs its room before the original leaves, and held originals do not leave at all.
 //!
 //! Law: replayed move by move, no drive that something arrives on goes above what it may hold. Originals are let go only
 //! where room is needed, a copy in between only where there is no order without. Pure; start at [`find_order`].
@@ -10,17 +10,17 @@ use super::staging;
 /// Finds an order for all cargo. Where all fits with every original held, it is the order given, and nothing is let go.
 ///
 /// Fewest bytes moved twice; then few originals let go. Exact as long as the search ends within its bounds, which it does
-/// for some 20 lots that hinder one another, and for any number that does not.
+/// for some 20 items that hinder one another, and for any number that does not.
 pub fn find_order(rooms: &[Room], cargo: &[Cargo]) -> Found {
     let plain: Vec<Move> = cargo
         .iter()
         .enumerate()
-        .map(|(n, lot)| Move { cargo: n, from: lot.from, to: lot.to, release: false })
+        .map(|(n, item)| Move { cargo: n, from: item.from, to: item.to, release: false })
         .collect();
     if replay(rooms, cargo, &plain).is_ok() {
         return Found::Order(Order { moves: plain, extra: 0, least_extra: 0 });
     }
-    if cargo.iter().any(|lot| lot.needs[lot.to].is_none()) || !overfull(rooms, cargo).is_empty() {
+    if cargo.iter().any(|item| item.needs[item.to].is_none()) || !overfull(rooms, cargo).is_empty() {
         return Found::None;
     }
     match Search::new(rooms, cargo).run() {

@@ -8,9 +8,9 @@ use super::search::{Outcome, Search};
 /// Room that a drive lacks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Lack {
-    /// The move before which it lacks, from 0; the number of all lots where it lacks in the end, whatever the order.
+    /// The move before which it lacks, from 0; the number of all items where it lacks in the end, whatever the order.
     pub step: usize,
-    /// The lot that cannot arrive; `None` where it is the sum of all.
+    /// The item that cannot arrive; `None` where it is the sum of all.
     pub cargo: Option<usize>,
     /// The drive.
     pub drive: usize,
@@ -23,12 +23,12 @@ pub struct Lack {
 pub enum Remedy {
     /// So many bytes more that may be used on this drive.
     Room { drive: usize, bytes: u64 },
-    /// One lot less.
+    /// One item less.
     Without { cargo: usize },
 }
 
 /// Says where an order ends, if none was found, and the smallest change with which one would be: the fewest bytes of room on
-/// one drive, and the smallest lot that could be left out.
+/// one drive, and the smallest item that could be left out.
 pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remedy>) {
     let in_the_end = overfull(rooms, cargo);
     let lacks = if in_the_end.is_empty() {
@@ -49,7 +49,7 @@ pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remed
         rest.remove(*n);
         is_found(rooms, &rest)
     };
-    // Of many lots the few smallest and largest are tried: each try is a search.
+    // Of many items the few smallest and largest are tried: each try is a search.
     if cargo.len() > 40 {
         by_size.drain(20..cargo.len() - 20);
     }
@@ -64,15 +64,15 @@ fn is_found(rooms: &[Room], cargo: &[Cargo]) -> bool {
 /// The fewest bytes more on this drive with which there is an order; `None` if no room there is enough.
 fn more_room(rooms: &[Room], cargo: &[Cargo], drive: usize) -> Option<u64> {
     let arriving: u64 =
-        cargo.iter().filter(|lot| lot.to == drive).fold(0, |sum: u64, lot| sum.saturating_add(lot.arrives()));
+        cargo.iter().filter(|item| item.to == drive).fold(0, |sum: u64, item| sum.saturating_add(item.arrives()));
     let fits = |bytes: u64| {
         let mut rooms = rooms.to_vec();
         rooms[drive].most = rooms[drive].most.saturating_add(bytes);
         is_found(&rooms, cargo)
     };
     let over = rooms[drive].used.saturating_sub(rooms[drive].most);
-    // With this much all that arrives fits beside what is there, and one lot more may wait.
-    let one_more = cargo.iter().filter_map(|lot| lot.needs[drive]).max().unwrap_or(0);
+    // With this much all that arrives fits beside what is there, and one item more may wait.
+    let one_more = cargo.iter().filter_map(|item| item.needs[drive]).max().unwrap_or(0);
     let enough = arriving.saturating_add(over).saturating_add(one_more);
     if !fits(enough) {
         return None;
@@ -100,10 +100,10 @@ fn stuck(rooms: &[Room], cargo: &[Cargo]) -> Vec<Lack> {
         }
     }
     let mut lacks: Vec<Lack> = Vec::new();
-    for (n, lot) in cargo.iter().enumerate().filter(|(n, _)| !order.contains(n)) {
-        let bytes = used[lot.to].saturating_add(lot.arrives()).saturating_sub(rooms[lot.to].most);
-        let lack = Lack { step: order.len(), cargo: Some(n), drive: lot.to, bytes };
-        match lacks.iter_mut().find(|known| known.drive == lot.to) {
+    for (n, item) in cargo.iter().enumerate().filter(|(n, _)| !order.contains(n)) {
+        let bytes = used[item.to].saturating_add(item.arrives()).saturating_sub(rooms[item.to].most);
+        let lack = Lack { step: order.len(), cargo: Some(n), drive: item.to, bytes };
+        match lacks.iter_mut().find(|known| known.drive == item.to) {
             Some(known) if known.bytes <= bytes => {}
             Some(known) => *known = lack,
             None => lacks.push(lack),

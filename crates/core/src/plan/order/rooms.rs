@@ -9,7 +9,7 @@ pub struct Room {
     pub most: u64,
 }
 
-/// A lot, as far as an order is concerned. Drives are places in the list of rooms.
+/// An item, as far as an order is concerned. Drives are places in the list of rooms.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Cargo {
     /// The drive that it lies on; `None` if that drive is none of the rooms.
@@ -94,8 +94,9 @@ pub fn replay(rooms: &[Room], cargo: &[Cargo], moves: &[Move]) -> Result<Vec<Vec
 /// The drives that would be too full in the end, in whatever order, and by how much.
 pub(crate) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
     let sum = |drive: usize| {
-        let arrive: i128 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| i128::from(lot.arrives())).sum();
-        let leave: i128 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| i128::from(lot.leaves)).sum();
+        let arrive: i128 = cargo.iter().filter(|item| item.to == drive).map(|item| i128::from(item.arrives())).sum();
+        let leave: i128 =
+            cargo.iter().filter(|item| item.from == Some(drive)).map(|item| i128::from(item.leaves)).sum();
         let over = i128::from(rooms[drive].used) + arrive - leave - i128::from(rooms[drive].most);
         u64::try_from(over).ok().filter(|over| *over > 0 && arrive > 0)
     };

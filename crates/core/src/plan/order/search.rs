@@ -1,18 +1,18 @@
-//! The search for an order without copies in between: depth first, over which lots are moved, each set of them once.
+//! The search for an order without copies in between: depth first, over which items are moved, each set of them once.
 //!
-//! Law: a lot whose drive has room for all that is still to arrive there can go at once: that hinders nothing, and frees
+//! Law: an item whose drive has room for all that is still to arrive there can go at once: that hinders nothing, and frees
 //! room elsewhere. Only the others are tried in turn.
 
 use std::collections::HashSet;
 
 use super::rooms::{Cargo, Room};
 
-/// Sets of moved lots, of up to 20, that are looked at before the search gives up; of more lots fewer.
+/// Sets of moved items, of up to 20, that are looked at before the search gives up; of more items fewer.
 const BUDGET: usize = 60_000;
 
 /// What a search came to.
 pub(crate) enum Outcome {
-    /// The lots in an order that fits, if every original goes at once.
+    /// The items in an order that fits, if every original goes at once.
     Order(Vec<usize>),
     /// There is none.
     None,
@@ -36,8 +36,8 @@ pub(crate) struct Search<'a> {
 impl<'a> Search<'a> {
     pub(crate) fn new(rooms: &[Room], cargo: &'a [Cargo]) -> Self {
         let mut arriving = vec![0; rooms.len()];
-        for lot in cargo {
-            arriving[lot.to] += i128::from(lot.arrives());
+        for item in cargo {
+            arriving[item.to] += i128::from(item.arrives());
         }
         Self {
             cargo,
@@ -47,7 +47,7 @@ impl<'a> Search<'a> {
             order: Vec::new(),
             seen: HashSet::new(),
             furthest: Vec::new(),
-            // A set of many lots takes longer to look at.
+            // A set of many items takes longer to look at.
             budget: (BUDGET * 20 / cargo.len().max(20)).max(2),
         }
     }
@@ -70,12 +70,12 @@ impl<'a> Search<'a> {
     }
 
     fn turn(&mut self, n: usize, sign: i128) {
-        let lot = &self.cargo[n];
-        let arrives = i128::from(lot.arrives());
-        self.free[lot.to] -= sign * arrives;
-        self.arriving[lot.to] -= sign * arrives;
-        if let Some(from) = lot.from {
-            self.free[from] += sign * i128::from(lot.leaves);
+        let item = &self.cargo[n];
+        let arrives = i128::from(item.arrives());
+        self.free[item.to] -= sign * arrives;
+        self.arriving[item.to] -= sign * arrives;
+        if let Some(from) = item.from {
+            self.free[from] += sign * i128::from(item.leaves);
         }
         self.moved[n / 64] ^= 1 << (n % 64);
     }
@@ -132,10 +132,10 @@ impl<'a> Search<'a> {
         let mut next: Vec<usize> = (0..self.cargo.len()).filter(fits).collect();
         // First what makes most room where room is short, for least of what is short.
         next.sort_by_cached_key(|n| {
-            let lot = &self.cargo[*n];
+            let item = &self.cargo[*n];
             let short = |drive: usize| (self.arriving[drive] - self.free[drive]).max(0);
-            let helps = lot.from.map_or(0, |from| i128::from(lot.leaves).min(short(from)));
-            i128::from(lot.arrives()).min(short(lot.to)) - helps
+            let helps = item.from.map_or(0, |from| i128::from(item.leaves).min(short(from)));
+            i128::from(item.arrives()).min(short(item.to)) - helps
         });
         for n in next {
             let at = self.order.len();

@@ -1,4 +1,4 @@
-//! An order made shorter: neighbours change places where lots of other drives can then go on while one waits for room.
+//! An order made shorter: neighbours change places where items of other drives can then go on while one waits for room.
 //!
 //! Law: neither more bytes are moved nor more originals let go than before.
 
@@ -8,7 +8,7 @@ use super::rooms::{Cargo, Move, Order, Room, replay};
 /// Moves of an order that are still looked at: of more, every change takes longer to reckon than it may win.
 const MOST: usize = 60;
 
-/// Seconds until the last move has ended: a move waits for those before it that use one of its drives, or move the same lot.
+/// Seconds until the last move has ended: a move waits for those before it that use one of its drives, or move the same item.
 pub(crate) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
     let mut ends: Vec<f64> = Vec::new();
     for (n, step) in moves.iter().enumerate() {

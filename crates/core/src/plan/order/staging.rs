@@ -1,4 +1,4 @@
-//! Orders with copies in between: lots that wait on another drive, where drives are too full to change places directly.
+//! Orders with copies in between: items that wait on another drive, where drives are too full to change places directly.
 
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, HashMap};
@@ -6,10 +6,10 @@ use std::collections::{BinaryHeap, HashMap};
 use super::rooms::{Cargo, Found, Move, Order, Room};
 use super::search::{Outcome, Search};
 
-/// Ways of lots to lie on drives that are all looked at; more are left to the heuristic.
+/// Ways of items to lie on drives that are all looked at; more are left to the heuristic.
 const EXACT: usize = 20_000;
 
-/// Finds an order in which some lots wait elsewhere, with the fewest bytes moved twice where there are few lots.
+/// Finds an order in which some items wait elsewhere, with the fewest bytes moved twice where there are few items.
 ///
 /// `proved` is whether there is none without.
 pub(crate) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
@@ -29,11 +29,11 @@ type Known = HashMap<Places, (u64, Option<(Places, Move)>)>;
 /// Looks at all ways to lie, cheapest first (A*: what still has to arrive has to be moved in any case).
 fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
     let place = |drive: Option<usize>| drive.map_or(u8::MAX, |drive| drive as u8);
-    let begin: Places = cargo.iter().map(|lot| place(lot.from)).collect();
-    let goal: Places = cargo.iter().map(|lot| lot.to as u8).collect();
+    let begin: Places = cargo.iter().map(|item| place(item.from)).collect();
+    let goal: Places = cargo.iter().map(|item| item.to as u8).collect();
     let rest = |places: &Places| -> u64 {
         let open = places.iter().zip(&goal).zip(cargo).filter(|((at, to), _)| at != to);
-        open.fold(0, |sum: u64, (_, lot)| sum.saturating_add(lot.arrives()))
+        open.fold(0, |sum: u64, (_, item)| sum.saturating_add(item.arrives()))
     };
     let all = rest(&begin);
     let mut best: Known = HashMap::from([(begin.clone(), (0, None))]);
@@ -47,9 +47,9 @@ fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
             continue;
         }
         let used = used_at(rooms, cargo, &places);
-        for (n, lot) in cargo.iter().enumerate() {
+        for (n, item) in cargo.iter().enumerate() {
             for to in 0..rooms.len() {
-                let Some(need) = lot.needs[to].filter(|_| places[n] != to as u8) else { continue };
+                let Some(need) = item.needs[to].filter(|_| places[n] != to as u8) else { continue };
                 if used[to].saturating_add(need) > rooms[to].most {
                     continue;
                 }
@@ -70,16 +70,16 @@ fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
 
 fn used_at(rooms: &[Room], cargo: &[Cargo], places: &Places) -> Vec<u64> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
-    for (lot, at) in cargo.iter().zip(places) {
-        let was = lot.from.map_or(u8::MAX, |drive| drive as u8);
+    for (item, at) in cargo.iter().zip(places) {
+        let was = item.from.map_or(u8::MAX, |drive| drive as u8);
         if *at == was {
             continue;
         }
-        if let Some(from) = lot.from {
-            used[from] = used[from].saturating_sub(lot.leaves);
+        if let Some(from) = item.from {
+            used[from] = used[from].saturating_sub(item.leaves);
         }
         let at = usize::from(*at);
-        used[at] = used[at].saturating_add(lot.leaves(at));
+        used[at] = used[at].saturating_add(item.leaves(at));
     }
     used
 }
@@ -96,29 +96,29 @@ fn way(best: &Known, begin: &Places, end: Places) -> Vec<Move> {
     moves
 }
 
-/// Moves what fits; where nothing fits any more, lets the smallest lot that makes room for another wait elsewhere.
+/// Moves what fits; where nothing fits any more, lets the smallest item that makes room for another wait elsewhere.
 fn heuristic(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
     let mut rooms = rooms.to_vec();
     // What is still to be moved, from where it lies by now.
     let mut open: Vec<(usize, Cargo)> = cargo.iter().cloned().enumerate().collect();
     let (mut moves, mut extra) = (Vec::new(), 0_u64);
-    // At most every lot waits once.
+    // At most every item waits once.
     for _ in 0..=cargo.len() {
-        let lots: Vec<Cargo> = open.iter().map(|(_, lot)| lot.clone()).collect();
-        let mut search = Search::new(&rooms, &lots);
+        let items: Vec<Cargo> = open.iter().map(|(_, item)| item.clone()).collect();
+        let mut search = Search::new(&rooms, &items);
         let outcome = search.run();
         let order = match outcome {
             Outcome::Order(order) => order,
             Outcome::None | Outcome::Unknown => std::mem::take(&mut search.furthest),
         };
-        let ended = order.len() == lots.len();
+        let ended = order.len() == items.len();
         for &n in &order {
-            let lot = &lots[n];
-            rooms[lot.to].used = rooms[lot.to].used.saturating_add(lot.arrives());
-            if let Some(from) = lot.from {
-                rooms[from].used = rooms[from].used.saturating_sub(lot.leaves);
+            let item = &items[n];
+            rooms[item.to].used = rooms[item.to].used.saturating_add(item.arrives());
+            if let Some(from) = item.from {
+                rooms[from].used = rooms[from].used.saturating_sub(item.leaves);
             }
-            moves.push(Move { cargo: open[n].0, from: lot.from, to: lot.to, release: true });
+            moves.push(Move { cargo: open[n].0, from: item.from, to: item.to, release: true });
         }
         let mut n = 0;
         open.retain(|_| {
@@ -126,37 +126,37 @@ fn heuristic(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
             !order.contains(&(n - 1))
         });
         if ended {
-            let least = cargo.iter().flat_map(|lot| lot.needs.iter().flatten()).min().copied().unwrap_or(0);
+            let least = cargo.iter().flat_map(|item| item.needs.iter().flatten()).min().copied().unwrap_or(0);
             return Found::Order(Order { moves, extra, least_extra: if proved { least.min(extra) } else { 0 } });
         }
         let Some((n, to)) = who_waits_where(&rooms, &open) else { return Found::Unknown };
-        let (whose, lot) = &mut open[n];
-        let need = lot.needs[to].unwrap_or(0);
-        moves.push(Move { cargo: *whose, from: lot.from, to, release: true });
+        let (whose, item) = &mut open[n];
+        let need = item.needs[to].unwrap_or(0);
+        moves.push(Move { cargo: *whose, from: item.from, to, release: true });
         rooms[to].used = rooms[to].used.saturating_add(need);
-        if let Some(from) = lot.from {
-            rooms[from].used = rooms[from].used.saturating_sub(lot.leaves);
+        if let Some(from) = item.from {
+            rooms[from].used = rooms[from].used.saturating_sub(item.leaves);
         }
-        (lot.from, lot.leaves) = (Some(to), need);
+        (item.from, item.leaves) = (Some(to), need);
         extra = extra.saturating_add(need);
     }
     Found::Unknown
 }
 
-/// The lot that should wait elsewhere, and where: the smallest one that lets another arrive, else the smallest on a full drive.
+/// The item that should wait elsewhere, and where: the smallest one that lets another arrive, else the smallest on a full drive.
 fn who_waits_where(rooms: &[Room], open: &[(usize, Cargo)]) -> Option<(usize, usize)> {
     let free = |drive: usize| rooms[drive].most.saturating_sub(rooms[drive].used);
     let mut best: Option<((bool, u64), (usize, usize))> = None;
-    for (n, (_, lot)) in open.iter().enumerate() {
-        let Some(from) = lot.from else { continue };
+    for (n, (_, item)) in open.iter().enumerate() {
+        let Some(from) = item.from else { continue };
         let helps =
-            open.iter().any(|(_, other)| other.to == from && other.arrives() <= free(from).saturating_add(lot.leaves));
+            open.iter().any(|(_, other)| other.to == from && other.arrives() <= free(from).saturating_add(item.leaves));
         let is_wanted = open.iter().any(|(_, other)| other.to == from);
         if !is_wanted {
             continue;
         }
-        for (to, need) in lot.needs.iter().enumerate() {
-            let Some(need) = need.filter(|need| to != from && to != lot.to && *need <= free(to)) else { continue };
+        for (to, need) in item.needs.iter().enumerate() {
+            let Some(need) = need.filter(|need| to != from && to != item.to && *need <= free(to)) else { continue };
             let worth = (!helps, need);
             if best.is_none_or(|(known, _)| worth < known) {
                 best = Some((worth, (n, to)));

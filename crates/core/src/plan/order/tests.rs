@@ -5,12 +5,12 @@ use std::collections::BTreeMap;
 use super::*;
 use crate::survey::made_up::Numbers;
 
-/// Drives that are nearly full, and lots that want to change places.
-fn case(numbers: &mut Numbers, lots: u64) -> (Vec<Room>, Vec<Cargo>) {
+/// Drives that are nearly full, and items that want to change places.
+fn case(numbers: &mut Numbers, items: u64) -> (Vec<Room>, Vec<Cargo>) {
     let drives = 2 + numbers.below(3) as usize;
     let mut used = vec![0; drives];
     let mut cargo = Vec::new();
-    for _ in 0..lots {
+    for _ in 0..items {
         let from = numbers.below(drives as u64) as usize;
         let to = (from + 1 + numbers.below(drives as u64 - 1) as usize) % drives;
         let size = 1 + numbers.below(12);
@@ -25,8 +25,8 @@ fn case(numbers: &mut Numbers, lots: u64) -> (Vec<Room>, Vec<Cargo>) {
     }
     // Mostly there is room for what there will be in the end, and a little more.
     let end = |drive: usize| {
-        let arrive: u64 = cargo.iter().filter(|lot| lot.to == drive).map(|lot| lot.needs[drive].unwrap_or(0)).sum();
-        let leave: u64 = cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| lot.leaves).sum();
+        let arrive: u64 = cargo.iter().filter(|item| item.to == drive).map(|item| item.needs[drive].unwrap_or(0)).sum();
+        let leave: u64 = cargo.iter().filter(|item| item.from == Some(drive)).map(|item| item.leaves).sum();
         (used[drive] + arrive).saturating_sub(leave)
     };
     let ends: Vec<u64> = (0..drives).map(end).collect();
@@ -50,10 +50,10 @@ impl<'a> Model<'a> {
     fn new(rooms: &'a [Room], cargo: &'a [Cargo]) -> Self {
         let mut base: Vec<u64> = rooms.iter().map(|room| room.used).collect();
         let mut there = BTreeMap::new();
-        for (n, lot) in cargo.iter().enumerate() {
-            if let Some(from) = lot.from {
-                base[from] -= lot.leaves;
-                there.insert((n, from), lot.leaves);
+        for (n, item) in cargo.iter().enumerate() {
+            if let Some(from) = item.from {
+                base[from] -= item.leaves;
+                there.insert((n, from), item.leaves);
             }
         }
         Self { rooms, cargo, there, base }
@@ -73,7 +73,7 @@ impl<'a> Model<'a> {
 
 fn check(rooms: &[Room], cargo: &[Cargo], order: &Order) {
     let mut model = Model::new(rooms, cargo);
-    let mut at: Vec<Option<usize>> = cargo.iter().map(|lot| lot.from).collect();
+    let mut at: Vec<Option<usize>> = cargo.iter().map(|item| item.from).collect();
     let mut moved = 0;
     let rows = replay(rooms, cargo, &order.moves).unwrap();
     for (n, step) in order.moves.iter().enumerate() {
@@ -87,10 +87,10 @@ fn check(rooms: &[Room], cargo: &[Cargo], order: &Order) {
             model.there.remove(&(step.cargo, step.from.unwrap()));
         }
     }
-    for (lot, at) in cargo.iter().zip(&at) {
-        assert_eq!(*at, Some(lot.to), "everything is where it was to go");
+    for (item, at) in cargo.iter().zip(&at) {
+        assert_eq!(*at, Some(item.to), "everything is where it was to go");
     }
-    let direct: u64 = cargo.iter().map(|lot| lot.needs[lot.to].unwrap()).sum();
+    let direct: u64 = cargo.iter().map(|item| item.needs[item.to].unwrap()).sum();
     assert_eq!(order.extra, moved - direct);
     assert!(order.least_extra <= order.extra);
 }
@@ -101,8 +101,8 @@ fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
     let count = drives.pow(cargo.len() as u32);
     let place = |state: usize, n: usize| state / drives.pow(n as u32) % drives;
     let code = |places: &[usize]| places.iter().enumerate().map(|(n, at)| at * drives.pow(n as u32)).sum::<usize>();
-    let begin = code(&cargo.iter().map(|lot| lot.from.unwrap_or(rooms.len())).collect::<Vec<_>>());
-    let end = code(&cargo.iter().map(|lot| lot.to).collect::<Vec<_>>());
+    let begin = code(&cargo.iter().map(|item| item.from.unwrap_or(rooms.len())).collect::<Vec<_>>());
+    let end = code(&cargo.iter().map(|item| item.to).collect::<Vec<_>>());
     let mut cost = vec![u64::MAX; count];
     cost[begin] = 0;
     // Until nothing gets cheaper any more.
@@ -113,20 +113,20 @@ fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
                 continue;
             }
             let mut model = Model::new(rooms, cargo);
-            for (n, lot) in cargo.iter().enumerate() {
+            for (n, item) in cargo.iter().enumerate() {
                 let at = place(state, n);
-                if Some(at) != lot.from && at != rooms.len() {
-                    if let Some(from) = lot.from {
+                if Some(at) != item.from && at != rooms.len() {
+                    if let Some(from) = item.from {
                         model.there.remove(&(n, from));
                     }
-                    model.there.insert((n, at), lot.needs[at].unwrap_or(0));
+                    model.there.insert((n, at), item.needs[at].unwrap_or(0));
                 }
             }
             let used: Vec<u64> = (0..rooms.len()).map(|drive| model.used(drive)).collect();
-            for (n, lot) in cargo.iter().enumerate() {
+            for (n, item) in cargo.iter().enumerate() {
                 let at = place(state, n);
                 for to in 0..rooms.len() {
-                    let Some(need) = lot.needs[to].filter(|need| to != at && used[to] + need <= rooms[to].most) else {
+                    let Some(need) = item.needs[to].filter(|need| to != at && used[to] + need <= rooms[to].most) else {
                         continue;
                     };
                     let next = state + to * drives.pow(n as u32) - at * drives.pow(n as u32);
@@ -141,7 +141,7 @@ fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
             break;
         }
     }
-    let direct: u64 = cargo.iter().map(|lot| lot.needs[lot.to].unwrap()).sum();
+    let direct: u64 = cargo.iter().map(|item| item.needs[item.to].unwrap()).sum();
     (cost[end] < u64::MAX).then(|| cost[end] - direct)
 }
 
@@ -151,22 +151,22 @@ fn any_permutation(rooms: &[Room], cargo: &[Cargo], used: &mut Vec<u64>, left: &
         return true;
     }
     for n in 0..left.len() {
-        let lot = &cargo[left[n]];
-        let need = lot.needs[lot.to].unwrap();
-        if used[lot.to] + need > rooms[lot.to].most {
+        let item = &cargo[left[n]];
+        let need = item.needs[item.to].unwrap();
+        if used[item.to] + need > rooms[item.to].most {
             continue;
         }
         let which = left.remove(n);
-        used[lot.to] += need;
-        if let Some(from) = lot.from {
-            used[from] -= lot.leaves;
+        used[item.to] += need;
+        if let Some(from) = item.from {
+            used[from] -= item.leaves;
         }
         if any_permutation(rooms, cargo, used, left) {
             return true;
         }
-        used[lot.to] -= need;
-        if let Some(from) = lot.from {
-            used[from] += lot.leaves;
+        used[item.to] -= need;
+        if let Some(from) = item.from {
+            used[from] += item.leaves;
         }
         left.insert(n, which);
     }
@@ -178,13 +178,13 @@ fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
     let mut numbers = Numbers(88_172_645_463_325_252);
     let (mut none, mut plain, mut twice, mut released) = (0, 0, 0, 0);
     for round in 0..12_000_u64 {
-        // Brute force on seven lots is slow: few of those.
-        let lots = match round {
+        // Brute force on seven items is slow: few of those.
+        let items = match round {
             _ if round % 3000 == 0 => 7,
             _ if round % 200 == 0 => 6,
             _ => 1 + round % 5,
         };
-        let (rooms, cargo) = case(&mut numbers, lots);
+        let (rooms, cargo) = case(&mut numbers, items);
         let least = brute(&rooms, &cargo);
         match find_order(&rooms, &cargo) {
             Found::Order(order) => {
@@ -202,14 +202,14 @@ fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
                 assert_eq!(least, None, "{rooms:?} {cargo:?}");
                 none += 1;
             }
-            Found::Unknown => panic!("so few lots are looked at to the end: {rooms:?} {cargo:?}"),
+            Found::Unknown => panic!("so few items are looked at to the end: {rooms:?} {cargo:?}"),
         }
     }
     assert!(none > 100 && plain > 100 && twice > 50 && released > 100, "{none} {plain} {twice} {released}");
 }
 
 #[test]
-fn seven_lots_are_ordered_without_copies_in_between_whenever_that_can_be() {
+fn seven_items_are_ordered_without_copies_in_between_whenever_that_can_be() {
     let mut numbers = Numbers(5_172_645_463_325_252);
     let mut found = [0, 0];
     for _ in 0..2000 {
@@ -230,13 +230,13 @@ fn seven_lots_are_ordered_without_copies_in_between_whenever_that_can_be() {
 #[test]
 fn where_everything_fits_nothing_is_let_go_and_the_order_is_the_one_given() {
     let rooms = [Room { used: 50, most: 90 }, Room { used: 10, most: 60 }];
-    let lot = |from: usize, to: usize, size| Cargo {
+    let item = |from: usize, to: usize, size| Cargo {
         from: Some(from),
         to,
         leaves: size,
         needs: (0..2).map(|drive| (drive == to).then_some(size)).collect(),
     };
-    let cargo = [lot(0, 1, 30), lot(1, 0, 10), lot(0, 1, 20)];
+    let cargo = [item(0, 1, 30), item(1, 0, 10), item(0, 1, 20)];
     let Found::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits") };
     assert_eq!(order.moves.iter().map(|step| step.cargo).collect::<Vec<_>>(), [0, 1, 2]);
     assert!(order.moves.iter().all(|step| !step.release));
@@ -282,7 +282,7 @@ fn what_would_make_it_work_does_and_a_byte_less_does_not() {
 }
 
 #[test]
-fn hundreds_of_lots_on_nearly_full_drives_are_ordered_and_never_go_below_a_reserve() {
+fn hundreds_of_items_on_nearly_full_drives_are_ordered_and_never_go_below_a_reserve() {
     let mut numbers = Numbers(31_264_546_332);
     let mut found = 0;
     for _ in 0..20 {
@@ -297,10 +297,10 @@ fn hundreds_of_lots_on_nearly_full_drives_are_ordered_and_never_go_below_a_reser
             let needs = (0..drives).map(|drive| (drive != from).then_some(size)).collect();
             cargo.push(Cargo { from: Some(from), to, leaves: size, needs });
         }
-        let arriving = |drive: usize| cargo.iter().filter(|lot| lot.to == drive).map(|lot| lot.leaves).sum::<u64>();
+        let arriving = |drive: usize| cargo.iter().filter(|item| item.to == drive).map(|item| item.leaves).sum::<u64>();
         let leaving =
-            |drive: usize| cargo.iter().filter(|lot| lot.from == Some(drive)).map(|lot| lot.leaves).sum::<u64>();
-        // Room for what there will be in the end, and little more than for the largest lot.
+            |drive: usize| cargo.iter().filter(|item| item.from == Some(drive)).map(|item| item.leaves).sum::<u64>();
+        // Room for what there will be in the end, and little more than for the largest item.
         let most = |drive: usize| (used[drive] + arriving(drive) - leaving(drive)).max(used[drive]) + 130_000_000_000;
         let rooms: Vec<Room> = (0..drives).map(|drive| Room { used: used[drive], most: most(drive) }).collect();
         if let Found::Order(order) = find_order(&rooms, &cargo) {

@@ -1,4 +1,4 @@
-//! A berth: where a lot of a draft would lie, how it gets there, and what stands in its way.
+//! A berth: where an item of a draft would lie, how it gets there, and what stands in its way.
 //!
 //! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
 
@@ -10,7 +10,7 @@ use super::fit::Fit;
 use super::loads::drive_of;
 use crate::bytes::Bytes;
 use crate::checksums::{Size, walk_each};
-use crate::item::{Aside, Finding, FindingKind, Limit, Links, Mode, PlannedLot};
+use crate::item::{Aside, Finding, FindingKind, Limit, Links, Mode, PlannedItem};
 use crate::launcher::{ContentList, Found};
 use crate::plan::drafts::Destination;
 use crate::platform::Look;
@@ -19,7 +19,7 @@ use crate::record::{Edit, Values};
 use crate::site::{Site, real_path};
 use crate::survey::{DATA, DataSource, Game, Lookup, Survey, UserData, Way};
 
-/// Where a lot would lie, before its turn and its edits are known.
+/// Where an item would lie, before its turn and its edits are known.
 #[derive(Clone, Debug)]
 pub(crate) struct Berth<'a> {
     pub(crate) game: &'a Game,
@@ -58,7 +58,7 @@ impl<'a> Berthing<'a, '_> {
         self.findings.push(Finding::new(Some(&self.game.found.title), kind));
     }
 
-    /// Finds where the lot would lie and how it would get there. `taken` are the places of the lots before it.
+    /// Finds where the item would lie and how it would get there. `taken` are the places of the items before it.
     pub(crate) fn berth(&mut self, to: &Destination, taken: &HashSet<PathBuf>) -> Option<Berth<'a>> {
         let game = &self.game.found;
         if let Some(fault) = &game.fault {
@@ -345,21 +345,21 @@ impl<'a> Berthing<'a, '_> {
     }
 }
 
-/// The record files of a lot that cannot be changed.
-pub(crate) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
+/// The record files of an item that cannot be changed.
+pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for file in lot.record_files() {
-        // What lies in the lot is changed in the copy, and a link where it stands.
-        if file.starts_with(&lot.to) && lot.mode != Mode::Records {
+    for file in item.record_files() {
+        // What lies in the item is changed in the copy, and a link where it stands.
+        if file.starts_with(&item.to) && item.mode != Mode::Records {
             continue;
         }
-        let is_link = lot.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
+        let is_link = item.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
         let real = if is_link { file.to_path_buf() } else { real_path(file) };
         let folder = real.ancestors().skip(1).find(|path| path.look_is_dir());
         let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
         let file_closed = !is_link && real.look_exists() && !accessible(&real);
         if read_only || file_closed || !folder.is_some_and(writable_folder) {
-            findings.push(Finding::new(Some(&lot.title), FindingKind::NotWritable { path: file.into() }));
+            findings.push(Finding::new(Some(&item.title), FindingKind::NotWritable { path: file.into() }));
         }
         // A database is changed in place, and a link is none of its target's names.
         let in_place = |edit: &Edit| {
@@ -367,10 +367,10 @@ pub(crate) fn writable_findings(site: &Site, lot: &PlannedLot) -> Vec<Finding> {
             written && edit.files().contains(&file)
         };
         if let Ok(meta) = real.look_own_meta()
-            && (meta.is_file() && meta.nlink() > 1 && !lot.edits.iter().any(in_place))
+            && (meta.is_file() && meta.nlink() > 1 && !item.edits.iter().any(in_place))
         {
             let kind = FindingKind::SeveralNames { path: file.into(), names: meta.nlink() };
-            findings.push(Finding::new(Some(&lot.title), kind));
+            findings.push(Finding::new(Some(&item.title), kind));
         }
     }
     findings

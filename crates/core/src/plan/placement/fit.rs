@@ -158,7 +158,7 @@ impl<'a> Fit<'a> {
     }
 }
 
-/// Whether a relative link leads above the lot, so that it leads elsewhere from another place.
+/// Whether a relative link leads above the item, so that it leads elsewhere from another place.
 fn leads_out(entry: &Entry) -> bool {
     let EntryKind::Link(target) = &entry.kind else { return false };
     let depth = entry.path.as_path().components().count() as i64 - 1;

@@ -161,8 +161,8 @@ pub(crate) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
             nth += 1;
         }
         seen.insert(data.id.clone());
-        for (_, lot) in &mut data.lots {
-            lot.id = data.id.clone();
+        for (_, item) in &mut data.items {
+            item.id = data.id.clone();
         }
     }
     if !around.data.is_empty() {
@@ -422,7 +422,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         ("directory".into(), format!("{said} (user directory)"), said)
     };
     let id = GameId(format!("{DATA}/{owner}/{}", name.as_deref().unwrap_or(word)));
-    let lots = ways.iter().map(|way| {
+    let items = ways.iter().map(|way| {
         let mut records = Vec::new();
         if *way != Way::Link {
             records.extend(setting.clone());
@@ -455,7 +455,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         };
         (*way, Game { id: id.clone(), launcher: DATA.into(), found, drive: drive.clone(), size })
     });
-    let lots = lots.collect();
+    let items = items.collect();
     UserData {
         game: game.as_ref().map(|(id, ..)| id.clone()),
         id,
@@ -470,6 +470,6 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         setting: setting.as_ref().map(|record| record.file.clone()),
         ways,
         fault,
-        lots,
+        items,
     }
 }

@@ -175,7 +175,7 @@ pub struct UserData {
     pub ways: Vec<Way>,
     /// Why it cannot be moved.
     pub fault: Option<PlaceFault>,
-    /// It as a lot, by each way.
+    /// It as an item, by each way.
     #[serde(skip)]
-    pub(crate) lots: Vec<(Way, Game)>,
+    pub(crate) items: Vec<(Way, Game)>,
 }

@@ -165,7 +165,7 @@ impl<'a> Rooms<'a> {
     }
 }
 
-/// Suggests lots. The survey is all that counts: nothing is looked at, nothing written.
+/// Suggests items. The survey is all that counts: nothing is looked at, nothing written.
 pub fn suggest(survey: &Survey, aim: &Aim) -> Suggestion {
     let mut rooms = Rooms::new(survey);
     let mut out = Suggestion::default();
