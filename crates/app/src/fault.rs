@@ -225,13 +225,14 @@ mod tests {
     use super::*;
     use deft_barge_core::bytes::HaulId;
     use deft_barge_core::item::FindingKind;
+    use deft_barge_core::survey::GameId;
     use std::io;
 
     #[test]
     fn every_error_says_what_and_what_now_and_has_its_exit_code() {
         let source = || io::Error::from_raw_os_error(5);
         let path = || std::path::PathBuf::from("/d/a\u{1b}[2Jb");
-        let finding = Finding::new(Some("T"), FindingKind::Sealed { reason: String::new() });
+        let finding = Finding::about(&GameId("q/t".into()), "T", FindingKind::Sealed { reason: String::new() });
         let cases: Vec<(HaulError, u8)> = vec![
             (HaulError::Disk { act: "write", path: path(), source: source() }, 1),
             (HaulError::Full { path: path() }, 1),

@@ -9,10 +9,11 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::haul::HaulEvent;
 use deft_barge_core::item::Progress;
+use deft_barge_core::item::StageKind;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use crate::direction::isolated;
-use crate::show::{Teller, Told, line, pad, teller};
+use crate::show::{Teller, WorkerEvent, line, pad, teller};
 use crate::wording;
 use crate::wording::about;
 
@@ -47,7 +48,7 @@ impl Passing {
             return;
         }
         if let Some(to) = &self.to {
-            let _ = to.tell.send(Told::Passing(text()));
+            let _ = to.tell.send(WorkerEvent::Passing(text()));
         } else {
             self.line.set_message(text());
         }
@@ -75,7 +76,7 @@ pub struct Shown {
     bar: ProgressBar,
     /// The last tenth that was told of each game.
     last: RefCell<HashMap<String, u64>>,
-    stage: Cell<&'static str>,
+    stage: Cell<Option<StageKind>>,
     said: RefCell<String>,
 }
 
@@ -101,7 +102,7 @@ impl Shown {
         match event {
             HaulEvent::Progress(progress) => self.progress(&progress),
             HaulEvent::Stage { title, stage, .. } => {
-                self.stage.set(stage);
+                self.stage.set(Some(stage));
                 self.line(&format!("{}: {}", line(&title), crate::wording::stage(stage)));
             }
             HaulEvent::Waiting { title, findings, .. } => {
@@ -129,7 +130,7 @@ impl Shown {
 
     fn line(&self, text: &str) {
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(Told::Lines(text.into()));
+            let _ = teller.tell.send(WorkerEvent::Lines(text.into()));
             return;
         }
         self.bar.suspend(|| {
@@ -148,7 +149,11 @@ impl Shown {
         let amount =
             if copy.all.count() > 0 { format!("copied {} of {}, ", copy.done, copy.all) } else { String::new() };
         let left = progress.left.map_or_else(String::new, |left| format!(", {} left", about(left)));
-        let done = if matches!(self.stage.get(), "releasing" | "giving-up") { "removed" } else { "compared" };
+        let done = if matches!(self.stage.get(), Some(StageKind::Releasing | StageKind::Cancelling)) {
+            "removed"
+        } else {
+            "compared"
+        };
         let rate = if progress.rate > 0.0 { format!("  {:.0} MB/s", progress.rate / 1e6) } else { String::new() };
         let bad = if progress.unreadable.count() > 0 {
             format!(", {} cannot be read", progress.unreadable)
@@ -163,7 +168,7 @@ impl Shown {
             compare.all,
         );
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(Told::Passing(text));
+            let _ = teller.tell.send(WorkerEvent::Passing(text));
             return;
         }
         if matches!(self.manner, Manner::Bar) {

@@ -4,31 +4,33 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::item::{
-    Finding, FindingKind, Left, Limit, Mode, PlannedItem, Policy, PreviewKind, Proof, Stage, Weight, WhyLeft,
+    Finding, FindingKind, Left, Limit, PlannedItem, Policy, PreviewKind, Proof, Severity, Stage, StageKind, Strategy,
+    WhyLeft,
 };
+use deft_barge_core::journal::EventKind;
 use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
 use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
 use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
-use deft_barge_core::site::{Pace, Process, Sight};
-use deft_barge_core::survey::{FindAct, Lying};
+use deft_barge_core::site::{DriveSpeed, Process, Sight};
+use deft_barge_core::survey::{CleanupAct, FindKind};
 use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
 use crate::show::{count, visible};
 
-pub fn weight(weight: Weight) -> &'static str {
+pub fn severity(weight: Severity) -> &'static str {
     match weight {
-        Weight::Stop => "stop",
-        Weight::Caution => "caution",
-        Weight::Note => "note",
+        Severity::Blocker => "stop",
+        Severity::Warning => "caution",
+        Severity::Note => "note",
     }
 }
 
 /// A finding in a sentence, headed by its weight.
 pub fn finding(finding: &Finding) -> String {
-    format!("{:8} {}", weight(finding.weight), finding_sentence(finding))
+    format!("{:8} {}", severity(finding.severity), finding_sentence(finding))
 }
 
 /// A finding in a sentence.
@@ -67,7 +69,7 @@ pub fn left(left: &Left) -> String {
 /// What a plan deletes as soon as it is verified: bytes and titles, the first three of many; `None` if all originals are kept.
 pub fn deletes(plan: &Plan) -> Option<(Bytes, String)> {
     let goes = |item: &&PlannedItem| {
-        matches!(item.mode, Mode::Copy | Mode::Spare | Mode::SetAside)
+        matches!(item.mode, Strategy::Copy | Strategy::Duplicate | Strategy::Quarantine)
             && (plan.policy == Policy::Release || item.policy == Policy::Release)
     };
     let items: Vec<&PlannedItem> = plan.items.iter().filter(goes).collect();
@@ -441,22 +443,22 @@ fn kind_sentence(kind: &FindingKind) -> String {
 }
 
 /// What lies about, in a word.
-pub fn lying_word(what: &Lying) -> &'static str {
+pub fn lying_word(what: &FindKind) -> &'static str {
     match what {
-        Lying::Stray { .. } => "stray",
-        Lying::Leftover { .. } => "leftover",
-        Lying::Duplicate { .. } => "duplicate",
-        Lying::BrokenLink { .. } => "broken link",
-        Lying::DeadRecord { .. } => "dead record",
-        Lying::AwayLibrary { .. } => "away",
-        Lying::HalfMade => "half made",
+        FindKind::Unlisted { .. } => "stray",
+        FindKind::OldCopy { .. } => "leftover",
+        FindKind::Duplicate { .. } => "duplicate",
+        FindKind::BrokenLink { .. } => "broken link",
+        FindKind::DeadEntry { .. } => "dead record",
+        FindKind::OfflineLibrary { .. } => "away",
+        FindKind::HalfMade => "half made",
     }
 }
 
 /// What lies about, in a sentence without its subject.
-pub fn lying(what: &Lying) -> String {
+pub fn lying(what: &FindKind) -> String {
     match what {
-        Lying::Stray { fits: Some(fit), .. } => {
+        FindKind::Unlisted { fits: Some(fit), .. } => {
             let title = fit.title.as_deref().unwrap_or(&fit.id);
             let missing = if fit.missing == Bytes::ZERO {
                 "all of it is there".into()
@@ -470,12 +472,12 @@ pub fn lying(what: &Lying) -> String {
                 count(fit.files)
             )
         }
-        Lying::Stray { programs, packs, fits: None } => format!(
+        FindKind::Unlisted { programs, packs, fits: None } => format!(
             "a stray that looks like a game: {} and {}",
             several(*programs, "program"),
             several(*packs, "large file")
         ),
-        Lying::Leftover { title, install, haul, alike, files, .. } => {
+        FindKind::OldCopy { title, install, haul, alike, files, .. } => {
             let by = haul.map_or_else(String::new, |haul| format!("; haul {haul} moved it"));
             format!(
                 "an old copy of {title}, which is in {}: {} of {} files have the same size there{by}",
@@ -484,18 +486,20 @@ pub fn lying(what: &Lying) -> String {
                 count(*files)
             )
         }
-        Lying::Duplicate { title, install, .. } => {
+        FindKind::Duplicate { title, install, .. } => {
             format!(
                 "the same files as {title} in {}; one of them can be uninstalled in its launcher",
                 install.display()
             )
         }
-        Lying::BrokenLink { leads_to, .. } => format!("a link to {}, where nothing is", leads_to.display()),
-        Lying::DeadRecord { title, file, .. } => {
+        FindKind::BrokenLink { leads_to, .. } => format!("a link to {}, where nothing is", leads_to.display()),
+        FindKind::DeadEntry { title, file, .. } => {
             format!("{title} is listed in {}, and is not there", file.display())
         }
-        Lying::AwayLibrary { launcher } => format!("a library of {launcher} that is not there: its drive may be away"),
-        Lying::HalfMade => "something that a haul of ours has left half made".into(),
+        FindKind::OfflineLibrary { launcher } => {
+            format!("a library of {launcher} that is not there: its drive may be away")
+        }
+        FindKind::HalfMade => "something that a haul of ours has left half made".into(),
     }
 }
 
@@ -519,15 +523,15 @@ pub fn plural(n: usize, one: &str, many: &str) -> String {
 }
 
 /// What may be done about a find.
-pub fn find_act(act: FindAct) -> &'static str {
+pub fn find_act(act: CleanupAct) -> &'static str {
     match act {
-        FindAct::Adopt => "adopt it",
-        FindAct::Haul => "haul it with --traced",
-        FindAct::LetGo => "compare it and let go of it",
-        FindAct::SetAside => "set it aside",
-        FindAct::RemoveLink => "take the link away",
-        FindAct::Forget => "take the entry off the list",
-        FindAct::Reanchor => "re-anchor its drive",
+        CleanupAct::Import => "adopt it",
+        CleanupAct::Haul => "haul it with --traced",
+        CleanupAct::Release => "compare it and let go of it",
+        CleanupAct::Quarantine => "set it aside",
+        CleanupAct::RemoveLink => "take the link away",
+        CleanupAct::Forget => "take the entry off the list",
+        CleanupAct::Remap => "re-anchor its drive",
     }
 }
 
@@ -610,15 +614,15 @@ pub fn preview_kind(kind: PreviewKind) -> &'static str {
     }
 }
 
-pub fn mode(mode: Mode) -> &'static str {
+pub fn mode(mode: Strategy) -> &'static str {
     match mode {
-        Mode::Copy => "copy, compare, repoint, prove, hold",
-        Mode::Rename => "rename, repoint, prove",
-        Mode::Records => "records alone",
-        Mode::Adopt => "stays where it is; records, prove",
-        Mode::Spare => "compare with the copy that stays, hold",
-        Mode::SetAside => "set aside, hold",
-        Mode::TakeBack => "compare, repoint, prove, let the copy go",
+        Strategy::Copy => "copy, compare, repoint, prove, hold",
+        Strategy::Rename => "rename, repoint, prove",
+        Strategy::Records => "records alone",
+        Strategy::Import => "stays where it is; records, prove",
+        Strategy::Duplicate => "compare with the copy that stays, hold",
+        Strategy::Quarantine => "set aside, hold",
+        Strategy::TakeBack => "compare, repoint, prove, let the copy go",
     }
 }
 
@@ -638,29 +642,69 @@ pub fn drive_kind(kind: DriveKind) -> &'static str {
 /// What is done with an item, and what it waits for.
 pub fn way(item: &PlannedItem, items: &[PlannedItem]) -> String {
     let way = match (item.mode, item.policy) {
-        (Mode::Copy, Policy::Release) => "copy, compare, repoint, prove, let go of the originals at once",
+        (Strategy::Copy, Policy::Release) => "copy, compare, repoint, prove, let go of the originals at once",
         (mode, _) => self::mode(mode),
     };
     let waits = item.after.last().and_then(|k| items.get(*k));
     waits.map_or_else(|| way.to_string(), |other| format!("{way}; when {} is off {}", other.title, item.to_drive))
 }
 
-/// What has happened when an item reaches a stage.
-pub fn stage(word: &str) -> &str {
-    match word {
-        "copying" => "is being copied, and compared behind that",
-        "compared" => "every block was read back and is the same",
-        "placed" => "the whole copy is in its place",
-        "linked" => "a link bridges the new place to the old one",
-        "renaming" => "is being renamed",
-        "repointing" => "record files are being replaced",
-        "repointed" => "all records lead to the new place",
-        "proved" => "the proof is made; the originals are held",
-        "releasing" => "originals are being let go",
-        "released" => "nothing is held any more",
-        "giving-up" => "what was made is being removed",
-        "given-up" => "all is as it was",
-        other => other,
+/// What happens from a stage on, as a part of a sentence about an item.
+pub fn stage(stage: StageKind) -> &'static str {
+    match stage {
+        StageKind::Planned => "planned",
+        StageKind::Copying => "is being copied and verified",
+        StageKind::Verified => "every byte was read back and verified",
+        StageKind::Placed => "the whole copy is in place",
+        StageKind::Linked => "a link at the new place leads to the old one",
+        StageKind::Renaming => "is being renamed",
+        StageKind::UpdatingRecords => "updating records",
+        StageKind::RecordsUpdated => "all records point to the new place",
+        StageKind::Proved => "proved; the originals are kept",
+        StageKind::Releasing => "deleting the originals",
+        StageKind::Released => "the originals are deleted",
+        StageKind::Cancelling => "removing what was copied",
+        StageKind::Cancelled => "cancelled; everything is as it was",
+        StageKind::Undone => "undone",
+    }
+}
+
+/// A stage in one or two words.
+pub fn stage_word(stage: &Stage) -> &'static str {
+    match stage.kind() {
+        StageKind::Planned => "planned",
+        StageKind::Copying => "copying",
+        StageKind::Verified => "verified",
+        StageKind::Renaming => "renaming",
+        StageKind::Linked => "linked",
+        StageKind::Placed => "in place",
+        StageKind::UpdatingRecords => "updating records",
+        StageKind::RecordsUpdated => "records updated",
+        StageKind::Proved => "proved",
+        StageKind::Releasing => "releasing",
+        StageKind::Released => "released",
+        StageKind::Cancelling => "cancelling",
+        StageKind::Cancelled => "cancelled",
+        StageKind::Undone => "undone",
+    }
+}
+
+/// What a line of the log tells of, in a word or two.
+pub fn event_word(kind: EventKind) -> &'static str {
+    match kind {
+        EventKind::Begun => "started",
+        EventKind::Failed => "failed",
+        EventKind::Proved => "proved",
+        EventKind::Released => "released",
+        EventKind::Undone => "undone",
+        EventKind::Cancelled => "cancelled",
+        EventKind::Unlisted => "not listed any more",
+        EventKind::UpdatedAgain => "records updated again",
+        EventKind::Left => "left",
+        EventKind::Taken => "repaired from",
+        EventKind::Launched => "launched",
+        EventKind::Repaired => "repaired",
+        EventKind::Unknown => "unknown",
     }
 }
 
@@ -670,10 +714,10 @@ pub fn haul_state(haul: &LogLine) -> String {
     if haul.unfinished() {
         return "under way".into();
     }
-    if all(&|s| matches!(s, Stage::Returned)) {
+    if all(&|s| matches!(s, Stage::Undone)) {
         return "returned".into();
     }
-    if all(&|s| matches!(s, Stage::GivenUp)) {
+    if all(&|s| matches!(s, Stage::Cancelled)) {
         return "given up".into();
     }
     if haul.items.iter().any(ItemLine::holds_originals) {
@@ -754,7 +798,7 @@ pub fn load(load: &Load) -> String {
 }
 
 /// What a probe has measured.
-pub fn pace(drive: &str, pace: &Pace) -> String {
+pub fn pace(drive: &str, pace: &DriveSpeed) -> String {
     let rate = |rate: f64| Bytes::new(rate as u64);
     format!(
         "{} reads {}/s and writes {}/s; each small file takes {:.1} ms",

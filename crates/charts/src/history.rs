@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use deft_barge_core::bytes::{Bytes, ItemId};
-use deft_barge_core::item::{Mode, Stage};
+use deft_barge_core::item::{Stage, Strategy};
 use deft_barge_core::journal::LogLine;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -56,7 +56,7 @@ fn months(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Timestam
     }
     for haul in log {
         let made = month_of(haul.made);
-        for item in haul.items.iter().filter(|item| item.mode == Mode::Copy && item.stage.is_repointed()) {
+        for item in haul.items.iter().filter(|item| item.mode == Strategy::Copy && item.stage.records_are_updated()) {
             let bytes = item.on_disk;
             let month = months.entry(made).or_default();
             month.moved = month.moved.plus(bytes);

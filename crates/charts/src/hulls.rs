@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Mode, PlannedItem};
+use deft_barge_core::item::{PlannedItem, Strategy};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::survey::{DriveState, Game, GameId, Survey};
 
@@ -43,7 +43,7 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
     let items: HashMap<&GameId, &PlannedItem> = plan
         .iter()
         .flat_map(|plan| &plan.items)
-        .filter(|item| item.mode == Mode::Copy)
+        .filter(|item| item.mode == Strategy::Copy)
         .map(|item| (&item.game, item))
         .collect();
     let title = match plan {
@@ -214,7 +214,7 @@ impl Row<'_> {
         });
         let items = self.plan.iter().flat_map(|plan| &plan.items);
         let coming = items
-            .filter(|item| item.mode == Mode::Copy && item.to_drive == self.drive.drive.name)
+            .filter(|item| item.mode == Strategy::Copy && item.to_drive == self.drive.drive.name)
             .map(|item| Block { kind: Kind::Arriving, title: item.title.clone(), bytes: item.size.on_disk });
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(coming).collect()
     }

@@ -3,7 +3,8 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, ItemId};
-use deft_barge_core::journal::{HaulRow, ItemRow, Mark as Came, Passage, Pulse};
+use deft_barge_core::item::StageKind;
+use deft_barge_core::journal::{Came, HaulRow, ItemRow, Sample, Telemetry};
 use jiff::{SignedDuration, Timestamp};
 
 use crate::Drawing;
@@ -37,25 +38,27 @@ enum Phase {
 }
 
 const PHASES: [(Phase, &str); 7] = [
-    (Phase::Copy, "copied, and compared behind that"),
-    (Phase::Compare, "compared to the end"),
+    (Phase::Copy, "copied and verified"),
+    (Phase::Compare, "verified to the end"),
     (Phase::Wait, "waited"),
-    (Phase::Repoint, "repointed"),
+    (Phase::Repoint, "records updated"),
     (Phase::Prove, "proved"),
     (Phase::Release, "released"),
-    (Phase::GiveUp, "given up"),
+    (Phase::GiveUp, "cancelled"),
 ];
 
 impl Phase {
     /// What follows a stage.
-    fn after(stage: &str) -> Option<Self> {
+    fn after(stage: StageKind) -> Option<Self> {
         match stage {
-            "copying" => Some(Self::Copy),
-            "compared" => Some(Self::Wait),
-            "renaming" | "linked" | "placed" | "repointing" => Some(Self::Repoint),
-            "repointed" => Some(Self::Prove),
-            "releasing" => Some(Self::Release),
-            "giving-up" => Some(Self::GiveUp),
+            StageKind::Copying => Some(Self::Copy),
+            StageKind::Verified => Some(Self::Wait),
+            StageKind::Renaming | StageKind::Linked | StageKind::Placed | StageKind::UpdatingRecords => {
+                Some(Self::Repoint)
+            }
+            StageKind::RecordsUpdated => Some(Self::Prove),
+            StageKind::Releasing => Some(Self::Release),
+            StageKind::Cancelling => Some(Self::GiveUp),
             _ => None,
         }
     }
@@ -81,8 +84,8 @@ struct Row<'a> {
 }
 
 /// The phases of an item, in the order of time.
-fn phases(passage: &Passage, item: ItemId) -> Vec<(Phase, Stretch)> {
-    let pulses: Vec<&Pulse> = passage.pulses.iter().filter(|pulse| pulse.item == item).collect();
+fn phases(passage: &Telemetry, item: ItemId) -> Vec<(Phase, Stretch)> {
+    let pulses: Vec<&Sample> = passage.pulses.iter().filter(|pulse| pulse.item == item).collect();
     // Of a program that was killed the last that is known is its last pulse.
     let alive = |from: Timestamp, until: Timestamp| {
         let until = until.saturating_sub(MOMENT).unwrap_or(until);
@@ -90,18 +93,18 @@ fn phases(passage: &Passage, item: ItemId) -> Vec<(Phase, Stretch)> {
     };
     let mut all = Vec::new();
     let mut open: Option<(Phase, Timestamp)> = None;
-    let mut stage = "";
+    let mut stage = None;
     for mark in passage.marks.iter().filter(|mark| mark.item == item) {
-        let resumed = mark.word == Came::RESUMED;
+        let resumed = mark.came == Came::Resumed;
         if let Some((phase, from)) = open.take() {
             let until = if resumed { alive(from, mark.at) } else { mark.at };
             all.push((phase, (from, until.max(from))));
         }
-        if !mark.is_of_break() {
-            stage = &mark.word;
+        if let Came::To(reached) = mark.came {
+            stage = Some(reached);
         }
-        let goes_on = resumed || !mark.is_of_break();
-        open = Phase::after(stage).filter(|_| goes_on).map(|phase| (phase, mark.at));
+        let goes_on = resumed || matches!(mark.came, Came::To(_));
+        open = stage.and_then(Phase::after).filter(|_| goes_on).map(|phase| (phase, mark.at));
     }
     if let Some((phase, from)) = open {
         all.push((phase, (from, alive(from, Timestamp::MAX))));
@@ -110,7 +113,7 @@ fn phases(passage: &Passage, item: ItemId) -> Vec<(Phase, Stretch)> {
 }
 
 /// Cuts a copy where all was copied and the rest was compared alone.
-fn split(phase: Phase, (from, to): Stretch, pulses: &[&Pulse]) -> Vec<(Phase, Stretch)> {
+fn split(phase: Phase, (from, to): Stretch, pulses: &[&Sample]) -> Vec<(Phase, Stretch)> {
     let most = pulses.iter().map(|pulse| pulse.copied).max();
     let copied = pulses.iter().find(|pulse| Some(pulse.copied) == most).map(|pulse| pulse.at);
     match copied.filter(|_| phase == Phase::Copy) {
@@ -129,7 +132,7 @@ fn pair(item: &ItemRow) -> String {
 }
 
 /// Draws the items of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
-pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
+pub fn timeline(haul: &HaulRow, passage: &Telemetry) -> Drawing {
     // Items of the same drives stand together, in the order of the first of them.
     let mut pairs: Vec<String> = Vec::new();
     for item in &haul.items {
@@ -198,11 +201,11 @@ pub fn timeline(haul: &HaulRow, passage: &Passage) -> Drawing {
         legend.extend(
             PHASES.iter().filter(|(phase, _)| went(*phase)).map(|(phase, word)| (phase.mark(), (*word).into())),
         );
-        let known = |word: &str| passage.marks.iter().any(|mark| mark.word == word);
-        if known(Came::STOPPED) {
+        let known = |came: Came| passage.marks.iter().any(|mark| mark.came == came);
+        if known(Came::Stopped) {
             legend.push((Mark::Line(RED), "stopped".into()));
         }
-        if known(Came::PAUSED) {
+        if known(Came::Paused) {
             legend.push((Mark::Line(DIM), "paused".into()));
         }
         page.legend(&legend);
@@ -219,11 +222,11 @@ fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
 }
 
 /// Upright lines where an item was paused or could not go on.
-fn stops(page: &mut Page<'_>, passage: &Passage, item: ItemId, clock: &Clock, y: i32) {
+fn stops(page: &mut Page<'_>, passage: &Telemetry, item: ItemId, clock: &Clock, y: i32) {
     for mark in passage.marks.iter().filter(|mark| mark.item == item) {
-        let ink = match mark.word.as_str() {
-            Came::STOPPED => RED,
-            Came::PAUSED => DIM,
+        let ink = match mark.came {
+            Came::Stopped => RED,
+            Came::Paused => DIM,
             _ => continue,
         };
         let x = clock.at(mark.at);
@@ -241,13 +244,13 @@ struct Pace {
 }
 
 /// What was reached between pulses that follow one another with no stop between them.
-fn paces(passage: &Passage) -> Vec<Pace> {
+fn paces(passage: &Telemetry) -> Vec<Pace> {
     let stopped = |item: ItemId, (from, to): Stretch| {
         let later = |at: Timestamp| at.saturating_add(MOMENT).unwrap_or(at);
         let between = |at: Timestamp| later(from) < at && at <= later(to);
-        passage.marks.iter().any(|mark| mark.item == item && mark.is_of_break() && between(mark.at))
+        passage.marks.iter().any(|mark| mark.item == item && !matches!(mark.came, Came::To(_)) && between(mark.at))
     };
-    let pace = |pair: &[Pulse]| {
+    let pace = |pair: &[Sample]| {
         let (one, next) = (&pair[0], &pair[1]);
         let stretch = (one.at, next.at);
         let seconds = next.at.duration_since(one.at).as_secs_f64();
@@ -287,7 +290,7 @@ fn reached(paces: &[Pace], (from, to): Stretch) -> Reached {
 }
 
 /// Draws how fast a haul's bytes were copied and compared, with limits, breaks and errors.
-pub fn rate(haul: &HaulRow, passage: &Passage) -> Drawing {
+pub fn rate(haul: &HaulRow, passage: &Telemetry) -> Drawing {
     /// Units of the page for each figure.
     const STEP: i32 = 4;
     let paces = paces(passage);
@@ -389,9 +392,9 @@ fn draw_piece(page: &mut Page<'_>, piece: &mut Vec<(i32, i32)>, ink: Ink) {
 }
 
 /// When bytes could not be read (true), and when blocks that differed were copied again.
-fn faults(passage: &Passage) -> Vec<(Timestamp, bool)> {
+fn faults(passage: &Telemetry) -> Vec<(Timestamp, bool)> {
     let mut all = Vec::new();
-    let mut last: Option<&Pulse> = None;
+    let mut last: Option<&Sample> = None;
     for pulse in &passage.pulses {
         let before = last.filter(|last| last.item == pulse.item);
         let (bad, repaired) = before.map_or((Bytes::ZERO, 0), |before| (before.unreadable, before.repaired));
@@ -403,7 +406,7 @@ fn faults(passage: &Passage) -> Vec<(Timestamp, bool)> {
 }
 
 /// What it came to, below the curves.
-fn summary(page: &mut Page<'_>, passage: &Passage, paces: &[Pace], y: i32) {
+fn summary(page: &mut Page<'_>, passage: &Telemetry, paces: &[Pace], y: i32) {
     let mut copied = Bytes::ZERO;
     for item in passage.pulses.chunk_by(|one, next| one.item == next.item) {
         copied = copied.plus(item.iter().map(|pulse| pulse.copied).max().unwrap_or_default());

@@ -24,7 +24,7 @@ pub enum Weight {
     /// As text; what stands before two blanks is its label.
     Text,
     /// As something less weighty.
-    Aside,
+    Displaced,
 }
 
 /// Sets lines on as many pages as they need.
@@ -66,7 +66,7 @@ fn set(page: &mut Page<'_>, lines: &[&(Weight, String)], nth: usize, count: usiz
                 let value = page.cut(&kept(value.trim_start()), 10.0, page.width() - MARGIN - x);
                 page.text(x, y, 10.0, TEXT, Side::Left, &value);
             }
-            Weight::Aside => {
+            Weight::Displaced => {
                 let text = page.cut(&kept(text), 9.0, width - 14);
                 page.text(MARGIN + 14, y, 9.0, DIM, Side::Left, &text);
             }

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use deft_barge_core::item::{Mode, Policy};
+use deft_barge_core::item::{Policy, Strategy};
 use deft_barge_core::plan::{Load, Plan};
 
 use crate::Drawing;
@@ -47,7 +47,7 @@ impl Axis {
 /// Draws the items of a plan on an axis of time, a lane for each pair of drives, in the order in which they begin.
 pub fn order(plan: &Plan) -> Drawing {
     let mut pairs: Vec<(String, String)> = Vec::new();
-    for item in plan.items.iter().filter(|item| item.mode == Mode::Copy) {
+    for item in plan.items.iter().filter(|item| item.mode == Strategy::Copy) {
         let pair = (item.from_drive.clone().unwrap_or_else(|| "home".into()), item.to_drive.clone());
         if !pairs.contains(&pair) {
             pairs.push(pair);
@@ -63,7 +63,7 @@ pub fn order(plan: &Plan) -> Drawing {
             let name = page.cut(&format!("{from} > {to}"), 12.0, LABEL - 14);
             page.text(MARGIN, y + 9, 12.0, TEXT, Side::Left, &name);
             let mut bytes = deft_barge_core::bytes::Bytes::ZERO;
-            for (at, item) in plan.items.iter().enumerate().filter(|(_, item)| item.mode == Mode::Copy) {
+            for (at, item) in plan.items.iter().enumerate().filter(|(_, item)| item.mode == Strategy::Copy) {
                 let own = item.from_drive.as_deref().unwrap_or("home") == from && item.to_drive == *to;
                 let (true, Some(time)) = (own, plan.timing.items.get(at)) else { continue };
                 bytes = bytes.plus(item.size.on_disk);

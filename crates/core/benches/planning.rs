@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::{Aim, Destination, Draft, projected, suggest};
-use deft_barge_core::plan::{Cargo, Found, Room, find_order};
+use deft_barge_core::plan::{DriveRoom, OrderFound, OrderItem, find_order};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, survey};
 
@@ -102,26 +102,27 @@ fn main() {
     for spare in [2_000_000_000_u64, 20_000_000_000, 60_000_000_000, 130_000_000_000] {
         for _ in 0..5 {
             let mut used = [0; 8];
-            let mut cargo: Vec<Cargo> = Vec::new();
+            let mut cargo: Vec<OrderItem> = Vec::new();
             for _ in 0..300 {
                 let from = numbers.below(8) as usize;
                 let to = (from + 1 + numbers.below(7) as usize) % 8;
                 let size = 1 + numbers.below(120_000_000_000);
                 used[from] += size;
                 let needs = (0..8).map(|drive| (drive != from).then_some(size)).collect();
-                cargo.push(Cargo { from: Some(from), to, leaves: size, needs });
+                cargo.push(OrderItem { from: Some(from), to, leaves: size, needs });
             }
-            let sum = |fits: &dyn Fn(&&Cargo) -> bool| cargo.iter().filter(fits).map(|item| item.leaves).sum::<u64>();
-            let rooms: Vec<Room> = (0..8)
+            let sum =
+                |fits: &dyn Fn(&&OrderItem) -> bool| cargo.iter().filter(fits).map(|item| item.leaves).sum::<u64>();
+            let rooms: Vec<DriveRoom> = (0..8)
                 .map(|drive| {
                     let end = used[drive] + sum(&|item| item.to == drive) - sum(&|item| item.from == Some(drive));
-                    Room { used: used[drive], most: end.max(used[drive]) + spare }
+                    DriveRoom { used: used[drive], most: end.max(used[drive]) + spare }
                 })
                 .collect();
             let begun = Instant::now();
             let order = black_box(find_order(&rooms, &cargo));
             all.push(begun.elapsed());
-            found += usize::from(matches!(order, Found::Order(_)));
+            found += usize::from(matches!(order, OrderFound::Order(_)));
         }
     }
     all.sort();

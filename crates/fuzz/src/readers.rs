@@ -7,7 +7,7 @@ use std::sync::OnceLock;
 use deft_barge_core::launcher::Profile;
 use deft_barge_core::plan::DraftFile;
 use deft_barge_core::record::{
-    Bases, Content, Document, Fit, Format, Letters, Meaning, Side, Spelling, Values, Within, find_parts, write_part,
+    Bases, Content, Document, Format, Letters, Meaning, PartFit, Side, Spelling, Values, Within, find_parts, write_part,
 };
 use deft_barge_core::site::{Site, parse_mountinfo};
 use deft_barge_core::survey::Names;
@@ -169,9 +169,9 @@ pub fn spellings(data: &[u8]) {
         }
     }
     let wanted = |text: &str| match text {
-        "/g/Fen" => Fit::Folder,
-        "/g/Fen Two" => Fit::Other,
-        _ => Fit::No,
+        "/g/Fen" => PartFit::Folder,
+        "/g/Fen Two" => PartFit::Other,
+        _ => PartFit::No,
     };
     for within in [Within::Value, Within::Command, Within::List, Within::Text] {
         for format in [None, Some(Format::Desktop), Some(Format::Json)] {

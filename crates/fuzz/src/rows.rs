@@ -3,8 +3,8 @@
 use std::cell::RefCell;
 use std::path::Path;
 
-use deft_barge_core::haul::{listed_entries, return_plan};
-use deft_barge_core::journal::{History, Journal, Passage, check_journal};
+use deft_barge_core::haul::{listed_entries, undo_plan};
+use deft_barge_core::journal::{History, Journal, Telemetry, check_journal};
 use deft_barge_core::site::Site;
 use rusqlite::Connection;
 use rusqlite::types::Value;
@@ -13,13 +13,14 @@ use tempfile::TempDir;
 use super::chosen;
 
 /// Journals as older versions wrote them; the last one is brought up before it is changed.
-const JOURNALS: [&str; 6] = [
+const JOURNALS: [&str; 7] = [
     include_str!("../../core/src/journal/version2.sql"),
     include_str!("../../core/src/journal/version3.sql"),
     include_str!("../../core/src/journal/version4.sql"),
     include_str!("../../core/src/journal/version5.sql"),
     include_str!("../../core/src/journal/version6.sql"),
-    include_str!("../../core/src/journal/version6.sql"),
+    include_str!("../../core/src/journal/version7.sql"),
+    include_str!("../../core/src/journal/version7.sql"),
 ];
 
 const WORLD: &str = "format = 1\nhome = \"home\"\n[[drives]]\nname = \"one\"\nroot = \"one\"\ncapacity = 1000\nkind = \"ssd\"\n\
@@ -90,7 +91,7 @@ pub fn rows(data: &[u8]) {
         let opened = Journal::open(&world.site).map(|journal| {
             let Ok((journal, _)) = journal.recover() else { return };
             for haul in journal.live().unwrap_or_default() {
-                let _ = return_plan(&world.site, &haul);
+                let _ = undo_plan(&world.site, &haul);
             }
             for item in journal.hauls().unwrap_or_default().into_iter().flat_map(|haul| haul.items) {
                 let _ = journal.lines(item.id).take_while(Result::is_ok).count();
@@ -118,7 +119,7 @@ fn read_all(site: &Site) {
     let _ = history.search("x a").count();
     let ids: Vec<_> = history.lines.iter().map(|line| line.id).collect();
     for id in ids {
-        let _ = (Passage::of(site, id), Passage::last_limit(site, id), History::remains(site, id));
+        let _ = (Telemetry::of(site, id), Telemetry::last_limit(site, id), History::remains(site, id));
         for item in history.haul(id).into_iter().flat_map(|haul| &haul.items) {
             let _ = listed_entries(site, item);
         }

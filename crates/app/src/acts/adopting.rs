@@ -5,10 +5,10 @@ use std::time::Duration;
 
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::Until;
-use deft_barge_core::plan::{Adoption, plan_adoption, plan_staging, watch_adoption};
+use deft_barge_core::plan::{Import, plan_import, plan_staging, watch_import};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
-use deft_barge_core::survey::{Lying, LyingAbout};
+use deft_barge_core::survey::{CleanupFind, FindKind};
 use serde_json::json;
 
 use super::finding::found;
@@ -29,14 +29,14 @@ pub fn adopt(site: &Site, wish: &Adopting, json: bool) -> Result<u8, Fault> {
     if wish.guided {
         return guided(site, &survey, adoption, wish, json);
     }
-    let plan = plan_adoption(site, &survey, &adoption);
+    let plan = plan_import(site, &survey, &adoption);
     confirmed(site, plan, wish.consent, json, &|plan| {
         format!("Adopt {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
     })
 }
 
 /// What a command line means to adopt: as it says, or as the content list says that the folder fits.
-fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Adoption, Fault> {
+fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Import, Fault> {
     let path = absolute(&wish.path)
         .map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", wish.path.display()), ""))?;
     let path: std::path::PathBuf = path.components().collect();
@@ -50,8 +50,8 @@ fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Adoption, Faul
         let (launcher, id) = parts.ok_or_else(|| Fault::usage(format!("{word:?} is no LAUNCHER/ID."), ""))?;
         (launcher.to_string(), id.to_string(), None)
     } else {
-        let fits = found(site, survey).into_iter().find_map(|lying: LyingAbout| match lying.what {
-            Lying::Stray { fits, .. } if lying.path == path => fits,
+        let fits = found(site, survey).into_iter().find_map(|lying: CleanupFind| match lying.what {
+            FindKind::Unlisted { fits, .. } if lying.path == path => fits,
             _ => None,
         });
         let fit = fits.ok_or_else(|| {
@@ -61,10 +61,10 @@ fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Adoption, Faul
         (fit.launcher, fit.id, fit.title)
     };
     let title = wish.title.clone().or(listed);
-    Ok(Adoption { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
+    Ok(Import { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
 }
 
-fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, json: bool) -> Result<u8, Fault> {
+fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, json: bool) -> Result<u8, Fault> {
     let profile = survey.profile(&adoption.launcher);
     let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
     if guide.is_empty() {
@@ -72,7 +72,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
         return Err(Fault::usage(sentence, "Adopt it without --guided, or write [[adopt.guide]] into the profile."));
     }
     let plan = plan_staging(site, survey, &adoption);
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(&plan));
     }
     let place = plan.items.first().map_or(adoption.path.clone(), |item| item.to.clone());
@@ -98,13 +98,13 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
             return Ok(code);
         }
     }
-    let adoption = Adoption { path: place.clone(), to: None, ..adoption };
+    let adoption = Import { path: place.clone(), to: None, ..adoption };
     let stop = stop_on_signals(Pace::default())?;
     for (n, step) in guide.iter().enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
         aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
         loop {
-            let now = watch_adoption(site, survey, &adoption);
+            let now = watch_import(site, survey, &adoption);
             let done = match step.until {
                 // Who is quick has closed it again by now.
                 Until::Running => now.running || now.listed,
@@ -123,7 +123,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Adoption, wish: &Adopting, jso
         }
         aside("  done");
     }
-    let now = watch_adoption(site, survey, &adoption);
+    let now = watch_import(site, survey, &adoption);
     if json {
         say_json("adopted", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
     } else {

@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use deft_barge_core::audit::{
-    Audit, AuditPhase, Fate, KeptChecksums, Mended, audit as audit_game, keep, kept_checksums, mend, other_copies,
+    Audit, AuditPhase, Fate, KeptChecksums, Repaired, audit as audit_game, keep, kept_checksums, mend, other_copies,
 };
 use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::haul::{Control, StartError, command_of, start_game};
@@ -68,7 +68,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
             (mended, found) = repaired(site, &survey, game, &kept, found, wish, &stop)?;
             for mended in mended.iter().filter(|mended| mended.from.is_some()) {
                 let said = format!("{}: {}", game.found.title, mended.path.display());
-                journal.say(HaulId(0), None, "mended", &said)?;
+                journal.say(HaulId(0), None, deft_barge_core::journal::EventKind::Repaired, &said)?;
             }
         }
         drop(passing);
@@ -95,7 +95,7 @@ fn repaired(
     found: Audit,
     wish: &Auditing,
     stop: &Control,
-) -> Result<(Vec<Mended>, Audit), Fault> {
+) -> Result<(Vec<Repaired>, Audit), Fault> {
     if survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty()) {
         let sentence = format!("The launcher of {} is running.", game.found.title);
         return Err(Fault::new(Kind::Refused, sentence, "Close it, and repair then."));
@@ -105,7 +105,7 @@ fn repaired(
         copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
     }
     let leftovers = super::finding::found(site, survey).into_iter().filter_map(|lying| match &lying.what {
-        deft_barge_core::survey::Lying::Leftover { of, .. } if *of == game.id => Some(lying.path),
+        deft_barge_core::survey::FindKind::OldCopy { of, .. } if *of == game.id => Some(lying.path),
         _ => None,
     });
     copies.extend(leftovers);
@@ -139,7 +139,7 @@ fn meant<'a>(site: &Site, survey: &'a Survey, words: &[String]) -> Result<Vec<&'
     Ok(games)
 }
 
-fn document(game: &Game, kept: &KeptChecksums, found: &Audit, mended: &[Mended]) -> Result<Value, Fault> {
+fn document(game: &Game, kept: &KeptChecksums, found: &Audit, mended: &[Repaired]) -> Result<Value, Fault> {
     let mut value = to_json(found)?;
     value["game"] = to_json(&game.id)?;
     value["title"] = game.found.title.clone().into();
@@ -159,7 +159,7 @@ fn fate(fate: Fate) -> &'static str {
     }
 }
 
-fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Mended]) -> Result<(), Fault> {
+fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired]) -> Result<(), Fault> {
     say(&format!(
         "{title}   same {}, damaged {}, missing {}, written since {}, new {}   ({}, kept {})",
         count(found.same),

@@ -7,7 +7,7 @@ use deft_barge_core::haul::Control;
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::{HaulRow, Journal};
 use deft_barge_core::pack::{
-    Met, Subject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject, traced,
+    NeedMet, PackSubject, add_to_survey, beside, check_needs, installers, plan_card, read_carried, subject, traced,
 };
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::{Site, real_path};
@@ -64,7 +64,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
             let mut plan = plan;
             add_unfinished(site, &mut plan)?;
             hauls.push(run_silently(site, &plan, consent)?);
-            carried = Subject { path: new, ..carried };
+            carried = PackSubject { path: new, ..carried };
             return put_beside(site, &survey_site(site).0, &carried, consent, Some(hauls));
         }
         let code = confirmed(site, plan, consent, json, &|plan| {
@@ -73,7 +73,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         if code != 0 || consent.plan {
             return Ok(code);
         }
-        carried = Subject { path: new, ..carried };
+        carried = PackSubject { path: new, ..carried };
         survey = survey_site(site).0;
     }
     put_beside(site, &survey, &carried, consent, json.then_some(hauls))
@@ -84,7 +84,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
 fn put_beside(
     site: &Site,
     survey: &Survey,
-    carried: &Subject,
+    carried: &PackSubject,
     consent: Consent,
     hauls: Option<Vec<HaulRow>>,
 ) -> Result<u8, Fault> {
@@ -124,7 +124,7 @@ fn put_beside(
         }
     }
     let plan = plan_card(site, survey, carried, &kept);
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(&plan));
     }
     if let Some(mut hauls) = hauls {
@@ -158,7 +158,7 @@ fn check(folder: &Path, json: bool) -> Result<u8, Fault> {
     })?;
     let programs: Vec<PathBuf> = std::env::split_paths(&std::env::var_os("PATH").unwrap_or_default()).collect();
     let met = check_needs(&folder, &carried.needs, &programs);
-    let lacking: Vec<&Met> = met.iter().filter(|met| met.found.is_none()).collect();
+    let lacking: Vec<&NeedMet> = met.iter().filter(|met| met.found.is_none()).collect();
     let moved = carried.place != folder;
     if json {
         say_json(

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order, rate, timeline};
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::journal::{Event, HaulRow, History, Passage};
+use deft_barge_core::journal::{Event, HaulRow, History, Telemetry};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -67,9 +67,9 @@ pub fn chart(site: &Site, what: &ChartWhat, json: bool) -> Result<u8, Fault> {
 }
 
 /// A haul of this number, or the newest one, and how it went.
-fn told(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Passage), Fault> {
+fn told(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Telemetry), Fault> {
     let (row, _) = one_haul(site, haul)?;
-    let passage = Passage::of(site, row.id)?;
+    let passage = Telemetry::of(site, row.id)?;
     Ok((row, passage))
 }
 

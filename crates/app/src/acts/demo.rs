@@ -99,7 +99,7 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let mut draft = Draft::default();
     draft.send(game.id.clone(), Destination::Drive("newhold".into()));
     let plan = deft_barge_core::plan::plan(&site, &survey, &draft, Policy::Hold);
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(Fault::refused(plan.findings, ""));
     }
     let records: usize = plan.items.iter().map(|item| item.previews.len()).sum();
@@ -116,7 +116,7 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     let stages = std::cell::RefCell::new(Vec::new());
     let listen = |event: HaulEvent| {
         if let HaulEvent::Stage { stage, .. } = event {
-            stages.borrow_mut().push(stage);
+            stages.borrow_mut().push(wording::stage(stage));
         }
     };
     let end = haul.run(&listen, &Control::default())?;

@@ -7,7 +7,7 @@ use deft_barge_core::journal::History;
 use deft_barge_core::plan::{anchors, plan_anchor, plan_removal};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
-use deft_barge_core::survey::{FindAct, LyingAbout};
+use deft_barge_core::survey::{CleanupAct, CleanupFind};
 use serde_json::json;
 
 use super::hauling::confirmed;
@@ -19,7 +19,7 @@ use crate::show::{line, pad, path as shown, say, say_json, to_json};
 use crate::wording;
 
 /// Looks for what is lying about, showing how far it is where that takes long.
-pub fn found(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+pub fn found(site: &Site, survey: &Survey) -> Vec<CleanupFind> {
     let history = History::of(site).unwrap_or_default();
     let passing = Passing::new();
     let report = |phase: FindPhase| passing.show(|| format!("looked into {} of {} folders", phase.looked, phase.all));
@@ -44,10 +44,10 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Faul
                 return Err(fault);
             }
             let (settled, act) = match act {
-                FindsAct::LetGo(settled) => (settled, FindAct::LetGo),
-                FindsAct::SetAside(settled) => (settled, FindAct::SetAside),
-                FindsAct::RemoveLink(settled) => (settled, FindAct::RemoveLink),
-                FindsAct::Forget(settled) => (settled, FindAct::Forget),
+                FindsAct::LetGo(settled) => (settled, CleanupAct::Release),
+                FindsAct::SetAside(settled) => (settled, CleanupAct::Quarantine),
+                FindsAct::RemoveLink(settled) => (settled, CleanupAct::RemoveLink),
+                FindsAct::Forget(settled) => (settled, CleanupAct::Forget),
             };
             let all = found(site, &survey);
             let lying = one(&all, &settled.path, act)?;
@@ -60,9 +60,9 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Faul
 }
 
 /// The find that a path means, if the act fits it.
-fn one<'a>(all: &'a [LyingAbout], path: &Path, act: FindAct) -> Result<&'a LyingAbout, Fault> {
+fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a CleanupFind, Fault> {
     let whole = absolute(path).unwrap_or_else(|_| path.to_path_buf());
-    let here: Vec<&LyingAbout> = all.iter().filter(|lying| lying.path == whole).collect();
+    let here: Vec<&CleanupFind> = all.iter().filter(|lying| lying.path == whole).collect();
     if here.is_empty() {
         let sentence = format!("Nothing is lying about in {}.", shown(&whole));
         return Err(Fault::usage(sentence, "See what there is with: deft-barge finds"));
@@ -75,7 +75,7 @@ fn one<'a>(all: &'a [LyingAbout], path: &Path, act: FindAct) -> Result<&'a Lying
     })
 }
 
-fn finds_text(all: &[LyingAbout]) -> String {
+fn finds_text(all: &[CleanupFind]) -> String {
     if all.is_empty() {
         return "Nothing is lying about.".into();
     }

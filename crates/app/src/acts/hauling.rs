@@ -6,11 +6,11 @@ use std::path::{Path, PathBuf};
 use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::checksums::ItemPath;
 use deft_barge_core::haul::{
-    Depth, Haul, HaulError, Stuck, astray, give_up_leaving, prove_game, prove_haul, release_looking, return_haul,
-    return_leaving, return_plan, take_from,
+    Depth, Haul, HaulError, Stuck, astray, cancel_leaving, prove_game, prove_haul, release_looking, take_from,
+    undo_haul, undo_leaving, undo_plan,
 };
-use deft_barge_core::item::{Mode, Proof, Stage, Trial, Weight};
-use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, Passage};
+use deft_barge_core::item::{Proof, Severity, Stage, Strategy, Trial};
+use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, Telemetry};
 use deft_barge_core::plan::{LibraryWish, Plan, plan_library};
 use deft_barge_core::site::Site;
 use serde_json::json;
@@ -31,10 +31,10 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
     }
     let mut plan = plan_wish(site, &mut survey, wish)?;
     add_unfinished(site, &mut plan)?;
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(&plan));
     }
-    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !wish.yes {
         let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
@@ -82,7 +82,7 @@ pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
     };
     let mut plan = plan_library(site, &survey, &launcher.id, &wish);
     add_unfinished(site, &mut plan)?;
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(&plan));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
@@ -104,9 +104,9 @@ pub(super) fn confirmed(
         } else {
             say(&plan_text(&plan))?;
         }
-        return Ok(if plan.stopped() { 3 } else { 0 });
+        return Ok(if plan.blocked() { 3 } else { 0 });
     }
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(&plan));
     }
     if !consent.yes {
@@ -116,7 +116,7 @@ pub(super) fn confirmed(
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
         } else {
-            let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+            let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
             if !cautions.is_empty() {
                 return Err(Fault::refused(cautions, "Accept with --yes."));
             }
@@ -143,10 +143,10 @@ pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, 
 
 /// Does a plan without a word on standard output, for acts that print one document of their own.
 pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent) -> Result<HaulRow, Fault> {
-    if plan.stopped() {
+    if plan.blocked() {
         return Err(refused(plan));
     }
-    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.weight == Weight::Caution).cloned().collect();
+    let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !consent.yes && !cautions.is_empty() {
         return Err(Fault::refused(cautions, "Accept with --yes."));
     }
@@ -190,7 +190,7 @@ fn finish(
 fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> Fault {
     let row = journal.haul(id).ok().flatten();
     let begun =
-        row.is_some_and(|row| row.items.iter().any(|item| !matches!(item.stage, Stage::Planned | Stage::GivenUp)));
+        row.is_some_and(|row| row.items.iter().any(|item| !matches!(item.stage, Stage::Planned | Stage::Cancelled)));
     match error {
         HaulError::Refused(findings) if begun => Fault {
             findings,
@@ -202,7 +202,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
         },
         HaulError::Refused(findings) => {
             let stop = deft_barge_core::haul::Control::default();
-            match return_haul(site, journal, id, &|_| {}, &stop) {
+            match undo_haul(site, journal, id, &|_| {}, &stop) {
                 Ok(_) | Err(HaulError::Nothing(_)) => Fault::refused(findings, ""),
                 Err(error) => error.into(),
             }
@@ -223,10 +223,10 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
             "haul {}   {}   {}   {}",
             row.id,
             line(&item.planned.title),
-            item.stage.word(),
+            wording::stage_word(&item.stage),
             crate::show::path(&item.planned.to)
         ))?;
-        if item.planned.mode == Mode::Records {
+        if item.planned.mode == Strategy::Records {
             let files = item.planned.record_files().len();
             say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
         } else if let Some(proof) = &item.proof {
@@ -279,8 +279,11 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
         journal.set_trial(row.id, Trial::Agreed)?;
     }
     if !json {
-        let stages: Vec<String> =
-            row.items.iter().map(|item| format!("{} {}", line(&item.planned.title), item.stage.word())).collect();
+        let stages: Vec<String> = row
+            .items
+            .iter()
+            .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)))
+            .collect();
         say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
     let pace = as_before(site, row.id, pace, json)?;
@@ -290,7 +293,7 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
 
 /// The pace that was asked for, or else the limit that the haul had before it was left.
 fn as_before(site: &Site, id: HaulId, pace: Pace, json: bool) -> Result<Pace, Fault> {
-    let before = if pace.limit.is_none() { Passage::last_limit(site, id)? } else { None };
+    let before = if pace.limit.is_none() { Telemetry::last_limit(site, id)? } else { None };
     let Some(before) = before else { return Ok(pace) };
     if !json {
         say(&format!("It copies {before}/s at most, as before. Without a limit: deft-barge resume --limit 0"))?;
@@ -325,7 +328,8 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     let which = &back.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let fits = |haul: &HaulRow| {
-        haul.returns.is_none() && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.is_repointed())
+        haul.returns.is_none()
+            && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.records_are_updated())
     };
     let row = match journal.live()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
@@ -333,16 +337,16 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     };
     let stuck = if back.leave { Stuck::IsLeft } else { Stuck::Refuses };
     if back.rest {
-        return give_up(site, &journal, &row, stuck, which.yes, json);
+        return cancel(site, &journal, &row, stuck, which.yes, json);
     }
     let row = if back.only.is_empty() { row } else { row.only(&named(&row, &back.only)?) };
-    let plan = return_plan(site, &row);
-    if plan.stopped() && !back.leave {
+    let plan = undo_plan(site, &row);
+    if plan.blocked() && !back.leave {
         let hint = wording::what_leads_on(&plan.findings, row.id);
         return Err(Fault::refused(plan.findings, hint));
     }
     if !json {
-        for finding in plan.findings.iter().filter(|finding| finding.weight == Weight::Caution) {
+        for finding in plan.findings.iter().filter(|finding| finding.severity == Severity::Warning) {
             say(&wording::finding(finding))?;
         }
     }
@@ -351,7 +355,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
     let items: Vec<ItemId> = row.items.iter().map(|item| item.id).collect();
-    let result = return_leaving(site, &journal, row.id, &items, stuck, &|event| shown.event(event), &stop);
+    let result = undo_leaving(site, &journal, row.id, &items, stuck, &|event| shown.event(event), &stop);
     shown.end();
     let back = result.map_err(|error| refused_going_back(error, row.id))?;
     let after = journal.haul(back.unwrap_or(row.id))?;
@@ -361,7 +365,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     }
     // What was left with a word of its own stays where the haul brought it.
     let now = journal.haul(row.id)?.unwrap_or_else(|| row.clone());
-    let undone = |item: &ItemRow| matches!(item.stage, Stage::Returned | Stage::GivenUp);
+    let undone = |item: &ItemRow| matches!(item.stage, Stage::Undone | Stage::Cancelled);
     let of_these: Vec<&ItemRow> = now.items.iter().filter(|item| items.contains(&item.id)).collect();
     say(&match of_these.iter().filter(|item| undone(item)).count() {
         0 => format!("Nothing of haul {} was undone. All of it stays where it is.", row.id),
@@ -442,11 +446,11 @@ pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
 }
 
 /// `return --rest`
-fn give_up(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, json: bool) -> Result<u8, Fault> {
+fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, json: bool) -> Result<u8, Fault> {
     ask_unless(yes, json, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
     let stop = stop_on_signals(Pace::default())?;
     let shown = Shown::new(json);
-    let result = give_up_leaving(site, journal, row.id, stuck, &|event| shown.event(event), &stop);
+    let result = cancel_leaving(site, journal, row.id, stuck, &|event| shown.event(event), &stop);
     shown.end();
     let titles = result.map_err(|error| refused_going_back(error, row.id))?;
     if json {
@@ -536,8 +540,12 @@ pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
         }
         (_, number) => {
             let which = Which { haul: number.flatten(), yes: true };
-            let row =
-                newest(&journal, &which, |haul| haul.items.iter().any(|item| item.stage.is_repointed()), "to prove")?;
+            let row = newest(
+                &journal,
+                &which,
+                |haul| haul.items.iter().any(|item| item.stage.records_are_updated()),
+                "to prove",
+            )?;
             prove_haul(site, &journal, &row.items, &report, &stop)
         }
     };

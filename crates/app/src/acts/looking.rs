@@ -2,8 +2,8 @@
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::drives_away;
-use deft_barge_core::item::Mode;
-use deft_barge_core::journal::{History, search_lines};
+use deft_barge_core::item::Strategy;
+use deft_barge_core::journal::{EventKind, History, search_lines};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
@@ -27,7 +27,10 @@ pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
     } else {
         say(&survey_text(&survey))?;
         if let Some(haul) = History::recent(site).ok().as_ref().and_then(History::unfinished) {
-            let stages = haul.items.iter().map(|item| format!("{} {}", line(&item.planned.title), item.stage.word()));
+            let stages = haul
+                .items
+                .iter()
+                .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)));
             let stages = stages.collect::<Vec<_>>().join(", ");
             say(&format!(
                 "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
@@ -153,14 +156,14 @@ pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
     } else {
         say(&plan_text(&plan))?;
     }
-    Ok(if plan.stopped() { 3 } else { 0 })
+    Ok(if plan.blocked() { 3 } else { 0 })
 }
 
 /// Adds the stop that another haul is under way.
 pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
     use deft_barge_core::item::{Finding, FindingKind};
     if let Some(haul) = History::recent(site)?.unfinished() {
-        plan.findings.insert(0, Finding::new(None, FindingKind::HaulUnfinished { haul: haul.id }));
+        plan.findings.insert(0, Finding::general(FindingKind::HaulUnfinished { haul: haul.id }));
     }
     Ok(())
 }
@@ -169,7 +172,7 @@ pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> 
 pub(super) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
     let mut value = to_json(plan)?;
     value["findings"] = plan.findings.iter().map(wording::finding_json).collect();
-    value["stopped"] = plan.stopped().into();
+    value["stopped"] = plan.blocked().into();
     Ok(value)
 }
 
@@ -185,7 +188,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
             item.to_drive,
             line(&wording::way(item, &plan.items))
         ));
-        if let Some(time) = plan.timing.items.get(n).filter(|_| item.mode == Mode::Copy) {
+        if let Some(time) = plan.timing.items.get(n).filter(|_| item.mode == Strategy::Copy) {
             out.push(format!("  time      {}", wording::item_time(time)));
         }
         out.push(format!("  from      {}", path(item.source())));
@@ -208,7 +211,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
     for load in changed {
         out.push(wording::load(load));
     }
-    if plan.items.iter().any(|item| item.mode == Mode::Copy) {
+    if plan.items.iter().any(|item| item.mode == Strategy::Copy) {
         out.push(format!("time      {} in all", wording::span(plan.timing.whole)));
     }
     out.extend(plan.findings.iter().map(wording::finding));
@@ -249,11 +252,11 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
     // What no haul has done: starts and repairs.
     let told = |haul: HaulId| {
         let events = history.events.iter().filter(move |event| event.haul == haul);
-        events.filter(|event| matches!(event.word.as_str(), "tried" | "mended"))
+        events.filter(|event| matches!(event.word, EventKind::Launched | EventKind::Repaired))
     };
     for event in told(HaulId(0)) {
         let at = event.at.strftime("%Y-%m-%d %H:%M UTC");
-        say(&format!("{}   {at}   {}", pad(&event.word, 8), line(&event.detail)))?;
+        say(&format!("{}   {at}   {}", pad(wording::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
         let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
@@ -271,9 +274,9 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
                 pad(&line(&planned.title), 28),
                 planned.size.on_disk,
                 planned.to_drive,
-                item.stage.word()
+                wording::stage_word(&item.stage)
             ))?;
-            if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Mode::Records) {
+            if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
                 say(&format!("    proof   {}", wording::proof(proof)))?;
             }
             if let Some(error) = &item.error {
@@ -285,7 +288,7 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
             }
         }
         for event in told(haul.id) {
-            say(&format!("    {}   {}", pad(&event.word, 6), line(&event.detail)))?;
+            say(&format!("    {}   {}", pad(wording::event_word(event.word), 6), line(&event.detail)))?;
         }
         if let Some(next) = wording::what_now(haul, &drives_away(site, haul)) {
             say(&format!("    now     {next}"))?;
@@ -300,6 +303,7 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
 
 /// Turns a fault of the kind "refused" into its exit code after its text was shown.
 pub(super) fn refused(plan: &Plan) -> Fault {
-    let stops = plan.findings.iter().filter(|f| f.weight == deft_barge_core::item::Weight::Stop).cloned().collect();
+    let stops =
+        plan.findings.iter().filter(|f| f.severity == deft_barge_core::item::Severity::Blocker).cloned().collect();
     Fault { kind: Kind::Refused, ..Fault::refused(stops, "") }
 }

@@ -5,8 +5,9 @@ use std::time::Duration;
 
 use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
-use deft_barge_core::item::{Mode, Preview, PreviewKind, Stage};
-use deft_barge_core::journal::{Event, HaulRow, History, ItemRow, Passage};
+use deft_barge_core::item::StageKind;
+use deft_barge_core::item::{Preview, PreviewKind, Stage, Strategy};
+use deft_barge_core::journal::{Came, Event, HaulRow, History, ItemRow, Telemetry};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
@@ -22,7 +23,7 @@ use crate::wording;
 /// `report`
 pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: bool, json: bool) -> Result<u8, Fault> {
     let (row, events) = one_haul(site, haul)?;
-    let passage = Passage::of(site, row.id)?;
+    let passage = Telemetry::of(site, row.id)?;
     let lines = lines(&row, &events, &passage);
     let text: String = lines.iter().map(|(weight, text)| as_text(*weight, text)).collect();
     let text = text.trim_start().to_string();
@@ -55,7 +56,7 @@ fn as_pdf(
     site: &Site,
     survey: &Survey,
     row: &HaulRow,
-    passage: &Passage,
+    passage: &Telemetry,
     lines: &[(Weight, String)],
 ) -> Result<Vec<u8>, Fault> {
     let mut pages = text_pages(&title(row), row.made, lines.get(1..).unwrap_or_default());
@@ -66,7 +67,7 @@ fn as_pdf(
 /// Writes the report of a haul as PDF into the home folder, under a name that is not there yet; gives the file.
 pub fn put_report_in_home(site: &Site, survey: &Survey, haul: HaulId) -> Result<PathBuf, Fault> {
     let (row, events) = one_haul(site, Some(haul.0))?;
-    let passage = Passage::of(site, haul)?;
+    let passage = Telemetry::of(site, haul)?;
     let bytes = as_pdf(site, survey, &row, &passage, &lines(&row, &events, &passage))?;
     let out = free_in_home(site, &format!("haul {haul} report"), "pdf")?;
     write_out(&Out { out: out.clone(), overwrite: false }, &bytes)?;
@@ -81,12 +82,12 @@ fn as_text(weight: Weight, text: &str) -> String {
     match weight {
         Weight::Heading => format!("\n{text}\n"),
         Weight::Text => format!("{text}\n"),
-        Weight::Aside => format!("    {text}\n"),
+        Weight::Displaced => format!("    {text}\n"),
     }
 }
 
 /// How the haul went, what lies now on each drive that it went to, and the months.
-fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Passage) -> Result<Vec<Drawing>, Fault> {
+fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Telemetry) -> Result<Vec<Drawing>, Fault> {
     let mut drives: Vec<&str> = row.items.iter().map(|item| item.planned.to_drive.as_str()).collect();
     drives.sort_unstable();
     drives.dedup();
@@ -108,7 +109,7 @@ fn date(at: Timestamp) -> String {
 }
 
 /// The lines of a report, in their order.
-fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, String)> {
+fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, String)> {
     let mut out = vec![(Weight::Heading, title(row)), (Weight::Text, format!("begun       {}", date(row.made)))];
     if let Some(last) = events.iter().map(|event| event.at).max() {
         out.push((Weight::Text, format!("last act    {}", date(last))));
@@ -130,17 +131,20 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Passage) -> Vec<(Weight, Str
     }
     out.push((Weight::Heading, "What happened".into()));
     for event in events.iter().rev() {
-        out.push((Weight::Text, line(format!("{}   {} {}", date(event.at), event.word, event.detail).trim_end())));
+        out.push((
+            Weight::Text,
+            line(format!("{}   {} {}", date(event.at), wording::event_word(event.word), event.detail).trim_end()),
+        ));
     }
     out
 }
 
-fn item_lines(item: &ItemRow, passage: &Passage) -> Vec<(Weight, String)> {
+fn item_lines(item: &ItemRow, passage: &Telemetry) -> Vec<(Weight, String)> {
     let planned = &item.planned;
     let mut out = vec![(Weight::Heading, line(&planned.title))];
     let mut say = |label: &str, text: String| out.push((Weight::Text, format!("{label:11} {text}")));
     let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
-    if planned.mode == Mode::Records {
+    if planned.mode == Strategy::Records {
         say("what", wording::mode(planned.mode).into());
     } else {
         say("from", format!("{}   {}", line(from), shown(planned.origin())));
@@ -150,7 +154,7 @@ fn item_lines(item: &ItemRow, passage: &Passage) -> Vec<(Weight, String)> {
     for (label, text) in times(item.id, passage) {
         say(label, text);
     }
-    say("stage", item.stage.word().into());
+    say("stage", wording::stage_word(&item.stage).into());
     if let Stage::Released { left } = item.stage
         && left > 0
     {
@@ -174,32 +178,32 @@ fn item_lines(item: &ItemRow, passage: &Passage) -> Vec<(Weight, String)> {
 }
 
 /// When an item was begun, copied and proved, and how fast.
-fn times(item: ItemId, passage: &Passage) -> Vec<(&'static str, String)> {
+fn times(item: ItemId, passage: &Telemetry) -> Vec<(&'static str, String)> {
     let marks = || passage.marks.iter().filter(|mark| mark.item == item);
-    let first = |word: &str| marks().find(|mark| mark.word == word).map(|mark| mark.at);
+    let first = |stage: StageKind| marks().find(|mark| mark.came == Came::To(stage)).map(|mark| mark.at);
     let mut out = Vec::new();
-    out.extend(first("copying").map(|at| ("begun", date(at))));
+    out.extend(first(StageKind::Copying).map(|at| ("begun", date(at))));
     let pulses: Vec<_> = passage.pulses.iter().filter(|pulse| pulse.item == item).collect();
-    if let (Some(begun), Some(compared)) = (first("copying"), first("compared")) {
+    if let (Some(begun), Some(compared)) = (first(StageKind::Copying), first(StageKind::Verified)) {
         let took = Duration::try_from(compared.duration_since(begun)).unwrap_or_default();
         let copied = pulses.last().map_or(Bytes::ZERO, |pulse| pulse.copied);
         let rate = Bytes::new((copied.count() as f64 / took.as_secs_f64().max(0.001)) as u64);
         // Pauses are in that time too.
-        let stops = marks().filter(|mark| mark.is_of_break()).count();
+        let stops = marks().filter(|mark| !matches!(mark.came, Came::To(_))).count();
         let pauses = if stops > 0 { ", breaks among it" } else { "" };
-        out.push(("compared", format!("{} after that{pauses}, {rate}/s", wording::about(took))));
+        out.push(("verified", format!("{} after that{pauses}, {rate}/s", wording::about(took))));
     }
     if let Some(low) = pulses.iter().filter_map(|pulse| pulse.limit).min() {
         out.push(("limit", format!("{low}/s, for some of the time at least")));
     }
-    out.extend(first("proved").map(|at| ("proved", date(at))));
-    out.extend(first("released").map(|at| ("released", date(at))));
+    out.extend(first(StageKind::Proved).map(|at| ("proved", date(at))));
+    out.extend(first(StageKind::Released).map(|at| ("released", date(at))));
     out
 }
 
 fn preview_lines(preview: &Preview) -> Vec<(Weight, String)> {
     let kind = wording::preview_kind(preview.kind);
-    let mut out = vec![(Weight::Aside, format!("{} {} {kind}", shown(&preview.file), line(&preview.location)))];
+    let mut out = vec![(Weight::Displaced, format!("{} {} {kind}", shown(&preview.file), line(&preview.location)))];
     // A report is shown to others: it holds paths, and nothing else of a launcher's files.
     let whole = matches!(
         preview.kind,
@@ -213,7 +217,7 @@ fn preview_lines(preview: &Preview) -> Vec<(Weight, String)> {
         if whole {
             continue;
         }
-        out.extend(text.lines().map(|text| (Weight::Aside, format!("  {sign} {}", line(text)))));
+        out.extend(text.lines().map(|text| (Weight::Displaced, format!("  {sign} {}", line(text)))));
     }
     out
 }

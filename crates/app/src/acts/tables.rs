@@ -5,7 +5,7 @@ use deft_barge_core::bytes::Bytes;
 use deft_barge_core::item::PlannedItem;
 use deft_barge_core::journal::{HaulRow, History, ItemRow};
 use deft_barge_core::plan::Plan;
-use deft_barge_core::survey::LyingAbout;
+use deft_barge_core::survey::CleanupFind;
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
@@ -188,7 +188,7 @@ pub fn records(survey: &Survey) -> Table {
 }
 
 /// What is lying about.
-pub fn finds(lying: &[LyingAbout]) -> Table {
+pub fn finds(lying: &[CleanupFind]) -> Table {
     Table::of(
         "finds",
         lying,
@@ -272,7 +272,7 @@ pub fn log(history: &History) -> Table {
             ("to", &|(_, item)| path(item.planned.place())),
             ("on_disk", &|(_, item)| count(item.planned.size.on_disk)),
             ("files", &|(_, item)| json!(item.planned.size.files)),
-            ("stage", &|(_, item)| json!(item.stage.word())),
+            ("stage", &|(_, item)| json!(item.stage.kind())),
             ("holds_originals", &|(_, item)| json!(item.holds_originals())),
             ("error", &|(_, item)| json!(item.error)),
         ],

@@ -1,14 +1,14 @@
-//! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
+//! LongTask that writes: it is asked for, begins, ends; and what has to be answered before it is done.
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
-use deft_barge_core::item::{Mode, Policy, Trial};
+use deft_barge_core::item::{Policy, Strategy, Trial};
 use deft_barge_core::journal::{HaulRow, ItemRow};
 use deft_barge_core::plan::Draft;
 use ratatui::crossterm::event::KeyCode;
 
 use super::keys::{View, Wish};
 use super::lanes::Running;
-use super::state::{Act, Errand, Leaving, State, Work};
+use super::state::{Act, Errand, Leaving, LongTask, State};
 use super::tasks::Task;
 use crate::fault::{Fault, Kind};
 
@@ -28,7 +28,7 @@ pub enum Answer {
     /// Stop what runs, give this item up, and go on.
     CancelItem(ItemId),
     /// Do this work.
-    Do(Work),
+    Do(LongTask),
     /// Do this, and tell it in a sheet.
     Task(Task),
     /// Pause what runs, and leave.
@@ -64,7 +64,7 @@ impl State {
 
     pub(super) fn start(&mut self) -> Vec<Act> {
         if self.view == View::Haul && self.may_start() {
-            let work = Work::Start(self.errand());
+            let work = LongTask::Start(self.errand());
             // Whatever deletes is asked, with bytes and titles.
             if let Some(text) = self.deletes_at_once() {
                 self.question = Some(Question::yes(text, Answer::Do(work)));
@@ -75,7 +75,7 @@ impl State {
         self.message = Some(match &self.plan {
             None => "There is no plan yet.".into(),
             Some(plan) if plan.items.is_empty() => "Nothing is on this haul.".into(),
-            Some(plan) if plan.stopped() => "A stop stands in the way; it is the first line of the findings.".into(),
+            Some(plan) if plan.blocked() => "A stop stands in the way; it is the first line of the findings.".into(),
             _ if !self.idle() => "A haul is running.".into(),
             _ if self.unfinished().is_some() => {
                 "Another haul is under way; go on with it or undo it in the Running view.".into()
@@ -98,8 +98,8 @@ impl State {
         })
     }
 
-    pub(super) fn run(&mut self, work: Work) -> Vec<Act> {
-        let stays = matches!(work, Work::Prove(_));
+    pub(super) fn run(&mut self, work: LongTask) -> Vec<Act> {
+        let stays = matches!(work, LongTask::Prove(_));
         self.running = Running { work: Some(work.clone()), bell: self.bell, ..Running::default() };
         if !stays {
             self.view = View::Running;
@@ -128,7 +128,7 @@ impl State {
             }
             Wish::Cancel => self.unfinished().map(|haul| {
                 let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
-                Question::yes(text, Answer::Do(Work::GiveUp(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::GiveUp(haul.id)))
             }),
             Wish::CancelItem => {
                 let lane = self.running.lanes.get(self.running.cursor).filter(|lane| lane.runs())?;
@@ -138,23 +138,23 @@ impl State {
             Wish::GoOn => self.tried().map(|haul| {
                 let rest = haul.items.len() - 1;
                 let text = format!("The first game is tried. Go on with the other {rest}?");
-                Question::yes(text, Answer::Do(Work::Agree(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::Agree(haul.id)))
             }),
             Wish::LetGo if idle => self.to_let_go().map(|haul| {
                 let holding = haul.items.iter().filter(|item| item.holds_originals());
                 let held: Bytes = holding.map(|item| item.planned.size.on_disk).sum();
-                let is_aside = |item: &ItemRow| item.holds_originals() && item.planned.mode == Mode::SetAside;
+                let is_aside = |item: &ItemRow| item.holds_originals() && item.planned.mode == Strategy::Quarantine;
                 let then = if haul.items.iter().any(is_aside) {
                     "There is no other copy; it can't be undone."
                 } else {
                     "The verified copies stay, and can be moved back."
                 };
                 let text = format!("Delete {held} of originals ({})? {then}", titles(haul));
-                Question::yes(text, Answer::Do(Work::Release(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::Release(haul.id)))
             }),
             Wish::Undo if idle => self.to_undo().map(|haul| {
                 let text = format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
-                Question::yes(text, Answer::Do(Work::Return(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::Return(haul.id)))
             }),
             _ => None,
         }
@@ -185,7 +185,8 @@ impl State {
     /// The haul that a return would undo.
     pub fn to_undo(&self) -> Option<&HaulRow> {
         let fits = |haul: &&HaulRow| {
-            haul.returns.is_none() && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.is_repointed())
+            haul.returns.is_none()
+                && haul.items.iter().any(|item| !item.stage.at_rest() || item.stage.records_are_updated())
         };
         let shown = match self.view {
             View::Log => true,
@@ -212,7 +213,9 @@ impl State {
                 self.running.cancelling = true;
                 Vec::new()
             }
-            Answer::Cancel => self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(Work::Return(id))),
+            Answer::Cancel => {
+                self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(LongTask::Return(id)))
+            }
             Answer::CancelItem(item) if !idle => {
                 self.running.giving_up = Some(item);
                 vec![Act::Pause]
@@ -239,7 +242,7 @@ impl State {
 
     /// Whether what runs can be gone on with by another program of ours.
     fn can_go_on(&self) -> bool {
-        matches!(self.running.work, Some(Work::Start(_) | Work::Resume | Work::Agree(_)))
+        matches!(self.running.work, Some(LongTask::Start(_) | LongTask::Resume | LongTask::Agree(_)))
     }
 
     /// Whether a sheet shows something that moves files.
@@ -300,7 +303,7 @@ impl State {
         self.running.bell.then(|| Act::Ring(title.into()))
     }
 
-    pub(super) fn ended(&mut self, what: Work, result: Result<(), Fault>) -> Vec<Act> {
+    pub(super) fn ended(&mut self, what: LongTask, result: Result<(), Fault>) -> Vec<Act> {
         self.running.work = None;
         let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
         match std::mem::take(&mut self.leaving) {
@@ -317,25 +320,25 @@ impl State {
             return self.give_up_item(haul, item);
         }
         // A draft whose haul has begun is no draft any more, however that haul has ended for now.
-        if matches!(what, Work::Start(Errand::Draft(..))) && self.running.haul.is_some() {
+        if matches!(what, LongTask::Start(Errand::Draft(..))) && self.running.haul.is_some() {
             self.draft = Draft::default();
             self.policy = Policy::Hold;
         }
         let ring = self.rung(if result.is_ok() { "Deft Barge: done" } else { "Deft Barge: stopped" });
         match result {
             Ok(()) => match what {
-                Work::Start(Errand::Draft(..)) => {
+                LongTask::Start(Errand::Draft(..)) => {
                     self.draft = Draft::default();
                     self.policy = Policy::Hold;
                 }
-                Work::Start(_) => self.redraft(),
+                LongTask::Start(_) => self.redraft(),
                 _ => {}
             },
             Err(fault) => {
                 let refused = fault.kind == Kind::Refused;
                 self.say(fault.sentence.clone());
                 self.running.fault = Some(fault);
-                if refused && matches!(what, Work::Start(_)) {
+                if refused && matches!(what, LongTask::Start(_)) {
                     self.plan = None;
                 }
             }
@@ -348,7 +351,7 @@ impl State {
 
     /// Gives one item up and goes on with the others; what was heard of them is kept.
     pub(super) fn give_up_item(&mut self, haul: HaulId, item: ItemId) -> Vec<Act> {
-        let work = Work::GiveUpItem(haul, item);
+        let work = LongTask::GiveUpItem(haul, item);
         self.running.work = Some(work.clone());
         vec![Act::Run(work)]
     }
@@ -363,6 +366,6 @@ impl State {
         let view = std::mem::replace(&mut self.view, View::Running);
         let id = self.to_undo().or_else(|| self.unfinished()).map(|haul| haul.id);
         self.view = view;
-        id.map_or_else(Vec::new, |id| self.run(Work::Return(id)))
+        id.map_or_else(Vec::new, |id| self.run(LongTask::Return(id)))
     }
 }

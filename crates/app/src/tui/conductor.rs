@@ -10,14 +10,14 @@ use crossbeam_channel::{Sender, unbounded};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::cleanup::{FindPhase, find};
 use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, give_up_rest, listed_entries, look_closer, prove_haul, release_haul,
-    return_haul, return_items,
+    Control, Haul, HaulError, HaulEvent, cancel_rest, listed_entries, look_closer, prove_haul, release_haul, undo_haul,
+    undo_items,
 };
 use deft_barge_core::item::{Policy, Stage, Trial};
-use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, LogLine, Passage};
+use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, LogLine, Telemetry};
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::plan::{
-    Destination, Draft, Plan, WhatIf, anchors, plan, plan_adoption, plan_anchor, plan_library, plan_removal,
+    Destination, Draft, Plan, WhatIf, anchors, plan, plan_anchor, plan_import, plan_library, plan_removal,
 };
 use deft_barge_core::preflight::quiet;
 use deft_barge_core::site::Site;
@@ -32,11 +32,11 @@ use super::guiding::Guide;
 use super::keys::View;
 use super::lanes::Heard;
 use super::newest::Newest;
-use super::state::{Act, Errand, Event, Picture, State, Work};
+use super::state::{Act, Errand, Event, LongTask, Picture, State};
 use super::tasks::{Task, do_task};
 use crate::acts::{drafts, new_profile, tables};
 use crate::fault::{Fault, Kind};
-use crate::show::{Teller, Told, count, path as shown};
+use crate::show::{Teller, WorkerEvent, count, path as shown};
 use crate::wording;
 
 /// Does what the interface wants.
@@ -321,9 +321,9 @@ fn draw_all(
     lines: &[LogLine],
     pictures: &[Picture],
 ) -> Result<String, Fault> {
-    let went = |id: HaulId| -> Result<Option<(HaulRow, Passage)>, Fault> {
+    let went = |id: HaulId| -> Result<Option<(HaulRow, Telemetry)>, Fault> {
         let row = History::one(site, id)?.map(|(row, _)| row);
-        Ok(row.map(|row| Passage::of(site, id).map(|passage| (row, passage))).transpose()?)
+        Ok(row.map(|row| Telemetry::of(site, id).map(|passage| (row, passage))).transpose()?)
     };
     let mut files = Vec::new();
     for picture in pictures {
@@ -366,7 +366,7 @@ fn limit_before(site: &Site) -> Option<Bytes> {
         return wished_limit(site);
     }
     let under_way = History::recent(site).ok()?.unfinished()?.id;
-    Passage::last_limit(site, under_way).ok()?
+    Telemetry::last_limit(site, under_way).ok()?
 }
 
 fn follow_apart(site: &Site, tell: &Sender<Event>) {
@@ -417,7 +417,7 @@ pub(super) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report:
     match errand {
         Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
         Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
-        Errand::Adoption(adoption) => plan_adoption(site, survey, adoption),
+        Errand::Import(adoption) => plan_import(site, survey, adoption),
         Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, report),
         Errand::Traced(path, drive) => {
             let mut survey = survey.clone();
@@ -445,11 +445,11 @@ fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_
 
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
 fn teller(id: u64, tell: &Sender<Event>, stop: Control) -> (Teller, thread::JoinHandle<()>) {
-    let (to, told) = unbounded::<Told>();
+    let (to, told) = unbounded::<WorkerEvent>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
         for told in told {
-            let _ = on.send(Event::Told(id, told));
+            let _ = on.send(Event::WorkerEvent(id, told));
         }
     });
     (Teller { tell: to, stop }, hearing)
@@ -473,34 +473,34 @@ fn traced(
     trace
 }
 
-fn do_work(site: &Site, work: &Work, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
+fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
     let report = |event: HaulEvent| {
         let _ = tell.send(Event::Heard(Heard::of(event)));
     };
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     match work {
-        Work::Start(errand) => start(site, &journal, errand, &report, stop),
-        Work::Resume => {
+        LongTask::Start(errand) => start(site, &journal, errand, &report, stop),
+        LongTask::Resume => {
             let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
             Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
         }
-        Work::Agree(id) => {
+        LongTask::Agree(id) => {
             journal.set_trial(*id, Trial::Agreed)?;
             Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?)
         }
-        Work::Return(id) => Ok(return_haul(site, &journal, *id, &report, stop).map(drop)?),
-        Work::GiveUp(id) => Ok(give_up_rest(site, &journal, *id, &report, stop).map(drop)?),
-        Work::GiveUpItem(id, item) => {
+        LongTask::Return(id) => Ok(undo_haul(site, &journal, *id, &report, stop).map(drop)?),
+        LongTask::GiveUp(id) => Ok(cancel_rest(site, &journal, *id, &report, stop).map(drop)?),
+        LongTask::GiveUpItem(id, item) => {
             // It may have come through before the others stopped: then it stays as it is.
             let row = journal.item(*item)?;
-            if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.is_repointed()) {
-                return_items(site, &journal, *id, &[*item], &report, stop)?;
+            if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.records_are_updated()) {
+                undo_items(site, &journal, *id, &[*item], &report, stop)?;
             }
             let open = journal.haul(*id)?.is_some_and(|row| row.unfinished());
             if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
         }
-        Work::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
-        Work::Prove(id) => {
+        LongTask::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
+        LongTask::Prove(id) => {
             let items: Vec<ItemRow> = journal.haul(*id)?.map(|haul| haul.items).unwrap_or_default();
             let proofs = prove_haul(site, &journal, &items, &report, stop)?;
             let _ = tell.send(Event::Proved(*id, proofs));
@@ -535,7 +535,7 @@ fn start(
 fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fault> {
     let row = journal.haul(id)?;
     if row.is_some_and(|row| row.items.iter().all(|item| item.stage == Stage::Planned)) {
-        let _ = return_haul(site, journal, id, &|_| {}, &Control::default());
+        let _ = undo_haul(site, journal, id, &|_| {}, &Control::default());
     }
     Ok(())
 }

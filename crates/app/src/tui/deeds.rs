@@ -2,13 +2,13 @@
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::item::{Links, Policy, Trial};
-use deft_barge_core::plan::{Adoption, Aim, LibraryWish, MakeLetters};
-use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
+use deft_barge_core::plan::{Aim, Import, LibraryWish, MakeLetters};
+use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 
 use super::asking::{Answer, Question};
 use super::chooser::Chooser;
 use super::keys::{View, Wish};
-use super::state::{Act, Errand, Picture, State, Work};
+use super::state::{Act, Errand, LongTask, Picture, State};
 use super::tasks::Task;
 use super::theme::Ground;
 use super::typing::Typed;
@@ -61,7 +61,7 @@ impl State {
             Wish::GoOn if self.idle() && self.tried().is_some() => self.ask(wish),
             Wish::GoOn => {
                 if self.idle() && self.unfinished().is_some() {
-                    return self.run(Work::Resume);
+                    return self.run(LongTask::Resume);
                 }
                 self.message = Some("Nothing is under way that could go on.".into());
             }
@@ -156,7 +156,7 @@ impl State {
             Wish::TakesInstalls => return self.takes_installs(),
             Wish::Guided => return self.adopt_guided(),
             Wish::Prove => match self.proofs.haul {
-                Some(haul) if self.idle() => return self.run(Work::Prove(haul)),
+                Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
                 Some(_) => self.message = Some("Something is running; the proof can be made when it is done.".into()),
                 None => self.message = Some("Nothing was hauled yet that could be proved.".into()),
             },
@@ -380,7 +380,7 @@ impl State {
     }
 
     /// The find under the cursor.
-    pub fn find_here(&self) -> Option<&LyingAbout> {
+    pub fn find_here(&self) -> Option<&CleanupFind> {
         let (lying, anchors) = self.finds.as_ref()?;
         lying.get(self.find.checked_sub(anchors.len())?)
     }
@@ -389,8 +389,8 @@ impl State {
     fn bring_find(&mut self, drive: String) -> Vec<Act> {
         let Some(lying) = self.find_here().cloned() else { return Vec::new() };
         match (&lying.what, adoption_of(&lying)) {
-            (_, Some(adoption)) => self.consider(Errand::Adoption(Box::new(Adoption { to: Some(drive), ..adoption }))),
-            (Lying::Stray { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
+            (_, Some(adoption)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..adoption }))),
+            (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
             _ => {
                 self.message = Some("Only a stray can be brought elsewhere.".into());
                 Vec::new()
@@ -421,23 +421,24 @@ impl State {
     }
 
     /// Does what fits the find under the cursor: its plan is looked at in the Haul view before anything is done.
-    fn act_on_find(&mut self, act: FindAct) -> Vec<Act> {
+    fn act_on_find(&mut self, act: CleanupAct) -> Vec<Act> {
         let Some((lying, anchors)) = &self.finds else { return Vec::new() };
         let here = lying.get(self.find.saturating_sub(anchors.len())).filter(|_| self.find >= anchors.len());
-        if let (FindAct::Adopt, Some(Lying::Stray { fits: None, .. })) = (act, here.map(|lying| &lying.what)) {
+        if let (CleanupAct::Import, Some(FindKind::Unlisted { fits: None, .. })) = (act, here.map(|lying| &lying.what))
+        {
             // No content list says what it is: the person does.
             self.type_in(Typed::AdoptAs, "");
             return Vec::new();
         }
         let errand = match (anchors.get(self.find), lying.get(self.find.saturating_sub(anchors.len()))) {
-            (Some(anchor), _) if act == FindAct::Reanchor => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
+            (Some(anchor), _) if act == CleanupAct::Remap => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
             (None, Some(lying)) if lying.acts.contains(&act) => match (act, adoption_of(lying)) {
-                (FindAct::Adopt, Some(adoption)) => Errand::Adoption(Box::new(adoption)),
-                (FindAct::Reanchor, _) => {
+                (CleanupAct::Import, Some(adoption)) => Errand::Import(Box::new(adoption)),
+                (CleanupAct::Remap, _) => {
                     self.type_in(Typed::Reanchor, format!("'{}' ", lying.path.display()));
                     return Vec::new();
                 }
-                (FindAct::Haul | FindAct::Adopt, _) => {
+                (CleanupAct::Haul | CleanupAct::Import, _) => {
                     self.message = Some("A drive's digit brings it there, with all records that a trace finds.".into());
                     return Vec::new();
                 }
@@ -466,7 +467,7 @@ impl State {
             self.message = Some("Looking for another copy of it ...".into());
             return vec![Act::Find];
         };
-        let copy = lying.iter().find(|l| matches!(&l.what, Lying::Leftover { of, .. } if *of == item.planned.game));
+        let copy = lying.iter().find(|l| matches!(&l.what, FindKind::OldCopy { of, .. } if *of == item.planned.game));
         let text = copy.map_or(String::new(), |lying| lying.path.join(&path).to_string_lossy().into_owned());
         self.type_in(Typed::TakeFrom(path), text);
         Vec::new()
@@ -474,9 +475,9 @@ impl State {
 }
 
 /// What a stray would be adopted as, by the content list that it fits.
-fn adoption_of(lying: &LyingAbout) -> Option<Adoption> {
+fn adoption_of(lying: &CleanupFind) -> Option<Import> {
     match &lying.what {
-        Lying::Stray { fits: Some(fit), .. } => Some(Adoption {
+        FindKind::Unlisted { fits: Some(fit), .. } => Some(Import {
             path: lying.path.clone(),
             launcher: fit.launcher.clone(),
             id: fit.id.clone(),

@@ -2,7 +2,7 @@
 //!
 //! Law: no deed does something irreversible; what lets go of anything asks first. Start at [`DEEDS`].
 
-use deft_barge_core::survey::FindAct;
+use deft_barge_core::survey::CleanupAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 /// The views, in the order of the top line.
@@ -106,7 +106,7 @@ pub enum Wish {
     CheckProfiles,
     Reanchor,
     /// Does what fits a find.
-    Act(FindAct),
+    Act(CleanupAct),
     Guided,
     Demo,
     Draw,
@@ -242,13 +242,13 @@ pub const DEEDS: &[Deed] = &[
     deed("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),
     deed("re-anchor", RECORDS, Wish::Reanchor, &["g"], "re-anchor: lead all records below an old path to a new one", "re-anchor"),
 
-    deed("adopt", FINDS, Wish::Act(FindAct::Adopt), &["a"], "adopt: make it an installed game", "adopt"),
+    deed("adopt", FINDS, Wish::Act(CleanupAct::Import), &["a"], "adopt: make it an installed game", "adopt"),
     deed("adopt-guided", FINDS, Wish::Guided, &["g"], "adopt it with the launcher, act by act", ""),
-    deed("let-go-copy", FINDS, Wish::Act(FindAct::LetGo), &["o"], "compare it with the copy that stays, and let go of it", "let go"),
-    deed("set-aside", FINDS, Wish::Act(FindAct::SetAside), &["s"], "set it aside", "set aside"),
-    deed("remove-link", FINDS, Wish::Act(FindAct::RemoveLink), &["x"], "take the link away", ""),
-    deed("forget-entry", FINDS, Wish::Act(FindAct::Forget), &["y"], "take the entry off its launcher's list", ""),
-    deed("re-anchor-drive", FINDS, Wish::Act(FindAct::Reanchor), &["n"], "re-anchor: lead all records to where the drive is now", "re-anchor"),
+    deed("let-go-copy", FINDS, Wish::Act(CleanupAct::Release), &["o"], "compare it with the copy that stays, and let go of it", "let go"),
+    deed("set-aside", FINDS, Wish::Act(CleanupAct::Quarantine), &["s"], "set it aside", "set aside"),
+    deed("remove-link", FINDS, Wish::Act(CleanupAct::RemoveLink), &["x"], "take the link away", ""),
+    deed("forget-entry", FINDS, Wish::Act(CleanupAct::Forget), &["y"], "take the entry off its launcher's list", ""),
+    deed("re-anchor-drive", FINDS, Wish::Act(CleanupAct::Remap), &["n"], "re-anchor: lead all records to where the drive is now", "re-anchor"),
     deed("trace-find", FINDS, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
 
     deed("down", ALL, Wish::Down, &["down", "j"], "down", ""),

@@ -5,10 +5,10 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::haul::HaulEvent;
-use deft_barge_core::item::Progress;
+use deft_barge_core::item::{Progress, StageKind};
 use serde::{Deserialize, Serialize};
 
-use super::state::{Act, State, Work};
+use super::state::{Act, LongTask, State};
 use crate::fault::Fault;
 use crate::wording;
 
@@ -17,7 +17,7 @@ use crate::wording;
 #[serde(rename_all = "kebab-case", tag = "heard")]
 pub enum Heard {
     /// An item has reached a stage.
-    Stage { haul: HaulId, item: ItemId, title: String, stage: String },
+    Stage { haul: HaulId, item: ItemId, title: String, stage: StageKind },
     /// An item goes on.
     Progress { progress: Progress },
     /// An item waits for something, or its drive does not answer.
@@ -32,7 +32,7 @@ impl Heard {
     pub fn of(event: HaulEvent) -> Self {
         match event {
             HaulEvent::Progress(progress) => Self::Progress { progress },
-            HaulEvent::Stage { haul, item, title, stage } => Self::Stage { haul, item, title, stage: stage.into() },
+            HaulEvent::Stage { haul, item, title, stage } => Self::Stage { haul, item, title, stage },
             HaulEvent::Waiting { item, title, findings } => {
                 let text = crate::wording::waiting(&title, &findings);
                 Self::HeldUp { item, title, text }
@@ -66,12 +66,34 @@ pub struct Said {
     pub text: String,
 }
 
+/// Where an item is, as far as was heard.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum At {
+    /// It is about to begin.
+    Beginning,
+    /// It has reached a stage.
+    Stage(StageKind),
+    /// It could not go on.
+    Failed,
+}
+
+impl At {
+    /// It as a part of a sentence.
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Beginning => "begins",
+            Self::Stage(stage) => crate::wording::stage(stage),
+            Self::Failed => "failed",
+        }
+    }
+}
+
 /// An item that runs, or has run.
 #[derive(Clone, Debug)]
 pub struct Lane {
     pub item: ItemId,
     pub title: String,
-    pub stage: String,
+    pub at: At,
     pub progress: Option<Progress>,
     /// What it waits for, or what drive does not answer.
     pub held_up: Option<String>,
@@ -80,19 +102,20 @@ pub struct Lane {
 impl Lane {
     /// Whether it is under way, as far as is known.
     pub fn runs(&self) -> bool {
-        !matches!(self.stage.as_str(), "proved" | "released" | "given-up" | "returned" | "failed")
+        use StageKind::{Cancelled, Proved, Released, Undone};
+        !matches!(self.at, At::Stage(Proved | Released | Cancelled | Undone) | At::Failed)
     }
 
     /// Whether it is being copied.
     pub fn copies(&self) -> bool {
-        matches!(self.stage.as_str(), "copying" | "begins")
+        matches!(self.at, At::Stage(StageKind::Copying) | At::Beginning)
     }
 }
 
 /// The work in hand.
 #[derive(Clone, Debug, Default)]
 pub struct Running {
-    pub work: Option<Work>,
+    pub work: Option<LongTask>,
     /// Whether a program of ours that was left running does it.
     pub elsewhere: bool,
     pub haul: Option<HaulId>,
@@ -123,7 +146,7 @@ impl State {
     fn lane(&mut self, item: ItemId, title: &str) -> &mut Lane {
         let lanes = &mut self.running.lanes;
         let at = lanes.iter().position(|lane| lane.item == item).unwrap_or_else(|| {
-            lanes.push(Lane { item, title: title.into(), stage: "begins".into(), progress: None, held_up: None });
+            lanes.push(Lane { item, title: title.into(), at: At::Beginning, progress: None, held_up: None });
             lanes.len() - 1
         });
         &mut lanes[at]
@@ -143,10 +166,10 @@ impl State {
                 }
             }
             Heard::Stage { haul, item, title, stage } => {
-                self.say(format!("{title}: {}", crate::wording::stage(&stage)));
+                self.say(format!("{title}: {}", crate::wording::stage(stage)));
                 self.running.haul = Some(haul);
                 let lane = self.lane(item, &title);
-                (lane.stage, lane.held_up) = (stage, None);
+                (lane.at, lane.held_up) = (At::Stage(stage), None);
                 // The cursor is on what runs.
                 let cursor = &mut self.running.cursor;
                 if self.running.lanes.get(*cursor).is_none_or(|lane| !lane.runs()) {
@@ -160,7 +183,7 @@ impl State {
             }
             Heard::Said { text } => self.say(text),
             Heard::Failed { item, title, why } => {
-                self.lane(item, &title).stage = "failed".into();
+                self.lane(item, &title).at = At::Failed;
                 self.say(format!("{title}: {why}"));
             }
         }

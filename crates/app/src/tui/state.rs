@@ -5,12 +5,12 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::haul::{Closer, ListedEntry};
-use deft_barge_core::item::{Finding, FindingKind, Policy, Proof, Weight};
+use deft_barge_core::item::{Finding, FindingKind, Policy, Proof, Severity};
 use deft_barge_core::journal::{Event as LogEvent, HaulRow, History};
-use deft_barge_core::plan::{Adoption, Anchor, Draft, DraftFile, LibraryWish, Load, Plan, WhatIf, projected};
+use deft_barge_core::plan::{Anchor, Draft, DraftFile, Import, LibraryWish, Load, Plan, WhatIf, projected};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
-use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
+use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 use deft_barge_core::trace::Trace;
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
@@ -30,7 +30,7 @@ use super::theme::Ground;
 use super::typing::Typing;
 use crate::fault::Fault;
 use crate::settings::Settings;
-use crate::show::Told;
+use crate::show::WorkerEvent;
 
 /// What can happen.
 pub enum Event {
@@ -51,7 +51,7 @@ pub enum Event {
     /// The plan of a draft, or of an act.
     Planned(Box<Plan>, Errand),
     /// What is lying about.
-    Found(Vec<LyingAbout>, Vec<Anchor>),
+    Found(Vec<CleanupFind>, Vec<Anchor>),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
     Said(String),
@@ -63,7 +63,7 @@ pub enum Event {
     /// The limit that the haul under way has, or had when it was left.
     Limited(Option<Bytes>),
     /// What a task tells.
-    Told(u64, Told),
+    WorkerEvent(u64, WorkerEvent),
     Done(u64, Result<u8, Fault>),
     Traced(u64, Box<Result<Trace, Fault>>),
     Drafted(Box<Result<Guide, Fault>>),
@@ -71,7 +71,7 @@ pub enum Event {
     Closer(ItemId, PathBuf, Box<Result<Closer, Fault>>),
     Proved(HaulId, Vec<(String, Proof)>),
     Ended {
-        what: Work,
+        what: LongTask,
         result: Result<(), Fault>,
     },
     /// The interface goes on in another world.
@@ -87,7 +87,7 @@ pub enum Act {
     /// Look for what is lying about.
     Find,
     Quiet,
-    Run(Work),
+    Run(LongTask),
     Pause,
     Limit(Option<Bytes>),
     /// Write a draft under a name.
@@ -141,17 +141,17 @@ pub enum Picture {
 #[derive(Clone, Debug, PartialEq)]
 pub enum Errand {
     Draft(Draft, Policy, Vec<WhatIf>),
-    Removal(Box<LyingAbout>, FindAct),
-    Adoption(Box<Adoption>),
+    Removal(Box<CleanupFind>, CleanupAct),
+    Import(Box<Import>),
     Anchor(PathBuf, PathBuf),
     /// A folder with all records that a trace finds, to the drive of this name.
     Traced(PathBuf, String),
     Library(String, LibraryWish),
 }
 
-/// Work that writes, or reads every byte; one at a time.
+/// LongTask that writes, or reads every byte; one at a time.
 #[derive(Clone, Debug, PartialEq)]
-pub enum Work {
+pub enum LongTask {
     Start(Errand),
     Resume,
     /// Say yes to a haul that waits after its first game, and go on with it.
@@ -183,7 +183,7 @@ pub struct State {
     /// An act that the plan is made of instead of the draft, and the view it was asked for in.
     pub act: Option<(Errand, View)>,
     /// What is lying about; `None` as long as nobody has looked.
-    pub finds: Option<(Vec<LyingAbout>, Vec<Anchor>)>,
+    pub finds: Option<(Vec<CleanupFind>, Vec<Anchor>)>,
     pub find: usize,
     /// Whether digits send the user data of the game under the cursor.
     pub on_data: bool,
@@ -317,12 +317,12 @@ impl State {
 
     /// Whether the plan may be started now.
     pub fn may_start(&self) -> bool {
-        let cautions = |plan: &Plan| plan.findings.iter().any(|f| f.weight == Weight::Caution);
+        let cautions = |plan: &Plan| plan.findings.iter().any(|f| f.severity == Severity::Warning);
         let free = self.idle() && self.unfinished().is_none();
         free && self
             .plan
             .as_ref()
-            .is_some_and(|plan| !plan.items.is_empty() && !plan.stopped() && (self.accepted || !cautions(plan)))
+            .is_some_and(|plan| !plan.items.is_empty() && !plan.blocked() && (self.accepted || !cautions(plan)))
     }
 
     /// Whether nothing that writes is being done, here or by a program of ours that was left running.
@@ -366,7 +366,7 @@ impl State {
             Event::Found(mut lying, anchors) => {
                 if self.first_look() {
                     // Of folders that may be anything the largest is what one has come for.
-                    lying.retain(|lying| matches!(lying.what, Lying::Stray { .. }));
+                    lying.retain(|lying| matches!(lying.what, FindKind::Unlisted { .. }));
                     lying.sort_by_key(|lying| std::cmp::Reverse(lying.size.on_disk));
                 }
                 self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
@@ -400,7 +400,7 @@ impl State {
                     return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
                 }
             }
-            Event::Told(id, told) => self.told(id, told),
+            Event::WorkerEvent(id, told) => self.told(id, told),
             Event::Done(id, result) => return self.task_done(id, result),
             Event::Traced(id, trace) => self.traced(id, *trace),
             Event::Drafted(guide) => return self.drafted(*guide),
@@ -480,7 +480,7 @@ impl State {
 
     fn planned(&mut self, plan: Plan) {
         let cautions = |plan: &Plan| -> Vec<Finding> {
-            plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).cloned().collect()
+            plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).cloned().collect()
         };
         // Cautions that were accepted stay so, as long as no others have come.
         self.accepted &= self.plan.as_ref().is_some_and(|before| cautions(before) == cautions(&plan));
@@ -493,11 +493,11 @@ impl State {
 
     fn quieted(&mut self, findings: Vec<Finding>) {
         let Some(plan) = &mut self.plan else { return };
-        let stopped = plan.stopped();
+        let stopped = plan.blocked();
         plan.findings.retain(|finding| !is_quiet(&finding.kind));
         plan.findings.extend(findings);
-        plan.findings.sort_by_key(|finding| finding.weight);
-        if stopped && !plan.stopped() {
+        plan.findings.sort_by_key(|finding| finding.severity);
+        if stopped && !plan.blocked() {
             // What was said of the stop is not true any more.
             self.message = None;
         }

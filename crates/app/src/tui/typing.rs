@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::Policy;
-use deft_barge_core::plan::{Adoption, Aim, Destination, DraftFile, WhatIf, suggest};
+use deft_barge_core::plan::{Aim, Destination, DraftFile, Import, WhatIf, suggest};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::state::{Act, Errand, State};
@@ -172,7 +172,7 @@ impl State {
                     self.message = Some("It is written as LAUNCHER/ID.".into());
                     return Vec::new();
                 };
-                let adoption = Adoption {
+                let adoption = Import {
                     path: lying.path.clone(),
                     launcher: launcher.into(),
                     id: id.into(),
@@ -180,7 +180,7 @@ impl State {
                     program: None,
                     to: None,
                 };
-                return self.consider(Errand::Adoption(Box::new(adoption)));
+                return self.consider(Errand::Import(Box::new(adoption)));
             }
             Typed::Reanchor => {
                 let Some((old, new)) = two_paths(&text) else {

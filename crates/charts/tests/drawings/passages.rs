@@ -5,7 +5,8 @@ use std::time::Duration;
 use deft_barge_charts::{rate, timeline};
 use deft_barge_core::bytes::{Bytes, ItemId};
 use deft_barge_core::haul::{Haul, release_haul};
-use deft_barge_core::journal::{HaulRow, History, Journal, Mark, Passage, Pulse};
+use deft_barge_core::item::StageKind;
+use deft_barge_core::journal::{Came, HaulRow, History, Journal, Mark, Sample, Telemetry};
 use jiff::{SignedDuration, Timestamp};
 
 use super::{World, number, sound};
@@ -24,22 +25,22 @@ fn hauled(world: &World, games: &[&str]) -> HaulRow {
 /// A story: what is told of items, by seconds since the haul's beginning.
 struct Story {
     begun: Timestamp,
-    passage: Passage,
+    passage: Telemetry,
 }
 
 impl Story {
     fn of(begun: Timestamp) -> Self {
-        Self { begun, passage: Passage::default() }
+        Self { begun, passage: Telemetry::default() }
     }
 
     fn at(&self, seconds: f64) -> Timestamp {
         self.begun.saturating_add(SignedDuration::from_secs_f64(seconds)).unwrap()
     }
 
-    fn marks(&mut self, item: i64, marks: &[(f64, &str)]) {
-        for (seconds, word) in marks {
+    fn marks(&mut self, item: i64, marks: &[(f64, Came)]) {
+        for (seconds, came) in marks {
             let at = self.at(*seconds);
-            self.passage.marks.push(Mark { item: ItemId(item), at, word: (*word).into() });
+            self.passage.marks.push(Mark { item: ItemId(item), at, came: *came });
         }
     }
 
@@ -48,7 +49,7 @@ impl Story {
         for second in from..=to {
             let part = f64::from(second - from) / f64::from((to - from).max(1));
             let copied = Bytes::new(((first as f64 + (last - first) as f64 * part) * 1e6) as u64);
-            self.passage.pulses.push(Pulse {
+            self.passage.pulses.push(Sample {
                 item: ItemId(item),
                 at: self.at(second.into()),
                 copied,
@@ -65,10 +66,12 @@ impl Story {
 fn a_haul_that_was_made_is_drawn_as_it_went() {
     let world = World::new();
     let haul = hauled(&world, &["Saltflat", "Pale Signal"]);
-    let passage = Passage::of(&world.site, haul.id).unwrap();
+    let passage = Telemetry::of(&world.site, haul.id).unwrap();
     assert_eq!(passage.forecast.len(), 2);
     let said = sound(&timeline(&haul, &passage));
-    for word in ["Saltflat Rally", "Pale Signal", "swift > newhold", "forecast", "repointed", "proved", "released"] {
+    for word in
+        ["Saltflat Rally", "Pale Signal", "swift > newhold", "forecast", "records updated", "proved", "released"]
+    {
         assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
     }
     let drawing = rate(&haul, &passage);
@@ -98,17 +101,22 @@ fn phases_are_as_wide_as_they_were_long_and_breaks_are_cut_out() {
     let item = haul.items[0].id.0;
     let mut story = Story::of(haul.made);
     // 20 s of copying, killed, on the next day 20 s more of which 10 s were comparing alone, then the rest.
-    story.marks(item, &[(0.0, "copying")]);
+    story.marks(item, &[(0.0, Came::To(StageKind::Copying))]);
     story.pulses(item, (0, 20), (0, 100), None);
-    story.marks(item, &[(86_400.0, "resumed")]);
+    story.marks(item, &[(86_400.0, Came::Resumed)]);
     story.pulses(item, (86_400, 86_410), (100, 200), Some(12));
     story.pulses(item, (86_411, 86_420), (200, 200), Some(12));
-    let rest = [(86_420.0, "compared"), (86_425.0, "placed"), (86_430.0, "repointed"), (86_440.0, "proved")];
+    let rest = [
+        (86_420.0, Came::To(StageKind::Verified)),
+        (86_425.0, Came::To(StageKind::Placed)),
+        (86_430.0, Came::To(StageKind::RecordsUpdated)),
+        (86_440.0, Came::To(StageKind::Proved)),
+    ];
     story.marks(item, &rest);
     let (limits, pauses) = (&mut story.passage.pulses, &mut story.passage.marks);
     limits[15].unreadable = Bytes::new(4096);
     limits[16].repaired = 1;
-    assert!(pauses.iter().all(|mark| mark.word != "paused"));
+    assert!(pauses.iter().all(|mark| mark.came != Came::Paused));
     let drawing = timeline(&haul, &story.passage);
     let said = sound(&drawing);
     assert!(said.contains(&"23 h 59 min later".to_string()), "{said:?}");
@@ -132,22 +140,22 @@ fn phases_are_as_wide_as_they_were_long_and_breaks_are_cut_out() {
 fn a_pause_a_stop_and_what_is_not_known_are_drawn_too() {
     let world = World::new();
     let mut haul = hauled(&world, &["Pale Signal"]);
-    let nothing = Passage::default();
+    let nothing = Telemetry::default();
     assert!(sound(&timeline(&haul, &nothing)).contains(&"The journal does not say when its items came where.".into()));
     assert!(sound(&rate(&haul, &nothing)).contains(&"The journal does not say how fast it went.".into()));
     let item = haul.items[0].id.0;
     let mut story = Story::of(haul.made);
     let marks = [
-        (0.0, "copying"),
-        (3.0, "paused"),
-        (9.0, "resumed"),
-        (12.0, "stopped"),
-        (13.0, "giving-up"),
-        (14.0, "given-up"),
+        (0.0, Came::To(StageKind::Copying)),
+        (3.0, Came::Paused),
+        (9.0, Came::Resumed),
+        (12.0, Came::Stopped),
+        (13.0, Came::To(StageKind::Cancelling)),
+        (14.0, Came::To(StageKind::Cancelled)),
     ];
     story.marks(item, &marks);
     let said = sound(&timeline(&haul, &story.passage));
-    for word in ["stopped", "paused", "given up"] {
+    for word in ["stopped", "paused", "cancelled"] {
         assert!(said.iter().any(|text| text == word), "{word}: {said:?}");
     }
     // Three hundred items with long titles, in a haul that was broken off twenty times; and a forecast of hours.
@@ -161,7 +169,12 @@ fn a_pause_a_stop_and_what_is_not_known_are_drawn_too() {
         let begun = n as f64 * 40.0 + (n / 15) as f64 * 50_000.0;
         story.marks(
             item.id.0,
-            &[(begun, "copying"), (begun + 30.0, "compared"), (begun + 31.0, "placed"), (begun + 32.0, "proved")],
+            &[
+                (begun, Came::To(StageKind::Copying)),
+                (begun + 30.0, Came::To(StageKind::Verified)),
+                (begun + 31.0, Came::To(StageKind::Placed)),
+                (begun + 32.0, Came::To(StageKind::Proved)),
+            ],
         );
         story.pulses(item.id.0, (begun as u32, begun as u32 + 30), (0, 900), None);
         story.passage.forecast.insert(item.id, (Duration::ZERO, Duration::from_secs(7000)));

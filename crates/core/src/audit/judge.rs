@@ -34,7 +34,7 @@ pub enum Fate {
 
 /// One file that is not what it was.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Finding {
+pub struct AuditedFile {
     /// Its path below the folder.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
@@ -54,7 +54,7 @@ pub struct Audit {
     /// Bytes of those.
     pub bytes: Bytes,
     /// What is not, in the order of its weight, then by path.
-    pub findings: Vec<Finding>,
+    pub findings: Vec<AuditedFile>,
 }
 
 impl Audit {
@@ -93,7 +93,7 @@ pub fn audit(
     let mut now = vec![Now::Missing; kept.lines.len()];
     each_file(disk, folder, &mut |path, entry| {
         let Ok(at) = kept.lines.binary_search_by(|line| line.path.as_path().cmp(path)) else {
-            return out.findings.push(Finding { path: path.into(), fate: Fate::New, why: None });
+            return out.findings.push(AuditedFile { path: path.into(), fate: Fate::New, why: None });
         };
         now[at] = match (&entry.kind, &kept.lines[at].file) {
             (EntryKind::Link(target), KeptFile::Link { target: kept }) if target == kept => Now::SameLink,
@@ -116,7 +116,7 @@ pub fn audit(
         }
         found
     });
-    let judged: Vec<Finding> = judged.collect();
+    let judged: Vec<AuditedFile> = judged.collect();
     if stop.asked() {
         return Err(HaulError::Paused);
     }
@@ -126,8 +126,15 @@ pub fn audit(
     Ok(out)
 }
 
-fn judge(disk: &Disk, line: &KeptLine, folder: &Path, now: Now, stop: &Control, read: &dyn Fn(u64)) -> Option<Finding> {
-    let finding = |fate, why| Some(Finding { path: line.path.clone(), fate, why });
+fn judge(
+    disk: &Disk,
+    line: &KeptLine,
+    folder: &Path,
+    now: Now,
+    stop: &Control,
+    read: &dyn Fn(u64),
+) -> Option<AuditedFile> {
+    let finding = |fate, why| Some(AuditedFile { path: line.path.clone(), fate, why });
     match now {
         Now::Missing => return finding(Fate::Missing, None),
         Now::SameLink => return None,

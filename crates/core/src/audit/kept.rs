@@ -142,7 +142,7 @@ mod paths {
 }
 
 #[derive(Serialize, Deserialize)]
-struct Head {
+struct ChecksumsHead {
     format: u32,
     game: GameId,
     made: Timestamp,
@@ -205,7 +205,7 @@ pub fn keep(
     platform::make_private(path.parent().unwrap_or(Path::new("/"))).map_err(fault)?;
     let fresh = path.with_extension("new");
     let mut out = BufWriter::new(platform::create_private(&fresh).map_err(fault)?);
-    let head = Head { format: 1, game: game.clone(), made: kept.made };
+    let head = ChecksumsHead { format: 1, game: game.clone(), made: kept.made };
     let json = |value: serde_json::Result<String>| value.unwrap_or_default();
     writeln!(out, "{}", json(serde_json::to_string(&head))).map_err(fault)?;
     for line in &kept.lines {
@@ -218,7 +218,7 @@ pub fn keep(
 
 fn read(site: &Site, game: &GameId) -> Option<KeptChecksums> {
     let mut lines = BufReader::new(platform::open(file_of(site, game)).ok()?).lines();
-    let head: Head = serde_json::from_str(&lines.next()?.ok()?).ok()?;
+    let head: ChecksumsHead = serde_json::from_str(&lines.next()?.ok()?).ok()?;
     let sound = head.format == 1 && head.game == *game;
     let lines: Option<Vec<KeptLine>> = lines.map(|line| serde_json::from_str(&line.ok()?).ok()).collect();
     let lines = lines.filter(|_| sound)?;
@@ -237,7 +237,9 @@ pub fn kept_checksums(
     let hauls = journal.hauls()?;
     let items = hauls.iter().flat_map(|haul| haul.items.iter().map(move |item| (haul, item)));
     let brought = items
-        .filter(|(_, item)| item.planned.game == *game && item.stage.is_repointed() && item.planned.place() == folder)
+        .filter(|(_, item)| {
+            item.planned.game == *game && item.stage.records_are_updated() && item.planned.place() == folder
+        })
         .find(|(_, item)| journal.lines(item.id).next().is_some());
     let Some((haul, item)) = brought.filter(|(haul, _)| kept.as_ref().is_none_or(|kept| haul.made > kept.made)) else {
         return Ok(kept);

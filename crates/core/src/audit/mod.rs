@@ -13,5 +13,5 @@ pub use judge::{Audit, Fate, audit};
 pub use kept::{KeptChecksums, KeptFile, KeptLine, Origin, keep, kept_checksums};
 pub use reading::AuditPhase;
 pub(crate) use repair::bring_file;
-pub use repair::{Mended, mend, other_copies};
-pub use sums::{Sums, sha256_sums};
+pub use repair::{Repaired, mend, other_copies};
+pub use sums::{FileSums, sha256_sums};

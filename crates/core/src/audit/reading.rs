@@ -4,7 +4,7 @@ use std::cell::RefCell;
 use std::path::Path;
 
 use crate::bytes::Bytes;
-use crate::checksums::{BLOCK, Entry, EntryKind, Found, walk_each};
+use crate::checksums::{BLOCK, Entry, EntryKind, WalkEnd, walk_each};
 use crate::disk::Disk;
 use crate::haul::{Control, HaulError};
 
@@ -20,7 +20,7 @@ pub struct AuditPhase {
 /// Gives every entry below a folder that is no folder, with its path.
 pub(crate) fn each_file(disk: &Disk, folder: &Path, take: &mut dyn FnMut(&Path, &Entry)) -> Result<(), HaulError> {
     walk_each(disk, folder, &mut |found| {
-        if let Found::Entry(entry) = found
+        if let WalkEnd::Entry(entry) = found
             && entry.kind != EntryKind::Folder
         {
             take(entry.path.as_path(), &entry);

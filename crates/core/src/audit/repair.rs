@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::judge::{Fate, Finding};
+use super::judge::{AuditedFile, Fate};
 use super::reading::hash_of;
 use super::{KeptChecksums, KeptFile};
 use crate::checksums::BLOCK;
@@ -20,7 +20,7 @@ use crate::survey::{GameId, Survey};
 
 /// One file and what became of it.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Mended {
+pub struct Repaired {
     /// Its path below the folder.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
@@ -53,10 +53,10 @@ pub fn mend(
     site: &Site,
     kept: &KeptChecksums,
     folder: &Path,
-    findings: &[Finding],
+    findings: &[AuditedFile],
     copies: &[PathBuf],
     stop: &Control,
-) -> Result<Vec<Mended>, HaulError> {
+) -> Result<Vec<Repaired>, HaulError> {
     let mut out = Vec::new();
     let bad = findings.iter().filter(|finding| matches!(finding.fate, Fate::Damaged | Fate::Missing));
     for finding in bad {
@@ -75,7 +75,7 @@ pub fn mend(
             straight_way(&site.disk, folder, &finding.path)?;
             bring(&site.disk, from, &folder.join(&finding.path), line.modified_ns, hash, stop)?;
         }
-        out.push(Mended { path: finding.path.clone(), from });
+        out.push(Repaired { path: finding.path.clone(), from });
     }
     Ok(out)
 }

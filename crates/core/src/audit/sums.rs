@@ -15,7 +15,7 @@ use crate::launcher::{Digest, DigestKind};
 
 /// A list of checksums.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Sums {
+pub struct FileSums {
     /// The list, as `sha256sum -c` reads it from within the folder. Links, and paths that are no text, are left out.
     pub text: String,
     /// Files that are not what was kept of them, or cannot be read: they do not stand in it.
@@ -32,7 +32,7 @@ pub fn sha256_sums(
     folder: &Path,
     report: &(dyn Fn(AuditPhase) + Sync),
     stop: &Control,
-) -> Result<Sums, HaulError> {
+) -> Result<FileSums, HaulError> {
     let all = Bytes::new(kept.lines.iter().map(|line| line.size).sum());
     let done = AtomicU64::new(0);
     let read = |count: u64| {
@@ -55,7 +55,7 @@ pub fn sha256_sums(
     if stop.asked() {
         return Err(HaulError::Paused);
     }
-    let mut sums = Sums::default();
+    let mut sums = FileSums::default();
     for (path, sum) in summed {
         match (sum, path.to_str()) {
             (Some(sum), Some(text)) => sums.text.push_str(&checksum_line(&sum, text)),

@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use crate::bytes::Bytes;
 use crate::disk::Disk;
 use crate::platform;
-use crate::platform::{Look, Pulse, patiently};
+use crate::platform::{Heartbeat, Look, patiently};
 
 /// A file's place in its item: relative, never through `..`, any bytes the file system allows.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -115,7 +115,7 @@ pub fn change_of(meta: &Metadata) -> i128 {
 
 /// What a walk comes by.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Found {
+pub enum WalkEnd {
     /// A folder, file or link.
     Entry(Entry),
     /// What cannot be moved: a socket, pipe or device, or a folder that another file system is mounted on.
@@ -130,21 +130,21 @@ pub enum Found {
 pub fn walk_each<E: From<io::Error>>(
     disk: &Disk,
     root: &Path,
-    see: &mut dyn FnMut(Found) -> Result<(), E>,
+    see: &mut dyn FnMut(WalkEnd) -> Result<(), E>,
 ) -> Result<(), E> {
     let top = look_at(root)?;
     let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
-    see(Found::Entry(entry(ItemPath(PathBuf::new()), &top, kind)))?;
+    see(WalkEnd::Entry(entry(ItemPath(PathBuf::new()), &top, kind)))?;
     if !top.is_dir() {
         return Ok(());
     }
-    let mut names = Names { disk, root, device: top.dev(), first: HashMap::new() };
+    let mut names = NameList { disk, root, device: top.dev(), first: HashMap::new() };
     let mut listings = lists(disk, root, vec![ItemPath(PathBuf::new())], top.dev());
     names.descend(listings.remove(0)?, see)
 }
 
 /// A folder's names with what is known of each, in their order.
-type Listing = Vec<(ItemPath, Metadata, Option<EntryKind>)>;
+type FolderBatch = Vec<(ItemPath, Metadata, Option<EntryKind>)>;
 
 /// Folders that are read with one wait for their drive.
 const AT_A_TIME: usize = 16;
@@ -155,7 +155,7 @@ fn look_at(root: &Path) -> io::Result<Metadata> {
 }
 
 /// Lists folders, one after another; a drive that holds this for good is left.
-fn lists(disk: &Disk, root: &Path, folders: Vec<ItemPath>, device: u64) -> Vec<io::Result<Listing>> {
+fn lists(disk: &Disk, root: &Path, folders: Vec<ItemPath>, device: u64) -> Vec<io::Result<FolderBatch>> {
     let (count, place) = (folders.len(), folders[0].under(root));
     let (disk, root) = (disk.clone(), root.to_path_buf());
     let listed = patiently(&place, move |pulse| {
@@ -165,10 +165,10 @@ fn lists(disk: &Disk, root: &Path, folders: Vec<ItemPath>, device: u64) -> Vec<i
     listed.unwrap_or_else(none)
 }
 
-fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Pulse) -> io::Result<Listing> {
+fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Heartbeat) -> io::Result<FolderBatch> {
     let at = root.join(folder);
     let named = |error: io::Error| io::Error::new(error.kind(), format!("{}: {error}", at.display()));
-    let mut listing = Listing::new();
+    let mut listing = FolderBatch::new();
     for found in disk.read_folder(&at).map_err(named)? {
         let found = found.map_err(named)?;
         let meta = platform::entry_meta(&found).map_err(named)?;
@@ -187,7 +187,7 @@ fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Pulse) -> 
 }
 
 /// A walk under way.
-struct Names<'a> {
+struct NameList<'a> {
     disk: &'a Disk,
     root: &'a Path,
     device: u64,
@@ -195,25 +195,25 @@ struct Names<'a> {
     first: HashMap<u64, ItemPath>,
 }
 
-impl Names<'_> {
+impl NameList<'_> {
     fn descend<E: From<io::Error>>(
         &mut self,
-        listing: Listing,
-        see: &mut dyn FnMut(Found) -> Result<(), E>,
+        listing: FolderBatch,
+        see: &mut dyn FnMut(WalkEnd) -> Result<(), E>,
     ) -> Result<(), E> {
         /// Folders that are read ahead of the one in hand.
         const AHEAD: usize = 32;
         let is_folder = |kind: &Option<EntryKind>| *kind == Some(EntryKind::Folder);
         let mut folders: VecDeque<ItemPath> =
             listing.iter().filter(|(.., kind)| is_folder(kind)).map(|(path, ..)| path.clone()).collect();
-        let mut ahead: VecDeque<io::Result<Listing>> = VecDeque::new();
+        let mut ahead: VecDeque<io::Result<FolderBatch>> = VecDeque::new();
         for (path, meta, kind) in listing {
             let Some(kind) = kind else {
-                see(Found::Other(path))?;
+                see(WalkEnd::Other(path))?;
                 continue;
             };
             let folder = kind == EntryKind::Folder;
-            see(Found::Entry(self.named(path, &meta, kind)))?;
+            see(WalkEnd::Entry(self.named(path, &meta, kind)))?;
             if folder {
                 if ahead.is_empty() {
                     let next: Vec<ItemPath> = folders.drain(..folders.len().min(AHEAD)).collect();
@@ -255,8 +255,8 @@ pub fn walk(disk: &Disk, root: &Path) -> io::Result<Walk> {
     let mut walk = Walk::default();
     walk_each(disk, root, &mut |found| {
         match found {
-            Found::Entry(entry) => walk.entries.push(entry),
-            Found::Other(path) => walk.others.push(path),
+            WalkEnd::Entry(entry) => walk.entries.push(entry),
+            WalkEnd::Other(path) => walk.others.push(path),
         }
         Ok::<(), io::Error>(())
     })?;
@@ -311,7 +311,7 @@ impl Size {
 /// Adds up a folder without keeping a list; what cannot be read, also on a drive that ceases to answer, is left out and said by `whole`.
 pub fn measure(root: &Path) -> Size {
     let Ok(top) = look_at(root) else { return Size::default() };
-    let sums = Arc::new(Sums::default());
+    let sums = Arc::new(WalkSums::default());
     sums.add(&top, Some(EntryKind::Folder));
     let (mut folders, device) = (vec![root.to_path_buf()], top.dev());
     while !folders.is_empty() {
@@ -338,7 +338,7 @@ pub fn measure(root: &Path) -> Size {
 
 /// What a folder adds up to, so far.
 #[derive(Debug, Default)]
-struct Sums {
+struct WalkSums {
     on_disk: AtomicU64,
     apparent: AtomicU64,
     files: AtomicU64,
@@ -350,9 +350,9 @@ struct Sums {
     seen: Mutex<HashSet<u64>>,
 }
 
-impl Sums {
+impl WalkSums {
     /// Adds what is in a folder; `below` gets its folders.
-    fn read(&self, folder: &Path, device: u64, pulse: &Pulse, below: &mut Vec<PathBuf>) -> io::Result<()> {
+    fn read(&self, folder: &Path, device: u64, pulse: &Heartbeat, below: &mut Vec<PathBuf>) -> io::Result<()> {
         for found in platform::read_dir_here(folder)? {
             let found = found?;
             let meta = platform::entry_meta(&found)?;

@@ -23,7 +23,7 @@ pub(crate) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
     data.extend(site.drives.iter().map(|drive| drive.root.join("user-data")));
     known.extend(survey.held.iter().map(|held| real_path(&held.path)));
     let own = own_names(history);
-    let mut looking = Looking { site, known, data, own, folders: BTreeSet::new(), half_made: BTreeSet::new() };
+    let mut looking = FolderSearch { site, known, data, own, folders: BTreeSet::new(), half_made: BTreeSet::new() };
     let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries).map(|library| &library.path);
     let beside =
         survey.games.iter().filter(|game| game.fault().is_none()).filter_map(|game| game.found.install.parent());
@@ -49,19 +49,19 @@ pub(crate) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
 fn own_names(history: &History) -> BTreeSet<PathBuf> {
     let items = history.hauls.iter().flat_map(|haul| &haul.items);
     let staging = |item: &ItemRow| match &item.stage {
-        Stage::Copying { staging } | Stage::Compared { staging } => Some(staging.clone()),
-        Stage::GivingUp { made } => made.clone(),
+        Stage::Copying { staging } | Stage::Verified { staging } => Some(staging.clone()),
+        Stage::Cancelling { made } => made.clone(),
         _ => None,
     };
     let aside = |item: &ItemRow| {
-        let gone = matches!(item.stage, Stage::GivenUp | Stage::Returned | Stage::Released { .. });
+        let gone = matches!(item.stage, Stage::Cancelled | Stage::Undone | Stage::Released { .. });
         let names = [item.planned.aside.as_ref().map(|aside| aside.held.clone()), Some(item.planned.to.clone())];
         if gone { [None, None] } else { names }
     };
     items.flat_map(|item| staging(item).into_iter().chain(aside(item).into_iter().flatten())).collect()
 }
 
-struct Looking<'a> {
+struct FolderSearch<'a> {
     site: &'a Site,
     known: BTreeSet<PathBuf>,
     data: Vec<PathBuf>,
@@ -70,7 +70,7 @@ struct Looking<'a> {
     half_made: BTreeSet<PathBuf>,
 }
 
-impl Looking<'_> {
+impl FolderSearch<'_> {
     fn below(&mut self, folder: &Path, depth: usize) {
         for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
             let path = entry.path();

@@ -4,7 +4,7 @@ use std::io::Read;
 use std::path::Path;
 
 use crate::platform;
-use crate::survey::Listing;
+use crate::survey::FolderListing;
 
 /// What a folder has of a game.
 pub(crate) struct Looks {
@@ -25,7 +25,7 @@ impl Looks {
 }
 
 /// Counts programs and packs, as far as was looked.
-pub(crate) fn looks_like_a_game(folder: &Path, listing: &Listing) -> Looks {
+pub(crate) fn looks_like_a_game(folder: &Path, listing: &FolderListing) -> Looks {
     let mut looks = Looks { programs: 0, packs: 0 };
     let mut opened = 0;
     for (path, size) in listing.iter() {

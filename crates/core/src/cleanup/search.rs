@@ -8,15 +8,15 @@ use super::folders;
 use super::looks::looks_like_a_game;
 use crate::checksums::{Size, measure};
 use crate::journal::History;
-use crate::survey::Listing;
-use crate::survey::{FindAct, Fitting, Lying, LyingAbout};
+use crate::survey::FolderListing;
+use crate::survey::{CleanupAct, CleanupFind, FindKind, Fitting};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
 use crate::bytes::{Bytes, HaulId};
-use crate::launcher::{ContentList, Found, PlaceFault, content_ids};
+use crate::launcher::{ContentList, FoundLauncher, PlaceFault, content_ids};
 use crate::platform::Look;
 use crate::record::Values;
 use crate::site::{Site, real_path};
@@ -32,7 +32,7 @@ pub struct FindPhase {
 }
 
 /// Looks for what is lying about. `report` hears how many folders are looked into.
-pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(FindPhase) + Sync)) -> Vec<LyingAbout> {
+pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(FindPhase) + Sync)) -> Vec<CleanupFind> {
     let (candidates, half_made) = folders::candidates(site, survey, history);
     let lists = lists_of_nobody(site, survey);
     let all = candidates.len();
@@ -43,25 +43,25 @@ pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(Fi
         report(FindPhase { looked, all });
         found
     });
-    let mut found: Vec<LyingAbout> = folders.collect();
+    let mut found: Vec<CleanupFind> = folders.collect();
     found.extend(half_made.into_iter().map(|path| {
-        let what = Lying::HalfMade;
-        lying(site, path, what, vec![FindAct::SetAside])
+        let what = FindKind::HalfMade;
+        lying(site, path, what, vec![CleanupAct::Quarantine])
     }));
     found.extend(duplicates(site, survey));
     for link in survey.links.iter().filter(|link| !link.alive && link.out_of.is_none()) {
-        let what = Lying::BrokenLink { leads_to: link.leads_to.clone(), into: link.into.clone() };
-        found.push(lying(site, link.path.clone(), what, vec![FindAct::RemoveLink]));
+        let what = FindKind::BrokenLink { leads_to: link.leads_to.clone(), into: link.into.clone() };
+        found.push(lying(site, link.path.clone(), what, vec![CleanupAct::RemoveLink]));
     }
     found.extend(dead_records(site, survey));
     found
 }
 
-fn lying(site: &Site, path: PathBuf, what: Lying, acts: Vec<FindAct>) -> LyingAbout {
+fn lying(site: &Site, path: PathBuf, what: FindKind, acts: Vec<CleanupAct>) -> CleanupFind {
     let drive = site.drive_of(path.parent().unwrap_or(&path)).map(|drive| drive.name.clone());
     let folder = path.look_own_meta().is_ok_and(|meta| meta.is_dir());
     let size = if folder { measure(&path) } else { Size::default() };
-    LyingAbout { path, drive, size, what, acts }
+    CleanupFind { path, drive, size, what, acts }
 }
 
 /// A content list of a game that is not installed.
@@ -74,7 +74,7 @@ struct Unclaimed {
 
 /// The content lists of games that no record names.
 fn lists_of_nobody(site: &Site, survey: &Survey) -> Vec<Unclaimed> {
-    let of_launcher = |found: &Found| {
+    let of_launcher = |found: &FoundLauncher| {
         let installed = |id: &String| found.games.iter().any(|game| game.id == *id && game.fault.is_none());
         let ids = content_ids(site, found).into_iter().filter(|(id, _)| !installed(id));
         let read = ids.filter_map(|(id, library)| {
@@ -93,10 +93,10 @@ fn one_folder(
     history: &History,
     lists: &[Unclaimed],
     folder: &Path,
-) -> Option<LyingAbout> {
-    let listing = Listing::of(folder);
+) -> Option<CleanupFind> {
+    let listing = FolderListing::of(folder);
     if let Some((game, haul, alike)) = leftover_of(survey, history, folder, &listing) {
-        let what = Lying::Leftover {
+        let what = FindKind::OldCopy {
             of: game.id.clone(),
             title: game.found.title.clone(),
             install: game.found.install.clone(),
@@ -104,27 +104,27 @@ fn one_folder(
             alike,
             files: listing.files(),
         };
-        return Some(lying(site, folder.into(), what, vec![FindAct::LetGo, FindAct::SetAside]));
+        return Some(lying(site, folder.into(), what, vec![CleanupAct::Release, CleanupAct::Quarantine]));
     }
     let fits = lists.iter().filter_map(|unclaimed| fitting(unclaimed, &listing)).min_by_key(|fit| fit.missing);
     let looks = looks_like_a_game(folder, &listing);
     if fits.is_none() && !looks.like_a_game() {
         return None;
     }
-    let mut acts = vec![FindAct::Haul, FindAct::SetAside];
+    let mut acts = vec![CleanupAct::Haul, CleanupAct::Quarantine];
     // Its launcher has forgotten where it is, and this is all there is of it.
     if only_copy_of(site, survey, history, folder).is_some() {
         acts.pop();
     }
     if fits.is_some() {
-        acts.insert(0, FindAct::Adopt);
+        acts.insert(0, CleanupAct::Import);
     }
-    let what = Lying::Stray { programs: looks.programs, packs: looks.packs, fits };
+    let what = FindKind::Unlisted { programs: looks.programs, packs: looks.packs, fits };
     Some(lying(site, folder.into(), what, acts))
 }
 
 /// How a folder fits a list: by the files that have the right size; at least half of the list's bytes must be there.
-fn fitting(unclaimed: &Unclaimed, listing: &Listing) -> Option<Fitting> {
+fn fitting(unclaimed: &Unclaimed, listing: &FolderListing) -> Option<Fitting> {
     let listed_files = &unclaimed.list.listed_files;
     let (mut there, mut missing, mut bytes) = (0, 0_u64, 0_u64);
     for listed in listed_files {
@@ -146,7 +146,7 @@ fn leftover_of<'a>(
     survey: &'a Survey,
     history: &History,
     folder: &Path,
-    listing: &Listing,
+    listing: &FolderListing,
 ) -> Option<(&'a Game, Option<HaulId>, u64)> {
     let files = listing.files();
     let sound = survey.games.iter().filter(|game| game.fault().is_none());
@@ -161,7 +161,7 @@ fn leftover_of<'a>(
         && game.found.install != folder
         && !is_one_folder(&game.found.install, folder)
     {
-        let alike = listing.alike(&Listing::of(&game.found.install));
+        let alike = listing.alike(&FolderListing::of(&game.found.install));
         return Some((game, Some(item.haul), alike));
     }
     // Nine of ten files are alike, in name and size: our own choice.
@@ -175,7 +175,7 @@ fn leftover_of<'a>(
         near(game.size.files, files) && near(game.size.apparent.count(), listing.bytes())
             || game.found.install.file_name() == name
     };
-    let scored = sound.filter(may_be).map(|game| (game, listing.alike(&Listing::of(&game.found.install))));
+    let scored = sound.filter(may_be).map(|game| (game, listing.alike(&FolderListing::of(&game.found.install))));
     let best = scored.max_by_key(|(_, alike)| *alike)?;
     (files > 0 && best.1 * 10 >= files * 9).then_some((best.0, None, best.1))
 }
@@ -191,12 +191,12 @@ fn is_one_folder(one: &Path, other: &Path) -> bool {
 fn only_copy_of<'a>(site: &Site, survey: &'a Survey, history: &History, folder: &Path) -> Option<&'a Game> {
     let here = site.place_at(folder).ok();
     let items = history.hauls.iter().flat_map(|haul| &haul.items);
-    let mut brought = items.filter(|item| item.stage.is_repointed() && item.is_at(folder, here.as_ref()));
+    let mut brought = items.filter(|item| item.stage.records_are_updated() && item.is_at(folder, here.as_ref()));
     brought.find_map(|item| survey.game(&item.planned.game).filter(|game| game.fault().is_some()))
 }
 
 /// Installed games with the same files as another one: each is told beside the first of its kind.
-fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+fn duplicates(site: &Site, survey: &Survey) -> Vec<CleanupFind> {
     let mut alike: HashMap<(u64, Bytes), Vec<&Game>> = HashMap::new();
     for game in survey.games.iter().filter(|game| game.fault().is_none()) {
         alike.entry((game.size.files, game.size.apparent)).or_default().push(game);
@@ -205,13 +205,14 @@ fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
     groups.sort_by_key(|games| games[0].id.clone());
     let mut out = Vec::new();
     for games in groups {
-        let listings: Vec<Listing> = games.par_iter().map(|game| Listing::of(&game.found.install)).collect();
-        let mut first: HashMap<&Listing, &Game> = HashMap::new();
+        let listings: Vec<FolderListing> =
+            games.par_iter().map(|game| FolderListing::of(&game.found.install)).collect();
+        let mut first: HashMap<&FolderListing, &Game> = HashMap::new();
         for (game, listing) in games.iter().zip(&listings) {
             let other = *first.entry(listing).or_insert(game);
             // Two entries of one folder are one game twice, and no copy.
             if !is_one_folder(&game.found.install, &other.found.install) {
-                let what = Lying::Duplicate {
+                let what = FindKind::Duplicate {
                     game: game.id.clone(),
                     other: other.id.clone(),
                     title: other.found.title.clone(),
@@ -224,20 +225,20 @@ fn duplicates(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
     out
 }
 
-fn dead_records(site: &Site, survey: &Survey) -> Vec<LyingAbout> {
+fn dead_records(site: &Site, survey: &Survey) -> Vec<CleanupFind> {
     let mut out = Vec::new();
     for game in survey.games.iter().filter(|game| game.fault() == Some(&PlaceFault::Missing)) {
-        let what = Lying::DeadRecord {
+        let what = FindKind::DeadEntry {
             game: game.id.clone(),
             title: game.found.title.clone(),
             file: game.found.entry.file.clone(),
         };
-        out.push(lying(site, game.found.install.clone(), what, vec![FindAct::Forget, FindAct::Reanchor]));
+        out.push(lying(site, game.found.install.clone(), what, vec![CleanupAct::Forget, CleanupAct::Remap]));
     }
     for launcher in &survey.launchers {
         for library in launcher.libraries.iter().filter(|library| !library.present) {
-            let what = Lying::AwayLibrary { launcher: launcher.name.clone() };
-            out.push(lying(site, library.path.clone(), what, vec![FindAct::Reanchor]));
+            let what = FindKind::OfflineLibrary { launcher: launcher.name.clone() };
+            out.push(lying(site, library.path.clone(), what, vec![CleanupAct::Remap]));
         }
     }
     out

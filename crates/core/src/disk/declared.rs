@@ -25,7 +25,7 @@ const NOT_SUPPORTED: i32 = 95;
 
 /// A stretch of a file that a failing drive cannot read.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Unreadable {
+pub struct DeclaredFault {
     /// The file.
     pub file: PathBuf,
     /// First byte that cannot be read.
@@ -37,17 +37,17 @@ pub struct Unreadable {
 #[derive(Debug)]
 struct Rules {
     drive: Drive,
-    unreadable: Vec<Unreadable>,
-    room: Mutex<Room>,
+    unreadable: Vec<DeclaredFault>,
+    room: Mutex<DeclaredRoom>,
 }
 
 #[derive(Debug, Default)]
-struct Room {
+struct DeclaredRoom {
     /// Allocated bytes; `None` until something wants to write.
     used: Option<u64>,
     files: HashMap<PathBuf, u64>,
     leaving: HashMap<PathBuf, u64>,
-    /// Room that writes under way were promised, by file and offset.
+    /// DeclaredRoom that writes under way were promised, by file and offset.
     promised: HashMap<(PathBuf, u64), u64>,
     folded: HashMap<PathBuf, HashSet<OsString>>,
 }
@@ -58,7 +58,7 @@ pub struct DeclaredRules(Vec<Rules>);
 
 impl DeclaredRules {
     /// Takes the drives with the stretches that cannot be read on each.
-    pub fn new(drives: Vec<(Drive, Vec<Unreadable>)>) -> Self {
+    pub fn new(drives: Vec<(Drive, Vec<DeclaredFault>)>) -> Self {
         let rules = |(drive, unreadable)| Rules { drive, unreadable, room: Mutex::default() };
         Self(drives.into_iter().map(rules).collect())
     }
@@ -70,12 +70,12 @@ impl DeclaredRules {
 }
 
 impl Rules {
-    fn room(&self) -> MutexGuard<'_, Room> {
+    fn room(&self) -> MutexGuard<'_, DeclaredRoom> {
         self.room.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// The room, with what is in use added up: only who writes has to know it.
-    fn room_in_use(&self) -> MutexGuard<'_, Room> {
+    fn room_in_use(&self) -> MutexGuard<'_, DeclaredRoom> {
         let mut room = self.room();
         if room.used.is_none() {
             room.used = Some(allocated_below(&self.drive.root).count());
@@ -134,7 +134,7 @@ impl Gate for DeclaredRules {
         }
         match *act {
             Act::Read { path, offset, len } => {
-                let hit = |u: &Unreadable| u.file == path && offset < u.from + u.bytes && u.from < offset + len;
+                let hit = |u: &DeclaredFault| u.file == path && offset < u.from + u.bytes && u.from < offset + len;
                 if rules.unreadable.iter().any(hit) { refuse(INPUT_OUTPUT) } else { Ok(()) }
             }
             Act::Write { path, offset, len } => {
@@ -295,7 +295,7 @@ mod tests {
         }
     }
 
-    fn disk(drive: Drive, unreadable: Vec<Unreadable>) -> Disk {
+    fn disk(drive: Drive, unreadable: Vec<DeclaredFault>) -> Disk {
         Disk::with_gates(vec![Arc::new(DeclaredRules::new(vec![(drive, unreadable)]))])
     }
 
@@ -355,7 +355,7 @@ mod tests {
             largest_file: Some(Bytes::new(100)),
             ..Abilities::all()
         };
-        let bad = Unreadable { file: folder.path().join("bad"), from: 10, bytes: 5 };
+        let bad = DeclaredFault { file: folder.path().join("bad"), from: 10, bytes: 5 };
         let disk = disk(drive(folder.path(), abilities), vec![bad]);
         let at = |name: &str| folder.path().join(name);
         assert!(disk.make_link(Path::new("x"), &at("l")).is_err());

@@ -13,7 +13,7 @@ mod real;
 mod tests;
 
 pub use act::{Act, Gate, What};
-pub use declared::{DeclaredRules, Unreadable};
+pub use declared::{DeclaredFault, DeclaredRules};
 pub use permit::RemovalPermit;
 pub(crate) use real::attributes_of;
 pub use real::{Buffer, Disk, DiskFile, Folder, FolderLock, Meta, Refused};

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use crate::checksums::Entry;
 
-use crate::item::{Mode, Stage};
+use crate::item::{Stage, Strategy};
 use crate::journal::ItemRow;
 use crate::platform::Abilities;
 
@@ -21,17 +21,17 @@ use crate::site::Site;
 
 use std::sync::Mutex;
 
-use crate::haul::inspect::Apart;
+use crate::haul::inspect::LinkHandling;
 
 use super::standing::End;
 
 use std::sync::{MutexGuard, PoisonError};
 
 /// Checksums lines and hints that are written down together.
-pub(crate) const SHEAF: usize = 4000;
+pub(crate) const BATCH: usize = 4000;
 
 /// A name beside a folder that says what it is: what this haul has left of it. One that nobody has yet.
-pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
+pub(crate) fn left_name(work: &ItemContext<'_>, folder: &Path) -> Result<PathBuf, HaulError> {
     let name = folder.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let id = work.item.haul;
     for n in 1.. {
@@ -48,7 +48,7 @@ pub(crate) fn left_name(work: &Work<'_>, folder: &Path) -> Result<PathBuf, HaulE
 }
 
 /// What the phases of an item work with.
-pub(crate) struct Work<'a> {
+pub(crate) struct ItemContext<'a> {
     pub(crate) site: &'a Site,
     pub(crate) journal: &'a Journal,
     pub(crate) item: ItemRow,
@@ -68,7 +68,7 @@ pub(crate) struct Work<'a> {
     pub(crate) records: Option<&'a Mutex<()>>,
 }
 
-impl<'a> Work<'a> {
+impl<'a> ItemContext<'a> {
     pub(crate) fn new(
         site: &'a Site,
         journal: &'a Journal,
@@ -99,14 +99,17 @@ impl<'a> Work<'a> {
         let planned = &self.item.planned;
         let needs_originals = match (&self.item.stage, planned.mode) {
             // Originals that are kept are taken up where they are; the copy is needed when it goes.
-            (_, Mode::TakeBack) => false,
+            (_, Strategy::TakeBack) => false,
             (Stage::Planned | Stage::Copying { .. } | Stage::Renaming | Stage::Linked, _)
-            | (_, Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside) => true,
+            | (
+                _,
+                Strategy::Rename | Strategy::Records | Strategy::Import | Strategy::Duplicate | Strategy::Quarantine,
+            ) => true,
             // All of it was verified. If its old drive has gone since, the copy is all the more needed.
-            (_, Mode::Copy) => false,
+            (_, Strategy::Copy) => false,
         };
-        standing.to.required(&planned.title, &planned.to)?;
-        if needs_originals { standing.from.required(&planned.title, &planned.from) } else { Ok(()) }
+        standing.to.required(planned, &planned.to)?;
+        if needs_originals { standing.from.required(planned, &planned.from) } else { Ok(()) }
     }
 
     /// Ends a longer piece of work where a pause was asked for.
@@ -129,9 +132,14 @@ impl<'a> Work<'a> {
     }
 
     pub(crate) fn tell_stage(&self) {
-        tracing::info!(item = self.item.id.0, title = self.item.planned.title, stage = self.item.stage.word(), "stage");
+        tracing::info!(
+            item = self.item.id.0,
+            title = self.item.planned.title,
+            stage = self.item.stage.kind().word(),
+            "stage"
+        );
         // Records alone change at once: there are no phases to follow.
-        if self.item.planned.mode == Mode::Records {
+        if self.item.planned.mode == Strategy::Records {
             return;
         }
         let (haul, item) = (self.item.haul, self.item.id);
@@ -139,7 +147,7 @@ impl<'a> Work<'a> {
             haul,
             item,
             title: self.item.planned.title.clone(),
-            stage: self.item.stage.word(),
+            stage: self.item.stage.kind(),
         });
     }
 
@@ -155,8 +163,8 @@ impl<'a> Work<'a> {
     }
 
     /// What of the originals is a file of its own on the target.
-    pub(crate) fn originals(&self) -> Apart {
-        Apart { names: !self.abilities().hard_links, ..Apart::of(&self.item.planned) }
+    pub(crate) fn originals(&self) -> LinkHandling {
+        LinkHandling { names: !self.abilities().hard_links, ..LinkHandling::of(&self.item.planned) }
     }
 
     /// The owner that a link of ours gets: who is not root may give nothing away.

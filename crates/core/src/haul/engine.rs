@@ -1,14 +1,15 @@
 //! Running a haul: each item from the stage it stands at to its end.
 
-use super::context::{PATIENCE, Work};
+use super::context::{ItemContext, PATIENCE};
 use super::locks::take_game;
 use super::quiet::wait_until_quiet;
 use super::scheduler::side_by_side;
 use crate::haul::copy::copy_item;
 use crate::haul::inspect::{Depth, both_are_the_same, not_as_seen};
 use crate::haul::steps::{
-    Stuck, all_lead_to, can_lead_again, catch_up, compare_with_what_stays, finish, forget_way, give_up, lead_again,
-    leads_elsewhere, link, place, prove, release_item, rename, repoint, set_aside, step_aside, step_back, take_up,
+    Stuck, all_lead_to, can_lead_again, cancel, catch_up, compare_with_what_stays, finish, forget_way, lead_again,
+    leads_elsewhere, link, place, prove, release_item, rename, set_aside, step_aside, step_back, take_up,
+    update_records,
 };
 
 use std::sync::Mutex;
@@ -20,8 +21,8 @@ use super::event::{Control, HaulEvent};
 use super::standing::{note_places, settle};
 use crate::bytes::{HaulId, ItemId};
 
-use crate::item::{Mode, PlannedItem, Policy, Stage, Trial, Weight};
-use crate::journal::{ItemRow, Journal, Mark};
+use crate::item::{PlannedItem, Policy, Severity, Stage, Strategy, Trial};
+use crate::journal::{Came, EventKind, ItemRow, Journal};
 
 use crate::plan::Plan;
 
@@ -60,7 +61,7 @@ impl<'a> Haul<'a> {
     /// # Errors
     /// [`HaulError::Refused`] if the plan has stops, [`HaulError::Unfinished`] if another haul is under way.
     pub fn begin(site: &'a Site, journal: &'a Journal, plan: &Plan) -> Result<Self, HaulError> {
-        if plan.stopped() {
+        if plan.blocked() {
             return Err(HaulError::Refused(plan.findings.clone()));
         }
         if plan.items.is_empty() {
@@ -109,11 +110,11 @@ impl<'a> Haul<'a> {
             return Err(HaulError::NeedsRecovery);
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        // Nothing is begun beside a running launcher; once begun, only the repoint has to wait for it.
+        // Nothing is begun beside a running launcher; once begun, only the update_records has to wait for it.
         if row.items.iter().all(|item| item.stage == Stage::Planned) {
             let items: Vec<PlannedItem> = row.items.iter().map(|item| item.planned.clone()).collect();
             let mut findings = quiet(self.site, &items);
-            findings.retain(|finding| finding.weight == Weight::Stop);
+            findings.retain(|finding| finding.severity == Severity::Blocker);
             if !findings.is_empty() {
                 return Err(HaulError::Refused(findings));
             }
@@ -122,9 +123,13 @@ impl<'a> Haul<'a> {
         let records = Mutex::new(());
         let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
         let work = |item: ItemRow, report: &dyn Fn(HaulEvent), turn: &dyn Fn() -> Result<(), HaulError>| {
-            let mut work = Work { patience, records: Some(&records), ..Work::new(site, journal, item, report, stop) };
+            let mut work = ItemContext {
+                patience,
+                records: Some(&records),
+                ..ItemContext::new(site, journal, item, report, stop)
+            };
             if work.item.stage != Stage::Planned && !work.item.stage.at_rest() {
-                journal.mark(work.item.id, Mark::RESUMED)?;
+                journal.mark(work.item.id, Came::Resumed)?;
                 // Who listens from now on knows which haul this is, and where it stands.
                 work.tell_stage();
             }
@@ -136,12 +141,12 @@ impl<'a> Haul<'a> {
                 let stage = journal.item(item.id)?.map(|item| item.stage);
                 // One that has not begun is not paused either.
                 let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
-                return if begun { Ok(journal.mark(item.id, Mark::PAUSED)?) } else { Ok(()) };
+                return if begun { Ok(journal.mark(item.id, Came::Paused)?) } else { Ok(()) };
             }
             let (id, title, why) = (item.id, item.planned.title.clone(), error.to_string());
             tracing::warn!(item = id.0, title, why, "stopped");
             journal.set_error(id, &why)?;
-            journal.say(self.id, Some(id), "failed", &format!("{title}: {why}"))?;
+            journal.say(self.id, Some(id), EventKind::Failed, &format!("{title}: {why}"))?;
             report(HaulEvent::Failed { item: id, title, why });
             Ok(())
         };
@@ -183,8 +188,8 @@ impl Haul<'_> {
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
         let records = Mutex::new(());
         for item in row.items.iter().filter(|item| can_lead_again(item)) {
-            let work = Work::new(self.site, self.journal, item.clone(), report, stop);
-            let mut work = Work { patience: self.patience, records: Some(&records), ..work };
+            let work = ItemContext::new(self.site, self.journal, item.clone(), report, stop);
+            let mut work = ItemContext { patience: self.patience, records: Some(&records), ..work };
             work.stand()?;
             lead_again(&mut work)?;
         }
@@ -205,12 +210,12 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
     };
     for haul in hauls {
         for item in haul.items.iter().filter(|item| can_lead_again(item)) {
-            let mut work = Work::new(site, journal, item.clone(), &|_| {}, &control);
+            let mut work = ItemContext::new(site, journal, item.clone(), &|_| {}, &control);
             if work.stand().is_err() {
                 continue;
             }
             let place = work.item.planned.place().to_path_buf();
-            let moved = matches!(work.item.planned.mode, Mode::Copy | Mode::TakeBack);
+            let moved = matches!(work.item.planned.mode, Strategy::Copy | Strategy::TakeBack);
             if moved && !all_lead_to(&work, &place) && !leads_elsewhere(&work, &place) {
                 return Ok(Some(haul.id));
             }
@@ -220,7 +225,11 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
 }
 
 /// Takes one item from where it stands to rest. `turn` waits until it may change records.
-fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
+fn run_item(
+    work: &mut ItemContext<'_>,
+    policy: Policy,
+    turn: &dyn Fn() -> Result<(), HaulError>,
+) -> Result<(), HaulError> {
     /// Times that records are changed once more because another program wrote them at the same moment.
     const TRIES: usize = 5;
     settle(work.site, &mut work.item)?;
@@ -230,7 +239,7 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
         if work.stop.asked() && !work.item.stage.at_rest() {
             return Err(HaulError::Paused);
         }
-        if !matches!(work.item.stage, Stage::Released { .. } | Stage::GivenUp | Stage::Returned) {
+        if !matches!(work.item.stage, Stage::Released { .. } | Stage::Cancelled | Stage::Undone) {
             work.stand()?;
         }
         if catch_up(work)? {
@@ -240,23 +249,23 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
             step_aside(work)?;
         }
         match (work.item.stage.clone(), work.item.planned.mode) {
-            (Stage::Planned, Mode::TakeBack) => take_up(work)?,
-            (Stage::Planned, Mode::Rename) => {
+            (Stage::Planned, Strategy::TakeBack) => take_up(work)?,
+            (Stage::Planned, Strategy::Rename) => {
                 turn()?;
                 link(work)?;
             }
-            (Stage::Planned, Mode::Records | Mode::Adopt) => {
+            (Stage::Planned, Strategy::Records | Strategy::Import) => {
                 turn()?;
                 work.make_way(&work.item.planned.to.clone())?;
                 work.set_stage(Stage::Placed)?;
             }
-            (Stage::Planned, Mode::Spare) => compare_with_what_stays(work)?,
-            (Stage::Planned, Mode::SetAside) => {
+            (Stage::Planned, Strategy::Duplicate) => compare_with_what_stays(work)?,
+            (Stage::Planned, Strategy::Quarantine) => {
                 turn()?;
                 set_aside(work)?;
             }
-            (Stage::Planned, Mode::Copy) | (Stage::Copying { .. }, _) => copy_item(work)?,
-            (Stage::Compared { staging }, _) => {
+            (Stage::Planned, Strategy::Copy) | (Stage::Copying { .. }, _) => copy_item(work)?,
+            (Stage::Verified { staging }, _) => {
                 turn()?;
                 // What a launcher writes while it is waited for is seen before the copy takes its place.
                 wait_until_quiet(work)?;
@@ -267,7 +276,7 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
                 turn()?;
                 link(work)?;
                 if work.item.stage == Stage::Linked {
-                    repoint(work)?;
+                    update_records(work)?;
                 }
             }
             (Stage::Placed, mode) => {
@@ -276,31 +285,35 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
                 // A copy may have stood at its place for long before its records are changed.
                 let copy = work.item.planned.to.clone();
                 match mode {
-                    Mode::Rename | Mode::Records | Mode::Adopt | Mode::Spare | Mode::SetAside => {}
-                    Mode::TakeBack => {
+                    Strategy::Rename
+                    | Strategy::Records
+                    | Strategy::Import
+                    | Strategy::Duplicate
+                    | Strategy::Quarantine => {}
+                    Strategy::TakeBack => {
                         if let Some((path, count)) = not_as_seen(work, &copy)? {
                             return Err(HaulError::Changed { path, count });
                         }
                     }
-                    Mode::Copy => both_are_the_same(work, &copy)?,
+                    Strategy::Copy => both_are_the_same(work, &copy)?,
                 }
-                match repoint(work) {
+                match update_records(work) {
                     Err(HaulError::Edit(EditError::RecordChanged { .. }))
-                        if tries < TRIES && work.item.stage == Stage::Repointing =>
+                        if tries < TRIES && work.item.stage == Stage::UpdatingRecords =>
                     {
                         tries += 1;
                     }
                     other => other?,
                 }
             }
-            (Stage::Repointing, _) => {
+            (Stage::UpdatingRecords, _) => {
                 turn()?;
                 match finish(work) {
                     Err(HaulError::Edit(EditError::RecordChanged { .. })) if tries < TRIES => tries += 1,
                     other => other?,
                 }
             }
-            (Stage::Repointed, _) => prove(work)?,
+            (Stage::RecordsUpdated, _) => prove(work)?,
             (Stage::Proved { holds: true }, _) if policy == Policy::Release => {
                 // The records lead back: what was taken back is at its end, whatever becomes of the copy.
                 settle_returned(work)?;
@@ -311,8 +324,8 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
             (Stage::Releasing, _) => {
                 release_item(work, Depth::Seen)?;
             }
-            (Stage::GivingUp { .. }, _) => give_up(work, Stuck::Refuses)?,
-            (Stage::Proved { .. } | Stage::Released { .. } | Stage::GivenUp | Stage::Returned, _) => {
+            (Stage::Cancelling { .. }, _) => cancel(work, Stuck::Refuses)?,
+            (Stage::Proved { .. } | Stage::Released { .. } | Stage::Cancelled | Stage::Undone, _) => {
                 return settle_returned(work);
             }
         }
@@ -320,26 +333,26 @@ fn run_item(work: &mut Work<'_>, policy: Policy, turn: &dyn Fn() -> Result<(), H
 }
 
 /// Once an item that takes another back is at its end, that other one is returned.
-fn settle_returned(work: &mut Work<'_>) -> Result<(), HaulError> {
+fn settle_returned(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let Some(old) = work.item.takes_back else { return Ok(()) };
-    if !work.item.stage.is_repointed() {
+    if !work.item.stage.records_are_updated() {
         return Ok(());
     }
     step_back(work)?;
     if let Some(row) = work.journal.item(old)?
-        && row.stage != Stage::Returned
+        && row.stage != Stage::Undone
     {
-        let next = row.stage.clone().to(Stage::Returned)?;
+        let next = row.stage.clone().to(Stage::Undone)?;
         work.journal.set_stage(old, &next)?;
         // What had been an undo, and is undone before its copy went: the haul before it keeps its originals as it did.
         if work.item.planned.keeps
             && let Some(first) = row.takes_back.map(|id| work.journal.item(id)).transpose()?.flatten()
-            && first.stage == Stage::Returned
+            && first.stage == Stage::Undone
         {
             let next = first.stage.clone().to(Stage::Proved { holds: true })?;
             work.journal.set_stage(first.id, &next)?;
         }
-        work.journal.say(work.item.haul, Some(work.item.id), "returned", &row.planned.title)?;
+        work.journal.say(work.item.haul, Some(work.item.id), EventKind::Undone, &row.planned.title)?;
     }
     forget_way(work, &work.item.planned.clone());
     Ok(())

@@ -1,6 +1,6 @@
 //! What a running haul tells, and how it is told to stop.
 
-use crate::item::{Finding, Progress, Proof};
+use crate::item::{Finding, Progress, Proof, StageKind};
 
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -82,7 +82,7 @@ impl Control {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "event")]
 pub enum HaulEvent {
-    /// An item has reached a stage; `stage` is its word.
+    /// An item has reached a stage.
     Stage {
         /// The haul.
         haul: HaulId,
@@ -90,8 +90,8 @@ pub enum HaulEvent {
         item: ItemId,
         /// Title of its game.
         title: String,
-        /// The stage's word.
-        stage: &'static str,
+        /// The stage.
+        stage: StageKind,
     },
     /// An item goes on.
     Progress(Progress),
@@ -124,7 +124,7 @@ pub enum HaulEvent {
         /// What it waits for.
         findings: Vec<Finding>,
     },
-    /// A drive has not answered for some time; the haul can still be paused. Told every few seconds.
+    /// A drive has not answered for some time; the haul can still be paused. WorkerEvent every few seconds.
     Hung {
         /// The item.
         item: ItemId,

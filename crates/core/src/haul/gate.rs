@@ -4,11 +4,11 @@
 //! folder, is what was verified, and is where the launcher's records lead; launcher and game are at rest; nobody's records
 //! lead to what goes. Refused, it says why. Start at [`pass`].
 
-use super::context::Work;
+use super::context::ItemContext;
 use super::quiet::be_quiet;
 use crate::haul::inspect::{
-    Apart, Depth, Met, are_one, by_edits, content_list, edits_stand, has_digest, has_the_bytes, identity, is_as_it_was,
-    is_folder_of, is_rewritten, meet, profiles_of, rewritten_at, what_records_say,
+    Depth, Joined, LinkHandling, are_one, by_edits, content_list, edits_stand, has_digest, has_the_bytes, identity,
+    is_as_it_was, is_folder_of, is_rewritten, merge_join, profiles_of, rewritten_at, what_records_say,
 };
 use std::collections::HashSet;
 use std::os::unix::fs::MetadataExt;
@@ -20,7 +20,7 @@ use super::standing::settle;
 use crate::bytes::ItemId;
 use crate::checksums::{Entry, EntryKind};
 use crate::disk::RemovalPermit;
-use crate::item::{Finding, FindingKind, Mode, WhyLeft};
+use crate::item::{Finding, FindingKind, Strategy, WhyLeft};
 use crate::journal::FileEntry;
 use crate::launcher::read_places;
 use crate::site::{Wanted, real_path};
@@ -51,19 +51,19 @@ impl Passed {
     }
 }
 
-fn refuse<T>(work: &Work<'_>, kind: FindingKind) -> Result<T, HaulError> {
-    Err(HaulError::Refused(vec![Finding::new(Some(&work.item.planned.title), kind)]))
+fn refuse<T>(work: &ItemContext<'_>, kind: FindingKind) -> Result<T, HaulError> {
+    Err(HaulError::Refused(vec![Finding::about(&work.item.planned.game, &work.item.planned.title, kind)]))
 }
 
 /// Gives leave to remove what is in `goes`.
 ///
 /// # Errors
 /// [`HaulError::Refused`] with the reason; and the error of a look that failed. Nothing was removed.
-pub(crate) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
+pub(crate) fn pass(work: &ItemContext<'_>, goes: &Path, stays: &Stays, depth: Depth) -> Result<Passed, HaulError> {
     let mut row = work.item.clone();
     let standing = settle(work.site, &mut row)?;
     for (end, path) in [(&standing.from, &row.planned.from), (&standing.to, &row.planned.to)] {
-        end.required(&row.planned.title, path)?;
+        end.required(&row.planned, path)?;
     }
     let disk = &work.site.disk;
     nobody_uses(work, goes)?;
@@ -107,7 +107,7 @@ pub(crate) fn pass(work: &Work<'_>, goes: &Path, stays: &Stays, depth: Depth) ->
 const SETTLED: Duration = Duration::from_millis(120);
 
 /// Whether a record file of the item was written a moment ago, by us or by another program.
-fn written_just_now(work: &Work<'_>) -> bool {
+fn written_just_now(work: &ItemContext<'_>) -> bool {
     let young = |file: &Path| {
         let modified = file.metadata().and_then(|meta| meta.modified());
         modified.is_ok_and(|time| time.elapsed().is_ok_and(|age| age < SETTLED * 8))
@@ -121,21 +121,21 @@ pub(crate) fn is_read_only(path: &Path) -> bool {
 }
 
 /// Refuses while a program has something open of what goes.
-fn nobody_uses(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
+fn nobody_uses(work: &ItemContext<'_>, goes: &Path) -> Result<(), HaulError> {
     let paths = [real_path(goes)];
     let (processes, _) = work.site.processes_using(Wanted { names: &[], paths: &paths });
-    let title = work.item.planned.title.as_str();
-    let found = |process| Finding::new(Some(title), FindingKind::InUse { process });
+    let planned = &work.item.planned;
+    let found = |process| Finding::about(&planned.game, &planned.title, FindingKind::InUse { process });
     let findings: Vec<Finding> = processes.into_iter().map(found).collect();
     if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
 }
 
 /// Refuses if the launcher's records lead anywhere but to the copy: then what goes may be what is played.
-pub(crate) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulError> {
+pub(crate) fn records_lead_to(work: &ItemContext<'_>, copy: &Path) -> Result<(), HaulError> {
     let planned = &work.item.planned;
     if by_edits(planned) {
         // No profile says what to ask. Its edits are asked, unless the item has no records at all.
-        let moved = planned.mode == Mode::Spare || is_folder_of(&planned.to, copy) && edits_stand(planned);
+        let moved = planned.mode == Strategy::Duplicate || is_folder_of(&planned.to, copy) && edits_stand(planned);
         let later = !is_folder_of(&planned.to, copy);
         return if moved || later { Ok(()) } else { refuse(work, elsewhere(work, None, copy)) };
     }
@@ -148,12 +148,12 @@ pub(crate) fn records_lead_to(work: &Work<'_>, copy: &Path) -> Result<(), HaulEr
     }
 }
 
-fn elsewhere(work: &Work<'_>, path: Option<PathBuf>, copy: &Path) -> FindingKind {
+fn elsewhere(work: &ItemContext<'_>, path: Option<PathBuf>, copy: &Path) -> FindingKind {
     FindingKind::RecordsElsewhere { launcher: work.item.planned.launcher_name.clone(), path, copy: copy.into() }
 }
 
 /// Refuses if the records lead to what would be given up: a journal that was brought back from a backup knows less than they do.
-fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError> {
+fn records_do_not_lead_to(work: &ItemContext<'_>, goes: &Path) -> Result<(), HaulError> {
     let planned = &work.item.planned;
     nobody_lists(work, goes, None)?;
     if by_edits(planned) && !planned.edits.is_empty() && is_folder_of(goes, &planned.to) && edits_stand(planned) {
@@ -163,7 +163,7 @@ fn records_do_not_lead_to(work: &Work<'_>, goes: &Path) -> Result<(), HaulError>
 }
 
 /// Refuses if the records of any launcher lead to what goes: another one than the item's may know the folder as well.
-fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
+fn nobody_lists(work: &ItemContext<'_>, goes: &Path, copy: Option<&Path>) -> Result<(), HaulError> {
     let Some(wanted) = identity(goes)? else { return Ok(()) };
     for found in read_places(work.site, &profiles_of(work.site)) {
         let games = found.games.iter().map(|game| (&game.title, &game.install));
@@ -179,11 +179,11 @@ fn nobody_lists(work: &Work<'_>, goes: &Path, copy: Option<&Path>) -> Result<(),
 }
 
 /// Refuses if what was set aside is the only whole copy of a game that a launcher lists, though its records lead elsewhere now.
-fn is_not_the_last(work: &Work<'_>, was: &Path) -> Result<(), HaulError> {
+fn is_not_the_last(work: &ItemContext<'_>, was: &Path) -> Result<(), HaulError> {
     let hauls = work.journal.hauls()?;
     let here = work.site.place_at(was).ok();
     let brought = hauls.iter().flat_map(|haul| &haul.items).filter(|item| item.id != work.item.id);
-    for item in brought.filter(|item| item.stage.is_repointed() && item.is_at(was, here.as_ref())) {
+    for item in brought.filter(|item| item.stage.records_are_updated() && item.is_at(was, here.as_ref())) {
         if let Some(game) = what_records_say(work.site, &item.planned.game)
             && game.fault.is_some()
         {
@@ -197,7 +197,7 @@ fn is_not_the_last(work: &Work<'_>, was: &Path) -> Result<(), HaulError> {
 /// Looks at every file of the copy. None may be missing; one that does not look as it did is read; one that has other bytes must
 /// be what the launcher's list wants, or else be the game's own newer file. Gives those newer files.
 fn copy_is_whole(
-    work: &Work<'_>,
+    work: &ItemContext<'_>,
     goes: &Path,
     copy: &Path,
     seen: ItemId,
@@ -246,12 +246,12 @@ fn copy_is_whole(
         newer.insert(path.to_path_buf());
         Ok(true)
     };
-    meet(&work.site.disk, work.journal, seen, copy, Apart::of(&work.item.planned), &mut |met| {
+    merge_join(&work.site.disk, work.journal, seen, copy, LinkHandling::of(&work.item.planned), &mut |met| {
         work.may_go_on()?;
         let path = match met {
-            Met::Both(line, entry) if look(&line, &entry)? => return Ok(()),
-            Met::Both(line, _) | Met::Gone(line) => line.entry.path,
-            Met::New(_) | Met::Other(_) => return Ok(()),
+            Joined::Both(line, entry) if look(&line, &entry)? => return Ok(()),
+            Joined::Both(line, _) | Joined::Gone(line) => line.entry.path,
+            Joined::New(_) | Joined::Other(_) => return Ok(()),
         };
         bad.get_or_insert_with(|| (path.under(copy), 0)).1 += 1;
         Ok(())

@@ -12,8 +12,8 @@ use thiserror::Error;
 
 use super::event::Control;
 use crate::bytes::{HaulId, ItemId};
-use crate::journal::{Journal, JournalError};
-use crate::launcher::{Found, PlaceFault};
+use crate::journal::{EventKind, Journal, JournalError};
+use crate::launcher::{FoundLauncher, PlaceFault};
 use crate::site::{Process, Site, real_path};
 use crate::survey::{Game, Survey};
 
@@ -59,7 +59,7 @@ pub fn command_of(site: &Site, survey: &Survey, game: &Game, program: Option<&st
     if let Some(fault) = game.fault() {
         return Err(StartError::Place(fault.clone()));
     }
-    let found: Option<&Found> = survey.found.iter().find(|found| found.profile.id == game.launcher);
+    let found: Option<&FoundLauncher> = survey.found.iter().find(|found| found.profile.id == game.launcher);
     if let (Some(found), None) = (found.filter(|found| !found.profile.start.is_empty()), program) {
         let values = found.values(site).with("id", &game.found.id);
         let values = values.with("install", game.found.install.to_string_lossy());
@@ -92,7 +92,7 @@ pub fn start_game(
     let process = watched(site, &mut child, &real_path(&game.found.install), patience, stop);
     let items = journal.hauls()?;
     let here = items.iter().flat_map(|haul| &haul.items).find(|item| {
-        item.planned.game == game.id && item.stage.is_repointed() && item.planned.place() == game.found.install
+        item.planned.game == game.id && item.stage.records_are_updated() && item.planned.place() == game.found.install
     });
     let (haul, item): (HaulId, Option<ItemId>) = here.map_or((HaulId(0), None), |item| (item.haul, Some(item.id)));
     let title = &game.found.title;
@@ -100,7 +100,7 @@ pub fn start_game(
         Some(process) => format!("{title}: process {} came up from {}", process.pid, game.found.install.display()),
         None => format!("{title}: no process was seen to come up from {}", game.found.install.display()),
     };
-    journal.say(haul, item, "tried", &said)?;
+    journal.say(haul, item, EventKind::Launched, &said)?;
     Ok(Started { command: command.to_vec(), process })
 }
 

@@ -24,7 +24,7 @@ mod steps;
 mod undo;
 mod undo_plan;
 
-pub(crate) use context::{SHEAF, Work, left_name, lock};
+pub(crate) use context::{BATCH, ItemContext, left_name, lock};
 pub use engine::{Haul, HaulEnd, astray};
 pub use error::HaulError;
 pub use event::{Control, HaulEvent};
@@ -41,5 +41,5 @@ pub use repair::take_from;
 pub use standing::drives_away;
 pub(crate) use standing::{End, Standing, carried, settle};
 pub use steps::{Stuck, prove_game, prove_haul, release_haul, release_looking};
-pub use undo::{give_up_leaving, give_up_rest, return_haul, return_items, return_leaving};
-pub use undo_plan::{ReturnPlan, return_plan};
+pub use undo::{cancel_leaving, cancel_rest, undo_haul, undo_items, undo_leaving};
+pub use undo_plan::{UndoPlan, undo_plan};

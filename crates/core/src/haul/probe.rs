@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 use super::event::Control;
 use crate::disk::{Buffer, Disk, What};
 use crate::platform::Drive;
-use crate::site::{Pace, real_path};
+use crate::site::{DriveSpeed, real_path};
 
 /// Bytes that a probe writes at most.
 const MOST: u64 = 256 << 20;
@@ -23,7 +23,7 @@ const FILES: usize = 60;
 ///
 /// # Errors
 /// What the drive refused; also with [`io::ErrorKind::StorageFull`] where its reserve would be touched.
-pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::Result<Pace> {
+pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::Result<DriveSpeed> {
     let usage = drive.usage()?;
     let room = usage.free.less(drive.reserve).count();
     if room < PIECE * 4 {
@@ -55,7 +55,7 @@ fn clear(disk: &Disk, place: &Path) -> io::Result<()> {
     disk.remove_own(place, What::Folder)
 }
 
-fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<Pace> {
+fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<DriveSpeed> {
     const TIME: Duration = Duration::from_secs(3);
     // What a drive could pack away would seem faster than it is.
     let mut noise = vec![0; PIECE as usize];
@@ -94,7 +94,7 @@ fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<
     let top = disk.open_folder(place)?;
     disk.flush_drive(&top)?;
     let small = begun.elapsed().as_secs_f64() / count.max(1) as f64;
-    Ok(Pace { read, write, per_file: (small - 4096.0 / write).max(1e-6) })
+    Ok(DriveSpeed { read, write, per_file: (small - 4096.0 / write).max(1e-6) })
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
 use super::standing::{End, Standing, settle};
-use crate::item::{Left, Mode, PlannedItem, Stage, WhyLeft};
+use crate::item::{Left, PlannedItem, Stage, Strategy, WhyLeft};
 use crate::journal::{ItemRow, Journal};
 use crate::record::{Content, Edit, Entering, FileChange, Files};
 use crate::site::{Site, real_path};
@@ -37,7 +37,7 @@ pub(crate) fn without_copy(
 ) -> Result<Option<PlannedItem>, HaulError> {
     let mut item = item.clone();
     let standing = settle(site, &mut item)?;
-    if !item.holds_originals() || back.mode != Mode::TakeBack || !can_do_without(site, &item, &standing) {
+    if !item.holds_originals() || back.mode != Strategy::TakeBack || !can_do_without(site, &item, &standing) {
         return Ok(None);
     }
     let known = journal.changes(item.id)?;

@@ -4,14 +4,14 @@
 //! that was opened up for a removal is put back where something stays. Start at [`remove_known`].
 
 use crate::checksums::{EntryKind, ItemPath};
-use crate::item::{Left, Pace, Progress, WhyLeft};
+use crate::item::{Left, Progress, RateMeter, WhyLeft};
 use crate::journal::FileEntry;
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::context::{SHEAF, Work};
+use super::context::{BATCH, ItemContext};
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
 use crate::bytes::{Bytes, ItemId};
@@ -42,7 +42,7 @@ impl Removed {
 pub(crate) type Verdict<'a> = &'a (dyn Fn(&FileEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
 
 /// Names of one folder that are removed together.
-struct Sheaf {
+struct Batch {
     folder: PathBuf,
     lines: Vec<FileEntry>,
 }
@@ -81,7 +81,7 @@ pub(crate) fn remove_known(
     root: &Path,
     item: ItemId,
     verdict: Verdict<'_>,
-    work: &Work<'_>,
+    work: &ItemContext<'_>,
     permit: &RemovalPermit,
 ) -> Result<Removed, HaulError> {
     let disk = &work.site.disk;
@@ -137,7 +137,7 @@ impl Removing<'_> {
     /// Removes files and links, several folders at a time.
     fn files(
         &self,
-        work: &Work<'_>,
+        work: &ItemContext<'_>,
         item: ItemId,
         removed: &mut Removed,
         opened: &mut HashMap<PathBuf, u32>,
@@ -145,13 +145,13 @@ impl Removing<'_> {
     ) -> Result<(), HaulError> {
         let sums = work.journal.sums(item)?;
         let mut progress = Progress::begun(item, &work.item.planned.title, sums.bytes, sums.lines);
-        let mut pace = Pace::patient();
+        let mut pace = RateMeter::patient();
         let mut failed = None;
         crew(
-            |give: &mut dyn FnMut(Sheaf) -> bool| -> Result<(), HaulError> {
+            |give: &mut dyn FnMut(Batch) -> bool| -> Result<(), HaulError> {
                 let mut lines = work.journal.lines(item);
                 loop {
-                    let page: Vec<FileEntry> = lines.by_ref().take(SHEAF).collect::<Result<_, _>>()?;
+                    let page: Vec<FileEntry> = lines.by_ref().take(BATCH).collect::<Result<_, _>>()?;
                     if page.is_empty() {
                         return Ok(());
                     }
@@ -164,7 +164,7 @@ impl Removing<'_> {
                         // The order in which most file systems keep what they know of them.
                         lines.sort_by_key(|line| line.entry.inode);
                         work.may_go_on()?;
-                        if !give(Sheaf { folder, lines }) {
+                        if !give(Batch { folder, lines }) {
                             return Ok(());
                         }
                     }
@@ -202,7 +202,7 @@ impl Removing<'_> {
         }
     }
 
-    fn sheaf(&self, sheaf: &Sheaf) -> Result<Went, HaulError> {
+    fn sheaf(&self, sheaf: &Batch) -> Result<Went, HaulError> {
         let first = sheaf.lines.first().map(|line| line.entry.path.as_path().into()).unwrap_or_default();
         let mut went = Went { file: first, ..Went::default() };
         // A link, a file or another file system in the folder's place is not what was verified: all below it stays.

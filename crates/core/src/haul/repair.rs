@@ -11,7 +11,7 @@ use crate::checksums::{BLOCK, EntryKind, ItemPath, block_hash, block_span};
 use crate::disk::Buffer;
 use crate::haul::inspect::{contents_of, has_digest};
 use crate::item::Stage;
-use crate::journal::{FileEntry, Journal};
+use crate::journal::{EventKind, FileEntry, Journal};
 use crate::site::Site;
 
 /// Has the bytes of a file of an item taken from `other` when the item goes on. Nothing is copied yet.
@@ -47,7 +47,7 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
     journal.set_taken(item, path, &other)?;
     let detail = format!("{shown} from {}", other.display());
-    Ok(journal.say(row.haul, Some(item), "taken", &detail)?)
+    Ok(journal.say(row.haul, Some(item), EventKind::Taken, &detail)?)
 }
 
 /// Compares the blocks that could be read of the original; gives their number, or `None` if one differs.

@@ -71,7 +71,7 @@ pub(crate) fn side_by_side(
         };
     }
     enum News {
-        Told(HaulEvent),
+        WorkerEvent(HaulEvent),
         Ended(usize, Result<(), HaulError>),
     }
     let turns = Turns::default();
@@ -112,7 +112,7 @@ pub(crate) fn side_by_side(
                 let before: Vec<usize> =
                     (0..n).filter(|other| items[*other].planned.launcher == items[n].planned.launcher).collect();
                 scope.spawn(move || {
-                    let report = |event| drop(tell.send(News::Told(event)));
+                    let report = |event| drop(tell.send(News::WorkerEvent(event)));
                     let turn = || turns.wait_for(&before, stop);
                     let work = || work(items[n].clone(), &report, &turn);
                     // A fault of this program is no reason for the others to wait for this item.
@@ -132,7 +132,7 @@ pub(crate) fn side_by_side(
                 break;
             }
             match told.recv_timeout(Duration::from_millis(100)) {
-                Ok(News::Told(event)) => report(event),
+                Ok(News::WorkerEvent(event)) => report(event),
                 Ok(News::Ended(n, result)) => {
                     running.retain(|other| *other != n);
                     if let Err(error) = result {

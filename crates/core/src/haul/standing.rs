@@ -31,8 +31,8 @@ impl End {
     }
 
     /// Refuses if it is not there.
-    pub(crate) fn required(&self, title: &str, path: &Path) -> Result<(), HaulError> {
-        let refused = |kind| Err(HaulError::Refused(vec![Finding::new(Some(title), kind)]));
+    pub(crate) fn required(&self, planned: &PlannedItem, path: &Path) -> Result<(), HaulError> {
+        let refused = |kind| Err(HaulError::Refused(vec![Finding::about(&planned.game, &planned.title, kind)]));
         self.fault(path).map_or(Ok(()), refused)
     }
 }
@@ -53,7 +53,7 @@ impl Standing {
     pub(crate) fn required_for(&self, planned: &PlannedItem, files: &[PathBuf]) -> Result<(), HaulError> {
         for (end, path, top) in self.tops(planned) {
             if top.is_some_and(|top| files.iter().any(|file| file.starts_with(top))) {
-                end.required(&planned.title, path)?;
+                end.required(planned, path)?;
             }
         }
         Ok(())
@@ -143,8 +143,8 @@ fn follow(row: &mut ItemRow, old: &Path, now: &Path) {
         carry(&mut aside.held);
     }
     match &mut row.stage {
-        Stage::Copying { staging } | Stage::Compared { staging } => carry(staging),
-        Stage::GivingUp { made: Some(made) } => carry(made),
+        Stage::Copying { staging } | Stage::Verified { staging } => carry(staging),
+        Stage::Cancelling { made: Some(made) } => carry(made),
         _ => {}
     }
 }

@@ -3,12 +3,12 @@
 //! Law: a return is a haul of its own. Items that were not repointed are given up where they stand;
 //! held originals are read and compared before they are taken up again; released ones are hauled back.
 
-use super::context::Work;
+use super::context::ItemContext;
 use super::engine::Haul;
 
-use super::undo_plan::{in_turn, return_plan, settled, to_take_back, turned};
+use super::undo_plan::{in_turn, settled, to_take_back, turned, undo_plan};
 use crate::haul::inspect::Depth;
-use crate::haul::steps::{Stuck, give_up};
+use crate::haul::steps::{Stuck, cancel};
 
 use super::error::HaulError;
 use super::event::{Control, HaulEvent};
@@ -16,8 +16,8 @@ use super::reach::{leave_copy, without_copy};
 use super::standing::note_places;
 use crate::bytes::{HaulId, ItemId};
 use crate::checksums::measure;
-use crate::item::{Left, Mode, PlannedItem, Policy, Stage, Trial, Weight, WhyLeft};
-use crate::journal::{ItemRow, Journal};
+use crate::item::{Left, PlannedItem, Policy, Severity, Stage, Strategy, Trial, WhyLeft};
+use crate::journal::{EventKind, ItemRow, Journal};
 
 use crate::preflight::quiet;
 
@@ -29,7 +29,7 @@ use crate::site::Site;
 ///
 /// # Errors
 /// [`HaulError::Refused`] with nothing changed; [`HaulError::Paused`] and others leave a haul that resumes.
-pub fn return_haul(
+pub fn undo_haul(
     site: &Site,
     journal: &Journal,
     id: HaulId,
@@ -38,15 +38,15 @@ pub fn return_haul(
 ) -> Result<Option<HaulId>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     let all: Vec<ItemId> = haul.items.iter().map(|item| item.id).collect();
-    return_items(site, journal, id, &all, report, stop)
+    undo_items(site, journal, id, &all, report, stop)
 }
 
-/// Returns some items of a haul, as [`return_haul`] does with all; the others stay as they are.
+/// Returns some items of a haul, as [`undo_haul`] does with all; the others stay as they are.
 ///
 /// # Errors
-/// As [`return_haul`]; and [`HaulError::Unfinished`] if another item of the haul is still under way and these are repointed:
+/// As [`undo_haul`]; and [`HaulError::Unfinished`] if another item of the haul is still under way and these are repointed:
 /// a return is a haul, and one at a time is under way.
-pub fn return_items(
+pub fn undo_items(
     site: &Site,
     journal: &Journal,
     id: HaulId,
@@ -54,14 +54,14 @@ pub fn return_items(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
-    return_leaving(site, journal, id, only, Stuck::Refuses, report, stop)
+    undo_leaving(site, journal, id, only, Stuck::Refuses, report, stop)
 }
 
 /// Does the same; what the gate does not let go can be left where it is.
 ///
 /// # Errors
-/// As [`return_items`].
-pub fn return_leaving(
+/// As [`undo_items`].
+pub fn undo_leaving(
     site: &Site,
     journal: &Journal,
     id: HaulId,
@@ -79,26 +79,26 @@ pub fn return_leaving(
     if others_under_way && haul.items.iter().any(to_take_back) {
         return Err(HaulError::Unfinished(id));
     }
-    let plan = return_plan(site, &haul);
-    let refused = plan.stopped();
+    let plan = undo_plan(site, &haul);
+    let refused = plan.blocked();
     if refused && stuck == Stuck::Refuses {
         return Err(HaulError::Refused(plan.findings));
     }
-    if plan.give_up.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
+    if plan.cancel.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
         return Err(HaulError::Nothing(format!("haul {id} has nothing to return")));
     }
     for item in haul.items.iter().filter(|item| !item.stage.at_rest()) {
-        let mut work = Work::new(site, journal, item.clone(), report, stop);
+        let mut work = ItemContext::new(site, journal, item.clone(), report, stop);
         match item.stage {
             // Half released: what is left of the originals is no whole copy; let it go, then haul back.
             Stage::Releasing => match crate::haul::steps::release_item(&mut work, Depth::Seen) {
                 Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(&mut work)?,
                 other => drop(other?),
             },
-            Stage::Repointed if item.planned.mode == Mode::Rename => crate::haul::steps::swap(&mut work)?,
-            Stage::Repointed if refused => work.set_stage(Stage::Proved { holds: false })?,
-            Stage::Repointed => {}
-            _ => give_up(&mut work, stuck)?,
+            Stage::RecordsUpdated if item.planned.mode == Strategy::Rename => crate::haul::steps::swap(&mut work)?,
+            Stage::RecordsUpdated if refused => work.set_stage(Stage::Proved { holds: false })?,
+            Stage::RecordsUpdated => {}
+            _ => cancel(&mut work, stuck)?,
         }
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
@@ -117,7 +117,7 @@ pub fn return_leaving(
         // Nothing leads on beside a running launcher, whatever a person leaves.
         let planned: Vec<PlannedItem> = items.iter().map(|(planned, _)| planned.clone()).collect();
         let mut busy = quiet(site, &planned);
-        busy.retain(|finding| finding.weight == Weight::Stop);
+        busy.retain(|finding| finding.severity == Severity::Blocker);
         if !busy.is_empty() {
             return Err(HaulError::Refused(busy));
         }
@@ -125,12 +125,12 @@ pub fn return_leaving(
     in_turn(&mut items);
     if items.is_empty() {
         if !refused {
-            journal.say(id, None, "given up", "")?;
+            journal.say(id, None, EventKind::Cancelled, "")?;
         }
         return Ok(None);
     }
     // What the journal begins here is under way whatever happens next; the old haul is at rest from now on.
-    let repointed = haul.items.iter().filter(|item| item.stage == Stage::Repointed);
+    let repointed = haul.items.iter().filter(|item| item.stage == Stage::RecordsUpdated);
     let settled: Vec<(ItemId, Stage)> = repointed.map(|item| (item.id, Stage::Proved { holds: false })).collect();
     for (planned, _) in &mut items {
         note_places(site, planned)?;
@@ -147,7 +147,7 @@ pub fn return_leaving(
 }
 
 /// Ends a release that the gate does not let go on, since a person said so: the rest of the originals is left, and named.
-fn leave_the_rest(work: &mut Work<'_>) -> Result<(), HaulError> {
+fn leave_the_rest(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let held = work.item.held_at().to_path_buf();
     let left = Left { path: held.clone(), bytes: measure(&held).on_disk, why: WhyLeft::Changed };
     work.journal.put_remains(work.item.id, &[left])?;
@@ -158,21 +158,21 @@ fn leave_the_rest(work: &mut Work<'_>) -> Result<(), HaulError> {
 ///
 /// # Errors
 /// [`HaulError::Nothing`] if every item is at rest or repointed.
-pub fn give_up_rest(
+pub fn cancel_rest(
     site: &Site,
     journal: &Journal,
     id: HaulId,
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Vec<String>, HaulError> {
-    give_up_leaving(site, journal, id, Stuck::Refuses, report, stop)
+    cancel_leaving(site, journal, id, Stuck::Refuses, report, stop)
 }
 
 /// Does the same; what the gate does not let go can be left where it is.
 ///
 /// # Errors
-/// As [`give_up_rest`].
-pub fn give_up_leaving(
+/// As [`cancel_rest`].
+pub fn cancel_leaving(
     site: &Site,
     journal: &Journal,
     id: HaulId,
@@ -182,13 +182,13 @@ pub fn give_up_leaving(
 ) -> Result<Vec<String>, HaulError> {
     let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
     let open: Vec<ItemRow> =
-        haul.items.into_iter().filter(|item| !item.stage.at_rest() && !item.stage.is_repointed()).collect();
+        haul.items.into_iter().filter(|item| !item.stage.at_rest() && !item.stage.records_are_updated()).collect();
     if open.is_empty() {
         return Err(HaulError::Nothing(format!("haul {id} has no item to give up")));
     }
     let titles = open.iter().map(|item| item.planned.title.clone()).collect();
     for item in open {
-        give_up(&mut Work::new(site, journal, item, report, stop), stuck)?;
+        cancel(&mut ItemContext::new(site, journal, item, report, stop), stuck)?;
     }
     Ok(titles)
 }

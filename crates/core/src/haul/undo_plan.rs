@@ -10,8 +10,8 @@ use crate::haul::steps::edits_to_make;
 
 use super::standing::{End, settle};
 use crate::bytes::{Bytes, HaulId, ItemId};
-use crate::checksums::{EntryKind, FileIdentity, Found, measure, walk_each};
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Stage, Weight};
+use crate::checksums::{EntryKind, FileIdentity, WalkEnd, measure, walk_each};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Severity, Stage, Strategy};
 use crate::journal::{HaulRow, ItemRow, reader};
 use crate::plan::lead_anew;
 
@@ -21,11 +21,11 @@ use crate::site::Site;
 
 /// What a return would do.
 #[derive(Clone, Debug, Serialize)]
-pub struct ReturnPlan {
+pub struct UndoPlan {
     /// The haul that would be returned.
     pub haul: HaulId,
     /// Titles of items that are given up before they were repointed.
-    pub give_up: Vec<String>,
+    pub cancel: Vec<String>,
     /// Titles of items whose held originals are taken up again.
     pub take_back: Vec<String>,
     /// Titles of items that are copied or renamed back.
@@ -34,37 +34,38 @@ pub struct ReturnPlan {
     pub findings: Vec<Finding>,
 }
 
-impl ReturnPlan {
+impl UndoPlan {
     /// Whether something refuses it.
-    pub fn stopped(&self) -> bool {
-        self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    pub fn blocked(&self) -> bool {
+        self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
     }
 }
 
 /// Whether the item has been repointed and not been taken back.
 pub(crate) fn to_take_back(item: &ItemRow) -> bool {
-    item.stage.is_repointed()
+    item.stage.records_are_updated()
 }
 
 /// The item that would undo `item`.
 pub(crate) fn turned(site: &Site, item: &ItemRow) -> PlannedItem {
     let planned = item.planned.clone();
     // Half released originals are no whole copy any more: the release is ended first, and the copy hauled back.
-    let held = item.holds_originals() || planned.mode == Mode::Spare && !matches!(item.stage, Stage::Released { .. });
+    let held =
+        item.holds_originals() || planned.mode == Strategy::Duplicate && !matches!(item.stage, Stage::Released { .. });
     // Somebody may have taken kept originals away by hand: then the copy is hauled back.
     // Nothing is gone while its drive is: that one is looked for after the look that found nothing.
     let drive_there = || settle(site, &mut item.clone()).is_ok_and(|standing| standing.from == End::There);
     let there = site.disk.look(&planned.from).map_or(true, |there| there.is_some()) || !drive_there();
     let whole = held && item.stage != Stage::Releasing && there;
     // An undo whose copy has not gone yet is undone without letting go of what it had taken up.
-    let undoes_an_undo = planned.mode == Mode::TakeBack && whole;
+    let undoes_an_undo = planned.mode == Strategy::TakeBack && whole;
     let mode = match (planned.mode, whole) {
-        (Mode::Rename | Mode::SetAside, _) => Mode::Rename,
+        (Strategy::Rename | Strategy::Quarantine, _) => Strategy::Rename,
         // Of a copy that still lies where it lay there is nothing to bring back.
-        (Mode::Records | Mode::Adopt, _) | (Mode::Spare, true) => Mode::Records,
-        (Mode::Copy, _) if planned.keeps => Mode::Spare,
-        (_, true) => Mode::TakeBack,
-        (_, false) => Mode::Copy,
+        (Strategy::Records | Strategy::Import, _) | (Strategy::Duplicate, true) => Strategy::Records,
+        (Strategy::Copy, _) if planned.keeps => Strategy::Duplicate,
+        (_, true) => Strategy::TakeBack,
+        (_, false) => Strategy::Copy,
     };
     let edits = turned_edits(&planned);
     PlannedItem {
@@ -79,7 +80,7 @@ pub(crate) fn turned(site: &Site, item: &ItemRow) -> PlannedItem {
         previews: Vec::new(),
         policy: Policy::Hold,
         after: Vec::new(),
-        keeps: planned.mode == Mode::Spare || undoes_an_undo,
+        keeps: planned.mode == Strategy::Duplicate || undoes_an_undo,
         ..planned
     }
 }
@@ -90,14 +91,14 @@ fn turned_edits(planned: &PlannedItem) -> Vec<Edit> {
 }
 
 /// Says what a return would do. Writes nothing.
-pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
+pub fn undo_plan(site: &Site, haul: &HaulRow) -> UndoPlan {
     let written = haul;
     let (haul, mut unsettled) = settled(site, haul);
     let haul = &haul;
     let title = |item: &ItemRow| item.planned.title.clone();
-    let mut plan = ReturnPlan {
+    let mut plan = UndoPlan {
         haul: haul.id,
-        give_up: Vec::new(),
+        cancel: Vec::new(),
         take_back: Vec::new(),
         haul_back: Vec::new(),
         findings: Vec::new(),
@@ -105,12 +106,12 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     let mut turned_items = Vec::new();
     // What goes back first makes room for what follows.
     let mut goes = Going::default();
-    for item in haul.items.iter().filter(|item| !item.stage.at_rest() && !item.stage.is_repointed()) {
+    for item in haul.items.iter().filter(|item| !item.stage.at_rest() && !item.stage.records_are_updated()) {
         // What was made of items that are given up goes before anything comes back.
         let made = match &item.stage {
             Stage::Copying { staging } => Some(staging),
-            Stage::Compared { staging } if staging.is_dir() => Some(staging),
-            Stage::Compared { .. } | Stage::Placed | Stage::Repointing if item.planned.mode == Mode::Copy => {
+            Stage::Verified { staging } if staging.is_dir() => Some(staging),
+            Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords if item.planned.mode == Strategy::Copy => {
                 Some(&item.planned.to)
             }
             _ => None,
@@ -120,11 +121,11 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
         }
     }
     for item in haul.items.iter().rev() {
-        if !item.stage.at_rest() && !item.stage.is_repointed() {
-            plan.give_up.push(title(item));
+        if !item.stage.at_rest() && !item.stage.records_are_updated() {
+            plan.cancel.push(title(item));
         } else if to_take_back(item) {
             let back = turned(site, item);
-            let list = if back.mode == Mode::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
+            let list = if back.mode == Strategy::TakeBack { &mut plan.take_back } else { &mut plan.haul_back };
             list.push(title(item));
             // A later item of the haul has carried it on: that one goes back first.
             let carried_on = |other: &ItemRow| other.id.0 > item.id.0 && other.planned.game == item.planned.game;
@@ -132,7 +133,7 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
             let was =
                 written.items.iter().find(|other| other.id == item.id).map_or(&item.planned.to, |was| &was.planned.to);
             // What its records say cannot be asked while a drive of it is away.
-            let of_item = |finding: &&Finding| finding.title.as_ref() == Some(&item.planned.title);
+            let of_item = |finding: &&Finding| finding.item.as_ref() == Some(&item.planned.game);
             let can_ask = last && !unsettled.iter().any(|finding| of_item(&finding));
             plan.findings.extend(stands_in_the_way(site, item, &back, can_ask.then_some(was.as_path()), &goes));
             goes.add(&back);
@@ -141,15 +142,14 @@ pub fn return_plan(site: &Site, haul: &HaulRow) -> ReturnPlan {
     }
     plan.findings.append(&mut unsettled);
     plan.findings.extend(quiet(site, &turned_items));
-    plan.findings.sort_by_key(|finding| finding.weight);
+    plan.findings.sort_by_key(|finding| finding.severity);
     plan
 }
 
 /// A haul with the paths that its drives have now, and what is wrong with those that are not there.
 pub(crate) fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
     let (mut haul, mut findings) = (haul.clone(), Vec::new());
-    for item in haul.items.iter_mut().filter(|item| !item.stage.at_rest() || item.stage.is_repointed()) {
-        let title = item.planned.title.clone();
+    for item in haul.items.iter_mut().filter(|item| !item.stage.at_rest() || item.stage.records_are_updated()) {
         let kinds = match settle(site, item) {
             Ok(standing) => {
                 let (from, to) = (standing.from.fault(&item.planned.from), standing.to.fault(&item.planned.to));
@@ -163,7 +163,7 @@ pub(crate) fn settled(site: &Site, haul: &HaulRow) -> (HaulRow, Vec<Finding>) {
             }
             Err(error) => vec![FindingKind::SourceUnreadable { what: error.to_string() }],
         };
-        findings.extend(kinds.into_iter().map(|kind| Finding::new(Some(&title), kind)));
+        findings.extend(kinds.into_iter().map(|kind| Finding::about(&item.planned.game, &item.planned.title, kind)));
     }
     (haul, findings)
 }
@@ -177,12 +177,12 @@ struct Going {
 
 impl Going {
     fn add(&mut self, back: &PlannedItem) {
-        let drives = if back.mode == Mode::Copy {
+        let drives = if back.mode == Strategy::Copy {
             let comes = self.comes.entry(back.to_drive.clone()).or_default();
             *comes = comes.plus(back.need.max(back.size.on_disk));
             back.from_drive.clone()
         } else {
-            back.from_drive.clone().filter(|_| back.mode == Mode::TakeBack)
+            back.from_drive.clone().filter(|_| back.mode == Strategy::TakeBack)
         };
         if let Some(from) = drives {
             self.leave(&from, back.size.on_disk);
@@ -205,8 +205,8 @@ pub(crate) fn in_turn(items: &mut [(PlannedItem, Option<ItemId>)]) {
         let makes_room = |k: &usize| {
             let (earlier, later) = (&items[*k].0, &items[n].0);
             later.game == earlier.game
-                || later.mode == Mode::Copy
-                    && matches!(earlier.mode, Mode::Copy | Mode::TakeBack)
+                || later.mode == Strategy::Copy
+                    && matches!(earlier.mode, Strategy::Copy | Strategy::TakeBack)
                     && earlier.from_drive.as_ref() == Some(&later.to_drive)
         };
         items[n].0.after = (0..n).filter(makes_room).collect();
@@ -222,9 +222,10 @@ fn stands_in_the_way(
     goes: &Going,
 ) -> Vec<Finding> {
     let mut kinds = Vec::new();
-    if item.planned.mode == Mode::SetAside && matches!(item.stage, Stage::Releasing | Stage::Released { .. }) {
-        return vec![Finding::new(
-            Some(&item.planned.title),
+    if item.planned.mode == Strategy::Quarantine && matches!(item.stage, Stage::Releasing | Stage::Released { .. }) {
+        return vec![Finding::about(
+            &item.planned.game,
+            &item.planned.title,
             FindingKind::LetGoForGood { path: item.planned.from.clone() },
         )];
     }
@@ -232,10 +233,11 @@ fn stands_in_the_way(
         kinds.extend(records_would(site, item, back, was));
     }
     // Of an item that is still under way something of its own may be there; it is settled before the return begins.
-    if matches!(back.mode, Mode::Copy | Mode::Rename) && item.stage.at_rest() && in_the_place(site, item, back) {
+    if matches!(back.mode, Strategy::Copy | Strategy::Rename) && item.stage.at_rest() && in_the_place(site, item, back)
+    {
         kinds.push(FindingKind::TargetThere { path: back.to.clone() });
     }
-    if back.mode == Mode::TakeBack && item.taken > 0 {
+    if back.mode == Strategy::TakeBack && item.taken > 0 {
         // What could not be read of them is in the copy alone.
         let what = format!(
             "what could not be read of the held originals was taken from another copy (files: {}); let go of the originals first, and the copy is hauled back",
@@ -243,10 +245,10 @@ fn stands_in_the_way(
         );
         kinds.push(FindingKind::SourceUnreadable { what });
     }
-    if back.mode == Mode::TakeBack && !back.keeps {
+    if back.mode == Strategy::TakeBack && !back.keeps {
         kinds.extend(newer_in_copy(site, item));
     }
-    if back.mode == Mode::Copy
+    if back.mode == Strategy::Copy
         && let Some(drive) = site.find_drive(&back.to_drive)
         && let Ok(usage) = drive.usage()
     {
@@ -259,7 +261,7 @@ fn stands_in_the_way(
             kinds.push(FindingKind::NoRoom { drive: drive.name.clone(), lacks, reserve: Bytes::ZERO });
         }
     }
-    kinds.into_iter().map(|kind| Finding::new(Some(&item.planned.title), kind)).collect()
+    kinds.into_iter().map(|kind| Finding::about(&item.planned.game, &item.planned.title, kind)).collect()
 }
 
 /// Tries in memory what an undo would do to the records; gives what stands against it, or what there is not to do.
@@ -267,7 +269,7 @@ fn records_would(site: &Site, item: &ItemRow, back: &PlannedItem, was: &Path) ->
     let launcher = back.launcher_name.clone();
     let edits = edits_to_make(back);
     let leads = match what_records_say(site, &back.game) {
-        _ if by_edits(&item.planned) || item.planned.mode == Mode::Records => None,
+        _ if by_edits(&item.planned) || item.planned.mode == Strategy::Records => None,
         Some(game)
             if is_folder_of(&game.install, item.planned.place()) || game.install == back.to || game.install == was =>
         {
@@ -334,7 +336,7 @@ fn newer_in_copy(site: &Site, item: &ItemRow) -> Option<FindingKind> {
         }
     }
     let walked = walk_each(&site.disk, place, &mut |found| {
-        if let Found::Entry(entry) = found
+        if let WalkEnd::Entry(entry) = found
             && entry.kind != EntryKind::Folder
             && !known.contains(entry.path.as_path())
         {

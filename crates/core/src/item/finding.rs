@@ -7,16 +7,16 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId};
 use crate::launcher::{PlaceFault, Staying, Update, WhyStaying};
 use crate::site::Process;
-use crate::survey::Way;
+use crate::survey::{GameId, Way};
 
 /// How heavy a finding is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Weight {
+pub enum Severity {
     /// Nothing is done while it stands.
-    Stop,
+    Blocker,
     /// A person has to accept it.
-    Caution,
+    Warning,
     /// To be known.
     Note,
 }
@@ -233,7 +233,7 @@ impl FindingKind {
     }
 
     /// How heavy it is.
-    pub fn weight(&self) -> Weight {
+    pub fn severity(&self) -> Severity {
         match self {
             Self::UpdateWaiting { .. }
             | Self::ClaimFar { .. }
@@ -254,7 +254,7 @@ impl FindingKind {
             | Self::NoContentList { .. }
             | Self::NothingToUpdate { .. }
             | Self::SeveralNames { .. }
-            | Self::NewerInCopy { .. } => Weight::Caution,
+            | Self::NewerInCopy { .. } => Severity::Warning,
             Self::NewLibrary { .. }
             | Self::FilesStay(_)
             | Self::LetterMade { .. }
@@ -270,7 +270,7 @@ impl FindingKind {
             | Self::Removable { .. }
             | Self::Slower { .. }
             | Self::StillHeld { .. }
-            | Self::NotAllVisible { .. } => Weight::Note,
+            | Self::NotAllVisible { .. } => Severity::Note,
             Self::NoRoom { .. }
             | Self::NoOrder { .. }
             | Self::NoLetter { .. }
@@ -307,7 +307,7 @@ impl FindingKind {
             | Self::StillListed { .. }
             | Self::ReadOnlyDrive { .. }
             | Self::TakenByAnother { .. }
-            | Self::HaulUnfinished { .. } => Weight::Stop,
+            | Self::HaulUnfinished { .. } => Severity::Blocker,
         }
     }
 }
@@ -316,8 +316,10 @@ impl FindingKind {
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Finding {
     /// How heavy it is.
-    pub weight: Weight,
-    /// Title of the game; `None` if it is about the whole haul.
+    pub severity: Severity,
+    /// The game, or what is moved like one; `None` if it is about the whole haul.
+    pub item: Option<GameId>,
+    /// Its title, for people.
     pub title: Option<String>,
     /// What was found.
     #[serde(flatten)]
@@ -325,8 +327,13 @@ pub struct Finding {
 }
 
 impl Finding {
-    /// Says something about a game, or about the whole haul.
-    pub fn new(title: Option<&str>, kind: FindingKind) -> Self {
-        Self { weight: kind.weight(), title: title.map(str::to_string), kind }
+    /// Says something about the whole haul.
+    pub fn general(kind: FindingKind) -> Self {
+        Self { severity: kind.severity(), item: None, title: None, kind }
+    }
+
+    /// Says something about one item.
+    pub fn about(item: &GameId, title: &str, kind: FindingKind) -> Self {
+        Self { item: Some(item.clone()), title: Some(title.into()), ..Self::general(kind) }
     }
 }

@@ -10,11 +10,11 @@ mod progress;
 mod proof;
 mod stage;
 
-pub use finding::{Clearing, Finding, FindingKind, Limit, Weight};
+pub use finding::{Clearing, Finding, FindingKind, Limit, Severity};
 pub use left::{Left, WhyLeft};
-pub use planned::{Aside, Links, Mode, PlannedItem, Policy, Trial};
+pub use planned::{Displaced, Links, PlannedItem, Policy, Strategy, Trial};
 pub use preview::{Preview, PreviewKind};
-pub(crate) use progress::Pace;
+pub(crate) use progress::RateMeter;
 pub use progress::{Amount, Progress};
 pub use proof::{Difference, DifferenceKind, Proof};
-pub use stage::{Stage, StageError};
+pub use stage::{Stage, StageError, StageKind};

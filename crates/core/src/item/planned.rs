@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
 
 use crate::bytes::Bytes;
+use crate::launcher::Origin;
 use crate::survey::GameId;
 
 use std::path::Path;
@@ -53,7 +54,7 @@ pub enum Policy {
 /// How an item gets to its place.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Mode {
+pub enum Strategy {
     /// Copied, compared, and the originals held.
     Copy,
     /// Renamed: it stays on its file system.
@@ -63,23 +64,26 @@ pub enum Mode {
     /// Only records change.
     Records,
     /// It stays where it is, and becomes known to its launcher.
-    Adopt,
+    #[serde(alias = "adopt")]
+    Import,
     /// It is a copy that lies about, and is compared with the one at `to`, which stays.
-    Spare,
+    #[serde(alias = "spare")]
+    Duplicate,
     /// It is renamed beside its place, and let go of at the release.
-    SetAside,
+    #[serde(alias = "set-aside")]
+    Quarantine,
 }
 
 /// Another name for originals, beside their place, while a link at the old place leads to where they are.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Aside {
+pub struct Displaced {
     /// The old place: a folder before the haul, a link after it.
     pub old: PathBuf,
     /// The name that the originals have from the haul's beginning on.
     pub held: PathBuf,
 }
 
-impl Aside {
+impl Displaced {
     /// The name beside a folder.
     pub fn of(old: &Path) -> Self {
         let name = old.file_name().unwrap_or_default().to_string_lossy();
@@ -92,6 +96,9 @@ impl Aside {
 pub struct PlannedItem {
     /// The game.
     pub game: GameId,
+    /// What made it known; an older journal says it by the launcher alone.
+    #[serde(default)]
+    pub origin: Origin,
     /// Its title.
     pub title: String,
     /// Id of the launcher's profile.
@@ -115,7 +122,7 @@ pub struct PlannedItem {
     /// Name of the drive afterwards.
     pub to_drive: String,
     /// How it gets there.
-    pub mode: Mode,
+    pub mode: Strategy,
     /// Its size.
     pub size: Size,
     /// Bytes that it needs on the target.
@@ -134,7 +141,7 @@ pub struct PlannedItem {
     pub keeps: bool,
     /// Where the originals step aside for a link; `from` is that name.
     #[serde(default)]
-    pub aside: Option<Aside>,
+    pub aside: Option<Displaced>,
     /// Edits of records, in their order.
     pub edits: Vec<Edit>,
     /// The edits as they look.

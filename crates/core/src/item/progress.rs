@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use std::time::{Duration, Instant};
 
 use crate::bytes::{Bytes, ItemId};
-use crate::site::Pace as DrivePace;
+use crate::site::DriveSpeed;
 
 /// So much of so much.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -75,7 +75,7 @@ impl Progress {
 
 impl Progress {
     /// Works out rates and times, of what was done since `pace` began.
-    pub(crate) fn reckon(&mut self, pace: &mut Pace) {
+    pub(crate) fn reckon(&mut self, pace: &mut RateMeter) {
         let (copied, compared) = (self.copy.done.count(), self.compare.done.count());
         let (copied_then, compared_then) = *pace.base.get_or_insert((copied, compared));
         let (by_copy, by_compare) = (copied.saturating_sub(copied_then), compared.saturating_sub(compared_then));
@@ -109,7 +109,7 @@ impl Progress {
 
 /// Turns counts into rates and a time left; says when it is time to tell.
 #[derive(Debug)]
-pub(crate) struct Pace {
+pub(crate) struct RateMeter {
     begun: Instant,
     told: Option<Instant>,
     recent: VecDeque<(Instant, u64)>,
@@ -121,13 +121,13 @@ pub(crate) struct Pace {
     last: Option<(u64, Instant)>,
 }
 
-impl Pace {
+impl RateMeter {
     pub(crate) fn new() -> Self {
         Self { begun: Instant::now(), told: None, recent: VecDeque::new(), base: None, weight: 1.0, last: None }
     }
 
     /// One for a drive that reads back faster or more slowly than it writes.
-    pub(crate) fn of_drive(drive: DrivePace) -> Self {
+    pub(crate) fn of_drive(drive: DriveSpeed) -> Self {
         let weight = if drive.read > 0.0 { drive.write / drive.read } else { 1.0 };
         Self { weight: weight.clamp(0.05, 2.0), ..Self::new() }
     }

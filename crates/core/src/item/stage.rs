@@ -17,7 +17,8 @@ pub enum Stage {
         staging: PathBuf,
     },
     /// Every block was read back from the target and equals its original; all is durable in the folder of ours.
-    Compared {
+    #[serde(alias = "compared")]
+    Verified {
         /// That folder.
         staging: PathBuf,
     },
@@ -28,9 +29,11 @@ pub enum Stage {
     /// The whole copy is at its place; the records lead to the old one.
     Placed,
     /// Record files are being replaced; the journal holds their bytes before and after.
-    Repointing,
+    #[serde(alias = "repointing")]
+    UpdatingRecords,
     /// The records lead to the new copy.
-    Repointed,
+    #[serde(alias = "repointed")]
+    RecordsUpdated,
     /// The proof was made; the originals are held.
     Proved {
         /// Whether nothing differs and nothing would be downloaded.
@@ -44,65 +47,162 @@ pub enum Stage {
         left: u64,
     },
     /// What was made is being removed; the records lead to the originals.
-    GivingUp {
+    #[serde(alias = "giving-up")]
+    Cancelling {
         /// The folder with what was made.
         made: Option<PathBuf>,
     },
     /// The item was given up before it was repointed; all is as it was.
-    GivenUp,
+    #[serde(alias = "given-up")]
+    Cancelled,
     /// A later haul has taken it back.
-    Returned,
+    #[serde(alias = "returned")]
+    Undone,
+}
+
+/// Which stage an item is at.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StageKind {
+    /// [`Stage::Planned`].
+    Planned,
+    /// [`Stage::Copying`].
+    Copying,
+    /// [`Stage::Verified`].
+    Verified,
+    /// [`Stage::Renaming`].
+    Renaming,
+    /// [`Stage::Linked`].
+    Linked,
+    /// [`Stage::Placed`].
+    Placed,
+    /// [`Stage::UpdatingRecords`].
+    UpdatingRecords,
+    /// [`Stage::RecordsUpdated`].
+    RecordsUpdated,
+    /// [`Stage::Proved`].
+    Proved,
+    /// [`Stage::Releasing`].
+    Releasing,
+    /// [`Stage::Released`].
+    Released,
+    /// [`Stage::Cancelling`].
+    Cancelling,
+    /// [`Stage::Cancelled`].
+    Cancelled,
+    /// [`Stage::Undone`].
+    Undone,
+}
+
+impl StageKind {
+    /// All of them.
+    pub const ALL: [Self; 14] = [
+        Self::Planned,
+        Self::Copying,
+        Self::Verified,
+        Self::Renaming,
+        Self::Linked,
+        Self::Placed,
+        Self::UpdatingRecords,
+        Self::RecordsUpdated,
+        Self::Proved,
+        Self::Releasing,
+        Self::Released,
+        Self::Cancelling,
+        Self::Cancelled,
+        Self::Undone,
+    ];
+
+    /// The word that the journal has for it.
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Planned => "planned",
+            Self::Copying => "copying",
+            Self::Verified => "verified",
+            Self::Renaming => "renaming",
+            Self::Linked => "linked",
+            Self::Placed => "placed",
+            Self::UpdatingRecords => "updating-records",
+            Self::RecordsUpdated => "records-updated",
+            Self::Proved => "proved",
+            Self::Releasing => "releasing",
+            Self::Released => "released",
+            Self::Cancelling => "cancelling",
+            Self::Cancelled => "cancelled",
+            Self::Undone => "undone",
+        }
+    }
+
+    /// The stage of a word of the journal, of whatever version.
+    pub fn of_word(word: &str) -> Option<Self> {
+        let word = match word {
+            "compared" => "verified",
+            "repointing" => "updating-records",
+            "repointed" => "records-updated",
+            "giving-up" => "cancelling",
+            "given-up" => "cancelled",
+            "returned" => "undone",
+            word => word,
+        };
+        Self::ALL.into_iter().find(|kind| kind.word() == word)
+    }
+}
+
+impl std::fmt::Display for StageKind {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.word())
+    }
 }
 
 /// Why an item cannot go from one stage to another.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 #[error("an item that is {from} cannot become {to}")]
 pub struct StageError {
-    from: &'static str,
-    to: &'static str,
+    from: StageKind,
+    to: StageKind,
 }
 
 impl Stage {
-    /// One word for it.
-    pub fn word(&self) -> &'static str {
+    /// Which stage it is, without what belongs to it.
+    pub fn kind(&self) -> StageKind {
         match self {
-            Self::Planned => "planned",
-            Self::Copying { .. } => "copying",
-            Self::Compared { .. } => "compared",
-            Self::Renaming => "renaming",
-            Self::Linked => "linked",
-            Self::Placed => "placed",
-            Self::Repointing => "repointing",
-            Self::Repointed => "repointed",
-            Self::Proved { .. } => "proved",
-            Self::Releasing => "releasing",
-            Self::Released { .. } => "released",
-            Self::GivingUp { .. } => "giving-up",
-            Self::GivenUp => "given-up",
-            Self::Returned => "returned",
+            Self::Planned => StageKind::Planned,
+            Self::Copying { .. } => StageKind::Copying,
+            Self::Verified { .. } => StageKind::Verified,
+            Self::Renaming => StageKind::Renaming,
+            Self::Linked => StageKind::Linked,
+            Self::Placed => StageKind::Placed,
+            Self::UpdatingRecords => StageKind::UpdatingRecords,
+            Self::RecordsUpdated => StageKind::RecordsUpdated,
+            Self::Proved { .. } => StageKind::Proved,
+            Self::Releasing => StageKind::Releasing,
+            Self::Released { .. } => StageKind::Released,
+            Self::Cancelling { .. } => StageKind::Cancelling,
+            Self::Cancelled => StageKind::Cancelled,
+            Self::Undone => StageKind::Undone,
         }
     }
 
     /// Whether nothing more happens to the item unless a person asks for it.
     pub fn at_rest(&self) -> bool {
         match self {
-            Self::Proved { .. } | Self::Released { .. } | Self::GivenUp | Self::Returned => true,
+            Self::Proved { .. } | Self::Released { .. } | Self::Cancelled | Self::Undone => true,
             Self::Planned
             | Self::Copying { .. }
-            | Self::Compared { .. }
+            | Self::Verified { .. }
             | Self::Renaming
             | Self::Linked
             | Self::Placed
-            | Self::Repointing
-            | Self::Repointed
+            | Self::UpdatingRecords
+            | Self::RecordsUpdated
             | Self::Releasing
-            | Self::GivingUp { .. } => false,
+            | Self::Cancelling { .. } => false,
         }
     }
 
     /// Whether the records lead to the new place.
-    pub fn is_repointed(&self) -> bool {
-        matches!(self, Self::Repointed | Self::Proved { .. } | Self::Releasing | Self::Released { .. })
+    pub fn records_are_updated(&self) -> bool {
+        matches!(self, Self::RecordsUpdated | Self::Proved { .. } | Self::Releasing | Self::Released { .. })
     }
 
     /// Goes on to another stage.
@@ -117,35 +217,42 @@ impl Stage {
                     | Self::Linked
                     | Self::Renaming
                     | Self::Placed
-                    | Self::GivingUp { .. }
-                    | Self::GivenUp
+                    | Self::Cancelling { .. }
+                    | Self::Cancelled
             ),
             Self::Copying { .. } => {
-                matches!(next, Self::Copying { .. } | Self::Compared { .. } | Self::GivingUp { .. })
+                matches!(next, Self::Copying { .. } | Self::Verified { .. } | Self::Cancelling { .. })
             }
-            Self::Compared { .. } => matches!(next, Self::Placed | Self::Copying { .. } | Self::GivingUp { .. }),
-            Self::Renaming => matches!(next, Self::Placed | Self::GivingUp { .. }),
-            Self::Linked => matches!(next, Self::Repointing | Self::Renaming | Self::GivingUp { .. }),
-            Self::Placed => matches!(next, Self::Repointing | Self::GivingUp { .. }),
-            Self::Repointing => {
-                matches!(next, Self::Repointing | Self::Repointed | Self::Placed | Self::Linked | Self::GivingUp { .. })
+            Self::Verified { .. } => matches!(next, Self::Placed | Self::Copying { .. } | Self::Cancelling { .. }),
+            Self::Renaming => matches!(next, Self::Placed | Self::Cancelling { .. }),
+            Self::Linked => matches!(next, Self::UpdatingRecords | Self::Renaming | Self::Cancelling { .. }),
+            Self::Placed => matches!(next, Self::UpdatingRecords | Self::Cancelling { .. }),
+            Self::UpdatingRecords => {
+                matches!(
+                    next,
+                    Self::UpdatingRecords
+                        | Self::RecordsUpdated
+                        | Self::Placed
+                        | Self::Linked
+                        | Self::Cancelling { .. }
+                )
             }
-            Self::Repointed => matches!(next, Self::Proved { .. } | Self::Returned),
+            Self::RecordsUpdated => matches!(next, Self::Proved { .. } | Self::Undone),
             Self::Proved { holds } => match next {
                 // A launcher that wrote its old list once more has its records changed again.
-                Self::Proved { .. } | Self::Returned | Self::Repointing => true,
+                Self::Proved { .. } | Self::Undone | Self::UpdatingRecords => true,
                 Self::Releasing | Self::Released { .. } => *holds,
                 _ => false,
             },
             Self::Releasing => matches!(next, Self::Released { .. }),
             // What had to be left is tried once more when a person asks for it.
-            Self::Released { left } => matches!(next, Self::Returned) || (*left > 0 && next == Self::Releasing),
-            Self::GivingUp { .. } => matches!(next, Self::GivenUp),
+            Self::Released { left } => matches!(next, Self::Undone) || (*left > 0 && next == Self::Releasing),
+            Self::Cancelling { .. } => matches!(next, Self::Cancelled),
             // An undo was undone before anything of it went.
-            Self::Returned => matches!(next, Self::Proved { .. }),
-            Self::GivenUp => false,
+            Self::Undone => matches!(next, Self::Proved { .. }),
+            Self::Cancelled => false,
         };
-        if sound { Ok(next) } else { Err(StageError { from: self.word(), to: next.word() }) }
+        if sound { Ok(next) } else { Err(StageError { from: self.kind(), to: next.kind() }) }
     }
 }
 
@@ -159,12 +266,12 @@ mod tests {
         for stage in [
             Stage::Planned,
             Stage::Copying { staging: staging.clone() },
-            Stage::Compared { staging },
+            Stage::Verified { staging },
             Stage::Placed,
-            Stage::Repointing,
-            Stage::Repointed,
+            Stage::UpdatingRecords,
+            Stage::RecordsUpdated,
             Stage::Proved { holds: false },
-            Stage::GivenUp,
+            Stage::Cancelled,
         ] {
             assert!(stage.to(Stage::Releasing).is_err());
         }
@@ -173,9 +280,9 @@ mod tests {
 
     #[test]
     fn no_repoint_without_a_compared_copy_at_its_place() {
-        for stage in [Stage::Planned, Stage::Copying { staging: "/x".into() }, Stage::Compared { staging: "/x".into() }]
+        for stage in [Stage::Planned, Stage::Copying { staging: "/x".into() }, Stage::Verified { staging: "/x".into() }]
         {
-            assert!(stage.to(Stage::Repointing).is_err());
+            assert!(stage.to(Stage::UpdatingRecords).is_err());
         }
     }
 }

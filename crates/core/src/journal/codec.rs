@@ -1,8 +1,10 @@
 //! Rows of the journal, to values and back.
 
-use super::rows::{Attribute, FileEntry, There, Unreadable};
+use super::rows::{Attribute, FileEntry, There, UnreadableStretch};
 
 use crate::checksums::{Entry, EntryKind, ItemPath};
+use crate::item::PlannedItem;
+use crate::launcher::Origin;
 
 use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
@@ -29,10 +31,10 @@ pub(crate) fn path_of(bytes: Vec<u8>) -> PathBuf {
 }
 
 /// A stretch that could not be read, of the columns path, start, end.
-pub(crate) fn stretch(row: &Row<'_>) -> rusqlite::Result<Unreadable> {
+pub(crate) fn stretch(row: &Row<'_>) -> rusqlite::Result<UnreadableStretch> {
     let path = ItemPath::of_key(row.get_ref(0)?.as_blob()?);
     let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
-    Ok(Unreadable { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
+    Ok(UnreadableStretch { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
 }
 
 /// Attributes as one value of a row: for each, the lengths of name and value in four bytes, the lowest first, then both.
@@ -105,4 +107,21 @@ pub(crate) fn file_entry(row: &Row<'_>) -> rusqlite::Result<FileEntry> {
     line.attributes = row.get_ref(21)?.as_blob_or_null()?.map(attributes_of_row).unwrap_or_default();
     line.unkept = row.get(22)?;
     Ok(line)
+}
+
+/// The planned item of a row. An older journal says where it comes from by the id of its launcher alone.
+pub(crate) fn planned_of(text: &str) -> serde_json::Result<PlannedItem> {
+    #[derive(serde::Deserialize)]
+    struct Told {
+        origin: Option<Origin>,
+    }
+    let mut planned: PlannedItem = serde_json::from_str(text)?;
+    if serde_json::from_str::<Told>(text)?.origin.is_none() {
+        planned.origin = Origin::of_older(&planned.launcher);
+        if planned.origin == Origin::Launcher {
+            planned.origin =
+                planned.game.0.split_once('/').map_or(Origin::Launcher, |(first, _)| Origin::of_older(first));
+        }
+    }
+    Ok(planned)
 }

@@ -54,4 +54,4 @@ pub enum JournalError {
     },
 }
 
-pub(crate) const VERSION: i64 = 7;
+pub(crate) const VERSION: i64 = 8;

@@ -29,9 +29,9 @@ impl Reader {
             let sql = format!(
                 "select distinct haul from lot where {LIVE} union
                  select back.haul from lot as back join lot as old on back.takes_back = old.id
-                   where json_extract(old.stage, '$.stage') <> 'returned' union
+                   where json_extract(old.stage, '$.stage') not in ('undone', 'returned') union
                  select old.haul from lot as back join lot as old on back.takes_back = old.id
-                   where json_extract(old.stage, '$.stage') <> 'returned'"
+                   where json_extract(old.stage, '$.stage') not in ('undone', 'returned')"
             );
             let mut rows = db.prepare_cached(&sql)?;
             let live = rows.query_map([], |row| row.get(0).map(HaulId))?.collect::<rusqlite::Result<_>>()?;
@@ -56,10 +56,10 @@ impl Reader {
             let proved = moments(&db, "select haul, at from event where word = 'proved'")?;
             let mut rows = db.prepare_cached("select id, made, policy, returns from haul order by id desc")?;
             let head = |row: &Row<'_>| Ok((row.get(0)?, row.get(1)?, row.get(2)?, row.get(3)?));
-            Ok((rows.query_map([], head)?.collect::<rusqlite::Result<Vec<Head>>>()?, proved))
+            Ok((rows.query_map([], head)?.collect::<rusqlite::Result<Vec<LineHead>>>()?, proved))
         };
         let (heads, proved) = read().map_err(at(&self.path))?;
-        let line = |(id, made, policy, returns): Head| {
+        let line = |(id, made, policy, returns): LineHead| {
             let mut items = items.remove(&id).unwrap_or_default();
             items.sort_unstable_by_key(|item| item.id);
             Ok(LogLine {
@@ -85,7 +85,7 @@ impl Reader {
         );
         let mut rows = db.prepare_cached(&sql).map_err(&err)?;
         let mut rows = rows.query([]).map_err(&err)?;
-        let (mut items, mut known) = (HashMap::<i64, Vec<ItemLine>>::new(), Known::default());
+        let (mut items, mut known) = (HashMap::<i64, Vec<ItemLine>>::new(), KnownTexts::default());
         while let Some(row) = rows.next().map_err(&err)? {
             let (haul, item) = known.item_line(row).map_err(|what| self.row_error(what))?;
             items.entry(haul).or_default().push(item);
@@ -94,16 +94,16 @@ impl Reader {
     }
 }
 
-type Head = (i64, String, String, Option<i64>);
+type LineHead = (i64, String, String, Option<i64>);
 
 /// Texts that come again and again, and what they mean.
 #[derive(Default)]
-struct Known {
+struct KnownTexts {
     stages: HashMap<String, Stage>,
     drives: HashMap<String, Arc<str>>,
 }
 
-impl Known {
+impl KnownTexts {
     fn drive(&mut self, name: &str) -> Arc<str> {
         if let Some(known) = self.drives.get(name) {
             return Arc::clone(known);

@@ -22,7 +22,10 @@ pub use maintenance::{JournalState, check_journal};
 pub use query::History;
 pub(crate) use query::{Reader, reader};
 pub(crate) use rows::Sums;
-pub use rows::{Attribute, Event, FileEntry, HaulRow, ItemLine, ItemRow, LogLine, Mark, Pulse, There, Unreadable};
-pub use telemetry::Passage;
+pub use rows::{
+    Attribute, Came, Event, EventKind, FileEntry, HaulRow, ItemLine, ItemRow, LogLine, Mark, Sample, There,
+    UnreadableStretch,
+};
+pub use telemetry::Telemetry;
 pub(crate) use write::{Beside, Hint};
 pub use write::{Journal, Lines, UnrecoveredJournal};

@@ -1,10 +1,10 @@
 //! What the journal holds, read: hauls, items, checksums and the log. Reading takes no lock and changes nothing.
 
-use super::codec::{among, file_entry, numbers, path_of, stretch};
+use super::codec::{among, file_entry, numbers, path_of, planned_of, stretch};
 use super::error::JournalError;
 use super::error::VERSION;
 use super::rows::LogLine;
-use super::rows::{Event, FileEntry, HaulRow, ItemRow, Sums, Unreadable};
+use super::rows::{Event, EventKind, FileEntry, HaulRow, ItemRow, Sums, UnreadableStretch};
 use super::schema::{GAME, bring_up, is_of_version_3, is_of_version_6};
 use crate::checksums::ItemPath;
 use crate::item::{Left, Stage, WhyLeft};
@@ -126,12 +126,13 @@ impl History {
     pub fn held(&self, site: &Site) -> Vec<Held> {
         let all = || self.hauls.iter().flat_map(|haul| &haul.items);
         // Originals that a return has taken up again are nobody's held originals any more.
-        let leads_back = |stage: &Stage| *stage == Stage::Repointing || stage.is_repointed();
+        let leads_back = |stage: &Stage| *stage == Stage::UpdatingRecords || stage.records_are_updated();
         let taken_up: HashSet<ItemId> =
             all().filter(|back| leads_back(&back.stage)).filter_map(|back| back.takes_back).collect();
         let items = all().filter(|item| item.holds_originals() && !taken_up.contains(&item.id));
         let held = |item: &ItemRow| Held {
             haul: item.haul,
+            game: item.planned.game.clone(),
             title: item.planned.title.clone(),
             path: item.held_at().into(),
             drive: site.drive_of(item.held_at()).map(|drive| drive.name.clone()),
@@ -336,7 +337,7 @@ impl Reader {
             Ok(ItemRow {
                 id: ItemId(id),
                 haul: HaulId(haul),
-                planned: serde_json::from_str(&planned).map_err(|e| self.row_error(e))?,
+                planned: planned_of(&planned).map_err(|e| self.row_error(e))?,
                 stage: serde_json::from_str(&stage).map_err(|e| self.row_error(e))?,
                 proof: proof.map(|p| serde_json::from_str(&p)).transpose().map_err(|e| self.row_error(e))?,
                 takes_back: takes_back.map(ItemId),
@@ -362,10 +363,10 @@ impl Reader {
         count().map_err(at(&self.path))
     }
 
-    fn all_unreadable(&self) -> Result<HashMap<i64, Vec<Unreadable>>> {
+    fn all_unreadable(&self) -> Result<HashMap<i64, Vec<UnreadableStretch>>> {
         let read = || {
             let db = self.db();
-            let mut all: HashMap<i64, Vec<Unreadable>> = HashMap::new();
+            let mut all: HashMap<i64, Vec<UnreadableStretch>> = HashMap::new();
             if !is_of_version_3(&db)? {
                 return Ok(all);
             }
@@ -380,7 +381,7 @@ impl Reader {
         read().map_err(at(&self.path))
     }
 
-    pub(crate) fn unreadable(&self, item: ItemId) -> Result<Vec<Unreadable>> {
+    pub(crate) fn unreadable(&self, item: ItemId) -> Result<Vec<UnreadableStretch>> {
         let read = || {
             let db = self.db();
             if !is_of_version_3(&db)? {
@@ -406,7 +407,7 @@ impl Reader {
                     at: row.get::<_, String>(0)?.parse().unwrap_or(Timestamp::UNIX_EPOCH),
                     haul: HaulId(row.get(1)?),
                     item: row.get::<_, Option<i64>>(2)?.map(ItemId),
-                    word: row.get(3)?,
+                    word: EventKind::of_word(row.get_ref(3)?.as_str()?),
                     detail: row.get(4)?,
                 })
             };

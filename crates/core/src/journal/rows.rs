@@ -7,7 +7,7 @@ use crate::bytes::{Bytes, HaulId, ItemId};
 
 use std::sync::Arc;
 
-use crate::item::{Mode, Policy, Stage};
+use crate::item::{Policy, Stage, StageKind, Strategy};
 
 use std::path::{Path, PathBuf};
 
@@ -99,7 +99,7 @@ pub(crate) struct Sums {
 
 /// A stretch of an original that could not be read.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Unreadable {
+pub struct UnreadableStretch {
     /// The file, below the item.
     #[serde(serialize_with = "shown_path")]
     pub path: PathBuf,
@@ -127,7 +127,7 @@ pub struct ItemRow {
     /// Why it stopped, if it did.
     pub error: Option<String>,
     /// What could not be read of its originals.
-    pub unreadable: Vec<Unreadable>,
+    pub unreadable: Vec<UnreadableStretch>,
     /// Files whose bytes were taken from another copy: of these the originals are not whole.
     pub taken: u64,
 }
@@ -135,7 +135,7 @@ pub struct ItemRow {
 impl ItemRow {
     /// Where the originals are that it holds.
     pub fn held_at(&self) -> &std::path::Path {
-        if self.planned.mode == Mode::SetAside { &self.planned.to } else { &self.planned.from }
+        if self.planned.mode == Strategy::Quarantine { &self.planned.to } else { &self.planned.from }
     }
 
     /// Whether what it brought lies at this path, whatever path its drive had then; `here` is the place of the path by its drive.
@@ -177,7 +177,8 @@ impl HaulRow {
 
     /// Whether it was to release its originals as soon as they were proved, and holds some still.
     pub fn owes_release(&self) -> bool {
-        let holds = |item: &ItemRow| item.stage == Stage::Proved { holds: true } && item.planned.mode != Mode::Records;
+        let holds =
+            |item: &ItemRow| item.stage == Stage::Proved { holds: true } && item.planned.mode != Strategy::Records;
         let owes = |item: &ItemRow| self.policy == Policy::Release || item.planned.policy == Policy::Release;
         self.items.iter().any(|item| owes(item) && holds(item))
     }
@@ -185,6 +186,66 @@ impl HaulRow {
     /// Whether some item is under way.
     pub fn unfinished(&self) -> bool {
         self.items.iter().any(|item| !item.stage.at_rest())
+    }
+}
+
+/// What a line of the log tells of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum EventKind {
+    /// A haul was begun.
+    Begun,
+    /// An item could not go on.
+    Failed,
+    /// A proof was made.
+    Proved,
+    /// Originals were released.
+    Released,
+    /// An item was undone.
+    Undone,
+    /// An item, or all that was open of a haul, was cancelled.
+    Cancelled,
+    /// A launcher does not list the game any more.
+    Unlisted,
+    /// A launcher had written its old records, and they were updated once more.
+    UpdatedAgain,
+    /// Something could not be removed and was left.
+    Left,
+    /// A file was taken from another copy, since the original cannot be read.
+    Taken,
+    /// A game was started.
+    Launched,
+    /// A damaged game was repaired.
+    Repaired,
+    /// A newer version wrote something that is not known here.
+    Unknown,
+}
+
+impl EventKind {
+    const ALL: [(Self, &str, &str); 12] = [
+        (Self::Begun, "begun", "begun"),
+        (Self::Failed, "failed", "failed"),
+        (Self::Proved, "proved", "proved"),
+        (Self::Released, "released", "released"),
+        (Self::Undone, "undone", "returned"),
+        (Self::Cancelled, "cancelled", "given up"),
+        (Self::Unlisted, "unlisted", "unlisted"),
+        (Self::UpdatedAgain, "updated-again", "led again"),
+        (Self::Left, "left", "left"),
+        (Self::Taken, "taken", "taken"),
+        (Self::Launched, "launched", "tried"),
+        (Self::Repaired, "repaired", "mended"),
+    ];
+
+    /// The word that the journal has for it.
+    pub fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(kind, ..)| *kind == self).map_or("unknown", |(_, word, _)| word)
+    }
+
+    /// What a word of the journal says, of whatever version.
+    pub(crate) fn of_word(word: &str) -> Self {
+        let known = Self::ALL.iter().find(|(_, new, older)| word == *new || word == *older);
+        known.map_or(Self::Unknown, |(kind, ..)| *kind)
     }
 }
 
@@ -197,13 +258,45 @@ pub struct Event {
     pub haul: HaulId,
     /// The item.
     pub item: Option<ItemId>,
-    /// What happened, in one word.
-    pub word: String,
+    /// What happened.
+    pub word: EventKind,
     /// More of it: a title or a reason.
     pub detail: String,
 }
 
-/// When an item came somewhere: the word of a stage, or `paused`, `stopped`, `resumed`.
+/// What a mark says of an item.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Came {
+    /// It has reached a stage.
+    To(StageKind),
+    /// It could not go on.
+    Stopped,
+    /// A person had it wait.
+    Paused,
+    /// It goes on after an end of the program, a pause or a stop.
+    Resumed,
+}
+
+impl Came {
+    /// The word that the journal has for it.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::To(stage) => stage.word(),
+            Self::Stopped => "stopped",
+            Self::Paused => "paused",
+            Self::Resumed => "resumed",
+        }
+    }
+
+    /// What a word of the journal says, of whatever version; `None` for a word that is not known here.
+    pub(crate) fn of_word(word: &str) -> Option<Self> {
+        let breaks = [Self::Stopped, Self::Paused, Self::Resumed];
+        let found = breaks.into_iter().find(|came| came.word() == word);
+        found.or_else(|| StageKind::of_word(word).map(Self::To))
+    }
+}
+
+/// When an item came to a stage, or to a break.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Mark {
     /// The item.
@@ -211,26 +304,12 @@ pub struct Mark {
     /// When.
     pub at: Timestamp,
     /// Where.
-    pub word: String,
-}
-
-impl Mark {
-    /// The word for an item that could not go on.
-    pub const STOPPED: &str = "stopped";
-    /// The word for an item that a person had wait.
-    pub const PAUSED: &str = "paused";
-    /// The word for an item that goes on after an end of the program, a pause or a stop.
-    pub const RESUMED: &str = "resumed";
-
-    /// Whether it says that there was a break, and not that a stage was reached.
-    pub fn is_of_break(&self) -> bool {
-        matches!(self.word.as_str(), Self::STOPPED | Self::PAUSED | Self::RESUMED)
-    }
+    pub came: Came,
 }
 
 /// How far the copy of an item was at a moment.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Pulse {
+pub struct Sample {
     /// The item.
     pub item: ItemId,
     /// When, to the millisecond.
@@ -248,9 +327,9 @@ pub struct Pulse {
 }
 
 /// Says where an item came, within an act that changes its row.
-pub(crate) fn put_mark(db: &Connection, item: ItemId, word: &str) -> rusqlite::Result<()> {
+pub(crate) fn put_mark(db: &Connection, item: ItemId, came: Came) -> rusqlite::Result<()> {
     let sql = "insert into reached(lot, at, word) values(?1, ?2, ?3)";
-    db.prepare_cached(sql)?.execute(params![item.0, Timestamp::now().to_string(), word]).map(drop)
+    db.prepare_cached(sql)?.execute(params![item.0, Timestamp::now().to_string(), came.word()]).map(drop)
 }
 
 /// An item in a line of the log.
@@ -267,7 +346,7 @@ pub struct ItemLine {
     /// Its size on its old drive.
     pub on_disk: Bytes,
     /// How it went.
-    pub mode: Mode,
+    pub mode: Strategy,
     /// When its originals are released, beside the haul's policy.
     pub policy: Policy,
     /// Whether its originals stay for good.
@@ -331,12 +410,12 @@ impl LogLine {
     }
 }
 
-pub(crate) fn holds_originals(mode: Mode, keeps: bool, stage: &Stage) -> bool {
-    matches!(mode, Mode::Copy | Mode::TakeBack | Mode::Spare | Mode::SetAside)
+pub(crate) fn holds_originals(mode: Strategy, keeps: bool, stage: &Stage) -> bool {
+    matches!(mode, Strategy::Copy | Strategy::TakeBack | Strategy::Duplicate | Strategy::Quarantine)
         && !keeps
         // An old copy that is not the same as the one that stays is left alone.
-        && !(mode == Mode::Spare && *stage == Stage::Proved { holds: false })
-        && matches!(stage, Stage::Repointed | Stage::Proved { .. } | Stage::Releasing)
+        && !(mode == Strategy::Duplicate && *stage == Stage::Proved { holds: false })
+        && matches!(stage, Stage::RecordsUpdated | Stage::Proved { .. } | Stage::Releasing)
 }
 
 /// The line of a haul that was read whole, as far as the haul says it.

@@ -2,7 +2,7 @@
 //!
 //! Law: a journal is brought up in one transaction, so that a crash leaves the old one or the new one.
 
-use super::codec::path_of;
+use super::codec::{path_of, planned_of};
 use super::error::VERSION;
 use rusqlite::{Connection, params};
 
@@ -75,14 +75,15 @@ pub(crate) fn is_of_version_6(db: &Connection) -> rusqlite::Result<bool> {
 }
 
 /// Of items that are under way, hold originals or owe something, and some more: an index has just these.
-pub(crate) const LIVE: &str = "json_extract(stage, '$.stage') not in ('released', 'given-up', 'returned')
+pub(crate) const LIVE: &str =
+    "json_extract(stage, '$.stage') not in ('released', 'cancelled', 'undone', 'given-up', 'returned')
   and not (json_extract(stage, '$.stage') = 'proved' and json_extract(planned, '$.mode') = 'records')";
 
 /// The game of an item, as the index of items by their game has it.
 pub(crate) const GAME: &str = "json_extract(planned, '$.game')";
 
 /// Items that are over: nothing resumes them, and what undoes them makes what was before of what is there since.
-const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'given-up', 'returned')";
+const OVER: &str = "json_extract(stage, '$.stage') in ('released', 'cancelled', 'undone')";
 
 /// Forgets the bytes of record files of an item that is over, or of all that are, but for those that its edits took out.
 pub(crate) fn forget_contents(db: &Connection, item: Option<i64>) -> rusqlite::Result<()> {
@@ -119,6 +120,47 @@ pub(crate) fn is_of_version_4(db: &Connection) -> rusqlite::Result<bool> {
 /// Whether the tables have what version 3 brought: an older journal may not have been brought up yet.
 pub(crate) fn is_of_version_3(db: &Connection) -> rusqlite::Result<bool> {
     db.prepare_cached("select 1 from sqlite_schema where name = 'unreadable'")?.exists([])
+}
+
+/// Version 8 has other words for stages and ways, says where an item comes from, and knows what is live by those words.
+fn use_the_words_of_version_8(db: &Connection) -> rusqlite::Result<()> {
+    db.execute_batch("drop index if exists live;")?;
+    for (old, new) in [
+        ("compared", "verified"),
+        ("repointing", "updating-records"),
+        ("repointed", "records-updated"),
+        ("giving-up", "cancelling"),
+        ("given-up", "cancelled"),
+        ("returned", "undone"),
+    ] {
+        let sql = "update lot set stage = json_set(stage, '$.stage', ?2) where json_extract(stage, '$.stage') = ?1";
+        db.execute(sql, [old, new])?;
+        db.execute("update reached set word = ?2 where word = ?1", [old, new])?;
+    }
+    for (old, new) in [("adopt", "import"), ("spare", "duplicate"), ("set-aside", "quarantine")] {
+        let sql = "update lot set planned = json_set(planned, '$.mode', ?2) where json_extract(planned, '$.mode') = ?1";
+        db.execute(sql, [old, new])?;
+    }
+    let sql = "select id, planned from lot where json_extract(planned, '$.origin') is null";
+    let mut rows = db.prepare(sql)?;
+    let rows = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, String>(1)?)))?;
+    for (id, planned) in rows.collect::<rusqlite::Result<Vec<_>>>()? {
+        // What cannot be read stays as it is, for whoever looks at the journal.
+        let Ok(planned) = planned_of(&planned) else { continue };
+        let origin = serde_json::to_value(planned.origin).unwrap_or_default();
+        let sql = "update lot set planned = json_set(planned, '$.origin', ?2) where id = ?1";
+        db.execute(sql, params![id, origin.as_str()])?;
+    }
+    for (old, new) in [
+        ("returned", "undone"),
+        ("given up", "cancelled"),
+        ("led again", "updated-again"),
+        ("tried", "launched"),
+        ("mended", "repaired"),
+    ] {
+        db.execute("update event set word = ?2 where word = ?1", [old, new])?;
+    }
+    db.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))
 }
 
 /// Makes the tables, or brings those of an older version up.
@@ -172,13 +214,15 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
     // Last: it is made of what the older versions' rows are by now.
     if version < 5 {
         all.execute_batch(PASSAGE)?;
-        all.execute_batch(&format!("create index live on lot(haul) where {LIVE};"))?;
     }
     if version < 6 {
         all.execute_batch(IDENTITY)?;
     }
-    // Version 7 finds items by their game, and keeps no record file of what is over.
-    all.execute_batch(&format!("create index of_game on lot({GAME});"))?;
+    if version < 7 {
+        // Version 7 finds items by their game, and keeps no record file of what is over.
+        all.execute_batch(&format!("create index of_game on lot({GAME});"))?;
+    }
+    use_the_words_of_version_8(&all)?;
     forget_contents(&all, None)?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()

@@ -8,7 +8,7 @@ use super::error::JournalError;
 use super::query::{Reader, at};
 use super::schema::is_of_version_4;
 use crate::item::Trial;
-use crate::site::{Pace, Run, Speeds};
+use crate::site::{DriveSpeed, Run, Speeds};
 
 type Result<T> = std::result::Result<T, JournalError>;
 
@@ -41,7 +41,7 @@ impl Reader {
             }
             let mut rows = db.prepare_cached("select drive, read, write, file from probe")?;
             let probe = |row: &Row<'_>| {
-                Ok((row.get(0)?, Pace { read: row.get(1)?, write: row.get(2)?, per_file: row.get(3)? }))
+                Ok((row.get(0)?, DriveSpeed { read: row.get(1)?, write: row.get(2)?, per_file: row.get(3)? }))
             };
             speeds.probes = rows.query_map([], probe)?.collect::<rusqlite::Result<HashMap<_, _>>>()?;
             let sql = "select source, target, bytes, files, seconds from run order by id desc limit ?1";

@@ -2,7 +2,7 @@
 //!
 //! A pulse is a hint: the last ones may be lost in a power cut.
 
-use super::rows::{Mark, Pulse, put_mark};
+use super::rows::{Came, Mark, Sample, put_mark};
 use rusqlite::OptionalExtension;
 use std::collections::HashMap;
 use std::time::Duration;
@@ -26,16 +26,16 @@ const MOST: u64 = 1000;
 
 /// How a haul went. What older versions of the journal did is not in it.
 #[derive(Clone, Debug, Default, PartialEq)]
-pub struct Passage {
+pub struct Telemetry {
     /// When items came where, in the order of time.
     pub marks: Vec<Mark>,
     /// How fast it went, item by item in the order of time.
-    pub pulses: Vec<Pulse>,
+    pub pulses: Vec<Sample>,
     /// From the haul's start until an item was to begin and to end, as the plan had it.
     pub forecast: HashMap<ItemId, (Duration, Duration)>,
 }
 
-impl Passage {
+impl Telemetry {
     /// Reads how a haul went; takes no lock and changes nothing. Empty where there is no journal.
     ///
     /// # Errors
@@ -50,7 +50,7 @@ impl Passage {
     /// The most bytes per second that a haul was allowed when it was last seen to copy; `None` if that was without a limit.
     ///
     /// # Errors
-    /// As [`Passage::of`].
+    /// As [`Telemetry::of`].
     pub fn last_limit(site: &Site, haul: HaulId) -> Result<Option<Bytes>> {
         let Some(reader) = reader(site)? else { return Ok(None) };
         let read = || {
@@ -67,10 +67,10 @@ impl Passage {
 }
 
 impl Reader {
-    fn passage(&self, haul: HaulId) -> Result<Passage> {
+    fn passage(&self, haul: HaulId) -> Result<Telemetry> {
         let read = || {
             let db = self.db();
-            let mut passage = Passage::default();
+            let mut passage = Telemetry::default();
             if !is_of_version_5(&db)? {
                 return Ok(passage);
             }
@@ -78,13 +78,15 @@ impl Reader {
             let mut rows = db.prepare_cached(sql)?;
             let mark = |row: &Row<'_>| {
                 let at: String = row.get(1)?;
-                Ok(Mark {
-                    item: ItemId(row.get(0)?),
-                    at: at.parse().unwrap_or(Timestamp::UNIX_EPOCH),
-                    word: row.get(2)?,
-                })
+                let at = at.parse().unwrap_or(Timestamp::UNIX_EPOCH);
+                let came = Came::of_word(row.get_ref(2)?.as_str()?);
+                let item = ItemId(row.get(0)?);
+                Ok(came.map(|came| Mark { item, at, came }))
             };
-            passage.marks = rows.query_map([haul.0], mark)?.collect::<rusqlite::Result<_>>()?;
+            passage.marks = rows
+                .query_map([haul.0], mark)?
+                .filter_map(rusqlite::Result::transpose)
+                .collect::<rusqlite::Result<_>>()?;
             let sql = "select lot, ms, copied, compared, most, unreadable, repaired from pulse
               where lot in (select id from lot where haul = ?1) order by lot, nth";
             let mut rows = db.prepare_cached(sql)?;
@@ -101,9 +103,9 @@ impl Reader {
     }
 }
 
-fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
+fn pulse(row: &Row<'_>) -> rusqlite::Result<Sample> {
     let count = |n| row.get::<_, i64>(n).map(|n| n as u64);
-    Ok(Pulse {
+    Ok(Sample {
         item: ItemId(row.get(0)?),
         at: Timestamp::from_millisecond(row.get(1)?).unwrap_or(Timestamp::UNIX_EPOCH),
         copied: Bytes::new(count(2)?),
@@ -116,8 +118,8 @@ fn pulse(row: &Row<'_>) -> rusqlite::Result<Pulse> {
 
 impl Journal {
     /// Says that an item was paused, or goes on.
-    pub(crate) fn mark(&self, item: ItemId, word: &str) -> Result<()> {
-        put_mark(&self.connection(), item, word).map_err(at(self.database()))
+    pub(crate) fn mark(&self, item: ItemId, came: Came) -> Result<()> {
+        put_mark(&self.connection(), item, came).map_err(at(self.database()))
     }
 
     /// Keeps when the items of a haul were to begin and to end.

@@ -9,10 +9,11 @@ use super::*;
 use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::checksums::{Entry, EntryKind, ItemPath, Size};
 use crate::disk::Disk;
-use crate::item::{Left, Links, Mode, PlannedItem, Policy, Proof, Stage, Trial, WhyLeft};
+use crate::item::{Left, Links, PlannedItem, Policy, Proof, Stage, StageKind, Strategy, Trial, WhyLeft};
 use crate::journal::Hint;
+use crate::launcher::Origin;
 use crate::record::{Content, FileChange};
-use crate::site::{Pace, Run, Speeds};
+use crate::site::{DriveSpeed, Run, Speeds};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
 
@@ -30,6 +31,7 @@ fn site(folder: &Path) -> Site {
 fn planned(title: &str) -> PlannedItem {
     PlannedItem {
         game: GameId("quay/1".into()),
+        origin: Origin::Launcher,
         title: title.into(),
         launcher: "quay".into(),
         launcher_name: "Quay".into(),
@@ -40,7 +42,7 @@ fn planned(title: &str) -> PlannedItem {
         to_place: None,
         from_drive: Some("a".into()),
         to_drive: "b".into(),
-        mode: Mode::Copy,
+        mode: Strategy::Copy,
         size: Size::default(),
         need: Bytes::ZERO,
         links: Links::Keep,
@@ -121,7 +123,7 @@ fn a_checksums_comes_back_as_it_was_written() {
     assert!(now[2].compared && now[2].there == Some(There { inode: 1, modified_ns: -1, changed_ns: None }));
     assert_eq!(now[2].blocks, vec![Some([8; 32])], "a later hint without the hash leaves it");
     let bad = journal.unreadable(item).unwrap();
-    assert_eq!(bad, vec![Unreadable { path: path(4).as_path().into(), from: 4096, to: 8192 }]);
+    assert_eq!(bad, vec![UnreadableStretch { path: path(4).as_path().into(), from: 4096, to: 8192 }]);
     journal.drop_entries(item, &[path(4)]).unwrap();
     assert_eq!((checksums().len(), journal.unreadable(item).unwrap().len()), (4, 0));
 }
@@ -191,8 +193,8 @@ fn a_journal_of_the_third_version_is_brought_up_and_then_knows_speeds_and_trials
     let haul = journal.hauls().unwrap()[0].clone();
     let lines: Vec<FileEntry> = journal.lines(haul.items[0].id).map(Result::unwrap).collect();
     assert_eq!(lines[1].entry.path.bytes(), b"d/x");
-    let pace = Pace { read: 2e8, write: 1e8, per_file: 0.001 };
-    journal.put_probe("slow", &Pace { read: 1.0, ..pace }).unwrap();
+    let pace = DriveSpeed { read: 2e8, write: 1e8, per_file: 0.001 };
+    journal.put_probe("slow", &DriveSpeed { read: 1.0, ..pace }).unwrap();
     journal.put_probe("slow", &pace).unwrap();
     let run = |seconds| Run { from: "a".into(), to: "slow".into(), bytes: 7, files: 2, seconds };
     journal.put_run(&run(1.5)).unwrap();
@@ -224,8 +226,8 @@ fn a_journal_of_the_fourth_version_is_brought_up_and_shows_the_same_lines_before
     let released = History::released(&site(folder.path())).unwrap();
     assert_eq!(released[&ItemId(2)], "2026-11-20T11:06:00Z".parse().unwrap());
     assert_eq!(
-        crate::journal::Passage::of(&site(folder.path()), HaulId(1)).unwrap(),
-        crate::journal::Passage::default()
+        crate::journal::Telemetry::of(&site(folder.path()), HaulId(1)).unwrap(),
+        crate::journal::Telemetry::default()
     );
     let journal = open(folder.path());
     let item = journal.hauls().unwrap()[1].items[0].clone();
@@ -236,8 +238,8 @@ fn a_journal_of_the_fourth_version_is_brought_up_and_shows_the_same_lines_before
     let after = History::recent(&site(folder.path())).unwrap();
     assert_eq!((&after.speeds, after.hauls.len()), (&before.speeds, 2));
     assert_eq!(after.lines[1].items[0].stage, Stage::Placed);
-    let passage = crate::journal::Passage::of(&site(folder.path()), HaulId(1)).unwrap();
-    assert_eq!(passage.marks.iter().map(|mark| mark.word.as_str()).collect::<Vec<_>>(), ["placed"]);
+    let passage = crate::journal::Telemetry::of(&site(folder.path()), HaulId(1)).unwrap();
+    assert_eq!(passage.marks.iter().map(|mark| mark.came.word()).collect::<Vec<_>>(), ["placed"]);
     // A search hears titles, drives, days and numbers.
     let found = |text: &str| after.search(text).map(|line| line.id.0).collect::<Vec<_>>();
     assert_eq!(
@@ -275,6 +277,51 @@ fn a_journal_of_the_fifth_version_is_brought_up_and_compares_nothing_that_it_did
 }
 
 #[test]
+fn a_journal_of_the_seventh_version_says_the_same_in_the_words_of_the_eighth() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version7.sql")).unwrap();
+    drop(db);
+    let told = || {
+        let history = History::of(&site(folder.path())).unwrap();
+        let passage = Telemetry::of(&site(folder.path()), HaulId(3)).unwrap();
+        let items: Vec<_> = history.hauls[0]
+            .items
+            .iter()
+            .map(|item| (item.planned.mode, item.planned.origin, item.stage.kind()))
+            .collect();
+        let came: Vec<Came> = passage.marks.iter().map(|mark| mark.came).collect();
+        let kinds: Vec<EventKind> = history.events.iter().filter(|e| e.haul == HaulId(3)).map(|e| e.word).collect();
+        (items, came, kinds, history.lines)
+    };
+    let before = told();
+    assert_eq!(
+        before.0,
+        [
+            (Strategy::Import, Origin::Launcher, StageKind::RecordsUpdated),
+            (Strategy::Duplicate, Origin::Cleanup, StageKind::UpdatingRecords),
+            (Strategy::Quarantine, Origin::Cleanup, StageKind::Cancelling),
+            (Strategy::Copy, Origin::Traced, StageKind::Cancelled),
+            (Strategy::Rename, Origin::UserData, StageKind::Undone),
+            (Strategy::Records, Origin::Remap, StageKind::Proved),
+        ]
+    );
+    let reached = [StageKind::Verified, StageKind::UpdatingRecords, StageKind::RecordsUpdated].map(Came::To);
+    let ended = [StageKind::Cancelling, StageKind::Cancelled, StageKind::Undone].map(Came::To);
+    assert_eq!(before.1, [&reached[..], &[Came::Paused, Came::Resumed], &ended[..]].concat());
+    use EventKind::{Cancelled, Launched, Left, Repaired, Undone, UpdatedAgain};
+    assert_eq!(before.2, [Left, Repaired, Launched, UpdatedAgain, Cancelled, Undone], "the newest first");
+    drop(open(folder.path()));
+    assert_eq!(told(), before, "brought up, it says the same");
+    let db = rusqlite::Connection::open(&file).unwrap();
+    let old = "select count(*) from lot where stage like '%repoint%' or stage like '%giv%' or stage like '%returned%' or planned like '%adopt%'
+      or planned like '%spare%' or planned like '%set-aside%' or json_extract(planned, '$.origin') is null";
+    assert_eq!(db.query_row(old, [], |row| row.get::<_, i64>(0)).unwrap(), 0, "and none of the old words is left");
+}
+
+#[test]
 fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhere_any_more() {
     use std::os::unix::fs::PermissionsExt;
     let folder = tempfile::tempdir().unwrap();
@@ -296,9 +343,9 @@ fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhe
     // One that is under way keeps them, for a resume or an undo.
     let open_still = journal.changes(ItemId(1)).unwrap();
     assert!(matches!(&open_still[0].before, Content::Bytes(bytes) if bytes.ends_with(b"/a/x\"}")));
-    journal.set_stage(ItemId(1), &Stage::Repointing).unwrap();
+    journal.set_stage(ItemId(1), &Stage::UpdatingRecords).unwrap();
     assert!(matches!(journal.changes(ItemId(1)).unwrap()[0].before, Content::Bytes(_)));
-    journal.set_stage(ItemId(1), &Stage::Returned).unwrap();
+    journal.set_stage(ItemId(1), &Stage::Undone).unwrap();
     assert!(matches!(journal.changes(ItemId(1)).unwrap()[0].before, Content::Patched(..)));
     let items = journal.items_of(&GameId("quay/2".into())).unwrap();
     assert_eq!(items.iter().map(|item| item.id).collect::<Vec<_>>(), [ItemId(2)]);
@@ -319,8 +366,8 @@ fn how_a_haul_went_is_kept_with_its_stops() {
     let items: Vec<ItemId> = journal.haul(haul).unwrap().unwrap().items.iter().map(|item| item.id).collect();
     journal.set_stage(items[1], &Stage::Copying { staging: "/s".into() }).unwrap();
     journal.set_error(items[1], "no room").unwrap();
-    journal.mark(items[1], super::rows::Mark::RESUMED).unwrap();
-    journal.put_changes(items[1], &[], &Stage::Repointing).unwrap();
+    journal.mark(items[1], Came::Resumed).unwrap();
+    journal.put_changes(items[1], &[], &Stage::UpdatingRecords).unwrap();
     journal.set_proof(items[1], &Proof::default(), &Stage::Proved { holds: true }).unwrap();
     let mut progress = crate::item::Progress::begun(items[0], "one", 100, 1);
     progress.copy.done = Bytes::new(60);
@@ -330,9 +377,9 @@ fn how_a_haul_went_is_kept_with_its_stops() {
         journal.put_pulse(nth, &progress, (nth > 2000).then_some(Bytes::new(9))).unwrap();
     }
     assert_eq!(journal.next_pulse(items[0]).unwrap(), 2497, "behind the last one that is kept");
-    let passage = crate::journal::Passage::of(&site(folder.path()), haul).unwrap();
-    let words: Vec<&str> = passage.marks.iter().map(|mark| mark.word.as_str()).collect();
-    assert_eq!(words, ["copying", "stopped", "resumed", "repointing", "proved"]);
+    let passage = crate::journal::Telemetry::of(&site(folder.path()), haul).unwrap();
+    let words: Vec<&str> = passage.marks.iter().map(|mark| mark.came.word()).collect();
+    assert_eq!(words, ["copying", "stopped", "resumed", "updating-records", "proved"]);
     assert!(passage.marks.iter().all(|mark| mark.item == items[1]) && passage.marks.is_sorted_by_key(|mark| mark.at));
     assert_eq!(passage.pulses.len(), 625, "every fourth of 2500");
     assert_eq!((passage.pulses[0].limit, passage.pulses[624].limit), (None, Some(Bytes::new(9))));
@@ -373,7 +420,7 @@ fn stages_changes_and_the_log_outlive_the_program() {
         let journal = open(folder.path());
         let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Release, None).unwrap();
         let items = journal.haul(haul).unwrap().unwrap().items;
-        journal.put_changes(items[0].id, std::slice::from_ref(&change), &Stage::Repointing).unwrap();
+        journal.put_changes(items[0].id, std::slice::from_ref(&change), &Stage::UpdatingRecords).unwrap();
         journal.set_error(items[1].id, "why").unwrap();
         let back = journal.begin(&[(planned("back"), Some(items[0].id))], Policy::Hold, Some(haul)).unwrap();
         assert_eq!((haul, back), (HaulId(1), HaulId(2)));
@@ -381,7 +428,7 @@ fn stages_changes_and_the_log_outlive_the_program() {
     let (journal, unfinished) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
     let rows = journal.hauls().unwrap();
     assert_eq!((rows[0].returns, rows[0].items[0].takes_back), (Some(HaulId(1)), Some(rows[1].items[0].id)));
-    assert_eq!((rows[1].policy, &rows[1].items[0].stage), (Policy::Release, &Stage::Repointing));
+    assert_eq!((rows[1].policy, &rows[1].items[0].stage), (Policy::Release, &Stage::UpdatingRecords));
     assert_eq!(rows[1].items[1].error.as_deref(), Some("why"));
     assert_eq!(journal.changes(rows[1].items[0].id).unwrap(), vec![change]);
     assert_eq!(unfinished.map(|row| row.id), Some(HaulId(2)));
@@ -418,7 +465,7 @@ fn a_start_finds_what_is_owed_however_many_hauls_rest() {
     let recent = History::recent(&site(folder.path())).unwrap();
     assert!(recent.haul(old.0).is_some() && recent.haul(held.0).is_some() && recent.haul(HaulId(10)).is_none());
     assert_eq!((recent.lines.len(), recent.held(&site(folder.path())).len()), (83, 1));
-    journal.set_stage(old.1, &Stage::Returned).unwrap();
+    journal.set_stage(old.1, &Stage::Undone).unwrap();
     drop(journal);
     let (journal, owed) = Journal::open(&site(folder.path())).unwrap().recover().unwrap();
     assert!(owed.is_none());

@@ -6,8 +6,8 @@
 use super::codec::{attributes_to_row, path_of};
 use super::error::JournalError;
 use super::query::{Reader, at, database};
-use super::rows::{Attribute, FileEntry, HaulRow, ItemRow, Sums, There, Unreadable};
-use super::rows::{Mark, put_mark};
+use super::rows::{Attribute, FileEntry, HaulRow, ItemRow, Sums, There, UnreadableStretch};
+use super::rows::{Came, EventKind, put_mark};
 use super::schema::forget_contents;
 use crate::checksums::{BlockHash, EntryKind, ItemPath};
 use crate::item::{Left, PlannedItem, Policy, Proof, Stage, Trial};
@@ -25,7 +25,7 @@ use serde::Serialize;
 
 use crate::bytes::{HaulId, ItemId};
 use crate::record::{Content, FileChange};
-use crate::site::{Pace, Run, Site, Speeds};
+use crate::site::{DriveSpeed, Run, Site, Speeds};
 use crate::survey::GameId;
 
 type Result<T> = std::result::Result<T, JournalError>;
@@ -44,10 +44,10 @@ impl UnrecoveredJournal {
         let open = open
             .or_else(|| hauls.first().is_some_and(|haul| Some(haul.id) == newest && haul.owes_release()).then_some(0));
         // Its items are at rest, and those that they take back do not say so yet.
-        let taken = |item: &ItemRow| item.stage.at_rest() && item.stage.is_repointed();
+        let taken = |item: &ItemRow| item.stage.at_rest() && item.stage.records_are_updated();
         let is_left = |old: ItemId| {
             let items = hauls.iter().flat_map(|haul| &haul.items);
-            items.filter(|item| item.id == old).any(|item| item.stage.is_repointed())
+            items.filter(|item| item.id == old).any(|item| item.stage.records_are_updated())
         };
         let owes = |haul: &HaulRow| haul.items.iter().any(|item| taken(item) && item.takes_back.is_some_and(is_left));
         let open = open.or_else(|| hauls.iter().position(owes));
@@ -182,7 +182,7 @@ impl Journal {
             }
             for (item, stage) in settled {
                 db.execute("update lot set stage = ?2, error = null where id = ?1", params![item.0, json(stage)])?;
-                put_mark(&db, *item, stage.word())?;
+                put_mark(&db, *item, Came::To(stage.kind()))?;
             }
             if trial == Trial::Waits && items.len() > 1 {
                 db.execute("insert into trial values(?1, 0)", [haul])?;
@@ -191,7 +191,7 @@ impl Journal {
             Ok(HaulId(haul))
         };
         let id = write().map_err(self.err())?;
-        self.say(id, None, "begun", "")?;
+        self.say(id, None, EventKind::Begun, "")?;
         Ok(id)
     }
 
@@ -215,7 +215,7 @@ impl Journal {
     }
 
     /// Keeps what a probe of a drive has measured, instead of an earlier one.
-    pub fn put_probe(&self, drive: &str, pace: &Pace) -> Result<()> {
+    pub fn put_probe(&self, drive: &str, pace: &DriveSpeed) -> Result<()> {
         let sql = "insert or replace into probe values(?1, ?2, ?3, ?4, ?5)";
         let row = params![drive, Timestamp::now().to_string(), pace.read, pace.write, pace.per_file];
         self.db().execute(sql, row).map(drop).map_err(self.err())
@@ -224,18 +224,18 @@ impl Journal {
     /// Writes down where an item stands, and when it came there; durable when this returns.
     pub fn set_stage(&self, item: ItemId, stage: &Stage) -> Result<()> {
         let sql = "update lot set stage = ?2, error = null where id = ?1";
-        self.change_item(item, stage.word(), sql, params![item.0, json(stage)])
+        self.change_item(item, Came::To(stage.kind()), sql, params![item.0, json(stage)])
     }
 
     /// Writes down why an item stopped.
     pub fn set_error(&self, item: ItemId, why: &str) -> Result<()> {
-        self.change_item(item, Mark::STOPPED, "update lot set error = ?2 where id = ?1", params![item.0, why])
+        self.change_item(item, Came::Stopped, "update lot set error = ?2 where id = ?1", params![item.0, why])
     }
 
     /// Writes down an item's proof and that it was made.
     pub fn set_proof(&self, item: ItemId, proof: &Proof, stage: &Stage) -> Result<()> {
         let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
-        self.change_item(item, stage.word(), sql, params![item.0, json(proof), json(stage)])
+        self.change_item(item, Came::To(stage.kind()), sql, params![item.0, json(proof), json(stage)])
     }
 
     /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.
@@ -248,23 +248,23 @@ impl Journal {
     }
 
     /// Changes an item's row, and says in the same act what it reached.
-    fn change_item(&self, item: ItemId, word: &str, sql: &str, row: impl Params + Clone) -> Result<()> {
+    fn change_item(&self, item: ItemId, came: Came, sql: &str, row: impl Params + Clone) -> Result<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
             db.execute(sql, row.clone())?;
             forget_contents(&db, Some(item.0))?;
-            put_mark(&db, item, word)?;
+            put_mark(&db, item, came)?;
             db.commit()
         };
         self.written(write)
     }
 
     /// Adds a line to the log.
-    pub fn say(&self, haul: HaulId, item: Option<ItemId>, word: &str, detail: &str) -> Result<()> {
+    pub fn say(&self, haul: HaulId, item: Option<ItemId>, kind: EventKind, detail: &str) -> Result<()> {
         let sql = "insert into event(at, haul, lot, word, detail) values(?1, ?2, ?3, ?4, ?5)";
         let at = Timestamp::now().to_string();
-        self.written(|| self.db().execute(sql, params![at, haul.0, item.map(|l| l.0), word, detail]).map(drop))
+        self.written(|| self.db().execute(sql, params![at, haul.0, item.map(|l| l.0), kind.word(), detail]).map(drop))
     }
 
     /// Writes checksums lines, each with all that is known of it; lines of the same path are replaced.
@@ -368,7 +368,7 @@ impl Journal {
     }
 
     /// Stretches of an item's originals that could not be read, file by file in the order of a walk.
-    pub fn unreadable(&self, item: ItemId) -> Result<Vec<Unreadable>> {
+    pub fn unreadable(&self, item: ItemId) -> Result<Vec<UnreadableStretch>> {
         self.reader.unreadable(item)
     }
 
@@ -429,7 +429,7 @@ impl Journal {
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
             db.execute("update lot set stage = ?2 where id = ?1", params![item.0, json(stage)])?;
-            put_mark(&db, item, stage.word())?;
+            put_mark(&db, item, Came::To(stage.kind()))?;
             db.commit()
         };
         self.written(write)

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
-use super::found::{Found, FoundGame, Problem};
+use super::found::{FoundGame, FoundLauncher, Problem};
 use super::profile::Profile;
 use super::reading::read_launchers;
 use crate::platform::Look;
@@ -120,7 +120,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
 
 fn line(
     site: &Site,
-    found: &Found,
+    found: &FoundLauncher,
     what: String,
     meaning: &Meaning,
     in_entry: bool,

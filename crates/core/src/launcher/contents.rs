@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use sha1::Digest as _;
 use thiserror::Error;
 
-use super::found::Found;
+use super::found::FoundLauncher;
 use super::profile::{Algorithm, Profile};
 use super::reading::files_of;
 use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
@@ -234,7 +234,7 @@ fn column(json: &Source, list: &str, selector: &str) -> Result<Vec<String>, Docu
 }
 
 /// The games that a launcher has content lists of: the launcher's id, and the library that the list lies in, or nothing.
-pub fn content_ids(site: &Site, found: &Found) -> Vec<(String, String)> {
+pub fn content_ids(site: &Site, found: &FoundLauncher) -> Vec<(String, String)> {
     let Some(contents) = &found.profile.contents else { return Vec::new() };
     let text = |path: &Path| path.to_string_lossy().into_owned();
     let mut libraries: Vec<String> = vec![String::new()];

@@ -29,7 +29,7 @@ pub struct Problem {
 
 /// The entry of a game in its launcher's list.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Entry {
+pub struct ListEntry {
     /// The file of the list.
     pub file: PathBuf,
     /// What that file is.
@@ -71,7 +71,7 @@ pub struct FoundGame {
     /// An update that waits.
     pub update: Option<Update>,
     /// Its entry.
-    pub entry: Entry,
+    pub entry: ListEntry,
     /// Every record of its place.
     pub records: Vec<Record>,
     /// Files that say it, or may say it, and stay as they are, of a folder that was traced.
@@ -106,7 +106,7 @@ pub enum WhyStaying {
 
 /// One launcher and what it keeps written down.
 #[derive(Clone, Debug)]
-pub struct Found {
+pub struct FoundLauncher {
     /// Its profile.
     pub profile: Profile,
     /// Its own folder.
@@ -123,7 +123,7 @@ pub struct Found {
     pub letters: Vec<Letters>,
 }
 
-impl Found {
+impl FoundLauncher {
     /// A launcher of which nothing was read yet.
     pub(crate) fn bare(profile: Profile, home: PathBuf) -> Self {
         let (libraries, games, listed_again) = (Vec::new(), Vec::new(), Vec::new());

@@ -12,7 +12,7 @@ use serde::Serialize;
 use super::profile::{EntryRecord, FileRecord, Inside};
 use crate::platform::Look;
 use crate::record::{
-    Bases, Document, Fit, Format, Hop, Meaning, Place, Shape, Side, Source, Spelling, Values, Within, find_parts,
+    Bases, Document, Format, Hop, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Values, Within, find_parts,
     joined,
 };
 use crate::site::real_path;
@@ -79,7 +79,7 @@ pub(crate) fn base_of(bases: &Bases, relative_to: Option<&Meaning>, file: &Path,
 }
 
 /// One file in which records of one game are looked for.
-pub(crate) struct Search<'a> {
+pub(crate) struct SelectorSearch<'a> {
     pub bases: &'a Bases,
     pub values: &'a Values,
     pub file: &'a Path,
@@ -90,17 +90,17 @@ pub(crate) struct Search<'a> {
 
 /// What selectors find that do not ask for one game, by file, record and selector.
 #[derive(Debug, Default)]
-pub(crate) struct Listings(HashMap<(PathBuf, usize, String), Rc<Listing>>);
+pub(crate) struct Listings(HashMap<(PathBuf, usize, String), Rc<ListIndex>>);
 
 /// What a selector finds in a file.
 #[derive(Debug)]
-struct Listing {
+struct ListIndex {
     places: Vec<Place>,
     /// Those of paths that go through a folder of this name.
     by_name: Option<HashMap<String, Vec<usize>>>,
 }
 
-impl Listing {
+impl ListIndex {
     /// The places that may be records of a game.
     fn of<'a>(&'a self, values: &Values) -> Vec<&'a Place> {
         let name = values.of("install").and_then(|install| Path::new(install).file_name()?.to_str());
@@ -133,7 +133,7 @@ struct Says {
     format: Option<Format>,
 }
 
-impl Search<'_> {
+impl SelectorSearch<'_> {
     pub(crate) fn entry_record(
         &self,
         source: &Source,
@@ -183,7 +183,7 @@ impl Search<'_> {
         let asks = asks("id") || asks("folder") || asks("install");
         let find = || source.find(&selector).map_err(|e| e.to_string());
         let listing = match listings.filter(|_| !asks) {
-            None => Rc::new(Listing { places: find()?, by_name: None }),
+            None => Rc::new(ListIndex { places: find()?, by_name: None }),
             Some(listings) => {
                 let key = (self.file.to_path_buf(), nth, selector.clone());
                 if let Some(known) = listings.0.get(&key) {
@@ -191,7 +191,7 @@ impl Search<'_> {
                 } else {
                     let places = find()?;
                     let by_name = self.by_name(source, &places, &said);
-                    let listing = Rc::new(Listing { places, by_name });
+                    let listing = Rc::new(ListIndex { places, by_name });
                     listings.0.insert(key, Rc::clone(&listing));
                     listing
                 }
@@ -315,9 +315,9 @@ impl Search<'_> {
             };
         }
         let fit = |text: &str| match read(text) {
-            Some((_, path, Some(_))) => Fit::of_wanted(&path),
-            Some((_, path, None)) if path.look_exists() => Fit::Other,
-            _ => Fit::No,
+            Some((_, path, Some(_))) => PartFit::of_wanted(&path),
+            Some((_, path, None)) if path.look_exists() => PartFit::Other,
+            _ => PartFit::No,
         };
         let parts = find_parts(&says.text, said.within, says.format, &fit);
         let found = parts.iter().filter_map(|part| {

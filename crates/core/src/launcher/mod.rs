@@ -7,6 +7,7 @@ mod check;
 mod contents;
 mod found;
 mod matching;
+mod origin;
 mod place;
 mod profile;
 mod reading;
@@ -18,9 +19,10 @@ mod tests;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
-pub use found::{Entry, Found, FoundGame, FoundLibrary, Problem, Staying, Update, WhyStaying};
+pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;
+pub use origin::Origin;
 pub use place::{PlaceFault, is_of_the_system, place_fault};
 pub use profile::{
     Adopt, AdoptFile, Algorithm, Carry, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep,

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use super::origin::Origin;
 use crate::platform;
 use crate::record::{Format, Meaning, Shape, Side, Within, cut, read_selector};
 
@@ -14,6 +15,9 @@ use crate::record::{Format, Meaning, Shape, Side, Within, cut, read_selector};
 #[derive(Clone, Debug, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Profile {
+    /// What makes its games known: a file of a profile is always about a launcher.
+    #[serde(skip)]
+    pub origin: Origin,
     /// Version of the format: 1.
     pub format: u32,
     /// A short name for files and ids: letters, digits and hyphens.
@@ -403,11 +407,12 @@ impl Profile {
     /// The profile of a launcher that nobody has described: its games are known by other ways, and lie as `{install}`.
     ///
     /// `place` is the template of the folder into which they go on a drive.
-    pub fn made_up(id: &str, name: &str, place: Option<&str>) -> Self {
+    pub fn made_up(origin: Origin, name: &str, place: Option<&str>) -> Self {
         let meaning = |text: &str| Meaning::try_from(text.to_string()).unwrap_or_default();
         Self {
+            origin,
             format: 1,
-            id: id.into(),
+            id: origin.profile_id().unwrap_or_default().into(),
             name: name.into(),
             home: Vec::new(),
             processes: Vec::new(),

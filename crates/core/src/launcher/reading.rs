@@ -1,6 +1,6 @@
 //! Reads what the launchers of a site keep written down: libraries, games, and every record of each game's place.
 
-use super::found::{Entry, Found, FoundGame, Problem};
+use super::found::{FoundGame, FoundLauncher, ListEntry, Problem};
 use super::found::{FoundLibrary, Update, place_values, with_home};
 use std::collections::{HashMap, HashSet};
 use std::io;
@@ -10,7 +10,7 @@ use std::rc::Rc;
 use jiff::Timestamp;
 use serde_json::Value;
 
-use super::matching::{Listings, Record, Search, base_of, canonical};
+use super::matching::{Listings, Record, SelectorSearch, base_of, canonical};
 use super::place::{PlaceFault, place_fault};
 use super::profile::{DefaultLibrary, Profile};
 use super::settings::read_setting;
@@ -21,23 +21,28 @@ use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Sour
 use crate::site::{Site, real_path};
 
 /// Reads all launchers whose own folder is on this machine.
-pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<Found> {
+pub fn read_launchers(site: &Site, profiles: &[Profile]) -> Vec<FoundLauncher> {
     profiles.iter().filter_map(|profile| read_one(site, profile, Extent::All, None)).collect()
 }
 
 /// Reads where the games of all launchers are, and none of their records.
-pub(crate) fn read_places(site: &Site, profiles: &[Profile]) -> Vec<Found> {
+pub(crate) fn read_places(site: &Site, profiles: &[Profile]) -> Vec<FoundLauncher> {
     profiles.iter().filter_map(|profile| read_one(site, profile, Extent::Places, None)).collect()
 }
 
 /// Reads a launcher, and of its games only this one.
-pub(crate) fn read_only(site: &Site, profile: &Profile, id: &str) -> Option<Found> {
+pub(crate) fn read_only(site: &Site, profile: &Profile, id: &str) -> Option<FoundLauncher> {
     read_one(site, profile, Extent::Only(id), None)
 }
 
 /// Reads a launcher as if one of its games were installed in this folder, whatever its entry says: the records that are sound then
 /// are those that lead there.
-pub(crate) fn read_launcher_supposing(site: &Site, profile: &Profile, id: &str, install: &Path) -> Option<Found> {
+pub(crate) fn read_launcher_supposing(
+    site: &Site,
+    profile: &Profile,
+    id: &str,
+    install: &Path,
+) -> Option<FoundLauncher> {
     read_one(site, profile, Extent::Only(id), Some(install))
 }
 
@@ -51,14 +56,14 @@ enum Extent<'a> {
     Places,
 }
 
-fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<Found> {
+fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<FoundLauncher> {
     let values = place_values(site);
     let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
     let home = homes.map(PathBuf::from).find(|home| home.look_is_dir())?;
     let values = with_home(&values, &home);
     let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
     let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();
-    let found = Found { letters, ..Found::bare(profile.clone(), home) };
+    let found = FoundLauncher { letters, ..FoundLauncher::bare(profile.clone(), home) };
     let (bases, ids, sources) = (found.bases(site), HashSet::new(), HashMap::new());
     let mut reading = Reading { site, bases, found, ids, sources, listings: Listings::default(), extent, suppose };
     reading.read();
@@ -69,7 +74,7 @@ fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<
 struct Reading<'a> {
     site: &'a Site,
     bases: Bases,
-    found: Found,
+    found: FoundLauncher,
     /// Ids of its games so far.
     ids: HashSet<String>,
     sources: HashMap<PathBuf, Option<Rc<Source>>>,
@@ -310,7 +315,7 @@ impl Reading<'_> {
             sealed,
             last_run: text(&games.last_run).and_then(|t| time_of(&t)),
             update,
-            entry: Entry {
+            entry: ListEntry {
                 file: file.into(),
                 shape,
                 list: games.list,
@@ -336,7 +341,7 @@ impl Reading<'_> {
     ) -> Result<Vec<Record>, String> {
         let mut records = Vec::new();
         for (nth, record) in self.found.profile.games.records.clone().iter().enumerate() {
-            let search = Search { bases: &self.bases, values, file, shape, entry: Some(place) };
+            let search = SelectorSearch { bases: &self.bases, values, file, shape, entry: Some(place) };
             records.extend(search.entry_record(source, record, nth)?);
         }
         for (nth, record) in self.found.profile.records.clone().iter().enumerate() {
@@ -350,7 +355,7 @@ impl Reading<'_> {
                     continue;
                 }
                 let Some(source) = self.source(&file, shape) else { continue };
-                let search = Search { bases: &self.bases, values, file: &file, shape, entry: None };
+                let search = SelectorSearch { bases: &self.bases, values, file: &file, shape, entry: None };
                 records.extend(search.file_record(&source, record, nth, Some(&mut self.listings))?);
             }
         }

@@ -2,14 +2,14 @@
 //!
 //! Law: an entry is read and never run. Only paths that lead into the game are records; everything else stays.
 
-use super::found::{Found, FoundGame};
+use super::found::{FoundGame, FoundLauncher};
 use super::settings::UNSAID;
 use std::path::Path;
 use std::sync::LazyLock;
 
 use serde::Deserialize;
 
-use super::matching::{Record, Search};
+use super::matching::{Record, SelectorSearch};
 use super::profile::FileRecord;
 use crate::record::{Format, Shape, Source};
 use crate::site::Site;
@@ -54,7 +54,13 @@ struct Keys {
 }
 
 /// The records of a game's place in a desktop entry.
-pub fn shortcut_records(site: &Site, found: &Found, game: &FoundGame, file: &Path, source: &Source) -> Vec<Record> {
+pub fn shortcut_records(
+    site: &Site,
+    found: &FoundLauncher,
+    game: &FoundGame,
+    file: &Path,
+    source: &Source,
+) -> Vec<Record> {
     static RECORDS: LazyLock<Vec<FileRecord>> =
         LazyLock::new(|| toml::from_str::<Keys>(KEYS).map(|keys| keys.keys).unwrap_or_default());
     let text = |path: &Path| path.to_string_lossy().into_owned();
@@ -66,7 +72,7 @@ pub fn shortcut_records(site: &Site, found: &Found, game: &FoundGame, file: &Pat
         .with("parent", text(game.install.parent().unwrap_or(Path::new("/"))));
     let bases = found.bases(site);
     let shape = Shape::Text(Format::Desktop);
-    let search = Search { bases: &bases, values: &values, file, shape, entry: None };
+    let search = SelectorSearch { bases: &bases, values: &values, file, shape, entry: None };
     let found = RECORDS.iter().filter_map(|record| search.file_record(source, record, UNSAID, None).ok());
     found.flatten().collect()
 }

@@ -73,7 +73,7 @@ impl World {
         self.folder.path().canonicalize().unwrap().join(path)
     }
 
-    fn read(&self) -> Found {
+    fn read(&self) -> FoundLauncher {
         read_launchers(&self.site, std::slice::from_ref(&self.profile)).remove(0)
     }
 

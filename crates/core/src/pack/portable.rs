@@ -5,7 +5,6 @@
 
 use crate::platform;
 use crate::platform::Look;
-use crate::survey::CARRY;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
@@ -14,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::audit::{KeptChecksums, KeptFile};
 use crate::bytes::Bytes;
 use crate::haul::HaulError;
-use crate::launcher::{Found, Need, Problem};
+use crate::launcher::{FoundLauncher, Need, Origin, Problem};
 use crate::plan::{Plan, plan_made};
 use crate::site::{Site, real_path};
 use crate::survey::{GameId, Survey};
@@ -22,7 +21,7 @@ use crate::trace::{Trace, TracePhase, trace_moved, usual_places};
 
 /// A folder that can be carried, and whose it is.
 #[derive(Clone, Debug)]
-pub struct Subject {
+pub struct PackSubject {
     /// The folder.
     pub path: PathBuf,
     /// Id of the launcher's profile, where it is a library or the launcher's own folder.
@@ -36,12 +35,12 @@ pub struct Subject {
 }
 
 /// Finds what a word means: a launcher by name or id, or a folder; of a library and a launcher's own folder it knows whose it is.
-pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<Subject> {
+pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<PackSubject> {
     let low = word.to_lowercase();
     let by_name = survey.found.iter().find(|f| f.profile.id == word || f.profile.name.to_lowercase() == low);
     let here = real_path(path);
-    let own = |found: &&Found| real_path(&found.home) == here;
-    let of_library = |found: &&Found| found.libraries.iter().any(|library| real_path(&library.path) == here);
+    let own = |found: &&FoundLauncher| real_path(&found.home) == here;
+    let of_library = |found: &&FoundLauncher| found.libraries.iter().any(|library| real_path(&library.path) == here);
     let (folder, launcher, what) = if let Some(found) = by_name {
         (real_path(&found.home), Some(found), format!("the launcher {}", found.profile.name))
     } else if let Some(found) = survey.found.iter().find(own) {
@@ -54,7 +53,7 @@ pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<Subject> {
     let portable = found_home(launcher, &folder).is_none_or(|found| found.profile.carry.is_some());
     let inside = |game: &&crate::survey::Game| real_path(&game.found.install).starts_with(real_path(&folder));
     let games = survey.games.iter().filter(inside).map(|game| (game.found.title.clone(), game.size.on_disk)).collect();
-    folder.look_is_dir().then(|| Subject {
+    folder.look_is_dir().then(|| PackSubject {
         path: folder,
         launcher: launcher.map(|f| f.profile.id.clone()),
         what,
@@ -64,7 +63,7 @@ pub fn subject(survey: &Survey, word: &str, path: &Path) -> Option<Subject> {
 }
 
 /// The launcher whose own folder this is.
-fn found_home<'a>(launcher: Option<&'a Found>, folder: &Path) -> Option<&'a Found> {
+fn found_home<'a>(launcher: Option<&'a FoundLauncher>, folder: &Path) -> Option<&'a FoundLauncher> {
     launcher.filter(|found| real_path(&found.home) == real_path(folder))
 }
 
@@ -80,7 +79,7 @@ pub fn traced(site: &Site, folder: &Path, report: &(dyn Fn(TracePhase) + Sync)) 
 pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
     let folder = real_path(&trace.path);
     let files: Vec<PathBuf> = trace.sure().map(|find| real_path(&find.record.file)).collect();
-    let is_touched = |found: &&Found| {
+    let is_touched = |found: &&FoundLauncher| {
         let libraries = found.libraries.iter().map(|library| real_path(&library.path));
         let mut places = libraries.chain([real_path(&found.home)]);
         places.any(|place| place.starts_with(&folder) || files.iter().any(|file| file.starts_with(&place)))
@@ -90,8 +89,8 @@ pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId 
         survey.found.iter().filter(is_touched).flat_map(|found| found.profile.processes.clone()).collect();
     processes.sort();
     processes.dedup();
-    let id = crate::survey::add_as(site, survey, trace, CARRY, Some("{drive}/carried"));
-    if let Some(found) = survey.found.iter_mut().find(|found| found.profile.id == CARRY) {
+    let id = crate::survey::add_as(site, survey, trace, Origin::Pack, Some("{drive}/carried"));
+    if let Some(found) = survey.found.iter_mut().find(|found| found.profile.origin == Origin::Pack) {
         found.profile.processes = processes;
     }
     id
@@ -122,7 +121,7 @@ pub struct Carried {
 
 /// What became of one need.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Met {
+pub struct NeedMet {
     /// The need.
     #[serde(flatten)]
     pub need: Need,
@@ -154,7 +153,7 @@ pub fn read_carried(folder: &Path) -> Result<Carried, Problem> {
 }
 
 /// Looks for what a carried folder needs: programs in these folders, files where they should be.
-pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<Met> {
+pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<NeedMet> {
     let one = |need: &Need| {
         let by_name = need.program.as_ref().and_then(|name| {
             let at = programs.iter().map(|folder| folder.join(name));
@@ -164,7 +163,7 @@ pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<M
         let found = by_name.or_else(|| file.filter(|file| file.look_exists()));
         let installer =
             need.installer.as_ref().and_then(|file| Some(beside(folder).join("installers").join(file.file_name()?)));
-        Met { need: need.clone(), found, installer_at: installer.filter(|path| path.look_exists()) }
+        NeedMet { need: need.clone(), found, installer_at: installer.filter(|path| path.look_exists()) }
     };
     needs.iter().map(one).collect()
 }
@@ -175,7 +174,7 @@ fn is_startable(path: &Path) -> bool {
 }
 
 /// Plans the card, the description and the checksums beside a carried folder. Writes nothing.
-pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptChecksums) -> Plan {
+pub fn plan_card(site: &Site, survey: &Survey, subject: &PackSubject, kept: &KeptChecksums) -> Plan {
     let found = survey.found.iter().find(|found| Some(&found.profile.id) == subject.launcher.as_ref());
     let carry = found.and_then(|found| found.profile.carry.clone()).unwrap_or_default();
     let carried = Carried {
@@ -194,12 +193,12 @@ pub fn plan_card(site: &Site, survey: &Survey, subject: &Subject, kept: &KeptChe
         ("READ ME FIRST.txt", card(subject, &carried, kept)),
     ];
     let made = files.into_iter().map(|(name, text)| (folder.join(name), text)).collect();
-    let id = GameId(format!("{CARRY}/card/{}", subject.path.display()));
+    let id = GameId::made_up(Origin::Pack, format_args!("card/{}", subject.path.display()));
     plan_made(site, survey, id, format!("Card of {}", subject.what), &folder, made)
 }
 
 /// The card: plain text for whoever plugs the drive in.
-fn card(subject: &Subject, carried: &Carried, kept: &KeptChecksums) -> String {
+fn card(subject: &PackSubject, carried: &Carried, kept: &KeptChecksums) -> String {
     let name = subject.path.file_name().unwrap_or_default().to_string_lossy();
     let files = kept.lines.iter().filter(|line| matches!(line.file, KeptFile::Hash { .. })).count();
     let bytes: Bytes = Bytes::new(kept.lines.iter().map(|line| line.size).sum());
@@ -235,7 +234,7 @@ fn card(subject: &Subject, carried: &Carried, kept: &KeptChecksums) -> String {
 }
 
 /// Installers that have to lie beside a folder and do not yet: where each is, and where it goes.
-pub fn installers(site: &Site, found: &Found, folder: &Path) -> Vec<(PathBuf, PathBuf)> {
+pub fn installers(site: &Site, found: &FoundLauncher, folder: &Path) -> Vec<(PathBuf, PathBuf)> {
     let Some(carry) = &found.profile.carry else { return Vec::new() };
     let values = found.values(site);
     let one = |need: &Need| {

@@ -7,8 +7,8 @@ use std::time::Duration;
 
 use serde::Serialize;
 
-use crate::item::{Mode, PlannedItem};
-use crate::site::{Pace, Run, Site, Speeds};
+use crate::item::{PlannedItem, Strategy};
+use crate::site::{DriveSpeed, Run, Site, Speeds};
 
 /// What a time is reckoned from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -84,7 +84,7 @@ pub struct Timing {
 /// Seconds of a copy between two drives that do so much by themselves, and what takes longest of it.
 ///
 /// Reading goes beside writing, and what is written is read back from the same drive.
-pub(crate) fn seconds(from: (&str, Pace), to: (&str, Pace), bytes: u64, files: u64) -> (f64, Slowest) {
+pub(crate) fn seconds(from: (&str, DriveSpeed), to: (&str, DriveSpeed), bytes: u64, files: u64) -> (f64, Slowest) {
     let (bytes, files) = (bytes as f64, files as f64);
     let read = bytes / from.1.read;
     let back = 1.0 / (1.0 / to.1.write + 1.0 / to.1.read);
@@ -163,7 +163,7 @@ pub fn timing(
 ) -> Timing {
     let of = |item: &PlannedItem| {
         let from = item.from_drive.as_deref().unwrap_or_default();
-        if item.mode != Mode::Copy {
+        if item.mode != Strategy::Copy {
             return (0.5, None, Basis::Hauls);
         }
         let (seconds, slowest, basis) = speeds.estimate(
@@ -288,7 +288,7 @@ mod tests {
     #[test]
     fn a_probe_narrows_the_range() {
         let mut speeds = Speeds::default();
-        let pace = Pace { read: 100e6, write: 50e6, per_file: 0.001 };
+        let pace = DriveSpeed { read: 100e6, write: 50e6, per_file: 0.001 };
         speeds.probes.insert("slow".into(), pace);
         let (seconds, slowest, basis) = speeds.estimate(&site(), "fast", "slow", 1_000_000_000, 0);
         assert_eq!(basis, Basis::Part);

@@ -2,12 +2,12 @@
 
 use super::estimate::timing;
 use super::result::Plan;
-use super::schedule::{Course, Leg};
+use super::schedule::{Leg, Schedule};
 
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Preview, PreviewKind, Trial, Weight};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial};
 use crate::plan::drafts::Draft;
 use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
-use crate::plan::placement::{Berth, Berthing, Places, writable_findings};
+use crate::plan::placement::{Placement, Places, Placing, writable_findings};
 use crate::preflight::quiet;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -17,51 +17,55 @@ use jiff::Timestamp;
 use super::sharing::fight;
 use crate::bytes::Bytes;
 use crate::platform::Look;
-use crate::record::{Edit, Trial as EditTrial};
+use crate::record::{Edit, EditRehearsal};
 use crate::site::{Site, real_path};
-use crate::survey::{GameId, Lookup, Survey, Way};
+use crate::survey::{Game, GameId, Lookup, Survey, Way};
 
 /// Plans a draft. Reads drives and records; writes nothing.
 pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan {
     let mut findings = Vec::new();
-    let mut berths: Vec<Berth<'_>> = Vec::new();
+    let mut placements: Vec<Placement<'_>> = Vec::new();
     let mut taken: HashSet<PathBuf> = HashSet::new();
     let (lookup, mut places) = (&Lookup::of(survey), Places::new());
     for item in &draft.items {
         let Some(game) = lookup.cargo(&item.game, item.way) else {
             let what = format!("{} is not among the games", item.game);
-            findings.push(Finding::new(None, FindingKind::NoDestination { what }));
+            findings.push(Finding::general(FindingKind::NoDestination { what }));
             continue;
         };
         let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
         let Some(found) = found else { continue };
         let (findings, places, links) = (&mut findings, &mut places, draft.links);
-        let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
-        if let Some(mut berth) = berthing.berth(&item.to, &taken) {
-            berth.aside = berthing.aside(item.way);
-            taken.insert(berth.install.clone());
-            berths.push(berth);
+        let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
+        if let Some(mut placement) = placing.placement(&item.to, &taken) {
+            placement.aside = placing.aside(item.way);
+            taken.insert(placement.install.clone());
+            placements.push(placement);
         }
     }
     // One that lies in another cannot go by itself and with it.
     let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
-    for (n, berth) in berths.iter().enumerate() {
-        lies.entry(berth.game.found.install.as_path()).or_default().push(n);
+    for (n, placement) in placements.iter().enumerate() {
+        lies.entry(placement.game.found.install.as_path()).or_default().push(n);
     }
-    for (n, berth) in berths.iter().enumerate() {
-        let above = berth.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
-        for other in above.filter(|k| **k != n).map(|k| &berths[*k]) {
-            let (with, path) = (berth.game.found.title.clone(), berth.game.found.install.clone());
-            findings.push(Finding::new(Some(&other.game.found.title), FindingKind::SharesFolder { with, path }));
+    for (n, placement) in placements.iter().enumerate() {
+        let above = placement.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
+        for other in above.filter(|k| **k != n).map(|k| &placements[*k]) {
+            let (with, path) = (placement.game.found.title.clone(), placement.game.found.install.clone());
+            findings.push(Finding::about(
+                &other.game.id,
+                &other.game.found.title,
+                FindingKind::SharesFolder { with, path },
+            ));
         }
     }
-    findings.extend(settings_that_go(survey, draft, &berths));
+    findings.extend(settings_that_go(survey, draft, &placements));
     // What goes along does not stay.
     let along: HashSet<&str> =
         draft.items.iter().filter_map(|item| lookup.data(&item.game)).map(|data| data.title.as_str()).collect();
     let goes = |title: &String| along.contains(title.as_str());
     findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
-    let course = Course::of(survey, &berths, draft.trial, &mut findings);
+    let schedule = Schedule::of(survey, &placements, draft.trial, &mut findings);
     let (items, letters) = (Vec::new(), Vec::new());
     let mut making = Making {
         site,
@@ -71,68 +75,68 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         waiting: HashMap::new(),
         made: HashSet::new(),
         letters,
-        trial: EditTrial::default(),
+        trial: EditRehearsal::default(),
     };
-    for leg in &course.legs {
-        let berth = &berths[leg.berth];
+    for leg in &schedule.legs {
+        let placement = &placements[leg.placement];
         match leg.staging {
             // It waits on another drive in between: a place there is found as for any other item.
             Some(drive) => {
                 let to = crate::plan::drafts::Destination::Drive(drive.clone());
                 let mut unheard = Vec::new();
-                let (found, game) = (berth.found, berth.game);
+                let (found, game) = (placement.found, placement.game);
                 let (findings, places, links) = (&mut unheard, &mut places, draft.links);
-                let mut berthing = Berthing { site, survey, lookup, places, found, game, findings, links };
-                let between = berthing.berth(&to, &HashSet::new());
-                making.findings.extend(unheard.into_iter().filter(|finding| finding.weight == Weight::Stop));
+                let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
+                let between = placing.placement(&to, &HashSet::new());
+                making.findings.extend(unheard.into_iter().filter(|finding| finding.severity == Severity::Blocker));
                 if let Some(between) = between {
                     making.item(&between, leg);
                 }
             }
-            None => making.item(berth, leg),
+            None => making.item(placement, leg),
         }
     }
     let items = making.items;
     // Whoever else knows the folder would be led to nothing by a release within the haul.
     let goes = |item: &&PlannedItem| policy == Policy::Release || item.policy == Policy::Release;
-    let mut also: HashMap<String, Vec<(String, String)>> = HashMap::new();
+    let mut also: HashMap<GameId, Vec<(String, String)>> = HashMap::new();
     for finding in &findings {
-        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(title)) = (&finding.kind, &finding.title) {
-            also.entry(title.clone()).or_default().push((as_title.clone(), launcher.clone()));
+        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(game)) = (&finding.kind, &finding.item) {
+            also.entry(game.clone()).or_default().push((as_title.clone(), launcher.clone()));
         }
     }
     for item in items.iter().filter(goes) {
-        for (as_title, launcher) in also.get(&item.title).into_iter().flatten().cloned() {
+        for (as_title, launcher) in also.get(&item.game).into_iter().flatten().cloned() {
             let kind = FindingKind::StillListed { launcher, as_title, path: item.from.clone() };
-            findings.push(Finding::new(Some(&item.title), kind));
+            findings.push(Finding::about(&item.game, &item.title, kind));
         }
     }
     findings.extend(state_room(site, &items));
-    let (loads, steps) = course.loads(survey, &items, policy);
+    let (loads, steps) = schedule.loads(survey, &items, policy);
     findings.extend(quiet(site, &items));
-    findings.sort_by_key(|finding| finding.weight);
+    findings.sort_by_key(|finding| finding.severity);
     findings.dedup();
     let timing = timing(site, &survey.speeds, &items, &|one, other| fight(site, one, other));
-    let trial = if course.tried { draft.trial } else { Trial::None };
+    let trial = if schedule.tried { draft.trial } else { Trial::None };
     Plan { made: Timestamp::now(), items, findings, loads, steps, policy, timing, trial }
 }
 
 /// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written
 /// depends on what goes first.
-fn settings_that_go(survey: &Survey, draft: &Draft, berths: &[Berth<'_>]) -> Vec<Finding> {
+fn settings_that_go(survey: &Survey, draft: &Draft, placements: &[Placement<'_>]) -> Vec<Finding> {
     let by_setting = |item: &crate::plan::drafts::DraftItem| {
         let data = survey.data(&item.game)?;
         let way = item.way.or_else(|| data.ways.first().copied());
         let file = data.setting.as_ref().filter(|_| way == Some(Way::Setting))?;
         let real = real_path(file);
-        let goes_with = berths.iter().find(|berth| {
-            let (game, by_itself) = (&berth.game.found, survey.game(&berth.game.id).is_some());
+        let goes_with = placements.iter().find(|placement| {
+            let (game, by_itself) = (&placement.game.found, survey.game(&placement.game.id).is_some());
             let within = file.starts_with(&game.install) || real.starts_with(real_path(&game.install));
             by_itself
                 && (within || game.records.iter().any(|record| record.file == *file && record.relative_to.is_some()))
         })?;
         let with = goes_with.game.found.title.clone();
-        Some(Finding::new(Some(&data.title), FindingKind::SettingGoes { with, file: file.clone() }))
+        Some(Finding::about(&data.id, &data.title, FindingKind::SettingGoes { with, file: file.clone() }))
     };
     draft.items.iter().filter_map(by_setting).collect()
 }
@@ -142,7 +146,7 @@ fn state_room(site: &Site, items: &[PlannedItem]) -> Option<Finding> {
     /// Bytes of a line of checksums with its place in the database, measured over 500 000 files, and of one block's hash.
     const LINE: u64 = 400;
     const BLOCK_HASH: u64 = 120;
-    let copied = items.iter().filter(|item| item.mode == Mode::Copy);
+    let copied = items.iter().filter(|item| item.mode == Strategy::Copy);
     let need = copied.map(|item| {
         let blocks = item.size.apparent.count() / crate::checksums::BLOCK;
         (item.size.files + item.size.folders + item.size.links) * LINE
@@ -154,10 +158,10 @@ fn state_room(site: &Site, items: &[PlannedItem]) -> Option<Finding> {
     let there = path.ancestors().find(|folder| folder.look_is_dir())?;
     let stat = rustix::fs::statvfs(there).ok()?;
     let lacks = need.less(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)));
-    (lacks > Bytes::ZERO).then(|| Finding::new(None, FindingKind::NoStateRoom { path, lacks }))
+    (lacks > Bytes::ZERO).then(|| Finding::general(FindingKind::NoStateRoom { path, lacks }))
 }
 
-/// Makes items of berths, in their turn.
+/// Makes items of placements, in their turn.
 struct Making<'a> {
     site: &'a Site,
     findings: &'a mut Vec<Finding>,
@@ -169,40 +173,41 @@ struct Making<'a> {
     made: HashSet<PathBuf>,
     /// Drive letters that items of this haul make.
     letters: Vec<Edit>,
-    trial: EditTrial,
+    trial: EditRehearsal,
 }
 
 impl Making<'_> {
-    fn item(&mut self, berth: &Berth<'_>, leg: &Leg<'_>) {
-        let game = &berth.game.found;
+    fn item(&mut self, placement: &Placement<'_>, leg: &Leg<'_>) {
+        let game = &placement.game.found;
         // Where it lies by then, if it has waited elsewhere.
-        let waited = self.waiting.get(&berth.game.id).map(|n| self.items[*n].clone());
+        let waited = self.waiting.get(&placement.game.id).map(|n| self.items[*n].clone());
         // From where it waits it has left a link behind already.
-        let aside = berth.aside.clone().filter(|_| waited.is_none());
+        let aside = placement.aside.clone().filter(|_| waited.is_none());
         let here = aside.as_ref().map_or(&game.install, |aside| &aside.held);
         let from = waited.as_ref().map_or(here, |item| &item.to).clone();
         let previous = waited.as_ref().map(|item| item.edits.as_slice()).unwrap_or_default();
-        let (edits, previews) = self.edits(berth, &from, previous);
-        if berth.new_library && self.made.insert(berth.library.clone()) {
-            let launcher = berth.found.profile.name.clone();
-            self.say(&game.title, FindingKind::NewLibrary { launcher, path: berth.library.clone() });
+        let (edits, previews) = self.edits(placement, &from, previous);
+        if placement.new_library && self.made.insert(placement.library.clone()) {
+            let launcher = placement.found.profile.name.clone();
+            self.say(placement.game, FindingKind::NewLibrary { launcher, path: placement.library.clone() });
         }
         let item = PlannedItem {
-            game: berth.game.id.clone(),
+            game: placement.game.id.clone(),
+            origin: placement.found.profile.origin,
             title: game.title.clone(),
-            launcher: berth.game.launcher.clone(),
-            launcher_name: berth.found.profile.name.clone(),
-            processes: berth.found.profile.processes.clone(),
+            launcher: placement.game.launcher.clone(),
+            launcher_name: placement.found.profile.name.clone(),
+            processes: placement.found.profile.processes.clone(),
             from,
-            to: berth.install.clone(),
+            to: placement.install.clone(),
             from_place: None,
             to_place: None,
-            from_drive: waited.map_or_else(|| berth.game.drive.clone(), |item| Some(item.to_drive)),
-            to_drive: berth.drive.name.clone(),
-            mode: berth.mode,
-            size: berth.size,
-            need: berth.need,
-            links: berth.links,
+            from_drive: waited.map_or_else(|| placement.game.drive.clone(), |item| Some(item.to_drive)),
+            to_drive: placement.drive.name.clone(),
+            mode: placement.mode,
+            size: placement.size,
+            need: placement.need,
+            links: placement.links,
             policy: leg.policy,
             after: leg.after.clone(),
             keeps: false,
@@ -210,56 +215,56 @@ impl Making<'_> {
             edits,
             previews,
         };
-        if !berth.drive.absent {
+        if !placement.drive.absent {
             self.findings.extend(writable_findings(self.site, &item));
         }
         self.waiting.insert(item.game.clone(), self.items.len());
         self.items.push(item);
     }
 
-    fn say(&mut self, title: &str, kind: FindingKind) {
-        self.findings.push(Finding::new(Some(title), kind));
+    fn say(&mut self, game: &Game, kind: FindingKind) {
+        self.findings.push(Finding::about(&game.id, &game.found.title, kind));
     }
 
-    /// The edits that lead to a berth. `previous` are those that led the records to where the game waits by then: they are
+    /// The edits that lead to a placement. `previous` are those that led the records to where the game waits by then: they are
     /// taken back within the same act, so that what the survey read is found again.
-    fn edits(&mut self, berth: &Berth<'_>, from: &Path, previous: &[Edit]) -> (Vec<Edit>, Vec<Preview>) {
-        let game = &berth.game.found;
+    fn edits(&mut self, placement: &Placement<'_>, from: &Path, previous: &[Edit]) -> (Vec<Edit>, Vec<Preview>) {
+        let game = &placement.game.found;
         // Where there are no libraries, the folder above the game is just a folder.
         let target = Target {
-            install: &berth.install,
-            library: berth.found.profile.libraries.is_some().then_some(berth.library.as_path()),
-            new_library: berth.new_library,
-            root: &berth.drive.root,
+            install: &placement.install,
+            library: placement.found.profile.libraries.is_some().then_some(placement.library.as_path()),
+            new_library: placement.new_library,
+            root: &placement.drive.root,
             letters: self.make_letters,
         };
-        let mut repointing = edits(self.site, berth.found, game, &target, &self.letters).unwrap_or_else(|why| {
+        let mut repointing = edits(self.site, placement.found, game, &target, &self.letters).unwrap_or_else(|why| {
             let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
             };
-            self.say(&game.title, kind);
+            self.say(placement.game, kind);
             Repointing { edits: Vec::new(), letters: Vec::new() }
         });
         for (link, letter) in repointing.letters {
-            self.say(&game.title, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
+            self.say(placement.game, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
         }
-        if let Some(aside) = &berth.aside {
-            let (link, old, new) = (aside.old.clone(), Some(aside.held.clone()), Some(berth.install.clone()));
+        if let Some(aside) = &placement.aside {
+            let (link, old, new) = (aside.old.clone(), Some(aside.held.clone()), Some(placement.install.clone()));
             repointing.edits.push(Edit::Link { link, old, new });
         }
-        let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &berth.install));
+        let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &placement.install));
         let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
         self.letters.extend(edits.iter().filter(|edit| matches!(edit, Edit::Link { .. })).cloned());
-        let steps = berth.aside.as_ref().filter(|aside| aside.held == from);
+        let steps = placement.aside.as_ref().filter(|aside| aside.held == from);
         let source = steps.map_or(from, |aside| aside.old.as_path());
         let link = steps.map(|aside| (aside.old.as_path(), aside.held.as_path()));
-        let tried = self.trial.try_item(&edits, (source, &berth.install), link);
+        let tried = self.trial.try_item(&edits, (source, &placement.install), link);
         if let Err(error) = tried {
-            self.say(&game.title, FindingKind::RecordsUnchangeable { why: error.to_string() });
+            self.say(placement.game, FindingKind::RecordsUnchangeable { why: error.to_string() });
         }
         let mut shown = previews_in(&mut self.trial, &repointing.edits);
-        if let (Some(aside), Some(last)) = (&berth.aside, shown.last_mut()) {
+        if let (Some(aside), Some(last)) = (&placement.aside, shown.last_mut()) {
             // A folder stands there now: it steps aside at the beginning.
             last.kind = PreviewKind::LinkMade;
             last.before.clear();

@@ -26,12 +26,12 @@ pub use edits::MakeLetters;
 pub(crate) use edits::lead_anew;
 pub use estimate::{Basis, ItemTime, Slowest, Span, Timing, timing};
 pub use kinds::{
-    ANCHOR, Adoption, Anchor, Guided, LibraryWish, anchors, plan_adoption, plan_anchor, plan_library, plan_made,
-    plan_removal, plan_staging, watch_adoption,
+    Anchor, Guided, Import, LibraryWish, anchors, plan_anchor, plan_import, plan_library, plan_made, plan_removal,
+    plan_staging, watch_import,
 };
 pub use make::plan;
-pub use order::{Cargo, Found, Lack, Remedy, Room, find_order, shorten, smallest_change};
+pub use order::{DriveRoom, Lack, OrderFound, OrderItem, Remedy, find_order, shorten, smallest_change};
 pub use placement::Load;
 pub use projection::projected;
-pub use result::{Plan, Step, StepKind};
+pub use result::{Plan, PlanStep, StepKind};
 pub(crate) use sharing::fight;

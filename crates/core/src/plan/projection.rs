@@ -6,7 +6,7 @@ use super::schedule::quick_peaks;
 use crate::plan::drafts::Draft;
 
 use crate::bytes::Bytes;
-use crate::plan::order::{Cargo, Room};
+use crate::plan::order::{DriveRoom, OrderItem};
 use crate::plan::placement::{Load, bytes_there, drive_of, loads_now};
 use crate::survey::{Game, GameId, Survey};
 
@@ -36,11 +36,11 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
         loads[to].peak = loads[to].peak.plus(bytes);
         loads[to].after = loads[to].after.plus(bytes);
         let needs = (0..loads.len()).map(|drive| (drive == to).then_some(bytes.count())).collect();
-        cargo.push(Cargo { from, to, leaves: game.size.on_disk.count(), needs });
+        cargo.push(OrderItem { from, to, leaves: game.size.on_disk.count(), needs });
     }
     if loads.iter().any(|load| load.lacks().is_some()) {
-        let rooms: Vec<Room> =
-            loads.iter().map(|load| Room { used: load.now.count(), most: load.most().count() }).collect();
+        let rooms: Vec<DriveRoom> =
+            loads.iter().map(|load| DriveRoom { used: load.now.count(), most: load.most().count() }).collect();
         for (load, peak) in loads.iter_mut().zip(quick_peaks(&rooms, &cargo).into_iter().flatten()) {
             load.peak = Bytes::new(peak);
         }

@@ -5,7 +5,7 @@ use jiff::Timestamp;
 use serde::Serialize;
 use std::time::Duration;
 
-use crate::item::{Finding, PlannedItem, Policy, Trial, Weight};
+use crate::item::{Finding, PlannedItem, Policy, Severity, Trial};
 
 use crate::plan::placement::Load;
 
@@ -25,7 +25,7 @@ pub enum StepKind {
 
 /// How full every drive is after a step of a plan.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Step {
+pub struct PlanStep {
     /// Place of the item among the plan's; `None` before the first.
     pub item: Option<usize>,
     /// What it was.
@@ -46,7 +46,7 @@ pub struct Plan {
     /// How full each drive is, becomes, and is afterwards.
     pub loads: Vec<Load>,
     /// Bytes in use on each drive before the first step and after each.
-    pub steps: Vec<Step>,
+    pub steps: Vec<PlanStep>,
     /// When originals are released.
     pub policy: Policy,
     /// When each item is copied, and how long all takes.
@@ -57,8 +57,8 @@ pub struct Plan {
 
 impl Plan {
     /// Whether something refuses it.
-    pub fn stopped(&self) -> bool {
-        self.findings.iter().any(|finding| finding.weight == Weight::Stop)
+    pub fn blocked(&self) -> bool {
+        self.findings.iter().any(|finding| finding.severity == Severity::Blocker)
     }
 
     /// How full a drive is over the haul, by its place among the loads: moments since the start with the bytes in use, none
@@ -66,7 +66,7 @@ impl Plan {
     ///
     /// What is held is not let go of within the haul; once it is, [`Load::after`] is in use.
     pub fn load_course(&self, at: usize) -> Vec<(Duration, Bytes)> {
-        let mut course = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
+        let mut schedule = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
         for step in &self.steps {
             let (Some(n), Some(used)) = (step.item, step.used.get(at)) else { continue };
             let goes =
@@ -75,10 +75,10 @@ impl Plan {
                 continue;
             }
             let ends = self.timing.items.get(n).map_or(Duration::ZERO, |time| time.ends);
-            let last = course.last().map_or(Duration::ZERO, |(when, _)| *when);
-            course.push((ends.max(last), *used));
+            let last = schedule.last().map_or(Duration::ZERO, |(when, _)| *when);
+            schedule.push((ends.max(last), *used));
         }
-        course
+        schedule
     }
 
     /// How long the haul takes, by the middle of its range.

@@ -1,78 +1,84 @@
 //! The course of a plan: in which order its items go, whose originals have to be let go for others, who waits elsewhere.
 //!
-//! Law: what the course says of loads is what a replay of it gives. Start at [`Course::of`].
+//! Law: what the schedule says of loads is what a replay of it gives. Start at [`Schedule::of`].
 
 use std::collections::{BTreeSet, HashMap, HashSet};
 
-use super::result::{Step, StepKind};
+use super::result::{PlanStep, StepKind};
 use crate::bytes::Bytes;
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy, Trial};
-use crate::plan::order::{Cargo, Found, Move, Order, Room, find_order, only_needed_releases, replay};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy, Trial};
+use crate::plan::order::{DriveRoom, Move, Order, OrderFound, OrderItem, find_order, only_needed_releases, replay};
 use crate::plan::order::{Remedy, shorten, smallest_change};
-use crate::plan::placement::{Berth, Load, loads_now};
+use crate::plan::placement::{Load, Placement, loads_now};
 use crate::platform::{Abilities, Drive};
 use crate::survey::Survey;
 
 /// One item of the course.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Leg<'a> {
-    /// Place of its berth.
-    pub(crate) berth: usize,
-    /// The drive on which it waits in between; `None` if this leg ends at its berth.
+    /// Place of its placement.
+    pub(crate) placement: usize,
+    /// The drive on which it waits in between; `None` if this leg ends at its placement.
     pub(crate) staging: Option<&'a String>,
     pub(crate) policy: Policy,
     pub(crate) after: Vec<usize>,
 }
 
 /// The items in their order.
-pub(crate) struct Course<'a> {
+pub(crate) struct Schedule<'a> {
     pub(crate) legs: Vec<Leg<'a>>,
     /// Whether the first item is the one that is tried.
     pub(crate) tried: bool,
 }
 
 /// The drives of a survey as rooms, in its order.
-pub(crate) fn rooms(survey: &Survey) -> Vec<Room> {
-    let room = |load: Load| Room { used: load.now.count(), most: load.most().count() };
+pub(crate) fn rooms(survey: &Survey) -> Vec<DriveRoom> {
+    let room = |load: Load| DriveRoom { used: load.now.count(), most: load.most().count() };
     loads_now(survey).into_iter().map(room).collect()
 }
 
-impl<'a> Course<'a> {
+impl<'a> Schedule<'a> {
     /// Finds the order of the items, and says what a person has to agree to, or why there is none.
-    pub(crate) fn of(survey: &'a Survey, berths: &[Berth<'a>], trial: Trial, findings: &mut Vec<Finding>) -> Self {
+    pub(crate) fn of(
+        survey: &'a Survey,
+        placements: &[Placement<'a>],
+        trial: Trial,
+        findings: &mut Vec<Finding>,
+    ) -> Self {
         let drive_at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
-        let copies = |berth: &Berth<'_>| berth.mode == Mode::Copy && drive_at(&berth.drive.name).is_some();
+        let copies =
+            |placement: &Placement<'_>| placement.mode == Strategy::Copy && drive_at(&placement.drive.name).is_some();
         // What is renamed needs no room, and hinders nothing.
-        let renamed = berths.iter().enumerate().filter(|(_, berth)| !copies(berth));
+        let renamed = placements.iter().enumerate().filter(|(_, placement)| !copies(placement));
         let mut legs: Vec<Leg<'a>> = renamed.map(|(n, _)| Leg::straight(n)).collect();
-        let copied: Vec<usize> = (0..berths.len()).filter(|n| copies(&berths[*n])).collect();
+        let copied: Vec<usize> = (0..placements.len()).filter(|n| copies(&placements[*n])).collect();
         let rooms = rooms(survey);
-        let cargo: Vec<Cargo> = copied
+        let cargo: Vec<OrderItem> = copied
             .iter()
             .map(|n| {
-                let berth = &berths[*n];
-                let to = drive_at(&berth.drive.name).unwrap_or(0);
+                let placement = &placements[*n];
+                let to = drive_at(&placement.drive.name).unwrap_or(0);
                 // A copy between parts of one drive makes no room there that anything waits for.
-                let from = berth.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
+                let from = placement.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
                 let need = |(at, state): (usize, &crate::survey::DriveState)| {
-                    let may_wait = Some(at) != from && can_wait(berth, &state.drive);
-                    (at == to || may_wait).then(|| berth.need.count())
+                    let may_wait = Some(at) != from && can_wait(placement, &state.drive);
+                    (at == to || may_wait).then(|| placement.need.count())
                 };
                 let needs = survey.drives.iter().enumerate().map(need).collect();
-                Cargo { from, to, leaves: berth.size.on_disk.count(), needs }
+                OrderItem { from, to, leaves: placement.size.on_disk.count(), needs }
             })
             .collect();
         let order = find_order(&rooms, &cargo);
-        let Found::Order(order) = order else {
-            findings.extend(why_not(survey, &rooms, &cargo, &copied, berths));
+        let OrderFound::Order(order) = order else {
+            findings.extend(why_not(survey, &rooms, &cargo, &copied, placements));
             legs.extend(copied.into_iter().map(Leg::straight));
             return Self { legs, tried: false };
         };
-        let order = shortened(survey, &rooms, &cargo, &copied, berths, order);
+        let order = shortened(survey, &rooms, &cargo, &copied, placements, order);
         let (order, tried) =
-            if trial == Trial::None { (order, false) } else { try_one(&rooms, &cargo, &copied, berths, order) };
+            if trial == Trial::None { (order, false) } else { try_one(&rooms, &cargo, &copied, placements, order) };
         if trial != Trial::None && !tried {
-            findings.push(Finding::new(None, FindingKind::NotTried));
+            findings.push(Finding::general(FindingKind::NotTried));
         }
         // A trial goes before what is only renamed.
         let renamed = if tried { std::mem::take(&mut legs) } else { Vec::new() };
@@ -87,15 +93,15 @@ impl<'a> Course<'a> {
         let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
         for (n, step) in order.moves.iter().enumerate() {
             let item = &cargo[step.cargo];
-            let berth = &berths[copied[step.cargo]];
+            let placement = &placements[copied[step.cargo]];
             let drive = |at: usize| &survey.drives[at].drive.name;
             let staging = (step.to != item.to).then(|| drive(step.to));
-            let say = |kind| Finding::new(Some(&berth.game.found.title), kind);
+            let say = |kind| Finding::about(&placement.game.id, &placement.game.found.title, kind);
             if let Some(drive) = staging {
-                findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: berth.need }));
+                findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: placement.need }));
             }
             if let (true, Some(from)) = (goes[n] && step.from == item.from, step.from) {
-                let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: berth.size.on_disk };
+                let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: placement.size.on_disk };
                 findings.push(say(kind));
             }
             // What makes room there goes before it; and it cannot leave a place before it has come there.
@@ -107,35 +113,35 @@ impl<'a> Course<'a> {
             }
             of_cargo.entry(step.cargo).or_default().push(n);
             let policy = if goes[n] { Policy::Release } else { Policy::Hold };
-            legs.push(Leg { berth: copied[step.cargo], staging, policy, after });
+            legs.push(Leg { placement: copied[step.cargo], staging, policy, after });
         }
         legs.extend(renamed);
         Self { legs, tried }
     }
 
     /// How full every drive is at each step, and at most. Items that could not be planned are missing.
-    pub(crate) fn loads(&self, survey: &Survey, items: &[PlannedItem], policy: Policy) -> (Vec<Load>, Vec<Step>) {
+    pub(crate) fn loads(&self, survey: &Survey, items: &[PlannedItem], policy: Policy) -> (Vec<Load>, Vec<PlanStep>) {
         let mut loads = loads_now(survey);
         let mut used: Vec<Bytes> = loads.iter().map(|load| load.now).collect();
-        let mut steps = vec![Step { item: None, kind: StepKind::Begin, used: used.clone() }];
+        let mut steps = vec![PlanStep { item: None, kind: StepKind::Begin, used: used.clone() }];
         let at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
         let mut later: Vec<(usize, Bytes)> = Vec::new();
         let mut earlier = HashSet::new();
         for (n, item) in items.iter().enumerate() {
             let waited = !earlier.insert(&item.game);
-            if item.mode != Mode::Copy {
+            if item.mode != Strategy::Copy {
                 continue;
             }
             if let Some(to) = at(&item.to_drive) {
                 used[to] = used[to].plus(item.need);
             }
-            steps.push(Step { item: Some(n), kind: StepKind::Copied, used: used.clone() });
+            steps.push(PlanStep { item: Some(n), kind: StepKind::Copied, used: used.clone() });
             let Some(from) = item.from_drive.as_deref().and_then(at) else { continue };
             // A copy that waited in between takes what it needed there.
             let bytes = if waited { item.need } else { item.size.on_disk };
             if item.policy == Policy::Release || policy == Policy::Release {
                 used[from] = used[from].less(bytes);
-                steps.push(Step { item: Some(n), kind: StepKind::LetGo, used: used.clone() });
+                steps.push(PlanStep { item: Some(n), kind: StepKind::LetGo, used: used.clone() });
             } else {
                 later.push((from, bytes));
             }
@@ -150,25 +156,25 @@ impl<'a> Course<'a> {
 }
 
 impl Leg<'_> {
-    fn straight(berth: usize) -> Self {
-        Self { berth, staging: None, policy: Policy::Hold, after: Vec::new() }
+    fn straight(placement: usize) -> Self {
+        Self { placement, staging: None, policy: Policy::Hold, after: Vec::new() }
     }
 }
 
 /// The order, with items of other drives drawn ahead where that makes the whole shorter.
 fn shortened(
     survey: &Survey,
-    rooms: &[Room],
-    cargo: &[Cargo],
+    rooms: &[DriveRoom],
+    cargo: &[OrderItem],
     copied: &[usize],
-    berths: &[Berth<'_>],
+    placements: &[Placement<'_>],
     order: Order,
 ) -> Order {
     let pace = |drive: usize| survey.speeds.pace_of(&survey.drives[drive].drive);
     let seconds = |step: &Move| {
         let bytes = cargo[step.cargo].needs[step.to].unwrap_or(0);
         let from = step.from.map_or_else(|| pace(step.to), pace);
-        let files = berths[copied[step.cargo]].size.files;
+        let files = placements[copied[step.cargo]].size.files;
         super::estimate::seconds(("", from), ("", pace(step.to)), bytes, files).0
     };
     shorten(rooms, cargo, order, &seconds)
@@ -177,10 +183,16 @@ fn shortened(
 /// Puts the smallest item of the largest group that goes the same way first, if all still fits then; gives whether it does.
 ///
 /// A group is the items of one launcher between the same two drives: what goes well with one of them goes well with all.
-fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>], order: Order) -> (Order, bool) {
+fn try_one(
+    rooms: &[DriveRoom],
+    cargo: &[OrderItem],
+    copied: &[usize],
+    placements: &[Placement<'_>],
+    order: Order,
+) -> (Order, bool) {
     let way = |n: usize| {
-        let berth = &berths[copied[n]];
-        (&berth.game.launcher, &berth.game.drive, &berth.drive.name)
+        let placement = &placements[copied[n]];
+        (&placement.game.launcher, &placement.game.drive, &placement.drive.name)
     };
     let bytes = |n: usize| cargo[n].leaves;
     let mut groups = HashMap::new();
@@ -203,7 +215,7 @@ fn try_one(rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_
 }
 
 /// Whether a drive can hold a game for a while: all that the game's own drive or its destination can hold.
-fn can_wait(berth: &Berth<'_>, drive: &Drive) -> bool {
+fn can_wait(placement: &Placement<'_>, drive: &Drive) -> bool {
     let holds = |other: &Abilities| {
         let here = &drive.abilities;
         (here.links || !other.links)
@@ -214,14 +226,20 @@ fn can_wait(berth: &Berth<'_>, drive: &Drive) -> bool {
             && here.forbidden.chars().all(|c| other.forbidden.contains(c))
             && (!here.folds_case || other.folds_case)
     };
-    drive.abilities.known && !drive.read_only && holds(&berth.drive.abilities)
+    drive.abilities.known && !drive.read_only && holds(&placement.drive.abilities)
 }
 
 /// What stands in the way of every order, and what would clear it.
-fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], berths: &[Berth<'_>]) -> Vec<Finding> {
+fn why_not(
+    survey: &Survey,
+    rooms: &[DriveRoom],
+    cargo: &[OrderItem],
+    copied: &[usize],
+    placements: &[Placement<'_>],
+) -> Vec<Finding> {
     let (lacks, remedies) = smallest_change(rooms, cargo);
     let drive = |at: usize| &survey.drives[at].drive;
-    let title = |n: usize| berths[copied[n]].game.found.title.clone();
+    let title = |n: usize| placements[copied[n]].game.found.title.clone();
     let lacks = lacks.into_iter().map(|lack| {
         let (name, bytes) = (drive(lack.drive).name.clone(), Bytes::new(lack.bytes));
         match lack.cargo {
@@ -231,18 +249,18 @@ fn why_not(survey: &Survey, rooms: &[Room], cargo: &[Cargo], copied: &[usize], b
     });
     let several = cargo.len() > 1;
     let remedies = remedies.into_iter().filter_map(|remedy| match remedy {
-        Remedy::Room { drive: at, bytes } => {
+        Remedy::DriveRoom { drive: at, bytes } => {
             Some(FindingKind::MoreRoom { drive: drive(at).name.clone(), bytes: Bytes::new(bytes) })
         }
         Remedy::Without { cargo } => several.then(|| FindingKind::WithoutItem { item: title(cargo) }),
     });
-    lacks.chain(remedies).map(|kind| Finding::new(None, kind)).collect()
+    lacks.chain(remedies).map(|kind| Finding::general(kind)).collect()
 }
 
 /// Whether all of a draft could be copied, one after another, with originals let go where room is needed; gives the bytes in
 /// use on each drive at the fullest moment. By the sizes that the survey knows, and without copies in between.
-pub(crate) fn quick_peaks(rooms: &[Room], cargo: &[Cargo]) -> Option<Vec<u64>> {
-    let Found::Order(order) = crate::plan::order::find_straight(rooms, cargo) else { return None };
+pub(crate) fn quick_peaks(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Option<Vec<u64>> {
+    let OrderFound::Order(order) = crate::plan::order::find_straight(rooms, cargo) else { return None };
     let rows = crate::plan::order::replay(rooms, cargo, &order.moves).ok()?;
     Some((0..rooms.len()).map(|drive| rows.iter().map(|row| row[drive]).max().unwrap_or(0)).collect())
 }

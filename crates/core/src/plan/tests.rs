@@ -8,7 +8,7 @@ use deft_barge_harbor::world::{Scale, make};
 use super::*;
 use crate::bytes::Bytes;
 use crate::checksums::measure;
-use crate::item::{Finding, FindingKind, Limit, Mode, PlannedItem, Policy, PreviewKind, Weight};
+use crate::item::{Finding, FindingKind, Limit, PlannedItem, Policy, PreviewKind, Severity, Strategy};
 use crate::platform::Abilities;
 use crate::site::Site;
 use crate::survey::{GameId, Survey, survey};
@@ -79,9 +79,9 @@ fn a_plain_game_may_go_and_nothing_is_written() {
     let before = measure(&world.at(""));
     let plan = world.plan(&[SALTFLAT], "newhold");
     assert_eq!(kinds(&plan), ["data-stays", "new-library"]);
-    assert!(!plan.stopped());
+    assert!(!plan.blocked());
     let item = &plan.items[0];
-    assert_eq!((item.mode, item.to.clone()), (Mode::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
+    assert_eq!((item.mode, item.to.clone()), (Strategy::Copy, world.at("drives/newhold/quillgate/saltflat-rally")));
     let mut previews: Vec<PreviewKind> = item.previews.iter().map(|preview| preview.kind).collect();
     previews.dedup();
     use crate::item::PreviewKind::{Arrives, FileMade, Leaves, LibraryKnown, Replaced};
@@ -126,7 +126,7 @@ fn what_is_in_the_way_at_the_target_is_a_stop() {
     let mut site = world.site();
     site.drives[3].read_only = true;
     let plan = world.plan_on(&site, &[SALTFLAT], &Destination::Drive("newhold".into()));
-    assert!(has(&plan, "not-writable") && plan.stopped());
+    assert!(has(&plan, "not-writable") && plan.blocked());
 
     let world = World::new();
     let inside = world.at(GAME).join("mods");
@@ -145,7 +145,7 @@ fn records_that_do_not_fit_are_stops() {
     world.replace("home/.config/quillgate/recent.json", "saltflat-rally/bin/start", "another/bin/start");
     let plan = world.plan(&[SALTFLAT], "newhold");
     let stop = plan.findings.iter().find(|f| matches!(f.kind, FindingKind::RecordUnsound { .. })).unwrap();
-    assert_eq!(stop.weight, Weight::Stop);
+    assert_eq!(stop.severity, Severity::Blocker);
 
     // A library folder that somebody began by hand, unknown to the launcher.
     let world = World::new();
@@ -166,11 +166,11 @@ fn cautions_ask_and_do_not_refuse() {
     assert!(has(&world.plan(&[ORCHARD], "newhold"), "update-waiting"));
     world.replace("drives/swift/quillgate/ledger.json", "\"bytes\": 940000", "\"bytes\": 90000000");
     let plan = world.plan(&[MOSS], "newhold");
-    assert!(has(&plan, "claim-far") && !plan.stopped());
+    assert!(has(&plan, "claim-far") && !plan.blocked());
     fs::remove_file(world.at("home/.config/quillgate/contents/qg-0107.json")).unwrap();
     std::os::unix::fs::symlink("../../elsewhere", world.at(GAME).join("out")).unwrap();
     let plan = world.plan(&[SALTFLAT], "newhold");
-    assert!(has(&plan, "no-content-list") && has(&plan, "link-leads-out") && !plan.stopped());
+    assert!(has(&plan, "no-content-list") && has(&plan, "link-leads-out") && !plan.blocked());
 }
 
 #[test]
@@ -200,7 +200,7 @@ fn a_path_that_would_be_too_long_and_a_record_file_with_further_names_are_found_
     assert!(!named(&world.plan(&[SALTFLAT], "newhold")));
     fs::hard_link(&list, world.at("saved.json")).unwrap();
     let plan = world.plan(&[SALTFLAT], "newhold");
-    assert!(named(&plan) && !plan.stopped(), "{:?}", kinds(&plan));
+    assert!(named(&plan) && !plan.blocked(), "{:?}", kinds(&plan));
 }
 
 #[test]
@@ -213,7 +213,7 @@ fn what_a_file_system_cannot_hold_is_found_before_anything_is_copied() {
         .filter_map(|f| if let FindingKind::CannotHold { limit, .. } = f.kind { Some(limit) } else { None })
         .collect();
     assert!(limits.contains(&Limit::Link) && limits.contains(&Limit::Name), "{limits:?}");
-    assert!(has(&plan, "nicety-lost") && plan.stopped());
+    assert!(has(&plan, "nicety-lost") && plan.blocked());
 
     // Moss & Meridian has neither links nor odd names: it fits the stick, until two names differ in case only.
     assert!(!has(&world.plan(&[MOSS], "pocket"), "cannot-hold"));
@@ -240,7 +240,7 @@ fn what_a_file_system_cannot_hold_is_found_before_anything_is_copied() {
 fn several_games_share_one_new_library() {
     let world = World::new();
     let plan = world.plan(&[SALTFLAT, ORCHARD, MOSS], "newhold");
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     assert_eq!(plan.items.len(), 3);
     let new = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::NewLibrary { .. })).count();
     assert_eq!(new, 1);
@@ -493,11 +493,11 @@ fn a_database_that_is_held_and_a_record_file_that_is_read_only_are_stops() {
         writeln!(input, "begin immediate; select 'holds';").unwrap();
         BufReader::new(other.stdout.take().unwrap()).read_line(&mut String::new()).unwrap();
         let plan = world.plan(&["parlour-lamp/pale-signal"], "newhold");
-        assert!(has(&plan, "database-held") && plan.stopped(), "{:?}", plan.findings);
+        assert!(has(&plan, "database-held") && plan.blocked(), "{:?}", plan.findings);
         drop(input);
         other.wait().unwrap();
     }
-    assert!(!world.plan(&["parlour-lamp/pale-signal"], "newhold").stopped());
+    assert!(!world.plan(&["parlour-lamp/pale-signal"], "newhold").blocked());
     // A drive that is read-only is one for its record files, too.
     let mut site = world.site();
     let swift = site.drives.iter_mut().find(|drive| drive.name == "swift").unwrap();

@@ -23,9 +23,9 @@ const LONGEST: Duration = Duration::from_millis(600);
 
 /// What beats with each answer of a drive: as long as it does, a look may take as long as it likes.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Pulse(Arc<AtomicU64>);
+pub(crate) struct Heartbeat(Arc<AtomicU64>);
 
-impl Pulse {
+impl Heartbeat {
     /// Says that the drive has answered.
     pub(crate) fn beat(&self) {
         self.0.fetch_add(1, Ordering::Relaxed);
@@ -36,11 +36,11 @@ impl Pulse {
     }
 }
 
-type Look = Box<dyn FnOnce() + Send>;
+type PatientLook = Box<dyn FnOnce() + Send>;
 
 thread_local! {
     /// The thread that looks for this one; it ends with it.
-    static HELPER: RefCell<Option<Sender<Look>>> = const { RefCell::new(None) };
+    static HELPER: RefCell<Option<Sender<PatientLook>>> = const { RefCell::new(None) };
 }
 
 /// Has another thread do `work`, which looks at `place` and what is near it; gives what it found.
@@ -50,9 +50,9 @@ thread_local! {
 /// drives are read anew.
 pub(crate) fn patiently<T: Send + 'static>(
     place: &Path,
-    work: impl FnOnce(&Pulse) -> T + Send + 'static,
+    work: impl FnOnce(&Heartbeat) -> T + Send + 'static,
 ) -> io::Result<T> {
-    let pulse = Pulse::default();
+    let pulse = Heartbeat::default();
     let (give, found) = bounded(1);
     let beats = pulse.clone();
     hand_over(Box::new(move || {
@@ -75,7 +75,7 @@ pub(crate) fn patiently<T: Send + 'static>(
     }
 }
 
-fn hand_over(look: Look) -> io::Result<()> {
+fn hand_over(look: PatientLook) -> io::Result<()> {
     HELPER.with_borrow_mut(|helper| {
         let look = match helper {
             Some(looks) => match looks.send(look) {
@@ -84,7 +84,7 @@ fn hand_over(look: Look) -> io::Result<()> {
             },
             None => look,
         };
-        let (looks, taken) = unbounded::<Look>();
+        let (looks, taken) = unbounded::<PatientLook>();
         std::thread::Builder::new().name("looks".into()).spawn(move || taken.iter().for_each(|look| look()))?;
         let _ = looks.send(look);
         *helper = Some(looks);

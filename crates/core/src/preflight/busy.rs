@@ -31,25 +31,29 @@ pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
         for process in site.processes_using(Wanted { names, paths: &[] }).0 {
             closed.insert(process.pid);
             let kind = FindingKind::LauncherRunning { launcher: launcher.into(), process };
-            findings.push(Finding::new(None, kind));
+            findings.push(Finding::general(kind));
         }
     }
-    let mut whose: HashMap<PathBuf, &str> = HashMap::new();
+    let mut whose: HashMap<PathBuf, &PlannedItem> = HashMap::new();
     for item in items {
         let records = item.record_files();
         for path in [item.source(), item.to.as_path()].into_iter().chain(records) {
-            whose.entry(real_path(path)).or_insert(item.title.as_str());
+            whose.entry(real_path(path)).or_insert(item);
         }
     }
     let paths: Vec<PathBuf> = whose.keys().cloned().collect();
     let (processes, unseen) = site.processes_using(Wanted { names: &[], paths: &paths });
     hidden = hidden.max(unseen);
     for process in processes.into_iter().filter(|process| !closed.contains(&process.pid)) {
-        let title = match &process.why {
+        let item = match &process.why {
             Sight::Uses(path) => path.ancestors().find_map(|above| whose.get(above)).copied(),
             _ => None,
         };
-        findings.push(Finding::new(title, FindingKind::InUse { process }));
+        let kind = FindingKind::InUse { process };
+        findings.push(match item {
+            Some(item) => Finding::about(&item.game, &item.title, kind),
+            None => Finding::general(kind),
+        });
     }
     let mut layers: Vec<PathBuf> = items.iter().flat_map(PlannedItem::record_files).filter_map(layer_of).collect();
     layers.sort_unstable();
@@ -57,7 +61,7 @@ pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
     for process in layers.iter().flat_map(|layer| site.processes_in_layer(layer)) {
         let kind = FindingKind::InUse { process };
         if !findings.iter().any(|known| known.kind == kind) {
-            findings.push(Finding::new(None, kind));
+            findings.push(Finding::general(kind));
         }
     }
     for edit in items.iter().flat_map(|item| &item.edits) {
@@ -65,11 +69,11 @@ pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
             && is_held(file)
             && !findings.iter().any(|f| matches!(&f.kind, FindingKind::DatabaseHeld { path } if path == file))
         {
-            findings.push(Finding::new(None, FindingKind::DatabaseHeld { path: file.clone() }));
+            findings.push(Finding::general(FindingKind::DatabaseHeld { path: file.clone() }));
         }
     }
     if hidden > 0 {
-        findings.push(Finding::new(None, FindingKind::NotAllVisible { count: hidden }));
+        findings.push(Finding::general(FindingKind::NotAllVisible { count: hidden }));
     }
     findings
 }

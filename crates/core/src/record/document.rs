@@ -18,7 +18,7 @@ use thiserror::Error;
 use super::encoding::Encoding;
 use super::formats;
 use super::place::{Place, Side, Step};
-use super::tree::{Builder, Edit, Fault, Kind, Node, Style, Tree};
+use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
 
 /// Why a document was not read or not changed.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -450,7 +450,7 @@ impl Document {
         if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
             return None;
         }
-        let edit = Edit { spans, length: way.len(), node };
+        let edit = TreeEdit { spans, length: way.len(), node };
         let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::Hive) {
             let mut builder = Builder::like(&self.tree, edit);
             formats::scan(&text, self.format, &mut builder).ok()?;

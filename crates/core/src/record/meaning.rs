@@ -50,7 +50,7 @@ pub enum MeaningError {
 }
 
 #[derive(Clone, Debug, PartialEq, Eq)]
-enum Piece {
+enum TemplatePiece {
     Plain(String),
     Name(String),
 }
@@ -58,7 +58,7 @@ enum Piece {
 /// A template with names in braces.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
-pub struct Meaning(Vec<Piece>);
+pub struct Meaning(Vec<TemplatePiece>);
 
 impl TryFrom<String> for Meaning {
     type Error = MeaningError;
@@ -73,13 +73,13 @@ impl TryFrom<String> for Meaning {
             let close = rest[open..].find('}').map(|n| open + n);
             let close = close.filter(|close| close - open > 1).ok_or_else(|| MeaningError::Braces(text.clone()))?;
             if open > 0 {
-                pieces.push(Piece::Plain(rest[..open].into()));
+                pieces.push(TemplatePiece::Plain(rest[..open].into()));
             }
-            pieces.push(Piece::Name(rest[open + 1..close].into()));
+            pieces.push(TemplatePiece::Name(rest[open + 1..close].into()));
             rest = &rest[close + 1..];
         }
         if !rest.is_empty() {
-            pieces.push(Piece::Plain(rest.into()));
+            pieces.push(TemplatePiece::Plain(rest.into()));
         }
         Ok(Self(pieces))
     }
@@ -95,8 +95,8 @@ impl fmt::Display for Meaning {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for piece in &self.0 {
             match piece {
-                Piece::Plain(text) => f.write_str(text)?,
-                Piece::Name(name) => write!(f, "{{{name}}}")?,
+                TemplatePiece::Plain(text) => f.write_str(text)?,
+                TemplatePiece::Name(name) => write!(f, "{{{name}}}")?,
             }
         }
         Ok(())
@@ -106,39 +106,41 @@ impl fmt::Display for Meaning {
 impl Meaning {
     /// A template that says this one place; `None` if its path is not text.
     pub fn place(path: &std::path::Path) -> Option<Self> {
-        Some(Self(vec![Piece::Plain(path.to_str()?.into())]))
+        Some(Self(vec![TemplatePiece::Plain(path.to_str()?.into())]))
     }
 
     /// Whether the template is the word for the folder of the record's own file.
     pub fn is_file(&self) -> bool {
-        matches!(self.0.as_slice(), [Piece::Plain(word)] if word == "file")
+        matches!(self.0.as_slice(), [TemplatePiece::Plain(word)] if word == "file")
     }
 
     /// The name that the template begins with, if it stands for a folder; `/` of a whole place. Then what it says is a path.
     pub fn base(&self) -> Option<&str> {
         const FOLDERS: [&str; 8] = ["install", "library", "parent", "home", "user", "config", "data", "state"];
         match self.0.first() {
-            Some(Piece::Name(name)) if FOLDERS.contains(&name.as_str()) => Some(name),
-            Some(Piece::Plain(text)) if text.starts_with('/') => Some("/"),
+            Some(TemplatePiece::Name(name)) if FOLDERS.contains(&name.as_str()) => Some(name),
+            Some(TemplatePiece::Plain(text)) if text.starts_with('/') => Some("/"),
             _ => None,
         }
     }
 
     /// Whether the template is nothing but this name.
     pub fn is(&self, name: &str) -> bool {
-        matches!(self.0.as_slice(), [Piece::Name(n)] if n == name)
+        matches!(self.0.as_slice(), [TemplatePiece::Name(n)] if n == name)
     }
 
     /// Whether the template speaks of this name.
     pub fn names(&self, name: &str) -> bool {
-        self.0.iter().any(|piece| matches!(piece, Piece::Name(n) if n == name))
+        self.0.iter().any(|piece| matches!(piece, TemplatePiece::Name(n) if n == name))
     }
 
     /// Fills every name.
     pub fn fill(&self, values: &Values) -> Result<String, MeaningError> {
-        let piece = |piece: &Piece| match piece {
-            Piece::Plain(text) => Ok(text.clone()),
-            Piece::Name(name) => values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone())),
+        let piece = |piece: &TemplatePiece| match piece {
+            TemplatePiece::Plain(text) => Ok(text.clone()),
+            TemplatePiece::Name(name) => {
+                values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone()))
+            }
         };
         self.0.iter().map(piece).collect()
     }
@@ -157,13 +159,13 @@ impl Meaning {
     /// `None` if the text is not what the template says. What is found is never empty.
     pub fn read(&self, text: &str, values: &Values) -> Option<Values> {
         let unknown = self.0.iter().find_map(|piece| match piece {
-            Piece::Name(name) if values.of(name).is_none() => Some(name.clone()),
+            TemplatePiece::Name(name) if values.of(name).is_none() => Some(name.clone()),
             _ => None,
         });
         let Some(unknown) = unknown else {
             return (self.fill(values).ok()? == text).then(|| values.clone());
         };
-        let at = self.0.iter().position(|p| matches!(p, Piece::Name(n) if *n == unknown))?;
+        let at = self.0.iter().position(|p| matches!(p, TemplatePiece::Name(n) if *n == unknown))?;
         let before = Self(self.0[..at].to_vec()).fill(values).ok()?;
         let after = Self(self.0[at + 1..].to_vec()).fill(values).ok()?;
         let found = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;

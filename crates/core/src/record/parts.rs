@@ -66,7 +66,7 @@ const BOUNDS: [char; 18] =
 
 /// What a text is to somebody who looks for a path.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Fit {
+pub enum PartFit {
     /// No path, or one that leads somewhere else where nothing is.
     No,
     /// A path to something else that is there.
@@ -79,7 +79,7 @@ pub enum Fit {
     Folder,
 }
 
-impl Fit {
+impl PartFit {
     /// Of a path that is the one that is looked for.
     pub fn of_wanted(path: &Path) -> Self {
         match path.look_is_dir() {
@@ -99,7 +99,7 @@ pub fn find_parts<'a>(
     value: &'a str,
     within: Within,
     format: Option<Format>,
-    fit: &dyn Fn(&str) -> Fit,
+    fit: &dyn Fn(&str) -> PartFit,
 ) -> Vec<Part<'a>> {
     let whole = || Part { range: 0..value.len(), text: Cow::Borrowed(value), quote: Quote::None };
     let candidates = match within {
@@ -120,12 +120,12 @@ pub fn find_parts<'a>(
 
 /// Whether a path in a value is but the beginning of another one: of one that is there, or, where it leads to a folder, of one whose
 /// name goes on behind a blank or a sign before any other path begins.
-fn goes_on(value: &str, range: &Range<usize>, found: Fit, fit: &dyn Fn(&str) -> Fit) -> bool {
+fn goes_on(value: &str, range: &Range<usize>, found: PartFit, fit: &dyn Fn(&str) -> PartFit) -> bool {
     let longer = ends(value, range.start).filter(|end| *end > range.end).take(ENDS);
-    if longer.into_iter().any(|end| fit(&value[range.start..end]) == Fit::Other) {
+    if longer.into_iter().any(|end| fit(&value[range.start..end]) == PartFit::Other) {
         return true;
     }
-    if found != Fit::Folder {
+    if found != PartFit::Folder {
         return false;
     }
     let rest = &value[range.end..];
@@ -309,7 +309,7 @@ fn of_letter(value: &str, at: usize) -> bool {
 /// How many ends of a path in a text are tried for each beginning.
 const ENDS: usize = 64;
 
-fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> Fit) -> Vec<Part<'a>> {
+fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> PartFit) -> Vec<Part<'a>> {
     let mut parts = Vec::new();
     let mut free = 0;
     let mut before = None;
@@ -321,11 +321,11 @@ fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> Fit) -> Vec<Part<'a>> {
         if start < free || !bound || !begins {
             continue;
         }
-        let mut chosen: Option<(usize, Fit)> = None;
+        let mut chosen: Option<(usize, PartFit)> = None;
         for end in ends(value, start).take(ENDS) {
             match (fit(&value[start..end]), chosen) {
                 // The longest that is there, whatever it is; if none is, the shortest.
-                (found @ (Fit::Other | Fit::There | Fit::Folder), _) | (found @ Fit::Wanted, None) => {
+                (found @ (PartFit::Other | PartFit::There | PartFit::Folder), _) | (found @ PartFit::Wanted, None) => {
                     chosen = Some((end, found));
                 }
                 _ => {}
@@ -360,10 +360,10 @@ mod tests {
 
     fn moved(value: &str, within: Within, format: Option<Format>, new: &str) -> Option<String> {
         let fit = |text: &str| match text {
-            "/g/a b" => Fit::There,
-            "/g/a" | "C:\\g\\a" => Fit::Wanted,
-            "/g/a c" => Fit::Other,
-            _ => Fit::No,
+            "/g/a b" => PartFit::There,
+            "/g/a" | "C:\\g\\a" => PartFit::Wanted,
+            "/g/a c" => PartFit::Other,
+            _ => PartFit::No,
         };
         let parts = find_parts(value, within, format, &fit);
         let mut out = value.to_string();
@@ -413,10 +413,10 @@ mod tests {
     fn the_beginning_of_another_path_is_not_ours_whether_that_is_there_or_not() {
         for there in [true, false] {
             let fit = |text: &str| match text {
-                "/g/Fen" => Fit::Folder,
-                "/g/Fen/go" => Fit::There,
-                _ if there && (text.starts_with("/g/Fen ") || text.starts_with("/g/Fen:")) => Fit::Other,
-                _ => Fit::No,
+                "/g/Fen" => PartFit::Folder,
+                "/g/Fen/go" => PartFit::There,
+                _ if there && (text.starts_with("/g/Fen ") || text.starts_with("/g/Fen:")) => PartFit::Other,
+                _ => PartFit::No,
             };
             let found = |value: &str, within| {
                 find_parts(value, within, None, &fit).iter().map(|part| part.text.to_string()).collect::<Vec<_>>()
@@ -440,9 +440,9 @@ mod tests {
             }
         }
         let fit = |text: &str| match text {
-            "/g/Fen" => Fit::Folder,
-            "/g/Fen/go" => Fit::There,
-            _ => Fit::No,
+            "/g/Fen" => PartFit::Folder,
+            "/g/Fen/go" => PartFit::There,
+            _ => PartFit::No,
         };
         for (value, within, wanted) in [
             ("/g/Fen /other/x", Within::Command, "/g/Fen"),
@@ -464,9 +464,9 @@ mod tests {
     #[test]
     fn a_path_with_blanks_in_a_text_goes_as_far_as_it_is_there() {
         let fit = |text: &str| match text {
-            "/g/a" => Fit::Wanted,
-            "/g/a b/c d" => Fit::There,
-            _ => Fit::No,
+            "/g/a" => PartFit::Wanted,
+            "/g/a b/c d" => PartFit::There,
+            _ => PartFit::No,
         };
         let parts = find_parts("see /g/a b/c d and more", Within::Text, None, &fit);
         assert_eq!(parts.iter().map(|p| p.text.as_ref()).collect::<Vec<_>>(), ["/g/a b/c d"]);

@@ -131,14 +131,14 @@ pub(crate) struct Tree {
 pub(crate) struct Builder<'k> {
     tree: Tree,
     last: Vec<u32>,
-    known: Option<Known<'k>>,
+    known: Option<KnownNode<'k>>,
 }
 
 /// A tree as it should be after an edit, node by node: a second tree of a large file would not fit beside the first.
 #[derive(Debug)]
-struct Known<'k> {
+struct KnownNode<'k> {
     tree: &'k Tree,
-    edit: Edit<'k>,
+    edit: TreeEdit<'k>,
     more_keys: usize,
     same: bool,
     edited: Option<Node>,
@@ -146,13 +146,13 @@ struct Known<'k> {
 
 /// Where a text was changed: `spans` in their order, each now `length` bytes long, of the node `node`.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Edit<'k> {
+pub(crate) struct TreeEdit<'k> {
     pub spans: &'k [Range<usize>],
     pub length: usize,
     pub node: u32,
 }
 
-impl Edit<'_> {
+impl TreeEdit<'_> {
     fn shifted(&self, mut node: Node) -> Node {
         for span in self.spans.iter().rev() {
             node = node.moved(span.end.max(span.start + 1), self.length as isize - span.len() as isize);
@@ -178,8 +178,8 @@ impl<'k> Builder<'k> {
 
     /// Looks whether a text that was edited has the shape of `tree` but for the edit. Only for scanners that never turn
     /// a node into another one.
-    pub fn like(tree: &'k Tree, edit: Edit<'k>) -> Self {
-        let known = Known { tree, edit, more_keys: 0, same: true, edited: None };
+    pub fn like(tree: &'k Tree, edit: TreeEdit<'k>) -> Self {
+        let known = KnownNode { tree, edit, more_keys: 0, same: true, edited: None };
         Self { tree: Tree::default(), last: Vec::with_capacity(tree.nodes.len()), known: Some(known) }
     }
 
@@ -262,7 +262,7 @@ impl<'k> Builder<'k> {
     }
 }
 
-impl Known<'_> {
+impl KnownNode<'_> {
     /// Whether a node that is added is the one that should come next. The ends of containers come later.
     fn is_next(&mut self, id: u32, at: Option<(u32, u32)>, node: Node) -> bool {
         let Some(old) = self.tree.nodes.get(id as usize) else { return false };
@@ -300,7 +300,7 @@ impl Tree {
     }
 
     /// Whether `other` is this tree after an edit, and only the edited node may be written in another style.
-    pub fn same_after(&self, other: &Self, edit: Edit<'_>) -> bool {
+    pub fn same_after(&self, other: &Self, edit: TreeEdit<'_>) -> bool {
         let same = |(n, (mine, theirs)): (usize, (&Node, &Node))| {
             let mut mine = edit.shifted(*mine);
             if n as u32 == edit.node {
@@ -341,7 +341,7 @@ mod tests {
             ("{\"a\":\"long\",\"bb\":\"\",\"c\":[1]}", false),
             ("{\"a\":\"long\",\"b\":\"y\",\"c\":1  }", false),
         ] {
-            let edit = Edit { spans: std::slice::from_ref(&span), length: 6, node: 1 };
+            let edit = TreeEdit { spans: std::slice::from_ref(&span), length: 6, node: 1 };
             let before = tree(old);
             assert_eq!(before.same_after(&tree(new), edit), same, "{new}");
             let mut like = Builder::like(&before, edit);

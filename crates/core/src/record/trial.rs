@@ -3,7 +3,7 @@
 //! Law: the first edits of each file are made as a haul makes them: spliced, read again, compared. Of a file that many items change, the
 //! further ones are looked at in place: the text is there and says what it should, an entry is in the one list and not in the other, and
 //! the new text can be written. The haul makes every edit in full in any case, and changes nothing if one fails. Start at
-//! [`Trial::try_item`].
+//! [`EditRehearsal::try_item`].
 
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -18,17 +18,17 @@ use crate::record::formats::Format;
 /// Edits of one file that are made in full.
 const IN_FULL: usize = 24;
 
-type Made<T> = Result<T, EditError>;
+type TriedEdits<T> = Result<T, EditError>;
 
 /// Ids of a list and where each stands.
 type Ids = HashMap<String, Place>;
 
 /// A list as it is on the drive.
-type List = (Document, Ids);
+type TriedList = (Document, Ids);
 
 /// What was tried so far.
 #[derive(Debug, Default)]
-pub(crate) struct Trial {
+pub(crate) struct EditRehearsal {
     files: Files,
     /// Edits of each file that were made in full.
     full: HashMap<PathBuf, usize>,
@@ -41,10 +41,10 @@ pub(crate) struct Trial {
     /// What texts say after the edits that were looked at, by their file and place.
     said: HashMap<(PathBuf, String), String>,
     /// Lists as they are on the drive, with the ids of their entries.
-    lists: HashMap<(PathBuf, String), Option<List>>,
+    lists: HashMap<(PathBuf, String), Option<TriedList>>,
 }
 
-impl Trial {
+impl EditRehearsal {
     /// Tries the edits of one item, after those of the items before it. Files below `to` are read where they are now, below `from`;
     /// `link`, if there is one, is supposed to lead to its target.
     ///
@@ -55,7 +55,7 @@ impl Trial {
         edits: &[Edit],
         (from, to): (&Path, &Path),
         link: Option<(&Path, &Path)>,
-    ) -> Made<()> {
+    ) -> TriedEdits<()> {
         let files = std::mem::take(&mut self.files);
         let mut files = files.now_carried(from, to);
         if let Some((link, target)) = link {
@@ -98,7 +98,7 @@ impl Trial {
         }
     }
 
-    fn document(&mut self, file: &Path, format: Format) -> Made<Rc<Document>> {
+    fn document(&mut self, file: &Path, format: Format) -> TriedEdits<Rc<Document>> {
         if let Some(known) = self.read.get(file) {
             return Ok(Rc::clone(known));
         }
@@ -108,7 +108,7 @@ impl Trial {
     }
 
     /// Looks whether an edit could be made; `false` if it is one that has to be made to know.
-    fn look_at(&mut self, edit: &Edit) -> Made<bool> {
+    fn look_at(&mut self, edit: &Edit) -> TriedEdits<bool> {
         match edit {
             Edit::Replace { file, format: Some(format), rewrite }
                 if rewrite.side == Side::Value || !rewrite.inside.is_empty() =>
@@ -161,7 +161,7 @@ impl Trial {
     }
 
     /// Looks whether a text says what it should, and can be written as what it is to say.
-    fn look_at_text(&mut self, document: &Document, rewrite: &Rewrite, file: &Path) -> Made<()> {
+    fn look_at_text(&mut self, document: &Document, rewrite: &Rewrite, file: &Path) -> TriedEdits<()> {
         let place = match document.find_one(&rewrite.location) {
             Ok(place) => place,
             Err(DocumentError::NotOne { .. }) => return Err(changed(file, &rewrite.location)),
@@ -177,7 +177,7 @@ impl Trial {
         Ok(())
     }
 
-    fn ids(&mut self, file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> Made<Rc<Ids>> {
+    fn ids(&mut self, file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> TriedEdits<Rc<Ids>> {
         let at = (file.to_path_buf(), list.to_string());
         if let Some(known) = self.ids.get(&at) {
             return Ok(Rc::clone(known));
@@ -190,7 +190,7 @@ impl Trial {
 }
 
 /// The ids of a list's entries, and where each stands.
-fn ids_of(file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> Made<Ids> {
+fn ids_of(file: &Path, document: &Document, list: &str, id_at: Option<&str>) -> TriedEdits<Ids> {
     let place = document.find_one(list).map_err(in_file(file))?;
     let wrong = || in_file(file)(DocumentError::WrongKind { place: place.to_string() });
     let mut ids = Ids::new();
@@ -246,7 +246,7 @@ mod tests {
     }
 
     fn all(items: &[Vec<Edit>]) -> Vec<bool> {
-        let mut trial = Trial::default();
+        let mut trial = EditRehearsal::default();
         items.iter().map(|edits| trial.try_item(edits, (Path::new("/a"), Path::new("/b")), None).is_ok()).collect()
     }
 

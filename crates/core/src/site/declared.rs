@@ -7,7 +7,7 @@ use serde::Deserialize;
 
 use super::{Places, Site, SiteError};
 use crate::bytes::Bytes;
-use crate::disk::{DeclaredRules, Disk, Unreadable};
+use crate::disk::{DeclaredFault, DeclaredRules, Disk};
 use crate::platform;
 use crate::platform::{Abilities, Drive, DriveKind};
 
@@ -63,7 +63,7 @@ impl Site {
         if file.format != 1 {
             return Err(wrong(format!("format {} is not known here; this program reads 1", file.format)));
         }
-        let mut drives: Vec<(Drive, Vec<Unreadable>)> = Vec::new();
+        let mut drives: Vec<(Drive, Vec<DeclaredFault>)> = Vec::new();
         for entry in file.drives {
             let name = entry.name.clone();
             let twice = drives.iter().any(|(d, _)| d.name == name || (d.tag.is_some() && d.tag == entry.tag));
@@ -91,7 +91,7 @@ impl Site {
     }
 }
 
-fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<Unreadable>), String> {
+fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<DeclaredFault>), String> {
     let root = inside(folder, &entry.root)?;
     if !root.is_dir() {
         return Err(format!("drive {:?}: there is no folder {}", entry.name, root.display()));
@@ -101,7 +101,7 @@ fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<Unreadable>), S
     let mut unreadable = Vec::new();
     for bad in entry.unreadable {
         let file = inside(&root, &bad.file)?;
-        unreadable.push(Unreadable { file, from: bad.from, bytes: bad.bytes });
+        unreadable.push(DeclaredFault { file, from: bad.from, bytes: bad.bytes });
     }
     let drive = Drive {
         tag: entry.tag,

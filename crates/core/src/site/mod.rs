@@ -14,7 +14,7 @@ pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
 pub use mounts::{Mount, parse_mountinfo};
 pub use process::{Process, Sight, Wanted};
-pub use speed::{Pace, Run, Speeds};
+pub use speed::{DriveSpeed, Run, Speeds};
 
 use crate::platform::{Abilities, Drive};
 use std::io;

@@ -9,7 +9,7 @@ use crate::platform::{Drive, DriveKind};
 
 /// What a drive does, by itself.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct Pace {
+pub struct DriveSpeed {
     /// Bytes per second that are read.
     pub read: f64,
     /// Bytes per second that are written and flushed.
@@ -18,7 +18,7 @@ pub struct Pace {
     pub per_file: f64,
 }
 
-impl Pace {
+impl DriveSpeed {
     /// What drives of a kind do at least mostly; our own measure, and rough.
     pub fn of_kind(kind: DriveKind) -> Self {
         let (read, write, per_file) = match kind {
@@ -54,20 +54,20 @@ pub struct Run {
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Speeds {
     /// Probed drives, by name.
-    pub probes: HashMap<String, Pace>,
+    pub probes: HashMap<String, DriveSpeed>,
     /// Past runs, newest first.
     pub runs: Vec<Run>,
 }
 
 impl Speeds {
     /// What a drive does by itself: as probed, else as drives of its kind do.
-    pub fn pace(&self, site: &Site, drive: &str) -> Pace {
+    pub fn pace(&self, site: &Site, drive: &str) -> DriveSpeed {
         let kind = || site.find_drive(drive).map_or(DriveKind::Unknown, |drive| drive.kind);
-        self.probes.get(drive).copied().unwrap_or_else(|| Pace::of_kind(kind()))
+        self.probes.get(drive).copied().unwrap_or_else(|| DriveSpeed::of_kind(kind()))
     }
 
     /// What this drive does by itself.
-    pub(crate) fn pace_of(&self, drive: &Drive) -> Pace {
-        self.probes.get(&drive.name).copied().unwrap_or_else(|| Pace::of_kind(drive.kind))
+    pub(crate) fn pace_of(&self, drive: &Drive) -> DriveSpeed {
+        self.probes.get(&drive.name).copied().unwrap_or_else(|| DriveSpeed::of_kind(drive.kind))
     }
 }

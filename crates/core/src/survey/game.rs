@@ -5,12 +5,24 @@ use std::fmt;
 use serde::{Deserialize, Serialize};
 
 use crate::checksums::Size;
-use crate::launcher::{FoundGame, PlaceFault, Update};
+use crate::launcher::{FoundGame, Origin, PlaceFault, Update};
 
 /// Name of a game over all launchers: the profile's id, a slash, the launcher's id of the game.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct GameId(pub String);
+
+impl GameId {
+    /// The name of a game that this profile knows by this id.
+    pub fn of(profile: &str, id: impl fmt::Display) -> Self {
+        Self(format!("{profile}/{id}"))
+    }
+
+    /// The name of something that is moved like a game, without one.
+    pub(crate) fn made_up(origin: Origin, what: impl fmt::Display) -> Self {
+        Self::of(origin.profile_id().unwrap_or_default(), what)
+    }
+}
 
 impl fmt::Display for GameId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

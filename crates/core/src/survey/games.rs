@@ -11,10 +11,11 @@ use jiff::Timestamp;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use super::around::DATA;
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::{Size, measure};
-use crate::launcher::{Found, FoundGame, Problem, Profile, ProfileError, load_profiles, read_launchers};
+use crate::launcher::{
+    FoundGame, FoundLauncher, Origin, Problem, Profile, ProfileError, load_profiles, read_launchers,
+};
 use crate::platform::silent_mounts;
 use crate::platform::{Drive, Usage};
 use crate::site::{Process, Sight, Site, Speeds, Wanted};
@@ -75,7 +76,9 @@ pub struct Launcher {
 pub struct Held {
     /// The haul.
     pub haul: HaulId,
-    /// Title of the game.
+    /// The game.
+    pub game: GameId,
+    /// Its title.
     pub title: String,
     /// Where they are.
     pub path: PathBuf,
@@ -110,7 +113,7 @@ pub struct Survey {
     pub speeds: Speeds,
     /// What the launchers keep written down, for planning.
     #[serde(skip)]
-    pub found: Vec<Found>,
+    pub found: Vec<FoundLauncher>,
     /// Whether sizes are true; in a sketch they are the launchers' claims.
     #[serde(skip)]
     pub measured: bool,
@@ -131,7 +134,7 @@ pub struct SurveyPhase {
 pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync)) -> Survey {
     let (mut found, mut problems) = read(site);
     let around = look_around(site, &mut found);
-    let flat: Vec<(&Found, &FoundGame)> =
+    let flat: Vec<(&FoundLauncher, &FoundGame)> =
         found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
     let count = flat.len();
     let done = Mutex::new(0);
@@ -168,7 +171,7 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
 /// there. Sizes are the launchers' claims, and nothing that lies around games is looked for.
 pub fn sketch(site: &Site, held: Vec<Held>) -> Survey {
     let (found, problems) = read(site);
-    let claimed = |launcher: &Found, game: &FoundGame| {
+    let claimed = |launcher: &FoundLauncher, game: &FoundGame| {
         let claim = game.claim.unwrap_or(Bytes::ZERO);
         Game { size: Size { on_disk: claim, apparent: claim, ..Size::default() }, ..unmeasured(site, launcher, game) }
     };
@@ -187,7 +190,7 @@ pub fn sketch(site: &Site, held: Vec<Held>) -> Survey {
     joined(site, found, games, drives, held, problems)
 }
 
-fn read(site: &Site) -> (Vec<Found>, Vec<Problem>) {
+fn read(site: &Site) -> (Vec<FoundLauncher>, Vec<Problem>) {
     let (profiles, errors) = load_profiles(&site.profile_folder());
     let silent = |file: PathBuf| Problem {
         file,
@@ -211,14 +214,17 @@ fn drive_state(drive: &Drive, usage: Usage, games: &[Game], held: &[Held]) -> Dr
 
 fn joined(
     site: &Site,
-    found: Vec<Found>,
+    found: Vec<FoundLauncher>,
     games: Vec<Game>,
     drives: Vec<DriveState>,
     held: Vec<Held>,
     problems: Vec<Problem>,
 ) -> Survey {
-    let launchers =
-        found.iter().filter(|f| f.profile.id != DATA).map(|launcher| survey_launcher(site, launcher, &games)).collect();
+    let launchers = found
+        .iter()
+        .filter(|f| f.profile.origin != Origin::UserData)
+        .map(|launcher| survey_launcher(site, launcher, &games))
+        .collect();
     Survey {
         made: Timestamp::now(),
         drives,
@@ -245,13 +251,13 @@ fn profile_problem(error: &ProfileError) -> Problem {
     Problem { file, line, what }
 }
 
-fn survey_game(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
+fn survey_game(site: &Site, launcher: &FoundLauncher, game: &FoundGame) -> Game {
     // A place that cannot be a game is not measured: it may be the whole machine.
     let size = if game.fault.is_none() { measure(&game.install) } else { Size::default() };
     Game { size, ..unmeasured(site, launcher, game) }
 }
 
-fn unmeasured(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
+fn unmeasured(site: &Site, launcher: &FoundLauncher, game: &FoundGame) -> Game {
     Game {
         id: GameId(format!("{}/{}", launcher.profile.id, game.id)),
         launcher: launcher.profile.id.clone(),
@@ -261,7 +267,7 @@ fn unmeasured(site: &Site, launcher: &Found, game: &FoundGame) -> Game {
     }
 }
 
-fn survey_launcher(site: &Site, found: &Found, games: &[Game]) -> Launcher {
+fn survey_launcher(site: &Site, found: &FoundLauncher, games: &[Game]) -> Launcher {
     let mut sums: HashMap<&PathBuf, (usize, Bytes)> = HashMap::new();
     for game in games.iter().filter(|game| game.launcher == found.profile.id) {
         if let Some(library) = &game.found.library {

@@ -7,12 +7,12 @@ use crate::platform;
 
 /// The files of a folder, by their path below it, and their sizes. Links are none of them.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Hash)]
-pub struct Listing(BTreeMap<PathBuf, u64>);
+pub struct FolderListing(BTreeMap<PathBuf, u64>);
 
 /// Files that are listed at most: a folder with more is listed so far.
 const MOST: usize = 500_000;
 
-impl Listing {
+impl FolderListing {
     /// Lists a folder; what cannot be read is left out.
     pub fn of(folder: &Path) -> Self {
         let mut listing = Self::default();

@@ -23,7 +23,7 @@ pub struct Lookup<'a> {
     data: HashMap<&'a GameId, &'a UserData>,
     data_of: HashMap<&'a GameId, Vec<&'a UserData>>,
     shortcuts: HashMap<&'a GameId, Vec<&'a Shortcut>>,
-    held: HashMap<&'a str, Vec<&'a Held>>,
+    held: HashMap<&'a GameId, Vec<&'a Held>>,
 }
 
 impl<'a> Lookup<'a> {
@@ -60,7 +60,7 @@ impl<'a> Lookup<'a> {
             lookup.shortcuts.entry(&shortcut.game).or_default().push(shortcut);
         }
         for held in &survey.held {
-            lookup.held.entry(&held.title).or_default().push(held);
+            lookup.held.entry(&held.game).or_default().push(held);
         }
         lookup
     }
@@ -118,9 +118,9 @@ impl<'a> Lookup<'a> {
         self.shortcuts.get(game).map_or(&[], Vec::as_slice)
     }
 
-    /// Originals that are held of a game of this title.
-    pub fn held_of(&self, title: &str) -> &[&'a Held] {
-        self.held.get(title).map_or(&[], Vec::as_slice)
+    /// Originals that are kept of this game.
+    pub fn held_of(&self, game: &GameId) -> &[&'a Held] {
+        self.held.get(game).map_or(&[], Vec::as_slice)
     }
 }
 

@@ -6,9 +6,6 @@ use crate::checksums::Size;
 use serde::Serialize;
 use std::path::PathBuf;
 
-/// Id of the launcher that what lies about seems to have.
-pub const FINDS: &str = "finds";
-
 /// A content list that a folder fits.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Fitting {
@@ -29,29 +26,29 @@ pub struct Fitting {
 /// What somebody may do about a find.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum FindAct {
+pub enum CleanupAct {
     /// Make it an installed game of its launcher.
-    Adopt,
+    Import,
     /// Haul it elsewhere, with all records that a trace finds.
     Haul,
     /// Compare it with the copy that stays, and let go of it.
-    LetGo,
+    Release,
     /// Set it aside, and let go of it.
-    SetAside,
+    Quarantine,
     /// Take the link away.
     RemoveLink,
     /// Take the entry off the launcher's list.
     Forget,
     /// Rewrite all records that lead below the old place of the drive.
-    Reanchor,
+    Remap,
 }
 
 /// What was found.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
-pub enum Lying {
+pub enum FindKind {
     /// A folder that looks like a game, or fits a content list, and that no record names.
-    Stray {
+    Unlisted {
         /// Programs in it, as far as was looked.
         programs: usize,
         /// Large files in it that are no programs, as far as was looked.
@@ -60,7 +57,7 @@ pub enum Lying {
         fits: Option<Fitting>,
     },
     /// An old copy of a game that is installed elsewhere.
-    Leftover {
+    OldCopy {
         /// The game.
         of: GameId,
         /// Its title.
@@ -93,7 +90,7 @@ pub enum Lying {
         into: Option<GameId>,
     },
     /// A launcher's entry of a game whose folder is not there.
-    DeadRecord {
+    DeadEntry {
         /// The game.
         game: GameId,
         /// Its title.
@@ -102,7 +99,7 @@ pub enum Lying {
         file: PathBuf,
     },
     /// A library whose folder, or whose drive, is not there.
-    AwayLibrary {
+    OfflineLibrary {
         /// Name of the launcher.
         launcher: String,
     },
@@ -112,7 +109,7 @@ pub enum Lying {
 
 /// One thing that lies about.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct LyingAbout {
+pub struct CleanupFind {
     /// Where.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub path: PathBuf,
@@ -122,10 +119,7 @@ pub struct LyingAbout {
     pub size: Size,
     /// What it is.
     #[serde(flatten)]
-    pub what: Lying,
+    pub what: FindKind,
     /// What may be done about it.
-    pub acts: Vec<FindAct>,
+    pub acts: Vec<CleanupAct>,
 }
-
-/// Id of the launcher that a carried folder seems to have.
-pub const CARRY: &str = "carry";

@@ -8,7 +8,7 @@ use super::game::{Game, GameId};
 use super::{DriveState, Survey};
 use crate::bytes::Bytes;
 use crate::checksums::Size;
-use crate::launcher::{Entry, FoundGame};
+use crate::launcher::{FoundGame, ListEntry};
 use crate::platform::{Abilities, Drive, DriveKind};
 use crate::record::Shape;
 
@@ -62,7 +62,7 @@ pub(crate) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> 
         sealed: None,
         last_run,
         update: None,
-        entry: Entry {
+        entry: ListEntry {
             file: PathBuf::new(),
             shape: Shape::of_name(Path::new("x.json")),
             list: None,

@@ -13,14 +13,12 @@ pub(crate) mod made_up;
 mod names;
 mod traced;
 
-pub use around::{
-    DATA, DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list,
-};
+pub use around::{DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list};
 pub use game::{Game, GameId};
 pub use games::{DriveState, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
-pub use listing::Listing;
+pub use listing::FolderListing;
 pub use lookup::Lookup;
-pub use lying::{CARRY, FINDS, FindAct, Fitting, Lying, LyingAbout};
+pub use lying::{CleanupAct, CleanupFind, FindKind, Fitting};
 pub use names::{NAMES, Names};
 pub(crate) use traced::add_as;
-pub use traced::{TRACED, add_to_survey};
+pub use traced::add_to_survey;

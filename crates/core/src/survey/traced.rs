@@ -6,13 +6,10 @@ use std::path::{Path, PathBuf};
 use super::game::{Game, GameId};
 use super::games::Survey;
 use crate::checksums::measure;
-use crate::launcher::{Entry, Found, FoundGame, Profile, Staying, WhyStaying, place_fault};
+use crate::launcher::{FoundGame, FoundLauncher, ListEntry, Origin, Profile, Staying, WhyStaying, place_fault};
 use crate::record::{Format, Meaning, Shape};
 use crate::site::Site;
 use crate::trace::{Sure, Trace};
-
-/// Id of the profile that a traced folder seems to have.
-pub const TRACED: &str = "traced";
 
 impl Trace {
     /// The folder as a game with the records that were found.
@@ -30,7 +27,7 @@ impl Trace {
             sealed: None,
             last_run: None,
             update: None,
-            entry: Entry {
+            entry: ListEntry {
                 file: self.path.clone(),
                 shape: Shape::Text(Format::Lines),
                 list: None,
@@ -63,39 +60,41 @@ impl Trace {
         staying.into_iter().map(|(why, files)| Staying { why, files: files.into_iter().collect() }).collect()
     }
 
-    pub(crate) fn as_found(&self, site: &Site) -> Found {
-        let profile = Profile::made_up(TRACED, "Traced records", None);
+    pub(crate) fn as_found(&self, site: &Site) -> FoundLauncher {
+        let profile = Profile::made_up(Origin::Traced, "Traced records", None);
         let home = self.path.parent().unwrap_or(Path::new("/")).to_path_buf();
         let letters = self.layers.clone();
         let games = vec![self.as_game(site)];
-        Found { games, letters, ..Found::bare(profile, home) }
+        FoundLauncher { games, letters, ..FoundLauncher::bare(profile, home) }
     }
 }
 
 /// Adds a traced folder to a survey under the id of a launcher that it seems to have, and with the place where it goes on a
 /// drive; gives its id.
-pub(crate) fn add_as(site: &Site, survey: &mut Survey, trace: &Trace, launcher: &str, place: Option<&str>) -> GameId {
+pub(crate) fn add_as(site: &Site, survey: &mut Survey, trace: &Trace, origin: Origin, place: Option<&str>) -> GameId {
     let mut found = trace.as_found(site);
-    found.profile.id = launcher.into();
+    found.profile.origin = origin;
+    found.profile.id = origin.profile_id().unwrap_or_default().into();
+    let launcher = found.profile.id.clone();
     found.profile.games.place = place.and_then(|place| Meaning::try_from(place.to_string()).ok());
     let game = found.games[0].clone();
     // Where it lies now is no sign of where others should go.
     found.games.retain(|_| place.is_none());
-    let id = GameId(format!("{launcher}/{}", game.id));
+    let id = GameId::made_up(origin, &game.id);
     survey.games.retain(|other| other.id != id);
     survey.games.push(Game {
         id: id.clone(),
-        launcher: launcher.into(),
+        launcher: launcher.clone(),
         drive: site.drive_of(&game.install).map(|drive| drive.name.clone()),
         size: if game.fault.is_none() { measure(&game.install) } else { crate::checksums::Size::default() },
         found: game,
     });
-    survey.found.retain(|other| other.profile.id != launcher);
+    survey.found.retain(|other| other.profile.origin != origin);
     survey.found.push(found);
     id
 }
 
 /// Adds a traced folder to a survey, so that it can be drafted, planned and hauled like any game; gives its id.
 pub fn add_to_survey(site: &Site, survey: &mut Survey, trace: &Trace) -> GameId {
-    add_as(site, survey, trace, TRACED, None)
+    add_as(site, survey, trace, Origin::Traced, None)
 }

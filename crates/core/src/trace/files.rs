@@ -11,7 +11,7 @@ use crate::platform::{self, Look};
 use crate::site::Site;
 
 #[derive(Debug, Default)]
-pub(crate) struct Found {
+pub(crate) struct Gathered {
     pub files: Vec<PathBuf>,
     pub links: Vec<PathBuf>,
     /// Folders of compatibility layers: those with a folder `dosdevices`.
@@ -19,7 +19,7 @@ pub(crate) struct Found {
     pub problems: Vec<Problem>,
 }
 
-impl Found {
+impl Gathered {
     fn with(mut self, other: Self) -> Self {
         self.files.extend(other.files);
         self.links.extend(other.links);
@@ -64,7 +64,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
 }
 
 /// Adds the files below a place, or the place itself if it is a file.
-pub(crate) fn gather(place: &Path, but: &[&Path], found: &mut Found) {
+pub(crate) fn gather(place: &Path, but: &[&Path], found: &mut Gathered) {
     match place.look_own_meta() {
         Ok(meta) if meta.is_symlink() => found.links.push(place.into()),
         Ok(meta) if meta.is_file() => found.files.push(place.into()),
@@ -78,12 +78,12 @@ const NEAR: usize = 4;
 const SMALL: u64 = 4 << 20;
 
 /// Adds all links below a folder, and the small files near its top.
-pub(crate) fn gather_near(folder: &Path, found: &mut Found) {
+pub(crate) fn gather_near(folder: &Path, found: &mut Gathered) {
     *found = std::mem::take(found).with(near(folder, NEAR));
 }
 
-fn near(folder: &Path, depth: usize) -> Found {
-    let mut found = Found::default();
+fn near(folder: &Path, depth: usize) -> Gathered {
+    let mut found = Gathered::default();
     let mut folders = Vec::new();
     for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let Ok(kind) = entry.file_type() else { continue };
@@ -98,13 +98,15 @@ fn near(folder: &Path, depth: usize) -> Found {
             found.files.push(entry.path());
         }
     }
-    let inner =
-        folders.par_iter().map(|folder| near(folder, depth.saturating_sub(1))).reduce(Found::default, Found::with);
+    let inner = folders
+        .par_iter()
+        .map(|folder| near(folder, depth.saturating_sub(1)))
+        .reduce(Gathered::default, Gathered::with);
     found.with(inner)
 }
 
-fn below(folder: &Path, but: &[&Path]) -> Found {
-    let mut found = Found::default();
+fn below(folder: &Path, but: &[&Path]) -> Gathered {
+    let mut found = Gathered::default();
     if but.contains(&folder) {
         return found;
     }
@@ -129,6 +131,6 @@ fn below(folder: &Path, but: &[&Path]) -> Found {
             found.files.push(entry.path());
         }
     }
-    let inner = folders.par_iter().map(|folder| below(folder, but)).reduce(Found::default, Found::with);
+    let inner = folders.par_iter().map(|folder| below(folder, but)).reduce(Gathered::default, Gathered::with);
     found.with(inner)
 }

@@ -9,7 +9,8 @@ use super::needle::Needle;
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, Document, Fit, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, find_parts,
+    Bases, Document, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step, Within,
+    find_parts,
 };
 use crate::site::{Site, real_path};
 
@@ -252,9 +253,9 @@ impl Looking<'_> {
         }
         let absolute = Bases { relative_to: None, ..bases.clone() };
         let fit = |text: &str| match self.read(text, &absolute) {
-            Some((_, path, Some(_))) => Fit::of_wanted(&self.place_now(&path)),
-            Some((_, path, None)) if path.look_exists() => Fit::Other,
-            _ => Fit::No,
+            Some((_, path, Some(_))) => PartFit::of_wanted(&self.place_now(&path)),
+            Some((_, path, None)) if path.look_exists() => PartFit::Other,
+            _ => PartFit::No,
         };
         let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
         let ways: &[Within] = match (command, list) {

@@ -3,7 +3,7 @@
 //! Law: looking writes nothing and follows no link out of the places it was given; what cannot be read
 //! or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] and [`Trace::as_game`] go on from it.
 
-use super::files::{Found, gather, gather_near};
+use super::files::{Gathered, gather, gather_near};
 use super::find::{Find, Trace, TracePhase, problem};
 use super::looking::Looking;
 use super::needle::{self, Needle};
@@ -33,7 +33,7 @@ pub fn trace_moved(
     let path = path.components().collect::<PathBuf>();
     let own = site.state_folder();
     let own_settings = site.places.config.join("deft-barge");
-    let mut found = Found::default();
+    let mut found = Gathered::default();
     for place in places {
         gather(place, &[&own, &own_settings], &mut found);
     }

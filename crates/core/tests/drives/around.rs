@@ -3,7 +3,7 @@
 use std::fs;
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, Plan, anchors, plan, plan_anchor};
@@ -42,7 +42,7 @@ impl Machine {
     }
 
     fn run(&self, plan: &Plan) {
-        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
         let site = self.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
         Haul::begin(&site, &journal, plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
@@ -57,7 +57,7 @@ impl Machine {
     fn undo(&self, id: HaulId) {
         let site = self.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        return_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+        undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
     }
 }
 
@@ -100,7 +100,7 @@ fn where_a_file_system_holds_no_links_none_is_offered_or_left() {
     let mods = survey.data(&GameId(DATA.into())).unwrap();
     assert!(mods.ways.is_empty() && mods.fault.is_none() && mods.size.files == 2, "{mods:?}");
     let plan = machine.planned("quillgate/g1", Some(Way::Link));
-    assert!(plan.stopped() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NoLinkThere { .. })));
+    assert!(plan.blocked() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NoLinkThere { .. })));
     // Without a link it goes, and nothing is left at the old place.
     machine.run(&machine.planned("quillgate/g1", None));
     assert!(machine.content());

@@ -17,7 +17,7 @@ use std::process::Command;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Disk, Meta};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, prove_haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, prove_haul, release_haul, undo_haul};
 use deft_barge_core::item::{Policy, Stage};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Destination, Draft, Plan, plan};
@@ -204,7 +204,7 @@ impl Machine {
     fn give_back(&self, id: i64) {
         let site = self.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        return_haul(&site, &journal, HaulId(id), &|_| {}, &Control::default()).unwrap();
+        undo_haul(&site, &journal, HaulId(id), &|_| {}, &Control::default()).unwrap();
     }
 
     fn content(&self) -> bool {

@@ -3,7 +3,7 @@
 use super::*;
 use deft_barge_core::cleanup::find;
 use deft_barge_core::item::{DifferenceKind, FindingKind, WhyLeft};
-use deft_barge_core::survey::Lying;
+use deft_barge_core::survey::FindKind;
 
 fn refused<T>(result: Result<T, HaulError>, is_it: impl Fn(&FindingKind) -> bool) -> bool {
     matches!(result, Err(HaulError::Refused(findings)) if findings.iter().any(|finding| is_it(&finding.kind)))
@@ -27,7 +27,7 @@ fn release(machine: &Machine, id: i64) -> Result<deft_barge_core::haul::Removed,
 fn undo(machine: &Machine, id: i64) -> Result<(), HaulError> {
     let site = machine.site();
     let (journal, _) = Journal::open(&site)?.recover()?;
-    return_haul(&site, &journal, HaulId(id), &|_| {}, &Control::default()).map(drop)
+    undo_haul(&site, &journal, HaulId(id), &|_| {}, &Control::default()).map(drop)
 }
 
 fn stage(machine: &Machine) -> Stage {
@@ -104,7 +104,7 @@ fn a_canceled_haul_on_a_drive_that_turned_read_only_ends() {
     assert!(matches!(machine.haul(&leave, &stop), Err(HaulError::Paused)));
     assert!(done(Command::new("mount").args(["-o", "remount,ro"]).arg(machine.at("to"))));
     undo(&machine, 1).unwrap();
-    assert_eq!(stage(&machine), Stage::GivenUp);
+    assert_eq!(stage(&machine), Stage::Cancelled);
     let left = History::remains(&machine.site(), HaulId(1)).unwrap();
     assert!(
         left[0].1.iter().all(|left| left.why == WhyLeft::ReadOnly && left.path.symlink_metadata().is_ok()),
@@ -124,8 +124,8 @@ fn one_folder_that_is_seen_twice_is_no_copy_of_itself() {
     let site = machine.site();
     let seen = survey(&site, Vec::new(), &|_| {});
     let lying = find(&site, &seen, &History::default(), &|_| {});
-    let copies = |lying: &&deft_barge_core::survey::LyingAbout| {
-        matches!(lying.what, Lying::Leftover { .. } | Lying::Duplicate { .. }) && lying.path == again
+    let copies = |lying: &&deft_barge_core::survey::CleanupFind| {
+        matches!(lying.what, FindKind::OldCopy { .. } | FindKind::Duplicate { .. }) && lying.path == again
     };
     let told: Vec<_> = lying.iter().filter(copies).collect();
     done(Command::new("umount").arg(&again));
@@ -148,7 +148,7 @@ fn permissions_come_back_from_a_drive_that_holds_none() {
     let mut draft = Draft::default();
     draft.send(GameId("quillgate/g1".into()), Destination::Library(machine.at("from/quillgate")));
     let plan = plan(&site, &surveyed, &draft, Policy::Hold);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
     assert_eq!(fs::metadata(&secret).unwrap().mode() & 0o7777, 0o600);
@@ -208,6 +208,6 @@ fn a_state_folder_whose_drive_runs_full_among_the_records_keeps_the_way_back() {
         Haul::of(&here, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
     }
     assert!(machine.content() && machine.at(NEW).exists());
-    return_haul(&here, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&here, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert!(machine.content() && !machine.at(NEW).exists());
 }

@@ -46,7 +46,7 @@ fn go_on(machine: &Machine, undo: bool) -> Result<(), HaulError> {
     }
     let site = machine.site();
     let (journal, _) = Journal::open(&site)?.recover()?;
-    return_haul(&site, &journal, newest(machine).id, &|_| {}, &Control::default()).map(drop)
+    undo_haul(&site, &journal, newest(machine).id, &|_| {}, &Control::default()).map(drop)
 }
 
 fn through_all(undo: bool, every: usize, first: usize) {
@@ -116,7 +116,7 @@ fn through_all(undo: bool, every: usize, first: usize) {
         if newest(&machine).unfinished() {
             machine.resume().unwrap_or_else(|error| panic!("{when}, resumed after {first:?}: {error:?}"));
         }
-        if newest(&machine).returns.is_none() && newest(&machine).items[0].stage.is_repointed() {
+        if newest(&machine).returns.is_none() && newest(&machine).items[0].stage.records_are_updated() {
             assert!(machine.content() || what == Happens::Elsewhere, "{when}, after {first:?}");
             go_on(&machine, true).unwrap_or_else(|error| panic!("{when}, undone after {first:?}: {error:?}"));
         }

@@ -83,7 +83,7 @@ fn a_drive_whose_medium_ends_early_gives_errors_that_are_told_by_file_and_the_re
     machine.mounts.put_back("from", Kind::Ext4, &image);
     let site = machine.site();
     let plan = machine.plan(&site, Policy::Hold);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     fs::File::options().write(true).open(&image).unwrap().set_len(60_000_000).unwrap();
     fs::write("/proc/sys/vm/drop_caches", "1").unwrap();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
@@ -215,7 +215,7 @@ fn power_cuts_of_a_real_drive_under_a_haul_are_recovered_from() {
                     resumed += 1;
                 }
                 Some(row) => {
-                    return_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
+                    undo_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
                     assert!(whole(&from) && !to.exists(), "{when}");
                     returned += 1;
                 }
@@ -258,7 +258,7 @@ fn between_parts_of_one_btrfs_bytes_are_shared_and_compared_all_the_same() {
     let mut draft = Draft::default();
     draft.send(GameId("quillgate/g1".into()), Destination::Library(other.clone()));
     let plan = plan(&site, &seen, &draft, Policy::Hold);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let used_before = used();
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();

@@ -6,10 +6,10 @@ use std::sync::Arc;
 use std::sync::atomic::AtomicUsize;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Proof, Stage};
 use deft_barge_core::journal::{History, Journal};
-use deft_barge_core::plan::{Adoption, Plan, plan_adoption, watch_adoption};
+use deft_barge_core::plan::{Import, Plan, plan_import, watch_import};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;
@@ -21,13 +21,13 @@ fn surveyed(house: &House) -> Survey {
     survey(&house.site(), Vec::new(), &|_| {})
 }
 
-fn adoption(path: &Path, launcher: &str, id: &str, to: Option<&str>) -> Adoption {
+fn adoption(path: &Path, launcher: &str, id: &str, to: Option<&str>) -> Import {
     let (launcher, id, to) = (launcher.into(), id.into(), to.map(str::to_string));
-    Adoption { path: path.into(), launcher, id, title: None, program: None, to }
+    Import { path: path.into(), launcher, id, title: None, program: None, to }
 }
 
-pub fn planned(house: &House, adoption: &Adoption) -> Plan {
-    plan_adoption(&house.site(), &surveyed(house), adoption)
+pub fn planned(house: &House, adoption: &Import) -> Plan {
+    plan_import(&house.site(), &surveyed(house), adoption)
 }
 
 pub fn stray(house: &House) -> PathBuf {
@@ -50,7 +50,7 @@ fn a_stray_is_adopted_in_place_or_moved_and_its_launcher_is_content_and_a_return
         for released in [false, true] {
             let when = format!("{to:?}, released: {released}");
             let plan = planned(&house, &adoption(&folder, "quillgate", STRAY.id, to));
-            assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
+            assert!(!plan.blocked(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
             let judged = house.judge(Launcher::Quillgate, &game);
             assert!(judged.content() && judged.right > 3, "{when}: {judged:?}");
@@ -110,13 +110,13 @@ fn a_game_is_adopted_by_hand_with_the_files_that_an_install_writes() {
     crate::finds::copy(&house.folder().join("drives/swift/tolliver/gull-parliament"), &folder);
     fs::remove_file(folder.join("tolliver.ini")).unwrap();
     let bytes = files(&folder);
-    let wish = Adoption {
+    let wish = Import {
         title: Some("Gulls & \"Terns\"".into()),
         program: Some("bin/start".into()),
         ..adoption(&folder, "tolliver", "tv-99", None)
     };
     let plan = planned(&house, &wish);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NoContentList { .. })));
     let haul = house.haul(&plan, None).unwrap();
     let judged = house.judge(Launcher::Tolliver, "tolliver/tv-99");
@@ -131,9 +131,9 @@ fn a_game_is_adopted_by_hand_with_the_files_that_an_install_writes() {
 fn what_is_known_already_or_only_the_launcher_can_write_is_refused() {
     let house = House::new();
     let folder = stray(&house);
-    let stop = |wish: &Adoption, test: &dyn Fn(&FindingKind) -> bool| {
+    let stop = |wish: &Import, test: &dyn Fn(&FindingKind) -> bool| {
         let plan = planned(&house, wish);
-        assert!(plan.stopped() && plan.findings.iter().any(|f| test(&f.kind)), "{wish:?}: {:?}", plan.findings);
+        assert!(plan.blocked() && plan.findings.iter().any(|f| test(&f.kind)), "{wish:?}: {:?}", plan.findings);
     };
     let unchangeable = |kind: &FindingKind| matches!(kind, FindingKind::RecordsUnchangeable { .. });
     let bad = |kind: &FindingKind| matches!(kind, FindingKind::BadPlace { .. });
@@ -154,7 +154,7 @@ fn what_a_launcher_makes_of_a_folder_by_itself_is_watched() {
     let db = house.home().join(".local/share/parlour-lamp/lamp.db");
     let folder = house.folder().join("drives/cellar/lamp/Tidewright");
     let wish = adoption(&folder, "parlour-lamp", "tidewright", None);
-    let look = || watch_adoption(&house.site(), &surveyed(&house), &wish);
+    let look = || watch_import(&house.site(), &surveyed(&house), &wish);
     assert!(look().listed && look().whole);
     rusqlite::Connection::open(&db).unwrap().execute("delete from lit where slug = 'tidewright'", []).unwrap();
     assert!(!look().listed && look().whole);
@@ -176,7 +176,7 @@ pub fn killed_at_many_acts(house: &House, step: usize, plan: &dyn Fn() -> Plan, 
             Haul::of(&site, &journal, id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             holds(&format!("resumed after act {from}"));
         }
-        return_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap_or_else(|e| panic!("act {from}: {e}"));
+        undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap_or_else(|e| panic!("act {from}: {e}"));
         drop(journal);
         same(&before, &house.records(), &format!("act {from}"));
         if result.is_ok() {

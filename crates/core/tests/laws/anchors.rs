@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, HaulError, return_haul};
+use deft_barge_core::haul::{Control, HaulError, undo_haul};
 use deft_barge_core::item::FindingKind;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::PlaceFault;
@@ -68,7 +68,7 @@ fn a_drive_under_another_path_is_found_by_its_id_and_all_launchers_are_content_a
         };
         assert!(*led > 0);
         let plan = planned(&house, &old, &new);
-        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
         assert_eq!(plan.items.len(), 1, "one act for all launchers");
         let haul = house.haul(&plan, None).unwrap();
         content(&house, games, &new);
@@ -121,7 +121,7 @@ fn what_cannot_be_an_anchor_is_refused_and_a_launcher_that_writes_meanwhile_stop
     let (old, new) = mount_elsewhere(&house, "drives/cellar", "mnt/keller");
     let refused = |old: &Path, new: &Path| {
         let plan = planned(&house, old, new);
-        assert!(plan.stopped() && plan.items.is_empty(), "{}: {:?}", old.display(), plan.findings);
+        assert!(plan.blocked() && plan.items.is_empty(), "{}: {:?}", old.display(), plan.findings);
         plan.findings[0].kind.clone()
     };
     assert!(matches!(refused(Path::new("/"), &new), FindingKind::NoDestination { .. }));
@@ -143,7 +143,7 @@ fn what_cannot_be_an_anchor_is_refused_and_a_launcher_that_writes_meanwhile_stop
     assert!(matches!(result, Err(HaulError::Edit(_))), "{result:?}");
     let site = house.site();
     let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, unfinished.unwrap().id, &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, unfinished.unwrap().id, &|_| {}, &Control::default()).unwrap();
     same(&before, &house.records(), "given up");
 }
 

@@ -11,7 +11,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy, Stage};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::PlaceFault;
@@ -135,7 +135,7 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
             let when = format!("{what} {way:?}, released: {released}");
             let was_link = place.is_symlink();
             let plan = planned(&house, what, to, Some(*way));
-            assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
+            assert!(!plan.blocked(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
             let there = &plan.items[0].to;
             assert!(there.starts_with(house.folder().join("drives").join(to)), "{when}");
@@ -151,7 +151,7 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
                 let now = data(&survey, what);
                 assert_eq!((now.drive.as_deref(), &now.place), (Some(*to), there), "{when}");
             }
-            let renamed = plan.items[0].mode == deft_barge_core::item::Mode::Rename;
+            let renamed = plan.items[0].mode == deft_barge_core::item::Strategy::Rename;
             assert_eq!(survey.held.len(), usize::from(!renamed), "{when}");
             if released {
                 if !renamed {
@@ -179,7 +179,7 @@ fn user_data_in_a_directory_that_goes_as_well_is_a_stop() {
         draft.send(data(&survey, title).id.clone(), Destination::Drive("newhold".into()));
     }
     let plan = plan(&house.site(), &survey, &draft, Policy::Hold);
-    assert!(plan.stopped() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::SharesFolder { .. })));
+    assert!(plan.blocked() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::SharesFolder { .. })));
 }
 
 /// Fails every act from the n-th on, as if the program had been killed there.
@@ -218,7 +218,7 @@ fn killed_at_any_act_the_old_place_leads_to_all_of_it_and_the_haul_resumes_or_re
             assert!(files(&place) == bytes && place.is_symlink(), "resumed after act {from}");
         }
         assert!(unfinished.is_some() || result.is_ok(), "act {from}");
-        return_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap_or_else(|e| panic!("act {from}: {e}"));
+        undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap_or_else(|e| panic!("act {from}: {e}"));
         drop(journal);
         assert!(is_folder(&place) && files(&place) == bytes, "returned after act {from}");
         same(&before, &house.records(), &format!("act {from}"));
@@ -244,7 +244,7 @@ fn a_return_that_is_killed_at_any_act_ends_with_the_folder_at_its_old_place() {
             let mut site = house.site();
             site.disk = site.disk.and_gate(Arc::new(Killed { acts: AtomicUsize::new(0), from }));
             let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-            let result = return_haul(&site, &journal, haul, &|_| {}, &Control::default());
+            let result = undo_haul(&site, &journal, haul, &|_| {}, &Control::default());
             drop(journal);
             assert!(files(place) == bytes, "{what}: killed at act {from}");
             let site = house.site();
@@ -254,7 +254,7 @@ fn a_return_that_is_killed_at_any_act_ends_with_the_folder_at_its_old_place() {
                 Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             }
             let old = journal.haul(haul).unwrap().unwrap();
-            assert_eq!(old.items[0].stage, Stage::Returned, "{what}: act {from}");
+            assert_eq!(old.items[0].stage, Stage::Undone, "{what}: act {from}");
             assert!(is_folder(place) && files(place) == bytes, "{what}: act {from}");
             assert!(!plan.items[0].to.exists(), "{what}: act {from}: the copy is let go of");
             drop(journal);
@@ -275,7 +275,7 @@ fn a_game_leaves_a_link_only_when_asked_and_never_instead_of_its_records() {
     let old = house.folder().join("drives/swift/lamp/pale-signal");
     for way in [None, Some(Way::Link)] {
         let plan = planned(&house, "Pale Signal", "newhold", way);
-        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
         let haul = house.haul(&plan, None).unwrap();
         let judged = house.judge(Launcher::ParlourLamp, "parlour-lamp/pale-signal");
         assert!(judged.content() && judged.folder == plan.items[0].to, "{judged:?}");
@@ -291,7 +291,7 @@ fn a_game_leaves_a_link_only_when_asked_and_never_instead_of_its_records() {
     // A drive without links holds none.
     let plan = planned(&house, "Lantern Cartographers", "newhold", Some(Way::Link));
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NoLinkThere { .. })));
-    assert!(plan.stopped());
+    assert!(plan.blocked());
 }
 
 #[test]
@@ -434,7 +434,7 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
         // The game goes and its saves stay; and back again, with the originals held and released.
         for released in [false, true] {
             let plan = planned(&house, &title, "newhold", None);
-            assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
+            assert!(!plan.blocked(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
             assert_eq!(said.leads_to(&home, &plan.items[0].to), saves, "{when}");
             assert_eq!(data(&surveyed(&house), &what).place, saves, "{when}");
@@ -448,7 +448,7 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
 
         // The saves go and the game stays, then the game after them; all of it back.
         let plan = planned(&house, &what, "swift", Some(Way::Setting));
-        assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
+        assert!(!plan.blocked(), "{when}: {:?}", plan.findings);
         let there = plan.items[0].to.clone();
         let saves_went = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
         assert_eq!(said.leads_to(&home, &install), there, "{when}");
@@ -473,7 +473,7 @@ fn a_setting_in_the_games_folder_or_relative_to_it_leads_to_the_saves_whichever_
                 |kind: &FindingKind| matches!(kind, FindingKind::SettingGoes { file: named, .. } if *named == file);
             let told = plan.findings.iter().any(|finding| goes(&finding.kind));
             assert_eq!(
-                (plan.stopped(), told),
+                (plan.blocked(), told),
                 (way == Way::Setting, way == Way::Setting),
                 "{when}: {:?}",
                 plan.findings

@@ -160,7 +160,8 @@ fn a_game_that_is_started_is_seen_to_come_up_from_where_it_lies_and_noted_as_tri
     }
     drop(journal);
     let events = History::of(&site).unwrap().events;
-    let tried: Vec<_> = events.iter().filter(|event| event.word == "tried").collect();
+    let tried: Vec<_> =
+        events.iter().filter(|event| event.word == deft_barge_core::journal::EventKind::Launched).collect();
     assert_eq!(tried.len(), 2);
     assert!(tried.iter().any(|event| event.haul == haul && event.detail.contains("came up")));
 }

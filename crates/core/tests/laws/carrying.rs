@@ -38,7 +38,7 @@ fn packed(house: &House, word: &str, folder: &Path) -> HaulId {
     let id = GameId(format!("carry/{}", carried.path.display()));
     let kept = keep(&site, &id, &carried.path, &|_| {}, &Control::default()).unwrap();
     let plan = plan_card(&site, &survey, &carried, &kept);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     house.haul(&plan, None).unwrap()
 }
 
@@ -56,7 +56,7 @@ fn a_whole_library_goes_and_comes_back_and_its_launcher_is_content_with_every_ga
     // The disk cannot read one game; that one is not carried.
     fs::rename(folder.join("brass-herons"), house.folder().join("herons")).unwrap();
     let plan = planned(&house, &folder, "newhold");
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     assert_eq!((plan.items.len(), plan.items[0].processes.as_slice()), (1, &["quillgate".to_string()][..]));
     let haul = house.haul(&plan, None).unwrap();
     let there = house.folder().join("drives/newhold/carried/quillgate");
@@ -77,7 +77,7 @@ fn a_portable_launcher_is_packed_checked_elsewhere_and_led_right_there() {
     let stick = house.folder().join("drives/pocket/wickerbox");
     assert!(house.judge(Launcher::Wickerbox, "wickerbox/wb-01").content());
     let plan = planned(&house, &stick, "newhold");
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let haul = house.haul(&plan, None).unwrap();
     let folder = house.folder().join("drives/newhold/carried/wickerbox");
     assert!(house.judge(Launcher::Wickerbox, "wickerbox/wb-01").content());

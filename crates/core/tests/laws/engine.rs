@@ -12,7 +12,7 @@ use std::time::{Duration, Instant};
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::checksums::ItemPath;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, release_haul, return_items, take_from};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, release_haul, take_from, undo_items};
 use deft_barge_core::item::{Policy, Stage};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -96,7 +96,7 @@ fn what_cannot_be_read_is_told_to_the_sector_and_taken_from_another_copy_that_pr
     assert_eq!(differing(&port.game(&port.new_place()), &before), NONE);
     assert!(journal.unreadable(item.id).unwrap().is_empty());
     // The originals are not whole: they are not taken up again, but they can be let go.
-    let back = return_items(&site, &journal, HaulId(1), &[item.id], &|_| {}, &Control::default());
+    let back = undo_items(&site, &journal, HaulId(1), &[item.id], &|_| {}, &Control::default());
     assert!(matches!(back, Err(HaulError::Refused(_))), "{back:?}");
     assert!(port.content() && journal.hauls().unwrap().len() == 1);
     release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
@@ -333,7 +333,7 @@ fn side_by_side(house: &House, items: &[(&str, &str)], kinds: &[(&str, &str)]) -
     fs::write(&world, text).unwrap();
     let mut site = house.site();
     let plan = plan_of(&site, items);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let places = [plan.items[0].to.parent().unwrap().into(), plan.items[1].to.parent().unwrap().into()];
     let gate = Arc::new(Meeting { places, ..Meeting::default() });
     site.disk = site.disk.and_gate(gate.clone());
@@ -400,13 +400,13 @@ fn one_game_of_a_haul_is_returned_and_the_other_stays() {
     let journal = journal(&site);
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
     let items = journal.hauls().unwrap()[0].items.clone();
-    return_items(&site, &journal, HaulId(1), &[items[1].id], &|_| {}, &Control::default()).unwrap();
+    undo_items(&site, &journal, HaulId(1), &[items[1].id], &|_| {}, &Control::default()).unwrap();
     assert!(stays.to.is_dir() && goes.from.is_dir() && !goes.to.exists());
     assert_eq!(journal.item(items[0].id).unwrap().unwrap().stage, Stage::Proved { holds: true });
-    assert_eq!(journal.item(items[1].id).unwrap().unwrap().stage, Stage::Returned);
+    assert_eq!(journal.item(items[1].id).unwrap().unwrap().stage, Stage::Undone);
     // A return can be returned: the game is hauled again to where it was.
     let back = journal.hauls().unwrap()[0].clone();
-    return_items(&site, &journal, back.id, &[back.items[0].id], &|_| {}, &Control::default()).unwrap();
+    undo_items(&site, &journal, back.id, &[back.items[0].id], &|_| {}, &Control::default()).unwrap();
     assert!(goes.to.is_dir() && !goes.from.exists());
     use deft_barge_harbor::launchers::Launcher;
     for (launcher, game) in [(Launcher::ParlourLamp, "parlour-lamp/pale-signal"), (Launcher::Ninepin, "ninepin/np-08")]

@@ -8,12 +8,12 @@ use std::sync::atomic::AtomicUsize;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::cleanup::find;
-use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Stage};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Plan, plan_removal};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{FindAct, Lying, LyingAbout};
+use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;
@@ -21,18 +21,18 @@ use deft_barge_harbor::world::STRAY;
 use crate::around::{Killed, files};
 use crate::house::{House, same};
 
-fn look(site: &Site) -> (Survey, Vec<LyingAbout>) {
+fn look(site: &Site) -> (Survey, Vec<CleanupFind>) {
     let history = History::of(site).unwrap();
     let survey = survey(site, history.held(site), &|_| {});
     let found = find(site, &survey, &history, &|_| {});
     (survey, found)
 }
 
-fn at<'a>(found: &'a [LyingAbout], path: &Path) -> &'a LyingAbout {
+fn at<'a>(found: &'a [CleanupFind], path: &Path) -> &'a CleanupFind {
     found.iter().find(|lying| lying.path == path).unwrap_or_else(|| panic!("{}: {found:#?}", path.display()))
 }
 
-fn removal(house: &House, path: &Path, act: FindAct) -> Plan {
+fn removal(house: &House, path: &Path, act: CleanupAct) -> Plan {
     let site = house.site();
     let (survey, found) = look(&site);
     plan_removal(&site, &survey, at(&found, path), act)
@@ -70,16 +70,18 @@ fn each_kind_is_found_as_what_it_is_and_nothing_that_somebody_needs() {
     fs::rename(&own, drives.join("cellar/gone")).unwrap();
     let (_, found) = look(&house.site());
     let small_hours = drives.join("cellar/quillgate").join(STRAY.folder);
-    let Lying::Stray { fits: Some(fit), .. } = &at(&found, &small_hours).what else { panic!("{found:#?}") };
+    let FindKind::Unlisted { fits: Some(fit), .. } = &at(&found, &small_hours).what else { panic!("{found:#?}") };
     assert_eq!((fit.id.as_str(), fit.title.as_deref(), fit.missing), (STRAY.id, Some(STRAY.title), Bytes::ZERO));
-    assert!(matches!(at(&found, &tin).what, Lying::Stray { programs: 1, packs: 1, fits: None }));
+    assert!(matches!(at(&found, &tin).what, FindKind::Unlisted { programs: 1, packs: 1, fits: None }));
     let herons = drives.join("pocket/old games/brass-herons");
-    assert!(matches!(&at(&found, &herons).what, Lying::Leftover { title, haul: None, .. } if title == "Brass Herons"));
-    assert!(matches!(at(&found, &drives.join("newhold/.deft-barge-copy-9-abcd")).what, Lying::HalfMade));
-    assert!(matches!(at(&found, &house.home().join(".local/share/old-harbour")).what, Lying::BrokenLink { .. }));
-    assert!(matches!(&at(&found, &own).what, Lying::DeadRecord { title, .. } if title == "Tidewright"));
+    assert!(
+        matches!(&at(&found, &herons).what, FindKind::OldCopy { title, haul: None, .. } if title == "Brass Herons")
+    );
+    assert!(matches!(at(&found, &drives.join("newhold/.deft-barge-copy-9-abcd")).what, FindKind::HalfMade));
+    assert!(matches!(at(&found, &house.home().join(".local/share/old-harbour")).what, FindKind::BrokenLink { .. }));
+    assert!(matches!(&at(&found, &own).what, FindKind::DeadEntry { title, .. } if title == "Tidewright"));
     // Its content list is nobody's any more: the folder under its new name is known by it.
-    let Lying::Stray { fits: Some(fit), .. } = &at(&found, &drives.join("cellar/gone")).what else {
+    let FindKind::Unlisted { fits: Some(fit), .. } = &at(&found, &drives.join("cellar/gone")).what else {
         panic!("{found:#?}")
     };
     assert_eq!(fit.id, "tidewright");
@@ -93,7 +95,8 @@ fn each_kind_is_found_as_what_it_is_and_nothing_that_somebody_needs() {
     let (old, new) = (z(drives.join("cellar/fathom/quiet foundry")), z(twin.clone()));
     fs::write(&hive, text.replace(&old, &new)).unwrap();
     let (_, found) = look(&house.site());
-    let twins: Vec<&LyingAbout> = found.iter().filter(|lying| matches!(lying.what, Lying::Duplicate { .. })).collect();
+    let twins: Vec<&CleanupFind> =
+        found.iter().filter(|lying| matches!(lying.what, FindKind::Duplicate { .. })).collect();
     assert_eq!(twins.len(), 1, "{found:#?}");
 }
 
@@ -106,7 +109,7 @@ fn an_old_copy_goes_only_where_it_is_the_same_and_comes_back_from_the_one_that_s
     fs::write(old.join("mods/mine.txt"), "only here").unwrap();
     let (before, kept) = (files(&old), files(&install));
     // A file that only the old copy has keeps all of it.
-    let haul = house.haul(&removal(&house, &old, FindAct::LetGo), None).unwrap();
+    let haul = house.haul(&removal(&house, &old, CleanupAct::Release), None).unwrap();
     assert_eq!(stage(&house, haul), Stage::Proved { holds: false });
     assert!(matches!(release(&house, haul), Err(HaulError::Nothing(_))));
     house.give_back(haul);
@@ -114,7 +117,7 @@ fn an_old_copy_goes_only_where_it_is_the_same_and_comes_back_from_the_one_that_s
     fs::remove_file(old.join("mods/mine.txt")).unwrap();
     // One that changed after the comparison stays.
     let before = files(&old);
-    let plan = removal(&house, &old, FindAct::LetGo);
+    let plan = removal(&house, &old, CleanupAct::Release);
     assert!(plan.findings.iter().any(|f| matches!(&f.kind, FindingKind::ComparedWith { path } if *path == install)));
     let haul = house.haul(&plan, None).unwrap();
     assert_eq!(stage(&house, haul), Stage::Proved { holds: true });
@@ -130,7 +133,7 @@ fn an_old_copy_goes_only_where_it_is_the_same_and_comes_back_from_the_one_that_s
     assert!(files(&install) == kept && house.judge(Launcher::Quillgate, "quillgate/qg-0088").content());
     // What cannot be read of the one that stays is no reason to let go of the other.
     let herons = house.folder().join("drives/pocket/old games/brass-herons");
-    let haul = house.haul(&removal(&house, &herons, FindAct::LetGo), None).unwrap();
+    let haul = house.haul(&removal(&house, &herons, CleanupAct::Release), None).unwrap();
     assert_eq!(stage(&house, haul), Stage::Proved { holds: false });
     house.give_back(haul);
 }
@@ -153,7 +156,7 @@ fn what_is_set_aside_is_held_comes_back_and_goes_for_good_only_when_it_is_releas
     let house = House::new();
     let folder = stray(&house);
     let before = files(&folder);
-    let plan = removal(&house, &folder, FindAct::SetAside);
+    let plan = removal(&house, &folder, CleanupAct::Quarantine);
     assert!(plan.findings.iter().any(|f| matches!(f.kind, FindingKind::OnlyCopy { .. })));
     let haul = house.haul(&plan, None).unwrap();
     assert!(!folder.exists() && files(&plan.items[0].to) == before);
@@ -162,13 +165,13 @@ fn what_is_set_aside_is_held_comes_back_and_goes_for_good_only_when_it_is_releas
     assert!(!found.iter().any(|lying| lying.path == plan.items[0].to), "what is held is not lying about");
     house.give_back(haul);
     assert!(files(&folder) == before && !plan.items[0].to.exists());
-    let haul = house.haul(&removal(&house, &folder, FindAct::SetAside), None).unwrap();
+    let haul = house.haul(&removal(&house, &folder, CleanupAct::Quarantine), None).unwrap();
     fs::write(plan.items[0].to.join("new"), "since").unwrap();
     let removed = release(&house, haul).unwrap();
     assert_eq!(removed.left.len(), 1, "{removed:?}");
     let site = house.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let back = return_haul(&site, &journal, haul, &|_| {}, &Control::default());
+    let back = undo_haul(&site, &journal, haul, &|_| {}, &Control::default());
     assert!(
         matches!(&back, Err(HaulError::Refused(f)) if matches!(f[0].kind, FindingKind::LetGoForGood { .. })),
         "{back:?}"
@@ -181,7 +184,7 @@ fn setting_aside_killed_at_any_act_leaves_the_folder_whole_under_one_name_and_re
     let folder = stray(&house);
     let before = files(&folder);
     for from in 0.. {
-        let plan = removal(&house, &folder, FindAct::SetAside);
+        let plan = removal(&house, &folder, CleanupAct::Quarantine);
         let gate = Killed { acts: AtomicUsize::new(0), from };
         let result = house.haul(&plan, Some(Arc::new(gate)));
         let aside = &plan.items[0].to;
@@ -194,7 +197,7 @@ fn setting_aside_killed_at_any_act_leaves_the_folder_whole_under_one_name_and_re
             Haul::of(&site, &journal, id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             assert!(files(aside) == before, "act {from}");
         }
-        return_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+        undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
         assert!(files(&folder) == before && !aside.exists(), "act {from}");
         if result.is_ok() {
             return assert!(from > 1, "{from}");
@@ -209,14 +212,14 @@ fn a_dead_entry_and_a_broken_link_go_and_come_back_to_the_same_bytes() {
     let game = house.folder().join("drives/cellar/quillgate/night-ferry");
     fs::rename(&game, house.folder().join("drives/cellar/away")).unwrap();
     let ledger = house.folder().join("drives/cellar/quillgate/ledger.json");
-    let haul = house.haul(&removal(&house, &game, FindAct::Forget), None).unwrap();
+    let haul = house.haul(&removal(&house, &game, CleanupAct::Forget), None).unwrap();
     let now = fs::read_to_string(&ledger).unwrap();
     assert!(!now.contains("qg-0095") && now.contains("qg-0088"), "{now}");
     // The ledger's sum went with it: the launcher is content with the others.
     assert!(house.judge(Launcher::Quillgate, "quillgate/qg-0088").content());
     house.give_back(haul);
     let link = house.home().join(".local/share/old-harbour");
-    let haul = house.haul(&removal(&house, &link, FindAct::RemoveLink), None).unwrap();
+    let haul = house.haul(&removal(&house, &link, CleanupAct::RemoveLink), None).unwrap();
     assert!(link.symlink_metadata().is_err());
     house.give_back(haul);
     fs::rename(house.folder().join("drives/cellar/away"), &game).unwrap();
@@ -233,11 +236,11 @@ fn what_is_in_use_or_belongs_to_the_system_is_never_removed() {
     let drive = house.folder().join("drives/swift");
     let data = house.home().join(".local/share/orchard-saves");
     for path in [of_game.clone(), of_game.join("data"), drive, house.home(), data, PathBuf::from("/usr/share")] {
-        for act in [FindAct::SetAside, FindAct::LetGo] {
-            let lying = LyingAbout { path: path.clone(), ..herons.clone() };
+        for act in [CleanupAct::Quarantine, CleanupAct::Release] {
+            let lying = CleanupFind { path: path.clone(), ..herons.clone() };
             let plan = plan_removal(&site, &survey, &lying, act);
             let stop = plan.findings.iter().any(|f| matches!(f.kind, FindingKind::BadPlace { .. }));
-            assert!(stop && plan.stopped(), "{}: {:?}", path.display(), plan.findings);
+            assert!(stop && plan.blocked(), "{}: {:?}", path.display(), plan.findings);
         }
     }
 }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Gate;
-use deft_barge_core::haul::{Control, Haul, HaulError, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -72,7 +72,7 @@ impl House {
     pub fn give_back(&self, haul: HaulId) {
         let site = self.site();
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-        return_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
     }
 
     pub fn judge(&self, launcher: Launcher, game: &str) -> Judgement {

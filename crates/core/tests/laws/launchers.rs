@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{Control, Haul, release_haul};
-use deft_barge_core::item::{FindingKind, Policy, Weight};
+use deft_barge_core::item::{FindingKind, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Destination, Draft, LibraryWish, MakeLetters, plan, plan_library};
 use deft_barge_core::survey::{GameId, survey};
@@ -24,7 +24,7 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
         for released in [false, true] {
             let when = format!("{game}, released: {released}");
             let plan = house.plan(game, "newhold", MakeLetters::Yes);
-            assert!(!plan.stopped(), "{when}: {:?}", plan.findings);
+            assert!(!plan.blocked(), "{when}: {:?}", plan.findings);
             let haul = house.haul(&plan, None).unwrap_or_else(|e| panic!("{when}: {e}"));
             let site = house.site();
             let history = History::of(&site).unwrap();
@@ -154,7 +154,7 @@ fn a_drive_letter_that_is_missing_is_a_stop_and_is_made_only_when_that_was_chose
     let plan = house.plan("ninepin/np-03", "newhold", MakeLetters::No);
     let missing =
         |f: &&deft_barge_core::item::Finding| matches!(&f.kind, FindingKind::NoLetter { free: Some('f'), .. });
-    assert_eq!(plan.findings.iter().find(missing).map(|f| f.weight), Some(Weight::Stop));
+    assert_eq!(plan.findings.iter().find(missing).map(|f| f.severity), Some(Severity::Blocker));
     assert!(house.haul(&plan, None).is_err());
     same(&before, &house.records(), "refused");
     let plan = house.plan("ninepin/np-03", "newhold", MakeLetters::Yes);
@@ -165,7 +165,7 @@ fn a_drive_letter_that_is_missing_is_a_stop_and_is_made_only_when_that_was_chose
     assert!(starts.contains("'F:\\ninepin\\hexwood\\bin\\start': {lane: np-03"), "{starts}");
     // The next one finds the letter.
     let plan = house.plan("ninepin/np-08", "newhold", MakeLetters::No);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
 }
 
 #[test]
@@ -212,7 +212,7 @@ fn several_games_of_one_file_go_in_one_haul_and_come_back_one_by_one_or_together
         draft.send(GameId(game.into()), Destination::Drive("newhold".into()));
     }
     let plan = plan(&site, &found, &draft, Policy::Hold);
-    assert!(!plan.stopped() && plan.items.len() == GAMES.len(), "{:?}", plan.findings);
+    assert!(!plan.blocked() && plan.items.len() == GAMES.len(), "{:?}", plan.findings);
     let letters = plan.findings.iter().filter(|f| matches!(f.kind, FindingKind::LetterMade { .. })).count();
     assert_eq!(letters, 1, "the second game uses the letter of the first");
     let haul = house.haul(&plan, None).unwrap();

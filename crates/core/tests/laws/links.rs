@@ -6,7 +6,7 @@ use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::symlink;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, Removed, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Limit, Links, Policy, Stage};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Draft, Plan, plan};
@@ -39,7 +39,7 @@ fn planned(port: &Port, links: Links) -> Plan {
 
 fn hauled(port: &Port) {
     let plan = planned(port, Links::Copies);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
@@ -56,7 +56,7 @@ fn release(port: &Port) -> Result<Removed, HaulError> {
 fn give_back(port: &Port) {
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
 }
 
 #[test]
@@ -66,17 +66,17 @@ fn links_to_files_are_a_stop_that_copies_clear_and_other_links_stay_one() {
     let plan = planned(&port, Links::Keep);
     let room = Bytes::new(4_300_000_u64.next_multiple_of(4096) + 4096);
     assert!(has(&plan, &|kind| matches!(kind, FindingKind::LinksNeeded { count: 2, bytes, .. } if *bytes == room)));
-    assert!(plan.stopped());
+    assert!(plan.blocked());
     let need = plan.items[0].need;
     let plan = planned(&port, Links::Copies);
-    assert!(has(&plan, &|kind| matches!(kind, FindingKind::LinksCopied { count: 2, .. })) && !plan.stopped());
+    assert!(has(&plan, &|kind| matches!(kind, FindingKind::LinksCopied { count: 2, .. })) && !plan.blocked());
     assert_eq!(plan.items[0].need, need.plus(room), "copies need room");
     // A link to a folder and one that leads nowhere have no copy.
     for target in ["data", "nowhere"] {
         symlink(target, port.old_place().join(target.to_owned() + " link")).unwrap();
         let plan = planned(&port, Links::Copies);
         let stop = |kind: &FindingKind| matches!(kind, FindingKind::CannotHold { limit: Limit::Link, count: 1, .. });
-        assert!(plan.stopped() && has(&plan, &stop), "{target}: {:?}", plan.findings);
+        assert!(plan.blocked() && has(&plan, &stop), "{target}: {:?}", plan.findings);
         fs::remove_file(port.old_place().join(target.to_owned() + " link")).unwrap();
     }
 }

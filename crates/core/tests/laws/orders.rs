@@ -8,8 +8,8 @@ use std::sync::Arc;
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::checksums::{EntryKind, walk};
 use deft_barge_core::disk::{Act, Disk, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, return_haul};
-use deft_barge_core::item::{FindingKind, Mode, Policy, Stage, Trial};
+use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, undo_haul};
+use deft_barge_core::item::{FindingKind, Policy, Stage, Strategy, Trial};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, StepKind, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
@@ -92,7 +92,7 @@ fn there_and_back(house: &House, items: &[(&str, &str)], plan: &Plan) {
     }
     let site = house.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     drop(journal);
     for (game, tree_before) in &before {
         assert!(house.judge(launcher(game), game).content(), "{game}, returned");
@@ -109,7 +109,7 @@ fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_origin
     let house = house(&[("swift", 20_000)]);
     let items = [(TIDE, "swift"), (PALE, "cellar"), (HEXWOOD, "newhold")];
     let plan = planned(&house, &items);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let order: Vec<&str> = plan.items.iter().map(|item| item.game.0.as_str()).collect();
     let at = |game: &str| order.iter().position(|other| *other == game).unwrap();
     assert!(at(PALE) < at(TIDE), "{order:?}");
@@ -138,11 +138,11 @@ fn two_full_drives_change_places_over_a_third_one() {
             &self::house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)])
         };
         let plan = planned(house, &items);
-        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
         assert_eq!(plan.items.len(), 3, "one of them goes twice");
         let waits = |kind: &FindingKind| matches!(kind, FindingKind::WaitsOn { drive, .. } if drive == "newhold");
         assert!(plan.findings.iter().any(|finding| waits(&finding.kind)), "{:?}", plan.findings);
-        assert!(plan.items.iter().all(|item| item.mode == Mode::Copy));
+        assert!(plan.items.iter().all(|item| item.mode == Strategy::Copy));
         there_and_back(house, &items, &plan);
     }
 }
@@ -173,7 +173,7 @@ fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
         if goes_back {
             let site = house.site();
             let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-            let returned = return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default());
+            let returned = undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default());
             returned.unwrap_or_else(|why| panic!("{left_at}: {why:?}"));
             back += 1;
         } else {
@@ -212,7 +212,7 @@ fn what_does_not_fit_in_any_order_says_what_would_help() {
     let free = free.map(|(name, free)| (name, if name == drive { free + bytes } else { free }));
     let house = self::house(&free);
     let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
 }
 
 /// Spoils a copy as soon as it is in its place.
@@ -281,7 +281,7 @@ fn the_smallest_game_is_tried_and_the_others_wait_for_a_yes() {
             Haul::of(&site, &journal, row.id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             assert!(journal.hauls().unwrap()[0].items.iter().all(|item| item.stage == Stage::Proved { holds: true }));
         } else {
-            return_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
+            undo_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
             same(&records, &house.records(), "returned");
             assert!(game.is_dir());
         }

@@ -12,11 +12,11 @@ use std::time::Duration;
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::cleanup::find;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::plan_removal;
-use deft_barge_core::survey::FindAct;
+use deft_barge_core::survey::CleanupAct;
 use deft_barge_core::survey::survey;
 
 use crate::port::{Port, to_newhold, tree};
@@ -195,11 +195,11 @@ fn an_old_copy_that_some_launchers_records_lead_to_is_not_cleaned_up() {
         let old = lying.iter().find(|lying| lying.path == again);
         if !late {
             let acts = old.map(|old| old.acts.clone()).unwrap_or_default();
-            assert!(!acts.contains(&FindAct::LetGo) && !acts.contains(&FindAct::SetAside), "{acts:?}");
+            assert!(!acts.contains(&CleanupAct::Release) && !acts.contains(&CleanupAct::Quarantine), "{acts:?}");
             continue;
         }
         // Planned while nobody knew of it, and let go of when somebody does.
-        for act in [FindAct::LetGo, FindAct::SetAside] {
+        for act in [CleanupAct::Release, CleanupAct::Quarantine] {
             let _ = fs::remove_dir_all(port.at("home/.config/second"));
             let old = old.unwrap_or_else(|| {
                 panic!(
@@ -220,14 +220,14 @@ fn an_old_copy_that_some_launchers_records_lead_to_is_not_cleaned_up() {
             let id = haul.id();
             haul.run(&|_| {}, &Control::default()).unwrap();
             knows();
-            if act == FindAct::SetAside {
+            if act == CleanupAct::Quarantine {
                 // It has another name until its release: what is listed is the place where it was.
-                let _ = return_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
+                let _ = undo_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
             } else {
                 let listed = |kind: &FindingKind| matches!(kind, FindingKind::StillListed { .. });
                 let said = release_haul(&site, &books, id, &|_| {}, &Control::default());
                 assert!(refused(said, listed), "{act:?}");
-                let _ = return_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
+                let _ = undo_haul(&site, &books, id, &|_| {}, &Control::default()).unwrap();
             }
             assert_eq!(tree(&again), whole, "{act:?}");
         }
@@ -268,7 +268,7 @@ fn an_install_folder_below_the_library_goes_where_its_template_says() {
         assert_eq!(item.planned.to, port.at("drives/newhold/quillgate/hold/regatta"));
         assert!(item.proof.as_ref().is_some_and(|proof| proof.holds() && proof.records_lead_here), "{:?}", item.proof);
         let books = journal(&port);
-        return_haul(&port.site(), &books, item.haul, &|_| {}, &Control::default()).unwrap();
+        undo_haul(&port.site(), &books, item.haul, &|_| {}, &Control::default()).unwrap();
         assert_eq!(differing(&game(), &whole), NONE, "{policy:?}");
     }
 }
@@ -294,12 +294,12 @@ fn a_database_with_a_collation_that_is_unknown_here_is_a_finding_or_comes_back_a
     let before = fs::read(&file).unwrap();
     let site = port.site();
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
-    if plan.stopped() {
+    if plan.blocked() {
         let told = plan.findings.iter().any(|finding| matches!(finding.kind, FindingKind::RecordsUnchangeable { .. }));
         assert!(told, "{:?}", plan.findings);
     } else {
         port.haul(None, to_newhold(), Policy::Hold).unwrap();
-        return_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).unwrap();
+        undo_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).unwrap();
     }
     assert!(port.content());
     assert_eq!(fs::read(&file).unwrap(), before);
@@ -308,8 +308,8 @@ fn a_database_with_a_collation_that_is_unknown_here_is_a_finding_or_comes_back_a
 #[test]
 fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
     use deft_barge_core::launcher::PlaceFault;
-    use deft_barge_core::plan::{Adoption, plan_adoption};
-    use deft_barge_core::survey::{Lying, LyingAbout};
+    use deft_barge_core::plan::{Import, plan_import};
+    use deft_barge_core::survey::{CleanupFind, FindKind};
     let port = Port::new();
     // By its list.
     let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}, {"folder": port.at("home/.config")}]});
@@ -327,7 +327,7 @@ fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
     let bad = |kind: &FindingKind| matches!(kind, FindingKind::BadPlace { fault: PlaceFault::Ours, .. });
     for place in [site.profile_folder(), site.state_folder()] {
         fs::create_dir_all(&place).unwrap();
-        let adoption = Adoption {
+        let adoption = Import {
             path: place.clone(),
             launcher: "quillgate".into(),
             id: "new".into(),
@@ -335,17 +335,17 @@ fn a_launchers_own_folder_and_ours_are_no_games_by_whatever_entrance() {
             program: None,
             to: None,
         };
-        let plan = plan_adoption(&site, &seen, &adoption);
+        let plan = plan_import(&site, &seen, &adoption);
         assert!(plan.findings.iter().any(|finding| bad(&finding.kind)), "{:?}", plan.findings);
-        let what = Lying::Stray { programs: 1, packs: 0, fits: None };
-        let lying = LyingAbout {
+        let what = FindKind::Unlisted { programs: 1, packs: 0, fits: None };
+        let lying = CleanupFind {
             path: place,
             drive: None,
             size: deft_barge_core::checksums::Size::default(),
             what,
-            acts: vec![FindAct::SetAside],
+            acts: vec![CleanupAct::Quarantine],
         };
-        let plan = plan_removal(&site, &seen, &lying, FindAct::SetAside);
+        let plan = plan_removal(&site, &seen, &lying, CleanupAct::Quarantine);
         assert!(plan.findings.iter().any(|finding| bad(&finding.kind)), "{:?}", plan.findings);
     }
 }
@@ -369,7 +369,7 @@ fn a_link_keeps_its_owner_and_another_owner_is_a_difference() {
     let items = books.haul(HaulId(1)).unwrap().unwrap().items;
     let proofs = deft_barge_core::haul::prove_haul(&site, &books, &items, &|_| {}, &Control::default()).unwrap();
     assert_eq!(proofs[0].1.differ, 1, "{:?}", proofs[0].1);
-    return_haul(&site, &books, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &books, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(owner(&link), (12_345, 54_321));
 }
 
@@ -413,7 +413,7 @@ fn a_drive_that_is_pulled_at_any_act_costs_nothing_and_the_haul_goes_on_when_it_
                 site.disk = site.disk.and_gate(Arc::clone(&pulls) as Arc<dyn Gate>);
                 let when = format!("{drive} pulled at act {nth}, undo {undoes}");
                 let said = if undoes {
-                    return_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).map(drop)
+                    undo_haul(&site, &journal(&port), HaulId(1), &|_| {}, &Control::default()).map(drop)
                 } else {
                     let plan = port.plan(&port.site(), to_newhold(), Policy::Release);
                     let books = journal(&port);

@@ -10,8 +10,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{
-    Control, Depth, Haul, HaulError, HaulEvent, Removed, Stuck, astray, give_up_rest, prove_haul, release_haul,
-    release_looking, return_haul, return_leaving, return_plan,
+    Control, Depth, Haul, HaulError, HaulEvent, Removed, Stuck, astray, cancel_rest, prove_haul, release_haul,
+    release_looking, undo_haul, undo_leaving, undo_plan,
 };
 use deft_barge_core::item::{FindingKind, Policy, Stage, WhyLeft};
 use deft_barge_core::journal::{HaulRow, History, Journal};
@@ -29,7 +29,7 @@ fn release(port: &Port, haul: i64) -> Result<Removed, HaulError> {
 }
 
 fn undo(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
-    return_haul(&port.site(), &journal(port), HaulId(haul), &|_| {}, &Control::default())
+    undo_haul(&port.site(), &journal(port), HaulId(haul), &|_| {}, &Control::default())
 }
 
 fn resume(port: &Port, haul: i64) -> Result<(), HaulError> {
@@ -184,7 +184,7 @@ fn a_journal_of_yesterday_never_costs_the_only_copy() {
             assert!(!port.old_place().exists() && port.content(), "{word}");
             let whole = tree(&port.new_place());
             let gone = if rest {
-                give_up_rest(&port.site(), &journal(&port), HaulId(1), &|_| {}, &Control::default()).map(drop)
+                cancel_rest(&port.site(), &journal(&port), HaulId(1), &|_| {}, &Control::default()).map(drop)
             } else {
                 undo(&port, 1).map(drop)
             };
@@ -229,8 +229,8 @@ fn a_copy_that_was_verified_goes_on_when_its_old_drive_has_died() {
     assert!(ended.is_err() || port.content(), "{ended:?}");
     let (site, journal) = (port.site(), journal(&port));
     let all: Vec<_> = row(&port, 1).items.iter().map(|item| item.id).collect();
-    return_leaving(&site, &journal, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default()).unwrap();
-    assert_eq!(row(&port, 1).items[0].stage, Stage::GivenUp, "no state is a dead end");
+    undo_leaving(&site, &journal, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default()).unwrap();
+    assert_eq!(row(&port, 1).items[0].stage, Stage::Cancelled, "no state is a dead end");
     assert!(!History::remains(&site, HaulId(1)).unwrap().is_empty(), "what is left is named");
 }
 
@@ -285,7 +285,7 @@ fn a_foreign_folder_at_the_planned_place_is_never_taken_for_ours() {
         assert!(resume(&port, 1).is_err(), "{word}");
         undo(&port, 1).unwrap_or_else(|error| panic!("{word}: {error:?}"));
         assert_eq!(fs::read(port.new_place().join("data/pack")).unwrap(), b"somebody else's", "{word}");
-        assert_eq!(stage(&port, 1), Stage::GivenUp);
+        assert_eq!(stage(&port, 1), Stage::Cancelled);
         assert!(port.content());
     }
 }
@@ -372,7 +372,7 @@ fn an_undo_that_ended_before_its_own_release_keeps_the_originals_from_the_first_
             gate.0.store(true, Ordering::SeqCst);
         }
     };
-    assert!(return_haul(&site, &books, HaulId(1), &die, &Control::default()).is_err());
+    assert!(undo_haul(&site, &books, HaulId(1), &die, &Control::default()).is_err());
     drop(books);
     assert!(port.content() && port.old_place().exists() && port.new_place().exists());
     let before = tree(&port.old_place());
@@ -388,7 +388,7 @@ fn an_undo_that_is_undone_leaves_the_kept_originals_kept() {
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     let stop = Control::default();
     let (site, books) = (port.site(), journal(&port));
-    let back = return_haul(&site, &books, HaulId(1), &at_stage("repointed", &stop), &stop);
+    let back = undo_haul(&site, &books, HaulId(1), &at_stage("repointed", &stop), &stop);
     assert!(matches!(back, Err(HaulError::Paused)), "{back:?}");
     drop(books);
     undo(&port, 2).unwrap();
@@ -441,7 +441,7 @@ fn a_release_with_the_old_drive_away_counts_nothing_as_gone() {
     assert!(ledger.exists());
     assert!(refused(release(&port, 1), away));
     assert!(matches!(stage(&port, 1), Stage::Proved { holds: true }));
-    assert!(return_plan(&port.site(), &row(&port, 1)).findings.iter().any(|finding| away(&finding.kind)));
+    assert!(undo_plan(&port.site(), &row(&port, 1)).findings.iter().any(|finding| away(&finding.kind)));
     plug(&port, "swift");
     // With the copy's drive away an undo does not begin: a part of the records lies there.
     unplug(&port, "newhold");
@@ -507,9 +507,9 @@ fn a_game_that_its_launcher_lists_no_more_goes_back_by_its_files() {
     let whole = port.game(&port.old_place());
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     change_list(&port, "newhold", Vec::clear);
-    let plan = return_plan(&port.site(), &row(&port, 1));
+    let plan = undo_plan(&port.site(), &row(&port, 1));
     assert!(
-        !plan.stopped() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NothingToUpdate { .. })),
+        !plan.blocked() && plan.findings.iter().any(|f| matches!(f.kind, FindingKind::NothingToUpdate { .. })),
         "{plan:?}"
     );
     undo(&port, 1).unwrap();
@@ -563,9 +563,9 @@ fn saves_that_were_written_into_the_copy_are_told_before_and_never_stand_in_the_
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     fs::write(port.new_place().join("save 1"), "mine").unwrap();
     fs::write(port.new_place().join("hole"), "new settings").unwrap();
-    let plan = return_plan(&port.site(), &row(&port, 1));
+    let plan = undo_plan(&port.site(), &row(&port, 1));
     let told = |f: &deft_barge_core::item::Finding| matches!(&f.kind, FindingKind::NewerInCopy { count: 2, path } if path.starts_with(&*port.new_place().to_string_lossy()));
-    assert!(!plan.stopped() && plan.findings.iter().any(told), "{:?}", plan.findings);
+    assert!(!plan.blocked() && plan.findings.iter().any(told), "{:?}", plan.findings);
     undo(&port, 1).unwrap();
     assert!(port.content() && !port.new_place().exists());
     let left = History::remains(&port.site(), HaulId(2)).unwrap();
@@ -736,7 +736,7 @@ fn no_state_is_a_dead_end() {
                         let (site, books) = (port.site(), journal(&port));
                         let all: Vec<_> = row(&port, 1).items.iter().map(|item| item.id).collect();
                         let left =
-                            return_leaving(&site, &books, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default());
+                            undo_leaving(&site, &books, HaulId(1), &all, Stuck::IsLeft, &|_| {}, &Control::default());
                         assert!(left.is_ok() || !row(&port, 1).unfinished(), "{when}: {left:?}");
                     }
                     walked += 1;
@@ -761,20 +761,20 @@ fn come_to(port: &Port, state: &'static str) {
         "giving-up" => {
             left_at(port, "placed", Policy::Hold);
             let (site, books) = (port.site(), journal(port));
-            let ended = return_haul(&site, &books, HaulId(1), &at_stage("giving-up", &stop), &stop);
+            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("giving-up", &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
         "undoing" | "undone and not cleaned up" => {
             port.haul(None, to_newhold(), Policy::Hold).unwrap();
             let (site, books) = (port.site(), journal(port));
             let at = if state == "undoing" { "placed" } else { "releasing" };
-            let ended = return_haul(&site, &books, HaulId(1), &at_stage(at, &stop), &stop);
+            let ended = undo_haul(&site, &books, HaulId(1), &at_stage(at, &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
         "hauled back" => {
             port.haul(None, to_newhold(), Policy::Release).unwrap();
             let (site, books) = (port.site(), journal(port));
-            let ended = return_haul(&site, &books, HaulId(1), &at_stage("compared", &stop), &stop);
+            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("compared", &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
         stage => left_at(port, stage, Policy::Hold),
@@ -862,10 +862,10 @@ fn from_every_state_with_drives_away_and_lists_edited_something_comes_to_an_end(
     assert_eq!(walked, 11 * 3 * 3 * 3 / every);
 }
 
-fn undo_leaving(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
+fn undo_and_leave(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
     let (site, books) = (port.site(), journal(port));
     let all: Vec<_> = row(port, haul).items.iter().map(|item| item.id).collect();
-    return_leaving(&site, &books, HaulId(haul), &all, Stuck::IsLeft, &|_| {}, &Control::default())
+    undo_leaving(&site, &books, HaulId(haul), &all, Stuck::IsLeft, &|_| {}, &Control::default())
 }
 
 /// The drive that a game was hauled to has died; its originals are kept, and a part of the records lay on that drive.
@@ -887,7 +887,7 @@ fn with_the_drive_of_the_copy_gone_for_good_the_kept_originals_are_played_again(
             unplug(&port, "newhold");
             let rooms = fs::read(port.launcher().join("rooms.json")).unwrap();
             assert!(refused(undo(&port, 1).map(drop), away), "{when}");
-            undo_leaving(&port, 1).unwrap_or_else(|error| panic!("{when}: {error:?}"));
+            undo_and_leave(&port, 1).unwrap_or_else(|error| panic!("{when}: {error:?}"));
             let history = History::of(&port.site()).unwrap();
             let left = History::remains(&port.site(), history.hauls[0].id).unwrap();
             let left = |path: &Path| {
@@ -962,7 +962,7 @@ fn what_another_launcher_knows_as_well_is_not_released_within_the_haul() {
     assert!(!held.findings.iter().any(|finding| listed(&finding.kind)));
     let released = port.plan(&site, to_newhold(), Policy::Release);
     assert!(
-        released.stopped() && released.findings.iter().any(|finding| listed(&finding.kind)),
+        released.blocked() && released.findings.iter().any(|finding| listed(&finding.kind)),
         "{:?}",
         released.findings
     );
@@ -1000,7 +1000,7 @@ impl Gate for FailsFlushes {
 fn the_only_copy_of_a_game_is_not_offered_for_removal_when_its_launcher_has_forgotten_where_it_is() {
     use deft_barge_core::cleanup::find;
     use deft_barge_core::plan::plan_removal;
-    use deft_barge_core::survey::FindAct;
+    use deft_barge_core::survey::CleanupAct;
     let port = Port::on_disk();
     let records = port.records();
     port.haul(None, to_newhold(), Policy::Release).unwrap();
@@ -1010,10 +1010,13 @@ fn the_only_copy_of_a_game_is_not_offered_for_removal_when_its_launcher_has_forg
     let lying = find(&site, &seen, &History::of(&site).unwrap(), &|_| {});
     assert!(lying.iter().any(|lying| lying.path == port.new_place()), "{lying:?}");
     for lying in lying.iter().filter(|lying| lying.path == port.new_place()) {
-        assert!(!lying.acts.contains(&FindAct::SetAside) && !lying.acts.contains(&FindAct::LetGo), "{lying:?}");
+        assert!(
+            !lying.acts.contains(&CleanupAct::Quarantine) && !lying.acts.contains(&CleanupAct::Release),
+            "{lying:?}"
+        );
         // And who asks for it all the same is refused before the last copy goes.
-        let plan = plan_removal(&site, &seen, lying, FindAct::SetAside);
-        if plan.stopped() {
+        let plan = plan_removal(&site, &seen, lying, CleanupAct::Quarantine);
+        if plan.blocked() {
             continue;
         }
         let books = journal(&port);

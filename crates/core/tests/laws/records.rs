@@ -4,7 +4,7 @@ use std::fs;
 use std::process::{Command, Stdio};
 
 use deft_barge_core::bytes::{Bytes, HaulId};
-use deft_barge_core::haul::{Control, Haul, HaulError, prove_haul, release_haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulError, prove_haul, release_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy, Stage};
 use deft_barge_core::journal::{History, Journal};
 
@@ -76,7 +76,7 @@ fn records_that_changed_after_the_plan_are_found_anew_and_keep_what_they_say() {
     let recent = fs::read_to_string(port.at("home/.config/quillgate/recent.json")).unwrap();
     assert!(recent.contains(&port.new_place().join("data/pack").to_string_lossy().into_owned()), "{recent}");
     assert!(port.content() && port.old_place().join("data/pack").exists());
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!((port.records(), fs::read(&ledger).unwrap()), before);
     assert!(!port.new_place().exists());
 }
@@ -90,13 +90,13 @@ fn a_return_keeps_what_the_launcher_wrote_since() {
     port.write("home/.config/quillgate/rooms.json", rooms.replacen('{', "{ \"theme\": \"sea\",", 1).as_bytes());
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     let after = port.records();
     assert!(after[0].as_ref().unwrap().contains("\"theme\": \"sea\""));
     assert!(!after[0].as_ref().unwrap().contains("newhold"));
     assert_eq!(after[1], before[1]);
     let items = journal.haul(HaulId(1)).unwrap().unwrap().items;
-    assert_eq!(items[0].stage, Stage::Returned);
+    assert_eq!(items[0].stage, Stage::Undone);
     assert!(port.content() && !port.new_place().exists());
 }
 
@@ -164,7 +164,7 @@ fn nothing_moves_while_the_launcher_runs_or_a_file_is_open() {
     let refused = port.haul(None, to_newhold(), Policy::Hold);
     child.kill().unwrap();
     child.wait().unwrap();
-    assert!(in_use && plan.stopped(), "{:?}", plan.findings);
+    assert!(in_use && plan.blocked(), "{:?}", plan.findings);
     assert!(matches!(refused, Err(HaulError::Refused(_))));
     assert!(!port.new_place().exists());
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
@@ -223,10 +223,10 @@ fn what_a_launcher_writes_between_a_crash_in_the_repoint_and_the_recovery_stays(
                 port.resume().unwrap();
                 assert!(port.content() && port.new_place().exists(), "{done}");
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+                undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
             } else {
                 let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+                undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
             }
             let (old, new) = (port.old_place().exists(), port.new_place().exists());
             assert!(port.content() && old && !new, "{done} {resumes}: {old} {new} {:?}", port.records());
@@ -271,7 +271,7 @@ fn a_half_made_folder_that_is_not_ours_is_never_written_into() {
     let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
     assert_eq!(fs::read_dir(port.new_place()).unwrap().count(), 1);
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(fs::read(port.new_place().join("save")).unwrap(), b"somebody's");
 }
 
@@ -311,7 +311,7 @@ fn originals_that_a_return_has_taken_up_again_are_never_released() {
     let mut site = port.site();
     site.disk = site.disk.and_gate(std::sync::Arc::new(RemovesNothing));
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap_err();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap_err();
     drop(journal);
     // The records lead to the originals again, the copy is still whole, and the first haul still says "proved".
     assert!(port.content() && port.new_place().join("data/pack").exists());
@@ -373,7 +373,7 @@ fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full()
     fs::write(port.at("drives/swift/film"), vec![1; 34_000_000]).unwrap();
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert!(port.content() && port.old_place().exists() && !port.new_place().exists());
 }
 
@@ -488,12 +488,12 @@ fn a_rename_that_is_given_up_leaves_a_link_of_somebody_else() {
     port.write("home/.config/quillgate/rooms.json", rooms.to_string().as_bytes());
     let site = port.site();
     let plan = port.plan(&site, deft_barge_core::plan::Destination::Library(second.clone()), Policy::Hold);
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     std::os::unix::fs::symlink(port.at("drives/newhold/keep"), second.join("regatta")).unwrap();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NotOurs { .. }), "{error:?}");
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert_eq!(fs::read_link(second.join("regatta")).unwrap(), port.at("drives/newhold/keep"));
     assert!(port.content() && port.old_place().join("data/pack").exists());
 }

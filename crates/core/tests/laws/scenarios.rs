@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, HaulError, release_haul, return_haul};
+use deft_barge_core::haul::{Control, HaulError, release_haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::Destination;
@@ -103,7 +103,7 @@ impl Case {
                 if self.scenario == Scenario::Release {
                     return release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop);
                 }
-                return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop)
+                undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop)
             }
         }
     }
@@ -184,7 +184,7 @@ impl Case {
         let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
         let newest = journal.hauls().unwrap().first().map(|haul| haul.id);
         let Some(id) = unfinished.map(|row| row.id).or(newest) else { return };
-        match return_haul(&site, &journal, id, &|_| {}, &Control::default()) {
+        match undo_haul(&site, &journal, id, &|_| {}, &Control::default()) {
             Ok(_) | Err(HaulError::Nothing(_)) => {}
             Err(error) => panic!("{:?}, {when}: return: {error} {error:?}", self.scenario),
         }

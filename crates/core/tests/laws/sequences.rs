@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, Haul, return_haul};
+use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::{HaulRow, History, Journal, LogLine};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -83,7 +83,7 @@ impl Sailing {
 
     /// Hauls a plan if nothing stands in its way.
     fn haul(&mut self, what: String, plan: &Plan) {
-        if plan.stopped() || plan.items.is_empty() {
+        if plan.blocked() || plan.items.is_empty() {
             return self.log.push(format!("{what}: refused, {:?}", plan.findings.first().map(|f| &f.kind)));
         }
         let site = self.house.site();
@@ -91,7 +91,7 @@ impl Sailing {
         let result = Haul::begin(&site, &journal, plan).and_then(|mut haul| haul.run(&|_| {}, &Control::default()));
         self.log.push(format!("{what}: {}", result.as_ref().map_or_else(ToString::to_string, |_| "done".into())));
         if let (Err(_), Some(row)) = (&result, journal.hauls().unwrap().into_iter().find(HaulRow::unfinished)) {
-            return_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
+            undo_haul(&site, &journal, row.id, &|_| {}, &Control::default()).unwrap();
         }
     }
 
@@ -120,7 +120,7 @@ impl Sailing {
                 let to = numbers.one_of(&[None, Some("newhold"), Some("swift")]);
                 let found = site.drives.iter().map(|drive| drive.root.join("quillgate").join(STRAY.folder));
                 if let Some(path) = found.into_iter().find(|path| path.is_dir()) {
-                    let wish = deft_barge_core::plan::Adoption {
+                    let wish = deft_barge_core::plan::Import {
                         path,
                         launcher: "quillgate".into(),
                         id: STRAY.id.into(),
@@ -152,7 +152,7 @@ impl Sailing {
                 };
                 let may: Vec<_> = hauls.iter().filter(may).collect();
                 if let Some(row) = (!may.is_empty()).then(|| may[numbers.below(may.len())]) {
-                    let result = return_haul(&site, &journal, row.id, &|_| {}, &Control::default());
+                    let result = undo_haul(&site, &journal, row.id, &|_| {}, &Control::default());
                     self.log.push(format!("return {}: {:?}", row.id, result.map_err(|e| e.to_string())));
                     let open = journal.hauls().unwrap().into_iter().find(HaulRow::unfinished);
                     assert!(open.is_none(), "{:#?}", self.log);

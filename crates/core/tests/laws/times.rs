@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::{Act, Gate};
-use deft_barge_core::haul::{Control, Haul, HaulEvent, return_haul};
+use deft_barge_core::haul::{Control, Haul, HaulEvent, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Basis, plan};
@@ -77,7 +77,7 @@ fn what_is_left_is_told_within_a_quarter_after_the_first_tenth_and_the_next_haul
         let off = (whole.as_secs_f64() - took).abs() / took;
         assert!(off < 0.25, "at {done:.2} it said {whole:?} in all, and it took {took:.1} s");
     }
-    return_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     drop(journal);
     let time = plan_of(&port).timing.items[0].clone();
     assert_eq!(time.basis, Basis::Hauls);

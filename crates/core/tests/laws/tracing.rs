@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{Control, Haul};
-use deft_barge_core::item::{FindingKind, Policy, Weight};
+use deft_barge_core::item::{FindingKind, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -87,7 +87,7 @@ fn a_folder_is_hauled_and_returned_by_its_trace_alone() {
         let path = house.folder().join(place);
         let trace = traced(&house, &path);
         let plan = planned(&house, &trace, "newhold");
-        assert!(!plan.stopped(), "{id}: {:?}", plan.findings);
+        assert!(!plan.blocked(), "{id}: {:?}", plan.findings);
         let haul = house.haul(&plan, None).unwrap();
         let history = History::of(&house.site()).unwrap();
         let proof = history.haul(haul).unwrap().items[0].proof.clone().unwrap();
@@ -254,7 +254,7 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
         }
         let trace = traced(&house, &at("Fen"));
         let plan = planned(&house, &trace, "newhold");
-        assert!(!plan.stopped(), "{:?}", plan.findings);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
         let site = house.site();
         let journal = Journal::open(&site).unwrap().recover().unwrap().0;
         Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
@@ -297,7 +297,7 @@ fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_a
     fs::write(&file, &text).unwrap();
     let trace = traced(&house, &at);
     let plan = planned(&house, &trace, "newhold");
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     let site = house.site();
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
@@ -350,20 +350,20 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         assert_eq!(finds, [*sure], "{name}: {text:.80}");
     }
     let plan = planned(&house, &trace, "newhold");
-    assert!(!plan.stopped(), "{:?}", plan.findings);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
     // The plan names each of them, with the reason.
     let staying = plan.findings.iter().filter_map(|finding| match &finding.kind {
-        FindingKind::FilesStay(staying) => Some((staying.why, staying.files.len(), finding.weight)),
+        FindingKind::FilesStay(staying) => Some((staying.why, staying.files.len(), finding.severity)),
         _ => None,
     });
     let staying: Vec<_> = staying.collect();
     assert_eq!(
         staying,
         [
-            (WhyStaying::Unreadable, 5, Weight::Caution),
-            (WhyStaying::Log, 3, Weight::Note),
-            (WhyStaying::Backup, 5, Weight::Note),
-            (WhyStaying::Cache, 1, Weight::Note),
+            (WhyStaying::Unreadable, 5, Severity::Warning),
+            (WhyStaying::Log, 3, Severity::Note),
+            (WhyStaying::Backup, 5, Severity::Note),
+            (WhyStaying::Cache, 1, Severity::Note),
         ]
     );
     let site = house.site();

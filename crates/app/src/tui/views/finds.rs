@@ -1,7 +1,7 @@
 //! Finds: what is lying about, and what may be done about it.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::survey::{FindAct, Lying};
+use deft_barge_core::survey::{CleanupAct, FindKind};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -19,7 +19,7 @@ struct Row {
     size: String,
     path: String,
     says: String,
-    acts: Vec<FindAct>,
+    acts: Vec<CleanupAct>,
 }
 
 fn rows(state: &State) -> Vec<Row> {
@@ -37,7 +37,7 @@ fn rows(state: &State) -> Vec<Row> {
             path(&anchor.old),
             if anchor.known { "(it was there before)" } else { "(its folders fit what is missing)" }
         ),
-        acts: vec![FindAct::Reanchor],
+        acts: vec![CleanupAct::Remap],
     });
     let lying = lying.iter().map(|lying| Row {
         word: wording::lying_word(&lying.what),
@@ -97,10 +97,10 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let mut y = canvas.put_wrapped(&sentence(&row.says), theme.strong(), area) + 1;
     let mut acts: Vec<(String, &str)> = Vec::new();
-    let fits = row.acts.contains(&FindAct::Adopt);
-    for act in row.acts.iter().filter(|act| !(fits && **act == FindAct::Haul)) {
+    let fits = row.acts.contains(&CleanupAct::Import);
+    for act in row.acts.iter().filter(|act| !(fits && **act == CleanupAct::Haul)) {
         let (key, words) = match act {
-            FindAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
+            CleanupAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
             act => (state.keys.name(Wish::Act(*act), View::Finds), wording::find_act(*act)),
         };
         acts.push((key, words));
@@ -108,7 +108,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     if fits {
         acts.push(("1-9".into(), "bring it to that drive and adopt it there"));
         let launcher = state.find_here().and_then(|lying| match &lying.what {
-            Lying::Stray { fits: Some(fit), .. } => Some(fit.launcher.as_str()),
+            FindKind::Unlisted { fits: Some(fit), .. } => Some(fit.launcher.as_str()),
             _ => None,
         });
         if launcher.is_some_and(|launcher| state.has_guide(launcher)) {
@@ -135,7 +135,7 @@ fn sentence(words: &str) -> String {
 
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some((lying, anchors)) = &state.finds else { return (String::new(), theme.text()) };
-    let gives = |act: &FindAct| matches!(act, FindAct::LetGo | FindAct::SetAside);
+    let gives = |act: &CleanupAct| matches!(act, CleanupAct::Release | CleanupAct::Quarantine);
     let bytes: Bytes = lying.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();
     let what = format!("{} lying about", count((lying.len() + anchors.len()) as u64));
     if bytes == Bytes::ZERO {

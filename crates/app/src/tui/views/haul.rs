@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use deft_barge_core::item::{Mode, PlannedItem, Policy, Preview, PreviewKind, Trial, Weight};
+use deft_barge_core::item::{PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial};
 use deft_barge_core::plan::{Load, Plan};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -72,7 +72,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
-    for item in plan.items.iter().filter(|item| item.mode == Mode::Copy) {
+    for item in plan.items.iter().filter(|item| item.mode == Strategy::Copy) {
         let pair = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
         if !pairs.contains(&pair) {
             pairs.push(pair);
@@ -88,7 +88,8 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         let (mut items, mut bytes) = (0, deft_barge_core::bytes::Bytes::ZERO);
         for (at, item) in plan.items.iter().enumerate() {
             let own = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
-            let (true, Some(time)) = (own == (*from, *to) && item.mode == Mode::Copy, plan.timing.items.get(at)) else {
+            let (true, Some(time)) = (own == (*from, *to) && item.mode == Strategy::Copy, plan.timing.items.get(at))
+            else {
                 continue;
             };
             items += 1;
@@ -140,7 +141,7 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
 /// How long an item takes and what it waits for.
 fn turn(plan: &Plan, n: usize) -> String {
     let item = &plan.items[n];
-    if item.mode != Mode::Copy {
+    if item.mode != Strategy::Copy {
         return wording::mode(item.mode).into();
     }
     let mut words = Vec::new();
@@ -168,10 +169,10 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let mut y = 0;
     for (n, finding) in plan.findings.iter().enumerate() {
         let text = wording::finding_sentence(finding);
-        let style = match finding.weight {
-            Weight::Stop => theme.danger(),
-            Weight::Caution => theme.text(),
-            Weight::Note => theme.dim(),
+        let style = match finding.severity {
+            Severity::Blocker => theme.danger(),
+            Severity::Warning => theme.text(),
+            Severity::Note => theme.dim(),
         };
         let rows = (crate::show::width(&text) as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
         if y + rows > most && n > 0 {
@@ -179,7 +180,7 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
             canvas.put_at(10, y, &more, theme.dim(), area);
             return y + 1;
         }
-        canvas.put_at(0, y, wording::weight(finding.weight), style, area);
+        canvas.put_at(0, y, wording::severity(finding.severity), style, area);
         let place = Rect {
             x: area.x + 10,
             y: area.y + y,
@@ -283,9 +284,9 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
 /// Parts of a drive that are in use, in so many moments from the haul's start to its end.
 fn over_time(plan: &Plan, at: usize, load: &Load, cells: usize) -> Vec<f64> {
     let whole = plan.ends().as_secs_f64().max(1e-9);
-    let course = plan.load_course(at).into_iter();
+    let schedule = plan.load_course(at).into_iter();
     let points: Vec<(f64, f64)> =
-        course.map(|(when, used)| (when.as_secs_f64() / whole, used.part_of(load.capacity))).collect();
+        schedule.map(|(when, used)| (when.as_secs_f64() / whole, used.part_of(load.capacity))).collect();
     let value = |x: f64| {
         let after = points.iter().position(|point| point.0 >= x);
         match after {
@@ -322,20 +323,24 @@ fn changed_spans(old: &str, new: &str) -> (Three, Three) {
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(plan) = &state.plan else { return (String::new(), theme.text()) };
     let key = |wish| state.keys.name(wish, View::Haul);
-    let cautions = plan.findings.iter().filter(|finding| finding.weight == Weight::Caution).count();
+    let cautions = plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).count();
     let time = wording::span(plan.timing.whole);
     let what = format!("{}, {}, {time}", wording::several(plan.items.len(), "item"), plan.bytes());
-    if plan.stopped() {
+    if plan.blocked() {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
         let text = format!("{what}: {} to accept with {}", wording::several(cautions, "caution"), key(Wish::Accept));
         return (text, theme.text());
     }
-    let stays = match plan.items.iter().map(|item| item.mode).find(|mode| !matches!(mode, Mode::Records | Mode::Adopt))
+    let stays = match plan
+        .items
+        .iter()
+        .map(|item| item.mode)
+        .find(|mode| !matches!(mode, Strategy::Records | Strategy::Import))
     {
         None => "",
-        Some(Mode::SetAside) => " It is kept beside its place until you let go of it.",
+        Some(Strategy::Quarantine) => " It is kept beside its place until you let go of it.",
         Some(_) if plan.policy == Policy::Release => " The originals go as soon as their copy is proved.",
         Some(_) => " The originals stay until you let go of them.",
     };

@@ -1,7 +1,7 @@
 //! Log: what was done, and what is still held. Held originals stand on top, since letting go of them is what people forget.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::Mode;
+use deft_barge_core::item::Strategy;
 use deft_barge_core::journal::{HaulRow, ItemRow, LogLine};
 use jiff::tz::TimeZone;
 use ratatui::layout::Rect;
@@ -60,7 +60,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             let Some(haul) = state.history.line(id) else { return };
             canvas.fill(y, style, area);
             let at = haul.made.to_zoned(TimeZone::system()).strftime("%H:%M").to_string();
-            let is_of_records = haul.items.iter().all(|item| item.mode == Mode::Records);
+            let is_of_records = haul.items.iter().all(|item| item.mode == Strategy::Records);
             let bytes = if is_of_records { String::new() } else { haul.bytes().to_string() };
             let took = took(haul).map_or_else(String::new, |span| format!("   {span}"));
             let text = format!(
@@ -108,7 +108,12 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         }
         let planned = &item.planned;
         let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
-        let text = format!("{} {from} > {}   {}", pad(&line(&planned.title), 28), planned.to_drive, item.stage.word());
+        let text = format!(
+            "{} {from} > {}   {}",
+            pad(&line(&planned.title), 28),
+            planned.to_drive,
+            wording::stage_word(&item.stage)
+        );
         canvas.put_at(0, y, &text, theme.text(), area);
         let place = cut_middle(&path(planned.place()), usize::from(area.width).saturating_sub(4));
         canvas.put_at(2, y + 1, &place, theme.dim(), area);
@@ -142,7 +147,13 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     let told = state.history.events.iter().filter(|event| event.haul == haul.id);
     for event in told.take(usize::from(area.height.saturating_sub(y))) {
         let at = event.at.to_zoned(TimeZone::system()).strftime("%H:%M:%S").to_string();
-        canvas.put_at(0, y, &format!("{at}  {} {}", event.word, line(&event.detail)), theme.dim(), area);
+        canvas.put_at(
+            0,
+            y,
+            &format!("{at}  {} {}", wording::event_word(event.word), line(&event.detail)),
+            theme.dim(),
+            area,
+        );
         y += 1;
     }
 }

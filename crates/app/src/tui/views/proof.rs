@@ -11,7 +11,7 @@ use ratatui::style::Style;
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::keys::{View, Wish};
 use super::super::proofs::{Standing, TreeRow};
-use super::super::state::{State, Work};
+use super::super::state::{LongTask, State};
 use super::super::theme::Theme;
 use crate::show::{count, cut_middle, line, pad, path};
 use crate::wording;
@@ -216,7 +216,7 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     let held = if item.holds_originals() {
         format!("{} of originals are held; they go in the Log.", item.planned.size.on_disk)
     } else {
-        format!("The item is {}.", item.stage.word())
+        format!("The item is {}.", wording::stage_word(&item.stage))
     };
     for text in [
         held,
@@ -307,7 +307,7 @@ pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
 }
 
 pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
-    if let Some(Work::Prove(_)) = state.running.work {
+    if let Some(LongTask::Prove(_)) = state.running.work {
         let progress = state.running.lanes.iter().filter_map(|lane| lane.progress.as_ref()).next_back();
         let how = progress.map_or_else(String::new, |progress| {
             format!("{}: {} of {}", progress.title, progress.compare.done, progress.compare.all)

@@ -3,15 +3,15 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Amount, Mode, Stage};
+use deft_barge_core::item::{Amount, Stage, StageKind, Strategy};
 use deft_barge_core::journal::{HaulRow, ItemRow};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, bar, curve};
 use super::super::keys::{View, Wish};
-use super::super::lanes::Lane;
-use super::super::state::{Errand, State, Work};
+use super::super::lanes::{At, Lane};
+use super::super::state::{Errand, LongTask, State};
 use super::super::theme::Theme;
 use super::proof::small_zeros;
 use crate::show::{count, cut_middle, line, pad, path};
@@ -38,13 +38,13 @@ fn below(area: Rect, y: u16) -> Rect {
 /// Titles of the items that were not heard of yet.
 fn waiting(state: &State) -> Vec<String> {
     let all: Vec<String> = match &state.running.work {
-        Some(Work::Start(Errand::Draft(draft, ..))) => {
+        Some(LongTask::Start(Errand::Draft(draft, ..))) => {
             let survey = state.survey.as_ref();
             let games =
                 draft.items.iter().filter_map(|item| survey.and_then(|survey| survey.cargo(&item.game, item.way)));
             games.map(|game| game.found.title.clone()).collect()
         }
-        Some(Work::Resume | Work::Agree(_)) | None => {
+        Some(LongTask::Resume | LongTask::Agree(_)) | None => {
             let items = state.unfinished().into_iter().flat_map(|haul| &haul.items);
             items.filter(|item| !item.stage.at_rest()).map(|item| item.planned.title.clone()).collect()
         }
@@ -58,9 +58,9 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let running = &state.running;
     if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
         let what = match running.work {
-            Some(Work::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
-            Some(Work::Return(_)) => "Taking back ...",
-            Some(Work::Prove(_)) => "Reading every byte again ...",
+            Some(LongTask::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
+            Some(LongTask::Return(_)) => "Taking back ...",
+            Some(LongTask::Prove(_)) => "Reading every byte again ...",
             None => "Following what was left running ...",
             _ => "Looking at the drives once more, and beginning ...",
         };
@@ -79,7 +79,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let all: Vec<(usize, &Lane)> = running.lanes.iter().enumerate().collect();
     let (under_way, done): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, lane)| lane.runs());
     for (n, lane) in done.iter().rev().take(usize::from(area.height / 4)).rev() {
-        let text = format!("{}   {}", pad(&line(&lane.title), 30), wording::stage(&lane.stage));
+        let text = format!("{}   {}", pad(&line(&lane.title), 30), lane.at.words());
         canvas.put_at(0, y, &text, theme.dim(), area);
         canvas.hit_row(y, area, Hit::Row(*n));
         y += 1;
@@ -146,7 +146,11 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
             y += 1;
         }
         let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
-        let name = if matches!(lane.stage.as_str(), "releasing" | "giving-up") { "remove" } else { "compare" };
+        let name = if matches!(lane.at, At::Stage(StageKind::Releasing | StageKind::Cancelling)) {
+            "remove"
+        } else {
+            "compare"
+        };
         phase(name, progress.compare, &files, cells, y, area, canvas);
         y += 1;
     }
@@ -155,13 +159,13 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
         y += canvas.put_wrapped(text, theme.danger(), Rect { height: place.height.min(2), ..place });
     }
     if alone {
-        for (name, words) in later(&lane.stage) {
+        for (name, words) in later(lane.at) {
             canvas.put_at(2, y, name, theme.dim(), area);
-            canvas.put_at(12, y, words, if words == "waits" { theme.faint() } else { theme.text() }, area);
+            canvas.put_at(12, y, words, if words == WAITS { theme.faint() } else { theme.text() }, area);
             y += 1;
         }
     } else if !copying {
-        let (name, words) = later(&lane.stage).into_iter().rfind(|(_, words)| *words != "waits").unwrap_or(("", ""));
+        let (name, words) = later(lane.at).into_iter().rfind(|(_, words)| *words != WAITS).unwrap_or(("", ""));
         canvas.put_at(2, y, name, theme.dim(), area);
         canvas.put_at(12, y, words, theme.text(), area);
         y += 1;
@@ -218,27 +222,30 @@ fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, area: Rec
     canvas.put_at(38 + cells as u16, y, more, theme.dim(), area);
 }
 
-/// What the phases behind copy and compare are at.
-fn later(stage: &str) -> [(&'static str, &'static str); 3] {
-    let repointed = matches!(stage, "repointed" | "proved" | "releasing" | "released");
-    let proved = matches!(stage, "proved" | "releasing" | "released");
-    let repoint = match stage {
-        "repointing" => "record files are being replaced",
-        _ if repointed => "done: the records lead to the new place",
-        _ => "waits",
+/// What the phases behind copy and verify are at.
+fn later(at: At) -> [(&'static str, &'static str); 3] {
+    use StageKind::{Proved, RecordsUpdated, Released, Releasing, UpdatingRecords};
+    let At::Stage(stage) = at else { return [("records", WAITS), ("proof", WAITS), ("originals", "kept")] };
+    let records = match stage {
+        UpdatingRecords => "updating",
+        RecordsUpdated | Proved | Releasing | Released => "done: they point to the new place",
+        _ => WAITS,
     };
-    let prove = match stage {
-        "repointed" => "asking what the launcher would download",
-        _ if proved => "done",
-        _ => "waits",
+    let proof = match stage {
+        RecordsUpdated => "checking what the launcher would download",
+        Proved | Releasing | Released => "done",
+        _ => WAITS,
     };
     let originals = match stage {
-        "releasing" => "are being let go",
-        "released" => "let go",
-        _ => "stay until told",
+        Releasing => "deleting",
+        Released => "deleted",
+        _ => "kept",
     };
-    [("repoint", repoint), ("prove", prove), ("originals", originals)]
+    [("records", records), ("proof", proof), ("originals", originals)]
 }
+
+/// What has not begun.
+const WAITS: &str = "waits";
 
 fn ago(then: Duration, now: Duration) -> String {
     match now.saturating_sub(then).as_secs() {
@@ -271,7 +278,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
         canvas.put_at(
             0,
             y,
-            &format!("  {} {}", pad(&line(&item.planned.title), 30), item.stage.word()),
+            &format!("  {} {}", pad(&line(&item.planned.title), 30), wording::stage_word(&item.stage)),
             theme.text(),
             area,
         );
@@ -354,7 +361,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
 
 fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    if item.planned.mode == Mode::Records {
+    if item.planned.mode == Strategy::Records {
         // Nothing was copied: what there is to say is how much was rewritten.
         canvas.put_at(0, 0, &line(&item.planned.title), theme.strong(), area);
         let (places, files) = (item.planned.previews.len(), item.planned.record_files().len());
@@ -362,13 +369,13 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
             "{} in {} rewritten; {}",
             wording::several(places, "place"),
             wording::several(files, "file"),
-            item.stage.word()
+            wording::stage_word(&item.stage)
         );
         canvas.put_at(2, 1, &what, theme.text(), area);
         return 2;
     }
     canvas.put_at(0, 0, &pad(&line(&item.planned.title), 30), theme.strong(), area);
-    canvas.put_at(32, 0, item.stage.word(), theme.text(), area);
+    canvas.put_at(32, 0, wording::stage_word(&item.stage), theme.text(), area);
     let place = cut_middle(&path(&item.planned.to), usize::from(area.width).saturating_sub(46));
     canvas.put_at(44, 0, &place, theme.dim(), area);
     let Some(proof) = &item.proof else { return 1 };

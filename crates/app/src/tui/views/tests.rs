@@ -20,7 +20,7 @@ use super::super::conductor::plan_errand;
 use super::super::keys::{DEEDS, View, Where};
 use super::super::lanes::Heard;
 use super::super::sheet::Sheet;
-use super::super::state::{Act, Errand, Event, State, Work};
+use super::super::state::{Act, Errand, Event, LongTask, State};
 use super::super::theme::{Depth, Ground, Theme};
 use super::draw_into;
 
@@ -232,7 +232,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     stage.press(KeyCode::Char('a'));
     let acts = stage.press(KeyCode::Char('S'));
     assert!(
-        matches!(acts.as_slice(), [Act::Run(Work::Start(Errand::Draft(draft, ..)))] if draft.items.len() == 1),
+        matches!(acts.as_slice(), [Act::Run(LongTask::Start(Errand::Draft(draft, ..)))] if draft.items.len() == 1),
         "{acts:?}"
     );
 }
@@ -270,7 +270,7 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         haul,
         item,
         title: title.clone(),
-        stage: "copying",
+        stage: deft_barge_core::item::StageKind::Copying,
     })));
     stage.state.update(Event::Heard(Heard::of(HaulEvent::Progress(Progress {
         item,
@@ -378,12 +378,12 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     assert_eq!(stage.press(KeyCode::Char('x')), []);
     assert!(stage.text(160, 47).contains("does not fit"));
     let acts = stage.press(KeyCode::Char('a'));
-    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Adoption(_)))), "{acts:?}");
+    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Import(_)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
     assert!(shown.contains("stays where it is; records, prove") && shown.contains("the entry arrives"), "{shown}");
     let acts = stage.press(KeyCode::Char('S'));
-    assert!(matches!(acts.first(), Some(Act::Run(Work::Start(Errand::Adoption(_))))), "{acts:?}");
+    assert!(matches!(acts.first(), Some(Act::Run(LongTask::Start(Errand::Import(_))))), "{acts:?}");
     // Back from an act the draft is as it was.
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
@@ -484,7 +484,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     let id = haul(&stage, "Saltflat Rally");
     stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
     assert_eq!(stage.press(KeyCode::Char('y')), [], "the older haul is not what was meant");
-    assert_eq!(look(&mut stage), [Act::Run(Work::Return(id))]);
+    assert_eq!(look(&mut stage), [Act::Run(LongTask::Return(id))]);
 }
 
 /// A survey with 2 000 games on twelve drives, with titles as long and odd as titles can be.
@@ -694,7 +694,7 @@ fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
 #[test]
 fn ctrl_c_asks_whatever_is_open_and_no_key_does_it_alone() {
     let mut stage = Stage::new();
-    stage.state.running.work = Some(Work::Resume);
+    stage.state.running.work = Some(LongTask::Resume);
     let ctrl_c = Input::Key(KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL));
     for open in [KeyCode::Char(':'), KeyCode::Char('?'), KeyCode::Char('/')] {
         stage.press(open);
@@ -819,7 +819,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     stage.press(KeyCode::Char('u'));
     assert!(stage.text(160, 47).contains("Return haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
     let acts = stage.press(KeyCode::Char('y'));
-    assert_eq!(acts, [Act::Run(Work::Return(deft_barge_core::bytes::HaulId(1)))]);
+    assert_eq!(acts, [Act::Run(LongTask::Return(deft_barge_core::bytes::HaulId(1)))]);
 }
 
 #[test]
@@ -960,7 +960,7 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     let survey = stage.state.survey.clone().expect("a survey");
     let mut lying = find(&stage.site, &survey, &History::default(), &|_| {});
     for lying in &mut lying {
-        if let deft_barge_core::survey::Lying::Stray { fits, .. } = &mut lying.what {
+        if let deft_barge_core::survey::FindKind::Unlisted { fits, .. } = &mut lying.what {
             *fits = None;
         }
     }
@@ -969,9 +969,9 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     stage.press(KeyCode::Char('a'));
     stage.type_in("quillgate/qg-0171");
     let acts = stage.press(KeyCode::Enter);
-    let [Act::Plan(Errand::Adoption(adoption))] = acts.as_slice() else { panic!("{acts:?}") };
+    let [Act::Plan(Errand::Import(adoption))] = acts.as_slice() else { panic!("{acts:?}") };
     assert_eq!((adoption.launcher.as_str(), adoption.id.as_str()), ("quillgate", "qg-0171"));
-    stage.state.running.work = Some(Work::Resume);
+    stage.state.running.work = Some(LongTask::Resume);
     stage.press(KeyCode::Char('q'));
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "A haul is running"), [], "only answers answer");
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "y pauses and leaves"), [Act::Pause]);
@@ -983,19 +983,19 @@ fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first
     let paused = || Err(crate::fault::Fault::new(crate::fault::Kind::Interrupted, "Paused.", ""));
     let leaving = || {
         let mut stage = Stage::new();
-        stage.state.running.work = Some(Work::Resume);
+        stage.state.running.work = Some(LongTask::Resume);
         stage.press(KeyCode::Char('q'));
         assert_eq!(stage.press(KeyCode::Char('w')), [Act::Pause]);
         stage
     };
     let mut stage = leaving();
-    let acts = stage.state.update(Event::Ended { what: Work::Resume, result: failed() });
+    let acts = stage.state.update(Event::Ended { what: LongTask::Resume, result: failed() });
     assert_eq!(acts, [Act::Survey]);
     stage.state.view = View::Running;
     assert!(stage.text(160, 47).contains("The drive is gone."));
-    let acts = leaving().state.update(Event::Ended { what: Work::Resume, result: paused() });
+    let acts = leaving().state.update(Event::Ended { what: LongTask::Resume, result: paused() });
     assert_eq!(acts, [Act::Detach, Act::Leave]);
-    let acts = leaving().state.update(Event::Ended { what: Work::Resume, result: Ok(()) });
+    let acts = leaving().state.update(Event::Ended { what: LongTask::Resume, result: Ok(()) });
     assert_eq!(acts, [Act::Leave], "it had ended already");
     // A carrying that is under way in a sheet.
     let mut stage = Stage::new();
@@ -1016,12 +1016,17 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
     let mut stage = Stage::new();
     let (haul, item) = (deft_barge_core::bytes::HaulId(3), deft_barge_core::bytes::ItemId(8));
     stage.state.update(Event::Elsewhere(true));
-    let heard = Heard::Stage { haul, item, title: "Saltflat Rally".into(), stage: "copying".into() };
+    let heard = Heard::Stage {
+        haul,
+        item,
+        title: "Saltflat Rally".into(),
+        stage: deft_barge_core::item::StageKind::Copying.into(),
+    };
     stage.state.update(Event::Heard(heard));
     stage.press(KeyCode::Char('R'));
     assert!(stage.text(160, 47).contains("It was left running"));
     assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
     stage.press(KeyCode::Char('x'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
-    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(Work::GiveUpItem(haul, item))]);
+    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(LongTask::GiveUpItem(haul, item))]);
 }

@@ -11,15 +11,15 @@ use crate::platform::Abilities;
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 
-use super::queue::{Check, Told, Yard};
+use super::queue::{CopyQueue, VerifyTask, WorkerEvent};
 
-use super::job::Job;
+use super::job::FileJob;
 
 use crate::checksums::{block_hash, block_span};
 use crate::disk::{Disk, DiskFile};
 
 /// Sets what stands beside the bytes of a file's copy, and has the job know what that is and what was not taken.
-pub(crate) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), HaulError> {
+pub(crate) fn set_beside(disk: &Disk, job: &FileJob, to: &DiskFile) -> Result<(), HaulError> {
     let attributes = if job.way.attributes {
         let from = job.entry.path.under(&job.way.from);
         attributes_of(&from).map_err(HaulError::disk("read the attributes of", from))?
@@ -37,18 +37,18 @@ pub(crate) fn set_beside(disk: &Disk, job: &Job, to: &DiskFile) -> Result<(), Ha
 
 /// Copies one block, and says what is to be compared next; `told` gets what is told of small files.
 pub(crate) fn copy_block(
-    yard: &Yard,
-    job: &Arc<Job>,
+    queue: &CopyQueue,
+    job: &Arc<FileJob>,
     nth: u64,
     buffer: &mut Vec<u8>,
-    told: &mut Vec<Told>,
+    told: &mut Vec<WorkerEvent>,
 ) -> Result<(), HaulError> {
-    let pair = job.open(&yard.disk)?;
+    let pair = job.open(&queue.disk)?;
     let (offset, length) = block_span(job.entry.size, nth);
     buffer.resize(length, 0);
-    let lost = read_original(yard, pair.from(), job, buffer, offset)?;
-    // A drive may have kept this hand for so long that the haul went on without it: then it writes nothing more.
-    if yard.over() {
+    let lost = read_original(queue, pair.from(), job, buffer, offset)?;
+    // A drive may have kept this worker for so long that the haul went on without it: then it writes nothing more.
+    if queue.over() {
         return Err(HaulError::Paused);
     }
     if lost.is_empty() {
@@ -59,54 +59,54 @@ pub(crate) fn copy_block(
                 (true, true) => Holes::Fresh,
                 (true, false) => Holes::Kept,
             };
-            write_block(yard, pair.to(), job, buffer, offset, holes)?;
+            write_block(queue, pair.to(), job, buffer, offset, holes)?;
         }
         job.set_hash(nth, hash);
     }
     for (from, to) in &lost {
-        let _ = yard.tell.send(Told::Unreadable(Arc::clone(job), *from, *to));
+        let _ = queue.tell.send(WorkerEvent::Unreadable(Arc::clone(job), *from, *to));
     }
-    let copied = job.hash(nth).filter(|_| lost.is_empty()).map(|hash| Told::Copied(Arc::clone(job), nth, hash));
+    let copied = job.hash(nth).filter(|_| lost.is_empty()).map(|hash| WorkerEvent::Copied(Arc::clone(job), nth, hash));
     let (segment, over, any_lost) = job.dealt_with(nth, !lost.is_empty());
     if over && any_lost {
-        let _ = yard.tell.send(Told::Lost(Arc::clone(job)));
+        let _ = queue.tell.send(WorkerEvent::Lost(Arc::clone(job)));
     }
     if job.is_small() {
         if lost.is_empty() {
-            end_small(yard, job, pair.to())?;
+            end_small(queue, job, pair.to())?;
         }
         // Who hears of it knows that it waits to be flushed by now.
         told.extend(copied);
         return Ok(());
     }
     if let Some(copied) = copied {
-        let _ = yard.tell.send(copied);
+        let _ = queue.tell.send(copied);
     }
-    yard.disk.press_on(pair.to(), offset, length as u64);
+    queue.disk.press_on(pair.to(), offset, length as u64);
     if over {
-        yard.disk.forget(pair.from());
+        queue.disk.forget(pair.from());
         job.close();
     }
     if let Some(segment) = segment {
-        yard.segment_is_copied(job, segment);
+        queue.segment_is_copied(job, segment);
     }
     Ok(())
 }
 
 /// Sets what stands beside the bytes of a small file, and has it flushed with others, or by itself.
-fn end_small(yard: &Yard, job: &Arc<Job>, to: &DiskFile) -> Result<(), HaulError> {
+fn end_small(queue: &CopyQueue, job: &Arc<FileJob>, to: &DiskFile) -> Result<(), HaulError> {
     /// Bytes from which it pays to begin writing out at once.
     const WORTH: u64 = 1 << 18;
-    set_beside(&yard.disk, job, to)?;
-    if yard.top.is_none() {
-        yard.disk.flush(to).map_err(HaulError::disk("flush", job.to()))?;
-        yard.check(Check::Files(vec![Arc::clone(job)]));
+    set_beside(&queue.disk, job, to)?;
+    if queue.top.is_none() {
+        queue.disk.flush(to).map_err(HaulError::disk("flush", job.to()))?;
+        queue.check(VerifyTask::Files(vec![Arc::clone(job)]));
         return Ok(());
     }
     if job.entry.size >= WORTH {
-        yard.disk.press_on(to, 0, job.entry.size);
+        queue.disk.press_on(to, 0, job.entry.size);
     }
-    yard.gather(Arc::clone(job));
+    queue.gather(Arc::clone(job));
     Ok(())
 }
 
@@ -119,9 +119,9 @@ fn is_here_only(error: &std::io::Error) -> bool {
 /// Fills `buffer` from the original, in smaller pieces where it cannot be read as a whole; gives the stretches that cannot be
 /// read at all. A file that is shorter than it was has changed.
 pub(crate) fn read_original(
-    yard: &Yard,
+    queue: &CopyQueue,
     file: &DiskFile,
-    job: &Job,
+    job: &FileJob,
     buffer: &mut [u8],
     offset: u64,
 ) -> Result<Vec<(u64, u64)>, HaulError> {
@@ -130,9 +130,9 @@ pub(crate) fn read_original(
     /// Blocks in a row of which nothing can be read, before the drive is said to be gone.
     const DEAD: u32 = 16;
     let length = buffer.len();
-    match yard.disk.read_at(file, buffer, offset) {
+    match queue.disk.read_at(file, buffer, offset) {
         Ok(count) if count == length => {
-            yard.dead.store(0, Ordering::Relaxed);
+            queue.dead.store(0, Ordering::Relaxed);
             return Ok(Vec::new());
         }
         Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
@@ -147,10 +147,10 @@ pub(crate) fn read_original(
         let mut read = Err(std::io::Error::from_raw_os_error(5));
         // The whole was tried already; a smallest piece is tried more than once.
         for _ in 0..if end - start <= SECTOR { 3 } else { usize::from(end - start < length) } {
-            if tries == 0 || yard.over() {
+            if tries == 0 || queue.over() {
                 break;
             }
-            read = yard.disk.read_at(file, piece, offset + start as u64);
+            read = queue.disk.read_at(file, piece, offset + start as u64);
             match &read {
                 Err(error) if is_here_only(error) => tries -= 1,
                 Ok(_) | Err(_) => break,
@@ -171,11 +171,11 @@ pub(crate) fn read_original(
             },
         }
     }
-    if yard.over() {
+    if queue.over() {
         return Err(HaulError::Paused);
     }
     let all = lost == [(offset, offset + length as u64)];
-    if all && yard.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
+    if all && queue.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
         let gone = std::io::Error::from_raw_os_error(5);
         return Err(HaulError::disk("read", job.from())(gone));
     }
@@ -198,15 +198,15 @@ pub(crate) enum Holes {
 
 /// Writes a block; where `holes` may be left, stretches of zeros are not written.
 pub(crate) fn write_block(
-    yard: &Yard,
+    queue: &CopyQueue,
     to: &DiskFile,
-    job: &Job,
+    job: &FileJob,
     data: &[u8],
     offset: u64,
     holes: Holes,
 ) -> Result<(), HaulError> {
     const PIECE: usize = 1 << 16;
-    let write = |data: &[u8], at| yard.disk.write_at(to, data, at).map_err(HaulError::disk("write", job.to()));
+    let write = |data: &[u8], at| queue.disk.write_at(to, data, at).map_err(HaulError::disk("write", job.to()));
     if holes == Holes::None {
         return if data.is_empty() { Ok(()) } else { write(data, offset) };
     }
@@ -216,7 +216,7 @@ pub(crate) fn write_block(
     // What an earlier try has left there is written over, unless it is zeros as well: a hole takes no room and stays one.
     let there = |n: usize| {
         let mut now = vec![0; piece(n).len()];
-        let read = yard.disk.read_at(to, &mut now, offset + (n * PIECE) as u64);
+        let read = queue.disk.read_at(to, &mut now, offset + (n * PIECE) as u64);
         read.is_ok_and(|count| count == now.len()) && is_zero(&now)
     };
     let holds = |n: usize| !is_zero(&data[piece(n)]) || (holes == Holes::Kept && !there(n));

@@ -1,4 +1,4 @@
-//! The item's own thread during a copy: gives files to the hands, hears what they did, journals it and reports it.
+//! The item's own thread during a copy: gives files to the workers, hears what they did, journals it and reports it.
 
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -7,15 +7,15 @@ use std::time::{Duration, Instant};
 
 use crossbeam_channel::{Receiver, RecvTimeoutError};
 
-use super::job::{Job, Way};
+use super::job::{CopyRoute, FileJob};
 use super::known::{known_blocks, still_there};
-use super::pool::Crew;
-use super::queue::Told;
+use super::pool::CopyPool;
+use super::queue::WorkerEvent;
 use super::verify::digest_paths;
 use crate::bytes::Bytes;
 use crate::checksums::{EntryKind, block_count, block_span};
-use crate::haul::{HaulError, HaulEvent, SHEAF, Work};
-use crate::item::{Amount, Links, Pace, Progress};
+use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
+use crate::item::{Amount, Links, Progress, RateMeter};
 use crate::journal::{FileEntry, Hint, Lines};
 use crate::launcher::DigestKind;
 
@@ -27,7 +27,7 @@ const FEW: usize = 500;
 const STEP: Duration = Duration::from_secs(1);
 
 /// Copies and compares all files of an item that are not compared yet.
-pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+pub(crate) fn copy_files(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError> {
     work.journal.forget_unreadable(work.item.id)?;
     let disk = &work.site.disk;
     let abilities = work.abilities();
@@ -36,7 +36,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
     } else {
         None
     };
-    let way = Arc::new(Way {
+    let way = Arc::new(CopyRoute {
         from: work.item.planned.from.clone(),
         to: staging.into(),
         holes: abilities.sparse,
@@ -45,14 +45,14 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
         attributes: work.source_abilities().attributes,
         target: abilities,
     });
-    let (mut crew, told) = Crew::hire(disk, work.stop, top);
+    let (mut crew, told) = CopyPool::start(disk, work.stop, top);
     let mut hearing = Hearing {
         lines: Some(work.journal.lines(work.item.id)),
         ahead: Vec::new(),
         digests: digest_paths(work)?,
         way,
         links: work.item.planned.links == Links::Copies,
-        pace: Pace::of_drive(work.journal.speeds()?.pace(work.site, &work.item.planned.to_drive)),
+        pace: RateMeter::of_drive(work.journal.speeds()?.pace(work.site, &work.item.planned.to_drive)),
         progress: progress_of(work)?,
         pulse: work.journal.next_pulse(work.item.id)?,
         hints: Vec::new(),
@@ -67,7 +67,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
     };
     let heard = hearing.listen(&mut crew, &told);
     let (lost, paused) = (hearing.lost.take(), work.stop.asked());
-    crew.go_home(&work.item.planned.from)?;
+    crew.join(&work.item.planned.from)?;
     match heard {
         Ok(()) if paused => Err(HaulError::Paused),
         Ok(()) => lost.map_or(Ok(()), Err),
@@ -75,7 +75,7 @@ pub(crate) fn copy_files(work: &mut Work<'_>, staging: &Path) -> Result<(), Haul
     }
 }
 
-fn progress_of(work: &Work<'_>) -> Result<Progress, HaulError> {
+fn progress_of(work: &ItemContext<'_>) -> Result<Progress, HaulError> {
     let sums = work.journal.sums(work.item.id)?;
     let amount = Amount { done: Bytes::new(sums.same_bytes), all: Bytes::new(sums.bytes) };
     Ok(Progress {
@@ -87,20 +87,20 @@ fn progress_of(work: &Work<'_>) -> Result<Progress, HaulError> {
 }
 
 struct Hearing<'a, 'w> {
-    work: &'a Work<'w>,
+    work: &'a ItemContext<'w>,
     lines: Option<Lines<'a>>,
     /// Files that are next, those that lie beside one another on the drive together.
-    ahead: Vec<Job>,
+    ahead: Vec<FileJob>,
     digests: HashMap<PathBuf, DigestKind>,
-    way: Arc<Way>,
+    way: Arc<CopyRoute>,
     /// Whether copies of files stand where links were.
     links: bool,
-    pace: Pace,
+    pace: RateMeter,
     progress: Progress,
     /// Number of the next moment that may be kept.
     pulse: u64,
     hints: Vec<Hint>,
-    /// Files that the hands got, and those that they are done with.
+    /// Files that the workers got, and those that they are done with.
     given: u64,
     ended: u64,
     /// Blocks of small files that were copied, and that were to be.
@@ -114,7 +114,7 @@ struct Hearing<'a, 'w> {
 }
 
 impl Hearing<'_, '_> {
-    fn listen(&mut self, crew: &mut Crew, told: &Receiver<Told>) -> Result<(), HaulError> {
+    fn listen(&mut self, crew: &mut CopyPool, told: &Receiver<WorkerEvent>) -> Result<(), HaulError> {
         let mut first = Ok(());
         while first.is_ok() && !self.work.stop.asked() {
             while self.given - self.ended < UNDER_WAY
@@ -124,7 +124,7 @@ impl Hearing<'_, '_> {
                 self.to_copy += job.missing().len() as u64;
                 crew.take_on(&Arc::new(job));
             }
-            crew.hand_over();
+            crew.send_group();
             if self.lines.is_none() && self.ahead.is_empty() {
                 if self.given == self.ended {
                     break;
@@ -146,7 +146,7 @@ impl Hearing<'_, '_> {
             }
             if self.pace.due() {
                 // Many lines are written in larger steps.
-                if self.hints.len() < FEW || self.hints.len() >= SHEAF || self.written.elapsed() > STEP {
+                if self.hints.len() < FEW || self.hints.len() >= BATCH || self.written.elapsed() > STEP {
                     self.write_down()?;
                 }
                 self.report()?;
@@ -163,7 +163,7 @@ impl Hearing<'_, '_> {
     }
 
     /// The next file that is to be copied or compared.
-    fn next_job(&mut self) -> Result<Option<Job>, HaulError> {
+    fn next_job(&mut self) -> Result<Option<FileJob>, HaulError> {
         while self.ahead.is_empty() {
             let Some(lines) = &mut self.lines else { return Ok(None) };
             let page: Vec<FileEntry> = lines.take(1000).collect::<Result<_, _>>()?;
@@ -192,7 +192,7 @@ impl Hearing<'_, '_> {
         // A copy that stands instead of a link is made of what the link leads to.
         let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
         let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
-        let job = Job::new(line.entry, Arc::clone(&self.way), known, taken, digest, line.attributes);
+        let job = FileJob::new(line.entry, Arc::clone(&self.way), known, taken, digest, line.attributes);
         if line.compared {
             // It was compared and is not what it was then.
             let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));
@@ -205,10 +205,10 @@ impl Hearing<'_, '_> {
         self.ahead.push(job);
     }
 
-    fn take(&mut self, told: Told, first: &mut Result<(), HaulError>) {
+    fn take(&mut self, told: WorkerEvent, first: &mut Result<(), HaulError>) {
         let plus = |amount: &mut Amount, bytes: u64| amount.done = amount.done.plus(Bytes::new(bytes));
         match told {
-            Told::Copied(job, nth, hash) => {
+            WorkerEvent::Copied(job, nth, hash) => {
                 self.copied += 1;
                 let of = block_count(job.entry.size);
                 plus(&mut self.progress.copy, block_span(job.entry.size, nth).1 as u64);
@@ -221,16 +221,16 @@ impl Hearing<'_, '_> {
                     self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
                 }
             }
-            Told::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
-            Told::Checked(bytes) => plus(&mut self.progress.compare, bytes),
-            Told::Repaired => self.progress.repaired += 1,
-            Told::Same(job, there, digest, beside) => {
+            WorkerEvent::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
+            WorkerEvent::Checked(bytes) => plus(&mut self.progress.compare, bytes),
+            WorkerEvent::Repaired => self.progress.repaired += 1,
+            WorkerEvent::Same(job, there, digest, beside) => {
                 self.ended += 1;
                 self.progress.files += 1;
                 let hash = if job.is_small() { job.hash(0) } else { None };
                 self.hints.push(Hint::Same { path: job.entry.path.clone(), there, digest, hash, beside });
             }
-            Told::Unreadable(job, from, to) => {
+            WorkerEvent::Unreadable(job, from, to) => {
                 self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));
                 self.hints.push(Hint::Unreadable { path: job.entry.path.clone(), from, to });
                 match &mut self.lost {
@@ -238,12 +238,12 @@ impl Hearing<'_, '_> {
                     _ => self.lost = Some(HaulError::Unreadable { path: job.from(), from, to, count: 1 }),
                 }
             }
-            Told::Lost(job) => {
+            WorkerEvent::Lost(job) => {
                 self.ended += 1;
                 // Its blocks will not all be told.
                 self.to_copy -= job.missing().len() as u64;
             }
-            Told::Failed(error) => {
+            WorkerEvent::Failed(error) => {
                 if first.is_ok() {
                     *first = Err(error);
                 }
@@ -271,7 +271,7 @@ impl Hearing<'_, '_> {
     }
 
     /// Says that a drive does not answer.
-    fn warn(&mut self, crew: &Crew) {
+    fn warn(&mut self, crew: &CopyPool) {
         if self.warned.elapsed() < self.work.patience.min(Duration::from_secs(5)) {
             return;
         }

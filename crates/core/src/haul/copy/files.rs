@@ -7,8 +7,8 @@
 use super::block_io::{meta_of, unkept};
 use super::coordinator::copy_files;
 
-use crate::haul::inspect::{Met, meet, same};
-use crate::haul::{HaulError, SHEAF, Work, left_name};
+use crate::haul::inspect::{Joined, merge_join, same};
+use crate::haul::{BATCH, HaulError, ItemContext, left_name};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
@@ -17,8 +17,8 @@ use std::time::{Duration, Instant};
 use crate::bytes::ItemId;
 use crate::checksums::{Entry, EntryKind, ItemPath, change_of, stamp_of};
 use crate::disk::{Meta, What, attributes_of};
-use crate::item::{Mode, Stage};
-use crate::journal::{Beside, FileEntry, Hint, ItemRow, Sums, There};
+use crate::item::{Stage, Strategy};
+use crate::journal::{Beside, EventKind, FileEntry, Hint, ItemRow, Sums, There};
 
 use crate::site::{Run, real_path};
 
@@ -32,7 +32,7 @@ const ROUNDS: usize = 3;
 ///
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
-pub(crate) fn copy_item(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn copy_item(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let staging = match &work.item.stage {
         Stage::Copying { staging } => {
             if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
@@ -68,13 +68,13 @@ pub(crate) fn copy_item(work: &mut Work<'_>) -> Result<(), HaulError> {
         // The next round's walk sees what has changed, or finds that the drive reads otherwise each time.
         Err(HaulError::SourceChanged { .. }) if work.round < ROUNDS => Ok(()),
         // What is placed is looked at once more: there it shows whether anything has changed meanwhile.
-        Ok(()) => work.set_stage(Stage::Compared { staging }),
+        Ok(()) => work.set_stage(Stage::Verified { staging }),
         Err(error) => Err(error),
     }
 }
 
 /// Removes the folders that were made where a drive had been, if nothing is in them.
-fn forget_staging(work: &Work<'_>, staging: &Path) {
+fn forget_staging(work: &ItemContext<'_>, staging: &Path) {
     let made = work.journal.made(work.item.id).unwrap_or_default();
     for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
         // One that holds something refuses, and one that is not there is none.
@@ -83,7 +83,7 @@ fn forget_staging(work: &Work<'_>, staging: &Path) {
 }
 
 /// Keeps how long this run took, where it says something of the drives.
-fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulError> {
+fn keep_pace(work: &ItemContext<'_>, time: Duration, before: Sums) -> Result<(), HaulError> {
     /// What is over sooner says more of beginnings than of drives.
     const WORTH: Duration = Duration::from_millis(300);
     let planned = &work.item.planned;
@@ -101,7 +101,7 @@ fn keep_pace(work: &Work<'_>, time: Duration, before: Sums) -> Result<(), HaulEr
 }
 
 /// Makes the folder of ours, with the way to it.
-fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
+fn begin(work: &mut ItemContext<'_>) -> Result<PathBuf, HaulError> {
     let to = work.item.planned.to.clone();
     let parent = to.parent().unwrap_or(Path::new("/")).to_path_buf();
     let staging = parent.join(work.own_name("copy"));
@@ -117,7 +117,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
         disk.rename(&to, &other).map_err(HaulError::disk("rename", &to))?;
         disk.flush_folder(&parent).map_err(HaulError::disk("flush", &parent))?;
         let detail = other.display().to_string();
-        work.journal.say(work.item.haul, Some(work.item.id), "left", &detail)?;
+        work.journal.say(work.item.haul, Some(work.item.id), EventKind::Left, &detail)?;
     }
     if disk.is_there(&staging).map_err(HaulError::disk("look at", &staging))? {
         return Err(HaulError::NotOurs { path: staging });
@@ -130,7 +130,7 @@ fn begin(work: &mut Work<'_>) -> Result<PathBuf, HaulError> {
 }
 
 /// Brings the checksums in line with the originals; gives the first line that was known and is not what it was.
-pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
+pub(crate) fn bring_in_line(work: &ItemContext<'_>, staging: &Path) -> Result<Option<PathBuf>, HaulError> {
     let (journal, item, from) = (work.journal, work.item.id, work.item.planned.from.clone());
     let (mut new, mut changed, mut gone) = (Vec::new(), Vec::new(), Vec::new());
     let mut appeared = None;
@@ -148,16 +148,16 @@ pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<Pa
         let attributes = if source.attributes { Vec::new() } else { known.attributes };
         Ok(FileEntry { attributes, ..FileEntry::fresh(entry) })
     };
-    meet(&work.site.disk, journal, item, &from, work.originals(), &mut |met| {
+    merge_join(&work.site.disk, journal, item, &from, work.originals(), &mut |met| {
         match met {
-            Met::Both(line, entry) if same(&line.entry, &entry, steady) => {}
-            Met::Both(_, entry) => changed.push(fresh(entry)?),
-            Met::Gone(line) => gone.push(line),
-            Met::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
+            Joined::Both(line, entry) if same(&line.entry, &entry, steady) => {}
+            Joined::Both(_, entry) => changed.push(fresh(entry)?),
+            Joined::Gone(line) => gone.push(line),
+            Joined::Other(path) => return Err(HaulError::NotOurs { path: path.under(&from) }),
             // What the checksums never had was never copied: the lines can be written as they come.
-            Met::New(entry) => new.push(fresh(entry)?),
+            Joined::New(entry) => new.push(fresh(entry)?),
         }
-        if new.len() >= SHEAF {
+        if new.len() >= BATCH {
             journal.put_entries(item, &new)?;
             appeared = appeared.take().or(new.pop());
             new.clear();
@@ -175,21 +175,21 @@ pub(crate) fn bring_in_line(work: &Work<'_>, staging: &Path) -> Result<Option<Pa
 }
 
 /// The newest item that brought the game to where its originals lie now.
-fn brought_by(work: &Work<'_>) -> Result<Option<ItemId>, HaulError> {
+fn brought_by(work: &ItemContext<'_>) -> Result<Option<ItemId>, HaulError> {
     let planned = &work.item.planned;
     let items = work.journal.items_of(&planned.game)?;
     let here = work.site.place_at(&planned.from).ok();
     let mut items = items.iter().filter(|item| item.id.0 < work.item.id.0);
     let brought = |item: &&ItemRow| {
-        (item.stage.is_repointed() || item.stage == Stage::Returned)
-            && item.planned.mode == Mode::Copy
+        (item.stage.records_are_updated() || item.stage == Stage::Undone)
+            && item.planned.mode == Strategy::Copy
             && item.is_at(&planned.from, here.as_ref())
     };
     Ok(items.find(brought).map(|item| item.id))
 }
 
 /// Removes what was made of these lines, and forgets the lines. Folders stay until the item is in its place.
-fn void(work: &Work<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(), HaulError> {
+fn void(work: &ItemContext<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(), HaulError> {
     for line in lines.iter().rev().filter(|line| !line.entry.path.bytes().is_empty()) {
         let at = line.entry.path.under(staging);
         let Ok(meta) = at.symlink_metadata() else { continue };
@@ -204,7 +204,7 @@ fn void(work: &Work<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(), Haul
     Ok(work.journal.drop_entries(work.item.id, &paths)?)
 }
 
-fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+fn one_round(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError> {
     let (disk, item) = (work.site.disk.clone(), work.item.id);
     for line in work.journal.lines_of(item, "folder") {
         let line = line?;
@@ -268,9 +268,15 @@ fn one_round(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
 }
 
 /// Keeps in mind what is seen of a copy; writes down what there is of it by now.
-fn note(work: &Work<'_>, done: &mut Vec<Hint>, path: ItemPath, at: &Path, beside: Beside) -> Result<(), HaulError> {
+fn note(
+    work: &ItemContext<'_>,
+    done: &mut Vec<Hint>,
+    path: ItemPath,
+    at: &Path,
+    beside: Beside,
+) -> Result<(), HaulError> {
     done.push(Hint::Same { path, there: seen(at)?, digest: None, hash: None, beside });
-    if done.len() >= SHEAF {
+    if done.len() >= BATCH {
         work.journal.put_hints(work.item.id, done)?;
         done.clear();
     }
@@ -283,7 +289,7 @@ pub(crate) fn seen(at: &Path) -> Result<There, HaulError> {
     Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
 }
 
-fn make_link(work: &Work<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {
+fn make_link(work: &ItemContext<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {
     let disk = &work.site.disk;
     if at.symlink_metadata().is_ok() {
         disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;

@@ -1,7 +1,7 @@
 //! A file on its way: what of it is copied, what is compared, and who may compare next.
 //!
 //! Law: a segment is compared once all its blocks are copied, and where a digest is made, in its turn; a file with a
-//! block that cannot be read never becomes the same. Start at [`Job::dealt_with`].
+//! block that cannot be read never becomes the same. Start at [`FileJob::dealt_with`].
 
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex};
@@ -19,7 +19,7 @@ const SEGMENT: u64 = 32;
 
 /// Where an item is copied from and to.
 #[derive(Debug)]
-pub(crate) struct Way {
+pub(crate) struct CopyRoute {
     pub(crate) from: PathBuf,
     pub(crate) to: PathBuf,
     /// Whether the target's file system has holes.
@@ -36,9 +36,9 @@ pub(crate) struct Way {
 
 /// A file on its way.
 #[derive(Debug)]
-pub(crate) struct Job {
+pub(crate) struct FileJob {
     pub(crate) entry: Entry,
-    pub(crate) way: Arc<Way>,
+    pub(crate) way: Arc<CopyRoute>,
     /// Another copy to read instead of the original.
     pub(crate) taken: Option<PathBuf>,
     pub(crate) digest: Option<DigestKind>,
@@ -88,11 +88,11 @@ struct Pair {
     shared: bool,
 }
 
-impl Job {
+impl FileJob {
     /// Makes one of which the blocks in `known` are copied already.
     pub(crate) fn new(
         entry: Entry,
-        way: Arc<Way>,
+        way: Arc<CopyRoute>,
         known: Vec<Option<BlockHash>>,
         taken: Option<PathBuf>,
         digest: Option<DigestKind>,
@@ -118,7 +118,7 @@ impl Job {
         Self { entry, way, taken, digest, copied_before, remembered, beside, state, pair }
     }
 
-    /// Whether it is one block, which one hand copies as a whole.
+    /// Whether it is one block, which one worker copies as a whole.
     pub(crate) fn is_small(&self) -> bool {
         block_count(self.entry.size) == 1
     }
@@ -217,7 +217,7 @@ impl Job {
         (whole, over, state.lost)
     }
 
-    /// Opens original and copy, once for all hands.
+    /// Opens original and copy, once for all workers.
     pub(crate) fn open(&self, disk: &Disk) -> Result<DiskPair, HaulError> {
         let mut slot = lock(&self.pair);
         if let Some(pair) = slot.as_ref() {

@@ -1,10 +1,10 @@
 //! The pool of workers that copy blocks, flush, read back and compare, and say what they did.
 //!
 //! Law: a drive that hangs keeps a worker, and never who waits for it; what a forgotten worker still writes into a copy is
-//! what its block held. Start at [`Crew::hire`].
+//! what its block held. Start at [`CopyPool::start`].
 
-use super::job::Job;
-use super::queue::{Busy, Check, HANDFUL, Task, Told, Yard};
+use super::job::FileJob;
+use super::queue::{Busy, CopyQueue, CopyTask, GROUP, VerifyTask, WorkerEvent};
 use crate::checksums::block_span;
 use crate::disk::{Disk, Folder};
 use crate::haul::{Control, HaulError, lock};
@@ -22,30 +22,30 @@ const COPYING: usize = 6;
 const COMPARING: usize = 4;
 
 /// Bytes of such files.
-const HANDFUL_BYTES: u64 = 1 << 20;
+const GROUP_BYTES: u64 = 1 << 20;
 
-/// Time after which a hand tells what it has done by then.
+/// Time after which a worker tells what it has done by then.
 const SILENCE: Duration = Duration::from_millis(100);
 
 /// Time that a cancelled haul gives a drive to answer.
 const GRACE: Duration = Duration::from_secs(2);
 
-/// The hands at work.
-pub(crate) struct Crew {
-    yard: Arc<Yard>,
-    tasks: Sender<Task>,
-    /// Small files that are not given to a hand yet, and their bytes.
-    handful: (Vec<Arc<Job>>, u64),
-    hands: Vec<JoinHandle<()>>,
+/// The workers at work.
+pub(crate) struct CopyPool {
+    queue: Arc<CopyQueue>,
+    tasks: Sender<CopyTask>,
+    /// Small files that are not given to a worker yet, and their bytes.
+    group: (Vec<Arc<FileJob>>, u64),
+    workers: Vec<JoinHandle<()>>,
 }
 
 /// Waits for the next thing to do; `None` when there will be none.
-fn next_of<T>(yard: &Yard, queue: &Receiver<T>) -> Option<T> {
+fn next_of<T>(queue: &CopyQueue, tasks: &Receiver<T>) -> Option<T> {
     loop {
-        if yard.over() {
+        if queue.over() {
             return None;
         }
-        match queue.recv_timeout(Duration::from_millis(50)) {
+        match tasks.recv_timeout(Duration::from_millis(50)) {
             Ok(next) => return Some(next),
             Err(crossbeam_channel::RecvTimeoutError::Timeout) => {}
             Err(crossbeam_channel::RecvTimeoutError::Disconnected) => return None,
@@ -62,13 +62,13 @@ fn be_gentle(control: &Control) {
     }
 }
 
-impl Crew {
+impl CopyPool {
     /// Begins the work of an item; gives the crew and what it tells.
-    pub(crate) fn hire(disk: &Disk, control: &Control, top: Option<Folder>) -> (Self, Receiver<Told>) {
+    pub(crate) fn start(disk: &Disk, control: &Control, top: Option<Folder>) -> (Self, Receiver<WorkerEvent>) {
         let (tell, told) = unbounded();
         let (tasks, to_copy) = unbounded();
         let (checks, to_check) = unbounded();
-        let yard = Arc::new(Yard {
+        let queue = Arc::new(CopyQueue {
             disk: disk.clone(),
             control: control.clone(),
             halt: Control::default(),
@@ -79,64 +79,68 @@ impl Crew {
             busy: (0..COPYING + COMPARING).map(|_| Mutex::default()).collect(),
             dead: AtomicU32::new(0),
         });
-        let mut hands = Vec::new();
+        let mut workers = Vec::new();
         for n in 0..COPYING + COMPARING {
-            let (yard, to_copy, to_check) = (Arc::clone(&yard), to_copy.clone(), to_check.clone());
-            hands.push(std::thread::spawn(move || {
-                be_gentle(&yard.control);
+            let (queue, to_copy, to_check) = (Arc::clone(&queue), to_copy.clone(), to_check.clone());
+            workers.push(std::thread::spawn(move || {
+                be_gentle(&queue.control);
                 let work = || {
-                    if n < COPYING { copy_files_of(&yard, n, &to_copy) } else { compare_files_of(&yard, n, &to_check) }
+                    if n < COPYING {
+                        copy_files_of(&queue, n, &to_copy)
+                    } else {
+                        compare_files_of(&queue, n, &to_check)
+                    }
                 };
                 // Who waits for what this thread does would wait for ever.
                 if std::panic::catch_unwind(std::panic::AssertUnwindSafe(work)).is_err() {
-                    yard.fail(HaulError::NeedsRecovery);
+                    queue.fail(HaulError::NeedsRecovery);
                 }
             }));
         }
-        (Self { yard, tasks, handful: Default::default(), hands }, told)
+        (Self { queue, tasks, group: Default::default(), workers }, told)
     }
 
-    /// Gives a file to the hands; a small one once there are enough of them, or when [`Crew::hand_over`] says so.
-    pub(crate) fn take_on(&mut self, job: &Arc<Job>) {
+    /// Gives a file to the workers; a small one once there are enough of them, or when [`CopyPool::send_group`] says so.
+    pub(crate) fn take_on(&mut self, job: &Arc<FileJob>) {
         for segment in if job.is_small() { Vec::new() } else { job.whole_segments() } {
-            self.yard.segment_is_copied(job, segment);
+            self.queue.segment_is_copied(job, segment);
         }
         let missing = job.missing();
         if job.is_small() && missing.is_empty() {
-            return self.yard.gather(Arc::clone(job));
+            return self.queue.gather(Arc::clone(job));
         }
         if job.is_small() {
-            self.handful.0.push(Arc::clone(job));
-            self.handful.1 += job.entry.size;
-            if self.handful.0.len() >= HANDFUL || self.handful.1 >= HANDFUL_BYTES {
-                self.hand_over();
+            self.group.0.push(Arc::clone(job));
+            self.group.1 += job.entry.size;
+            if self.group.0.len() >= GROUP || self.group.1 >= GROUP_BYTES {
+                self.send_group();
             }
             return;
         }
         for nth in missing {
-            let _ = self.tasks.send(Task::Block(Arc::clone(job), nth));
+            let _ = self.tasks.send(CopyTask::Block(Arc::clone(job), nth));
         }
     }
 
-    /// Gives the hands what small files there are.
-    pub(crate) fn hand_over(&mut self) {
-        let (jobs, _) = std::mem::take(&mut self.handful);
+    /// Gives the workers what small files there are.
+    pub(crate) fn send_group(&mut self) {
+        let (jobs, _) = std::mem::take(&mut self.group);
         if !jobs.is_empty() {
-            let _ = self.tasks.send(Task::Whole(jobs));
+            let _ = self.tasks.send(CopyTask::Whole(jobs));
         }
     }
 
     /// Has the last small files flushed, too few for a batch of their own.
     pub(crate) fn sweep_up(&self) {
-        let rest = std::mem::take(&mut *lock(&self.yard.batch)).0;
+        let rest = std::mem::take(&mut *lock(&self.queue.batch)).0;
         if !rest.is_empty() {
-            self.yard.check(Check::Batch(rest));
+            self.queue.check(VerifyTask::Batch(rest));
         }
     }
 
-    /// Ends the work after the block in hand.
+    /// Ends the work after the block in worker.
     pub(crate) fn halt(&self) {
-        self.yard.halt.ask();
+        self.queue.halt.ask();
     }
 
     /// The file that a drive has been asked for longest, and for how long, if that is longer than anybody's patience.
@@ -147,24 +151,24 @@ impl Crew {
             let time = busy.since.elapsed();
             (time > busy.job.way.patience).then(|| (busy.job.entry.path.as_path().to_path_buf(), time))
         };
-        self.yard.busy.iter().filter_map(slow).max_by_key(|(_, time)| *time)
+        self.queue.busy.iter().filter_map(slow).max_by_key(|(_, time)| *time)
     }
 
-    /// Waits for all hands; those that a drive holds are left behind.
+    /// Waits for all workers; those that a drive holds are left behind.
     ///
     /// # Errors
-    /// [`HaulError::Hung`] if a hand was left behind.
-    pub(crate) fn go_home(self, root: &Path) -> Result<(), HaulError> {
-        self.yard.halt.ask();
+    /// [`HaulError::Hung`] if a worker was left behind.
+    pub(crate) fn join(self, root: &Path) -> Result<(), HaulError> {
+        self.queue.halt.ask();
         for _ in 0..COPYING + COMPARING {
-            let _ = self.tasks.send(Task::Home);
-            self.yard.check(Check::Home);
+            let _ = self.tasks.send(CopyTask::Stop);
+            self.queue.check(VerifyTask::Stop);
         }
         let begun = Instant::now();
-        while self.hands.iter().any(|hand| !hand.is_finished()) {
-            if begun.elapsed() > GRACE && self.yard.control.asked() {
+        while self.workers.iter().any(|worker| !worker.is_finished()) {
+            if begun.elapsed() > GRACE && self.queue.control.asked() {
                 let held =
-                    self.yard.busy.iter().find_map(|slot| lock(slot).as_ref().map(|busy| busy.job.entry.path.clone()));
+                    self.queue.busy.iter().find_map(|slot| lock(slot).as_ref().map(|busy| busy.job.entry.path.clone()));
                 return Err(HaulError::Hung { path: held.map_or_else(|| root.into(), |path| path.under(root)) });
             }
             std::thread::sleep(Duration::from_micros(200));
@@ -174,13 +178,13 @@ impl Crew {
 }
 
 /// Copies what is given out until there is no more.
-fn copy_files_of(yard: &Yard, hand: usize, tasks: &Receiver<Task>) {
+fn copy_files_of(queue: &CopyQueue, worker: usize, tasks: &Receiver<CopyTask>) {
     let mut buffer = Vec::new();
-    while let Some(task) = next_of(yard, tasks) {
+    while let Some(task) = next_of(queue, tasks) {
         let (jobs, nth) = match task {
-            Task::Home => break,
-            Task::Whole(jobs) => (jobs, 0),
-            Task::Block(job, nth) => (vec![job], nth),
+            CopyTask::Stop => break,
+            CopyTask::Whole(jobs) => (jobs, 0),
+            CopyTask::Block(job, nth) => (vec![job], nth),
         };
         let mut told = Vec::with_capacity(jobs.len());
         let mut since = Instant::now();
@@ -188,43 +192,43 @@ fn copy_files_of(yard: &Yard, hand: usize, tasks: &Receiver<Task>) {
             // With a limit, or on a slow drive, nobody waits for all of them to hear of the first.
             if since.elapsed() > SILENCE {
                 since = Instant::now();
-                yard.tell_all(std::mem::take(&mut told));
+                queue.tell_all(std::mem::take(&mut told));
             }
             let bytes = block_span(job.entry.size, nth).1 as u64;
-            yard.control.wait_for(bytes, &|| yard.over());
-            if yard.over() {
+            queue.control.wait_for(bytes, &|| queue.over());
+            if queue.over() {
                 break;
             }
-            *lock(&yard.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
-            if let Err(error) = super::block_io::copy_block(yard, &job, nth, &mut buffer, &mut told) {
-                yard.fail(error);
+            *lock(&queue.busy[worker]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
+            if let Err(error) = super::block_io::copy_block(queue, &job, nth, &mut buffer, &mut told) {
+                queue.fail(error);
             }
         }
-        yard.tell_all(told);
-        *lock(&yard.busy[hand]) = None;
+        queue.tell_all(told);
+        *lock(&queue.busy[worker]) = None;
     }
 }
 
 /// Makes durable and compares what is given out until there is no more.
-fn compare_files_of(yard: &Yard, hand: usize, checks: &Receiver<Check>) {
+fn compare_files_of(queue: &CopyQueue, worker: usize, checks: &Receiver<VerifyTask>) {
     let mut buffer = crate::disk::Buffer::new(crate::checksums::BLOCK as usize);
-    while let Some(check) = next_of(yard, checks) {
+    while let Some(check) = next_of(queue, checks) {
         let first = match &check {
-            Check::Batch(jobs) | Check::Files(jobs) => jobs.first(),
-            Check::Segment(job, _) => Some(job),
-            Check::Home => break,
+            VerifyTask::Batch(jobs) | VerifyTask::Files(jobs) => jobs.first(),
+            VerifyTask::Segment(job, _) => Some(job),
+            VerifyTask::Stop => break,
         };
         let busy = first.map(|job| Busy { since: Instant::now(), job: Arc::clone(job) });
-        *lock(&yard.busy[hand]) = busy;
-        let mut at = |job: &Arc<Job>| {
-            *lock(&yard.busy[hand]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
+        *lock(&queue.busy[worker]) = busy;
+        let mut at = |job: &Arc<FileJob>| {
+            *lock(&queue.busy[worker]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
         };
         let mut told = Vec::new();
-        let checked = super::verify::check(yard, check, &mut buffer, &mut told, &mut at);
-        yard.tell_all(told);
+        let checked = super::verify::check(queue, check, &mut buffer, &mut told, &mut at);
+        queue.tell_all(told);
         if let Err(error) = checked {
-            yard.fail(error);
+            queue.fail(error);
         }
-        *lock(&yard.busy[hand]) = None;
+        *lock(&queue.busy[worker]) = None;
     }
 }

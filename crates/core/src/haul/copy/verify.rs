@@ -6,12 +6,12 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::block_io::{Holes, read_original, set_beside, write_block};
-use super::job::Job;
-use super::queue::{Check, HANDFUL, Told, Yard};
+use super::job::FileJob;
+use super::queue::{CopyQueue, GROUP, VerifyTask, WorkerEvent};
 use crate::checksums::{block_hash, block_span, change_of, stamp_of};
 use crate::disk::{Buffer, DiskFile};
 use crate::haul::inspect::content_list;
-use crate::haul::{HaulError, Work};
+use crate::haul::{HaulError, ItemContext};
 use crate::journal::There;
 use crate::launcher::{ContentList, DigestKind};
 
@@ -19,167 +19,172 @@ use crate::launcher::{ContentList, DigestKind};
 const REPAIRS: usize = 3;
 
 /// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
-pub(crate) fn digest_paths(work: &Work<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
+pub(crate) fn digest_paths(work: &ItemContext<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
     let Some(list) = content_list(work)? else { return Ok(HashMap::new()) };
     let ContentList { kind, listed_files, .. } = list;
     Ok(listed_files.into_iter().map(|listed| (listed.path, kind)).collect())
 }
 
-/// Makes files durable, or compares those that are. `at` hears which file is in hand; `told` gets what is told of small ones.
+/// Makes files durable, or compares those that are. `at` hears which file is in worker; `told` gets what is told of small ones.
 pub(crate) fn check(
-    yard: &Yard,
-    check: Check,
+    queue: &CopyQueue,
+    check: VerifyTask,
     buffer: &mut Buffer,
-    told: &mut Vec<Told>,
-    at: &mut dyn FnMut(&Arc<Job>),
+    told: &mut Vec<WorkerEvent>,
+    at: &mut dyn FnMut(&Arc<FileJob>),
 ) -> Result<(), HaulError> {
     match check {
-        Check::Home => {}
-        Check::Batch(jobs) => {
-            match &yard.top {
+        VerifyTask::Stop => {}
+        VerifyTask::Batch(jobs) => {
+            match &queue.top {
                 Some(top) => {
                     for job in jobs.iter().filter(|job| job.copied_before) {
                         at(job);
-                        set_meta(yard, job)?;
+                        set_meta(queue, job)?;
                     }
                     let path = jobs.first().map(|job| job.way.to.clone()).unwrap_or_default();
-                    yard.disk.flush_drive(top).map_err(HaulError::disk("flush", path))?;
+                    queue.disk.flush_drive(top).map_err(HaulError::disk("flush", path))?;
                 }
                 None => {
                     for job in &jobs {
                         at(job);
-                        settle(yard, job)?;
+                        settle(queue, job)?;
                     }
                 }
             }
-            for some in jobs.chunks(HANDFUL) {
-                yard.check(Check::Files(some.to_vec()));
+            for some in jobs.chunks(GROUP) {
+                queue.check(VerifyTask::Files(some.to_vec()));
             }
         }
-        Check::Files(jobs) => {
+        VerifyTask::Files(jobs) => {
             for job in jobs {
-                if yard.over() {
+                if queue.over() {
                     return Err(HaulError::Paused);
                 }
                 at(&job);
-                compare_small(yard, &job, buffer, told)?;
+                compare_small(queue, &job, buffer, told)?;
             }
         }
-        Check::Segment(job, segment) => {
-            compare_segment(yard, &job, segment, buffer)?;
+        VerifyTask::Segment(job, segment) => {
+            compare_segment(queue, &job, segment, buffer)?;
             let (next, over) = job.compared();
             if let Some(next) = next {
-                yard.check(Check::Segment(Arc::clone(&job), next));
+                queue.check(VerifyTask::Segment(Arc::clone(&job), next));
             }
             if over {
-                end_large(yard, &job)?;
+                end_large(queue, &job)?;
             }
         }
     }
     Ok(())
 }
 
-fn compare_small(yard: &Yard, job: &Arc<Job>, buffer: &mut Buffer, told: &mut Vec<Told>) -> Result<(), HaulError> {
+fn compare_small(
+    queue: &CopyQueue,
+    job: &Arc<FileJob>,
+    buffer: &mut Buffer,
+    told: &mut Vec<WorkerEvent>,
+) -> Result<(), HaulError> {
     let path = job.to();
-    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
-    told.push(compare_block(yard, &file, job, 0, buffer)?);
+    let file = queue.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
+    told.push(compare_block(queue, &file, job, 0, buffer)?);
     told.push(same(job, &file)?);
     Ok(())
 }
 
 /// Makes a segment durable and compares its blocks.
-fn compare_segment(yard: &Yard, job: &Arc<Job>, segment: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
+fn compare_segment(queue: &CopyQueue, job: &Arc<FileJob>, segment: u64, buffer: &mut Buffer) -> Result<(), HaulError> {
     let path = job.to();
-    let file = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
-    yard.disk.flush(&file).map_err(HaulError::disk("flush", &path))?;
-    yard.disk.forget(&file);
-    let file = yard.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
+    let file = queue.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    queue.disk.flush(&file).map_err(HaulError::disk("flush", &path))?;
+    queue.disk.forget(&file);
+    let file = queue.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
     for nth in job.segment(segment) {
-        if yard.over() {
+        if queue.over() {
             return Err(HaulError::Paused);
         }
-        let _ = yard.tell.send(compare_block(yard, &file, job, nth, buffer)?);
+        let _ = queue.tell.send(compare_block(queue, &file, job, nth, buffer)?);
     }
     Ok(())
 }
 
 /// Sets what stands beside the bytes of a large file, all of which are compared.
-fn end_large(yard: &Yard, job: &Arc<Job>) -> Result<(), HaulError> {
-    settle(yard, job)?;
+fn end_large(queue: &CopyQueue, job: &Arc<FileJob>) -> Result<(), HaulError> {
+    settle(queue, job)?;
     let path = job.to();
-    let file = yard.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
+    let file = queue.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
     // What was read back fills the cache with nothing that anybody needs.
-    yard.disk.forget(&file);
-    let _ = yard.tell.send(same(job, &file)?);
+    queue.disk.forget(&file);
+    let _ = queue.tell.send(same(job, &file)?);
     Ok(())
 }
 
 /// What is told of a file that is the same, if it is as long as it should be.
-fn same(job: &Arc<Job>, file: &DiskFile) -> Result<Told, HaulError> {
+fn same(job: &Arc<FileJob>, file: &DiskFile) -> Result<WorkerEvent, HaulError> {
     let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
     if !meta.is_file() || meta.len() != job.entry.size {
         return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
     }
     let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
-    Ok(Told::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
+    Ok(WorkerEvent::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
 }
 
 /// Reads a block back and compares it; gives what is told of it.
 fn compare_block(
-    yard: &Yard,
+    queue: &CopyQueue,
     file: &DiskFile,
-    job: &Arc<Job>,
+    job: &Arc<FileJob>,
     nth: u64,
     buffer: &mut Buffer,
-) -> Result<Told, HaulError> {
+) -> Result<WorkerEvent, HaulError> {
     let (offset, length) = block_span(job.entry.size, nth);
     let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
     let mut tries = 0;
     loop {
-        let read = yard.disk.read_back(file, buffer, length, offset);
+        let read = queue.disk.read_back(file, buffer, length, offset);
         let bytes = &*buffer.first(length);
         if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
             job.take_in_digest(bytes);
-            return Ok(Told::Checked(length as u64));
+            return Ok(WorkerEvent::Checked(length as u64));
         }
         match tries {
             // A drive may read wrongly once.
             0 => {}
             _ if tries > REPAIRS => return Err(HaulError::Differs { path: job.to(), from: offset }),
             _ => {
-                repair(yard, job, nth, wanted)?;
-                let _ = yard.tell.send(Told::Repaired);
+                repair(queue, job, nth, wanted)?;
+                let _ = queue.tell.send(WorkerEvent::Repaired);
             }
         }
-        yard.disk.forget(file);
+        queue.disk.forget(file);
         tries += 1;
     }
 }
 
 /// Sets what stands beside the bytes of a copy.
-fn set_meta(yard: &Yard, job: &Job) -> Result<DiskFile, HaulError> {
+fn set_meta(queue: &CopyQueue, job: &FileJob) -> Result<DiskFile, HaulError> {
     let path = job.to();
-    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
-    set_beside(&yard.disk, job, &to)?;
+    let to = queue.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    set_beside(&queue.disk, job, &to)?;
     Ok(to)
 }
 
 /// Sets what stands beside the bytes, makes all durable, and drops the cache.
-fn settle(yard: &Yard, job: &Job) -> Result<(), HaulError> {
+fn settle(queue: &CopyQueue, job: &FileJob) -> Result<(), HaulError> {
     let path = job.to();
-    let to = set_meta(yard, job)?;
-    yard.disk.flush(&to).map_err(HaulError::disk("flush", &path))?;
-    yard.disk.forget(&to);
+    let to = set_meta(queue, job)?;
+    queue.disk.flush(&to).map_err(HaulError::disk("flush", &path))?;
+    queue.disk.forget(&to);
     Ok(())
 }
 
 /// Copies one block again, from the original.
-fn repair(yard: &Yard, job: &Arc<Job>, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
+fn repair(queue: &CopyQueue, job: &Arc<FileJob>, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
     let (path, from) = (job.to(), job.from());
-    let original = yard.disk.open_read(&from).map_err(HaulError::disk("open", &from))?;
+    let original = queue.disk.open_read(&from).map_err(HaulError::disk("open", &from))?;
     let (offset, length) = block_span(job.entry.size, nth);
     let mut bytes = vec![0; length];
-    let lost = read_original(yard, &original, job, &mut bytes, offset)?;
+    let lost = read_original(queue, &original, job, &mut bytes, offset)?;
     if let Some((from, to)) = lost.first() {
         return Err(HaulError::Unreadable { path: job.from(), from: *from, to: *to, count: lost.len() as u64 });
     }
@@ -187,7 +192,7 @@ fn repair(yard: &Yard, job: &Arc<Job>, nth: u64, wanted: [u8; 32]) -> Result<(),
         // The original itself reads otherwise than before: it was changed, or its drive fails.
         return Err(HaulError::SourceChanged { path: from });
     }
-    let to = yard.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
-    write_block(yard, &to, job, &bytes, offset, Holes::None)?;
-    settle(yard, job)
+    let to = queue.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
+    write_block(queue, &to, job, &bytes, offset, Holes::None)?;
+    settle(queue, job)
 }

@@ -11,14 +11,14 @@ use std::path::{Path, PathBuf};
 use crossbeam_channel::Sender;
 
 use super::launcher::has_digest;
-use super::merge::{Apart, Met, is_as_it_was, meet};
+use super::merge::{Joined, LinkHandling, is_as_it_was, merge_join};
 use super::readers::crew;
 use super::rewritten::{Rewritten, is_rewritten};
 use crate::bytes::{Bytes, ItemId};
 use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, ItemPath, block_hash, block_span};
 use crate::disk::{Buffer, Disk, attributes_of};
 use crate::haul::{Control, HaulError, HaulEvent};
-use crate::item::{DifferenceKind, Pace, Progress, Proof};
+use crate::item::{DifferenceKind, Progress, Proof, RateMeter};
 use crate::journal::{Attribute, FileEntry, Journal};
 use crate::launcher::{ContentList, Digest, DigestKind, ListedFile};
 use crate::platform::Abilities;
@@ -33,7 +33,7 @@ pub enum Depth {
 }
 
 /// What to prove. An item without checksums are proved by its content list alone.
-pub(crate) struct Subject<'a> {
+pub(crate) struct ProofSubject<'a> {
     pub(crate) journal: &'a Journal,
     pub(crate) item: ItemId,
     pub(crate) title: &'a str,
@@ -42,7 +42,7 @@ pub(crate) struct Subject<'a> {
     /// Files that the repoint rewrote in this copy.
     pub(crate) rewritten: &'a Rewritten,
     /// What is looked at as a file of its own.
-    pub(crate) apart: Apart,
+    pub(crate) apart: LinkHandling,
     /// What the file system there can hold.
     pub(crate) abilities: Abilities,
     /// Whether permissions, owners and attributes have to be the same as well.
@@ -50,7 +50,7 @@ pub(crate) struct Subject<'a> {
 }
 
 /// A file that has to be read.
-struct Job<'a> {
+struct ReadJob<'a> {
     path: PathBuf,
     /// Its bytes now.
     size: u64,
@@ -85,12 +85,12 @@ enum Heard {
 }
 
 /// The entries of a content list by their path, and which of them were met.
-struct Wanted<'a> {
+struct WantedFile<'a> {
     listed_files: HashMap<&'a Path, (usize, &'a ListedFile)>,
     met: Vec<bool>,
 }
 
-impl<'a> Wanted<'a> {
+impl<'a> WantedFile<'a> {
     fn of(list: Option<&'a ContentList>) -> Self {
         let listed_files = list.map_or(&[][..], |list| &list.listed_files);
         Self {
@@ -103,7 +103,7 @@ impl<'a> Wanted<'a> {
         }
     }
 
-    fn meet(&mut self, path: &Path) -> Option<&'a ListedFile> {
+    fn find_listed(&mut self, path: &Path) -> Option<&'a ListedFile> {
         let (n, listed) = *self.listed_files.get(path)?;
         self.met[n] = true;
         Some(listed)
@@ -118,7 +118,7 @@ impl<'a> Wanted<'a> {
 /// Looks at the files of a game: against its checksums where there is one, and against its content list.
 pub(crate) fn look(
     disk: &Disk,
-    subject: &Subject<'_>,
+    subject: &ProofSubject<'_>,
     depth: Depth,
     report: &dyn Fn(HaulEvent),
     stop: &Control,
@@ -133,7 +133,7 @@ pub(crate) fn look(
         depth,
         stop,
         proof: RefCell::new(Proof { install: subject.install.into(), read: depth == Depth::Read, ..Proof::default() }),
-        wanted: RefCell::new(Wanted::of(subject.contents)),
+        wanted: RefCell::new(WantedFile::of(subject.contents)),
         download: Cell::new(0),
         before: Cell::new(0),
         read_before: Cell::new(sums.lines > 0),
@@ -175,11 +175,11 @@ pub(crate) fn look(
 /// A proof that is being made, on the caller's thread.
 struct Account<'a> {
     disk: &'a Disk,
-    subject: &'a Subject<'a>,
+    subject: &'a ProofSubject<'a>,
     depth: Depth,
     stop: &'a Control,
     proof: RefCell<Proof>,
-    wanted: RefCell<Wanted<'a>>,
+    wanted: RefCell<WantedFile<'a>>,
     download: Cell<u64>,
     /// Bytes of that which its launcher would have downloaded before the haul as well.
     before: Cell<u64>,
@@ -187,7 +187,7 @@ struct Account<'a> {
     read_before: Cell<bool>,
 }
 
-type Give<'g, 'a> = &'g mut dyn FnMut(Job<'a>) -> bool;
+type Give<'g, 'a> = &'g mut dyn FnMut(ReadJob<'a>) -> bool;
 
 impl<'a> Account<'a> {
     fn may_go_on(&self) -> Result<(), HaulError> {
@@ -216,17 +216,17 @@ impl<'a> Account<'a> {
 
     /// Walks the game beside its checksums, and then what else the content list wants; gives what has to be read.
     fn walk(&self, has_checksums: bool, give: Give<'_, 'a>) -> Result<(), HaulError> {
-        let Subject { journal, item, install, contents, .. } = *self.subject;
+        let ProofSubject { journal, item, install, contents, .. } = *self.subject;
         if has_checksums && install.is_dir() {
             // A second name of a file is looked at as a file of its own.
-            meet(self.disk, journal, item, install, self.subject.apart, &mut |met| {
+            merge_join(self.disk, journal, item, install, self.subject.apart, &mut |met| {
                 self.may_go_on()?;
                 self.met(met, give);
                 Ok(())
             })?;
         } else if has_checksums {
             for line in journal.lines(item) {
-                self.met(Met::Gone(line?), give);
+                self.met(Joined::Gone(line?), give);
             }
         }
         // What is a further name of a file in the checksums stands in the content list as a file of its own.
@@ -240,7 +240,7 @@ impl<'a> Account<'a> {
             match install.join(&listed.path).symlink_metadata() {
                 Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
                     let (path, size) = (listed.path.clone(), meta.len());
-                    give(Job { path, line: None, listed: Some(listed), size, as_before: again, other: false });
+                    give(ReadJob { path, line: None, listed: Some(listed), size, as_before: again, other: false });
                     continue;
                 }
                 Ok(meta) if meta.is_file() => {
@@ -257,7 +257,7 @@ impl<'a> Account<'a> {
 
     /// Whether permissions, owner or attributes are not the original's, where this file system can hold them.
     fn is_other_beside(&self, line: &FileEntry, entry: &Entry) -> bool {
-        let Subject { abilities, beside, install, .. } = self.subject;
+        let ProofSubject { abilities, beside, install, .. } = self.subject;
         // A further name is the same file.
         if !beside || matches!(line.entry.kind, EntryKind::Again(_)) {
             return false;
@@ -282,12 +282,12 @@ impl<'a> Account<'a> {
                 && attributes_of(&line.entry.path.under(install)).is_ok_and(|now| !same_attributes(&line.attributes, now))
     }
 
-    fn met(&self, met: Met, give: Give<'_, 'a>) {
+    fn met(&self, met: Joined, give: Give<'_, 'a>) {
         let (line, entry) = match met {
-            Met::New(entry) => return self.note(&entry.path, DifferenceKind::Extra),
-            Met::Other(path) => return self.note(&path, DifferenceKind::Extra),
-            Met::Gone(line) => (line, None),
-            Met::Both(line, entry) => (line, Some(entry)),
+            Joined::New(entry) => return self.note(&entry.path, DifferenceKind::Extra),
+            Joined::Other(path) => return self.note(&path, DifferenceKind::Extra),
+            Joined::Gone(line) => (line, None),
+            Joined::Both(line, entry) => (line, Some(entry)),
         };
         self.read_before.set(self.read_before.get() && line.compared);
         if line.entry.kind != EntryKind::File {
@@ -302,7 +302,7 @@ impl<'a> Account<'a> {
             return;
         }
         let path = line.entry.path.as_path();
-        let listed = self.wanted.borrow_mut().meet(path);
+        let listed = self.wanted.borrow_mut().find_listed(path);
         let mut checked = Checked::nothing(path);
         let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
             let there = self.subject.install.join(path).symlink_metadata().is_ok();
@@ -318,13 +318,13 @@ impl<'a> Account<'a> {
         }
         if self.depth == Depth::Read {
             let other = self.is_other_beside(&line, &entry);
-            give(Job { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
+            give(ReadJob { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
             return;
         }
         if !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
             // Brought back from a backup, touched, or another one: its bytes tell.
             let other = self.is_other_beside(&line, &entry);
-            give(Job { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
+            give(ReadJob { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
             return;
         }
         checked.as_before = true;
@@ -337,7 +337,7 @@ impl<'a> Account<'a> {
             }
             (Some(listed), None) => {
                 let (path, size) = (path.to_path_buf(), entry.size);
-                give(Job { path, size, line: None, listed: Some(listed), as_before: true, other: false });
+                give(ReadJob { path, size, line: None, listed: Some(listed), as_before: true, other: false });
                 return;
             }
             (None, _) => {}
@@ -367,14 +367,14 @@ fn is_other_shape(line: &FileEntry, entry: &Entry) -> bool {
 }
 
 struct Listening {
-    pace: Pace,
+    pace: RateMeter,
     progress: Progress,
 }
 
 impl Listening {
-    fn new(subject: &Subject<'_>, all: u64, files_all: u64) -> Self {
+    fn new(subject: &ProofSubject<'_>, all: u64, files_all: u64) -> Self {
         let progress = Progress::begun(subject.item, subject.title, all, files_all);
-        Self { pace: Pace::patient(), progress }
+        Self { pace: RateMeter::patient(), progress }
     }
 
     fn add(&mut self, path: PathBuf, bytes: u64) {
@@ -393,8 +393,8 @@ impl Listening {
 /// Reads a file: against its line, against what its launcher wants, or both.
 fn check(
     disk: &Disk,
-    subject: &Subject<'_>,
-    job: &Job<'_>,
+    subject: &ProofSubject<'_>,
+    job: &ReadJob<'_>,
     depth: Depth,
     stop: &Control,
     tell: &Sender<Heard>,
@@ -431,7 +431,7 @@ fn check(
     Ok(checked)
 }
 
-struct Reading {
+struct ReadPass {
     differs: Option<u64>,
     digest_wrong: bool,
 }
@@ -439,18 +439,18 @@ struct Reading {
 fn read_through(
     disk: &Disk,
     at: &Path,
-    job: &Job<'_>,
+    job: &ReadJob<'_>,
     kind: DigestKind,
     stop: &Control,
     tell: &Sender<Heard>,
-) -> Result<Reading, HaulError> {
+) -> Result<ReadPass, HaulError> {
     // What the cache holds says nothing about the drive.
     let file = disk.open_back(at).map_err(HaulError::disk("open", at))?;
     let size = job.size;
     let mut digest = job.listed.map(|_| Digest::new(kind));
     let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
     let mut buffer = Buffer::new(size.min(BLOCK) as usize);
-    let mut reading = Reading { differs: None, digest_wrong: false };
+    let mut reading = ReadPass { differs: None, digest_wrong: false };
     for nth in 0..crate::checksums::block_count(size) {
         if stop.asked() {
             return Err(HaulError::Paused);

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use crate::haul::{HaulError, Work};
+use crate::haul::{HaulError, ItemContext};
 
 use crate::item::{PlannedItem, Proof};
 
@@ -13,18 +13,15 @@ use crate::site::Site;
 
 use crate::checksums::BLOCK;
 
-use crate::plan::ANCHOR;
-use crate::survey::{CARRY, FINDS, TRACED};
-
 use super::same_folder::is_folder_of;
 
 use crate::disk::Disk;
 use crate::launcher::{Digest, DigestKind, FoundGame, Profile, load_profiles, read_only};
 use crate::record::{Files, Mood, Values};
 
-use crate::survey::{DATA, GameId};
+use crate::survey::GameId;
 
-pub(crate) fn content_list(work: &Work<'_>) -> Result<Option<ContentList>, HaulError> {
+pub(crate) fn content_list(work: &ItemContext<'_>) -> Result<Option<ContentList>, HaulError> {
     contents_of(work.site, &work.item.planned.game, &work.item.planned.to)
 }
 
@@ -95,14 +92,7 @@ pub(crate) fn add_item_records(site: &Site, planned: &PlannedItem, proof: &mut P
 
 /// Whether its edits alone say where it is: no profile can be asked, or its entry has left its launcher's list.
 pub(crate) fn by_edits(planned: &PlannedItem) -> bool {
-    is_traced(&planned.game) || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
-}
-
-/// Whether no profile can be asked where it is: a traced folder, user data, or what was found lying about.
-pub(crate) fn is_traced(game: &GameId) -> bool {
-    [TRACED, DATA, FINDS, ANCHOR, CARRY]
-        .iter()
-        .any(|loose| game.0.strip_prefix(loose).is_some_and(|rest| rest.starts_with('/')))
+    !planned.origin.has_profile() || planned.edits.iter().any(|edit| matches!(edit, Edit::Leave(_)))
 }
 
 /// Adds to a proof what the records say.

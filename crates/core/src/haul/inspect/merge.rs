@@ -14,13 +14,13 @@ use crate::platform::Steady;
 use std::fs::Metadata;
 use std::io;
 
-use crate::checksums::{Found, ItemPath, change_of, stamp_of, walk_each};
+use crate::checksums::{ItemPath, WalkEnd, change_of, stamp_of, walk_each};
 use crate::disk::Disk;
 use crate::item::Links;
 use crate::journal::JournalError;
 
 /// A line of checksums, what is there, or both.
-pub(crate) enum Met {
+pub(crate) enum Joined {
     /// The checksums have it, and it is there.
     Both(FileEntry, Entry),
     /// The checksums have it, and it is not there.
@@ -33,52 +33,52 @@ pub(crate) enum Met {
 
 /// What is looked at as a file of its own.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Apart {
+pub(crate) struct LinkHandling {
     /// Further names of a file.
     pub(crate) names: bool,
     /// Links that lead to a file: copies of it stand in their place.
     pub(crate) links: bool,
 }
 
-impl Apart {
+impl LinkHandling {
     /// Every name is a file; links are links, but where the item has copies instead of them.
     pub(crate) fn of(item: &PlannedItem) -> Self {
         Self { names: true, links: item.links == Links::Copies }
     }
 }
 
-enum Step {
+enum MergeStep {
     Read(io::Error),
     Haul(HaulError),
 }
 
-impl From<io::Error> for Step {
+impl From<io::Error> for MergeStep {
     fn from(error: io::Error) -> Self {
         Self::Read(error)
     }
 }
 
-impl From<JournalError> for Step {
+impl From<JournalError> for MergeStep {
     fn from(error: JournalError) -> Self {
         Self::Haul(error.into())
     }
 }
 
 /// Walks `root` beside the checksums of an item.
-pub(crate) fn meet(
+pub(crate) fn merge_join(
     disk: &Disk,
     journal: &Journal,
     item: ItemId,
     root: &Path,
-    apart: Apart,
-    see: &mut dyn FnMut(Met) -> Result<(), HaulError>,
+    apart: LinkHandling,
+    see: &mut dyn FnMut(Joined) -> Result<(), HaulError>,
 ) -> Result<(), HaulError> {
     let mut lines = journal.lines(item).peekable();
-    let mut see = |met| see(met).map_err(Step::Haul);
+    let mut see = |met| see(met).map_err(MergeStep::Haul);
     let walked = walk_each(disk, root, &mut |found| {
         let mut entry = match found {
-            Found::Entry(entry) => entry,
-            Found::Other(path) => return see(Met::Other(path)),
+            WalkEnd::Entry(entry) => entry,
+            WalkEnd::Other(path) => return see(Joined::Other(path)),
         };
         match entry.kind {
             EntryKind::Again(_) if apart.names => {
@@ -98,21 +98,21 @@ pub(crate) fn meet(
         while let Some(line) = lines.next_if(is_before) {
             let line = line?;
             if line.entry.path == entry.path {
-                return see(Met::Both(line, entry));
+                return see(Joined::Both(line, entry));
             }
-            see(Met::Gone(line))?;
+            see(Joined::Gone(line))?;
         }
-        see(Met::New(entry))
+        see(Joined::New(entry))
     });
-    let rest = |see: &mut dyn FnMut(Met) -> Result<(), Step>| -> Result<(), Step> {
+    let rest = |see: &mut dyn FnMut(Joined) -> Result<(), MergeStep>| -> Result<(), MergeStep> {
         for line in lines {
-            see(Met::Gone(line?))?;
+            see(Joined::Gone(line?))?;
         }
         Ok(())
     };
     walked.and_then(|()| rest(&mut see)).map_err(|step| match step {
-        Step::Read(error) => HaulError::disk("read", root)(error),
-        Step::Haul(error) => error,
+        MergeStep::Read(error) => HaulError::disk("read", root)(error),
+        MergeStep::Haul(error) => error,
     })
 }
 
@@ -130,16 +130,16 @@ pub(crate) fn first_change(
     journal: &Journal,
     item: ItemId,
     from: &Path,
-    apart: Apart,
+    apart: LinkHandling,
     steady: Steady,
 ) -> Result<Option<PathBuf>, HaulError> {
     let mut first: Option<PathBuf> = None;
-    meet(disk, journal, item, from, apart, &mut |met| {
+    merge_join(disk, journal, item, from, apart, &mut |met| {
         let path = match met {
-            Met::Both(line, entry) if same(&line.entry, &entry, steady) => return Ok(()),
-            Met::Both(_, entry) | Met::New(entry) => entry.path,
-            Met::Gone(line) => line.entry.path,
-            Met::Other(path) => path,
+            Joined::Both(line, entry) if same(&line.entry, &entry, steady) => return Ok(()),
+            Joined::Both(_, entry) | Joined::New(entry) => entry.path,
+            Joined::Gone(line) => line.entry.path,
+            Joined::Other(path) => path,
         };
         first.get_or_insert_with(|| path.under(from));
         Ok(())

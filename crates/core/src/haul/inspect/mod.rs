@@ -11,14 +11,14 @@ mod same_folder;
 mod unchanged;
 
 pub use account::Depth;
-pub(crate) use account::{Subject, look};
+pub(crate) use account::{ProofSubject, look};
 pub(crate) use bytes::has_the_bytes;
 pub use closer::{BlockState, ByteDifference, Closer, ListedEntry, listed_entries, look_closer};
 pub(crate) use launcher::{
     add_item_records, add_records, all_agree, by_edits, content_list, contents_of, edits_stand, has_digest,
     profiles_of, what_records_say,
 };
-pub(crate) use merge::{Apart, Met, is_as_it_was, meet, same};
+pub(crate) use merge::{Joined, LinkHandling, is_as_it_was, merge_join, same};
 pub(crate) use readers::crew;
 pub(crate) use rewritten::{Rewritten, in_item, is_rewritten, rewritten_at, rewritten_in};
 pub(crate) use same_folder::{are_one, identity, is_folder_of};

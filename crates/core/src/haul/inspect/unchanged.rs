@@ -5,32 +5,32 @@ use std::path::{Path, PathBuf};
 use super::bytes::has_the_bytes;
 use std::time::{Duration, Instant};
 
-use super::merge::{Apart, Met, first_change, is_as_it_was, meet};
+use super::merge::{Joined, LinkHandling, first_change, is_as_it_was, merge_join};
 use super::rewritten::{Rewritten, is_rewritten, rewritten_at};
-use crate::haul::{HaulError, Work};
+use crate::haul::{HaulError, ItemContext};
 
 use crate::checksums::EntryKind;
 
 /// Finds the first line of a copy at `root` that is not there as it was when it was compared, and how many there are.
-pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
+pub(crate) fn not_as_seen(work: &ItemContext<'_>, root: &Path) -> Result<Option<(PathBuf, u64)>, HaulError> {
     if !work.site.disk.is_folder(root).map_err(HaulError::disk("look at", root))? {
         return Ok(Some((root.into(), 1)));
     }
     let steady = work.abilities().steady();
     let mut missing: Option<(PathBuf, u64)> = None;
     let mut rewritten: Option<Rewritten> = None;
-    meet(&work.site.disk, work.journal, work.item.id, root, Apart::of(&work.item.planned), &mut |met| {
+    merge_join(&work.site.disk, work.journal, work.item.id, root, LinkHandling::of(&work.item.planned), &mut |met| {
         let path = match met {
-            Met::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
+            Joined::Both(line, entry) if is_as_it_was(&line, &entry, steady) => return Ok(()),
             // Brought back from a backup, or touched: its bytes tell.
-            Met::Both(line, entry)
+            Joined::Both(line, entry)
                 if entry.kind == EntryKind::File
                     && has_the_bytes(&work.site.disk, work.stop, &line.entry.path.under(root), &line)? =>
             {
                 return Ok(());
             }
-            Met::New(_) | Met::Other(_) => return Ok(()),
-            Met::Both(line, _) | Met::Gone(line) => line.entry.path,
+            Joined::New(_) | Joined::Other(_) => return Ok(()),
+            Joined::Both(line, _) | Joined::Gone(line) => line.entry.path,
         };
         let (game, place) = (&work.item.planned.game, &work.item.planned.to);
         let known = match &rewritten {
@@ -54,7 +54,7 @@ pub(crate) fn not_as_seen(work: &Work<'_>, root: &Path) -> Result<Option<(PathBu
 }
 
 /// Whether originals and copy are both what was compared, as of some moments ago at most.
-pub(crate) fn both_are_the_same(work: &mut Work<'_>, copy: &Path) -> Result<(), HaulError> {
+pub(crate) fn both_are_the_same(work: &mut ItemContext<'_>, copy: &Path) -> Result<(), HaulError> {
     /// What was seen so short a time ago is not looked at once more.
     const FRESH: Duration = Duration::from_secs(2);
     if work.looked.is_some_and(|then| then.elapsed() < FRESH) {

@@ -3,14 +3,16 @@
 use super::displace::step_back;
 use super::place::{is_ours, unplace};
 use super::update_records::undo;
-use crate::haul::inspect::{Depth, Met, has_the_bytes, meet};
-use crate::haul::{End, HaulError, Reach, Standing, Stays, Work, be_quiet, left_there, pass, remove_known, settle};
+use crate::haul::inspect::{Depth, Joined, has_the_bytes, merge_join};
+use crate::haul::{
+    End, HaulError, ItemContext, Reach, Standing, Stays, be_quiet, left_there, pass, remove_known, settle,
+};
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use crate::checksums::{EntryKind, FileIdentity, measure};
-use crate::item::{Finding, FindingKind, Left, Mode, PlannedItem, Stage, WhyLeft};
-use crate::journal::FileEntry;
+use crate::item::{Finding, FindingKind, Left, PlannedItem, Stage, Strategy, WhyLeft};
+use crate::journal::{EventKind, FileEntry};
 
 use crate::platform::Steady;
 
@@ -26,7 +28,7 @@ pub enum Stuck {
 }
 
 /// The folder with what was made for an item that is not repointed; of one that was verified its own place, if the folder there is ours.
-fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
+fn made_of(work: &ItemContext<'_>) -> Result<Option<PathBuf>, HaulError> {
     let (disk, to) = (&work.site.disk, &work.item.planned.to);
     let is_folder = |path: &Path| disk.is_folder(path).map_err(HaulError::disk("look at", path));
     let placed = || -> Result<Option<PathBuf>, HaulError> {
@@ -36,23 +38,23 @@ fn made_of(work: &Work<'_>) -> Result<Option<PathBuf>, HaulError> {
     Ok(match &work.item.stage {
         Stage::Copying { staging } => Some(staging.clone()),
         // The rename to its place may have come just before the end.
-        Stage::Compared { staging } if is_folder(staging)? => Some(staging.clone()),
-        Stage::Compared { .. } => placed()?,
-        Stage::Placed | Stage::Repointing if work.item.planned.mode == Mode::Copy => placed()?,
-        Stage::GivingUp { made } => made.clone(),
+        Stage::Verified { staging } if is_folder(staging)? => Some(staging.clone()),
+        Stage::Verified { .. } => placed()?,
+        Stage::Placed | Stage::UpdatingRecords if work.item.planned.mode == Strategy::Copy => placed()?,
+        Stage::Cancelling { made } => made.clone(),
         _ => None,
     })
 }
 
 /// Removes what was made for an item that was not repointed, and leaves all as it was.
-pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError> {
+pub(crate) fn cancel(work: &mut ItemContext<'_>, stuck: Stuck) -> Result<(), HaulError> {
     let standing = settle(work.site, &mut work.item)?;
     let planned = work.item.planned.clone();
-    if work.item.stage == Stage::Repointing {
+    if work.item.stage == Stage::UpdatingRecords {
         // Whatever is left, records are not led back beside a program that would write its old ones.
         be_quiet(work)?;
     }
-    let ended = give_up_what_can_be(work, &standing, stuck);
+    let ended = cancel_what_can_be(work, &standing, stuck);
     let left = match ended {
         Ok(left) => left,
         Err(HaulError::Paused) => return Err(HaulError::Paused),
@@ -62,8 +64,8 @@ pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
         Err(error) => {
             tracing::warn!(%error, title = planned.title, "left");
             let path = match &work.item.stage {
-                Stage::Copying { staging } | Stage::Compared { staging } => staging.clone(),
-                Stage::GivingUp { made: Some(made) } => made.clone(),
+                Stage::Copying { staging } | Stage::Verified { staging } => staging.clone(),
+                Stage::Cancelling { made: Some(made) } => made.clone(),
                 _ => planned.to.clone(),
             };
             if standing.to == End::There {
@@ -74,29 +76,29 @@ pub(crate) fn give_up(work: &mut Work<'_>, stuck: Stuck) -> Result<(), HaulError
             }
         }
     };
-    if !matches!(work.item.stage, Stage::GivingUp { .. }) {
-        work.set_stage(Stage::GivingUp { made: None })?;
+    if !matches!(work.item.stage, Stage::Cancelling { .. }) {
+        work.set_stage(Stage::Cancelling { made: None })?;
     }
     if let Some(first) = left.first() {
         let detail = format!("{} {} {}", left.len(), first.why.word(), first.path.display());
-        work.journal.say(work.item.haul, Some(work.item.id), "left", &detail)?;
+        work.journal.say(work.item.haul, Some(work.item.id), EventKind::Left, &detail)?;
     }
     work.journal.put_remains(work.item.id, &left)?;
-    work.set_stage(Stage::GivenUp)?;
-    Ok(work.journal.say(work.item.haul, Some(work.item.id), "given up", &planned.title)?)
+    work.set_stage(Stage::Cancelled)?;
+    Ok(work.journal.say(work.item.haul, Some(work.item.id), EventKind::Cancelled, &planned.title)?)
 }
 
 /// Gives up all of an item that the gate lets go; gives what is left, with its whole path.
-fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing, stuck: Stuck) -> Result<Vec<Left>, HaulError> {
+fn cancel_what_can_be(work: &mut ItemContext<'_>, standing: &Standing, stuck: Stuck) -> Result<Vec<Left>, HaulError> {
     let planned = work.item.planned.clone();
-    if work.item.stage == Stage::Repointing {
+    if work.item.stage == Stage::UpdatingRecords {
         // Records are led back to what is there, and never to what a journal of yesterday believes in.
         originals_are_there(work)?;
         undo(work, if stuck == Stuck::IsLeft { Reach::WhatIsThere } else { Reach::All })?;
     }
-    standing.to.required(&planned.title, &planned.to)?;
+    standing.to.required(&planned, &planned.to)?;
     let made = made_of(work)?;
-    if matches!(planned.mode, Mode::Rename | Mode::SetAside) {
+    if matches!(planned.mode, Strategy::Rename | Strategy::Quarantine) {
         unplace(work)?;
     }
     let is_there = |path: &Path| work.site.disk.is_there(path).map_err(HaulError::disk("look at", path));
@@ -111,15 +113,15 @@ fn give_up_what_can_be(work: &mut Work<'_>, standing: &Standing, stuck: Stuck) -
 }
 
 /// Refuses if something is gone of the originals that records would be led back to.
-fn originals_are_there(work: &Work<'_>) -> Result<(), HaulError> {
+fn originals_are_there(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let planned = &work.item.planned;
-    if planned.mode != Mode::Copy {
+    if planned.mode != Strategy::Copy {
         return Ok(());
     }
     let mut gone: Option<(PathBuf, u64)> = None;
     if work.site.disk.is_folder(&planned.from).map_err(HaulError::disk("look at", &planned.from))? {
-        meet(&work.site.disk, work.journal, work.item.id, &planned.from, work.originals(), &mut |met| {
-            if let Met::Gone(line) = met {
+        merge_join(&work.site.disk, work.journal, work.item.id, &planned.from, work.originals(), &mut |met| {
+            if let Joined::Gone(line) = met {
                 gone.get_or_insert_with(|| (line.entry.path.under(&planned.from), 0)).1 += 1;
             }
             Ok(())
@@ -128,17 +130,17 @@ fn originals_are_there(work: &Work<'_>) -> Result<(), HaulError> {
         gone = Some((planned.from.clone(), 1));
     }
     let kind = |(path, count)| FindingKind::CopyNotWhole { path, count };
-    gone.map_or(Ok(()), |gone| Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind(gone))])))
+    gone.map_or(Ok(()), |gone| Err(HaulError::Refused(vec![Finding::about(&planned.game, &planned.title, kind(gone))])))
 }
 
 /// Removes what was made of an item, as far as the gate and the drive let it go; gives the rest, with its whole path.
-fn remove_what_was_made(work: &mut Work<'_>, made: &Path) -> Result<Vec<Left>, HaulError> {
+fn remove_what_was_made(work: &mut ItemContext<'_>, made: &Path) -> Result<Vec<Left>, HaulError> {
     let from = work.item.planned.from.clone();
     let stepped = work.site.disk.is_folder(&from).map_err(HaulError::disk("look at", &from))?;
     let originals = if stepped { from } else { work.item.planned.source().to_path_buf() };
     let passed = pass(work, made, &Stays::Originals(originals.clone()), Depth::Seen)?;
-    if !matches!(work.item.stage, Stage::GivingUp { .. }) {
-        work.set_stage(Stage::GivingUp { made: Some(made.to_path_buf()) })?;
+    if !matches!(work.item.stage, Stage::Cancelling { .. }) {
+        work.set_stage(Stage::Cancelling { made: Some(made.to_path_buf()) })?;
     }
     let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
     let steady = work.abilities().steady();
@@ -166,10 +168,12 @@ fn identity_of(stat: &rustix::fs::Stat, line: &FileEntry, steady: Steady) -> Fil
 }
 
 /// Removes the folder of a library that this item was to make, if it is empty.
-pub(crate) fn forget_way(work: &Work<'_>, planned: &PlannedItem) {
+pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
     let library = planned.edits.iter().find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
-        Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Mode::Records => Some(planned.to.as_path()),
+        Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Strategy::Records => {
+            Some(planned.to.as_path())
+        }
         // A library without a file of its own is the folder that the game was to lie in, or lay in.
         Edit::Register { .. } => planned.to.parent(),
         Edit::Unregister { .. } => planned.from.parent(),

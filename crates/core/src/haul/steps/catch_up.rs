@@ -1,18 +1,18 @@
 //! A journal that was brought back from a backup knows less than was done; the drives say the rest.
 
-use crate::haul::{HaulError, Work, records_lead_to};
+use crate::haul::{HaulError, ItemContext, records_lead_to};
 
 use crate::haul::inspect::not_as_seen;
 
-use crate::item::{Mode, Stage};
+use crate::item::{Stage, Strategy};
 
 use crate::record::{Content, FileChange};
 
 /// A journal that was brought back from a backup knows less than was done. Where the originals are gone, the copy is what was
 /// verified and the records lead to it, the item is as far as that.
-pub(crate) fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
-    let behind = matches!(work.item.stage, Stage::Compared { .. } | Stage::Placed | Stage::Repointing);
-    if !behind || work.item.planned.mode != Mode::Copy || work.originals_away {
+pub(crate) fn catch_up(work: &mut ItemContext<'_>) -> Result<bool, HaulError> {
+    let behind = matches!(work.item.stage, Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords);
+    if !behind || work.item.planned.mode != Strategy::Copy || work.originals_away {
         return Ok(false);
     }
     let (disk, planned) = (&work.site.disk, work.item.planned.clone());
@@ -23,7 +23,7 @@ pub(crate) fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
     {
         return Ok(false);
     }
-    if matches!(work.item.stage, Stage::Compared { .. }) {
+    if matches!(work.item.stage, Stage::Verified { .. }) {
         work.set_stage(Stage::Placed)?;
     }
     // What was changed in the copy then is what it is now.
@@ -34,8 +34,8 @@ pub(crate) fn catch_up(work: &mut Work<'_>) -> Result<bool, HaulError> {
             changes.push(FileChange { file: file.into(), before: now.clone(), after: now });
         }
     }
-    work.journal.put_changes(work.item.id, &changes, &Stage::Repointing)?;
-    work.item.stage = Stage::Repointing;
-    work.set_stage(Stage::Repointed)?;
+    work.journal.put_changes(work.item.id, &changes, &Stage::UpdatingRecords)?;
+    work.item.stage = Stage::UpdatingRecords;
+    work.set_stage(Stage::RecordsUpdated)?;
     Ok(true)
 }

@@ -8,20 +8,20 @@ use std::path::Path;
 use crate::bytes::Bytes;
 use crate::checksums::{BLOCK, BlockHash, EntryKind, block_count, block_hash, block_span};
 use crate::haul::copy::{bring_in_line, seen};
-use crate::haul::{HaulError, HaulEvent, SHEAF, Work};
-use crate::item::{DifferenceKind, Pace, Progress, Proof, Stage};
+use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
+use crate::item::{DifferenceKind, Progress, Proof, RateMeter, Stage};
 use crate::journal::FileEntry;
 
 /// Reads a copy that lies about beside the one that stays, and notes in the checksums what is the same.
-pub(crate) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn compare_with_what_stays(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     bring_in_line(work, Path::new("/nowhere"))?;
     let sums = work.journal.sums(work.item.id)?;
     let mut progress = Progress::begun(work.item.id, &work.item.planned.title, sums.bytes, sums.lines);
-    let mut pace = Pace::patient();
+    let mut pace = RateMeter::patient();
     let mut lines = work.journal.lines(work.item.id);
     loop {
-        let page: Vec<FileEntry> = lines.by_ref().take(SHEAF.min(256)).collect::<Result<_, _>>()?;
+        let page: Vec<FileEntry> = lines.by_ref().take(BATCH.min(256)).collect::<Result<_, _>>()?;
         if page.is_empty() {
             break;
         }
@@ -54,7 +54,7 @@ pub(crate) fn compare_with_what_stays(work: &mut Work<'_>) -> Result<(), HaulErr
 }
 
 /// The hashes of a file's blocks, if another file has the same bytes.
-fn same_bytes(work: &Work<'_>, one: &Path, other: &Path) -> Result<Option<Vec<BlockHash>>, HaulError> {
+fn same_bytes(work: &ItemContext<'_>, one: &Path, other: &Path) -> Result<Option<Vec<BlockHash>>, HaulError> {
     let disk = &work.site.disk;
     let Ok(meta) = other.symlink_metadata() else { return Ok(None) };
     let size = one.symlink_metadata().map_err(HaulError::disk("look at", one))?.len();
@@ -82,7 +82,7 @@ fn same_bytes(work: &Work<'_>, one: &Path, other: &Path) -> Result<Option<Vec<Bl
 }
 
 /// What is the same as the copy that stays, and what is not.
-pub(crate) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
+pub(crate) fn proof_of_sparing(work: &ItemContext<'_>) -> Result<Proof, HaulError> {
     let planned = &work.item.planned;
     let mut proof = Proof { install: planned.to.clone(), read: true, records_lead_here: true, ..Proof::default() };
     for line in work.journal.lines(work.item.id) {
@@ -101,7 +101,7 @@ pub(crate) fn proof_of_sparing(work: &Work<'_>) -> Result<Proof, HaulError> {
 }
 
 /// Takes the checksums of a folder and renames it beside its place.
-pub(crate) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn set_aside(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     let is_there = |path: &Path| path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
     if is_there(&from) {
@@ -120,7 +120,7 @@ pub(crate) fn set_aside(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// What is set aside, counted: nothing else holds these bytes.
-pub(crate) fn proof_of_setting_aside(work: &Work<'_>) -> Result<Proof, HaulError> {
+pub(crate) fn proof_of_setting_aside(work: &ItemContext<'_>) -> Result<Proof, HaulError> {
     let sums = work.journal.sums(work.item.id)?;
     Ok(Proof {
         install: work.item.planned.to.clone(),

@@ -7,8 +7,8 @@
 use std::path::Path;
 
 use super::place::cannot_exchange;
-use crate::haul::{HaulError, Work};
-use crate::item::Aside;
+use crate::haul::{HaulError, ItemContext};
+use crate::item::Displaced;
 
 fn leads(link: &Path, to: &Path) -> bool {
     link.read_link().is_ok_and(|target| target == to)
@@ -23,20 +23,20 @@ fn is_there(path: &Path) -> bool {
 }
 
 /// The names of an item whose originals step aside before it begins.
-fn goes(work: &Work<'_>) -> Option<Aside> {
+fn goes(work: &ItemContext<'_>) -> Option<Displaced> {
     work.item.planned.aside.clone().filter(|aside| aside.held == work.item.planned.from)
 }
 
-fn remove(work: &Work<'_>, link: &Path) -> Result<(), HaulError> {
+fn remove(work: &ItemContext<'_>, link: &Path) -> Result<(), HaulError> {
     work.site.disk.remove_link(link).map_err(HaulError::disk("remove", link))
 }
 
-fn link(work: &Work<'_>, link: &Path, target: &Path) -> Result<(), HaulError> {
+fn link(work: &ItemContext<'_>, link: &Path, target: &Path) -> Result<(), HaulError> {
     work.site.disk.make_link(target, link).map_err(HaulError::disk("link", link))
 }
 
 /// Swaps two names in one step; `false` if the file system cannot.
-fn exchanged(work: &Work<'_>, one: &Path, other: &Path) -> Result<bool, HaulError> {
+fn exchanged(work: &ItemContext<'_>, one: &Path, other: &Path) -> Result<bool, HaulError> {
     match work.site.disk.exchange(one, other) {
         Ok(()) => Ok(true),
         Err(error) if cannot_exchange(&error) => Ok(false),
@@ -44,17 +44,17 @@ fn exchanged(work: &Work<'_>, one: &Path, other: &Path) -> Result<bool, HaulErro
     }
 }
 
-fn rename(work: &Work<'_>, from: &Path, to: &Path) -> Result<(), HaulError> {
+fn rename(work: &ItemContext<'_>, from: &Path, to: &Path) -> Result<(), HaulError> {
     work.site.disk.rename(from, to).map_err(HaulError::disk("rename", to))
 }
 
-fn flush(work: &Work<'_>, aside: &Aside) -> Result<(), HaulError> {
+fn flush(work: &ItemContext<'_>, aside: &Displaced) -> Result<(), HaulError> {
     let parent = aside.old.parent().unwrap_or(Path::new("/"));
     work.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))
 }
 
 /// Has the originals of an item step aside.
-pub(crate) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn step_aside(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let Some(aside) = goes(work) else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(old) {
@@ -81,7 +81,7 @@ pub(crate) fn step_aside(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Brings originals that stepped aside, or that a return has brought back there, to their old place.
-pub(crate) fn step_back(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn step_back(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let Some(aside) = work.item.planned.aside.clone() else { return Ok(()) };
     let (old, held) = (&aside.old, &aside.held);
     if is_folder(held) {

@@ -13,7 +13,7 @@ mod take_back;
 mod update_records;
 
 pub use cancel::Stuck;
-pub(crate) use cancel::{forget_way, give_up};
+pub(crate) use cancel::{cancel, forget_way};
 pub(crate) use catch_up::catch_up;
 pub(crate) use deduplicate::{compare_with_what_stays, set_aside};
 pub(crate) use displace::{step_aside, step_back};
@@ -24,4 +24,4 @@ pub use prove::{prove_game, prove_haul};
 pub(crate) use release::release_item;
 pub use release::{release_haul, release_looking};
 pub(crate) use take_back::take_up;
-pub(crate) use update_records::{edits_to_make, finish, leads_elsewhere, repoint};
+pub(crate) use update_records::{edits_to_make, finish, leads_elsewhere, update_records};

@@ -5,10 +5,10 @@
 
 use std::path::Path;
 
-use crate::checksums::{EntryKind, Found, walk_each};
+use crate::checksums::{EntryKind, WalkEnd, walk_each};
 use crate::disk::What;
 use crate::haul::inspect::{both_are_the_same, not_as_seen};
-use crate::haul::{HaulError, Work};
+use crate::haul::{HaulError, ItemContext};
 use crate::item::Stage;
 use crate::site::real_path;
 
@@ -32,7 +32,7 @@ fn is_folder(path: &Path) -> bool {
 }
 
 /// Renames the folder of ours to the item's place, if the originals are still what was compared.
-pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError> {
+pub(crate) fn place(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError> {
     let to = work.item.planned.to.clone();
     let disk = work.site.disk.clone();
     let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
@@ -59,7 +59,7 @@ pub(crate) fn place(work: &mut Work<'_>, staging: &Path) -> Result<(), HaulError
 }
 
 /// Whether a folder is the one that was verified: by its inode where that is steady, else by all that is in it.
-pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
+pub(crate) fn is_ours(work: &ItemContext<'_>, to: &Path) -> Result<bool, HaulError> {
     let root = work.journal.lines(work.item.id).next().transpose()?;
     let there = crate::haul::copy::seen(to)?;
     let steady = work.abilities().steady().inodes;
@@ -68,7 +68,7 @@ pub(crate) fn is_ours(work: &Work<'_>, to: &Path) -> Result<bool, HaulError> {
 }
 
 /// Bridges the new place by a link to the old one; a file system without links renames at once.
-pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn link(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     if matches!(work.item.stage, Stage::Planned) {
         if to.symlink_metadata().is_ok() {
@@ -94,18 +94,18 @@ pub(crate) fn link(work: &mut Work<'_>) -> Result<(), HaulError> {
     flush_parent(work, &to)
 }
 
-fn flush_parent(work: &Work<'_>, path: &Path) -> Result<(), HaulError> {
+fn flush_parent(work: &ItemContext<'_>, path: &Path) -> Result<(), HaulError> {
     let parent = path.parent().unwrap_or(Path::new("/"));
     work.site.disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))
 }
 
 /// Renames without a bridge. Between this and the repoint the records lead nowhere; the journal knows.
-pub(crate) fn rename(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn rename(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     move_folder(work)?;
     work.set_stage(Stage::Placed)
 }
 
-fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
+fn move_folder(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (&work.item.planned.from, &work.item.planned.to);
     if is_folder(from) {
         work.site.disk.rename(from, to).map_err(HaulError::disk("rename", to))?;
@@ -117,13 +117,13 @@ fn move_folder(work: &Work<'_>) -> Result<(), HaulError> {
 /// Re-aims the absolute links inside a renamed item that lead to its old place. Does nothing twice.
 ///
 /// Before the swap the new place is reached through the bridge, so that these links lead somewhere all the time.
-fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
+fn aim_links(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (&work.item.planned.from, &work.item.planned.to);
     let root = if is_folder(from) { from } else { to };
     let disk = &work.site.disk;
     let mut links = Vec::new();
     walk_each(disk, root, &mut |found| {
-        if let Found::Entry(entry) = found
+        if let WalkEnd::Entry(entry) = found
             && matches!(entry.kind, EntryKind::Link(_))
         {
             links.push(entry);
@@ -150,7 +150,7 @@ fn aim_links(work: &Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Swaps the folder and the bridging link in one step, and removes the link. Does nothing twice.
-pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn swap(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     let disk = work.site.disk.clone();
     aim_links(work)?;
@@ -176,7 +176,7 @@ pub(crate) fn swap(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Takes back a bridge or a rename whose item is given up.
-pub(crate) fn unplace(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn unplace(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     // Nothing was made yet: whatever is at the new place is somebody else's.
     if work.item.stage == Stage::Planned {
         return Ok(());

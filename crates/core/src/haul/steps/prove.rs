@@ -7,18 +7,18 @@ use super::deduplicate::{proof_of_setting_aside, proof_of_sparing};
 use super::displace::step_back;
 
 use super::update_records::enters_again;
-use crate::haul::{Control, HaulError, HaulEvent, Work, settle};
+use crate::haul::{Control, HaulError, HaulEvent, ItemContext, settle};
 
 use super::place::swap;
 use crate::haul::inspect::{
-    Apart, Depth, Rewritten, Subject, add_item_records, by_edits, content_list, contents_of, edits_stand, look,
-    rewritten_at, what_records_say,
+    Depth, LinkHandling, ProofSubject, Rewritten, add_item_records, by_edits, content_list, contents_of, edits_stand,
+    look, rewritten_at, what_records_say,
 };
 
 use crate::bytes::ItemId;
 
-use crate::item::{Mode, Proof, Stage};
-use crate::journal::{ItemRow, Journal};
+use crate::item::{Proof, Stage, Strategy};
+use crate::journal::{EventKind, ItemRow, Journal};
 
 use crate::record::Edit;
 use crate::site::Site;
@@ -39,21 +39,21 @@ fn prove_item(
 ) -> Result<Proof, HaulError> {
     let mut item = item.clone();
     let standing = settle(site, &mut item)?;
-    standing.to.required(&item.planned.title, &item.planned.to)?;
+    standing.to.required(&item.planned, &item.planned.to)?;
     let (item, planned) = (&item, &item.planned);
-    if planned.mode == Mode::SetAside {
+    if planned.mode == Strategy::Quarantine {
         return Ok(item.proof.clone().unwrap_or_default());
     }
-    if planned.mode == Mode::Records {
+    if planned.mode == Strategy::Records {
         let stands = edits_stand(planned);
         return Ok(Proof { install: planned.to.clone(), read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = contents_of(site, &planned.game, &planned.to)?;
     let rewritten = rewritten_at(site, journal, &planned.game, &planned.to)?;
-    let subject = Subject {
+    let subject = ProofSubject {
         journal,
         rewritten: &rewritten,
-        apart: Apart::of(planned),
+        apart: LinkHandling::of(planned),
         abilities: site.abilities_at(planned.place()),
         beside: true,
         item: item.id,
@@ -78,7 +78,7 @@ pub fn prove_haul(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Vec<(String, Proof)>, HaulError> {
-    let there = items.iter().filter(|item| item.stage.is_repointed());
+    let there = items.iter().filter(|item| item.stage.records_are_updated());
     there.map(|item| Ok((item.planned.title.clone(), prove_item(site, journal, item, report, stop)?))).collect()
 }
 
@@ -93,7 +93,8 @@ pub fn prove_game(
 ) -> Result<Proof, HaulError> {
     let items = journal.items_of(game)?;
     let here = site.place_at(&found.install).ok();
-    let brought = items.iter().find(|item| item.stage.is_repointed() && item.is_at(&found.install, here.as_ref()));
+    let brought =
+        items.iter().find(|item| item.stage.records_are_updated() && item.is_at(&found.install, here.as_ref()));
     if let Some(item) = brought {
         return prove_item(site, journal, item, report, stop);
     }
@@ -101,8 +102,8 @@ pub fn prove_game(
     let (item, title) = (ItemId(0), found.title.as_str());
     let rewritten = Rewritten::new();
     let install = found.install.as_path();
-    let apart = Apart { names: true, links: false };
-    let subject = Subject {
+    let apart = LinkHandling { names: true, links: false };
+    let subject = ProofSubject {
         journal,
         item,
         title,
@@ -118,41 +119,41 @@ pub fn prove_game(
     Ok(proof)
 }
 
-pub(crate) fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn prove(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let planned = work.item.planned.clone();
-    if planned.mode == Mode::Rename {
+    if planned.mode == Strategy::Rename {
         swap(work)?;
     }
     // What came back beside its place takes it again: its launcher looks there.
     if work.item.takes_back.is_some() {
         step_back(work)?;
     }
-    if planned.mode == Mode::Spare {
+    if planned.mode == Strategy::Duplicate {
         return proof_of_sparing(work).and_then(|proof| proved(work, proof));
     }
-    if planned.mode == Mode::SetAside {
+    if planned.mode == Strategy::Quarantine {
         return proof_of_setting_aside(work).and_then(|proof| proved(work, proof));
     }
-    if planned.mode == Mode::Records {
+    if planned.mode == Strategy::Records {
         let stands = edits_stand(&planned);
         return proved(work, Proof { install: planned.to, read: true, records_lead_here: stands, ..Proof::default() });
     }
     let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
-    let subject = Subject {
+    let subject = ProofSubject {
         journal: work.journal,
         rewritten: &rewritten,
-        apart: Apart::of(&planned),
+        apart: LinkHandling::of(&planned),
         abilities: work.site.abilities_at(planned.place()),
         // Of kept originals that are taken up again the checksums alone decide.
-        beside: planned.mode != Mode::TakeBack,
+        beside: planned.mode != Strategy::TakeBack,
         item: work.item.id,
         title: &planned.title,
         install: planned.place(),
         contents: contents.as_ref(),
     };
     // What was copied or renamed is known; what was adopted nobody has read yet.
-    let adopted = planned.mode != Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
+    let adopted = planned.mode != Strategy::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)));
     let depth = if adopted { Depth::Read } else { Depth::Seen };
     let mut proof = look(&work.site.disk, &subject, depth, work.report, work.stop)?;
     add_item_records(work.site, &planned, &mut proof);
@@ -163,16 +164,16 @@ pub(crate) fn prove(work: &mut Work<'_>) -> Result<(), HaulError> {
     proved(work, proof)
 }
 
-fn proved(work: &mut Work<'_>, proof: Proof) -> Result<(), HaulError> {
+fn proved(work: &mut ItemContext<'_>, proof: Proof) -> Result<(), HaulError> {
     let title = work.item.planned.title.clone();
     let next = work.item.stage.clone().to(Stage::Proved { holds: proof.holds() })?;
     tracing::info!(item = work.item.id.0, title, holds = proof.holds(), read = proof.read, "proved");
     work.journal.set_proof(work.item.id, &proof, &next)?;
-    work.journal.say(work.item.haul, Some(work.item.id), "proved", &title)?;
+    work.journal.say(work.item.haul, Some(work.item.id), EventKind::Proved, &title)?;
     work.item.stage = next;
     work.item.proof = Some(proof.clone());
     work.tell_stage();
-    if work.item.planned.mode != Mode::Records {
+    if work.item.planned.mode != Strategy::Records {
         (work.report)(HaulEvent::Proved { item: work.item.id, title, proof });
     }
     Ok(())

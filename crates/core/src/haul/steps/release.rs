@@ -5,14 +5,14 @@
 
 use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
 use crate::haul::{
-    Control, HaulError, HaulEvent, Removed, Stays, Work, is_read_only, left_name, pass, remove_known, settle,
+    Control, HaulError, HaulEvent, ItemContext, Removed, Stays, is_read_only, left_name, pass, remove_known, settle,
 };
 use std::path::{Path, PathBuf};
 
 use crate::bytes::{HaulId, ItemId};
 use crate::checksums::{Entry, EntryKind, FileIdentity};
-use crate::item::{Finding, FindingKind, Links, Mode, Stage, WhyLeft};
-use crate::journal::{FileEntry, ItemRow, Journal};
+use crate::item::{Finding, FindingKind, Links, Stage, Strategy, WhyLeft};
+use crate::journal::{EventKind, FileEntry, ItemRow, Journal};
 use crate::platform::Steady;
 use crate::site::{Site, real_path};
 
@@ -55,7 +55,11 @@ pub fn release_looking(
         match item.stage {
             Stage::Proved { holds: false } if item.holds_originals() => {
                 let count = item.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
-                failed.push(Finding::new(Some(&item.planned.title), FindingKind::ProofFailed { count }));
+                failed.push(Finding::about(
+                    &item.planned.game,
+                    &item.planned.title,
+                    FindingKind::ProofFailed { count },
+                ));
             }
             Stage::Proved { holds: true } | Stage::Releasing => items.push(item.clone()),
             Stage::Released { left } if left > 0 && !taken_up(item)? => items.push(item.clone()),
@@ -70,7 +74,7 @@ pub fn release_looking(
     }
     let mut sum = Removed::default();
     for item in items {
-        let mut work = Work::new(site, journal, item, report, stop);
+        let mut work = ItemContext::new(site, journal, item, report, stop);
         sum.add(release_item(&mut work, depth)?);
     }
     Ok(sum)
@@ -79,11 +83,13 @@ pub fn release_looking(
 /// The later item that took up an item's originals again, if one did.
 pub(crate) fn taken_up(journal: &Journal, item: &ItemRow) -> Result<Option<ItemRow>, HaulError> {
     let backs = journal.items_taking_back(item.id)?;
-    Ok(backs.into_iter().rev().find(|back| back.stage.is_repointed() || back.stage == Stage::Repointing))
+    Ok(backs.into_iter().rev().find(|back| back.stage.records_are_updated() || back.stage == Stage::UpdatingRecords))
 }
 
-pub(crate) fn release_item(work: &mut Work<'_>, depth: Depth) -> Result<Removed, HaulError> {
-    if matches!(work.item.planned.mode, Mode::Rename | Mode::Records | Mode::Adopt) || work.item.planned.keeps {
+pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<Removed, HaulError> {
+    if matches!(work.item.planned.mode, Strategy::Rename | Strategy::Records | Strategy::Import)
+        || work.item.planned.keeps
+    {
         work.set_stage(Stage::Released { left: 0 })?;
         return Ok(Removed::default());
     }
@@ -92,7 +98,7 @@ pub(crate) fn release_item(work: &mut Work<'_>, depth: Depth) -> Result<Removed,
         return Err(HaulError::Unfinished(back.haul));
     }
     settle(work.site, &mut work.item)?;
-    let stays = if work.item.planned.mode == Mode::SetAside {
+    let stays = if work.item.planned.mode == Strategy::Quarantine {
         // Of what was set aside there is no copy: that was said when it was.
         Stays::Nothing
     } else {
@@ -104,7 +110,11 @@ pub(crate) fn release_item(work: &mut Work<'_>, depth: Depth) -> Result<Removed,
     if work.item.stage != Stage::Releasing {
         if is_read_only(&from) {
             let kind = FindingKind::ReadOnlyDrive { path: from };
-            return Err(HaulError::Refused(vec![Finding::new(Some(&work.item.planned.title), kind)]));
+            return Err(HaulError::Refused(vec![Finding::about(
+                &work.item.planned.game,
+                &work.item.planned.title,
+                kind,
+            )]));
         }
         work.set_stage(Stage::Releasing)?;
     }
@@ -145,13 +155,13 @@ pub(crate) fn release_item(work: &mut Work<'_>, depth: Depth) -> Result<Removed,
     work.journal.put_remains(work.item.id, &removed.left)?;
     work.set_stage(Stage::Released { left })?;
     let title = work.item.planned.title.clone();
-    work.journal.say(work.item.haul, Some(work.item.id), "released", &title)?;
+    work.journal.say(work.item.haul, Some(work.item.id), EventKind::Released, &title)?;
     (work.report)(HaulEvent::Released { item: work.item.id, title, bytes: removed.bytes, left });
     Ok(removed)
 }
 
 /// What an undo has to leave of a copy gets a name of its own beside its place, so that a game can go there again.
-fn out_of_the_way(work: &Work<'_>, from: &Path, mut removed: Removed) -> Result<Removed, HaulError> {
+fn out_of_the_way(work: &ItemContext<'_>, from: &Path, mut removed: Removed) -> Result<Removed, HaulError> {
     let disk = &work.site.disk;
     if !disk.is_folder(from).map_err(HaulError::disk("look at", from))? {
         return Ok(removed);
@@ -171,19 +181,19 @@ fn out_of_the_way(work: &Work<'_>, from: &Path, mut removed: Removed) -> Result<
 
 /// Where the copy of this item is now, and the item whose checksums says how it was seen there: later hauls may have carried it on,
 /// and undos of those may have brought it back.
-fn copy_now(work: &Work<'_>) -> Result<(PathBuf, ItemId), HaulError> {
+fn copy_now(work: &ItemContext<'_>) -> Result<(PathBuf, ItemId), HaulError> {
     let (mut place, mut seen) = (work.item.planned.place().to_path_buf(), work.item.id);
     let mut items = work.journal.items_of(&work.item.planned.game)?;
     items.sort_unstable_by_key(|item| item.id.0);
     let later = items.into_iter().filter(|item| item.id.0 > work.item.id.0);
-    for mut item in later.filter(|item| item.stage.is_repointed()) {
+    for mut item in later.filter(|item| item.stage.records_are_updated()) {
         settle(work.site, &mut item)?;
         if item.planned.from != place && item.planned.place() != place {
             continue;
         }
         place = item.planned.place().to_path_buf();
         // A rename leaves every file what it was.
-        if item.planned.mode != Mode::Rename {
+        if item.planned.mode != Strategy::Rename {
             seen = item.id;
         }
     }

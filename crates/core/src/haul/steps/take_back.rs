@@ -1,18 +1,20 @@
 //! Kept originals are read, compared with their checksums, and taken up again.
 
-use crate::haul::inspect::{Apart, Depth, Met, Subject, content_list, is_as_it_was, look, meet, rewritten_at};
-use crate::haul::{HaulError, SHEAF, Work};
+use crate::haul::inspect::{
+    Depth, Joined, LinkHandling, ProofSubject, content_list, is_as_it_was, look, merge_join, rewritten_at,
+};
+use crate::haul::{BATCH, HaulError, ItemContext};
 
 use crate::checksums::EntryKind;
 use crate::item::Stage;
 use crate::journal::{FileEntry, There};
 
 /// Reads the held originals and compares them with the checksums, before anything leads to them again.
-pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn take_up(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let Some(old) = work.item.takes_back else { return Err(HaulError::NeedsRecovery) };
     let mut lines = work.journal.lines(old);
     loop {
-        let some = lines.by_ref().take(SHEAF).map(|line| line.map(swapped)).collect::<Result<Vec<_>, _>>()?;
+        let some = lines.by_ref().take(BATCH).map(|line| line.map(swapped)).collect::<Result<Vec<_>, _>>()?;
         if some.is_empty() {
             break;
         }
@@ -21,14 +23,14 @@ pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
     let planned = &work.item.planned;
     let contents = content_list(work)?;
     let rewritten = rewritten_at(work.site, work.journal, &planned.game, &planned.to)?;
-    let subject = Subject {
+    let subject = ProofSubject {
         journal: work.journal,
         item: work.item.id,
         title: &planned.title,
         install: &planned.to,
         contents: contents.as_ref(),
         rewritten: &rewritten,
-        apart: Apart::of(planned),
+        apart: LinkHandling::of(planned),
         abilities: work.site.abilities_at(&planned.to),
         // The checksums alone decide: what somebody set beside the bytes is no reason to keep a game away.
         beside: false,
@@ -46,20 +48,27 @@ pub(crate) fn take_up(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Writes down what is seen of files that were just read and are the same, where it is not what was seen before.
-fn see_again(work: &Work<'_>) -> Result<(), HaulError> {
+fn see_again(work: &ItemContext<'_>) -> Result<(), HaulError> {
     let (place, steady) = (work.item.planned.to.clone(), work.abilities().steady());
     let mut seen: Vec<FileEntry> = Vec::new();
-    meet(&work.site.disk, work.journal, work.item.id, &place, Apart::of(&work.item.planned), &mut |met| {
-        if let Met::Both(mut line, entry) = met
-            && line.entry.kind != EntryKind::Folder
-            && !is_as_it_was(&line, &entry, steady)
-        {
-            line.there =
-                Some(There { inode: entry.inode, modified_ns: entry.modified_ns, changed_ns: entry.changed_ns });
-            seen.push(line);
-        }
-        Ok(())
-    })?;
+    merge_join(
+        &work.site.disk,
+        work.journal,
+        work.item.id,
+        &place,
+        LinkHandling::of(&work.item.planned),
+        &mut |met| {
+            if let Joined::Both(mut line, entry) = met
+                && line.entry.kind != EntryKind::Folder
+                && !is_as_it_was(&line, &entry, steady)
+            {
+                line.there =
+                    Some(There { inode: entry.inode, modified_ns: entry.modified_ns, changed_ns: entry.changed_ns });
+                seen.push(line);
+            }
+            Ok(())
+        },
+    )?;
     Ok(work.journal.put_entries(work.item.id, &seen)?)
 }
 

@@ -7,7 +7,7 @@
 use super::replace::{beside, folder_meta, read, replace};
 use crate::haul::inspect::{by_edits, in_item, what_records_say};
 use crate::haul::{
-    HaulError, Reach, Work, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
+    HaulError, ItemContext, Reach, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
 
 use std::io;
@@ -15,7 +15,8 @@ use std::path::{Path, PathBuf};
 
 use super::place::cannot_exchange;
 use crate::disk::{FolderLock, What};
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Stage};
+use crate::item::{Finding, FindingKind, PlannedItem, Stage, Strategy};
+use crate::journal::EventKind;
 
 use crate::plan::lead_anew;
 
@@ -23,11 +24,11 @@ use crate::record::{Content, Edit, EditError, FileChange, Files, Mood};
 use crate::site::real_path;
 
 /// Changes the records of an item whose whole copy is at its place.
-pub(crate) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn update_records(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
-    let changes = match exact_return(work)? {
+    let changes = match exact_undo(work)? {
         Some(changes) => changes,
         None => planned_changes(work)?,
     };
@@ -35,7 +36,7 @@ pub(crate) fn repoint(work: &mut Work<'_>) -> Result<(), HaulError> {
 }
 
 /// Takes the folders of all record files of an item: two hauls never change one at the same time.
-fn take_records(work: &Work<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulError> {
+fn take_records(work: &ItemContext<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulError> {
     let mut files: Vec<PathBuf> = work.item.planned.record_files().into_iter().map(Path::to_path_buf).collect();
     files.extend(work.journal.changes(work.item.id)?.into_iter().map(|change| change.file));
     // A record file on a drive that is away is not gone: it says what it said.
@@ -51,7 +52,7 @@ fn take_records(work: &Work<'_>, reach: Reach) -> Result<Vec<FolderLock>, HaulEr
 }
 
 /// What the planned edits make of the record files, if these say what they said then; else what is found in them now.
-fn planned_changes(work: &Work<'_>) -> Result<Vec<FileChange>, HaulError> {
+fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError> {
     if !work.moved {
         let mut files = Files::default();
         match files.make(&edits_to_make(&work.item.planned), Mood::Strict) {
@@ -60,7 +61,7 @@ fn planned_changes(work: &Work<'_>) -> Result<Vec<FileChange>, HaulError> {
             Err(error) => tracing::info!(%error, "records are found anew"),
         }
     }
-    found_anew(work, Way::There)
+    found_anew(work, Direction::There)
 }
 
 /// Whether an error says that the records are not what they were, and not that they cannot be read.
@@ -74,51 +75,51 @@ fn is_of_the_records(error: &EditError) -> bool {
 
 /// Which way records are led.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Way {
+enum Direction {
     There,
     Back,
 }
 
 /// Where the records lead from: where the item is, or the path that its drive had when it was written down, if they say that still.
-fn led_from(work: &Work<'_>, way: Way, now: &Path) -> Result<PathBuf, HaulError> {
+fn led_from(work: &ItemContext<'_>, way: Direction, now: &Path) -> Result<PathBuf, HaulError> {
     let Some(row) = work.journal.item(work.item.id)?.filter(|_| work.moved) else { return Ok(now.into()) };
-    let written = if way == Way::There { row.planned.from } else { row.planned.to };
+    let written = if way == Direction::There { row.planned.from } else { row.planned.to };
     let says = what_records_say(work.site, &work.item.planned.game).map(|game| game.install);
     Ok(if says.as_ref() == Some(&written) { written } else { now.into() })
 }
 
 /// Finds the records of an item as they are now, and makes them lead there, or back.
-fn found_anew(work: &Work<'_>, way: Way) -> Result<Vec<FileChange>, HaulError> {
+fn found_anew(work: &ItemContext<'_>, way: Direction) -> Result<Vec<FileChange>, HaulError> {
     let planned = &work.item.planned;
     let (own, from, to) = match way {
-        Way::There => (edits_to_make(planned), &planned.from, &planned.to),
-        Way::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
+        Direction::There => (edits_to_make(planned), &planned.from, &planned.to),
+        Direction::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
     };
     let from = &led_from(work, way, from)?;
     let leading = lead_anew(work.site, planned, &own, from, to)?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
-    if !leading.listed && way == Way::There && work.item.takes_back.is_none() {
+    if !leading.listed && way == Direction::There && work.item.takes_back.is_none() {
         let (launcher, copy) = (planned.launcher_name.clone(), planned.to.clone());
         let kind = FindingKind::RecordsElsewhere { launcher, path: None, copy };
-        return Err(HaulError::Refused(vec![Finding::new(Some(&planned.title), kind)]));
+        return Err(HaulError::Refused(vec![Finding::about(&planned.game, &planned.title, kind)]));
     }
     // A haul that leads nothing would leave its launcher at the old place, and where no profile says what is a record, each is
     // one that has to be found. An undo has nothing to do then.
     let leads_nothing = leading.changes.is_empty() && !own.is_empty();
     let enters = enters_again(planned);
-    let needs_all = by_edits(planned) || planned.mode == Mode::Records || enters;
+    let needs_all = by_edits(planned) || planned.mode == Strategy::Records || enters;
     let missed = !leading.missed.is_empty() && (leads_nothing || needs_all);
-    if missed && way == Way::There && (work.item.takes_back.is_none() || enters) {
+    if missed && way == Direction::There && (work.item.takes_back.is_none() || enters) {
         return Err(leading.missed.into_iter().next().map_or(HaulError::NeedsRecovery, HaulError::from));
     }
     if !leading.listed {
-        work.journal.say(work.item.haul, Some(work.item.id), "unlisted", &planned.title)?;
+        work.journal.say(work.item.haul, Some(work.item.id), EventKind::Unlisted, &planned.title)?;
     }
     Ok(leading.changes)
 }
 
 /// Goes on with a repoint that was interrupted.
-pub(crate) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn finish(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
@@ -132,33 +133,33 @@ pub(crate) fn finish(work: &mut Work<'_>) -> Result<(), HaulError> {
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
         Err(error) if !is_of_the_records(&error) => return Err(error.into()),
-        _ => found_anew(work, Way::There)?,
+        _ => found_anew(work, Direction::There)?,
     };
     write_all(work, &merged(known, anew.clone()), &anew)
 }
 
 /// Changes the records of an item once more, since its launcher has written its old ones after they were changed.
-pub(crate) fn repoint_again(work: &mut Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn update_records_again(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
     let _taken = take_records(work, Reach::All)?;
     let known = work.journal.changes(work.item.id)?;
-    let anew = found_anew(work, Way::There)?;
+    let anew = found_anew(work, Direction::There)?;
     write_all(work, &merged(known, anew.clone()), &anew)
 }
 
 /// Does the same for an item whose originals are gone: it stays what it is.
-pub(crate) fn repoint_released(work: &Work<'_>) -> Result<(), HaulError> {
+pub(crate) fn update_released_records(work: &ItemContext<'_>) -> Result<(), HaulError> {
     wait_until_quiet(work)?;
     let _alone = work.records.map(lock);
-    for change in found_anew(work, Way::There)? {
+    for change in found_anew(work, Direction::There)? {
         replace(&work.site.disk, &change, &work.own_name("record"))?;
     }
-    Ok(work.journal.say(work.item.haul, Some(work.item.id), "led again", &work.item.planned.title)?)
+    Ok(work.journal.say(work.item.haul, Some(work.item.id), EventKind::UpdatedAgain, &work.item.planned.title)?)
 }
 
 /// Whether the records of an item lead to a third place, or to none and cannot be led anywhere: then there is nothing to change again.
-pub(crate) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
+pub(crate) fn leads_elsewhere(work: &ItemContext<'_>, place: &Path) -> bool {
     let planned = &work.item.planned;
     if by_edits(planned) {
         let mut files = Files::default();
@@ -175,20 +176,20 @@ pub(crate) fn leads_elsewhere(work: &Work<'_>, place: &Path) -> bool {
 
 /// Whether the entry comes into its list anew, since the list that has it is out of reach: then that is what leads to the game.
 pub(crate) fn enters_again(planned: &PlannedItem) -> bool {
-    planned.mode == Mode::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)))
+    planned.mode == Strategy::TakeBack && planned.edits.iter().any(|edit| matches!(edit, Edit::Enter(_)))
 }
 
 /// The edits of an item that are to be made. Those within it stay with the item, for it may be copied once more; originals
 /// that are taken up again were never rewritten.
 pub(crate) fn edits_to_make(planned: &PlannedItem) -> Vec<Edit> {
     let within = |edit: &Edit| edit.files().iter().all(|file| file.starts_with(&planned.to));
-    let wanted = |edit: &&Edit| planned.mode != Mode::TakeBack || !within(edit);
+    let wanted = |edit: &&Edit| planned.mode != Strategy::TakeBack || !within(edit);
     planned.edits.iter().filter(wanted).cloned().collect()
 }
 
 /// Removes what a crash left under our own name beside the record files. What another program had written at the very moment in
 /// which our file took its place is put back there.
-fn sweep(work: &Work<'_>, known: &[FileChange]) -> Result<(), HaulError> {
+fn sweep(work: &ItemContext<'_>, known: &[FileChange]) -> Result<(), HaulError> {
     let disk = &work.site.disk;
     for change in known {
         let left = beside(&change.file, &work.own_name("record"));
@@ -232,7 +233,7 @@ fn merged(mut known: Vec<FileChange>, anew: Vec<FileChange>) -> Vec<FileChange> 
 }
 
 /// Takes a half-made repoint back.
-pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
+pub(crate) fn undo(work: &mut ItemContext<'_>, reach: Reach) -> Result<(), HaulError> {
     be_quiet(work)?;
     let _taken = take_records(work, reach)?;
     let mut known = work.journal.changes(work.item.id)?;
@@ -248,7 +249,7 @@ pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
         match files.make(&turned, Mood::Again) {
             Ok(()) => files.changes(),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
-            Err(_) => found_anew(work, Way::Back)?,
+            Err(_) => found_anew(work, Direction::Back)?,
         }
     } else {
         let turned = |c: FileChange| FileChange { file: c.file, before: c.after, after: c.before };
@@ -257,13 +258,13 @@ pub(crate) fn undo(work: &mut Work<'_>, reach: Reach) -> Result<(), HaulError> {
     for change in &back {
         replace(&work.site.disk, change, &work.own_name("record"))?;
     }
-    let linked =
-        work.item.planned.mode == Mode::Rename && work.item.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
+    let linked = work.item.planned.mode == Strategy::Rename
+        && work.item.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
     work.set_stage(if linked { Stage::Linked } else { Stage::Placed })
 }
 
 /// The byte-identical way back, where every record file still holds what the returned item wrote.
-fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
+fn exact_undo(work: &ItemContext<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
     let Some(item) = work.item.takes_back else { return Ok(None) };
     let known = work.journal.changes(item)?;
     // Of a repoint that this journal did not see only the outcome is known.
@@ -284,7 +285,7 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
         }
         if let Some(path) = in_item(&work.item.planned, &change.file) {
             // Held originals were never rewritten; what was copied or renamed back is, where it lies now.
-            if work.item.planned.mode == Mode::TakeBack {
+            if work.item.planned.mode == Strategy::TakeBack {
                 continue;
             }
             let file = work.item.planned.to.join(path);
@@ -311,8 +312,8 @@ fn exact_return(work: &Work<'_>) -> Result<Option<Vec<FileChange>>, HaulError> {
 }
 
 /// Writes down `all` and then replaces what is in `open`.
-fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Result<(), HaulError> {
-    let next = work.item.stage.clone().to(Stage::Repointing)?;
+fn write_all(work: &mut ItemContext<'_>, all: &[FileChange], open: &[FileChange]) -> Result<(), HaulError> {
+    let next = work.item.stage.clone().to(Stage::UpdatingRecords)?;
     work.journal.put_changes(work.item.id, all, &next)?;
     work.item.stage = next;
     work.tell_stage();
@@ -325,5 +326,5 @@ fn write_all(work: &mut Work<'_>, all: &[FileChange], open: &[FileChange]) -> Re
             work.site.disk.set_folder_meta(folder, &meta).map_err(HaulError::disk("set the times of", folder))?;
         }
     }
-    work.set_stage(Stage::Repointed)
+    work.set_stage(Stage::RecordsUpdated)
 }

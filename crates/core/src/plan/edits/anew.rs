@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use super::rewrites::{MakeLetters, Target, Unchangeable, edits};
 use crate::item::PlannedItem;
-use crate::launcher::{Found, FoundGame, load_profiles, read_launcher_supposing};
+use crate::launcher::{FoundGame, FoundLauncher, load_profiles, read_launcher_supposing};
 use crate::record::{Edit, EditError, FileChange, Files, Mood};
 use crate::site::Site;
 
@@ -58,7 +58,7 @@ pub(crate) fn lead_anew(
 }
 
 /// The library that a place is in: by the profile's template for install folders, else the folder above.
-fn library_of(site: &Site, found: &Found, game: &FoundGame, to: &Path) -> Option<PathBuf> {
+fn library_of(site: &Site, found: &FoundLauncher, game: &FoundGame, to: &Path) -> Option<PathBuf> {
     let template = &found.profile.games.install;
     let fits = |library: &&Path| {
         let values = found.values(site).with("id", &game.id).with("folder", &game.folder);

@@ -3,14 +3,14 @@
 use std::path::{Path, PathBuf};
 
 use super::rewrites::{Target, entry_rewrites, quoted_in};
-use crate::launcher::{Found, FoundGame};
+use crate::launcher::{FoundGame, FoundLauncher};
 use crate::record::{
     Document, Edit, Entering, Format, Place, Rewrite, Shape, Side, Source, Step, Total, Values, joined,
 };
 use crate::site::Site;
 
 /// The edit that takes a game's entry off its launcher's list.
-pub(crate) fn leave(found: &Found, game: &FoundGame) -> Result<Edit, String> {
+pub(crate) fn leave(found: &FoundLauncher, game: &FoundGame) -> Result<Edit, String> {
     let entry = &game.entry;
     let format = entry.shape.format().ok_or("entries of a database are not taken away here")?;
     let list = entry.list.clone().ok_or("its entry is not one of a list")?;
@@ -32,7 +32,7 @@ pub(crate) fn leave(found: &Found, game: &FoundGame) -> Result<Edit, String> {
 }
 
 /// The number of a library's own list that counts the bytes of its games.
-pub(crate) fn totals(found: &Found, amount: i64) -> Vec<Total> {
+pub(crate) fn totals(found: &FoundLauncher, amount: i64) -> Vec<Total> {
     let total = found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
     total.into_iter().map(|location| Total { location, amount }).collect()
 }
@@ -55,7 +55,7 @@ impl NewGame<'_> {
     }
 
     /// What the names in templates stand for.
-    pub(crate) fn values(&self, site: &Site, found: &Found) -> Values {
+    pub(crate) fn values(&self, site: &Site, found: &FoundLauncher) -> Values {
         let text = |path: &Path| path.to_string_lossy().into_owned();
         let values = found
             .values(site)
@@ -87,7 +87,12 @@ impl NewGame<'_> {
 }
 
 /// The edit that puts a game's entry into its launcher's list: by the profile's template, or like another game's entry.
-pub(crate) fn enter(site: &Site, found: &Found, new: &NewGame<'_>, target: &Target<'_>) -> Result<Edit, String> {
+pub(crate) fn enter(
+    site: &Site,
+    found: &FoundLauncher,
+    new: &NewGame<'_>,
+    target: &Target<'_>,
+) -> Result<Edit, String> {
     let games = &found.profile.games;
     let file = PathBuf::from(games.file.fill(&new.values(site, found)).map_err(|e| e.to_string())?);
     let shape = games.shape.unwrap_or_else(|| Shape::of_name(&file));
@@ -115,7 +120,7 @@ pub(crate) fn enter(site: &Site, found: &Found, new: &NewGame<'_>, target: &Targ
 /// The entry of a game, made from that of another one: its own id, title, place, bytes and program, never run, no update.
 fn like_another(
     site: &Site,
-    found: &Found,
+    found: &FoundLauncher,
     new: &NewGame<'_>,
     target: &Target<'_>,
     format: Format,

@@ -7,10 +7,10 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::launcher::{Found, FoundGame, Record, base_of};
+use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
 use crate::record::{
-    Bases, Edit, Fit, Format, Place, Rewrite, Shape, Side, Spelling, SpellingError, Total, Trial, Values, find_parts,
-    write_part,
+    Bases, Edit, EditRehearsal, Format, PartFit, Place, Rewrite, Shape, Side, Spelling, SpellingError, Total, Values,
+    find_parts, write_part,
 };
 use crate::site::Site;
 
@@ -59,7 +59,7 @@ pub(crate) struct Repointing {
 
 struct Writing<'a> {
     site: &'a Site,
-    found: &'a Found,
+    found: &'a FoundLauncher,
     game: &'a FoundGame,
     target: &'a Target<'a>,
     old: Values,
@@ -74,7 +74,7 @@ struct Writing<'a> {
 /// What the names in templates stand for, of a game in this place.
 fn placed(
     site: &Site,
-    found: &Found,
+    found: &FoundLauncher,
     id: &str,
     install: &Path,
     library: Option<&Path>,
@@ -96,7 +96,7 @@ fn placed(
 /// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's items before it.
 pub(crate) fn edits(
     site: &Site,
-    found: &Found,
+    found: &FoundLauncher,
     game: &FoundGame,
     target: &Target<'_>,
     earlier: &[Edit],
@@ -130,7 +130,7 @@ pub(crate) fn edits(
 /// The changes that make a game's entry one of another game: it lies at `target`, has this id, and starts with this program.
 pub(crate) fn entry_rewrites(
     site: &Site,
-    found: &Found,
+    found: &FoundLauncher,
     example: &FoundGame,
     target: &Target<'_>,
     id: &str,
@@ -323,7 +323,7 @@ impl Writing<'_> {
     fn spelled(&mut self, record: &Record, new_file: &Path, path: &Path) -> Result<String, Unchangeable> {
         let because = |why: &dyn std::fmt::Display| Unchangeable::Because(format!("{}: {why}", record.file.display()));
         let format = record.inside.last().map_or(record.shape.format(), |hop| Some(hop.format));
-        let parts = find_parts(&record.text, record.within, format, &|_| Fit::There);
+        let parts = find_parts(&record.text, record.within, format, &|_| PartFit::There);
         let part = parts.into_iter().next().ok_or_else(|| because(&"its path cannot be found again"))?;
         let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
         let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
@@ -396,7 +396,7 @@ fn inner_first(edits: &mut [Edit]) {
     });
 }
 
-pub(crate) fn register(site: &Site, found: &Found, library: &Path, list_file: &Path) -> Result<Edit, String> {
+pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_file: &Path) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
     let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
@@ -451,11 +451,11 @@ pub(crate) fn joined_previews(first: &[Preview], then: Vec<Preview>) -> Vec<Prev
 
 /// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
 pub(crate) fn previews(edits: &[Edit]) -> Vec<Preview> {
-    previews_in(&mut Trial::default(), edits)
+    previews_in(&mut EditRehearsal::default(), edits)
 }
 
 /// The same for one item of many: lists are read once.
-pub(crate) fn previews_in(trial: &mut Trial, edits: &[Edit]) -> Vec<Preview> {
+pub(crate) fn previews_in(trial: &mut EditRehearsal, edits: &[Edit]) -> Vec<Preview> {
     let mut out = Vec::new();
     for edit in edits {
         match edit {

@@ -6,8 +6,8 @@ use jiff::Timestamp;
 
 use crate::bytes::Bytes;
 use crate::checksums::Size;
-use crate::item::{Finding, FindingKind, Links, Mode, PlannedItem, Policy, Trial};
-use crate::launcher::Found;
+use crate::item::{Finding, FindingKind, Links, PlannedItem, Policy, Strategy, Trial};
+use crate::launcher::{FoundLauncher, Origin};
 use crate::plan::drafts::Draft;
 use crate::plan::edits::previews;
 use crate::plan::placement::writable_findings;
@@ -19,10 +19,18 @@ use crate::site::Site;
 use crate::survey::{GameId, Survey};
 
 /// An item of one folder, with what its records become.
-pub(crate) fn item(site: &Site, id: GameId, title: String, mode: Mode, from: PathBuf, to: PathBuf) -> PlannedItem {
+pub(crate) fn item(
+    site: &Site,
+    (origin, id): (Origin, GameId),
+    title: String,
+    mode: Strategy,
+    from: PathBuf,
+    to: PathBuf,
+) -> PlannedItem {
     let drive = |path: &PathBuf| site.drive_of(path).map(|drive| drive.name.clone());
     PlannedItem {
         game: id,
+        origin,
         title,
         launcher: String::new(),
         launcher_name: String::new(),
@@ -47,7 +55,7 @@ pub(crate) fn item(site: &Site, id: GameId, title: String, mode: Mode, from: Pat
 }
 
 /// The same item, as one of this launcher with these edits.
-pub(crate) fn with_edits(item: PlannedItem, found: &Found, edits: Vec<Edit>) -> PlannedItem {
+pub(crate) fn with_edits(item: PlannedItem, found: &FoundLauncher, edits: Vec<Edit>) -> PlannedItem {
     PlannedItem {
         launcher: found.profile.id.clone(),
         launcher_name: found.profile.name.clone(),
@@ -70,15 +78,15 @@ pub(crate) fn plan_of(
     for item in &items {
         if let Err(error) = files.make(&item.edits, Mood::Strict).and_then(|()| files.rehearse()) {
             let kind = FindingKind::RecordsUnchangeable { why: error.to_string() };
-            findings.push(Finding::new(Some(&item.title), kind));
+            findings.push(Finding::about(&item.game, &item.title, kind));
         }
         findings.extend(writable_findings(site, item));
     }
     findings.extend(quiet(site, &items));
-    findings.sort_by_key(|finding| finding.weight);
+    findings.sort_by_key(|finding| finding.severity);
     findings.dedup();
     let mut loads = projected(survey, &Draft::default());
-    for item in items.iter().filter(|item| matches!(item.mode, Mode::Spare | Mode::SetAside)) {
+    for item in items.iter().filter(|item| matches!(item.mode, Strategy::Duplicate | Strategy::Quarantine)) {
         if let Some(load) = loads.iter_mut().find(|load| Some(&load.drive) == item.from_drive.as_ref()) {
             load.after = load.after.less(item.size.on_disk);
         }
@@ -110,7 +118,7 @@ pub fn plan_made(
         Edit::Made { file, old, new: Some(new) }
     });
     let edits: Vec<Edit> = edits.collect();
-    let bare = item(site, id, title, Mode::Records, folder.into(), folder.into());
+    let bare = item(site, (Origin::Pack, id), title, Strategy::Records, folder.into(), folder.into());
     let item = PlannedItem { previews: previews(&edits), edits, ..bare };
     plan_of(site, survey, vec![item], Vec::new(), Policy::Release)
 }

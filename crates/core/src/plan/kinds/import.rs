@@ -10,20 +10,20 @@ use serde::Serialize;
 use super::alone::{item, plan_of, with_edits};
 use crate::bytes::Bytes;
 use crate::checksums::measure;
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy};
-use crate::launcher::{ContentList, Found, FoundGame, PlaceFault, place_fault};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy};
+use crate::launcher::{ContentList, FoundGame, FoundLauncher, Origin, PlaceFault, place_fault};
 use crate::plan::Plan;
 use crate::plan::edits::{NewGame, Target, enter, quoted_in, register};
 use crate::platform::Drive;
 use crate::platform::Look;
 use crate::record::{Edit, Values};
 use crate::site::{Site, real_path};
-use crate::survey::{FINDS, Listing};
+use crate::survey::FolderListing;
 use crate::survey::{GameId, Survey};
 
 /// What is to be adopted, and as what.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Adoption {
+pub struct Import {
     /// The folder.
     pub path: PathBuf,
     /// Id of the launcher's profile.
@@ -39,8 +39,8 @@ pub struct Adoption {
 }
 
 /// Where an adopted game will lie, and what is known of it.
-struct Place<'a> {
-    found: &'a Found,
+struct ImportPlace<'a> {
+    found: &'a FoundLauncher,
     drive: &'a Drive,
     library: Option<PathBuf>,
     new_library: bool,
@@ -49,14 +49,15 @@ struct Place<'a> {
 }
 
 /// Plans to make a folder an installed game. Writes nothing.
-pub fn plan_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
+pub fn plan_import(site: &Site, survey: &Survey, adoption: &Import) -> Plan {
     let mut findings = Vec::new();
     let name = adoption.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let title = adoption.title.clone().unwrap_or_else(|| name.clone());
+    let id = GameId::of(&adoption.launcher, &adoption.id);
     let items = match adopted(site, survey, adoption, &mut findings) {
         Ok(item) => vec![item],
         Err(kind) => {
-            findings.push(Finding::new(Some(&title), kind));
+            findings.push(Finding::about(&id, &title, kind));
             Vec::new()
         }
     };
@@ -66,7 +67,7 @@ pub fn plan_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan 
 fn adopted(
     site: &Site,
     survey: &Survey,
-    adoption: &Adoption,
+    adoption: &Import,
     findings: &mut Vec<Finding>,
 ) -> Result<PlannedItem, FindingKind> {
     let place = place_of(site, survey, adoption)?;
@@ -74,8 +75,9 @@ fn adopted(
     let list = place.list.as_ref();
     let title = adoption.title.clone().or_else(|| list.and_then(|list| list.title.clone()));
     let title = title.unwrap_or_else(|| adoption.id.clone());
-    let say = |kind| Finding::new(Some(&title), kind);
-    let listing = Listing::of(&adoption.path);
+    let id = GameId::of(&adoption.launcher, &adoption.id);
+    let say = |kind| Finding::about(&id, &title, kind);
+    let listing = FolderListing::of(&adoption.path);
     match list {
         None => findings.push(say(FindingKind::NoContentList { launcher: found.profile.name.clone() })),
         Some(list) => {
@@ -123,17 +125,17 @@ fn adopted(
     edits.extend(own_files(site, found, &new)?);
     let id = GameId(format!("{}/{}", found.profile.id, adoption.id));
     let mode = mode_of(site, &adoption.path, install, place.drive);
-    if mode != Mode::Adopt && install.look_own_meta().is_ok() {
+    if mode != Strategy::Import && install.look_own_meta().is_ok() {
         findings.push(say(FindingKind::TargetThere { path: install.clone() }));
     }
-    let bare = item(site, id, title, mode, adoption.path.clone(), install.clone());
+    let bare = item(site, (Origin::Launcher, id), title, mode, adoption.path.clone(), install.clone());
     let bare = with_room(survey, bare, place.drive, findings);
     Ok(with_edits(bare, found, edits))
 }
 
-fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Mode {
+fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Strategy {
     if real_path(from) == real_path(to) {
-        return Mode::Adopt;
+        return Strategy::Import;
     }
     let device = |path: &Path| {
         use std::os::unix::fs::MetadataExt;
@@ -141,42 +143,42 @@ fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Mode {
     };
     let mount = |path: &Path| site.mount_of(&real_path(path)).cloned();
     let same = mount(from) == mount(to) && (drive.declared || device(from) == device(to));
-    if same { Mode::Rename } else { Mode::Copy }
+    if same { Strategy::Rename } else { Strategy::Copy }
 }
 
 /// The item with its size and what it needs; says if there is no room for that.
 fn with_room(survey: &Survey, bare: PlannedItem, drive: &Drive, findings: &mut Vec<Finding>) -> PlannedItem {
     let size = measure(&bare.from);
-    let need = if bare.mode == Mode::Copy { size.on_disk.max(size.apparent) } else { Bytes::ZERO };
+    let need = if bare.mode == Strategy::Copy { size.on_disk.max(size.apparent) } else { Bytes::ZERO };
     let free = survey.drive(&drive.name).map_or(Bytes::ZERO, |state| state.free);
     let lacks = need.plus(drive.reserve).less(free);
-    if bare.mode == Mode::Copy && lacks > Bytes::ZERO {
+    if bare.mode == Strategy::Copy && lacks > Bytes::ZERO {
         let (drive, reserve) = (drive.name.clone(), drive.reserve);
-        findings.push(Finding::new(None, FindingKind::NoRoom { drive, lacks, reserve }));
+        findings.push(Finding::general(FindingKind::NoRoom { drive, lacks, reserve }));
     }
     PlannedItem { size, need, ..bare }
 }
 
 /// Plans to bring a folder to where its launcher will look for it; no items if it is there already. Writes nothing.
-pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
+pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Import) -> Plan {
     let mut findings = Vec::new();
     let name = adoption.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let id = GameId::made_up(Origin::Cleanup, adoption.path.display());
     let items = match place_of(site, survey, adoption) {
         Err(kind) => {
-            findings.push(Finding::new(Some(&name), kind));
+            findings.push(Finding::about(&id, &name, kind));
             Vec::new()
         }
         Ok(place) => {
             let stage = place.found.place_on(site, place.drive).filter(|_| place.library.is_none());
             let to = stage.map_or(place.install.clone(), |folder| folder.join(&name));
             match mode_of(site, &adoption.path, &to, place.drive) {
-                Mode::Adopt => Vec::new(),
+                Strategy::Import => Vec::new(),
                 mode => {
                     if to.look_own_meta().is_ok() {
-                        findings.push(Finding::new(Some(&name), FindingKind::TargetThere { path: to.clone() }));
+                        findings.push(Finding::about(&id, &name, FindingKind::TargetThere { path: to.clone() }));
                     }
-                    let id = GameId(format!("{FINDS}/{}", adoption.path.display()));
-                    let bare = item(site, id, name, mode, adoption.path.clone(), to);
+                    let bare = item(site, (Origin::Cleanup, id), name, mode, adoption.path.clone(), to);
                     vec![with_room(survey, bare, place.drive, &mut findings)]
                 }
             }
@@ -186,7 +188,7 @@ pub fn plan_staging(site: &Site, survey: &Survey, adoption: &Adoption) -> Plan {
 }
 
 /// Finds the launcher, its content list, and where the game will lie.
-fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Adoption) -> Result<Place<'a>, FindingKind> {
+fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Import) -> Result<ImportPlace<'a>, FindingKind> {
     let path = &adoption.path;
     let no = |what: &str| FindingKind::NoDestination { what: what.into() };
     let found = survey.found.iter().find(|found| found.profile.id == adoption.launcher);
@@ -240,11 +242,11 @@ fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Adoption) -> Resu
     let values: Values = found.values(site).with("id", &adoption.id).with("library", text);
     let list = ContentList::read(&found.profile, &values);
     let list = list.map_err(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })?;
-    Ok(Place { found, drive, library, new_library, install, list })
+    Ok(ImportPlace { found, drive, library, new_library, install, list })
 }
 
 /// Files that an install writes into the game's own folder, as the profile says them; one that is there stays.
-fn own_files(site: &Site, found: &Found, new: &NewGame<'_>) -> Result<Vec<Edit>, FindingKind> {
+fn own_files(site: &Site, found: &FoundLauncher, new: &NewGame<'_>) -> Result<Vec<Edit>, FindingKind> {
     let Some(adopt) = &found.profile.adopt else { return Ok(Vec::new()) };
     let values = new.values(site, found);
     let mut edits = Vec::new();
@@ -276,7 +278,7 @@ pub struct Guided {
 }
 
 /// Looks at what a launcher has made of a folder by itself. Quick enough to be asked once a second. Writes nothing.
-pub fn watch_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Guided {
+pub fn watch_import(site: &Site, survey: &Survey, adoption: &Import) -> Guided {
     let mut guided = Guided { running: false, listed: false, whole: false };
     let Some(found) = survey.found.iter().find(|found| found.profile.id == adoption.launcher) else { return guided };
     let names = crate::site::Wanted { names: &found.profile.processes, paths: &[] };
@@ -287,7 +289,7 @@ pub fn watch_adoption(site: &Site, survey: &Survey, adoption: &Adoption) -> Guid
     let library = adoption.path.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
     let values = found.values(site).with("id", &adoption.id).with("library", library);
     if let Ok(Some(list)) = ContentList::read(&found.profile, &values) {
-        let listing = Listing::of(&adoption.path);
+        let listing = FolderListing::of(&adoption.path);
         guided.whole = list.listed_files.iter().all(|listed| listing.size_of(&listed.path) == Some(listed.size));
     }
     guided

@@ -5,8 +5,8 @@
 use std::path::{Path, PathBuf};
 
 use super::alone::{item, plan_of, with_edits};
-use crate::item::{Finding, FindingKind, Mode, Policy};
-use crate::launcher::{DefaultLibrary, Found};
+use crate::item::{Finding, FindingKind, Policy, Strategy};
+use crate::launcher::{DefaultLibrary, FoundLauncher, Origin};
 use crate::plan::Plan;
 use crate::plan::edits::register;
 use crate::record::{Edit, Rewrite, Shape, Side, Source, Spelling, joined};
@@ -27,20 +27,20 @@ pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &Library
     let mut findings = Vec::new();
     let mut items = Vec::new();
     match survey.found.iter().find(|found| found.profile.id == launcher) {
-        None => findings.push(Finding::new(None, FindingKind::NoDestination { what: launcher.into() })),
+        None => findings.push(Finding::general(FindingKind::NoDestination { what: launcher.into() })),
         Some(found) => match wished(site, found, wish) {
             Ok((library, edits, title)) => {
                 let id = GameId(format!("{}/library/{}", found.profile.id, library.display()));
-                let bare = item(site, id, title, Mode::Records, library.clone(), library);
+                let bare = item(site, (Origin::Launcher, id), title, Strategy::Records, library.clone(), library);
                 items.push(with_edits(bare, found, edits));
             }
-            Err(kind) => findings.push(Finding::new(None, kind)),
+            Err(kind) => findings.push(Finding::general(kind)),
         },
     }
     plan_of(site, survey, items, findings, Policy::Release)
 }
 
-fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {
+fn wished(site: &Site, found: &FoundLauncher, wish: &LibraryWish) -> Result<(PathBuf, Vec<Edit>, String), FindingKind> {
     let launcher = &found.profile.name;
     match wish {
         LibraryWish::New(name) => {
@@ -68,7 +68,7 @@ fn wished(site: &Site, found: &Found, wish: &LibraryWish) -> Result<(PathBuf, Ve
 }
 
 /// The edit that lets new installs go to a library; `None` if they go there already.
-fn default_edit(site: &Site, found: &Found, library: &Path) -> Result<Option<Edit>, String> {
+fn default_edit(site: &Site, found: &FoundLauncher, library: &Path) -> Result<Option<Edit>, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
     let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));

@@ -7,7 +7,7 @@ mod remap;
 mod removal;
 
 pub use alone::plan_made;
-pub use import::{Adoption, Guided, plan_adoption, plan_staging, watch_adoption};
+pub use import::{Guided, Import, plan_import, plan_staging, watch_import};
 pub use library::{LibraryWish, plan_library};
-pub use remap::{ANCHOR, Anchor, anchors, plan_anchor};
+pub use remap::{Anchor, anchors, plan_anchor};
 pub use removal::plan_removal;

@@ -8,8 +8,8 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use super::alone::{item, plan_of};
-use crate::item::{Finding, FindingKind, Mode, PlannedItem, Policy};
-use crate::launcher::{Found, PlaceFault};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy};
+use crate::launcher::{FoundLauncher, Origin, PlaceFault};
 use crate::plan::Plan;
 use crate::plan::edits::{MakeLetters, Target, Unchangeable, edits, previews};
 use crate::platform::Look;
@@ -18,20 +18,18 @@ use crate::site::Site;
 use crate::survey::{GameId, Survey};
 use crate::trace::{TracePhase, trace_moved, usual_places};
 
-/// Id of the launcher that records below an anchor seem to have.
-pub const ANCHOR: &str = "anchor";
-
 /// Plans to rewrite every record that leads below `old`, which lies at `new` now. Writes nothing.
 pub fn plan_anchor(site: &Site, survey: &Survey, old: &Path, new: &Path, report: &(dyn Fn(TracePhase) + Sync)) -> Plan {
     let title = format!("{} to {}", old.display(), new.display());
+    let id = GameId::made_up(Origin::Remap, old.display());
     let mut findings = Vec::new();
     let refused = refusal(site, old, new);
     let items = match refused {
         Some(kind) => {
-            findings.push(Finding::new(Some(&title), kind));
+            findings.push(Finding::about(&id, &title, kind));
             Vec::new()
         }
-        None => anchored(site, survey, old, new, &title, &mut findings, report).into_iter().collect(),
+        None => anchored(site, survey, (old, new), (&id, &title), &mut findings, report).into_iter().collect(),
     };
     plan_of(site, survey, items, findings, Policy::Release)
 }
@@ -54,9 +52,8 @@ fn refusal(site: &Site, old: &Path, new: &Path) -> Option<FindingKind> {
 fn anchored(
     site: &Site,
     survey: &Survey,
-    old: &Path,
-    new: &Path,
-    title: &str,
+    (old, new): (&Path, &Path),
+    (id, title): (&GameId, &str),
     findings: &mut Vec<Finding>,
     report: &(dyn Fn(TracePhase) + Sync),
 ) -> Option<PlannedItem> {
@@ -68,10 +65,10 @@ fn anchored(
     let trace = trace_moved(site, old, Some(new), &places, report);
     for problem in &trace.problems {
         let what = format!("{}: {}", problem.file.display(), problem.what);
-        findings.push(Finding::new(Some(title), FindingKind::NotLookedInto { what }));
+        findings.push(Finding::about(id, title, FindingKind::NotLookedInto { what }));
     }
     for staying in trace.staying() {
-        findings.push(Finding::new(Some(title), FindingKind::FilesStay(staying)));
+        findings.push(Finding::about(id, title, FindingKind::FilesStay(staying)));
     }
     let mut found = trace.as_found(site);
     found.letters = found.letters.iter().map(|letters| letters.moved(old, new)).collect();
@@ -85,24 +82,24 @@ fn anchored(
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
             };
-            findings.push(Finding::new(Some(title), kind));
+            findings.push(Finding::about(id, title, kind));
             return None;
         }
     };
     if edits.is_empty() {
-        findings.push(Finding::new(Some(title), FindingKind::NothingLeadsThere { path: old.into() }));
+        findings.push(Finding::about(id, title, FindingKind::NothingLeadsThere { path: old.into() }));
         return None;
     }
-    let id = GameId(format!("{ANCHOR}/{}", old.display()));
-    let bare = item(site, id, title.into(), Mode::Records, new.into(), new.into());
+    let bare = item(site, (Origin::Remap, id.clone()), title.into(), Strategy::Records, new.into(), new.into());
     let files: Vec<&Path> = edits.iter().flat_map(Edit::files).collect();
-    let touched: Vec<&Found> = survey.found.iter().filter(|found| is_touched(found, &files)).collect();
+    let touched: Vec<&FoundLauncher> = survey.found.iter().filter(|found| is_touched(found, &files)).collect();
     let mut processes: Vec<String> = touched.iter().flat_map(|found| found.profile.processes.clone()).collect();
     processes.sort();
     processes.dedup();
     let names: Vec<&str> = touched.iter().map(|found| found.profile.name.as_str()).collect();
     Some(PlannedItem {
-        launcher: ANCHOR.into(),
+        launcher: Origin::Remap.profile_id().unwrap_or_default().into(),
+        origin: Origin::Remap,
         launcher_name: names.join(", "),
         processes,
         previews: previews(&edits),
@@ -112,7 +109,7 @@ fn anchored(
 }
 
 /// Whether a launcher keeps one of these files: in its own folder, or in a library.
-fn is_touched(found: &Found, files: &[&Path]) -> bool {
+fn is_touched(found: &FoundLauncher, files: &[&Path]) -> bool {
     let libraries = found.libraries.iter().map(|library| library.path.clone());
     let places: Vec<PathBuf> = libraries.chain([found.home.clone()]).collect();
     files.iter().any(|file| places.iter().any(|place| file.starts_with(place)))

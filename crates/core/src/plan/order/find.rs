@@ -3,7 +3,7 @@
 //! Law: replayed move by move, no drive that something arrives on goes above what it may hold. Originals are let go only
 //! where room is needed, a copy in between only where there is no order without. Pure; start at [`find_order`].
 
-use super::rooms::{Cargo, Found, Move, Order, Room, overfull, replay};
+use super::rooms::{DriveRoom, Move, Order, OrderFound, OrderItem, overfull, replay};
 use super::search::{self, Search};
 use super::staging;
 
@@ -11,23 +11,27 @@ use super::staging;
 ///
 /// Fewest bytes moved twice; then few originals let go. Exact as long as the search ends within its bounds, which it does
 /// for some 20 items that hinder one another, and for any number that does not.
-pub fn find_order(rooms: &[Room], cargo: &[Cargo]) -> Found {
+pub fn find_order(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
     let plain: Vec<Move> = cargo
         .iter()
         .enumerate()
         .map(|(n, item)| Move { cargo: n, from: item.from, to: item.to, release: false })
         .collect();
     if replay(rooms, cargo, &plain).is_ok() {
-        return Found::Order(Order { moves: plain, extra: 0, least_extra: 0 });
+        return OrderFound::Order(Order { moves: plain, extra: 0, least_extra: 0 });
     }
     if cargo.iter().any(|item| item.needs[item.to].is_none()) || !overfull(rooms, cargo).is_empty() {
-        return Found::None;
+        return OrderFound::None;
     }
     match Search::new(rooms, cargo).run() {
         search::Outcome::Order(order) => {
             let moves =
                 order.into_iter().map(|n| Move { cargo: n, from: cargo[n].from, to: cargo[n].to, release: true });
-            Found::Order(Order { moves: only_needed_releases(rooms, cargo, moves.collect()), extra: 0, least_extra: 0 })
+            OrderFound::Order(Order {
+                moves: only_needed_releases(rooms, cargo, moves.collect()),
+                extra: 0,
+                least_extra: 0,
+            })
         }
         search::Outcome::None => with_staging(rooms, cargo, true),
         search::Outcome::Unknown => with_staging(rooms, cargo, false),
@@ -35,21 +39,27 @@ pub fn find_order(rooms: &[Room], cargo: &[Cargo]) -> Found {
 }
 
 /// Finds an order without copies in between, for somebody who waits for a key to be answered: it gives up sooner.
-pub fn find_straight(rooms: &[Room], cargo: &[Cargo]) -> Found {
+pub fn find_straight(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
     match Search::new(rooms, cargo).in_haste().run() {
         search::Outcome::Order(order) => {
             let moves =
                 order.into_iter().map(|n| Move { cargo: n, from: cargo[n].from, to: cargo[n].to, release: true });
-            Found::Order(Order { moves: only_needed_releases(rooms, cargo, moves.collect()), extra: 0, least_extra: 0 })
+            OrderFound::Order(Order {
+                moves: only_needed_releases(rooms, cargo, moves.collect()),
+                extra: 0,
+                least_extra: 0,
+            })
         }
-        search::Outcome::None => Found::None,
-        search::Outcome::Unknown => Found::Unknown,
+        search::Outcome::None => OrderFound::None,
+        search::Outcome::Unknown => OrderFound::Unknown,
     }
 }
 
-fn with_staging(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
+fn with_staging(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFound {
     match staging::find(rooms, cargo, proved) {
-        Found::Order(order) => Found::Order(Order { moves: only_needed_releases(rooms, cargo, order.moves), ..order }),
+        OrderFound::Order(order) => {
+            OrderFound::Order(Order { moves: only_needed_releases(rooms, cargo, order.moves), ..order })
+        }
         other => other,
     }
 }
@@ -57,7 +67,7 @@ fn with_staging(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
 /// Keeps those releases of an order that a later move needs. What waited in between always goes: its copy is proved.
 ///
 /// Where room is needed, the fewest bytes of originals that are enough go, as far as one of them or the largest ones are.
-pub(crate) fn only_needed_releases(rooms: &[Room], cargo: &[Cargo], mut moves: Vec<Move>) -> Vec<Move> {
+pub(crate) fn only_needed_releases(rooms: &[DriveRoom], cargo: &[OrderItem], mut moves: Vec<Move>) -> Vec<Move> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     for step in &mut moves {
         step.release = step.from.is_some_and(|from| cargo[step.cargo].from != Some(from));

@@ -2,10 +2,10 @@
 
 use super::find::find_order;
 use super::rooms::overfull;
-use super::rooms::{Cargo, Found, Room};
+use super::rooms::{DriveRoom, OrderFound, OrderItem};
 use super::search::{Outcome, Search};
 
-/// Room that a drive lacks.
+/// DriveRoom that a drive lacks.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Lack {
     /// The move before which it lacks, from 0; the number of all items where it lacks in the end, whatever the order.
@@ -22,14 +22,14 @@ pub struct Lack {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Remedy {
     /// So many bytes more that may be used on this drive.
-    Room { drive: usize, bytes: u64 },
+    DriveRoom { drive: usize, bytes: u64 },
     /// One item less.
     Without { cargo: usize },
 }
 
 /// Says where an order ends, if none was found, and the smallest change with which one would be: the fewest bytes of room on
 /// one drive, and the smallest item that could be left out.
-pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remedy>) {
+pub fn smallest_change(rooms: &[DriveRoom], cargo: &[OrderItem]) -> (Vec<Lack>, Vec<Remedy>) {
     let in_the_end = overfull(rooms, cargo);
     let lacks = if in_the_end.is_empty() {
         stuck(rooms, cargo)
@@ -40,7 +40,7 @@ pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remed
     let mut remedies = Vec::new();
     let room = |drive: usize| more_room(rooms, cargo, drive).map(|bytes| (bytes, drive));
     if let Some((bytes, drive)) = (0..rooms.len()).filter_map(room).min() {
-        remedies.push(Remedy::Room { drive, bytes });
+        remedies.push(Remedy::DriveRoom { drive, bytes });
     }
     let mut by_size: Vec<usize> = (0..cargo.len()).collect();
     by_size.sort_by_key(|n| cargo[*n].arrives());
@@ -57,12 +57,12 @@ pub fn smallest_change(rooms: &[Room], cargo: &[Cargo]) -> (Vec<Lack>, Vec<Remed
     (lacks, remedies)
 }
 
-fn is_found(rooms: &[Room], cargo: &[Cargo]) -> bool {
-    matches!(find_order(rooms, cargo), Found::Order(_))
+fn is_found(rooms: &[DriveRoom], cargo: &[OrderItem]) -> bool {
+    matches!(find_order(rooms, cargo), OrderFound::Order(_))
 }
 
 /// The fewest bytes more on this drive with which there is an order; `None` if no room there is enough.
-fn more_room(rooms: &[Room], cargo: &[Cargo], drive: usize) -> Option<u64> {
+fn more_room(rooms: &[DriveRoom], cargo: &[OrderItem], drive: usize) -> Option<u64> {
     let arriving: u64 =
         cargo.iter().filter(|item| item.to == drive).fold(0, |sum: u64, item| sum.saturating_add(item.arrives()));
     let fits = |bytes: u64| {
@@ -86,7 +86,7 @@ fn more_room(rooms: &[Room], cargo: &[Cargo], drive: usize) -> Option<u64> {
 }
 
 /// Where the order that goes furthest ends: for each drive that something still has to arrive on, the least that it lacks.
-fn stuck(rooms: &[Room], cargo: &[Cargo]) -> Vec<Lack> {
+fn stuck(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Vec<Lack> {
     let mut search = Search::new(rooms, cargo);
     let order = match search.run() {
         Outcome::Order(order) => order,

@@ -14,5 +14,5 @@ mod tests;
 pub(crate) use find::only_needed_releases;
 pub use find::{find_order, find_straight};
 pub use lack::{Lack, Remedy, smallest_change};
-pub use rooms::{Cargo, Found, Move, Order, Room, replay};
+pub use rooms::{DriveRoom, Move, Order, OrderFound, OrderItem, replay};
 pub use shorten::shorten;

@@ -2,7 +2,7 @@
 
 /// A drive, as far as an order is concerned. Bytes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Room {
+pub struct DriveRoom {
     /// In use now.
     pub used: u64,
     /// That may be in use at most: the capacity without the reserve and what is withheld.
@@ -11,7 +11,7 @@ pub struct Room {
 
 /// An item, as far as an order is concerned. Drives are places in the list of rooms.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Cargo {
+pub struct OrderItem {
     /// The drive that it lies on; `None` if that drive is none of the rooms.
     pub from: Option<usize>,
     /// The drive that it goes to; never the one that it lies on.
@@ -22,7 +22,7 @@ pub struct Cargo {
     pub needs: Vec<Option<u64>>,
 }
 
-impl Cargo {
+impl OrderItem {
     /// Bytes that it needs where it goes to.
     pub(crate) fn arrives(&self) -> u64 {
         self.needs[self.to].unwrap_or(u64::MAX)
@@ -39,7 +39,7 @@ impl Cargo {
 pub struct Move {
     /// Which cargo.
     pub cargo: usize,
-    /// From where; `None` as in [`Cargo::from`].
+    /// From where; `None` as in [`OrderItem::from`].
     pub from: Option<usize>,
     /// Where to: its destination, or a drive on which it waits.
     pub to: usize,
@@ -60,7 +60,7 @@ pub struct Order {
 
 /// What came of looking for an order.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Found {
+pub enum OrderFound {
     /// There is one.
     Order(Order),
     /// There is none.
@@ -73,7 +73,7 @@ pub enum Found {
 ///
 /// Gives a row before the first move and one after each copy; `Err` has the place of the move, the drive and the bytes it
 /// lacks.
-pub fn replay(rooms: &[Room], cargo: &[Cargo], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
+pub fn replay(rooms: &[DriveRoom], cargo: &[OrderItem], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     let mut rows = vec![used.clone()];
     for (n, step) in moves.iter().enumerate() {
@@ -92,7 +92,7 @@ pub fn replay(rooms: &[Room], cargo: &[Cargo], moves: &[Move]) -> Result<Vec<Vec
 }
 
 /// The drives that would be too full in the end, in whatever order, and by how much.
-pub(crate) fn overfull(rooms: &[Room], cargo: &[Cargo]) -> Vec<(usize, u64)> {
+pub(crate) fn overfull(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Vec<(usize, u64)> {
     let sum = |drive: usize| {
         let arrive: i128 = cargo.iter().filter(|item| item.to == drive).map(|item| i128::from(item.arrives())).sum();
         let leave: i128 =

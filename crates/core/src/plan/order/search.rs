@@ -5,7 +5,7 @@
 
 use std::collections::HashSet;
 
-use super::rooms::{Cargo, Room};
+use super::rooms::{DriveRoom, OrderItem};
 
 /// Sets of moved items, of up to 20, that are looked at before the search gives up; of more items fewer.
 const BUDGET: usize = 60_000;
@@ -21,7 +21,7 @@ pub(crate) enum Outcome {
 }
 
 pub(crate) struct Search<'a> {
-    cargo: &'a [Cargo],
+    cargo: &'a [OrderItem],
     free: Vec<i128>,
     /// Bytes still to arrive on each drive.
     arriving: Vec<i128>,
@@ -34,7 +34,7 @@ pub(crate) struct Search<'a> {
 }
 
 impl<'a> Search<'a> {
-    pub(crate) fn new(rooms: &[Room], cargo: &'a [Cargo]) -> Self {
+    pub(crate) fn new(rooms: &[DriveRoom], cargo: &'a [OrderItem]) -> Self {
         let mut arriving = vec![0; rooms.len()];
         for item in cargo {
             arriving[item.to] += i128::from(item.arrives());

@@ -3,7 +3,7 @@
 //! Law: neither more bytes are moved nor more originals let go than before.
 
 use super::find::only_needed_releases;
-use super::rooms::{Cargo, Move, Order, Room, replay};
+use super::rooms::{DriveRoom, Move, Order, OrderItem, replay};
 
 /// Moves of an order that are still looked at: of more, every change takes longer to reckon than it may win.
 const MOST: usize = 60;
@@ -25,7 +25,7 @@ pub(crate) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
 
 /// Changes neighbours of an order in which room is short, as long as that makes the whole shorter. `seconds` is what a move
 /// takes by itself. Where nothing has to be let go the order is the one that was wanted, and stays.
-pub fn shorten(rooms: &[Room], cargo: &[Cargo], mut order: Order, seconds: &dyn Fn(&Move) -> f64) -> Order {
+pub fn shorten(rooms: &[DriveRoom], cargo: &[OrderItem], mut order: Order, seconds: &dyn Fn(&Move) -> f64) -> Order {
     let goes = |order: &Order| order.moves.iter().filter(|step| step.release).count();
     if order.moves.len() > MOST || goes(&order) == 0 {
         return order;

@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::{BinaryHeap, HashMap};
 
-use super::rooms::{Cargo, Found, Move, Order, Room};
+use super::rooms::{DriveRoom, Move, Order, OrderFound, OrderItem};
 use super::search::{Outcome, Search};
 
 /// Ways of items to lie on drives that are all looked at; more are left to the heuristic.
@@ -12,7 +12,7 @@ const EXACT: usize = 20_000;
 /// Finds an order in which some items wait elsewhere, with the fewest bytes moved twice where there are few items.
 ///
 /// `proved` is whether there is none without.
-pub(crate) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
+pub(crate) fn find(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFound {
     let ways = cargo.iter().try_fold(1_usize, |ways, _| ways.checked_mul(rooms.len() + 1));
     match ways {
         Some(ways) if ways <= EXACT * 4 && cargo.len() <= 7 => exact(rooms, cargo),
@@ -21,27 +21,27 @@ pub(crate) fn find(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
 }
 
 /// Where every cargo lies: a drive, or `u8::MAX` for one that is none of the rooms.
-type Places = Vec<u8>;
+type Standings = Vec<u8>;
 
 /// For each way to lie the bytes moved until then, and the move before with where all lay until then.
-type Known = HashMap<Places, (u64, Option<(Places, Move)>)>;
+type KnownStates = HashMap<Standings, (u64, Option<(Standings, Move)>)>;
 
 /// Looks at all ways to lie, cheapest first (A*: what still has to arrive has to be moved in any case).
-fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
+fn exact(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
     let place = |drive: Option<usize>| drive.map_or(u8::MAX, |drive| drive as u8);
-    let begin: Places = cargo.iter().map(|item| place(item.from)).collect();
-    let goal: Places = cargo.iter().map(|item| item.to as u8).collect();
-    let rest = |places: &Places| -> u64 {
+    let begin: Standings = cargo.iter().map(|item| place(item.from)).collect();
+    let goal: Standings = cargo.iter().map(|item| item.to as u8).collect();
+    let rest = |places: &Standings| -> u64 {
         let open = places.iter().zip(&goal).zip(cargo).filter(|((at, to), _)| at != to);
         open.fold(0, |sum: u64, (_, item)| sum.saturating_add(item.arrives()))
     };
     let all = rest(&begin);
-    let mut best: Known = HashMap::from([(begin.clone(), (0, None))]);
+    let mut best: KnownStates = HashMap::from([(begin.clone(), (0, None))]);
     let mut waiting = BinaryHeap::from([Reverse((all, 0_u64, begin.clone()))]);
     while let Some(Reverse((_, cost, places))) = waiting.pop() {
         if places == goal {
             let extra = cost.saturating_sub(all);
-            return Found::Order(Order { moves: way(&best, &begin, places), extra, least_extra: extra });
+            return OrderFound::Order(Order { moves: way(&best, &begin, places), extra, least_extra: extra });
         }
         if best.get(&places).is_some_and(|(known, _)| *known < cost) {
             continue;
@@ -65,10 +65,10 @@ fn exact(rooms: &[Room], cargo: &[Cargo]) -> Found {
             }
         }
     }
-    Found::None
+    OrderFound::None
 }
 
-fn used_at(rooms: &[Room], cargo: &[Cargo], places: &Places) -> Vec<u64> {
+fn used_at(rooms: &[DriveRoom], cargo: &[OrderItem], places: &Standings) -> Vec<u64> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     for (item, at) in cargo.iter().zip(places) {
         let was = item.from.map_or(u8::MAX, |drive| drive as u8);
@@ -84,7 +84,7 @@ fn used_at(rooms: &[Room], cargo: &[Cargo], places: &Places) -> Vec<u64> {
     used
 }
 
-fn way(best: &Known, begin: &Places, end: Places) -> Vec<Move> {
+fn way(best: &KnownStates, begin: &Standings, end: Standings) -> Vec<Move> {
     let mut moves = Vec::new();
     let mut at = end;
     while at != *begin {
@@ -97,14 +97,14 @@ fn way(best: &Known, begin: &Places, end: Places) -> Vec<Move> {
 }
 
 /// Moves what fits; where nothing fits any more, lets the smallest item that makes room for another wait elsewhere.
-fn heuristic(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
+fn heuristic(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFound {
     let mut rooms = rooms.to_vec();
     // What is still to be moved, from where it lies by now.
-    let mut open: Vec<(usize, Cargo)> = cargo.iter().cloned().enumerate().collect();
+    let mut open: Vec<(usize, OrderItem)> = cargo.iter().cloned().enumerate().collect();
     let (mut moves, mut extra) = (Vec::new(), 0_u64);
     // At most every item waits once.
     for _ in 0..=cargo.len() {
-        let items: Vec<Cargo> = open.iter().map(|(_, item)| item.clone()).collect();
+        let items: Vec<OrderItem> = open.iter().map(|(_, item)| item.clone()).collect();
         let mut search = Search::new(&rooms, &items);
         let outcome = search.run();
         let order = match outcome {
@@ -127,9 +127,9 @@ fn heuristic(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
         });
         if ended {
             let least = cargo.iter().flat_map(|item| item.needs.iter().flatten()).min().copied().unwrap_or(0);
-            return Found::Order(Order { moves, extra, least_extra: if proved { least.min(extra) } else { 0 } });
+            return OrderFound::Order(Order { moves, extra, least_extra: if proved { least.min(extra) } else { 0 } });
         }
-        let Some((n, to)) = who_waits_where(&rooms, &open) else { return Found::Unknown };
+        let Some((n, to)) = who_waits_where(&rooms, &open) else { return OrderFound::Unknown };
         let (whose, item) = &mut open[n];
         let need = item.needs[to].unwrap_or(0);
         moves.push(Move { cargo: *whose, from: item.from, to, release: true });
@@ -140,11 +140,11 @@ fn heuristic(rooms: &[Room], cargo: &[Cargo], proved: bool) -> Found {
         (item.from, item.leaves) = (Some(to), need);
         extra = extra.saturating_add(need);
     }
-    Found::Unknown
+    OrderFound::Unknown
 }
 
 /// The item that should wait elsewhere, and where: the smallest one that lets another arrive, else the smallest on a full drive.
-fn who_waits_where(rooms: &[Room], open: &[(usize, Cargo)]) -> Option<(usize, usize)> {
+fn who_waits_where(rooms: &[DriveRoom], open: &[(usize, OrderItem)]) -> Option<(usize, usize)> {
     let free = |drive: usize| rooms[drive].most.saturating_sub(rooms[drive].used);
     let mut best: Option<((bool, u64), (usize, usize))> = None;
     for (n, (_, item)) in open.iter().enumerate() {

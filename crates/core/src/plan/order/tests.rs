@@ -6,7 +6,7 @@ use super::*;
 use crate::survey::made_up::Numbers;
 
 /// Drives that are nearly full, and items that want to change places.
-fn case(numbers: &mut Numbers, items: u64) -> (Vec<Room>, Vec<Cargo>) {
+fn case(numbers: &mut Numbers, items: u64) -> (Vec<DriveRoom>, Vec<OrderItem>) {
     let drives = 2 + numbers.below(3) as usize;
     let mut used = vec![0; drives];
     let mut cargo = Vec::new();
@@ -21,7 +21,7 @@ fn case(numbers: &mut Numbers, items: u64) -> (Vec<Room>, Vec<Cargo>) {
         let needs = needs.collect();
         used[from] += size;
         let from = Some(from).filter(|_| numbers.below(9) > 0);
-        cargo.push(Cargo { from, to, leaves: size, needs });
+        cargo.push(OrderItem { from, to, leaves: size, needs });
     }
     // Mostly there is room for what there will be in the end, and a little more.
     let end = |drive: usize| {
@@ -33,21 +33,21 @@ fn case(numbers: &mut Numbers, items: u64) -> (Vec<Room>, Vec<Cargo>) {
     let room = |drive: usize| {
         let (others, spare) = (numbers.below(5), numbers.below(9));
         let enough = if numbers.below(5) > 0 { ends[drive].max(used[drive]) } else { used[drive] };
-        Room { used: used[drive] + others, most: enough + others + spare }
+        DriveRoom { used: used[drive] + others, most: enough + others + spare }
     };
     ((0..drives).map(room).collect(), cargo)
 }
 
 /// The plain model: what is where, as whole copies; every copy and every removal is done by hand.
 struct Model<'a> {
-    rooms: &'a [Room],
-    cargo: &'a [Cargo],
+    rooms: &'a [DriveRoom],
+    cargo: &'a [OrderItem],
     there: BTreeMap<(usize, usize), u64>,
     base: Vec<u64>,
 }
 
 impl<'a> Model<'a> {
-    fn new(rooms: &'a [Room], cargo: &'a [Cargo]) -> Self {
+    fn new(rooms: &'a [DriveRoom], cargo: &'a [OrderItem]) -> Self {
         let mut base: Vec<u64> = rooms.iter().map(|room| room.used).collect();
         let mut there = BTreeMap::new();
         for (n, item) in cargo.iter().enumerate() {
@@ -71,7 +71,7 @@ impl<'a> Model<'a> {
     }
 }
 
-fn check(rooms: &[Room], cargo: &[Cargo], order: &Order) {
+fn check(rooms: &[DriveRoom], cargo: &[OrderItem], order: &Order) {
     let mut model = Model::new(rooms, cargo);
     let mut at: Vec<Option<usize>> = cargo.iter().map(|item| item.from).collect();
     let mut moved = 0;
@@ -96,7 +96,7 @@ fn check(rooms: &[Room], cargo: &[Cargo], order: &Order) {
 }
 
 /// The fewest bytes moved twice, over all ways to lie, every original let go at once; `None` if there is no way.
-fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
+fn brute(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Option<u64> {
     let drives = rooms.len() + 1;
     let count = drives.pow(cargo.len() as u32);
     let place = |state: usize, n: usize| state / drives.pow(n as u32) % drives;
@@ -146,7 +146,7 @@ fn brute(rooms: &[Room], cargo: &[Cargo]) -> Option<u64> {
 }
 
 /// Orders that fit with each original let go at once, tried one after another.
-fn any_permutation(rooms: &[Room], cargo: &[Cargo], used: &mut Vec<u64>, left: &mut Vec<usize>) -> bool {
+fn any_permutation(rooms: &[DriveRoom], cargo: &[OrderItem], used: &mut Vec<u64>, left: &mut Vec<usize>) -> bool {
     if left.is_empty() {
         return true;
     }
@@ -187,7 +187,7 @@ fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
         let (rooms, cargo) = case(&mut numbers, items);
         let least = brute(&rooms, &cargo);
         match find_order(&rooms, &cargo) {
-            Found::Order(order) => {
+            OrderFound::Order(order) => {
                 check(&rooms, &cargo, &order);
                 assert_eq!(Some(order.extra), least, "{rooms:?} {cargo:?} {order:?}");
                 assert_eq!(order.least_extra, order.extra);
@@ -198,11 +198,11 @@ fn an_order_is_found_whenever_there_is_one_and_moves_the_fewest_bytes_twice() {
                 }
                 released += usize::from(order.moves.iter().any(|step| step.release));
             }
-            Found::None => {
+            OrderFound::None => {
                 assert_eq!(least, None, "{rooms:?} {cargo:?}");
                 none += 1;
             }
-            Found::Unknown => panic!("so few items are looked at to the end: {rooms:?} {cargo:?}"),
+            OrderFound::Unknown => panic!("so few items are looked at to the end: {rooms:?} {cargo:?}"),
         }
     }
     assert!(none > 100 && plain > 100 && twice > 50 && released > 100, "{none} {plain} {twice} {released}");
@@ -217,9 +217,9 @@ fn seven_items_are_ordered_without_copies_in_between_whenever_that_can_be() {
         let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
         let can = any_permutation(&rooms, &cargo, &mut used, &mut (0..cargo.len()).collect());
         let order = find_order(&rooms, &cargo);
-        let without = matches!(&order, Found::Order(order) if order.extra == 0);
+        let without = matches!(&order, OrderFound::Order(order) if order.extra == 0);
         assert_eq!(can, without, "{rooms:?} {cargo:?}");
-        if let Found::Order(order) = order {
+        if let OrderFound::Order(order) = order {
             check(&rooms, &cargo, &order);
         }
         found[usize::from(can)] += 1;
@@ -229,20 +229,20 @@ fn seven_items_are_ordered_without_copies_in_between_whenever_that_can_be() {
 
 #[test]
 fn where_everything_fits_nothing_is_let_go_and_the_order_is_the_one_given() {
-    let rooms = [Room { used: 50, most: 90 }, Room { used: 10, most: 60 }];
-    let item = |from: usize, to: usize, size| Cargo {
+    let rooms = [DriveRoom { used: 50, most: 90 }, DriveRoom { used: 10, most: 60 }];
+    let item = |from: usize, to: usize, size| OrderItem {
         from: Some(from),
         to,
         leaves: size,
         needs: (0..2).map(|drive| (drive == to).then_some(size)).collect(),
     };
     let cargo = [item(0, 1, 30), item(1, 0, 10), item(0, 1, 20)];
-    let Found::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits") };
+    let OrderFound::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits") };
     assert_eq!(order.moves.iter().map(|step| step.cargo).collect::<Vec<_>>(), [0, 1, 2]);
     assert!(order.moves.iter().all(|step| !step.release));
     // With less room one original has to go, and one is enough.
-    let rooms = [Room { used: 50, most: 55 }, Room { used: 10, most: 60 }];
-    let Found::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits in another order") };
+    let rooms = [DriveRoom { used: 50, most: 55 }, DriveRoom { used: 10, most: 60 }];
+    let OrderFound::Order(order) = find_order(&rooms, &cargo) else { panic!("it fits in another order") };
     assert_eq!(order.moves.iter().filter(|step| step.release).count(), 1);
     check(&rooms, &cargo, &order);
 }
@@ -253,14 +253,14 @@ fn what_would_make_it_work_does_and_a_byte_less_does_not() {
     let (mut rooms_tried, mut without_tried) = (0, 0);
     for _ in 0..3000 {
         let (rooms, cargo) = case(&mut numbers, 4);
-        if !matches!(find_order(&rooms, &cargo), Found::None) {
+        if !matches!(find_order(&rooms, &cargo), OrderFound::None) {
             continue;
         }
         let (lacks, remedies) = smallest_change(&rooms, &cargo);
         assert!(!lacks.is_empty() && lacks.iter().all(|lack| lack.bytes > 0), "{rooms:?} {cargo:?}");
         for remedy in remedies {
             match remedy {
-                Remedy::Room { drive, bytes } => {
+                Remedy::DriveRoom { drive, bytes } => {
                     let with = |bytes: u64| {
                         let mut rooms = rooms.clone();
                         rooms[drive].most += bytes;
@@ -288,22 +288,23 @@ fn hundreds_of_items_on_nearly_full_drives_are_ordered_and_never_go_below_a_rese
     for _ in 0..20 {
         let drives = 8;
         let mut used = vec![0; drives];
-        let mut cargo: Vec<Cargo> = Vec::new();
+        let mut cargo: Vec<OrderItem> = Vec::new();
         for _ in 0..300 {
             let from = numbers.below(8) as usize;
             let to = (from + 1 + numbers.below(7) as usize) % drives;
             let size = 1 + numbers.below(120_000_000_000);
             used[from] += size;
             let needs = (0..drives).map(|drive| (drive != from).then_some(size)).collect();
-            cargo.push(Cargo { from: Some(from), to, leaves: size, needs });
+            cargo.push(OrderItem { from: Some(from), to, leaves: size, needs });
         }
         let arriving = |drive: usize| cargo.iter().filter(|item| item.to == drive).map(|item| item.leaves).sum::<u64>();
         let leaving =
             |drive: usize| cargo.iter().filter(|item| item.from == Some(drive)).map(|item| item.leaves).sum::<u64>();
-        // Room for what there will be in the end, and little more than for the largest item.
+        // DriveRoom for what there will be in the end, and little more than for the largest item.
         let most = |drive: usize| (used[drive] + arriving(drive) - leaving(drive)).max(used[drive]) + 130_000_000_000;
-        let rooms: Vec<Room> = (0..drives).map(|drive| Room { used: used[drive], most: most(drive) }).collect();
-        if let Found::Order(order) = find_order(&rooms, &cargo) {
+        let rooms: Vec<DriveRoom> =
+            (0..drives).map(|drive| DriveRoom { used: used[drive], most: most(drive) }).collect();
+        if let OrderFound::Order(order) = find_order(&rooms, &cargo) {
             check(&rooms, &cargo, &order);
             found += 1;
         }
@@ -317,7 +318,7 @@ fn an_order_is_made_shorter_and_neither_moves_more_nor_lets_more_go() {
     let (mut shorter, mut same) = (0, 0);
     for _ in 0..3000 {
         let (rooms, cargo) = case(&mut numbers, 6);
-        let Found::Order(order) = find_order(&rooms, &cargo) else { continue };
+        let OrderFound::Order(order) = find_order(&rooms, &cargo) else { continue };
         let seconds = |step: &Move| 1.0 + cargo[step.cargo].leaves as f64;
         let goes = |order: &Order| order.moves.iter().filter(|step| step.release).count();
         let then = shorten(&rooms, &cargo, order.clone(), &seconds);

@@ -1,65 +1,66 @@
-//! A berth: where an item of a draft would lie, how it gets there, and what stands in its way.
+//! A placement: where an item of a draft would lie, how it gets there, and what stands in its way.
 //!
-//! Law: looking for a place writes nothing. Start at [`Berthing::berth`].
+//! Law: looking for a place writes nothing. Start at [`Placing::placement`].
 
 use std::collections::{HashMap, HashSet};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
-use super::fit::Fit;
+use super::fit::DriveFit;
 use super::loads::drive_of;
 use crate::bytes::Bytes;
 use crate::checksums::{Size, walk_each};
-use crate::item::{Aside, Finding, FindingKind, Limit, Links, Mode, PlannedItem};
-use crate::launcher::{ContentList, Found};
+use crate::item::{Displaced, Finding, FindingKind, Limit, Links, PlannedItem, Strategy};
+use crate::launcher::Origin;
+use crate::launcher::{ContentList, FoundLauncher};
 use crate::plan::drafts::Destination;
 use crate::platform::Look;
 use crate::platform::{Drive, DriveKind};
 use crate::record::{Edit, Values};
 use crate::site::{Site, real_path};
-use crate::survey::{DATA, DataSource, Game, Lookup, Survey, UserData, Way};
+use crate::survey::{DataSource, Game, Lookup, Survey, UserData, Way};
 
 /// Where an item would lie, before its turn and its edits are known.
 #[derive(Clone, Debug)]
-pub(crate) struct Berth<'a> {
+pub(crate) struct Placement<'a> {
     pub(crate) game: &'a Game,
-    pub(crate) found: &'a Found,
+    pub(crate) found: &'a FoundLauncher,
     pub(crate) drive: &'a Drive,
     pub(crate) library: PathBuf,
     pub(crate) new_library: bool,
     pub(crate) install: PathBuf,
-    pub(crate) mode: Mode,
+    pub(crate) mode: Strategy,
     pub(crate) size: Size,
     /// Bytes that it needs there.
     pub(crate) need: Bytes,
     pub(crate) links: Links,
     /// Where the originals step aside for a link.
-    pub(crate) aside: Option<Aside>,
+    pub(crate) aside: Option<Displaced>,
 }
 
 /// Folders for games by launcher and drive; `None` where there is none.
 pub(crate) type Places = HashMap<(String, String), Option<PathBuf>>;
 
 /// Finds places for games.
-pub(crate) struct Berthing<'a, 'f> {
+pub(crate) struct Placing<'a, 'f> {
     pub(crate) site: &'a Site,
     pub(crate) survey: &'a Survey,
     pub(crate) lookup: &'a Lookup<'a>,
     /// Where a launcher without libraries keeps its games on a drive, once it was looked for.
     pub(crate) places: &'f mut Places,
-    pub(crate) found: &'a Found,
+    pub(crate) found: &'a FoundLauncher,
     pub(crate) game: &'a Game,
     pub(crate) findings: &'f mut Vec<Finding>,
     pub(crate) links: Links,
 }
 
-impl<'a> Berthing<'a, '_> {
+impl<'a> Placing<'a, '_> {
     fn say(&mut self, kind: FindingKind) {
-        self.findings.push(Finding::new(Some(&self.game.found.title), kind));
+        self.findings.push(Finding::about(&self.game.id, &self.game.found.title, kind));
     }
 
     /// Finds where the item would lie and how it would get there. `taken` are the places of the items before it.
-    pub(crate) fn berth(&mut self, to: &Destination, taken: &HashSet<PathBuf>) -> Option<Berth<'a>> {
+    pub(crate) fn placement(&mut self, to: &Destination, taken: &HashSet<PathBuf>) -> Option<Placement<'a>> {
         let game = &self.game.found;
         if let Some(fault) = &game.fault {
             self.say(FindingKind::BadPlace { path: game.install.clone(), fault: fault.clone() });
@@ -85,7 +86,7 @@ impl<'a> Berthing<'a, '_> {
         let (size, need, links) = self.source_findings(&game.install, &install, drive, mode)?;
         self.target_findings(&install, drive, taken);
         let (game, found) = (self.game, self.found);
-        Some(Berth { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
+        Some(Placement { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
     }
 
     /// Where the game lies in a library: as the profile's template says, where it can be filled, else in a folder of its name.
@@ -114,7 +115,7 @@ impl<'a> Berthing<'a, '_> {
     }
 
     /// Where its originals step aside, if a link is to stand at the old place; says what that means.
-    pub(crate) fn aside(&mut self, way: Option<Way>) -> Option<Aside> {
+    pub(crate) fn aside(&mut self, way: Option<Way>) -> Option<Displaced> {
         let survey = self.survey;
         let data = survey.data(&self.game.id);
         let way = way.or_else(|| data.and_then(|data| data.ways.first().copied()))?;
@@ -129,7 +130,7 @@ impl<'a> Berthing<'a, '_> {
         }
         let old = data.map_or(&self.game.found.install, |data| &data.path);
         let holds = self.site.drive_of(old).is_none_or(|drive| drive.abilities.links && drive.abilities.known);
-        let aside = Aside::of(old);
+        let aside = Displaced::of(old);
         if !holds {
             let path = old.clone();
             self.say(FindingKind::NoLinkThere { path });
@@ -206,31 +207,31 @@ impl<'a> Berthing<'a, '_> {
         Some((new?, true))
     }
 
-    fn mode(&self, install: &Path, drive: &Drive) -> Mode {
+    fn mode(&self, install: &Path, drive: &Drive) -> Strategy {
         let from = real_path(&self.game.found.install);
         let to = real_path(install);
         let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
         let device = |path: &Path| path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev());
         let same = same_mount && (drive.declared || device(&from) == device(&to));
-        if same { Mode::Rename } else { Mode::Copy }
+        if same { Strategy::Rename } else { Strategy::Copy }
     }
 
     fn game_findings(&mut self) {
         let game = &self.game.found;
         // A library, or a whole launcher, is carried with all that is in it.
-        let carried = self.found.profile.id == crate::survey::CARRY;
+        let carried = self.found.profile.origin == Origin::Pack;
         let lookup = self.lookup;
         let inside = lookup.games_in(&game.install).filter(|_| !carried);
         for other in inside.filter(|other| other.id != self.game.id && other.fault().is_none()) {
             let title = other.found.title.clone();
             if other.found.install != game.install {
                 self.say(FindingKind::SharesFolder { with: title, path: other.found.install.clone() });
-            } else if self.found.profile.id != crate::survey::TRACED {
+            } else if self.found.profile.origin != Origin::Traced {
                 let launcher = self.survey.launcher(&other.launcher).map(|launcher| launcher.name.clone());
                 self.say(FindingKind::AlsoKnown { as_title: title, launcher: launcher.unwrap_or_default() });
             }
         }
-        for held in lookup.held_of(&game.title) {
+        for held in lookup.held_of(&self.game.id) {
             self.say(FindingKind::StillHeld { haul: held.haul, bytes: held.bytes });
         }
         if let Some(reason) = &game.sealed {
@@ -251,7 +252,7 @@ impl<'a> Berthing<'a, '_> {
         }
         let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
         let values = self.found.values(self.site).with("id", &game.id).with("library", library);
-        if [DATA, crate::survey::CARRY].contains(&self.found.profile.id.as_str()) {
+        if matches!(self.found.profile.origin, Origin::UserData | Origin::Pack) {
             return;
         }
         match ContentList::read(&self.found.profile, &values) {
@@ -262,9 +263,15 @@ impl<'a> Berthing<'a, '_> {
     }
 
     /// What the game's own files say, and what the target's file system says to them.
-    fn source_findings(&mut self, from: &Path, to: &Path, drive: &Drive, mode: Mode) -> Option<(Size, Bytes, Links)> {
+    fn source_findings(
+        &mut self,
+        from: &Path,
+        to: &Path,
+        drive: &Drive,
+        mode: Strategy,
+    ) -> Option<(Size, Bytes, Links)> {
         let source = self.site.drive_of(from).map_or("", |d| d.file_system.as_str());
-        let mut fit = Fit::new(&drive.abilities, source, from, to);
+        let mut fit = DriveFit::new(&drive.abilities, source, from, to);
         let walked = walk_each(&self.site.disk, from, &mut |found| {
             fit.take(found);
             Ok::<(), std::io::Error>(())
@@ -276,7 +283,7 @@ impl<'a> Berthing<'a, '_> {
         if let Some((path, count)) = fit.ahead.take() {
             self.say(FindingKind::TimeAhead { path, count });
         }
-        let renamed = mode == Mode::Rename;
+        let renamed = mode == Strategy::Rename;
         for (limit, path, count) in fit.unfit.into_iter().filter(|(limit, ..)| !renamed || *limit == Limit::Path) {
             self.say(FindingKind::CannotHold { path, limit, count });
         }
@@ -350,7 +357,7 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
     let mut findings = Vec::new();
     for file in item.record_files() {
         // What lies in the item is changed in the copy, and a link where it stands.
-        if file.starts_with(&item.to) && item.mode != Mode::Records {
+        if file.starts_with(&item.to) && item.mode != Strategy::Records {
             continue;
         }
         let is_link = item.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
@@ -359,7 +366,7 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
         let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
         let file_closed = !is_link && real.look_exists() && !accessible(&real);
         if read_only || file_closed || !folder.is_some_and(writable_folder) {
-            findings.push(Finding::new(Some(&item.title), FindingKind::NotWritable { path: file.into() }));
+            findings.push(Finding::about(&item.game, &item.title, FindingKind::NotWritable { path: file.into() }));
         }
         // A database is changed in place, and a link is none of its target's names.
         let in_place = |edit: &Edit| {
@@ -370,7 +377,7 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
             && (meta.is_file() && meta.nlink() > 1 && !item.edits.iter().any(in_place))
         {
             let kind = FindingKind::SeveralNames { path: file.into(), names: meta.nlink() };
-            findings.push(Finding::new(Some(&item.title), kind));
+            findings.push(Finding::about(&item.game, &item.title, kind));
         }
     }
     findings

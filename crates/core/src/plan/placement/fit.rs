@@ -1,6 +1,6 @@
 //! What a game's files come to, and what a drive with some abilities makes of them.
 //!
-//! Law: what the drive could not hold is found before anything is copied. Start at [`Fit::take`].
+//! Law: what the drive could not hold is found before anything is copied. Start at [`DriveFit::take`].
 
 use std::collections::HashSet;
 use std::hash::{DefaultHasher, Hash, Hasher};
@@ -8,7 +8,7 @@ use std::path::{Component, Path};
 
 use super::loads::packs;
 use crate::bytes::Bytes;
-use crate::checksums::{Entry, EntryKind, Found as Walked, Size};
+use crate::checksums::{Entry, EntryKind, Size, WalkEnd as Walked};
 use crate::disk::attributes_of;
 use crate::item::Limit;
 use crate::platform::Abilities;
@@ -24,7 +24,7 @@ const LONGEST_PATH: usize = 4095;
 const COPY_NAME: usize = ".deft-barge-copy-9223372036854775807-12345678".len();
 
 /// What a game's files come to, and what a drive with some abilities makes of them, added up as they are walked.
-pub(crate) struct Fit<'a> {
+pub(crate) struct DriveFit<'a> {
     abilities: &'a Abilities,
     /// Whether the source's file system says less than another will need, because it packs its files.
     packs: bool,
@@ -51,7 +51,7 @@ pub(crate) struct Fit<'a> {
     names: HashSet<u64>,
 }
 
-impl<'a> Fit<'a> {
+impl<'a> DriveFit<'a> {
     /// `to` is where it will lie, if it is said.
     pub(crate) fn new(abilities: &'a Abilities, source: &str, from: &'a Path, to: &Path) -> Self {
         // While it is copied its folder has another name, which may be a longer one.

@@ -13,14 +13,14 @@ pub(crate) enum Extras {
     CommentsAndCommas,
 }
 
-struct Scanner<'t> {
+struct JsonScanner<'t> {
     text: &'t str,
     at: usize,
     extras: Extras,
 }
 
 pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<(), Fault> {
-    let mut s = Scanner { text, at: 0, extras };
+    let mut s = JsonScanner { text, at: 0, extras };
     let mut open: Vec<(u32, bool)> = Vec::new();
     s.blank()?;
     if s.peek().is_none() {
@@ -91,7 +91,7 @@ pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<
     }
 }
 
-impl Scanner<'_> {
+impl JsonScanner<'_> {
     fn peek(&self) -> Option<u8> {
         self.text.as_bytes().get(self.at).copied()
     }

@@ -11,7 +11,7 @@ use toml_parser::{ErrorSink, Source, Span};
 use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
 
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum What {
+enum TomlKind {
     Table,
     TableEnd,
     ArrayTable,
@@ -26,17 +26,17 @@ enum What {
 
 #[derive(Default)]
 struct Events {
-    all: Vec<(What, Span, Option<Encoding>)>,
+    all: Vec<(TomlKind, Span, Option<Encoding>)>,
     depth: usize,
     deepest: usize,
 }
 
 impl Events {
-    fn push(&mut self, what: What, span: Span) {
+    fn push(&mut self, what: TomlKind, span: Span) {
         self.all.push((what, span, None));
     }
 
-    fn deeper(&mut self, what: What, span: Span) -> bool {
+    fn deeper(&mut self, what: TomlKind, span: Span) -> bool {
         self.push(what, span);
         self.depth += 1;
         self.deepest = self.deepest.max(self.depth);
@@ -46,39 +46,39 @@ impl Events {
 
 impl EventReceiver for Events {
     fn std_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) {
-        self.push(What::Table, span);
+        self.push(TomlKind::Table, span);
     }
     fn std_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
-        self.push(What::TableEnd, span);
+        self.push(TomlKind::TableEnd, span);
     }
     fn array_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) {
-        self.push(What::ArrayTable, span);
+        self.push(TomlKind::ArrayTable, span);
     }
     fn array_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
-        self.push(What::TableEnd, span);
+        self.push(TomlKind::TableEnd, span);
     }
     fn inline_table_open(&mut self, span: Span, _: &mut dyn ErrorSink) -> bool {
-        self.deeper(What::InlineOpen, span)
+        self.deeper(TomlKind::InlineOpen, span)
     }
     fn inline_table_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
         self.depth = self.depth.saturating_sub(1);
-        self.push(What::InlineClose, span);
+        self.push(TomlKind::InlineClose, span);
     }
     fn array_open(&mut self, span: Span, _: &mut dyn ErrorSink) -> bool {
-        self.deeper(What::ArrayOpen, span)
+        self.deeper(TomlKind::ArrayOpen, span)
     }
     fn array_close(&mut self, span: Span, _: &mut dyn ErrorSink) {
         self.depth = self.depth.saturating_sub(1);
-        self.push(What::ArrayClose, span);
+        self.push(TomlKind::ArrayClose, span);
     }
     fn simple_key(&mut self, span: Span, encoding: Option<Encoding>, _: &mut dyn ErrorSink) {
-        self.all.push((What::Key, span, encoding));
+        self.all.push((TomlKind::Key, span, encoding));
     }
     fn scalar(&mut self, span: Span, encoding: Option<Encoding>, _: &mut dyn ErrorSink) {
-        self.all.push((What::Scalar, span, encoding));
+        self.all.push((TomlKind::Scalar, span, encoding));
     }
     fn newline(&mut self, span: Span, _: &mut dyn ErrorSink) {
-        self.push(What::Line, span);
+        self.push(TomlKind::Line, span);
     }
 }
 
@@ -153,26 +153,26 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new() };
     let mut table = root;
-    // What values go into: arrays and inline tables that are open; keys that wait for a value.
+    // TomlKind values go into: arrays and inline tables that are open; keys that wait for a value.
     let mut open: Vec<(u32, bool)> = Vec::new();
     let mut keys: Vec<Key> = Vec::new();
     let mut header = None;
     for (what, span, encoding) in events.all {
         let span = range(span);
         match what {
-            What::Table | What::ArrayTable => header = Some(what),
-            What::Key => keys.push(Key::new(span, style(encoding, true))),
-            What::TableEnd => {
+            TomlKind::Table | TomlKind::ArrayTable => header = Some(what),
+            TomlKind::Key => keys.push(Key::new(span, style(encoding, true))),
+            TomlKind::TableEnd => {
                 let Some(last) = keys.pop() else { continue };
                 let above = keys.drain(..).fold(root, |table, key| tables.enter(table, key));
-                table = if header == Some(What::ArrayTable) {
+                table = if header == Some(TomlKind::ArrayTable) {
                     tables.next_of(above, last)
                 } else {
                     tables.enter(above, last)
                 };
                 header = None;
             }
-            What::Scalar | What::InlineOpen | What::ArrayOpen => {
+            TomlKind::Scalar | TomlKind::InlineOpen | TomlKind::ArrayOpen => {
                 let (parent, key) = match open.last() {
                     Some((list, false)) => (*list, None),
                     other => {
@@ -183,21 +183,21 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
                     }
                 };
                 let kind = match what {
-                    What::Scalar => Kind::Leaf(style(encoding, false)),
-                    What::InlineOpen => Kind::Object,
+                    TomlKind::Scalar => Kind::Leaf(style(encoding, false)),
+                    TomlKind::InlineOpen => Kind::Object,
                     _ => Kind::List,
                 };
                 let id = tables.out.add(Some(parent), key, kind, span);
-                if what != What::Scalar {
-                    open.push((id, what == What::InlineOpen));
+                if what != TomlKind::Scalar {
+                    open.push((id, what == TomlKind::InlineOpen));
                 }
             }
-            What::InlineClose | What::ArrayClose => {
+            TomlKind::InlineClose | TomlKind::ArrayClose => {
                 if let Some((id, _)) = open.pop() {
                     tables.out.end(id, span.end);
                 }
             }
-            What::Line => {}
+            TomlKind::Line => {}
         }
     }
     Ok(())

@@ -14,7 +14,7 @@ struct Element {
     start: usize,
 }
 
-struct Scanner<'t, 'b, 'k> {
+struct XmlScanner<'t, 'b, 'k> {
     text: &'t str,
     out: &'b mut Builder<'k>,
     lists: HashMap<(u32, &'t str), u32>,
@@ -25,7 +25,8 @@ struct Scanner<'t, 'b, 'k> {
 
 pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
-    let mut s = Scanner { text, out, lists: HashMap::new(), open: vec![Element { node: root, start: 0 }], run: None };
+    let mut s =
+        XmlScanner { text, out, lists: HashMap::new(), open: vec![Element { node: root, start: 0 }], run: None };
     let mut reader = Reader::from_str(text);
     let config = reader.config_mut();
     config.check_comments = true;
@@ -75,7 +76,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     Ok(())
 }
 
-impl<'t> Scanner<'t, '_, '_> {
+impl<'t> XmlScanner<'t, '_, '_> {
     fn parent(&self) -> u32 {
         self.open.last().map_or(0, |element| element.node)
     }

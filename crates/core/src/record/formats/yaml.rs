@@ -37,7 +37,7 @@ enum Frame {
     Skipped,
 }
 
-struct Scanner<'t, 'b, 'k> {
+struct YamlScanner<'t, 'b, 'k> {
     cursor: Cursor<'t>,
     out: &'b mut Builder<'k>,
     open: Vec<Frame>,
@@ -47,7 +47,7 @@ struct Scanner<'t, 'b, 'k> {
 pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     // Its reader takes a mark within the text for the beginning of a text.
     let root = out.add(None, None, Kind::List, 0..text.len());
-    let mut s = Scanner { cursor: Cursor { text, chars: 0, bytes: 0 }, out, open: Vec::new(), root };
+    let mut s = YamlScanner { cursor: Cursor { text, chars: 0, bytes: 0 }, out, open: Vec::new(), root };
     for event in Parser::new_from_str(text) {
         let (event, span) = event.map_err(|e| Fault::new(s.cursor.bytes(e.marker().index()), e.info().to_string()))?;
         s.event(event, span)?;
@@ -56,7 +56,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     Ok(())
 }
 
-impl Scanner<'_, '_, '_> {
+impl YamlScanner<'_, '_, '_> {
     fn event(&mut self, event: Event<'_>, span: Span) -> Result<(), Fault> {
         match event {
             Event::Scalar(_, style, _, tag) => {

@@ -15,15 +15,13 @@ use serde::{Deserialize, Serialize};
 use super::links::{link_record, where_link_leads};
 use crate::checksums::{Size, measure};
 use crate::launcher::{
-    DataKind, Entry, Found, FoundGame, PlaceFault, Problem, Profile, Record, place_fault, plain_record, read_setting,
+    DataKind, FoundGame, FoundLauncher, ListEntry, Origin, PlaceFault, Problem, Profile, Record, place_fault,
+    plain_record, read_setting,
 };
 use crate::platform::{self, Look};
 use crate::record::{Format, Shape, Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
 use crate::trace::{leaves, shapes};
-
-/// Id of the profile that user data seems to have.
-pub const DATA: &str = "data";
 
 /// User data that the person has listed.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -73,11 +71,11 @@ pub fn read_list(site: &Site) -> Result<Vec<ListedData>, Problem> {
 pub fn list_text(listed: &[ListedData]) -> String {
     #[derive(Serialize)]
     #[serde(rename_all = "kebab-case")]
-    struct List<'a> {
+    struct ListFile2<'a> {
         format: u32,
         user_data: &'a [ListedData],
     }
-    let body = toml::to_string(&List { format: 1, user_data: listed }).unwrap_or_default();
+    let body = toml::to_string(&ListFile2 { format: 1, user_data: listed }).unwrap_or_default();
     format!("# User data that you have listed. Written by `deft-barge data`; it may be edited by hand.\n{body}")
 }
 
@@ -92,7 +90,7 @@ struct Candidate {
 }
 
 /// Finds all user data.
-pub(crate) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut Vec<FoundLauncher>, around: &mut Around) {
     let mut candidates: Vec<Candidate> = Vec::new();
     for launcher in found.iter() {
         for game in &launcher.games {
@@ -104,7 +102,7 @@ pub(crate) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
         Err(problem) => around.problems.push(problem),
     }
     let kept_off = kept_off(site, found);
-    let games: Vec<(&Found, &FoundGame)> =
+    let games: Vec<(&FoundLauncher, &FoundGame)> =
         found.iter().flat_map(|f| f.games.iter().map(move |game| (f, game))).collect();
     let for_settings = Named::below(&[site.places.config.clone(), site.places.data.clone()]);
     let for_data = Named::below(&data_places(site));
@@ -171,17 +169,17 @@ pub(crate) fn look(site: &Site, found: &mut Vec<Found>, around: &mut Around) {
 }
 
 /// The launcher that user data seems to have, so that it can be drafted and planned like any game.
-fn as_launcher(site: &Site) -> Found {
-    let profile = Profile::made_up(DATA, "User data", Some("{drive}/user-data"));
+fn as_launcher(site: &Site) -> FoundLauncher {
+    let profile = Profile::made_up(Origin::UserData, "User data", Some("{drive}/user-data"));
     let home = site.places.home.clone();
-    Found::bare(profile, home)
+    FoundLauncher::bare(profile, home)
 }
 
-fn named(launcher: &Found, game: &FoundGame) -> (GameId, String, String) {
+fn named(launcher: &FoundLauncher, game: &FoundGame) -> (GameId, String, String) {
     (game_id(launcher, game), game.title.clone(), game.folder.clone())
 }
 
-fn values_of(site: &Site, launcher: &Found, game: &FoundGame) -> Values {
+fn values_of(site: &Site, launcher: &FoundLauncher, game: &FoundGame) -> Values {
     let text = |path: &Path| path.to_string_lossy().into_owned();
     launcher
         .values(site)
@@ -191,7 +189,7 @@ fn values_of(site: &Site, launcher: &Found, game: &FoundGame) -> Values {
         .with("parent", text(game.install.parent().unwrap_or(Path::new("/"))))
 }
 
-fn of_profile(site: &Site, launcher: &Found, game: &FoundGame) -> Vec<Candidate> {
+fn of_profile(site: &Site, launcher: &FoundLauncher, game: &FoundGame) -> Vec<Candidate> {
     let (values, bases) = (values_of(site, launcher, game), launcher.bases(site));
     let all = launcher.profile.user_data.iter().filter(|data| data.is_of(&game.id));
     let one = |data: &crate::launcher::UserDataAt| {
@@ -208,7 +206,7 @@ fn of_profile(site: &Site, launcher: &Found, game: &FoundGame) -> Vec<Candidate>
     all.filter_map(one).collect()
 }
 
-fn of_person(found: &[Found], listed: ListedData) -> Option<Candidate> {
+fn of_person(found: &[FoundLauncher], listed: ListedData) -> Option<Candidate> {
     let mut games = found.iter().flat_map(|f| f.games.iter().map(move |game| (f, game)));
     let (launcher, game) = games.find(|(launcher, game)| game_id(launcher, game) == listed.game)?;
     let game = Some(named(launcher, game));
@@ -223,7 +221,7 @@ fn of_person(found: &[Found], listed: ListedData) -> Option<Candidate> {
 }
 
 /// Folders that are nobody's user data: games, launchers, libraries.
-fn kept_off(site: &Site, found: &[Found]) -> Folders {
+fn kept_off(site: &Site, found: &[FoundLauncher]) -> Folders {
     let games = found.iter().flat_map(|f| &f.games).map(|game| &game.install);
     let own = found.iter().filter(|f| f.profile.games.file.names("home")).map(|f| &f.home);
     let libraries = found.iter().flat_map(|f| &f.libraries).map(|library| &library.path);
@@ -299,7 +297,13 @@ fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
 }
 
 /// Folders that the game's own settings name, outside of it.
-fn of_settings(site: &Site, launcher: &Found, game: &FoundGame, own: &Named, kept_off: &Folders) -> Vec<Candidate> {
+fn of_settings(
+    site: &Site,
+    launcher: &FoundLauncher,
+    game: &FoundGame,
+    own: &Named,
+    kept_off: &Folders,
+) -> Vec<Candidate> {
     let mut files = Vec::new();
     settings_below(&game.install, 0, &mut files);
     for folder in own.of(game) {
@@ -353,7 +357,7 @@ fn data_places(site: &Site) -> Vec<PathBuf> {
 }
 
 /// Folders that have the game's name where programs keep their data.
-fn of_name(launcher: &Found, game: &FoundGame, own: &Named, kept_off: &Folders) -> Vec<Candidate> {
+fn of_name(launcher: &FoundLauncher, game: &FoundGame, own: &Named, kept_off: &Folders) -> Vec<Candidate> {
     let free = |path: &PathBuf| kept_off.touched_by(&real_path(path)).is_none();
     own.of(game)
         .into_iter()
@@ -421,7 +425,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         let said = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
         ("directory".into(), format!("{said} (user directory)"), said)
     };
-    let id = GameId(format!("{DATA}/{owner}/{}", name.as_deref().unwrap_or(word)));
+    let id = GameId::made_up(Origin::UserData, format_args!("{owner}/{}", name.as_deref().unwrap_or(word)));
     let items = ways.iter().map(|way| {
         let mut records = Vec::new();
         if *way != Way::Link {
@@ -442,7 +446,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
             sealed: None,
             last_run: None,
             update: None,
-            entry: Entry {
+            entry: ListEntry {
                 file: place.clone(),
                 shape: Shape::Text(Format::Lines),
                 list: None,
@@ -453,7 +457,16 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
             records,
             staying: Vec::new(),
         };
-        (*way, Game { id: id.clone(), launcher: DATA.into(), found, drive: drive.clone(), size })
+        (
+            *way,
+            Game {
+                id: id.clone(),
+                launcher: Origin::UserData.profile_id().unwrap_or_default().into(),
+                found,
+                drive: drive.clone(),
+                size,
+            },
+        )
     });
     let items = items.collect();
     UserData {

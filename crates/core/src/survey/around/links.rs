@@ -7,7 +7,7 @@ use std::path::{Component, Path, PathBuf};
 
 use rayon::prelude::*;
 
-use crate::launcher::{Found, Record, UNSAID};
+use crate::launcher::{FoundLauncher, Record, UNSAID};
 use crate::platform::Look;
 use crate::record::{Bases, Meaning, Shape, Side, Spelling, Within};
 use crate::site::{Site, real_path};
@@ -49,7 +49,7 @@ fn below(folder: &Path, depth: usize, but: &HashSet<PathBuf>) -> Vec<PathBuf> {
 }
 
 /// Finds links that lead into games or nowhere, and adds the former to the games' records.
-pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut [FoundLauncher], around: &mut Around) {
     let places = &site.places;
     let installs: Vec<PathBuf> = found.iter().flat_map(|f| &f.games).map(|game| game.install.clone()).collect();
     let mut skip: HashSet<PathBuf> = installs.iter().cloned().collect();
@@ -107,7 +107,7 @@ pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
 }
 
 /// Links within games that lead out of them, near the top of each.
-fn out_of_games(found: &[Found]) -> Vec<SeenLink> {
+fn out_of_games(found: &[FoundLauncher]) -> Vec<SeenLink> {
     let games: Vec<_> =
         found.iter().flat_map(|launcher| launcher.games.iter().map(move |game| (launcher, game))).collect();
     let sound = games.par_iter().filter(|(_, game)| game.fault.is_none());

@@ -9,11 +9,11 @@ use super::{data, links, shortcuts};
 use std::collections::HashSet;
 use std::path::PathBuf;
 
-use crate::launcher::{Found, FoundGame};
+use crate::launcher::{FoundGame, FoundLauncher};
 use crate::site::{Site, real_path};
 
 /// Looks around the games, and adds what names their place to their records.
-pub(crate) fn look_around(site: &Site, found: &mut Vec<Found>) -> Around {
+pub(crate) fn look_around(site: &Site, found: &mut Vec<FoundLauncher>) -> Around {
     let mut around = Around::default();
     forget_menu_entries_of_others(found);
     shortcuts::look(site, found, &mut around);
@@ -23,7 +23,7 @@ pub(crate) fn look_around(site: &Site, found: &mut Vec<Found>) -> Around {
 }
 
 /// A menu entry that starts a launcher's game is a shortcut of that game, and no game of its own.
-fn forget_menu_entries_of_others(found: &mut [Found]) {
+fn forget_menu_entries_of_others(found: &mut [FoundLauncher]) {
     let is_entry = |game: &FoundGame| shortcuts::is_entry(&game.entry.file);
     let known: Vec<_> = found.iter().flat_map(|launcher| &launcher.games).filter(|game| !is_entry(game)).collect();
     let known: HashSet<PathBuf> = known.iter().map(|game| real_path(&game.install)).collect();

@@ -9,6 +9,6 @@ mod look;
 mod shortcuts;
 mod values;
 
-pub use data::{DATA, ListedData, list_file, list_text, read_list};
+pub use data::{ListedData, list_file, list_text, read_list};
 pub(crate) use look::look_around;
 pub use values::{DataSource, Scope, SeenLink, Shortcut, UserData, Way};

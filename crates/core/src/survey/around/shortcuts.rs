@@ -7,7 +7,7 @@ use crate::platform::Look;
 use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 
-use crate::launcher::{Found, FoundGame, Problem, Record, plain_record};
+use crate::launcher::{FoundGame, FoundLauncher, Problem, Record, plain_record};
 use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling};
 use crate::site::Site;
 
@@ -52,7 +52,7 @@ fn entries(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
 }
 
 /// Finds the shortcuts of all games, and adds those that can be changed to the games' records.
-pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
+pub(crate) fn look(site: &Site, found: &mut [FoundLauncher], around: &mut Around) {
     let mut files: Vec<(PathBuf, Scope)> = Vec::new();
     for (folder, scope) in folders(site) {
         let mut here = Vec::new();
@@ -64,7 +64,7 @@ pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     let games = found.iter().enumerate().flat_map(|(l, launcher)| (0..launcher.games.len()).map(move |g| (l, g)));
     let games: Vec<(usize, usize)> = games.collect();
     let needles = Needles::new(games.iter().map(|(l, g)| found[*l].games[*g].folder.as_str()));
-    let read_only: &[Found] = found;
+    let read_only: &[FoundLauncher] = found;
     let results: Vec<_> =
         files.par_iter().map(|(file, scope)| one(site, read_only, (&games, &needles), file, *scope)).collect();
     for (hits, problem) in results {
@@ -84,15 +84,15 @@ pub(crate) fn look(site: &Site, found: &mut [Found], around: &mut Around) {
     }
 }
 
-type Hit = (usize, usize, Shortcut, Vec<Record>);
+type ShortcutHit = (usize, usize, Shortcut, Vec<Record>);
 
 fn one(
     site: &Site,
-    found: &[Found],
+    found: &[FoundLauncher],
     (games, needles): (&[(usize, usize)], &Needles),
     file: &Path,
     scope: Scope,
-) -> (Vec<Hit>, Option<Problem>) {
+) -> (Vec<ShortcutHit>, Option<Problem>) {
     let Ok(text) = platform::read(file) else { return (Vec::new(), None) };
     let text = String::from_utf8_lossy(&text);
     let named: Vec<(usize, usize)> = needles.in_text(&text).into_iter().map(|nth| games[nth]).collect();
@@ -108,7 +108,7 @@ fn one(
     let says = |key: &str| source.below(&crate::record::Place::default(), &format!("$['Desktop Entry'].{key}"));
     let mut hits = Vec::new();
     for (l, g) in named {
-        let (launcher, game): (&Found, &FoundGame) = (&found[l], &found[l].games[g]);
+        let (launcher, game): (&FoundLauncher, &FoundGame) = (&found[l], &found[l].games[g]);
         // What the launcher itself says of it is a record already.
         if game.entry.file == file {
             continue;

@@ -1,6 +1,6 @@
 //! What is collected around games.
 
-use crate::launcher::Found;
+use crate::launcher::FoundLauncher;
 use serde::Serialize;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -25,7 +25,7 @@ pub(crate) struct Around {
     pub(crate) problems: Vec<Problem>,
 }
 
-pub(crate) fn game_id(found: &Found, game: &FoundGame) -> GameId {
+pub(crate) fn game_id(found: &FoundLauncher, game: &FoundGame) -> GameId {
     GameId(format!("{}/{}", found.profile.id, game.id))
 }
 
