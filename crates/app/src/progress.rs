@@ -13,7 +13,7 @@ use deft_barge_core::item::StageKind;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use crate::direction::isolated;
-use crate::show::{Teller, WorkerEvent, line, pad, teller};
+use crate::show::{Teller, Told, line, pad, teller};
 use crate::wording;
 use crate::wording::about;
 
@@ -48,7 +48,7 @@ impl Passing {
             return;
         }
         if let Some(to) = &self.to {
-            let _ = to.tell.send(WorkerEvent::Passing(text()));
+            let _ = to.tell.send(Told::Passing(text()));
         } else {
             self.line.set_message(text());
         }
@@ -130,7 +130,7 @@ impl Shown {
 
     fn line(&self, text: &str) {
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(WorkerEvent::Lines(text.into()));
+            let _ = teller.tell.send(Told::Lines(text.into()));
             return;
         }
         self.bar.suspend(|| {
@@ -152,7 +152,7 @@ impl Shown {
         let done = if matches!(self.stage.get(), Some(StageKind::Releasing | StageKind::Cancelling)) {
             "removed"
         } else {
-            "compared"
+            "verified"
         };
         let rate = if progress.rate > 0.0 { format!("  {:.0} MB/s", progress.rate / 1e6) } else { String::new() };
         let bad = if progress.unreadable.count() > 0 {
@@ -168,7 +168,7 @@ impl Shown {
             compare.all,
         );
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(WorkerEvent::Passing(text));
+            let _ = teller.tell.send(Told::Passing(text));
             return;
         }
         if matches!(self.manner, Manner::Bar) {

@@ -145,7 +145,7 @@ pub fn pad(text: &str, cells: usize) -> String {
 
 /// What a command tells while the interface does it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum WorkerEvent {
+pub enum Told {
     /// Lines that stay.
     Lines(String),
     /// How far it is.
@@ -155,7 +155,7 @@ pub enum WorkerEvent {
 /// Where a command tells what it does, instead of on standard output, and how it is stopped, instead of by signals.
 #[derive(Clone, Debug)]
 pub struct Teller {
-    pub tell: Sender<WorkerEvent>,
+    pub tell: Sender<Told>,
     pub stop: Control,
 }
 
@@ -179,7 +179,7 @@ pub fn teller() -> Option<Teller> {
 /// Prints lines; a reader that went away is no failure.
 pub fn say(text: &str) -> Result<(), Fault> {
     if let Some(teller) = teller() {
-        let _ = teller.tell.send(WorkerEvent::Lines(text.into()));
+        let _ = teller.tell.send(Told::Lines(text.into()));
         return Ok(());
     }
     if io::stdout().is_terminal() { print(&isolated(text)) } else { print(text) }

@@ -36,7 +36,7 @@ use super::state::{Act, Errand, Event, LongTask, Picture, State};
 use super::tasks::{Task, do_task};
 use crate::acts::{drafts, new_profile, tables};
 use crate::fault::{Fault, Kind};
-use crate::show::{Teller, WorkerEvent, count, path as shown};
+use crate::show::{Teller, Told, count, path as shown};
 use crate::wording;
 
 /// Does what the interface wants.
@@ -445,11 +445,11 @@ fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_
 
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
 fn teller(id: u64, tell: &Sender<Event>, stop: Control) -> (Teller, thread::JoinHandle<()>) {
-    let (to, told) = unbounded::<WorkerEvent>();
+    let (to, told) = unbounded::<Told>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
         for told in told {
-            let _ = on.send(Event::WorkerEvent(id, told));
+            let _ = on.send(Event::Told(id, told));
         }
     });
     (Teller { tell: to, stop }, hearing)

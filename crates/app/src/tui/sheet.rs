@@ -8,7 +8,7 @@ use super::keys::Wish;
 use super::state::{Act, Leaving, State};
 use super::tasks::Task;
 use crate::fault::Fault;
-use crate::show::{WorkerEvent, path};
+use crate::show::{Told, path};
 
 /// How a line of a sheet is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -97,11 +97,11 @@ impl State {
         self.sheet.as_mut().filter(|sheet| sheet.task == Some(id))
     }
 
-    pub(super) fn told(&mut self, id: u64, told: WorkerEvent) {
+    pub(super) fn told(&mut self, id: u64, told: Told) {
         let Some(sheet) = self.sheet_of(id) else { return };
         match told {
-            WorkerEvent::Lines(text) => sheet.add(&text),
-            WorkerEvent::Passing(text) => sheet.passing = text,
+            Told::Lines(text) => sheet.add(&text),
+            Told::Passing(text) => sheet.passing = text,
         }
     }
 

@@ -30,7 +30,7 @@ use super::theme::Ground;
 use super::typing::Typing;
 use crate::fault::Fault;
 use crate::settings::Settings;
-use crate::show::WorkerEvent;
+use crate::show::Told;
 
 /// What can happen.
 pub enum Event {
@@ -63,7 +63,7 @@ pub enum Event {
     /// The limit that the haul under way has, or had when it was left.
     Limited(Option<Bytes>),
     /// What a task tells.
-    WorkerEvent(u64, WorkerEvent),
+    Told(u64, Told),
     Done(u64, Result<u8, Fault>),
     Traced(u64, Box<Result<Trace, Fault>>),
     Drafted(Box<Result<Guide, Fault>>),
@@ -400,7 +400,7 @@ impl State {
                     return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
                 }
             }
-            Event::WorkerEvent(id, told) => self.told(id, told),
+            Event::Told(id, told) => self.told(id, told),
             Event::Done(id, result) => return self.task_done(id, result),
             Event::Traced(id, trace) => self.traced(id, *trace),
             Event::Drafted(guide) => return self.drafted(*guide),

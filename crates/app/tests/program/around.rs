@@ -64,7 +64,7 @@ fn finds_are_shown_acted_on_and_returned_and_a_stray_is_adopted() {
     let herons = world.at("drives/pocket/old games/brass-herons");
     let herons = herons.to_str().unwrap();
     let plan = world.json(&["finds", "let-go", herons, "--plan"], 0);
-    assert_eq!(plan["items"][0]["mode"], "spare");
+    assert_eq!(plan["items"][0]["mode"], "duplicate");
     // The disk cannot read the game that stays: nothing is let go of.
     world.expect(&["finds", "let-go", herons, "--yes"], 4);
     world.expect(&["release"], 2);

@@ -49,7 +49,7 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     assert!(world.all() == before, "everything is as it was, to the byte");
     let log = world.json(&["log"], 0);
     assert_eq!(log["hauls"].as_array().unwrap().len(), 2);
-    assert_eq!(log["hauls"][1]["items"][0]["stage"]["stage"], "returned");
+    assert_eq!(log["hauls"][1]["items"][0]["stage"]["stage"], "undone");
 }
 
 #[test]

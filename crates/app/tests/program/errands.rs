@@ -238,7 +238,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     let log = world.json(&["log"], 0);
     let items = log["hauls"][0]["items"].as_array().unwrap();
     let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"given-up") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+    assert!(stages.contains(&"cancelled") && stages.contains(&"proved"), "{stages:?}\n{asked}");
 }
 
 #[test]

@@ -57,7 +57,7 @@ fn command(world: &World, words: &[impl AsRef<str>]) -> std::process::Child {
 
 fn unfinished(world: &World) -> bool {
     let log = world.json(&["log"], 0);
-    let at_rest = ["proved", "released", "given-up", "returned"];
+    let at_rest = ["proved", "released", "cancelled", "undone"];
     let items = log["hauls"].as_array().unwrap().iter().flat_map(|haul| haul["items"].as_array().unwrap());
     items.map(|item| item["stage"]["stage"].as_str().unwrap()).any(|stage| !at_rest.contains(&stage))
 }

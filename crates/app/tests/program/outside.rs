@@ -74,7 +74,7 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     let log = world.json(&["log"], 0);
     let items = log["hauls"][0]["items"].as_array().unwrap();
     let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"given-up") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+    assert!(stages.contains(&"cancelled") && stages.contains(&"proved"), "{stages:?}\n{asked}");
 }
 
 #[test]

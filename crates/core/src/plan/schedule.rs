@@ -254,7 +254,7 @@ fn why_not(
         }
         Remedy::Without { cargo } => several.then(|| FindingKind::WithoutItem { item: title(cargo) }),
     });
-    lacks.chain(remedies).map(|kind| Finding::general(kind)).collect()
+    lacks.chain(remedies).map(Finding::general).collect()
 }
 
 /// Whether all of a draft could be copied, one after another, with originals let go where room is needed; gives the bytes in

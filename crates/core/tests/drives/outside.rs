@@ -97,7 +97,7 @@ fn a_canceled_haul_on_a_drive_that_turned_read_only_ends() {
     let stop = Control::default();
     let asked = stop.clone();
     let leave = move |event: HaulEvent| {
-        if matches!(event, HaulEvent::Stage { stage: "compared", .. }) {
+        if matches!(event, HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Verified, .. }) {
             asked.ask();
         }
     };

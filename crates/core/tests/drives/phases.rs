@@ -4,7 +4,8 @@
 
 use super::*;
 
-const PHASES: [&str; 7] = ["copying", "compared", "placed", "repointing", "repointed", "proved", "releasing"];
+const PHASES: [&str; 7] =
+    ["copying", "verified", "placed", "updating-records", "records-updated", "proved", "releasing"];
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Happens {

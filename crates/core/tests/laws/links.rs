@@ -128,7 +128,12 @@ fn a_link_that_leads_elsewhere_since_stays_at_the_release_and_a_changed_file_beh
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let touched = std::cell::Cell::new(false);
     let touch = |event: deft_barge_core::haul::HaulEvent| {
-        if !touched.get() && matches!(&event, deft_barge_core::haul::HaulEvent::Stage { stage: "compared", .. }) {
+        if !touched.get()
+            && matches!(
+                &event,
+                deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Verified, .. }
+            )
+        {
             touched.set(true);
             port.write("home/outside.cfg", b"other keys");
         }

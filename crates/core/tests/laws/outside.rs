@@ -49,7 +49,7 @@ fn stage(port: &Port, haul: i64) -> Stage {
 fn at_stage(word: &'static str, stop: &Control) -> impl Fn(HaulEvent) + use<> {
     let stop = stop.clone();
     move |event| {
-        if matches!(&event, HaulEvent::Stage { stage, .. } if *stage == word) {
+        if matches!(&event, HaulEvent::Stage { stage, .. } if stage.word() == word) {
             stop.ask();
         }
     }
@@ -60,7 +60,7 @@ fn left_at(port: &Port, word: &'static str, policy: Policy) {
     let (mut site, journal) = (port.site(), journal(port));
     let plan = port.plan(&site, to_newhold(), policy);
     let stop = Control::default();
-    if word == "repointing" {
+    if word == "updating-records" {
         // Among the record files: the first is changed, the others are not.
         site.disk = site.disk.and_gate(Arc::new(crate::records::StopsReplacing(1.into())));
         assert!(Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &stop).is_err());
@@ -68,7 +68,7 @@ fn left_at(port: &Port, word: &'static str, policy: Policy) {
         let ended = Haul::begin(&site, &journal, &plan).unwrap().run(&at_stage(word, &stop), &stop);
         assert!(matches!(ended, Err(HaulError::Paused)), "{word}: {ended:?}");
     }
-    assert_eq!(journal.hauls().unwrap()[0].items[0].stage.word(), word);
+    assert_eq!(journal.hauls().unwrap()[0].items[0].stage.kind().word(), word);
 }
 
 /// Takes a drive away; an empty folder is where it was.
@@ -178,7 +178,7 @@ fn restored(word: &'static str, then: impl Fn(&Port)) -> Port {
 
 #[test]
 fn a_journal_of_yesterday_never_costs_the_only_copy() {
-    for word in ["compared", "placed", "repointing"] {
+    for word in ["verified", "placed", "updating-records"] {
         for rest in [false, true] {
             let port = restored(word, |port| resume(port, 1).unwrap());
             assert!(!port.old_place().exists() && port.content(), "{word}");
@@ -203,7 +203,7 @@ fn a_journal_of_yesterday_never_costs_the_only_copy() {
 
 #[test]
 fn what_was_verified_is_not_given_up_while_the_drive_of_the_originals_is_away() {
-    for word in ["copying", "compared", "placed", "repointing"] {
+    for word in ["copying", "verified", "placed", "updating-records"] {
         let port = Port::new();
         let whole = port.game(&port.old_place());
         left_at(&port, word, Policy::Hold);
@@ -222,7 +222,7 @@ fn what_was_verified_is_not_given_up_while_the_drive_of_the_originals_is_away() 
 fn a_copy_that_was_verified_goes_on_when_its_old_drive_has_died() {
     // The launcher's list of the old library is gone with the drive: here it lies at home.
     let port = Port::new();
-    left_at(&port, "compared", Policy::Hold);
+    left_at(&port, "verified", Policy::Hold);
     unplug(&port, "swift");
     let ended = resume(&port, 1);
     // Its entry is on the dead drive: the haul says so, and the copy stays where it is.
@@ -273,7 +273,7 @@ fn write_back(port: &Port, records: &[Option<String>]) {
 
 #[test]
 fn a_foreign_folder_at_the_planned_place_is_never_taken_for_ours() {
-    for word in ["compared", "placed"] {
+    for word in ["verified", "placed"] {
         let port = Port::new();
         left_at(&port, word, Policy::Hold);
         let ours = port.at("kept aside");
@@ -388,7 +388,7 @@ fn an_undo_that_is_undone_leaves_the_kept_originals_kept() {
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     let stop = Control::default();
     let (site, books) = (port.site(), journal(&port));
-    let back = undo_haul(&site, &books, HaulId(1), &at_stage("repointed", &stop), &stop);
+    let back = undo_haul(&site, &books, HaulId(1), &at_stage("records-updated", &stop), &stop);
     assert!(matches!(back, Err(HaulError::Paused)), "{back:?}");
     drop(books);
     undo(&port, 2).unwrap();
@@ -477,7 +477,7 @@ fn lists_that_a_launcher_has_edited_are_undone_and_hauled_all_the_same() {
             assert_eq!(differing(&port.game(&port.old_place()), &whole), NONE, "{what}");
         }
         // During the copy, and after a crash among the record files.
-        for word in ["copying", "compared", "placed", "repointing"] {
+        for word in ["copying", "verified", "placed", "updating-records"] {
             let port = Port::new();
             left_at(&port, word, Policy::Hold);
             change_list(&port, "swift", edit);
@@ -681,7 +681,9 @@ fn two_hauls_of_one_game_with_two_journals_exclude_each_other() {
     let (site, books) = (port.site(), journal(&port));
     let second = std::cell::RefCell::new(None);
     let meanwhile = |event: HaulEvent| {
-        if matches!(&event, HaulEvent::Stage { stage: "copying", .. }) && second.borrow().is_none() {
+        if matches!(&event, HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Copying, .. })
+            && second.borrow().is_none()
+        {
             let theirs = Journal::open(&other).unwrap().recover().unwrap().0;
             *second.borrow_mut() =
                 Some(Haul::begin(&other, &theirs, &plan).unwrap().run(&|_| {}, &Control::default()).map(drop));
@@ -709,7 +711,7 @@ fn an_undo_takes_the_folders_away_that_its_haul_had_made() {
 #[test]
 fn no_state_is_a_dead_end() {
     let mut walked = 0;
-    for word in ["copying", "compared", "placed", "repointing", "repointed"] {
+    for word in ["copying", "verified", "placed", "updating-records", "records-updated"] {
         for drive in ["swift", "newhold"] {
             for back in [false, true] {
                 for leaving in [false, true] {
@@ -758,10 +760,10 @@ fn come_to(port: &Port, state: &'static str) {
             let ended = release_haul(&site, &books, HaulId(1), &at_stage("releasing", &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
-        "giving-up" => {
+        "cancelling" => {
             left_at(port, "placed", Policy::Hold);
             let (site, books) = (port.site(), journal(port));
-            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("giving-up", &stop), &stop);
+            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("cancelling", &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
         "undoing" | "undone and not cleaned up" => {
@@ -774,7 +776,7 @@ fn come_to(port: &Port, state: &'static str) {
         "hauled back" => {
             port.haul(None, to_newhold(), Policy::Release).unwrap();
             let (site, books) = (port.site(), journal(port));
-            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("compared", &stop), &stop);
+            let ended = undo_haul(&site, &books, HaulId(1), &at_stage("verified", &stop), &stop);
             assert!(matches!(ended, Err(HaulError::Paused)), "{ended:?}");
         }
         stage => left_at(port, stage, Policy::Hold),
@@ -796,13 +798,13 @@ fn from_every_state_with_drives_away_and_lists_edited_something_comes_to_an_end(
     ];
     let states = [
         "copying",
-        "compared",
+        "verified",
         "placed",
-        "repointing",
-        "repointed",
+        "updating-records",
+        "records-updated",
         "proved",
         "releasing",
-        "giving-up",
+        "cancelling",
         "undoing",
         "undone and not cleaned up",
         "hauled back",
@@ -871,7 +873,7 @@ fn undo_and_leave(port: &Port, haul: i64) -> Result<Option<HaulId>, HaulError> {
 /// The drive that a game was hauled to has died; its originals are kept, and a part of the records lay on that drive.
 #[test]
 fn with_the_drive_of_the_copy_gone_for_good_the_kept_originals_are_played_again() {
-    for word in ["repointing", "repointed", "proved"] {
+    for word in ["updating-records", "records-updated", "proved"] {
         for edited in [false, true] {
             let when = format!("{word}, list edited {edited}");
             let port = Port::new();

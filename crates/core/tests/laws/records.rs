@@ -108,7 +108,12 @@ fn files_that_change_under_the_copy_are_copied_again() {
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let touched = std::cell::Cell::new(false);
     let touch = |event: deft_barge_core::haul::HaulEvent| {
-        if !touched.get() && matches!(&event, deft_barge_core::haul::HaulEvent::Stage { stage: "compared", .. }) {
+        if !touched.get()
+            && matches!(
+                &event,
+                deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Verified, .. }
+            )
+        {
             touched.set(true);
             fs::write(port.old_place().join("hole"), "changed late").unwrap();
             fs::remove_file(port.old_place().join("data/ä 日")).unwrap();
@@ -362,7 +367,10 @@ fn a_release_that_is_half_done_is_returned_also_where_the_drive_is_nearly_full()
     // The first removal is done, then it stops.
     let gone = std::cell::Cell::new(0);
     let tell = |event: deft_barge_core::haul::HaulEvent| {
-        if matches!(event, deft_barge_core::haul::HaulEvent::Stage { stage: "releasing", .. }) {
+        if matches!(
+            event,
+            deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Releasing, .. }
+        ) {
             gone.set(1);
             stop.ask();
         }
@@ -467,7 +475,10 @@ fn a_compared_copy_that_vanishes_before_the_repoint_is_never_led_to() {
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let stop = Control::default();
     let halt = |event: deft_barge_core::haul::HaulEvent| {
-        if matches!(event, deft_barge_core::haul::HaulEvent::Stage { stage: "placed", .. }) {
+        if matches!(
+            event,
+            deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Placed, .. }
+        ) {
             stop.ask();
         }
     };

@@ -1020,7 +1020,7 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
         haul,
         item,
         title: "Saltflat Rally".into(),
-        stage: deft_barge_core::item::StageKind::Copying.into(),
+        stage: deft_barge_core::item::StageKind::Copying,
     };
     stage.state.update(Event::Heard(heard));
     stage.press(KeyCode::Char('R'));

@@ -1,7 +1,7 @@
 //! Copying an item into a folder of ours beside its place, comparing behind it, round by round until nothing changes.
 //!
 //! Law: the originals are only read. Files are flushed before they are read back past the cache; names are flushed
-//! after the files; only then does the journal say "compared". A block hash found in the journal saves a second copy,
+//! after the files; only then does the journal say "verified". A block hash found in the journal saves a second copy,
 //! never a comparison.
 
 use super::block_io::{meta_of, unkept};
@@ -28,7 +28,7 @@ const NO_DEVICE: i32 = 19;
 /// Rounds in which files that change under the copy are copied again.
 const ROUNDS: usize = 3;
 
-/// Copies and compares an item; its stage is then "compared", or as it was if files changed meanwhile and are to be copied again.
+/// Copies and compares an item; its stage is then "verified", or as it was if files changed meanwhile and are to be copied again.
 ///
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.

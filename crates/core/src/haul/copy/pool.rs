@@ -86,9 +86,9 @@ impl CopyPool {
                 be_gentle(&queue.control);
                 let work = || {
                     if n < COPYING {
-                        copy_files_of(&queue, n, &to_copy)
+                        copy_files_of(&queue, n, &to_copy);
                     } else {
-                        compare_files_of(&queue, n, &to_check)
+                        compare_files_of(&queue, n, &to_check);
                     }
                 };
                 // Who waits for what this thread does would wait for ever.
