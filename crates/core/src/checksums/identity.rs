@@ -3,6 +3,7 @@
 //! Law: what a file system makes up (inode numbers of exFAT, change times of NTFS) is never compared, and what an older
 //! journal did not keep is not either; size and time always are.
 
+use crate::platform::Seen;
 use crate::platform::Steady;
 use std::fs::Metadata;
 use std::os::unix::fs::MetadataExt;
@@ -46,13 +47,12 @@ impl FileIdentity {
     }
 
     /// The identity of what a name in an open folder is; `size` instead of its own where that says nothing.
-    pub(crate) fn of_stat(stat: &rustix::fs::Stat, size: Option<u64>, steady: Steady) -> Self {
-        let time = |seconds: i64, nanoseconds: u64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+    pub(crate) fn of_stat(stat: &Seen, size: Option<u64>, steady: Steady) -> Self {
         Self {
-            size: size.unwrap_or(stat.st_size as u64),
-            modified_ns: time(stat.st_mtime, stat.st_mtime_nsec),
-            changed_ns: steady.changes.then(|| time(stat.st_ctime, stat.st_ctime_nsec)),
-            inode: steady.inodes.then_some(stat.st_ino),
+            size: size.unwrap_or(stat.size),
+            modified_ns: stat.modified_ns,
+            changed_ns: steady.changes.then_some(stat.changed_ns),
+            inode: steady.inodes.then_some(stat.inode),
         }
     }
 

@@ -12,8 +12,9 @@ mod real;
 #[cfg(test)]
 mod tests;
 
+pub(crate) use crate::platform::attributes_of;
+pub use crate::platform::{Folder, FolderLock, Meta, Refused};
 pub use act::{Act, Gate, What};
 pub use declared::{DeclaredFault, DeclaredRules};
 pub use permit::RemovalPermit;
-pub(crate) use real::attributes_of;
-pub use real::{Buffer, Disk, DiskFile, Folder, FolderLock, Meta, Refused};
+pub use real::{Buffer, Disk, DiskFile};

@@ -169,7 +169,7 @@ impl<'a> ItemContext<'a> {
 
     /// The owner that a link of ours gets: who is not root may give nothing away.
     pub(crate) fn owner_to_set(&self, entry: &Entry) -> Option<(u32, u32)> {
-        rustix::process::geteuid().is_root().then_some(entry.owner)
+        crate::platform::is_root().then_some(entry.owner)
     }
 
     /// A name that only this item of this state folder uses.

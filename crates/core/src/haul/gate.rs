@@ -115,11 +115,6 @@ fn written_just_now(work: &ItemContext<'_>) -> bool {
     work.item.planned.record_files().into_iter().any(young)
 }
 
-/// Whether nothing can be written there.
-pub(crate) fn is_read_only(path: &Path) -> bool {
-    rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
-}
-
 /// Refuses while a program has something open of what goes.
 fn nobody_uses(work: &ItemContext<'_>, goes: &Path) -> Result<(), HaulError> {
     let paths = [real_path(goes)];

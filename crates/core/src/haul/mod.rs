@@ -28,7 +28,7 @@ pub(crate) use context::{BATCH, ItemContext, left_name, lock};
 pub use engine::{Haul, HaulEnd, astray};
 pub use error::HaulError;
 pub use event::{Control, HaulEvent};
-pub(crate) use gate::{Stays, is_read_only, pass, records_lead_to};
+pub(crate) use gate::{Stays, pass, records_lead_to};
 pub use inspect::{BlockState, ByteDifference, Closer, Depth, ListedEntry, listed_entries, look_closer};
 pub use launch::{StartError, Started, command_of, start_game};
 pub(crate) use locks::take_record_folders;

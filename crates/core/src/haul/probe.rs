@@ -31,7 +31,7 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
     }
     // One person's probe in this folder; the journal's lock lets them make one at a time.
     let mut whose = real_path(folder).into_os_string().into_encoded_bytes();
-    whose.extend(rustix::process::getuid().as_raw().to_le_bytes());
+    whose.extend(crate::platform::real_user().to_le_bytes());
     let place = folder.join(format!(".deft-barge-probe-{}", &blake3::hash(&whose).to_hex()[..8]));
     if place.is_dir() {
         clear(disk, &place)?;

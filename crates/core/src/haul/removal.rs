@@ -6,6 +6,7 @@
 use crate::checksums::{EntryKind, ItemPath};
 use crate::item::{Left, Progress, RateMeter, WhyLeft};
 use crate::journal::FileEntry;
+use crate::platform::{Seen, SeenKind};
 use std::collections::HashMap;
 use std::ffi::OsStr;
 use std::io;
@@ -39,7 +40,7 @@ impl Removed {
 }
 
 /// Whether a name may go: why not, if not.
-pub(crate) type Verdict<'a> = &'a (dyn Fn(&FileEntry, &rustix::fs::Stat) -> Result<Option<WhyLeft>, HaulError> + Sync);
+pub(crate) type Verdict<'a> = &'a (dyn Fn(&FileEntry, &Seen) -> Result<Option<WhyLeft>, HaulError> + Sync);
 
 /// Names of one folder that are removed together.
 struct Batch {
@@ -216,7 +217,7 @@ impl Removing<'_> {
             went.seen += line.entry.size;
             let Some(stat) = folder.look(name).map_err(HaulError::disk("look at", &at))? else { continue };
             let mut keep = |why| went.kept.push((line.entry.path.as_path().into(), why));
-            if stat.st_mode & 0o170_000 == 0o040_000 {
+            if stat.kind == SeenKind::Folder {
                 keep(WhyLeft::Unknown);
                 continue;
             }
@@ -230,8 +231,8 @@ impl Removing<'_> {
                         went.opened.get_or_insert((sheaf.folder.clone(), mode));
                     }
                     went.gone += 1;
-                    if stat.st_nlink == 1 {
-                        went.bytes += stat.st_blocks as u64 * 512;
+                    if stat.names == 1 {
+                        went.bytes += stat.allocated;
                     }
                 }
                 Err(error) => keep(refusal(&error).ok_or_else(|| HaulError::disk("remove", &at)(error))?),

@@ -9,6 +9,7 @@ use super::query::{Reader, at, database};
 use super::rows::{Attribute, FileEntry, HaulRow, ItemRow, Sums, There, UnreadableStretch};
 use super::rows::{Came, EventKind, put_mark};
 use super::schema::forget_contents;
+use crate::bytes::Bytes;
 use crate::checksums::{BlockHash, EntryKind, ItemPath};
 use crate::item::{Left, PlannedItem, Policy, Proof, Stage, Trial};
 use crate::platform;
@@ -505,11 +506,9 @@ impl Reserve {
     #[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
     fn keep(folder: &Path) -> Self {
         let reserve = Self { file: folder.join("reserve") };
-        let free = rustix::fs::statvfs(folder).map_or(0, |stat| stat.f_bavail.saturating_mul(stat.f_frsize));
+        let free = platform::free_at(folder).map_or(0, Bytes::count);
         if !reserve.file.exists() && free > Self::BYTES * 2 {
-            let kept = platform::create_private(&reserve.file).and_then(|file| {
-                Ok(rustix::fs::fallocate(&file, rustix::fs::FallocateFlags::empty(), 0, Self::BYTES)?)
-            });
+            let kept = platform::create_private(&reserve.file).and_then(|file| platform::take_room(&file, Self::BYTES));
             if kept.is_err() {
                 // A file system that keeps no room for a file: then there is none to be had.
                 let _ = fs::remove_file(&reserve.file);

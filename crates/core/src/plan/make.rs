@@ -8,6 +8,7 @@ use crate::item::{Finding, FindingKind, PlannedItem, Policy, Preview, PreviewKin
 use crate::plan::drafts::Draft;
 use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
 use crate::plan::placement::{Placement, Places, Placing, writable_findings};
+use crate::platform;
 use crate::preflight::quiet;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -156,8 +157,7 @@ fn state_room(site: &Site, items: &[PlannedItem]) -> Option<Finding> {
     let need = Bytes::new(need.sum::<u64>() + 1_000_000);
     let path = site.state_folder();
     let there = path.ancestors().find(|folder| folder.look_is_dir())?;
-    let stat = rustix::fs::statvfs(there).ok()?;
-    let lacks = need.less(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)));
+    let lacks = need.less(platform::free_at(there)?);
     (lacks > Bytes::ZERO).then(|| Finding::general(FindingKind::NoStateRoom { path, lacks }))
 }
 

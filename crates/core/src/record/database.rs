@@ -394,17 +394,9 @@ fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration)
 /// Closing a file drops the locks that this process has on it, so this is never asked while a connection of ours is open.
 pub fn is_held(file: &Path) -> bool {
     let _alone = alone();
-    use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
     let Ok(open) = platform::open(file) else { return false };
     // From the pending byte over the reserved one to the end of the shared ones.
-    let lock = Flock {
-        start: 0x4000_0000,
-        length: 512,
-        pid: None,
-        typ: FlockType::WriteLock,
-        offset_type: FlockOffsetType::Set,
-    };
-    matches!(fcntl_getlk(&open, &lock), Ok(Some(_)))
+    platform::is_locked(&open, 0x4000_0000, 512)
 }
 
 #[cfg(test)]

@@ -8,7 +8,6 @@ use std::io;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 
-use rustix::fs::{AtFlags, CWD, StatxFlags};
 use serde::{Deserialize, Serialize};
 
 use super::Site;
@@ -208,8 +207,7 @@ fn within(mount: &Mount, path: &Path) -> PathBuf {
 
 /// The mount that a path which is there lies on: as the kernel says, else the longest one.
 fn mount_at<'a>(mounts: &'a [Mount], path: &Path) -> io::Result<&'a Mount> {
-    let known = rustix::fs::statx(CWD, path, AtFlags::empty(), StatxFlags::MNT_ID).ok();
-    let id = known.filter(|stat| stat.stx_mask & StatxFlags::MNT_ID.bits() != 0).map(|stat| stat.stx_mnt_id);
+    let id = platform::mount_number(path).ok().flatten();
     let by_id = id.and_then(|id| mounts.iter().find(|mount| mount.id == id));
     let longest = || {
         let all = mounts.iter().filter(|mount| path.starts_with(&mount.point));

@@ -14,7 +14,7 @@ use std::time::{Duration, Instant};
 
 use super::{Places, Site, SiteError};
 use crate::disk::Disk;
-use crate::platform::put_silent;
+use crate::platform::{self, put_silent};
 use crate::platform::{Abilities, Drive, DriveKind, Usage, usage_of};
 
 /// One line of mountinfo, as proc(5) describes it.
@@ -312,8 +312,7 @@ fn in_device_cache(cache: &[u8], device: &[u8]) -> Option<String> {
 /// Asks the top folder for what only NTFS has: its own attribute bits, which the program that serves it tells as an
 /// extended attribute (ntfs-3g(8)). exFAT shows nothing of the kind.
 fn behaves_like(top: &Path) -> Option<String> {
-    let mut value = [0_u8; 16];
-    rustix::fs::getxattr(top, "system.ntfs_attrib", &mut value[..]).ok().map(|_| "ntfs".to_string())
+    platform::has_ntfs_attribute(top).then(|| "ntfs".to_string())
 }
 
 /// The kind of device behind a mount, and the disk that it is a part of.
@@ -344,8 +343,8 @@ fn kind_of(mount: &Mount) -> (DriveKind, Option<String>) {
 /// Major and minor number of the device behind a mount: btrfs and FUSE mounts have one of their own, and the source's is the disk's.
 fn device_number(mount: &Mount) -> (u32, u32) {
     let source = Path::new(&mount.source);
-    let stat = rustix::fs::stat(source).ok().filter(|_| source.starts_with("/dev"));
-    stat.map_or(mount.device, |stat| (rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)))
+    let device = Some(source).filter(|source| source.starts_with("/dev")).and_then(platform::device_of);
+    device.unwrap_or(mount.device)
 }
 
 fn device_folder(mount: &Mount) -> Option<PathBuf> {

@@ -87,7 +87,7 @@ impl Site {
         let Some(world) = &self.world else {
             let Ok(meta) = process.metadata() else { return true };
             let of_home = self.places.home.look_meta().map(|home| home.uid()).ok();
-            return meta.uid() == rustix::process::geteuid().as_raw() || Some(meta.uid()) == of_home;
+            return meta.uid() == crate::platform::user() || Some(meta.uid()) == of_home;
         };
         let world = super::real_path(world);
         let named = |file: &str| {

@@ -189,7 +189,7 @@ fn a_state_folder_whose_drive_runs_full_among_the_records_keeps_the_way_back() {
         site
     };
     let fill = |event: HaulEvent| {
-        if matches!(event, HaulEvent::Stage { stage: "placed", .. }) {
+        if matches!(event, HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Placed, .. }) {
             let mut file = fs::File::create(machine.at("state/hog")).unwrap();
             while std::io::Write::write_all(&mut file, &[1; 4096]).is_ok() {}
         }

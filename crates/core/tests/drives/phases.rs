@@ -20,7 +20,7 @@ fn left_at(machine: &Machine, phase: &'static str) {
     let stop = Control::default();
     let asked = stop.clone();
     let leave = move |event: HaulEvent| {
-        if matches!(event, HaulEvent::Stage { stage, .. } if stage == phase) {
+        if matches!(event, HaulEvent::Stage { stage, .. } if stage.word() == phase) {
             asked.ask();
         }
     };

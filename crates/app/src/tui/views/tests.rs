@@ -1016,12 +1016,8 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
     let mut stage = Stage::new();
     let (haul, item) = (deft_barge_core::bytes::HaulId(3), deft_barge_core::bytes::ItemId(8));
     stage.state.update(Event::Elsewhere(true));
-    let heard = Heard::Stage {
-        haul,
-        item,
-        title: "Saltflat Rally".into(),
-        stage: deft_barge_core::item::StageKind::Copying,
-    };
+    let heard =
+        Heard::Stage { haul, item, title: "Saltflat Rally".into(), stage: deft_barge_core::item::StageKind::Copying };
     stage.state.update(Event::Heard(heard));
     stage.press(KeyCode::Char('R'));
     assert!(stage.text(160, 47).contains("It was left running"));

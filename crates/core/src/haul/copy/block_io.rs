@@ -238,7 +238,7 @@ pub(crate) fn meta_of(entry: &Entry, attributes: Vec<Attribute>) -> Meta {
 
 /// What of a file was not taken by a file system that can hold it.
 pub(crate) fn unkept(refused: &[Refused], target: &Abilities) -> Option<String> {
-    let root = rustix::process::geteuid().is_root();
+    let root = crate::platform::is_root();
     let says = |refused: &Refused| match refused {
         Refused::Attribute(name) => target.attributes.then(|| String::from_utf8_lossy(name).into_owned()),
         Refused::Permissions => target.permissions.then(|| "permissions".to_string()),

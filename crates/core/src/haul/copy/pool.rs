@@ -56,9 +56,7 @@ fn next_of<T>(queue: &CopyQueue, tasks: &Receiver<T>) -> Option<T> {
 /// Lets everybody else's reads and writes go first, where the system's scheduler heeds it.
 fn be_gentle(control: &Control) {
     if control.gentle() {
-        let (this_thread, idle) = (ioprio::Target::Process(ioprio::Pid::from_raw(0)), ioprio::Class::Idle);
-        // A wish: a system that refuses it copies as fast as ever.
-        let _ = ioprio::set_priority(this_thread, ioprio::Priority::new(idle));
+        crate::platform::let_others_go_first();
     }
 }
 

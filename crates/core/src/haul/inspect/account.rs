@@ -262,7 +262,7 @@ impl<'a> Account<'a> {
         if !beside || matches!(line.entry.kind, EntryKind::Again(_)) {
             return false;
         }
-        let root = rustix::process::geteuid().is_root();
+        let root = crate::platform::is_root();
         // A link has nothing beside where it leads but its owner.
         if matches!(line.entry.kind, EntryKind::Link(_)) {
             return abilities.permissions && root && line.entry.owner != entry.owner;

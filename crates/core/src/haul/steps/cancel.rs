@@ -7,6 +7,7 @@ use crate::haul::inspect::{Depth, Joined, has_the_bytes, merge_join};
 use crate::haul::{
     End, HaulError, ItemContext, Reach, Standing, Stays, be_quiet, left_there, pass, remove_known, settle,
 };
+use crate::platform::Seen;
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
@@ -145,7 +146,7 @@ fn remove_what_was_made(work: &mut ItemContext<'_>, made: &Path) -> Result<Vec<L
     let ours = made.file_name() == Some(OsStr::new(&work.own_name("copy")));
     let steady = work.abilities().steady();
     let (disk, stop) = (&work.site.disk, work.stop);
-    let verdict = |line: &FileEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+    let verdict = |line: &FileEntry, stat: &Seen| -> Result<Option<WhyLeft>, HaulError> {
         let original = line.entry.path.under(&originals);
         if !disk.is_there(&original).map_err(HaulError::disk("look at", &original))? {
             return Ok(Some(WhyLeft::OriginalGone));
@@ -162,7 +163,7 @@ fn remove_what_was_made(work: &mut ItemContext<'_>, made: &Path) -> Result<Vec<L
     Ok(removed.left.into_iter().map(|one| Left { path: made.join(&one.path), ..one }).collect())
 }
 
-fn identity_of(stat: &rustix::fs::Stat, line: &FileEntry, steady: Steady) -> FileIdentity {
+fn identity_of(stat: &Seen, line: &FileEntry, steady: Steady) -> FileIdentity {
     let sized = line.entry.kind == EntryKind::File;
     FileIdentity::of_stat(stat, (!sized).then_some(line.entry.size), steady)
 }

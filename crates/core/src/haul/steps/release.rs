@@ -5,8 +5,9 @@
 
 use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
 use crate::haul::{
-    Control, HaulError, HaulEvent, ItemContext, Removed, Stays, is_read_only, left_name, pass, remove_known, settle,
+    Control, HaulError, HaulEvent, ItemContext, Removed, Stays, left_name, pass, remove_known, settle,
 };
+use crate::platform::{Seen, SeenKind, is_read_only, look_behind};
 use std::path::{Path, PathBuf};
 
 use crate::bytes::{HaulId, ItemId};
@@ -124,7 +125,7 @@ pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<R
     let rewritten = taken_back.map(|item| rewritten_in(work.journal, &item)).transpose()?.unwrap_or_default();
     let copied_links = work.item.planned.links == Links::Copies;
     let (disk, stop, work_journal, id) = (&work.site.disk, work.stop, work.journal, work.item.id);
-    let verdict = |line: &FileEntry, stat: &rustix::fs::Stat| -> Result<Option<WhyLeft>, HaulError> {
+    let verdict = |line: &FileEntry, stat: &Seen| -> Result<Option<WhyLeft>, HaulError> {
         let (entry, path) = (&line.entry, line.entry.path.as_path());
         if let Some(why) = passed.keeps(path) {
             return Ok(Some(why));
@@ -132,16 +133,16 @@ pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<R
         let at = entry.path.under(&from);
         let unchanged = is_unchanged(entry, stat, steady) && depth == Depth::Seen
             || (copied_links && leads_as_then(entry, stat, &from, steady))
-            || (stat.st_nlink == 1 && is_rewritten(&rewritten, path, &at))
+            || (stat.names == 1 && is_rewritten(&rewritten, path, &at))
             || (entry.kind != EntryKind::File && is_unchanged(entry, stat, steady))
             || match &entry.kind {
                 EntryKind::Link(target) => {
-                    is_kind(stat, LINK) && disk.read_link(&at).is_ok_and(|now| now.as_ref() == Some(target))
+                    stat.kind == SeenKind::Link && disk.read_link(&at).is_ok_and(|now| now.as_ref() == Some(target))
                 }
-                EntryKind::File => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, line)?,
+                EntryKind::File => stat.kind == SeenKind::File && has_the_bytes(disk, stop, &at, line)?,
                 // A further name has no hashes of its own: those of the first name are the file's.
                 EntryKind::Again(of) => match work_journal.line(id, of)? {
-                    Some(first) => is_kind(stat, FILE) && has_the_bytes(disk, stop, &at, &first)?,
+                    Some(first) => stat.kind == SeenKind::File && has_the_bytes(disk, stop, &at, &first)?,
                     None => false,
                 },
                 EntryKind::Folder => false,
@@ -200,31 +201,24 @@ fn copy_now(work: &ItemContext<'_>) -> Result<(PathBuf, ItemId), HaulError> {
     Ok((place, seen))
 }
 
-const FILE: u32 = 0o100_000;
-const LINK: u32 = 0o120_000;
-
-fn is_kind(stat: &rustix::fs::Stat, kind: u32) -> bool {
-    stat.st_mode & 0o170_000 == kind
-}
-
 /// Whether a file or link is what was verified.
-fn is_unchanged(entry: &Entry, stat: &rustix::fs::Stat, steady: Steady) -> bool {
+fn is_unchanged(entry: &Entry, stat: &Seen, steady: Steady) -> bool {
     let (kind, sized) = match entry.kind {
-        EntryKind::Link(_) => (LINK, false),
-        EntryKind::Again(_) => (FILE, false),
-        EntryKind::File | EntryKind::Folder => (FILE, true),
+        EntryKind::Link(_) => (SeenKind::Link, false),
+        EntryKind::Again(_) => (SeenKind::File, false),
+        EntryKind::File | EntryKind::Folder => (SeenKind::File, true),
     };
     let now = FileIdentity::of_stat(stat, (!sized).then_some(entry.size), steady);
-    is_kind(stat, kind) && FileIdentity::of(entry, steady).is_same(&now)
+    stat.kind == kind && FileIdentity::of(entry, steady).is_same(&now)
 }
 
 /// Whether a link, of which the copy is a file, leads to what was verified; or to a place within the item that is released already.
-fn leads_as_then(entry: &Entry, stat: &rustix::fs::Stat, from: &Path, steady: Steady) -> bool {
-    if !is_kind(stat, LINK) || entry.kind != EntryKind::File {
+fn leads_as_then(entry: &Entry, stat: &Seen, from: &Path, steady: Steady) -> bool {
+    if stat.kind != SeenKind::Link || entry.kind != EntryKind::File {
         return false;
     }
     let at = entry.path.under(from);
-    if let Ok(there) = rustix::fs::stat(&at) {
+    if let Ok(there) = look_behind(&at) {
         return is_unchanged(entry, &there, steady);
     }
     let folder = at.parent().unwrap_or(from);

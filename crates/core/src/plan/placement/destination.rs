@@ -14,6 +14,7 @@ use crate::item::{Displaced, Finding, FindingKind, Limit, Links, PlannedItem, St
 use crate::launcher::Origin;
 use crate::launcher::{ContentList, FoundLauncher};
 use crate::plan::drafts::Destination;
+use crate::platform;
 use crate::platform::Look;
 use crate::platform::{Drive, DriveKind};
 use crate::record::{Edit, Values};
@@ -384,7 +385,7 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
 }
 
 fn accessible(path: &Path) -> bool {
-    rustix::fs::access(path, rustix::fs::Access::WRITE_OK).is_ok()
+    platform::is_writable(path)
 }
 
 fn writable_folder(path: &Path) -> bool {

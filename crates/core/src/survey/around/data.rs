@@ -388,7 +388,7 @@ fn fault_of(site: &Site, path: &Path, place: &Path, installs: &Folders) -> Optio
     if path.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
         match path.look_meta() {
             Ok(_) => {}
-            Err(error) if error.raw_os_error() == Some(rustix::io::Errno::LOOP.raw_os_error()) => {
+            Err(error) if platform::is_circle(&error) => {
                 return Some(PlaceFault::Loop);
             }
             Err(_) => return Some(PlaceFault::Missing),

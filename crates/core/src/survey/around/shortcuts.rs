@@ -123,7 +123,7 @@ fn one(
             exec: says("Exec").unwrap_or_default(),
             scope,
             game: game_id(launcher, game),
-            writable: scope != Scope::System && rustix::fs::access(file, rustix::fs::Access::WRITE_OK).is_ok(),
+            writable: scope != Scope::System && platform::is_writable(file),
         };
         hits.push((l, g, shortcut, records));
     }

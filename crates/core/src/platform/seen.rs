@@ -1,0 +1,68 @@
+//! What is known of a name: of a link itself, never of what it leads to.
+
+/// What kind of thing a name is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SeenKind {
+    /// A file with bytes.
+    File,
+    /// A folder.
+    Folder,
+    /// A symbolic link.
+    Link,
+    /// A pipe, a socket or a device.
+    Other,
+}
+
+/// What a look at a name has found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Seen {
+    /// Its kind.
+    pub kind: SeenKind,
+    /// The device that its file system is on, and its number there: together they are one thing only.
+    pub device: u64,
+    /// Its number on that device.
+    pub inode: u64,
+    /// Bytes.
+    pub size: u64,
+    /// Bytes that it takes on the drive.
+    pub allocated: u64,
+    /// Names that lead to it.
+    pub names: u64,
+    /// Permission bits.
+    pub mode: u32,
+    /// Time of the last change of its bytes, nanoseconds since 1970.
+    pub modified_ns: i128,
+    /// Time of the last change of its status, nanoseconds since 1970.
+    pub changed_ns: i128,
+}
+
+impl From<rustix::fs::Stat> for Seen {
+    fn from(stat: rustix::fs::Stat) -> Self {
+        let time = |seconds: i64, nanoseconds: u64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+        let kind = match rustix::fs::FileType::from_raw_mode(stat.st_mode) {
+            rustix::fs::FileType::RegularFile => SeenKind::File,
+            rustix::fs::FileType::Directory => SeenKind::Folder,
+            rustix::fs::FileType::Symlink => SeenKind::Link,
+            _ => SeenKind::Other,
+        };
+        Self {
+            kind,
+            device: stat.st_dev,
+            inode: stat.st_ino,
+            size: stat.st_size as u64,
+            allocated: stat.st_blocks as u64 * 512,
+            names: stat.st_nlink,
+            mode: stat.st_mode & 0o7777,
+            modified_ns: time(stat.st_mtime, stat.st_mtime_nsec),
+            changed_ns: time(stat.st_ctime, stat.st_ctime_nsec),
+        }
+    }
+}
+
+/// Looks at what a path leads to, through links.
+///
+/// # Errors
+/// What the system says.
+pub(crate) fn look_behind(path: &std::path::Path) -> std::io::Result<Seen> {
+    Ok(rustix::fs::stat(path)?.into())
+}

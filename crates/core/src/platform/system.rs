@@ -1,0 +1,91 @@
+//! What the system says of this person and of a drive, and what it lets a thread wish.
+
+use std::fs::File;
+use std::io;
+use std::path::Path;
+
+use crate::bytes::Bytes;
+
+/// Whether this program may give files to others and look into everybody's processes.
+pub(crate) fn is_root() -> bool {
+    rustix::process::geteuid().is_root()
+}
+
+/// The number of the user on whose behalf this program acts.
+pub(crate) fn user() -> u32 {
+    rustix::process::geteuid().as_raw()
+}
+
+/// The number of the user that started this program.
+pub(crate) fn real_user() -> u32 {
+    rustix::process::getuid().as_raw()
+}
+
+/// Has everybody else's work go first, that of this thread last: its turn on the processor, and, where the scheduler of a drive heeds
+/// it, its reads and writes too, whose class follows from that (ioprio_set(2), "Selecting an I/O scheduler").
+///
+/// A wish: a system that refuses it works as fast as ever.
+pub(crate) fn let_others_go_first() {
+    const LAST: i32 = 19;
+    // Linux takes the number 0 for the calling thread.
+    if let Err(error) = rustix::process::setpriority_process(None, LAST) {
+        tracing::debug!(%error, "the priority stays as it is");
+    }
+}
+
+/// Bytes that this person may still write on the drive of a path; `None` where the system does not say.
+pub(crate) fn free_at(path: &Path) -> Option<Bytes> {
+    let stat = rustix::fs::statvfs(path).ok()?;
+    Some(Bytes::new(stat.f_bavail.saturating_mul(stat.f_frsize)))
+}
+
+/// Whether the drive of a path is mounted so that nothing can be written.
+pub(crate) fn is_read_only(path: &Path) -> bool {
+    rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
+}
+
+/// Whether this person may write a file, or make names in a folder.
+pub(crate) fn is_writable(path: &Path) -> bool {
+    rustix::fs::access(path, rustix::fs::Access::WRITE_OK).is_ok()
+}
+
+/// Takes room for a file, so that later writes into it do not lack it.
+///
+/// # Errors
+/// What the system says, also where a file system cannot do that.
+pub(crate) fn take_room(file: &File, bytes: u64) -> io::Result<()> {
+    Ok(rustix::fs::fallocate(file, rustix::fs::FallocateFlags::empty(), 0, bytes)?)
+}
+
+/// Whether an error says that links lead in a circle.
+pub(crate) fn is_circle(error: &io::Error) -> bool {
+    error.raw_os_error() == Some(rustix::io::Errno::LOOP.raw_os_error())
+}
+
+/// Whether another program holds a lock of the given bytes of a file that would refuse us one (fcntl(2)).
+///
+/// Closing a file drops the locks that this process has on it: never asked of a file that is open elsewhere in this program.
+pub(crate) fn is_locked(file: &File, from: u64, length: u64) -> bool {
+    use rustix::process::{Flock, FlockOffsetType, FlockType, fcntl_getlk};
+    let (start, typ, offset_type) = (from, FlockType::WriteLock, FlockOffsetType::Set);
+    matches!(fcntl_getlk(file, &Flock { start, length, pid: None, typ, offset_type }), Ok(Some(_)))
+}
+
+/// The number that the kernel has for the mount that a path is on; `None` where it does not say (before Linux 5.8).
+pub(crate) fn mount_number(path: &Path) -> io::Result<Option<u64>> {
+    use rustix::fs::{AtFlags, CWD, StatxFlags};
+    let known = rustix::fs::statx(CWD, path, AtFlags::empty(), StatxFlags::MNT_ID)?;
+    Ok((known.stx_mask & StatxFlags::MNT_ID.bits() != 0).then_some(known.stx_mnt_id))
+}
+
+/// Whether the file system at a path is NTFS, by an attribute that only its drivers have.
+pub(crate) fn has_ntfs_attribute(top: &Path) -> bool {
+    let mut value = [0_u8; 64];
+    rustix::fs::getxattr(top, "system.ntfs_attrib", &mut value[..]).is_ok()
+}
+
+/// Major and minor number of the device that a device file stands for.
+pub(crate) fn device_of(file: &Path) -> Option<(u32, u32)> {
+    let stat = rustix::fs::stat(file).ok()?;
+    Some((rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)))
+}
