@@ -166,6 +166,24 @@ pub(crate) fn read_to_string(path: impl AsRef<Path>) -> io::Result<String> {
     String::from_utf8(read(path)?).map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))
 }
 
+/// Gives the path with all links of its existing part followed; what does not exist yet is kept as it is.
+pub fn real_path(path: &Path) -> PathBuf {
+    let mut rest = Vec::new();
+    let mut there = path;
+    loop {
+        if let Ok(real) = there.look_real() {
+            return rest.iter().rev().fold(real, |path, name| path.join(name));
+        }
+        match (there.parent(), there.file_name()) {
+            (Some(parent), Some(name)) => {
+                rest.push(name.to_os_string());
+                there = parent;
+            }
+            _ => return path.to_path_buf(),
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

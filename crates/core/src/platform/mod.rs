@@ -4,32 +4,41 @@
 //! left after a while. Start at [`Look`].
 
 mod drive;
+mod file_system;
 mod files;
 mod look;
 mod meta;
+mod mounts;
 mod patience;
 mod private;
+mod processes;
 mod seen;
 mod silent;
 mod system;
 
+pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Steady, Usage, allocated_below};
-pub(crate) use drive::{shown_path, usage_of};
+pub(crate) use file_system::file_system_id;
 pub use files::{Folder, FolderLock};
 pub(crate) use files::{
     Reads, begin_write_back, create_new, drop_from_cache, exchange, flush_folder, is_invalid, lock_folder, make_link,
     make_writable, open_to_read, open_to_write, read_some_at, read_through_cache, rename_if_free, share_bytes,
     write_all_at,
 };
+pub use look::real_path;
 pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_dir_here, read_to_string};
 pub use meta::{Meta, Refused};
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
+pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
+pub use mounts::{Mount, parse_mountinfo};
 pub(crate) use patience::{Heartbeat, patiently};
 pub(crate) use private::{append_private, create_private, make_private, write_private};
+pub(crate) use processes::Processes;
+pub use processes::{Process, Sight, Wanted};
 pub(crate) use seen::look_behind;
 pub use seen::{Seen, SeenKind};
-pub(crate) use silent::{answers, is_silent, put_silent, silent_at, silent_mounts};
+pub(crate) use silent::{answers, is_silent, silent_at, silent_mounts};
 pub(crate) use system::{
-    device_of, free_at, has_ntfs_attribute, is_circle, is_locked, is_read_only, is_root, is_writable,
-    let_others_go_first, mount_number, real_user, take_room, user,
+    free_at, is_circle, is_locked, is_read_only, is_root, is_writable, let_others_go_first, mount_number, real_user,
+    take_room, user,
 };

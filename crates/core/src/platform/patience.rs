@@ -106,7 +106,7 @@ mod tests {
         assert!(error.to_string().contains("/patience/held"), "{error}");
         assert!(super::super::is_silent(&place.join("below")), "nobody looks there again");
         assert_eq!(patiently(Path::new("/patience/other"), |_| 7).unwrap(), 7);
-        super::super::put_silent(Vec::new());
+        super::super::silent::put_silent(Vec::new());
     }
 
     #[test]

@@ -11,9 +11,9 @@ use std::path::{Component, Path, PathBuf};
 use serde::{Deserialize, Serialize};
 
 use super::Site;
-use super::mounts::{Mount, parse_mountinfo};
+
 use crate::platform::Drive;
-use crate::platform::{self, Look};
+use crate::platform::{self, Look, Mount};
 
 /// What tells one file system from every other, wherever it is mounted.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -86,7 +86,7 @@ impl Site {
             Err(error) => return Err(error),
         }
         let here = mounts.iter().filter(|mount| {
-            mount.fits(&place.drive) && place.below.strip_prefix(&mount.root).is_ok() && is_top_of(mount, &mounts)
+            fits(mount, &place.drive) && place.below.strip_prefix(&mount.root).is_ok() && is_top_of(mount, &mounts)
         });
         let at = |mount: &Mount| Some(mount.point.join(place.below.strip_prefix(&mount.root).ok()?));
         if let Some(path) = here.filter_map(at).min_by_key(|path| path.as_os_str().len()) {
@@ -169,13 +169,11 @@ fn declared_identity(drive: &Drive) -> io::Result<(DriveIdentity, u64)> {
 }
 
 fn mounts() -> io::Result<Vec<Mount>> {
-    Ok(parse_mountinfo(&platform::read("/proc/self/mountinfo")?))
+    platform::mounts_of_system()
 }
 
-impl Mount {
-    fn fits(&self, identity: &DriveIdentity) -> bool {
-        identity_of(self) == *identity
-    }
+fn fits(mount: &Mount, identity: &DriveIdentity) -> bool {
+    identity_of(mount) == *identity
 }
 
 /// What tells the file system of a mount from every other one.
@@ -186,7 +184,7 @@ fn identity_of(mount: &Mount) -> DriveIdentity {
     let shown = mount.source.to_string_lossy();
     DriveIdentity(if kind == "tmpfs" || kind == "ramfs" {
         format!("memory:{major}:{minor}")
-    } else if let Some(id) = Some(source).filter(|source| source.is_absolute()).and_then(super::known::file_system_id) {
+    } else if let Some(id) = Some(source).filter(|source| source.is_absolute()).and_then(platform::file_system_id) {
         format!("fs:{}", id.replace('-', "").to_lowercase())
     } else if source.starts_with("/dev") {
         format!("device:{kind}:{}", mount.device_name())

@@ -6,14 +6,13 @@
 mod declared;
 mod identity;
 mod known;
-mod mounts;
 mod process;
 mod speed;
+mod system;
 
+pub use crate::platform::{Mount, Process, Sight, Wanted, parse_mountinfo, real_path};
 pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
-pub use mounts::{Mount, parse_mountinfo};
-pub use process::{Process, Sight, Wanted};
 pub use speed::{DriveSpeed, Run, Speeds};
 
 use crate::platform::{Abilities, Drive};
@@ -23,7 +22,7 @@ use std::path::{Path, PathBuf};
 use thiserror::Error;
 
 use crate::disk::Disk;
-use crate::platform::{self, Look};
+use crate::platform;
 
 /// Reads a text file that anybody may have put there: a pipe, a socket or a device is refused and not waited for, and so is a file
 /// that is larger than any of ours.
@@ -149,23 +148,5 @@ impl Site {
         let digit = word.parse().ok().filter(|_| word.len() == 1);
         let by_name = self.drives.iter().find(|drive| drive.name == word);
         by_name.or_else(|| self.drives.iter().find(|d| digit.is_some() && d.tag == digit))
-    }
-}
-
-/// Gives the path with all links of its existing part followed; what does not exist yet is kept as it is.
-pub fn real_path(path: &Path) -> PathBuf {
-    let mut rest = Vec::new();
-    let mut there = path;
-    loop {
-        if let Ok(real) = there.look_real() {
-            return rest.iter().rev().fold(real, |path, name| path.join(name));
-        }
-        match (there.parent(), there.file_name()) {
-            (Some(parent), Some(name)) => {
-                rest.push(name.to_os_string());
-                there = parent;
-            }
-            _ => return path.to_path_buf(),
-        }
     }
 }

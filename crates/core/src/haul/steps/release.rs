@@ -4,9 +4,7 @@
 //! same gate. Start at [`release_haul`].
 
 use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
-use crate::haul::{
-    Control, HaulError, HaulEvent, ItemContext, Removed, Stays, left_name, pass, remove_known, settle,
-};
+use crate::haul::{Control, HaulError, HaulEvent, ItemContext, Removed, Stays, left_name, pass, remove_known, settle};
 use crate::platform::{Seen, SeenKind, is_read_only, look_behind};
 use std::path::{Path, PathBuf};
 

@@ -6,16 +6,17 @@
 use std::collections::HashMap;
 use std::ffi::OsString;
 use std::fs;
+use std::io;
 use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError, mpsc};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::{Places, Site, SiteError};
-use crate::disk::Disk;
-use crate::platform::{self, put_silent};
-use crate::platform::{Abilities, Drive, DriveKind, Usage, usage_of};
+use super::drive::{Abilities, Drive, DriveKind, Usage, usage_of};
+use super::file_system::file_system_id;
+use super::silent::put_silent;
+use super::system;
 
 /// One line of mountinfo, as proc(5) describes it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -165,31 +166,33 @@ fn may_be_silent(mount: &Mount) -> bool {
         || NETWORK_FILE_SYSTEMS.contains(&mount.file_system.as_str())
 }
 
-impl Site {
-    /// Reads the drives of this machine from `/proc/self/mountinfo`, `statvfs` and `/sys`.
-    ///
-    /// # Errors
-    /// [`SiteError::Read`] if the list of mounts cannot be read.
-    pub fn of_system(places: Places) -> Result<Self, SiteError> {
-        let list = PathBuf::from("/proc/self/mountinfo");
-        let bytes = fs::read(&list).map_err(|source| SiteError::Read { path: list, source })?;
-        let mounts = parse_mountinfo(&bytes);
-        let mut points: Vec<PathBuf> =
-            mounts.iter().filter(|mount| may_be_silent(mount)).map(|mount| mount.point.clone()).collect();
-        points.sort_unstable();
-        points.dedup();
-        let answers = ask_all(&points);
-        points.retain(|point| !answers.contains_key(point));
-        put_silent(points);
-        let mut drives = group(mounts, |mount| answers.get(&mount.point).copied().flatten());
-        for (n, drive) in drives.iter_mut().enumerate().take(9) {
-            drive.tag = Some(n as u8 + 1);
-        }
-        let processes = "/proc".into();
-        let mut site = Self { drives, places, processes, disk: Disk::default(), world: None, known: Vec::new() };
-        site.recall_drives();
-        Ok(site)
+/// Reads the drives of this machine from `/proc/self/mountinfo`, `statvfs` and `/sys`; the first nine have a digit. Mounts that do not
+/// answer are known to be silent from now on ([`super::silent_at`]).
+///
+/// # Errors
+/// What the system says to the list of mounts.
+pub(crate) fn drives_of_system() -> io::Result<Vec<Drive>> {
+    let mounts = mounts_of_system()?;
+    let mut points: Vec<PathBuf> =
+        mounts.iter().filter(|mount| may_be_silent(mount)).map(|mount| mount.point.clone()).collect();
+    points.sort_unstable();
+    points.dedup();
+    let answers = ask_all(&points);
+    points.retain(|point| !answers.contains_key(point));
+    put_silent(points);
+    let mut drives = group(mounts, |mount| answers.get(&mount.point).copied().flatten());
+    for (n, drive) in drives.iter_mut().enumerate().take(9) {
+        drive.tag = Some(n as u8 + 1);
     }
+    Ok(drives)
+}
+
+/// The list of mounts of this process.
+pub(crate) const MOUNTS: &str = "/proc/self/mountinfo";
+
+/// Reads the mounts as they are now.
+pub(crate) fn mounts_of_system() -> io::Result<Vec<Mount>> {
+    Ok(parse_mountinfo(&super::look::read(Path::new(MOUNTS))?))
 }
 
 /// Makes drives of mounts; `usage` says the room at a mount, or that it is no place for files.
@@ -265,7 +268,7 @@ fn drive(mount: &Mount, mounts: Vec<PathBuf>, usage: Usage, name: String) -> Dri
 /// The id of the file system that is mounted, where it lies on a device.
 fn known_id(mount: &Mount) -> Option<String> {
     let source = Path::new(&mount.source);
-    source.is_absolute().then(|| super::known::file_system_id(source)).flatten()
+    source.is_absolute().then(|| file_system_id(source)).flatten()
 }
 
 /// Finds out which file system a block mount through FUSE holds: from its device, from what the system has written down
@@ -312,7 +315,7 @@ fn in_device_cache(cache: &[u8], device: &[u8]) -> Option<String> {
 /// Asks the top folder for what only NTFS has: its own attribute bits, which the program that serves it tells as an
 /// extended attribute (ntfs-3g(8)). exFAT shows nothing of the kind.
 fn behaves_like(top: &Path) -> Option<String> {
-    platform::has_ntfs_attribute(top).then(|| "ntfs".to_string())
+    system::has_ntfs_attribute(top).then(|| "ntfs".to_string())
 }
 
 /// The kind of device behind a mount, and the disk that it is a part of.
@@ -343,7 +346,7 @@ fn kind_of(mount: &Mount) -> (DriveKind, Option<String>) {
 /// Major and minor number of the device behind a mount: btrfs and FUSE mounts have one of their own, and the source's is the disk's.
 fn device_number(mount: &Mount) -> (u32, u32) {
     let source = Path::new(&mount.source);
-    let device = Some(source).filter(|source| source.starts_with("/dev")).and_then(platform::device_of);
+    let device = Some(source).filter(|source| source.starts_with("/dev")).and_then(system::device_of);
     device.unwrap_or(mount.device)
 }
 
