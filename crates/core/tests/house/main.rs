@@ -1,0 +1,105 @@
+//! The house: which module may know which. Read from the `use` lines and the paths of every file, so that nobody has to remember it.
+//!
+//! Law: each folder knows only what stands before it in [`CORE`] and [`APP`], and no two files know each other, by whatever way round.
+//! A `mod.rs` that only passes on what its files have is no room: an arrow goes to the file that has the thing.
+
+mod arrows;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+
+use arrows::Crate;
+
+/// The rooms of core, each knowing only those before it.
+const CORE: [&str; 18] = [
+    "bytes",
+    "platform",
+    "disk",
+    "checksums",
+    "site",
+    "record",
+    "launcher",
+    "trace",
+    "survey",
+    "item",
+    "preflight",
+    "plan",
+    "journal",
+    "haul",
+    "audit",
+    "cleanup",
+    "pack",
+    "lib",
+];
+
+fn read(folder: &str) -> Crate {
+    Crate::read(&Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(folder).join("src"))
+}
+
+/// The arrows from one room to another that stands behind it, or is not on the list.
+fn running_back(all: &BTreeMap<Vec<String>, BTreeSet<Vec<String>>>, order: &[&str]) -> Vec<String> {
+    let place = |module: &[String]| module.first().and_then(|room| order.iter().position(|known| known == room));
+    let mut wrong = Vec::new();
+    for (from, to) in all {
+        for to in to.iter().filter(|to| from.first() != to.first()) {
+            if place(to).is_none_or(|behind| place(from).is_none_or(|before| before < behind)) && !from.is_empty() {
+                wrong.push(format!("{} knows {}", from.join("/"), to.join("/")));
+            }
+        }
+    }
+    wrong
+}
+
+#[test]
+fn in_core_no_room_knows_one_that_stands_behind_it() {
+    let wrong = running_back(&read("core").arrows(), &CORE);
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn in_core_no_files_know_each_other() {
+    let circles = arrows::circles(&read("core").arrows());
+    assert!(circles.is_empty(), "{circles:#?}");
+}
+
+#[test]
+fn outside_of_the_platform_nothing_of_core_knows_the_system_by_its_own_names() {
+    let core = read("core");
+    let door = |name: &str| ["rustix", "procfs", "nix", "libc"].contains(&name);
+    let wrong: Vec<String> = core
+        .named()
+        .filter(|(module, name)| module.first().is_none_or(|room| room != "platform") && door(name))
+        .map(|(module, name)| format!("{} names {name}", module.join("/")))
+        .collect();
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    assert!(core.named().any(|(_, name)| name == "rustix"), "the platform itself does, or this test sees nothing");
+}
+
+#[test]
+fn an_arrow_back_and_a_circle_are_seen() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = |path: &str, text: &str| {
+        let path = folder.path().join(path);
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        std::fs::write(path, text).unwrap();
+    };
+    file("lib.rs", "mod low;\nmod high;\n");
+    file("low/mod.rs", "mod one;\nmod two;\npub use one::One;\npub(crate) use two::{Two as Second};\n");
+    file("low/one.rs", "// use crate::high::Nothing;\nuse super::two::{\n    Two,\n};\npub struct One;\n");
+    file(
+        "low/two.rs",
+        "pub struct Two;\nfn f() -> crate::low::One { todo!(\"crate::high::Nothing\") }\n#[cfg(test)]\nmod tests {\n    use crate::high::High;\n}\n",
+    );
+    file("high.rs", "use crate::low::{One, Second};\npub struct High;\n");
+    let found = Crate::read(folder.path());
+    let arrows = found.arrows();
+    let of = |path: &str| path.split('/').map(str::to_string).collect::<Vec<_>>();
+    assert_eq!(arrows[&of("high")], BTreeSet::from([of("low/one"), of("low/two")]), "through what a folder passes on");
+    assert_eq!(arrows::circles(&arrows), [[of("low/one"), of("low/two")].map(|file| file.join("/")).to_vec()]);
+    assert_eq!(running_back(&arrows, &["low", "high"]), [""; 0]);
+    assert_eq!(running_back(&arrows, &["high", "low"]).len(), 2);
+    file("low/two.rs", "use crate::high::High;\npub struct Two;\n");
+    let arrows = Crate::read(folder.path()).arrows();
+    assert_eq!(running_back(&arrows, &["low", "high"]), ["low/two knows high"]);
+    assert_eq!(arrows::circles(&arrows).len(), 1);
+}
