@@ -10,7 +10,7 @@ use deft_barge_core::site::SiteError;
 use serde_json::json;
 
 use crate::direction::isolated;
-use crate::show::{say_json, visible};
+use crate::show::{document, json_text, visible};
 use crate::wording;
 
 /// What kind of failure it is; each has an exit code.
@@ -91,8 +91,7 @@ impl Fault {
         if json {
             let findings: Vec<_> = self.findings.iter().map(wording::finding_json).collect();
             let value = json!({ "error": self.word(), "what": self.sentence, "now": self.hint, "findings": findings });
-            // The caller exits with the fault's own code in any case.
-            let _ = say_json("error", value);
+            println!("{}", json_text(&document("error", value)));
         } else {
             let text = self.text();
             let text = if stderr().is_terminal() { isolated(&text) } else { text.as_str().into() };

@@ -10,6 +10,7 @@ mod fault;
 mod progress;
 mod settings;
 mod show;
+mod sink;
 mod surroundings;
 mod tui;
 mod wording;
@@ -63,49 +64,49 @@ fn main() -> ExitCode {
 
 /// Does what the arguments say and gives the exit code.
 fn run(arguments: Arguments) -> Result<u8, Fault> {
-    let json = arguments.json;
+    let sink = sink::Sink::CommandLine { json: arguments.json };
     if let Some(Command::Demo(demo)) = arguments.command {
-        return acts::demo(&demo, json);
+        return acts::demo(&demo, &sink);
     }
     match &arguments.command {
-        Some(Command::Completions { shell }) => return acts::completions(*shell),
-        Some(Command::Man { dir }) => return acts::man(dir.as_deref()),
+        Some(Command::Completions { shell }) => return acts::completions(*shell, &sink),
+        Some(Command::Man { dir }) => return acts::man(dir.as_deref(), &sink),
         _ => {}
     }
     let site = surroundings::site(arguments.world.as_deref())?;
     diagnostics::begin(&site)?;
     match arguments.command {
         None => tui::run(site),
-        Some(Command::Survey) => acts::survey(&site, json),
-        Some(Command::Plan(wish)) => acts::plan(&site, &wish, json),
-        Some(Command::Haul(wish)) => acts::haul(&site, &wish, json),
-        Some(Command::Chart(what)) => acts::chart(&site, &what, json),
-        Some(Command::Export(what)) => acts::export(&site, &what, json),
-        Some(Command::Report { haul, out, overwrite }) => acts::report(&site, haul, out.as_deref(), overwrite, json),
-        Some(Command::Trace(traced)) => acts::trace(&site, &traced, json),
-        Some(Command::Library(act)) => acts::library(&site, &act, json),
-        Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), json),
-        Some(Command::Carry(act)) => acts::carry(&site, &act, json),
-        Some(Command::Audit(auditing)) => acts::audit(&site, &auditing, json),
-        Some(Command::Start { game, program, wait }) => acts::start(&site, &game, program.as_deref(), wait, json),
-        Some(Command::Adopt(adopting)) => acts::adopt(&site, &adopting, json),
+        Some(Command::Survey) => acts::survey(&site, &sink),
+        Some(Command::Plan(wish)) => acts::plan(&site, &wish, &sink),
+        Some(Command::Haul(wish)) => acts::haul(&site, &wish, &sink),
+        Some(Command::Chart(what)) => acts::chart(&site, &what, &sink),
+        Some(Command::Export(what)) => acts::export(&site, &what, &sink),
+        Some(Command::Report { haul, out, overwrite }) => acts::report(&site, haul, out.as_deref(), overwrite, &sink),
+        Some(Command::Trace(traced)) => acts::trace(&site, &traced, &sink),
+        Some(Command::Library(act)) => acts::library(&site, &act, &sink),
+        Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), &sink),
+        Some(Command::Carry(act)) => acts::carry(&site, &act, &sink),
+        Some(Command::Audit(auditing)) => acts::audit(&site, &auditing, &sink),
+        Some(Command::Start { game, program, wait }) => acts::start(&site, &game, program.as_deref(), wait, &sink),
+        Some(Command::Adopt(adopting)) => acts::adopt(&site, &adopting, &sink),
         Some(Command::ReAnchor { old, new, consent }) => {
             let places = old.zip(new);
-            acts::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, json)
+            acts::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
         }
-        Some(Command::Data(act)) => acts::data(&site, &act, json),
-        Some(Command::Profile(act)) => acts::profile(&site, &act, json),
-        Some(Command::Suggest(wish)) => acts::suggest(&site, &wish, json),
-        Some(Command::Probe { drive }) => acts::probe(&site, &drive, json),
+        Some(Command::Data(act)) => acts::data(&site, &act, &sink),
+        Some(Command::Profile(act)) => acts::profile(&site, &act, &sink),
+        Some(Command::Suggest(wish)) => acts::suggest(&site, &wish, &sink),
+        Some(Command::Probe { drive }) => acts::probe(&site, &drive, &sink),
         Some(Command::Resume(going)) if going.apart => tui::resume_apart(&site),
-        Some(Command::Resume(going)) => acts::resume(&site, &going, json),
-        Some(Command::Take(taking)) => acts::take(&site, &taking, json),
-        Some(Command::Return(which)) => acts::return_(&site, &which, json),
-        Some(Command::Release(which)) => acts::release(&site, &which, json),
-        Some(Command::Prove(what)) => acts::prove(&site, &what, json),
-        Some(Command::Log { words, all }) => acts::log(&site, &words, all, json),
-        Some(Command::Journal(act)) => acts::journal(&site, &act, json),
-        Some(Command::Settings(act)) => acts::settings(&site, &act, json),
+        Some(Command::Resume(going)) => acts::resume(&site, &going, &sink),
+        Some(Command::Take(taking)) => acts::take(&site, &taking, &sink),
+        Some(Command::Return(which)) => acts::return_(&site, &which, &sink),
+        Some(Command::Release(which)) => acts::release(&site, &which, &sink),
+        Some(Command::Prove(what)) => acts::prove(&site, &what, &sink),
+        Some(Command::Log { words, all }) => acts::log(&site, &words, all, &sink),
+        Some(Command::Journal(act)) => acts::journal(&site, &act, &sink),
+        Some(Command::Settings(act)) => acts::settings(&site, &act, &sink),
         Some(Command::Demo(_) | Command::Completions { .. } | Command::Man { .. }) => Ok(0),
     }
 }

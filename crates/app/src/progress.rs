@@ -13,15 +13,17 @@ use deft_barge_core::item::StageKind;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use crate::direction::isolated;
-use crate::show::{Teller, Told, line, pad, teller};
+use crate::show::{line, pad};
+use crate::sink::{Sink, Told};
 use crate::wording;
 use crate::wording::about;
+use crossbeam_channel::Sender;
 
 /// A line that says how far something is, once that takes longer than half a second, and goes when it is done.
 pub struct Passing {
     begun: Instant,
     told: Mutex<Option<Instant>>,
-    to: Option<Teller>,
+    to: Option<Sender<Told>>,
     line: ProgressBar,
 }
 
@@ -34,8 +36,11 @@ fn passing_line(drawn: bool) -> ProgressBar {
 }
 
 impl Passing {
-    pub fn new() -> Self {
-        let to = teller();
+    pub fn new(sink: &Sink) -> Self {
+        let to = match sink {
+            Sink::Sheet { tell, .. } => Some(tell.clone()),
+            Sink::CommandLine { .. } => None,
+        };
         let line = passing_line(to.is_none());
         Self { begun: Instant::now(), told: Mutex::new(None), to, line }
     }
@@ -48,7 +53,7 @@ impl Passing {
             return;
         }
         if let Some(to) = &self.to {
-            let _ = to.tell.send(Told::Passing(text()));
+            let _ = to.send(Told::Passing(text()));
         } else {
             self.line.set_message(text());
         }
@@ -67,7 +72,7 @@ enum Manner {
     Bar,
     Lines,
     Silent,
-    To(Teller),
+    To(Sender<Told>),
 }
 
 /// Shows events of a running haul on standard error.
@@ -81,12 +86,12 @@ pub struct Shown {
 }
 
 impl Shown {
-    pub fn new(json: bool) -> Self {
-        let manner = match (json, teller(), stderr().is_terminal()) {
-            (_, Some(teller), _) => Manner::To(teller),
-            (true, ..) => Manner::Silent,
-            (false, _, true) => Manner::Bar,
-            (false, _, false) => Manner::Lines,
+    pub fn new(sink: &Sink) -> Self {
+        let manner = match (sink, stderr().is_terminal()) {
+            (Sink::Sheet { tell, .. }, _) => Manner::To(tell.clone()),
+            (Sink::CommandLine { json: true }, _) => Manner::Silent,
+            (Sink::CommandLine { json: false }, true) => Manner::Bar,
+            (Sink::CommandLine { json: false }, false) => Manner::Lines,
         };
         let bar = passing_line(matches!(manner, Manner::Bar));
         Self { manner, bar, last: RefCell::default(), stage: Cell::default(), said: RefCell::default() }
@@ -130,7 +135,7 @@ impl Shown {
 
     fn line(&self, text: &str) {
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(Told::Lines(text.into()));
+            let _ = teller.send(Told::Lines(text.into()));
             return;
         }
         self.bar.suspend(|| {
@@ -168,7 +173,7 @@ impl Shown {
             compare.all,
         );
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.tell.send(Told::Passing(text));
+            let _ = teller.send(Told::Passing(text));
             return;
         }
         if matches!(self.manner, Manner::Bar) {

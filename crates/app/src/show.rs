@@ -1,17 +1,12 @@
 //! Putting text and JSON on standard output, or where a caller in the interface wants it: control characters visible, counts
 //! grouped, columns in line.
 
-use std::cell::RefCell;
-use std::io::{self, IsTerminal, Write};
 use std::path::Path;
 
-use crossbeam_channel::Sender;
-use deft_barge_core::haul::Control;
 use serde_json::Value;
 use unicode_segmentation::UnicodeSegmentation;
 use unicode_width::UnicodeWidthStr;
 
-use crate::direction::isolated;
 use crate::fault::{Fault, Kind};
 
 /// Makes control characters visible, so that no text from a file can steer the terminal.
@@ -143,59 +138,8 @@ pub fn pad(text: &str, cells: usize) -> String {
     format!("{text}{}", " ".repeat(blanks))
 }
 
-/// What a command tells while the interface does it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Told {
-    /// Lines that stay.
-    Lines(String),
-    /// How far it is.
-    Passing(String),
-}
-
-/// Where a command tells what it does, instead of on standard output, and how it is stopped, instead of by signals.
-#[derive(Clone, Debug)]
-pub struct Teller {
-    pub tell: Sender<Told>,
-    pub stop: Control,
-}
-
-thread_local! {
-    static TELLER: RefCell<Option<Teller>> = const { RefCell::new(None) };
-}
-
-/// Does a command on this thread and has it tell somebody else.
-pub fn told_to<T>(teller: Teller, work: impl FnOnce() -> T) -> T {
-    TELLER.set(Some(teller));
-    let done = work();
-    TELLER.set(None);
-    done
-}
-
-/// Who is told what is done on this thread; `None` if it is the person at the command line.
-pub fn teller() -> Option<Teller> {
-    TELLER.with_borrow(Clone::clone)
-}
-
-/// Prints lines; a reader that went away is no failure.
-pub fn say(text: &str) -> Result<(), Fault> {
-    if let Some(teller) = teller() {
-        let _ = teller.tell.send(Told::Lines(text.into()));
-        return Ok(());
-    }
-    if io::stdout().is_terminal() { print(&isolated(text)) } else { print(text) }
-}
-
-fn print(text: &str) -> Result<(), Fault> {
-    match writeln!(io::stdout().lock(), "{text}") {
-        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-            Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))
-        }
-        _ => Ok(()),
-    }
-}
-
-/// Prints the one JSON document: `value` with its format and kind at the front.
-pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
+/// A document: `value` with its format and kind at the front.
+pub fn document(kind: &str, value: Value) -> Value {
     let mut document = serde_json::Map::new();
     document.insert("format".into(), 1.into());
     document.insert("kind".into(), kind.into());
@@ -207,9 +151,7 @@ pub fn say_json(kind: &str, value: Value) -> Result<(), Fault> {
     }
     let mut document = Value::Object(document);
     without_contents(&mut document);
-    let text = json_text(&document);
-    // A document stays as it is: it may be copied from the screen.
-    if teller().is_some() { say(&text) } else { print(&text) }
+    document
 }
 
 /// Takes what record files hold beside paths out of a document: a launcher's entry may hold what is nobody else's business.

@@ -14,29 +14,30 @@ use serde_json::json;
 use super::finding::found;
 use super::hauling::{confirmed, run_plan};
 use super::looking::refused;
-use super::{stop_on_signals, survey_site};
+use super::survey_site;
 use crate::arguments::{Adopting, Pace};
 use crate::fault::{Fault, Kind};
-use crate::show::{path as shown, say, say_json, teller, visible};
+use crate::show::{path as shown, visible};
+use crate::sink::Sink;
 
 /// `adopt`
-pub fn adopt(site: &Site, wish: &Adopting, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+pub fn adopt(site: &Site, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let adoption = meant(site, &survey, wish)?;
+    let adoption = meant(site, &survey, wish, sink)?;
     if wish.guided {
-        return guided(site, &survey, adoption, wish, json);
+        return guided(site, &survey, adoption, wish, sink);
     }
     let plan = plan_import(site, &survey, &adoption);
-    confirmed(site, plan, wish.consent, json, &|plan| {
+    confirmed(site, plan, wish.consent, sink, &|plan| {
         format!("Adopt {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
     })
 }
 
 /// What a command line means to adopt: as it says, or as the content list says that the folder fits.
-fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Import, Fault> {
+fn meant(site: &Site, survey: &Survey, wish: &Adopting, sink: &Sink) -> Result<Import, Fault> {
     let path = absolute(&wish.path)
         .map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", wish.path.display()), ""))?;
     let path: std::path::PathBuf = path.components().collect();
@@ -50,7 +51,7 @@ fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Import, Fault>
         let (launcher, id) = parts.ok_or_else(|| Fault::usage(format!("{word:?} is no LAUNCHER/ID."), ""))?;
         (launcher.to_string(), id.to_string(), None)
     } else {
-        let fits = found(site, survey).into_iter().find_map(|lying: CleanupFind| match lying.what {
+        let fits = found(site, survey, sink).into_iter().find_map(|lying: CleanupFind| match lying.what {
             FindKind::Unlisted { fits, .. } if lying.path == path => fits,
             _ => None,
         });
@@ -64,7 +65,7 @@ fn meant(site: &Site, survey: &Survey, wish: &Adopting) -> Result<Import, Fault>
     Ok(Import { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
 }
 
-fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, json: bool) -> Result<u8, Fault> {
+fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {
     let profile = survey.profile(&adoption.launcher);
     let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
     if guide.is_empty() {
@@ -79,30 +80,30 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, json:
     let title = adoption.title.clone().unwrap_or_else(|| adoption.id.clone());
     let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
     if wish.consent.plan {
-        for item in plan.items.iter().filter(|_| !json) {
-            say(&format!("first     {} is brought to {}", shown(&item.from), shown(&item.to)))?;
+        for item in plan.items.iter().filter(|_| !sink.is_json()) {
+            sink.say(&format!("first     {} is brought to {}", shown(&item.from), shown(&item.to)))?;
         }
         let steps: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
-        if json {
-            return say_json("guide", json!({ "place": place, "steps": steps })).map(|()| 0);
+        if sink.is_json() {
+            return sink.document("guide", json!({ "place": place, "steps": steps })).map(|()| 0);
         }
         for (n, step) in steps.iter().enumerate() {
-            say(&format!("act {}     {step}", n + 1))?;
+            sink.say(&format!("act {}     {step}", n + 1))?;
         }
         return Ok(0);
     }
     if !plan.items.is_empty() {
         let (journal, _) = Journal::open(site)?.recover()?;
-        let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
+        let code = run_plan(site, &journal, &plan, Pace::default(), sink)?;
         if code != 0 {
             return Ok(code);
         }
     }
     let adoption = Import { path: place.clone(), to: None, ..adoption };
-    let stop = stop_on_signals(Pace::default())?;
+    let stop = sink.stop(Pace::default())?;
     for (n, step) in guide.iter().enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
-        aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
+        aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)), sink);
         loop {
             let now = watch_import(site, survey, &adoption);
             let done = match step.until {
@@ -121,22 +122,22 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, json:
             }
             std::thread::sleep(Duration::from_millis(200));
         }
-        aside("  done");
+        aside("  done", sink);
     }
     let now = watch_import(site, survey, &adoption);
-    if json {
-        say_json("adopted", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
+    if sink.is_json() {
+        sink.document("adopted", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
     } else {
-        say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
-        say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
+        sink.say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
+        sink.say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
 }
 
 /// Says something to the person who does the acts, beside what a script reads.
-fn aside(text: &str) {
-    if teller().is_some() {
-        let _ = say(text);
+fn aside(text: &str, sink: &Sink) {
+    if sink.is_sheet() {
+        let _ = sink.say(text);
     } else {
         eprintln!("{text}");
     }

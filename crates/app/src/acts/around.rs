@@ -11,7 +11,8 @@ use serde_json::json;
 use super::{find_game, survey_site};
 use crate::arguments::{By, DataAct, Kind as What};
 use crate::fault::{Fault, Kind};
-use crate::show::{count, line, pad, path as shown, say, say_json, to_json};
+use crate::show::{count, line, pad, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 pub(super) fn way(by: By) -> Way {
@@ -23,11 +24,11 @@ pub(super) fn way(by: By) -> Way {
 }
 
 /// `data`
-pub fn data(site: &Site, act: &DataAct, json: bool) -> Result<u8, Fault> {
+pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        DataAct::List => list(site, json),
+        DataAct::List => list(site, sink),
         DataAct::Add { game, path, kind } => {
-            let (survey, _) = survey_site(site);
+            let (survey, _) = survey_site(site, sink);
             let game = find_game(&survey, game)?;
             let path =
                 absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))?;
@@ -48,15 +49,22 @@ pub fn data(site: &Site, act: &DataAct, json: bool) -> Result<u8, Fault> {
             listed.push(ListedData { game: game.id.clone(), kind, path: path.clone() });
             write(site, &listed)?;
             // What it would be is looked at at once: a folder that cannot be one is said so here.
-            let (survey, _) = survey_site(site);
+            let (survey, _) = survey_site(site, sink);
             let seen = survey.user_data.iter().find(|data| data.path == path);
-            if json {
-                return say_json("data", json!({ "listed": listed, "seen": seen })).map(|()| 0);
+            if sink.is_json() {
+                return sink.document("data", json!({ "listed": listed, "seen": seen })).map(|()| 0);
             }
-            say(&format!("listed    {} as {} of {}", shown(&path), wording::data_kind(kind), line(&game.found.title)))?;
+            sink.say(&format!(
+                "listed    {} as {} of {}",
+                shown(&path),
+                wording::data_kind(kind),
+                line(&game.found.title)
+            ))?;
             match seen {
-                Some(data) => say(&data_line(&survey, data))?,
-                None => say("It lies in a folder that is known already, or holds one, and is not counted twice.")?,
+                Some(data) => sink.say(&data_line(&survey, data))?,
+                None => {
+                    sink.say("It lies in a folder that is known already, or holds one, and is not counted twice.")?
+                }
             }
             Ok(0)
         }
@@ -70,10 +78,10 @@ pub fn data(site: &Site, act: &DataAct, json: bool) -> Result<u8, Fault> {
                 return Err(Fault::usage(sentence, "See what is with: deft-barge data list"));
             }
             write(site, &listed)?;
-            if json {
-                return say_json("data", json!({ "listed": listed })).map(|()| 0);
+            if sink.is_json() {
+                return sink.document("data", json!({ "listed": listed })).map(|()| 0);
             }
-            say(&format!("forgotten {}; the folder stays", shown(&whole)))?;
+            sink.say(&format!("forgotten {}; the folder stays", shown(&whole)))?;
             Ok(0)
         }
     }
@@ -98,16 +106,16 @@ fn write(site: &Site, listed: &[ListedData]) -> Result<(), Fault> {
         .map_err(failed)
 }
 
-fn list(site: &Site, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
-    if json {
+fn list(site: &Site, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
+    if sink.is_json() {
         let mut value = json!({});
         value["user_data"] = to_json(&survey.user_data)?;
         value["shortcuts"] = to_json(&survey.shortcuts)?;
         value["links"] = to_json(&survey.links)?;
-        say_json("data", value)?;
+        sink.document("data", value)?;
     } else {
-        say(&list_text(&survey))?;
+        sink.say(&list_text(&survey))?;
     }
     Ok(fault.map_or(0, |fault| fault.code()))
 }

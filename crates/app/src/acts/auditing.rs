@@ -14,23 +14,24 @@ use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
 use super::charting::write_out;
-use super::{find_game, stop_on_signals, survey_site};
+use super::{find_game, survey_site};
 use crate::arguments::{Auditing, Out, Pace};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
-use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::show::{count, line, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `audit`
-pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
-    let (survey, _) = survey_site(site);
+pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, _) = survey_site(site, sink);
     let (journal, _) = Journal::open(site)?.recover()?;
     let games = meant(site, &survey, &wish.what)?;
-    let stop = stop_on_signals(Pace::default())?;
+    let stop = sink.stop(Pace::default())?;
     let (mut documents, mut sound, mut audited) = (Vec::new(), true, 0);
     for game in games {
         let (title, folder) = (line(&game.found.title), game.found.install.clone());
-        let passing = Passing::new();
+        let passing = Passing::new(sink);
         let report = |phase: AuditPhase| passing.show(|| format!("{title}: read {} of {}", phase.read, phase.all));
         if wish.keep {
             let kept = keep(site, &game.id, &folder, &report, &stop).map_err(|error| {
@@ -46,15 +47,15 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
             documents.push(
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
             );
-            if !json {
-                say(&format!("{title}   checksums of {} is kept", wording::several(kept.lines.len(), "file")))?;
+            if !sink.is_json() {
+                sink.say(&format!("{title}   checksums of {} is kept", wording::several(kept.lines.len(), "file")))?;
             }
             continue;
         }
         let Some(kept) = kept_checksums(site, &journal, &game.id, &folder)? else {
             documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
-            if !json && !wish.what.is_empty() {
-                say(&format!(
+            if !sink.is_json() && !wish.what.is_empty() {
+                sink.say(&format!(
                     "{title}   no checksums are kept of it; take one with: deft-barge audit --keep {}",
                     line(&game.id.0)
                 ))?;
@@ -65,7 +66,7 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
         let mut found = audit_game(&site.disk, &kept, &folder, &report, &stop)?;
         let mut mended = Vec::new();
         if wish.repair && !found.sound() {
-            (mended, found) = repaired(site, &survey, game, &kept, found, wish, &stop)?;
+            (mended, found) = repaired(site, &survey, game, &kept, found, wish, (&stop, sink))?;
             for mended in mended.iter().filter(|mended| mended.from.is_some()) {
                 let said = format!("{}: {}", game.found.title, mended.path.display());
                 journal.say(HaulId(0), None, deft_barge_core::journal::EventKind::Repaired, &said)?;
@@ -74,14 +75,14 @@ pub fn audit(site: &Site, wish: &Auditing, json: bool) -> Result<u8, Fault> {
         drop(passing);
         sound &= found.sound();
         documents.push(document(game, &kept, &found, &mended)?);
-        if !json {
-            print(&title, &kept, &found, &mended)?;
+        if !sink.is_json() {
+            print(&title, &kept, &found, &mended, sink)?;
         }
     }
-    if json {
-        say_json("audit", json!({ "sound": sound, "games": documents }))?;
+    if sink.is_json() {
+        sink.document("audit", json!({ "sound": sound, "games": documents }))?;
     } else if audited == 0 && wish.what.is_empty() {
-        say("No checksums are kept of any game. Take one with: deft-barge audit --keep GAME")?;
+        sink.say("No checksums are kept of any game. Take one with: deft-barge audit --keep GAME")?;
     }
     Ok(if sound { 0 } else { 4 })
 }
@@ -94,7 +95,7 @@ fn repaired(
     kept: &KeptChecksums,
     found: Audit,
     wish: &Auditing,
-    stop: &Control,
+    (stop, sink): (&Control, &Sink),
 ) -> Result<(Vec<Repaired>, Audit), Fault> {
     if survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty()) {
         let sentence = format!("The launcher of {} is running.", game.found.title);
@@ -104,7 +105,7 @@ fn repaired(
     for from in &wish.from {
         copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
     }
-    let leftovers = super::finding::found(site, survey).into_iter().filter_map(|lying| match &lying.what {
+    let leftovers = super::finding::found(site, survey, sink).into_iter().filter_map(|lying| match &lying.what {
         deft_barge_core::survey::FindKind::OldCopy { of, .. } if *of == game.id => Some(lying.path),
         _ => None,
     });
@@ -159,8 +160,8 @@ fn fate(fate: Fate) -> &'static str {
     }
 }
 
-fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired]) -> Result<(), Fault> {
-    say(&format!(
+fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired], sink: &Sink) -> Result<(), Fault> {
+    sink.say(&format!(
         "{title}   same {}, damaged {}, missing {}, written since {}, new {}   ({}, kept {})",
         count(found.same),
         count(found.count(Fate::Damaged)),
@@ -172,45 +173,47 @@ fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired]) 
     ))?;
     for mended in mended {
         match &mended.from {
-            Some(from) => say(&format!("  mended  {} from {}", shown(&mended.path), shown(from)))?,
-            None => say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?,
+            Some(from) => sink.say(&format!("  mended  {} from {}", shown(&mended.path), shown(from)))?,
+            None => {
+                sink.say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?
+            }
         }
     }
     for finding in found.findings.iter().take(20) {
         let why = finding.why.as_ref().map_or_else(String::new, |why| format!(" ({})", line(why)));
-        say(&format!("  {:14}{}{why}", fate(finding.fate), shown(&finding.path)))?;
+        sink.say(&format!("  {:14}{}{why}", fate(finding.fate), shown(&finding.path)))?;
     }
     if found.findings.len() > 20 {
-        say(&format!("  and {} more; all of them with --json", count(found.findings.len() as u64 - 20)))?;
+        sink.say(&format!("  and {} more; all of them with --json", count(found.findings.len() as u64 - 20)))?;
     }
     Ok(())
 }
 
 /// `start`
-pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, json: bool) -> Result<u8, Fault> {
-    let (survey, _) = survey_site(site);
+pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, _) = survey_site(site, sink);
     let game = find_game(&survey, word)?;
     let (journal, _) = Journal::open(site)?.recover()?;
     let failed = |error: StartError| Fault::of_start(&game.found.title, &error);
     let command = command_of(site, &survey, game, program).map_err(failed)?;
-    let stop = stop_on_signals(Pace::default())?;
+    let stop = sink.stop(Pace::default())?;
     let started = start_game(site, &journal, game, &command, Duration::from_secs(wait), &stop).map_err(failed)?;
-    if json {
-        say_json(
+    if sink.is_json() {
+        sink.document(
             "start",
             json!({ "game": game.id, "command": started.command, "process": to_json(&started.process)? }),
         )?;
     } else {
-        say(&format!("started   {}", line(&started.command.join(" "))))?;
+        sink.say(&format!("started   {}", line(&started.command.join(" "))))?;
         match &started.process {
             Some(process) => {
                 let from = match &process.why {
                     Sight::Uses(path) | Sight::InLayer(path) => shown(path),
                     Sight::Named => String::new(),
                 };
-                say(&format!("came up   {} (process {}) from {from}", line(&process.name), process.pid))?;
+                sink.say(&format!("came up   {} (process {}) from {from}", line(&process.name), process.pid))?;
             }
-            None => say(&format!("No process came up from {} within {wait} s.", shown(&game.found.install)))?,
+            None => sink.say(&format!("No process came up from {} within {wait} s.", shown(&game.found.install)))?,
         }
     }
     Ok(if started.process.is_some() { 0 } else { 4 })

@@ -20,19 +20,20 @@ use super::{records, survey_site};
 use crate::arguments::{CarryAct, Consent, Pace};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
-use crate::show::{line, path as shown, say, say_json, to_json};
+use crate::show::{line, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `carry`
-pub fn carry(site: &Site, act: &CarryAct, json: bool) -> Result<u8, Fault> {
+pub fn carry(site: &Site, act: &CarryAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        CarryAct::Pack { what, to, consent } => pack(site, what, to.as_deref(), *consent, json),
-        CarryAct::Check { folder } => check(folder, json),
+        CarryAct::Pack { what, to, consent } => pack(site, what, to.as_deref(), *consent, sink),
+        CarryAct::Check { folder } => check(folder, sink),
     }
 }
 
-fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool) -> Result<u8, Fault> {
-    let (mut survey, fault) = survey_site(site);
+fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
@@ -52,7 +53,7 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         let drive = site.find_drive(to).ok_or_else(|| {
             Fault::usage(format!("There is no drive {to:?}."), "See what there is with: deft-barge survey")
         })?;
-        let passing = Passing::new();
+        let passing = Passing::new(sink);
         let trace = traced(site, &carried.path, &|phase| records::looked(&passing, phase));
         drop(passing);
         let id = add_to_survey(site, &mut survey, &trace);
@@ -60,23 +61,23 @@ fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, json: bool)
         draft.send(id, Destination::Drive(drive.name.clone()));
         let plan = plan(site, &survey, &draft, Policy::Hold);
         let Some(new) = plan.items.first().map(|item| item.to.clone()) else { return Err(refused(&plan)) };
-        if json && !consent.plan {
+        if sink.is_json() && !consent.plan {
             let mut plan = plan;
             add_unfinished(site, &mut plan)?;
-            hauls.push(run_silently(site, &plan, consent)?);
+            hauls.push(run_silently(site, &plan, consent, sink)?);
             carried = PackSubject { path: new, ..carried };
-            return put_beside(site, &survey_site(site).0, &carried, consent, Some(hauls));
+            return put_beside(site, &survey_site(site, sink).0, &carried, consent, Some(hauls), sink);
         }
-        let code = confirmed(site, plan, consent, json, &|plan| {
+        let code = confirmed(site, plan, consent, sink, &|plan| {
             format!("Carry {} to {}?", carried.what, shown(&plan.items[0].to))
         })?;
         if code != 0 || consent.plan {
             return Ok(code);
         }
         carried = PackSubject { path: new, ..carried };
-        survey = survey_site(site).0;
+        survey = survey_site(site, sink).0;
     }
-    put_beside(site, &survey, &carried, consent, json.then_some(hauls))
+    put_beside(site, &survey, &carried, consent, sink.is_json().then_some(hauls), sink)
 }
 
 /// Puts installers, card, description and checksums beside a folder. `hauls` are those before it, where one JSON document is
@@ -87,23 +88,27 @@ fn put_beside(
     carried: &PackSubject,
     consent: Consent,
     hauls: Option<Vec<HaulRow>>,
+    sink: &Sink,
 ) -> Result<u8, Fault> {
-    let json = hauls.is_some();
     let stop = Control::default();
     let found = survey.found.iter().find(|found| Some(&found.profile.id) == carried.launcher.as_ref());
     let wanted = found.map(|found| installers(site, found, &carried.path)).unwrap_or_default();
     if consent.plan {
         let files: Vec<String> = wanted.iter().map(|(_, to)| shown(to)).collect();
-        if json {
-            return say_json(
-                "carry",
-                json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files }),
-            )
-            .map(|()| 0);
+        if sink.is_json() {
+            return sink
+                .document(
+                    "carry",
+                    json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files }),
+                )
+                .map(|()| 0);
         }
-        say(&format!("beside    {}: READ ME FIRST.txt, carried.toml, checksums.b3", shown(&beside(&carried.path))))?;
+        sink.say(&format!(
+            "beside    {}: READ ME FIRST.txt, carried.toml, checksums.b3",
+            shown(&beside(&carried.path))
+        ))?;
         for file in files {
-            say(&format!("installer {file}"))?;
+            sink.say(&format!("installer {file}"))?;
         }
         return Ok(0);
     }
@@ -119,8 +124,8 @@ fn put_beside(
             ));
         }
         deft_barge_core::pack::bring_installer(site, &from, &to)?;
-        if !json {
-            say(&format!("installer {}", shown(&to)))?;
+        if !sink.is_json() {
+            sink.say(&format!("installer {}", shown(&to)))?;
         }
     }
     let plan = plan_card(site, survey, carried, &kept);
@@ -128,24 +133,24 @@ fn put_beside(
         return Err(refused(&plan));
     }
     if let Some(mut hauls) = hauls {
-        hauls.push(run_silently(site, &plan, consent)?);
+        hauls.push(run_silently(site, &plan, consent, sink)?);
         let differs =
             hauls.iter().flat_map(|haul| &haul.items).any(|item| item.proof.as_ref().is_some_and(|p| !p.holds()));
         let files = kept.lines.len();
         let value = json!({ "folder": carried.path, "beside": beside(&carried.path), "files": files, "hauls": to_json(&hauls)? });
-        say_json("carry", value)?;
+        sink.document("carry", value)?;
         return Ok(if differs { 4 } else { 0 });
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    let code = run_plan(site, &journal, &plan, Pace::default(), json)?;
-    if !json {
-        say(&format!("card      {}", shown(&beside(&carried.path).join("READ ME FIRST.txt"))))?;
-        say(&format!("checksums of {}", wording::several(kept.lines.len(), "file")))?;
+    let code = run_plan(site, &journal, &plan, Pace::default(), sink)?;
+    if !sink.is_json() {
+        sink.say(&format!("card      {}", shown(&beside(&carried.path).join("READ ME FIRST.txt"))))?;
+        sink.say(&format!("checksums of {}", wording::several(kept.lines.len(), "file")))?;
     }
     Ok(code)
 }
 
-fn check(folder: &Path, json: bool) -> Result<u8, Fault> {
+fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
     let folder =
         absolute(folder).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", folder.display()), ""))?;
     let folder = real_path(&folder);
@@ -160,27 +165,27 @@ fn check(folder: &Path, json: bool) -> Result<u8, Fault> {
     let met = check_needs(&folder, &carried.needs, &programs);
     let lacking: Vec<&NeedMet> = met.iter().filter(|met| met.found.is_none()).collect();
     let moved = carried.place != folder;
-    if json {
-        say_json(
+    if sink.is_json() {
+        sink.document(
             "carried",
             json!({ "carried": to_json(&carried)?, "needs": to_json(&met)?, "moved": moved, "folder": folder }),
         )?;
         return Ok(if lacking.is_empty() { 0 } else { 4 });
     }
-    say(&format!("{}: {}", line(&carried.what), wording::several(carried.games.len(), "game")))?;
+    sink.say(&format!("{}: {}", line(&carried.what), wording::several(carried.games.len(), "game")))?;
     for met in &met {
         let state = match (&met.found, &met.installer_at) {
             (Some(at), _) => format!("is here: {}", shown(at)),
             (None, Some(installer)) => format!("is missing; its installer is here: {}", shown(installer)),
             (None, None) => "is missing, and no installer came along".into(),
         };
-        say(&format!("  {} {state}", line(&met.need.name)))?;
+        sink.say(&format!("  {} {state}", line(&met.need.name)))?;
     }
     if let Some(start) = &carried.start {
-        say(&format!("start     {}", line(start)))?;
+        sink.say(&format!("start     {}", line(start)))?;
     }
     if moved {
-        say(&format!(
+        sink.say(&format!(
             "It lay in {} when it was packed. Lead its records here with:\n  deft-barge re-anchor '{}' '{}'",
             shown(&carried.place),
             shown(&carried.place),

@@ -16,10 +16,11 @@ use serde_json::json;
 use super::{plan_wish, survey_site};
 use crate::arguments::{ChartWhat, Out, Wish};
 use crate::fault::{Fault, Kind};
-use crate::show::{path as shown, say, say_json};
+use crate::show::path as shown;
+use crate::sink::Sink;
 
 /// `chart`
-pub fn chart(site: &Site, what: &ChartWhat, json: bool) -> Result<u8, Fault> {
+pub fn chart(site: &Site, what: &ChartWhat, sink: &Sink) -> Result<u8, Fault> {
     let (ChartWhat::Drives { out }
     | ChartWhat::Plan { out, .. }
     | ChartWhat::Loads { out, .. }
@@ -42,26 +43,26 @@ pub fn chart(site: &Site, what: &ChartWhat, json: bool) -> Result<u8, Fault> {
             let (row, passage) = told(site, *haul)?;
             rate(&row, &passage)
         }
-        ChartWhat::Drives { .. } => hulls(&survey_site(site).0, None),
+        ChartWhat::Drives { .. } => hulls(&survey_site(site, sink).0, None),
         ChartWhat::Cargo { drive, .. } => {
-            let (survey, _) = survey_site(site);
+            let (survey, _) = survey_site(site, sink);
             let name = site.find_drive(drive).map_or_else(|| drive.clone(), |drive| drive.name.clone());
             cargo(&survey, &name).ok_or_else(|| {
                 Fault::usage(format!("There is no drive {drive:?}."), "See what there is with: deft-barge survey")
             })?
         }
         ChartWhat::Plan { wish, .. } => {
-            let (survey, plan) = planned(site, wish)?;
+            let (survey, plan) = planned(site, wish, sink)?;
             hulls(&survey, Some(&plan))
         }
-        ChartWhat::Loads { wish, .. } => loads(&planned(site, wish)?.1),
-        ChartWhat::Order { wish, .. } => order(&planned(site, wish)?.1),
+        ChartWhat::Loads { wish, .. } => loads(&planned(site, wish, sink)?.1),
+        ChartWhat::Order { wish, .. } => order(&planned(site, wish, sink)?.1),
     };
     put(&drawing, out)?;
-    if json {
-        say_json("chart", json!({ "title": drawing.title, "file": out.out }))?;
+    if sink.is_json() {
+        sink.document("chart", json!({ "title": drawing.title, "file": out.out }))?;
     } else {
-        say(&format!("{} is drawn in {}.", drawing.title, shown(&out.out)))?;
+        sink.say(&format!("{} is drawn in {}.", drawing.title, shown(&out.out)))?;
     }
     Ok(0)
 }
@@ -87,12 +88,12 @@ pub(super) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<E
     })
 }
 
-fn planned(site: &Site, wish: &Wish) -> Result<(Survey, Plan), Fault> {
-    let (mut survey, fault) = survey_site(site);
+fn planned(site: &Site, wish: &Wish, sink: &Sink) -> Result<(Survey, Plan), Fault> {
+    let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let plan = plan_wish(site, &mut survey, wish)?;
+    let plan = plan_wish(site, &mut survey, wish, sink)?;
     Ok((survey, plan))
 }
 

@@ -16,7 +16,7 @@ use serde_json::json;
 use super::{find_game, survey_site};
 use crate::arguments::Demo;
 use crate::fault::{Fault, Kind};
-use crate::show::{say, say_json};
+use crate::sink::Sink;
 use crate::{surroundings, tui, wording};
 
 impl From<WorldError> for Fault {
@@ -30,7 +30,7 @@ impl From<WorldError> for Fault {
 }
 
 /// `demo`
-pub fn demo(demo: &Demo, json: bool) -> Result<u8, Fault> {
+pub fn demo(demo: &Demo, sink: &Sink) -> Result<u8, Fault> {
     let folder = |name: &str| -> Result<PathBuf, Fault> {
         match &demo.dir {
             Some(dir) => Ok(dir.clone()),
@@ -38,7 +38,7 @@ pub fn demo(demo: &Demo, json: bool) -> Result<u8, Fault> {
         }
     };
     if demo.unattended {
-        return unattended(&folder("demo-unattended")?, demo.seed, json);
+        return unattended(&folder("demo-unattended")?, demo.seed, sink);
     }
     let dir = folder("demo")?;
     make_world(&dir, demo.seed)?;
@@ -59,17 +59,17 @@ fn make_world(dir: &Path, seed: u64) -> Result<(), Fault> {
     Ok(())
 }
 
-struct Steps {
-    json: bool,
+struct Steps<'a> {
+    sink: &'a Sink,
     begun: Instant,
     lines: Vec<String>,
 }
 
-impl Steps {
+impl Steps<'_> {
     fn say(&mut self, text: String) -> Result<(), Fault> {
         let line = format!("{:6.2} s  {text}", self.begun.elapsed().as_secs_f64());
-        if !self.json {
-            say(&line)?;
+        if !self.sink.is_json() {
+            self.sink.say(&line)?;
         }
         self.lines.push(text);
         Ok(())
@@ -77,15 +77,15 @@ impl Steps {
 }
 
 /// A whole haul without a person: exit 0 only if the stand-in launcher judged 0 bytes to download.
-fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
-    let mut steps = Steps { json, begun: Instant::now(), lines: Vec::new() };
+fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
+    let mut steps = Steps { sink, begun: Instant::now(), lines: Vec::new() };
     if world::is_there(dir) {
         world::remove(dir)?;
     }
     world::make(dir, seed, Scale::DEMO)?;
     steps.say(format!("made a world in {}", dir.display()))?;
     let site = Site::of_world(dir)?;
-    let (survey, _) = survey_site(&site);
+    let (survey, _) = survey_site(&site, sink);
     let bytes: deft_barge_core::bytes::Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
     let drives = survey.drives.len();
     steps.say(format!(
@@ -134,11 +134,11 @@ fn unattended(dir: &Path, seed: u64, json: bool) -> Result<u8, Fault> {
     ))?;
     judge(dir, "Saltflat Rally")?;
     let seconds = steps.begun.elapsed().as_secs_f64();
-    if json {
+    if sink.is_json() {
         let summary = json!({ "steps": steps.lines, "proof": proof, "released": removed.bytes, "to_download": 0, "seconds": seconds });
-        say_json("demo", summary)?;
+        sink.document("demo", summary)?;
     } else {
-        say(&format!(
+        sink.say(&format!(
             "Done in {seconds:.1} s: Saltflat Rally is on newhold, 0 B to download, {} free again on swift.",
             removed.bytes
         ))?;

@@ -11,43 +11,46 @@ use serde_json::json;
 use super::charting::{free_in_home, write_out};
 use super::finding::found;
 use super::tables::{self, Table};
-use super::{find_game, plan_wish, stop_on_signals, survey_site};
+use super::{find_game, plan_wish, survey_site};
 use crate::arguments::{ExportWhat, Out, Pace};
 use crate::fault::Fault;
 use crate::progress::Passing;
-use crate::show::{line, path as shown, say, say_json};
+use crate::show::{line, path as shown};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `export`
-pub fn export(site: &Site, what: &ExportWhat, json: bool) -> Result<u8, Fault> {
+pub fn export(site: &Site, what: &ExportWhat, sink: &Sink) -> Result<u8, Fault> {
     let (table, out) = match what {
-        ExportWhat::Checksums { game, out } => return checksums(site, game, out, json),
-        ExportWhat::Games { out } => (of_survey(site, out, tables::games)?, out),
-        ExportWhat::Drives { out } => (of_survey(site, out, tables::drives)?, out),
-        ExportWhat::Libraries { out } => (of_survey(site, out, tables::libraries)?, out),
-        ExportWhat::Data { out } => (of_survey(site, out, tables::data)?, out),
-        ExportWhat::Records { out } => (of_survey(site, out, tables::records)?, out),
-        ExportWhat::Finds { out } => (of_survey(site, out, |survey| tables::finds(&found(site, survey)))?, out),
+        ExportWhat::Checksums { game, out } => return checksums(site, game, out, sink),
+        ExportWhat::Games { out } => (of_survey(site, out, tables::games, sink)?, out),
+        ExportWhat::Drives { out } => (of_survey(site, out, tables::drives, sink)?, out),
+        ExportWhat::Libraries { out } => (of_survey(site, out, tables::libraries, sink)?, out),
+        ExportWhat::Data { out } => (of_survey(site, out, tables::data, sink)?, out),
+        ExportWhat::Records { out } => (of_survey(site, out, tables::records, sink)?, out),
+        ExportWhat::Finds { out } => {
+            (of_survey(site, out, |survey| tables::finds(&found(site, survey, sink)), sink)?, out)
+        }
         ExportWhat::Plan { wish, out } => {
             ending(&out.out)?;
-            let (mut survey, fault) = survey_site(site);
+            let (mut survey, fault) = survey_site(site, sink);
             if let Some(fault) = fault {
                 return Err(fault);
             }
-            (tables::items(&plan_wish(site, &mut survey, wish)?), out)
+            (tables::items(&plan_wish(site, &mut survey, wish, sink)?), out)
         }
         ExportWhat::Proofs { out } => (ending(&out.out).and_then(|_| Ok(tables::proofs(&History::of(site)?)))?, out),
         ExportWhat::Log { out } => (ending(&out.out).and_then(|_| Ok(tables::log(&History::of(site)?)))?, out),
     };
     put(&table, out)?;
-    told(&table, out, json)
+    told(&table, out, sink)
 }
 
 /// A table of what there is now; what cannot be written is said before anything is looked at. A journal that cannot be read keeps
 /// nobody from it.
-fn of_survey(site: &Site, out: &Out, table: impl Fn(&Survey) -> Table) -> Result<Table, Fault> {
+fn of_survey(site: &Site, out: &Out, table: impl Fn(&Survey) -> Table, sink: &Sink) -> Result<Table, Fault> {
     ending(&out.out)?;
-    Ok(table(&survey_site(site).0))
+    Ok(table(&survey_site(site, sink).0))
 }
 
 /// Writes a table as its file's ending says.
@@ -66,12 +69,12 @@ pub fn put_table_in_home(site: &Site, table: &Table) -> Result<(PathBuf, usize),
     Ok((out, table.rows.len()))
 }
 
-fn told(table: &Table, out: &Out, json: bool) -> Result<u8, Fault> {
+fn told(table: &Table, out: &Out, sink: &Sink) -> Result<u8, Fault> {
     let rows = table.rows.len();
-    if json {
-        say_json("export", json!({ "what": table.kind, "rows": rows, "file": out.out }))?;
+    if sink.is_json() {
+        sink.document("export", json!({ "what": table.kind, "rows": rows, "file": out.out }))?;
     } else {
-        say(&format!("{} in {}.", wording::plural(rows, "line is", "lines are"), shown(&out.out)))?;
+        sink.say(&format!("{} in {}.", wording::plural(rows, "line is", "lines are"), shown(&out.out)))?;
     }
     Ok(0)
 }
@@ -97,13 +100,13 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
     }
 }
 
-fn checksums(site: &Site, word: &str, out: &Out, json: bool) -> Result<u8, Fault> {
+fn checksums(site: &Site, word: &str, out: &Out, sink: &Sink) -> Result<u8, Fault> {
     let sha256 = is_ending(&out.out, "sha256");
     if !sha256 && !is_ending(&out.out, "b3") {
         let sentence = format!("{} does not say which checksums.", shown(&out.out));
         return Err(Fault::usage(sentence, "Let its name end with .b3 or .sha256."));
     }
-    let (survey, _) = survey_site(site);
+    let (survey, _) = survey_site(site, sink);
     let game = find_game(&survey, word)?;
     let (title, folder) = (line(&game.found.title), &game.found.install);
     let (journal, _) = Journal::open(site)?.recover()?;
@@ -112,8 +115,8 @@ fn checksums(site: &Site, word: &str, out: &Out, json: bool) -> Result<u8, Fault
         Fault::usage(format!("No checksums are kept of {title}."), now)
     })?;
     let (text, differ) = if sha256 {
-        let stop = stop_on_signals(Pace::default())?;
-        let passing = Passing::new();
+        let stop = sink.stop(Pace::default())?;
+        let passing = Passing::new(sink);
         let report = |phase: AuditPhase| passing.show(|| format!("{title}: read {} of {}", phase.read, phase.all));
         let sums = sha256_sums(&site.disk, &kept, folder, &report, &stop)?;
         (sums.text, sums.differ)
@@ -123,14 +126,14 @@ fn checksums(site: &Site, word: &str, out: &Out, json: bool) -> Result<u8, Fault
     let lines = text.lines().count();
     write_out(out, text.as_bytes())?;
     let program = if sha256 { "sha256sum" } else { "b3sum" };
-    if json {
-        say_json("export", json!({ "what": "checksums", "rows": lines, "differ": differ, "file": out.out }))?;
+    if sink.is_json() {
+        sink.document("export", json!({ "what": "checksums", "rows": lines, "differ": differ, "file": out.out }))?;
     } else {
-        say(&format!("{} in {}.", wording::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
+        sink.say(&format!("{} in {}.", wording::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
         for path in &differ {
-            say(&format!("  left out  {} (it is not what was kept)", shown(path)))?;
+            sink.say(&format!("  left out  {} (it is not what was kept)", shown(path)))?;
         }
-        say(&format!("From within {}: {program} -c FILE", shown(folder)))?;
+        sink.say(&format!("From within {}: {program} -c FILE", shown(folder)))?;
     }
     Ok(if differ.is_empty() { 0 } else { 4 })
 }

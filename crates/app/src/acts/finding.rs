@@ -15,27 +15,28 @@ use super::survey_site;
 use crate::arguments::{Consent, FindsAct};
 use crate::fault::Fault;
 use crate::progress::Passing;
-use crate::show::{line, pad, path as shown, say, say_json, to_json};
+use crate::show::{line, pad, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// Looks for what is lying about, showing how far it is where that takes long.
-pub fn found(site: &Site, survey: &Survey) -> Vec<CleanupFind> {
+pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
     let history = History::of(site).unwrap_or_default();
-    let passing = Passing::new();
+    let passing = Passing::new(sink);
     let report = |phase: FindPhase| passing.show(|| format!("looked into {} of {} folders", phase.looked, phase.all));
     find(site, survey, &history, &report)
 }
 
 /// `finds`
-pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+pub fn finds(site: &Site, act: Option<&FindsAct>, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
     match act {
         None => {
-            let all = found(site, &survey);
-            if json {
-                say_json("finds", json!({ "finds": to_json(&all)? }))?;
+            let all = found(site, &survey, sink);
+            if sink.is_json() {
+                sink.document("finds", json!({ "finds": to_json(&all)? }))?;
             } else {
-                say(&finds_text(&all))?;
+                sink.say(&finds_text(&all))?;
             }
             Ok(fault.map_or(0, |fault| fault.code()))
         }
@@ -49,10 +50,10 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, json: bool) -> Result<u8, Faul
                 FindsAct::RemoveLink(settled) => (settled, CleanupAct::RemoveLink),
                 FindsAct::Forget(settled) => (settled, CleanupAct::Forget),
             };
-            let all = found(site, &survey);
+            let all = found(site, &survey, sink);
             let lying = one(&all, &settled.path, act)?;
             let plan = plan_removal(site, &survey, lying, act);
-            confirmed(site, plan, settled.consent, json, &|plan| {
+            confirmed(site, plan, settled.consent, sink, &|plan| {
                 format!("{} in {}?", wording::find_act(act), shown(&plan.items[0].from))
             })
         }
@@ -99,18 +100,18 @@ fn finds_text(all: &[CleanupFind]) -> String {
 }
 
 /// `re-anchor`
-pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
     let Some((old, new)) = places else {
         let all = anchors(site, &survey);
-        if json {
-            say_json("anchors", json!({ "anchors": to_json(&all)? }))?;
+        if sink.is_json() {
+            sink.document("anchors", json!({ "anchors": to_json(&all)? }))?;
         } else if all.is_empty() {
-            say("Every drive that records lead to is where they say.")?;
+            sink.say("Every drive that records lead to is where they say.")?;
         }
-        for anchor in all.iter().filter(|_| !json) {
+        for anchor in all.iter().filter(|_| !sink.is_json()) {
             let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
-            say(&format!(
+            sink.say(&format!(
                 "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
                 line(&anchor.drive),
                 shown(&anchor.new),
@@ -128,11 +129,11 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
     let whole = |path: &Path| {
         absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
     };
-    let passing = Passing::new();
+    let passing = Passing::new(sink);
     let report = |phase| super::records::looked(&passing, phase);
     let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
     drop(passing);
-    confirmed(site, plan, consent, json, &|plan| {
+    confirmed(site, plan, consent, sink, &|plan| {
         let files = plan.items[0].record_files().len();
         format!(
             "Rewrite {} in {}?",

@@ -16,29 +16,30 @@ use deft_barge_core::site::Site;
 use serde_json::json;
 
 use super::looking::{add_unfinished, plan_text, refused};
-use super::{find_game, plan_wish, stop_on_signals, survey_site};
+use super::{find_game, plan_wish, survey_site};
 use crate::arguments::{Back, Consent, Going, Letting, LibraryAct, Pace, Taking, What, Which, Wish};
 use crate::fault::{Fault, Kind};
 use crate::progress::Shown;
-use crate::show::{line, say, say_json, to_json};
+use crate::show::{line, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `haul`
-pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
-    let (mut survey, fault) = survey_site(site);
+pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let mut plan = plan_wish(site, &mut survey, wish)?;
+    let mut plan = plan_wish(site, &mut survey, wish, sink)?;
     add_unfinished(site, &mut plan)?;
     if plan.blocked() {
         return Err(refused(&plan));
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !wish.yes {
-        let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+        let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
-            say(&plan_text(&plan))?;
+            sink.say(&plan_text(&plan))?;
             let what = format!("Haul {} in {}?", plan.bytes(), wording::several(plan.items.len(), "item"));
             let question = match wording::deletes(&plan) {
                 None => format!("{what} The originals stay until you release them."),
@@ -54,12 +55,12 @@ pub fn haul(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
         }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    run_plan(site, &journal, &plan, wish.pace, json)
+    run_plan(site, &journal, &plan, wish.pace, sink)
 }
 
 /// `library`
-pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
+pub fn library(site: &Site, act: &LibraryAct, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
@@ -86,7 +87,7 @@ pub fn library(site: &Site, act: &LibraryAct, json: bool) -> Result<u8, Fault> {
         return Err(refused(&plan));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    run_plan(site, &journal, &plan, Pace::default(), json)
+    run_plan(site, &journal, &plan, Pace::default(), sink)
 }
 
 /// Does a plan that no draft has made: shows it, or asks where that is wanted, and hauls it.
@@ -94,15 +95,15 @@ pub(super) fn confirmed(
     site: &Site,
     mut plan: Plan,
     consent: Consent,
-    json: bool,
+    sink: &Sink,
     question: &dyn Fn(&Plan) -> String,
 ) -> Result<u8, Fault> {
     add_unfinished(site, &mut plan)?;
     if consent.plan {
-        if json {
-            say_json("plan", super::looking::plan_json(&plan)?)?;
+        if sink.is_json() {
+            sink.document("plan", super::looking::plan_json(&plan)?)?;
         } else {
-            say(&plan_text(&plan))?;
+            sink.say(&plan_text(&plan))?;
         }
         return Ok(if plan.blocked() { 3 } else { 0 });
     }
@@ -110,8 +111,8 @@ pub(super) fn confirmed(
         return Err(refused(&plan));
     }
     if !consent.yes {
-        if !json && stdin().is_terminal() && stdout().is_terminal() {
-            say(&plan_text(&plan))?;
+        if !sink.is_json() && stdin().is_terminal() && stdout().is_terminal() {
+            sink.say(&plan_text(&plan))?;
             if !asked(&question(&plan))? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
@@ -123,7 +124,7 @@ pub(super) fn confirmed(
         }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
-    run_plan(site, &journal, &plan, Pace::default(), json)
+    run_plan(site, &journal, &plan, Pace::default(), sink)
 }
 
 fn asked(question: &str) -> Result<bool, Fault> {
@@ -135,14 +136,14 @@ fn asked(question: &str) -> Result<bool, Fault> {
     Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }
 
-pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, json: bool) -> Result<u8, Fault> {
+pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, sink: &Sink) -> Result<u8, Fault> {
     let mut haul = Haul::begin(site, journal, plan)?;
     let id = haul.id();
-    finish(site, journal, id, pace, json, |report, stop| haul.run(report, stop).map(drop))
+    finish(site, journal, id, pace, sink, |report, stop| haul.run(report, stop).map(drop))
 }
 
 /// Does a plan without a word on standard output, for acts that print one document of their own.
-pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent) -> Result<HaulRow, Fault> {
+pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Sink) -> Result<HaulRow, Fault> {
     if plan.blocked() {
         return Err(refused(plan));
     }
@@ -153,7 +154,7 @@ pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent) -> Result
     let (journal, _) = Journal::open(site)?.recover()?;
     let mut haul = Haul::begin(site, &journal, plan)?;
     let id = haul.id();
-    let stop = stop_on_signals(Pace::default())?;
+    let stop = sink.stop(Pace::default())?;
     if let Err(error) = haul.run(&|_| {}, &stop) {
         return Err(unfinished(site, &journal, id, error));
     }
@@ -166,11 +167,11 @@ fn finish(
     journal: &Journal,
     id: HaulId,
     pace: Pace,
-    json: bool,
+    sink: &Sink,
     run: impl FnOnce(&dyn Fn(deft_barge_core::haul::HaulEvent), &deft_barge_core::haul::Control) -> Result<(), HaulError>,
 ) -> Result<u8, Fault> {
-    let stop = stop_on_signals(pace)?;
-    let shown = Shown::new(json);
+    let stop = sink.stop(pace)?;
+    let shown = Shown::new(sink);
     let result = run(&|event| shown.event(event), &stop);
     shown.end();
     if let Err(error) = result {
@@ -178,10 +179,10 @@ fn finish(
     }
     let row = journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))?;
     let differs = row.items.iter().any(|item| matches!(item.stage, Stage::Proved { holds: false }));
-    if json {
-        say_json("haul", to_json(&row)?)?;
+    if sink.is_json() {
+        sink.document("haul", to_json(&row)?)?;
     } else {
-        print_end(&row)?;
+        print_end(&row, sink)?;
     }
     Ok(if differs { 4 } else { 0 })
 }
@@ -211,15 +212,15 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
     }
 }
 
-fn print_end(row: &HaulRow) -> Result<(), Fault> {
+fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
     if row.unfinished() && row.trial == Trial::Waits {
-        say(&format!(
+        sink.say(&format!(
             "Haul {} has tried its first game and waits. Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge return",
             row.id
         ))?;
     }
     for item in &row.items {
-        say(&format!(
+        sink.say(&format!(
             "haul {}   {}   {}   {}",
             row.id,
             line(&item.planned.title),
@@ -228,18 +229,18 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
         ))?;
         if item.planned.mode == Strategy::Records {
             let files = item.planned.record_files().len();
-            say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
+            sink.say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
         } else if let Some(proof) = &item.proof {
-            say(&format!("  proof   {}", wording::proof(proof)))?;
+            sink.say(&format!("  proof   {}", wording::proof(proof)))?;
         }
         if item.holds_originals() {
             let (size, from) = (item.planned.size.on_disk, crate::show::path(item.held_at()));
-            say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
+            sink.say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
         }
         if let Stage::Released { left } = item.stage
             && left > 0
         {
-            say(&format!(
+            sink.say(&format!(
                 "  left    {} not what was compared, in {}",
                 wording::several(left, "file"),
                 crate::show::path(&item.planned.from)
@@ -250,7 +251,7 @@ fn print_end(row: &HaulRow) -> Result<(), Fault> {
 }
 
 /// `resume`
-pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
+pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let pace = going.pace;
     let is_meant = |row: &HaulRow| going.haul.is_none_or(|id| row.id.0 == id);
@@ -260,15 +261,15 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
             return Err(Fault::usage("No haul is unfinished.", "See: deft-barge log"));
         };
         let haul = Haul::of(site, &journal, id)?;
-        if !json {
-            say(&format!("The records of haul {id} point to the old place again; updating them."))?;
+        if !sink.is_json() {
+            sink.say(&format!("The records of haul {id} point to the old place again; updating them."))?;
         }
-        return finish(site, &journal, id, pace, json, |report, stop| haul.lead_again(report, stop).map(drop));
+        return finish(site, &journal, id, pace, sink, |report, stop| haul.lead_again(report, stop).map(drop));
     };
     if row.trial == Trial::Waits && row.items.first().is_some_and(|item| item.stage.at_rest()) {
         let rest = row.items.len() - 1;
         let question = format!("The first game is tried. Go on with the other {rest}?");
-        let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+        let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
         if !(going.yes || at_terminal && asked(&question)?) {
             return Err(Fault::new(
                 Kind::Interrupted,
@@ -278,25 +279,25 @@ pub fn resume(site: &Site, going: &Going, json: bool) -> Result<u8, Fault> {
         }
         journal.set_trial(row.id, Trial::Agreed)?;
     }
-    if !json {
+    if !sink.is_json() {
         let stages: Vec<String> = row
             .items
             .iter()
             .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)))
             .collect();
-        say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
+        sink.say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
-    let pace = as_before(site, row.id, pace, json)?;
+    let pace = as_before(site, row.id, pace, sink)?;
     let mut haul = Haul::of(site, &journal, row.id)?;
-    finish(site, &journal, row.id, pace, json, |report, stop| haul.run(report, stop).map(drop))
+    finish(site, &journal, row.id, pace, sink, |report, stop| haul.run(report, stop).map(drop))
 }
 
 /// The pace that was asked for, or else the limit that the haul had before it was left.
-fn as_before(site: &Site, id: HaulId, pace: Pace, json: bool) -> Result<Pace, Fault> {
+fn as_before(site: &Site, id: HaulId, pace: Pace, sink: &Sink) -> Result<Pace, Fault> {
     let before = if pace.limit.is_none() { Telemetry::last_limit(site, id)? } else { None };
     let Some(before) = before else { return Ok(pace) };
-    if !json {
-        say(&format!("It copies {before}/s at most, as before. Without a limit: deft-barge resume --limit 0"))?;
+    if !sink.is_json() {
+        sink.say(&format!("It copies {before}/s at most, as before. Without a limit: deft-barge resume --limit 0"))?;
     }
     Ok(Pace { limit: Some((before.count() / 1_000_000).max(1)), ..pace })
 }
@@ -314,8 +315,8 @@ fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, wha
     })
 }
 
-fn ask_unless(yes: bool, json: bool, question: &str) -> Result<(), Fault> {
-    let at_terminal = !json && stdin().is_terminal() && stdout().is_terminal();
+fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
+    let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
     if yes || !at_terminal || asked(question)? {
         Ok(())
     } else {
@@ -324,7 +325,7 @@ fn ask_unless(yes: bool, json: bool, question: &str) -> Result<(), Fault> {
 }
 
 /// `return`
-pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
+pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     let which = &back.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let fits = |haul: &HaulRow| {
@@ -337,7 +338,7 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
     };
     let stuck = if back.leave { Stuck::IsLeft } else { Stuck::Refuses };
     if back.rest {
-        return cancel(site, &journal, &row, stuck, which.yes, json);
+        return cancel(site, &journal, &row, stuck, which.yes, sink);
     }
     let row = if back.only.is_empty() { row } else { row.only(&named(&row, &back.only)?) };
     let plan = undo_plan(site, &row);
@@ -345,41 +346,41 @@ pub fn return_(site: &Site, back: &Back, json: bool) -> Result<u8, Fault> {
         let hint = wording::what_leads_on(&plan.findings, row.id);
         return Err(Fault::refused(plan.findings, hint));
     }
-    if !json {
+    if !sink.is_json() {
         for finding in plan.findings.iter().filter(|finding| finding.severity == Severity::Warning) {
-            say(&wording::finding(finding))?;
+            sink.say(&wording::finding(finding))?;
         }
     }
     let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
-    ask_unless(which.yes, json, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
-    let stop = stop_on_signals(Pace::default())?;
-    let shown = Shown::new(json);
+    ask_unless(which.yes, sink, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
+    let stop = sink.stop(Pace::default())?;
+    let shown = Shown::new(sink);
     let items: Vec<ItemId> = row.items.iter().map(|item| item.id).collect();
     let result = undo_leaving(site, &journal, row.id, &items, stuck, &|event| shown.event(event), &stop);
     shown.end();
     let back = result.map_err(|error| refused_going_back(error, row.id))?;
     let after = journal.haul(back.unwrap_or(row.id))?;
-    if json {
-        say_json("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
+    if sink.is_json() {
+        sink.document("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
         return Ok(0);
     }
     // What was left with a word of its own stays where the haul brought it.
     let now = journal.haul(row.id)?.unwrap_or_else(|| row.clone());
     let undone = |item: &ItemRow| matches!(item.stage, Stage::Undone | Stage::Cancelled);
     let of_these: Vec<&ItemRow> = now.items.iter().filter(|item| items.contains(&item.id)).collect();
-    say(&match of_these.iter().filter(|item| undone(item)).count() {
+    sink.say(&match of_these.iter().filter(|item| undone(item)).count() {
         0 => format!("Nothing of haul {} was undone. All of it stays where it is.", row.id),
         some if some < of_these.len() => format!("Haul {} is undone in part.", row.id),
         _ => format!("Haul {} is undone.", row.id),
     })?;
-    tell_left(site, row.id)?;
+    tell_left(site, row.id, sink)?;
     if let Some(back) = after.as_ref().filter(|back| back.id != row.id) {
-        tell_left(site, back.id)?;
+        tell_left(site, back.id, sink)?;
     }
     for item in of_these {
         let (words, place) =
             if undone(item) { ("is in", item.planned.origin()) } else { ("stays in", item.planned.place()) };
-        say(&format!("  {} {words} {}", line(&item.planned.title), crate::show::path(place)))?;
+        sink.say(&format!("  {} {words} {}", line(&item.planned.title), crate::show::path(place)))?;
     }
     Ok(0)
 }
@@ -396,10 +397,10 @@ fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
 }
 
 /// Names what removals of a haul had to leave.
-fn tell_left(site: &Site, id: HaulId) -> Result<(), Fault> {
+fn tell_left(site: &Site, id: HaulId, sink: &Sink) -> Result<(), Fault> {
     for (item, left) in History::remains(site, id)? {
         for left in &left {
-            say(&format!("  left    {}: {}", line(&item), wording::left(left)))?;
+            sink.say(&format!("  left    {}: {}", line(&item), wording::left(left)))?;
         }
     }
     Ok(())
@@ -422,7 +423,7 @@ fn named(row: &HaulRow, words: &[String]) -> Result<Vec<ItemId>, Fault> {
 }
 
 /// `take`
-pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
+pub fn take(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", "See: deft-barge log"))?;
     let is_it = |item: &ItemRow, path: &Path| item.planned.from.join(path) == taking.file || path == taking.file;
@@ -433,11 +434,11 @@ pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
     };
     let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
     take_from(site, &journal, item.id, &place, &taking.from)?;
-    if json {
-        say_json("take", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
+    if sink.is_json() {
+        sink.document("take", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
     } else {
         let (file, from) = (crate::show::path(path), crate::show::path(&taking.from));
-        say(&format!(
+        sink.say(&format!(
             "{file} of {} will be taken from {from}. Go on with: deft-barge resume",
             line(&item.planned.title)
         ))?;
@@ -446,27 +447,27 @@ pub fn take(site: &Site, taking: &Taking, json: bool) -> Result<u8, Fault> {
 }
 
 /// `return --rest`
-fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, json: bool) -> Result<u8, Fault> {
-    ask_unless(yes, json, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
-    let stop = stop_on_signals(Pace::default())?;
-    let shown = Shown::new(json);
+fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, sink: &Sink) -> Result<u8, Fault> {
+    ask_unless(yes, sink, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
+    let stop = sink.stop(Pace::default())?;
+    let shown = Shown::new(sink);
     let result = cancel_leaving(site, journal, row.id, stuck, &|event| shown.event(event), &stop);
     shown.end();
     let titles = result.map_err(|error| refused_going_back(error, row.id))?;
-    if json {
-        say_json(
+    if sink.is_json() {
+        sink.document(
             "return",
             json!({ "returned": row.id, "given_up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
         )?;
     } else {
-        say(&format!("Canceled: {}.", line(&titles.join(", "))))?;
-        tell_left(site, row.id)?;
+        sink.say(&format!("Canceled: {}.", line(&titles.join(", "))))?;
+        tell_left(site, row.id, sink)?;
     }
     Ok(0)
 }
 
 /// `release`
-pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> {
+pub fn release(site: &Site, letting: &Letting, sink: &Sink) -> Result<u8, Fault> {
     let which = &letting.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let row = newest(&journal, which, |haul| haul.items.iter().any(ItemRow::holds_originals), "that keeps originals")?;
@@ -478,15 +479,15 @@ pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> 
         .sum::<deft_barge_core::bytes::Bytes>();
     ask_unless(
         which.yes,
-        json,
+        sink,
         &format!(
             "Delete {held} of originals of haul {} ({})? The verified copies stay, and can be moved back.",
             row.id,
             titles_that_hold(&row)
         ),
     )?;
-    let stop = stop_on_signals(Pace::default())?;
-    let shown = Shown::new(json);
+    let stop = sink.stop(Pace::default())?;
+    let shown = Shown::new(sink);
     let depth = if letting.verify { Depth::Read } else { Depth::Seen };
     let result = release_looking(site, &journal, row.id, depth, &|event| shown.event(event), &stop);
     shown.end();
@@ -497,18 +498,18 @@ pub fn release(site: &Site, letting: &Letting, json: bool) -> Result<u8, Fault> 
         }
         other => other?,
     };
-    if json {
+    if sink.is_json() {
         let left: Vec<_> = removed.left.iter().map(|left| left.path.to_string_lossy().into_owned()).collect();
         let why = to_json(&removed.left)?;
-        say_json(
+        sink.document(
             "release",
             json!({ "haul": row.id, "bytes": removed.bytes, "gone": removed.gone, "left": left, "left_why": why }),
         )?;
         return Ok(0);
     }
-    say(&format!("Freed {}.", removed.bytes))?;
+    sink.say(&format!("Freed {}.", removed.bytes))?;
     for left in &removed.left {
-        say(&format!("  left    {}", wording::left(left)))?;
+        sink.say(&format!("  left    {}", wording::left(left)))?;
     }
     Ok(0)
 }
@@ -520,15 +521,15 @@ fn titles_that_hold(row: &HaulRow) -> String {
 }
 
 /// `prove`
-pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
+pub fn prove(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
-    let stop = stop_on_signals(Pace::default())?;
-    let shown = Shown::new(json);
+    let stop = sink.stop(Pace::default())?;
+    let shown = Shown::new(sink);
     let report = |event| shown.event(event);
     let number = what.what.as_ref().map(|word| word.parse::<i64>().ok());
     let proofs = match (&what.what, number) {
         (Some(word), Some(None)) => {
-            let (survey, _) = survey_site(site);
+            let (survey, _) = survey_site(site, sink);
             let game = find_game(&survey, word)?;
             if let Some(fault) = game.fault() {
                 let sentence =
@@ -550,24 +551,24 @@ pub fn prove(site: &Site, what: &What, json: bool) -> Result<u8, Fault> {
         }
     };
     shown.end();
-    print_proofs(&proofs?, json)
+    print_proofs(&proofs?, sink)
 }
 
-fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
+fn print_proofs(proofs: &[(String, Proof)], sink: &Sink) -> Result<u8, Fault> {
     if proofs.is_empty() {
         return Err(Fault::usage("No game of that haul is at its new place.", "See: deft-barge log"));
     }
     let holds = proofs.iter().all(|(_, proof)| proof.holds());
-    if json {
+    if sink.is_json() {
         let all: Vec<_> = proofs
             .iter()
             .map(|(title, proof)| json!({ "title": title, "holds": proof.holds(), "proof": proof }))
             .collect();
-        say_json("proof", json!({ "holds": holds, "proofs": all }))?;
+        sink.document("proof", json!({ "holds": holds, "proofs": all }))?;
     } else {
         for (title, proof) in proofs {
-            say(&format!("{}   {}", line(title), wording::proof(proof)))?;
-            say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
+            sink.say(&format!("{}   {}", line(title), wording::proof(proof)))?;
+            sink.say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
             for difference in &proof.differences {
                 let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
                 let kind = match difference.kind {
@@ -577,7 +578,7 @@ fn print_proofs(proofs: &[(String, Proof)], json: bool) -> Result<u8, Fault> {
                     deft_barge_core::item::DifferenceKind::WouldDownload => "would be downloaded",
                     deft_barge_core::item::DifferenceKind::Beside => "has other permissions, owner or attributes",
                 };
-                say(&format!("  {kind:8} {}{from}", line(&difference.path)))?;
+                sink.say(&format!("  {kind:8} {}{from}", line(&difference.path)))?;
             }
         }
     }

@@ -12,33 +12,34 @@ use serde_json::Value;
 use super::{plan_wish, survey_site};
 use crate::arguments::Wish;
 use crate::fault::{Fault, Kind};
-use crate::show::{count, line, pad, path, say, say_json, to_json};
+use crate::show::{count, line, pad, path, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `survey`
-pub fn survey(site: &Site, json: bool) -> Result<u8, Fault> {
-    let (survey, fault) = survey_site(site);
-    if json {
+pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, fault) = survey_site(site, sink);
+    if sink.is_json() {
         let mut value = to_json(&survey)?;
         if let Some(fault) = &fault {
             value["journal_problem"] = fault.sentence.clone().into();
         }
-        say_json("survey", value)?;
+        sink.document("survey", value)?;
     } else {
-        say(&survey_text(&survey))?;
+        sink.say(&survey_text(&survey))?;
         if let Some(haul) = History::recent(site).ok().as_ref().and_then(History::unfinished) {
             let stages = haul
                 .items
                 .iter()
                 .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)));
             let stages = stages.collect::<Vec<_>>().join(", ");
-            say(&format!(
+            sink.say(&format!(
                 "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
                 haul.id
             ))?;
         }
         if let Some(fault) = &fault {
-            say(&format!("problem   {}", fault.text()))?;
+            sink.say(&format!("problem   {}", fault.text()))?;
         }
     }
     // What could not be read is said in the survey; a journal that cannot be read refuses every haul.
@@ -144,17 +145,17 @@ fn survey_text(survey: &Survey) -> String {
 }
 
 /// `plan`
-pub fn plan(site: &Site, wish: &Wish, json: bool) -> Result<u8, Fault> {
-    let (mut survey, fault) = survey_site(site);
+pub fn plan(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let mut plan = plan_wish(site, &mut survey, wish)?;
+    let mut plan = plan_wish(site, &mut survey, wish, sink)?;
     add_unfinished(site, &mut plan)?;
-    if json {
-        say_json("plan", plan_json(&plan)?)?;
+    if sink.is_json() {
+        sink.document("plan", plan_json(&plan)?)?;
     } else {
-        say(&plan_text(&plan))?;
+        sink.say(&plan_text(&plan))?;
     }
     Ok(if plan.blocked() { 3 } else { 0 })
 }
@@ -219,28 +220,28 @@ pub(super) fn plan_text(plan: &Plan) -> String {
 }
 
 /// `log`
-pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, Fault> {
+pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, Fault> {
     const NEWEST: usize = 20;
     let search = words.join(" ");
-    let most = if all || json { usize::MAX } else { NEWEST };
+    let most = if all || sink.is_json() { usize::MAX } else { NEWEST };
     let mut history =
         History::with(site, &|lines| search_lines(lines, &search).take(most).map(|line| line.id).collect())?;
     let wanted: Vec<HaulId> = history.search(&search).map(|line| line.id).collect();
     let shown = &wanted[..wanted.len().min(most)];
     // Both go from the newest to the oldest.
     history.hauls.retain(|haul| shown.binary_search_by(|id| haul.id.cmp(id)).is_ok());
-    if json {
-        say_json("log", to_json(&history)?)?;
+    if sink.is_json() {
+        sink.document("log", to_json(&history)?)?;
         return Ok(0);
     }
     if history.lines.is_empty() {
-        say("Nothing was hauled yet.")?;
+        sink.say("Nothing was hauled yet.")?;
     } else if wanted.is_empty() {
-        say(&format!("No haul has {:?} in a title, a drive, its day or its number.", line(&search)))?;
+        sink.say(&format!("No haul has {:?} in a title, a drive, its day or its number.", line(&search)))?;
     }
     // Who searches does not look for what is held.
     for held in history.held(site).iter().filter(|_| words.is_empty()) {
-        say(&format!(
+        sink.say(&format!(
             "held      {} of {} in {} (haul {}); let go with: deft-barge release {}",
             held.bytes,
             line(&held.title),
@@ -256,11 +257,11 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
     };
     for event in told(HaulId(0)) {
         let at = event.at.strftime("%Y-%m-%d %H:%M UTC");
-        say(&format!("{}   {at}   {}", pad(wording::event_word(event.word), 8), line(&event.detail)))?;
+        sink.say(&format!("{}   {at}   {}", pad(wording::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
         let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
-        say(&format!(
+        sink.say(&format!(
             "haul {}   {}   {}{returns}",
             haul.id,
             haul.made.strftime("%Y-%m-%d %H:%M UTC"),
@@ -269,7 +270,7 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
         for item in &haul.items {
             let planned = &item.planned;
             let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
-            say(&format!(
+            sink.say(&format!(
                 "  {} {:>10}   {from} > {}   {}",
                 pad(&line(&planned.title), 28),
                 planned.size.on_disk,
@@ -277,26 +278,26 @@ pub fn log(site: &Site, words: &[String], all: bool, json: bool) -> Result<u8, F
                 wording::stage_word(&item.stage)
             ))?;
             if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
-                say(&format!("    proof   {}", wording::proof(proof)))?;
+                sink.say(&format!("    proof   {}", wording::proof(proof)))?;
             }
             if let Some(error) = &item.error {
-                say(&format!("    stopped {}", line(error)))?;
+                sink.say(&format!("    stopped {}", line(error)))?;
             }
             for bad in &item.unreadable {
                 let path = crate::show::path(&bad.path);
-                say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
+                sink.say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
             }
         }
         for event in told(haul.id) {
-            say(&format!("    {}   {}", pad(wording::event_word(event.word), 6), line(&event.detail)))?;
+            sink.say(&format!("    {}   {}", pad(wording::event_word(event.word), 6), line(&event.detail)))?;
         }
         if let Some(next) = wording::what_now(haul, &drives_away(site, haul)) {
-            say(&format!("    now     {next}"))?;
+            sink.say(&format!("    now     {next}"))?;
         }
     }
     if wanted.len() > shown.len() {
         let more = wanted.len() - shown.len();
-        say(&format!("{} more: deft-barge log --all, or search: deft-barge log WORDS", count(more as u64)))?;
+        sink.say(&format!("{} more: deft-barge log --all, or search: deft-barge log WORDS", count(more as u64)))?;
     }
     Ok(0)
 }

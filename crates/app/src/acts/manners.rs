@@ -13,7 +13,8 @@ use serde_json::json;
 use crate::arguments::{Arguments, JournalAct, SettingsAct, Shell};
 use crate::fault::{Fault, Kind};
 use crate::settings::Settings;
-use crate::show::{line, path as shown, say, say_json, to_json};
+use crate::show::{line, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// The names that completions offer, as the last survey of this machine has seen them; none where there was none.
@@ -24,7 +25,7 @@ pub fn names() -> Names {
 }
 
 /// `completions`
-pub fn completions(shell: Shell) -> Result<u8, Fault> {
+pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
     let failed =
         |error: std::io::Error| Fault::new(Kind::Failed, format!("The completions cannot be made: {error}."), "");
     let name = match shell {
@@ -36,9 +37,9 @@ pub fn completions(shell: Shell) -> Result<u8, Fault> {
     let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("There is no shell {name}."), ""))?;
     let mut out = Vec::new();
     completer.write_registration("COMPLETE", "deft-barge", "deft-barge", "deft-barge", &mut out).map_err(failed)?;
-    say(String::from_utf8_lossy(&out).trim_end())?;
+    sink.say(String::from_utf8_lossy(&out).trim_end())?;
     if shell == Shell::Bash {
-        say(QUOTED)?;
+        sink.say(QUOTED)?;
     }
     Ok(0)
 }
@@ -58,27 +59,27 @@ _deft_barge_quoted() {
 complete -o nospace -o bashdefault -F _deft_barge_quoted deft-barge"#;
 
 /// `man`: the page of the program, or all pages into a folder.
-pub fn man(folder: Option<&Path>) -> Result<u8, Fault> {
+pub fn man(folder: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {
     let failed =
         |error: std::io::Error| Fault::new(Kind::Failed, format!("The manual cannot be written: {error}."), "");
     let Some(folder) = folder else {
         let mut out = Vec::new();
         clap_mangen::Man::new(Arguments::command()).render(&mut out).map_err(failed)?;
-        say(String::from_utf8_lossy(&out).trim_end())?;
+        sink.say(String::from_utf8_lossy(&out).trim_end())?;
         return Ok(0);
     };
     std::fs::create_dir_all(folder).map_err(failed)?;
     clap_mangen::generate_to(Arguments::command(), folder).map_err(failed)?;
-    say(&format!("The pages are in {}.", shown(folder)))?;
+    sink.say(&format!("The pages are in {}.", shown(folder)))?;
     Ok(0)
 }
 
 /// `settings`
-pub fn settings(site: &Site, act: &SettingsAct, json: bool) -> Result<u8, Fault> {
+pub fn settings(site: &Site, act: &SettingsAct, sink: &Sink) -> Result<u8, Fault> {
     let path = Settings::file(site);
     let told = |there: bool, text: &str| {
         let document = || json!({ "file": path, "there": there, "sound": true });
-        if json { say_json("settings", document()) } else { say(text) }.map(|()| 0)
+        if sink.is_json() { sink.document("settings", document()) } else { sink.say(text) }.map(|()| 0)
     };
     match act {
         SettingsAct::Write => {
@@ -109,18 +110,19 @@ pub fn settings(site: &Site, act: &SettingsAct, json: bool) -> Result<u8, Fault>
 }
 
 /// `journal`
-pub fn journal(site: &Site, act: &JournalAct, json: bool) -> Result<u8, Fault> {
+pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
         JournalAct::Check => {
             let state = check_journal(site)?;
-            if json {
-                return say_json("journal", json!({ "journal": to_json(&state)? }))
+            if sink.is_json() {
+                return sink
+                    .document("journal", json!({ "journal": to_json(&state)? }))
                     .map(|()| sound_code(state.as_ref()));
             }
             let Some(state) = &state else {
-                return say("There is no journal yet: nothing was hauled.").map(|()| 0);
+                return sink.say("There is no journal yet: nothing was hauled.").map(|()| 0);
             };
-            say(&format!(
+            sink.say(&format!(
                 "version {}, {}: {}, {}, {} in checksums, {} of the log",
                 state.version,
                 state.bytes,
@@ -130,22 +132,22 @@ pub fn journal(site: &Site, act: &JournalAct, json: bool) -> Result<u8, Fault> {
                 wording::several(state.events, "line")
             ))?;
             for problem in &state.problems {
-                say(&format!("problem   {}", line(problem)))?;
+                sink.say(&format!("problem   {}", line(problem)))?;
             }
             if state.problems.is_empty() {
-                say("All of it is sound.")?;
+                sink.say("All of it is sound.")?;
             } else {
-                say("Held originals stay where they are. Move the file away to begin a new journal.")?;
+                sink.say("Held originals stay where they are. Move the file away to begin a new journal.")?;
             }
             Ok(sound_code(Some(state)))
         }
         JournalAct::Compact => {
             let (journal, _) = Journal::open(site)?.recover()?;
             let (before, after) = journal.compact()?;
-            if json {
-                return say_json("journal", json!({ "before": before, "after": after })).map(|()| 0);
+            if sink.is_json() {
+                return sink.document("journal", json!({ "before": before, "after": after })).map(|()| 0);
             }
-            say(&format!("The journal took {before} and takes {after}."))?;
+            sink.say(&format!("The journal took {before} and takes {after}."))?;
             Ok(0)
         }
     }

@@ -34,30 +34,27 @@ pub use suggesting::{probe, suggest};
 
 use std::path::PathBuf;
 
-use deft_barge_core::bytes::Bytes;
-use deft_barge_core::haul::Control;
 use deft_barge_core::item::{Links, Policy, Trial};
 use deft_barge_core::journal::History;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Game, Lookup, Survey, SurveyPhase, Way};
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
-use crate::arguments::{Pace, Wish};
-use crate::fault::{Fault, Kind};
+use crate::arguments::Wish;
+use crate::fault::Fault;
 use crate::progress::Passing;
-use crate::show::teller;
+use crate::sink::Sink;
 
 /// Surveys the site with what the journal knows of held originals.
 ///
 /// A journal that cannot be read spoils nothing but the list of held originals; the second value says why.
-fn survey_site(site: &Site) -> (Survey, Option<Fault>) {
+fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
     let (history, fault) = match History::recent(site) {
         Ok(history) => (history, None),
         Err(error) => (History::default(), Some(error.into())),
     };
-    let passing = Passing::new();
+    let passing = Passing::new(sink);
     let report = |phase: SurveyPhase| passing.show(|| format!("measured {} of {} games", phase.measured, phase.games));
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
     // Not to know a drive again later is no reason to fail now.
@@ -102,7 +99,7 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
 }
 
 /// The plan that a command line wishes for.
-fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Fault> {
+fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Result<Plan, Fault> {
     let mut policy = if wish.release { Policy::Release } else { Policy::Hold };
     let mut what_if = wish.what_if.clone();
     let mut site = site.clone();
@@ -120,7 +117,7 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish) -> Result<Plan, Faul
     }
     let mut traced = Vec::new();
     for path in &wish.traced {
-        let trace = records::traced(&site, path, &[])?;
+        let trace = records::traced(&site, path, &[], sink)?;
         if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
             return Err(Fault::usage(sentence, "Name the game instead of its folder."));
@@ -186,23 +183,4 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
     let names: Vec<&str> = site.drives.iter().map(|drive| drive.name.as_str()).collect();
     let sentence = format!("There is no drive or library {word:?}; the drives are {}.", names.join(", "));
     Err(Fault::usage(sentence, "See what there is with: deft-barge survey"))
-}
-
-/// Asks for a pause when the person presses Ctrl-C, the terminal goes, or the system ends the program.
-fn stop_on_signals(pace: Pace) -> Result<Control, Fault> {
-    if let Some(teller) = teller() {
-        return Ok(teller.stop);
-    }
-    let stop = Control::default();
-    stop.set_limit(pace.limit.filter(|megabytes| *megabytes > 0).map(|megabytes| Bytes::new(megabytes * 1_000_000)));
-    stop.set_gentle(pace.gentle);
-    let asked = stop.clone();
-    let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
-        .map_err(|error| Fault::new(Kind::Failed, format!("Cannot listen to signals: {error}."), ""))?;
-    std::thread::spawn(move || {
-        for _ in &mut signals {
-            asked.ask();
-        }
-    });
-    Ok(stop)
 }

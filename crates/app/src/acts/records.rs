@@ -11,11 +11,12 @@ use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual
 use crate::arguments::{ProfileAct, Traced};
 use crate::fault::{Fault, Kind};
 use crate::progress::Passing;
-use crate::show::{count, line, path as shown, say, say_json, to_json};
+use crate::show::{count, line, path as shown, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// Traces a path, showing how far it is where that takes long.
-pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fault> {
+pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Result<Trace, Fault> {
     let whole = |path: &Path| {
         absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
     };
@@ -30,7 +31,7 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf]) -> Result<Trace, Fau
     if let Some(gone) = places.iter().find(|place| !place.exists()) {
         return Err(Fault::usage(format!("{} is not there.", gone.display()), ""));
     }
-    let passing = Passing::new();
+    let passing = Passing::new(sink);
     Ok(deft_barge_core::trace::trace(site, &path, &places, &|phase| looked(&passing, phase)))
 }
 
@@ -40,16 +41,16 @@ pub(super) fn looked(passing: &Passing, phase: TracePhase) {
 }
 
 /// `trace`
-pub fn trace(site: &Site, wish: &Traced, json: bool) -> Result<u8, Fault> {
-    let trace = traced(site, &wish.path, &wish.places)?;
+pub fn trace(site: &Site, wish: &Traced, sink: &Sink) -> Result<u8, Fault> {
+    let trace = traced(site, &wish.path, &wish.places, sink)?;
     if trace.finds.is_empty() && trace.gone {
         let sentence = format!("{} is not there, and no file that was looked at says it.", shown(&trace.path));
         return Err(Fault::usage(sentence, "Look at the spelling, or name the folders to look in with --in."));
     }
-    if json {
-        say_json("trace", to_json(&trace)?)?;
+    if sink.is_json() {
+        sink.document("trace", to_json(&trace)?)?;
     } else {
-        say(&trace_text(&trace))?;
+        sink.say(&trace_text(&trace))?;
     }
     Ok(0)
 }
@@ -109,15 +110,15 @@ fn find_text(find: &Find) -> String {
 }
 
 /// `profile`
-pub fn profile(site: &Site, act: &ProfileAct, json: bool) -> Result<u8, Fault> {
+pub fn profile(site: &Site, act: &ProfileAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        ProfileAct::Draft { traced: wish, out } => draft(site, wish, out.as_deref(), json),
-        ProfileAct::Check { profile } => check(site, profile.as_deref(), json),
+        ProfileAct::Draft { traced: wish, out } => draft(site, wish, out.as_deref(), sink),
+        ProfileAct::Check { profile } => check(site, profile.as_deref(), sink),
     }
 }
 
-fn draft(site: &Site, wish: &Traced, out: Option<&Path>, json: bool) -> Result<u8, Fault> {
-    let trace = traced(site, &wish.path, &wish.places)?;
+fn draft(site: &Site, wish: &Traced, out: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {
+    let trace = traced(site, &wish.path, &wish.places, sink)?;
     let text = draft_profile(site, &trace);
     if let Some(file) = out {
         let mut made = fs::File::create_new(file).map_err(|error| {
@@ -127,17 +128,17 @@ fn draft(site: &Site, wish: &Traced, out: Option<&Path>, json: bool) -> Result<u
         made.write_all(text.as_bytes())
             .map_err(|error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", file.display()), ""))?;
     }
-    if json {
-        say_json("profile-draft", serde_json::json!({ "profile": text, "file": out }))?;
+    if sink.is_json() {
+        sink.document("profile-draft", serde_json::json!({ "profile": text, "file": out }))?;
     } else if let Some(file) = out {
-        say(&format!("Written to {}. Read it, mend it, then: deft-barge profile check {0}", shown(file)))?;
+        sink.say(&format!("Written to {}. Read it, mend it, then: deft-barge profile check {0}", shown(file)))?;
     } else {
-        say(text.trim_end())?;
+        sink.say(text.trim_end())?;
     }
     Ok(0)
 }
 
-fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
+fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
     let as_file = wanted.map(PathBuf::from).filter(|path| path.symlink_metadata().is_ok() && !path.is_dir());
     let profiles = if let Some(file) = as_file {
         let text = read_text(&file)
@@ -159,16 +160,16 @@ fn check(site: &Site, wanted: Option<&str>, json: bool) -> Result<u8, Fault> {
     }
     let checks: Vec<ProfileCheck> = profiles.iter().map(|profile| check_profile(site, profile)).collect();
     let sound = checks.iter().all(ProfileCheck::sound);
-    if json {
+    if sink.is_json() {
         let mut all = Vec::new();
         for check in &checks {
             let mut value = to_json(check)?;
             value["sound"] = check.sound().into();
             all.push(value);
         }
-        say_json("profile-check", serde_json::json!({ "profiles": all, "sound": sound }))?;
+        sink.document("profile-check", serde_json::json!({ "profiles": all, "sound": sound }))?;
     } else {
-        say(&checks.iter().map(check_text).collect::<Vec<_>>().join("\n\n"))?;
+        sink.say(&checks.iter().map(check_text).collect::<Vec<_>>().join("\n\n"))?;
     }
     Ok(if sound { 0 } else { 4 })
 }

@@ -17,37 +17,38 @@ use super::charting::{free_in_home, one_haul, write_out};
 use super::survey_site;
 use crate::arguments::Out;
 use crate::fault::{Fault, Kind};
-use crate::show::{line, path as shown, say, say_json};
+use crate::show::{line, path as shown};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `report`
-pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: bool, json: bool) -> Result<u8, Fault> {
+pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: bool, sink: &Sink) -> Result<u8, Fault> {
     let (row, events) = one_haul(site, haul)?;
     let passage = Telemetry::of(site, row.id)?;
     let lines = lines(&row, &events, &passage);
     let text: String = lines.iter().map(|(weight, text)| as_text(*weight, text)).collect();
     let text = text.trim_start().to_string();
     let Some(path) = out else {
-        if json {
-            return say_json("report", json!({ "haul": row.id, "text": text })).map(|()| 0);
+        if sink.is_json() {
+            return sink.document("report", json!({ "haul": row.id, "text": text })).map(|()| 0);
         }
-        return say(text.trim_end()).map(|()| 0);
+        return sink.say(text.trim_end()).map(|()| 0);
     };
     let out = Out { out: path.into(), overwrite };
     let ending = path.extension().map(|ending| ending.to_string_lossy().to_lowercase());
     let bytes = match ending.as_deref() {
         Some("txt") => text.into_bytes(),
-        Some("pdf") => as_pdf(site, &survey_site(site).0, &row, &passage, &lines)?,
+        Some("pdf") => as_pdf(site, &survey_site(site, sink).0, &row, &passage, &lines)?,
         _ => {
             let sentence = format!("{} does not say what it should be.", shown(path));
             return Err(Fault::usage(sentence, "Let its name end with .txt or .pdf."));
         }
     };
     write_out(&out, &bytes)?;
-    if json {
-        say_json("report", json!({ "haul": row.id, "file": path }))?;
+    if sink.is_json() {
+        sink.document("report", json!({ "haul": row.id, "file": path }))?;
     } else {
-        say(&format!("The report of haul {} is in {}.", row.id, shown(path)))?;
+        sink.say(&format!("The report of haul {} is in {}.", row.id, shown(path)))?;
     }
     Ok(0)
 }

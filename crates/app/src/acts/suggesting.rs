@@ -7,15 +7,16 @@ use deft_barge_core::plan::{Aim, projected};
 use deft_barge_core::site::Site;
 use serde_json::json;
 
-use super::{drafts, stop_on_signals, survey_site};
+use super::{drafts, survey_site};
 use crate::arguments::{Pace, Suggest, Suggested};
 use crate::fault::{Fault, Kind};
-use crate::show::{line, pad, say, say_json, to_json};
+use crate::show::{line, pad, to_json};
+use crate::sink::Sink;
 use crate::wording;
 
 /// `suggest`
-pub fn suggest(site: &Site, wish: &Suggest, json: bool) -> Result<u8, Fault> {
-    let (mut survey, fault) = survey_site(site);
+pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
+    let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
     }
@@ -40,37 +41,37 @@ pub fn suggest(site: &Site, wish: &Suggest, json: bool) -> Result<u8, Fault> {
     if let Some(path) = &more.save {
         drafts::save(path, &survey, &draft, Policy::Hold, more.what_if.clone())?;
     }
-    if json {
+    if sink.is_json() {
         let mut value = to_json(&suggestion)?;
         value["loads"] = to_json(&loads)?;
-        say_json("suggestion", value)?;
+        sink.document("suggestion", value)?;
         return Ok(0);
     }
     if suggestion.lines.is_empty() && suggestion.misses.is_empty() {
-        say("Nothing has to be moved for that.")?;
+        sink.say("Nothing has to be moved for that.")?;
     }
     for row in &suggestion.lines {
         let why: Vec<String> = row.why.iter().map(|why| wording::why(why, survey.made)).collect();
-        say(&format!("{} > {}   {}", pad(&line(&row.title), 28), pad(&line(&row.to), 12), why.join(", ")))?;
+        sink.say(&format!("{} > {}   {}", pad(&line(&row.title), 28), pad(&line(&row.to), 12), why.join(", ")))?;
     }
     for miss in &suggestion.misses {
-        say(&format!("left      {}", wording::miss(miss)))?;
+        sink.say(&format!("left      {}", wording::miss(miss)))?;
     }
     for load in loads.iter().filter(|load| load.after != load.now) {
-        say(&wording::load(load))?;
+        sink.say(&wording::load(load))?;
     }
     if let (Some(path), false) = (&more.save, suggestion.lines.is_empty()) {
-        say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::show::path(path)))?;
+        sink.say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::show::path(path)))?;
     }
     Ok(0)
 }
 
 /// `probe`
-pub fn probe(site: &Site, word: &str, json: bool) -> Result<u8, Fault> {
+pub fn probe(site: &Site, word: &str, sink: &Sink) -> Result<u8, Fault> {
     let drive = site.find_drive(word).ok_or_else(|| {
         Fault::usage(format!("There is no drive {word:?}."), "See what there is with: deft-barge survey")
     })?;
-    let (survey, _) = survey_site(site);
+    let (survey, _) = survey_site(site, sink);
     // A person may write into a library where the drive's top is somebody else's.
     let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
     let mine = libraries.filter(|library| library.drive.as_ref() == Some(&drive.name)).map(|library| &library.path);
@@ -78,9 +79,9 @@ pub fn probe(site: &Site, word: &str, json: bool) -> Result<u8, Fault> {
         |path: &&std::path::PathBuf| rustix::fs::access(path.as_path(), rustix::fs::Access::WRITE_OK).is_ok();
     let folder = std::iter::once(&drive.root).chain(mine).find(writable).unwrap_or(&drive.root);
     let (journal, _) = Journal::open(site)?.recover()?;
-    let stop = stop_on_signals(Pace::default())?;
-    if !json {
-        say(&format!("Measuring {}; this takes up to ten seconds.", line(&drive.name)))?;
+    let stop = sink.stop(Pace::default())?;
+    if !sink.is_json() {
+        sink.say(&format!("Measuring {}; this takes up to ten seconds.", line(&drive.name)))?;
     }
     let pace = measure(&site.disk, drive, folder, &stop).map_err(|error| {
         let sentence = format!("{} cannot be measured: {error}.", line(&drive.name));
@@ -90,10 +91,10 @@ pub fn probe(site: &Site, word: &str, json: bool) -> Result<u8, Fault> {
         return Err(Fault::new(Kind::Interrupted, "Stopped; what was written is gone again.", "Nothing was kept."));
     }
     journal.put_probe(&drive.name, &pace)?;
-    if json {
-        say_json("probe", json!({ "drive": drive.name, "pace": to_json(&pace)? }))?;
+    if sink.is_json() {
+        sink.document("probe", json!({ "drive": drive.name, "pace": to_json(&pace)? }))?;
     } else {
-        say(&wording::pace(&drive.name, &pace))?;
+        sink.say(&wording::pace(&drive.name, &pace))?;
     }
     Ok(0)
 }

@@ -36,7 +36,8 @@ use super::state::{Act, Errand, Event, LongTask, Picture, State};
 use super::tasks::{Task, do_task};
 use crate::acts::{drafts, new_profile, tables};
 use crate::fault::{Fault, Kind};
-use crate::show::{Teller, Told, count, path as shown};
+use crate::show::{count, path as shown};
+use crate::sink::{Sink, Told};
 use crate::wording;
 
 /// Does what the interface wants.
@@ -269,9 +270,10 @@ impl Conductor {
     fn task(&mut self, id: u64, task: Task) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         self.stop_task = Control::default();
-        let (teller, hearing) = teller(id, &tell, self.stop_task.clone());
+        let (sink, hearing) = sheet(id, &tell, self.stop_task.clone());
         thread::spawn(move || {
-            let result = do_task(&site, task, teller);
+            let result = do_task(&site, task, &sink);
+            drop(sink);
             // All that was told is heard before the end is.
             let _ = hearing.join();
             let _ = tell.send(Event::Done(id, result));
@@ -444,7 +446,7 @@ fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_
 }
 
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
-fn teller(id: u64, tell: &Sender<Event>, stop: Control) -> (Teller, thread::JoinHandle<()>) {
+fn sheet(id: u64, tell: &Sender<Event>, stop: Control) -> (Sink, thread::JoinHandle<()>) {
     let (to, told) = unbounded::<Told>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
@@ -452,7 +454,7 @@ fn teller(id: u64, tell: &Sender<Event>, stop: Control) -> (Teller, thread::Join
             let _ = on.send(Event::Told(id, told));
         }
     });
-    (Teller { tell: to, stop }, hearing)
+    (Sink::Sheet { tell: to, stop }, hearing)
 }
 
 fn traced(
@@ -461,12 +463,14 @@ fn traced(
     id: u64,
     tell: &Sender<Event>,
 ) -> Result<deft_barge_core::trace::Trace, Fault> {
-    let (teller, hearing) = teller(id, tell, Control::default());
+    let (sink, hearing) = sheet(id, tell, Control::default());
     let path: PathBuf = path.components().collect();
     let trace = if path.is_dir() {
-        crate::show::told_to(teller, || crate::acts::traced(site, &path, &[]))
+        let trace = crate::acts::traced(site, &path, &[], &sink);
+        drop(sink);
+        trace
     } else {
-        drop(teller);
+        drop(sink);
         Err(Fault::new(Kind::Usage, format!("{} is no folder.", shown(&path)), "Name the folder of a game."))
     };
     let _ = hearing.join();

@@ -45,6 +45,7 @@ use theme::{Depth, Theme};
 
 use crate::fault::{Fault, Kind};
 use crate::settings::Settings;
+use crate::sink::Sink;
 
 fn failed(error: std::io::Error) -> Fault {
     Fault::new(Kind::Failed, format!("The terminal cannot be used: {error}."), "")
@@ -84,7 +85,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     let code = conduct(&mut conductor, &held, state, &events);
     drop(held);
     if let Some(words) = conductor.parting() {
-        crate::show::say(&words)?;
+        Sink::CommandLine { json: false }.say(&words)?;
     }
     code
 }

@@ -8,7 +8,8 @@ use super::keys::Wish;
 use super::state::{Act, Leaving, State};
 use super::tasks::Task;
 use crate::fault::Fault;
-use crate::show::{Told, path};
+use crate::show::path;
+use crate::sink::Told;
 
 /// How a line of a sheet is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

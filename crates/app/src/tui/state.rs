@@ -30,7 +30,7 @@ use super::theme::Ground;
 use super::typing::Typing;
 use crate::fault::Fault;
 use crate::settings::Settings;
-use crate::show::Told;
+use crate::sink::Told;
 
 /// What can happen.
 pub enum Event {

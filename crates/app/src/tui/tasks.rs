@@ -8,7 +8,7 @@ use deft_barge_core::site::Site;
 use crate::acts;
 use crate::arguments::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
 use crate::fault::Fault;
-use crate::show::{Teller, say, told_to};
+use crate::sink::Sink;
 use crate::wording;
 
 /// Something that tells what it does.
@@ -72,45 +72,41 @@ impl Task {
 }
 
 /// Does a task on this thread and has it tell.
-pub fn do_task(site: &Site, task: Task, teller: Teller) -> Result<u8, Fault> {
-    told_to(teller, || one(site, task))
-}
-
-fn one(site: &Site, task: Task) -> Result<u8, Fault> {
+pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
     let sure = Consent { yes: true, plan: false };
     match task {
-        Task::Play(id, _) => acts::start(site, &id, None, 30, false),
-        Task::Audit(what) => acts::audit(site, &auditing(what), false),
-        Task::Keep(what) => acts::audit(site, &Auditing { keep: true, ..auditing(what) }, false),
-        Task::Repair(id) => acts::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, false),
-        Task::Probe(drive) => acts::probe(site, &drive, false),
-        Task::Trace(path) => acts::trace(site, &Traced { path, places: Vec::new() }, false),
-        Task::CheckProfiles => acts::profile(site, &ProfileAct::Check { profile: None }, false),
-        Task::AddData(game, path) => acts::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, false),
-        Task::ForgetData(path) => acts::data(site, &DataAct::Forget { path }, false),
+        Task::Play(id, _) => acts::start(site, &id, None, 30, sink),
+        Task::Audit(what) => acts::audit(site, &auditing(what), sink),
+        Task::Keep(what) => acts::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
+        Task::Repair(id) => acts::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
+        Task::Probe(drive) => acts::probe(site, &drive, sink),
+        Task::Trace(path) => acts::trace(site, &Traced { path, places: Vec::new() }, sink),
+        Task::CheckProfiles => acts::profile(site, &ProfileAct::Check { profile: None }, sink),
+        Task::AddData(game, path) => acts::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
+        Task::ForgetData(path) => acts::data(site, &DataAct::Forget { path }, sink),
         Task::CarryPlan(what, to) => {
             let consent = Consent { yes: true, plan: true };
-            acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, false)
+            acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, sink)
         }
-        Task::Carry(what, to) => acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, false),
-        Task::CheckCarried(folder) => acts::carry(site, &CarryAct::Check { folder }, false),
-        Task::Take(file, from) => acts::take(site, &Taking { file, from }, false),
+        Task::Carry(what, to) => acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, sink),
+        Task::CheckCarried(folder) => acts::carry(site, &CarryAct::Check { folder }, sink),
+        Task::Take(file, from) => acts::take(site, &Taking { file, from }, sink),
         Task::Export(haul, item, file) => {
             for (file, lines) in acts::export_checksums(site, haul, item, &file)? {
-                say(&format!(
+                sink.say(&format!(
                     "{} in {}.",
                     wording::plural(lines, "checksum is", "checksums are"),
                     crate::show::path(&file)
                 ))?;
             }
-            say("Check them from within the folder of the game with: b3sum -c FILE")?;
+            sink.say("Check them from within the folder of the game with: b3sum -c FILE")?;
             Ok(0)
         }
         Task::Guided(path, launcher, id) => {
             let as_game = Some(format!("{launcher}/{id}"));
             let adopting =
                 Adopting { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
-            acts::adopt(site, &adopting, false)
+            acts::adopt(site, &adopting, sink)
         }
     }
 }

@@ -1,0 +1,95 @@
+//! Where what a service tells goes: to the command line, or to a sheet of the interface.
+//!
+//! A service prints nothing and draws nothing; it is given one of these, and says lines, or one document, to it.
+
+use std::io::{self, IsTerminal, Write};
+
+use crossbeam_channel::Sender;
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::haul::Control;
+use serde_json::Value;
+use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+
+use crate::arguments::Pace;
+use crate::direction::isolated;
+use crate::fault::{Fault, Kind};
+use crate::show::{document, json_text};
+
+/// What a service tells while the interface does it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Told {
+    /// Lines that stay.
+    Lines(String),
+    /// How far it is.
+    Passing(String),
+}
+
+/// Where it is told.
+#[derive(Clone, Debug)]
+pub enum Sink {
+    /// Standard output, as lines or as one JSON document.
+    CommandLine { json: bool },
+    /// A sheet; `stop` ends the work.
+    Sheet { tell: Sender<Told>, stop: Control },
+}
+
+impl Sink {
+    /// Whether one document is wanted, and no lines.
+    pub fn is_json(&self) -> bool {
+        matches!(self, Self::CommandLine { json: true })
+    }
+
+    /// Whether a person can be asked something and answers by a line.
+    pub fn is_sheet(&self) -> bool {
+        matches!(self, Self::Sheet { .. })
+    }
+
+    /// Says lines; a reader that went away is no failure.
+    pub fn say(&self, text: &str) -> Result<(), Fault> {
+        match self {
+            Self::Sheet { tell, .. } => {
+                // Who closed the sheet does not want to know.
+                let _ = tell.send(Told::Lines(text.into()));
+                Ok(())
+            }
+            Self::CommandLine { .. } if io::stdout().is_terminal() => print(&isolated(text)),
+            Self::CommandLine { .. } => print(text),
+        }
+    }
+
+    /// Says the one JSON document: `value` with its format and kind at the front.
+    pub fn document(&self, kind: &str, value: Value) -> Result<(), Fault> {
+        let text = json_text(&document(kind, value));
+        // A document stays as it is: it may be copied from the screen.
+        if self.is_sheet() { self.say(&text) } else { print(&text) }
+    }
+
+    /// What ends the work: the sheet's key, or Ctrl-C, a terminal that goes, and the system.
+    pub fn stop(&self, pace: Pace) -> Result<Control, Fault> {
+        if let Self::Sheet { stop, .. } = self {
+            return Ok(stop.clone());
+        }
+        let stop = Control::default();
+        let limit = pace.limit.filter(|megabytes| *megabytes > 0);
+        stop.set_limit(limit.map(|megabytes| Bytes::new(megabytes * 1_000_000)));
+        stop.set_gentle(pace.gentle);
+        let asked = stop.clone();
+        let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
+            .map_err(|error| Fault::new(Kind::Failed, format!("Cannot listen to signals: {error}."), ""))?;
+        std::thread::spawn(move || {
+            for _ in &mut signals {
+                asked.ask();
+            }
+        });
+        Ok(stop)
+    }
+}
+
+fn print(text: &str) -> Result<(), Fault> {
+    match writeln!(io::stdout().lock(), "{text}") {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))
+        }
+        _ => Ok(()),
+    }
+}
