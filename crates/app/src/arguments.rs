@@ -31,7 +31,7 @@ Examples:
 #[derive(Debug, Parser)]
 #[command(name = "deft-barge", version, args_conflicts_with_subcommands = false, after_help = EXAMPLES)]
 pub struct Arguments {
-    /// LongTask in the world that DIR/world.toml declares, instead of on this machine.
+    /// Work in the world that DIR/world.toml declares, instead of on this machine.
     #[arg(long, global = true, value_name = "DIR")]
     pub world: Option<PathBuf>,
     /// Write one JSON document to standard output, and nothing else.

@@ -1,4 +1,4 @@
-//! LongTask that writes: it is asked for, begins, ends; and what has to be answered before it is done.
+//! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::{Policy, Strategy, Trial};

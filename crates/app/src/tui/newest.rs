@@ -1,4 +1,4 @@
-//! LongTask beside the interface of which only the newest counts: a plan of a draft that has changed since is nobody's answer.
+//! Work beside the interface of which only the newest counts: a plan of a draft that has changed since is nobody's answer.
 //!
 //! Law: of one kind at most one thing is done at a time, and what waits is the newest that was asked for.
 

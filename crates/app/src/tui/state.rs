@@ -149,7 +149,7 @@ pub enum Errand {
     Library(String, LibraryWish),
 }
 
-/// LongTask that writes, or reads every byte; one at a time.
+/// Work that writes, or reads every byte; one at a time.
 #[derive(Clone, Debug, PartialEq)]
 pub enum LongTask {
     Start(Errand),
