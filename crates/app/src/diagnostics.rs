@@ -8,8 +8,7 @@ use deft_barge_core::site::Site;
 use tracing_subscriber::EnvFilter;
 use tracing_subscriber::filter::LevelFilter;
 
-use crate::fault::{Fault, Kind};
-use crate::show::path as shown;
+use crate::present::{Fault, Kind, path as shown};
 
 /// The environment variable that says what is traced: a level, or levels by modules, as `deft_barge_core::haul=debug,info`.
 const ASKED: &str = "DEFT_BARGE_LOG";

@@ -2,18 +2,17 @@
 //!
 //! Arguments, wording, drawing and exit codes are here; the job is in `deft-barge-core`. Start at [`run`].
 
-mod acts;
-mod arguments;
+mod cli;
+mod commands;
+mod completing;
+mod config;
+mod detached;
 mod diagnostics;
-mod direction;
-mod fault;
-mod progress;
-mod settings;
-mod show;
-mod sink;
+mod present;
+mod request;
+mod service;
 mod surroundings;
 mod tui;
-mod wording;
 
 use std::process::ExitCode;
 
@@ -21,8 +20,8 @@ use clap::error::ErrorKind;
 use clap::{CommandFactory, Parser};
 use clap_complete::CompleteEnv;
 
-use arguments::{Arguments, Command};
-use fault::Fault;
+use cli::{Arguments, Command};
+use present::Fault;
 
 fn main() -> ExitCode {
     // What a shell asks for is answered, and nothing else is done.
@@ -64,49 +63,51 @@ fn main() -> ExitCode {
 
 /// Does what the arguments say and gives the exit code.
 fn run(arguments: Arguments) -> Result<u8, Fault> {
-    let sink = sink::Sink::CommandLine { json: arguments.json };
+    let sink = service::Sink::CommandLine { json: arguments.json };
     if let Some(Command::Demo(demo)) = arguments.command {
-        return acts::demo(&demo, &sink);
+        return cli::demo(&demo, &sink);
     }
     match &arguments.command {
-        Some(Command::Completions { shell }) => return acts::completions(*shell, &sink),
-        Some(Command::Man { dir }) => return acts::man(dir.as_deref(), &sink),
+        Some(Command::Completions { shell }) => return cli::completions(*shell, &sink),
+        Some(Command::Man { dir }) => return cli::man(dir.as_deref(), &sink),
         _ => {}
     }
     let site = surroundings::site(arguments.world.as_deref())?;
     diagnostics::begin(&site)?;
     match arguments.command {
         None => tui::run(site),
-        Some(Command::Survey) => acts::survey(&site, &sink),
-        Some(Command::Plan(wish)) => acts::plan(&site, &wish, &sink),
-        Some(Command::Haul(wish)) => acts::haul(&site, &wish, &sink),
-        Some(Command::Chart(what)) => acts::chart(&site, &what, &sink),
-        Some(Command::Export(what)) => acts::export(&site, &what, &sink),
-        Some(Command::Report { haul, out, overwrite }) => acts::report(&site, haul, out.as_deref(), overwrite, &sink),
-        Some(Command::Trace(traced)) => acts::trace(&site, &traced, &sink),
-        Some(Command::Library(act)) => acts::library(&site, &act, &sink),
-        Some(Command::Finds { act }) => acts::finds(&site, act.as_ref(), &sink),
-        Some(Command::Carry(act)) => acts::carry(&site, &act, &sink),
-        Some(Command::Audit(auditing)) => acts::audit(&site, &auditing, &sink),
-        Some(Command::Start { game, program, wait }) => acts::start(&site, &game, program.as_deref(), wait, &sink),
-        Some(Command::Adopt(adopting)) => acts::adopt(&site, &adopting, &sink),
+        Some(Command::Survey) => service::survey(&site, &sink),
+        Some(Command::Plan(wish)) => service::plan(&site, &wish, &sink),
+        Some(Command::Haul(wish)) => service::haul(&site, &wish, &sink),
+        Some(Command::Chart(what)) => service::chart(&site, &what, &sink),
+        Some(Command::Export(what)) => service::export(&site, &what, &sink),
+        Some(Command::Report { haul, out, overwrite }) => {
+            service::report(&site, haul, out.as_deref(), overwrite, &sink)
+        }
+        Some(Command::Trace(traced)) => service::trace(&site, &traced, &sink),
+        Some(Command::Library(act)) => service::library(&site, &act, &sink),
+        Some(Command::Finds { act }) => service::finds(&site, act.as_ref(), &sink),
+        Some(Command::Carry(act)) => service::carry(&site, &act, &sink),
+        Some(Command::Audit(auditing)) => service::audit(&site, &auditing, &sink),
+        Some(Command::Start { game, program, wait }) => service::start(&site, &game, program.as_deref(), wait, &sink),
+        Some(Command::Adopt(adopting)) => service::adopt(&site, &adopting, &sink),
         Some(Command::ReAnchor { old, new, consent }) => {
             let places = old.zip(new);
-            acts::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
+            service::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
         }
-        Some(Command::Data(act)) => acts::data(&site, &act, &sink),
-        Some(Command::Profile(act)) => acts::profile(&site, &act, &sink),
-        Some(Command::Suggest(wish)) => acts::suggest(&site, &wish, &sink),
-        Some(Command::Probe { drive }) => acts::probe(&site, &drive, &sink),
-        Some(Command::Resume(going)) if going.apart => tui::resume_apart(&site),
-        Some(Command::Resume(going)) => acts::resume(&site, &going, &sink),
-        Some(Command::Take(taking)) => acts::take(&site, &taking, &sink),
-        Some(Command::Return(which)) => acts::return_(&site, &which, &sink),
-        Some(Command::Release(which)) => acts::release(&site, &which, &sink),
-        Some(Command::Prove(what)) => acts::prove(&site, &what, &sink),
-        Some(Command::Log { words, all }) => acts::log(&site, &words, all, &sink),
-        Some(Command::Journal(act)) => acts::journal(&site, &act, &sink),
-        Some(Command::Settings(act)) => acts::settings(&site, &act, &sink),
+        Some(Command::Data(act)) => service::data(&site, &act, &sink),
+        Some(Command::Profile(act)) => service::profile(&site, &act, &sink),
+        Some(Command::Suggest(wish)) => service::suggest(&site, &wish, &sink),
+        Some(Command::Probe { drive }) => service::probe(&site, &drive, &sink),
+        Some(Command::Resume(going)) if going.apart => detached::resume_apart(&site),
+        Some(Command::Resume(going)) => service::resume(&site, &going, &sink),
+        Some(Command::Take(taking)) => service::take(&site, &taking, &sink),
+        Some(Command::Return(which)) => service::return_(&site, &which, &sink),
+        Some(Command::Release(which)) => service::release(&site, &which, &sink),
+        Some(Command::Prove(what)) => service::prove(&site, &what, &sink),
+        Some(Command::Log { words, all }) => service::log(&site, &words, all, &sink),
+        Some(Command::Journal(act)) => cli::journal(&site, &act, &sink),
+        Some(Command::Settings(act)) => cli::settings(&site, &act, &sink),
         Some(Command::Demo(_) | Command::Completions { .. } | Command::Man { .. }) => Ok(0),
     }
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::site::{Places, Site};
 
-use crate::fault::Fault;
+use crate::present::Fault;
 
 /// The person's folders, from `HOME` and the `XDG_` variables; relative ones do not count, as their specification says.
 pub fn places() -> Result<Places, Fault> {

@@ -6,11 +6,11 @@ use deft_barge_core::journal::{HaulRow, ItemRow};
 use deft_barge_core::plan::Draft;
 use ratatui::crossterm::event::KeyCode;
 
-use super::keys::{View, Wish};
 use super::lanes::Running;
 use super::state::{Act, Errand, Leaving, LongTask, State};
 use super::tasks::Task;
-use crate::fault::{Fault, Kind};
+use crate::commands::{View, Wish};
+use crate::present::{Fault, Kind};
 
 /// A question that has to be answered before its act is done. Any key but those of its answers means no.
 #[derive(Clone, Debug, PartialEq)]
@@ -56,13 +56,13 @@ fn titles(haul: &HaulRow) -> String {
 }
 
 impl State {
-    pub(super) fn answered(&mut self, question: Question, code: KeyCode) -> Vec<Act> {
+    pub(crate) fn answered(&mut self, question: Question, code: KeyCode) -> Vec<Act> {
         let KeyCode::Char(key) = code else { return Vec::new() };
         let meant = question.answers.into_iter().find(|(own, ..)| *own == key.to_ascii_lowercase());
         meant.map_or_else(Vec::new, |(.., answer)| self.do_asked(answer))
     }
 
-    pub(super) fn start(&mut self) -> Vec<Act> {
+    pub(crate) fn start(&mut self) -> Vec<Act> {
         if self.view == View::Haul && self.may_start() {
             let work = LongTask::Start(self.errand());
             // Whatever deletes is asked, with bytes and titles.
@@ -93,12 +93,12 @@ impl State {
     /// What the plan deletes as soon as it is verified, as a question; `None` if all originals are kept.
     fn deletes_at_once(&self) -> Option<String> {
         let plan = self.plan.as_ref()?;
-        crate::wording::deletes(plan).map(|(bytes, titles)| {
+        crate::present::deletes(plan).map(|(bytes, titles)| {
             format!("Delete {bytes} of originals during the haul ({titles})? Each game is verified first, and can be moved back.")
         })
     }
 
-    pub(super) fn run(&mut self, work: LongTask) -> Vec<Act> {
+    pub(crate) fn run(&mut self, work: LongTask) -> Vec<Act> {
         let stays = matches!(work, LongTask::Prove(_));
         self.running = Running { work: Some(work.clone()), bell: self.bell, ..Running::default() };
         if !stays {
@@ -107,7 +107,7 @@ impl State {
         vec![Act::Run(work)]
     }
 
-    pub(super) fn ask(&mut self, wish: Wish) {
+    pub(crate) fn ask(&mut self, wish: Wish) {
         let idle = self.idle();
         if idle && self.looking {
             // Which haul is meant is not known yet: what is known here may be an older one.
@@ -200,7 +200,7 @@ impl State {
         self.unfinished().or_else(|| self.meant_haul(fits))
     }
 
-    pub(super) fn do_asked(&mut self, answer: Answer) -> Vec<Act> {
+    pub(crate) fn do_asked(&mut self, answer: Answer) -> Vec<Act> {
         let idle = self.idle();
         match answer {
             Answer::Cancel if !idle => {
@@ -250,7 +250,7 @@ impl State {
         self.sheet.as_ref().is_some_and(|sheet| sheet.hauls && sheet.task.is_some())
     }
 
-    pub(super) fn leave(&mut self) -> Vec<Act> {
+    pub(crate) fn leave(&mut self) -> Vec<Act> {
         if self.task_hauls() {
             let text = "Something is being done that moves files. Stop it at the next block, and leave then?";
             self.question = Some(Question::yes(text, Answer::StopAndLeave));
@@ -270,7 +270,7 @@ impl State {
     }
 
     /// Leaves while the haul goes on.
-    pub(super) fn leave_running(&mut self) -> Vec<Act> {
+    pub(crate) fn leave_running(&mut self) -> Vec<Act> {
         if self.running.elsewhere {
             return vec![Act::Leave];
         }
@@ -282,7 +282,7 @@ impl State {
     }
 
     /// Leaves from a window in which no question can be read: what runs is paused, and goes on with a resume.
-    pub(super) fn leave_unseen(&mut self) -> Vec<Act> {
+    pub(crate) fn leave_unseen(&mut self) -> Vec<Act> {
         self.question = None;
         self.must_leave()
     }
@@ -299,11 +299,11 @@ impl State {
     }
 
     /// Rings if that is wanted.
-    pub(super) fn rung(&self, title: &str) -> Option<Act> {
+    pub(crate) fn rung(&self, title: &str) -> Option<Act> {
         self.running.bell.then(|| Act::Ring(title.into()))
     }
 
-    pub(super) fn ended(&mut self, what: LongTask, result: Result<(), Fault>) -> Vec<Act> {
+    pub(crate) fn ended(&mut self, what: LongTask, result: Result<(), Fault>) -> Vec<Act> {
         self.running.work = None;
         let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
         match std::mem::take(&mut self.leaving) {
@@ -350,7 +350,7 @@ impl State {
     }
 
     /// Gives one item up and goes on with the others; what was heard of them is kept.
-    pub(super) fn give_up_item(&mut self, haul: HaulId, item: ItemId) -> Vec<Act> {
+    pub(crate) fn give_up_item(&mut self, haul: HaulId, item: ItemId) -> Vec<Act> {
         let work = LongTask::GiveUpItem(haul, item);
         self.running.work = Some(work.clone());
         vec![Act::Run(work)]

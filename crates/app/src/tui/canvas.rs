@@ -6,9 +6,9 @@ use ratatui::style::Style;
 use ratatui::text::Line;
 use ratatui::widgets::{Paragraph, Widget, Wrap};
 
-use super::keys::{View, Wish};
 use super::theme::Theme;
-use crate::show::{cut, line};
+use crate::commands::{View, Wish};
+use crate::present::{cut, line};
 
 /// What a cell of the screen stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -58,7 +58,7 @@ impl Canvas<'_> {
 
     /// Puts text at the right end of the first row of an area, if there is room for all of it.
     pub fn put_right(&mut self, text: &str, style: Style, area: Rect) {
-        let width = crate::show::width(text) as u16;
+        let width = crate::present::width(text) as u16;
         if width <= area.width && area.height > 0 {
             self.put(text, style, Rect { x: area.right() - width, width, height: 1, ..area });
         }
@@ -66,7 +66,7 @@ impl Canvas<'_> {
 
     /// Puts text that goes on in the next row, and gives the rows that it took.
     pub fn put_wrapped(&mut self, text: &str, style: Style, area: Rect) -> u16 {
-        let paragraph = Paragraph::new(crate::show::visible(text)).style(style).wrap(Wrap { trim: true });
+        let paragraph = Paragraph::new(crate::present::visible(text)).style(style).wrap(Wrap { trim: true });
         let rows = rows_of(text, area.width).min(area.height);
         paragraph.render(Rect { height: rows, ..area }, self.buffer);
         rows
@@ -107,7 +107,7 @@ pub fn rows_of(text: &str, width: u16) -> u16 {
         let mut used = 0;
         rows += 1;
         for word in part.split(' ') {
-            let cells = crate::show::width(word);
+            let cells = crate::present::width(word);
             if used > 0 && used + 1 + cells > width {
                 rows += 1;
                 used = cells;

@@ -7,7 +7,7 @@ use deft_barge_core::plan::Destination;
 use deft_barge_core::survey::{Game, GameId, Survey, UserData, Way};
 
 use super::state::State;
-use crate::wording;
+use crate::present::words;
 
 /// The order of the list.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -108,7 +108,7 @@ pub struct Coming {
 
 impl State {
     /// Works out what lies where, after a survey.
-    pub(super) fn restow(&mut self) {
+    pub(crate) fn restow(&mut self) {
         let Some(survey) = &self.survey else { return };
         let place: HashMap<&str, usize> =
             survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
@@ -129,7 +129,7 @@ impl State {
     }
 
     /// Lists the drive in focus anew; the cursor stays on its game.
-    pub(super) fn relist(&mut self) {
+    pub(crate) fn relist(&mut self) {
         let here = self.stow.list.get(self.stow.cursor).copied();
         let Some(survey) = &self.survey else { return };
         let mut list = self.stow.holds.get(self.drive).cloned().unwrap_or_default();
@@ -148,7 +148,7 @@ impl State {
     }
 
     /// Works out what the draft comes to, once for all frames that show it.
-    pub(super) fn recount(&mut self) {
+    pub(crate) fn recount(&mut self) {
         let Some(survey) = &self.survey else { return };
         let games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
         let place = |to: &Destination| match to {
@@ -170,7 +170,7 @@ impl State {
     }
 
     /// Puts the cursor on a game, on whatever drive it lies.
-    pub(super) fn go_to(&mut self, id: &GameId) {
+    pub(crate) fn go_to(&mut self, id: &GameId) {
         let Some(survey) = &self.survey else { return };
         let Some(at) = survey.games.iter().position(|game| game.id == *id) else { return };
         let Some(drive) = self.stow.holds.iter().position(|hold| hold.contains(&at)) else { return };
@@ -184,7 +184,7 @@ impl State {
     }
 
     /// Goes along the blocks of the hull, whatever the list is sorted by.
-    pub(super) fn step_block(&mut self, forward: bool) {
+    pub(crate) fn step_block(&mut self, forward: bool) {
         let (Some(survey), Some(hold)) = (&self.survey, self.stow.holds.get(self.drive)) else { return };
         let here = self.stow.list.get(self.stow.cursor).and_then(|n| hold.iter().position(|m| m == n));
         let next = match (here, forward) {
@@ -197,7 +197,7 @@ impl State {
         }
     }
 
-    pub(super) fn step_drive(&mut self, forward: bool) {
+    pub(crate) fn step_drive(&mut self, forward: bool) {
         let count = self.stow.holds.len();
         if count > 0 {
             self.drive = if forward { (self.drive + 1) % count } else { (self.drive + count - 1) % count };
@@ -208,20 +208,20 @@ impl State {
         }
     }
 
-    pub(super) fn sort_on(&mut self) {
+    pub(crate) fn sort_on(&mut self) {
         self.stow.sort = self.stow.sort.next();
         self.relist();
         self.message = Some(format!("The list is sorted {}.", self.stow.sort.words()));
     }
 
-    pub(super) fn filter_on(&mut self) {
+    pub(crate) fn filter_on(&mut self) {
         self.stow.filter = self.stow.filter.next();
         self.stow.cursor = 0;
         self.relist();
         self.message = Some(format!("The list shows games: {}.", self.stow.filter.words()));
     }
 
-    pub(super) fn scale_on(&mut self) {
+    pub(crate) fn scale_on(&mut self) {
         let (scale, words) = match self.stow.scale {
             Scale::Linear => (
                 Scale::Root,
@@ -233,7 +233,7 @@ impl State {
         self.message = Some(words.into());
     }
 
-    pub(super) fn mark(&mut self) {
+    pub(crate) fn mark(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
         if !self.stow.marks.remove(&id) {
             self.stow.marks.insert(id);
@@ -241,7 +241,7 @@ impl State {
         self.stow.cursor = (self.stow.cursor + 1).min(self.stow.list.len().saturating_sub(1));
     }
 
-    pub(super) fn mark_all(&mut self) {
+    pub(crate) fn mark_all(&mut self) {
         let Some(survey) = &self.survey else { return };
         let all: Vec<GameId> = self.stow.list.iter().map(|n| survey.games[*n].id.clone()).collect();
         if all.iter().all(|id| self.stow.marks.contains(id)) {
@@ -252,7 +252,7 @@ impl State {
     }
 
     /// The marked games, or the one under the cursor.
-    pub(super) fn meant(&self) -> Vec<GameId> {
+    pub(crate) fn meant(&self) -> Vec<GameId> {
         if self.stow.marks.is_empty() {
             return self.game_here().map(|game| game.id.clone()).into_iter().collect();
         }
@@ -261,7 +261,7 @@ impl State {
     }
 
     /// The name of the drive with a digit.
-    pub(super) fn drive_of_digit(&mut self, digit: u8) -> Option<String> {
+    pub(crate) fn drive_of_digit(&mut self, digit: u8) -> Option<String> {
         let drives = self.survey.iter().flat_map(|survey| &survey.drives);
         let name = drives.filter(|d| d.drive.tag == Some(digit)).map(|d| d.drive.name.clone()).next();
         if name.is_none() {
@@ -271,7 +271,7 @@ impl State {
     }
 
     /// Sends what is meant to a drive; what lies there already stays.
-    pub(super) fn send(&mut self, drive: &str) {
+    pub(crate) fn send(&mut self, drive: &str) {
         if self.on_data {
             return self.send_data(drive);
         }
@@ -283,13 +283,13 @@ impl State {
         if marked {
             let count = self.stow.marks.len();
             self.stow.marks.clear();
-            let games = wording::plural(count, "game was", "games were");
+            let games = words::plural(count, "game was", "games were");
             self.message = Some(format!("{games} sent to {drive}; none is marked any more."));
         }
         self.redraft();
     }
 
-    pub(super) fn send_game(&mut self, id: &GameId, drive: &str) {
+    pub(crate) fn send_game(&mut self, id: &GameId, drive: &str) {
         let Some(game) = self.survey.as_ref().and_then(|survey| survey.game(id)) else { return };
         if game.drive.as_deref() == Some(drive) {
             self.draft.keep(id);
@@ -299,7 +299,7 @@ impl State {
         self.draft.send_by(id.clone(), Destination::Drive(drive.into()), way);
     }
 
-    pub(super) fn keep_here(&mut self) {
+    pub(crate) fn keep_here(&mut self) {
         for id in self.meant() {
             self.draft.keep(&id);
         }
@@ -308,7 +308,7 @@ impl State {
     }
 
     /// Has a link left at the old place of the game under the cursor, or not.
-    pub(super) fn leave_link(&mut self) {
+    pub(crate) fn leave_link(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
         let Some(item) = self.draft.items.iter_mut().find(|item| item.game == id) else {
             self.message = Some("This game is not on the haul: a drive's digit sends it.".into());
@@ -324,7 +324,7 @@ impl State {
         survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id)).collect()
     }
 
-    pub(super) fn turn_to_data(&mut self) {
+    pub(crate) fn turn_to_data(&mut self) {
         let can_go = self.data_here().iter().any(|data| !data.ways.is_empty());
         self.on_data = !self.on_data && can_go;
         if !can_go {
@@ -351,7 +351,7 @@ impl State {
     }
 
     /// Has the user data of the game under the cursor go in the next of its ways.
-    pub(super) fn other_way(&mut self) {
+    pub(crate) fn other_way(&mut self) {
         let ways: Vec<_> = self.data_here().into_iter().map(|data| (data.id.clone(), data.ways.clone())).collect();
         let mut turned = false;
         for (id, ways) in ways {

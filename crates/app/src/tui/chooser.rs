@@ -6,8 +6,8 @@ use deft_barge_core::plan::Destination;
 use deft_barge_core::survey::GameId;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
-use super::keys::{DEEDS, View, Where, Wish};
 use super::state::{Act, State};
+use crate::commands::{DEEDS, View, Where, Wish};
 
 /// What is chosen from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -77,7 +77,7 @@ pub fn fit(letters: &str, text: &str) -> Option<usize> {
 
 impl State {
     /// Lists what fits the letters.
-    pub(super) fn choices(&mut self) {
+    pub(crate) fn choices(&mut self) {
         let Some(mut chooser) = self.chooser.take() else { return };
         let mut offers: Vec<(usize, Offer)> = match chooser.of {
             Of::Acts => self.acts(&chooser.text),
@@ -174,7 +174,7 @@ impl State {
         survey.games.iter().filter_map(offer).collect()
     }
 
-    pub(super) fn choose_on(&mut self, mut chooser: Chooser, key: KeyEvent) -> Vec<Act> {
+    pub(crate) fn choose_on(&mut self, mut chooser: Chooser, key: KeyEvent) -> Vec<Act> {
         let last = chooser.offers.len().saturating_sub(1);
         let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         match key.code {
@@ -204,7 +204,7 @@ impl State {
         Vec::new()
     }
 
-    pub(super) fn chosen(&mut self, choice: Choice) -> Vec<Act> {
+    pub(crate) fn chosen(&mut self, choice: Choice) -> Vec<Act> {
         self.chooser = None;
         match choice {
             Choice::Game(id) => {

@@ -27,21 +27,17 @@ use deft_barge_core::trace::usual_places;
 use deft_barge_core::trace::{TracePhase, trace};
 use deft_barge_harbor::world;
 
-use super::apart::{follow, leave_running, wish, wished_limit};
 use super::guiding::Guide;
-use super::keys::View;
-use super::lanes::Heard;
 use super::newest::Newest;
 use super::state::{Act, Errand, Event, LongTask, Picture, State};
 use super::tasks::{Task, do_task};
-use crate::acts::{drafts, new_profile, tables};
-use crate::fault::{Fault, Kind};
-use crate::show::{count, path as shown};
-use crate::sink::{Sink, Told};
-use crate::wording;
+use crate::commands::View;
+use crate::detached::{follow, leave_running, wish, wished_limit};
+use crate::present::{Fault, Kind, count, path as shown, words};
+use crate::service::{Heard, Sink, Told, drafts, new_profile, tables};
 
 /// Does what the interface wants.
-pub(super) struct Conductor {
+pub(crate) struct Conductor {
     site: Arc<Site>,
     tell: Sender<Event>,
     /// The haul in hand, and what a sheet shows.
@@ -57,7 +53,7 @@ pub(super) struct Conductor {
 }
 
 impl Conductor {
-    pub(super) fn new(site: Site, tell: Sender<Event>) -> Self {
+    pub(crate) fn new(site: Site, tell: Sender<Event>) -> Self {
         Self {
             site: Arc::new(site),
             tell,
@@ -71,7 +67,7 @@ impl Conductor {
         }
     }
 
-    pub(super) fn act(&mut self, act: Act, state: &State) {
+    pub(crate) fn act(&mut self, act: Act, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         match act {
             Act::Survey => self.survey(state),
@@ -196,15 +192,15 @@ impl Conductor {
                 let plan = state.plan.clone();
                 self.say_when_written(move |site| {
                     let table = table_of(site, view, &survey, plan.as_ref())?;
-                    let (file, rows) = crate::acts::put_table_in_home(site, &table)?;
-                    let lines = wording::plural(rows, "line is", "lines are");
+                    let (file, rows) = crate::service::put_table_in_home(site, &table)?;
+                    let lines = words::plural(rows, "line is", "lines are");
                     Ok(format!("{lines} in {}.", shown(&file)))
                 });
             }
             Act::Report(id) => {
                 let Some(survey) = state.survey.clone() else { return };
                 self.say_when_written(move |site| {
-                    let file = crate::acts::put_report_in_home(site, &survey, id)?;
+                    let file = crate::service::put_report_in_home(site, &survey, id)?;
                     Ok(format!("The report of haul {id} is in {}.", shown(&file)))
                 });
             }
@@ -222,7 +218,7 @@ impl Conductor {
     }
 
     /// What is to be said when the terminal is given back.
-    pub(super) fn parting(&mut self) -> Option<String> {
+    pub(crate) fn parting(&mut self) -> Option<String> {
         self.parting.take()
     }
 
@@ -297,7 +293,7 @@ impl Conductor {
     }
 
     /// Goes on in another world.
-    pub(super) fn move_to(&mut self, site: Site) {
+    pub(crate) fn move_to(&mut self, site: Site) {
         self.site = Arc::new(site);
     }
 }
@@ -340,7 +336,7 @@ fn draw_all(
             Picture::Drives => Some(deft_barge_charts::hulls(survey, None)),
         };
         if let Some(drawing) = drawing {
-            files.push(shown(&crate::acts::put_in_home(site, &drawing)?));
+            files.push(shown(&crate::service::put_in_home(site, &drawing)?));
         }
     }
     match files.as_slice() {
@@ -394,7 +390,7 @@ fn profiles(site: &Site) -> Vec<String> {
     profiles.iter().map(|profile| format!("{}: none of its folders is here", profile.name)).chain(unread).collect()
 }
 
-pub(super) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
+pub(crate) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
     let history = History::recent(site);
     let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
     let mut survey = survey(site, held, report);
@@ -415,7 +411,7 @@ fn tell_traced(tell: &Sender<Event>, phase: TracePhase) {
 }
 
 /// Plans an errand; `report` hears how far a trace is, where it needs one.
-pub(super) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report: &(dyn Fn(TracePhase) + Sync)) -> Plan {
+pub(crate) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report: &(dyn Fn(TracePhase) + Sync)) -> Plan {
     match errand {
         Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
         Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
@@ -466,7 +462,7 @@ fn traced(
     let (sink, hearing) = sheet(id, tell, Control::default());
     let path: PathBuf = path.components().collect();
     let trace = if path.is_dir() {
-        let trace = crate::acts::traced(site, &path, &[], &sink);
+        let trace = crate::service::traced(site, &path, &[], &sink);
         drop(sink);
         trace
     } else {

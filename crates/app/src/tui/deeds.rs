@@ -7,14 +7,14 @@ use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 
 use super::asking::{Answer, Question};
 use super::chooser::Chooser;
-use super::keys::{View, Wish};
 use super::state::{Act, Errand, LongTask, Picture, State};
 use super::tasks::Task;
-use super::theme::Ground;
 use super::typing::Typed;
+use crate::commands::{View, Wish};
+use crate::config::Ground;
 
 impl State {
-    pub(super) fn wished(&mut self, wish: Wish) -> Vec<Act> {
+    pub(crate) fn wished(&mut self, wish: Wish) -> Vec<Act> {
         match wish {
             Wish::Show(view) => return self.show(view),
             Wish::Down => self.step(1),
@@ -167,7 +167,7 @@ impl State {
     }
 
     /// The game that an act means in this view, by id and title.
-    pub(super) fn game_meant(&self) -> Option<(String, String)> {
+    pub(crate) fn game_meant(&self) -> Option<(String, String)> {
         if self.view == View::Proof {
             return self.item_proved().map(|item| (item.planned.game.0.clone(), item.planned.title.clone()));
         }
@@ -274,7 +274,7 @@ impl State {
     }
 
     /// Moves the cursor of the view by lines.
-    pub(super) fn step(&mut self, by: isize) {
+    pub(crate) fn step(&mut self, by: isize) {
         let moved = |at: usize, count: usize| {
             let last = count.saturating_sub(1) as isize;
             (at as isize).saturating_add(by).clamp(0, last) as usize
@@ -366,7 +366,7 @@ impl State {
     }
 
     /// What choosing a drive means in this view.
-    pub(super) fn on_drive(&mut self, drive: String) -> Vec<Act> {
+    pub(crate) fn on_drive(&mut self, drive: String) -> Vec<Act> {
         match self.view {
             View::Drives => self.send(&drive),
             View::Finds => return self.bring_find(drive),
@@ -453,7 +453,7 @@ impl State {
     }
 
     /// Asks for another copy of the first file that could not be read.
-    pub(super) fn ask_for_copy(&mut self) -> Vec<Act> {
+    pub(crate) fn ask_for_copy(&mut self) -> Vec<Act> {
         self.wants_copy = false;
         let items = self.unfinished().into_iter().flat_map(|haul| &haul.items);
         let bad = items.flat_map(|item| item.unreadable.iter().map(move |bad| (item, bad.path.clone()))).next();

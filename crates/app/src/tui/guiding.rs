@@ -9,9 +9,7 @@ use ratatui::crossterm::event::KeyCode;
 use super::sheet::{Sheet, Then, Tone};
 use super::state::{Act, State};
 use super::typing::Typed;
-use crate::fault::Fault;
-use crate::show::{line, path as shown};
-use crate::wording;
+use crate::present::{Fault, line, path as shown, words};
 
 /// A profile that is being made.
 #[derive(Clone, Debug)]
@@ -23,7 +21,7 @@ pub struct Guide {
 
 impl State {
     /// Begins a new profile with a trace.
-    pub(super) fn trace_for_profile(&mut self, path: PathBuf) -> Vec<Act> {
+    pub(crate) fn trace_for_profile(&mut self, path: PathBuf) -> Vec<Act> {
         self.tasks += 1;
         let title = format!("Looking for every place where {} is written down", path.display());
         self.sheet = Some(Sheet { task: Some(self.tasks), ..Sheet::new(title) });
@@ -31,7 +29,7 @@ impl State {
     }
 
     /// Shows what was traced; Enter goes on.
-    pub(super) fn traced(&mut self, id: u64, trace: Result<Trace, Fault>) {
+    pub(crate) fn traced(&mut self, id: u64, trace: Result<Trace, Fault>) {
         let Some(sheet) = self.sheet.as_mut().filter(|sheet| sheet.task == Some(id)) else { return };
         (sheet.task, sheet.passing) = (None, String::new());
         let trace = match trace {
@@ -45,7 +43,7 @@ impl State {
         sheet.title = format!("A new profile, from {}", trace.path.display());
         let head = format!(
             "{} this path; {sure} of them can be rewritten.",
-            wording::plural(trace.finds.len(), "place says", "places say")
+            words::plural(trace.finds.len(), "place says", "places say")
         );
         sheet.lines = vec![(Tone::Strong, head), (Tone::Text, String::new())];
         let mut file = None;
@@ -75,7 +73,7 @@ impl State {
     }
 
     /// Goes on after what was shown: to the name, and after the check to the launcher's games.
-    pub(super) fn go_on_guiding(&mut self) -> Vec<Act> {
+    pub(crate) fn go_on_guiding(&mut self) -> Vec<Act> {
         match &self.guide {
             Some(Guide { written: None, .. }) => self.type_in(Typed::ProfileName, ""),
             Some(_) => {
@@ -87,7 +85,7 @@ impl State {
         Vec::new()
     }
 
-    pub(super) fn name_profile(&mut self, name: &str) -> Vec<Act> {
+    pub(crate) fn name_profile(&mut self, name: &str) -> Vec<Act> {
         if !name.chars().any(char::is_alphanumeric) {
             self.message = Some("A name with a letter or a figure is wanted.".into());
             return Vec::new();
@@ -96,7 +94,7 @@ impl State {
     }
 
     /// Shows what the check says of a profile that was written.
-    pub(super) fn drafted(&mut self, guide: Result<Guide, Fault>) -> Vec<Act> {
+    pub(crate) fn drafted(&mut self, guide: Result<Guide, Fault>) -> Vec<Act> {
         match guide {
             Ok(guide) => {
                 let (path, told) = guide.written.clone().unwrap_or_default();

@@ -5,7 +5,7 @@ use ratatui::style::{Modifier, Style};
 
 use super::canvas::{Canvas, Hit};
 use super::theme::Theme;
-use crate::show::cut;
+use crate::present::cut;
 
 /// What a block of cargo is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -152,7 +152,7 @@ impl Hull<'_> {
 }
 
 fn title_of(block: &Block<'_>, room: usize) -> String {
-    let title = crate::show::line(block.title);
+    let title = crate::present::line(block.title);
     match block.cargo {
         Cargo::Leaving { to: Some(to), .. } if room > 3 => format!("→{to} {title}"),
         Cargo::Arriving if room > 2 => format!("+{title}"),
@@ -175,8 +175,9 @@ fn style_of(theme: Theme, cargo: Cargo) -> (Style, &'static str) {
 mod tests {
     use ratatui::buffer::Buffer;
 
-    use super::super::theme::{Depth, Ground};
+    use super::super::theme::Depth;
     use super::*;
+    use crate::config::Ground;
 
     fn block(bytes: u64) -> Block<'static> {
         Block { cargo: Cargo::Other, title: "x", bytes, here: false, marked: false, hit: None }

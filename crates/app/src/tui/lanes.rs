@@ -1,63 +1,15 @@
 //! What is known of the work in hand: its items side by side, their rates, and what was said of them.
 
+use crate::present::Fault;
+use crate::service::Heard;
 use std::collections::VecDeque;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
-use deft_barge_core::haul::HaulEvent;
+
 use deft_barge_core::item::{Progress, StageKind};
-use serde::{Deserialize, Serialize};
 
 use super::state::{Act, LongTask, State};
-use crate::fault::Fault;
-use crate::wording;
-
-/// What is heard of a running haul, in whatever program of ours it runs.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case", tag = "heard")]
-pub enum Heard {
-    /// An item has reached a stage.
-    Stage { haul: HaulId, item: ItemId, title: String, stage: StageKind },
-    /// An item goes on.
-    Progress { progress: Progress },
-    /// An item waits for something, or its drive does not answer.
-    HeldUp { item: ItemId, title: String, text: String },
-    /// Something that is worth a sentence.
-    Said { text: String },
-    /// An item did not go on.
-    Failed { item: ItemId, title: String, why: String },
-}
-
-impl Heard {
-    pub fn of(event: HaulEvent) -> Self {
-        match event {
-            HaulEvent::Progress(progress) => Self::Progress { progress },
-            HaulEvent::Stage { haul, item, title, stage } => Self::Stage { haul, item, title, stage },
-            HaulEvent::Waiting { item, title, findings } => {
-                let text = crate::wording::waiting(&title, &findings);
-                Self::HeldUp { item, title, text }
-            }
-            HaulEvent::Hung { item, title, path, seconds } => {
-                let text = crate::wording::hung(&title, &path, seconds);
-                Self::HeldUp { item, title, text }
-            }
-            HaulEvent::Proved { title, proof, .. } => {
-                let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
-                let files = wording::several(proof.files, "file");
-                Self::Said { text: format!("{title}: {files} looked at, its launcher would download {download}") }
-            }
-            HaulEvent::Released { title, bytes, left, .. } => {
-                let stays = if left > 0 {
-                    format!("; {}, not what was compared, left where they are", wording::several(left, "file"))
-                } else {
-                    String::new()
-                };
-                Self::Said { text: format!("{title}: {bytes} came back{stays}") }
-            }
-            HaulEvent::Failed { item, title, why } => Self::Failed { item, title, why },
-        }
-    }
-}
 
 /// A line of what just happened.
 #[derive(Clone, Debug, PartialEq)]
@@ -82,7 +34,7 @@ impl At {
     pub fn words(self) -> &'static str {
         match self {
             Self::Beginning => "begins",
-            Self::Stage(stage) => crate::wording::stage(stage),
+            Self::Stage(stage) => crate::present::stage(stage),
             Self::Failed => "failed",
         }
     }
@@ -139,7 +91,7 @@ pub struct Running {
 const RATES: usize = 6000;
 
 impl State {
-    pub(super) fn say(&mut self, text: String) {
+    pub(crate) fn say(&mut self, text: String) {
         self.running.said.push(Said { at: self.clock, text });
     }
 
@@ -152,7 +104,7 @@ impl State {
         &mut lanes[at]
     }
 
-    pub(super) fn heard(&mut self, heard: Heard) {
+    pub(crate) fn heard(&mut self, heard: Heard) {
         match heard {
             Heard::Progress { progress } => {
                 let lane = self.lane(progress.item, &progress.title);
@@ -166,7 +118,7 @@ impl State {
                 }
             }
             Heard::Stage { haul, item, title, stage } => {
-                self.say(format!("{title}: {}", crate::wording::stage(stage)));
+                self.say(format!("{title}: {}", crate::present::stage(stage)));
                 self.running.haul = Some(haul);
                 let lane = self.lane(item, &title);
                 (lane.at, lane.held_up) = (At::Stage(stage), None);
@@ -190,7 +142,7 @@ impl State {
     }
 
     /// The next limit below or above the one there is: steps that double, and none at the upper end.
-    pub(super) fn limited(&mut self, slower: bool) -> Vec<Act> {
+    pub(crate) fn limited(&mut self, slower: bool) -> Vec<Act> {
         const STEPS: [u64; 10] = [1, 2, 5, 10, 20, 40, 80, 160, 320, 640];
         let now = self.limit.map(|bytes| bytes.count() / 1_000_000);
         let rate = self.running.rates.back().copied().unwrap_or(0.0) / 1e6;

@@ -5,8 +5,8 @@ use deft_barge_core::journal::{HaulRow, History};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
-use super::keys::View;
 use super::state::{Act, State};
+use crate::commands::View;
 
 /// A line of the Log.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -32,7 +32,7 @@ pub struct Ledger {
 
 impl State {
     /// Works out the lines of the Log, after the journal was read.
-    pub(super) fn relog(&mut self) {
+    pub(crate) fn relog(&mut self) {
         let here = self.haul_id_here();
         let mut rows = Vec::new();
         // Who searches does not look for what is held.
@@ -57,7 +57,7 @@ impl State {
     }
 
     /// The number of the haul under the cursor of the Log.
-    pub(super) fn haul_id_here(&self) -> Option<HaulId> {
+    pub(crate) fn haul_id_here(&self) -> Option<HaulId> {
         match self.ledger.rows.get(self.ledger.cursor)? {
             LogRow::Held(_, id) | LogRow::Haul(id) => Some(*id),
             LogRow::Day(_) => None,
@@ -70,7 +70,7 @@ impl State {
     }
 
     /// Asks once for the haul under the cursor of the Log where only its line is known.
-    pub(super) fn read_haul_here(&mut self) -> Option<Act> {
+    pub(crate) fn read_haul_here(&mut self) -> Option<Act> {
         let id = self.haul_id_here().filter(|_| self.view == View::Log)?;
         let wanted = self.history.haul(id).is_none() && self.ledger.asked != Some(id);
         wanted.then(|| {
@@ -80,7 +80,7 @@ impl State {
     }
 
     /// Keeps the haul whose proof is looked at, where it is not among those that were read anew.
-    pub(super) fn keep_what_is_looked_at(&mut self, mut before: History) {
+    pub(crate) fn keep_what_is_looked_at(&mut self, mut before: History) {
         let Some(id) = self.proofs.haul.filter(|id| self.proofs.chosen && self.history.haul(*id).is_none()) else {
             return;
         };
@@ -92,7 +92,7 @@ impl State {
     }
 
     /// Shows the hauls of the log that fit these words alone.
-    pub(super) fn search_log(&mut self, text: &str) {
+    pub(crate) fn search_log(&mut self, text: &str) {
         if self.ledger.search != text {
             text.clone_into(&mut self.ledger.search);
             self.relog();
@@ -100,7 +100,7 @@ impl State {
     }
 
     /// Moves the cursor; days are passed over.
-    pub(super) fn step_log(&mut self, by: isize) {
+    pub(crate) fn step_log(&mut self, by: isize) {
         let rows = &self.ledger.rows;
         let last = rows.len().saturating_sub(1) as isize;
         let mut at = (self.ledger.cursor as isize).saturating_add(by).clamp(0, last);

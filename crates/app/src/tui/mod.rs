@@ -3,7 +3,6 @@
 //! Law: a frame is drawn from [`State`] alone and never waits for a disk. Start at [`run`]; `state.rs` takes events, `keys.rs` is
 //! the table of all that can be asked for, `views/` draws, `conductor.rs` turns acts into threads.
 
-mod apart;
 mod asking;
 mod canvas;
 mod cargo;
@@ -12,7 +11,6 @@ mod conductor;
 mod deeds;
 mod guiding;
 mod hull;
-mod keys;
 mod lanes;
 mod ledger;
 mod mouse;
@@ -35,17 +33,14 @@ use crossbeam_channel::{Receiver, RecvTimeoutError, unbounded};
 use deft_barge_core::site::Site;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
-pub use apart::resume_apart;
 use conductor::Conductor;
-pub use keys::{KeyMap, usual_keys};
 use state::{Act, Event, State};
 use terminal::Held;
-pub use theme::Ground;
 use theme::{Depth, Theme};
 
-use crate::fault::{Fault, Kind};
-use crate::settings::Settings;
-use crate::sink::Sink;
+use crate::config::Settings;
+use crate::present::{Fault, Kind};
+use crate::service::Sink;
 
 fn failed(error: std::io::Error) -> Fault {
     Fault::new(Kind::Failed, format!("The terminal cannot be used: {error}."), "")
@@ -103,7 +98,7 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         let mut hits = Vec::new();
         let draw = |frame: &mut ratatui::Frame<'_>| {
             hits = views::draw(&state, theme, frame);
-            crate::direction::isolate(frame.buffer_mut());
+            crate::present::isolate(frame.buffer_mut());
         };
         screen.draw(draw).map_err(failed)?;
         state.hits = hits;

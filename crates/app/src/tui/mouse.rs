@@ -3,12 +3,12 @@
 use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind};
 
 use super::canvas::{Hit, hit_at};
-use super::keys::View;
 use super::registry::RecordRow;
 use super::state::{Act, State};
+use crate::commands::View;
 
 impl State {
-    pub(super) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
+    pub(crate) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
         let hit = hit_at(&self.hits, mouse.column, mouse.row);
         match mouse.kind {
             MouseEventKind::ScrollDown => self.wheel(3),

@@ -12,13 +12,13 @@ use crossbeam_channel::{Sender, unbounded};
 type Job = Box<dyn FnOnce(&dyn Fn() -> bool) + Send>;
 
 /// One kind of work.
-pub(super) struct Newest {
+pub(crate) struct Newest {
     ask: Sender<(u64, Job)>,
     asked: Arc<AtomicU64>,
 }
 
 impl Newest {
-    pub(super) fn new() -> Self {
+    pub(crate) fn new() -> Self {
         let (ask, jobs) = unbounded::<(u64, Job)>();
         let asked = Arc::new(AtomicU64::new(0));
         let newest = Arc::clone(&asked);
@@ -32,7 +32,7 @@ impl Newest {
     }
 
     /// Has this done once what is in hand has ended, unless something newer is asked for until then.
-    pub(super) fn ask(&self, job: impl FnOnce(&dyn Fn() -> bool) + Send + 'static) {
+    pub(crate) fn ask(&self, job: impl FnOnce(&dyn Fn() -> bool) + Send + 'static) {
         let number = self.asked.fetch_add(1, Ordering::SeqCst) + 1;
         // Its thread lives as long as this does.
         let _ = self.ask.send((number, Box::new(job)));

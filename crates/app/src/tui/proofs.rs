@@ -8,10 +8,10 @@ use deft_barge_core::haul::{Closer, ListedEntry};
 use deft_barge_core::item::{Difference, DifferenceKind, Proof};
 use deft_barge_core::journal::{HaulRow, ItemRow};
 
-use super::keys::View;
 use super::state::{Act, State};
 use super::typing::Typed;
-use crate::fault::Fault;
+use crate::commands::View;
+use crate::present::Fault;
 
 /// Where a line of the tree stands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,7 +44,7 @@ pub struct TreeRow {
 pub struct Proofs {
     pub haul: Option<HaulId>,
     /// Whether a person has chosen that haul; else it is the newest one with a proof.
-    pub(super) chosen: bool,
+    pub(crate) chosen: bool,
     pub item: usize,
     /// Proofs that were made anew since the journal was read.
     pub fresh: HashMap<PathBuf, Proof>,
@@ -77,7 +77,7 @@ impl State {
     }
 
     /// Chooses the newest haul with a proof where none is chosen, and asks for the tree where it is not there.
-    pub(super) fn reprove(&mut self) -> Vec<Act> {
+    pub(crate) fn reprove(&mut self) -> Vec<Act> {
         let proved = |haul: &&HaulRow| haul.items.iter().any(|item| item.proof.is_some());
         let known = self.proofs.haul.is_some_and(|id| self.history.haul(id).is_some());
         if !(self.proofs.chosen && known) {
@@ -101,7 +101,7 @@ impl State {
     }
 
     /// Looks at a haul in the Proof view.
-    pub(super) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
+    pub(crate) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
         if self.history.haul(id).is_none_or(|haul| haul.items.iter().all(|item| item.proof.is_none())) {
             self.message = Some("Nothing of this haul has a proof.".into());
             return Vec::new();
@@ -113,7 +113,7 @@ impl State {
         self.show(View::Proof)
     }
 
-    pub(super) fn step_item(&mut self, next: bool) -> Vec<Act> {
+    pub(crate) fn step_item(&mut self, next: bool) -> Vec<Act> {
         let count = self.items_proved().len();
         if count == 0 {
             return Vec::new();
@@ -124,7 +124,7 @@ impl State {
         self.look_at_tree()
     }
 
-    pub(super) fn tree_came(&mut self, item: ItemId, files: Result<Vec<ListedEntry>, Fault>) {
+    pub(crate) fn tree_came(&mut self, item: ItemId, files: Result<Vec<ListedEntry>, Fault>) {
         match files {
             Ok(files) => self.proofs.files = Some((item, files)),
             Err(fault) => self.proofs.fault = Some(fault.text()),
@@ -132,7 +132,7 @@ impl State {
         self.retree();
     }
 
-    pub(super) fn proved(&mut self, haul: HaulId, proofs: Vec<(String, Proof)>) {
+    pub(crate) fn proved(&mut self, haul: HaulId, proofs: Vec<(String, Proof)>) {
         for (_, proof) in proofs {
             self.proofs.fresh.insert(proof.install.clone(), proof);
         }
@@ -152,13 +152,13 @@ impl State {
         self.proofs.cursor = at.unwrap_or(self.proofs.cursor).min(self.proofs.rows.len().saturating_sub(1));
     }
 
-    pub(super) fn step_tree(&mut self, by: isize) {
+    pub(crate) fn step_tree(&mut self, by: isize) {
         let last = self.proofs.rows.len().saturating_sub(1) as isize;
         self.proofs.cursor = (self.proofs.cursor as isize).saturating_add(by).clamp(0, last) as usize;
     }
 
     /// Opens or shuts a folder, or looks closer at a file.
-    pub(super) fn open_tree(&mut self) -> Vec<Act> {
+    pub(crate) fn open_tree(&mut self) -> Vec<Act> {
         let Some(row) = self.proofs.rows.get(self.proofs.cursor).cloned() else { return Vec::new() };
         if row.folder {
             if !self.proofs.open.remove(&row.path) {
@@ -174,7 +174,7 @@ impl State {
         vec![act]
     }
 
-    pub(super) fn fold_tree(&mut self, open: bool) -> Vec<Act> {
+    pub(crate) fn fold_tree(&mut self, open: bool) -> Vec<Act> {
         let Some(row) = self.proofs.rows.get(self.proofs.cursor).cloned() else { return Vec::new() };
         if row.folder && row.open != open {
             return self.open_tree();
@@ -188,7 +188,7 @@ impl State {
         Vec::new()
     }
 
-    pub(super) fn closer_came(&mut self, item: ItemId, path: PathBuf, closer: Result<Closer, Fault>) {
+    pub(crate) fn closer_came(&mut self, item: ItemId, path: PathBuf, closer: Result<Closer, Fault>) {
         let is_it =
             self.item_proved().is_some_and(|here| here.id == item) && self.proofs.looking.as_ref() == Some(&path);
         if !is_it {
@@ -202,7 +202,7 @@ impl State {
     }
 
     /// Asks which file checksums are to be written to.
-    pub(super) fn ask_for_file(&mut self) {
+    pub(crate) fn ask_for_file(&mut self) {
         let (haul, item) = if self.view == View::Proof {
             (self.proofs.haul, self.item_proved().map(|item| (item.id, item.planned.title.clone())))
         } else {

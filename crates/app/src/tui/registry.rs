@@ -5,8 +5,8 @@ use std::path::PathBuf;
 
 use deft_barge_core::plan::LibraryWish;
 
-use super::keys::View;
 use super::state::{Act, Errand, State};
+use crate::commands::View;
 
 /// A line of the Records view, by places in the survey.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -39,7 +39,7 @@ impl Registry {
 
 impl State {
     /// Works out the lines, after a survey or when something is unfolded.
-    pub(super) fn reregister(&mut self) {
+    pub(crate) fn reregister(&mut self) {
         let Some(survey) = &self.survey else { return };
         let turned = &self.registry.turned;
         let mut rows: Vec<RecordRow> = (0..survey.problems.len()).map(RecordRow::Problem).collect();
@@ -69,7 +69,7 @@ impl State {
     }
 
     /// Unfolds (`true`), folds, or whatever it is not now.
-    pub(super) fn unfold(&mut self, open: Option<bool>) {
+    pub(crate) fn unfold(&mut self, open: Option<bool>) {
         let (Some(row), Some(survey)) = (self.record_row(), &self.survey) else { return };
         let (id, is_open) = match row {
             RecordRow::Launcher(n) => {
@@ -99,7 +99,7 @@ impl State {
     }
 
     /// The id of the launcher that the line under the cursor belongs to.
-    pub(super) fn launcher_here(&self) -> Option<String> {
+    pub(crate) fn launcher_here(&self) -> Option<String> {
         let survey = self.survey.as_ref()?;
         match self.record_row()? {
             RecordRow::Launcher(n) | RecordRow::Library(n, _) => survey.launchers.get(n).map(|l| l.id.clone()),
@@ -109,7 +109,7 @@ impl State {
     }
 
     /// The path that an act means: a find, or the game under the cursor.
-    pub(super) fn path_here(&self) -> Option<PathBuf> {
+    pub(crate) fn path_here(&self) -> Option<PathBuf> {
         if self.view == View::Finds || self.first_look() {
             return self.find_here().map(|lying| lying.path.clone());
         }
@@ -123,7 +123,7 @@ impl State {
     }
 
     /// Lets new installs go to the library under the cursor, once that was looked at.
-    pub(super) fn takes_installs(&mut self) -> Vec<Act> {
+    pub(crate) fn takes_installs(&mut self) -> Vec<Act> {
         let (Some(RecordRow::Library(n, library)), Some(survey)) = (self.record_row(), &self.survey) else {
             self.message = Some("The cursor is on no library.".into());
             return Vec::new();

@@ -4,12 +4,11 @@ use std::path::Path;
 
 use ratatui::crossterm::event::KeyCode;
 
-use super::keys::Wish;
 use super::state::{Act, Leaving, State};
 use super::tasks::Task;
-use crate::fault::Fault;
-use crate::show::path;
-use crate::sink::Told;
+use crate::commands::Wish;
+use crate::present::{Fault, path};
+use crate::service::Told;
 
 /// How a line of a sheet is meant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -73,7 +72,7 @@ fn tone_of(line: &str) -> Tone {
 
 impl State {
     /// Begins something that tells what it does in a sheet.
-    pub(super) fn do_task(&mut self, task: Task) -> Vec<Act> {
+    pub(crate) fn do_task(&mut self, task: Task) -> Vec<Act> {
         if self.sheet.as_ref().is_some_and(|sheet| sheet.task.is_some()) {
             self.message = Some("Something else is being done; esc stops it.".into());
             return Vec::new();
@@ -98,7 +97,7 @@ impl State {
         self.sheet.as_mut().filter(|sheet| sheet.task == Some(id))
     }
 
-    pub(super) fn told(&mut self, id: u64, told: Told) {
+    pub(crate) fn told(&mut self, id: u64, told: Told) {
         let Some(sheet) = self.sheet_of(id) else { return };
         match told {
             Told::Lines(text) => sheet.add(&text),
@@ -106,7 +105,7 @@ impl State {
         }
     }
 
-    pub(super) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
+    pub(crate) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
         let leaving = self.leaving == Leaving::Paused;
         let Some(sheet) = self.sheet_of(id) else { return Vec::new() };
         (sheet.task, sheet.passing) = (None, String::new());
@@ -126,7 +125,7 @@ impl State {
         vec![Act::Survey]
     }
 
-    pub(super) fn sheet_key(&mut self, wish: Option<Wish>, code: KeyCode) -> Vec<Act> {
+    pub(crate) fn sheet_key(&mut self, wish: Option<Wish>, code: KeyCode) -> Vec<Act> {
         let Some(sheet) = &mut self.sheet else { return Vec::new() };
         let most = sheet.lines.len().saturating_sub(1);
         let by = match wish {
@@ -166,7 +165,7 @@ impl State {
     }
 
     /// Shows what would be written for the item under the cursor, file by file.
-    pub(super) fn show_files(&mut self) {
+    pub(crate) fn show_files(&mut self) {
         let Some(item) = self.plan.as_ref().and_then(|plan| plan.items.get(self.item)) else { return };
         let mut sheet = Sheet::new(format!("What would be written for {}, file by file", item.title));
         let mut files: Vec<&Path> = item.previews.iter().map(|preview| preview.file.as_path()).collect();
@@ -182,7 +181,7 @@ impl State {
             }
             sheet.lines.push((Tone::Strong, path(file)));
             for preview in item.previews.iter().filter(|preview| preview.file == *file) {
-                let kind = crate::wording::preview_kind(preview.kind);
+                let kind = crate::present::preview_kind(preview.kind);
                 sheet.lines.push((Tone::Dim, format!("  {} {kind}", preview.location)));
                 let side = |tone, sign: &'static str, text: &str| -> Vec<(Tone, String)> {
                     text.lines().map(|line| (tone, format!("    {sign} {line}"))).collect()

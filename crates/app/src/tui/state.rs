@@ -19,18 +19,17 @@ use super::canvas::Hits;
 use super::cargo::Stow;
 use super::chooser::Chooser;
 use super::guiding::Guide;
-use super::keys::{KeyMap, View, Wish};
-use super::lanes::{Heard, Running};
+use super::lanes::Running;
 use super::ledger::Ledger;
 use super::proofs::Proofs;
 use super::registry::Registry;
 use super::sheet::Sheet;
 use super::tasks::Task;
-use super::theme::Ground;
 use super::typing::Typing;
-use crate::fault::Fault;
-use crate::settings::Settings;
-use crate::sink::Told;
+use crate::commands::{KeyMap, View, Wish};
+use crate::config::{Ground, Settings};
+use crate::present::Fault;
+use crate::service::{Heard, Told};
 
 /// What can happen.
 pub enum Event {
@@ -220,15 +219,15 @@ pub struct State {
     /// A game that the mouse holds, by its place in the survey, and the drive it is over.
     pub dragged: Option<(usize, Option<usize>)>,
     /// Whether another copy of a file is being looked for.
-    pub(super) wants_copy: bool,
-    pub(super) tasks: u64,
-    pub(super) asked_quiet: Duration,
-    pub(super) asked_plan: Duration,
+    pub(crate) wants_copy: bool,
+    pub(crate) tasks: u64,
+    pub(crate) asked_quiet: Duration,
+    pub(crate) asked_plan: Duration,
     /// How long the last plan took.
-    pub(super) planned_in: Duration,
-    pub(super) leaving: Leaving,
+    pub(crate) planned_in: Duration,
+    pub(crate) leaving: Leaving,
     /// Whether drives and journal are being looked at anew after some work.
-    pub(super) looking: bool,
+    pub(crate) looking: bool,
     /// Whether the window is too small to show what a key would do.
     pub too_small: bool,
 }
@@ -577,7 +576,7 @@ impl State {
         self.act.as_ref().map_or_else(draft, |(errand, _)| errand.clone())
     }
 
-    pub(super) fn redraft(&mut self) {
+    pub(crate) fn redraft(&mut self) {
         if let Some(survey) = &self.survey {
             self.loads = projected(survey, &self.draft);
         }
@@ -590,13 +589,13 @@ impl State {
     }
 
     /// Looks at the plan of an act in the Haul view; Esc comes back to where it was asked for.
-    pub(super) fn consider(&mut self, errand: Errand) -> Vec<Act> {
+    pub(crate) fn consider(&mut self, errand: Errand) -> Vec<Act> {
         self.redraft();
         self.act = Some((errand, self.view));
         self.show(View::Haul)
     }
 
-    pub(super) fn show(&mut self, view: View) -> Vec<Act> {
+    pub(crate) fn show(&mut self, view: View) -> Vec<Act> {
         self.view = view;
         let known = self.survey.as_ref().is_some_and(|survey| survey.measured);
         match view {

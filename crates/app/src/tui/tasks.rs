@@ -5,11 +5,9 @@ use std::path::PathBuf;
 use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::site::Site;
 
-use crate::acts;
-use crate::arguments::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
-use crate::fault::Fault;
-use crate::sink::Sink;
-use crate::wording;
+use crate::present::{Fault, words};
+use crate::request::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
+use crate::service::{self, Sink};
 
 /// Something that tells what it does.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -75,28 +73,28 @@ impl Task {
 pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
     let sure = Consent { yes: true, plan: false };
     match task {
-        Task::Play(id, _) => acts::start(site, &id, None, 30, sink),
-        Task::Audit(what) => acts::audit(site, &auditing(what), sink),
-        Task::Keep(what) => acts::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
-        Task::Repair(id) => acts::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
-        Task::Probe(drive) => acts::probe(site, &drive, sink),
-        Task::Trace(path) => acts::trace(site, &Traced { path, places: Vec::new() }, sink),
-        Task::CheckProfiles => acts::profile(site, &ProfileAct::Check { profile: None }, sink),
-        Task::AddData(game, path) => acts::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
-        Task::ForgetData(path) => acts::data(site, &DataAct::Forget { path }, sink),
+        Task::Play(id, _) => service::start(site, &id, None, 30, sink),
+        Task::Audit(what) => service::audit(site, &auditing(what), sink),
+        Task::Keep(what) => service::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
+        Task::Repair(id) => service::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
+        Task::Probe(drive) => service::probe(site, &drive, sink),
+        Task::Trace(path) => service::trace(site, &Traced { path, places: Vec::new() }, sink),
+        Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None }, sink),
+        Task::AddData(game, path) => service::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
+        Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),
         Task::CarryPlan(what, to) => {
             let consent = Consent { yes: true, plan: true };
-            acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, sink)
+            service::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, sink)
         }
-        Task::Carry(what, to) => acts::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, sink),
-        Task::CheckCarried(folder) => acts::carry(site, &CarryAct::Check { folder }, sink),
-        Task::Take(file, from) => acts::take(site, &Taking { file, from }, sink),
+        Task::Carry(what, to) => service::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, sink),
+        Task::CheckCarried(folder) => service::carry(site, &CarryAct::Check { folder }, sink),
+        Task::Take(file, from) => service::take(site, &Taking { file, from }, sink),
         Task::Export(haul, item, file) => {
-            for (file, lines) in acts::export_checksums(site, haul, item, &file)? {
+            for (file, lines) in service::export_checksums(site, haul, item, &file)? {
                 sink.say(&format!(
                     "{} in {}.",
-                    wording::plural(lines, "checksum is", "checksums are"),
-                    crate::show::path(&file)
+                    words::plural(lines, "checksum is", "checksums are"),
+                    crate::present::path(&file)
                 ))?;
             }
             sink.say("Check them from within the folder of the game with: b3sum -c FILE")?;
@@ -106,7 +104,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
             let as_game = Some(format!("{launcher}/{id}"));
             let adopting =
                 Adopting { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
-            acts::adopt(site, &adopting, sink)
+            service::adopt(site, &adopting, sink)
         }
     }
 }

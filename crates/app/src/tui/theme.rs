@@ -1,6 +1,7 @@
 //! Colours by their use, on a dark or a light ground, for true colour, 256, 16 and none. Never colour alone: signs and words
 //! say it too.
 
+use crate::config::Ground;
 use ratatui::style::{Color, Modifier, Style};
 
 /// How many colours the terminal has.
@@ -24,14 +25,6 @@ impl Depth {
         }
         if says("TERM").contains("256color") { Self::Indexed } else { Self::Sixteen }
     }
-}
-
-/// What the text stands on.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Ground {
-    #[default]
-    Dark,
-    Light,
 }
 
 /// The styles of everything that is drawn.

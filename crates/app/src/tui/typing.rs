@@ -9,7 +9,7 @@ use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::state::{Act, Errand, State};
 use super::tasks::Task;
-use crate::wording;
+use crate::present::words;
 
 /// What is being typed, and what for.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -88,12 +88,12 @@ impl Typed {
 }
 
 impl State {
-    pub(super) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
+    pub(crate) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
         self.typing = Some(Typing { what, text: text.into() });
     }
 
     /// Takes a key into what is typed.
-    pub(super) fn type_on(&mut self, mut typing: Typing, key: KeyEvent) -> Vec<Act> {
+    pub(crate) fn type_on(&mut self, mut typing: Typing, key: KeyEvent) -> Vec<Act> {
         let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         match key.code {
             // As in shells: all of it, or its last word.
@@ -121,7 +121,7 @@ impl State {
     }
 
     /// Takes what is pasted into whatever is being typed.
-    pub(super) fn paste(&mut self, text: &str) {
+    pub(crate) fn paste(&mut self, text: &str) {
         let text: String = text.lines().next().unwrap_or_default().chars().filter(|c| !c.is_control()).collect();
         if let Some(typing) = &mut self.typing {
             typing.text.push_str(&text);
@@ -222,7 +222,7 @@ impl State {
     }
 
     /// Takes up a draft that was read, if it fits what is there.
-    pub(super) fn opened(&mut self, file: &DraftFile) {
+    pub(crate) fn opened(&mut self, file: &DraftFile) {
         let Some(survey) = &self.survey else { return };
         match file.fit(survey) {
             Ok(draft) => {
@@ -234,14 +234,14 @@ impl State {
                 self.redraft();
             }
             Err(misfits) => {
-                let what: Vec<String> = misfits.iter().map(crate::wording::misfit).collect();
+                let what: Vec<String> = misfits.iter().map(crate::present::misfit).collect();
                 self.message = Some(format!("The draft does not fit what is there any more: {}.", what.join("; ")));
             }
         }
     }
 
     /// Puts a suggestion for the drive in focus into the draft; what was there of other games stays.
-    pub(super) fn suggested(&mut self, aim: impl FnOnce(String) -> Aim) {
+    pub(crate) fn suggested(&mut self, aim: impl FnOnce(String) -> Aim) {
         let Some(survey) = &self.survey else { return };
         let Some(drive) = survey.drives.get(self.drive).map(|state| state.drive.name.clone()) else { return };
         let suggestion = suggest(survey, &aim(drive.clone()));
@@ -253,10 +253,10 @@ impl State {
             }
         }
         if let [line] = &suggestion.lines[..] {
-            let why: Vec<String> = line.why.iter().map(|why| crate::wording::why(why, survey.made)).collect();
+            let why: Vec<String> = line.why.iter().map(|why| crate::present::why(why, survey.made)).collect();
             parts.push(format!("{} to {}: {}.", line.title, line.to, why.join(", ")));
         }
-        parts.extend(suggestion.misses.iter().map(crate::wording::miss));
+        parts.extend(suggestion.misses.iter().map(crate::present::miss));
         for line in suggestion.lines {
             self.draft.send(line.game, Destination::Drive(line.to));
         }
@@ -266,7 +266,7 @@ impl State {
 }
 
 fn games(count: usize) -> String {
-    wording::several(count, "game")
+    words::several(count, "game")
 }
 
 /// Two paths with a blank between them; one that holds a blank stands in quotes.

@@ -10,13 +10,12 @@ use ratatui::style::Style;
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::cargo::{Filter, Scale, Sort};
 use super::super::hull::{Block, Cargo, Hull};
-use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use crate::show::{count, cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{count, cut_middle, line, pad, path, words};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(survey) = &state.survey else {
         canvas.put_at(2, 1, "Looking at drives and launchers ...", theme.text(), area);
@@ -108,7 +107,7 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
         canvas.put_at(
             4,
             y,
-            &format!("away      {} on drives that are not there", wording::several(away, "game")),
+            &format!("away      {} on drives that are not there", words::several(away, "game")),
             style,
             area,
         );
@@ -155,7 +154,7 @@ impl<'a> Row<'a> {
         canvas.put_at(4, 0, &pad(&line(&drive.name), 16), name_style, area);
         let read_only = if drive.read_only { " ro" } else { "" };
         let absent = if drive.absent { "not there yet · " } else { "" };
-        let kind = format!("{absent}{} · {}{read_only}", wording::drive_kind(drive.kind), drive.file_system);
+        let kind = format!("{absent}{} · {}{read_only}", words::drive_kind(drive.kind), drive.file_system);
         let free = format!("{} free", self.drive.free);
         let gutter = height.gutter();
         let now = Rect { x: area.x + gutter, width: area.width.saturating_sub(gutter), ..area };
@@ -393,7 +392,7 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
     }
     let size = format!("{} on disk, {} to read", game.size.on_disk, game.size.apparent);
     if survey.measured {
-        lines.push((format!("{size}, in {}", wording::several(game.size.files, "file")), theme.text()));
+        lines.push((format!("{size}, in {}", words::several(game.size.files, "file")), theme.text()));
     } else {
         lines.push(("being measured ...".into(), theme.dim()));
     }
@@ -451,7 +450,7 @@ fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
     };
     lines.push(format!("{}: {limits}", line(&drive.file_system)));
     lines.push(match survey.speeds.probes.get(&drive.name) {
-        Some(pace) => wording::pace(&drive.name, pace),
+        Some(pace) => words::pace(&drive.name, pace),
         None => "its speed was not measured yet".into(),
     });
     lines.push(path(&drive.root));
@@ -486,18 +485,18 @@ fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(Stri
     let is_shown =
         |data: &&UserData| wide || state.on_data || state.draft.items.iter().any(|item| item.game == data.id);
     for data in state.data_here().into_iter().filter(is_shown) {
-        let at = data.drive.as_deref().unwrap_or(wording::NO_DRIVE);
+        let at = data.drive.as_deref().unwrap_or(words::NO_DRIVE);
         let behind = if data.link.is_some() { ", behind a link" } else { "" };
         let item = state.draft.items.iter().find(|item| item.game == data.id);
-        let fault = data.fault.as_ref().map(|fault| format!("   {}", wording::place_fault(fault)));
+        let fault = data.fault.as_ref().map(|fault| format!("   {}", words::place_fault(fault)));
         let fault = fault.unwrap_or_default();
         let larger = if data.size.on_disk > game.size.on_disk { ", larger than the game" } else { "" };
         let size = data.size.on_disk;
-        let text = format!("{:<11} {size} in {at}{behind}{larger}{fault}", wording::data_kind(data.kind));
+        let text = format!("{:<11} {size} in {at}{behind}{larger}{fault}", words::data_kind(data.kind));
         let style = if state.on_data { theme.cursor() } else { theme.text() };
         lines.push((text, style));
         if let Some(item) = item {
-            let way = item.way.or_else(|| data.ways.first().copied()).map_or("", wording::way_words);
+            let way = item.way.or_else(|| data.ways.first().copied()).map_or("", words::way_words);
             let to = match &item.to {
                 Destination::Drive(name) => name.clone(),
                 Destination::Library(place) => path(place),
@@ -511,7 +510,7 @@ fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(Stri
 fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Style)> {
     let mut troubles = Vec::new();
     if let Some(fault) = game.fault() {
-        troubles.push((format!("stop        {}", wording::place_fault(fault)), theme.danger()));
+        troubles.push((format!("stop        {}", words::place_fault(fault)), theme.danger()));
     }
     if let Some(reason) = &game.found.sealed {
         troubles.push((format!("sealed      {}", line(reason)), theme.danger()));
@@ -528,7 +527,7 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
     troubles
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     if !survey.measured {
         let (done, of) = state.measured;
@@ -550,7 +549,7 @@ pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
         state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
     let has_data = state.draft.items.iter().any(|item| survey.data(&item.game).is_some());
-    let items = wording::several(state.draft.items.len(), if has_data { "item" } else { "game" });
+    let items = words::several(state.draft.items.len(), if has_data { "item" } else { "game" });
     (format!("{items} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
 }
 
@@ -564,7 +563,7 @@ fn idle_summary(state: &State, survey: &Survey) -> String {
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
     if problems > 0 {
         let key = state.keys.name(Wish::Show(View::Records), View::Drives);
-        return format!("{} could not be read; they stand in Records ({key}).", wording::several(problems, "file"));
+        return format!("{} could not be read; they stand in Records ({key}).", words::several(problems, "file"));
     }
     if survey.launchers.is_empty() {
         return "No launcher is known here yet.".into();

@@ -6,11 +6,10 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use crate::show::{count, cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{count, cut_middle, line, pad, path, words};
 
 /// One line of the list, and what is said of it below.
 struct Row {
@@ -33,24 +32,24 @@ fn rows(state: &State) -> Vec<Row> {
             "{} is in {} now; {} below {} {}",
             anchor.drive,
             path(&anchor.new),
-            wording::several(anchor.led, "record of a library or game leads").replace("leads", "lead"),
+            words::several(anchor.led, "record of a library or game leads").replace("leads", "lead"),
             path(&anchor.old),
             if anchor.known { "(it was there before)" } else { "(its folders fit what is missing)" }
         ),
         acts: vec![CleanupAct::Remap],
     });
     let lying = lying.iter().map(|lying| Row {
-        word: wording::lying_word(&lying.what),
-        drive: lying.drive.clone().unwrap_or_else(|| wording::NO_DRIVE.into()),
+        word: words::lying_word(&lying.what),
+        drive: lying.drive.clone().unwrap_or_else(|| words::NO_DRIVE.into()),
         size: if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() },
         path: path(&lying.path),
-        says: wording::lying(&lying.what),
+        says: words::lying(&lying.what),
         acts: lying.acts.clone(),
     });
     moved.chain(lying).collect()
 }
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if state.finds.is_none() {
         let text = "Looking into folders beside games, in libraries, and near the top of drives ...";
@@ -101,7 +100,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     for act in row.acts.iter().filter(|act| !(fits && **act == CleanupAct::Haul)) {
         let (key, words) = match act {
             CleanupAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
-            act => (state.keys.name(Wish::Act(*act), View::Finds), wording::find_act(*act)),
+            act => (state.keys.name(Wish::Act(*act), View::Finds), words::find_act(*act)),
         };
         acts.push((key, words));
     }
@@ -133,7 +132,7 @@ fn sentence(words: &str) -> String {
     format!("{first}{}.", letters.as_str())
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some((lying, anchors)) = &state.finds else { return (String::new(), theme.text()) };
     let gives = |act: &CleanupAct| matches!(act, CleanupAct::Release | CleanupAct::Quarantine);
     let bytes: Bytes = lying.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();

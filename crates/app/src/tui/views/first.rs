@@ -3,15 +3,14 @@
 use ratatui::layout::Rect;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::state::State;
-use crate::show::{cut_middle, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{cut_middle, path, words};
 
 /// Folders that are offered.
 const MOST: usize = 8;
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(survey) = &state.survey else { return };
     canvas.put_at(0, 0, "No launcher is known on this machine yet.", theme.strong(), area);
@@ -25,7 +24,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         y += 1;
     }
     let roots: Vec<String> = survey.drives.iter().map(|state| path(&state.drive.root)).collect();
-    let text = format!("looked on     {}: {}", wording::several(roots.len(), "drive"), roots.join(", "));
+    let text = format!("looked on     {}: {}", words::several(roots.len(), "drive"), roots.join(", "));
     canvas.put_at(0, y, &cut_middle(&text, wide), theme.text(), area);
     y += 2;
     y = draw_folders(state, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, canvas) + y + 1;

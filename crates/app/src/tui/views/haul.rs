@@ -9,13 +9,12 @@ use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 
 use super::super::canvas::{Canvas, Hit, curve, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::state::State;
 use super::super::theme::Theme;
-use crate::show::{count, cut, cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{count, cut, cut_middle, line, pad, path, words};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(plan) = &state.plan else {
         let text = if state.draft.items.is_empty() && state.act.is_none() {
@@ -63,17 +62,17 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
     let cell = |at: Duration| (at.as_secs_f64() / whole.as_secs_f64().max(1e-9) * f64::from(width)).round() as u16;
     canvas.put_at(0, 0, "order", theme.dim(), area);
     canvas.put_at(LABEL, 0, "0", theme.faint(), area);
-    let moment = |quarter: u16| wording::about(whole * u32::from(quarter) / 4).trim_start_matches("about ").to_string();
+    let moment = |quarter: u16| words::about(whole * u32::from(quarter) / 4).trim_start_matches("about ").to_string();
     for quarter in 1..=4_u16 {
         // A moment that reads like the one behind it says nothing.
         if quarter == 4 || moment(quarter) != moment(quarter + 1) {
             let (text, at) = (moment(quarter), LABEL + width * quarter / 4);
-            canvas.put_at(at.saturating_sub(crate::show::width(&text) as u16), 0, &text, theme.faint(), area);
+            canvas.put_at(at.saturating_sub(crate::present::width(&text) as u16), 0, &text, theme.faint(), area);
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
     for item in plan.items.iter().filter(|item| item.mode == Strategy::Copy) {
-        let pair = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
+        let pair = (item.from_drive.as_deref().unwrap_or(words::NO_DRIVE), item.to_drive.as_str());
         if !pairs.contains(&pair) {
             pairs.push(pair);
         }
@@ -87,7 +86,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         }
         let (mut items, mut bytes) = (0, deft_barge_core::bytes::Bytes::ZERO);
         for (at, item) in plan.items.iter().enumerate() {
-            let own = (item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE), item.to_drive.as_str());
+            let own = (item.from_drive.as_deref().unwrap_or(words::NO_DRIVE), item.to_drive.as_str());
             let (true, Some(time)) = (own == (*from, *to) && item.mode == Strategy::Copy, plan.timing.items.get(at))
             else {
                 continue;
@@ -102,7 +101,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
             canvas.put(&pad(&text, room), style, place);
             canvas.hit(place, Hit::Row(at));
         }
-        let text = format!("{}  {bytes:>9}", wording::several(items, "item"));
+        let text = format!("{}  {bytes:>9}", words::several(items, "item"));
         canvas.put_right(&text, theme.dim(), Rect { y: area.y + y, height: 1, ..area });
     }
     pairs.len().min(most) as u16 + 1
@@ -119,7 +118,7 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
         let style = if here { theme.cursor() } else { theme.text() };
         let way = format!(
             "{} > {}   {}",
-            item.from_drive.as_deref().unwrap_or(crate::wording::NO_DRIVE),
+            item.from_drive.as_deref().unwrap_or(crate::present::NO_DRIVE),
             item.to_drive,
             turn(plan, n)
         );
@@ -142,11 +141,11 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
 fn turn(plan: &Plan, n: usize) -> String {
     let item = &plan.items[n];
     if item.mode != Strategy::Copy {
-        return wording::mode(item.mode).into();
+        return words::mode(item.mode).into();
     }
     let mut words = Vec::new();
     if let Some(time) = plan.timing.items.get(n) {
-        words.push(wording::span(time.span));
+        words.push(words::span(time.span));
     }
     if plan.trial == Trial::Waits {
         words.push(if n == 0 { "tried first".into() } else { "waits for a yes".to_string() });
@@ -168,19 +167,19 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let most = (area.height / 3).max(3);
     let mut y = 0;
     for (n, finding) in plan.findings.iter().enumerate() {
-        let text = wording::finding_sentence(finding);
+        let text = words::finding_sentence(finding);
         let style = match finding.severity {
             Severity::Blocker => theme.danger(),
             Severity::Warning => theme.text(),
             Severity::Note => theme.dim(),
         };
-        let rows = (crate::show::width(&text) as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
+        let rows = (crate::present::width(&text) as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
         if y + rows > most && n > 0 {
-            let more = format!("and {}", wording::several(plan.findings.len() - n, "more finding"));
+            let more = format!("and {}", words::several(plan.findings.len() - n, "more finding"));
             canvas.put_at(10, y, &more, theme.dim(), area);
             return y + 1;
         }
-        canvas.put_at(0, y, wording::severity(finding.severity), style, area);
+        canvas.put_at(0, y, words::severity(finding.severity), style, area);
         let place = Rect {
             x: area.x + 10,
             y: area.y + y,
@@ -199,7 +198,7 @@ fn draw_records(item: &PlannedItem, first: usize, area: Rect, canvas: &mut Canva
     let theme = canvas.theme;
     let from = if first > 0 { format!(", from the {}. on", first + 1) } else { String::new() };
     let heading =
-        format!("will be written for {}: {}{from}", line(&item.title), wording::several(item.previews.len(), "change"));
+        format!("will be written for {}: {}{from}", line(&item.title), words::several(item.previews.len(), "change"));
     canvas.put_at(0, 0, &heading, theme.dim(), area);
     let mut y = 1;
     for (n, preview) in item.previews.iter().enumerate().skip(first) {
@@ -216,7 +215,7 @@ fn draw_records(item: &PlannedItem, first: usize, area: Rect, canvas: &mut Canva
                 }
             }
             if more < item.previews.len() {
-                let more = format!("and {}", wording::several(item.previews.len() - more, "more change"));
+                let more = format!("and {}", words::several(item.previews.len() - more, "more change"));
                 canvas.put_at(2, y.min(area.height - 1), &more, theme.dim(), area);
             }
             return;
@@ -229,7 +228,7 @@ fn draw_records(item: &PlannedItem, first: usize, area: Rect, canvas: &mut Canva
 }
 
 fn preview_lines<'a>(preview: &Preview, theme: Theme, width: usize) -> Vec<Line<'a>> {
-    let what = wording::preview_kind(preview.kind);
+    let what = words::preview_kind(preview.kind);
     let room = width.saturating_sub(what.len() + 8) * 2 / 3;
     let file = cut_middle(&path(&preview.file), room);
     let head = Line::from(vec![
@@ -267,7 +266,7 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
     let style = if load.lacks().is_some() { theme.danger() } else { theme.text() };
     canvas.put_at(0, 0, &pad(&format!("load  {}", line(&load.drive)), 18), theme.text(), area);
     canvas.put_at(6, 1, &lacks, theme.danger(), area);
-    let cells = usize::from(area.width).saturating_sub(20 + crate::show::width(&figures) + 8).clamp(6, 110);
+    let cells = usize::from(area.width).saturating_sub(20 + crate::present::width(&figures) + 8).clamp(6, 110);
     let values = over_time(plan, at, load, cells);
     let rows = curve(&values, usize::from(area.height));
     for (y, row) in rows.iter().enumerate() {
@@ -320,17 +319,17 @@ fn changed_spans(old: &str, new: &str) -> (Three, Three) {
     (cut(old), cut(new))
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(plan) = &state.plan else { return (String::new(), theme.text()) };
     let key = |wish| state.keys.name(wish, View::Haul);
     let cautions = plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).count();
-    let time = wording::span(plan.timing.whole);
-    let what = format!("{}, {}, {time}", wording::several(plan.items.len(), "item"), plan.bytes());
+    let time = words::span(plan.timing.whole);
+    let what = format!("{}, {}, {time}", words::several(plan.items.len(), "item"), plan.bytes());
     if plan.blocked() {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
-        let text = format!("{what}: {} to accept with {}", wording::several(cautions, "caution"), key(Wish::Accept));
+        let text = format!("{what}: {} to accept with {}", words::several(cautions, "caution"), key(Wish::Accept));
         return (text, theme.text());
     }
     let stays = match plan

@@ -8,15 +8,14 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::ledger::LogRow;
 use super::super::state::State;
 use super::super::theme::Theme;
 use super::list_and_detail;
-use crate::show::{count, cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{count, cut_middle, line, pad, path, words};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if state.ledger.rows.is_empty() {
         let text = match state.ledger.search.as_str() {
@@ -51,7 +50,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
         LogRow::Held(n, haul) => {
             let Some(held) = state.survey.as_ref().and_then(|survey| survey.held.get(n)) else { return };
             canvas.fill(y, style, area);
-            let drive = held.drive.as_deref().unwrap_or(wording::NO_DRIVE);
+            let drive = held.drive.as_deref().unwrap_or(words::NO_DRIVE);
             let text =
                 format!("{mark} held  {:>9}  {} on {drive}, haul {haul}", held.bytes.to_string(), line(&held.title));
             canvas.put_at(0, y, &pad(&text, width), style, area);
@@ -66,7 +65,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             let text = format!(
                 "{mark} {at}  {bytes:>9}  {}   {}{took}",
                 pad(&what(haul), width.saturating_sub(58).max(14)),
-                wording::haul_state(haul)
+                words::haul_state(haul)
             );
             canvas.put_at(0, y, &pad(&text, width), style, area);
         }
@@ -87,7 +86,7 @@ fn what(haul: &LogLine) -> String {
 /// How long a haul took, from its beginning to its last proof.
 fn took(haul: &LogLine) -> Option<String> {
     let span = haul.proved?.duration_since(haul.made);
-    Some(wording::about(std::time::Duration::try_from(span).ok()?))
+    Some(words::about(std::time::Duration::try_from(span).ok()?))
 }
 
 fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
@@ -96,7 +95,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     canvas.put_at(
         0,
         0,
-        &format!("Haul {}, {made}: {}", haul.id, wording::haul_state(&haul.into())),
+        &format!("Haul {}, {made}: {}", haul.id, words::haul_state(&haul.into())),
         theme.strong(),
         area,
     );
@@ -107,12 +106,12 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
             return;
         }
         let planned = &item.planned;
-        let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
+        let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
         let text = format!(
             "{} {from} > {}   {}",
             pad(&line(&planned.title), 28),
             planned.to_drive,
-            wording::stage_word(&item.stage)
+            words::stage_word(&item.stage)
         );
         canvas.put_at(0, y, &text, theme.text(), area);
         let place = cut_middle(&path(planned.place()), usize::from(area.width).saturating_sub(4));
@@ -150,7 +149,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         canvas.put_at(
             0,
             y,
-            &format!("{at}  {} {}", wording::event_word(event.word), line(&event.detail)),
+            &format!("{at}  {} {}", words::event_word(event.word), line(&event.detail)),
             theme.dim(),
             area,
         );
@@ -158,14 +157,14 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     }
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let held: Bytes = state.survey.iter().flat_map(|survey| &survey.held).map(|held| held.bytes).sum();
     let hauls = match state.ledger.search.as_str() {
-        "" => wording::several(state.history.lines.len(), "haul"),
+        "" => words::several(state.history.lines.len(), "haul"),
         search => format!(
             "{} of {} with {:?}",
             count(state.ledger.found as u64),
-            wording::several(state.history.lines.len(), "haul"),
+            words::several(state.history.lines.len(), "haul"),
             line(search)
         ),
     };

@@ -19,10 +19,10 @@ use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget, Wrap};
 
 use super::canvas::{Canvas, Hit, Hits, rows_of};
-use super::keys::{View, Wish};
 use super::state::State;
 use super::theme::Theme;
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::words;
 
 /// Draws everything, and gives what lies where.
 pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
@@ -92,7 +92,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             Span::styled(text[at..at + len].to_string(), style.add_modifier(Modifier::UNDERLINED)),
             Span::styled(format!("{} ", &text[at + len..]), style),
         ]);
-        let width = crate::show::width(&text) as u16 + 2;
+        let width = crate::present::width(&text) as u16 + 2;
         if x + width > area.width {
             break;
         }
@@ -110,14 +110,14 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             let bytes: Bytes = survey.games.iter().map(|game| game.size.on_disk).sum();
             format!(
                 "{} · {} · {bytes} ",
-                wording::several(survey.launchers.len(), "launcher"),
-                wording::several(survey.games.len(), "game")
+                words::several(survey.launchers.len(), "launcher"),
+                words::several(survey.games.len(), "game")
             )
         }
     };
     // Where there is no room for all of it, its end says most.
     let parts: Vec<&str> = right.split(" · ").collect();
-    let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| crate::show::width(text) + 1 < left);
+    let fits = (0..parts.len()).map(|n| parts[n..].join(" · ")).find(|text| crate::present::width(text) + 1 < left);
     canvas.put_right(&fits.unwrap_or_default(), theme.dim(), area);
 }
 
@@ -155,20 +155,20 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         for (text, key) in answers.chain([("any other key no".to_string(), '\u{1b}')]) {
             let place = Rect {
                 x: lower.x + x,
-                width: (crate::show::width(&text) as u16).min(lower.width.saturating_sub(x)),
+                width: (crate::present::width(&text) as u16).min(lower.width.saturating_sub(x)),
                 ..lower
             };
             canvas.put(&text, theme.text(), place);
             canvas.hit(place, Hit::Answer(key));
-            x += crate::show::width(&text) as u16 + 3;
+            x += crate::present::width(&text) as u16 + 3;
         }
         return;
     }
     if let Some(typing) = &state.typing {
         let (question, hint) = typing.what.words();
-        let room = usize::from(area.width).saturating_sub(crate::show::width(question) + 2);
+        let room = usize::from(area.width).saturating_sub(crate::present::width(question) + 2);
         // The end of what is typed is what one looks at.
-        let text = crate::show::cut_front(&typing.text, room);
+        let text = crate::present::cut_front(&typing.text, room);
         canvas.put(&format!("{question} {text}▏"), theme.strong(), upper);
         canvas.put(&format!("{hint}   enter does it   ctrl-u clears it   esc leaves it"), theme.text(), lower);
         return;
@@ -196,7 +196,7 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let hints = state.keys.hints(state.view);
     let width_of =
-        |(key, words, _): &(String, &str, Wish)| (crate::show::width(key) + crate::show::width(words) + 1) as u16;
+        |(key, words, _): &(String, &str, Wish)| (crate::present::width(key) + crate::present::width(words) + 1) as u16;
     let is_last = |(_, _, wish): &(String, &str, Wish)| matches!(wish, Wish::Palette | Wish::Help);
     let last: u16 = hints.iter().filter(|hint| is_last(hint)).map(|hint| width_of(hint) + 2).sum();
     let mut x = 0;
@@ -209,7 +209,7 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
         let (key, words, wish) = hint;
         let place = Rect { x: lower.x + x, width, ..lower };
         canvas.put(&key, theme.text(), place);
-        canvas.put_at(crate::show::width(&key) as u16 + 1, 0, words, theme.dim(), place);
+        canvas.put_at(crate::present::width(&key) as u16 + 1, 0, words, theme.dim(), place);
         canvas.hit(place, Hit::Wish(wish));
         x += width + 2;
     }

@@ -6,12 +6,12 @@ use ratatui::widgets::{Clear, Widget};
 
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::chooser::{Chooser, Of};
-use super::super::keys::Press;
 use super::super::sheet::{Sheet, Tone};
 use super::super::state::State;
-use crate::show::{line, pad};
+use crate::commands::Press;
+use crate::present::{line, pad};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(sheet) = &state.sheet {
         draw_sheet(sheet, area, canvas);
     }
@@ -81,7 +81,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
         let here = n == chooser.cursor;
         let style = if here { style.add_modifier(Modifier::REVERSED) } else { style };
         let width = usize::from(inner.width);
-        let room = width.saturating_sub(crate::show::width(&offer.aside) + 3);
+        let room = width.saturating_sub(crate::present::width(&offer.aside) + 3);
         let text = format!("{} {} {}", if here { "▸" } else { " " }, pad(&line(&offer.text), room), offer.aside);
         canvas.put_at(0, y, &pad(&text, width), style, inner);
         canvas.hit_row(y, inner, Hit::Choice(n));

@@ -9,12 +9,11 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::proofs::{Standing, TreeRow};
 use super::super::state::{LongTask, State};
 use super::super::theme::Theme;
-use crate::show::{count, cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{count, cut_middle, line, pad, path, words};
 
 /// Figures of five rows of half cells, drawn by us: three columns each.
 const FIGURES: [[&str; 3]; 10] = [
@@ -63,7 +62,7 @@ fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
     ]
 }
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let (Some(item), Some(proof)) = (state.item_proved(), state.proof_here()) else {
         let text = "Nothing was proved yet. A haul ends with a proof: each byte read back, and what its launcher would download.";
@@ -114,7 +113,7 @@ fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
 fn verdict(proof: &Proof) -> String {
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
-    let files = format!("{}, {}", wording::several(proof.files, "file"), proof.bytes);
+    let files = format!("{}, {}", words::several(proof.files, "file"), proof.bytes);
     let verdict = if proof.holds() { "It is the same" } else { "It is NOT the same" };
     let updated = if proof.updated > 0 {
         format!("; {} updated since by its launcher", count(proof.updated))
@@ -162,7 +161,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             (true, false) => "▸ ",
             (false, _) => "  ",
         };
-        let inside = if row.folder { format!("/  {}", wording::several(row.files, "file")) } else { String::new() };
+        let inside = if row.folder { format!("/  {}", words::several(row.files, "file")) } else { String::new() };
         let text = format!("{}{sign}{name}{inside}", "  ".repeat(row.depth));
         let size = deft_barge_core::bytes::Bytes::new(row.size);
         canvas.put_at(0, y, &format!("  {}{size:>11}", pad(&text, name_width)), style, area);
@@ -216,7 +215,7 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     let held = if item.holds_originals() {
         format!("{} of originals are held; they go in the Log.", item.planned.size.on_disk)
     } else {
-        format!("The item is {}.", wording::stage_word(&item.stage))
+        format!("The item is {}.", words::stage_word(&item.stage))
     };
     for text in [
         held,
@@ -236,9 +235,9 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
     let what = match (bad, rewritten) {
         (0, _) => "each has the hash of its original".to_string(),
         (_, true) => "it is a record file, rewritten by the repoint".into(),
-        (n, false) => format!("{} not the same", wording::plural(n, "is", "are")),
+        (n, false) => format!("{} not the same", words::plural(n, "is", "are")),
     };
-    let blocks = wording::several(closer.blocks.len(), "block");
+    let blocks = words::several(closer.blocks.len(), "block");
     canvas.put_at(0, 1, &format!("{blocks} of 4 MiB; {what}"), theme.text(), area);
     let width = usize::from(area.width.max(1));
     let rows = usize::from(area.height.saturating_sub(4) / 2).max(1);
@@ -276,11 +275,11 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
 
 /// A text at the right end of so many cells; a thin space is one of them.
 fn right(text: &str, cells: usize) -> String {
-    format!("{}{text}", " ".repeat(cells.saturating_sub(crate::show::width(text))))
+    format!("{}{text}", " ".repeat(cells.saturating_sub(crate::present::width(text))))
 }
 
 /// The four totals in a row, and what stands behind them; gives the rows that they took.
-pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+pub(crate) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let download = proof.to_download.map_or("?".to_string(), |bytes| bytes.to_string());
     let figures = [count(proof.differ), count(proof.missing), count(proof.extra), download];
@@ -290,23 +289,17 @@ pub(super) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
     }
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
-    let text = format!("{}, {}: {how}; {records}", wording::several(proof.files, "file"), proof.bytes);
+    let text = format!("{}, {}: {how}; {records}", words::several(proof.files, "file"), proof.bytes);
     canvas.put_at(2, 1, &text, if proof.records_lead_here { theme.dim() } else { theme.danger() }, area);
     let bad = proof.differences.iter().filter(|difference| difference.kind != DifferenceKind::Extra).count();
     if bad > 0 {
-        canvas.put_at(
-            2,
-            2,
-            &format!("{} in the Proof view", wording::several(bad, "difference")),
-            theme.danger(),
-            area,
-        );
+        canvas.put_at(2, 2, &format!("{} in the Proof view", words::several(bad, "difference")), theme.danger(), area);
         return 3;
     }
     2
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     if let Some(LongTask::Prove(_)) = state.running.work {
         let progress = state.running.lanes.iter().filter_map(|lane| lane.progress.as_ref()).next_back();
         let how = progress.map_or_else(String::new, |progress| {

@@ -7,15 +7,14 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::keys::{View, Wish};
 use super::super::registry::RecordRow;
 use super::super::state::State;
 use super::super::theme::Theme;
 use super::list_and_detail;
-use crate::show::{cut_middle, line, pad, path};
-use crate::wording;
+use crate::commands::{View, Wish};
+use crate::present::{cut_middle, line, pad, path, words};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(survey) = &state.survey else {
         canvas.put_at(2, 1, "Looking at launchers ...", theme.text(), area);
@@ -44,7 +43,7 @@ pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 /// How sound the records of a game are, in a word.
 fn health(game: &Game) -> (String, bool) {
     let bad = game.found.records.iter().filter(|record| !record.sound).count();
-    let records = wording::several(game.found.records.len(), "record");
+    let records = words::several(game.found.records.len(), "record");
     match (game.fault().is_some(), bad) {
         (true, _) => ("not where they say".into(), false),
         (false, 0) => (format!("{records}, sound"), true),
@@ -71,7 +70,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             let running = if launcher.running.is_empty() { "" } else { "   running" };
             let problems = launcher.problems.len();
             let problems = if problems > 0 {
-                format!("   {} cannot be read", wording::several(problems, "file"))
+                format!("   {} cannot be read", words::several(problems, "file"))
             } else {
                 String::new()
             };
@@ -83,8 +82,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             let library = &survey.launchers[n].libraries[library];
             let drive = library.drive.as_deref().unwrap_or("away");
             let default = if library.default { ", takes new installs" } else { "" };
-            let head =
-                format!("{mark}     library on {drive}, {}{default}   ", wording::several(library.games, "game"));
+            let head = format!("{mark}     library on {drive}, {}{default}   ", words::several(library.games, "game"));
             let room = width.saturating_sub(head.chars().count());
             canvas.put_at(0, y, &format!("{head}{}", cut_middle(&path(&library.path), room)), style, area);
         }
@@ -135,7 +133,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
         RecordRow::Library(n, library) => {
             let library = &survey.launchers[n].libraries[library];
             lines.push((shown(&library.path, 0), theme.strong()));
-            lines.push((format!("{} of {}", library.bytes, wording::several(library.games, "game")), theme.text()));
+            lines.push((format!("{} of {}", library.bytes, words::several(library.games, "game")), theme.text()));
             let key = state.keys.name(Wish::TakesInstalls, View::Records);
             let words = if library.default {
                 "It takes new installs.".into()
@@ -198,20 +196,16 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
     let mut lines = vec![
         (line(&game.found.title), theme.strong()),
         (cut_middle(&path(&game.found.install), width), theme.dim()),
-        (format!("{} in {}", game.size.on_disk, wording::several(game.size.files, "file")), theme.text()),
+        (format!("{} in {}", game.size.on_disk, words::several(game.size.files, "file")), theme.text()),
     ];
     if let Some(fault) = game.fault() {
-        lines.push((format!("stop      {}", wording::place_fault(fault)), theme.danger()));
+        lines.push((format!("stop      {}", words::place_fault(fault)), theme.danger()));
     }
     let mut files: Vec<&std::path::Path> = game.found.records.iter().map(|record| record.file.as_path()).collect();
     files.sort_unstable();
     files.dedup();
     lines.push((
-        format!(
-            "{} in {}:",
-            wording::several(game.found.records.len(), "record"),
-            wording::several(files.len(), "file")
-        ),
+        format!("{} in {}:", words::several(game.found.records.len(), "record"), words::several(files.len(), "file")),
         theme.text(),
     ));
     lines.extend(
@@ -225,18 +219,18 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
     lines
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     let records: usize = survey.games.iter().map(|game| game.found.records.len()).sum();
     let bad = survey.games.iter().filter(|game| !health(game).1).count();
-    let text = format!("{} of {}", wording::several(records, "record"), wording::several(survey.games.len(), "game"));
+    let text = format!("{} of {}", words::several(records, "record"), words::several(survey.games.len(), "game"));
     if bad == 0 {
         return (format!("{text}: all sound."), theme.text());
     }
     (
         format!(
             "{text}: {} not sound.",
-            wording::plural(bad, "game has records that are", "games have records that are")
+            words::plural(bad, "game has records that are", "games have records that are")
         ),
         theme.danger(),
     )

@@ -9,15 +9,14 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, bar, curve};
-use super::super::keys::{View, Wish};
 use super::super::lanes::{At, Lane};
 use super::super::state::{Errand, LongTask, State};
 use super::super::theme::Theme;
 use super::proof::small_zeros;
-use crate::show::{count, cut_middle, line, pad, path};
-use crate::wording::{self, about};
+use crate::commands::{View, Wish};
+use crate::present::{about, count, cut_middle, line, pad, path, words};
 
-pub(super) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
+pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if !state.idle() {
         return draw_work(state, area, canvas);
     }
@@ -278,7 +277,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
         canvas.put_at(
             0,
             y,
-            &format!("  {} {}", pad(&line(&item.planned.title), 30), wording::stage_word(&item.stage)),
+            &format!("  {} {}", pad(&line(&item.planned.title), 30), words::stage_word(&item.stage)),
             theme.text(),
             area,
         );
@@ -316,12 +315,12 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
 
 fn draw_fault(state: &State, y: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let Some(fault) = &state.running.fault else { return 0 };
-    if fault.kind == crate::fault::Kind::Interrupted {
+    if fault.kind == crate::present::Kind::Interrupted {
         return 0;
     }
     let mut text = fault.sentence.clone();
     for finding in &fault.findings {
-        text = format!("{text} {}", wording::finding_sentence(finding));
+        text = format!("{text} {}", words::finding_sentence(finding));
     }
     let place = below(area, y);
     canvas.put_wrapped(&text, canvas.theme.danger(), Rect { height: place.height.min(4), ..place }) + 1
@@ -329,7 +328,7 @@ fn draw_fault(state: &State, y: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16
 
 fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let head = format!("Haul {}: {}", row.id, wording::haul_state(&row.into()));
+    let head = format!("Haul {}: {}", row.id, words::haul_state(&row.into()));
     canvas.put_at(0, 0, &head, theme.strong(), area);
     let mut y = 2;
     y += draw_fault(state, y, area, canvas);
@@ -367,15 +366,15 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         let (places, files) = (item.planned.previews.len(), item.planned.record_files().len());
         let what = format!(
             "{} in {} rewritten; {}",
-            wording::several(places, "place"),
-            wording::several(files, "file"),
-            wording::stage_word(&item.stage)
+            words::several(places, "place"),
+            words::several(files, "file"),
+            words::stage_word(&item.stage)
         );
         canvas.put_at(2, 1, &what, theme.text(), area);
         return 2;
     }
     canvas.put_at(0, 0, &pad(&line(&item.planned.title), 30), theme.strong(), area);
-    canvas.put_at(32, 0, wording::stage_word(&item.stage), theme.text(), area);
+    canvas.put_at(32, 0, words::stage_word(&item.stage), theme.text(), area);
     let place = cut_middle(&path(&item.planned.to), usize::from(area.width).saturating_sub(46));
     canvas.put_at(44, 0, &place, theme.dim(), area);
     let Some(proof) = &item.proof else { return 1 };
@@ -385,7 +384,7 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     {
         let text = format!(
             "{} not what was compared and stay in {}",
-            wording::plural(left as usize, "file was", "files were"),
+            words::plural(left as usize, "file was", "files were"),
             path(&item.planned.from)
         );
         canvas.put_at(2, y, &text, theme.text(), area);
@@ -394,7 +393,7 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     y
 }
 
-pub(super) fn summary(state: &State, theme: Theme) -> (String, Style) {
+pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let running = &state.running;
     let key = |wish| state.keys.name(wish, View::Running);
     let text = match (&running.work, running.cancelling, running.pausing) {

@@ -17,12 +17,13 @@ use ratatui::crossterm::event::{
 use ratatui::layout::Rect;
 
 use super::super::conductor::plan_errand;
-use super::super::keys::{DEEDS, View, Where};
-use super::super::lanes::Heard;
 use super::super::sheet::Sheet;
 use super::super::state::{Act, Errand, Event, LongTask, State};
-use super::super::theme::{Depth, Ground, Theme};
+use super::super::theme::{Depth, Theme};
 use super::draw_into;
+use crate::commands::{DEEDS, View, Where};
+use crate::config::Ground;
+use crate::service::Heard;
 
 struct Stage {
     _folder: tempfile::TempDir,
@@ -979,8 +980,8 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
 
 #[test]
 fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first() {
-    let failed = || Err(crate::fault::Fault::new(crate::fault::Kind::Failed, "The drive is gone.", ""));
-    let paused = || Err(crate::fault::Fault::new(crate::fault::Kind::Interrupted, "Paused.", ""));
+    let failed = || Err(crate::present::Fault::new(crate::present::Kind::Failed, "The drive is gone.", ""));
+    let paused = || Err(crate::present::Fault::new(crate::present::Kind::Interrupted, "Paused.", ""));
     let leaving = || {
         let mut stage = Stage::new();
         stage.state.running.work = Some(LongTask::Resume);

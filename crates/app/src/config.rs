@@ -7,8 +7,8 @@ use std::path::PathBuf;
 use deft_barge_core::site::{Site, read_text};
 use serde::Deserialize;
 
-use crate::show::path as shown;
-use crate::tui::{Ground, KeyMap};
+use crate::commands::KeyMap;
+use crate::present::path as shown;
 
 #[derive(Debug, Default, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
@@ -107,7 +107,7 @@ pub fn template() -> String {
          # Keys: one, or several in brackets, or [] for none. A key is a character, a name such as \"space\", \"page-down\" or \"f5\",\n\
          # or one of these behind \"ctrl-\". Digits belong to drives.\n[keys]\n",
     );
-    for (name, keys, words) in crate::tui::usual_keys() {
+    for (name, keys, words) in crate::commands::usual_keys() {
         let listed: Vec<String> = keys.iter().map(|key| format!("{key:?}")).collect();
         out.push_str(&format!("\n# {words}\n# {name} = [{}]\n", listed.join(", ")));
     }
@@ -116,6 +116,14 @@ pub fn template() -> String {
 
 fn line_of(text: &str, at: usize) -> usize {
     text.get(..at).unwrap_or(text).matches('\n').count() + 1
+}
+
+/// What the text stands on.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Ground {
+    #[default]
+    Dark,
+    Light,
 }
 
 #[cfg(test)]

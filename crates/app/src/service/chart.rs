@@ -13,11 +13,10 @@ use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
 use serde_json::json;
 
-use super::{plan_wish, survey_site};
-use crate::arguments::{ChartWhat, Out, Wish};
-use crate::fault::{Fault, Kind};
-use crate::show::path as shown;
-use crate::sink::Sink;
+use super::sink::Sink;
+use super::wish::{plan_wish, survey_site};
+use crate::present::{Fault, Kind, path as shown};
+use crate::request::{ChartWhat, Out, Wish};
 
 /// `chart`
 pub fn chart(site: &Site, what: &ChartWhat, sink: &Sink) -> Result<u8, Fault> {
@@ -75,7 +74,7 @@ fn told(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Telemetry), Fault> {
 }
 
 /// A haul of this number, or the newest one, and what the log tells of it.
-pub(super) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<Event>), Fault> {
+pub(crate) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<Event>), Fault> {
     let number = match haul {
         Some(number) => Some(HaulId(number)),
         None => History::recent(site)?.lines.first().map(|line| line.id),
@@ -126,7 +125,7 @@ fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
 }
 
 /// Writes a file that is wanted; one that is there is not overwritten unless that is told.
-pub(super) fn write_out(out: &Out, bytes: &[u8]) -> Result<(), Fault> {
+pub(crate) fn write_out(out: &Out, bytes: &[u8]) -> Result<(), Fault> {
     let fault = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {
             Fault::usage(format!("{} is there already.", shown(&out.out)), "Name another file, or add --overwrite.")
@@ -150,7 +149,7 @@ pub fn put_in_home(site: &Site, drawing: &Drawing) -> Result<PathBuf, Fault> {
 }
 
 /// A file of the home folder that is not there yet, under a name that says what it is.
-pub(super) fn free_in_home(site: &Site, words: &str, ending: &str) -> Result<PathBuf, Fault> {
+pub(crate) fn free_in_home(site: &Site, words: &str, ending: &str) -> Result<PathBuf, Fault> {
     let words = words.to_lowercase();
     let words: Vec<&str> = words.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
     let name = words.join("-");

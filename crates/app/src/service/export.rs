@@ -8,16 +8,15 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde_json::json;
 
-use super::charting::{free_in_home, write_out};
-use super::finding::found;
-use super::tables::{self, Table};
-use super::{find_game, plan_wish, survey_site};
-use crate::arguments::{ExportWhat, Out, Pace};
-use crate::fault::Fault;
-use crate::progress::Passing;
-use crate::show::{line, path as shown};
-use crate::sink::Sink;
-use crate::wording;
+use super::chart::{free_in_home, write_out};
+use super::cleanup::found;
+use super::progress::Passing;
+use super::sink::Sink;
+use super::tables;
+use super::tables::Table;
+use super::wish::{find_game, plan_wish, survey_site};
+use crate::present::{Fault, line, path as shown, words};
+use crate::request::{ExportWhat, Out, Pace};
 
 /// `export`
 pub fn export(site: &Site, what: &ExportWhat, sink: &Sink) -> Result<u8, Fault> {
@@ -74,7 +73,7 @@ fn told(table: &Table, out: &Out, sink: &Sink) -> Result<u8, Fault> {
     if sink.is_json() {
         sink.document("export", json!({ "what": table.kind, "rows": rows, "file": out.out }))?;
     } else {
-        sink.say(&format!("{} in {}.", wording::plural(rows, "line is", "lines are"), shown(&out.out)))?;
+        sink.say(&format!("{} in {}.", words::plural(rows, "line is", "lines are"), shown(&out.out)))?;
     }
     Ok(0)
 }
@@ -129,7 +128,7 @@ fn checksums(site: &Site, word: &str, out: &Out, sink: &Sink) -> Result<u8, Faul
     if sink.is_json() {
         sink.document("export", json!({ "what": "checksums", "rows": lines, "differ": differ, "file": out.out }))?;
     } else {
-        sink.say(&format!("{} in {}.", wording::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
+        sink.say(&format!("{} in {}.", words::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
         for path in &differ {
             sink.say(&format!("  left out  {} (it is not what was kept)", shown(path)))?;
         }

@@ -1,28 +1,19 @@
 //! What a terminal program owes its users beside the job: completions, manual pages, a settings file to begin with.
 
+use clap::CommandFactory;
 use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 
-use clap::CommandFactory;
 use deft_barge_core::journal::{Journal, JournalState, check_journal};
-use deft_barge_core::site::{Site, read_text};
-use deft_barge_core::survey::{NAMES, Names};
+use deft_barge_core::site::Site;
+
 use serde_json::json;
 
-use crate::arguments::{Arguments, JournalAct, SettingsAct, Shell};
-use crate::fault::{Fault, Kind};
-use crate::settings::Settings;
-use crate::show::{line, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
-
-/// The names that completions offer, as the last survey of this machine has seen them; none where there was none.
-pub fn names() -> Names {
-    let places = crate::surroundings::places().ok();
-    let path = places.map(|places| places.state.join("deft-barge").join(NAMES));
-    Names::read(&path.and_then(|path| read_text(&path).ok()).unwrap_or_default())
-}
+use super::arguments::{Arguments, JournalAct, SettingsAct, Shell};
+use crate::config::Settings;
+use crate::present::{Fault, Kind, line, path as shown, to_json, words};
+use crate::service::Sink;
 
 /// `completions`
 pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
@@ -86,7 +77,7 @@ pub fn settings(site: &Site, act: &SettingsAct, sink: &Sink) -> Result<u8, Fault
             let folder = path.parent().unwrap_or(Path::new("/"));
             let made = std::fs::create_dir_all(folder)
                 .and_then(|()| File::create_new(&path))
-                .and_then(|mut file| file.write_all(crate::settings::template().as_bytes()));
+                .and_then(|mut file| file.write_all(crate::config::template().as_bytes()));
             made.map_err(|error| match error.kind() {
                 std::io::ErrorKind::AlreadyExists => Fault::usage(
                     format!("{} is there already.", shown(&path)),
@@ -126,10 +117,10 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
                 "version {}, {}: {}, {}, {} in checksums, {} of the log",
                 state.version,
                 state.bytes,
-                wording::several(state.hauls, "haul"),
-                wording::several(state.items, "item"),
-                wording::several(state.entries, "line"),
-                wording::several(state.events, "line")
+                words::several(state.hauls, "haul"),
+                words::several(state.items, "item"),
+                words::several(state.entries, "line"),
+                words::several(state.events, "line")
             ))?;
             for problem in &state.problems {
                 sink.say(&format!("problem   {}", line(problem)))?;

@@ -10,10 +10,8 @@ use deft_barge_core::haul::Control;
 use serde_json::Value;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
-use crate::arguments::Pace;
-use crate::direction::isolated;
-use crate::fault::{Fault, Kind};
-use crate::show::{document, json_text};
+use crate::present::{Fault, Kind, document, isolated, json_text};
+use crate::request::Pace;
 
 /// What a service tells while the interface does it.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -18,7 +18,7 @@ use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
-use crate::show::{count, visible};
+use super::text::{count, visible};
 
 pub fn severity(weight: Severity) -> &'static str {
     match weight {
@@ -790,7 +790,7 @@ pub fn load(load: &Load) -> String {
     let percent = |bytes: Bytes| bytes.part_of(load.capacity) * 100.0;
     format!(
         "load      {} now {:.0} %, at most {:.0} %, {:.0} % once the originals are released",
-        crate::show::pad(&crate::show::line(&load.drive), 12),
+        super::text::pad(&super::text::line(&load.drive), 12),
         percent(load.now),
         percent(load.peak),
         percent(load.after)
@@ -802,7 +802,7 @@ pub fn pace(drive: &str, pace: &DriveSpeed) -> String {
     let rate = |rate: f64| Bytes::new(rate as u64);
     format!(
         "{} reads {}/s and writes {}/s; each small file takes {:.1} ms",
-        crate::show::line(drive),
+        super::text::line(drive),
         rate(pace.read),
         rate(pace.write),
         pace.per_file * 1000.0
@@ -851,15 +851,15 @@ pub fn misfit(misfit: &Misfit) -> String {
 /// What an item waits for before its records change.
 pub fn waiting(title: &str, findings: &[Finding]) -> String {
     let what: Vec<String> = findings.iter().map(finding_sentence).collect();
-    format!("{}: waits until that has ended: {}", crate::show::line(title), what.join(" "))
+    format!("{}: waits until that has ended: {}", super::text::line(title), what.join(" "))
 }
 
 /// That a drive does not answer.
 pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
     format!(
         "{}: the drive has not answered for {seconds} s about {}; it may come back, and the haul can be paused",
-        crate::show::line(title),
-        crate::show::path(path)
+        super::text::line(title),
+        super::text::path(path)
     )
 }
 

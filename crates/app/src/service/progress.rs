@@ -12,11 +12,8 @@ use deft_barge_core::item::Progress;
 use deft_barge_core::item::StageKind;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
-use crate::direction::isolated;
-use crate::show::{line, pad};
-use crate::sink::{Sink, Told};
-use crate::wording;
-use crate::wording::about;
+use super::sink::{Sink, Told};
+use crate::present::{about, isolated, line, pad, words};
 use crossbeam_channel::Sender;
 
 /// A line that says how far something is, once that takes longer than half a second, and goes when it is done.
@@ -108,27 +105,27 @@ impl Shown {
             HaulEvent::Progress(progress) => self.progress(&progress),
             HaulEvent::Stage { title, stage, .. } => {
                 self.stage.set(Some(stage));
-                self.line(&format!("{}: {}", line(&title), crate::wording::stage(stage)));
+                self.line(&format!("{}: {}", line(&title), crate::present::stage(stage)));
             }
             HaulEvent::Waiting { title, findings, .. } => {
-                let text = crate::wording::waiting(&title, &findings);
+                let text = crate::present::waiting(&title, &findings);
                 // It is told every second, and new once.
                 if self.said.replace(text.clone()) != text {
                     self.line(&text);
                 }
             }
-            HaulEvent::Hung { title, path, seconds, .. } => self.line(&crate::wording::hung(&title, &path, seconds)),
+            HaulEvent::Hung { title, path, seconds, .. } => self.line(&crate::present::hung(&title, &path, seconds)),
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
             HaulEvent::Released { title, bytes, left, .. } => {
                 let stays = if left > 0 {
-                    format!(", {} changed since and left there", wording::several(left, "file"))
+                    format!(", {} changed since and left there", words::several(left, "file"))
                 } else {
                     String::new()
                 };
                 self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
             }
             HaulEvent::Proved { title, proof, .. } => {
-                self.line(&format!("{}: {}", line(&title), crate::wording::proof(&proof)));
+                self.line(&format!("{}: {}", line(&title), crate::present::proof(&proof)));
             }
         }
     }

@@ -1,37 +1,5 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
-mod adopting;
-mod around;
-mod auditing;
-mod carrying;
-mod charting;
-mod demo;
-pub mod drafts;
-mod exporting;
-mod finding;
-mod hauling;
-mod looking;
-mod manners;
-mod records;
-mod reporting;
-mod suggesting;
-pub mod tables;
-
-pub use adopting::adopt;
-pub use around::data;
-pub use auditing::{audit, export_checksums, start};
-pub use carrying::carry;
-pub use charting::{chart, put_in_home};
-pub use demo::demo;
-pub use exporting::{export, put_table_in_home};
-pub use finding::{finds, re_anchor};
-pub use hauling::{haul, library, prove, release, resume, return_, take};
-pub use looking::{log, plan, survey};
-pub use manners::{completions, journal, man, names, settings};
-pub use records::{new_profile, profile, trace, traced};
-pub use reporting::{put_report_in_home, report};
-pub use suggesting::{probe, suggest};
-
 use std::path::PathBuf;
 
 use deft_barge_core::item::{Links, Policy, Trial};
@@ -41,15 +9,16 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Game, Lookup, Survey, SurveyPhase, Way};
 
-use crate::arguments::Wish;
-use crate::fault::Fault;
-use crate::progress::Passing;
-use crate::sink::Sink;
+use super::progress::Passing;
+use super::sink::Sink;
+use super::{data, drafts, trace};
+use crate::present::Fault;
+use crate::request::Wish;
 
 /// Surveys the site with what the journal knows of held originals.
 ///
 /// A journal that cannot be read spoils nothing but the list of held originals; the second value says why.
-fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
+pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
     let (history, fault) = match History::recent(site) {
         Ok(history) => (history, None),
         Err(error) => (History::default(), Some(error.into())),
@@ -65,7 +34,7 @@ fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
 }
 
 /// The game that a word means.
-fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
+pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
     meant(&survey.find_games(word), word)
 }
 
@@ -90,7 +59,7 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
         Some(cargo) if games.is_empty() => Ok(cargo),
         _ => {
             if let (Some(data), true) = (data, games.is_empty()) {
-                let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::wording::place_fault);
+                let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::present::place_fault);
                 return Err(Fault::usage(format!("{} cannot go: {why}.", data.title), "See: deft-barge data list"));
             }
             meant(&games, word)
@@ -99,7 +68,7 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
 }
 
 /// The plan that a command line wishes for.
-fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Result<Plan, Fault> {
+pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Result<Plan, Fault> {
     let mut policy = if wish.release { Policy::Release } else { Policy::Hold };
     let mut what_if = wish.what_if.clone();
     let mut site = site.clone();
@@ -117,7 +86,7 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Resu
     }
     let mut traced = Vec::new();
     for path in &wish.traced {
-        let trace = records::traced(&site, path, &[], sink)?;
+        let trace = trace::traced(&site, path, &[], sink)?;
         if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
             return Err(Fault::usage(sentence, "Name the game instead of its folder."));
@@ -141,13 +110,13 @@ fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Resu
         };
         let game = find_cargo(&lookup, game)?;
         let is_data = lookup.data(&game.id).is_some();
-        let way = if is_data { wish.by.map(around::way) } else { wish.leave_link.then_some(Way::Link) };
+        let way = if is_data { wish.by.map(data::way) } else { wish.leave_link.then_some(Way::Link) };
         draft.send_by(game.id.clone(), to.clone(), way);
         if wish.with_data {
             let along =
                 survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id) && !data.ways.is_empty());
             for data in along {
-                let way = wish.by.map(around::way).filter(|way| data.ways.contains(way));
+                let way = wish.by.map(data::way).filter(|way| data.ways.contains(way));
                 draft.send_by(data.id.clone(), to.clone(), way);
             }
         }

@@ -8,12 +8,10 @@ use deft_barge_core::launcher::{Profile, ProfileCheck, check_profile, load_profi
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual_places};
 
-use crate::arguments::{ProfileAct, Traced};
-use crate::fault::{Fault, Kind};
-use crate::progress::Passing;
-use crate::show::{count, line, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::progress::Passing;
+use super::sink::Sink;
+use crate::present::{Fault, Kind, count, line, path as shown, to_json, words};
+use crate::request::{ProfileAct, Traced};
 
 /// Traces a path, showing how far it is where that takes long.
 pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Result<Trace, Fault> {
@@ -36,7 +34,7 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Resu
 }
 
 /// How far a trace is, where it takes longer than half a second.
-pub(super) fn looked(passing: &Passing, phase: TracePhase) {
+pub(crate) fn looked(passing: &Passing, phase: TracePhase) {
     passing.show(|| format!("looked at {} of {} files", count(phase.files as u64), count(phase.all as u64)));
 }
 
@@ -85,7 +83,7 @@ fn trace_text(trace: &Trace) -> String {
         if out.is_empty() { "" } else { "\n" },
         plural(trace.finds.len(), "place says", "places say"),
         count(rewritable as u64),
-        wording::several(trace.files, "file"),
+        words::several(trace.files, "file"),
         trace.places.iter().map(|place| shown(place)).collect::<Vec<_>>().join(", ")
     ));
     for problem in &trace.problems {
@@ -182,8 +180,8 @@ fn check_text(check: &ProfileCheck) -> String {
     let mut out = vec![format!(
         "{}: {verdict}   {}, {}   {}",
         line(&check.name),
-        wording::several(check.libraries, "library"),
-        wording::several(check.games.len(), "game"),
+        words::several(check.libraries, "library"),
+        words::several(check.games.len(), "game"),
         shown(home)
     )];
     for one in &check.lines {

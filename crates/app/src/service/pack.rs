@@ -14,15 +14,14 @@ use deft_barge_core::site::{Site, real_path};
 use deft_barge_core::survey::{GameId, Survey};
 use serde_json::json;
 
-use super::hauling::{confirmed, run_plan, run_silently};
-use super::looking::{add_unfinished, refused};
-use super::{records, survey_site};
-use crate::arguments::{CarryAct, Consent, Pace};
-use crate::fault::{Fault, Kind};
-use crate::progress::Passing;
-use crate::show::{line, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::haul::{confirmed, run_plan, run_silently};
+use super::progress::Passing;
+use super::sink::Sink;
+use super::survey::{add_unfinished, refused};
+use super::trace as records;
+use super::wish::survey_site;
+use crate::present::{Fault, Kind, line, path as shown, to_json, words};
+use crate::request::{CarryAct, Consent, Pace};
 
 /// `carry`
 pub fn carry(site: &Site, act: &CarryAct, sink: &Sink) -> Result<u8, Fault> {
@@ -145,7 +144,7 @@ fn put_beside(
     let code = run_plan(site, &journal, &plan, Pace::default(), sink)?;
     if !sink.is_json() {
         sink.say(&format!("card      {}", shown(&beside(&carried.path).join("READ ME FIRST.txt"))))?;
-        sink.say(&format!("checksums of {}", wording::several(kept.lines.len(), "file")))?;
+        sink.say(&format!("checksums of {}", words::several(kept.lines.len(), "file")))?;
     }
     Ok(code)
 }
@@ -172,7 +171,7 @@ fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
         )?;
         return Ok(if lacking.is_empty() { 0 } else { 4 });
     }
-    sink.say(&format!("{}: {}", line(&carried.what), wording::several(carried.games.len(), "game")))?;
+    sink.say(&format!("{}: {}", line(&carried.what), words::several(carried.games.len(), "game")))?;
     for met in &met {
         let state = match (&met.found, &met.installer_at) {
             (Some(at), _) => format!("is here: {}", shown(at)),

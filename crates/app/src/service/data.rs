@@ -8,14 +8,12 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::{GameId, ListedData, Survey, UserData, Way, list_file, read_list};
 use serde_json::json;
 
-use super::{find_game, survey_site};
-use crate::arguments::{By, DataAct, Kind as What};
-use crate::fault::{Fault, Kind};
-use crate::show::{count, line, pad, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::sink::Sink;
+use super::wish::{find_game, survey_site};
+use crate::present::{Fault, Kind, count, line, pad, path as shown, to_json, words};
+use crate::request::{By, DataAct, Kind as What};
 
-pub(super) fn way(by: By) -> Way {
+pub(crate) fn way(by: By) -> Way {
     match by {
         By::Link => Way::Link,
         By::Setting => Way::Setting,
@@ -57,13 +55,13 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             sink.say(&format!(
                 "listed    {} as {} of {}",
                 shown(&path),
-                wording::data_kind(kind),
+                words::data_kind(kind),
                 line(&game.found.title)
             ))?;
             match seen {
                 Some(data) => sink.say(&data_line(&survey, data))?,
                 None => {
-                    sink.say("It lies in a folder that is known already, or holds one, and is not counted twice.")?
+                    sink.say("It lies in a folder that is known already, or holds one, and is not counted twice.")?;
                 }
             }
             Ok(0)
@@ -131,7 +129,7 @@ fn list_text(survey: &Survey) -> String {
         out.push(format!(
             "shortcut  {} {}   {}{stays}",
             pad(&line(title), 28),
-            wording::scope(shortcut.scope),
+            words::scope(shortcut.scope),
             shown(&shortcut.file)
         ));
     }
@@ -147,21 +145,21 @@ fn list_text(survey: &Survey) -> String {
 }
 
 /// A line on user data: what, where, how large, whether behind a link, and how it can go.
-pub(super) fn data_line(survey: &Survey, data: &UserData) -> String {
+pub(crate) fn data_line(survey: &Survey, data: &UserData) -> String {
     let game = data.game.as_ref().and_then(|id| survey.game(id));
     let larger = game.is_some_and(|game| data.size.on_disk > game.size.on_disk);
     let larger = if larger { ", larger than the game itself" } else { "" };
     let behind = if data.link.is_some() { format!("   behind the link {}", shown(&data.path)) } else { String::new() };
-    let ways: Vec<&str> = data.ways.iter().map(|way| wording::way_words(*way)).collect();
+    let ways: Vec<&str> = data.ways.iter().map(|way| words::way_words(*way)).collect();
     let how = match &data.fault {
-        Some(fault) => format!("cannot go: {}", wording::place_fault(fault)),
+        Some(fault) => format!("cannot go: {}", words::place_fault(fault)),
         None if ways.is_empty() => "cannot go: no way is known".into(),
         None => format!("can go {}", ways.join(", or ")),
     };
     format!(
         "data      {} {} {:>10} {:>7} files{larger}   {}{behind}   {}",
         pad(&line(&data.title), 36),
-        pad(data.drive.as_deref().unwrap_or(wording::NO_DRIVE), 10),
+        pad(data.drive.as_deref().unwrap_or(words::NO_DRIVE), 10),
         data.size.on_disk,
         count(data.size.files),
         shown(&data.place),

@@ -9,12 +9,10 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use serde_json::Value;
 
-use super::{plan_wish, survey_site};
-use crate::arguments::Wish;
-use crate::fault::{Fault, Kind};
-use crate::show::{count, line, pad, path, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::sink::Sink;
+use super::wish::{plan_wish, survey_site};
+use crate::present::{Fault, Kind, count, line, pad, path, to_json, words};
+use crate::request::Wish;
 
 /// `survey`
 pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
@@ -31,7 +29,7 @@ pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
             let stages = haul
                 .items
                 .iter()
-                .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)));
+                .map(|item| format!("{} {}", line(&item.planned.title), words::stage_word(&item.stage)));
             let stages = stages.collect::<Vec<_>>().join(", ");
             sink.say(&format!(
                 "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
@@ -62,7 +60,7 @@ fn survey_text(survey: &Survey) -> String {
             state.used,
             state.free,
             state.games,
-            wording::drive_kind(drive.kind),
+            words::drive_kind(drive.kind),
             drive.file_system,
             path(&drive.root)
         ));
@@ -79,7 +77,7 @@ fn survey_text(survey: &Survey) -> String {
             out.push(format!(
                 "  library   {} {:>9} {:>10}  {}{default}",
                 pad(drive, 12),
-                wording::several(library.games, "game"),
+                words::several(library.games, "game"),
                 library.bytes,
                 path(&library.path)
             ));
@@ -106,7 +104,7 @@ fn survey_text(survey: &Survey) -> String {
             marks.push("sealed".to_string());
         }
         if let Some(fault) = game.fault() {
-            marks.push(format!("stop: {}", wording::place_fault(fault)));
+            marks.push(format!("stop: {}", words::place_fault(fault)));
         }
         if game.claim_is_far() {
             marks.push("claim far from the truth".to_string());
@@ -126,7 +124,7 @@ fn survey_text(survey: &Survey) -> String {
     if !survey.user_data.is_empty() {
         out.push(String::new());
     }
-    out.extend(survey.user_data.iter().map(|data| super::around::data_line(survey, data)));
+    out.extend(survey.user_data.iter().map(|data| super::data::data_line(survey, data)));
     for held in &survey.held {
         out.push(format!(
             "\nheld      {} of {} in {} (haul {})",
@@ -139,7 +137,7 @@ fn survey_text(survey: &Survey) -> String {
     let problems = survey.problems.iter().chain(survey.launchers.iter().flat_map(|launcher| &launcher.problems));
     for problem in problems {
         let at = problem.line.map_or_else(String::new, |line| format!(", line {line}"));
-        out.push(format!("problem   {}{at}: {}", path(&problem.file), crate::show::visible(&problem.what)));
+        out.push(format!("problem   {}{at}: {}", path(&problem.file), crate::present::visible(&problem.what)));
     }
     out.join("\n")
 }
@@ -161,7 +159,7 @@ pub fn plan(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
 }
 
 /// Adds the stop that another haul is under way.
-pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
+pub(crate) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> {
     use deft_barge_core::item::{Finding, FindingKind};
     if let Some(haul) = History::recent(site)?.unfinished() {
         plan.findings.insert(0, Finding::general(FindingKind::HaulUnfinished { haul: haul.id }));
@@ -170,27 +168,27 @@ pub(super) fn add_unfinished(site: &Site, plan: &mut Plan) -> Result<(), Fault> 
 }
 
 /// A plan as JSON, with the sentence of each finding.
-pub(super) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
+pub(crate) fn plan_json(plan: &Plan) -> Result<Value, Fault> {
     let mut value = to_json(plan)?;
-    value["findings"] = plan.findings.iter().map(wording::finding_json).collect();
+    value["findings"] = plan.findings.iter().map(words::finding_json).collect();
     value["stopped"] = plan.blocked().into();
     Ok(value)
 }
 
-pub(super) fn plan_text(plan: &Plan) -> String {
+pub(crate) fn plan_text(plan: &Plan) -> String {
     let mut out = Vec::new();
     for (n, item) in plan.items.iter().enumerate() {
         out.push(format!(
             "{}   {} in {}   {} > {}   {}",
             line(&item.title),
             item.size.on_disk,
-            wording::several(item.size.files, "file"),
-            item.from_drive.as_deref().unwrap_or(wording::NO_DRIVE),
+            words::several(item.size.files, "file"),
+            item.from_drive.as_deref().unwrap_or(words::NO_DRIVE),
             item.to_drive,
-            line(&wording::way(item, &plan.items))
+            line(&words::way(item, &plan.items))
         ));
         if let Some(time) = plan.timing.items.get(n).filter(|_| item.mode == Strategy::Copy) {
-            out.push(format!("  time      {}", wording::item_time(time)));
+            out.push(format!("  time      {}", words::item_time(time)));
         }
         out.push(format!("  from      {}", path(item.source())));
         out.push(format!("  to        {}", path(&item.to)));
@@ -199,7 +197,7 @@ pub(super) fn plan_text(plan: &Plan) -> String {
                 "  record    {} {}: {}",
                 path(&preview.file),
                 line(&preview.location),
-                wording::preview_kind(preview.kind)
+                words::preview_kind(preview.kind)
             ));
             for (sign, text) in [("-", &preview.before), ("+", &preview.after)] {
                 for text in text.lines() {
@@ -210,12 +208,12 @@ pub(super) fn plan_text(plan: &Plan) -> String {
     }
     let changed = plan.loads.iter().filter(|load| load.peak != load.now || load.after != load.now);
     for load in changed {
-        out.push(wording::load(load));
+        out.push(words::load(load));
     }
     if plan.items.iter().any(|item| item.mode == Strategy::Copy) {
-        out.push(format!("time      {} in all", wording::span(plan.timing.whole)));
+        out.push(format!("time      {} in all", words::span(plan.timing.whole)));
     }
-    out.extend(plan.findings.iter().map(wording::finding));
+    out.extend(plan.findings.iter().map(words::finding));
     out.join("\n")
 }
 
@@ -257,7 +255,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
     };
     for event in told(HaulId(0)) {
         let at = event.at.strftime("%Y-%m-%d %H:%M UTC");
-        sink.say(&format!("{}   {at}   {}", pad(wording::event_word(event.word), 8), line(&event.detail)))?;
+        sink.say(&format!("{}   {at}   {}", pad(words::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
         let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
@@ -265,33 +263,33 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
             "haul {}   {}   {}{returns}",
             haul.id,
             haul.made.strftime("%Y-%m-%d %H:%M UTC"),
-            wording::haul_state(&haul.into())
+            words::haul_state(&haul.into())
         ))?;
         for item in &haul.items {
             let planned = &item.planned;
-            let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
+            let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
             sink.say(&format!(
                 "  {} {:>10}   {from} > {}   {}",
                 pad(&line(&planned.title), 28),
                 planned.size.on_disk,
                 planned.to_drive,
-                wording::stage_word(&item.stage)
+                words::stage_word(&item.stage)
             ))?;
             if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
-                sink.say(&format!("    proof   {}", wording::proof(proof)))?;
+                sink.say(&format!("    proof   {}", words::proof(proof)))?;
             }
             if let Some(error) = &item.error {
                 sink.say(&format!("    stopped {}", line(error)))?;
             }
             for bad in &item.unreadable {
-                let path = crate::show::path(&bad.path);
+                let path = crate::present::path(&bad.path);
                 sink.say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
             }
         }
         for event in told(haul.id) {
-            sink.say(&format!("    {}   {}", pad(wording::event_word(event.word), 6), line(&event.detail)))?;
+            sink.say(&format!("    {}   {}", pad(words::event_word(event.word), 6), line(&event.detail)))?;
         }
-        if let Some(next) = wording::what_now(haul, &drives_away(site, haul)) {
+        if let Some(next) = words::what_now(haul, &drives_away(site, haul)) {
             sink.say(&format!("    now     {next}"))?;
         }
     }
@@ -303,7 +301,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
 }
 
 /// Turns a fault of the kind "refused" into its exit code after its text was shown.
-pub(super) fn refused(plan: &Plan) -> Fault {
+pub(crate) fn refused(plan: &Plan) -> Fault {
     let stops =
         plan.findings.iter().filter(|f| f.severity == deft_barge_core::item::Severity::Blocker).cloned().collect();
     Fault { kind: Kind::Refused, ..Fault::refused(stops, "") }

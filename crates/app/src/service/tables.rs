@@ -9,9 +9,7 @@ use deft_barge_core::survey::CleanupFind;
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
-use crate::fault::{Fault, Kind};
-use crate::show::{json_text, visible};
-use crate::wording;
+use crate::present::{Fault, Kind, json_text, visible, words};
 
 /// A table: the names of its columns, and its rows.
 #[derive(Debug)]
@@ -44,7 +42,7 @@ impl Table {
     }
 
     /// Comma-separated values as RFC 4180 has them.
-    pub(super) fn csv(&self) -> Result<Vec<u8>, Fault> {
+    pub(crate) fn csv(&self) -> Result<Vec<u8>, Fault> {
         let failed = |error: csv::Error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), "");
         let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
         writer.write_record(&self.columns).map_err(failed)?;
@@ -62,7 +60,7 @@ impl Table {
     }
 
     /// A document with a list of rows.
-    pub(super) fn json(&self) -> Vec<u8> {
+    pub(crate) fn json(&self) -> Vec<u8> {
         let rows: Vec<Value> = self
             .rows
             .iter()
@@ -93,7 +91,7 @@ pub fn drives(survey: &Survey) -> Table {
         &[
             ("name", &|state| json!(state.drive.name)),
             ("root", &|state| path(&state.drive.root)),
-            ("kind", &|state| json!(wording::drive_kind(state.drive.kind))),
+            ("kind", &|state| json!(words::drive_kind(state.drive.kind))),
             ("file_system", &|state| json!(state.drive.file_system)),
             ("capacity", &|state| count(state.drive.capacity)),
             ("used", &|state| count(state.used)),
@@ -143,7 +141,7 @@ pub fn games(survey: &Survey) -> Table {
             ("last_run", &|game| json!(game.found.last_run)),
             ("update_waits", &|game| json!(game.update().is_some())),
             ("sealed", &|game| json!(game.found.sealed)),
-            ("fault", &|game| json!(game.fault().map(wording::place_fault))),
+            ("fault", &|game| json!(game.fault().map(words::place_fault))),
         ],
     )
 }
@@ -157,14 +155,14 @@ pub fn data(survey: &Survey) -> Table {
             ("id", &|data| json!(data.id)),
             ("game", &|data| json!(data.game)),
             ("title", &|data| json!(data.title)),
-            ("kind", &|data| json!(wording::data_kind(data.kind))),
+            ("kind", &|data| json!(words::data_kind(data.kind))),
             ("path", &|data| path(&data.path)),
             ("place", &|data| path(&data.place)),
             ("drive", &|data| json!(data.drive)),
             ("on_disk", &|data| count(data.size.on_disk)),
             ("files", &|data| json!(data.size.files)),
             ("known_by", &|data| json!(data.source)),
-            ("fault", &|data| json!(data.fault.as_ref().map(wording::place_fault))),
+            ("fault", &|data| json!(data.fault.as_ref().map(words::place_fault))),
         ],
     )
 }
@@ -195,10 +193,10 @@ pub fn finds(lying: &[CleanupFind]) -> Table {
         &[
             ("path", &|lying| path(&lying.path)),
             ("drive", &|lying| json!(lying.drive)),
-            ("kind", &|lying| json!(wording::lying_word(&lying.what))),
+            ("kind", &|lying| json!(words::lying_word(&lying.what))),
             ("on_disk", &|lying| count(lying.size.on_disk)),
             ("files", &|lying| json!(lying.size.files)),
-            ("what", &|lying| json!(wording::lying(&lying.what))),
+            ("what", &|lying| json!(words::lying(&lying.what))),
         ],
     )
 }

@@ -13,14 +13,12 @@ use deft_barge_core::site::{Sight, Site};
 use deft_barge_core::survey::{Game, Survey};
 use serde_json::{Value, json};
 
-use super::charting::write_out;
-use super::{find_game, survey_site};
-use crate::arguments::{Auditing, Out, Pace};
-use crate::fault::{Fault, Kind};
-use crate::progress::Passing;
-use crate::show::{count, line, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::chart::write_out;
+use super::progress::Passing;
+use super::sink::Sink;
+use super::wish::{find_game, survey_site};
+use crate::present::{Fault, Kind, count, line, path as shown, to_json, words};
+use crate::request::{Auditing, Out, Pace};
 
 /// `audit`
 pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
@@ -48,7 +46,7 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
             );
             if !sink.is_json() {
-                sink.say(&format!("{title}   checksums of {} is kept", wording::several(kept.lines.len(), "file")))?;
+                sink.say(&format!("{title}   checksums of {} is kept", words::several(kept.lines.len(), "file")))?;
             }
             continue;
         }
@@ -105,7 +103,7 @@ fn repaired(
     for from in &wish.from {
         copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
     }
-    let leftovers = super::finding::found(site, survey, sink).into_iter().filter_map(|lying| match &lying.what {
+    let leftovers = super::cleanup::found(site, survey, sink).into_iter().filter_map(|lying| match &lying.what {
         deft_barge_core::survey::FindKind::OldCopy { of, .. } if *of == game.id => Some(lying.path),
         _ => None,
     });
@@ -132,7 +130,7 @@ fn meant<'a>(site: &Site, survey: &'a Survey, words: &[String]) -> Result<Vec<&'
         }
         let game = find_game(survey, word)?;
         if let Some(fault) = game.fault() {
-            let sentence = format!("{} cannot be audited: {}.", game.found.title, wording::place_fault(fault));
+            let sentence = format!("{} cannot be audited: {}.", game.found.title, words::place_fault(fault));
             return Err(Fault::new(Kind::Refused, sentence, ""));
         }
         games.push(game);
@@ -175,7 +173,7 @@ fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired], 
         match &mended.from {
             Some(from) => sink.say(&format!("  mended  {} from {}", shown(&mended.path), shown(from)))?,
             None => {
-                sink.say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?
+                sink.say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?;
             }
         }
     }

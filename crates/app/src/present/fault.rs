@@ -9,9 +9,10 @@ use deft_barge_core::journal::JournalError;
 use deft_barge_core::site::SiteError;
 use serde_json::json;
 
-use crate::direction::isolated;
-use crate::show::{document, json_text, visible};
-use crate::wording;
+use super::direction::isolated;
+use super::json::{document, json_text};
+use super::text::visible;
+use super::words;
 
 /// What kind of failure it is; each has an exit code.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -79,7 +80,7 @@ impl Fault {
     pub fn text(&self) -> String {
         let mut text = visible(&self.sentence);
         for finding in &self.findings {
-            text.push_str(&format!("\n  {}", wording::finding(finding)));
+            text.push_str(&format!("\n  {}", words::finding(finding)));
         }
         if !self.hint.is_empty() {
             text.push_str(&format!("\n{}", visible(&self.hint)));
@@ -89,7 +90,7 @@ impl Fault {
 
     pub fn print(&self, json: bool) {
         if json {
-            let findings: Vec<_> = self.findings.iter().map(wording::finding_json).collect();
+            let findings: Vec<_> = self.findings.iter().map(words::finding_json).collect();
             let value = json!({ "error": self.word(), "what": self.sentence, "now": self.hint, "findings": findings });
             println!("{}", json_text(&document("error", value)));
         } else {
@@ -147,7 +148,7 @@ impl Fault {
     /// That a game was not started, and why.
     pub fn of_start(title: &str, error: &StartError) -> Self {
         let why = match error {
-            StartError::Place(fault) => format!(": {}", crate::wording::place_fault(fault)),
+            StartError::Place(fault) => format!(": {}", super::words::place_fault(fault)),
             StartError::Spawn { source, .. } => format!(": {source}"),
             _ => String::new(),
         };

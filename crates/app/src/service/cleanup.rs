@@ -10,14 +10,12 @@ use deft_barge_core::survey::Survey;
 use deft_barge_core::survey::{CleanupAct, CleanupFind};
 use serde_json::json;
 
-use super::hauling::confirmed;
-use super::survey_site;
-use crate::arguments::{Consent, FindsAct};
-use crate::fault::Fault;
-use crate::progress::Passing;
-use crate::show::{line, pad, path as shown, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::haul::confirmed;
+use super::progress::Passing;
+use super::sink::Sink;
+use super::wish::survey_site;
+use crate::present::{Fault, line, pad, path as shown, to_json, words};
+use crate::request::{Consent, FindsAct};
 
 /// Looks for what is lying about, showing how far it is where that takes long.
 pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
@@ -54,7 +52,7 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, sink: &Sink) -> Result<u8, Fau
             let lying = one(&all, &settled.path, act)?;
             let plan = plan_removal(site, &survey, lying, act);
             confirmed(site, plan, settled.consent, sink, &|plan| {
-                format!("{} in {}?", wording::find_act(act), shown(&plan.items[0].from))
+                format!("{} in {}?", words::find_act(act), shown(&plan.items[0].from))
             })
         }
     }
@@ -69,8 +67,8 @@ fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a C
         return Err(Fault::usage(sentence, "See what there is with: deft-barge finds"));
     }
     here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
-        let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| wording::find_act(*act)).collect();
-        let sentence = format!("{} is {}; that act does not fit it.", shown(&whole), wording::lying(&here[0].what));
+        let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| words::find_act(*act)).collect();
+        let sentence = format!("{} is {}; that act does not fit it.", shown(&whole), words::lying(&here[0].what));
         let now = if acts.is_empty() { String::new() } else { format!("What fits: {}.", acts.join("; ")) };
         Fault::usage(sentence, now)
     })
@@ -83,15 +81,15 @@ fn finds_text(all: &[CleanupFind]) -> String {
     let mut out = Vec::new();
     for lying in all {
         let size = if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() };
-        let files = if lying.size.files == 0 { String::new() } else { wording::several(lying.size.files, "file") };
+        let files = if lying.size.files == 0 { String::new() } else { words::several(lying.size.files, "file") };
         out.push(format!(
             "{} {} {size:>10} {files:>12}   {}",
-            pad(wording::lying_word(&lying.what), 13),
-            pad(lying.drive.as_deref().unwrap_or(wording::NO_DRIVE), 10),
+            pad(words::lying_word(&lying.what), 13),
+            pad(lying.drive.as_deref().unwrap_or(words::NO_DRIVE), 10),
             shown(&lying.path)
         ));
-        out.push(format!("              {}", line(&wording::lying(&lying.what))));
-        let acts: Vec<&str> = lying.acts.iter().map(|act| wording::find_act(*act)).collect();
+        out.push(format!("              {}", line(&words::lying(&lying.what))));
+        let acts: Vec<&str> = lying.acts.iter().map(|act| words::find_act(*act)).collect();
         if !acts.is_empty() {
             out.push(format!("              {}", acts.join(";  ")));
         }
@@ -115,7 +113,7 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
                 "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
                 line(&anchor.drive),
                 shown(&anchor.new),
-                wording::several(anchor.led, "place"),
+                words::several(anchor.led, "place"),
                 shown(&anchor.old),
                 shown(&anchor.old),
                 shown(&anchor.new)
@@ -130,15 +128,15 @@ pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, 
         absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
     };
     let passing = Passing::new(sink);
-    let report = |phase| super::records::looked(&passing, phase);
+    let report = |phase| super::trace::looked(&passing, phase);
     let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);
     drop(passing);
     confirmed(site, plan, consent, sink, &|plan| {
         let files = plan.items[0].record_files().len();
         format!(
             "Rewrite {} in {}?",
-            wording::several(plan.items[0].previews.len(), "record"),
-            wording::several(files, "file")
+            words::several(plan.items[0].previews.len(), "record"),
+            words::several(files, "file")
         )
     })
 }

@@ -13,11 +13,10 @@ use deft_barge_core::site::Site;
 use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;
 
-use super::{find_game, survey_site};
-use crate::arguments::Demo;
-use crate::fault::{Fault, Kind};
-use crate::sink::Sink;
-use crate::{surroundings, tui, wording};
+use super::arguments::Demo;
+use crate::present::{Fault, Kind, words};
+use crate::service::{Sink, find_game, survey_site};
+use crate::{surroundings, tui};
 
 impl From<WorldError> for Fault {
     fn from(error: WorldError) -> Self {
@@ -90,9 +89,9 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     let drives = survey.drives.len();
     steps.say(format!(
         "surveyed {}, {}, {}, {bytes}",
-        wording::several(drives, "drive"),
-        wording::several(survey.launchers.len(), "launcher"),
-        wording::several(survey.games.len(), "game")
+        words::several(drives, "drive"),
+        words::several(survey.launchers.len(), "launcher"),
+        words::several(survey.games.len(), "game")
     ))?;
 
     let game = find_game(&survey, "Saltflat Rally")?;
@@ -106,8 +105,8 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     steps.say(format!(
         "planned {} from swift to newhold, {}, {} of records",
         plan.bytes(),
-        wording::several(plan.items[0].size.files, "file"),
-        wording::several(records, "change")
+        words::several(plan.items[0].size.files, "file"),
+        words::several(records, "change")
     ))?;
 
     let (journal, _) = Journal::open(&site)?.recover()?;
@@ -116,13 +115,13 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     let stages = std::cell::RefCell::new(Vec::new());
     let listen = |event: HaulEvent| {
         if let HaulEvent::Stage { stage, .. } = event {
-            stages.borrow_mut().push(wording::stage(stage));
+            stages.borrow_mut().push(words::stage(stage));
         }
     };
     let end = haul.run(&listen, &Control::default())?;
     steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
     let proof = end.items.first().and_then(|item| item.proof.clone()).unwrap_or_default();
-    steps.say(format!("proved: {}", wording::proof(&proof)))?;
+    steps.say(format!("proved: {}", words::proof(&proof)))?;
 
     let judged = judge(dir, "Saltflat Rally")?;
     steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;
@@ -130,7 +129,7 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     steps.say(format!(
         "released {} of originals, {} left",
         removed.bytes,
-        wording::several(removed.left.len(), "file")
+        words::several(removed.left.len(), "file")
     ))?;
     judge(dir, "Saltflat Rally")?;
     let seconds = steps.begun.elapsed().as_secs_f64();

@@ -11,14 +11,13 @@ use deft_barge_core::survey::Survey;
 use deft_barge_core::survey::{CleanupFind, FindKind};
 use serde_json::json;
 
-use super::finding::found;
-use super::hauling::{confirmed, run_plan};
-use super::looking::refused;
-use super::survey_site;
-use crate::arguments::{Adopting, Pace};
-use crate::fault::{Fault, Kind};
-use crate::show::{path as shown, visible};
-use crate::sink::Sink;
+use super::cleanup::found;
+use super::haul::{confirmed, run_plan};
+use super::sink::Sink;
+use super::survey::refused;
+use super::wish::survey_site;
+use crate::present::{Fault, Kind, path as shown, visible};
+use crate::request::{Adopting, Pace};
 
 /// `adopt`
 pub fn adopt(site: &Site, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {

@@ -17,8 +17,8 @@ use deft_barge_core::journal::Journal;
 use deft_barge_core::site::{Site, read_text};
 use serde::{Deserialize, Serialize};
 
-use super::lanes::Heard;
-use crate::fault::Fault;
+use crate::present::Fault;
+use crate::service::Heard;
 
 /// The first line of what is told: whose it is.
 #[derive(Debug, Serialize, Deserialize)]

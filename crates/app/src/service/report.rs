@@ -13,13 +13,11 @@ use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
 use serde_json::json;
 
-use super::charting::{free_in_home, one_haul, write_out};
-use super::survey_site;
-use crate::arguments::Out;
-use crate::fault::{Fault, Kind};
-use crate::show::{line, path as shown};
-use crate::sink::Sink;
-use crate::wording;
+use super::chart::{free_in_home, one_haul, write_out};
+use super::sink::Sink;
+use super::wish::survey_site;
+use crate::present::{Fault, Kind, line, path as shown, words};
+use crate::request::Out;
 
 /// `report`
 pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: bool, sink: &Sink) -> Result<u8, Fault> {
@@ -76,7 +74,7 @@ pub fn put_report_in_home(site: &Site, survey: &Survey, haul: HaulId) -> Result<
 }
 
 fn title(row: &HaulRow) -> String {
-    format!("Haul {}: {}", row.id, wording::haul_state(&row.into()))
+    format!("Haul {}: {}", row.id, words::haul_state(&row.into()))
 }
 
 fn as_text(weight: Weight, text: &str) -> String {
@@ -120,8 +118,8 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, S
     }
     let bytes: Bytes = row.items.iter().map(|item| item.planned.size.on_disk).sum();
     let files: u64 = row.items.iter().map(|item| item.planned.size.files).sum();
-    let items = wording::several(row.items.len(), "item");
-    out.push((Weight::Text, format!("what        {items}, {bytes}, {}", wording::several(files, "file"))));
+    let items = words::several(row.items.len(), "item");
+    out.push((Weight::Text, format!("what        {items}, {bytes}, {}", words::several(files, "file"))));
     let held: Bytes =
         row.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
     if held > Bytes::ZERO {
@@ -134,7 +132,7 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, S
     for event in events.iter().rev() {
         out.push((
             Weight::Text,
-            line(format!("{}   {} {}", date(event.at), wording::event_word(event.word), event.detail).trim_end()),
+            line(format!("{}   {} {}", date(event.at), words::event_word(event.word), event.detail).trim_end()),
         ));
     }
     out
@@ -144,25 +142,25 @@ fn item_lines(item: &ItemRow, passage: &Telemetry) -> Vec<(Weight, String)> {
     let planned = &item.planned;
     let mut out = vec![(Weight::Heading, line(&planned.title))];
     let mut say = |label: &str, text: String| out.push((Weight::Text, format!("{label:11} {text}")));
-    let from = planned.from_drive.as_deref().unwrap_or(wording::NO_DRIVE);
+    let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
     if planned.mode == Strategy::Records {
-        say("what", wording::mode(planned.mode).into());
+        say("what", words::mode(planned.mode).into());
     } else {
         say("from", format!("{}   {}", line(from), shown(planned.origin())));
         say("to", format!("{}   {}", line(&planned.to_drive), shown(planned.place())));
-        say("size", format!("{} on disk, {}", planned.size.on_disk, wording::several(planned.size.files, "file")));
+        say("size", format!("{} on disk, {}", planned.size.on_disk, words::several(planned.size.files, "file")));
     }
     for (label, text) in times(item.id, passage) {
         say(label, text);
     }
-    say("stage", wording::stage_word(&item.stage).into());
+    say("stage", words::stage_word(&item.stage).into());
     if let Stage::Released { left } = item.stage
         && left > 0
     {
-        say("left", format!("{} were not what was compared and stay", wording::several(left, "file")));
+        say("left", format!("{} were not what was compared and stay", words::several(left, "file")));
     }
     if let Some(proof) = &item.proof {
-        say("proof", wording::proof(proof));
+        say("proof", words::proof(proof));
         say("records", (if proof.records_lead_here { "lead here" } else { "lead ELSEWHERE" }).into());
     }
     if let Some(error) = &item.error {
@@ -172,7 +170,7 @@ fn item_lines(item: &ItemRow, passage: &Telemetry) -> Vec<(Weight, String)> {
         say("unread", format!("{}, bytes {} to {}", shown(&bad.path), bad.from, bad.to));
     }
     if !planned.previews.is_empty() {
-        say("changes", wording::several(planned.previews.len(), "record"));
+        say("changes", words::several(planned.previews.len(), "record"));
     }
     out.extend(planned.previews.iter().flat_map(preview_lines));
     out
@@ -192,7 +190,7 @@ fn times(item: ItemId, passage: &Telemetry) -> Vec<(&'static str, String)> {
         // Pauses are in that time too.
         let stops = marks().filter(|mark| !matches!(mark.came, Came::To(_))).count();
         let pauses = if stops > 0 { ", breaks among it" } else { "" };
-        out.push(("verified", format!("{} after that{pauses}, {rate}/s", wording::about(took))));
+        out.push(("verified", format!("{} after that{pauses}, {rate}/s", words::about(took))));
     }
     if let Some(low) = pulses.iter().filter_map(|pulse| pulse.limit).min() {
         out.push(("limit", format!("{low}/s, for some of the time at least")));
@@ -203,7 +201,7 @@ fn times(item: ItemId, passage: &Telemetry) -> Vec<(&'static str, String)> {
 }
 
 fn preview_lines(preview: &Preview) -> Vec<(Weight, String)> {
-    let kind = wording::preview_kind(preview.kind);
+    let kind = words::preview_kind(preview.kind);
     let mut out = vec![(Weight::Displaced, format!("{} {} {kind}", shown(&preview.file), line(&preview.location)))];
     // A report is shown to others: it holds paths, and nothing else of a launcher's files.
     let whole = matches!(

@@ -15,14 +15,12 @@ use deft_barge_core::plan::{LibraryWish, Plan, plan_library};
 use deft_barge_core::site::Site;
 use serde_json::json;
 
-use super::looking::{add_unfinished, plan_text, refused};
-use super::{find_game, plan_wish, survey_site};
-use crate::arguments::{Back, Consent, Going, Letting, LibraryAct, Pace, Taking, What, Which, Wish};
-use crate::fault::{Fault, Kind};
-use crate::progress::Shown;
-use crate::show::{line, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::progress::Shown;
+use super::sink::Sink;
+use super::survey::{add_unfinished, plan_text, refused};
+use super::wish::{find_game, plan_wish, survey_site};
+use crate::present::{Fault, Kind, line, to_json, words};
+use crate::request::{Back, Consent, Going, Letting, LibraryAct, Pace, Taking, What, Which, Wish};
 
 /// `haul`
 pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
@@ -40,8 +38,8 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
         let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
         if at_terminal {
             sink.say(&plan_text(&plan))?;
-            let what = format!("Haul {} in {}?", plan.bytes(), wording::several(plan.items.len(), "item"));
-            let question = match wording::deletes(&plan) {
+            let what = format!("Haul {} in {}?", plan.bytes(), words::several(plan.items.len(), "item"));
+            let question = match words::deletes(&plan) {
                 None => format!("{what} The originals stay until you release them."),
                 Some((bytes, titles)) => {
                     format!("{what} Delete {bytes} of originals ({titles}) as soon as their copies are verified?")
@@ -91,7 +89,7 @@ pub fn library(site: &Site, act: &LibraryAct, sink: &Sink) -> Result<u8, Fault> 
 }
 
 /// Does a plan that no draft has made: shows it, or asks where that is wanted, and hauls it.
-pub(super) fn confirmed(
+pub(crate) fn confirmed(
     site: &Site,
     mut plan: Plan,
     consent: Consent,
@@ -101,7 +99,7 @@ pub(super) fn confirmed(
     add_unfinished(site, &mut plan)?;
     if consent.plan {
         if sink.is_json() {
-            sink.document("plan", super::looking::plan_json(&plan)?)?;
+            sink.document("plan", super::survey::plan_json(&plan)?)?;
         } else {
             sink.say(&plan_text(&plan))?;
         }
@@ -136,14 +134,14 @@ fn asked(question: &str) -> Result<bool, Fault> {
     Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }
 
-pub(super) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, sink: &Sink) -> Result<u8, Fault> {
+pub(crate) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, sink: &Sink) -> Result<u8, Fault> {
     let mut haul = Haul::begin(site, journal, plan)?;
     let id = haul.id();
     finish(site, journal, id, pace, sink, |report, stop| haul.run(report, stop).map(drop))
 }
 
 /// Does a plan without a word on standard output, for acts that print one document of their own.
-pub(super) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Sink) -> Result<HaulRow, Fault> {
+pub(crate) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Sink) -> Result<HaulRow, Fault> {
     if plan.blocked() {
         return Err(refused(plan));
     }
@@ -224,17 +222,17 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
             "haul {}   {}   {}   {}",
             row.id,
             line(&item.planned.title),
-            wording::stage_word(&item.stage),
-            crate::show::path(&item.planned.to)
+            words::stage_word(&item.stage),
+            crate::present::path(&item.planned.to)
         ))?;
         if item.planned.mode == Strategy::Records {
             let files = item.planned.record_files().len();
             sink.say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
         } else if let Some(proof) = &item.proof {
-            sink.say(&format!("  proof   {}", wording::proof(proof)))?;
+            sink.say(&format!("  proof   {}", words::proof(proof)))?;
         }
         if item.holds_originals() {
-            let (size, from) = (item.planned.size.on_disk, crate::show::path(item.held_at()));
+            let (size, from) = (item.planned.size.on_disk, crate::present::path(item.held_at()));
             sink.say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
         }
         if let Stage::Released { left } = item.stage
@@ -242,8 +240,8 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
         {
             sink.say(&format!(
                 "  left    {} not what was compared, in {}",
-                wording::several(left, "file"),
-                crate::show::path(&item.planned.from)
+                words::several(left, "file"),
+                crate::present::path(&item.planned.from)
             ))?;
         }
     }
@@ -283,7 +281,7 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
         let stages: Vec<String> = row
             .items
             .iter()
-            .map(|item| format!("{} {}", line(&item.planned.title), wording::stage_word(&item.stage)))
+            .map(|item| format!("{} {}", line(&item.planned.title), words::stage_word(&item.stage)))
             .collect();
         sink.say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
     }
@@ -343,12 +341,12 @@ pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     let row = if back.only.is_empty() { row } else { row.only(&named(&row, &back.only)?) };
     let plan = undo_plan(site, &row);
     if plan.blocked() && !back.leave {
-        let hint = wording::what_leads_on(&plan.findings, row.id);
+        let hint = words::what_leads_on(&plan.findings, row.id);
         return Err(Fault::refused(plan.findings, hint));
     }
     if !sink.is_json() {
         for finding in plan.findings.iter().filter(|finding| finding.severity == Severity::Warning) {
-            sink.say(&wording::finding(finding))?;
+            sink.say(&words::finding(finding))?;
         }
     }
     let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
@@ -380,7 +378,7 @@ pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     for item in of_these {
         let (words, place) =
             if undone(item) { ("is in", item.planned.origin()) } else { ("stays in", item.planned.place()) };
-        sink.say(&format!("  {} {words} {}", line(&item.planned.title), crate::show::path(place)))?;
+        sink.say(&format!("  {} {words} {}", line(&item.planned.title), crate::present::path(place)))?;
     }
     Ok(0)
 }
@@ -389,7 +387,7 @@ pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
 fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
     match error {
         HaulError::Refused(findings) => {
-            let hint = wording::what_leads_on(&findings, id);
+            let hint = words::what_leads_on(&findings, id);
             Fault { sentence: "Stopped; nothing more was removed.".into(), ..Fault::refused(findings, hint) }
         }
         other => other.into(),
@@ -400,7 +398,7 @@ fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
 fn tell_left(site: &Site, id: HaulId, sink: &Sink) -> Result<(), Fault> {
     for (item, left) in History::remains(site, id)? {
         for left in &left {
-            sink.say(&format!("  left    {}: {}", line(&item), wording::left(left)))?;
+            sink.say(&format!("  left    {}: {}", line(&item), words::left(left)))?;
         }
     }
     Ok(())
@@ -429,7 +427,7 @@ pub fn take(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     let is_it = |item: &ItemRow, path: &Path| item.planned.from.join(path) == taking.file || path == taking.file;
     let mut bad = row.items.iter().flat_map(|item| item.unreadable.iter().map(move |stretch| (item, &stretch.path)));
     let Some((item, path)) = bad.find(|(item, path)| is_it(item, path)) else {
-        let sentence = format!("{} is no file that could not be read.", crate::show::path(&taking.file));
+        let sentence = format!("{} is no file that could not be read.", crate::present::path(&taking.file));
         return Err(Fault::usage(sentence, "See which ones there are with: deft-barge log"));
     };
     let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
@@ -437,7 +435,7 @@ pub fn take(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     if sink.is_json() {
         sink.document("take", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
     } else {
-        let (file, from) = (crate::show::path(path), crate::show::path(&taking.from));
+        let (file, from) = (crate::present::path(path), crate::present::path(&taking.from));
         sink.say(&format!(
             "{file} of {} will be taken from {from}. Go on with: deft-barge resume",
             line(&item.planned.title)
@@ -493,7 +491,7 @@ pub fn release(site: &Site, letting: &Letting, sink: &Sink) -> Result<u8, Fault>
     shown.end();
     let removed = match result {
         Err(HaulError::Refused(findings)) => {
-            let hint = wording::what_leads_on(&findings, row.id);
+            let hint = words::what_leads_on(&findings, row.id);
             return Err(Fault { sentence: "Nothing was deleted.".into(), ..Fault::refused(findings, hint) });
         }
         other => other?,
@@ -509,7 +507,7 @@ pub fn release(site: &Site, letting: &Letting, sink: &Sink) -> Result<u8, Fault>
     }
     sink.say(&format!("Freed {}.", removed.bytes))?;
     for left in &removed.left {
-        sink.say(&format!("  left    {}", wording::left(left)))?;
+        sink.say(&format!("  left    {}", words::left(left)))?;
     }
     Ok(0)
 }
@@ -532,8 +530,7 @@ pub fn prove(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
             let (survey, _) = survey_site(site, sink);
             let game = find_game(&survey, word)?;
             if let Some(fault) = game.fault() {
-                let sentence =
-                    format!("{} cannot be proved: {}.", line(&game.found.title), wording::place_fault(fault));
+                let sentence = format!("{} cannot be proved: {}.", line(&game.found.title), words::place_fault(fault));
                 return Err(Fault::new(Kind::Refused, sentence, ""));
             }
             prove_game(site, &journal, &game.id, &game.found, &report, &stop)
@@ -567,7 +564,7 @@ fn print_proofs(proofs: &[(String, Proof)], sink: &Sink) -> Result<u8, Fault> {
         sink.document("proof", json!({ "holds": holds, "proofs": all }))?;
     } else {
         for (title, proof) in proofs {
-            sink.say(&format!("{}   {}", line(title), wording::proof(proof)))?;
+            sink.say(&format!("{}   {}", line(title), words::proof(proof)))?;
             sink.say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
             for difference in &proof.differences {
                 let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));

@@ -7,12 +7,11 @@ use deft_barge_core::plan::{Aim, projected};
 use deft_barge_core::site::Site;
 use serde_json::json;
 
-use super::{drafts, survey_site};
-use crate::arguments::{Pace, Suggest, Suggested};
-use crate::fault::{Fault, Kind};
-use crate::show::{line, pad, to_json};
-use crate::sink::Sink;
-use crate::wording;
+use super::drafts;
+use super::sink::Sink;
+use super::wish::survey_site;
+use crate::present::{Fault, Kind, line, pad, to_json, words};
+use crate::request::{Pace, Suggest, Suggested};
 
 /// `suggest`
 pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
@@ -51,17 +50,17 @@ pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
         sink.say("Nothing has to be moved for that.")?;
     }
     for row in &suggestion.lines {
-        let why: Vec<String> = row.why.iter().map(|why| wording::why(why, survey.made)).collect();
+        let why: Vec<String> = row.why.iter().map(|why| words::why(why, survey.made)).collect();
         sink.say(&format!("{} > {}   {}", pad(&line(&row.title), 28), pad(&line(&row.to), 12), why.join(", ")))?;
     }
     for miss in &suggestion.misses {
-        sink.say(&format!("left      {}", wording::miss(miss)))?;
+        sink.say(&format!("left      {}", words::miss(miss)))?;
     }
     for load in loads.iter().filter(|load| load.after != load.now) {
-        sink.say(&wording::load(load))?;
+        sink.say(&words::load(load))?;
     }
     if let (Some(path), false) = (&more.save, suggestion.lines.is_empty()) {
-        sink.say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::show::path(path)))?;
+        sink.say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::present::path(path)))?;
     }
     Ok(0)
 }
@@ -94,7 +93,7 @@ pub fn probe(site: &Site, word: &str, sink: &Sink) -> Result<u8, Fault> {
     if sink.is_json() {
         sink.document("probe", json!({ "drive": drive.name, "pace": to_json(&pace)? }))?;
     } else {
-        sink.say(&wording::pace(&drive.name, &pace))?;
+        sink.say(&words::pace(&drive.name, &pace))?;
     }
     Ok(0)
 }

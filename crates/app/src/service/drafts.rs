@@ -8,9 +8,7 @@ use deft_barge_core::plan::{Draft, DraftFile, Misfit, WhatIf};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::Survey;
 
-use crate::fault::{Fault, Kind};
-use crate::show::path as shown;
-use crate::wording;
+use crate::present::{Fault, Kind, path as shown, words};
 
 /// Where a draft of this name is kept.
 pub fn place(site: &Site, name: &str) -> PathBuf {
@@ -45,7 +43,7 @@ pub fn read(path: &Path) -> Result<DraftFile, Fault> {
 
 /// What has changed since a draft was written.
 pub fn misfit(path: &Path, misfits: &[Misfit]) -> Fault {
-    let lines: Vec<String> = misfits.iter().map(|misfit| format!("\n  {}", wording::misfit(misfit))).collect();
+    let lines: Vec<String> = misfits.iter().map(|misfit| format!("\n  {}", words::misfit(misfit))).collect();
     let sentence = format!("{} does not fit what is there any more:{}", shown(path), lines.concat());
     Fault::new(Kind::Refused, sentence, "Nothing was done. Mend the draft, or make a new one.")
 }

@@ -1,0 +1,15 @@
+//! How things are said: words, text for a terminal, JSON, faults.
+//!
+//! Law: every sentence that a person reads is made here.
+
+mod direction;
+mod fault;
+mod json;
+mod text;
+pub mod words;
+
+pub use direction::{isolate, isolated};
+pub use fault::{Fault, Kind};
+pub use json::{document, json_text, to_json};
+pub use text::{count, cut, cut_front, cut_middle, line, pad, path, visible, width};
+pub use words::{NO_DRIVE, about, deletes, hung, misfit, miss, place_fault, preview_kind, proof, stage, waiting, why};

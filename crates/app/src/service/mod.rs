@@ -1,0 +1,38 @@
+//! What both faces do: each takes the site, a request and a sink, tells the sink, and gives an exit code or a value.
+//!
+//! Law: a service prints nothing and draws nothing.
+
+mod audit;
+mod chart;
+mod cleanup;
+mod data;
+pub mod drafts;
+mod export;
+mod haul;
+mod heard;
+mod import;
+mod pack;
+mod progress;
+mod report;
+mod sink;
+mod suggest;
+mod survey;
+pub mod tables;
+mod trace;
+pub mod wish;
+
+pub use audit::{audit, export_checksums, start};
+pub use chart::{chart, put_in_home};
+pub use cleanup::{finds, re_anchor};
+pub use data::data;
+pub use export::{export, put_table_in_home};
+pub use haul::{haul, library, prove, release, resume, return_, take};
+pub use heard::Heard;
+pub use import::adopt;
+pub use pack::carry;
+pub use report::{put_report_in_home, report};
+pub use sink::{Sink, Told};
+pub use suggest::{probe, suggest};
+pub use survey::{log, plan, survey};
+pub use trace::{new_profile, profile, trace, traced};
+pub(crate) use wish::{find_game, survey_site};
