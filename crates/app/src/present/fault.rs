@@ -1,5 +1,7 @@
 //! The one place that turns an error into a kind, a sentence, a hint and an exit code.
 
+use serde_json::Value;
+
 use std::error::Error;
 use std::io::{IsTerminal, stderr};
 
@@ -218,6 +220,12 @@ fn sentence(text: &str) -> String {
     let text = if text.starts_with('/') { text.to_string() } else { first + letters.as_str() };
     let text = text.trim_end();
     if text.ends_with('.') || text.contains('\n') { text.into() } else { format!("{text}.") }
+}
+
+/// Turns a value of core into JSON.
+pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
+    serde_json::to_value(value)
+        .map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
 }
 
 #[cfg(test)]

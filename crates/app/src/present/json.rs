@@ -2,7 +2,6 @@
 
 use serde_json::Value;
 
-use super::fault::{Fault, Kind};
 use super::text::is_unseen;
 
 /// A JSON document as text. Characters that nobody would see stand in it as escapes, which every reader turns back into them.
@@ -70,12 +69,6 @@ pub(crate) fn without_contents(value: &mut Value) {
         }
         _ => {}
     }
-}
-
-/// Turns a value of core into JSON.
-pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
-    serde_json::to_value(value)
-        .map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
 }
 
 #[cfg(test)]

@@ -5,21 +5,13 @@ use std::path::{Path, absolute};
 
 use deft_barge_core::launcher::{DataKind, Problem};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{GameId, ListedData, Survey, UserData, Way, list_file, read_list};
+use deft_barge_core::survey::{GameId, ListedData, Survey, UserData, list_file, read_list};
 use serde_json::json;
 
 use super::sink::Sink;
 use super::wish::{find_game, survey_site};
 use crate::present::{Fault, Kind, count, line, pad, path as shown, to_json, words};
-use crate::request::{By, DataAct, Kind as What};
-
-pub(crate) fn way(by: By) -> Way {
-    match by {
-        By::Link => Way::Link,
-        By::Setting => Way::Setting,
-        By::Directory => Way::Directory,
-    }
-}
+use crate::request::{DataAct, Kind as What};
 
 /// `data`
 pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {

@@ -1,6 +1,5 @@
 //! Commands that write: haul, resume, return, release, and prove, which reads every byte.
 
-use std::io::{IsTerminal, Write, stdin, stdout};
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::{HaulId, ItemId};
@@ -35,7 +34,7 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !wish.yes {
-        let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
+        let at_terminal = sink.can_ask();
         if at_terminal {
             sink.say(&plan_text(&plan))?;
             let what = format!("Haul {} in {}?", plan.bytes(), words::several(plan.items.len(), "item"));
@@ -45,7 +44,7 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
                     format!("{what} Delete {bytes} of originals ({titles}) as soon as their copies are verified?")
                 }
             };
-            if !asked(&question)? {
+            if !sink.ask(&question)? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
         } else if !cautions.is_empty() {
@@ -109,9 +108,9 @@ pub(crate) fn confirmed(
         return Err(refused(&plan));
     }
     if !consent.yes {
-        if !sink.is_json() && stdin().is_terminal() && stdout().is_terminal() {
+        if sink.can_ask() {
             sink.say(&plan_text(&plan))?;
-            if !asked(&question(&plan))? {
+            if !sink.ask(&question(&plan))? {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
         } else {
@@ -123,15 +122,6 @@ pub(crate) fn confirmed(
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     run_plan(site, &journal, &plan, Pace::default(), sink)
-}
-
-fn asked(question: &str) -> Result<bool, Fault> {
-    let fault = |error: std::io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
-    print!("{question} [y/N] ");
-    stdout().flush().map_err(fault)?;
-    let mut answer = String::new();
-    stdin().read_line(&mut answer).map_err(fault)?;
-    Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
 }
 
 pub(crate) fn run_plan(site: &Site, journal: &Journal, plan: &Plan, pace: Pace, sink: &Sink) -> Result<u8, Fault> {
@@ -267,8 +257,8 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
     if row.trial == Trial::Waits && row.items.first().is_some_and(|item| item.stage.at_rest()) {
         let rest = row.items.len() - 1;
         let question = format!("The first game is tried. Go on with the other {rest}?");
-        let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
-        if !(going.yes || at_terminal && asked(&question)?) {
+        let at_terminal = sink.can_ask();
+        if !(going.yes || at_terminal && sink.ask(&question)?) {
             return Err(Fault::new(
                 Kind::Interrupted,
                 format!("Haul {} waits for a yes after its first game.", row.id),
@@ -314,8 +304,8 @@ fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, wha
 }
 
 fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
-    let at_terminal = !sink.is_json() && stdin().is_terminal() && stdout().is_terminal();
-    if yes || !at_terminal || asked(question)? {
+    let at_terminal = sink.can_ask();
+    if yes || !at_terminal || sink.ask(question)? {
         Ok(())
     } else {
         Err(Fault::new(Kind::Refused, "Nothing was done.", ""))

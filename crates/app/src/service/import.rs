@@ -102,7 +102,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink:
     let stop = sink.stop(Pace::default())?;
     for (n, step) in guide.iter().enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
-        aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)), sink);
+        sink.aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
         loop {
             let now = watch_import(site, survey, &adoption);
             let done = match step.until {
@@ -121,7 +121,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink:
             }
             std::thread::sleep(Duration::from_millis(200));
         }
-        aside("  done", sink);
+        sink.aside("  done");
     }
     let now = watch_import(site, survey, &adoption);
     if sink.is_json() {
@@ -131,13 +131,4 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink:
         sink.say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
-}
-
-/// Says something to the person who does the acts, beside what a script reads.
-fn aside(text: &str, sink: &Sink) {
-    if sink.is_sheet() {
-        let _ = sink.say(text);
-    } else {
-        eprintln!("{text}");
-    }
 }

@@ -62,6 +62,34 @@ impl Sink {
         if self.is_sheet() { self.say(&text) } else { print(&text) }
     }
 
+    /// Whether there is a person at a terminal who can be asked.
+    pub fn can_ask(&self) -> bool {
+        matches!(self, Self::CommandLine { json: false }) && io::stdin().is_terminal() && io::stdout().is_terminal()
+    }
+
+    /// Asks a question; everything but a yes is a no.
+    ///
+    /// # Errors
+    /// [`Fault`] where the terminal cannot be used.
+    pub fn ask(&self, question: &str) -> Result<bool, Fault> {
+        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
+        write!(io::stdout(), "{question} [y/N] ").map_err(fault)?;
+        io::stdout().flush().map_err(fault)?;
+        let mut answer = String::new();
+        io::stdin().read_line(&mut answer).map_err(fault)?;
+        Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
+    }
+
+    /// Says something to the person at the keyboard, beside what a script reads.
+    pub fn aside(&self, text: &str) {
+        if self.is_sheet() {
+            // Who closed the sheet does not want to know.
+            let _ = self.say(text);
+        } else {
+            eprintln!("{text}");
+        }
+    }
+
     /// What ends the work: the sheet's key, or Ctrl-C, a terminal that goes, and the system.
     pub fn stop(&self, pace: Pace) -> Result<Control, Fault> {
         if let Self::Sheet { stop, .. } = self {

@@ -1,18 +1,25 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{Survey, Way};
+
+use super::sink::Sink;
+use crate::present::Fault;
+use crate::request::By;
+
 use std::path::PathBuf;
 
 use deft_barge_core::item::{Links, Policy, Trial};
 use deft_barge_core::journal::History;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
-use deft_barge_core::site::Site;
+
 use deft_barge_core::survey::add_to_survey;
-use deft_barge_core::survey::{Game, Lookup, Survey, SurveyPhase, Way};
+use deft_barge_core::survey::{Game, Lookup, SurveyPhase};
 
 use super::progress::Passing;
-use super::sink::Sink;
-use super::{data, drafts, trace};
-use crate::present::Fault;
+
+use super::{drafts, trace};
+
 use crate::request::Wish;
 
 /// Surveys the site with what the journal knows of held originals.
@@ -110,13 +117,13 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
         };
         let game = find_cargo(&lookup, game)?;
         let is_data = lookup.data(&game.id).is_some();
-        let way = if is_data { wish.by.map(data::way) } else { wish.leave_link.then_some(Way::Link) };
+        let way = if is_data { wish.by.map(self::way) } else { wish.leave_link.then_some(Way::Link) };
         draft.send_by(game.id.clone(), to.clone(), way);
         if wish.with_data {
             let along =
                 survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id) && !data.ways.is_empty());
             for data in along {
-                let way = wish.by.map(data::way).filter(|way| data.ways.contains(way));
+                let way = wish.by.map(self::way).filter(|way| data.ways.contains(way));
                 draft.send_by(data.id.clone(), to.clone(), way);
             }
         }
@@ -152,4 +159,12 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
     let names: Vec<&str> = site.drives.iter().map(|drive| drive.name.as_str()).collect();
     let sentence = format!("There is no drive or library {word:?}; the drives are {}.", names.join(", "));
     Err(Fault::usage(sentence, "See what there is with: deft-barge survey"))
+}
+
+pub(crate) fn way(by: By) -> Way {
+    match by {
+        By::Link => Way::Link,
+        By::Setting => Way::Setting,
+        By::Directory => Way::Directory,
+    }
 }

@@ -1,51 +1,15 @@
 //! Work that writes: it is asked for, begins, ends; and what has to be answered before it is done.
 
+use crate::tui::model::{Act, Answer, Errand, Leaving, LongTask, Question, Running};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::{Policy, Strategy, Trial};
 use deft_barge_core::journal::{HaulRow, ItemRow};
 use deft_barge_core::plan::Draft;
 use ratatui::crossterm::event::KeyCode;
 
-use super::lanes::Running;
-use super::state::{Act, Errand, Leaving, LongTask, State};
-use super::tasks::Task;
+use super::state::State;
 use crate::commands::{View, Wish};
 use crate::present::{Fault, Kind};
-
-/// A question that has to be answered before its act is done. Any key but those of its answers means no.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Question {
-    pub text: String,
-    /// Key, what it means in a word, and what is done then.
-    pub answers: Vec<(char, &'static str, Answer)>,
-}
-
-/// What an answer means; it stays what was asked, whatever has ended meanwhile.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Answer {
-    /// Stop what runs, and return it.
-    Cancel,
-    /// Stop what runs, give this item up, and go on.
-    CancelItem(ItemId),
-    /// Do this work.
-    Do(LongTask),
-    /// Do this, and tell it in a sheet.
-    Task(Task),
-    /// Pause what runs, and leave.
-    Leave,
-    /// Stop what a sheet shows at its next block, and leave.
-    StopAndLeave,
-    /// Leave, and have it go on.
-    LeaveRunning,
-    /// Go to the demo world.
-    Demo,
-}
-
-impl Question {
-    pub fn yes(text: impl Into<String>, yes: Answer) -> Self {
-        Self { text: text.into(), answers: vec![('y', "yes", yes)] }
-    }
-}
 
 /// The titles of a haul's items, the first three of many.
 fn titles(haul: &HaulRow) -> String {

@@ -27,14 +27,14 @@ use deft_barge_core::trace::usual_places;
 use deft_barge_core::trace::{TracePhase, trace};
 use deft_barge_harbor::world;
 
-use super::guiding::Guide;
 use super::newest::Newest;
-use super::state::{Act, Errand, Event, LongTask, Picture, State};
+use super::state::State;
 use super::tasks::{Task, do_task};
 use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
 use crate::present::{Fault, Kind, count, path as shown, words};
 use crate::service::{Heard, Sink, Told, drafts, new_profile, tables};
+use crate::tui::model::{Act, Errand, Event, Guide, LongTask, Picture};
 
 /// Does what the interface wants.
 pub(crate) struct Conductor {

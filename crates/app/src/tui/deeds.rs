@@ -5,13 +5,11 @@ use deft_barge_core::item::{Links, Policy, Trial};
 use deft_barge_core::plan::{Aim, Import, LibraryWish, MakeLetters};
 use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 
-use super::asking::{Answer, Question};
-use super::chooser::Chooser;
-use super::state::{Act, Errand, LongTask, Picture, State};
+use super::state::State;
 use super::tasks::Task;
-use super::typing::Typed;
 use crate::commands::{View, Wish};
 use crate::config::Ground;
+use crate::tui::model::{Act, Answer, Chooser, Errand, LongTask, Picture, Question, Typed};
 
 impl State {
     pub(crate) fn wished(&mut self, wish: Wish) -> Vec<Act> {

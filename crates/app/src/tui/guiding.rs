@@ -1,23 +1,14 @@
 //! A new profile, guided: a game's folder is traced, what was found is seen, the launcher is named, and the profile is written
 //! and checked.
 
+use crate::tui::model::{Act, Guide, Sheet, Then, Tone, Typed};
 use std::path::PathBuf;
 
 use deft_barge_core::trace::{Sure, Trace};
 use ratatui::crossterm::event::KeyCode;
 
-use super::sheet::{Sheet, Then, Tone};
-use super::state::{Act, State};
-use super::typing::Typed;
+use super::state::State;
 use crate::present::{Fault, line, path as shown, words};
-
-/// A profile that is being made.
-#[derive(Clone, Debug)]
-pub struct Guide {
-    pub trace: Trace,
-    /// The file it was written to, and what the check says of it.
-    pub written: Option<(PathBuf, Vec<String>)>,
-}
 
 impl State {
     /// Begins a new profile with a trace.

@@ -1,91 +1,12 @@
 //! What is known of the work in hand: its items side by side, their rates, and what was said of them.
 
-use crate::present::Fault;
+use crate::tui::model::{Act, At, Lane, Said};
+
 use crate::service::Heard;
-use std::collections::VecDeque;
-use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
+use deft_barge_core::bytes::{Bytes, ItemId};
 
-use deft_barge_core::item::{Progress, StageKind};
-
-use super::state::{Act, LongTask, State};
-
-/// A line of what just happened.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Said {
-    pub at: Duration,
-    pub text: String,
-}
-
-/// Where an item is, as far as was heard.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum At {
-    /// It is about to begin.
-    Beginning,
-    /// It has reached a stage.
-    Stage(StageKind),
-    /// It could not go on.
-    Failed,
-}
-
-impl At {
-    /// It as a part of a sentence.
-    pub fn words(self) -> &'static str {
-        match self {
-            Self::Beginning => "begins",
-            Self::Stage(stage) => crate::present::stage(stage),
-            Self::Failed => "failed",
-        }
-    }
-}
-
-/// An item that runs, or has run.
-#[derive(Clone, Debug)]
-pub struct Lane {
-    pub item: ItemId,
-    pub title: String,
-    pub at: At,
-    pub progress: Option<Progress>,
-    /// What it waits for, or what drive does not answer.
-    pub held_up: Option<String>,
-}
-
-impl Lane {
-    /// Whether it is under way, as far as is known.
-    pub fn runs(&self) -> bool {
-        use StageKind::{Cancelled, Proved, Released, Undone};
-        !matches!(self.at, At::Stage(Proved | Released | Cancelled | Undone) | At::Failed)
-    }
-
-    /// Whether it is being copied.
-    pub fn copies(&self) -> bool {
-        matches!(self.at, At::Stage(StageKind::Copying) | At::Beginning)
-    }
-}
-
-/// The work in hand.
-#[derive(Clone, Debug, Default)]
-pub struct Running {
-    pub work: Option<LongTask>,
-    /// Whether a program of ours that was left running does it.
-    pub elsewhere: bool,
-    pub haul: Option<HaulId>,
-    pub pausing: bool,
-    pub cancelling: bool,
-    /// The item that is to be given up at the next block.
-    pub giving_up: Option<ItemId>,
-    /// Items that were heard of, in the order in which they began.
-    pub lanes: Vec<Lane>,
-    /// The lane under the cursor.
-    pub cursor: usize,
-    /// Bytes per second of all items together, some ten times a second.
-    pub rates: VecDeque<f64>,
-    pub said: Vec<Said>,
-    pub fault: Option<Fault>,
-    /// Whether the bell rings at the end.
-    pub bell: bool,
-}
+use super::state::State;
 
 /// Rates that are kept: of ten minutes.
 const RATES: usize = 6000;

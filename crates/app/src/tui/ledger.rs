@@ -1,34 +1,13 @@
 //! What the Log view knows: held originals, then hauls by day, newest first.
 
+use crate::tui::model::{Act, LogRow};
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::journal::{HaulRow, History};
-use jiff::civil::Date;
+
 use jiff::tz::TimeZone;
 
-use super::state::{Act, State};
+use super::state::State;
 use crate::commands::View;
-
-/// A line of the Log.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum LogRow {
-    /// Held originals, by their place in the survey.
-    Held(usize, HaulId),
-    Day(Date),
-    Haul(HaulId),
-}
-
-/// The lines, and the one under the cursor.
-#[derive(Clone, Debug, Default)]
-pub struct Ledger {
-    pub rows: Vec<LogRow>,
-    pub cursor: usize,
-    /// What is searched for; empty shows all.
-    pub search: String,
-    /// Hauls that fit the search.
-    pub found: usize,
-    /// A haul that is being read whole.
-    asked: Option<HaulId>,
-}
 
 impl State {
     /// Works out the lines of the Log, after the journal was read.

@@ -13,6 +13,7 @@ mod guiding;
 mod hull;
 mod lanes;
 mod ledger;
+mod model;
 mod mouse;
 mod newest;
 mod proofs;
@@ -25,6 +26,8 @@ mod theme;
 mod typing;
 mod views;
 
+pub use tasks::Task;
+
 use std::io::IsTerminal;
 use std::thread;
 use std::time::Instant;
@@ -33,8 +36,9 @@ use crossbeam_channel::{Receiver, RecvTimeoutError, unbounded};
 use deft_barge_core::site::Site;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
+use crate::tui::model::{Act, Event};
 use conductor::Conductor;
-use state::{Act, Event, State};
+use state::State;
 use terminal::Held;
 use theme::{Depth, Theme};
 

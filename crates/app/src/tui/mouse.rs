@@ -3,9 +3,9 @@
 use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind};
 
 use super::canvas::{Hit, hit_at};
-use super::registry::RecordRow;
-use super::state::{Act, State};
+use super::state::State;
 use crate::commands::View;
+use crate::tui::model::{Act, RecordRow};
 
 impl State {
     pub(crate) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {

@@ -1,41 +1,13 @@
 //! What the Records view knows: launchers, their libraries, their games, and every record of a game.
 
-use std::collections::HashSet;
+use crate::tui::model::{Act, Errand, RecordRow};
+
 use std::path::PathBuf;
 
 use deft_barge_core::plan::LibraryWish;
 
-use super::state::{Act, Errand, State};
+use super::state::State;
 use crate::commands::View;
-
-/// A line of the Records view, by places in the survey.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
-pub enum RecordRow {
-    Launcher(usize),
-    /// A library of a launcher.
-    Library(usize, usize),
-    Game(usize),
-    /// A record of a game.
-    Record(usize, usize),
-    /// A file of a launcher that cannot be read, or a profile.
-    Problem(usize),
-}
-
-/// The lines, what is unfolded, and the line under the cursor.
-#[derive(Clone, Debug, Default)]
-pub struct Registry {
-    pub rows: Vec<RecordRow>,
-    pub cursor: usize,
-    /// Ids of launchers that are folded, and of games that are unfolded.
-    turned: HashSet<String>,
-}
-
-impl Registry {
-    /// Whether a launcher is folded, or a game unfolded.
-    pub fn is_turned(&self, id: &str) -> bool {
-        self.turned.contains(id)
-    }
-}
 
 impl State {
     /// Works out the lines, after a survey or when something is unfolded.

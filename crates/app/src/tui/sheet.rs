@@ -1,74 +1,15 @@
 //! A sheet: a text over the view, such as what a command tells while it is done, or what would be written into a file.
 
+use crate::tui::model::{Act, Leaving, Sheet, Then, Tone};
 use std::path::Path;
 
 use ratatui::crossterm::event::KeyCode;
 
-use super::state::{Act, Leaving, State};
+use super::state::State;
 use super::tasks::Task;
 use crate::commands::Wish;
 use crate::present::{Fault, path};
 use crate::service::Told;
-
-/// How a line of a sheet is meant.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Tone {
-    Text,
-    Dim,
-    Strong,
-    Danger,
-    /// It goes.
-    Old,
-    /// It comes.
-    New,
-}
-
-/// A text over the view.
-#[derive(Clone, Debug, Default)]
-pub struct Sheet {
-    pub title: String,
-    pub lines: Vec<(Tone, String)>,
-    pub top: usize,
-    /// What is being done; `None` if it is done.
-    pub task: Option<u64>,
-    /// Whether it begins hauls, or changes the one under way.
-    pub hauls: bool,
-    /// How far it is.
-    pub passing: String,
-    /// A key, what it does, and that in words.
-    pub then: Option<(KeyCode, &'static str, Then)>,
-}
-
-/// What a key does in a sheet.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Then {
-    /// Does this, and tells it in a sheet of its own.
-    Task(Task),
-    /// Goes on with the profile that is being made.
-    Guide,
-}
-
-impl Sheet {
-    pub fn new(title: impl Into<String>) -> Self {
-        Self { title: title.into(), ..Self::default() }
-    }
-
-    fn add(&mut self, text: &str) {
-        self.lines.extend(text.split('\n').map(|line| (tone_of(line), line.to_string())));
-    }
-}
-
-/// A line of a command by how it begins.
-fn tone_of(line: &str) -> Tone {
-    let word = line.split_whitespace().next().unwrap_or_default();
-    match word {
-        "stop" | "problem" | "damaged" | "lost" | "differs" | "missing" => Tone::Danger,
-        "-" => Tone::Old,
-        "+" => Tone::New,
-        "note" => Tone::Dim,
-        _ => Tone::Text,
-    }
-}
 
 impl State {
     /// Begins something that tells what it does in a sheet.

@@ -1,167 +1,25 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
+use crate::tui::model::{
+    Act, Chooser, Errand, Event, Guide, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Stow, Typing,
+};
 use std::path::PathBuf;
 use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
-use deft_barge_core::haul::{Closer, ListedEntry};
-use deft_barge_core::item::{Finding, FindingKind, Policy, Proof, Severity};
-use deft_barge_core::journal::{Event as LogEvent, HaulRow, History};
-use deft_barge_core::plan::{Anchor, Draft, DraftFile, Import, LibraryWish, Load, Plan, WhatIf, projected};
-use deft_barge_core::site::Site;
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::item::{Finding, FindingKind, Policy, Severity};
+use deft_barge_core::journal::{HaulRow, History};
+use deft_barge_core::plan::{Anchor, Draft, Load, Plan, WhatIf, projected};
+
 use deft_barge_core::survey::Survey;
-use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
-use deft_barge_core::trace::Trace;
+use deft_barge_core::survey::{CleanupFind, FindKind};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
-use super::asking::Question;
 use super::canvas::Hits;
-use super::cargo::Stow;
-use super::chooser::Chooser;
-use super::guiding::Guide;
-use super::lanes::Running;
-use super::ledger::Ledger;
-use super::proofs::Proofs;
-use super::registry::Registry;
-use super::sheet::Sheet;
-use super::tasks::Task;
-use super::typing::Typing;
+
 use crate::commands::{KeyMap, View, Wish};
 use crate::config::{Ground, Settings};
 use crate::present::Fault;
-use crate::service::{Heard, Told};
-
-/// What can happen.
-pub enum Event {
-    /// A key, the mouse, or what is pasted.
-    Input(Input),
-    Tick,
-    /// A haul of the log was read whole.
-    HaulRead(Box<HaulRow>, Vec<LogEvent>),
-    Measured {
-        done: usize,
-        of: usize,
-    },
-    /// How far a search or a trace is.
-    Passing(String),
-    /// Drives and games by what launchers say, before anything is measured.
-    Sketched(Box<Survey>),
-    Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
-    /// The plan of a draft, or of an act.
-    Planned(Box<Plan>, Errand),
-    /// What is lying about.
-    Found(Vec<CleanupFind>, Vec<Anchor>),
-    Quiet(Vec<Finding>),
-    /// Something that was done is said in a sentence.
-    Said(String),
-    /// A draft was read.
-    Opened(Box<DraftFile>),
-    Heard(Heard),
-    /// A haul that another program of ours does was seen to go on; `false` when it has ended.
-    Elsewhere(bool),
-    /// The limit that the haul under way has, or had when it was left.
-    Limited(Option<Bytes>),
-    /// What a task tells.
-    Told(u64, Told),
-    Done(u64, Result<u8, Fault>),
-    Traced(u64, Box<Result<Trace, Fault>>),
-    Drafted(Box<Result<Guide, Fault>>),
-    Tree(ItemId, Box<Result<Vec<ListedEntry>, Fault>>),
-    Closer(ItemId, PathBuf, Box<Result<Closer, Fault>>),
-    Proved(HaulId, Vec<(String, Proof)>),
-    Ended {
-        what: LongTask,
-        result: Result<(), Fault>,
-    },
-    /// The interface goes on in another world.
-    Moved(Box<Site>),
-    Terminate,
-}
-
-/// What the interface wants done.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Act {
-    Survey,
-    Plan(Errand),
-    /// Look for what is lying about.
-    Find,
-    Quiet,
-    Run(LongTask),
-    Pause,
-    Limit(Option<Bytes>),
-    /// Write a draft under a name.
-    Save(String, Box<DraftFile>),
-    /// Read the draft of this name.
-    Open(String),
-    /// Do something that tells what it does in a sheet.
-    Do(u64, Task),
-    /// Stop what a sheet shows.
-    StopTask,
-    /// Trace a path for a new profile.
-    Trace(u64, PathBuf),
-    /// Write the profile that is being made under a name, and check it.
-    Draft(String),
-    /// List the checksums of an item.
-    Tree(ItemId),
-    /// Look at one file of an item block by block.
-    Closer(ItemId, PathBuf),
-    /// Read a haul of the log whole.
-    ReadHaul(HaulId),
-    /// Draw into files of the home folder.
-    Draw(Vec<Picture>),
-    /// Write what a view lists into a file of the home folder.
-    Table(View),
-    /// Write the report of a haul into a file of the home folder.
-    Report(HaulId),
-    /// Ring the bell and set the title.
-    Ring(String),
-    /// Have the haul go on without the interface.
-    Detach,
-    /// Make the demo world and go on in it.
-    Demo,
-    Suspend,
-    Leave,
-}
-
-/// What is drawn.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Picture {
-    Drives,
-    Plan,
-    Loads,
-    Order,
-    Cargo(String),
-    Timeline(HaulId),
-    Rate(HaulId),
-    History,
-}
-
-/// What a plan is made of: the draft, or an act on something that lies about.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Errand {
-    Draft(Draft, Policy, Vec<WhatIf>),
-    Removal(Box<CleanupFind>, CleanupAct),
-    Import(Box<Import>),
-    Anchor(PathBuf, PathBuf),
-    /// A folder with all records that a trace finds, to the drive of this name.
-    Traced(PathBuf, String),
-    Library(String, LibraryWish),
-}
-
-/// Work that writes, or reads every byte; one at a time.
-#[derive(Clone, Debug, PartialEq)]
-pub enum LongTask {
-    Start(Errand),
-    Resume,
-    /// Say yes to a haul that waits after its first game, and go on with it.
-    Agree(HaulId),
-    Return(HaulId),
-    GiveUp(HaulId),
-    /// Give up one item, and go on with the others.
-    GiveUpItem(HaulId, ItemId),
-    Release(HaulId),
-    Prove(HaulId),
-}
 
 /// All that is shown.
 pub struct State {
@@ -230,17 +88,6 @@ pub struct State {
     pub(crate) looking: bool,
     /// Whether the window is too small to show what a key would do.
     pub too_small: bool,
-}
-
-/// What happens when what runs has come to its next block.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Leaving {
-    #[default]
-    No,
-    /// The interface ends, and the haul is paused.
-    Paused,
-    /// The interface ends, and the haul goes on without it.
-    Running,
 }
 
 impl State {

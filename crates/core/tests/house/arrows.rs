@@ -74,7 +74,7 @@ impl Crate {
         for (module, text) in &all.files {
             for found in USE.captures_iter(text).filter(|found| found.get(1).is_some()) {
                 for (path, name) in leaves(&found[2]) {
-                    if let Some(path) = all.from_the_top(module, &path) {
+                    if let Some(path) = all.whole_path(module, &path) {
                         passed_on.insert((module.clone(), name), path);
                     }
                 }
@@ -102,7 +102,7 @@ impl Crate {
     }
 
     /// A path as it is from the top of the crate; `None` if it leads into another crate.
-    fn from_the_top(&self, module: &Module, path: &[String]) -> Option<Vec<String>> {
+    fn whole_path(&self, module: &Module, path: &[String]) -> Option<Vec<String>> {
         let first = path.first()?.as_str();
         let rest = || path[1..].iter().cloned();
         match first {
@@ -148,11 +148,16 @@ impl Crate {
             let mut paths: Vec<Vec<String>> = used.flat_map(|found| leaves(&found[2])).map(|(path, _)| path).collect();
             let rest = USE.replace_all(text, "");
             paths.extend(PATH.find_iter(&rest).map(|found| found.as_str().split("::").map(str::to_string).collect()));
-            let known = paths.iter().filter_map(|path| self.has(&self.from_the_top(module, path)?));
+            let known = paths.iter().filter_map(|path| self.has(&self.whole_path(module, path)?));
             let known = known.filter(|known| known != module && !known.is_empty());
             all.entry(module.clone()).or_default().extend(known);
         }
         all
+    }
+
+    /// The code of every file.
+    pub fn texts(&self) -> impl Iterator<Item = (&Module, &str)> {
+        self.files.iter().map(|(module, text)| (module, text.as_str()))
     }
 
     /// Every name before `::` that a file writes, beside what is its own crate's.

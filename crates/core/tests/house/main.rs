@@ -3,6 +3,12 @@
 //! Law: each folder knows only what stands before it in [`CORE`] and [`APP`], and no two files know each other, by whatever way round.
 //! A `mod.rs` that only passes on what its files have is no room: an arrow goes to the file that has the thing.
 
+#![allow(
+    clippy::unwrap_used,
+    clippy::disallowed_methods,
+    reason = "tests build their worlds by hand and end at what should not be"
+)]
+
 mod arrows;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -30,6 +36,22 @@ const CORE: [&str; 18] = [
     "cleanup",
     "pack",
     "lib",
+];
+
+/// The rooms of the app: how things are said, what is done, and the two faces of it, which do not know each other but for the start.
+const APP: [&str; 12] = [
+    "present",
+    "surroundings",
+    "completing",
+    "request",
+    "service",
+    "diagnostics",
+    "detached",
+    "commands",
+    "config",
+    "tui",
+    "cli",
+    "main",
 ];
 
 fn read(folder: &str) -> Crate {
@@ -60,6 +82,30 @@ fn in_core_no_room_knows_one_that_stands_behind_it() {
 fn in_core_no_files_know_each_other() {
     let circles = arrows::circles(&read("core").arrows());
     assert!(circles.is_empty(), "{circles:#?}");
+}
+
+#[test]
+fn in_the_app_no_room_knows_one_that_stands_behind_it_and_no_files_know_each_other() {
+    let arrows = read("app").arrows();
+    let wrong = running_back(&arrows, &APP);
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    let circles = arrows::circles(&arrows);
+    assert!(circles.is_empty(), "{circles:#?}");
+}
+
+#[test]
+fn who_prints_is_the_command_line_alone() {
+    let printing = ["println!", "print!", "stdout()"];
+    let mut found = Vec::new();
+    for (module, text) in read("app").texts() {
+        // The interface draws on the terminal; a sink and a fault end at the command line.
+        let may = module.first().is_none_or(|room| ["tui", "cli", "diagnostics"].contains(&room.as_str()))
+            || ["service/sink", "present/fault"].contains(&module.join("/").as_str());
+        found.extend(
+            printing.iter().filter(|how| !may && text.contains(**how)).map(|how| format!("{} {how}", module.join("/"))),
+        );
+    }
+    assert!(found.is_empty(), "{}", found.join("\n"));
 }
 
 #[test]

@@ -8,12 +8,12 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::ledger::LogRow;
 use super::super::state::State;
 use super::super::theme::Theme;
 use super::list_and_detail;
 use crate::commands::{View, Wish};
 use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::tui::model::LogRow;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;

@@ -5,11 +5,10 @@ use ratatui::style::Modifier;
 use ratatui::widgets::{Clear, Widget};
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::chooser::{Chooser, Of};
-use super::super::sheet::{Sheet, Tone};
 use super::super::state::State;
 use crate::commands::Press;
 use crate::present::{line, pad};
+use crate::tui::model::{Chooser, Of, Sheet, Tone};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(sheet) = &state.sheet {

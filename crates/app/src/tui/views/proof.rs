@@ -9,11 +9,11 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::proofs::{Standing, TreeRow};
-use super::super::state::{LongTask, State};
+use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
 use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::tui::model::{LongTask, Standing, TreeRow};
 
 /// Figures of five rows of half cells, drawn by us: three columns each.
 const FIGURES: [[&str; 3]; 10] = [

@@ -9,12 +9,12 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 
 use super::super::canvas::{Canvas, Hit, bar, curve};
-use super::super::lanes::{At, Lane};
-use super::super::state::{Errand, LongTask, State};
+use super::super::state::State;
 use super::super::theme::Theme;
 use super::proof::small_zeros;
 use crate::commands::{View, Wish};
 use crate::present::{about, count, cut_middle, line, pad, path, words};
+use crate::tui::model::{At, Errand, Lane, LongTask};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if !state.idle() {

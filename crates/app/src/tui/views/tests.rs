@@ -17,13 +17,13 @@ use ratatui::crossterm::event::{
 use ratatui::layout::Rect;
 
 use super::super::conductor::plan_errand;
-use super::super::sheet::Sheet;
-use super::super::state::{Act, Errand, Event, LongTask, State};
+use super::super::state::State;
 use super::super::theme::{Depth, Theme};
 use super::draw_into;
 use crate::commands::{DEEDS, View, Where};
 use crate::config::Ground;
 use crate::service::Heard;
+use crate::tui::model::{Act, Errand, Event, LongTask, Sheet};
 
 struct Stage {
     _folder: tempfile::TempDir,

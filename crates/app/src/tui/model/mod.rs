@@ -1,0 +1,25 @@
+//! What each part of the interface shows and can be asked, as values; how it changes is beside the state.
+
+mod act;
+mod chooser;
+mod guide;
+mod ledger;
+mod proofs;
+mod question;
+mod registry;
+mod running;
+mod sheet;
+mod stow;
+mod typing;
+
+pub use act::{Act, Errand, Event, Leaving, LongTask, Picture};
+pub use chooser::{Choice, Chooser, Of, Offer, fit};
+pub use guide::Guide;
+pub use ledger::{Ledger, LogRow};
+pub use proofs::{Proofs, Standing, TreeRow};
+pub use question::{Answer, Question};
+pub use registry::{RecordRow, Registry};
+pub use running::{At, Lane, Running, Said};
+pub use sheet::{Sheet, Then, Tone};
+pub use stow::{Coming, Filter, Scale, Sort, Stow};
+pub use typing::{Typed, Typing};
