@@ -1,11 +1,12 @@
 //! A list that letters narrow down: all acts by their words, or all games by their titles.
 
-use crate::tui::model::{Act, Choice, Chooser, Of, Offer, fit};
+use crate::tui::model::{Act, Choice, Chooser, Letters, Of, Offer};
 use std::path::PathBuf;
 
 use deft_barge_core::plan::Destination;
 
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
+use tui_input::backend::crossterm::EventHandler;
 
 use super::state::State;
 use crate::commands::{DEEDS, View, Where, Wish};
@@ -14,10 +15,12 @@ impl State {
     /// Lists what fits the letters.
     pub(crate) fn choices(&mut self) {
         let Some(mut chooser) = self.chooser.take() else { return };
+        let mut letters = Letters::new(chooser.input.value());
+        let is_empty = chooser.input.value().trim().is_empty();
         let mut offers: Vec<(usize, Offer)> = match chooser.of {
-            Of::Acts => self.acts(&chooser.text),
-            Of::Games => self.games(&chooser.text),
-            Of::Drives => self.drives(&chooser.text),
+            Of::Acts => self.acts(&mut letters, is_empty),
+            Of::Games => self.games(&mut letters),
+            Of::Drives => self.drives(&mut letters),
         };
         offers.sort_by_key(|(rank, _)| *rank);
         chooser.offers = offers.into_iter().map(|(_, offer)| offer).collect();
@@ -25,7 +28,7 @@ impl State {
         self.chooser = Some(chooser);
     }
 
-    fn acts(&self, letters: &str) -> Vec<(usize, Offer)> {
+    fn acts(&self, letters: &mut Letters, is_empty: bool) -> Vec<(usize, Offer)> {
         let mut all = Vec::new();
         let here = self.game_here().map(|game| game.found.title.clone());
         for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
@@ -69,9 +72,9 @@ impl State {
             all.push((deed.words.to_string(), aside, Choice::Act(view, deed.wish), is_own));
         }
         let ranked = |(n, (text, aside, choice, is_own)): (usize, (String, String, Choice, bool))| {
-            let rank = fit(letters, &format!("{text} {aside}"))?;
+            let rank = letters.rank(&format!("{text} {aside}"))?;
             // What the view one is in offers stands first, and the table's order decides what is alike.
-            let rank = if letters.trim().is_empty() { 0 } else { rank * 10 };
+            let rank = if is_empty { 0 } else { rank * 10 };
             Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Offer { text, aside, choice }))
         };
         all.into_iter().enumerate().filter_map(ranked).collect()
@@ -85,9 +88,9 @@ impl State {
         libraries.map(|library| library.path.clone()).filter(|path| Some(path) != game.found.library.as_ref()).collect()
     }
 
-    fn drives(&self, letters: &str) -> Vec<(usize, Offer)> {
+    fn drives(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
         let offer = |state: &deft_barge_core::survey::DriveState| {
-            let rank = fit(letters, &state.drive.name)?;
+            let rank = letters.rank(&state.drive.name)?;
             let digit = state.drive.tag.map(|tag| tag.to_string()).unwrap_or_default();
             let aside = format!("{} free   {digit:1}", state.free);
             Some((
@@ -98,10 +101,10 @@ impl State {
         self.survey.iter().flat_map(|survey| &survey.drives).filter_map(offer).collect()
     }
 
-    fn games(&self, letters: &str) -> Vec<(usize, Offer)> {
+    fn games(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
         let Some(survey) = &self.survey else { return Vec::new() };
         let offer = |game: &deft_barge_core::survey::Game| {
-            let rank = fit(letters, &game.found.title)?;
+            let rank = letters.rank(&game.found.title)?;
             let drive = game.drive.as_deref().unwrap_or("away");
             let aside = format!("{drive}   {:>9}", game.size.on_disk.to_string());
             Some((rank, Offer { text: game.found.title.clone(), aside, choice: Choice::Game(game.id.clone()) }))
@@ -124,15 +127,12 @@ impl State {
             KeyCode::PageUp => chooser.cursor = chooser.cursor.saturating_sub(10),
             KeyCode::Char('n') if ctrl => chooser.cursor = (chooser.cursor + 1).min(last),
             KeyCode::Char('p') if ctrl => chooser.cursor = chooser.cursor.saturating_sub(1),
-            KeyCode::Char(c) if !ctrl => {
-                chooser.text.push(c);
-                chooser.cursor = 0;
+            _ => {
+                let changed = chooser.input.handle_event(&Input::Key(key));
+                if changed.is_some_and(|changed| changed.value) {
+                    chooser.cursor = 0;
+                }
             }
-            KeyCode::Backspace => {
-                chooser.text.pop();
-                chooser.cursor = 0;
-            }
-            _ => {}
         }
         self.chooser = Some(chooser);
         self.choices();
@@ -169,13 +169,17 @@ impl State {
 
 #[cfg(test)]
 mod tests {
-    use crate::tui::model::fit;
+    use crate::tui::model::Letters;
 
     #[test]
     fn every_word_has_to_fit_and_beginnings_fit_best() {
-        assert!(fit("rally", "Saltflat Rally") < fit("ally", "Saltflat Rally"));
-        assert!(fit("salt rally", "Saltflat Rally").is_some());
-        assert_eq!(fit("salt rallye", "Saltflat Rally"), None);
-        assert_eq!(fit("", "anything"), Some(0));
+        let rank = |letters: &str, text: &str| Letters::new(letters).rank(text);
+        assert!(rank("rally", "Saltflat Rally") < rank("ally", "Saltflat Rally"));
+        assert!(rank("salt rally", "Saltflat Rally").is_some());
+        assert!(rank("sfr", "Saltflat Rally").is_some(), "letters with gaps");
+        assert!(rank("rally", "Saltflat Rally") < rank("rally", "Rapid Alley Yards"), "what stands together is better");
+        assert!(rank("öland", "Öland").is_some() && rank("oland", "Öland").is_some());
+        assert_eq!(rank("salt rallye", "Saltflat Rally"), None);
+        assert!(rank("", "anything").is_some());
     }
 }

@@ -62,6 +62,8 @@ pub struct State {
     pub limit: Option<Bytes>,
     pub question: Option<Question>,
     pub typing: Option<Typing>,
+    /// What was typed into fields, the newest last.
+    pub typed: Vec<String>,
     pub chooser: Option<Chooser>,
     pub sheet: Option<Sheet>,
     pub help: Option<usize>,
@@ -129,6 +131,7 @@ impl State {
             limit: None,
             question: None,
             typing: None,
+            typed: Vec::new(),
             chooser: None,
             sheet: None,
             help: None,

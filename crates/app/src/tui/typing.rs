@@ -6,7 +6,9 @@ use std::path::{Path, PathBuf};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::item::Policy;
 use deft_barge_core::plan::{Aim, Destination, DraftFile, Import, WhatIf, suggest};
-use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent};
+use tui_input::InputRequest;
+use tui_input::backend::crossterm::EventHandler;
 
 use super::state::State;
 use super::tasks::Task;
@@ -14,48 +16,64 @@ use crate::present::words;
 
 impl State {
     pub(crate) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
-        self.typing = Some(Typing { what, text: text.into() });
+        self.typing = Some(Typing::new(what, text.into()));
     }
 
     /// Takes a key into what is typed.
     pub(crate) fn type_on(&mut self, mut typing: Typing, key: KeyEvent) -> Vec<Act> {
-        let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         match key.code {
-            // As in shells: all of it, or its last word.
-            KeyCode::Char('u') if ctrl => typing.text.clear(),
-            KeyCode::Char('w') if ctrl => {
-                let end = typing.text.trim_end().rfind([' ', '/']).unwrap_or(0);
-                typing.text.truncate(end);
-            }
-            KeyCode::Char(c) if !ctrl => typing.text.push(c),
-            KeyCode::Backspace => drop(typing.text.pop()),
             KeyCode::Esc => {
                 if typing.what == Typed::SearchLog {
                     self.search_log("");
                 }
                 return Vec::new();
             }
-            KeyCode::Enter => return self.typed(typing),
-            _ => {}
+            KeyCode::Enter => {
+                self.remember_typed(typing.text());
+                return self.typed(typing);
+            }
+            KeyCode::Up => self.typed_before(&mut typing, true),
+            KeyCode::Down => self.typed_before(&mut typing, false),
+            // What every text field knows: the cursor by character and word, to both ends, and what removes.
+            _ => drop(typing.input.handle_event(&Input::Key(key))),
         }
         if typing.what == Typed::SearchLog {
-            self.search_log(&typing.text);
+            self.search_log(typing.text());
         }
         self.typing = Some(typing);
         Vec::new()
+    }
+
+    /// Keeps what was typed, the newest last and each once.
+    fn remember_typed(&mut self, text: &str) {
+        const MOST: usize = 50;
+        if !text.trim().is_empty() {
+            self.typed.retain(|known| known != text);
+            self.typed.push(text.into());
+            let over = self.typed.len().saturating_sub(MOST);
+            self.typed.drain(..over);
+        }
+    }
+
+    /// Puts what was typed before into the field, one further back or one less.
+    fn typed_before(&mut self, typing: &mut Typing, further: bool) {
+        let back = if further { typing.back + 1 } else { typing.back.saturating_sub(1) };
+        let Some(at) = self.typed.len().checked_sub(back) else { return };
+        typing.back = back;
+        typing.input = self.typed.get(at).cloned().unwrap_or_default().into();
     }
 
     /// Takes what is pasted into whatever is being typed.
     pub(crate) fn paste(&mut self, text: &str) {
         let text: String = text.lines().next().unwrap_or_default().chars().filter(|c| !c.is_control()).collect();
         if let Some(typing) = &mut self.typing {
-            typing.text.push_str(&text);
+            put_in(&mut typing.input, &text);
             if typing.what == Typed::SearchLog {
-                let text = typing.text.clone();
+                let text = typing.text().to_string();
                 self.search_log(&text);
             }
         } else if let Some(chooser) = &mut self.chooser {
-            chooser.text.push_str(&text);
+            put_in(&mut chooser.input, &text);
             self.choices();
         } else {
             self.message = Some("Nothing is being typed that this could be pasted into.".into());
@@ -63,7 +81,7 @@ impl State {
     }
 
     fn typed(&mut self, typing: Typing) -> Vec<Act> {
-        let text = typing.text.trim().to_string();
+        let text = typing.text().trim().to_string();
         if text.is_empty() {
             return Vec::new();
         }
@@ -209,6 +227,13 @@ fn two_paths(text: &str) -> Option<(String, String)> {
     }
     let [old, new] = <[String; 2]>::try_from(parts).ok()?;
     Some((old, new))
+}
+
+/// Puts a text where the cursor of a field is.
+fn put_in(input: &mut tui_input::Input, text: &str) {
+    for c in text.chars() {
+        input.handle(InputRequest::InsertChar(c));
+    }
 }
 
 #[cfg(test)]

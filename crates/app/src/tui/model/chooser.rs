@@ -3,6 +3,9 @@
 use std::path::PathBuf;
 
 use deft_barge_core::survey::GameId;
+use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
+use nucleo_matcher::{Config, Matcher, Utf32Str};
+use tui_input::Input;
 
 use crate::commands::{View, Wish};
 
@@ -37,17 +40,17 @@ pub struct Offer {
 }
 
 /// The list and the letters.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug)]
 pub struct Chooser {
     pub of: Of,
-    pub text: String,
+    pub input: Input,
     pub offers: Vec<Offer>,
     pub cursor: usize,
 }
 
 impl Chooser {
     pub fn acts() -> Self {
-        Self { of: Of::Acts, text: String::new(), offers: Vec::new(), cursor: 0 }
+        Self { of: Of::Acts, input: Input::default(), offers: Vec::new(), cursor: 0 }
     }
 
     pub fn drives() -> Self {
@@ -59,15 +62,23 @@ impl Chooser {
     }
 }
 
-/// How well letters fit a text: every word of them has to stand in it. Less is better; `None` if they do not fit.
-pub fn fit(letters: &str, text: &str) -> Option<usize> {
-    let text = text.to_lowercase();
-    let mut sum = 0;
-    for word in letters.to_lowercase().split_whitespace() {
-        let at = text.find(word)?;
-        // The beginning of a word is meant more often than its middle.
-        let begins = at == 0 || !text[..at].ends_with(char::is_alphanumeric);
-        sum += if begins { at.min(40) } else { 100 + at.min(40) };
+/// Letters that a text may fit: every word of them has to stand in it, with gaps if need be.
+pub struct Letters {
+    pattern: Pattern,
+    matcher: Matcher,
+    buffer: Vec<char>,
+}
+
+impl Letters {
+    pub fn new(letters: &str) -> Self {
+        let pattern = Pattern::new(letters, CaseMatching::Ignore, Normalization::Smart, AtomKind::Fuzzy);
+        Self { pattern, matcher: Matcher::new(Config::DEFAULT), buffer: Vec::new() }
     }
-    Some(sum)
+
+    /// How well they fit a text: less is better; `None` if they do not.
+    pub fn rank(&mut self, text: &str) -> Option<usize> {
+        const BEST: u32 = 4000;
+        let score = self.pattern.score(Utf32Str::new(text, &mut self.buffer), &mut self.matcher)?;
+        Some(BEST.saturating_sub(score) as usize)
+    }
 }

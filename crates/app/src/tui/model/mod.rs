@@ -13,7 +13,7 @@ mod stow;
 mod typing;
 
 pub use act::{Act, Errand, Event, Leaving, LongTask, Picture};
-pub use chooser::{Choice, Chooser, Of, Offer, fit};
+pub use chooser::{Choice, Chooser, Letters, Of, Offer};
 pub use guide::Guide;
 pub use ledger::{Ledger, LogRow};
 pub use proofs::{Proofs, Standing, TreeRow};

@@ -3,11 +3,25 @@
 use deft_barge_core::bytes::{HaulId, ItemId};
 use std::path::PathBuf;
 
+use tui_input::Input;
+
 /// What is being typed, and what for.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug)]
 pub struct Typing {
     pub what: Typed,
-    pub text: String,
+    pub input: Input,
+    /// How far back in what was typed before it is; 0 is what is typed now.
+    pub back: usize,
+}
+
+impl Typing {
+    pub fn new(what: Typed, text: String) -> Self {
+        Self { what, input: Input::new(text), back: 0 }
+    }
+
+    pub fn text(&self) -> &str {
+        self.input.value()
+    }
 }
 
 /// What a typed text is.

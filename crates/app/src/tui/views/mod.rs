@@ -166,11 +166,12 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     if let Some(typing) = &state.typing {
         let (question, hint) = typing.what.words();
-        let room = usize::from(area.width).saturating_sub(crate::present::width(question) + 2);
-        // The end of what is typed is what one looks at.
-        let text = crate::present::cut_front(&typing.text, room);
-        canvas.put(&format!("{question} {text}▏"), theme.strong(), upper);
-        canvas.put(&format!("{hint}   enter does it   ctrl-u clears it   esc leaves it"), theme.text(), lower);
+        over::put_field(question, &typing.input, theme.strong(), upper, canvas);
+        canvas.put(
+            &format!("{hint}   enter: do it   up: typed before   ctrl-u: clear   esc: leave"),
+            theme.text(),
+            lower,
+        );
         return;
     }
     let (text, style) = match &state.message {

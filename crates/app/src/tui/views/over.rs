@@ -1,13 +1,14 @@
 //! What lies over a view: the help, the chooser, a sheet.
 
 use ratatui::layout::Rect;
-use ratatui::style::Modifier;
+use ratatui::style::{Modifier, Style};
 use ratatui::widgets::{Clear, Widget};
+use tui_input::Input;
 
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use crate::commands::Press;
-use crate::present::{line, pad};
+use crate::present::{cut, cut_front, line, pad, width};
 use crate::tui::model::{Chooser, Of, Sheet, Tone};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -69,7 +70,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
         Of::Games => ("Which game?", "No game has these letters."),
         Of::Drives => ("Which drive?", "No drive has these letters."),
     };
-    canvas.put(&format!("{question} {}▏", chooser.text), style.add_modifier(Modifier::BOLD), inner);
+    put_field(question, &chooser.input, style.add_modifier(Modifier::BOLD), inner, canvas);
     if chooser.offers.is_empty() {
         canvas.put_at(0, 2, nothing, style, inner);
     }
@@ -119,4 +120,19 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
     canvas.put(&format!("{then}{esc}{more}"), tint(theme.dim()), foot);
     let passing = if sheet.task.is_some() && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
     canvas.put_right(passing, tint(theme.text()), foot);
+}
+
+/// Puts a question and the field behind it into one row, with a mark where the cursor is.
+pub(crate) fn put_field(question: &str, input: &Input, style: Style, area: Rect, canvas: &mut Canvas<'_>) {
+    let room = usize::from(area.width).saturating_sub(width(question) + 2);
+    let (before, behind) = input.value().split_at(at_character(input.value(), input.cursor()));
+    // What is around the cursor is what one looks at.
+    let before = cut_front(before, room);
+    let behind = cut(behind, room.saturating_sub(width(&before)));
+    canvas.put(&format!("{question} {before}▏{behind}"), style, area);
+}
+
+/// The byte at which a character of a text begins.
+fn at_character(text: &str, n: usize) -> usize {
+    text.char_indices().nth(n).map_or(text.len(), |(at, _)| at)
 }

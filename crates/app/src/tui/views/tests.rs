@@ -298,7 +298,7 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
             "block 311 of 512",
             "data/pack07.bin",
             "2 copied again",
-            "stay until told",
+            "kept",
         ] {
             assert!(drawn.contains(word), "{word}\n{drawn}");
         }
@@ -584,7 +584,7 @@ fn a_machine_without_launchers_says_what_was_looked_for_and_offers_folders_and_t
     // The largest folder stands first, and n begins a profile with it.
     state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('n'), KeyModifiers::NONE))));
     let typing = state.typing.as_ref().expect("a path to trace");
-    assert!(typing.text.ends_with("saltflat-rally"), "{}", typing.text);
+    assert!(typing.text().ends_with("saltflat-rally"), "{}", typing.text());
 }
 
 #[test]
@@ -687,7 +687,7 @@ fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
     stage.press(KeyCode::Char('t'));
     stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL))));
     paste(&mut stage, "/a path/of a game\nq");
-    assert_eq!(stage.state.typing.as_ref().expect("a field").text, "/a path/of a game");
+    assert_eq!(stage.state.typing.as_ref().expect("a field").text(), "/a path/of a game");
     let acts = stage.press(KeyCode::Enter);
     assert!(matches!(acts.as_slice(), [Act::Do(..)]), "{acts:?}");
 }
@@ -1026,4 +1026,27 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
     stage.press(KeyCode::Char('x'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
     assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(LongTask::GiveUpItem(haul, item))]);
+}
+
+#[test]
+fn a_field_has_a_cursor_and_remembers_what_was_typed_before() {
+    use crate::tui::model::Typed;
+    let mut stage = Stage::new();
+    let field = |stage: &Stage| stage.state.typing.as_ref().map(|typing| typing.text().to_string());
+    stage.state.type_in(Typed::SaveAs, "two words");
+    for key in [KeyCode::Home, KeyCode::Char('x'), KeyCode::Delete, KeyCode::End, KeyCode::Left, KeyCode::Char('é')] {
+        stage.press(key);
+    }
+    assert_eq!(field(&stage).as_deref(), Some("xwo wordés"));
+    let drawn = stage.text(80, 24);
+    assert!(drawn.contains("xwo wordé▏s"), "the cursor is where it is\n{drawn}");
+    stage.press(KeyCode::Enter);
+    stage.state.type_in(Typed::SaveAs, "");
+    for (key, text) in [(KeyCode::Up, "xwo wordés"), (KeyCode::Up, "xwo wordés"), (KeyCode::Down, "")] {
+        stage.press(key);
+        assert_eq!(field(&stage).as_deref(), Some(text), "{key:?}");
+    }
+    for (_, height) in [(80, 24), (1, 1)] {
+        stage.text(1, height);
+    }
 }
