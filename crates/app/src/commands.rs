@@ -1,6 +1,6 @@
-//! Deeds: everything a person can ask for, as data. Keys, hints, help, palette and the settings file are made of this table.
+//! Commands: everything a person can ask for, as data. Keys, hints, help, palette and the settings file are made of this table.
 //!
-//! Law: no deed does something irreversible; what lets go of anything asks first. Start at [`DEEDS`].
+//! Law: no command does something irreversible; what lets go of anything asks first. Start at [`COMMANDS`].
 
 use deft_barge_core::survey::CleanupAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
@@ -14,12 +14,12 @@ pub enum View {
     Proof,
     Log,
     Records,
-    Finds,
+    Cleanup,
 }
 
 impl View {
     pub const ALL: [Self; 7] =
-        [Self::Drives, Self::Haul, Self::Running, Self::Proof, Self::Log, Self::Records, Self::Finds];
+        [Self::Drives, Self::Haul, Self::Running, Self::Proof, Self::Log, Self::Records, Self::Cleanup];
 
     pub fn name(self) -> &'static str {
         match self {
@@ -29,7 +29,7 @@ impl View {
             Self::Proof => "Proof",
             Self::Log => "Log",
             Self::Records => "Records",
-            Self::Finds => "Finds",
+            Self::Cleanup => "Cleanup",
         }
     }
 }
@@ -122,7 +122,7 @@ pub enum Wish {
     Suspend,
 }
 
-/// Where a deed counts.
+/// Where a command counts.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Where {
     Everywhere,
@@ -131,7 +131,7 @@ pub enum Where {
 
 /// One thing that a person can ask for.
 #[derive(Debug)]
-pub struct Deed {
+pub struct Command {
     /// Its name in the settings file.
     pub name: &'static str,
     pub place: Where,
@@ -144,15 +144,15 @@ pub struct Deed {
     pub short: &'static str,
 }
 
-const fn deed(
+const fn command(
     name: &'static str,
     place: Where,
     wish: Wish,
     keys: &'static [&'static str],
     words: &'static str,
     short: &'static str,
-) -> Deed {
-    Deed { name, place, wish, keys, words, short }
+) -> Command {
+    Command { name, place, wish, keys, words, short }
 }
 
 use Where::{Everywhere as ALL, In};
@@ -162,126 +162,126 @@ const RUNNING: Where = In(View::Running);
 const PROOF: Where = In(View::Proof);
 const LOG: Where = In(View::Log);
 const RECORDS: Where = In(View::Records);
-const FINDS: Where = In(View::Finds);
+const CLEANUP: Where = In(View::Cleanup);
 
-/// All deeds. Digits stand apart: they belong to drives, and send there what is under the cursor.
+/// All commands. Digits stand apart: they belong to drives, and send there what is under the cursor.
 #[rustfmt::skip]
-pub const DEEDS: &[Deed] = &[
-    deed("mark", DRIVES, Wish::Mark, &["space"], "mark this game, so that a digit sends all marked ones", "mark"),
-    deed("mark-all", DRIVES, Wish::MarkAll, &["*"], "mark all games of the list, or none", ""),
-    deed("to-drive", ALL, Wish::ToDrive, &["#"], "choose a drive by its name, also one that has no digit", ""),
-    deed("keep", DRIVES, Wish::Keep, &["0"], "leave the game where it is", "stays"),
-    deed("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
-    deed("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),
-    deed("filter", DRIVES, Wish::Filter, &["f"], "show all games, those that fit elsewhere, those with updates, or those on the haul", "filter"),
-    deed("scale", DRIVES, Wish::Scale, &["x"], "draw drives to a linear or a square-root scale", ""),
-    deed("user-data", DRIVES, Wish::UserData, &["u"], "let digits send the game's user data, or the game again", "data"),
-    deed("other-way", DRIVES, Wish::OtherWay, &["v"], "send that user data in another way: link, setting or user directory", ""),
-    deed("leave-link", DRIVES, Wish::LeaveLink, &["y"], "leave a link at the old place of the game, or not", ""),
-    deed("make-room", DRIVES, Wish::Room, &["m"], "suggest what makes room on this drive", "room"),
-    deed("empty-drive", DRIVES, Wish::Empty, &["e"], "suggest where everything on this drive can go", "empty"),
-    deed("bring-played", DRIVES, Wish::Played, &["g"], "suggest what was played last for this drive", ""),
-    deed("give-reserves", DRIVES, Wish::Reserves, &["t"], "suggest what gives every drive its reserve", ""),
-    deed("save-draft", DRIVES, Wish::SaveDraft, &["w"], "save this haul's draft under a name", ""),
-    deed("open-draft", DRIVES, Wish::OpenDraft, &["o"], "open a saved draft", ""),
-    deed("what-if", DRIVES, Wish::WhatIf, &["+"], "reckon with a drive that is not there yet", ""),
-    deed("measure-drive", DRIVES, Wish::Probe, &["b"], "measure how fast this drive reads and writes", ""),
-    deed("play", DRIVES, Wish::Play, &["p"], "start this game and see it come up", "play"),
-    deed("audit", DRIVES, Wish::Audit, &["a"], "audit this game: compare it with the checksums that were kept of it", ""),
-    deed("keep-checksums", DRIVES, Wish::KeepTally, &["A"], "read this game and keep checksums of it, to audit against later", ""),
-    deed("list-data", DRIVES, Wish::ListData, &["i"], "say that a folder holds user data of this game", ""),
-    deed("forget-data", DRIVES, Wish::ForgetData, &["I"], "take a folder off the list of user data; the folder stays", ""),
-    deed("carry", DRIVES, Wish::Carry, &["c"], "bring a library or a portable launcher to this drive, with what another PC needs", ""),
-    deed("check-carried", DRIVES, Wish::CheckCarried, &["C"], "check what a carried folder needs here", ""),
-    deed("demo", DRIVES, Wish::Demo, &[], "make the demo world and try everything in it", ""),
-    deed("next-drive", DRIVES, Wish::NextPart, &["tab", "J"], "next drive", ""),
-    deed("previous-drive", DRIVES, Wish::PreviousPart, &["shift-tab", "K"], "previous drive", ""),
+pub const COMMANDS: &[Command] = &[
+    command("mark", DRIVES, Wish::Mark, &["space"], "mark this game, so that a digit sends all marked ones", "mark"),
+    command("mark-all", DRIVES, Wish::MarkAll, &["*"], "mark all games of the list, or none", ""),
+    command("to-drive", ALL, Wish::ToDrive, &["#"], "choose a drive by its name, also one that has no digit", ""),
+    command("keep", DRIVES, Wish::Keep, &["0"], "leave the game where it is", "stays"),
+    command("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
+    command("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),
+    command("filter", DRIVES, Wish::Filter, &["f"], "show all games, those that fit elsewhere, those with updates, or those on the haul", "filter"),
+    command("scale", DRIVES, Wish::Scale, &["x"], "draw drives to a linear or a square-root scale", ""),
+    command("user-data", DRIVES, Wish::UserData, &["u"], "let digits send the game's user data, or the game again", "data"),
+    command("other-way", DRIVES, Wish::OtherWay, &["v"], "send that user data in another way: link, setting or user directory", ""),
+    command("leave-link", DRIVES, Wish::LeaveLink, &["y"], "leave a link at the old place of the game, or not", ""),
+    command("make-room", DRIVES, Wish::Room, &["m"], "suggest what makes room on this drive", "room"),
+    command("empty-drive", DRIVES, Wish::Empty, &["e"], "suggest where everything on this drive can go", "empty"),
+    command("bring-played", DRIVES, Wish::Played, &["g"], "suggest what was played last for this drive", ""),
+    command("give-reserves", DRIVES, Wish::Reserves, &["t"], "suggest what gives every drive its reserve", ""),
+    command("save-draft", DRIVES, Wish::SaveDraft, &["w"], "save this haul's draft under a name", ""),
+    command("open-draft", DRIVES, Wish::OpenDraft, &["o"], "open a saved draft", ""),
+    command("what-if", DRIVES, Wish::WhatIf, &["+"], "plan with a drive that is not here yet", ""),
+    command("measure-drive", DRIVES, Wish::Probe, &["b"], "measure how fast this drive reads and writes", ""),
+    command("play", DRIVES, Wish::Play, &["p"], "launch this game and see it come up", "launch"),
+    command("audit", DRIVES, Wish::Audit, &["a"], "audit this game: compare it with its kept checksums", ""),
+    command("keep-checksums", DRIVES, Wish::KeepTally, &["A"], "read this game and keep checksums of it, to audit against later", ""),
+    command("list-data", DRIVES, Wish::ListData, &["i"], "say that a folder holds user data of this game", ""),
+    command("forget-data", DRIVES, Wish::ForgetData, &["I"], "take a folder off the list of user data; the folder stays", ""),
+    command("pack", DRIVES, Wish::Carry, &["c"], "pack: put a library or a portable launcher on this drive, with what another PC needs", ""),
+    command("check-pack", DRIVES, Wish::CheckCarried, &["C"], "check what a packed folder needs here", ""),
+    command("demo", DRIVES, Wish::Demo, &[], "make the demo world and try everything in it", ""),
+    command("next-drive", DRIVES, Wish::NextPart, &["tab", "J"], "next drive", ""),
+    command("previous-drive", DRIVES, Wish::PreviousPart, &["shift-tab", "K"], "previous drive", ""),
 
-    deed("start", HAUL, Wish::Start, &["S"], "start the haul", "start"),
-    deed("accept", HAUL, Wish::Accept, &["a"], "accept the cautions", "accept"),
-    deed("try-first", HAUL, Wish::TryFirst, &["t"], "let the smallest game be tried first, or not", "try one first"),
-    deed("files", HAUL, Wish::Files, &["v", "enter"], "show what would be written file by file", "files"),
-    deed("originals", HAUL, Wish::Policy, &["o"], "hold the originals until told, or let go of them as soon as they are proved", ""),
-    deed("make-letters", HAUL, Wish::MakeLetters, &["m"], "let missing drive letters be made, or not", ""),
-    deed("copy-links", HAUL, Wish::CopyLinks, &["c"], "let copies stand where links were, or not", ""),
-    deed("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this item", ""),
-    deed("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this item", ""),
+    command("start", HAUL, Wish::Start, &["S"], "start the haul", "start"),
+    command("accept", HAUL, Wish::Accept, &["a"], "accept the warnings", "accept"),
+    command("try-first", HAUL, Wish::TryFirst, &["t"], "let the smallest game be tried first, or not", "try one first"),
+    command("files", HAUL, Wish::Files, &["v", "enter"], "show what would be written file by file", "files"),
+    command("originals", HAUL, Wish::Policy, &["o"], "keep the originals until you release them, or delete them as soon as each game is proved", ""),
+    command("make-letters", HAUL, Wish::MakeLetters, &["m"], "make missing drive letters, or not", ""),
+    command("copy-links", HAUL, Wish::CopyLinks, &["c"], "copy files where links were, or not", ""),
+    command("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this item", ""),
+    command("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this item", ""),
 
-    deed("pause", RUNNING, Wish::Pause, &["space", "p"], "pause at the next block", "pause"),
-    deed("go-on", RUNNING, Wish::GoOn, &["g"], "go on", "go on"),
-    deed("slower", RUNNING, Wish::Slower, &["-"], "copy slower", "slower"),
-    deed("faster", RUNNING, Wish::Faster, &["+", "="], "copy faster", "faster"),
-    deed("cancel", RUNNING, Wish::Cancel, &["c"], "cancel: stop and return what was done; or give up what is unfinished", "cancel"),
-    deed("cancel-item", RUNNING, Wish::CancelItem, &["x"], "cancel the item under the cursor alone; the others go on", "cancel item"),
-    deed("take-copy", RUNNING, Wish::Take, &["t"], "take a file that cannot be read from another copy of it", ""),
-    deed("let-go", RUNNING, Wish::LetGo, &["o"], "let go of the held originals", "let go"),
-    deed("undo", RUNNING, Wish::Undo, &["u"], "undo: return the haul", "undo"),
-    deed("bell", RUNNING, Wish::Bell, &["b"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
-    deed("gentle", RUNNING, Wish::Gentle, &["i"], "let all other programs' reads and writes go first, or not; from the next start on", ""),
-    deed("leave-running", RUNNING, Wish::LeaveRunning, &["w"], "leave the interface while the haul goes on", ""),
+    command("pause", RUNNING, Wish::Pause, &["space", "p"], "pause at the next block", "pause"),
+    command("resume", RUNNING, Wish::GoOn, &["g"], "resume", "resume"),
+    command("slower", RUNNING, Wish::Slower, &["-"], "copy slower", "slower"),
+    command("faster", RUNNING, Wish::Faster, &["+", "="], "copy faster", "faster"),
+    command("cancel", RUNNING, Wish::Cancel, &["c"], "cancel: stop, and undo what was done or what is unfinished", "cancel"),
+    command("cancel-item", RUNNING, Wish::CancelItem, &["x"], "cancel the item under the cursor alone; the others go on", "cancel item"),
+    command("repair-copy", RUNNING, Wish::Take, &["t"], "repair a file that cannot be read, from another copy of it", ""),
+    command("release", RUNNING, Wish::LetGo, &["o"], "release: delete the kept originals", "release"),
+    command("undo", RUNNING, Wish::Undo, &["u"], "undo the haul", "undo"),
+    command("bell", RUNNING, Wish::Bell, &["b"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
+    command("gentle", RUNNING, Wish::Gentle, &["i"], "let other programs read and write first, or not; from the next start on", ""),
+    command("leave-running", RUNNING, Wish::LeaveRunning, &["w"], "leave the interface while the haul goes on", ""),
 
-    deed("look-closer", PROOF, Wish::Open, &["enter"], "open the folder, or look at the blocks and differing bytes of the file", "closer"),
-    deed("prove", PROOF, Wish::Prove, &["a"], "read every byte again and ask what would be downloaded", "prove again"),
-    deed("repair", PROOF, Wish::Repair, &["m"], "mend what differs or is missing from another copy", "mend"),
-    deed("play-proved", PROOF, Wish::Play, &["p"], "start the game and see it come up", "play"),
-    deed("export", PROOF, Wish::Export, &["x"], "write the list of checksums to a file", "export"),
-    deed("next-item", PROOF, Wish::NextPart, &["tab", "J"], "next item of the haul", "next item"),
-    deed("previous-item", PROOF, Wish::PreviousPart, &["shift-tab", "K"], "previous item of the haul", ""),
+    command("look-closer", PROOF, Wish::Open, &["enter"], "open the folder, or look at the blocks and differing bytes of the file", "closer"),
+    command("verify", PROOF, Wish::Prove, &["a"], "verify: read every byte again and see what would be downloaded", "verify"),
+    command("repair", PROOF, Wish::Repair, &["m"], "repair what differs or is missing, from another copy", "repair"),
+    command("play-proved", PROOF, Wish::Play, &["p"], "launch the game and see it come up", "launch"),
+    command("export", PROOF, Wish::Export, &["x"], "write the list of checksums to a file", "export"),
+    command("next-item", PROOF, Wish::NextPart, &["tab", "J"], "next item of the haul", "next item"),
+    command("previous-item", PROOF, Wish::PreviousPart, &["shift-tab", "K"], "previous item of the haul", ""),
 
-    deed("open-proof", LOG, Wish::Open, &["enter"], "look at this haul's proof", "proof"),
-    deed("release-haul", LOG, Wish::LetGo, &["o"], "let go of the originals that this haul holds", "let go"),
-    deed("return-haul", LOG, Wish::Undo, &["u"], "return this haul", "return"),
-    deed("audit-haul", LOG, Wish::Audit, &["a"], "audit the games of this haul", "audit"),
-    deed("export-haul", LOG, Wish::Export, &["x"], "write the checksums of this haul to a file", "export"),
+    command("open-proof", LOG, Wish::Open, &["enter"], "look at this haul's proof", "proof"),
+    command("release-haul", LOG, Wish::LetGo, &["o"], "release: delete the originals that this haul keeps", "release"),
+    command("undo-haul", LOG, Wish::Undo, &["u"], "undo this haul", "undo"),
+    command("audit-haul", LOG, Wish::Audit, &["a"], "audit the games of this haul", "audit"),
+    command("export-haul", LOG, Wish::Export, &["x"], "write the checksums of this haul to a file", "export"),
 
-    deed("unfold", RECORDS, Wish::Open, &["enter", "space"], "unfold, or fold", "unfold"),
-    deed("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
-    deed("new-profile", RECORDS, Wish::NewProfile, &["n"], "make a profile of a launcher, from a trace of one of its games", "new profile"),
-    deed("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
-    deed("new-library", RECORDS, Wish::NewLibrary, &["b"], "make a library of this launcher: a drive's digit says where", ""),
-    deed("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),
-    deed("re-anchor", RECORDS, Wish::Reanchor, &["g"], "re-anchor: lead all records below an old path to a new one", "re-anchor"),
+    command("unfold", RECORDS, Wish::Open, &["enter", "space"], "unfold, or fold", "unfold"),
+    command("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
+    command("new-profile", RECORDS, Wish::NewProfile, &["n"], "make a profile of a launcher, from a trace of one of its games", "new profile"),
+    command("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
+    command("new-library", RECORDS, Wish::NewLibrary, &["b"], "make a library of this launcher: a drive's digit says where", ""),
+    command("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),
+    command("remap", RECORDS, Wish::Reanchor, &["g"], "remap: rewrite all records below an old path to a new one", "remap"),
 
-    deed("adopt", FINDS, Wish::Act(CleanupAct::Import), &["a"], "adopt: make it an installed game", "adopt"),
-    deed("adopt-guided", FINDS, Wish::Guided, &["g"], "adopt it with the launcher, act by act", ""),
-    deed("let-go-copy", FINDS, Wish::Act(CleanupAct::Release), &["o"], "compare it with the copy that stays, and let go of it", "let go"),
-    deed("set-aside", FINDS, Wish::Act(CleanupAct::Quarantine), &["s"], "set it aside", "set aside"),
-    deed("remove-link", FINDS, Wish::Act(CleanupAct::RemoveLink), &["x"], "take the link away", ""),
-    deed("forget-entry", FINDS, Wish::Act(CleanupAct::Forget), &["y"], "take the entry off its launcher's list", ""),
-    deed("re-anchor-drive", FINDS, Wish::Act(CleanupAct::Remap), &["n"], "re-anchor: lead all records to where the drive is now", "re-anchor"),
-    deed("trace-find", FINDS, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
+    command("import", CLEANUP, Wish::Act(CleanupAct::Import), &["a"], "import: make it an installed game", "import"),
+    command("import-guided", CLEANUP, Wish::Guided, &["g"], "import it with the launcher, step by step", ""),
+    command("release-copy", CLEANUP, Wish::Act(CleanupAct::Release), &["o"], "verify it against the installed game, then release it", "release"),
+    command("quarantine", CLEANUP, Wish::Act(CleanupAct::Quarantine), &["s"], "quarantine it: rename it, keep it until released", "quarantine"),
+    command("remove-link", CLEANUP, Wish::Act(CleanupAct::RemoveLink), &["x"], "remove the link", ""),
+    command("forget-entry", CLEANUP, Wish::Act(CleanupAct::Forget), &["y"], "remove the entry from its launcher's list", ""),
+    command("remap-drive", CLEANUP, Wish::Act(CleanupAct::Remap), &["n"], "remap: rewrite all records to where the drive is now", "remap"),
+    command("trace-find", CLEANUP, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
 
-    deed("down", ALL, Wish::Down, &["down", "j"], "down", ""),
-    deed("up", ALL, Wish::Up, &["up", "k"], "up", ""),
-    deed("right", ALL, Wish::Right, &["right", "l"], "right: the next block in the drawing, or unfold", ""),
-    deed("left", ALL, Wish::Left, &["left", "h"], "left: the block before it, or fold", ""),
-    deed("page-down", ALL, Wish::PageDown, &["page-down", "ctrl-f"], "a page down", ""),
-    deed("page-up", ALL, Wish::PageUp, &["page-up", "ctrl-b"], "a page up", ""),
-    deed("first", ALL, Wish::First, &["home"], "to the first line", ""),
-    deed("last", ALL, Wish::Last, &["end", "G"], "to the last line", ""),
-    deed("find", ALL, Wish::Find, &["/"], "find a game by a few letters; in the Log, search it", "find"),
-    deed("palette", ALL, Wish::Palette, &[":"], "all acts by their words", "acts"),
-    deed("drives", ALL, Wish::Show(View::Drives), &["D"], "Drives: what lies where, what fits where", ""),
-    deed("haul", ALL, Wish::Show(View::Haul), &["H"], "Haul: what exactly will happen", ""),
-    deed("running", ALL, Wish::Show(View::Running), &["R"], "Running: how far it is", ""),
-    deed("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it really the same", ""),
-    deed("log", ALL, Wish::Show(View::Log), &["L"], "Log: what was done, what is still held", ""),
-    deed("records", ALL, Wish::Show(View::Records), &["E"], "Records: where is it written down", ""),
-    deed("finds", ALL, Wish::Show(View::Finds), &["F"], "Finds: what is lying about", ""),
-    deed("draw", ALL, Wish::Draw, &["d"], "draw what this view shows into SVG files in the home folder", ""),
-    deed("table", ALL, Wish::Table, &["T"], "write what this view lists into a CSV file in the home folder", ""),
-    deed("report", ALL, Wish::Report, &["W"], "write the report of this haul, or of the newest one, into a PDF file in the home folder", ""),
-    deed("refresh", ALL, Wish::Refresh, &["r", "f5"], "look at drives and games afresh", ""),
-    deed("theme", ALL, Wish::Theme, &["ctrl-t"], "light or dark", ""),
-    deed("help", ALL, Wish::Help, &["?", "f1"], "these keys", "keys"),
-    deed("back", ALL, Wish::Back, &["esc"], "back; the plan is kept", ""),
-    deed("leave", ALL, Wish::Quit, &["q", "ctrl-c"], "leave; asks where something runs", ""),
-    deed("suspend", ALL, Wish::Suspend, &["ctrl-z"], "stop the program, as shells do", ""),
+    command("down", ALL, Wish::Down, &["down", "j"], "down", ""),
+    command("up", ALL, Wish::Up, &["up", "k"], "up", ""),
+    command("right", ALL, Wish::Right, &["right", "l"], "right: the next block in the drawing, or unfold", ""),
+    command("left", ALL, Wish::Left, &["left", "h"], "left: the block before it, or fold", ""),
+    command("page-down", ALL, Wish::PageDown, &["page-down", "ctrl-f"], "a page down", ""),
+    command("page-up", ALL, Wish::PageUp, &["page-up", "ctrl-b"], "a page up", ""),
+    command("first", ALL, Wish::First, &["home"], "to the first line", ""),
+    command("last", ALL, Wish::Last, &["end", "G"], "to the last line", ""),
+    command("find", ALL, Wish::Find, &["/"], "find a game by a few letters; in the Log, search it", "find"),
+    command("palette", ALL, Wish::Palette, &[":"], "all commands by their words", "commands"),
+    command("drives", ALL, Wish::Show(View::Drives), &["D"], "Drives: what lies where, what fits where", ""),
+    command("haul", ALL, Wish::Show(View::Haul), &["H"], "Haul: what exactly will happen", ""),
+    command("running", ALL, Wish::Show(View::Running), &["R"], "Running: how far it is", ""),
+    command("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it really the same", ""),
+    command("log", ALL, Wish::Show(View::Log), &["L"], "Log: what was done, what is still kept", ""),
+    command("records", ALL, Wish::Show(View::Records), &["E"], "Records: where is it written down", ""),
+    command("cleanup", ALL, Wish::Show(View::Cleanup), &["F"], "Cleanup: what is lying around", ""),
+    command("draw", ALL, Wish::Draw, &["d"], "draw what this view shows into SVG files in the home folder", ""),
+    command("table", ALL, Wish::Table, &["T"], "write what this view lists into a CSV file in the home folder", ""),
+    command("report", ALL, Wish::Report, &["W"], "write the report of this haul, or of the newest one, into a PDF file in the home folder", ""),
+    command("refresh", ALL, Wish::Refresh, &["r", "f5"], "look at drives and games again", ""),
+    command("theme", ALL, Wish::Theme, &["ctrl-t"], "light or dark", ""),
+    command("help", ALL, Wish::Help, &["?", "f1"], "these keys", "keys"),
+    command("back", ALL, Wish::Back, &["esc"], "back; the plan is kept", ""),
+    command("leave", ALL, Wish::Quit, &["q", "ctrl-c"], "leave; asks where something runs", ""),
+    command("suspend", ALL, Wish::Suspend, &["ctrl-z"], "stop the program, as shells do", ""),
 ];
 
-/// Every deed by its name, with its usual keys and what it does.
+/// Every command by its name, with its usual keys and what it does.
 pub fn usual_keys() -> impl Iterator<Item = (&'static str, &'static [&'static str], &'static str)> {
-    DEEDS.iter().map(|deed| (deed.name, deed.keys, deed.words))
+    COMMANDS.iter().map(|command| (command.name, command.keys, command.words))
 }
 
 /// A key, with Ctrl or without.
@@ -358,7 +358,7 @@ impl std::fmt::Display for Press {
     }
 }
 
-/// Which key asks for which deed.
+/// Which key asks for which command.
 #[derive(Clone, Debug)]
 pub struct KeyMap {
     keys: Vec<Vec<Press>>,
@@ -366,18 +366,18 @@ pub struct KeyMap {
 
 impl Default for KeyMap {
     fn default() -> Self {
-        let of = |deed: &Deed| deed.keys.iter().filter_map(|key| Press::read(key)).collect();
-        Self { keys: DEEDS.iter().map(of).collect() }
+        let of = |command: &Command| command.keys.iter().filter_map(|key| Press::read(key)).collect();
+        Self { keys: COMMANDS.iter().map(of).collect() }
     }
 }
 
 impl KeyMap {
-    /// Gives a deed other keys.
+    /// Gives a command other keys.
     ///
     /// # Errors
-    /// A sentence, if there is no such deed or key, or the key means something else in the same view.
+    /// A sentence, if there is no such command or key, or the key means something else in the same view.
     pub fn set(&mut self, name: &str, keys: &[String]) -> Result<(), String> {
-        let at = DEEDS.iter().position(|deed| deed.name == name).ok_or(format!("there is no act {name:?}"))?;
+        let at = COMMANDS.iter().position(|command| command.name == name).ok_or(format!("there is no act {name:?}"))?;
         let mut presses = Vec::new();
         for key in keys {
             let press = Press::read(key).ok_or(format!("{key:?} is no key"))?;
@@ -390,10 +390,10 @@ impl KeyMap {
         Ok(())
     }
 
-    /// Two deeds that one key means in one view; `None` if there are none.
+    /// Two commands that one key means in one view; `None` if there are none.
     pub fn clash(&self) -> Option<(Press, &'static str, &'static str)> {
-        for (n, one) in DEEDS.iter().enumerate() {
-            for (k, other) in DEEDS.iter().enumerate().skip(n + 1) {
+        for (n, one) in COMMANDS.iter().enumerate() {
+            for (k, other) in COMMANDS.iter().enumerate().skip(n + 1) {
                 let together = one.place == ALL || other.place == ALL || one.place == other.place;
                 let shared = self.keys[n].iter().find(|key| self.keys[k].contains(key));
                 if let (true, Some(key)) = (together, shared) {
@@ -407,11 +407,11 @@ impl KeyMap {
     /// What a key asks for in a view.
     pub fn wish(&self, event: KeyEvent, view: View) -> Option<Wish> {
         let press = Press::of(event)?;
-        let here = |(n, deed): &(usize, &Deed)| {
-            (deed.place == ALL || deed.place == In(view)) && self.keys[*n].contains(&press)
+        let here = |(n, command): &(usize, &Command)| {
+            (command.place == ALL || command.place == In(view)) && self.keys[*n].contains(&press)
         };
-        if let Some((_, deed)) = DEEDS.iter().enumerate().find(here) {
-            return Some(deed.wish);
+        if let Some((_, command)) = COMMANDS.iter().enumerate().find(here) {
+            return Some(command.wish);
         }
         match press.code {
             KeyCode::Char(digit) if press.is_digit() => Some(Wish::Send(digit as u8 - b'0')),
@@ -421,38 +421,40 @@ impl KeyMap {
 
     /// The first key of a wish in a view, as it is written; empty if it has none.
     pub fn name(&self, wish: Wish, view: View) -> String {
-        let here = |(_, deed): &(usize, &Deed)| deed.wish == wish && (deed.place == ALL || deed.place == In(view));
-        let at = DEEDS.iter().enumerate().find(here).map(|(n, _)| n);
+        let here = |(_, command): &(usize, &Command)| {
+            command.wish == wish && (command.place == ALL || command.place == In(view))
+        };
+        let at = COMMANDS.iter().enumerate().find(here).map(|(n, _)| n);
         at.and_then(|n| self.keys[n].first()).map_or_else(String::new, Press::to_string)
     }
 
-    /// The keys of a deed, as they are written.
+    /// The keys of a command, as they are written.
     pub fn names(&self, at: usize) -> String {
         self.keys[at].iter().map(Press::to_string).collect::<Vec<_>>().join(" ")
     }
 
-    /// The deeds of a view with their keys, those of its own first.
+    /// The commands of a view with their keys, those of its own first.
     pub fn help(&self, view: View) -> Vec<(String, &'static str)> {
         let digits = match view {
             View::Drives => "send the marked games, or the one under the cursor, to that drive",
-            View::Finds => "bring it to that drive",
+            View::Cleanup => "bring it to that drive",
             View::Records => "make a library of this launcher on that drive",
             _ => "",
         };
         let digits = (!digits.is_empty()).then(|| ("1 to 9".to_string(), digits));
-        let keyed = |(n, deed): (usize, &Deed)| (self.names(n), deed.words);
-        let all = DEEDS.iter().enumerate().filter(|(n, _)| !self.keys[*n].is_empty());
+        let keyed = |(n, command): (usize, &Command)| (self.names(n), command.words);
+        let all = COMMANDS.iter().enumerate().filter(|(n, _)| !self.keys[*n].is_empty());
         let (own, common): (Vec<_>, Vec<_>) = all
-            .filter(|(_, deed)| deed.place == ALL || deed.place == In(view))
-            .partition(|(_, deed)| deed.place != ALL);
+            .filter(|(_, command)| command.place == ALL || command.place == In(view))
+            .partition(|(_, command)| command.place != ALL);
         digits.into_iter().chain(own.into_iter().map(keyed)).chain(common.into_iter().map(keyed)).collect()
     }
 
     /// The line below a view: key, word and wish.
     pub fn hints(&self, view: View) -> Vec<(String, &'static str, Wish)> {
-        let here = DEEDS.iter().enumerate().filter(|(_, deed)| deed.place == ALL || deed.place == In(view));
-        let here = here.filter(|(n, deed)| !deed.short.is_empty() && !self.keys[*n].is_empty());
-        here.map(|(n, deed)| (self.keys[n][0].to_string(), deed.short, deed.wish)).collect()
+        let here = COMMANDS.iter().enumerate().filter(|(_, command)| command.place == ALL || command.place == In(view));
+        let here = here.filter(|(n, command)| !command.short.is_empty() && !self.keys[*n].is_empty());
+        here.map(|(n, command)| (self.keys[n][0].to_string(), command.short, command.wish)).collect()
     }
 }
 
@@ -464,10 +466,10 @@ mod tests {
     fn no_key_means_two_things_in_one_view_and_every_deed_has_a_name_of_its_own() {
         let map = KeyMap::default();
         assert_eq!(map.clash(), None);
-        for (n, deed) in DEEDS.iter().enumerate() {
-            assert_eq!(map.keys[n].len(), deed.keys.len(), "{}: a key cannot be read", deed.name);
-            assert!(DEEDS[n + 1..].iter().all(|other| other.name != deed.name), "{}", deed.name);
-            assert!(map.keys[n].iter().all(|key| !key.is_digit()), "{}", deed.name);
+        for (n, command) in COMMANDS.iter().enumerate() {
+            assert_eq!(map.keys[n].len(), command.keys.len(), "{}: a key cannot be read", command.name);
+            assert!(COMMANDS[n + 1..].iter().all(|other| other.name != command.name), "{}", command.name);
+            assert!(map.keys[n].iter().all(|key| !key.is_digit()), "{}", command.name);
         }
     }
 

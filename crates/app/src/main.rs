@@ -86,14 +86,14 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         }
         Some(Command::Trace(traced)) => service::trace(&site, &traced, &sink),
         Some(Command::Library(act)) => service::library(&site, &act, &sink),
-        Some(Command::Finds { act }) => service::finds(&site, act.as_ref(), &sink),
-        Some(Command::Carry(act)) => service::carry(&site, &act, &sink),
+        Some(Command::Cleanup { act }) => service::cleanup(&site, act.as_ref(), &sink),
+        Some(Command::Pack(act)) => service::pack(&site, &act, &sink),
         Some(Command::Audit(auditing)) => service::audit(&site, &auditing, &sink),
-        Some(Command::Start { game, program, wait }) => service::start(&site, &game, program.as_deref(), wait, &sink),
-        Some(Command::Adopt(adopting)) => service::adopt(&site, &adopting, &sink),
-        Some(Command::ReAnchor { old, new, consent }) => {
+        Some(Command::Launch { game, program, wait }) => service::launch(&site, &game, program.as_deref(), wait, &sink),
+        Some(Command::Import(adopting)) => service::import(&site, &adopting, &sink),
+        Some(Command::Remap { old, new, consent }) => {
             let places = old.zip(new);
-            service::re_anchor(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
+            service::remap(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
         }
         Some(Command::Data(act)) => service::data(&site, &act, &sink),
         Some(Command::Profile(act)) => service::profile(&site, &act, &sink),
@@ -101,10 +101,10 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Probe { drive }) => service::probe(&site, &drive, &sink),
         Some(Command::Resume(going)) if going.apart => detached::resume_apart(&site),
         Some(Command::Resume(going)) => service::resume(&site, &going, &sink),
-        Some(Command::Take(taking)) => service::take(&site, &taking, &sink),
-        Some(Command::Return(which)) => service::return_(&site, &which, &sink),
+        Some(Command::Repair(taking)) => service::repair(&site, &taking, &sink),
+        Some(Command::Undo(which)) => service::undo(&site, &which, &sink),
         Some(Command::Release(which)) => service::release(&site, &which, &sink),
-        Some(Command::Prove(what)) => service::prove(&site, &what, &sink),
+        Some(Command::Verify(what)) => service::verify(&site, &what, &sink),
         Some(Command::Log { words, all }) => service::log(&site, &words, all, &sink),
         Some(Command::Journal(act)) => cli::journal(&site, &act, &sink),
         Some(Command::Settings(act)) => cli::settings(&site, &act, &sink),

@@ -114,7 +114,7 @@ pub enum ExportWhat {
         out: Out,
     },
     /// What is lying about.
-    Finds {
+    Cleanup {
         #[command(flatten)]
         out: Out,
     },
@@ -159,11 +159,11 @@ pub struct Traced {
 
 /// What may be done about a find; each is a haul that can be returned until it is released.
 #[derive(Debug, Subcommand)]
-pub enum FindsAct {
+pub enum CleanupRequest {
     /// Compare an old copy with the installed game, and hold it; `release` then lets go of what is the same.
-    LetGo(Settled),
+    Release(Settled),
     /// Set a folder aside beside its place, and hold it; `release` then lets go of it for good.
-    SetAside(Settled),
+    Quarantine(Settled),
     /// Take a link away that leads nowhere.
     RemoveLink(Settled),
     /// Take the entry of a game that is not there off its launcher's list.
@@ -171,9 +171,9 @@ pub enum FindsAct {
 }
 
 #[derive(Debug, Subcommand)]
-pub enum CarryAct {
+pub enum PackAct {
     /// Haul it to a drive, or leave it where it is; put installers, a card and the list of checksums beside it.
-    Pack {
+    Make {
         /// A launcher, by name or id, or the folder of a library, or any folder.
         what: String,
         /// The drive, by name or digit; without it it stays where it is.
@@ -206,7 +206,7 @@ pub struct Auditing {
 }
 
 #[derive(Debug, Args)]
-pub struct Adopting {
+pub struct Importing {
     /// The folder.
     pub path: PathBuf,
     /// The launcher and its id of the game, as LAUNCHER/ID; without it the content list that the folder fits decides.

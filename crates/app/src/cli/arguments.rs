@@ -5,8 +5,8 @@ use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
 use crate::request::{
-    Adopting, Auditing, Back, CarryAct, ChartWhat, Consent, DataAct, ExportWhat, FindsAct, Going, Letting, LibraryAct,
-    ProfileAct, Suggest, Taking, Traced, What, Wish, drives, games,
+    Auditing, Back, ChartWhat, CleanupRequest, Consent, DataAct, ExportWhat, Going, Importing, Letting, LibraryAct,
+    PackAct, ProfileAct, Suggest, Taking, Traced, What, Wish, drives, games,
 };
 
 /// Examples behind the help and in the manual.
@@ -18,7 +18,7 @@ Examples:
   deft-barge plan rally --to fast                what a haul would do; writes nothing
   deft-barge haul rally --to fast                copy, compare, rewrite the records, prove; the originals stay
   deft-barge release                             let go of the originals
-  deft-barge return                              put everything back
+  deft-barge undo                              put everything back
   source <(deft-barge completions bash)          completions for this shell";
 
 /// Moves installed games between drives: copies them, compares every byte, rewrites the launchers'
@@ -63,13 +63,13 @@ pub enum Command {
     /// Go on with a haul that was interrupted or waits; or update records that a launcher wrote back.
     Resume(Going),
     /// Take a file that cannot be read from another copy of it; the haul is then gone on with by `resume`.
-    Take(Taking),
+    Repair(Taking),
     /// Undo a haul: the one under way, the newest one, or the one with this number.
-    Return(Back),
+    Undo(Back),
     /// Delete the originals that a haul keeps: the newest one that keeps any, or the one with this number.
     Release(Letting),
     /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
-    Prove(What),
+    Verify(What),
     /// Show what was hauled when, and what is still held: the newest twenty hauls, or those that fit what is searched for.
     Log {
         /// Words of titles, names of drives, days such as 2026-11, or numbers; all of them have to fit.
@@ -119,17 +119,17 @@ pub enum Command {
     #[command(subcommand)]
     Library(LibraryAct),
     /// Show what is lying about: strays, old copies, duplicates, broken links, entries of games that are gone; or act on it.
-    Finds {
+    Cleanup {
         #[command(subcommand)]
-        act: Option<FindsAct>,
+        act: Option<CleanupRequest>,
     },
     /// Bring a library, a portable launcher or a folder to a drive with what another PC needs, or check that there.
     #[command(subcommand)]
-    Carry(CarryAct),
+    Pack(PackAct),
     /// Compare games with the checksums that were kept of them: what is damaged, missing, or was written since.
     Audit(Auditing),
     /// Start a game, and see that its process comes up from where it lies.
-    Start {
+    Launch {
         /// The game, by title or a part of it, or by id.
         #[arg(add = ArgValueCandidates::new(games))]
         game: String,
@@ -141,10 +141,10 @@ pub enum Command {
         wait: u64,
     },
     /// Make a folder on a drive an installed game of a launcher, without a download.
-    Adopt(Adopting),
+    Import(Importing),
     /// Rewrite every record that leads below the old path of a drive, for all launchers at once; or show which drives have
     /// another path than records say.
-    ReAnchor {
+    Remap {
         /// The old path.
         #[arg(requires = "new")]
         old: Option<PathBuf>,

@@ -154,14 +154,14 @@ impl Fault {
             StartError::Spawn { source, .. } => format!(": {source}"),
             _ => String::new(),
         };
-        let now = "Name its program with deft-barge start --program, or start it in its launcher.";
+        let now = "Name its program with deft-barge launch --program, or start it in its launcher.";
         Self::new(Kind::Refused, format!("{title} was not started: {error}{why}."), now)
     }
 }
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str = "Nothing was deleted. Resume with: deft-barge resume. Cancel that game with: deft-barge return --rest, or undo all with: deft-barge return";
+        const RESUME: &str = "Nothing was deleted. Resume with: deft-barge resume. Cancel that game with: deft-barge undo --rest, or undo all with: deft-barge undo";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),
@@ -169,18 +169,18 @@ impl From<HaulError> for Fault {
             HaulError::Paused => Self::new(
                 Kind::Interrupted,
                 "Paused at a block.",
-                "Go on with: deft-barge resume, or undo with: deft-barge return",
+                "Go on with: deft-barge resume, or undo with: deft-barge undo",
             ),
             HaulError::Unfinished(id) => Self::new(
                 Kind::Refused,
                 format!("Haul {id} is not at its end, and one haul is done at a time."),
-                "Go on with: deft-barge resume, or undo it with: deft-barge return",
+                "Go on with: deft-barge resume, or undo it with: deft-barge undo",
             ),
             HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
             HaulError::Changed { .. } => Self::new(
                 Kind::Refused,
                 text,
-                "Nothing was removed. See what differs with: deft-barge prove; undo an unfinished haul with: deft-barge return",
+                "Nothing was removed. See what differs with: deft-barge verify; undo an unfinished haul with: deft-barge undo",
             ),
             HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
             HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
@@ -188,7 +188,7 @@ impl From<HaulError> for Fault {
                 Kind::Failed,
                 text,
                 format!(
-                    "The drive cannot read its own file; all such bytes: deft-barge log. Where there is another copy of a file: deft-barge take FILE --from COPY. {RESUME}"
+                    "The drive cannot read its own file; all such bytes: deft-barge log. Where there is another copy of a file: deft-barge repair FILE --from COPY. {RESUME}"
                 ),
             ),
             HaulError::Hung { .. } => Self::new(

@@ -88,17 +88,17 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
     let any = |is: &dyn Fn(&FindingKind) -> bool| findings.iter().any(|finding| is(&finding.kind));
     if any(&|kind| matches!(kind, FindingKind::DriveAway { .. } | FindingKind::AnotherDrive { .. })) {
         return format!(
-            "If that drive is lost: deft-barge return {haul} --leave goes back to kept originals without it and leaves what is on it as it is; deft-barge resume goes on with a finished copy."
+            "If that drive is lost: deft-barge undo {haul} --leave goes back to kept originals without it and leaves what is on it as it is; deft-barge resume goes on with a finished copy."
         );
     }
     if any(&|kind| matches!(kind, FindingKind::CopyNotWhole { .. } | FindingKind::ProofFailed { .. })) {
         return format!(
-            "See what differs with: deft-barge prove {haul}. Go back with: deft-barge return {haul}. Or repair damaged files with: deft-barge audit GAME --repair"
+            "See what differs with: deft-barge verify {haul}. Go back with: deft-barge undo {haul}. Or repair damaged files with: deft-barge audit GAME --repair"
         );
     }
     if any(&|kind| matches!(kind, FindingKind::RecordsElsewhere { .. })) {
         return format!(
-            "Update the records again with: deft-barge resume {haul}, or go back with: deft-barge return {haul}"
+            "Update the records again with: deft-barge resume {haul}, or go back with: deft-barge undo {haul}"
         );
     }
     if any(&|kind| {
@@ -109,7 +109,7 @@ pub fn what_leads_on(findings: &[Finding], haul: HaulId) -> String {
     }) {
         return "Close it, then try again.".into();
     }
-    format!("To end the haul with everything left as it is: deft-barge return {haul} --leave")
+    format!("To end the haul with everything left as it is: deft-barge undo {haul} --leave")
 }
 
 /// What can be done now with a haul that is unfinished or keeps originals; nothing of one that is over.
@@ -121,11 +121,11 @@ pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
     if !away.is_empty() {
         let verb = if away.len() == 1 { "isn't" } else { "aren't" };
         return Some(format!(
-            "{} {verb} connected. Connect it, then try again; if it is lost: deft-barge return {id} --leave",
+            "{} {verb} connected. Connect it, then try again; if it is lost: deft-barge undo {id} --leave",
             visible(&away.join(" and "))
         ));
     }
-    let undo = haul.returns.is_none().then(|| format!("undo it with: deft-barge return {id}"));
+    let undo = haul.returns.is_none().then(|| format!("undo it with: deft-barge undo {id}"));
     let first = if open {
         "go on with: deft-barge resume".to_string()
     } else {
@@ -409,7 +409,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!("the copy isn't complete: {} and {} more files are missing or damaged.", path.display(), count - 1)
         }
         FindingKind::ProofFailed { count } => {
-            format!("the newest proof found {}. Check again with: deft-barge prove", several(*count, "difference"))
+            format!("the newest proof found {}. Check again with: deft-barge verify", several(*count, "difference"))
         }
         FindingKind::RecordsElsewhere { launcher, path: Some(path), copy } => {
             format!("{} point to {}, not to {}.", records_of(launcher), path.display(), copy.display())

@@ -188,7 +188,7 @@ fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired], 
 }
 
 /// `start`
-pub fn start(site: &Site, word: &str, program: Option<&str>, wait: u64, sink: &Sink) -> Result<u8, Fault> {
+pub fn launch(site: &Site, word: &str, program: Option<&str>, wait: u64, sink: &Sink) -> Result<u8, Fault> {
     let (survey, _) = survey_site(site, sink);
     let game = find_game(&survey, word)?;
     let (journal, _) = Journal::open(site)?.recover()?;

@@ -15,7 +15,7 @@ use super::progress::Passing;
 use super::sink::Sink;
 use super::wish::survey_site;
 use crate::present::{Fault, line, pad, path as shown, to_json, words};
-use crate::request::{Consent, FindsAct};
+use crate::request::{CleanupRequest, Consent};
 
 /// Looks for what is lying about, showing how far it is where that takes long.
 pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
@@ -26,13 +26,13 @@ pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
 }
 
 /// `finds`
-pub fn finds(site: &Site, act: Option<&FindsAct>, sink: &Sink) -> Result<u8, Fault> {
+pub fn cleanup(site: &Site, act: Option<&CleanupRequest>, sink: &Sink) -> Result<u8, Fault> {
     let (survey, fault) = survey_site(site, sink);
     match act {
         None => {
             let all = found(site, &survey, sink);
             if sink.is_json() {
-                sink.document("finds", json!({ "finds": to_json(&all)? }))?;
+                sink.document("cleanup", json!({ "cleanup": to_json(&all)? }))?;
             } else {
                 sink.say(&finds_text(&all))?;
             }
@@ -43,10 +43,10 @@ pub fn finds(site: &Site, act: Option<&FindsAct>, sink: &Sink) -> Result<u8, Fau
                 return Err(fault);
             }
             let (settled, act) = match act {
-                FindsAct::LetGo(settled) => (settled, CleanupAct::Release),
-                FindsAct::SetAside(settled) => (settled, CleanupAct::Quarantine),
-                FindsAct::RemoveLink(settled) => (settled, CleanupAct::RemoveLink),
-                FindsAct::Forget(settled) => (settled, CleanupAct::Forget),
+                CleanupRequest::Release(settled) => (settled, CleanupAct::Release),
+                CleanupRequest::Quarantine(settled) => (settled, CleanupAct::Quarantine),
+                CleanupRequest::RemoveLink(settled) => (settled, CleanupAct::RemoveLink),
+                CleanupRequest::Forget(settled) => (settled, CleanupAct::Forget),
             };
             let all = found(site, &survey, sink);
             let lying = one(&all, &settled.path, act)?;
@@ -64,7 +64,7 @@ fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a C
     let here: Vec<&CleanupFind> = all.iter().filter(|lying| lying.path == whole).collect();
     if here.is_empty() {
         let sentence = format!("Nothing is lying about in {}.", shown(&whole));
-        return Err(Fault::usage(sentence, "See what there is with: deft-barge finds"));
+        return Err(Fault::usage(sentence, "See what there is with: deft-barge cleanup"));
     }
     here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
         let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| words::find_act(*act)).collect();
@@ -98,19 +98,19 @@ fn finds_text(all: &[CleanupFind]) -> String {
 }
 
 /// `re-anchor`
-pub fn re_anchor(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
+pub fn remap(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
     let (survey, fault) = survey_site(site, sink);
     let Some((old, new)) = places else {
         let all = anchors(site, &survey);
         if sink.is_json() {
-            sink.document("anchors", json!({ "anchors": to_json(&all)? }))?;
+            sink.document("remap", json!({ "anchors": to_json(&all)? }))?;
         } else if all.is_empty() {
             sink.say("Every drive that records lead to is where they say.")?;
         }
         for anchor in all.iter().filter(|_| !sink.is_json()) {
             let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
             sink.say(&format!(
-                "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge re-anchor '{}' '{}'",
+                "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge remap '{}' '{}'",
                 line(&anchor.drive),
                 shown(&anchor.new),
                 words::several(anchor.led, "place"),

@@ -27,7 +27,7 @@ pub fn export(site: &Site, what: &ExportWhat, sink: &Sink) -> Result<u8, Fault> 
         ExportWhat::Libraries { out } => (of_survey(site, out, tables::libraries, sink)?, out),
         ExportWhat::Data { out } => (of_survey(site, out, tables::data, sink)?, out),
         ExportWhat::Records { out } => (of_survey(site, out, tables::records, sink)?, out),
-        ExportWhat::Finds { out } => {
+        ExportWhat::Cleanup { out } => {
             (of_survey(site, out, |survey| tables::finds(&found(site, survey, sink)), sink)?, out)
         }
         ExportWhat::Plan { wish, out } => {

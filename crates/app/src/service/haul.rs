@@ -186,7 +186,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
             ..Fault::new(
                 Kind::Interrupted,
                 "The haul stopped before a repoint; items that are not repointed are as they were.",
-                "When that is settled, go on with: deft-barge resume, or undo with: deft-barge return",
+                "When that is settled, go on with: deft-barge resume, or undo with: deft-barge undo",
             )
         },
         HaulError::Refused(findings) => {
@@ -203,7 +203,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
 fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
     if row.unfinished() && row.trial == Trial::Waits {
         sink.say(&format!(
-            "Haul {} has tried its first game and waits. Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge return",
+            "Haul {} has tried its first game and waits. Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge undo",
             row.id
         ))?;
     }
@@ -217,7 +217,7 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
         ))?;
         if item.planned.mode == Strategy::Records {
             let files = item.planned.record_files().len();
-            sink.say(&format!("  records {files} changed; undo with: deft-barge return {}", row.id))?;
+            sink.say(&format!("  records {files} changed; undo with: deft-barge undo {}", row.id))?;
         } else if let Some(proof) = &item.proof {
             sink.say(&format!("  proof   {}", words::proof(proof)))?;
         }
@@ -262,7 +262,7 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
             return Err(Fault::new(
                 Kind::Interrupted,
                 format!("Haul {} waits for a yes after its first game.", row.id),
-                "Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge return",
+                "Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge undo",
             ));
         }
         journal.set_trial(row.id, Trial::Agreed)?;
@@ -313,7 +313,7 @@ fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
 }
 
 /// `return`
-pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
+pub fn undo(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     let which = &back.which;
     let (journal, _) = Journal::open(site)?.recover()?;
     let fits = |haul: &HaulRow| {
@@ -349,7 +349,7 @@ pub fn return_(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     let back = result.map_err(|error| refused_going_back(error, row.id))?;
     let after = journal.haul(back.unwrap_or(row.id))?;
     if sink.is_json() {
-        sink.document("return", json!({ "returned": row.id, "haul": to_json(&after)? }))?;
+        sink.document("undo", json!({ "undone": row.id, "haul": to_json(&after)? }))?;
         return Ok(0);
     }
     // What was left with a word of its own stays where the haul brought it.
@@ -411,7 +411,7 @@ fn named(row: &HaulRow, words: &[String]) -> Result<Vec<ItemId>, Fault> {
 }
 
 /// `take`
-pub fn take(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
+pub fn repair(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", "See: deft-barge log"))?;
     let is_it = |item: &ItemRow, path: &Path| item.planned.from.join(path) == taking.file || path == taking.file;
@@ -423,7 +423,7 @@ pub fn take(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
     take_from(site, &journal, item.id, &place, &taking.from)?;
     if sink.is_json() {
-        sink.document("take", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
+        sink.document("repair", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
     } else {
         let (file, from) = (crate::present::path(path), crate::present::path(&taking.from));
         sink.say(&format!(
@@ -509,7 +509,7 @@ fn titles_that_hold(row: &HaulRow) -> String {
 }
 
 /// `prove`
-pub fn prove(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
+pub fn verify(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
     let stop = sink.stop(Pace::default())?;
     let shown = Shown::new(sink);

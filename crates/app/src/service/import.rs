@@ -17,10 +17,10 @@ use super::sink::Sink;
 use super::survey::refused;
 use super::wish::survey_site;
 use crate::present::{Fault, Kind, path as shown, visible};
-use crate::request::{Adopting, Pace};
+use crate::request::{Importing, Pace};
 
 /// `adopt`
-pub fn adopt(site: &Site, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {
+pub fn import(site: &Site, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
     let (survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
@@ -36,7 +36,7 @@ pub fn adopt(site: &Site, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {
 }
 
 /// What a command line means to adopt: as it says, or as the content list says that the folder fits.
-fn meant(site: &Site, survey: &Survey, wish: &Adopting, sink: &Sink) -> Result<Import, Fault> {
+fn meant(site: &Site, survey: &Survey, wish: &Importing, sink: &Sink) -> Result<Import, Fault> {
     let path = absolute(&wish.path)
         .map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", wish.path.display()), ""))?;
     let path: std::path::PathBuf = path.components().collect();
@@ -64,7 +64,7 @@ fn meant(site: &Site, survey: &Survey, wish: &Adopting, sink: &Sink) -> Result<I
     Ok(Import { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
 }
 
-fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink: &Sink) -> Result<u8, Fault> {
+fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
     let profile = survey.profile(&adoption.launcher);
     let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
     if guide.is_empty() {
@@ -125,10 +125,10 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Adopting, sink:
     }
     let now = watch_import(site, survey, &adoption);
     if sink.is_json() {
-        sink.document("adopted", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
+        sink.document("import", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
     } else {
         sink.say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
-        sink.say(&format!("Read every byte with: deft-barge prove {}/{}", adoption.launcher, adoption.id))?;
+        sink.say(&format!("Read every byte with: deft-barge verify {}/{}", adoption.launcher, adoption.id))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
 }

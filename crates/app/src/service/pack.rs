@@ -21,17 +21,17 @@ use super::survey::{add_unfinished, refused};
 use super::trace as records;
 use super::wish::survey_site;
 use crate::present::{Fault, Kind, line, path as shown, to_json, words};
-use crate::request::{CarryAct, Consent, Pace};
+use crate::request::{Consent, Pace, PackAct};
 
 /// `carry`
-pub fn carry(site: &Site, act: &CarryAct, sink: &Sink) -> Result<u8, Fault> {
+pub fn pack(site: &Site, act: &PackAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        CarryAct::Pack { what, to, consent } => pack(site, what, to.as_deref(), *consent, sink),
-        CarryAct::Check { folder } => check(folder, sink),
+        PackAct::Make { what, to, consent } => make(site, what, to.as_deref(), *consent, sink),
+        PackAct::Check { folder } => check(folder, sink),
     }
 }
 
-fn pack(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
+fn make(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink) -> Result<u8, Fault> {
     let (mut survey, fault) = survey_site(site, sink);
     if let Some(fault) = fault {
         return Err(fault);
@@ -137,7 +137,7 @@ fn put_beside(
             hauls.iter().flat_map(|haul| &haul.items).any(|item| item.proof.as_ref().is_some_and(|p| !p.holds()));
         let files = kept.lines.len();
         let value = json!({ "folder": carried.path, "beside": beside(&carried.path), "files": files, "hauls": to_json(&hauls)? });
-        sink.document("carry", value)?;
+        sink.document("pack", value)?;
         return Ok(if differs { 4 } else { 0 });
     }
     let (journal, _) = Journal::open(site)?.recover()?;
@@ -185,7 +185,7 @@ fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
     }
     if moved {
         sink.say(&format!(
-            "It lay in {} when it was packed. Lead its records here with:\n  deft-barge re-anchor '{}' '{}'",
+            "It lay in {} when it was packed. Lead its records here with:\n  deft-barge remap '{}' '{}'",
             shown(&carried.place),
             shown(&carried.place),
             shown(&folder)

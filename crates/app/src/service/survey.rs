@@ -32,7 +32,7 @@ pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
                 .map(|item| format!("{} {}", line(&item.planned.title), words::stage_word(&item.stage)));
             let stages = stages.collect::<Vec<_>>().join(", ");
             sink.say(&format!(
-                "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge return",
+                "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge undo",
                 haul.id
             ))?;
         }

@@ -69,7 +69,7 @@ impl Table {
                 Value::Object(fields.collect())
             })
             .collect();
-        let mut text = json_text(&json!({ "format": 1, "kind": self.kind, "rows": rows }));
+        let mut text = json_text(&json!({ "format": 2, "kind": self.kind, "rows": rows }));
         text.push('\n');
         text.into_bytes()
     }

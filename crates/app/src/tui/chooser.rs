@@ -9,7 +9,7 @@ use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers}
 use tui_input::backend::crossterm::EventHandler;
 
 use super::state::State;
-use crate::commands::{DEEDS, View, Where, Wish};
+use crate::commands::{COMMANDS, View, Where, Wish};
 
 impl State {
     /// Lists what fits the letters.
@@ -46,14 +46,14 @@ impl State {
             let text = format!("send {title} into the library {}", library.display());
             all.push((text, String::new(), Choice::Library(library), false));
         }
-        for (n, deed) in DEEDS.iter().enumerate() {
-            let (view, is_own) = match deed.place {
+        for (n, command) in COMMANDS.iter().enumerate() {
+            let (view, is_own) = match command.place {
                 Where::Everywhere => (None, false),
                 Where::In(view) => (Some(view), view == self.view),
             };
             // Moving a cursor is no act.
             if matches!(
-                deed.wish,
+                command.wish,
                 Wish::Down
                     | Wish::Up
                     | Wish::Left
@@ -69,7 +69,7 @@ impl State {
             let place = view.map_or("", View::name);
             let keys = self.keys.names(n);
             let aside = if place.is_empty() { keys } else { format!("{place}   {keys}") };
-            all.push((deed.words.to_string(), aside, Choice::Act(view, deed.wish), is_own));
+            all.push((command.words.to_string(), aside, Choice::Act(view, command.wish), is_own));
         }
         let ranked = |(n, (text, aside, choice, is_own)): (usize, (String, String, Choice, bool))| {
             let rank = letters.rank(&format!("{text} {aside}"))?;

@@ -353,7 +353,7 @@ fn table_of(site: &Site, view: View, survey: &Survey, plan: Option<&Plan>) -> Re
         View::Running | View::Log => tables::log(&History::of(site)?),
         View::Proof => tables::proofs(&History::of(site)?),
         View::Records => tables::records(survey),
-        View::Finds => tables::finds(&find(site, survey, &History::of(site)?, &|_| {})),
+        View::Cleanup => tables::finds(&find(site, survey, &History::of(site)?, &|_| {})),
     })
 }
 

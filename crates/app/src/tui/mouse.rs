@@ -126,7 +126,7 @@ impl State {
                     self.registry.cursor = n;
                 }
             }
-            View::Finds => self.find = n,
+            View::Cleanup => self.find = n,
         }
         Vec::new()
     }

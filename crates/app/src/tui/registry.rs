@@ -82,7 +82,7 @@ impl State {
 
     /// The path that an act means: a find, or the game under the cursor.
     pub(crate) fn path_here(&self) -> Option<PathBuf> {
-        if self.view == View::Finds || self.first_look() {
+        if self.view == View::Cleanup || self.first_look() {
             return self.find_here().map(|lying| lying.path.clone());
         }
         let survey = self.survey.as_ref()?;

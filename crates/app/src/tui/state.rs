@@ -414,7 +414,7 @@ impl State {
         self.reprove();
         // What is looked at is looked at anew.
         let mut acts = self.show(self.view);
-        if self.first_look() && self.view != View::Finds {
+        if self.first_look() && self.view != View::Cleanup {
             acts.push(Act::Find);
         }
         acts
@@ -449,7 +449,7 @@ impl State {
         self.view = view;
         let known = self.survey.as_ref().is_some_and(|survey| survey.measured);
         match view {
-            View::Finds if self.finds.is_none() && known => vec![Act::Find],
+            View::Cleanup if self.finds.is_none() && known => vec![Act::Find],
             View::Haul if self.plan.is_none() && known && (self.act.is_some() || !self.draft.items.is_empty()) => {
                 self.planning = true;
                 (self.asked_quiet, self.asked_plan) = (self.clock, self.clock);

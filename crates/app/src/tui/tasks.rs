@@ -6,7 +6,7 @@ use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::site::Site;
 
 use crate::present::{Fault, words};
-use crate::request::{Adopting, Auditing, CarryAct, Consent, DataAct, Kind, ProfileAct, Taking, Traced};
+use crate::request::{Auditing, Consent, DataAct, Importing, Kind, PackAct, ProfileAct, Taking, Traced};
 use crate::service::{self, Sink};
 
 /// Something that tells what it does.
@@ -64,7 +64,7 @@ impl Task {
             Self::CheckCarried(folder) => format!("What {} needs here", folder.display()),
             Self::Take(file, _) => format!("Taking {} from another copy", file.display()),
             Self::Export(..) => "Checksums".into(),
-            Self::Guided(..) => "Adopting, act by act".into(),
+            Self::Guided(..) => "Importing, act by act".into(),
         }
     }
 }
@@ -73,7 +73,7 @@ impl Task {
 pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
     let sure = Consent { yes: true, plan: false };
     match task {
-        Task::Play(id, _) => service::start(site, &id, None, 30, sink),
+        Task::Play(id, _) => service::launch(site, &id, None, 30, sink),
         Task::Audit(what) => service::audit(site, &auditing(what), sink),
         Task::Keep(what) => service::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
         Task::Repair(id) => service::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
@@ -84,11 +84,11 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),
         Task::CarryPlan(what, to) => {
             let consent = Consent { yes: true, plan: true };
-            service::carry(site, &CarryAct::Pack { what, to: Some(to), consent }, sink)
+            service::pack(site, &PackAct::Make { what, to: Some(to), consent }, sink)
         }
-        Task::Carry(what, to) => service::carry(site, &CarryAct::Pack { what, to: Some(to), consent: sure }, sink),
-        Task::CheckCarried(folder) => service::carry(site, &CarryAct::Check { folder }, sink),
-        Task::Take(file, from) => service::take(site, &Taking { file, from }, sink),
+        Task::Carry(what, to) => service::pack(site, &PackAct::Make { what, to: Some(to), consent: sure }, sink),
+        Task::CheckCarried(folder) => service::pack(site, &PackAct::Check { folder }, sink),
+        Task::Take(file, from) => service::repair(site, &Taking { file, from }, sink),
         Task::Export(haul, item, file) => {
             for (file, lines) in service::export_checksums(site, haul, item, &file)? {
                 sink.say(&format!(
@@ -103,8 +103,8 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Guided(path, launcher, id) => {
             let as_game = Some(format!("{launcher}/{id}"));
             let adopting =
-                Adopting { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
-            service::adopt(site, &adopting, sink)
+                Importing { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
+            service::import(site, &adopting, sink)
         }
     }
 }

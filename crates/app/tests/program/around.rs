@@ -31,7 +31,7 @@ fn user_data_is_listed_added_sent_and_comes_back() {
     world.expect(&["haul", "paper estuary: custom content", "--to", "newhold", "--yes"], 0);
     assert!(fs::symlink_metadata(extra).unwrap().is_symlink());
     assert_eq!(fs::read_to_string(format!("{extra}/island.map")).unwrap(), "north is up");
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     world.expect(&["data", "forget", extra], 0);
     world.expect(&["data", "forget", extra], 2);
     world.expect(&["data", "forget", home.to_str().unwrap()], 0);
@@ -44,7 +44,7 @@ fn user_data_is_listed_added_sent_and_comes_back() {
     assert!(old.is_symlink() && world.at("home/.local/share/pale-signal/mods").is_symlink());
     world.expect(&["haul", "saltflat", "--to", "newhold", "--by", "directory", "--yes"], 0);
     for _ in 0..2 {
-        world.expect(&["return"], 0);
+        world.expect(&["undo"], 0);
     }
     // Folders that hauls made on the way are gone as well.
     assert!(!world.at("drives/newhold/lamp").exists());
@@ -57,40 +57,40 @@ fn user_data_is_listed_added_sent_and_comes_back() {
 fn finds_are_shown_acted_on_and_returned_and_a_stray_is_adopted() {
     let world = World::new();
     let before = world.all();
-    let finds = world.json(&["finds"], 0);
+    let finds = world.json(&["cleanup"], 0);
     let kinds: Vec<&str> =
-        finds["finds"].as_array().unwrap().iter().map(|find| find["kind"].as_str().unwrap()).collect();
-    assert_eq!(kinds, ["stray", "leftover", "broken-link"]);
+        finds["cleanup"].as_array().unwrap().iter().map(|find| find["kind"].as_str().unwrap()).collect();
+    assert_eq!(kinds, ["unlisted", "old-copy", "broken-link"]);
     let herons = world.at("drives/pocket/old games/brass-herons");
     let herons = herons.to_str().unwrap();
-    let plan = world.json(&["finds", "let-go", herons, "--plan"], 0);
+    let plan = world.json(&["cleanup", "release", herons, "--plan"], 0);
     assert_eq!(plan["items"][0]["mode"], "duplicate");
     // The disk cannot read the game that stays: nothing is let go of.
-    world.expect(&["finds", "let-go", herons, "--yes"], 4);
+    world.expect(&["cleanup", "release", herons, "--yes"], 4);
     world.expect(&["release"], 2);
-    world.expect(&["finds", "forget", herons], 2);
-    world.expect(&["finds", "set-aside", "/nowhere"], 2);
-    world.expect(&["finds", "set-aside", herons], 3);
-    world.expect(&["finds", "set-aside", herons, "--yes"], 0);
+    world.expect(&["cleanup", "forget", herons], 2);
+    world.expect(&["cleanup", "quarantine", "/nowhere"], 2);
+    world.expect(&["cleanup", "quarantine", herons], 3);
+    world.expect(&["cleanup", "quarantine", herons, "--yes"], 0);
     assert!(!std::path::Path::new(herons).exists());
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     let link = world.at("home/.local/share/old-harbour");
-    world.expect(&["finds", "remove-link", link.to_str().unwrap()], 0);
+    world.expect(&["cleanup", "remove-link", link.to_str().unwrap()], 0);
     assert!(fs::symlink_metadata(&link).is_err());
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     let stray = world.at("drives/cellar/quillgate/small-hours");
     let stray = stray.to_str().unwrap();
-    world.expect(&["adopt", herons], 2);
-    let plan = world.json(&["adopt", stray, "--plan"], 0);
+    world.expect(&["import", herons], 2);
+    let plan = world.json(&["import", stray, "--plan"], 0);
     assert_eq!(plan["items"][0]["title"], "Harbour of Small Hours");
-    world.expect(&["adopt", stray, "--to", "newhold", "--yes"], 0);
+    world.expect(&["import", stray, "--to", "newhold", "--yes"], 0);
     assert!(world.judge("Harbour of Small Hours").content());
-    world.expect(&["return"], 0);
-    world.expect(&["adopt", stray], 0);
+    world.expect(&["undo"], 0);
+    world.expect(&["import", stray], 0);
     assert!(world.judge("Harbour of Small Hours").content());
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     // The first let-go held nothing that could go; it is returned as well.
-    world.expect(&["return", "1"], 0);
+    world.expect(&["undo", "1"], 0);
     assert!(world.all() == before);
 }
 
@@ -104,12 +104,12 @@ fn a_guided_adoption_watches_what_the_launcher_makes_of_the_files() {
     let stray = world.at("drives/newhold/downloads/Tidewright");
     fs::create_dir_all(stray.parent().unwrap()).unwrap();
     fs::rename(world.at("drives/cellar/lamp/Tidewright"), &stray).unwrap();
-    world.expect(&["adopt", stray.to_str().unwrap(), "--yes"], 3);
-    let guide = world.json(&["adopt", stray.to_str().unwrap(), "--guided", "--plan"], 0);
+    world.expect(&["import", stray.to_str().unwrap(), "--yes"], 3);
+    let guide = world.json(&["import", stray.to_str().unwrap(), "--guided", "--plan"], 0);
     assert_eq!(guide["steps"].as_array().unwrap().len(), 3);
     let place = world.at("drives/newhold/lamp/Tidewright");
     let mut act = Command::new(PROGRAM)
-        .args(["--world", world.folder().to_str().unwrap(), "--json", "adopt", stray.to_str().unwrap(), "--guided"])
+        .args(["--world", world.folder().to_str().unwrap(), "--json", "import", stray.to_str().unwrap(), "--guided"])
         .stdout(Stdio::piped())
         .spawn()
         .unwrap();
@@ -126,32 +126,32 @@ fn a_guided_adoption_watches_what_the_launcher_makes_of_the_files() {
     Command::new(PROGRAM).args(stand_in).arg(&place).status().unwrap();
     let ended = act.wait_with_output().unwrap();
     assert!(ended.status.success(), "{ended:?}");
-    world.expect(&["prove", "parlour-lamp/tidewright"], 0);
+    world.expect(&["verify", "parlour-lamp/tidewright"], 0);
 }
 
 #[test]
 fn a_drive_under_another_path_is_found_and_re_anchored() {
     let world = World::new();
     world.json(&["survey"], 0);
-    assert!(world.expect(&["re-anchor"], 0).contains("where they say"));
+    assert!(world.expect(&["remap"], 0).contains("where they say"));
     let (old, new) = (world.at("drives/cellar"), world.at("keller"));
     fs::rename(&old, &new).unwrap();
     let file = world.at("world.toml");
     let text = fs::read_to_string(&file).unwrap();
     fs::write(&file, text.replace("root = \"drives/cellar\"", "root = \"keller\"")).unwrap();
-    let found = world.json(&["re-anchor"], 0);
+    let found = world.json(&["remap"], 0);
     assert_eq!(found["anchors"][0]["drive"], "cellar");
     let text = world.expect(&["survey"], 0);
     assert!(text.contains("re-anchor it"), "{text}");
     let (old, new) = (old.to_str().unwrap(), new.to_str().unwrap());
-    world.expect(&["re-anchor", new, old], 3);
-    let plan = world.json(&["re-anchor", old, new, "--plan"], 0);
+    world.expect(&["remap", new, old], 3);
+    let plan = world.json(&["remap", old, new, "--plan"], 0);
     assert!(plan["items"][0]["previews"].as_array().unwrap().len() > 8);
-    world.expect(&["re-anchor", old, new, "--yes"], 0);
+    world.expect(&["remap", old, new, "--yes"], 0);
     assert!(world.judge("Glasswing Regatta").content());
-    assert!(world.expect(&["re-anchor"], 0).contains("where they say"));
-    world.expect(&["return"], 0);
-    assert!(world.expect(&["re-anchor"], 0).contains("keller"));
+    assert!(world.expect(&["remap"], 0).contains("where they say"));
+    world.expect(&["undo"], 0);
+    assert!(world.expect(&["remap"], 0).contains("keller"));
 }
 
 #[test]
@@ -174,12 +174,12 @@ fn a_game_is_audited_repaired_and_started_and_the_log_says_so() {
     assert!(world.expect(&["audit", "glasswing"], 0).contains("no checksums are kept"));
     world.expect(&["audit", "--keep", "glasswing"], 0);
     assert!(world.expect(&["audit", "glasswing"], 0).contains("damaged 0"));
-    let text = world.expect(&["start", "saltflat"], 0);
+    let text = world.expect(&["launch", "saltflat"], 0);
     assert!(text.contains("came up"), "{text}");
-    world.expect(&["start", "pale signal"], 3);
-    world.expect(&["start", "pale signal", "--program", "bin/start"], 0);
+    world.expect(&["launch", "pale signal"], 3);
+    world.expect(&["launch", "pale signal", "--program", "bin/start"], 0);
     let log = world.expect(&["log"], 0);
-    for part in ["tried", "mended", "pack02.bin", "Saltflat Rally: process"] {
+    for part in ["launched", "repaired", "pack02.bin", "Saltflat Rally: process"] {
         assert!(log.contains(part), "{part}: {log}");
     }
 }
@@ -188,23 +188,23 @@ fn a_game_is_audited_repaired_and_started_and_the_log_says_so() {
 fn a_portable_launcher_is_packed_and_checked() {
     let world = World::new();
     let before = world.all();
-    world.expect(&["carry", "pack", "no such launcher"], 2);
-    world.expect(&["carry", "pack", "quillgate", "--to", "newhold", "--yes"], 2);
-    world.expect(&["carry", "pack", "wickerbox", "--to", "newhold", "--plan"], 0);
+    world.expect(&["pack", "make", "no such launcher"], 2);
+    world.expect(&["pack", "make", "quillgate", "--to", "newhold", "--yes"], 2);
+    world.expect(&["pack", "make", "wickerbox", "--to", "newhold", "--plan"], 0);
     assert!(world.all() == before);
-    world.expect(&["carry", "pack", "wickerbox", "--to", "newhold", "--yes"], 0);
+    world.expect(&["pack", "make", "wickerbox", "--to", "newhold", "--yes"], 0);
     let folder = world.at("drives/newhold/carried/wickerbox");
-    let check = world.json(&["carry", "check", folder.to_str().unwrap()], 4);
+    let check = world.json(&["pack", "check", folder.to_str().unwrap()], 4);
     assert_eq!((check["moved"].as_bool(), check["needs"].as_array().unwrap().len()), (Some(false), 3));
-    let text = world.expect(&["carry", "check", folder.to_str().unwrap()], 4);
+    let text = world.expect(&["pack", "check", folder.to_str().unwrap()], 4);
     assert!(text.contains("its installer is here") && text.contains("Weave player"), "{text}");
-    world.expect(&["carry", "check", world.at("drives/swift").to_str().unwrap()], 2);
-    world.expect(&["return"], 0);
-    world.expect(&["return"], 0);
-    let packed = world.json(&["carry", "pack", "wickerbox", "--to", "newhold", "--yes"], 0);
+    world.expect(&["pack", "check", world.at("drives/swift").to_str().unwrap()], 2);
+    world.expect(&["undo"], 0);
+    world.expect(&["undo"], 0);
+    let packed = world.json(&["pack", "make", "wickerbox", "--to", "newhold", "--yes"], 0);
     assert_eq!((packed["hauls"].as_array().unwrap().len(), packed["files"].as_u64()), (2, Some(9)));
-    world.expect(&["return"], 0);
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
+    world.expect(&["undo"], 0);
     // Installers that somebody may have used meanwhile stay.
     fs::remove_dir_all(world.at("drives/newhold/carried")).unwrap();
     assert!(world.all() == before);

@@ -36,13 +36,13 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     assert!(world.judge("Saltflat Rally").content());
     let held = world.json(&["survey"], 0)["held"].clone();
     assert_eq!(held[0]["title"], "Saltflat Rally");
-    world.expect(&["prove", "saltflat"], 0);
+    world.expect(&["verify", "saltflat"], 0);
 
     let released = world.json(&["release"], 0);
     assert!(released["bytes"].as_u64().unwrap() > 1_000_000);
     assert!(!world.old_place().exists());
     assert!(world.judge("Saltflat Rally").content());
-    let back = world.expect(&["return", "1"], 0);
+    let back = world.expect(&["undo", "1"], 0);
     assert!(back.contains("Haul 1 is undone"), "{back}");
     assert_eq!(tree(&world.old_place()), game);
     assert!(world.judge("Saltflat Rally").content());
@@ -65,7 +65,7 @@ fn a_rename_on_one_drive_copies_nothing_and_is_proved() {
     assert_eq!(haul["items"][0]["planned"]["mode"], "rename");
     assert_eq!(tree(&second.join("saltflat-rally")), game);
     assert!(world.judge("Saltflat Rally").content());
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     assert_eq!(tree(&world.old_place()), game);
     assert!(world.judge("Saltflat Rally").content());
 }
@@ -138,7 +138,7 @@ fn an_unreadable_block_leaves_originals_and_records_and_can_be_returned() {
     assert!(world.expect(&["log"], 0).contains("unread  data/pack01.bin, bytes 98304 to 106496"));
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
     assert!(world.expect(&["survey"], 0).contains("haul 1 is under way: Brass Herons copying"));
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     assert_eq!(world.all(), before);
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
 }
@@ -149,12 +149,12 @@ fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved(
     let brass = tree(&world.at("drives/cellar/quillgate/brass-herons"));
     world.expect(&["haul", "brass", "saltflat", "--to", "newhold", "--yes"], 1);
     assert!(world.judge("Saltflat Rally").content() && world.new_place().exists(), "the rest of the haul goes on");
-    let given_up = world.json(&["return", "--rest"], 0);
+    let given_up = world.json(&["undo", "--rest"], 0);
     assert_eq!(given_up["given_up"][0], "Brass Herons");
     assert!(world.new_place().exists() && !world.at("drives/newhold/quillgate/brass-herons").exists());
     assert!(tree(&world.at("drives/cellar/quillgate/brass-herons")) == brass);
     assert!(world.judge("Brass Herons").content());
-    world.expect(&["return", "--rest"], 2);
+    world.expect(&["undo", "--rest"], 2);
     world.expect(&["release"], 0);
     assert!(world.judge("Saltflat Rally").content() && !world.old_place().exists());
 }
@@ -227,13 +227,13 @@ fn a_changed_byte_in_the_copy_is_a_difference() {
     let mut bytes = fs::read(&pack).unwrap();
     bytes[1000] ^= 1;
     fs::write(&pack, bytes).unwrap();
-    let proof = world.json(&["prove"], 4);
+    let proof = world.json(&["verify"], 4);
     assert_eq!(proof["proofs"][0]["proof"]["differences"][0]["path"], "data/pack00.bin");
     assert!(!world.judge("Saltflat Rally").content());
     world.expect(&["release"], 3);
     assert!(world.old_place().exists());
     // The changed file of the copy is nobody's original: it stays where it is, and is said.
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     assert!(world.judge("Saltflat Rally").content());
     let left = world.at("drives/newhold/quillgate/saltflat-rally.left-by-haul-2/data/pack00.bin");
     assert!(!pack.exists() && left.exists(), "out of the way of the next haul");
@@ -379,7 +379,7 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     let out = world.expect(&["trace", path], 0);
     assert!(out.contains("lamp.db") && out.contains("$['program']") && out.contains("certain"), "{out}");
     let trace = world.json(&["trace", path, "--in", world.at("home").to_str().unwrap()], 0);
-    assert!(trace["finds"].as_array().unwrap().len() >= 3, "{trace}");
+    assert!(trace["cleanup"].as_array().unwrap().len() >= 3, "{trace}");
     assert_eq!(world.all(), before, "looking writes nothing");
     world.expect(&["trace", path, "--in", "/no/such/folder"], 2);
 
@@ -401,7 +401,7 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     let home = world.at("home/.local/share/parlour-lamp");
     let check = ["stand-in", "parlour-lamp", "--home", home.to_str().unwrap(), "check", "pale-signal"];
     assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
-    world.expect(&["return"], 0);
+    world.expect(&["undo"], 0);
     assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
     assert!(game.is_dir());
 }
@@ -416,8 +416,8 @@ fn a_library_is_made_and_chosen_and_both_are_returned() {
     assert!(libraries.iter().any(|l| l["drive"] == "newhold" && l["default"] == true), "{libraries:?}");
     world.expect(&["library", "default", "tolliver", "newhold"], 3);
     world.expect(&["library", "new", "nobody", "newhold"], 2);
-    world.expect(&["return", "2"], 0);
-    world.expect(&["return", "1"], 0);
+    world.expect(&["undo", "2"], 0);
+    world.expect(&["undo", "1"], 0);
     assert!(!world.at("drives/newhold/tolliver").exists());
 }
 
@@ -482,7 +482,7 @@ fn progress_keeps_to_one_line_however_narrow_the_terminal_is() {
         let all = screen.tmux(&["capture-pane", "-p", "-S", "-500"]);
         let all = String::from_utf8_lossy(&all.stdout).into_owned();
         assert!(!all.contains("% Saltflat") && all.contains("is being "), "{all}");
-        world.expect(&["return", "--yes"], 0);
+        world.expect(&["undo", "--yes"], 0);
     }
 }
 

@@ -76,7 +76,7 @@ fn tables_hold_a_line_for_each_thing_with_the_same_figures_as_the_documents() {
         ),
         (&["export", "data"], count(&survey["user_data"])),
         (&["export", "records"], survey["games"].as_array().unwrap().iter().map(|game| count(&game["records"])).sum()),
-        (&["export", "finds"], count(&world.json(&["finds"], 0)["finds"])),
+        (&["export", "cleanup"], count(&world.json(&["cleanup"], 0)["cleanup"])),
         (&["export", "proofs"], 2),
         (&["export", "log"], 2),
     ] {

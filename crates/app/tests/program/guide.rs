@@ -42,7 +42,7 @@ fn every_errand_of_the_guide_is_done_as_it_stands() {
     let mut done = 0;
     for errand in GUIDE.split("\n## ").skip(1) {
         // A game is started in one of them: other tests see its process.
-        let world = if errand.contains("deft-barge start") { World::alone() } else { World::new() };
+        let world = if errand.contains("deft-barge launch") { World::alone() } else { World::new() };
         let title = errand.lines().next().unwrap();
         for (words, code) in errand.lines().filter_map(command) {
             let output = Command::new(PROGRAM)
@@ -56,7 +56,7 @@ fn every_errand_of_the_guide_is_done_as_it_stands() {
             let said =
                 format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
             assert_eq!(output.status.code(), Some(code), "{title}: {words:?}\n{said}");
-            if words[0] == "start" {
+            if words[0] == "launch" {
                 // The person closes the game again, as the guide says.
                 close(&world);
             }

@@ -25,10 +25,10 @@ fn words(which: u64, world: &World) -> Vec<String> {
     let words: &[&str] = match which {
         0 => &["haul", "saltflat", "--to", "newhold", "--yes"],
         1 => &["haul", "saltflat", "--to", "newhold", "--yes", "--release"],
-        2 => &["return", "--yes"],
+        2 => &["undo", "--yes"],
         3 => &["release", "--yes"],
         4 => &["haul", "glasswing=swift", "saltflat=newhold", "--yes"],
-        _ => &["finds", "set-aside", stray.to_str().unwrap(), "--yes"],
+        _ => &["cleanup", "quarantine", stray.to_str().unwrap(), "--yes"],
     };
     words.iter().map(std::string::ToString::to_string).collect()
 }
@@ -90,7 +90,7 @@ fn check(world: &World, before: &[Tree; 2], rest: &Tree, when: &str) {
 
 /// What leads on after a kill.
 fn way_on(n: u64) -> &'static [&'static str] {
-    if n.is_multiple_of(2) { &["resume"] } else { &["return", "--yes"] }
+    if n.is_multiple_of(2) { &["resume"] } else { &["undo", "--yes"] }
 }
 
 #[test]
@@ -164,7 +164,7 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         let aside = world.at("drives/pocket/old games/brass-herons");
         if !aside.exists() {
             // What was set aside is there again when that is undone.
-            world.expect(&["return", "--yes"], 0);
+            world.expect(&["undo", "--yes"], 0);
         }
         check(&world, &before_all, &rest, &when);
     }
@@ -195,7 +195,7 @@ fn a_pause_by_a_signal_keeps_what_was_done() {
             assert_eq!(tree(&world.new_place()), game);
         }
         assert!(world.judge("Saltflat Rally").content(), "after {wait} ms, exit {code:?}");
-        let _ = world.run(&["return", "--yes"]);
+        let _ = world.run(&["undo", "--yes"]);
         assert_eq!(tree(&world.old_place()), game);
     }
     println!("{paused} of 6 signals met a running haul");

@@ -115,11 +115,11 @@ fn traces_go_into_a_file_where_they_are_asked_for_and_never_onto_the_screen() {
     assert!(said.status.success());
     serde_json::from_slice::<serde_json::Value>(&said.stdout).expect("a document and nothing else");
     let text = fs::read_to_string(&file).unwrap();
-    for part in ["INFO", "surveyed games=", "stage=\"repointed\"", "proved", "title=\"Pale Signal\""] {
+    for part in ["INFO", "surveyed games=", "stage=\"records-updated\"", "proved", "title=\"Pale Signal\""] {
         assert!(text.contains(part), "{part}\n{text}");
     }
     assert!(!text.contains('\u{1b}') && !text.contains("TRACE"), "{text}");
-    run("deft_barge_core::disk=trace", &["return", "--yes"]);
+    run("deft_barge_core::disk=trace", &["undo", "--yes"]);
     let text = fs::read_to_string(&file).unwrap();
     assert!(text.contains("TRACE") && text.contains("act=Remove"), "it goes on in the same file");
     for level in ["deft_barge=loud", "loud", "info,loud"] {
@@ -133,7 +133,7 @@ fn traces_go_into_a_file_where_they_are_asked_for_and_never_onto_the_screen() {
 fn into_a_pipe_goes_plain_text_and_no_progress() {
     let world = World::new();
     for (name, value) in [("NO_COLOR", "1"), ("TERM", "xterm-256color")] {
-        for words in [&["survey"][..], &["plan", "saltflat", "--to", "newhold"], &["--help"], &["log"], &["finds"]] {
+        for words in [&["survey"][..], &["plan", "saltflat", "--to", "newhold"], &["--help"], &["log"], &["cleanup"]] {
             let output = world.command(words).env(name, value).output().unwrap();
             let said = [output.stdout, output.stderr].concat();
             assert!(!said.contains(&0x1b) && !said.contains(&b'\r'), "{words:?} with {name}");

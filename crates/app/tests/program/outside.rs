@@ -21,18 +21,18 @@ fn with_the_drive_of_the_copy_lost_the_kept_originals_are_played_again() {
     fs::rename(&at, &lost).unwrap();
     fs::create_dir(&at).unwrap();
     let now = world.expect(&["log"], 0);
-    assert!(now.contains("newhold isn't connected") && now.contains("deft-barge return 1 --leave"), "{now}");
-    let said = world.expect(&["return", "--yes"], 3);
+    assert!(now.contains("newhold isn't connected") && now.contains("deft-barge undo 1 --leave"), "{now}");
+    let said = world.expect(&["undo", "--yes"], 3);
     assert!(!said.contains("no longer lists it"), "{said}");
     assert!(said.contains("return 1 --leave"), "{said}");
-    let said = world.expect(&["return", "--leave", "--yes"], 0);
+    let said = world.expect(&["undo", "--leave", "--yes"], 0);
     assert!(said.contains("Haul 1 is undone.") && said.contains("its drive isn't connected"), "{said}");
     assert!(said.contains("ledger.json") && said.contains("is in"), "{said}");
     assert!(world.judge("Saltflat Rally").content());
     assert_eq!(tree(&world.old_place()), game);
     assert!(lost.join("quillgate/saltflat-rally").is_dir());
     // What can be undone no further says so, and what is not undone is not called so.
-    world.expect(&["return", "--yes"], 2);
+    world.expect(&["undo", "--yes"], 2);
 }
 
 /// Waits until a haul of the command line copies, and interrupts it; gives what it said.
@@ -220,13 +220,13 @@ fn what_is_no_file_is_refused_by_its_kind_wherever_a_file_is_expected() {
                 &["survey"][..],
                 &["haul", "Saltflat Rally", "--to", "newhold", "--yes"],
                 &["trace", old],
-                &["return", "--yes"],
+                &["undo", "--yes"],
             ];
             // What a command reads beside a survey is looked at by that command.
             let own: &[&[&str]] = match () {
                 () if place.contains("profiles/") => &[&["profile", "check"]],
                 () if place.ends_with("settings.toml") => &[&["settings", "check"]],
-                () if place.contains("state/") => &[&["log"], &["finds"]],
+                () if place.contains("state/") => &[&["log"], &["cleanup"]],
                 () => &[],
             };
             let usual = if kind == "pipe" { all.len() } else { 2 };

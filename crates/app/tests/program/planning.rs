@@ -31,7 +31,7 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
     assert_eq!(plan["items"][0]["policy"], "release");
     assert_eq!(plan["items"][1]["after"][0], 0);
     let must = plan["findings"].as_array().unwrap().iter().find(|finding| finding["kind"] == "must-release").unwrap();
-    assert_eq!((&must["weight"], &must["title"]), (&"caution".into(), &"Pale Signal".into()));
+    assert_eq!((&must["severity"], &must["title"]), (&"warning".into(), &"Pale Signal".into()));
     // Bytes in use never go above what each drive holds.
     for (n, load) in plan["loads"].as_array().unwrap().iter().enumerate() {
         let most = plan["steps"].as_array().unwrap().iter().map(|step| step["used"][n].as_u64().unwrap()).max();
@@ -49,7 +49,7 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
     assert_eq!(haul["items"][0]["stage"]["stage"], "released");
     assert_eq!(haul["items"][1]["stage"]["stage"], "proved");
     let before = world.all();
-    world.expect(&["return", "1", "--yes"], 0);
+    world.expect(&["undo", "1", "--yes"], 0);
     assert_ne!(world.all(), before);
     let survey = world.json(&["survey"], 0);
     let lies = |title: &str| {
@@ -109,7 +109,7 @@ fn a_drive_that_is_not_there_is_planned_for_and_taken_when_it_is() {
     let plan = world.json(&words, 3);
     let kinds: Vec<&str> =
         plan["findings"].as_array().unwrap().iter().map(|finding| finding["kind"].as_str().unwrap()).collect();
-    let stops = plan["findings"].as_array().unwrap().iter().filter(|finding| finding["weight"] == "stop").count();
+    let stops = plan["findings"].as_array().unwrap().iter().filter(|finding| finding["severity"] == "blocker").count();
     assert!(kinds.contains(&"not-there-yet") && stops == 1, "{kinds:?}");
     let load = plan["loads"].as_array().unwrap().iter().find(|load| load["drive"] == "crate").unwrap();
     assert!(load["after"].as_u64().unwrap() > 0);

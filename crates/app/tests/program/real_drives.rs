@@ -128,14 +128,14 @@ fn a_game_moves_between_an_ext4_image_and_memory() {
     assert_eq!((tree(&game), tree(&new)), (before.clone(), before.clone()));
     let judge = || deft_barge_harbor::quillgate::judge(&own, "Tidewright").unwrap();
     assert!(judge().content() && judge().folder == new);
-    machine.json(&["prove", "tidewright"]);
+    machine.json(&["verify", "tidewright"]);
     let used = free(&machine.at("disk"));
     let released = machine.json(&["release"]);
     assert!(released["bytes"].as_u64().unwrap() > 9_000_000, "{released}");
     assert!(!game.exists());
     let came_back = free(&machine.at("disk")) - used;
     assert!(came_back > 9_000_000, "{came_back} of {released}");
-    machine.json(&["return", "1"]);
+    machine.json(&["undo", "1"]);
     assert_eq!(tree(&game), before);
     assert!(judge().content() && judge().folder == game && !new.exists());
 }
@@ -193,18 +193,18 @@ fn a_drive_that_does_not_answer_is_left_out_and_named_and_all_else_goes_on() {
     let there = there.to_str().unwrap();
     for words in [
         &["log"][..],
-        &["finds"],
+        &["cleanup"],
         &["data", "list"],
         &["profile", "check"],
         &["trace", there],
         &["plan", "On disk", "--to", "memory"],
         &["plan", "On nas", "--to", "memory"],
         &["plan", "On disk", "--to", "nas"],
-        &["adopt", there],
+        &["import", there],
         &["audit", "On disk"],
         &["journal", "check"],
         &["haul", "On disk", "--to", "memory", "--yes"],
-        &["return", "--yes"],
+        &["undo", "--yes"],
     ] {
         let mut command = Command::new("timeout");
         command.args(["-s", "KILL", "20", PROGRAM]).args(words).env("HOME", &machine.home).stdin(Stdio::null());
@@ -216,7 +216,7 @@ fn a_drive_that_does_not_answer_is_left_out_and_named_and_all_else_goes_on() {
             output.status.code().is_some_and(|code| code < 100),
             "{words:?} waits for a drive that does not answer"
         );
-        if words[0] == "haul" || words[0] == "return" {
+        if words[0] == "haul" || words[0] == "undo" {
             assert!(output.status.success(), "{words:?}: {}", String::from_utf8_lossy(&output.stderr));
         }
     }

@@ -226,7 +226,7 @@ fn card(subject: &PackSubject, carried: &Carried, kept: &KeptChecksums) -> Strin
         "\nWhether all of it arrived:\n  cd \"{name}\" && b3sum -c \"../{name}.carried/checksums.b3\"\n"
     ));
     out.push_str(&format!(
-        "\nOn a PC with Deft Barge:\n  deft-barge carry check FOLDER\nsays what is missing there. This was written when the folder lay in\n  {}\nWhere it lies elsewhere, that check says how its records are led there.\n",
+        "\nOn a PC with Deft Barge:\n  deft-barge pack check FOLDER\nsays what is missing there. This was written when the folder lay in\n  {}\nWhere it lies elsewhere, that check says how its records are led there.\n",
         subject.path.display()
     ));
     out.push_str(&format!("\nWritten {}.\n", carried.made.strftime("%Y-%m-%d %H:%M UTC")));

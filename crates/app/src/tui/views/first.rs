@@ -40,7 +40,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             Wish::NewProfile,
             "make a profile of its launcher from a trace of this folder",
         ),
-        (keys(Wish::Trace, View::Finds), Wish::Trace, "trace it: find every place where its path is written down"),
+        (keys(Wish::Trace, View::Cleanup), Wish::Trace, "trace it: find every place where its path is written down"),
         (demo, Wish::Demo, "make the demo world and try everything in it"),
         (keys(Wish::Help, View::Drives), Wish::Help, "all keys"),
     ];

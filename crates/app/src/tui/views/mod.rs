@@ -1,7 +1,7 @@
 //! The views: each draws from the state alone. Shared here: the head line and the foot.
 
+mod cleanup;
 mod drives;
-mod finds;
 mod first;
 mod haul;
 mod log;
@@ -58,7 +58,7 @@ pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) -
         View::Proof => proof::draw(state, body, canvas),
         View::Log => log::draw(state, body, canvas),
         View::Records => records::draw(state, body, canvas),
-        View::Finds => finds::draw(state, body, canvas),
+        View::Cleanup => cleanup::draw(state, body, canvas),
     }
     foot(state, Rect { x: area.x + 1, y: area.bottom() - 2, width: area.width - 2, height: 2 }, canvas);
     let over = Rect { y: area.y + 1, height: area.height - 3, ..area };
@@ -140,7 +140,7 @@ fn summary(state: &State, theme: Theme) -> (String, Style) {
         View::Proof => proof::summary(state, theme),
         View::Log => log::summary(state, theme),
         View::Records => records::summary(state, theme),
-        View::Finds => finds::summary(state, theme),
+        View::Cleanup => cleanup::summary(state, theme),
     }
 }
 

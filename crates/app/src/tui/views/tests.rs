@@ -20,7 +20,7 @@ use super::super::conductor::plan_errand;
 use super::super::state::State;
 use super::super::theme::{Depth, Theme};
 use super::draw_into;
-use crate::commands::{DEEDS, View, Where};
+use crate::commands::{COMMANDS, View, Where};
 use crate::config::Ground;
 use crate::service::Heard;
 use crate::tui::model::{Act, Errand, Event, LongTask, Sheet};
@@ -641,13 +641,13 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     stage.type_in("start the haul");
     stage.press(KeyCode::Enter);
     assert_eq!(stage.state.view, View::Haul, "an act of another view is done there");
-    // Every deed but those of cursors is in the palette.
+    // Every command but those of cursors is in the palette.
     stage.press(KeyCode::Esc);
-    for deed in DEEDS.iter().filter(|deed| deed.place != Where::Everywhere) {
+    for command in COMMANDS.iter().filter(|command| command.place != Where::Everywhere) {
         stage.press(KeyCode::Char(':'));
-        stage.type_in(deed.words);
+        stage.type_in(command.words);
         let offers = stage.state.chooser.as_ref().map_or(0, |chooser| chooser.offers.len());
-        assert!(offers >= 1, "{}", deed.words);
+        assert!(offers >= 1, "{}", command.words);
         stage.press(KeyCode::Esc);
     }
 }
@@ -890,7 +890,7 @@ fn each_view_writes_what_it_shows_as_drawings_and_as_a_table() {
     stage.press(KeyCode::Char('H'));
     assert_eq!(stage.press(KeyCode::Char('T')), []);
     assert!(stage.text(160, 47).contains("There is no plan"), "{}", stage.text(160, 47));
-    let views = [('D', View::Drives), ('L', View::Log), ('P', View::Proof), ('E', View::Records), ('F', View::Finds)];
+    let views = [('D', View::Drives), ('L', View::Log), ('P', View::Proof), ('E', View::Records), ('F', View::Cleanup)];
     for (key, view) in views {
         stage.press(KeyCode::Char(key));
         assert_eq!(stage.press(KeyCode::Char('T')), [Act::Table(view)]);
@@ -966,7 +966,7 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
         }
     }
     stage.state.update(Event::Found(lying, Vec::new()));
-    stage.state.view = View::Finds;
+    stage.state.view = View::Cleanup;
     stage.press(KeyCode::Char('a'));
     stage.type_in("quillgate/qg-0171");
     let acts = stage.press(KeyCode::Enter);

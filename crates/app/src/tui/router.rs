@@ -290,7 +290,7 @@ impl State {
             View::Proof => self.step_tree(by),
             View::Log => self.step_log(by),
             View::Records => self.registry.cursor = moved(self.registry.cursor, self.registry.rows.len()),
-            View::Finds => self.find = moved(self.find, self.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len())),
+            View::Cleanup => self.find = moved(self.find, self.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len())),
         }
     }
 
@@ -331,7 +331,7 @@ impl State {
                 return self.show_proof_of(id);
             }
             View::Records => self.unfold(None),
-            View::Running | View::Finds => {}
+            View::Running | View::Cleanup => {}
         }
         Vec::new()
     }
@@ -367,7 +367,7 @@ impl State {
     pub(crate) fn on_drive(&mut self, drive: String) -> Vec<Act> {
         match self.view {
             View::Drives => self.send(&drive),
-            View::Finds => return self.bring_find(drive),
+            View::Cleanup => return self.bring_find(drive),
             View::Records => match self.launcher_here() {
                 Some(launcher) => return self.consider(Errand::Library(launcher, LibraryWish::New(drive))),
                 None => self.message = Some("The cursor is on no launcher.".into()),

@@ -100,7 +100,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     for act in row.acts.iter().filter(|act| !(fits && **act == CleanupAct::Haul)) {
         let (key, words) = match act {
             CleanupAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
-            act => (state.keys.name(Wish::Act(*act), View::Finds), words::find_act(*act)),
+            act => (state.keys.name(Wish::Act(*act), View::Cleanup), words::find_act(*act)),
         };
         acts.push((key, words));
     }
@@ -111,7 +111,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
             _ => None,
         });
         if launcher.is_some_and(|launcher| state.has_guide(launcher)) {
-            acts.push((state.keys.name(Wish::Guided, View::Finds), "adopt it with the launcher, act by act"));
+            acts.push((state.keys.name(Wish::Guided, View::Cleanup), "adopt it with the launcher, act by act"));
         }
     }
     if acts.is_empty() {
