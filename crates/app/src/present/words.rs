@@ -22,8 +22,8 @@ use super::text::{count, visible};
 
 pub fn severity(weight: Severity) -> &'static str {
     match weight {
-        Severity::Blocker => "stop",
-        Severity::Warning => "caution",
+        Severity::Blocker => "blocker",
+        Severity::Warning => "warning",
         Severity::Note => "note",
     }
 }
@@ -151,11 +151,11 @@ fn files_stay(staying: &Staying) -> String {
         named.join(", ")
     };
     let (one, many, what) = match staying.why {
-        WhyStaying::NameOnly => ("file says", "files say", "the folder's name alone"),
-        WhyStaying::Unreadable => ("file says", "files say", "it in a way that can't be rewritten"),
-        WhyStaying::Log => ("log says", "logs say", "the old folder"),
-        WhyStaying::Backup => ("backup says", "backups say", "the old folder"),
-        WhyStaying::Cache => ("file of a cache says", "files of caches say", "the old folder"),
+        WhyStaying::NameOnly => ("file contains", "files contain", "only the folder's name"),
+        WhyStaying::Unreadable => ("file contains", "files contain", "the path in a way that can't be rewritten"),
+        WhyStaying::Log => ("log contains", "logs contain", "the old path"),
+        WhyStaying::Backup => ("backup contains", "backups contain", "the old path"),
+        WhyStaying::Cache => ("cache file contains", "cache files contain", "the old path"),
     };
     let stays = if n == 1 { "stays as it is" } else { "stay as they are" };
     let now = match staying.why {
@@ -167,14 +167,15 @@ fn files_stay(staying: &Staying) -> String {
     format!("{} {} {what} and {stays}: {names}.{now}", count(n), if n == 1 { one } else { many })
 }
 
+#[expect(clippy::too_many_lines, reason = "a flat match, one sentence a finding")]
 fn kind_sentence(kind: &FindingKind) -> String {
     match kind {
         FindingKind::NoRoom { drive, lacks, reserve } if reserve.count() == 0 => {
-            format!("{drive} lacks {lacks}. Make room there.")
+            format!("{drive} needs {lacks} more. Make room there.")
         }
         FindingKind::NoRoom { drive, lacks, reserve } => {
             format!(
-                "{drive} lacks {lacks} above its reserve of {reserve}, in whatever order. Take a game off the haul, or make room there."
+                "{drive} needs {lacks} more, beyond its {reserve} reserve, in any order. Take a game off the haul, or make room there."
             )
         }
         FindingKind::NoOrder { drive, lacks, item, done } => {
@@ -183,21 +184,21 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 1 => "after one copy".into(),
                 n => format!("after {n} copies"),
             };
-            format!("no order makes room for all of it: {drive} lacks {lacks} for {item}, {then}.")
+            format!("no order fits everything: {drive} needs {lacks} more for {item}, {then}.")
         }
-        FindingKind::MoreRoom { drive, bytes } => format!("with {bytes} more room on {drive} all of it would fit."),
-        FindingKind::WithoutItem { item } => format!("without {item} the others would fit."),
+        FindingKind::MoreRoom { drive, bytes } => format!("everything would fit with {bytes} more on {drive}."),
+        FindingKind::WithoutItem { item } => format!("the others would fit without {item}."),
         FindingKind::MustRelease { drive, bytes } => format!(
-            "its originals ({bytes}) have to be let go as soon as their copy is proved: their room on {drive} is needed for what comes after."
+            "its originals ({bytes}) must be deleted as soon as its copy is proved: a later game needs their room on {drive}."
         ),
         FindingKind::NotTried => {
-            "no game can be tried before the others: there is but one, or all hang together in their order.".into()
+            "no game can be tried first: this is the only one, or each needs the others' room.".into()
         }
         FindingKind::WaitsOn { drive, bytes } => {
-            format!("it has to wait on {drive} while others change places, so its {bytes} are copied twice.")
+            format!("it waits on {drive} while others change places, so its {bytes} are copied twice.")
         }
         FindingKind::LauncherRunning { launcher, process: p } => format!(
-            "{launcher} is running (process {}). It writes its records when it closes, and would undo this haul's. Close it; this line goes away by itself.",
+            "{launcher} is running (process {}). It would overwrite the updated records when it closes. Close it; this line disappears.",
             p.pid
         ),
         FindingKind::InUse { process: p } => {
@@ -205,133 +206,135 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 Sight::Uses(path) | Sight::InLayer(path) => path.display().to_string(),
                 Sight::Named => "its files".into(),
             };
-            format!("{} uses {what}. Close it; this line goes away by itself.", process(p))
+            format!("{} is using {what}. Close it; this line disappears.", process(p))
         }
         FindingKind::NotAllVisible { count: n } => {
-            let processes = if *n == 1 { "one process".to_string() } else { format!("{n} processes") };
-            format!("{processes} of other people cannot be looked into. See that nobody else is playing.")
+            format!("can't inspect {} of other users. Make sure no one else is playing.", several(*n, "process"))
         }
         FindingKind::RecordUnsound { file, location, says } => format!(
-            "the record {location} in {} says {says:?}, which does not fit the game's place. Let its launcher mend it first.",
+            "the record {location} in {} contains {says:?}, which isn't where the game is. Repair it in the launcher first.",
             file.display()
         ),
-        FindingKind::RecordsUnchangeable { why } => format!("its records cannot be changed: {why}."),
+        FindingKind::RecordsUnchangeable { why } => format!("its records can't be updated: {why}."),
         FindingKind::TargetThere { path } => {
-            format!("{} is there already. Move it away first; nothing is written over.", path.display())
+            format!("{} exists already. Move it away first; nothing is overwritten.", path.display())
         }
         FindingKind::NotWritable { path } => {
-            format!("{} cannot be written. Look at its permissions and whether its drive is read-only.", path.display())
+            format!("can't write {}. Check its permissions, and whether its drive is read-only.", path.display())
         }
         FindingKind::SeveralNames { path, names } => {
             let others = several(usize::try_from(names - 1).unwrap_or(usize::MAX), "other hard link");
-            format!("{} has {others}, which will still say the old place afterwards.", path.display())
+            format!("{} has {others}, which will still contain the old path.", path.display())
         }
         FindingKind::TargetInside { path } => {
-            format!("{} lies inside the game itself. Choose another place.", path.display())
+            format!("{} is inside the game itself. Choose another place.", path.display())
         }
-        FindingKind::AlreadyThere { path } => format!("it is in {} already.", path.display()),
+        FindingKind::AlreadyThere { path } => format!("it is already in {}.", path.display()),
         FindingKind::BadPlace { path, fault } => {
-            format!("{} cannot be its folder: {}. Nothing of it is touched.", path.display(), place_fault(fault))
+            format!("{} can't be its folder: {}. Nothing in it is touched.", path.display(), place_fault(fault))
         }
-        FindingKind::Sealed { reason } if reason.is_empty() => "its launcher does not let it be moved.".into(),
-        FindingKind::Sealed { reason } => format!("it is sealed: {reason}."),
-        FindingKind::SourceUnreadable { what } => format!("its folder cannot be read whole: {what}."),
+        FindingKind::Sealed { reason } if reason.is_empty() => "its launcher doesn't let it be moved.".into(),
+        FindingKind::Sealed { reason } => format!("it is locked: {reason}."),
+        FindingKind::SourceUnreadable { what } => format!("couldn't read all of its folder: {what}."),
         FindingKind::CannotHold { path, limit, count: n } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
-            format!("the drive cannot hold {path}{more}: {}. Choose another drive.", limit_words(*limit))
+            format!("the drive can't store {path}{more}: {}. Choose another drive.", limit_words(*limit))
         }
         FindingKind::LinksNeeded { path, count: n, bytes } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
             format!(
-                "the drive has no links, and {path}{more} is one. Let copies of the files they lead to stand there ({bytes}: --copy-links, or in the Haul view), or choose another drive."
+                "the drive can't store links such as {path}{more}. Copy the files they point to instead ({bytes}; --copy-links, or in the Haul view), or choose another drive."
             )
         }
         FindingKind::LinksCopied { count: n, bytes } => {
-            let what = if *n == 1 { "a copy stands where a link was" } else { "copies stand where links were" };
+            let what = if *n == 1 { "a copy replaces a link" } else { "copies replace links" };
             format!(
-                "{what} ({}, {bytes}), since the drive has none. A return brings the links back while the originals are held; after the release it brings back the copies.",
+                "{what} ({}, {bytes}), since the drive can't store links. An undo restores the links while originals are kept, and the copies after a release.",
                 count(*n as u64)
             )
         }
         FindingKind::SharesFolder { with, path } => format!(
-            "the folder of {with}, {}, lies in its folder and would be taken along. Move that one first, or leave both.",
+            "the folder of {with}, {}, is inside its folder and would move with it. Move that one first, or leave both.",
             path.display()
         ),
         FindingKind::SettingGoes { with, file } => format!(
-            "the setting that says where it is, {}, moves with {with} in the same haul. Move one of them first, in a haul of its own, or leave a link at its old place.",
+            "the setting that points to it, {}, moves with {with} in the same haul. Move one of them first, in a haul of its own, or leave a link at the old place.",
             file.display()
         ),
         FindingKind::AlsoKnown { as_title, launcher } => format!(
-            "{launcher} knows the same folder as {as_title}, and will still look for it in the old place. Change it there, or accept."
+            "{launcher} lists the same folder as {as_title}, and will still look in the old place. Change it there, or accept."
         ),
         FindingKind::TimeAhead { path, count: n } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
             format!(
-                "{path}{more} was changed at a time that is still to come. A clock is or was wrong; the files are compared by their bytes all the same."
+                "{path}{more} has a time in the future. A clock is or was wrong; files are compared by their bytes anyway."
             )
         }
         FindingKind::Removable { drive } => {
-            format!("{drive} can be unplugged; its launcher will miss the game while it is.")
+            format!("{drive} can be unplugged; while it is, the launcher won't find the game.")
         }
         FindingKind::Slower { drive, reads, read } => format!(
-            "{drive} reads {}/s where it lies now at {}/s; it will load more slowly.",
+            "{drive} reads {}/s, its drive now {}/s; the game will load more slowly.",
             Bytes::new(*reads),
             Bytes::new(*read)
         ),
         FindingKind::NoStateRoom { path, lacks } => {
             format!(
-                "the folder of the journal, {}, lacks {lacks} for the list of files. Make room there.",
+                "the journal's folder, {}, needs {lacks} more for the list of files. Make room there.",
                 path.display()
             )
         }
-        FindingKind::StillHeld { haul, bytes } => format!(
-            "{bytes} of its originals are still held by haul {haul}. Let go of them with: deft-barge release {haul}, if they are not needed."
-        ),
+        FindingKind::StillHeld { haul, bytes } => {
+            format!("haul {haul} still keeps {bytes} of its originals. Delete them with: deft-barge release {haul}")
+        }
         FindingKind::NotThereYet { drive } => {
             format!(
-                "{drive} is not there yet; this is what would be. Save the draft, and open it when the drive is plugged in."
+                "you don't have {drive} yet; this is what would happen. Save the draft, and open it when the drive is plugged in."
             )
         }
-        FindingKind::NoDestination { what } => format!("{what} is no drive or library that is there."),
+        FindingKind::NoDestination { what } => format!("no drive or library is called {what}."),
         FindingKind::NoLibrary { launcher, drive } => {
             format!(
-                "{launcher} has no library on {drive}, and its profile does not say how one is made. Make one in the launcher."
+                "{launcher} has no library on {drive}, and its profile doesn't say how to make one. Make one in the launcher."
             )
         }
-        FindingKind::HaulUnfinished { haul } => format!("haul {haul} is not at its end. Resume or return it first."),
+        FindingKind::HaulUnfinished { haul } => format!("haul {haul} is unfinished. Resume or undo it first."),
         FindingKind::LinkLeadsOut { path, count: n } => {
             let more = if *n > 1 { format!(" and {} more", n - 1) } else { String::new() };
             format!(
-                "the link {path}{more} leads out of the game by a relative path, and will lead elsewhere from the new place."
+                "the link {path}{more} points out of the game by a relative path, and will point elsewhere from the new place."
             )
         }
         FindingKind::NicetyLost { what } => format!("{what} on that drive."),
         FindingKind::AbilitiesUnknown { drive, file_system } => {
             format!(
-                "it is not known what {drive} ({file_system}) can hold. What it cannot will stop the copy, and change nothing."
+                "what {drive} ({file_system}) can store is unknown. If something doesn't fit, the copy stops and nothing changes."
             )
         }
         FindingKind::UpdateWaiting { update } => {
-            format!("an update is waiting ({} of {}). Let its launcher finish it, or accept.", update.have, update.want)
+            format!(
+                "an update is half downloaded ({} of {}). Finish it in the launcher first, or accept.",
+                update.have, update.want
+            )
         }
         FindingKind::ClaimFar { claim, size } => {
-            format!("its launcher says {claim}, but the files are {size}. All of it is moved.")
+            format!("its launcher reports {claim}, but the files are {size}. All of them move.")
         }
         FindingKind::NoContentList { launcher } => {
             format!(
-                "{launcher} keeps no list of its files, so what would be downloaded cannot be told; the copy is compared all the same."
+                "{launcher} has no list of its files, so downloads can't be predicted; the copy is verified anyway."
             )
         }
         FindingKind::NoLetter { prefix, path, free } => {
             let way = match free {
                 Some(letter) => format!(
-                    "Let one be made (--make-letters, or in the Haul view; {}: is free), or choose another drive.",
+                    "Make one (--make-letters, or in the Haul view; {}: is free), or choose another drive.",
                     letter.to_ascii_uppercase()
                 ),
                 None => "All letters are taken; choose another drive.".into(),
             };
             format!(
-                "a record is written with a drive letter, and none of {} leads to {}. {way}",
+                "a record uses a drive letter, and none in {} points to {}. {way}",
                 prefix.display(),
                 path.display()
             )
@@ -340,50 +343,52 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!("the drive letter {letter}: will be made, as the link {}.", link.display())
         }
         FindingKind::DatabaseHeld { path } => {
-            format!("another program holds {}. Close it; this line goes away by itself.", path.display())
+            format!("another program has {} open. Close it; this line disappears.", path.display())
         }
         FindingKind::FilesStay(staying) => files_stay(staying),
         FindingKind::DataByLink { path } => {
-            format!("a link in {} will lead to it. Programs follow it, unless they look for links.", path.display())
+            format!("a link at {} will point to it. Most programs follow links.", path.display())
         }
         FindingKind::DataBySetting { file } => format!(
-            "the game's own setting in {} will say the new place. It takes effect at the next start; the last saved game may have to be chosen again.",
+            "the game's own setting in {} will contain the new path from the next launch on. You may have to choose the last saved game again.",
             file.display()
         ),
         FindingKind::DataByDirectory { path } => format!(
-            "{} is a user directory of the desktop: all programs that use it follow, and all that lies in it goes.",
+            "{} is a user directory of the desktop: everything in it moves, and all programs that use it follow.",
             path.display()
         ),
         FindingKind::DataByName { path } => {
-            format!("that {} belongs to the game is known by its name alone. Look into it first.", path.display())
+            format!("{} is the game's only by its name. Look inside first.", path.display())
         }
         FindingKind::DataStays { what, path, bytes } => {
             let what = what.rsplit_once(": ").map_or(what.as_str(), |(_, kind)| kind);
-            format!("its {what} ({bytes}) stay in {}. They can be sent along.", path.display())
+            format!("its {what} ({bytes}) stay in {}. You can send them along.", path.display())
         }
-        FindingKind::NoWay { way } => format!("it cannot go {}. Choose another way.", way_words(*way)),
+        FindingKind::NoWay { way } => format!("it can't move {}. Choose another way.", way_words(*way)),
         FindingKind::NoLinkThere { path } => {
-            format!("no link can be left in {}: that file system holds none.", path.display())
+            format!("can't leave a link at {}: that file system can't store links.", path.display())
         }
-        FindingKind::LinkLeft { path } => format!("a link stays in {} and leads to the new place.", path.display()),
+        FindingKind::LinkLeft { path } => format!("a link stays at {} and points to the new place.", path.display()),
         FindingKind::ShortcutStays { path } => {
-            format!("the shortcut {} cannot be changed here, and will lead to the old place.", path.display())
+            format!("the shortcut {} can't be changed from here, and will point to the old place.", path.display())
         }
-        FindingKind::LetGoForGood { path } => format!(
-            "what lay in {} was set aside and let go of; no copy of it is known to bring it back from.",
-            path.display()
-        ),
+        FindingKind::LetGoForGood { path } => {
+            format!("what was in {} was quarantined and deleted; no copy is known to restore it from.", path.display())
+        }
         FindingKind::OnlyCopy { path } => format!(
-            "{} is set aside, and goes for good when it is released: nothing else is known to hold these bytes.",
+            "{} is the only known copy of these files. It is quarantined now; releasing it deletes them for good.",
             path.display()
         ),
         FindingKind::ComparedWith { path } => {
-            format!("every file is compared with {}, which stays; only what is the same there may go.", path.display())
+            format!(
+                "every file is verified against {}, which stays; only files that are the same are deleted.",
+                path.display()
+            )
         }
-        FindingKind::NotLookedInto { what } => format!("could not be looked into, and may say the old place: {what}."),
-        FindingKind::NothingLeadsThere { path } => format!("no record leads below {}.", path.display()),
+        FindingKind::NotLookedInto { what } => format!("couldn't look into, and it can contain the old path: {what}."),
+        FindingKind::NothingLeadsThere { path } => format!("no record points below {}.", path.display()),
         FindingKind::Incomplete { files: n, bytes } => format!(
-            "{} of its content list {} missing or of another size: its launcher will download {bytes}.",
+            "{} of its content list {} missing or another size: the launcher will download {bytes}.",
             several(*n, "file"),
             if *n == 1 { "is" } else { "are" }
         ),
@@ -442,64 +447,58 @@ fn kind_sentence(kind: &FindingKind) -> String {
     }
 }
 
-/// What lies about, in a word.
+/// What lies around, in a word or two.
 pub fn lying_word(what: &FindKind) -> &'static str {
     match what {
-        FindKind::Unlisted { .. } => "stray",
-        FindKind::OldCopy { .. } => "leftover",
+        FindKind::Unlisted { .. } => "unlisted",
+        FindKind::OldCopy { .. } => "old copy",
         FindKind::Duplicate { .. } => "duplicate",
         FindKind::BrokenLink { .. } => "broken link",
-        FindKind::DeadEntry { .. } => "dead record",
-        FindKind::OfflineLibrary { .. } => "away",
-        FindKind::HalfMade => "half made",
+        FindKind::DeadEntry { .. } => "dead entry",
+        FindKind::OfflineLibrary { .. } => "offline",
+        FindKind::HalfMade => "unfinished",
     }
 }
 
-/// What lies about, in a sentence without its subject.
+/// What lies around, in a sentence without its subject.
 pub fn lying(what: &FindKind) -> String {
     match what {
         FindKind::Unlisted { fits: Some(fit), .. } => {
             let title = fit.title.as_deref().unwrap_or(&fit.id);
-            let missing = if fit.missing == Bytes::ZERO {
-                "all of it is there".into()
-            } else {
-                format!("{} of it are missing", fit.missing)
-            };
+            let missing =
+                if fit.missing == Bytes::ZERO { "complete".into() } else { format!("{} missing", fit.missing) };
             format!(
-                "a stray that fits the content list of {title} ({}): {} of {} files; {missing}",
+                "an unlisted game: {title} ({}); {} of {} files of the content list, {missing}",
                 fit.launcher,
                 count(fit.there),
                 count(fit.files)
             )
         }
         FindKind::Unlisted { programs, packs, fits: None } => format!(
-            "a stray that looks like a game: {} and {}",
+            "an unlisted folder that looks like a game: {} and {}",
             several(*programs, "program"),
             several(*packs, "large file")
         ),
         FindKind::OldCopy { title, install, haul, alike, files, .. } => {
             let by = haul.map_or_else(String::new, |haul| format!("; haul {haul} moved it"));
             format!(
-                "an old copy of {title}, which is in {}: {} of {} files have the same size there{by}",
+                "an old copy of {title}, which is installed in {}: {} of {} files have the same size{by}",
                 install.display(),
                 count(*alike),
                 count(*files)
             )
         }
         FindKind::Duplicate { title, install, .. } => {
-            format!(
-                "the same files as {title} in {}; one of them can be uninstalled in its launcher",
-                install.display()
-            )
+            format!("the same files as {title} in {}; you can uninstall one of them in its launcher", install.display())
         }
-        FindKind::BrokenLink { leads_to, .. } => format!("a link to {}, where nothing is", leads_to.display()),
+        FindKind::BrokenLink { leads_to, .. } => format!("a link to {}, which doesn't exist", leads_to.display()),
         FindKind::DeadEntry { title, file, .. } => {
-            format!("{title} is listed in {}, and is not there", file.display())
+            format!("{title} is listed in {}, but its folder is gone", file.display())
         }
         FindKind::OfflineLibrary { launcher } => {
-            format!("a library of {launcher} that is not there: its drive may be away")
+            format!("a library of {launcher} on a drive that isn't connected")
         }
-        FindKind::HalfMade => "something that a haul of ours has left half made".into(),
+        FindKind::HalfMade => "a copy that an interrupted haul left unfinished".into(),
     }
 }
 
@@ -522,16 +521,16 @@ pub fn plural(n: usize, one: &str, many: &str) -> String {
     format!("{} {}", count(n as u64), if n == 1 { one } else { many })
 }
 
-/// What may be done about a find.
+/// What can be done about a find.
 pub fn find_act(act: CleanupAct) -> &'static str {
     match act {
-        CleanupAct::Import => "adopt it",
+        CleanupAct::Import => "import it",
         CleanupAct::Haul => "haul it with --traced",
-        CleanupAct::Release => "compare it and let go of it",
-        CleanupAct::Quarantine => "set it aside",
-        CleanupAct::RemoveLink => "take the link away",
-        CleanupAct::Forget => "take the entry off the list",
-        CleanupAct::Remap => "re-anchor its drive",
+        CleanupAct::Release => "verify it, then release it",
+        CleanupAct::Quarantine => "quarantine it",
+        CleanupAct::RemoveLink => "remove the link",
+        CleanupAct::Forget => "remove the entry",
+        CleanupAct::Remap => "remap its drive",
     }
 }
 
@@ -553,9 +552,9 @@ pub fn data_kind(kind: DataKind) -> &'static str {
 pub fn scope(scope: Scope) -> &'static str {
     match scope {
         Scope::Menu => "in your menu",
-        Scope::System => "in the menu of all",
+        Scope::System => "in everyone's menu",
         Scope::Desktop => "on the desktop",
-        Scope::Autostart => "starts with the desktop",
+        Scope::Autostart => "starts when you log in",
     }
 }
 
@@ -571,58 +570,58 @@ pub fn way_words(way: Way) -> &'static str {
 /// Why a place cannot be an install folder, or user data.
 pub fn place_fault(fault: &PlaceFault) -> String {
     match fault {
-        PlaceFault::GoesUp => "the way goes up through ..".into(),
-        PlaceFault::TooHigh => "it is a drive's root, the home, a library, or a folder above one of them".into(),
-        PlaceFault::LeadsOut(to) => format!("a link on the way leads to {}", to.display()),
+        PlaceFault::GoesUp => "its path goes up through ..".into(),
+        PlaceFault::TooHigh => "it is a drive's top folder, your home, a library, or a folder above one of them".into(),
+        PlaceFault::LeadsOut(to) => format!("a link on its path points to {}", to.display()),
         PlaceFault::OutsideLibrary => "it is not in the library that lists it".into(),
-        PlaceFault::Missing => "nothing is there".into(),
+        PlaceFault::Missing => "the folder doesn't exist".into(),
         PlaceFault::Elsewhere(drive, new) => {
-            format!("its drive {drive} is in {} now: re-anchor it", new.display())
+            format!("its drive {drive} is at {} now: remap it", new.display())
         }
-        PlaceFault::Away(drive) => format!("it is away: it lies on {drive}, which is not there"),
+        PlaceFault::Away(drive) => format!("it is offline: {drive} isn't connected"),
         PlaceFault::Silent(point) => format!("the drive at {} doesn't answer", point.display()),
         PlaceFault::NotAFolder => "it is not a folder".into(),
-        PlaceFault::Loop => "its link leads in a circle".into(),
+        PlaceFault::Loop => "its links point in a circle".into(),
         PlaceFault::System => "it belongs to the system".into(),
-        PlaceFault::Ours => "it is where Deft Barge keeps its settings and its journal".into(),
+        PlaceFault::Ours => "Deft Barge keeps its settings and journal there".into(),
         PlaceFault::Launcher => "it is the launcher's own folder".into(),
-        PlaceFault::Game(path) => format!("it holds the game in {}, or lies in it", path.display()),
+        PlaceFault::Game(path) => format!("it contains the game in {}, or is inside it", path.display()),
     }
 }
 
 fn limit_words(limit: Limit) -> &'static str {
     match limit {
-        Limit::Link => "it has no links",
-        Limit::Name => "the name holds characters that it cannot",
-        Limit::Size => "the file is larger than its file system allows",
-        Limit::Case => "another name differs from it in case only",
-        Limit::Kind => "it is no file, folder or link",
-        Limit::Path => "its whole path would be longer than the 4095 bytes that a program can open",
+        Limit::Link => "it can't store links",
+        Limit::Name => "the name has characters it can't store",
+        Limit::Size => "the file is too large for its file system",
+        Limit::Case => "another name differs only in upper and lower case",
+        Limit::Kind => "it is a pipe, socket or device",
+        Limit::Path => "its path would be longer than the 4,095 bytes a program can open",
     }
 }
 
 pub fn preview_kind(kind: PreviewKind) -> &'static str {
     match kind {
         PreviewKind::Replaced => "is rewritten",
-        PreviewKind::Leaves => "the entry leaves",
-        PreviewKind::Arrives => "the entry arrives",
+        PreviewKind::Leaves => "the entry is removed",
+        PreviewKind::Arrives => "the entry is added",
         PreviewKind::LibraryKnown => "the library is listed",
         PreviewKind::FileMade => "the file is made",
         PreviewKind::LinkMade => "the link is made",
-        PreviewKind::FileGoes => "the file is taken away",
-        PreviewKind::LinkGoes => "the link is taken away",
+        PreviewKind::FileGoes => "the file is removed",
+        PreviewKind::LinkGoes => "the link is removed",
     }
 }
 
 pub fn mode(mode: Strategy) -> &'static str {
     match mode {
-        Strategy::Copy => "copy, compare, repoint, prove, hold",
-        Strategy::Rename => "rename, repoint, prove",
-        Strategy::Records => "records alone",
-        Strategy::Import => "stays where it is; records, prove",
-        Strategy::Duplicate => "compare with the copy that stays, hold",
-        Strategy::Quarantine => "set aside, hold",
-        Strategy::TakeBack => "compare, repoint, prove, let the copy go",
+        Strategy::Copy => "copy, verify, update records, prove; keep the originals",
+        Strategy::Rename => "rename, update records, prove",
+        Strategy::Records => "records only",
+        Strategy::Import => "stays in place; update records, prove",
+        Strategy::Duplicate => "verify against the installed game; keep until released",
+        Strategy::Quarantine => "quarantine; keep until released",
+        Strategy::TakeBack => "verify the originals, update records, prove, delete the copy",
     }
 }
 
@@ -642,7 +641,7 @@ pub fn drive_kind(kind: DriveKind) -> &'static str {
 /// What is done with an item, and what it waits for.
 pub fn way(item: &PlannedItem, items: &[PlannedItem]) -> String {
     let way = match (item.mode, item.policy) {
-        (Strategy::Copy, Policy::Release) => "copy, compare, repoint, prove, let go of the originals at once",
+        (Strategy::Copy, Policy::Release) => "copy, verify, update records, prove, delete the originals at once",
         (mode, _) => self::mode(mode),
     };
     let waits = item.after.last().and_then(|k| items.get(*k));
@@ -712,16 +711,16 @@ pub fn event_word(kind: EventKind) -> &'static str {
 pub fn haul_state(haul: &LogLine) -> String {
     let all = |test: &dyn Fn(&Stage) -> bool| haul.items.iter().all(|item| test(&item.stage));
     if haul.unfinished() {
-        return "under way".into();
+        return "unfinished".into();
     }
     if all(&|s| matches!(s, Stage::Undone)) {
-        return "returned".into();
+        return "undone".into();
     }
     if all(&|s| matches!(s, Stage::Cancelled)) {
-        return "given up".into();
+        return "cancelled".into();
     }
     if haul.items.iter().any(ItemLine::holds_originals) {
-        return "originals held".into();
+        return "originals kept".into();
     }
     let released = all(&|s| matches!(s, Stage::Released { .. })) && haul.returns.is_none();
     if released { "released".into() } else { "done".into() }
@@ -777,10 +776,10 @@ pub fn item_time(time: &ItemTime) -> String {
         None => String::new(),
     };
     let basis = match time.basis {
-        Basis::Hauls => "by past hauls",
+        Basis::Hauls => "from past hauls",
         Basis::Probe => "as probed",
-        Basis::Part => "by what is known of one of the drives",
-        Basis::Kind => "guessed from the kinds of the drives; a probe tells more",
+        Basis::Part => "from one of the drives",
+        Basis::Kind => "a guess from the kinds of drives; probe them to know more",
     };
     format!("{}{} ({basis})", span(time.span), visible(&why))
 }
@@ -817,9 +816,9 @@ pub fn why(why: &Why, now: Timestamp) -> String {
         days => format!("{} days ago", count(days as u64)),
     };
     match why {
-        Why::MakesRoom { drive, bytes } => format!("gives {bytes} back on {drive}"),
+        Why::MakesRoom { drive, bytes } => format!("frees {bytes} on {drive}"),
         Why::LastPlayed { at: Some(at) } => format!("last played {}", days(*at)),
-        Why::LastPlayed { at: None } => "not known when it was played".into(),
+        Why::LastPlayed { at: None } => "last played: unknown".into(),
         Why::PlayedMost { at } => format!("played {}", days(*at)),
         Why::OnlyPlace => "the only drive with room for it".into(),
     }
@@ -828,36 +827,38 @@ pub fn why(why: &Why, now: Timestamp) -> String {
 /// What a suggestion leaves undone.
 pub fn miss(miss: &Miss) -> String {
     visible(&match miss {
-        Miss::Fixed { title } => format!("{title} cannot be moved."),
-        Miss::NoPlace { title } => format!("{title}: no other drive has room for it and can hold it."),
-        Miss::StillLacks { drive, bytes } => format!("{drive} still lacks {bytes}: no more games of it find a place."),
-        Miss::NoDrive { drive } => format!("There is no drive {drive}."),
+        Miss::Fixed { title } => format!("{title} can't be moved."),
+        Miss::NoPlace { title } => format!("{title}: no other drive has room for it."),
+        Miss::StillLacks { drive, bytes } => {
+            format!("{drive} still needs {bytes}: no more of its games fit elsewhere.")
+        }
+        Miss::NoDrive { drive } => format!("No drive is called {drive}."),
     })
 }
 
 /// What has changed since a draft was written.
 pub fn misfit(misfit: &Misfit) -> String {
     match misfit {
-        Misfit::GameGone { title, .. } => format!("{title} is not installed any more"),
+        Misfit::GameGone { title, .. } => format!("{title} isn't installed any more"),
         Misfit::Moved { title, was, now } => {
-            format!("{title} lay in {} and lies in {} now", was.display(), now.display())
+            format!("{title} was in {} and is in {} now", was.display(), now.display())
         }
-        Misfit::DriveGone { title, drive } => format!("{title}: there is no drive {drive}"),
-        Misfit::LibraryGone { title, library } => format!("{title}: there is no library {}", library.display()),
-        Misfit::NoPlace { title } => format!("{title}: it is not said where to"),
+        Misfit::DriveGone { title, drive } => format!("{title}: no drive is called {drive}"),
+        Misfit::LibraryGone { title, library } => format!("{title}: the library {} is gone", library.display()),
+        Misfit::NoPlace { title } => format!("{title}: no destination"),
     }
 }
 
 /// What an item waits for before its records change.
 pub fn waiting(title: &str, findings: &[Finding]) -> String {
     let what: Vec<String> = findings.iter().map(finding_sentence).collect();
-    format!("{}: waits until that has ended: {}", super::text::line(title), what.join(" "))
+    format!("{}: waiting until this ends: {}", super::text::line(title), what.join(" "))
 }
 
 /// That a drive does not answer.
 pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
     format!(
-        "{}: the drive has not answered for {seconds} s about {}; it may come back, and the haul can be paused",
+        "{}: the drive hasn't answered for {seconds} s ({}); wait, or pause the haul",
         super::text::line(title),
         super::text::path(path)
     )

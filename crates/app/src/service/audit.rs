@@ -145,7 +145,7 @@ fn document(game: &Game, kept: &KeptChecksums, found: &Audit, mended: &[Repaired
     value["kept"] = to_json(&kept.made)?;
     value["origin"] = to_json(&kept.origin)?;
     value["sound"] = found.sound().into();
-    value["mended"] = to_json(&mended)?;
+    value["repaired"] = to_json(&mended)?;
     Ok(value)
 }
 
@@ -198,7 +198,7 @@ pub fn launch(site: &Site, word: &str, program: Option<&str>, wait: u64, sink: &
     let started = start_game(site, &journal, game, &command, Duration::from_secs(wait), &stop).map_err(failed)?;
     if sink.is_json() {
         sink.document(
-            "start",
+            "launch",
             json!({ "game": game.id, "command": started.command, "process": to_json(&started.process)? }),
         )?;
     } else {

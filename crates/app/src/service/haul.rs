@@ -444,8 +444,8 @@ fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool
     let titles = result.map_err(|error| refused_going_back(error, row.id))?;
     if sink.is_json() {
         sink.document(
-            "return",
-            json!({ "returned": row.id, "given_up": titles, "haul": to_json(&journal.haul(row.id)?)? }),
+            "undo",
+            json!({ "undone": row.id, "cancelled": titles, "haul": to_json(&journal.haul(row.id)?)? }),
         )?;
     } else {
         sink.say(&format!("Canceled: {}.", line(&titles.join(", "))))?;

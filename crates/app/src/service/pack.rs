@@ -97,7 +97,7 @@ fn put_beside(
         if sink.is_json() {
             return sink
                 .document(
-                    "carry",
+                    "pack",
                     json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files }),
                 )
                 .map(|()| 0);

@@ -67,6 +67,7 @@ impl Conductor {
         }
     }
 
+    #[expect(clippy::too_many_lines, reason = "a flat match, one arm an act")]
     pub(crate) fn act(&mut self, act: Act, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         match act {

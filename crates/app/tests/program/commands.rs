@@ -150,7 +150,7 @@ fn a_game_that_cannot_be_read_is_given_up_and_the_others_of_its_haul_stay_moved(
     world.expect(&["haul", "brass", "saltflat", "--to", "newhold", "--yes"], 1);
     assert!(world.judge("Saltflat Rally").content() && world.new_place().exists(), "the rest of the haul goes on");
     let given_up = world.json(&["undo", "--rest"], 0);
-    assert_eq!(given_up["given_up"][0], "Brass Herons");
+    assert_eq!(given_up["cancelled"][0], "Brass Herons");
     assert!(world.new_place().exists() && !world.at("drives/newhold/quillgate/brass-herons").exists());
     assert!(tree(&world.at("drives/cellar/quillgate/brass-herons")) == brass);
     assert!(world.judge("Brass Herons").content());
@@ -379,7 +379,7 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     let out = world.expect(&["trace", path], 0);
     assert!(out.contains("lamp.db") && out.contains("$['program']") && out.contains("certain"), "{out}");
     let trace = world.json(&["trace", path, "--in", world.at("home").to_str().unwrap()], 0);
-    assert!(trace["cleanup"].as_array().unwrap().len() >= 3, "{trace}");
+    assert!(trace["finds"].as_array().unwrap().len() >= 3, "{trace}");
     assert_eq!(world.all(), before, "looking writes nothing");
     world.expect(&["trace", path, "--in", "/no/such/folder"], 2);
 

@@ -312,6 +312,6 @@ fn a_machine_without_profiles_shows_what_was_looked_for_and_leads_into_the_demo(
     screen.keys(&["Enter"]);
     screen.wait_for("go there?");
     screen.keys(&["y"]);
-    screen.wait_for("7 launchers");
+    screen.wait_for("18 games");
     assert!(world.at("home/.local/share/deft-barge/beacon-house/world.toml").is_file());
 }

@@ -85,7 +85,7 @@ fn tables_hold_a_line_for_each_thing_with_the_same_figures_as_the_documents() {
         world.expect(&[what, &["--out", &table]].concat(), 0);
         world.expect(&[what, &["--out", &document]].concat(), 0);
         let value: serde_json::Value = serde_json::from_str(&fs::read_to_string(&document).unwrap()).unwrap();
-        assert_eq!((&value["format"], &value["kind"]), (&1.into(), &name.into()));
+        assert_eq!((&value["format"], &value["kind"]), (&2.into(), &name.into()));
         let objects = value["rows"].as_array().unwrap();
         let mut reader = csv::Reader::from_path(&table).unwrap();
         let names = reader.headers().unwrap().clone();
@@ -123,7 +123,7 @@ fn steady(text: &str, world: &World) -> String {
         let is_date = |word: &str| word.len() == 10 && word.as_bytes()[4] == b'-' && word.as_bytes()[7] == b'-';
         match words.iter().position(|word| is_date(word)) {
             Some(at) => [&words[..at], &["DATE"], &words[at + 3..]].concat().join(" "),
-            None if line.starts_with("compared ") => "compared    TIME".into(),
+            None if line.starts_with("verified ") => "verified    TIME".into(),
             None => line.to_string(),
         }
     };
@@ -147,7 +147,7 @@ from        swift   WORLD/drives/swift/lamp/pale-signal
 to          newhold   WORLD/drives/newhold/lamp/pale-signal
 size        118.8 kB on disk, 6 files
 begun       DATE
-compared    TIME
+verified    TIME
 proved      DATE
 stage       proved
 proof       differ 0, missing 0, extra 0, to download 0 B   (6 files, 76.7 kB, every byte read back)
@@ -155,7 +155,7 @@ records     lead here
 changes     3 records
 ";
     assert!(told.trim_start().starts_with(wanted.trim_start()), "{told}");
-    for part in ["- WORLD/drives/swift/lamp/pale-signal", "+ WORLD/drives/newhold/lamp/pale-signal", "DATE   begun"] {
+    for part in ["- WORLD/drives/swift/lamp/pale-signal", "+ WORLD/drives/newhold/lamp/pale-signal", "DATE   started"] {
         assert!(told.contains(part), "{part}\n{told}");
     }
     assert!(told.trim_end().ends_with("DATE   proved Pale Signal"), "{told}");

@@ -40,7 +40,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     screen.wait_for(" came back");
     assert!(!world.old_place().exists());
     screen.keys(&["?"]);
-    screen.wait_for("undo: return the haul");
+    screen.wait_for("undo the haul");
     screen.keys(&["Escape"]);
     screen.wait_for("Nothing is running.");
     thread::sleep(Duration::from_millis(300));

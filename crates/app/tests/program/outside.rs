@@ -24,7 +24,7 @@ fn with_the_drive_of_the_copy_lost_the_kept_originals_are_played_again() {
     assert!(now.contains("newhold isn't connected") && now.contains("deft-barge undo 1 --leave"), "{now}");
     let said = world.expect(&["undo", "--yes"], 3);
     assert!(!said.contains("no longer lists it"), "{said}");
-    assert!(said.contains("return 1 --leave"), "{said}");
+    assert!(said.contains("undo 1 --leave"), "{said}");
     let said = world.expect(&["undo", "--leave", "--yes"], 0);
     assert!(said.contains("Haul 1 is undone.") && said.contains("its drive isn't connected"), "{said}");
     assert!(said.contains("ledger.json") && said.contains("is in"), "{said}");

@@ -129,9 +129,9 @@ impl HaulError {
     /// Makes the error of a failed act; a full drive is told apart.
     pub(crate) fn disk(act: &'static str, path: impl Into<PathBuf>) -> impl FnOnce(io::Error) -> Self {
         let path = path.into();
-        move |source| match source.kind() {
-            io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Self::Full { path },
-            _ => Self::Disk { act, path, source },
+        move |source| {
+            let full = matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded);
+            if full { Self::Full { path } } else { Self::Disk { act, path, source } }
         }
     }
 

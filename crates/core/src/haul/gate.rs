@@ -225,7 +225,7 @@ fn copy_is_whole(
         // A further name has no hashes of its own: those of the first name are the file's.
         let first = match &line.entry.kind {
             EntryKind::Again(of) => work.journal.line(seen, of)?,
-            _ => None,
+            EntryKind::Folder | EntryKind::File | EntryKind::Link(_) => None,
         };
         let line = first.as_ref().unwrap_or(line);
         if has_the_bytes(disk, stop, &at, line)? {

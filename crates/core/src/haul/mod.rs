@@ -3,6 +3,7 @@
 //! Laws (architecture): one whole proved copy at every instant; records lead to a whole copy at every
 //! instant and change together; a release removes only what was compared and is unchanged; nothing
 //! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
+#![warn(clippy::wildcard_enum_match_arm, reason = "a new stage or edit must be thought of in each step")]
 
 mod context;
 mod copy;

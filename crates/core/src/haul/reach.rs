@@ -66,8 +66,19 @@ pub(crate) fn within_reach(
                 let (file, list, totals) = (to.clone(), list.clone(), totals.clone());
                 kept.push(Edit::Enter(Entering { file, format: *format, list, id_at, id, entry, totals }));
             }
-            edit if edit.files().into_iter().any(out_of_reach) => {}
-            edit => kept.push(edit.clone()),
+            Edit::Replace { .. }
+            | Edit::Link { .. }
+            | Edit::Travel { .. }
+            | Edit::Enter(_)
+            | Edit::Leave(_)
+            | Edit::Made { .. }
+            | Edit::Register { .. }
+            | Edit::Unregister { .. }
+            | Edit::Order { .. } => {
+                if !edit.files().into_iter().any(out_of_reach) {
+                    kept.push(edit.clone());
+                }
+            }
         }
     }
     Some(kept)

@@ -145,7 +145,18 @@ fn follow(row: &mut ItemRow, old: &Path, now: &Path) {
     match &mut row.stage {
         Stage::Copying { staging } | Stage::Verified { staging } => carry(staging),
         Stage::Cancelling { made: Some(made) } => carry(made),
-        _ => {}
+        Stage::Planned
+        | Stage::Renaming
+        | Stage::Linked
+        | Stage::Placed
+        | Stage::UpdatingRecords
+        | Stage::RecordsUpdated
+        | Stage::Proved { .. }
+        | Stage::Releasing
+        | Stage::Released { .. }
+        | Stage::Cancelling { .. }
+        | Stage::Cancelled
+        | Stage::Undone => {}
     }
 }
 

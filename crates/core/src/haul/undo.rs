@@ -98,7 +98,18 @@ pub fn undo_leaving(
             Stage::RecordsUpdated if item.planned.mode == Strategy::Rename => crate::haul::steps::swap(&mut work)?,
             Stage::RecordsUpdated if refused => work.set_stage(Stage::Proved { holds: false })?,
             Stage::RecordsUpdated => {}
-            _ => cancel(&mut work, stuck)?,
+            Stage::Planned
+            | Stage::Copying { .. }
+            | Stage::Verified { .. }
+            | Stage::Renaming
+            | Stage::Linked
+            | Stage::Placed
+            | Stage::UpdatingRecords
+            | Stage::Proved { .. }
+            | Stage::Released { .. }
+            | Stage::Cancelling { .. }
+            | Stage::Cancelled
+            | Stage::Undone => cancel(&mut work, stuck)?,
         }
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);

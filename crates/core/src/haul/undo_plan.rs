@@ -114,7 +114,19 @@ pub fn undo_plan(site: &Site, haul: &HaulRow) -> UndoPlan {
             Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords if item.planned.mode == Strategy::Copy => {
                 Some(&item.planned.to)
             }
-            _ => None,
+            Stage::Planned
+            | Stage::Verified { .. }
+            | Stage::Renaming
+            | Stage::Linked
+            | Stage::Placed
+            | Stage::UpdatingRecords
+            | Stage::RecordsUpdated
+            | Stage::Proved { .. }
+            | Stage::Releasing
+            | Stage::Released { .. }
+            | Stage::Cancelling { .. }
+            | Stage::Cancelled
+            | Stage::Undone => None,
         };
         if let Some(made) = made {
             goes.leave(&item.planned.to_drive, measure(made).on_disk);

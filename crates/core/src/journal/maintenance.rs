@@ -82,7 +82,7 @@ fn looked_at(db: &Connection, path: &Path) -> Result<JournalState, JournalError>
             version,
             bytes: size_of(path),
             hauls: count("haul")?,
-            items: count("item")?,
+            items: count("lot")?,
             entries: count("entry")?,
             events: count("event")?,
             problems,

@@ -341,6 +341,7 @@ meaning = "{install}"
 }
 
 /// A profile whose every record is written in another way, the files that it speaks of, and what they say of a move.
+#[expect(clippy::too_many_lines, reason = "one world, every kind of record")]
 #[test]
 fn every_kind_of_record_is_planned_in_its_own_spelling() {
     let world = World::new();

@@ -47,7 +47,19 @@ pub(crate) fn copy_item(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
             }
             staging.clone()
         }
-        _ => begin(work)?,
+        Stage::Planned
+        | Stage::Verified { .. }
+        | Stage::Renaming
+        | Stage::Linked
+        | Stage::Placed
+        | Stage::UpdatingRecords
+        | Stage::RecordsUpdated
+        | Stage::Proved { .. }
+        | Stage::Releasing
+        | Stage::Released { .. }
+        | Stage::Cancelling { .. }
+        | Stage::Cancelled
+        | Stage::Undone => begin(work)?,
     };
     // Seen once more now that it is made: a drive that went a moment ago would have the whole copy go to the bare folder where it was.
     if let Err(error) = work.stand() {

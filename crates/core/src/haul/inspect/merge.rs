@@ -90,7 +90,7 @@ pub(crate) fn merge_join(
                     as_file(&mut entry, &meta);
                 }
             }
-            _ => {}
+            EntryKind::Folder | EntryKind::File | EntryKind::Again(_) | EntryKind::Link(_) => {}
         }
         let is_before = |line: &Result<FileEntry, JournalError>| {
             line.as_ref().map_or(true, |line| line.entry.path.as_path() <= entry.path.as_path())

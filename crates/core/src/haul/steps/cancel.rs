@@ -43,7 +43,17 @@ fn made_of(work: &ItemContext<'_>) -> Result<Option<PathBuf>, HaulError> {
         Stage::Verified { .. } => placed()?,
         Stage::Placed | Stage::UpdatingRecords if work.item.planned.mode == Strategy::Copy => placed()?,
         Stage::Cancelling { made } => made.clone(),
-        _ => None,
+        Stage::Planned
+        | Stage::Renaming
+        | Stage::Linked
+        | Stage::Placed
+        | Stage::UpdatingRecords
+        | Stage::RecordsUpdated
+        | Stage::Proved { .. }
+        | Stage::Releasing
+        | Stage::Released { .. }
+        | Stage::Cancelled
+        | Stage::Undone => None,
     })
 }
 
@@ -67,7 +77,18 @@ pub(crate) fn cancel(work: &mut ItemContext<'_>, stuck: Stuck) -> Result<(), Hau
             let path = match &work.item.stage {
                 Stage::Copying { staging } | Stage::Verified { staging } => staging.clone(),
                 Stage::Cancelling { made: Some(made) } => made.clone(),
-                _ => planned.to.clone(),
+                Stage::Planned
+                | Stage::Renaming
+                | Stage::Linked
+                | Stage::Placed
+                | Stage::UpdatingRecords
+                | Stage::RecordsUpdated
+                | Stage::Proved { .. }
+                | Stage::Releasing
+                | Stage::Released { .. }
+                | Stage::Cancelling { .. }
+                | Stage::Cancelled
+                | Stage::Undone => planned.to.clone(),
             };
             if standing.to == End::There {
                 let bytes = measure(&path).on_disk;
@@ -178,7 +199,13 @@ pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
         // A library without a file of its own is the folder that the game was to lie in, or lay in.
         Edit::Register { .. } => planned.to.parent(),
         Edit::Unregister { .. } => planned.from.parent(),
-        _ => None,
+        Edit::Replace { .. }
+        | Edit::Link { .. }
+        | Edit::Travel { .. }
+        | Edit::Enter(_)
+        | Edit::Leave(_)
+        | Edit::Made { .. }
+        | Edit::Order { .. } => None,
     });
     // Folders of ours that only this item was in.
     let ours = |folder: &Path| folder.file_name().is_some_and(|name| name == "user-data" || name == "carried");

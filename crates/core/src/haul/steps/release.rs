@@ -62,7 +62,19 @@ pub fn release_looking(
             }
             Stage::Proved { holds: true } | Stage::Releasing => items.push(item.clone()),
             Stage::Released { left } if left > 0 && !taken_up(item)? => items.push(item.clone()),
-            _ => {}
+            Stage::Planned
+            | Stage::Copying { .. }
+            | Stage::Verified { .. }
+            | Stage::Renaming
+            | Stage::Linked
+            | Stage::Placed
+            | Stage::UpdatingRecords
+            | Stage::RecordsUpdated
+            | Stage::Proved { .. }
+            | Stage::Released { .. }
+            | Stage::Cancelling { .. }
+            | Stage::Cancelled
+            | Stage::Undone => {}
         }
     }
     if items.is_empty() && !failed.is_empty() {
