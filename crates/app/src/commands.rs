@@ -83,6 +83,7 @@ pub enum Wish {
     Accept,
     MakeLetters,
     CopyLinks,
+    MoveLoose,
     TryFirst,
     Policy,
     Files,
@@ -204,6 +205,7 @@ pub const COMMANDS: &[Command] = &[
     command("originals", HAUL, Wish::Policy, &["o"], "keep the originals until you release them, or delete them as soon as each game is proved", ""),
     command("make-letters", HAUL, Wish::MakeLetters, &["m"], "make missing drive letters, or not", ""),
     command("copy-links", HAUL, Wish::CopyLinks, &["c"], "copy files where links were, or not", ""),
+    command("move-loose", HAUL, Wish::MoveLoose, &["n"], "move folders that no record points to, or not", ""),
     command("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this item", ""),
     command("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this item", ""),
 

@@ -433,6 +433,9 @@ pub struct Wish {
     /// On a drive without links, let copies of the files stand where links to them were.
     #[arg(long)]
     pub copy_links: bool,
+    /// Move folders that no record points to as they are.
+    #[arg(long)]
+    pub loose: bool,
     #[command(flatten)]
     pub pace: Pace,
 }

@@ -386,6 +386,13 @@ fn kind_sentence(kind: &FindingKind) -> String {
             )
         }
         FindingKind::NotLookedInto { what } => format!("couldn't look into, and it can contain the old path: {what}."),
+        FindingKind::NothingTells { path } => format!(
+            "no record points to {}: nothing would tell a launcher where it is. Look for records elsewhere with deft-barge trace FOLDER --in PLACE, or move it as a loose folder (--loose).",
+            path.display()
+        ),
+        FindingKind::LooseFolder { path } => {
+            format!("no record points to {}; it moves as a loose folder.", path.display())
+        }
         FindingKind::NothingLeadsThere { path } => format!("no record points below {}.", path.display()),
         FindingKind::Incomplete { files: n, bytes } => format!(
             "{} of its content list {} missing or another size: the launcher will download {bytes}.",

@@ -9,7 +9,7 @@ use crate::request::By;
 
 use std::path::PathBuf;
 
-use deft_barge_core::item::{Links, Policy, Trial};
+use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
 use deft_barge_core::journal::History;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
 
@@ -136,6 +136,9 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     }
     if wish.copy_links {
         draft.links = Links::Copies;
+    }
+    if wish.loose {
+        draft.loose = LooseFolders::Move;
     }
     if wish.try_first {
         draft.trial = Trial::Waits;

@@ -13,7 +13,7 @@ use deft_barge_core::haul::{
     Control, Haul, HaulError, HaulEvent, cancel_rest, listed_entries, look_closer, prove_haul, release_haul, undo_haul,
     undo_items,
 };
-use deft_barge_core::item::{Policy, Stage, Trial};
+use deft_barge_core::item::{LooseFolders, Policy, Stage, Trial};
 use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, LogLine, Telemetry};
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::plan::{
@@ -422,7 +422,8 @@ pub(crate) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report:
             let mut survey = survey.clone();
             let trace = trace(site, path, &usual_places(site, path), report);
             let id = add_to_survey(site, &mut survey, &trace);
-            let mut draft = Draft::default();
+            // What lies around is known to nobody: that no record points to it is told, and refuses nothing.
+            let mut draft = Draft { loose: LooseFolders::Move, ..Draft::default() };
             draft.send(id, Destination::Drive(drive.clone()));
             plan(site, &survey, &draft, Policy::Hold)
         }

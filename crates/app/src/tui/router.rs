@@ -1,7 +1,7 @@
 //! What each wish does: moves a cursor, changes the draft, asks, or gives an act.
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::item::{Links, Policy, Trial};
+use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
 use deft_barge_core::plan::{Aim, Import, LibraryWish, MakeLetters};
 use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 
@@ -46,7 +46,9 @@ impl State {
             Wish::OpenDraft => self.type_in(Typed::Open, ""),
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
             Wish::Accept => self.accepted = true,
-            Wish::MakeLetters | Wish::CopyLinks | Wish::TryFirst | Wish::Policy => return self.turn(wish),
+            Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {
+                return self.turn(wish);
+            }
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {
@@ -248,6 +250,12 @@ impl State {
                 self.draft.links = match self.draft.links {
                     Links::Copies => Links::Keep,
                     Links::Keep => Links::Copies,
+                };
+            }
+            Wish::MoveLoose => {
+                self.draft.loose = match self.draft.loose {
+                    LooseFolders::Refuse => LooseFolders::Move,
+                    LooseFolders::Move => LooseFolders::Refuse,
                 };
             }
             Wish::TryFirst => {

@@ -142,7 +142,7 @@ fn a_drive_under_another_path_is_found_and_re_anchored() {
     let found = world.json(&["remap"], 0);
     assert_eq!(found["anchors"][0]["drive"], "cellar");
     let text = world.expect(&["survey"], 0);
-    assert!(text.contains("re-anchor it"), "{text}");
+    assert!(text.contains("remap it"), "{text}");
     let (old, new) = (old.to_str().unwrap(), new.to_str().unwrap());
     world.expect(&["remap", new, old], 3);
     let plan = world.json(&["remap", old, new, "--plan"], 0);

@@ -220,10 +220,10 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     assert!(world.judge("Harbour of Small Hours").content());
     // It is a game now; the old copy of another one is let go only where it is the same: the disk cannot read that one.
     screen.keys(&["F"]);
-    screen.wait_for("leftover");
+    screen.wait_for("old copy");
     assert!(!screen.text().contains("small-hours"));
     screen.keys(&["s"]);
-    screen.wait_for("set aside, hold");
+    screen.wait_for("quarantine; keep");
     screen.keys(&["a"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);

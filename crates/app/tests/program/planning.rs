@@ -39,10 +39,7 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
     }
     assert!(plan["timing"]["whole"]["high"]["secs"].is_number());
     let text = world.expect(&[&["plan"], &words[..]].concat(), 0);
-    assert!(
-        text.contains("let go of the originals at once") && text.contains("when Pale Signal is off swift"),
-        "{text}"
-    );
+    assert!(text.contains("delete the originals at once") && text.contains("when Pale Signal is off swift"), "{text}");
     // A script has to agree to originals that go at once.
     world.expect(&[&["haul"], &words[..]].concat(), 3);
     let haul = world.json(&[&["haul"], &words[..], &["--yes"]].concat(), 0);

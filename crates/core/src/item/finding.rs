@@ -158,6 +158,10 @@ pub enum FindingKind {
     OnlyCopy { path: PathBuf },
     /// It is compared with the copy at this place, which stays.
     ComparedWith { path: PathBuf },
+    /// No record is known to point to this folder: nothing would tell a launcher where it is.
+    NothingTells { path: PathBuf },
+    /// A folder goes that no record points to.
+    LooseFolder { path: PathBuf },
     /// Something could not be looked into, and may hold a record.
     NotLookedInto { what: String },
     /// No record leads below this path.
@@ -198,6 +202,8 @@ pub enum Clearing {
     MakeLetters,
     /// Let copies stand where links were.
     CopyLinks,
+    /// Move the folder as it is.
+    MoveLoose,
     /// Let go of the originals of this haul.
     Release { haul: HaulId },
     /// Go on with this haul, or return it.
@@ -214,6 +220,7 @@ impl FindingKind {
         match self {
             Self::NoLetter { free: Some(_), .. } => Some(Clearing::MakeLetters),
             Self::LinksNeeded { .. } => Some(Clearing::CopyLinks),
+            Self::NothingTells { .. } => Some(Clearing::MoveLoose),
             Self::StillHeld { haul, .. } => Some(Clearing::Release { haul: *haul }),
             Self::HaulUnfinished { haul } => Some(Clearing::Settle { haul: *haul }),
             Self::LauncherRunning { .. }
@@ -265,6 +272,7 @@ impl FindingKind {
             | Self::DataBySetting { .. }
             | Self::DataStays { .. }
             | Self::LinkLeft { .. }
+            | Self::LooseFolder { .. }
             | Self::ComparedWith { .. }
             | Self::TimeAhead { .. }
             | Self::Removable { .. }
@@ -298,6 +306,7 @@ impl FindingKind {
             | Self::NoLinkThere { .. }
             | Self::LetGoForGood { .. }
             | Self::NothingLeadsThere { .. }
+            | Self::NothingTells { .. }
             | Self::DriveAway { .. }
             | Self::AnotherDrive { .. }
             | Self::SameFolder { .. }

@@ -12,7 +12,7 @@ mod stage;
 
 pub use finding::{Clearing, Finding, FindingKind, Limit, Severity};
 pub use left::{Left, WhyLeft};
-pub use planned::{Displaced, Links, PlannedItem, Policy, Strategy, Trial};
+pub use planned::{Displaced, Links, LooseFolders, PlannedItem, Policy, Strategy, Trial};
 pub use preview::{Preview, PreviewKind};
 pub(crate) use progress::RateMeter;
 pub use progress::{Amount, Progress};

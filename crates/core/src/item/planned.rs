@@ -74,6 +74,17 @@ pub enum Strategy {
     Quarantine,
 }
 
+/// What becomes of a folder that no record is known to point to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LooseFolders {
+    /// It is not moved: nothing would tell a launcher.
+    #[default]
+    Refuse,
+    /// It is moved as it is.
+    Move,
+}
+
 /// Another name for originals, beside their place, while a link at the old place leads to where they are.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Displaced {

@@ -4,7 +4,10 @@ use super::estimate::timing;
 use super::result::Plan;
 use super::schedule::{Leg, Schedule};
 
-use crate::item::{Finding, FindingKind, PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial};
+use crate::item::{
+    Finding, FindingKind, LooseFolders, PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial,
+};
+use crate::launcher::Origin;
 use crate::plan::drafts::Draft;
 use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
 use crate::plan::placement::{Placement, Places, Placing, writable_findings};
@@ -62,16 +65,17 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     }
     findings.extend(settings_that_go(survey, draft, &placements));
     // What goes along does not stay.
-    let along: HashSet<&str> =
-        draft.items.iter().filter_map(|item| lookup.data(&item.game)).map(|data| data.title.as_str()).collect();
-    let goes = |title: &String| along.contains(title.as_str());
-    findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { what, .. } if goes(what)));
+    let along: HashSet<&Path> =
+        draft.items.iter().filter_map(|item| lookup.data(&item.game)).map(|data| data.place.as_path()).collect();
+    let goes = |path: &PathBuf| along.contains(path.as_path());
+    findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { path, .. } if goes(path)));
     let schedule = Schedule::of(survey, &placements, draft.trial, &mut findings);
     let (items, letters) = (Vec::new(), Vec::new());
     let mut making = Making {
         site,
         findings: &mut findings,
         make_letters: draft.letters,
+        loose: draft.loose,
         items,
         waiting: HashMap::new(),
         made: HashSet::new(),
@@ -166,6 +170,7 @@ struct Making<'a> {
     site: &'a Site,
     findings: &'a mut Vec<Finding>,
     make_letters: MakeLetters,
+    loose: LooseFolders,
     items: Vec<PlannedItem>,
     /// The last item of each game so far.
     waiting: HashMap<GameId, usize>,
@@ -246,6 +251,18 @@ impl Making<'_> {
             self.say(placement.game, kind);
             Repointing { edits: Vec::new(), letters: Vec::new() }
         });
+        // What a trace found nothing certain of would arrive without anybody being told.
+        if placement.found.profile.origin == Origin::Traced && repointing.edits.is_empty() && placement.aside.is_none()
+        {
+            let path = game.install.clone();
+            self.say(
+                placement.game,
+                match self.loose {
+                    LooseFolders::Refuse => FindingKind::NothingTells { path },
+                    LooseFolders::Move => FindingKind::LooseFolder { path },
+                },
+            );
+        }
         for (link, letter) in repointing.letters {
             self.say(placement.game, FindingKind::LetterMade { letter: letter.to_ascii_uppercase(), link });
         }

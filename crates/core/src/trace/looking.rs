@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
 use super::left::{has_controls, history_of, is_counted};
-use super::needle::Needle;
+use super::needle::{Needle, WholeName};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
@@ -72,23 +72,35 @@ impl Looking<'_> {
         let size = file.look_meta().map_or(0, |meta| meta.len());
         let database = shapes(file).first() == Some(&Shape::Sqlite);
         if !database && (!is_text || size > LARGEST) {
-            return (vec![self.unreadable(file)], Vec::new());
+            return match WholeName::new(self.name).is_in_file(file) {
+                Ok(true) => (vec![self.unreadable(file)], Vec::new()),
+                // A part of the name, or another word that holds it.
+                Ok(false) => (Vec::new(), Vec::new()),
+                Err(error) => (Vec::new(), vec![problem(file, &error)]),
+            };
         }
         // Of large ones there is one at a time in memory.
         let _alone = (size > LARGE).then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
         let mut history = None;
         if !database {
             let bytes = platform::read(file).unwrap_or_default();
-            if has_controls(&bytes) || is_counted(&bytes, self.name.as_bytes()) {
+            if is_counted(&bytes, self.name.as_bytes()) {
                 return (vec![self.unreadable(file)], Vec::new());
+            }
+            if has_controls(&bytes) {
+                let stands = WholeName::new(self.name).is_in(&bytes);
+                return (if stands { vec![self.unreadable(file)] } else { Vec::new() }, Vec::new());
             }
             history = history_of(file, self.places, &String::from_utf8_lossy(&bytes[..bytes.len().min(16_384)]));
         }
         let bases = self.bases_for(file);
         let mut first_fault = None;
-        for shape in shapes(file) {
+        let (shapes, tried) = shapes_tried(file);
+        for shape in shapes {
             let source = match Source::read(file, shape) {
                 Ok(source) => source,
+                // What it only might have been is no fault of the file.
+                Err(_) if tried == Some(shape) => continue,
                 Err(error) => {
                     first_fault.get_or_insert(error.to_string());
                     continue;
@@ -420,9 +432,14 @@ fn is_binary(file: &Path) -> bool {
 
 /// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
 pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
+    shapes_tried(file).0
+}
+
+/// The same, and which of them is only tried: a list in brackets may be the head of a section as well.
+fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     let start = start_of(file);
     if start.starts_with(b"SQLite format 3\0") {
-        return vec![Shape::Sqlite];
+        return (vec![Shape::Sqlite], None);
     }
     let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
     let text: String = if wide {
@@ -432,6 +449,7 @@ pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
     };
     let begun = text.trim_start();
     let mut all = Vec::new();
+    let mut tried = None;
     let by_name = Format::of_name(file);
     if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
         all.push(Format::Hive);
@@ -441,6 +459,9 @@ pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
         all.push(Format::Desktop);
     } else if by_name == Format::Json || begun.starts_with('{') {
         all.push(Format::Jsonc);
+    } else if begun.starts_with('[') {
+        all.push(Format::Jsonc);
+        tried = Some(Shape::Text(Format::Jsonc));
     }
     if !matches!(by_name, Format::Lines | Format::Json) {
         all.push(by_name);
@@ -457,7 +478,7 @@ pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
             true
         }
     });
-    all.into_iter().map(Shape::Text).collect()
+    (all.into_iter().map(Shape::Text).collect(), tried)
 }
 
 /// All leaves of a source.

@@ -123,6 +123,69 @@ impl Needle {
     }
 }
 
+/// The whole name, as a name of its own: not the run alone, and not within another word.
+#[derive(Debug)]
+pub(crate) struct WholeName(Regex);
+
+impl WholeName {
+    pub(crate) fn new(name: &str) -> Self {
+        // One character that is no letter or digit, or an escape that stands for one (percent signs, \\u, \\x, octal, entities).
+        const ONE: &str =
+            r"(?:[^0-9A-Za-z]|%[0-9A-Fa-f]{2}|\\u[0-9A-Fa-f]{4}|\\x[0-9A-Fa-f]{2}|\\[0-7]{3}|&\#?[0-9A-Za-z]{1,8};)";
+        let mut narrow = String::new();
+        let mut wide = String::new();
+        for c in name.chars() {
+            if c.is_ascii_alphanumeric() {
+                narrow.push(c);
+                wide.push_str(&format!("{c}\\x00"));
+            } else {
+                // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
+                narrow.push_str(&format!("{ONE}{{1,{}}}", c.len_utf8()));
+                wide.push_str(&format!("(?s-u:.){{{}}}", c.len_utf16() * 2));
+            }
+        }
+        // Behind a separator of paths, or a count of bytes, the name begins for sure; what follows it may be anything there. Elsewhere it
+        // must end as well, or it is a part of another word.
+        const PATH: &str =
+            r"(?:[/\\]|%2[Ff]|%5[Cc]|\\u00(?:2[Ff]|5[Cc])|\\x(?:2[Ff]|5[Cc])|&\#(?:47|92|x2[Ff]|x5[Cc]);|[0-9]:)";
+        let begins = name.starts_with(|c: char| c.is_ascii_alphanumeric());
+        let ends = name.ends_with(|c: char| c.is_ascii_alphanumeric());
+        let before = if begins { format!("(?:^|{ONE})") } else { String::new() };
+        let behind = if ends { "(?:$|[^0-9A-Za-z])" } else { "" };
+        let (wide_before, wide_behind) = (
+            if begins { r"(?:^|[^0-9A-Za-z]\x00|[^\x00])" } else { "" },
+            if ends { r"(?:$|[^0-9A-Za-z]|[0-9A-Za-z][^\x00])" } else { "" },
+        );
+        let pattern = format!(
+            r"(?i-u)(?:{PATH}{narrow}|{before}{narrow}{behind}|[/\\]\x00{wide}|{wide_before}{wide}{wide_behind})"
+        );
+        // A name too long for a pattern is taken to stand everywhere: nothing that holds it is silent.
+        Self(Regex::new(&pattern).unwrap_or_else(|_| anything()))
+    }
+
+    /// Whether bytes hold it.
+    pub(crate) fn is_in(&self, bytes: &[u8]) -> bool {
+        self.0.is_match(bytes)
+    }
+
+    /// Whether a file of whatever size holds it.
+    pub(crate) fn is_in_file(&self, file: &Path) -> io::Result<bool> {
+        let mut open = platform::open(file)?;
+        let mut buffer = vec![0; BUFFER];
+        let mut kept = 0;
+        loop {
+            let count = open.read(&mut buffer[kept..])?;
+            let here = &buffer[..kept + count];
+            if count == 0 || self.is_in(here) {
+                return Ok(count > 0 || self.is_in(here));
+            }
+            let (end, seam) = (here.len(), SEAM.min(here.len()));
+            buffer.copy_within(end - seam..end, 0);
+            kept = seam;
+        }
+    }
+}
+
 /// The names of many folders, looked for at once.
 pub(crate) struct Needles {
     runs: AhoCorasick,
@@ -176,6 +239,10 @@ fn is_hive(start: &[u8]) -> bool {
     wide || [&b"WINE REGISTRY"[..], b"Windows Registry", b"REGEDIT4", b"\xef\xbb\xbf"]
         .iter()
         .any(|s| start.starts_with(s))
+}
+
+fn anything() -> Regex {
+    Regex::new("").unwrap_or_else(|_| never())
 }
 
 fn never() -> Regex {

@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{Control, Haul};
-use deft_barge_core::item::{FindingKind, Policy, Severity};
+use deft_barge_core::item::{FindingKind, LooseFolders, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
@@ -373,5 +373,109 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         let new = plan.items[0].to.to_str().unwrap();
         let wanted = if *sure == Sure::Certain { text.replace(&old, new) } else { text.clone() };
         assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), wanted, "{name}");
+    }
+}
+
+/// A folder that no record points to is not moved as if it were a game; a person can say that it is to go all the same.
+#[test]
+fn a_folder_that_nothing_points_to_goes_only_when_a_person_says_so() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Zephyr Nine");
+    fs::create_dir_all(&at).unwrap();
+    fs::write(at.join("go"), "go").unwrap();
+    // The name alone, which may be anything's.
+    let folder = house.home().join(".config/kite");
+    fs::create_dir_all(&folder).unwrap();
+    fs::write(folder.join("notes.json"), "{\"title\": \"Zephyr Nine\"}").unwrap();
+    let trace = traced(&house, &at);
+    let refused = planned(&house, &trace, "newhold");
+    let tells = |plan: &Plan, kind: &dyn Fn(&FindingKind) -> bool| plan.findings.iter().any(|f| kind(&f.kind));
+    assert!(
+        refused.blocked() && tells(&refused, &|kind| matches!(kind, FindingKind::NothingTells { path } if *path == at))
+    );
+    let site = house.site();
+    let mut survey = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut survey, &trace);
+    let mut draft = Draft { loose: LooseFolders::Move, ..Draft::default() };
+    draft.send(id, Destination::Drive("newhold".into()));
+    let loose = plan(&site, &survey, &draft, Policy::Hold);
+    assert!(
+        !loose.blocked() && tells(&loose, &|kind| matches!(kind, FindingKind::LooseFolder { .. })),
+        "{:?}",
+        loose.findings
+    );
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &loose).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    assert!(loose.items[0].to.join("go").is_file());
+    drop(journal);
+    // With one record that is certain nothing has to be said.
+    fs::write(folder.join("list.json"), format!("{{\"at\": \"{}\"}}", at.display())).unwrap();
+    assert!(!planned(&house, &traced(&house, &at), "cellar").blocked());
+}
+
+/// What cannot be read as text is named where the name stands in it, and not where another word holds it.
+#[test]
+fn a_file_that_cannot_be_read_is_named_if_it_holds_the_name_and_not_if_another_word_does() {
+    let wide = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+    for (name, within) in
+        [("Fen", "offended"), ("Öre Vale", "Öre Valentine"), ("Kite & Co", "a kite is a kite"), ("2077", "120778")]
+    {
+        let house = House::new();
+        let at = house.folder().join("drives/swift/games").join(name);
+        fs::create_dir_all(&at).unwrap();
+        fs::write(at.join("go"), "go").unwrap();
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(&folder).unwrap();
+        let zero = |parts: &[&[u8]]| [&b"\x00\x01bin\x00"[..], &parts.concat(), b"\x00end\xff"].concat();
+        let percent: String = name
+            .bytes()
+            .map(|b| if b.is_ascii_alphanumeric() { char::from(b).to_string() } else { format!("%{b:02X}") })
+            .collect();
+        let files: [(&str, Vec<u8>, bool); 6] = [
+            ("plain.bin", zero(&[b"/games/", name.as_bytes()]), true),
+            ("wide.bin", zero(&[&wide("/games/"), &wide(name), &wide("/bin")]), true),
+            ("percent.bin", zero(&[b"file:///games%2F", percent.as_bytes(), b"%2Fbin"]), true),
+            ("other.bin", zero(&[b"say ", within.as_bytes(), b" so"]), false),
+            ("widely.bin", zero(&[&wide("say "), &wide(within), &wide(" so")]), false),
+            ("begins.bin", [name.as_bytes(), b"\x00\x01\x02"].concat(), true),
+        ];
+        for (file, bytes, _) in &files {
+            fs::write(folder.join(file), bytes).unwrap();
+        }
+        let trace = traced(&house, &at);
+        for (file, _, named) in files {
+            let found = trace.finds.iter().find(|find| find.record.file == folder.join(file));
+            assert_eq!(found.map(|find| find.sure), named.then_some(Sure::Unreadable), "{name}: {file}");
+        }
+    }
+}
+
+/// What a file holds decides how it is read, and not its name.
+#[test]
+fn a_list_in_brackets_is_read_as_what_it_is_whatever_its_name() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Fen");
+    fs::create_dir_all(&at).unwrap();
+    fs::write(at.join("go"), "go").unwrap();
+    let folder = house.home().join(".config/kite");
+    fs::create_dir_all(&folder).unwrap();
+    let path = at.to_str().unwrap();
+    let (one, many) = (format!("[\"{path}\"]\n"), format!("[\n  \"{path}\",\n  {{\"at\": \"{path}/go\"}}\n]\n"));
+    let section = format!("[{path}]\nname = Fen\nat = {path}\n");
+    let files =
+        [("games.lst", &one), ("games.dat", &many), ("games", &one), ("kept.conf", &section), ("kept.lst", &section)];
+    for (name, text) in &files {
+        fs::write(folder.join(name), text).unwrap();
+    }
+    let trace = traced(&house, &at);
+    assert!(trace.problems.is_empty(), "{:?}", trace.problems);
+    let plan = planned(&house, &trace, "newhold");
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    let site = house.site();
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let new = plan.items[0].to.to_str().unwrap();
+    for (name, text) in &files {
+        assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), text.replace(path, new), "{name}");
     }
 }

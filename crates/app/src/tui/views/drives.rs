@@ -516,10 +516,13 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
         troubles.push((format!("sealed      {}", line(reason)), theme.danger()));
     }
     if let Some(update) = game.update() {
-        troubles.push((format!("caution     an update is waiting: {} of {}", update.have, update.want), theme.text()));
+        troubles.push((
+            format!("warning     an update is half downloaded: {} of {}", update.have, update.want),
+            theme.text(),
+        ));
     }
     if survey.measured && game.claim_is_far() {
-        troubles.push(("caution     the launcher's claim is far from the true size".into(), theme.text()));
+        troubles.push(("warning     the launcher's reported size is far from the true size".into(), theme.text()));
     }
     if let Some(process) = survey.launcher(&game.launcher).and_then(|launcher| launcher.running.first()) {
         troubles.push((format!("stop        its launcher is running (process {})", process.pid), theme.danger()));

@@ -329,7 +329,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         return (format!("{what}: a stop stands in the way"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
-        let text = format!("{what}: {} to accept with {}", words::several(cautions, "caution"), key(Wish::Accept));
+        let text = format!("{what}: {} to accept with {}", words::several(cautions, "warning"), key(Wish::Accept));
         return (text, theme.text());
     }
     let stays = match plan

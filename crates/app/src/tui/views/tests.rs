@@ -205,7 +205,7 @@ fn what_does_not_fit_is_said_in_figures() {
     }
     stage.press(KeyCode::Char('4'));
     let drawn = stage.text(160, 47);
-    assert!(drawn.contains("newhold lacks") && drawn.contains('▚'), "{drawn}");
+    assert!(drawn.contains("newhold needs") && drawn.contains('▚'), "{drawn}");
 }
 
 #[test]
@@ -218,7 +218,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     stage.plan(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
         let drawn = stage.text(width, height);
-        for word in ["Orchard of Nine Bells", "caution", "an update is waiting", "swift > newhold", "load"] {
+        for word in ["Orchard of Nine Bells", "warning", "half downloaded", "swift > newhold", "load"] {
             assert!(drawn.contains(word), "{word}\n{drawn}");
         }
     }
@@ -348,11 +348,11 @@ fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_sta
     std::fs::write(newhold.join("filled"), vec![1; room - 100_000]).expect("a file");
     let again = tick(&mut stage, 5);
     stage.plan(&again);
-    assert!(stage.text(160, 47).contains("newhold lacks"), "{}", stage.text(160, 47));
+    assert!(stage.text(160, 47).contains("newhold needs"), "{}", stage.text(160, 47));
     std::fs::remove_file(newhold.join("filled")).expect("a file");
     let again = tick(&mut stage, 5);
     stage.plan(&again);
-    assert!(!stage.text(160, 47).contains("newhold lacks"), "it goes away by itself");
+    assert!(!stage.text(160, 47).contains("newhold needs"), "it goes away by itself");
     // A plan of an older draft that comes late is not shown.
     let late = tick(&mut stage, 5);
     stage.press(KeyCode::Char('t'));
@@ -371,7 +371,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.find(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
-        for word in ["stray", "leftover", "broken link", "small-hours", "adopt it", "Harbour of Small Hours"] {
+        for word in ["unlisted", "old copy", "broken link", "small-hours", "import it", "Harbour of Small Hours"] {
             assert!(shown.contains(word), "{word} {width}x{height}\n{shown}");
         }
     }
@@ -392,7 +392,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.find(&acts);
     let acts = stage.press(KeyCode::Char('s'));
     stage.plan(&acts);
-    assert!(stage.text(160, 47).contains("set aside, hold"));
+    assert!(stage.text(160, 47).contains("quarantine; keep"));
     stage.press(KeyCode::Esc);
     assert!(stage.text(160, 47).contains("lying about") && stage.state.draft == drafted);
     let acts = stage.press(KeyCode::Char('H'));
@@ -422,7 +422,7 @@ fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of
     let acts = stage.press(KeyCode::Enter);
     stage.plan(&acts);
     let shown = stage.text(160, 47);
-    assert!(shown.contains("Orchard of Nine Bells: saves") && shown.contains("a link in"), "{shown}");
+    assert!(shown.contains("Orchard of Nine Bells: saves") && shown.contains("a link at"), "{shown}");
 }
 
 #[test]
@@ -440,7 +440,7 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     stage.find(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
-        assert!(shown.contains("moved drive") && shown.contains("n   re-anchor its drive"), "{shown}");
+        assert!(shown.contains("moved drive") && shown.contains("n   remap its drive"), "{shown}");
     }
     let acts = stage.press(KeyCode::Char('n'));
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");

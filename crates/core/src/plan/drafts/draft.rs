@@ -1,6 +1,6 @@
 //! What a person wants, and how full each drive would be: computed anew at every key press.
 
-use crate::item::{Links, Trial};
+use crate::item::{Links, LooseFolders, Trial};
 
 use crate::plan::edits::MakeLetters;
 
@@ -43,6 +43,9 @@ pub struct Draft {
     /// What becomes of links on a drive that has none.
     #[serde(default)]
     pub links: Links,
+    /// What becomes of folders that no record points to.
+    #[serde(default)]
+    pub loose: LooseFolders,
     /// Whether the smallest item goes through to its proof before the others.
     #[serde(default)]
     pub trial: Trial,

@@ -10,7 +10,7 @@ use thiserror::Error;
 
 use super::draft::{Destination, Draft};
 use super::what_if::WhatIf;
-use crate::item::{Links, Policy, Trial};
+use crate::item::{Links, LooseFolders, Policy, Trial};
 use crate::plan::edits::MakeLetters;
 use crate::survey::{GameId, Survey, Way};
 
@@ -34,6 +34,9 @@ pub struct DraftFile {
     /// What becomes of links on a drive that has none.
     #[serde(default)]
     pub links: Links,
+    /// What becomes of folders that no record points to.
+    #[serde(default)]
+    pub loose: LooseFolders,
     /// Whether the smallest item is tried first.
     #[serde(default)]
     pub trial: Trial,
@@ -119,6 +122,7 @@ impl DraftFile {
             policy,
             letters: draft.letters,
             links: draft.links,
+            loose: draft.loose,
             trial: draft.trial,
             items: draft.items.iter().map(item).collect(),
             what_if,
@@ -145,7 +149,13 @@ impl DraftFile {
     /// # Errors
     /// All that has changed since it was written.
     pub fn fit(&self, survey: &Survey) -> Result<Draft, Vec<Misfit>> {
-        let mut draft = Draft { letters: self.letters, links: self.links, trial: self.trial, ..Draft::default() };
+        let mut draft = Draft {
+            letters: self.letters,
+            links: self.links,
+            loose: self.loose,
+            trial: self.trial,
+            ..Draft::default()
+        };
         let mut misfits = Vec::new();
         for item in &self.items {
             let title = || if item.title.is_empty() { item.game.0.clone() } else { item.title.clone() };
