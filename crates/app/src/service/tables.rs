@@ -188,7 +188,7 @@ pub fn records(survey: &Survey) -> Table {
 /// What is lying about.
 pub fn finds(lying: &[CleanupFind]) -> Table {
     Table::of(
-        "finds",
+        "cleanup",
         lying,
         &[
             ("path", &|lying| path(&lying.path)),

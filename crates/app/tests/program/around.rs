@@ -25,7 +25,7 @@ fn user_data_is_listed_added_sent_and_comes_back() {
     let home = world.at("home");
     world.json(&["data", "add", "paper estuary", home.to_str().unwrap()], 0);
     let text = world.expect(&["data", "list"], 0);
-    assert!(text.contains("cannot go: it is a drive's root, the home"), "{text}");
+    assert!(text.contains("cannot go: it is a drive's top folder, your home"), "{text}");
     let plan = world.json(&["plan", "paper estuary: custom content", "--to", "newhold"], 0);
     assert_eq!(plan["findings"][0]["kind"], "data-by-link");
     world.expect(&["haul", "paper estuary: custom content", "--to", "newhold", "--yes"], 0);

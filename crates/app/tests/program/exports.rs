@@ -136,7 +136,7 @@ fn a_report_says_what_moved_what_was_rewritten_and_what_is_held() {
     world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 0);
     let told = steady(&world.expect(&["report"], 0), &world);
     let wanted = "
-Haul 1: originals held
+Haul 1: originals kept
 begun       DATE
 last act    DATE
 what        1 item, 118.8 kB, 6 files
@@ -172,7 +172,7 @@ changes     3 records
     };
     let read = String::from_utf8_lossy(&read.stdout);
     for part in [
-        "Haul 1: originals held",
+        "Haul 1: originals kept",
         "page 1 of",
         "every byte read back",
         "Cargo of newhold",

@@ -21,7 +21,8 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     assert!(sent.contains("→ 4") && sent.contains("after this haul"), "{sent}");
     screen.keys(&["Enter"]);
     let plan = screen.wait_for("ready; S starts it");
-    for word in ["swift > newhold", "the entry arrives", "the entry leaves", "is rewritten", "gets a new library"] {
+    for word in ["swift > newhold", "the entry is added", "the entry is removed", "is rewritten", "gets a new library"]
+    {
         assert!(plan.contains(word), "{word}\n{plan}");
     }
     assert!(!world.new_place().exists(), "nothing touches a disk before the start");
@@ -214,7 +215,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["F"]);
     screen.wait_for("Harbour of Small Hours");
     screen.keys(&["a"]);
-    screen.wait_for("the entry arrives");
+    screen.wait_for("the entry is added");
     screen.keys(&["S"]);
     screen.wait_for("Haul 1: done");
     assert!(world.judge("Harbour of Small Hours").content());
@@ -227,7 +228,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["a"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);
-    screen.wait_for("Haul 2: originals held");
+    screen.wait_for("Haul 2: originals kept");
     let old = world.at("drives/pocket/old games/brass-herons");
     assert!(!old.exists());
     screen.keys(&["u"]);
@@ -245,7 +246,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["Enter"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);
-    screen.wait_for("Haul 4: originals held");
+    screen.wait_for("Haul 4: originals kept");
     assert_eq!(std::fs::read_link(&mods).unwrap(), world.at("drives/newhold/user-data/pale-signal/mods"));
     screen.keys(&["q"]);
     screen.wait_for("left with 0");

@@ -87,11 +87,11 @@ fn a_suggestion_is_saved_changed_planned_and_refused_when_the_world_has_changed(
     world.expect(&["haul", "--from", &shown, "--yes"], 0);
     // It lies elsewhere by now.
     let refused = world.expect(&["plan", "--from", &shown], 3);
-    assert!(refused.contains("does not fit what is there any more") && refused.contains(" lies in "), "{refused}");
+    assert!(refused.contains("does not fit what is there any more") && refused.contains(" and is in "), "{refused}");
     fs::write(&file, "format = 1\ncolour = 3\n").unwrap();
     let refused = world.expect(&["haul", "--from", &shown], 2);
     assert!(refused.contains("line 2"), "{refused}");
-    assert!(world.expect(&["suggest", "empty", "pocket"], 0).contains("cannot be moved"), "sealed games stay");
+    assert!(world.expect(&["suggest", "empty", "pocket"], 0).contains("can't be moved"), "locked games stay");
     world.expect(&["suggest", "played", "newhold"], 0);
     world.expect(&["suggest", "reserves"], 0);
     world.expect(&["suggest", "free", "swift", "some"], 2);

@@ -205,7 +205,7 @@ fn what_does_not_fit_is_said_in_figures() {
     }
     stage.press(KeyCode::Char('4'));
     let drawn = stage.text(160, 47);
-    assert!(drawn.contains("newhold needs") && drawn.contains('▚'), "{drawn}");
+    assert!(drawn.contains("newhold lacks") && drawn.contains('▚'), "{drawn}");
 }
 
 #[test]
@@ -222,7 +222,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
             assert!(drawn.contains(word), "{word}\n{drawn}");
         }
     }
-    assert!(stage.text(160, 47).contains("the entry arrives"));
+    assert!(stage.text(160, 47).contains("the entry is added"));
     // Neither Enter nor s starts it; S does not before the caution is accepted.
     stage.press(KeyCode::Enter);
     assert!(stage.text(160, 47).contains("file by file"), "Enter shows what would be written");
@@ -382,7 +382,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Import(_)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
-    assert!(shown.contains("stays where it is; records, prove") && shown.contains("the entry arrives"), "{shown}");
+    assert!(shown.contains("stays in place; update records, prove") && shown.contains("the entry is added"), "{shown}");
     let acts = stage.press(KeyCode::Char('S'));
     assert!(matches!(acts.first(), Some(Act::Run(LongTask::Start(Errand::Import(_))))), "{acts:?}");
     // Back from an act the draft is as it was.
@@ -446,7 +446,7 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
-    assert!(shown.contains("records alone") && shown.contains("user.reg"), "{shown}");
+    assert!(shown.contains("records only") && shown.contains("user.reg"), "{shown}");
     for _ in 0..6 {
         stage.press(KeyCode::Tab);
     }
