@@ -240,7 +240,7 @@ pub struct Settled {
 /// Whether something is only looked at, or agreed to.
 #[derive(Clone, Copy, Debug, Default, Args)]
 pub struct Consent {
-    /// Accept cautions, and do not ask.
+    /// Accept warnings, and do not ask.
     #[arg(long)]
     pub yes: bool,
     /// Show what would be done, and write nothing.
@@ -421,7 +421,7 @@ pub struct Wish {
     /// Leave a link at the old place of the games, which leads to the new one.
     #[arg(long)]
     pub leave_link: bool,
-    /// Accept cautions, and do not ask.
+    /// Accept warnings, and do not ask.
     #[arg(long)]
     pub yes: bool,
     /// Release the originals as soon as their game is proved.

@@ -171,7 +171,7 @@ fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired], 
     ))?;
     for mended in mended {
         match &mended.from {
-            Some(from) => sink.say(&format!("  mended  {} from {}", shown(&mended.path), shown(from)))?,
+            Some(from) => sink.say(&format!("  repaired {} from {}", shown(&mended.path), shown(from)))?,
             None => {
                 sink.say(&format!("  lost    {}: no other copy has the bytes that were kept", shown(&mended.path)))?;
             }

@@ -63,7 +63,7 @@ fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a C
     let whole = absolute(path).unwrap_or_else(|_| path.to_path_buf());
     let here: Vec<&CleanupFind> = all.iter().filter(|lying| lying.path == whole).collect();
     if here.is_empty() {
-        let sentence = format!("Nothing is lying about in {}.", shown(&whole));
+        let sentence = format!("Nothing to clean up in {}.", shown(&whole));
         return Err(Fault::usage(sentence, "See what there is with: deft-barge cleanup"));
     }
     here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
@@ -76,7 +76,7 @@ fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a C
 
 fn finds_text(all: &[CleanupFind]) -> String {
     if all.is_empty() {
-        return "Nothing is lying about.".into();
+        return "Nothing to clean up.".into();
     }
     let mut out = Vec::new();
     for lying in all {

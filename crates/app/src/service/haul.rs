@@ -48,7 +48,7 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
                 return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
             }
         } else if !cautions.is_empty() {
-            return Err(Fault::refused(cautions, "Accept with --yes."));
+            return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
         }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
@@ -116,7 +116,7 @@ pub(crate) fn confirmed(
         } else {
             let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
             if !cautions.is_empty() {
-                return Err(Fault::refused(cautions, "Accept with --yes."));
+                return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
             }
         }
     }
@@ -137,7 +137,7 @@ pub(crate) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Si
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !consent.yes && !cautions.is_empty() {
-        return Err(Fault::refused(cautions, "Accept with --yes."));
+        return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     let mut haul = Haul::begin(site, &journal, plan)?;
@@ -185,7 +185,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
             findings,
             ..Fault::new(
                 Kind::Interrupted,
-                "The haul stopped before a repoint; items that are not repointed are as they were.",
+                "The haul stopped; games whose records are not updated are as they were.",
                 "When that is settled, go on with: deft-barge resume, or undo with: deft-barge undo",
             )
         },
@@ -223,7 +223,7 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
         }
         if item.holds_originals() {
             let (size, from) = (item.planned.size.on_disk, crate::present::path(item.held_at()));
-            sink.say(&format!("  held    {size} of originals in {from}; let go with: deft-barge release {}", row.id))?;
+            sink.say(&format!("  kept    {size} of originals in {from}; delete with: deft-barge release {}", row.id))?;
         }
         if let Stage::Released { left } = item.stage
             && left > 0
@@ -340,7 +340,7 @@ pub fn undo(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
         }
     }
     let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
-    ask_unless(which.yes, sink, &format!("Return haul {} ({})?", row.id, titles.join(", ")))?;
+    ask_unless(which.yes, sink, &format!("Undo haul {} ({})?", row.id, titles.join(", ")))?;
     let stop = sink.stop(Pace::default())?;
     let shown = Shown::new(sink);
     let items: Vec<ItemId> = row.items.iter().map(|item| item.id).collect();
@@ -436,7 +436,7 @@ pub fn repair(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
 
 /// `return --rest`
 fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool, sink: &Sink) -> Result<u8, Fault> {
-    ask_unless(yes, sink, &format!("Give up the games of haul {} that are not repointed yet?", row.id))?;
+    ask_unless(yes, sink, &format!("Cancel the games of haul {} whose records are not updated yet?", row.id))?;
     let stop = sink.stop(Pace::default())?;
     let shown = Shown::new(sink);
     let result = cancel_leaving(site, journal, row.id, stuck, &|event| shown.event(event), &stop);

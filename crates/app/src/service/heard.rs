@@ -46,7 +46,7 @@ impl Heard {
                 } else {
                     String::new()
                 };
-                Self::Said { text: format!("{title}: {bytes} came back{stays}") }
+                Self::Said { text: format!("{title}: freed {bytes}{stays}") }
             }
             HaulEvent::Failed { item, title, why } => Self::Failed { item, title, why },
         }

@@ -114,7 +114,7 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, S
         out.push((Weight::Text, format!("last act    {}", date(last))));
     }
     if let Some(of) = row.returns {
-        out.push((Weight::Text, format!("returns     haul {of}")));
+        out.push((Weight::Text, format!("undoes      haul {of}")));
     }
     let bytes: Bytes = row.items.iter().map(|item| item.planned.size.on_disk).sum();
     let files: u64 = row.items.iter().map(|item| item.planned.size.files).sum();
@@ -123,7 +123,7 @@ fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, S
     let held: Bytes =
         row.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
     if held > Bytes::ZERO {
-        out.push((Weight::Text, format!("held        {held} of originals, until they are let go")));
+        out.push((Weight::Text, format!("kept        {held} of originals, until you release them")));
     }
     for item in &row.items {
         out.extend(item_lines(item, passage));

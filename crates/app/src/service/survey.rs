@@ -240,7 +240,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
     // Who searches does not look for what is held.
     for held in history.held(site).iter().filter(|_| words.is_empty()) {
         sink.say(&format!(
-            "held      {} of {} in {} (haul {}); let go with: deft-barge release {}",
+            "kept      {} of {} in {} (haul {}); delete with: deft-barge release {}",
             held.bytes,
             line(&held.title),
             path(&held.path),
@@ -258,7 +258,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
         sink.say(&format!("{}   {at}   {}", pad(words::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
-        let returns = haul.returns.map_or_else(String::new, |id| format!(", returns haul {id}"));
+        let returns = haul.returns.map_or_else(String::new, |id| format!(", undoes haul {id}"));
         sink.say(&format!(
             "haul {}   {}   {}{returns}",
             haul.id,

@@ -129,7 +129,7 @@ fn draft(site: &Site, wish: &Traced, out: Option<&Path>, sink: &Sink) -> Result<
     if sink.is_json() {
         sink.document("profile-draft", serde_json::json!({ "profile": text, "file": out }))?;
     } else if let Some(file) = out {
-        sink.say(&format!("Written to {}. Read it, mend it, then: deft-barge profile check {0}", shown(file)))?;
+        sink.say(&format!("Written to {}. Read and correct it, then: deft-barge profile check {0}", shown(file)))?;
     } else {
         sink.say(text.trim_end())?;
     }

@@ -39,7 +39,7 @@ impl State {
         self.message = Some(match &self.plan {
             None => "There is no plan yet.".into(),
             Some(plan) if plan.items.is_empty() => "Nothing is on this haul.".into(),
-            Some(plan) if plan.blocked() => "A stop stands in the way; it is the first line of the findings.".into(),
+            Some(plan) if plan.blocked() => "Blocked: see the first line of the findings.".into(),
             _ if !self.idle() => "A haul is running.".into(),
             _ if self.unfinished().is_some() => {
                 "Another haul is under way; go on with it or undo it in the Running view.".into()
@@ -91,7 +91,7 @@ impl State {
                 Some(Question::yes(text, Answer::Cancel))
             }
             Wish::Cancel => self.unfinished().map(|haul| {
-                let text = "Give up the games that are not repointed yet? They stay as they were; the others stay where they are now.";
+                let text = "Cancel the games whose records are not updated yet? They stay as they were; the others stay where they are now.";
                 Question::yes(text, Answer::Do(LongTask::GiveUp(haul.id)))
             }),
             Wish::CancelItem => {
@@ -117,7 +117,7 @@ impl State {
                 Question::yes(text, Answer::Do(LongTask::Release(haul.id)))
             }),
             Wish::Undo if idle => self.to_undo().map(|haul| {
-                let text = format!("Return haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
+                let text = format!("Undo haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
                 Question::yes(text, Answer::Do(LongTask::Return(haul.id)))
             }),
             _ => None,

@@ -92,7 +92,7 @@ impl State {
                 let mut sheet = Sheet::new(format!("Written to {}", path.display()));
                 sheet.lines = told.into_iter().map(|text| (Tone::Text, text)).collect();
                 let then =
-                    "Its games are in the Drives view from now on. Read the profile, and mend what the check says.";
+                    "Its games are in the Drives view from now on. Read the profile, and correct what the check found.";
                 sheet.lines.extend([(Tone::Text, String::new()), (Tone::Strong, then.into())]);
                 sheet.then = Some((KeyCode::Enter, "shows its games", Then::Guide));
                 self.sheet = Some(sheet);

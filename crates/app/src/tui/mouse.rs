@@ -82,7 +82,7 @@ impl State {
                 let held = self.survey.as_ref().and_then(|survey| survey.held.get(n));
                 self.message = held.map(|held| {
                     format!(
-                        "{} of originals of {} are held by haul {}; they go in the Log.",
+                        "{} of originals of {} are kept by haul {}; release them in the Log.",
                         held.bytes, held.title, held.haul
                     )
                 });

@@ -267,9 +267,9 @@ impl State {
             _ => {
                 self.policy = if self.policy == Policy::Hold { Policy::Release } else { Policy::Hold };
                 let words = match self.policy {
-                    Policy::Hold => "Originals are held until you let go of them.",
+                    Policy::Hold => "Originals are kept until you release them.",
                     Policy::Release => {
-                        "Originals go as soon as their copy is proved. A return then hauls the copy back."
+                        "Originals are deleted as soon as their copy is proved. An undo then copies them back."
                     }
                 };
                 self.message = Some(words.into());
@@ -398,7 +398,7 @@ impl State {
             (_, Some(adoption)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..adoption }))),
             (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
             _ => {
-                self.message = Some("Only a stray can be brought elsewhere.".into());
+                self.message = Some("Only an unlisted game can be moved from here.".into());
                 Vec::new()
             }
         }
@@ -411,7 +411,7 @@ impl State {
         };
         if !self.has_guide(&adoption.launcher) {
             self.message =
-                Some(format!("The profile of {} has no guide; it is adopted by its records.", adoption.launcher));
+                Some(format!("The profile of {} has no guide; it is imported by its records.", adoption.launcher));
             return Vec::new();
         }
         let text = "Bring the files to where the launcher looks, and then do what is said, act by act?";

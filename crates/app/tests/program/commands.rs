@@ -80,7 +80,7 @@ fn what_stands_in_the_way_is_refused_with_nothing_changed() {
     assert!(kinds.contains(&"cannot-hold") && cannot["stopped"].as_bool().unwrap(), "{kinds:?}");
     assert!(world.expect(&["haul", "copper", "--to", "newhold", "--yes"], 3).contains("it is locked"));
     world.expect(&["haul", "saltflat", "--to", "swift", "--yes"], 3);
-    assert!(world.expect(&["haul", "orchard", "--to", "newhold"], 3).contains("Accept with --yes"));
+    assert!(world.expect(&["haul", "orchard", "--to", "newhold"], 3).contains("Accept the warnings with --yes"));
     world.expect(&["haul", "no such game", "--to", "newhold"], 2);
     world.expect(&["haul", "saltflat", "--to", "no such drive"], 2);
     world.expect(&["haul", "saltflat"], 2);

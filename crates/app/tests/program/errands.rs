@@ -22,7 +22,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     screen.keys(&["Enter"]);
     screen.wait_for("items, in this order");
     screen.keys(&["a", "S"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     // The four zeros, large, and the game from there.
     screen.keys(&["P"]);
     let proof = screen.wait_for("It is the same");
@@ -38,7 +38,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     screen.keys(&["o"]);
     screen.wait_for("can be moved back.");
     screen.keys(&["y"]);
-    screen.wait_for(" came back");
+    screen.wait_for("freed ");
     let log = world.json(&["log"], 0);
     let items = log["hauls"][0]["items"].as_array().unwrap();
     assert!(items.iter().all(|item| item["stage"]["stage"] == "released"), "{log}");
@@ -83,7 +83,7 @@ fn the_dying_disk_is_emptied_and_one_game_is_repaired_from_the_old_copy() {
     screen.wait_until(|text| !text.contains("esc closes"));
     thread::sleep(Duration::from_millis(300));
     screen.keys(&["g"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     let survey = world.json(&["survey"], 0);
     let games = survey["games"].as_array().unwrap();
     let left: Vec<_> = games.iter().filter(|game| game["drive"] == "cellar").collect();
@@ -109,18 +109,18 @@ fn a_held_haul_is_released_and_another_returned_from_the_log() {
     screen.keys(&["End"]);
     screen.wait_for("Haul 1");
     screen.keys(&["u"]);
-    screen.wait_for("Return haul 1 (Pale Signal)?");
+    screen.wait_for("Undo haul 1 (Pale Signal)?");
     screen.keys(&["y"]);
     screen.wait_for("Haul 3: done");
     assert_eq!(tree(&old), before);
     screen.keys(&["L"]);
-    screen.wait_for("return of 1");
+    screen.wait_for("undo of 1");
     screen.keys(&["Home"]);
     screen.wait_for("Haul 2");
     screen.keys(&["o"]);
     screen.wait_for("Delete ");
     screen.keys(&["y"]);
-    screen.wait_for(" came back");
+    screen.wait_for("freed ");
     assert!(!world.old_place().exists() && world.new_place().is_dir());
     assert!(world.judge("Saltflat Rally").content());
 }
@@ -178,7 +178,7 @@ fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
     let plan = screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
     assert!(plan.contains("Pale Signal"), "{plan}");
     screen.keys(&["a", "S"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     let survey = world.json(&["survey"], 0);
     let game = survey["games"].as_array().unwrap().iter().find(|game| game["title"] == "Pale Signal").unwrap();
     assert_eq!((&game["drive"], &game["launcher"]), (&"newhold".into(), &"our-lamp".into()), "{game}");
@@ -210,9 +210,9 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     again.wait_for("copy ");
     // It is slowed and paused from here as from where it was begun.
     again.keys(&["p"]);
-    again.wait_for("was under way and is not at its end");
+    again.wait_for("is unfinished");
     again.keys(&["g"]);
-    again.wait_for("of originals are held");
+    again.wait_for("of originals are kept");
     assert_eq!(tree(&world.new_place()), tree(&world.old_place()));
     assert!(world.judge("Saltflat Rally").content());
 }
@@ -234,7 +234,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     screen.keys(&["x"]);
     let asked = screen.wait_for("alone? What was copied of it goes");
     screen.keys(&["y"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     let log = world.json(&["log"], 0);
     let items = log["hauls"][0]["items"].as_array().unwrap();
     let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
@@ -268,11 +268,11 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
     };
     assert_eq!(stage, "copying");
     let Some(again) = Screen::open(&world, 100, 30) else { return };
-    again.wait_for("was under way and is not at its end");
+    again.wait_for("is unfinished");
     again.keys(&["b"]);
     again.wait_for("The bell rings");
     again.keys(&["g"]);
-    again.wait_for("of originals are held");
+    again.wait_for("of originals are kept");
     let title = again.tmux(&["display-message", "-p", "#{pane_title}"]);
     assert_eq!(String::from_utf8_lossy(&title.stdout).trim(), "Deft Barge: done");
 }

@@ -140,7 +140,7 @@ Haul 1: originals kept
 begun       DATE
 last act    DATE
 what        1 item, 118.8 kB, 6 files
-held        118.8 kB of originals, until they are let go
+kept        118.8 kB of originals, until you release them
 
 Pale Signal
 from        swift   WORLD/drives/swift/lamp/pale-signal

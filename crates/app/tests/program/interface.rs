@@ -27,7 +27,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     }
     assert!(!world.new_place().exists(), "nothing touches a disk before the start");
     screen.keys(&["S"]);
-    let end = screen.wait_for("lets go of them");
+    let end = screen.wait_for("releases them");
     for word in ["0 differ", "0 missing", "0 extra", "0 B to download", "every byte was read back"] {
         assert!(end.contains(word), "{word}\n{end}");
     }
@@ -38,7 +38,7 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
     screen.keys(&["n"]);
     assert!(world.old_place().exists());
     screen.keys(&["o", "y"]);
-    screen.wait_for(" came back");
+    screen.wait_for("freed ");
     assert!(!world.old_place().exists());
     screen.keys(&["?"]);
     screen.wait_for("undo the haul");
@@ -82,7 +82,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     let asked = screen.wait_for("of originals during the haul (Saltflat Rally)");
     assert!(asked.contains("Delete "), "{asked}");
     screen.keys(&["y"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     let survey = world.json(&["survey"], 0);
     let games = survey["games"].as_array().unwrap();
     let lies = |title: &str| games.iter().find(|game| game["title"] == title).unwrap()["drive"].clone();
@@ -105,7 +105,7 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     screen.keys(&["n"]);
     screen.wait_for("g goes on with the others");
     screen.keys(&["g", "y"]);
-    screen.wait_for("lets go of them");
+    screen.wait_for("releases them");
     let items = world.json(&["log"], 0)["hauls"][0]["items"].clone();
     assert!(items.as_array().unwrap().iter().all(|item| item["stage"]["stage"] == "proved"), "{items}");
 }
@@ -183,7 +183,7 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     screen.keys(&["4", "Enter"]);
     screen.wait_for("Quillgate is running");
     screen.keys(&["S"]);
-    screen.wait_for("A stop stands in the way");
+    screen.wait_for("Blocked: see the first line");
     Command::new("kill").arg(launcher.id().to_string()).status().unwrap();
     launcher.wait().unwrap();
     screen.wait_for("ready; S starts it");
@@ -193,9 +193,9 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     screen.keys(&["c"]);
     thread::sleep(Duration::from_millis(300));
     if !screen.text().contains("Stop, and return") {
-        screen.wait_for("lets go of them");
+        screen.wait_for("releases them");
         screen.keys(&["u"]);
-        screen.wait_for("Return haul");
+        screen.wait_for("Undo haul");
     }
     screen.keys(&["y"]);
     let begun = Instant::now();
@@ -232,7 +232,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     let old = world.at("drives/pocket/old games/brass-herons");
     assert!(!old.exists());
     screen.keys(&["u"]);
-    screen.wait_for("Return haul 2");
+    screen.wait_for("Undo haul 2");
     screen.keys(&["y"]);
     screen.wait_for("Haul 3: done");
     assert!(old.is_dir());

@@ -63,14 +63,14 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     let said = interrupted(&world, &["resume", "--limit", "2"]);
     assert!(!said.contains("as before"), "{said}");
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
-    screen.wait_for("was under way and is not at its end");
+    screen.wait_for("is unfinished");
     screen.keys(&["R", "g"]);
     screen.wait_for("2.0 MB/s at most");
     screen.wait_for("MB/s, mean");
     screen.keys(&["x"]);
     let asked = screen.wait_for("alone? What was copied of it goes");
     screen.keys(&["y"]);
-    screen.wait_for("of originals are held");
+    screen.wait_for("of originals are kept");
     let log = world.json(&["log"], 0);
     let items = log["hauls"][0]["items"].as_array().unwrap();
     let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
@@ -136,7 +136,7 @@ fn undo_in_running_means_the_haul_that_is_shown_and_a_draft_ends_with_its_haul()
     screen.keys(&["4", "Enter"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);
-    screen.wait_for("lets go of them");
+    screen.wait_for("releases them");
     screen.keys(&["D"]);
     screen.wait_until(|text| text.contains("on disk") && !text.contains("on this haul"));
     // A later haul of another program is not what Running shows.

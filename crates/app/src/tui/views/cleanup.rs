@@ -59,7 +59,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let rows = rows(state);
     if rows.is_empty() {
-        canvas.put_at(2, 1, "Nothing is lying about.", theme.good(), area);
+        canvas.put_at(2, 1, "Nothing to clean up.", theme.good(), area);
         return;
     }
     let below = 8.min(area.height / 2);
@@ -105,13 +105,13 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
         acts.push((key, words));
     }
     if fits {
-        acts.push(("1-9".into(), "bring it to that drive and adopt it there"));
+        acts.push(("1-9".into(), "move it to that drive and import it there"));
         let launcher = state.find_here().and_then(|lying| match &lying.what {
             FindKind::Unlisted { fits: Some(fit), .. } => Some(fit.launcher.as_str()),
             _ => None,
         });
         if launcher.is_some_and(|launcher| state.has_guide(launcher)) {
-            acts.push((state.keys.name(Wish::Guided, View::Cleanup), "adopt it with the launcher, act by act"));
+            acts.push((state.keys.name(Wish::Guided, View::Cleanup), "import it with the launcher, step by step"));
         }
     }
     if acts.is_empty() {
@@ -136,9 +136,9 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some((lying, anchors)) = &state.finds else { return (String::new(), theme.text()) };
     let gives = |act: &CleanupAct| matches!(act, CleanupAct::Release | CleanupAct::Quarantine);
     let bytes: Bytes = lying.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();
-    let what = format!("{} lying about", count((lying.len() + anchors.len()) as u64));
+    let what = format!("{} found", count((lying.len() + anchors.len()) as u64));
     if bytes == Bytes::ZERO {
         return (what, theme.text());
     }
-    (format!("{what}; {bytes} could come back. Every act is looked at in the Haul view first."), theme.text())
+    (format!("{what}; {bytes} could be freed. Everything is shown in the Haul view first."), theme.text())
 }

@@ -425,7 +425,7 @@ fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
     let drive = &state.drive;
     let mut lines = vec![
         format!("{}: {} used of {}, {} kept free", line(&drive.name), state.used, drive.capacity, drive.reserve),
-        format!("{} are games, {} held originals", state.games, state.held),
+        format!("{} are games, {} kept originals", state.games, state.held),
     ];
     let able = &drive.abilities;
     let mut lacks: Vec<String> = Vec::new();
@@ -560,7 +560,7 @@ fn idle_summary(state: &State, survey: &Survey) -> String {
     let held: Bytes = survey.held.iter().map(|held| held.bytes).sum();
     if held > Bytes::ZERO {
         let key = state.keys.name(Wish::Show(View::Log), View::Drives);
-        return format!("{held} of originals are held; they go in the Log ({key}).");
+        return format!("{held} of originals are kept; release them in the Log ({key}).");
     }
     let problems =
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();

@@ -161,7 +161,7 @@ fn turn(plan: &Plan, n: usize) -> String {
 fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     if plan.findings.is_empty() {
-        canvas.put_at(0, 0, "Nothing stands in the way.", theme.good(), area);
+        canvas.put_at(0, 0, "Nothing blocks it.", theme.good(), area);
         return 1;
     }
     let most = (area.height / 3).max(3);
@@ -326,7 +326,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let time = words::span(plan.timing.whole);
     let what = format!("{}, {}, {time}", words::several(plan.items.len(), "item"), plan.bytes());
     if plan.blocked() {
-        return (format!("{what}: a stop stands in the way"), theme.danger());
+        return (format!("{what}: blocked"), theme.danger());
     }
     if cautions > 0 && !state.accepted {
         let text = format!("{what}: {} to accept with {}", words::several(cautions, "warning"), key(Wish::Accept));
@@ -339,9 +339,9 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         .find(|mode| !matches!(mode, Strategy::Records | Strategy::Import))
     {
         None => "",
-        Some(Strategy::Quarantine) => " It is kept beside its place until you let go of it.",
+        Some(Strategy::Quarantine) => " It is renamed and kept until you release it.",
         Some(_) if plan.policy == Policy::Release => " The originals go as soon as their copy is proved.",
-        Some(_) => " The originals stay until you let go of them.",
+        Some(_) => " The originals are kept until you release them.",
     };
     (format!("{what}: ready; {} starts it.{stays}", key(Wish::Start)), theme.moving())
 }

@@ -74,7 +74,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
 
 /// What a haul was, in few words.
 fn what(haul: &LogLine) -> String {
-    let returned = haul.returns.map_or_else(String::new, |id| format!("return of {id}: "));
+    let returned = haul.returns.map_or_else(String::new, |id| format!("undo of {id}: "));
     let first = haul.items.first().map_or("nothing", |item| item.title.as_str());
     let more = match haul.items.len() {
         0 | 1 => String::new(),
@@ -130,7 +130,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         acts.push(format!("{}, then {go_on} goes on with it", state.keys.name(Wish::Show(View::Running), View::Log)));
     }
     if haul.items.iter().any(ItemRow::holds_originals) {
-        acts.push(format!("{} lets go of the originals that it holds", key(Wish::LetGo)));
+        acts.push(format!("{} releases the originals that it keeps", key(Wish::LetGo)));
     }
     if state.to_undo().is_some_and(|other| other.id == haul.id) {
         acts.push(format!("{} returns it", key(Wish::Undo)));
@@ -169,7 +169,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         ),
     };
     if held == Bytes::ZERO {
-        return (format!("{hauls}; no originals are held."), theme.text());
+        return (format!("{hauls}; no originals are kept."), theme.text());
     }
-    (format!("{hauls}; {held} of originals are held and take room until you let go of them."), theme.text())
+    (format!("{hauls}; {held} of originals are kept and take room until you release them."), theme.text())
 }

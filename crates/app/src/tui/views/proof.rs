@@ -213,7 +213,7 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     }
     y += u16::from(y > 0);
     let held = if item.holds_originals() {
-        format!("{} of originals are held; they go in the Log.", item.planned.size.on_disk)
+        format!("{} of originals are kept; release them in the Log.", item.planned.size.on_disk)
     } else {
         format!("The item is {}.", words::stage_word(&item.stage))
     };
@@ -221,7 +221,7 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
         held,
         format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open)),
         format!("{} starts the game from its new place.", key(Wish::Play)),
-        format!("{} mends what differs from another copy.", key(Wish::Repair)),
+        format!("{} repairs what differs from another copy.", key(Wish::Repair)),
     ] {
         canvas.put_at(0, y, &text, theme.dim(), area);
         y += 1;
@@ -234,7 +234,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
     let bad = closer.blocks.iter().filter(|state| matches!(state, BlockState::Differs | BlockState::Missing)).count();
     let what = match (bad, rewritten) {
         (0, _) => "each has the hash of its original".to_string(),
-        (_, true) => "it is a record file, rewritten by the repoint".into(),
+        (_, true) => "it is a record file, updated by this haul".into(),
         (n, false) => format!("{} not the same", words::plural(n, "is", "are")),
     };
     let blocks = words::several(closer.blocks.len(), "block");
@@ -311,7 +311,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         Some(proof) if proof.holds() => {
             "All four must be zero, and they are. A file that was not there before is only told."
         }
-        Some(_) => "What differs can be mended from another copy, or the haul returned in the Log.",
+        Some(_) => "Repair what differs from another copy, or undo the haul in the Log.",
         None => "",
     };
     (text.into(), theme.text())

@@ -156,7 +156,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             let (words, style) = if record.sound {
                 ("It fits the game's place.", theme.good())
             } else {
-                ("It does not fit the game's place. Let its launcher mend it.", theme.danger())
+                ("It doesn't point to the game. Repair it in the launcher.", theme.danger())
             };
             lines.push((words.into(), style));
         }

@@ -269,7 +269,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     let heading = if tried {
         format!("Haul {} has tried its first game and waits for you.", row.id)
     } else {
-        format!("Haul {} was under way and is not at its end.", row.id)
+        format!("Haul {} is unfinished.", row.id)
     };
     canvas.put_at(0, 0, &heading, theme.strong(), area);
     let mut y = 2;
@@ -302,7 +302,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
         )
     } else {
         format!(
-            "Every original is whole, and every record leads to a whole copy. {go_on} goes on where it was, {cancel} gives up what is unfinished, {undo} undoes all of it."
+            "Every original is complete, and every record points to a complete copy. {go_on} resumes, {cancel} cancels what is unfinished, {undo} undoes all of it."
         )
     };
     y += canvas.put_wrapped(&text, theme.text(), below(area, y));
@@ -348,7 +348,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
             held.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
         let key = |wish| state.keys.name(wish, View::Running);
         let text = format!(
-            "{bytes} of originals are held (haul {}). Start the game once; then {} lets go of them, {} puts everything back.",
+            "{bytes} of originals are kept (haul {}). Launch the game once; then {} releases them, {} undoes the haul.",
             held.id,
             key(Wish::LetGo),
             key(Wish::Undo)
@@ -415,7 +415,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
             key(Wish::Undo)
         ),
         (None, ..) if state.unfinished().is_some() => format!(
-            "{} goes on, {} gives up what is unfinished, {} undoes all.",
+            "{} resumes, {} cancels what is unfinished, {} undoes all.",
             key(Wish::GoOn),
             key(Wish::Cancel),
             key(Wish::Undo)

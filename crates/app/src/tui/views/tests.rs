@@ -394,7 +394,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("quarantine; keep"));
     stage.press(KeyCode::Esc);
-    assert!(stage.text(160, 47).contains("lying about") && stage.state.draft == drafted);
+    assert!(stage.text(160, 47).contains("could be freed") && stage.state.draft == drafted);
     let acts = stage.press(KeyCode::Char('H'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("Saltflat Rally"));
@@ -786,7 +786,7 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     assert!(stage.text(160, 47).contains("1 is not the same"), "{}", stage.text(160, 47));
     let differences =
         std::mem::take(&mut stage.state.proofs.fresh.values_mut().next().expect("a fresh proof").differences);
-    assert!(stage.text(160, 47).contains("rewritten by the repoint"));
+    assert!(stage.text(160, 47).contains("updated by this haul"));
     stage.state.proofs.fresh.values_mut().next().expect("a fresh proof").differences = differences;
     // Mending asks first.
     stage.press(KeyCode::Esc);
@@ -818,7 +818,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     // The last line is the oldest haul.
     stage.press(KeyCode::End);
     stage.press(KeyCode::Char('u'));
-    assert!(stage.text(160, 47).contains("Return haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
+    assert!(stage.text(160, 47).contains("Undo haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
     let acts = stage.press(KeyCode::Char('y'));
     assert_eq!(acts, [Act::Run(LongTask::Return(deft_barge_core::bytes::HaulId(1)))]);
 }
