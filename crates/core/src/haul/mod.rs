@@ -1,8 +1,8 @@
-//! Doing a plan: copy, compare, repoint, prove, hold, release, and return; journaled so that nothing is ever lost.
+//! Doing a plan: copy, verify, update records, prove, keep, release, and undo; journaled so that nothing is ever lost.
 //!
-//! Laws (architecture): one whole proved copy at every instant; records lead to a whole copy at every
-//! instant and change together; a release removes only what was compared and is unchanged; nothing
-//! else is touched; killed anywhere, the next start resumes or returns. Start at [`Haul::run`].
+//! Laws (ARCHITECTURE.md): one whole verified copy at every instant; records point to a whole copy at every
+//! instant and change together; a release removes only what was verified and is unchanged; nothing
+//! else is touched; killed anywhere, the next start resumes or undoes. Start at [`Haul::run`].
 #![warn(clippy::wildcard_enum_match_arm, reason = "a new stage or edit must be thought of in each step")]
 
 mod context;

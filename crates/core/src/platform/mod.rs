@@ -1,7 +1,7 @@
 //! What the system must give, behind plain functions with promises.
 //!
 //! Law: a look never waits for a mount that does not answer, and never for a pipe; one that ceases to answer in the middle of a walk is
-//! left after a while. Start at [`Look`].
+//! left after a while. Start at `Look` for what is asked, at `files.rs` for what is done.
 
 mod drive;
 mod file_system;
