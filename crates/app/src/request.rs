@@ -157,7 +157,7 @@ pub struct Traced {
     pub places: Vec<PathBuf>,
 }
 
-/// What may be done about a find; each is a haul that can be returned until it is released.
+/// What may be done about a find; each is a haul that can be undone until it is released.
 #[derive(Debug, Subcommand)]
 pub enum CleanupRequest {
     /// Compare an old copy with the installed game, and hold it; `release` then lets go of what is the same.

@@ -322,7 +322,7 @@ pub fn undo(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     };
     let row = match journal.live()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
-        _ => newest(&journal, which, fits, "that can be returned")?,
+        _ => newest(&journal, which, fits, "that can be undone")?,
     };
     let stuck = if back.leave { Stuck::IsLeft } else { Stuck::Refuses };
     if back.rest {

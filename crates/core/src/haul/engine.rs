@@ -260,7 +260,7 @@ fn run_item(
                 work.set_stage(Stage::Placed)?;
             }
             (Stage::Planned, Strategy::Duplicate) => compare_with_what_stays(work)?,
-            (Stage::Planned, Strategy::Quarantine) => {
+            (Stage::Planned | Stage::Renaming, Strategy::Quarantine) => {
                 turn()?;
                 set_aside(work)?;
             }

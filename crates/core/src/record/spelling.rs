@@ -5,6 +5,7 @@
 //! at the end. Whatever part of the path did not change stays as it was written.
 
 use super::letters::SpellingError;
+use std::collections::BTreeSet;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
@@ -225,7 +226,7 @@ impl Spelling {
                 let text = std::str::from_utf8(name).ok().map(str::to_string);
                 let fits = |text: &String| !windows || !text.contains(['\\', ':', '"', '<', '>', '|', '?', '*']);
                 let written = match escapes {
-                    Escapes::Percent => Some(percent(name, self.lower_digits())),
+                    Escapes::Percent => Some(percent(name, &self.percent_habits())),
                     Escapes::None => text.filter(fits).filter(|text| !text.contains(['\n', '\r'])),
                 };
                 (usual.as_str(), written.ok_or_else(|| SpellingError::NotText(path.into()))?)
@@ -253,9 +254,25 @@ impl Spelling {
         matches!(self.lead, Lead::Relative(_))
     }
 
-    fn lower_digits(&self) -> bool {
-        let escapes = self.names.iter().flat_map(|name| name.written.split('%').skip(1));
-        escapes.filter_map(|escape| escape.get(..2)).any(|digits| digits.contains(|c: char| c.is_ascii_lowercase()))
+    fn percent_habits(&self) -> PercentHabits {
+        let mut habits = PercentHabits::default();
+        for name in &self.names {
+            let mut rest = name.written.as_bytes();
+            while let Some((byte, behind)) = rest.split_first() {
+                let digits =
+                    if *byte == b'%' { behind.get(..2).and_then(|two| str::from_utf8(two).ok()) } else { None };
+                let Some((digits, meant)) = digits.and_then(|two| Some((two, u8::from_str_radix(two, 16).ok()?)))
+                else {
+                    habits.bare.insert(*byte);
+                    rest = behind;
+                    continue;
+                };
+                habits.lower |= digits.contains(|c: char| c.is_ascii_lowercase());
+                habits.escaped.insert(meant);
+                rest = &behind[2..];
+            }
+        }
+        habits
     }
 
     /// What stands before the names, and the names.
@@ -374,19 +391,41 @@ impl Escapes {
     }
 }
 
-/// Percent-encodes a name: everything but what may stand in a path of a URI as it is (RFC 3986, 3.3).
-fn percent(name: &[u8], lower: bool) -> String {
+/// What a writer of URIs escapes, and how.
+#[derive(Debug, Default)]
+struct PercentHabits {
+    lower: bool,
+    escaped: BTreeSet<u8>,
+    bare: BTreeSet<u8>,
+}
+
+/// Percent-encodes a name: everything but what may stand in a path of a URI as it is (RFC 3986, 3.3), and what this writer escapes all
+/// the same. Letters beyond ASCII stay as they are where the writer leaves them (RFC 3987).
+fn percent(name: &[u8], habits: &PercentHabits) -> String {
+    let beyond = |bytes: &BTreeSet<u8>| bytes.iter().any(|byte| !byte.is_ascii());
+    let bare_letters = beyond(&habits.bare) && !beyond(&habits.escaped);
     let mut out = String::with_capacity(name.len());
-    for byte in name {
-        if byte.is_ascii_alphanumeric() || b"-._~!$&'()*+,;=:@".contains(byte) {
-            out.push(char::from(*byte));
-        } else if lower {
-            out.push_str(&format!("%{byte:02x}"));
-        } else {
-            out.push_str(&format!("%{byte:02X}"));
+    for chunk in name.utf8_chunks() {
+        for c in chunk.valid().chars() {
+            let mut bytes = [0; 4];
+            let bytes = c.encode_utf8(&mut bytes).as_bytes();
+            let usual = c.is_ascii_alphanumeric() || "-._~!$&'()*+,;=:@".contains(c);
+            let always = |byte: &u8| habits.escaped.contains(byte) && !habits.bare.contains(byte);
+            if (usual && !bytes.iter().any(always))
+                || (bare_letters && !c.is_ascii() && !c.is_control() && !c.is_whitespace())
+            {
+                out.push(c);
+            } else {
+                bytes.iter().for_each(|byte| escape(*byte, habits.lower, &mut out));
+            }
         }
+        chunk.invalid().iter().for_each(|byte| escape(*byte, habits.lower, &mut out));
     }
     out
+}
+
+fn escape(byte: u8, lower: bool, out: &mut String) {
+    out.push_str(&if lower { format!("%{byte:02x}") } else { format!("%{byte:02X}") });
 }
 
 /// Parts a file URI (RFC 8089) into what stands before its path, and the path.
@@ -491,6 +530,10 @@ mod tests {
             ("Z:", "/", "/mnt", "Z:\\mnt"),
             ("C:\\a", "/pfx/drive_c/a", "/pfx/drive_c/b/c", "C:\\b\\c"),
             ("\\\\?\\D:\\Games", "/mnt/old/Games", "/x", "\\\\?\\Z:\\x"),
+            ("file:///a/it%27s", "/a/it's", "/b's/it's", "file:///b%27s/it%27s"),
+            ("file:///a/it's%28", "/a/it's(", "/(b)'/c", "file:///%28b)'/c"),
+            ("file:///mnt/ö/x", "/mnt/ö/x", "/ä b/🎲/x", "file:///ä%20b/🎲/x"),
+            ("file:///a/%c3%b6/x", "/a/ö/x", "/ä/x", "file:///%c3%a4/x"),
             ("~/g", "/home/me/g", "/home/me/h/g", "~/h/g"),
             ("~", "/home/me", "/home/me/g", "~/g"),
             ("$HOME/g", "/home/me/g", "/mnt/g", "/mnt/g"),
@@ -590,7 +633,7 @@ mod tests {
             prop_assume!(!names.is_empty() && !names[0].starts_with('.'));
             for (n, name) in names.iter().enumerate() {
                 text.push_str(if n == 0 { "" } else { choices[separators[n]] });
-                text.push_str(&if lead.starts_with("file") { percent(name.as_bytes(), false) } else { name.clone() });
+                text.push_str(&if lead.starts_with("file") { percent(name.as_bytes(), &PercentHabits::default()) } else { name.clone() });
             }
             if end { text.push_str(choices[separators[4]]); }
             let (spelling, path) = Spelling::read(&text, &bases()).unwrap();

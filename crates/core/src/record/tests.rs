@@ -605,3 +605,51 @@ fn a_folder_that_is_its_own_base_is_written_as_a_dot_and_never_as_nothing() {
         assert_eq!(spelling.write(std::path::Path::new("/g/Fen/bin/x"), &bases).unwrap().0, below, "{text}");
     }
 }
+
+/// What was escaped stays escaped, the same way, also where a path goes to another drive; and it comes back to the same bytes.
+#[test]
+fn what_a_writer_escaped_stays_escaped_in_the_same_way() {
+    let cases: [(Format, &str, &str, &str); 14] = [
+        (
+            Format::Json,
+            r#"{"at": "/mnt/\u00f6l/B\u00e4r \u0026 Co"}"#,
+            "/mnt/größe/Bär & Co",
+            r#""/mnt/gr\u00f6\u00dfe/B\u00e4r \u0026 Co""#,
+        ),
+        (Format::Json, r#"{"at": "/a/\u00C4"}"#, "/ß/Ä/🎲", r#""/\u00DF/\u00C4/\uD83C\uDFB2""#),
+        (Format::Json, r#"{"at": "\/a\/\u65e5"}"#, "/b c/日", r#""\/b c\/\u65e5""#),
+        (Format::Json, r#"{"at": "/a/\u0046en/Ö"}"#, "/öl/Fen/Ö", r#""/öl/\u0046en/Ö""#),
+        (Format::Json, r#"{"at": "/\ud83c\udfb2/x"}"#, "/🎲🎲/y/x", r#""/\ud83c\udfb2\ud83c\udfb2/y/x""#),
+        (Format::Yaml, r#"at: "/a/\u00e4 \x41""#, "/ö/ä A", r#""/\u00f6/\u00e4 \x41""#),
+        (Format::Yaml, r#"at: "/a\/\xe4""#, "/日\u{f6}/ä", r#""/\u65e5\xf6\/\xe4""#),
+        (Format::Yaml, r#"at: "/a/\U0001F3B2""#, "/ä/🎲", r#""/\U000000E4/\U0001F3B2""#),
+        (Format::Toml, r#"at = "/a/\u00E4""#, "/ö🎲/ä", r#""/\u00F6\U0001F3B2/\u00E4""#),
+        (Format::Xml, "<r at='/a/it&apos;s &#228; &#62;'/>", "/ö/it's ä >", "'/&#246;/it&apos;s &#228; &#62;'"),
+        (
+            Format::Xml,
+            "<r at=\"/a/it&apos;s/&#x00E4;\"/>",
+            "/don't/ö/it's/ä",
+            "\"/don&apos;t/&#x00F6;/it&apos;s/&#x00E4;\"",
+        ),
+        (
+            Format::Xml,
+            "<r><g>/a/&quot;q&quot; &gt; it's</g></r>",
+            "/b/\"q\" > it's",
+            "<g>/b/&quot;q&quot; &gt; it's</g>",
+        ),
+        (Format::Xml, "<r><g>/ü/&#xe4;</g></r>", "/ö/ä", "<g>/ö/&#xe4;</g>"),
+        (Format::Json, r#"{"at": "/mnt/ö/\u00e4"}"#, "/mnt/ü/ä", r#""/mnt/ü/\u00e4""#),
+    ];
+    for (format, text, new, wanted) in cases {
+        let document = parsed(text.as_bytes(), format);
+        let (place, side, old) = all_leaves(&document).into_iter().find(|leaf| leaf.2.starts_with('/')).unwrap();
+        let written = document.written(&place, side).unwrap().to_string();
+        let bytes = document.replace(&place, side, new, None).unwrap_or_else(|e| panic!("{text}: {e}"));
+        let now = String::from_utf8(bytes).unwrap();
+        assert!(now.contains(wanted), "{text}: {now} instead of {wanted}");
+        let again = parsed(now.as_bytes(), format);
+        assert_eq!(again.leaf(&place, side).as_deref(), Some(new), "{now}");
+        let back = again.replace(&place, side, &old, Some(&written)).unwrap();
+        assert_eq!(String::from_utf8(back).unwrap(), text, "back");
+    }
+}

@@ -51,6 +51,77 @@ fn in_digits(units: &[u16], fold: bool) -> String {
     units.iter().map(unit).collect::<Vec<_>>().join(GAP)
 }
 
+/// A pattern for a name of which each character may be written in a way of its own: writers escape what they must, and leave the rest.
+fn in_any_way(name: &str) -> String {
+    // In UTF-16 there is a zero between two characters of ASCII, or before the first one of them.
+    name.chars().map(|c| format!("(?:{})", ways_of(c).join("|"))).collect::<Vec<_>>().join("\\x00?")
+}
+
+/// The patterns for one character: as it is (UTF-8, UTF-16, a code page of the west), in either case, and as an escape.
+fn ways_of(c: char) -> Vec<String> {
+    // Literal text, also where each of its letters takes two bytes.
+    let text = |text: &str| text.bytes().map(|b| escaped(&[b])).collect::<Vec<_>>().join("\\x00?");
+    let number = |before: &str, digits: &str, behind: &str| {
+        format!(
+            "{}\\x00?(?:0\\x00?)*{}{}{}",
+            text(before),
+            text(digits),
+            if behind.is_empty() { "" } else { "\\x00?" },
+            text(behind)
+        )
+    };
+    let mut cases: Vec<char> = [c].into_iter().chain(c.to_lowercase()).chain(c.to_uppercase()).collect();
+    // What ASCII has in two cases is folded by the pattern; the upper case of some letters is more than one.
+    cases.retain(|other| {
+        *other == c || (!c.is_ascii() && c.to_lowercase().count() == 1 && c.to_uppercase().count() == 1)
+    });
+    cases.dedup();
+    let mut ways = Vec::new();
+    for c in cases {
+        let code = u32::from(c);
+        let (mut utf8, mut utf16) = ([0; 4], [0; 2]);
+        let bytes = c.encode_utf8(&mut utf8).as_bytes();
+        let units = &*c.encode_utf16(&mut utf16);
+        ways.push(escaped(bytes));
+        if !c.is_ascii() {
+            ways.push(escaped(&units.iter().flat_map(|unit| unit.to_le_bytes()).collect::<Vec<_>>()));
+            ways.push(escaped(&units.iter().flat_map(|unit| unit.to_be_bytes()).collect::<Vec<_>>()));
+            ways.extend(u8::try_from(code).ok().map(|byte| escaped(&[byte])));
+        }
+        if c.is_ascii_alphanumeric() {
+            continue;
+        }
+        let all_units = |sign: &str| {
+            units.iter().map(|unit| number(sign, &format!("{unit:x}"), "")).collect::<Vec<_>>().join("\\x00?")
+        };
+        let all_bytes = |one: &dyn Fn(u8) -> String| text(&bytes.iter().map(|byte| one(*byte)).collect::<String>());
+        ways.extend([all_units("\\u"), all_units("\\x"), number("\\U", &format!("{code:x}"), "")]);
+        ways.extend([number("\\u{", &format!("{code:x}"), "}"), number("\\x{", &format!("{code:x}"), "}")]);
+        ways.extend([number("&#", &code.to_string(), ";"), number("&#x", &format!("{code:x}"), ";")]);
+        ways.extend([
+            all_bytes(&|b| format!("%{b:02x}")),
+            all_bytes(&|b| format!("\\x{b:02x}")),
+            all_bytes(&|b| format!("\\{b:03o}")),
+        ]);
+        if c.is_ascii() {
+            // A word of a shell, a sign that is written twice, and the blank of a form.
+            ways.extend([text(&format!("\\{c}")), text(&format!("\\\\{c}")), text(&format!("{c}{c}"))]);
+        }
+        let named = match c {
+            ' ' => &["+", "\\s"][..],
+            '&' => &["&amp;"],
+            '<' => &["&lt;"],
+            '>' => &["&gt;"],
+            '"' => &["&quot;"],
+            '\'' => &["&apos;"],
+            '\u{a0}' => &["\\_"],
+            _ => &[],
+        };
+        ways.extend(named.iter().map(|named| text(named)));
+    }
+    ways
+}
+
 impl Needle {
     pub(crate) fn new(name: &str) -> Self {
         let run = run(name);
@@ -59,27 +130,8 @@ impl Needle {
             let wide = wide.strip_suffix("\\x00").unwrap_or(&wide).to_string();
             (vec![run.to_string(), wide], in_digits(&run.encode_utf16().collect::<Vec<_>>(), true))
         } else {
-            // Nothing of the name is plain: every form of it is looked for.
-            let units: Vec<u16> = name.encode_utf16().collect();
-            let le: Vec<u8> = units.iter().flat_map(|unit| unit.to_le_bytes()).collect();
-            let be: Vec<u8> = units.iter().flat_map(|unit| unit.to_be_bytes()).collect();
-            let form = |sign: &str, four: bool| -> String {
-                let one = |unit: &u16| if four { format!("{unit:04x}") } else { format!("0*{unit:x}") };
-                units.iter().map(|unit| format!("{sign}{}", one(unit))).collect()
-            };
-            let percent: String = name.bytes().map(|byte| format!("(?:{}|%{byte:02x})", escaped(&[byte]))).collect();
-            let codes: String =
-                name.chars().map(|c| format!("&#(?:{}|x0*{:x});", u32::from(c), u32::from(c))).collect();
-            let forms = vec![
-                escaped(name.as_bytes()),
-                escaped(&le),
-                escaped(&be),
-                form("\\\\u", true),
-                form("\\\\x", false),
-                percent,
-                codes,
-            ];
-            (forms, in_digits(&units, false))
+            // Nothing of the name is plain for sure: each of its characters may be written in each of the known ways.
+            (vec![in_any_way(name)], in_digits(&name.encode_utf16().collect::<Vec<_>>(), true))
         };
         let compiled = |pattern: &str| Regex::new(&format!("(?i-u){pattern}"));
         let fast_pattern = fast.join("|");
@@ -130,8 +182,7 @@ pub(crate) struct WholeName(Regex);
 impl WholeName {
     pub(crate) fn new(name: &str) -> Self {
         // One character that is no letter or digit, or an escape that stands for one (percent signs, \\u, \\x, octal, entities).
-        const ONE: &str =
-            r"(?:[^0-9A-Za-z]|%[0-9A-Fa-f]{2}|\\u[0-9A-Fa-f]{4}|\\x[0-9A-Fa-f]{2}|\\[0-7]{3}|&\#?[0-9A-Za-z]{1,8};)";
+        const ONE: &str = r"(?:[^0-9A-Za-z]|%[0-9A-Fa-f]{2}|\\(?:u[0-9A-Fa-f]{4}|U[0-9A-Fa-f]{8}|x[0-9A-Fa-f]{1,4}|[ux]\{[0-9A-Fa-f]{1,8}\}|[0-7]{3}|s)|&\#?[0-9A-Za-z]{1,8};)";
         let mut narrow = String::new();
         let mut wide = String::new();
         for c in name.chars() {
@@ -139,8 +190,15 @@ impl WholeName {
                 narrow.push(c);
                 wide.push_str(&format!("{c}\\x00"));
             } else {
-                // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
-                narrow.push_str(&format!("{ONE}{{1,{}}}", c.len_utf8()));
+                if c.is_ascii() {
+                    // Words of a shell have a backslash before it, or two; some signs are written twice.
+                    let twice =
+                        if "%$'\"\\".contains(c) { format!("|{}", escaped(&[c as u8; 2])) } else { String::new() };
+                    narrow.push_str(&format!(r"(?:\\{{0,2}}{ONE}{twice})"));
+                } else {
+                    // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
+                    narrow.push_str(&format!("{ONE}{{1,{}}}", c.len_utf8()));
+                }
                 wide.push_str(&format!("(?s-u:.){{{}}}", c.len_utf16() * 2));
             }
         }
@@ -284,6 +342,79 @@ mod tests {
             assert!(needle.hive.is_match(digits.join(",").as_bytes()), "{name}");
             assert!(needle.hive.is_match(digits.join(",\\\n  ").as_bytes()), "{name}");
             assert!(!needle.is_in("something else"), "{name}");
+        }
+    }
+
+    /// How writers write one character that they escape; `None` where such a writer leaves it as it is.
+    fn escapes(c: char, dialect: usize) -> String {
+        let mut bytes = [0; 4];
+        let bytes = c.encode_utf8(&mut bytes).as_bytes().to_vec();
+        let mut units = [0; 2];
+        let units = c.encode_utf16(&mut units).to_vec();
+        let all = |form: &dyn Fn(u16) -> String| units.iter().map(|unit| form(*unit)).collect::<String>();
+        let each = |form: &dyn Fn(u8) -> String| bytes.iter().map(|byte| form(*byte)).collect::<String>();
+        match dialect {
+            0 => all(&|unit| format!("\\u{unit:04x}")),
+            1 => all(&|unit| format!("\\u{unit:04X}")),
+            2 => all(&|unit| format!("\\x{unit:x}")),
+            3 => format!("\\U{:08X}", u32::from(c)),
+            4 => format!("\\u{{{:x}}}", u32::from(c)),
+            5 => format!("&#{};", u32::from(c)),
+            6 => format!("&#x{:04X};", u32::from(c)),
+            7 => each(&|byte| format!("%{byte:02X}")),
+            8 => each(&|byte| format!("\\x{byte:02x}")),
+            9 => each(&|byte| format!("\\{byte:03o}")),
+            _ if c.is_ascii() => format!("\\{c}"),
+            _ => c.to_string(),
+        }
+    }
+
+    #[test]
+    fn a_name_is_found_whatever_its_writer_escapes_of_it() {
+        let names = [
+            "Ö b",
+            "ä 9",
+            "日 X 出",
+            "é'",
+            "3 & 4",
+            "µ",
+            "🎲 7",
+            "a-b",
+            "Ü%",
+            "Pale Signal",
+            "Fen Two",
+            "Drift & Däughters",
+        ];
+        // What a writer leaves as it is: all of ASCII, letters and digits, nothing, or nothing but the blank.
+        let leaves: [fn(char) -> bool; 4] = [
+            |c| c.is_ascii(),
+            |c| c.is_ascii_alphanumeric(),
+            |c| c.is_alphanumeric(),
+            |c| c == ' ' || c.is_ascii_alphanumeric(),
+        ];
+        let wide = |text: &str, bytes: fn(u16) -> [u8; 2]| -> Vec<u8> { text.encode_utf16().flat_map(bytes).collect() };
+        for name in names {
+            let (needle, whole) = (Needle::new(name), WholeName::new(name));
+            for (n, leaves) in leaves.iter().enumerate() {
+                for dialect in 0..11 {
+                    let written = |c: char| if leaves(c) { c.to_string() } else { escapes(c, dialect) };
+                    let text = format!("at=/games/{}/bin", name.chars().map(written).collect::<String>());
+                    let shown = format!("{name}: {text} ({n}, {dialect})");
+                    assert!(needle.fast.is_match(text.as_bytes()), "{shown}");
+                    assert!(whole.is_in(text.as_bytes()), "{shown}: whole");
+                    assert!(needle.fast.is_match(&wide(&text, u16::to_le_bytes)), "{shown}: UTF-16");
+                    assert!(
+                        needle.fast.is_match(&wide(&text, u16::to_be_bytes)),
+                        "{shown}: UTF-16, the other way round"
+                    );
+                }
+            }
+            for (other, text) in [(name.to_lowercase(), "lower"), (name.to_uppercase(), "upper")] {
+                assert!(needle.fast.is_match(other.as_bytes()) || other.contains("SS"), "{name}: {text} case");
+            }
+            for nothing in ["\0\0\0 \\ & ;", "/games/Another/bin", "Oe b, ae 9"] {
+                assert!(!needle.fast.is_match(nothing.as_bytes()), "{name}: {nothing}");
+            }
         }
     }
 

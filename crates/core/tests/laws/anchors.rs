@@ -1,4 +1,4 @@
-//! Re-anchoring: a drive has another path, and all launchers find their games again by one act that can be returned.
+//! Re-anchoring: a drive has another path, and all launchers find their games again by one act that can be undone.
 
 use std::fs;
 use std::path::{Path, PathBuf};

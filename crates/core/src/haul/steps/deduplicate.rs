@@ -109,6 +109,10 @@ pub(crate) fn set_aside(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
             return Err(HaulError::NotOurs { path: to });
         }
         bring_in_line(work, Path::new("/nowhere"))?;
+        // The journal knows before the name goes: whoever gives up from here on looks for the folder at both places.
+        if work.item.stage == Stage::Planned {
+            work.set_stage(Stage::Renaming)?;
+        }
         work.site.disk.rename(&from, &to).map_err(HaulError::disk("rename", &to))?;
     }
     if !is_there(&to) {

@@ -3,6 +3,7 @@
 //! Law: a scanner never follows what a file refers to (aliases, entities, includes), and is linear in
 //! the size of the text. Decoding and encoding know nothing of the document around.
 
+mod escapes;
 mod format;
 mod hive;
 mod ini;
@@ -86,6 +87,12 @@ pub(crate) fn may_say(style: Style, raw: &str, text: &str) -> bool {
 
 /// How `new` is written where `raw` stands, with the habits of `raw`; `None` if that style cannot hold it.
 pub(crate) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
+    let plain = plain(style, side, new, raw)?;
+    Some(escapes::carried_over(style, raw, &plain).unwrap_or(plain))
+}
+
+/// How `new` is written with no escapes but those that are needed.
+fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
     match style {
         Style::Fixed | Style::Given(_) | Style::JsonWord | Style::XmlName | Style::XmlAttributeName => None,
         Style::JsonText | Style::JsonNumber => json::encode(style, new, raw),
