@@ -416,10 +416,14 @@ fn percent(name: &[u8], habits: &PercentHabits) -> String {
             {
                 out.push(c);
             } else {
-                bytes.iter().for_each(|byte| escape(*byte, habits.lower, &mut out));
+                for byte in bytes {
+                    escape(*byte, habits.lower, &mut out);
+                }
             }
         }
-        chunk.invalid().iter().for_each(|byte| escape(*byte, habits.lower, &mut out));
+        for byte in chunk.invalid() {
+            escape(*byte, habits.lower, &mut out);
+        }
     }
     out
 }
