@@ -52,7 +52,7 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             canvas.fill(y, style, area);
             let drive = held.drive.as_deref().unwrap_or(words::NO_DRIVE);
             let text =
-                format!("{mark} held  {:>9}  {} on {drive}, haul {haul}", held.bytes.to_string(), line(&held.title));
+                format!("{mark} kept  {:>9}  {} on {drive}, haul {haul}", held.bytes.to_string(), line(&held.title));
             canvas.put_at(0, y, &pad(&text, width), style, area);
         }
         LogRow::Haul(id) => {
@@ -133,7 +133,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         acts.push(format!("{} releases the originals that it keeps", key(Wish::LetGo)));
     }
     if state.to_undo().is_some_and(|other| other.id == haul.id) {
-        acts.push(format!("{} returns it", key(Wish::Undo)));
+        acts.push(format!("{} undoes it", key(Wish::Undo)));
     }
     if haul.items.iter().any(|item| item.proof.is_some()) {
         acts.push(format!("{} looks at its proof", key(Wish::Open)));

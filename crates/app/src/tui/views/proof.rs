@@ -256,7 +256,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
     }
     y += 1;
     if let Some(original) = &closer.original {
-        let text = format!("beside the held original {}", path(original));
+        let text = format!("beside the kept original {}", path(original));
         canvas.put_at(0, y, &cut_middle(&text, width), theme.dim(), area);
         canvas.put_at(0, y + 1, &format!("{:>14}  {:>8}  {:>8}", "byte", "original", "copy"), theme.dim(), area);
         y += 2;
@@ -269,7 +269,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
             y += 1;
         }
     } else if bad > 0 && !rewritten {
-        canvas.put_at(0, y, "No held original is there to compare its bytes with.", theme.dim(), area);
+        canvas.put_at(0, y, "No kept original is there to compare its bytes with.", theme.dim(), area);
     }
 }
 

@@ -812,7 +812,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     stage.press(KeyCode::Char('L'));
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
-        let held = shown.find("held").expect("held originals");
+        let held = shown.find("kept").expect("kept originals");
         assert!(shown.contains("Pale Signal") && held < shown.find("proved").expect("a haul"), "{shown}");
     }
     // The last line is the oldest haul.
