@@ -34,7 +34,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     // What is played is not released: the game is closed first.
     end_programs_of(&world);
     screen.keys(&["L"]);
-    screen.wait_for("held  ");
+    screen.wait_for("kept  ");
     screen.keys(&["o"]);
     screen.wait_for("can be moved back.");
     screen.keys(&["y"]);
@@ -103,8 +103,8 @@ fn a_held_haul_is_released_and_another_returned_from_the_log() {
     let Some(screen) = Screen::open(&world, 120, 36) else { return };
     screen.wait_for("on disk");
     screen.keys(&["L"]);
-    let log = screen.wait_for("held  ");
-    assert!(log.find("held  ") < log.find("haul 1").or(log.find("Haul 1")), "{log}");
+    let log = screen.wait_for("kept  ");
+    assert!(log.find("kept  ") < log.find("haul 1").or(log.find("Haul 1")), "{log}");
     // The older haul stands at the end, and what is done means that one.
     screen.keys(&["End"]);
     screen.wait_for("Haul 1");

@@ -106,7 +106,7 @@ fn keys_do_nothing_in_a_window_that_is_too_small_to_show_what_they_do() {
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
     screen.first_frame();
     screen.keys(&["L"]);
-    screen.wait_for("held");
+    screen.wait_for("kept");
     screen.tmux(&["set-option", "window-size", "manual"]);
     screen.tmux(&["resize-window", "-x", "30", "-y", "8"]);
     screen.wait_until(|text| text.lines().all(|line| line.chars().count() <= 30));
