@@ -132,7 +132,7 @@ fn steady(text: &str, world: &World) -> String {
 
 #[test]
 fn a_report_says_what_moved_what_was_rewritten_and_what_is_held() {
-    let world = World::new();
+    let world = World::on_disk();
     world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 0);
     let told = steady(&world.expect(&["report"], 0), &world);
     let wanted = "

@@ -23,7 +23,7 @@ fn titles(list: &serde_json::Value) -> Vec<&str> {
 
 #[test]
 fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
-    let world = World::new();
+    let world = World::on_disk();
     fill(&world, "swift", 30_000);
     let words = ["tidewright=swift", "pale signal=cellar"];
     let plan = world.json(&[&["plan"], &words[..]].concat(), 0);
@@ -58,7 +58,7 @@ fn what_fits_only_in_the_right_order_is_planned_in_it_and_hauled() {
 
 #[test]
 fn where_nothing_fits_it_is_said_what_lacks_and_what_would_help() {
-    let world = World::new();
+    let world = World::on_disk();
     for drive in ["swift", "cellar", "newhold", "pocket"] {
         fill(&world, drive, 20_000);
     }

@@ -48,10 +48,24 @@ pub fn tree(root: &Path) -> Tree {
     out
 }
 
+/// A folder in memory where that has room: what is flushed to a device proves nothing here, and takes most of the time.
+fn folder_in_memory() -> tempfile::TempDir {
+    let output = Command::new("df").args(["--output=avail", "-B1", "/dev/shm"]).output();
+    let text = output.map(|output| String::from_utf8_lossy(&output.stdout).into_owned()).unwrap_or_default();
+    let free = text.lines().nth(1).and_then(|line| line.trim().parse::<u64>().ok()).unwrap_or_default();
+    if free > 2_000_000_000 { tempfile::tempdir_in("/dev/shm") } else { tempfile::tempdir() }.unwrap()
+}
+
 impl World {
     /// A world for a test that starts no launcher.
     pub fn new() -> Self {
         Self::with(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)))
+    }
+
+    /// A world on a file system where folders take room.
+    pub fn on_disk() -> Self {
+        let turn = Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner));
+        Self::made(turn, Scale::SMALL, tempfile::tempdir_in("/var/tmp").unwrap())
     }
 
     /// A world for a test that starts one.
@@ -61,15 +75,18 @@ impl World {
 
     /// A world that takes some seconds to haul in, at the lowest rate.
     pub fn slow() -> Self {
-        Self::made(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)), Scale(100))
+        Self::made(
+            Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)),
+            Scale(100),
+            folder_in_memory(),
+        )
     }
 
     fn with(turn: Turn) -> Self {
-        Self::made(turn, Scale::SMALL)
+        Self::made(turn, Scale::SMALL, folder_in_memory())
     }
 
-    fn made(turn: Turn, scale: Scale) -> Self {
-        let folder = tempfile::tempdir().unwrap();
+    fn made(turn: Turn, scale: Scale, folder: tempfile::TempDir) -> Self {
         make(&folder.path().join("world"), 7, scale).unwrap();
         Self(folder, turn)
     }

@@ -97,8 +97,8 @@ impl<'a> Haul<'a> {
         self.patience = patience;
     }
 
-    /// Goes on with every item until all are proved, and released where that is the policy. Items on other drives go on at
-    /// the same time.
+    /// Goes on with every item until all are proved, and released where that is the policy; a stop that is asked for behind the last
+    /// proof leaves the originals kept. Items on other drives go on at the same time.
     ///
     /// An item that cannot go on is left where it stands. Items of other drives and launchers go on, and all others as well if
     /// its originals could not be read or did not keep still.
@@ -170,11 +170,13 @@ impl<'a> Haul<'a> {
             }
         });
         self.in_doubt = doubt;
-        if let Some(error) = first {
-            return Err(error);
-        }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        Ok(HaulEnd { items: row.items })
+        match first {
+            // Asked for behind the last proof: no resume would find anything to go on with. What was to be released is kept.
+            Some(HaulError::Paused) if !row.unfinished() => Ok(HaulEnd { items: row.items }),
+            Some(error) => Err(error),
+            None => Ok(HaulEnd { items: row.items }),
+        }
     }
 }
 

@@ -14,6 +14,7 @@ use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;
 
+use crate::acts::both_ways;
 use crate::around::{Killed, files};
 use crate::house::{House, same};
 
@@ -162,17 +163,17 @@ fn what_a_launcher_makes_of_a_folder_by_itself_is_watched() {
     assert!(!look().whole);
 }
 
-/// Kills what a plan does at many of its acts, resumes or returns it, and sees that all is as it was after the return.
+/// Kills what a plan does at many of its acts, resumes it and undoes it, or undoes it at once, and sees that all is as it was.
 pub fn killed_at_many_acts(house: &House, step: usize, plan: &dyn Fn() -> Plan, holds: &dyn Fn(&str)) {
     let before = house.records();
-    for from in (0..).step_by(step) {
+    for (from, resumes) in both_ways((0..).step_by(step)) {
         let gate = Killed { acts: AtomicUsize::new(0), from };
         let result = house.haul(&plan(), Some(Arc::new(gate)));
         let site = house.site();
         let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
         assert!(result.is_ok() || unfinished.is_some(), "act {from}");
         let id = journal.hauls().unwrap()[0].id;
-        if result.is_err() && (from / step).is_multiple_of(2) {
+        if result.is_err() && resumes {
             Haul::of(&site, &journal, id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             holds(&format!("resumed after act {from}"));
         }

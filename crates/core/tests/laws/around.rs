@@ -19,6 +19,7 @@ use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::survey::{Survey, UserData, Way, survey};
 use deft_barge_harbor::launchers::{Launcher, saves_of};
 
+use crate::acts::both_ways;
 use crate::house::{House, same};
 
 fn surveyed(house: &House) -> Survey {
@@ -205,7 +206,7 @@ fn killed_at_any_act_the_old_place_leads_to_all_of_it_and_the_haul_resumes_or_re
     let place = house.home().join(".local/share/pale-signal/mods");
     let (bytes, before) = (files(&place), house.records());
     let mut kills = 0;
-    for from in 0.. {
+    for (from, resumes) in both_ways(0..) {
         let plan = planned(&house, "Pale Signal: mods", "newhold", None);
         let gate = Arc::new(Killed { acts: AtomicUsize::new(0), from });
         let result = house.haul(&plan, Some(gate));
@@ -213,7 +214,7 @@ fn killed_at_any_act_the_old_place_leads_to_all_of_it_and_the_haul_resumes_or_re
         let site = house.site();
         let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();
         let id = journal.hauls().unwrap()[0].id;
-        if result.is_err() && from % 2 == 0 {
+        if result.is_err() && resumes {
             Haul::of(&site, &journal, id).unwrap().run(&|_| {}, &Control::default()).unwrap();
             assert!(files(&place) == bytes && place.is_symlink(), "resumed after act {from}");
         }

@@ -303,6 +303,9 @@ impl Gate for Meeting {
             return Ok(());
         }
         let Some(n) = self.places.iter().position(|place| act.path().starts_with(place)) else { return Ok(()) };
+        if self.alone.load(Ordering::SeqCst) {
+            return Ok(());
+        }
         let mut come = self.come.lock().unwrap();
         come[n] = true;
         self.changed.notify_all();

@@ -1,15 +1,14 @@
 //! Laws under faults: the n-th act on a disk fails, for every n.
 
-use std::collections::HashMap;
 use std::io;
-use std::mem::{Discriminant, discriminant};
-use std::path::Path;
+use std::mem::Discriminant;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex};
 
-use deft_barge_core::disk::{Act, Gate, What};
+use deft_barge_core::disk::{Act, Gate};
 
-use crate::scenarios::{ALL, Case};
+use crate::acts::{ActLog, every_fault, kind_of};
+use crate::scenarios::{Case, Scenario};
 
 const NOT_PERMITTED: i32 = 1;
 const NONE: i32 = 2;
@@ -77,77 +76,18 @@ impl Gate for Flaky {
     }
 }
 
-/// Counts acts by their kind.
-#[derive(Debug, Default)]
-struct Counting(Mutex<HashMap<Discriminant<Act<'static>>, (usize, bool)>>);
-
-impl Gate for Counting {
-    fn before(&self, act: &Act<'_>) -> io::Result<()> {
-        let mut counts = self.0.lock().unwrap();
-        let count = counts.entry(kind_of(act)).or_insert((0, act.only_reads()));
-        count.0 += 1;
-        Ok(())
-    }
-}
-
-/// The kind of an act, whatever it is done to.
-fn kind_of(act: &Act<'_>) -> Discriminant<Act<'static>> {
-    let nowhere = Path::new("");
-    let (path, offset, len) = (nowhere, 0, 0);
-    discriminant(&match act {
-        Act::Look(_) => Act::Look(path),
-        Act::OpenFolder(_) => Act::OpenFolder(path),
-        Act::OpenRead(_) => Act::OpenRead(path),
-        Act::Read { .. } => Act::Read { path, offset, len },
-        Act::ReadFolder(_) => Act::ReadFolder(path),
-        Act::Create(_) => Act::Create(path),
-        Act::OpenWrite(_) => Act::OpenWrite(path),
-        Act::Write { .. } => Act::Write { path, offset, len },
-        Act::SetLen { .. } => Act::SetLen { path, len },
-        Act::Flush(_) => Act::Flush(path),
-        Act::FlushFolder(_) => Act::FlushFolder(path),
-        Act::FlushDrive(_) => Act::FlushDrive(path),
-        Act::Share { .. } => Act::Share { at: path, of: path },
-        Act::Meta(_) => Act::Meta(path),
-        Act::MakeFolder(_) => Act::MakeFolder(path),
-        Act::MakeLink { .. } => Act::MakeLink { at: path },
-        Act::HardLink { .. } => Act::HardLink { at: path, of: path },
-        Act::Rename { .. } => Act::Rename { from: path, to: path },
-        Act::Replace { .. } => Act::Replace { from: path, to: path },
-        Act::Exchange { .. } => Act::Exchange { one: path, other: path },
-        Act::Commit(_) => Act::Commit(path),
-        Act::Remove { .. } => Act::Remove { path, what: What::File },
-    })
-}
-
-/// Some of `count` acts, the first and the last among them.
-fn some(count: usize, most: usize) -> Vec<usize> {
-    let mut all: Vec<usize> = (0..most.min(count)).map(|n| n * (count - 1) / (most.min(count) - 1).max(1)).collect();
-    all.dedup();
-    all
-}
-
-#[test]
-fn a_failure_at_any_act_leaves_a_whole_copy_and_can_be_resumed_or_returned() {
-    /// Acts of each kind that are tried every day: looks and reads, and acts that change something.
-    const SOME: [usize; 2] = [4, 9];
+/// Failures of many acts of a scenario, each with one of its errors and gone on or back from; all of them with all errors, both
+/// ways, where that is asked for.
+fn fails_at_any_act(scenario: Scenario) {
+    let every = every_fault();
+    let log = ActLog::of(scenario);
     let (mut failed, mut passed, mut tried) = (0, 0, 0);
-    // Some of each kind take long enough for every day; all of them with all errors are tried where that is asked for.
-    let all = std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some();
-    for scenario in ALL {
-        let count = Arc::new(Counting::default());
-        let case = Case::new(scenario);
-        case.act(Some(case.port.site().disk.and_gate(count.clone()))).unwrap();
-        let counts = count.0.lock().unwrap().clone();
-        assert!(counts.len() >= 5, "{scenario:?}: {counts:?}");
-        for (kind, (acts, only_reads)) in counts {
-            let chosen = if all { (0..acts).collect() } else { some(acts, SOME[usize::from(!only_reads)]) };
-            for (n, which) in chosen.into_iter().flat_map(|n| (0..MOST).map(move |which| (n, which))) {
-                if !all && which != (n + scenario as usize) % MOST {
-                    continue;
-                }
-                tried += 1;
-                let when = format!("act {n} of {acts} of {kind:?} fails with error {which}");
+    for (kind, chosen) in log.chosen_by_kind(every) {
+        let faults = chosen.into_iter().flat_map(|n| (0..MOST).map(move |which| (n, which)));
+        for (n, which) in faults.filter(|(n, which)| every || *which == (n + scenario as usize) % MOST) {
+            tried += 1;
+            for goes_on in [true, false].into_iter().filter(|goes_on| every || *goes_on == (tried % 2 == 0)) {
+                let when = format!("act {n} of {kind:?} fails with error {which}");
                 let case = Case::new(scenario);
                 // Acts of several threads come in another order each time; a late fault may meet none.
                 let gate = Flaky {
@@ -158,22 +98,50 @@ fn a_failure_at_any_act_leaves_a_whole_copy_and_can_be_resumed_or_returned() {
                     which,
                     failing: AtomicBool::new(false),
                 };
-                match case.act(Some(case.port.site().disk.and_gate(Arc::new(gate)))) {
-                    Ok(()) => {
-                        passed += 1;
-                        // What cannot be removed is left and named, and is no failure.
-                        case.release_what_was_left();
-                        case.check_done(&when);
-                        continue;
-                    }
-                    Err(_) => failed += 1,
+                if case.act(Some(case.port.site().disk.and_gate(Arc::new(gate)))).is_ok() {
+                    passed += 1;
+                    // What cannot be removed is left and named, and is no failure.
+                    case.release_what_was_left();
+                    case.check_done(&when);
+                    continue;
                 }
+                failed += 1;
                 case.check_instant(&when);
-                if tried % 2 == 0 { case.recover_forward(&when) } else { case.recover_back(&when) }
+                if goes_on { case.recover_forward(&when) } else { case.recover_back(&when) }
             }
         }
     }
     println!("{failed} faults met, {passed} passed by");
-    assert!(failed > 100, "{failed} faults met, {passed} passed by");
+    assert!(failed >= 5, "{failed} faults met, {passed} passed by");
     assert!(passed > 0, "a few failures are of no consequence: a link that cannot be made is a rename instead");
+}
+
+#[test]
+fn a_failure_at_any_act_of_a_haul_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::Haul);
+}
+
+#[test]
+fn a_failure_at_any_act_of_a_haul_that_releases_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::HaulAndRelease);
+}
+
+#[test]
+fn a_failure_at_any_act_of_a_release_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::Release);
+}
+
+#[test]
+fn a_failure_at_any_act_of_an_undo_with_originals_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::ReturnHeld);
+}
+
+#[test]
+fn a_failure_at_any_act_of_an_undo_without_originals_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::ReturnReleased);
+}
+
+#[test]
+fn a_failure_at_any_act_of_a_rename_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    fails_at_any_act(Scenario::Rename);
 }

@@ -18,6 +18,7 @@ use deft_barge_core::survey::{Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::STRAY;
 
+use crate::acts::both_ways;
 use crate::around::{Killed, files};
 use crate::house::{House, same};
 
@@ -183,8 +184,7 @@ fn setting_aside_killed_at_any_act_leaves_the_folder_whole_under_one_name_and_re
     let house = House::new();
     let folder = stray(&house);
     let before = files(&folder);
-    // Each act both ways: what leads on after one kill is no proof of what gives up after it.
-    for (from, resumes) in (0..).flat_map(|from| [(from, true), (from, false)]) {
+    for (from, resumes) in both_ways(0..) {
         let plan = removal(&house, &folder, CleanupAct::Quarantine);
         let gate = Killed { acts: AtomicUsize::new(0), from };
         let result = house.haul(&plan, Some(Arc::new(gate)));

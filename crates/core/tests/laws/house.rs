@@ -17,6 +17,8 @@ use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::quillgate::Judgement;
 use deft_barge_harbor::world::{self, Scale};
 
+use crate::port::folder_in_memory;
+
 /// A game of each launcher that can be moved.
 pub const GAMES: [(&str, Option<Launcher>); 8] = [
     ("ninepin/np-03", Some(Launcher::Ninepin)),
@@ -33,7 +35,7 @@ pub struct House(tempfile::TempDir);
 
 impl House {
     pub fn new() -> Self {
-        let house = Self(tempfile::tempdir().unwrap());
+        let house = Self(folder_in_memory());
         world::make(&house.0.path().join("world"), 7, Scale::SMALL).unwrap();
         house
     }

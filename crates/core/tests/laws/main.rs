@@ -1,6 +1,7 @@
 //! The laws of the haul, each with a test that tries to break it. Every fault is tried at every act of a small haul.
 #![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break worlds by hand")]
 
+mod acts;
 mod adopting;
 mod anchors;
 mod around;

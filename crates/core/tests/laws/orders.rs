@@ -15,6 +15,7 @@ use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, StepKind, pla
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 
+use crate::acts::both_ways;
 use crate::house::{House, same};
 use crate::port::tree;
 
@@ -106,7 +107,7 @@ fn there_and_back(house: &House, items: &[(&str, &str)], plan: &Plan) {
 #[test]
 fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_originals() {
     // Nothing fits on swift before something has left it.
-    let house = house(&[("swift", 20_000)]);
+    let house = house(&[("swift", 60_000)]);
     let items = [(TIDE, "swift"), (PALE, "cellar"), (HEXWOOD, "newhold")];
     let plan = planned(&house, &items);
     assert!(!plan.blocked(), "{:?}", plan.findings);
@@ -130,12 +131,12 @@ fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_origin
 
 #[test]
 fn two_full_drives_change_places_over_a_third_one() {
-    let house = house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)]);
+    let house = house(&[("swift", 60_000), ("cellar", 60_000), ("newhold", 6_000_000)]);
     for items in [[(TIDE, "swift"), (PALE, "cellar")], [(HEXWOOD, "swift"), (GULL, "cellar")]] {
         let house = if items[0].0 == TIDE {
             &house
         } else {
-            &self::house(&[("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)])
+            &self::house(&[("swift", 60_000), ("cellar", 60_000), ("newhold", 6_000_000)])
         };
         let plan = planned(house, &items);
         assert!(!plan.blocked(), "{:?}", plan.findings);
@@ -150,9 +151,9 @@ fn two_full_drives_change_places_over_a_third_one() {
 #[test]
 fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
     let items = [(TIDE, "swift"), (PALE, "cellar")];
-    let free = [("swift", 20_000), ("cellar", 20_000), ("newhold", 6_000_000)];
+    let free = [("swift", 60_000), ("cellar", 60_000), ("newhold", 6_000_000)];
     let (mut on, mut back) = (0, 0);
-    for left_at in 0.. {
+    for (left_at, goes_back) in both_ways(0..) {
         let house = house(&free);
         let (plan, records) = (planned(&house, &items), house.records());
         let (seen, stop) = (std::cell::Cell::new(0), Control::default());
@@ -169,7 +170,6 @@ fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
             break;
         }
         // Half made copies are in the way of what goes back, and go first.
-        let goes_back = left_at % 2 == 1;
         if goes_back {
             let site = house.site();
             let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
@@ -197,7 +197,7 @@ fn a_haul_in_an_order_goes_on_or_back_from_every_stage_at_which_it_was_left() {
 
 #[test]
 fn what_does_not_fit_in_any_order_says_what_would_help() {
-    let free = [("swift", 20_000), ("cellar", 20_000), ("newhold", 10_000), ("pocket", 10_000)];
+    let free = [("swift", 60_000), ("cellar", 60_000), ("newhold", 10_000), ("pocket", 10_000)];
     let house = house(&free);
     let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
     let kinds: Vec<&FindingKind> = plan.findings.iter().map(|finding| &finding.kind).collect();
@@ -235,7 +235,7 @@ impl Gate for Spoiling {
 
 #[test]
 fn what_needs_the_room_of_originals_that_stay_is_not_begun() {
-    let house = house(&[("swift", 20_000)]);
+    let house = house(&[("swift", 60_000)]);
     let plan = planned(&house, &[(TIDE, "swift"), (PALE, "cellar")]);
     let old = place(&house, PALE);
     let mut site = house.site();

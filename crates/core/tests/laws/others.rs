@@ -395,7 +395,7 @@ impl Gate for Pulls {
 /// A drive goes at any act of a haul that releases, and of an undo; it comes back, and all of it comes to its end.
 #[test]
 fn a_drive_that_is_pulled_at_any_act_costs_nothing_and_the_haul_goes_on_when_it_is_back() {
-    let samples = if std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some() { 200 } else { 12 };
+    let samples = if crate::acts::every_fault() { 200 } else { 12 };
     for drive in ["swift", "newhold"] {
         for undoes in [false, true] {
             let mut acts = None;

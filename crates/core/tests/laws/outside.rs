@@ -810,7 +810,7 @@ fn from_every_state_with_drives_away_and_lists_edited_something_comes_to_an_end(
         "hauled back",
     ];
     // On a usual day every fourth of them.
-    let every = if std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some() { 1 } else { 4 };
+    let every = if crate::acts::every_fault() { 1 } else { 4 };
     let (mut walked, mut all) = (0, 0);
     for state in states {
         for drive in [None, Some("swift"), Some("newhold")] {

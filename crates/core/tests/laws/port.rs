@@ -10,7 +10,7 @@ use std::sync::LazyLock;
 use std::time::{Duration, UNIX_EPOCH};
 
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError};
+use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, HaulEvent};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Destination, Draft, Plan, plan};
@@ -29,6 +29,11 @@ static ROOM_IN_MEMORY: LazyLock<bool> = LazyLock::new(|| {
     let text = output.map(|output| String::from_utf8_lossy(&output.stdout).into_owned()).unwrap_or_default();
     text.lines().nth(1).and_then(|line| line.trim().parse::<u64>().ok()).is_some_and(|free| free > 1_000_000_000)
 });
+
+/// A folder in memory where that is to be had: these tests flush some hundred thousand times, and prove nothing about devices.
+pub fn folder_in_memory() -> tempfile::TempDir {
+    if *ROOM_IN_MEMORY { tempfile::tempdir_in("/dev/shm") } else { tempfile::tempdir() }.unwrap()
+}
 
 /// What a tree holds: kind, bytes, permissions and time of every name.
 pub type Tree = BTreeMap<PathBuf, (u32, i64, i64, Vec<u8>)>;
@@ -58,9 +63,7 @@ pub fn tree(root: &Path) -> Tree {
 
 impl Port {
     pub fn new() -> Self {
-        // In memory where that is to be had: these tests flush some hundred thousand times, and prove nothing about devices.
-        let folder = || if *ROOM_IN_MEMORY { tempfile::tempdir_in("/dev/shm") } else { tempfile::tempdir() };
-        let port = Self { folder: folder().unwrap(), state: folder().unwrap() };
+        let port = Self { folder: folder_in_memory(), state: folder_in_memory() };
         port.build();
         port
     }
@@ -179,13 +182,24 @@ impl Port {
     }
 
     pub fn haul(&self, disk: Option<Disk>, to: Destination, policy: Policy) -> Result<HaulEnd, HaulError> {
+        self.haul_told(disk, to, policy, &|_| {})
+    }
+
+    /// A haul whose events are heard.
+    pub fn haul_told(
+        &self,
+        disk: Option<Disk>,
+        to: Destination,
+        policy: Policy,
+        hear: &dyn Fn(HaulEvent),
+    ) -> Result<HaulEnd, HaulError> {
         let mut site = self.site();
         let plan = self.plan(&site, to, policy);
         if let Some(disk) = disk {
             site.disk = disk;
         }
         let (journal, _) = Journal::open(&site)?.recover()?;
-        Haul::begin(&site, &journal, &plan)?.run(&|_| {}, &Control::default())
+        Haul::begin(&site, &journal, &plan)?.run(hear, &Control::default())
     }
 
     /// Goes on with what a fault left, on a disk that works.

@@ -11,7 +11,8 @@ use std::time::{Duration, UNIX_EPOCH};
 
 use deft_barge_core::disk::{Act, Gate, What};
 
-use crate::scenarios::{ALL, Case};
+use crate::acts::{ActLog, both_ways, every_fault};
+use crate::scenarios::{Case, Scenario};
 
 /// What survives of what was not flushed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -221,41 +222,63 @@ impl Gate for PowerCut {
     }
 }
 
-#[test]
-fn a_power_cut_at_any_act_leaves_a_whole_copy_and_can_be_resumed_or_returned() {
+/// Cuts of the power before many acts of a scenario, all of them where that is asked for; each gone on and back from.
+fn power_is_cut_at_any_act(scenario: Scenario) {
+    let acts = ActLog::of(scenario).chosen_changes(every_fault());
     let mut cuts = 0;
-    for scenario in ALL {
+    for (n, goes_on) in both_ways(acts) {
+        let survives = if n.is_multiple_of(2) == goes_on { Survives::Nothing } else { Survives::Names };
+        let when = format!("cut at act {n}, survives {survives:?}");
         let case = Case::new(scenario);
-        let whole = PowerCut::new(&case, usize::MAX);
-        case.act(Some(case.port.site().disk.and_gate(whole.clone()))).unwrap();
-        let acts = whole.image.lock().unwrap().acts;
-        fs::remove_dir_all(&whole.grave).unwrap();
-        assert!(acts > 5, "{scenario:?}: {acts} acts");
-        for n in 0..acts {
-            {
-                let survives = if n % 4 < 2 { Survives::Nothing } else { Survives::Names };
-                let when = format!("cut at act {n} of {acts}, survives {survives:?}");
-                let case = Case::new(scenario);
-                let power = PowerCut::new(&case, n);
-                let failed = case.act(Some(case.port.site().disk.and_gate(power.clone()))).is_err();
-                power.fall_back(survives);
-                if !failed {
-                    // The cut came at an act that need not be durable, or after the last one.
-                    case.check_done(&when);
-                    continue;
-                }
-                cuts += 1;
-                case.check_instant(&when);
-                if n % 2 == 0 { case.recover_forward(&when) } else { case.recover_back(&when) }
-            }
+        let power = PowerCut::new(&case, n);
+        let failed = case.act(Some(case.port.site().disk.and_gate(power.clone()))).is_err();
+        power.fall_back(survives);
+        if !failed {
+            // The cut came at an act that need not be durable, or after the last one.
+            case.check_done(&when);
+            continue;
         }
+        cuts += 1;
+        case.check_instant(&when);
+        if goes_on { case.recover_forward(&when) } else { case.recover_back(&when) }
     }
-    assert!(cuts > 150, "{cuts} cuts met");
+    println!("{cuts} cuts met");
+    assert!(cuts > 5, "{cuts} cuts met");
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_a_haul_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::Haul);
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_a_haul_that_releases_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::HaulAndRelease);
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_a_release_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::Release);
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_an_undo_with_originals_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::ReturnHeld);
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_an_undo_without_originals_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::ReturnReleased);
+}
+
+#[test]
+fn a_power_cut_at_any_act_of_a_rename_leaves_a_whole_copy_and_can_be_resumed_or_undone() {
+    power_is_cut_at_any_act(Scenario::Rename);
 }
 
 #[test]
 fn the_stand_in_for_power_loses_what_was_not_flushed() {
-    let case = Case::new(crate::scenarios::Scenario::Haul);
+    let case = Case::new(Scenario::Haul);
     let power = PowerCut::new(&case, usize::MAX);
     let disk = case.port.site().disk.and_gate(power.clone());
     let at = |name: &str| case.port.at("drives/newhold/keep").join(name);

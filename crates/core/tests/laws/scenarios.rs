@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, HaulError, release_haul, undo_haul};
+use deft_barge_core::haul::{Control, HaulError, HaulEvent, release_haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::Destination;
@@ -87,12 +87,17 @@ impl Case {
 
     /// Does the scenario's act on this disk.
     pub fn act(&self, disk: Option<Disk>) -> Result<(), HaulError> {
+        self.act_told(disk, &|_| {})
+    }
+
+    /// Does the scenario's act on this disk, and lets events be heard.
+    pub fn act_told(&self, disk: Option<Disk>, hear: &dyn Fn(HaulEvent)) -> Result<(), HaulError> {
         match self.scenario {
-            Scenario::Haul => self.port.haul(disk, to_newhold(), Policy::Hold).map(drop),
-            Scenario::HaulAndRelease => self.port.haul(disk, to_newhold(), Policy::Release).map(drop),
+            Scenario::Haul => self.port.haul_told(disk, to_newhold(), Policy::Hold, hear).map(drop),
+            Scenario::HaulAndRelease => self.port.haul_told(disk, to_newhold(), Policy::Release, hear).map(drop),
             Scenario::Rename => {
                 let to = Destination::Library(self.port.at("drives/swift/second"));
-                self.port.haul(disk, to, Policy::Hold).map(drop)
+                self.port.haul_told(disk, to, Policy::Hold, hear).map(drop)
             }
             Scenario::Release | Scenario::ReturnHeld | Scenario::ReturnReleased => {
                 let mut site = self.port.site();
@@ -101,9 +106,9 @@ impl Case {
                 }
                 let (journal, _) = Journal::open(&site)?.recover()?;
                 if self.scenario == Scenario::Release {
-                    return release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop);
+                    return release_haul(&site, &journal, HaulId(1), hear, &Control::default()).map(drop);
                 }
-                undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).map(drop)
+                undo_haul(&site, &journal, HaulId(1), hear, &Control::default()).map(drop)
             }
         }
     }
