@@ -4,7 +4,9 @@ use std::fs;
 use std::io::Write;
 use std::path::{Path, PathBuf, absolute};
 
-use deft_barge_core::launcher::{Profile, ProfileCheck, check_profile, load_profiles};
+use deft_barge_core::launcher::{
+    ListCheck, ListFaultKind, Profile, ProfileCheck, ProfileError, check_profile, load_profiles,
+};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual_places};
 
@@ -141,20 +143,24 @@ fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
     let profiles = if let Some(file) = as_file {
         let text = read_text(&file)
             .map_err(|error| Fault::usage(format!("{} cannot be read: {error}.", file.display()), ""))?;
-        vec![
-            Profile::parse(&text, &file)
-                .map_err(|error| Fault::new(Kind::Usage, format!("{error}."), "Mend it, and check again."))?,
-        ]
+        vec![Profile::parse(&text, &file).map_err(|error| Fault::new(Kind::Usage, format!("{error}."), CORRECT_IT))?]
     } else {
         let (profiles, errors) = load_profiles(&site.profile_folder());
-        if let (None, Some(error)) = (wanted, errors.first()) {
-            return Err(Fault::new(Kind::Usage, format!("{error}."), "Mend it, and check again."));
+        let wanted_ones: Vec<Profile> =
+            profiles.into_iter().filter(|profile| wanted.is_none_or(|id| profile.id == id)).collect();
+        // A profile that isn't sound has no id: its file's name says which it is, and if none does, any of them may be meant.
+        let named =
+            |error: &&ProfileError| wanted.is_none_or(|id| error.file().file_stem().is_some_and(|stem| stem == id));
+        let broken = errors.iter().find(named).or(errors.first().filter(|_| wanted_ones.is_empty()));
+        if let Some(error) = broken.filter(|_| wanted.is_none() || wanted_ones.is_empty()) {
+            return Err(Fault::new(Kind::Usage, format!("{error}."), CORRECT_IT));
         }
-        profiles.into_iter().filter(|profile| wanted.is_none_or(|id| profile.id == id)).collect()
+        wanted_ones
     };
     if profiles.is_empty() {
-        let name = wanted.unwrap_or("any");
-        return Err(Fault::usage(format!("There is no profile {name:?}."), "Name a file, or the id of a profile."));
+        let sentence =
+            wanted.map_or_else(|| "There are no profiles.".into(), |name| format!("There is no profile {name:?}."));
+        return Err(Fault::usage(sentence, "Name a file, or the id of a profile."));
     }
     let checks: Vec<ProfileCheck> = profiles.iter().map(|profile| check_profile(site, profile)).collect();
     let sound = checks.iter().all(ProfileCheck::sound);
@@ -172,6 +178,36 @@ fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
     Ok(if sound { 0 } else { 4 })
 }
 
+/// What to do about a profile that can't be read.
+const CORRECT_IT: &str = "Correct it, then check again.";
+
+/// So many titles, and how many more.
+fn some_titles(titles: &[String]) -> String {
+    const SHOWN: usize = 5;
+    let shown: Vec<String> = titles.iter().take(SHOWN).map(|title| line(title)).collect();
+    let more = titles.len().saturating_sub(SHOWN);
+    if more > 0 { format!("{} and {more} more", shown.join(", ")) } else { shown.join(", ") }
+}
+
+fn lists_text(lists: &ListCheck) -> Vec<String> {
+    let mut out = Vec::new();
+    let without =
+        if lists.without.is_empty() { String::new() } else { format!(", none for {}", some_titles(&lists.without)) };
+    let tried = words::several(lists.files, "file");
+    out.push(format!("  content lists agree with {} ({tried} read){without}", words::several(lists.agree, "game")));
+    for fault in &lists.faults {
+        let what = match &fault.what {
+            ListFaultKind::Unreadable(why) => line(why),
+            ListFaultKind::Empty => "its content list is empty".into(),
+            ListFaultKind::NoneAgrees { list, file } => {
+                format!("no file tried agrees with {}, not even {}", shown(list), shown(file))
+            }
+        };
+        out.push(format!("      {}: {what}", line(&fault.title)));
+    }
+    out
+}
+
 fn check_text(check: &ProfileCheck) -> String {
     let Some(home) = &check.home else {
         return format!("{}: none of its folders is on this machine", line(&check.name));
@@ -185,8 +221,11 @@ fn check_text(check: &ProfileCheck) -> String {
         shown(home)
     )];
     for one in &check.lines {
-        let missing = if one.missing > 0 { format!(", not in {}", one.missing) } else { String::new() };
+        let missing = if one.missing > 0 { format!(", missing in {}", one.missing) } else { String::new() };
         out.push(format!("  found in {:>3}{missing}   {}   means {}", one.matched, line(&one.what), one.meaning));
+        if !one.missing_in.is_empty() {
+            out.push(format!("      missing in {}", some_titles(&one.missing_in)));
+        }
         if let Some(why) = &one.why {
             out.push(format!("      nowhere: {}", line(why)));
         }
@@ -199,6 +238,12 @@ fn check_text(check: &ProfileCheck) -> String {
                 line(&mismatch.says)
             ));
         }
+    }
+    out.extend(check.lists.iter().flat_map(lists_text));
+    if !check.unlisted.is_empty() {
+        let folders = words::several(check.unlisted.len(), "folder");
+        out.push(format!("  not listed: {folders} beside its games"));
+        out.extend(check.unlisted.iter().map(|folder| format!("      {}", shown(folder))));
     }
     for problem in &check.problems {
         let at = problem.line.map(|n| format!(" line {n}")).unwrap_or_default();

@@ -394,6 +394,12 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     let out = world.expect(&["profile", "check", "parlour-lamp"], 4);
     assert!(out.contains("not sound") && out.contains("no entry has it"), "{out}");
     world.expect(&["profile", "check", "no-such-profile"], 2);
+    // One that is there and can't be read is told as that, with its line.
+    let broken = world.at("home/.config/deft-barge/profiles/kite.toml");
+    fs::write(&broken, "format = 1\nid = \"kite\"\nname =\n").unwrap();
+    let told = world.expect(&["profile", "check", "kite"], 2);
+    assert!(told.contains("kite.toml") && told.contains("line 3") && !told.contains("no profile"), "{told}");
+    fs::remove_file(broken).unwrap();
 
     assert!(world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 2).contains("Name the game"));
     fs::remove_file(&profile).unwrap();

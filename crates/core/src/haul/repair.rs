@@ -36,7 +36,7 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     let contents = contents_of(site, &row.planned.game, &row.planned.to)?;
     let listed = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path.as_path())?)));
     if let Some((kind, listed)) = listed
-        && !has_digest(&site.disk, other, kind, &listed.hash)?
+        && !has_digest(&site.disk, other, kind, listed)?
     {
         return Err(not("it is not what the launcher's content list wants"));
     }

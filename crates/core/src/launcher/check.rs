@@ -7,6 +7,7 @@ use serde::Serialize;
 use super::found::{FoundGame, FoundLauncher, Problem};
 use super::profile::Profile;
 use super::reading::read_launchers;
+use super::sample::{ListCheck, check_lists, folders_beside};
 use crate::platform::Look;
 use crate::record::{Meaning, Shape, Source, Spelling};
 use crate::site::Site;
@@ -35,6 +36,8 @@ pub struct CheckLine {
     pub matched: usize,
     /// Games in which it was not found.
     pub missing: usize,
+    /// Titles of those games, where others have it.
+    pub missing_in: Vec<String>,
     /// Where it says something else.
     pub mismatches: Vec<Mismatch>,
     /// Why it was found nowhere.
@@ -54,15 +57,26 @@ pub struct ProfileCheck {
     pub games: Vec<(String, PathBuf)>,
     /// Its records, those of the list of games first.
     pub lines: Vec<CheckLine>,
+    /// Folders beside the games that it doesn't list.
+    pub unlisted: Vec<PathBuf>,
+    /// Content lists, tried on some files of each game; `None` where the profile names none.
+    pub lists: Option<ListCheck>,
     /// What could not be read.
     pub problems: Vec<Problem>,
 }
 
 impl ProfileCheck {
-    /// Whether games were found, and every record in every game that has it says what it should.
+    /// Whether games were found, more than folders beside them that it doesn't list, every record in every game that has it says
+    /// what it should, and content lists agree with the games.
     pub fn sound(&self) -> bool {
         let lines = self.lines.iter().all(|line| line.mismatches.is_empty() && line.why.is_none());
-        self.home.is_some() && !self.games.is_empty() && lines && self.problems.is_empty()
+        let lists = self.lists.as_ref().is_none_or(|lists| lists.faults.is_empty() && lists.agree > 0);
+        self.home.is_some() && !self.games.is_empty() && self.lists_most() && lines && lists && self.problems.is_empty()
+    }
+
+    /// Whether it lists more games than there are folders beside them that it doesn't list.
+    pub fn lists_most(&self) -> bool {
+        self.games.len() > self.unlisted.len()
     }
 }
 
@@ -76,6 +90,8 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
             libraries: 0,
             games: Vec::new(),
             lines: Vec::new(),
+            unlisted: Vec::new(),
+            lists: None,
             problems: Vec::new(),
         };
     };
@@ -113,6 +129,8 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
         lines: entries.chain(files).collect(),
         libraries: found.libraries.len(),
         games: found.games.iter().map(|game| (game.title.clone(), game.install.clone())).collect(),
+        unlisted: folders_beside(&found),
+        lists: check_lists(site, &found),
         problems: found.problems.clone(),
         home: Some(found.home.clone()),
     }
@@ -127,13 +145,21 @@ fn line(
     nth: usize,
     why: &dyn Fn(&FoundGame) -> Option<String>,
 ) -> CheckLine {
-    let mut line =
-        CheckLine { what, meaning: meaning.clone(), matched: 0, missing: 0, mismatches: Vec::new(), why: None };
+    let mut line = CheckLine {
+        what,
+        meaning: meaning.clone(),
+        matched: 0,
+        missing: 0,
+        missing_in: Vec::new(),
+        mismatches: Vec::new(),
+        why: None,
+    };
     let bases = found.bases(site);
     for game in &found.games {
         let mut here = game.records.iter().filter(|r| r.in_entry == in_entry && r.said_by == nth).peekable();
         if here.peek().is_none() {
             line.missing += 1;
+            line.missing_in.push(game.title.clone());
             continue;
         }
         let mut all = true;
@@ -155,6 +181,7 @@ fn line(
         line.matched += usize::from(all);
     }
     if line.matched == 0 && line.mismatches.is_empty() {
+        line.missing_in.clear();
         let first = found.games.first();
         line.why = Some(match first {
             None => "there is no game to look for".into(),

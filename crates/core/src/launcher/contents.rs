@@ -10,6 +10,7 @@ use thiserror::Error;
 use super::found::FoundLauncher;
 use super::profile::{Algorithm, Profile};
 use super::reading::files_of;
+use crate::disk::Disk;
 use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
 use crate::site::Site;
 
@@ -109,6 +110,28 @@ pub struct ListedFile {
     pub size: u64,
     /// The hash.
     pub hash: Vec<u8>,
+}
+
+impl ListedFile {
+    /// Whether a file holds the listed bytes, by their hash.
+    ///
+    /// # Errors
+    /// If the file can't be opened or read.
+    pub fn has_bytes_of(&self, disk: &Disk, at: &Path, kind: DigestKind) -> io::Result<bool> {
+        const BLOCK: usize = 1 << 20;
+        let file = disk.open_read(at)?;
+        let mut digest = Digest::new(kind);
+        let mut buffer = vec![0; BLOCK];
+        let mut offset = 0;
+        loop {
+            let count = disk.read_at(&file, &mut buffer, offset)?;
+            digest.take(&buffer[..count]);
+            offset += count as u64;
+            if count < buffer.len() {
+                return Ok(digest.end() == self.hash);
+            }
+        }
+    }
 }
 
 /// A launcher's list of what a game consists of.

@@ -11,6 +11,7 @@ mod origin;
 mod place;
 mod profile;
 mod reading;
+mod sample;
 mod settings;
 mod shortcuts;
 
@@ -30,6 +31,7 @@ pub use profile::{
 };
 pub use reading::read_launchers;
 pub(crate) use reading::{read_launcher_supposing, read_only, read_places};
+pub use sample::{ListCheck, ListFault, ListFaultKind};
 pub use settings::UNSAID;
 pub(crate) use settings::{plain_record, read_setting};
 pub use shortcuts::shortcut_records;

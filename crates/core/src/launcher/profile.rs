@@ -403,6 +403,15 @@ pub enum ProfileError {
     },
 }
 
+impl ProfileError {
+    /// The file that isn't a sound profile.
+    pub fn file(&self) -> &Path {
+        match self {
+            Self::Read { file, .. } | Self::Unsound { file, .. } => file,
+        }
+    }
+}
+
 impl Profile {
     /// The profile of a launcher that nobody has described: its games are known by other ways, and lie as `{install}`.
     ///

@@ -181,3 +181,46 @@ fn the_digest_is_the_one_of_the_standard() {
     let hex: String = digest.end().iter().map(|byte| format!("{byte:02x}")).collect();
     assert_eq!(hex, "a9993e364706816aba3e25717850c26c9cd0d89d");
 }
+
+#[test]
+fn a_check_counts_games_it_does_not_list_records_some_games_lack_and_tries_content_lists() {
+    let world = World::new(
+        r#"{"all": [{"id": "a", "name": "A", "dir": "x"}, {"id": "b", "name": "B", "dir": "y", "more": "y"}]}"#,
+    );
+    let record = "[[games.records]]\nselector = \"$.more\"\nmeaning = \"{folder}\"\n[contents]";
+    let profile = Profile::parse(&PROFILE.replacen("[contents]", record, 1), Path::new("p")).unwrap();
+    let libraries = serde_json::json!([{ "at": world.at("lib") }]);
+    fs::write(world.at("home/.config/quay/l.json"), libraries.to_string()).unwrap();
+    fs::create_dir_all(world.at("lib/y")).unwrap();
+    for game in ["x", "y"] {
+        fs::write(world.at(&format!("lib/{game}/data")), b"abc").unwrap();
+    }
+    let sha1_of_abc = "a9993e364706816aba3e25717850c26c9cd0d89d";
+    let list = |hash: &str| format!(r#"[{{"p": "data", "s": 3, "h": "{hash}"}}]"#);
+    fs::write(world.at("home/.config/quay/a.json"), list(sha1_of_abc)).unwrap();
+    let check = check_profile(&world.site, &profile);
+    assert!(check.sound(), "{check:#?}");
+    assert_eq!(check.lines[1].missing_in, ["A"], "{check:#?}");
+    let lists = check.lists.clone().unwrap();
+    assert_eq!((lists.agree, lists.files, lists.without), (1, 1, vec!["B".to_string()]));
+
+    // A list that speaks of other bytes, or can't be read, is one that finds nothing to download where there is.
+    for (text, unreadable) in [(list(&"0".repeat(40)), false), ("[".into(), true), ("[]".into(), false)] {
+        fs::write(world.at("home/.config/quay/b.json"), &text).unwrap();
+        let check = check_profile(&world.site, &profile);
+        let faults = check.lists.as_ref().unwrap().faults.clone();
+        assert!(!check.sound() && faults.len() == 1 && faults[0].title == "B", "{text}: {faults:?}");
+        assert_eq!(matches!(faults[0].what, ListFaultKind::Unreadable(_)), unreadable, "{text}");
+    }
+    fs::write(world.at("home/.config/quay/b.json"), list(sha1_of_abc)).unwrap();
+
+    // Folders beside the games: a few are named, and most of them are games that the profile doesn't find.
+    for (n, sound) in [(1, true), (2, false)] {
+        fs::create_dir_all(world.at(&format!("lib/other {n}"))).unwrap();
+        fs::write(world.at(&format!("lib/other {n}/data")), b"abc").unwrap();
+        let check = check_profile(&world.site, &profile);
+        assert_eq!((check.unlisted.len(), check.sound()), (n, sound), "{check:#?}");
+    }
+    fs::create_dir_all(world.at("lib/empty")).unwrap();
+    assert_eq!(check_profile(&world.site, &profile).unlisted.len(), 2, "an empty folder is no game");
+}

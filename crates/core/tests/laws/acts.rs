@@ -91,6 +91,12 @@ fn some(of: &[usize]) -> Vec<usize> {
     chosen
 }
 
+/// Numbers of the acts to try of so many of one kind: the first, the middle and the last, or all.
+pub fn days_choice(acts: usize) -> Vec<usize> {
+    let all: Vec<usize> = (0..acts).collect();
+    if every_fault() { all } else { some(&all) }
+}
+
 impl ActLog {
     /// The acts of a scenario that meets no fault.
     pub fn of(scenario: Scenario) -> Arc<Self> {

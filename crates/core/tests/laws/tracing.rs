@@ -3,7 +3,8 @@
 use std::fs;
 use std::path::Path;
 
-use deft_barge_core::haul::{Control, Haul};
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::{FindingKind, LooseFolders, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
@@ -477,5 +478,83 @@ fn a_list_in_brackets_is_read_as_what_it_is_whatever_its_name() {
     let new = plan.items[0].to.to_str().unwrap();
     for (name, text) in &files {
         assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), text.replace(path, new), "{name}");
+    }
+}
+
+/// The folder above the game and its name, written apart or beside the whole path: both lead to the new place afterwards. What all
+/// games of a folder share stays as it is.
+#[test]
+fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_stays() {
+    for name in ["Fen", "Öd & 'Fen' Two"] {
+        let house = House::new();
+        let site = house.site();
+        let root = house.folder().join("drives/swift/games");
+        for game in [name, "Other"] {
+            fs::create_dir_all(root.join(game)).unwrap();
+            fs::write(root.join(game).join("go"), "go").unwrap();
+        }
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(folder.join("one")).unwrap();
+        let at = |root: &str| {
+            let xml = |text: &str| text.replace('&', "&amp;");
+            let entry = |game: &str, root: &str| serde_json::json!({"id": game.len(), "root": root, "folder": game});
+            let old = house.folder().join("drives/swift/games").to_str().unwrap().to_string();
+            let (n, x) = (name, xml(name));
+            [
+                ("list.json", serde_json::to_string_pretty(&[entry(n, root), entry("Other", &old)]).unwrap()),
+                ("whole.json", serde_json::json!([{"at": format!("{root}/{n}"), "in": root}]).to_string()),
+                ("keyed.json", serde_json::json!({"a": entry(n, root), "b": entry("Other", &old)}).to_string()),
+                ("one/1.json", entry(n, root).to_string()),
+                ("one/2.json", entry("Other", &old).to_string()),
+                ("list.yaml", format!("- root: {root}\n  folder: \"{n}\"\n- root: {old}\n  folder: Other\n")),
+                (
+                    "list.toml",
+                    format!(
+                        "[[game]]\nroot = \"{root}\"\nfolder = \"{n}\"\n[[game]]\nroot = \"{old}\"\nfolder = \"Other\"\n"
+                    ),
+                ),
+                ("list.ini", format!("[1]\nroot={root}\nfolder={n}\n[2]\nroot={old}\nfolder=Other\n")),
+                (
+                    "parts.xml",
+                    format!(
+                        "<all><game><root>{root}</root><folder>{x}</folder></game><game><root>{old}</root><folder>Other</folder></game></all>"
+                    ),
+                ),
+                (
+                    "given.xml",
+                    format!("<all><game root=\"{root}\" folder=\"{x}\"/><game root=\"{old}\" folder=\"Other\"/></all>"),
+                ),
+            ]
+        };
+        let shared = |root: &str| {
+            [
+                ("settings.json", serde_json::json!({"library": root, "last": name}).to_string()),
+                ("names.json", serde_json::json!({"x": {"root": root, "a": name, "b": "Other"}, "y": 1}).to_string()),
+                ("settings.ini", format!("library={root}\nlast={name}\n")),
+            ]
+        };
+        let old = root.to_str().unwrap();
+        let new = house.folder().join("drives/newhold/games");
+        for (file, text) in at(old).iter().chain(&shared(old)) {
+            fs::write(folder.join(file), text).unwrap();
+        }
+        let trace = traced(&house, &root.join(name));
+        let plan = planned(&house, &trace, "newhold");
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        assert_eq!(plan.items[0].to, new.join(name));
+        for (file, text) in at(new.to_str().unwrap()).iter().chain(&shared(old)) {
+            assert_eq!(fs::read_to_string(folder.join(file)).unwrap(), *text, "{name}: {file}");
+        }
+        // What stays is named.
+        let staying: Vec<_> = trace.staying().into_iter().flat_map(|staying| staying.files).collect();
+        for (file, _) in shared(old) {
+            assert!(staying.contains(&folder.join(file)), "{name}: {file}: {staying:?}");
+        }
+        undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+        for (file, text) in at(old).iter().chain(&shared(old)) {
+            assert_eq!(fs::read_to_string(folder.join(file)).unwrap(), *text, "{name}: {file}, undone");
+        }
     }
 }

@@ -406,7 +406,7 @@ fn check(
     let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
     if depth == Depth::Seen && job.line.is_none() {
         let wrong = match job.listed {
-            Some(listed) => size_wrong || !has_digest(disk, &at, kind, &listed.hash)?,
+            Some(listed) => size_wrong || !has_digest(disk, &at, kind, listed)?,
             None => false,
         };
         checked.download = if wrong { wants } else { 0 };

@@ -11,12 +11,10 @@ use crate::launcher::ContentList;
 use crate::record::Edit;
 use crate::site::Site;
 
-use crate::checksums::BLOCK;
-
 use super::same_folder::is_folder_of;
 
 use crate::disk::Disk;
-use crate::launcher::{Digest, DigestKind, FoundGame, Profile, load_profiles, read_only};
+use crate::launcher::{DigestKind, FoundGame, ListedFile, Profile, load_profiles, read_only};
 use crate::record::{Files, Mood, Values};
 
 use crate::survey::GameId;
@@ -26,19 +24,8 @@ pub(crate) fn content_list(work: &ItemContext<'_>) -> Result<Option<ContentList>
 }
 
 /// Whether a file has the hash that a content list wants.
-pub(crate) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, hash: &[u8]) -> Result<bool, HaulError> {
-    let file = disk.open_read(at).map_err(HaulError::disk("open", at))?;
-    let mut digest = Digest::new(kind);
-    let mut buffer = vec![0; BLOCK as usize];
-    let mut offset = 0;
-    loop {
-        let count = disk.read_at(&file, &mut buffer, offset).map_err(HaulError::disk("read", at))?;
-        digest.take(&buffer[..count]);
-        offset += count as u64;
-        if count < buffer.len() {
-            return Ok(digest.end() == hash);
-        }
-    }
+pub(crate) fn has_digest(disk: &Disk, at: &Path, kind: DigestKind, listed: &ListedFile) -> Result<bool, HaulError> {
+    listed.has_bytes_of(disk, at, kind).map_err(HaulError::disk("read", at))
 }
 
 /// The profiles of a site, as they are now.
