@@ -88,6 +88,9 @@ fn trace_text(trace: &Trace) -> String {
         words::several(trace.files, "file"),
         trace.places.iter().map(|place| shown(place)).collect::<Vec<_>>().join(", ")
     ));
+    for followed in &trace.followed {
+        out.push(format!("followed the link {} to {}", shown(&followed.link), shown(&followed.target)));
+    }
     for problem in &trace.problems {
         out.push(format!("problem   {}: {}", shown(&problem.file), line(&problem.what)));
     }

@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
-use super::find::problem;
+use super::find::{Followed, problem};
 use crate::launcher::Problem;
 use crate::platform::{self, Look};
-use crate::site::Site;
+use crate::site::{Site, real_path};
 
 #[derive(Debug, Default)]
 pub(crate) struct Gathered {
@@ -17,6 +17,8 @@ pub(crate) struct Gathered {
     /// Folders of compatibility layers: those with a folder `dosdevices`.
     pub layers: Vec<PathBuf>,
     pub problems: Vec<Problem>,
+    /// Links that were followed out of the places.
+    pub followed: Vec<Followed>,
 }
 
 impl Gathered {
@@ -25,6 +27,7 @@ impl Gathered {
         self.links.extend(other.links);
         self.layers.extend(other.layers);
         self.problems.extend(other.problems);
+        self.followed.extend(other.followed);
         self
     }
 }
@@ -80,6 +83,48 @@ const SMALL: u64 = 4 << 20;
 /// Adds all links below a folder, and the small files near its top.
 pub(crate) fn gather_near(folder: &Path, found: &mut Gathered) {
     *found = std::mem::take(found).with(near(folder, NEAR));
+}
+
+/// The largest file that is read by way of a link.
+const LARGEST: u64 = 64_000_000;
+
+/// Adds the files that links among the places lead to, as where somebody keeps settings in a folder of his own: a file from
+/// anywhere, a folder from the top of a place. What they lead to lies in the home or on a drive, and not in the wanted folder.
+pub(crate) fn follow_links(site: &Site, wanted: &Path, places: &[PathBuf], but: &[&Path], found: &mut Gathered) {
+    let home = real_path(&site.places.home);
+    let real_places: Vec<PathBuf> = places.iter().map(|place| real_path(place)).collect();
+    let real_wanted = real_path(wanted);
+    let stays_inside = |target: &Path| {
+        let on_drive = || site.drive_of(target).is_some_and(|drive| drive.root.parent().is_some());
+        (target.starts_with(&home) && target != home) || on_drive()
+    };
+    let at_top = |link: &Path| places.iter().any(|place| link == place || link.parent() == Some(place));
+    let mut links = found.links.clone();
+    links.sort();
+    // What leads out of the game belongs to the game.
+    for link in links.into_iter().filter(|link| !link.starts_with(wanted)) {
+        let Ok(target) = link.look_real() else { continue };
+        let searched = real_places.iter().any(|place| target.starts_with(place));
+        let ours = but.iter().any(|own| target.starts_with(real_path(own)));
+        if searched || ours || target.starts_with(&real_wanted) || !stays_inside(&target) {
+            continue;
+        }
+        let Ok(meta) = target.look_own_meta() else { continue };
+        // A folder that holds what is searched, or the game, is the drive or the home, and no launcher's settings.
+        let holds = |inner: &Path| inner.starts_with(&target);
+        if meta.is_file() && meta.len() <= LARGEST {
+            found.files.push(target.clone());
+        } else if meta.is_dir()
+            && at_top(&link)
+            && !holds(&real_wanted)
+            && !real_places.iter().any(|place| holds(place))
+        {
+            gather_near(&target, found);
+        } else {
+            continue;
+        }
+        found.followed.push(Followed { link, target });
+    }
 }
 
 fn near(folder: &Path, depth: usize) -> Gathered {

@@ -37,6 +37,17 @@ pub struct Find {
     pub sure: Sure,
 }
 
+/// A link that was followed out of the places that were searched.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Followed {
+    /// The link.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub link: PathBuf,
+    /// The file or folder that it leads to.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub target: PathBuf,
+}
+
 /// What a trace found.
 #[derive(Clone, Debug, Serialize)]
 pub struct Trace {
@@ -50,6 +61,8 @@ pub struct Trace {
     pub files: usize,
     /// What could not be read.
     pub problems: Vec<Problem>,
+    /// Links that were followed.
+    pub followed: Vec<Followed>,
     /// Whether nothing is at that path; of a drive that does not answer nobody knows.
     #[serde(skip)]
     pub gone: bool,

@@ -1,7 +1,7 @@
 //! Trace: every record of a path and of what is below it, in files that no profile describes.
 //!
-//! Law: looking writes nothing and follows no link out of the places it was given; what cannot be read
-//! or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] goes on from it.
+//! Law: looking writes nothing; a link out of the places it was given is followed to a file, or from the top of a place to a folder, in
+//! the home or on a drive, and said; what cannot be read or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] goes on from it.
 
 mod drafting;
 mod files;
@@ -15,7 +15,7 @@ mod tests;
 
 pub use drafting::draft_profile;
 pub use files::usual_places;
-pub use find::{Find, Sure, Trace, TracePhase};
+pub use find::{Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{leaves, shapes};
 pub(crate) use needle::Needles;
 pub use search::{trace, trace_moved};

@@ -3,7 +3,7 @@
 //! Law: looking writes nothing and follows no link out of the places it was given; what cannot be read
 //! or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] and [`Trace::as_game`] go on from it.
 
-use super::files::{Gathered, gather, gather_near};
+use super::files::{Gathered, follow_links, gather, gather_near};
 use super::find::{Find, Trace, TracePhase, problem};
 use super::looking::Looking;
 use super::needle::{self, Needle};
@@ -37,6 +37,7 @@ pub fn trace_moved(
     for place in places {
         gather(place, &[&own, &own_settings], &mut found);
     }
+    follow_links(site, &path, places, &[&own, &own_settings], &mut found);
     if let Some(now) = now {
         gather_near(now, &mut found);
     }
@@ -95,5 +96,5 @@ pub fn trace_moved(
         same(&a.record, &b.record)
     });
     let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
-    Trace { path, finds, places: places.to_vec(), files: all, problems, gone, layers }
+    Trace { path, finds, places: places.to_vec(), files: all, problems, followed: found.followed, gone, layers }
 }

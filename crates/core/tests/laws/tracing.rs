@@ -1,7 +1,8 @@
 //! The trace: what a launcher nobody has described keeps written down is found, drafted, and moved without a profile.
 
+use std::collections::BTreeSet;
 use std::fs;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul};
@@ -557,4 +558,69 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
             assert_eq!(fs::read_to_string(folder.join(file)).unwrap(), *text, "{name}: {file}, undone");
         }
     }
+}
+
+/// Settings that somebody keeps elsewhere, with links at their usual places: the files change, and the links stay links. What a link
+/// of the game leads to, what lies outside of the home and the drives, and another game behind a link stay as they are.
+#[test]
+fn records_behind_links_are_found_and_rewritten_and_the_links_stay() {
+    let house = House::new();
+    let site = house.site();
+    let at = house.folder().join("drives/swift/games/Fen");
+    let other = house.folder().join("drives/swift/games/Other");
+    for game in [&at, &other] {
+        fs::create_dir_all(game).unwrap();
+        fs::write(game.join("go"), "go").unwrap();
+    }
+    let outside = tempfile::tempdir().unwrap();
+    let (config, kept) = (house.home().join(".config"), house.home().join("kept"));
+    let says = |game: &Path| serde_json::json!({ "at": game }).to_string();
+    let link = |to: &Path, at: &Path| std::os::unix::fs::symlink(to, at).unwrap();
+    for folder in ["file", "folder/deep", "of the game"] {
+        fs::create_dir_all(kept.join(folder)).unwrap();
+    }
+    fs::create_dir_all(config.join("kite")).unwrap();
+    let on_drive = house.folder().join("drives/cellar/settings");
+    fs::create_dir_all(&on_drive).unwrap();
+    let ours = [kept.join("file/list.json"), kept.join("folder/deep/list.json"), on_drive.join("list.json")];
+    let not_ours = [kept.join("of the game/list.json"), outside.path().join("list.json")];
+    for file in ours.iter().chain(&not_ours) {
+        fs::write(file, says(&at)).unwrap();
+    }
+    let links = [
+        (config.join("kite/list.json"), PathBuf::from("../../kept/file/list.json")),
+        (config.join("heron"), kept.join("folder")),
+        (config.join("gull"), on_drive.clone()),
+        (config.join("kite/away.json"), not_ours[1].clone()),
+        (config.join("home"), house.home()),
+        (config.join("kite/other"), other.clone()),
+        (config.join("kite/round"), config.clone()),
+        (at.join("saves"), kept.join("of the game")),
+    ];
+    for (from, to) in &links {
+        link(to, from);
+    }
+    let trace = traced(&house, &at);
+    let found: BTreeSet<&Path> = trace.finds.iter().map(|find| find.record.file.as_path()).collect();
+    assert_eq!(found, ours.iter().map(PathBuf::as_path).collect(), "{:?}", trace.problems);
+    let followed: BTreeSet<&Path> = trace.followed.iter().map(|followed| followed.link.as_path()).collect();
+    assert_eq!(followed, links[..3].iter().map(|(link, _)| link.as_path()).collect());
+    let plan = planned(&house, &trace, "newhold");
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let is = |game: &Path, when: &str| {
+        for file in &ours {
+            assert_eq!(fs::read_to_string(file).unwrap(), says(game), "{when}: {}", file.display());
+        }
+        for (from, to) in &links[..7] {
+            assert_eq!(fs::read_link(from).unwrap(), *to, "{when}");
+        }
+        for file in &not_ours {
+            assert_eq!(fs::read_to_string(file).unwrap(), says(&at), "{when}: {}", file.display());
+        }
+    };
+    is(&plan.items[0].to, "hauled");
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    is(&at, "undone");
 }
