@@ -635,7 +635,7 @@ pub(crate) fn new_text(
 }
 
 /// The edits in their order, those that follow one another and change values of one text file together.
-fn runs(edits: &[Edit]) -> Vec<&[Edit]> {
+pub(crate) fn runs(edits: &[Edit]) -> Vec<&[Edit]> {
     let value = |edit: &Edit| match edit {
         Edit::Replace { file, format: Some(format), rewrite } => {
             (rewrite.side == Side::Value || !rewrite.inside.is_empty()).then(|| (file.clone(), *format))

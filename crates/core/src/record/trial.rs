@@ -11,11 +11,11 @@ use std::rc::Rc;
 
 use super::document::{Document, DocumentError};
 use super::edit::{Edit, EditError, Mood, Rewrite};
-use super::files::{Files, changed, in_file, new_text, rewritten};
+use super::files::{Files, changed, in_file, new_text, rewritten, runs};
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
 
-/// Edits of one file that are made in full.
+/// How often edits of one file are made in full: those of one item that follow one another, together.
 const IN_FULL: usize = 24;
 
 type TriedEdits<T> = Result<T, EditError>;
@@ -30,7 +30,7 @@ type TriedList = (Document, Ids);
 #[derive(Debug, Default)]
 pub(crate) struct EditRehearsal {
     files: Files,
-    /// Edits of each file that were made in full.
+    /// How often edits of each file were made in full.
     full: HashMap<PathBuf, usize>,
     /// Files of which the further edits are looked at, as they were after the last one that was made.
     read: HashMap<PathBuf, Rc<Document>>,
@@ -62,14 +62,20 @@ impl EditRehearsal {
             files.suppose_link(link, target);
         }
         self.files = files;
-        for edit in edits {
-            // What one of its files says by now is known by looks alone, once one edit of it was looked at.
-            let often = edit.files().iter().map(|file| self.full.get(*file).copied().unwrap_or(0)).max();
-            if often.is_some_and(|often| often >= IN_FULL) && self.look_at(edit)? {
+        // Those of one file that follow one another are made together, with one look at all of it.
+        for run in runs(edits) {
+            // What one of its files says by now is known by looks alone, once some edits of it were made.
+            let often = run.iter().flat_map(Edit::files).map(|file| self.full.get(file).copied().unwrap_or(0)).max();
+            let mut seen = 0;
+            while seen < run.len() && often.is_some_and(|often| often >= IN_FULL) && self.look_at(&run[seen])? {
+                seen += 1;
+            }
+            if seen == run.len() {
                 continue;
             }
-            self.files.make(std::slice::from_ref(edit), Mood::Strict)?;
-            for file in edit.files() {
+            self.files.make(&run[seen..], Mood::Strict)?;
+            let made: HashSet<&Path> = run[seen..].iter().flat_map(Edit::files).collect();
+            for file in made {
                 *self.full.entry(file.into()).or_default() += 1;
                 self.forget(file);
             }
@@ -292,5 +298,21 @@ mod tests {
         // A sum that is none.
         std::fs::write(folder.path().join("b.json"), "{\"sum\": \"no\", \"list\": []}").unwrap();
         assert!(!all(&items)[0]);
+    }
+
+    #[test]
+    fn all_edits_of_one_file_are_made_together_and_a_fault_in_one_of_them_is_told() {
+        let (folder, all) = world(60);
+        let starts: Vec<Edit> = all.iter().map(|edits| edits[1].clone()).collect();
+        let mut rehearsal = EditRehearsal::default();
+        rehearsal.try_item(&starts, (Path::new("/a"), Path::new("/b")), None).unwrap();
+        let file = folder.path().join("c.json");
+        assert_eq!(rehearsal.full.get(&file), Some(&1), "one look at the file, not one for each of 60 edits");
+        let mut wrong = starts;
+        if let Edit::Replace { rewrite, .. } = &mut wrong[50] {
+            *rewrite = Rewrite::of_value("$[50]", "/a/elsewhere", "/b/50");
+        }
+        let error = EditRehearsal::default().try_item(&wrong, (Path::new("/a"), Path::new("/b")), None).unwrap_err();
+        assert!(error.to_string().contains("$[50]"), "{error}");
     }
 }
