@@ -151,7 +151,7 @@ impl Document {
         let (encoding, text) = Encoding::read(bytes).map_err(|fault| DocumentError::Syntax {
             line: 1,
             column: fault.valid + 1,
-            what: format!("the text is neither UTF-8 nor UTF-16 with a mark (byte {})", fault.valid),
+            what: format!("these bytes are no text (byte {})", fault.valid),
         })?;
         let tree = scanned(&text, format).map_err(|fault| position(&text, fault))?;
         Ok(Self {
@@ -344,12 +344,13 @@ impl Document {
         }
         let written = written.map(str::to_string);
         let ways = [written, formats::encode(style, side, new, &self.text[spans[0].clone()])];
-        for way in ways.into_iter().flatten() {
+        let holds = |way: &String| self.can_write(way, &self.text[spans[0].clone()]);
+        for way in ways.into_iter().flatten().filter(holds) {
             if let Some(bytes) = self.spliced(node, side, new, &spans, &way) {
                 return Ok(bytes);
             }
         }
-        Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]) {
+        Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]).filter(holds) {
             None if matches!(style, Style::Fixed | Style::Given(_) | Style::JsonWord) => wrong(),
             None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
             Some(_) => DocumentError::Unfaithful { place: place.to_string() },
@@ -365,7 +366,11 @@ impl Document {
             let says = &self.tree.nodes[node as usize];
             let Kind::Leaf(style) = says.kind else { return None };
             let encoded = || formats::encode(style, Side::Value, &value.new, &self.text[says.span()]);
-            splices.push((says.span(), node, value.written.clone().or_else(encoded)?, value.new.as_str()));
+            let way = value.written.clone().or_else(encoded)?;
+            if !self.can_write(&way, &self.text[says.span()]) {
+                return None;
+            }
+            splices.push((says.span(), node, way, value.new.as_str()));
         }
         splices.sort_unstable_by_key(|(span, ..)| span.start);
         let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
@@ -400,6 +405,11 @@ impl Document {
         sound.then(|| self.encoding.write(&[&text]))
     }
 
+    /// Whether the file's encoding has what is written in place of another text.
+    fn can_write(&self, way: &str, old: &str) -> bool {
+        self.encoding.can_write(way, old)
+    }
+
     /// Whether a key or value can be written as another text, as far as can be said without writing it.
     ///
     /// # Errors
@@ -415,9 +425,9 @@ impl Document {
         if side == Side::Key {
             self.no_collision(place, new)?;
         }
-        match formats::encode(style, side, new, &self.text[span]) {
-            Some(_) => Ok(()),
-            None => Err(DocumentError::CannotHold { place: place.to_string(), new: new.into() }),
+        match formats::encode(style, side, new, &self.text[span.clone()]) {
+            Some(way) if self.can_write(&way, &self.text[span]) => Ok(()),
+            _ => Err(DocumentError::CannotHold { place: place.to_string(), new: new.into() }),
         }
     }
 

@@ -1,7 +1,8 @@
-//! How a record file's text is held in bytes: UTF-8 with or without a byte-order mark, UTF-16 with one.
+//! How a record file's text is held in bytes: UTF-8, UTF-16 and UTF-32, each with or without a byte-order mark, or windows-1252.
 //!
-//! Law: what is read and written back is the same bytes; what cannot be is not read at all.
+//! Law: what is read and written back is the same bytes; what cannot be is not read at all. Without a mark the bytes decide.
 
+use encoding_rs::WINDOWS_1252;
 use serde::{Deserialize, Serialize};
 
 const MARK: &[u8] = b"\xef\xbb\xbf";
@@ -19,6 +20,21 @@ pub enum Encoding {
     Utf16Le,
     /// UTF-16, high byte first, behind its mark.
     Utf16Be,
+    /// UTF-16, low byte first, without a mark.
+    Utf16LeBare,
+    /// UTF-16, high byte first, without a mark.
+    Utf16BeBare,
+    /// UTF-32, low byte first, behind its mark.
+    Utf32Le,
+    /// UTF-32, high byte first, behind its mark.
+    Utf32Be,
+    /// UTF-32, low byte first, without a mark.
+    Utf32LeBare,
+    /// UTF-32, high byte first, without a mark.
+    Utf32BeBare,
+    /// One byte a character, as windows-1252 has them (WHATWG Encoding Standard). Text in another code page that has ASCII is kept byte
+    /// for byte, too: what is not ASCII in it is never written anew.
+    Windows1252,
 }
 
 /// The first byte that is not text in the encoding that the file begins with.
@@ -28,55 +44,199 @@ pub struct NotText {
     pub valid: usize,
 }
 
+/// Bytes of a text without a mark from which on its zeros tell that it is wide.
+const FEWEST: usize = 8;
+
 impl Encoding {
-    /// Reads bytes as text, without the mark.
-    pub fn read(mut bytes: Vec<u8>) -> Result<(Self, String), NotText> {
-        if bytes.starts_with(MARK) {
-            bytes.drain(..MARK.len());
-            let text = String::from_utf8(bytes).map_err(|e| NotText { valid: e.utf8_error().valid_up_to() })?;
-            return Ok((Self::Utf8Marked, text));
+    /// All of them.
+    #[cfg(test)]
+    pub(crate) const ALL: [Self; 11] = [
+        Self::Utf8,
+        Self::Utf8Marked,
+        Self::Utf16Le,
+        Self::Utf16Be,
+        Self::Utf16LeBare,
+        Self::Utf16BeBare,
+        Self::Utf32Le,
+        Self::Utf32Be,
+        Self::Utf32LeBare,
+        Self::Utf32BeBare,
+        Self::Windows1252,
+    ];
+
+    fn mark(self) -> &'static [u8] {
+        match self {
+            Self::Utf8Marked => MARK,
+            Self::Utf16Le => b"\xff\xfe",
+            Self::Utf16Be => b"\xfe\xff",
+            Self::Utf32Le => b"\xff\xfe\0\0",
+            Self::Utf32Be => b"\0\0\xfe\xff",
+            _ => b"",
         }
-        let wide = match bytes.get(..2) {
-            Some([0xff, 0xfe]) => Some((Self::Utf16Le, u16::from_le_bytes as fn([u8; 2]) -> u16)),
-            Some([0xfe, 0xff]) => Some((Self::Utf16Be, u16::from_be_bytes as fn([u8; 2]) -> u16)),
-            _ => None,
+    }
+
+    /// Bytes of the unit of a wide encoding, and whether the low one is first.
+    fn unit(self) -> Option<(usize, bool)> {
+        match self {
+            Self::Utf16Le | Self::Utf16LeBare => Some((2, true)),
+            Self::Utf16Be | Self::Utf16BeBare => Some((2, false)),
+            Self::Utf32Le | Self::Utf32LeBare => Some((4, true)),
+            Self::Utf32Be | Self::Utf32BeBare => Some((4, false)),
+            Self::Utf8 | Self::Utf8Marked | Self::Windows1252 => None,
+        }
+    }
+
+    /// Whether bytes are text of two or four bytes a character.
+    pub fn is_wide(bytes: &[u8]) -> bool {
+        Self::of(bytes).unit().is_some()
+    }
+
+    /// The encoding that bytes seem to be in.
+    fn of(bytes: &[u8]) -> Self {
+        // Four bytes begin as the mark of two does.
+        let marked = [Self::Utf32Le, Self::Utf32Be, Self::Utf16Le, Self::Utf16Be, Self::Utf8Marked];
+        let read =
+            |encoding: Self| encoding.unit().is_none() || encoding.decoded(&bytes[encoding.mark().len()..]).is_ok();
+        let marked = marked.into_iter().filter(|encoding| bytes.starts_with(encoding.mark()));
+        let mut marked = marked.collect::<Vec<_>>();
+        // Text in UTF-16 that begins with a zero is read as that.
+        if marked.len() > 1 {
+            marked.retain(|encoding| read(*encoding));
+        }
+        if let Some(encoding) = marked.first() {
+            return *encoding;
+        }
+        let bare = [Self::Utf32LeBare, Self::Utf32BeBare, Self::Utf16LeBare, Self::Utf16BeBare];
+        if bytes.len() >= FEWEST
+            && bytes.contains(&0)
+            && let Some(encoding) = bare.into_iter().find(|encoding| encoding.is_evident(bytes))
+        {
+            return encoding;
+        }
+        Self::Utf8
+    }
+
+    /// Whether bytes read as text in this wide encoding, with no control characters and mostly ASCII: nothing else does.
+    fn is_evident(self, bytes: &[u8]) -> bool {
+        /// Bytes that are looked at.
+        const LOOKED_AT: usize = 65_536;
+        let Some((width, _)) = self.unit() else { return false };
+        let start = &bytes[..bytes.len().min(LOOKED_AT)];
+        let whole = start.len() == bytes.len();
+        // A pair may be cut in two at the end of what is looked at.
+        let cuts = if whole { vec![0] } else { vec![start.len() % width, start.len() % width + 2] };
+        let read = cuts.into_iter().find_map(|cut| self.decoded(&start[..start.len().saturating_sub(cut)]).ok());
+        let Some(text) = read else { return false };
+        let control = |c: char| c.is_control() && !matches!(c, '\t' | '\n' | '\r' | '\u{c}');
+        let ascii = text.chars().filter(char::is_ascii).count();
+        !text.is_empty() && !text.contains(control) && ascii * 2 >= text.chars().count()
+    }
+
+    /// Text of bytes behind the mark.
+    fn decoded(self, bytes: &[u8]) -> Result<String, NotText> {
+        let Some((width, low_first)) = self.unit() else {
+            return match self {
+                Self::Windows1252 => Ok(WINDOWS_1252.decode_without_bom_handling(bytes).0.into_owned()),
+                _ => std::str::from_utf8(bytes).map(str::to_string).map_err(|e| NotText { valid: e.valid_up_to() }),
+            };
         };
-        let Some((encoding, unit)) = wide else {
-            let text = String::from_utf8(bytes).map_err(|e| NotText { valid: e.utf8_error().valid_up_to() })?;
-            return Ok((Self::Utf8, text));
-        };
-        let pairs = bytes[2..].chunks_exact(2);
-        if !pairs.remainder().is_empty() {
+        if !bytes.len().is_multiple_of(width) {
             return Err(NotText { valid: bytes.len() - 1 });
         }
-        let mut text = String::with_capacity(bytes.len() / 2);
-        for c in char::decode_utf16(pairs.map(|pair| unit([pair[0], pair[1]]))) {
-            text.push(c.map_err(|_| NotText { valid: text.len() })?);
+        let mut text = String::with_capacity(bytes.len() / width);
+        if width == 2 {
+            let unit = |pair: &[u8]| {
+                let pair = [pair[0], pair[1]];
+                if low_first { u16::from_le_bytes(pair) } else { u16::from_be_bytes(pair) }
+            };
+            for c in char::decode_utf16(bytes.chunks_exact(2).map(unit)) {
+                text.push(c.map_err(|_| NotText { valid: text.len() })?);
+            }
+        } else {
+            for four in bytes.chunks_exact(4) {
+                let four = [four[0], four[1], four[2], four[3]];
+                let code = if low_first { u32::from_le_bytes(four) } else { u32::from_be_bytes(four) };
+                text.push(char::from_u32(code).ok_or(NotText { valid: text.len() })?);
+            }
         }
-        Ok((encoding, text))
+        Ok(text)
+    }
+
+    /// Reads bytes as text, without the mark.
+    ///
+    /// # Errors
+    /// [`NotText`] with the first byte that is none.
+    pub fn read(mut bytes: Vec<u8>) -> Result<(Self, String), NotText> {
+        let encoding = Self::of(&bytes);
+        if encoding != Self::Utf8 {
+            return encoding.decoded(&bytes[encoding.mark().len()..]).map(|text| (encoding, text));
+        }
+        match String::from_utf8(bytes) {
+            Ok(text) => Ok((Self::Utf8, text)),
+            Err(error) => {
+                let valid = error.utf8_error().valid_up_to();
+                bytes = error.into_bytes();
+                let text = Self::Windows1252.decoded(&bytes)?;
+                if is_of_words(&text) { Ok((Self::Windows1252, text)) } else { Err(NotText { valid }) }
+            }
+        }
+    }
+
+    /// Whether a text that stands where `old` did can be written: in a code page that the bytes did not name, only with signs beyond
+    /// ASCII that were there.
+    pub(crate) fn can_write(self, new: &str, old: &str) -> bool {
+        self != Self::Windows1252 || new.chars().all(|c| c.is_ascii() || old.contains(c))
     }
 
     /// Writes text in this encoding, given in pieces that follow one another.
     pub fn write(self, pieces: &[&str]) -> Vec<u8> {
         let length: usize = pieces.iter().map(|piece| piece.len()).sum();
         let mut out = Vec::with_capacity(length + MARK.len());
-        let wide = |out: &mut Vec<u8>, bytes: fn(u16) -> [u8; 2]| {
-            out.extend(bytes(0xfeff));
-            for unit in pieces.iter().flat_map(|piece| piece.encode_utf16()) {
-                out.extend(bytes(unit));
+        out.extend_from_slice(self.mark());
+        for piece in pieces {
+            match self.unit() {
+                None if self == Self::Windows1252 => out.extend_from_slice(&WINDOWS_1252.encode(piece).0),
+                None => out.extend_from_slice(piece.as_bytes()),
+                Some((2, low_first)) => {
+                    let bytes = |unit: u16| if low_first { unit.to_le_bytes() } else { unit.to_be_bytes() };
+                    out.extend(piece.encode_utf16().flat_map(bytes));
+                }
+                Some((_, low_first)) => {
+                    let bytes = |c: char| {
+                        let code = u32::from(c);
+                        if low_first { code.to_le_bytes() } else { code.to_be_bytes() }
+                    };
+                    out.extend(piece.chars().flat_map(bytes));
+                }
             }
-        };
-        match self {
-            Self::Utf8 => out.extend_from_slice(pieces.concat().as_bytes()),
-            Self::Utf8Marked => {
-                out.extend_from_slice(MARK);
-                out.extend_from_slice(pieces.concat().as_bytes());
-            }
-            Self::Utf16Le => wide(&mut out, u16::to_le_bytes),
-            Self::Utf16Be => wide(&mut out, u16::to_be_bytes),
         }
         out
     }
+}
+
+/// Whether what is not ASCII in a text of one byte a character stands in words, as letters do, or is a sign of print: in what is no text
+/// the same bytes stand anywhere.
+fn is_of_words(text: &str) -> bool {
+    const PRINT: &str = "\u{a0}\u{201a}\u{201e}\u{2026}\u{2018}\u{2019}\u{201c}\u{201d}\u{2013}\u{2014}\u{2122}\u{a7}\u{a9}\u{ab}\u{ae}\u{b0}\u{bb}";
+    let is_letter = |c: char| {
+        c.is_ascii_alphabetic() || (c.is_alphabetic() && !matches!(c, '\u{aa}' | '\u{b5}' | '\u{ba}' | '\u{192}'))
+    };
+    let (mut before, mut words) = (None, 0);
+    let mut chars = text.chars().peekable();
+    while let Some(c) = chars.next() {
+        if c.is_control() && !matches!(c, '\t' | '\n' | '\r' | '\u{c}' | '\u{1b}') {
+            return false;
+        }
+        if !c.is_ascii() && !PRINT.contains(c) {
+            let in_word = before.is_some_and(is_letter) || chars.peek().is_some_and(|next| is_letter(*next));
+            if !is_letter(c) || !in_word {
+                return false;
+            }
+            words += 1;
+        }
+        before = Some(c);
+    }
+    words > 0
 }
 
 #[cfg(test)]
@@ -86,8 +246,9 @@ mod tests {
 
     proptest! {
         #[test]
-        fn what_is_read_is_written_as_the_same_bytes(bytes in any::<Vec<u8>>(), wide in 0..3_usize) {
-            let bytes = [[&b""[..], b"\xff\xfe", b"\xfe\xff"][wide], &bytes].concat();
+        fn what_is_read_is_written_as_the_same_bytes(bytes in any::<Vec<u8>>(), wide in 0..5_usize) {
+            let marks = [&b""[..], b"\xff\xfe", b"\xfe\xff", b"\xff\xfe\0\0", b"\0\0\xfe\xff"];
+            let bytes = [marks[wide], &bytes].concat();
             if let Ok((encoding, text)) = Encoding::read(bytes.clone()) {
                 prop_assert_eq!(encoding.write(&[&text]), bytes);
             }
@@ -95,7 +256,7 @@ mod tests {
 
         #[test]
         fn all_text_is_held_by_all_encodings(text in "\\PC*") {
-            for encoding in [Encoding::Utf8, Encoding::Utf8Marked, Encoding::Utf16Le, Encoding::Utf16Be] {
+            for encoding in [Encoding::Utf8, Encoding::Utf8Marked, Encoding::Utf16Le, Encoding::Utf16Be, Encoding::Utf32Le, Encoding::Utf32Be] {
                 if encoding == Encoding::Utf8 && text.starts_with('\u{feff}') { continue; }
                 prop_assert_eq!(Encoding::read(encoding.write(&[&text])).unwrap(), (encoding, text.clone()));
             }
@@ -103,8 +264,41 @@ mod tests {
     }
 
     #[test]
+    fn what_has_no_mark_is_told_by_its_bytes() {
+        for text in ["[a]\npath=/g/Fen\n", "path = \"Z:\\G\\Öd & Fen\"\r\n", "<a b='/g/Föhn'>\t1</a>"] {
+            for encoding in Encoding::ALL {
+                let bytes = encoding.write(&[text]);
+                let plain = text.is_ascii() && encoding == Encoding::Windows1252;
+                let wanted = if plain { Encoding::Utf8 } else { encoding };
+                assert_eq!(Encoding::read(bytes), Ok((wanted, text.to_string())), "{encoding:?}");
+            }
+        }
+        // What holds numbers is no text, and text of one byte is not wide because it is long and even.
+        for bytes in [
+            &b"\0\0\0\x01\0\0\0\x02/g/Fen\0\0"[..],
+            b"a\0b\0\x01\0\x02\0c\0",
+            b"/g/F\xe9n\x01",
+            b"\x81\xa4path\xd9+/g/Fen",
+            b"\xa1dpathx+/g/Fen",
+            b"\xa4path\xabelsewhere!!",
+        ] {
+            let read = Encoding::read(bytes.to_vec());
+            assert!(
+                read.as_ref().is_err() || read.as_ref().is_ok_and(|(encoding, _)| *encoding == Encoding::Utf8),
+                "{read:?}"
+            );
+        }
+        assert_eq!(Encoding::read("日本語の長い文章です".into()).unwrap().0, Encoding::Utf8);
+        // Another code page: what is not ASCII stays, and none of it is written.
+        assert!(
+            Encoding::Windows1252.can_write("/new/F\u{f6}n", "/g/F\u{f6}n")
+                && !Encoding::Windows1252.can_write("/neu\u{f6}/F", "/g/F")
+        );
+    }
+
+    #[test]
     fn half_characters_are_no_text() {
-        assert!(Encoding::read(b"a\xff".to_vec()).is_err_and(|e| e.valid == 1));
+        assert!(Encoding::read(b"a\xff\x01".to_vec()).is_err_and(|e| e.valid == 1));
         assert!(Encoding::read(b"\xff\xfea".to_vec()).is_err());
         assert!(Encoding::read(b"\xff\xfe\x3d\xd8a\0".to_vec()).is_err(), "half of a pair");
     }

@@ -160,7 +160,15 @@ pub fn write_part(value: &str, part: &Part<'_>, new: &str, within: Within, forma
                     c.is_ascii_whitespace() || c == '\''
                 }
             };
+            // A sign of quotes that stands in a word is no quote where the word is still one with it.
+            let still_one = || {
+                let (start, end) = (part.range.start, part.range.end);
+                let value = format!("{}{new}{}", &value[..start], &value[end..]);
+                let is_it = |word: &Part<'_>| word.range == (start..start + new.len()) && word.text == new;
+                words(&value, Words::Plain).iter().any(is_it)
+            };
             match part.quote {
+                Quote::None if !exec && still_one() => Some(new.into()),
                 Quote::None if !new.contains(reserved) => Some(if exec { new.replace('%', "%%") } else { new.into() }),
                 Quote::Single if !new.contains('\'') => Some(format!("'{new}'")),
                 _ => quoted(new, exec),

@@ -11,6 +11,7 @@ use regex::bytes::Regex as ByteRegex;
 
 use super::find::Sure;
 use crate::platform::Look;
+use crate::record::Encoding;
 
 fn regex(text: &str) -> Regex {
     Regex::new(text).expect("the pattern is sound")
@@ -95,7 +96,7 @@ fn is_stamped(start: &str) -> bool {
 
 /// Whether bytes are no text although they may begin like one: with control characters that no text has.
 pub(crate) fn has_controls(bytes: &[u8]) -> bool {
-    let wide = bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff");
+    let wide = Encoding::is_wide(bytes);
     // Tabulator, line ends, form feed, and the escape of colours.
     let text = |byte: &u8| *byte >= b' ' || matches!(byte, b'\t' | b'\n' | b'\r' | 0x0c | 0x1b);
     !wide && !bytes.iter().all(text)
@@ -135,6 +136,74 @@ pub(crate) fn is_counted(bytes: &[u8], word: &[u8]) -> bool {
         };
         ends && text.windows(word.len()).any(|some| some == word)
     })
+}
+
+/// Whether all bytes are a chain of fields that say their length, and one of them is a path that holds `word`: texts behind a byte of
+/// length, or the fields of a protocol buffer. Of such a file the length may look like a sign of the text.
+///
+/// Many a text is a chain by chance, for each of its signs may be a length; of a path in it both ends would have to be one as well.
+pub(crate) fn is_chained(bytes: &[u8], word: &[u8]) -> bool {
+    let holds = |text: &[u8]| !word.is_empty() && text.windows(word.len()).any(|some| some == word);
+    let is_it = |text: &[u8]| {
+        let begins = matches!(text, [b'/' | b'\\' | b'~', ..] | [_, b':', ..]);
+        begins && holds(text) && !text.iter().any(|byte| matches!(byte, b'\n' | b'\r' | b'"'))
+    };
+    holds(bytes) && (is_chain_of(bytes, &is_it, short_text, 0) || is_chain_of(bytes, &is_it, wire_field, NESTED))
+}
+
+/// How deep fields are looked for in fields.
+const NESTED: usize = 8;
+
+/// A field: what it holds, if that is a text or fields, and what follows it.
+type Field<'a> = (Option<&'a [u8]>, &'a [u8]);
+
+fn is_chain_of<'a>(
+    bytes: &'a [u8],
+    is_it: &dyn Fn(&[u8]) -> bool,
+    next: fn(&'a [u8]) -> Option<Field<'a>>,
+    depth: usize,
+) -> bool {
+    let (mut rest, mut found) = (bytes, false);
+    while !rest.is_empty() {
+        let Some((text, behind)) = next(rest) else { return false };
+        let within = |text: &'a [u8]| depth > 0 && is_chain_of(text, is_it, next, depth - 1);
+        found |= text.is_some_and(|text| is_it(text) || within(text));
+        rest = behind;
+    }
+    found
+}
+
+/// A text behind one byte that says its length.
+fn short_text(bytes: &[u8]) -> Option<Field<'_>> {
+    let (length, rest) = bytes.split_first()?;
+    let (text, rest) = rest.split_at_checked(usize::from(*length))?;
+    Some((Some(text), rest))
+}
+
+/// A field of a protocol buffer (Protocol Buffers, "Encoding": tag, then a number, some bytes, or bytes behind their length).
+fn wire_field(bytes: &[u8]) -> Option<Field<'_>> {
+    let (tag, rest) = wire_number(bytes)?;
+    if tag >> 3 == 0 {
+        return None;
+    }
+    match tag & 7 {
+        0 => Some((None, wire_number(rest)?.1)),
+        1 => Some((None, rest.get(8..)?)),
+        2 => {
+            let (length, rest) = wire_number(rest)?;
+            let (text, rest) = rest.split_at_checked(usize::try_from(length).ok()?)?;
+            Some((Some(text), rest))
+        }
+        5 => Some((None, rest.get(4..)?)),
+        _ => None,
+    }
+}
+
+/// A number of seven bits a byte, the lowest first.
+fn wire_number(bytes: &[u8]) -> Option<(u64, &[u8])> {
+    let end = bytes.iter().take(10).position(|byte| byte & 0x80 == 0)?;
+    let number = bytes[..=end].iter().rev().fold(0_u64, |sum, byte| (sum << 7) | u64::from(byte & 0x7f));
+    Some((number, &bytes[end + 1..]))
 }
 
 #[cfg(test)]
@@ -217,5 +286,30 @@ mod tests {
         assert!(
             has_controls(b"/g/x\n\0more") && has_controls(b"a\x01b") && !has_controls("/g/ö\t\r\n\x1b[0m".as_bytes())
         );
+    }
+
+    #[test]
+    fn files_that_are_fields_with_their_lengths_are_told_from_texts_whatever_the_length_looks_like() {
+        for length in 12..=200_usize {
+            let path = format!("/g/{}/Fen", "x".repeat(length - 7));
+            let (text, size) = (path.as_bytes(), length as u8);
+            let wire = |length: usize| if length < 128 { vec![length as u8] } else { vec![length as u8 | 0x80, 1] };
+            let varint = wire(length);
+            let inner = [&b"\x08\x01\x0a"[..], &varint, text].concat();
+            let chains = [
+                [&b"\x0a"[..], &varint, text].concat(),
+                [&b"\x08\x07\x22"[..], &varint, text, b"\x28\x01"].concat(),
+                [&[4][..], b"path", &[size], text].concat(),
+                [&[0x12][..], &wire(inner.len()), &inner].concat(),
+            ];
+            for chain in chains {
+                assert!(is_chained(&chain, b"Fen"), "{length}: {chain:?}");
+            }
+            for sentence in
+                [format!("{path}\n"), format!("path={path}\nsize=1\n"), format!("\n{path}\n"), format!("7|{path}|1\n")]
+            {
+                assert!(!is_chained(sentence.as_bytes(), b"Fen"), "{length}: {sentence}");
+            }
+        }
     }
 }

@@ -4,13 +4,13 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
-use super::left::{has_controls, history_of, is_counted};
+use super::left::{has_controls, history_of, is_chained, is_counted};
 use super::needle::{Needle, WholeName};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, Document, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step, Within,
-    find_parts,
+    Bases, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step,
+    Within, find_parts,
 };
 use crate::site::{Site, real_path};
 
@@ -84,7 +84,7 @@ impl Looking<'_> {
         let mut history = None;
         if !database {
             let bytes = platform::read(file).unwrap_or_default();
-            if is_counted(&bytes, self.name.as_bytes()) {
+            if is_counted(&bytes, self.name.as_bytes()) || is_chained(&bytes, self.name.as_bytes()) {
                 return (vec![self.unreadable(file)], Vec::new());
             }
             if has_controls(&bytes) {
@@ -114,8 +114,10 @@ impl Looking<'_> {
                 return (finds, Vec::new());
             }
         }
-        // Read, and the name stood in a comment or in something else than a path.
         match first_fault {
+            // Read, and not understood: the name stands there as in a path, in a spelling that nobody reads here.
+            None if !database && self.stands_in_a_path(file) => (vec![self.unreadable(file)], Vec::new()),
+            // The name stood in a comment or in something else than a path.
             None => (Vec::new(), Vec::new()),
             Some(_) if !is_text => (vec![self.unreadable(file)], Vec::new()),
             Some(fault) => (Vec::new(), vec![problem(file, &fault)]),
@@ -411,6 +413,10 @@ impl Looking<'_> {
         Some(found)
     }
 
+    fn stands_in_a_path(&self, file: &Path) -> bool {
+        WholeName::new(self.name).is_in_path(&platform::read(file).unwrap_or_default())
+    }
+
     fn unreadable(&self, file: &Path) -> Find {
         let hit = Hit {
             inside: Vec::new(),
@@ -501,9 +507,12 @@ fn database_of(file: &Path) -> PathBuf {
     file.into()
 }
 
+/// Bytes by which a file is told to be text or not.
+const START: usize = 4096;
+
 fn start_of(file: &Path) -> Vec<u8> {
     use std::io::Read;
-    let mut start = vec![0; 4096];
+    let mut start = vec![0; START];
     let count = platform::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
     start.truncate(count);
     start
@@ -511,8 +520,11 @@ fn start_of(file: &Path) -> Vec<u8> {
 
 fn is_binary(file: &Path) -> bool {
     let start = start_of(file);
-    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
-    !wide && (start.contains(&0) || std::str::from_utf8(&start).is_err_and(|e| e.error_len().is_some()))
+    let whole = start.len() < START;
+    // The last character of what was read may be cut in two.
+    let is_text = |cut: usize| Encoding::read(start[..start.len() - cut].to_vec()).is_ok();
+    let cuts = if whole { 1 } else { 4.min(start.len() + 1) };
+    !(0..cuts).any(is_text)
 }
 
 /// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
@@ -526,12 +538,8 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     if start.starts_with(b"SQLite format 3\0") {
         return (vec![Shape::Sqlite], None);
     }
-    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
-    let text: String = if wide {
-        start.iter().filter(|byte| byte.is_ascii() && **byte != 0).map(|byte| char::from(*byte)).collect()
-    } else {
-        String::from_utf8_lossy(&start).trim_start_matches('\u{feff}').to_string()
-    };
+    let text = (0..4.min(start.len() + 1)).find_map(|cut| Encoding::read(start[..start.len() - cut].to_vec()).ok());
+    let text = text.map_or_else(String::new, |(_, text)| text);
     let begun = text.trim_start();
     let mut all = Vec::new();
     let mut tried = None;

@@ -53,8 +53,8 @@ fn in_digits(units: &[u16], fold: bool) -> String {
 
 /// A pattern for a name of which each character may be written in a way of its own: writers escape what they must, and leave the rest.
 fn in_any_way(name: &str) -> String {
-    // In UTF-16 there is a zero between two characters of ASCII, or before the first one of them.
-    name.chars().map(|c| format!("(?:{})", ways_of(c).join("|"))).collect::<Vec<_>>().join("\\x00?")
+    // In UTF-16 there is a zero between two characters of ASCII, or before the first one of them; in UTF-32 there are three.
+    name.chars().map(|c| format!("(?:{})", ways_of(c).join("|"))).collect::<Vec<_>>().join("\\x00{0,3}")
 }
 
 /// The patterns for one character: as it is (UTF-8, UTF-16, a code page of the west), in either case, and as an escape.
@@ -128,7 +128,8 @@ impl Needle {
         let (fast, digits) = if run.len() >= 2 {
             let wide: String = run.bytes().map(|b| format!("{}\\x00", char::from(b))).collect();
             let wide = wide.strip_suffix("\\x00").unwrap_or(&wide).to_string();
-            (vec![run.to_string(), wide], in_digits(&run.encode_utf16().collect::<Vec<_>>(), true))
+            let widest = run.bytes().map(|b| char::from(b).to_string()).collect::<Vec<_>>().join("\\x00{3}");
+            (vec![run.to_string(), wide, widest], in_digits(&run.encode_utf16().collect::<Vec<_>>(), true))
         } else {
             // Nothing of the name is plain for sure: each of its characters may be written in each of the known ways.
             (vec![in_any_way(name)], in_digits(&name.encode_utf16().collect::<Vec<_>>(), true))
@@ -177,7 +178,11 @@ impl Needle {
 
 /// The whole name, as a name of its own: not the run alone, and not within another word.
 #[derive(Debug)]
-pub(crate) struct WholeName(Regex);
+pub(crate) struct WholeName {
+    anywhere: Regex,
+    /// Behind a separator of paths, with an end behind it.
+    in_path: Regex,
+}
 
 impl WholeName {
     pub(crate) fn new(name: &str) -> Self {
@@ -192,8 +197,12 @@ impl WholeName {
             } else {
                 if c.is_ascii() {
                     // Words of a shell have a backslash before it, or two; some signs are written twice.
-                    let twice =
-                        if "%$'\"\\".contains(c) { format!("|{}", escaped(&[c as u8; 2])) } else { String::new() };
+                    let twice = match c {
+                        // Quotes that end, one by itself, and quotes that begin again.
+                        '\'' => r#"|''|'\\''|'"'"'"#.to_string(),
+                        '%' | '$' | '"' | '\\' => format!("|{}", escaped(&[c as u8; 2])),
+                        _ => String::new(),
+                    };
                     narrow.push_str(&format!(r"(?:\\{{0,2}}{ONE}{twice})"));
                 } else {
                     // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
@@ -217,13 +226,20 @@ impl WholeName {
         let pattern = format!(
             r"(?i-u)(?:{PATH}{narrow}|{before}{narrow}{behind}|[/\\]\x00{wide}|{wide_before}{wide}{wide_behind})"
         );
+        const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
         // A name too long for a pattern is taken to stand everywhere: nothing that holds it is silent.
-        Self(Regex::new(&pattern).unwrap_or_else(|_| anything()))
+        let compiled = |pattern: &str| Regex::new(pattern).unwrap_or_else(|_| anything());
+        Self { anywhere: compiled(&pattern), in_path: compiled(&format!("(?i-u){PATH}{narrow}{END}")) }
+    }
+
+    /// Whether it stands in bytes as the last name of a path, or as one of its folders.
+    pub(crate) fn is_in_path(&self, bytes: &[u8]) -> bool {
+        self.in_path.is_match(bytes)
     }
 
     /// Whether bytes hold it.
     pub(crate) fn is_in(&self, bytes: &[u8]) -> bool {
-        self.0.is_match(bytes)
+        self.anywhere.is_match(bytes)
     }
 
     /// Whether a file of whatever size holds it.

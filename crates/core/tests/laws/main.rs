@@ -23,5 +23,6 @@ mod power;
 mod records;
 mod scenarios;
 mod sequences;
+mod shapes;
 mod times;
 mod tracing;

@@ -193,6 +193,7 @@ fn every_spelling_in_every_format_is_found_and_what_is_not_the_path_is_not() {
         ("list.ini", "{install}/{tail}", Sure::Certain),
         ("notes", "{install}", Sure::Certain),
         ("plain.json", "{install}", Sure::Certain),
+        ("raw.yaml", "{folder}", Sure::Unreadable),
         ("system.reg", "{install}", Sure::Certain),
         ("system.reg", "{install}", Sure::Certain),
         ("uri.yaml", "{install}", Sure::Certain),
