@@ -56,7 +56,7 @@ pub struct KeptLine {
 /// Where checksums comes from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Origin {
+pub enum KeptBy {
     /// A person had it taken.
     Kept,
     /// This haul has compared it.
@@ -71,7 +71,7 @@ pub struct KeptChecksums {
     /// When it was taken.
     pub made: Timestamp,
     /// Where it comes from.
-    pub origin: Origin,
+    pub origin: KeptBy,
     /// Its files and links, in the order of their paths.
     #[serde(skip)]
     pub lines: Vec<KeptLine>,
@@ -198,7 +198,7 @@ pub fn keep(
         return Err(HaulError::Paused);
     }
     read?;
-    let kept = KeptChecksums { game: game.clone(), made: Timestamp::now(), origin: Origin::Kept, lines };
+    let kept = KeptChecksums { game: game.clone(), made: Timestamp::now(), origin: KeptBy::Kept, lines };
     let path = file_of(site, game);
     let fault = |source| HaulError::disk("write", &path)(source);
     platform::make_private(&site.state_folder()).map_err(fault)?;
@@ -222,7 +222,7 @@ fn read(site: &Site, game: &GameId) -> Option<KeptChecksums> {
     let sound = head.format == 1 && head.game == *game;
     let lines: Option<Vec<KeptLine>> = lines.map(|line| serde_json::from_str(&line.ok()?).ok()).collect();
     let lines = lines.filter(|_| sound)?;
-    Some(KeptChecksums { game: head.game, made: head.made, origin: Origin::Kept, lines })
+    Some(KeptChecksums { game: head.game, made: head.made, origin: KeptBy::Kept, lines })
 }
 
 /// The newest checksums that are kept of a game where it lies now: one that a person had taken, or that of the haul that brought it
@@ -285,7 +285,7 @@ pub fn kept_checksums(
         lines.extend(first.map(|first| KeptLine { path, modified_ns, ..first }));
     }
     lines.sort_by(|a, b| a.path.cmp(&b.path));
-    Ok(Some(KeptChecksums { game: game.clone(), made: haul.made, origin: Origin::Haul(haul.id), lines }))
+    Ok(Some(KeptChecksums { game: game.clone(), made: haul.made, origin: KeptBy::Haul(haul.id), lines }))
 }
 
 fn content(rewritten: &[FileChange], path: &Path) -> Option<(u64, blake3::Hash)> {

@@ -10,7 +10,7 @@ mod repair;
 mod sums;
 
 pub use judge::{Audit, Fate, audit};
-pub use kept::{KeptChecksums, KeptFile, KeptLine, Origin, keep, kept_checksums};
+pub use kept::{KeptBy, KeptChecksums, KeptFile, KeptLine, keep, kept_checksums};
 pub use reading::AuditPhase;
 pub(crate) use repair::bring_file;
 pub use repair::{Repaired, mend, other_copies};

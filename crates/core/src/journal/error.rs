@@ -55,3 +55,6 @@ pub enum JournalError {
 }
 
 pub(crate) const VERSION: i64 = 8;
+
+/// What the journal gives, or why it does not.
+pub(crate) type Journaled<T> = Result<T, JournalError>;

@@ -11,18 +11,16 @@ use rusqlite::{Connection, Row};
 use serde::Deserialize;
 use serde::de::value::BorrowedStrDeserializer;
 
-use super::error::JournalError;
+use super::error::Journaled;
 use super::query::{History, Reader, at};
 
 use super::schema::{LIVE, is_of_version_5};
 use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::item::Stage;
 
-type Result<T> = std::result::Result<T, JournalError>;
-
 impl Reader {
     /// Numbers of the hauls that are under way, hold originals or owe something, of some more, and of the newest one.
-    pub(crate) fn live(&self) -> Result<(Vec<HaulId>, Option<HaulId>)> {
+    pub(crate) fn live(&self) -> Journaled<(Vec<HaulId>, Option<HaulId>)> {
         let read = || {
             let db = self.db();
             // What an item takes back may not be said to be returned yet.
@@ -42,14 +40,14 @@ impl Reader {
     }
 
     /// When the originals of items were let go, as the log tells it.
-    pub(crate) fn released(&self) -> Result<BTreeMap<ItemId, Timestamp>> {
+    pub(crate) fn released(&self) -> Journaled<BTreeMap<ItemId, Timestamp>> {
         let read = || moments(&self.db(), "select lot, at from event where word = 'released' and lot is not null");
         let read = read().map_err(at(&self.path))?;
         Ok(read.into_iter().map(|(item, at)| (ItemId(item), at)).collect())
     }
 
     /// All lines, newest first.
-    pub(crate) fn lines(&self) -> Result<Vec<LogLine>> {
+    pub(crate) fn lines(&self) -> Journaled<Vec<LogLine>> {
         let db = self.db();
         let mut items = self.item_lines(&db)?;
         let read = || {
@@ -75,7 +73,7 @@ impl Reader {
     }
 
     /// The items of all lines, by the numbers of their hauls.
-    fn item_lines(&self, db: &Connection) -> Result<HashMap<i64, Vec<ItemLine>>> {
+    fn item_lines(&self, db: &Connection) -> Journaled<HashMap<i64, Vec<ItemLine>>> {
         let err = at(&self.path);
         let by = if is_of_version_5(db).map_err(&err)? { "indexed by listed" } else { "" };
         let sql = format!(

@@ -1,8 +1,8 @@
 //! What the journal holds, read: hauls, items, checksums and the log. Reading takes no lock and changes nothing.
 
 use super::codec::{among, file_entry, numbers, path_of, planned_of, stretch};
-use super::error::JournalError;
 use super::error::VERSION;
+use super::error::{JournalError, Journaled};
 use super::rows::LogLine;
 use super::rows::{Event, EventKind, FileEntry, HaulRow, ItemRow, Sums, UnreadableStretch};
 use super::schema::{GAME, bring_up, is_of_version_3, is_of_version_6};
@@ -23,8 +23,6 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::survey::{GameId, Held};
 
-pub(crate) type Result<T> = std::result::Result<T, JournalError>;
-
 /// Hauls that were read whole, and what the log tells of them.
 type Whole = (Vec<HaulRow>, Vec<Event>);
 
@@ -44,20 +42,20 @@ pub struct History {
 
 impl History {
     /// Reads the journal of a site without taking its lock; a site without one has an empty history. Every haul is read whole.
-    pub fn of(site: &Site) -> Result<Self> {
+    pub fn of(site: &Site) -> Journaled<Self> {
         Self::read(site, &|reader, _| Ok((reader.hauls()?, reader.events(None)?)))
     }
 
     /// Reads a line of every haul, and whole only those that are under way, hold originals or owe something, and the newest ones:
     /// quick however long the log is.
-    pub fn recent(site: &Site) -> Result<Self> {
+    pub fn recent(site: &Site) -> Journaled<Self> {
         /// Hauls that are read whole whatever they are.
         const NEWEST: usize = 20;
         Self::with(site, &|lines| lines.iter().take(NEWEST).map(|line| line.id).collect())
     }
 
     /// Does the same with other hauls than the newest ones: `chosen` names them.
-    pub fn with(site: &Site, chosen: &dyn Fn(&[LogLine]) -> Vec<HaulId>) -> Result<Self> {
+    pub fn with(site: &Site, chosen: &dyn Fn(&[LogLine]) -> Vec<HaulId>) -> Journaled<Self> {
         Self::read(site, &|reader, lines| {
             let mut wanted = reader.live()?.0;
             wanted.extend(chosen(lines));
@@ -69,19 +67,19 @@ impl History {
     }
 
     /// Reads one haul whole, with what the log tells of it; `None` if there is none of this number.
-    pub fn one(site: &Site, id: HaulId) -> Result<Option<(HaulRow, Vec<Event>)>> {
+    pub fn one(site: &Site, id: HaulId) -> Journaled<Option<(HaulRow, Vec<Event>)>> {
         let Some(reader) = reader(site)? else { return Ok(None) };
         let Some(haul) = reader.haul(id)? else { return Ok(None) };
         Ok(Some((haul, reader.events(Some(&[id]))?)))
     }
 
     /// When the originals of items were let go, as the log tells it.
-    pub fn released(site: &Site) -> Result<BTreeMap<ItemId, Timestamp>> {
+    pub fn released(site: &Site) -> Journaled<BTreeMap<ItemId, Timestamp>> {
         reader(site)?.map_or_else(|| Ok(BTreeMap::new()), |reader| reader.released())
     }
 
     /// What removals of a haul had to leave, by the titles of its items.
-    pub fn remains(site: &Site, id: HaulId) -> Result<Vec<(String, Vec<Left>)>> {
+    pub fn remains(site: &Site, id: HaulId) -> Journaled<Vec<(String, Vec<Left>)>> {
         let Some(reader) = reader(site)? else { return Ok(Vec::new()) };
         let Some(haul) = reader.haul(id)? else { return Ok(Vec::new()) };
         let mut all = Vec::new();
@@ -106,7 +104,7 @@ impl History {
         }
     }
 
-    fn read(site: &Site, rest: &dyn Fn(&Reader, &[LogLine]) -> Result<Whole>) -> Result<Self> {
+    fn read(site: &Site, rest: &dyn Fn(&Reader, &[LogLine]) -> Journaled<Whole>) -> Journaled<Self> {
         let Some(reader) = reader(site)? else { return Ok(Self::default()) };
         let version = reader.version()?;
         if version == 0 {
@@ -158,7 +156,7 @@ impl History {
 }
 
 /// Opens the journal of a site to look at it alone, without its lock; `None` if there is none.
-pub(crate) fn reader(site: &Site) -> Result<Option<Reader>> {
+pub(crate) fn reader(site: &Site) -> Journaled<Option<Reader>> {
     let path = database(site);
     if !path.exists() {
         return Ok(None);
@@ -212,11 +210,11 @@ impl Reader {
         self.db.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn version(&self) -> Result<i64> {
+    fn version(&self) -> Journaled<i64> {
         self.db().pragma_query_value(None, "user_version", |row| row.get(0)).map_err(at(&self.path))
     }
 
-    pub(crate) fn prepare(&self) -> Result<()> {
+    pub(crate) fn prepare(&self) -> Journaled<()> {
         let db = self.db();
         let set = || {
             db.busy_timeout(Duration::from_secs(5))?;
@@ -234,7 +232,7 @@ impl Reader {
         self.check_version()
     }
 
-    fn check_version(&self) -> Result<()> {
+    fn check_version(&self) -> Journaled<()> {
         let found = self.version()?;
         if found == VERSION { Ok(()) } else { Err(JournalError::Version { path: self.path.clone(), found }) }
     }
@@ -244,35 +242,35 @@ impl Reader {
     }
 
     /// All hauls, newest first.
-    pub(crate) fn hauls(&self) -> Result<Vec<HaulRow>> {
+    pub(crate) fn hauls(&self) -> Journaled<Vec<HaulRow>> {
         self.some_hauls(None)
     }
 
     /// The haul of this number alone.
-    pub(crate) fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
+    pub(crate) fn haul(&self, id: HaulId) -> Journaled<Option<HaulRow>> {
         Ok(self.some_hauls(Some(&[id]))?.pop())
     }
 
     /// The item of this number alone.
-    pub(crate) fn item(&self, id: ItemId) -> Result<Option<ItemRow>> {
+    pub(crate) fn item(&self, id: ItemId) -> Journaled<Option<ItemRow>> {
         Ok(self.items_where("id = ?1", Some(&id.0))?.pop())
     }
 
     /// The items of a game, those of the newest haul first, each haul's in their order.
-    pub(crate) fn items_of(&self, game: &GameId) -> Result<Vec<ItemRow>> {
+    pub(crate) fn items_of(&self, game: &GameId) -> Journaled<Vec<ItemRow>> {
         let mut items = self.items_where(&format!("{GAME} = ?1"), Some(&game.0))?;
         items.sort_by_key(|item| std::cmp::Reverse(item.haul));
         Ok(items)
     }
 
     /// The items that take up again what this one holds.
-    pub(crate) fn items_taking_back(&self, item: ItemId) -> Result<Vec<ItemRow>> {
+    pub(crate) fn items_taking_back(&self, item: ItemId) -> Journaled<Vec<ItemRow>> {
         self.items_where("takes_back = ?1", Some(&item.0))
     }
 
     /// Reads hauls with their items, all or these: a query for each table, however many hauls there are, and the rows by all cores.
     /// Newest first.
-    pub(crate) fn some_hauls(&self, only: Option<&[HaulId]>) -> Result<Vec<HaulRow>> {
+    pub(crate) fn some_hauls(&self, only: Option<&[HaulId]>) -> Journaled<Vec<HaulRow>> {
         let only = only.map(numbers);
         let only = only.as_deref();
         let heads = || {
@@ -307,7 +305,7 @@ impl Reader {
     }
 
     /// Items by the number of their haul, each haul's in their order.
-    fn items(&self, only: Option<&str>) -> Result<HashMap<i64, Vec<ItemRow>>> {
+    fn items(&self, only: Option<&str>) -> Journaled<HashMap<i64, Vec<ItemRow>>> {
         let among = among("haul", only);
         let which = among.strip_prefix("where ").unwrap_or("true");
         let only = only.as_ref().map(|only| only as &dyn ToSql);
@@ -319,7 +317,7 @@ impl Reader {
     }
 
     /// The items that a condition holds for, in their order.
-    fn items_where(&self, which: &str, only: Option<&dyn ToSql>) -> Result<Vec<ItemRow>> {
+    fn items_where(&self, which: &str, only: Option<&dyn ToSql>) -> Journaled<Vec<ItemRow>> {
         type Raw = (i64, i64, String, String, Option<String>, Option<i64>, Option<String>);
         let raw = || {
             let sql =
@@ -350,7 +348,7 @@ impl Reader {
     }
 
     /// How many files of each item were taken from another copy.
-    fn all_taken(&self) -> Result<HashMap<i64, u64>> {
+    fn all_taken(&self) -> Journaled<HashMap<i64, u64>> {
         let count = || {
             let db = self.db();
             if !is_of_version_3(&db)? {
@@ -363,7 +361,7 @@ impl Reader {
         count().map_err(at(&self.path))
     }
 
-    fn all_unreadable(&self) -> Result<HashMap<i64, Vec<UnreadableStretch>>> {
+    fn all_unreadable(&self) -> Journaled<HashMap<i64, Vec<UnreadableStretch>>> {
         let read = || {
             let db = self.db();
             let mut all: HashMap<i64, Vec<UnreadableStretch>> = HashMap::new();
@@ -381,7 +379,7 @@ impl Reader {
         read().map_err(at(&self.path))
     }
 
-    pub(crate) fn unreadable(&self, item: ItemId) -> Result<Vec<UnreadableStretch>> {
+    pub(crate) fn unreadable(&self, item: ItemId) -> Journaled<Vec<UnreadableStretch>> {
         let read = || {
             let db = self.db();
             if !is_of_version_3(&db)? {
@@ -395,7 +393,7 @@ impl Reader {
     }
 
     /// What the log tells, newest first: of some hauls, or else the newest thousand lines.
-    fn events(&self, only: Option<&[HaulId]>) -> Result<Vec<Event>> {
+    fn events(&self, only: Option<&[HaulId]>) -> Journaled<Vec<Event>> {
         let raw = || {
             let db = self.db();
             let only = only.map(numbers);
@@ -423,7 +421,7 @@ impl Reader {
         after: Option<&[u8]>,
         back: bool,
         only: Option<&str>,
-    ) -> Result<Vec<FileEntry>> {
+    ) -> Journaled<Vec<FileEntry>> {
         let (than, order) = if back { ("<", "desc") } else { (">", "asc") };
         let first = if after.is_some() { format!("and path {than} ?2") } else { "and ?2 is null".into() };
         let kind = if only.is_some() { "and kind = ?3" } else { "and ?3 is null" };
@@ -452,7 +450,7 @@ impl Reader {
     }
 
     /// What removals of an item had to leave.
-    fn remains(&self, item: ItemId) -> Result<Vec<Left>> {
+    fn remains(&self, item: ItemId) -> Journaled<Vec<Left>> {
         let read = || {
             let db = self.db();
             if !is_of_version_6(&db)? {
@@ -469,7 +467,7 @@ impl Reader {
     }
 
     /// The line of one path.
-    pub(crate) fn entry(&self, item: ItemId, path: &ItemPath) -> Result<Option<FileEntry>> {
+    pub(crate) fn entry(&self, item: ItemId, path: &ItemPath) -> Journaled<Option<FileEntry>> {
         // The line before the next key is the one itself.
         let key = path.key();
         let mut behind = key.clone();
@@ -479,7 +477,7 @@ impl Reader {
     }
 
     /// Adds checksums up.
-    pub(crate) fn sums(&self, item: ItemId) -> Result<Sums> {
+    pub(crate) fn sums(&self, item: ItemId) -> Journaled<Sums> {
         let sql = "select count(*), coalesce(sum(kind = 'file'), 0), coalesce(sum(size), 0),
           coalesce(sum(kind = 'file' and compared), 0), coalesce(sum(size * (kind = 'file' and compared)), 0)
           from entry where lot = ?1";

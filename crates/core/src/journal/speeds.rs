@@ -4,16 +4,14 @@ use std::collections::HashMap;
 
 use rusqlite::Row;
 
-use super::error::JournalError;
+use super::error::Journaled;
 use super::query::{Reader, at};
 use super::schema::is_of_version_4;
 use crate::item::Trial;
 use crate::site::{DriveSpeed, Run, Speeds};
 
-type Result<T> = std::result::Result<T, JournalError>;
-
 impl Reader {
-    pub(crate) fn trials(&self) -> Result<HashMap<i64, Trial>> {
+    pub(crate) fn trials(&self) -> Journaled<HashMap<i64, Trial>> {
         let read = || {
             let db = self.db();
             if !is_of_version_4(&db)? {
@@ -30,7 +28,7 @@ impl Reader {
     }
 
     /// What is known of the speeds of drives.
-    pub(crate) fn speeds(&self) -> Result<Speeds> {
+    pub(crate) fn speeds(&self) -> Journaled<Speeds> {
         /// Runs that are looked at; older ones say little of today's drives.
         const NEWEST: i64 = 200;
         let read = || {

@@ -10,7 +10,7 @@ use std::time::Duration;
 use jiff::Timestamp;
 use rusqlite::{Row, params};
 
-use super::error::JournalError;
+use super::error::Journaled;
 use super::query::{Reader, at, reader};
 use super::schema::is_of_version_5;
 use super::write::Journal;
@@ -18,8 +18,6 @@ use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::item::Progress;
 use crate::plan::Timing;
 use crate::site::Site;
-
-pub(crate) type Result<T> = std::result::Result<T, JournalError>;
 
 /// Pulses that are kept of an item: when there are more, every other one goes, and from then on half as many come.
 const MOST: u64 = 1000;
@@ -40,7 +38,7 @@ impl Telemetry {
     ///
     /// # Errors
     /// [`JournalError`] if the journal cannot be read.
-    pub fn of(site: &Site, haul: HaulId) -> Result<Self> {
+    pub fn of(site: &Site, haul: HaulId) -> Journaled<Self> {
         match reader(site)? {
             Some(reader) => reader.passage(haul),
             None => Ok(Self::default()),
@@ -51,7 +49,7 @@ impl Telemetry {
     ///
     /// # Errors
     /// As [`Telemetry::of`].
-    pub fn last_limit(site: &Site, haul: HaulId) -> Result<Option<Bytes>> {
+    pub fn last_limit(site: &Site, haul: HaulId) -> Journaled<Option<Bytes>> {
         let Some(reader) = reader(site)? else { return Ok(None) };
         let read = || {
             let db = reader.db();
@@ -67,7 +65,7 @@ impl Telemetry {
 }
 
 impl Reader {
-    fn passage(&self, haul: HaulId) -> Result<Telemetry> {
+    fn passage(&self, haul: HaulId) -> Journaled<Telemetry> {
         let read = || {
             let db = self.db();
             let mut passage = Telemetry::default();
@@ -118,12 +116,12 @@ fn pulse(row: &Row<'_>) -> rusqlite::Result<Sample> {
 
 impl Journal {
     /// Says that an item was paused, or goes on.
-    pub(crate) fn mark(&self, item: ItemId, came: Came) -> Result<()> {
+    pub(crate) fn mark(&self, item: ItemId, came: Came) -> Journaled<()> {
         put_mark(&self.connection(), item, came).map_err(at(self.database()))
     }
 
     /// Keeps when the items of a haul were to begin and to end.
-    pub(crate) fn put_forecast(&self, haul: HaulId, timing: &Timing) -> Result<()> {
+    pub(crate) fn put_forecast(&self, haul: HaulId, timing: &Timing) -> Journaled<()> {
         let items = self.haul(haul)?.map(|haul| haul.items).unwrap_or_default();
         let write = || {
             let db = self.connection();
@@ -138,14 +136,14 @@ impl Journal {
     }
 
     /// Where a pulse of an item goes on: the number of the next moment.
-    pub(crate) fn next_pulse(&self, item: ItemId) -> Result<u64> {
+    pub(crate) fn next_pulse(&self, item: ItemId) -> Journaled<u64> {
         let sql = "select max(nth) from pulse where lot = ?1";
         let last = self.connection().query_row(sql, [item.0], |row| row.get::<_, Option<i64>>(0));
         last.map(|last| last.map_or(0, |last| last as u64 + 1)).map_err(at(self.database()))
     }
 
     /// Keeps how far an item is at its `nth` moment, if that is one of those that are kept.
-    pub(crate) fn put_pulse(&self, nth: u64, progress: &Progress, limit: Option<Bytes>) -> Result<()> {
+    pub(crate) fn put_pulse(&self, nth: u64, progress: &Progress, limit: Option<Bytes>) -> Journaled<()> {
         let step = step_at(nth);
         if !nth.is_multiple_of(step) {
             return Ok(());

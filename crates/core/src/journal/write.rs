@@ -4,7 +4,7 @@
 //! hints, committed without one, since comparing never trusts them. One program at a time holds the lock.
 
 use super::codec::{attributes_to_row, path_of};
-use super::error::JournalError;
+use super::error::{JournalError, Journaled};
 use super::query::{Reader, at, database};
 use super::rows::{Attribute, FileEntry, HaulRow, ItemRow, Sums, There, UnreadableStretch};
 use super::rows::{Came, EventKind, put_mark};
@@ -29,8 +29,6 @@ use crate::record::{Content, FileChange};
 use crate::site::{DriveSpeed, Run, Site, Speeds};
 use crate::survey::GameId;
 
-type Result<T> = std::result::Result<T, JournalError>;
-
 /// A journal that was opened, before anybody has looked at what a crash may have left.
 #[derive(Debug)]
 pub struct UnrecoveredJournal(Journal);
@@ -38,7 +36,7 @@ pub struct UnrecoveredJournal(Journal);
 impl UnrecoveredJournal {
     /// Gives the journal, and the haul that was under way when the last program ended; or else the newest one, if it was to
     /// release its originals and has not come to that.
-    pub fn recover(self) -> Result<(Journal, Option<HaulRow>)> {
+    pub fn recover(self) -> Journaled<(Journal, Option<HaulRow>)> {
         let (live, newest) = self.0.reader.live()?;
         let mut hauls = self.0.reader.some_hauls(Some(&live))?;
         let open = hauls.iter().position(HaulRow::unfinished);
@@ -70,7 +68,7 @@ impl Journal {
     ///
     /// # Errors
     /// [`JournalError::Locked`] if another program works here.
-    pub fn open(site: &Site) -> Result<UnrecoveredJournal> {
+    pub fn open(site: &Site) -> Journaled<UnrecoveredJournal> {
         let folder = site.state_folder();
         let make = |path: &Path, source| JournalError::Folder { path: path.into(), source };
         platform::make_private(&folder).map_err(|e| make(&folder, e))?;
@@ -118,32 +116,32 @@ impl Journal {
     }
 
     /// All hauls, newest first.
-    pub fn hauls(&self) -> Result<Vec<HaulRow>> {
+    pub fn hauls(&self) -> Journaled<Vec<HaulRow>> {
         self.reader.hauls()
     }
 
     /// The hauls that are under way, hold originals or owe something, newest first: quick however long the log is.
-    pub fn live(&self) -> Result<Vec<HaulRow>> {
+    pub fn live(&self) -> Journaled<Vec<HaulRow>> {
         self.reader.some_hauls(Some(&self.reader.live()?.0))
     }
 
     /// One haul.
-    pub fn haul(&self, id: HaulId) -> Result<Option<HaulRow>> {
+    pub fn haul(&self, id: HaulId) -> Journaled<Option<HaulRow>> {
         self.reader.haul(id)
     }
 
     /// The items of a game, those of the newest haul first, each haul's in their order.
-    pub fn items_of(&self, game: &GameId) -> Result<Vec<ItemRow>> {
+    pub fn items_of(&self, game: &GameId) -> Journaled<Vec<ItemRow>> {
         self.reader.items_of(game)
     }
 
     /// The items that take up again what this one holds.
-    pub(crate) fn items_taking_back(&self, item: ItemId) -> Result<Vec<ItemRow>> {
+    pub(crate) fn items_taking_back(&self, item: ItemId) -> Journaled<Vec<ItemRow>> {
         self.reader.items_taking_back(item)
     }
 
     /// The item of this number.
-    pub fn item(&self, id: ItemId) -> Result<Option<ItemRow>> {
+    pub fn item(&self, id: ItemId) -> Journaled<Option<ItemRow>> {
         self.reader.item(id)
     }
 
@@ -153,7 +151,7 @@ impl Journal {
         items: &[(PlannedItem, Option<ItemId>)],
         policy: Policy,
         returns: Option<HaulId>,
-    ) -> Result<HaulId> {
+    ) -> Journaled<HaulId> {
         self.begin_with(items, policy, returns, Trial::None, &[])
     }
 
@@ -166,7 +164,7 @@ impl Journal {
         returns: Option<HaulId>,
         trial: Trial,
         settled: &[(ItemId, Stage)],
-    ) -> Result<HaulId> {
+    ) -> Journaled<HaulId> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -197,13 +195,13 @@ impl Journal {
     }
 
     /// Writes down that the items behind the first one wait for a person's yes, or that it was given.
-    pub fn set_trial(&self, haul: HaulId, trial: Trial) -> Result<()> {
+    pub fn set_trial(&self, haul: HaulId, trial: Trial) -> Journaled<()> {
         let sql = "insert into trial values(?1, ?2) on conflict(haul) do update set agreed = excluded.agreed";
         self.db().execute(sql, params![haul.0, trial == Trial::Agreed]).map(drop).map_err(self.err())
     }
 
     /// Keeps what a copy with its comparison has reached.
-    pub(crate) fn put_run(&self, run: &Run) -> Result<()> {
+    pub(crate) fn put_run(&self, run: &Run) -> Journaled<()> {
         let sql = "insert into run(at, source, target, bytes, files, seconds) values(?1, ?2, ?3, ?4, ?5, ?6)";
         let at = Timestamp::now().to_string();
         let row = params![at, run.from, run.to, run.bytes as i64, run.files as i64, run.seconds];
@@ -211,36 +209,36 @@ impl Journal {
     }
 
     /// What is known of the speeds of drives.
-    pub fn speeds(&self) -> Result<Speeds> {
+    pub fn speeds(&self) -> Journaled<Speeds> {
         self.reader.speeds()
     }
 
     /// Keeps what a probe of a drive has measured, instead of an earlier one.
-    pub fn put_probe(&self, drive: &str, pace: &DriveSpeed) -> Result<()> {
+    pub fn put_probe(&self, drive: &str, pace: &DriveSpeed) -> Journaled<()> {
         let sql = "insert or replace into probe values(?1, ?2, ?3, ?4, ?5)";
         let row = params![drive, Timestamp::now().to_string(), pace.read, pace.write, pace.per_file];
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
     /// Writes down where an item stands, and when it came there; durable when this returns.
-    pub fn set_stage(&self, item: ItemId, stage: &Stage) -> Result<()> {
+    pub fn set_stage(&self, item: ItemId, stage: &Stage) -> Journaled<()> {
         let sql = "update lot set stage = ?2, error = null where id = ?1";
         self.change_item(item, Came::To(stage.kind()), sql, params![item.0, json(stage)])
     }
 
     /// Writes down why an item stopped.
-    pub fn set_error(&self, item: ItemId, why: &str) -> Result<()> {
+    pub fn set_error(&self, item: ItemId, why: &str) -> Journaled<()> {
         self.change_item(item, Came::Stopped, "update lot set error = ?2 where id = ?1", params![item.0, why])
     }
 
     /// Writes down an item's proof and that it was made.
-    pub fn set_proof(&self, item: ItemId, proof: &Proof, stage: &Stage) -> Result<()> {
+    pub fn set_proof(&self, item: ItemId, proof: &Proof, stage: &Stage) -> Journaled<()> {
         let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
         self.change_item(item, Came::To(stage.kind()), sql, params![item.0, json(proof), json(stage)])
     }
 
     /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.
-    fn written<T>(&self, write: impl Fn() -> rusqlite::Result<T>) -> Result<T> {
+    fn written<T>(&self, write: impl Fn() -> rusqlite::Result<T>) -> Journaled<T> {
         match write() {
             Err(error) if error.sqlite_error_code() == Some(ErrorCode::DiskFull) && self.reserve.spend() => write(),
             other => other,
@@ -249,7 +247,7 @@ impl Journal {
     }
 
     /// Changes an item's row, and says in the same act what it reached.
-    fn change_item(&self, item: ItemId, came: Came, sql: &str, row: impl Params + Clone) -> Result<()> {
+    fn change_item(&self, item: ItemId, came: Came, sql: &str, row: impl Params + Clone) -> Journaled<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -262,14 +260,14 @@ impl Journal {
     }
 
     /// Adds a line to the log.
-    pub fn say(&self, haul: HaulId, item: Option<ItemId>, kind: EventKind, detail: &str) -> Result<()> {
+    pub fn say(&self, haul: HaulId, item: Option<ItemId>, kind: EventKind, detail: &str) -> Journaled<()> {
         let sql = "insert into event(at, haul, lot, word, detail) values(?1, ?2, ?3, ?4, ?5)";
         let at = Timestamp::now().to_string();
         self.written(|| self.db().execute(sql, params![at, haul.0, item.map(|l| l.0), kind.word(), detail]).map(drop))
     }
 
     /// Writes checksums lines, each with all that is known of it; lines of the same path are replaced.
-    pub fn put_entries(&self, item: ItemId, entries: &[FileEntry]) -> Result<()> {
+    pub fn put_entries(&self, item: ItemId, entries: &[FileEntry]) -> Journaled<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -291,7 +289,7 @@ impl Journal {
     }
 
     /// Takes checksums lines away.
-    pub fn drop_entries(&self, item: ItemId, paths: &[ItemPath]) -> Result<()> {
+    pub fn drop_entries(&self, item: ItemId, paths: &[ItemPath]) -> Journaled<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -309,7 +307,7 @@ impl Journal {
     }
 
     /// The connection, where hints are written: they may be lost in a power cut, with what was written after them.
-    pub(crate) fn lightly<T>(&self, write: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T> {
+    pub(crate) fn lightly<T>(&self, write: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Journaled<T> {
         let all = self.db();
         let work = || {
             all.pragma_update(None, "synchronous", "NORMAL")?;
@@ -324,7 +322,7 @@ impl Journal {
     }
 
     /// Writes down what was found out of files, as hints: durable with the next stage at the latest.
-    pub(crate) fn put_hints(&self, item: ItemId, hints: &[Hint]) -> Result<()> {
+    pub(crate) fn put_hints(&self, item: ItemId, hints: &[Hint]) -> Journaled<()> {
         self.lightly(|db| {
             for hint in hints {
                 match hint {
@@ -364,17 +362,17 @@ impl Journal {
     }
 
     /// Forgets what could not be read: it is tried again.
-    pub(crate) fn forget_unreadable(&self, item: ItemId) -> Result<()> {
+    pub(crate) fn forget_unreadable(&self, item: ItemId) -> Journaled<()> {
         self.db().execute("delete from unreadable where lot = ?1", [item.0]).map(drop).map_err(self.err())
     }
 
     /// Stretches of an item's originals that could not be read, file by file in the order of a walk.
-    pub fn unreadable(&self, item: ItemId) -> Result<Vec<UnreadableStretch>> {
+    pub fn unreadable(&self, item: ItemId) -> Journaled<Vec<UnreadableStretch>> {
         self.reader.unreadable(item)
     }
 
     /// Writes down that a file's bytes are to be taken from another copy.
-    pub(crate) fn set_taken(&self, item: ItemId, path: &ItemPath, from: &Path) -> Result<()> {
+    pub(crate) fn set_taken(&self, item: ItemId, path: &ItemPath, from: &Path) -> Journaled<()> {
         let sql = "update entry set taken = ?3 where lot = ?1 and path = ?2";
         let row = params![item.0, path.key(), from.as_os_str().as_bytes()];
         self.db().execute(sql, row).map(drop).map_err(self.err())
@@ -399,7 +397,7 @@ impl Journal {
     }
 
     /// Says of a whole checksums that it was read and is the same.
-    pub(crate) fn set_all_compared(&self, item: ItemId) -> Result<()> {
+    pub(crate) fn set_all_compared(&self, item: ItemId) -> Journaled<()> {
         self.db().execute("update entry set compared = 1 where lot = ?1", [item.0]).map(drop).map_err(self.err())
     }
 
@@ -409,17 +407,17 @@ impl Journal {
     }
 
     /// The line of one path.
-    pub(crate) fn line(&self, item: ItemId, path: &ItemPath) -> Result<Option<FileEntry>> {
+    pub(crate) fn line(&self, item: ItemId, path: &ItemPath) -> Journaled<Option<FileEntry>> {
         self.reader.entry(item, path)
     }
 
     /// What an item's checksums comes to.
-    pub(crate) fn sums(&self, item: ItemId) -> Result<Sums> {
+    pub(crate) fn sums(&self, item: ItemId) -> Journaled<Sums> {
         self.reader.sums(item)
     }
 
     /// Writes down the bytes of record files before and after, and that they are being replaced.
-    pub fn put_changes(&self, item: ItemId, changes: &[FileChange], stage: &Stage) -> Result<()> {
+    pub fn put_changes(&self, item: ItemId, changes: &[FileChange], stage: &Stage) -> Journaled<()> {
         let write = || {
             let db = self.db();
             let db = db.unchecked_transaction()?;
@@ -437,13 +435,13 @@ impl Journal {
     }
 
     /// Writes down that a folder was made on the way to an item's place.
-    pub(crate) fn put_made(&self, item: ItemId, folder: &Path) -> Result<()> {
+    pub(crate) fn put_made(&self, item: ItemId, folder: &Path) -> Journaled<()> {
         let sql = "insert or ignore into made values(?1, ?2)";
         self.db().execute(sql, params![item.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
     }
 
     /// The folders that were made on the way to an item's place, those that lie deepest first.
-    pub(crate) fn made(&self, item: ItemId) -> Result<Vec<PathBuf>> {
+    pub(crate) fn made(&self, item: ItemId) -> Journaled<Vec<PathBuf>> {
         let read = || {
             let db = self.db();
             let mut rows = db.prepare_cached("select path from made where lot = ?1 order by length(path) desc")?;
@@ -453,7 +451,7 @@ impl Journal {
     }
 
     /// Writes down what a removal had to leave, instead of what an earlier one did.
-    pub(crate) fn put_remains(&self, item: ItemId, left: &[Left]) -> Result<()> {
+    pub(crate) fn put_remains(&self, item: ItemId, left: &[Left]) -> Journaled<()> {
         /// Names that are kept of one item; their number is in its stage.
         const MOST: usize = 1000;
         let write = || {
@@ -470,7 +468,7 @@ impl Journal {
     }
 
     /// The bytes of an item's record files before and after its repoint.
-    pub fn changes(&self, item: ItemId) -> Result<Vec<FileChange>> {
+    pub fn changes(&self, item: ItemId) -> Journaled<Vec<FileChange>> {
         let read = || {
             let db = self.db();
             let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
@@ -555,7 +553,7 @@ pub struct Lines<'a> {
 }
 
 impl Iterator for Lines<'_> {
-    type Item = Result<FileEntry>;
+    type Item = Journaled<FileEntry>;
 
     fn next(&mut self) -> Option<Self::Item> {
         if let Some(line) = self.page.next() {

@@ -10,7 +10,7 @@ use crate::item::{
 use crate::launcher::Origin;
 use crate::plan::drafts::Draft;
 use crate::plan::edits::{MakeLetters, Repointing, Target, Unchangeable, edits, joined_previews, previews_in};
-use crate::plan::placement::{Placement, Places, Placing, writable_findings};
+use crate::plan::placement::{KnownPlaces, Placement, Placing, writable_findings};
 use crate::platform;
 use crate::preflight::quiet;
 use std::collections::{HashMap, HashSet};
@@ -30,7 +30,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let mut findings = Vec::new();
     let mut placements: Vec<Placement<'_>> = Vec::new();
     let mut taken: HashSet<PathBuf> = HashSet::new();
-    let (lookup, mut places) = (&Lookup::of(survey), Places::new());
+    let (lookup, mut places) = (&Lookup::of(survey), KnownPlaces::new());
     for item in &draft.items {
         let Some(game) = lookup.cargo(&item.game, item.way) else {
             let what = format!("{} is not among the games", item.game);

@@ -149,3 +149,40 @@ fn an_arrow_back_and_a_circle_are_seen() {
     assert_eq!(running_back(&arrows, &["low", "high"]), ["low/two knows high"]);
     assert_eq!(arrows::circles(&arrows).len(), 1);
 }
+
+/// Names of types that a text declares for others to use, tests left out.
+fn types_in(text: &str) -> Vec<String> {
+    let text = text.split("#[cfg(test)]").next().unwrap_or_default();
+    let declares = |line: &str| {
+        let line = line.strip_prefix("pub(crate) ").or_else(|| line.strip_prefix("pub "))?;
+        let kinds = ["struct ", "enum ", "trait ", "type "];
+        let name = kinds.iter().find_map(|kind| line.strip_prefix(kind))?;
+        Some(name.chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect())
+    };
+    text.lines().filter_map(declares).collect()
+}
+
+#[test]
+fn no_two_types_of_core_have_one_name() {
+    let mut files: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    let mut waiting = vec![Path::new(env!("CARGO_MANIFEST_DIR")).join("src")];
+    while let Some(folder) = waiting.pop() {
+        for entry in std::fs::read_dir(&folder).unwrap().flatten() {
+            let path = entry.path();
+            if path.is_dir() {
+                waiting.push(path);
+            } else if path.extension().is_some_and(|end| end == "rs") && !path.ends_with("tests.rs") {
+                for name in types_in(&std::fs::read_to_string(&path).unwrap()) {
+                    files.entry(name).or_default().insert(path.display().to_string());
+                }
+            }
+        }
+    }
+    assert!(files.len() > 200, "{} types", files.len());
+    let twice: Vec<_> = files.iter().filter(|(_, files)| files.len() > 1).collect();
+    assert!(twice.is_empty(), "{twice:#?}");
+    assert_eq!(
+        types_in("pub struct A;\n#[derive(Debug)]\npub(crate) enum B {}\nstruct C;\n    pub type D = u8;\n"),
+        ["A", "B"]
+    );
+}

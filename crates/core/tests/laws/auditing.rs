@@ -4,7 +4,7 @@ use std::fs::{self, FileTimes};
 use std::path::Path;
 use std::time::Duration;
 
-use deft_barge_core::audit::{Audit, Fate, KeptChecksums, Origin, audit, keep, kept_checksums, mend, other_copies};
+use deft_barge_core::audit::{Audit, Fate, KeptBy, KeptChecksums, audit, keep, kept_checksums, mend, other_copies};
 use deft_barge_core::disk::Disk;
 use deft_barge_core::haul::{Control, StartError, command_of, start_game};
 use deft_barge_core::journal::{History, Journal};
@@ -50,7 +50,7 @@ fn what_is_damaged_is_told_from_what_was_written_and_from_what_came_and_went() {
     assert!(kept_checksums(&site, &journal, &orchard.id, folder).unwrap().is_none());
     keep(&site, &orchard.id, folder, &|_| {}, &Control::default()).unwrap();
     let kept = kept_checksums(&site, &journal, &orchard.id, folder).unwrap().unwrap();
-    assert_eq!(kept.origin, Origin::Kept);
+    assert_eq!(kept.origin, KeptBy::Kept);
     let before = look(&site.disk, &kept, folder);
     assert!(before.sound() && before.findings.is_empty() && before.same > 20, "{before:?}");
     rot(&folder.join("data/pack01.bin"));
@@ -88,7 +88,7 @@ fn a_haul_keeps_the_checksums_and_a_damaged_file_comes_from_the_held_originals()
         assert!(folder.starts_with(house.folder().join("drives/newhold")));
         let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
         let kept = kept_checksums(&site, &journal, &game.id, folder).unwrap().unwrap();
-        assert!(matches!(kept.origin, Origin::Haul(_)));
+        assert!(matches!(kept.origin, KeptBy::Haul(_)));
         // What the repoint rewrote within the item is what it should be, and links lead where they should.
         let found = look(&site.disk, &kept, folder);
         assert!(found.findings.is_empty(), "{id}: {found:?}");

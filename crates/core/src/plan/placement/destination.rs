@@ -40,7 +40,7 @@ pub(crate) struct Placement<'a> {
 }
 
 /// Folders for games by launcher and drive; `None` where there is none.
-pub(crate) type Places = HashMap<(String, String), Option<PathBuf>>;
+pub(crate) type KnownPlaces = HashMap<(String, String), Option<PathBuf>>;
 
 /// Finds places for games.
 pub(crate) struct Placing<'a, 'f> {
@@ -48,7 +48,7 @@ pub(crate) struct Placing<'a, 'f> {
     pub(crate) survey: &'a Survey,
     pub(crate) lookup: &'a Lookup<'a>,
     /// Where a launcher without libraries keeps its games on a drive, once it was looked for.
-    pub(crate) places: &'f mut Places,
+    pub(crate) places: &'f mut KnownPlaces,
     pub(crate) found: &'a FoundLauncher,
     pub(crate) game: &'a Game,
     pub(crate) findings: &'f mut Vec<Finding>,

@@ -4,6 +4,6 @@ mod destination;
 mod fit;
 mod loads;
 
-pub(crate) use destination::{Placement, Places, Placing, writable_findings};
+pub(crate) use destination::{KnownPlaces, Placement, Placing, writable_findings};
 pub use loads::Load;
 pub(crate) use loads::{bytes_there, drive_of, loads_now};
