@@ -37,7 +37,7 @@ impl Telemetry {
     /// Reads how a haul went; takes no lock and changes nothing. Empty where there is no journal.
     ///
     /// # Errors
-    /// [`JournalError`] if the journal cannot be read.
+    /// [`super::JournalError`] if the journal cannot be read.
     pub fn of(site: &Site, haul: HaulId) -> Journaled<Self> {
         match reader(site)? {
             Some(reader) => reader.passage(haul),

@@ -165,7 +165,7 @@ impl Encoding {
     /// Reads bytes as text, without the mark.
     ///
     /// # Errors
-    /// [`NotText`] with the first byte that is none.
+    /// `NotText` with the first byte that is none.
     pub fn read(mut bytes: Vec<u8>) -> Result<(Self, String), NotText> {
         let encoding = Self::of(&bytes);
         if encoding != Self::Utf8 {
