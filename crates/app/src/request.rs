@@ -38,7 +38,7 @@ pub enum ChartWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// What lies on a drive, as areas: by launcher, user data, held originals, other files, free room.
+    /// What lies on a drive, as areas: by launcher, user data, kept originals, other files, free room.
     Cargo {
         /// The drive, by name or digit.
         #[arg(add = ArgValueCandidates::new(drives))]

@@ -1,4 +1,4 @@
-//! A drive's cargo as an area map: by launcher, and in each its games; user data, held originals, other files, free room.
+//! A drive's cargo as an area map: by launcher, and in each its games; user data, kept originals, other files, free room.
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::survey::Survey;
@@ -54,7 +54,7 @@ pub fn cargo(survey: &Survey, drive: &str) -> Option<Drawing> {
             paint(page, rect, group);
         }
         page.legend(&[
-            (Mark::Hatched, "held originals".into()),
+            (Mark::Hatched, "kept originals".into()),
             (Mark::Filled(DATA), "user data".into()),
             (Mark::Filled(OTHER), "other files".into()),
             (Mark::Hollow(FAINT), "free".into()),
@@ -91,7 +91,7 @@ fn groups(survey: &Survey, drive: &str) -> Vec<Group> {
         bytes: held.bytes,
         fill: Fill::Hatched,
     };
-    groups.push(Group { name: "held originals".into(), pieces: held.map(piece).collect() });
+    groups.push(Group { name: "kept originals".into(), pieces: held.map(piece).collect() });
     groups
 }
 

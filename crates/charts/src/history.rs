@@ -35,7 +35,7 @@ pub fn history(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Tim
     draw("What was hauled, freed and held, by months", now, (1000, 520), |page| {
         let place = Rect::new(MARGIN + 70, TOP + 10, page.width() - 2 * MARGIN - 70, page.height() - TOP - 110);
         if months.is_empty() {
-            page.text(page.width() / 2, page.height() / 2, 14.0, DIM, Side::Middle, "Nothing was hauled yet.");
+            page.text(page.width() / 2, page.height() / 2, 14.0, DIM, Side::Middle, "No hauls yet.");
             return;
         }
         draw_months(page, place, &months);

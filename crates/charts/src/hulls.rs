@@ -78,7 +78,7 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
             marks.insert(0, (Mark::Filled(AMBER), "comes".into()));
             marks.insert(1, (Mark::Hollow(DIM), "leaves".into()));
         }
-        marks.push((Mark::Hatched, "held originals".into()));
+        marks.push((Mark::Hatched, "kept originals".into()));
         marks.push((Mark::Filled(OTHER), "other files".into()));
         page.legend(&marks);
     })

@@ -81,20 +81,21 @@ pub fn settings(site: &Site, act: &SettingsAct, sink: &Sink) -> Result<u8, Fault
             made.map_err(|error| match error.kind() {
                 std::io::ErrorKind::AlreadyExists => Fault::usage(
                     format!("{} is there already.", shown(&path)),
-                    "Move it away to begin anew, or check it with: deft-barge settings check",
+                    "Move it away to start over, or check it with: deft-barge settings check",
                 ),
                 _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
             })?;
-            told(true, &format!("Written to {}. All of it is as usual until you change a line.", shown(&path)))
+            told(true, &format!("Written to {}. The defaults apply until you change a line.", shown(&path)))
         }
         SettingsAct::Check => match (path.exists(), Settings::of(site).problem) {
-            (_, Some(what)) => {
-                Err(Fault::usage(format!("{what}."), "Nothing of the file counts until that is mended."))
-            }
+            (_, Some(what)) => Err(Fault::usage(format!("{what}."), "The file is ignored until that is corrected.")),
             (true, None) => told(true, &format!("{} is sound.", shown(&path))),
             (false, None) => told(
                 false,
-                &format!("{} is not there; all is as usual. deft-barge settings write makes one.", shown(&path)),
+                &format!(
+                    "{} doesn't exist; the defaults apply. Make one with: deft-barge settings write",
+                    shown(&path)
+                ),
             ),
         },
     }
@@ -111,7 +112,7 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
                     .map(|()| sound_code(state.as_ref()));
             }
             let Some(state) = &state else {
-                return sink.say("There is no journal yet: nothing was hauled.").map(|()| 0);
+                return sink.say("There is no journal yet; nothing has been hauled.").map(|()| 0);
             };
             sink.say(&format!(
                 "version {}, {}: {}, {}, {} in checksums, {} of the log",
@@ -128,7 +129,7 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
             if state.problems.is_empty() {
                 sink.say("All of it is sound.")?;
             } else {
-                sink.say("Held originals stay where they are. Move the file away to begin a new journal.")?;
+                sink.say("Kept originals stay where they are. Move the file away to start a new journal.")?;
             }
             Ok(sound_code(Some(state)))
         }

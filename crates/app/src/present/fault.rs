@@ -120,8 +120,8 @@ fn with_causes(error: &dyn Error) -> String {
 impl From<SiteError> for Fault {
     fn from(error: SiteError) -> Self {
         let hint = match error {
-            SiteError::World { .. } => "Mend the file, or make a new world with: deft-barge demo --dir DIR",
-            SiteError::Read { .. } => "Look whether it is there and may be read.",
+            SiteError::World { .. } => "Correct the file, or make a new world with: deft-barge demo --dir DIR",
+            SiteError::Read { .. } => "Check that it exists and that you may read it.",
         };
         Self::usage(sentence(&with_causes(&error)), hint)
     }
@@ -203,7 +203,7 @@ impl From<HaulError> for Fault {
                 Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}"))
             }
             HaulError::NoRoomYet { .. } => {
-                Self::new(Kind::Interrupted, text, format!("Let go of them with: deft-barge release. {RESUME}"))
+                Self::new(Kind::Interrupted, text, format!("Release them with: deft-barge release. {RESUME}"))
             }
             HaulError::Edit(_) | HaulError::Contents(_) => Self::new(Kind::Failed, text, RESUME),
             HaulError::Disk { .. } | HaulError::NotOurs { .. } | HaulError::Stage(_) | HaulError::NeedsRecovery => {

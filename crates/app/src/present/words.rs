@@ -662,7 +662,7 @@ pub fn stage(stage: StageKind) -> &'static str {
         StageKind::Copying => "is being copied and verified",
         StageKind::Verified => "every byte was read back and verified",
         StageKind::Placed => "the whole copy is in place",
-        StageKind::Linked => "a link at the new place leads to the old one",
+        StageKind::Linked => "a link at the new place points to the old one",
         StageKind::Renaming => "is being renamed",
         StageKind::UpdatingRecords => "updating records",
         StageKind::RecordsUpdated => "all records point to the new place",

@@ -81,8 +81,7 @@ pub(crate) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<E
     };
     let found = number.map(|number| History::one(site, number)).transpose()?.flatten();
     found.ok_or_else(|| {
-        let sentence =
-            haul.map_or("Nothing was hauled yet.".to_string(), |number| format!("There is no haul {number}."));
+        let sentence = haul.map_or("No hauls yet.".to_string(), |number| format!("There is no haul {number}."));
         Fault::usage(sentence, "See: deft-barge log")
     })
 }

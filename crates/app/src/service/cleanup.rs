@@ -105,12 +105,12 @@ pub fn remap(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink
         if sink.is_json() {
             sink.document("remap", json!({ "anchors": to_json(&all)? }))?;
         } else if all.is_empty() {
-            sink.say("Every drive that records lead to is where they say.")?;
+            sink.say("Every drive that records point to is where they say.")?;
         }
         for anchor in all.iter().filter(|_| !sink.is_json()) {
             let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
             sink.say(&format!(
-                "{} is in {} now; records lead to {} below {} ({why})\n  deft-barge remap '{}' '{}'",
+                "{} is in {} now; records point to {} below {} ({why})\n  deft-barge remap '{}' '{}'",
                 line(&anchor.drive),
                 shown(&anchor.new),
                 words::several(anchor.led, "place"),

@@ -30,7 +30,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             };
             if path.symlink_metadata().is_err() {
                 return Err(Fault::usage(
-                    format!("{} is not there.", path.display()),
+                    format!("{} doesn't exist.", path.display()),
                     "Name the folder that holds the user data.",
                 ));
             }
@@ -80,7 +80,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
 fn listed(site: &Site) -> Result<Vec<ListedData>, Fault> {
     read_list(site).map_err(|Problem { file, what, .. }| {
         let sentence = format!("{} cannot be read: {}.", file.display(), what.trim_end());
-        Fault::new(Kind::Failed, sentence, "Mend or remove that file; nothing was written.")
+        Fault::new(Kind::Failed, sentence, "Correct or remove that file. Nothing changed.")
     })
 }
 

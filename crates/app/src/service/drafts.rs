@@ -45,7 +45,7 @@ pub fn read(path: &Path) -> Result<DraftFile, Fault> {
 pub fn misfit(path: &Path, misfits: &[Misfit]) -> Fault {
     let lines: Vec<String> = misfits.iter().map(|misfit| format!("\n  {}", words::misfit(misfit))).collect();
     let sentence = format!("{} does not fit what is there any more:{}", shown(path), lines.concat());
-    Fault::new(Kind::Refused, sentence, "Nothing was done. Mend the draft, or make a new one.")
+    Fault::new(Kind::Refused, sentence, "Nothing changed. Correct the draft, or make a new one.")
 }
 
 /// Adds drives that are not there yet.

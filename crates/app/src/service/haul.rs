@@ -45,7 +45,7 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
                 }
             };
             if !sink.ask(&question)? {
-                return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
+                return Err(Fault::new(Kind::Refused, "Canceled; nothing changed.", ""));
             }
         } else if !cautions.is_empty() {
             return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
@@ -111,7 +111,7 @@ pub(crate) fn confirmed(
         if sink.can_ask() {
             sink.say(&plan_text(&plan))?;
             if !sink.ask(&question(&plan))? {
-                return Err(Fault::new(Kind::Refused, "Nothing was done.", ""));
+                return Err(Fault::new(Kind::Refused, "Canceled; nothing changed.", ""));
             }
         } else {
             let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
@@ -308,7 +308,7 @@ fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
     if yes || !at_terminal || sink.ask(question)? {
         Ok(())
     } else {
-        Err(Fault::new(Kind::Refused, "Nothing was done.", ""))
+        Err(Fault::new(Kind::Refused, "Canceled; nothing changed.", ""))
     }
 }
 

@@ -31,7 +31,7 @@ pub fn import(site: &Site, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
     }
     let plan = plan_import(site, &survey, &adoption);
     confirmed(site, plan, wish.consent, sink, &|plan| {
-        format!("Adopt {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
+        format!("Import {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
     })
 }
 

@@ -68,7 +68,7 @@ fn make(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink
             return put_beside(site, &survey_site(site, sink).0, &carried, consent, Some(hauls), sink);
         }
         let code = confirmed(site, plan, consent, sink, &|plan| {
-            format!("Carry {} to {}?", carried.what, shown(&plan.items[0].to))
+            format!("Pack {} to {}?", carried.what, shown(&plan.items[0].to))
         })?;
         if code != 0 || consent.plan {
             return Ok(code);
@@ -115,7 +115,7 @@ fn put_beside(
     let kept = keep(site, &id, &carried.path, &|_| {}, &stop)?;
     for (from, to) in wanted {
         if !from.is_file() {
-            let sentence = format!("The installer {} is not there.", shown(&from));
+            let sentence = format!("The installer {} doesn't exist.", shown(&from));
             return Err(Fault::new(
                 Kind::Failed,
                 sentence,

@@ -87,7 +87,7 @@ pub fn probe(site: &Site, word: &str, sink: &Sink) -> Result<u8, Fault> {
         Fault::new(Kind::Failed, sentence, "Look whether it has room above its reserve and may be written.")
     })?;
     if stop.asked() {
-        return Err(Fault::new(Kind::Interrupted, "Stopped; what was written is gone again.", "Nothing was kept."));
+        return Err(Fault::new(Kind::Interrupted, "Stopped; the test file is deleted.", "The measurement isn't kept."));
     }
     journal.put_probe(&drive.name, &pace)?;
     if sink.is_json() {

@@ -233,7 +233,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
         return Ok(0);
     }
     if history.lines.is_empty() {
-        sink.say("Nothing was hauled yet.")?;
+        sink.say("No hauls yet.")?;
     } else if wanted.is_empty() {
         sink.say(&format!("No haul has {:?} in a title, a drive, its day or its number.", line(&search)))?;
     }

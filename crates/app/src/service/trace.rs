@@ -29,7 +29,7 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Resu
         some => some.iter().map(|place| whole(place)).collect::<Result<_, _>>()?,
     };
     if let Some(gone) = places.iter().find(|place| !place.exists()) {
-        return Err(Fault::usage(format!("{} is not there.", gone.display()), ""));
+        return Err(Fault::usage(format!("{} doesn't exist.", gone.display()), ""));
     }
     let passing = Passing::new(sink);
     Ok(deft_barge_core::trace::trace(site, &path, &places, &|phase| looked(&passing, phase)))
@@ -44,7 +44,7 @@ pub(crate) fn looked(passing: &Passing, phase: TracePhase) {
 pub fn trace(site: &Site, wish: &Traced, sink: &Sink) -> Result<u8, Fault> {
     let trace = traced(site, &wish.path, &wish.places, sink)?;
     if trace.finds.is_empty() && trace.gone {
-        let sentence = format!("{} is not there, and no file that was looked at says it.", shown(&trace.path));
+        let sentence = format!("{} doesn't exist, and no file that was searched names it.", shown(&trace.path));
         return Err(Fault::usage(sentence, "Look at the spelling, or name the folders to look in with --in."));
     }
     if sink.is_json() {
@@ -126,7 +126,7 @@ fn draft(site: &Site, wish: &Traced, out: Option<&Path>, sink: &Sink) -> Result<
     if let Some(file) = out {
         let mut made = fs::File::create_new(file).map_err(|error| {
             let sentence = format!("{} cannot be made: {error}.", file.display());
-            Fault::new(Kind::Usage, sentence, "Choose a name that is not there yet.")
+            Fault::new(Kind::Usage, sentence, "Choose another name.")
         })?;
         made.write_all(text.as_bytes())
             .map_err(|error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", file.display()), ""))?;

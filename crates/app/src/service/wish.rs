@@ -22,9 +22,9 @@ use super::{drafts, trace};
 
 use crate::request::Wish;
 
-/// Surveys the site with what the journal knows of held originals.
+/// Surveys the site with what the journal knows of kept originals.
 ///
-/// A journal that cannot be read spoils nothing but the list of held originals; the second value says why.
+/// A journal that cannot be read spoils nothing but the list of kept originals; the second value says why.
 pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
     let (history, fault) = match History::recent(site) {
         Ok(history) => (history, None),

@@ -227,7 +227,7 @@ impl Conductor {
         let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.limit);
         thread::spawn(move || {
             if let Err(error) = wish(&site, pause, limit) {
-                let _ = tell.send(Event::Said(format!("The haul cannot be told: {error}.")));
+                let _ = tell.send(Event::Said(format!("The haul can't be reached: {error}.")));
             }
         });
     }

@@ -56,7 +56,7 @@ impl State {
             sheet.lines.push((if find.sure <= Sure::Likely { Tone::Text } else { Tone::Dim }, what));
         }
         if sure == 0 {
-            sheet.lines.push((Tone::Danger, "Nothing was found that a profile could be made of.".into()));
+            sheet.lines.push((Tone::Danger, "No list of games was found to make a profile from.".into()));
             return;
         }
         sheet.then = Some((KeyCode::Enter, "names the launcher", Then::Guide));

@@ -1,4 +1,4 @@
-//! What the Log view knows: held originals, then hauls by day, newest first.
+//! What the Log view knows: kept originals, then hauls by day, newest first.
 
 use crate::tui::model::{Act, LogRow};
 use deft_barge_core::bytes::HaulId;

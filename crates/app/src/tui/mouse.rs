@@ -142,8 +142,8 @@ impl State {
         let Some(survey) = &self.survey else { return };
         let title = survey.games.get(game).map_or("", |game| game.found.title.as_str());
         self.message = Some(match drive.and_then(|n| survey.drives.get(n)) {
-            Some(state) => format!("Let go here to send {title} to {}.", state.drive.name),
-            None => format!("{title}: let go over a drive to send it there."),
+            Some(state) => format!("Drop here to send {title} to {}.", state.drive.name),
+            None => format!("{title}: drop it on a drive to send it there."),
         });
     }
 

@@ -130,7 +130,7 @@ impl State {
             Wish::Repair => {
                 let Some((id, title)) = game else { return Vec::new() };
                 let text = format!(
-                    "Mend {title}: bring what is damaged or missing from another copy that has the very bytes?"
+                    "Repair {title}: take what is damaged or missing from another copy that has the same bytes?"
                 );
                 self.question = Some(Question::yes(text, Answer::Task(Task::Repair(id))));
             }
@@ -158,7 +158,7 @@ impl State {
             Wish::Prove => match self.proofs.haul {
                 Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
                 Some(_) => self.message = Some("Something is running; the proof can be made when it is done.".into()),
-                None => self.message = Some("Nothing was hauled yet that could be proved.".into()),
+                None => self.message = Some("There is no haul to verify yet.".into()),
             },
             Wish::Export => self.ask_for_file(),
             _ => {}
@@ -227,7 +227,7 @@ impl State {
 
     fn report_into_file(&mut self) -> Vec<Act> {
         let Some(id) = self.haul_meant() else {
-            self.message = Some("Nothing was hauled yet that could be told of.".into());
+            self.message = Some("There is no haul to report yet.".into());
             return Vec::new();
         };
         vec![Act::Report(id)]
@@ -414,7 +414,7 @@ impl State {
                 Some(format!("The profile of {} has no guide; it is imported by its records.", adoption.launcher));
             return Vec::new();
         }
-        let text = "Bring the files to where the launcher looks, and then do what is said, act by act?";
+        let text = "Bring the files to where the launcher looks, and then follow the steps, one by one?";
         self.question =
             Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
         Vec::new()

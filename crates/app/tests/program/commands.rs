@@ -431,7 +431,7 @@ fn a_library_is_made_and_chosen_and_both_are_returned() {
 fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
     let world = World::new();
     let out = |name: &str| world.at(name).to_string_lossy().into_owned();
-    assert!(world.expect(&["chart", "rate", "--out", &out("rate.svg")], 2).contains("Nothing was hauled yet"));
+    assert!(world.expect(&["chart", "rate", "--out", &out("rate.svg")], 2).contains("No hauls yet"));
     world.expect(&["haul", "moss", "--to", "newhold", "--yes"], 0);
     assert!(world.expect(&["chart", "timeline", "9", "--out", &out("rate.svg")], 2).contains("no haul 9"));
     for (what, name) in [

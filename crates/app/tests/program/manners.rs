@@ -172,7 +172,7 @@ fn the_manual_has_a_page_for_every_command_made_of_what_help_says() {
 fn a_settings_file_is_written_on_request_and_checked_with_line_numbers() {
     let world = World::new();
     let file = world.at("home/.config/deft-barge/settings.toml");
-    assert!(world.expect(&["settings", "check"], 0).contains("is not there"));
+    assert!(world.expect(&["settings", "check"], 0).contains("exist"));
     world.expect(&["settings", "write"], 0);
     let text = fs::read_to_string(&file).unwrap();
     assert!(text.contains("# mark = [\"space\"]") && text.contains("# theme = \"dark\""), "{text}");

@@ -62,7 +62,7 @@ impl World {
         Self::with(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)))
     }
 
-    /// A world on a file system where folders take room.
+    /// A world on a file system of a device, where folders take room and flushes take their time.
     pub fn on_disk() -> Self {
         let turn = Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner));
         Self::made(turn, Scale::SMALL, tempfile::tempdir_in("/var/tmp").unwrap())

@@ -74,7 +74,7 @@ pub enum HaulError {
         /// The original.
         path: PathBuf,
     },
-    /// The held originals, or the copy, are no longer what was compared.
+    /// The kept originals, or the copy, are no longer what was compared.
     #[error("{path} is no longer what was compared{}", and_more(*count, "files"))]
     Changed {
         /// The first of them.
@@ -104,7 +104,7 @@ pub enum HaulError {
     #[error("paused")]
     Paused,
     /// A write or a flush has failed; what it left is not believed until the journal was recovered.
-    #[error("the haul must be opened anew before it goes on")]
+    #[error("the haul must be opened again before it goes on")]
     NeedsRecovery,
     /// An item needs the room of originals that are still held: those of `title`.
     #[error("the originals of {title} are still there, and their room is needed")]

@@ -1,7 +1,7 @@
 //! Return: what a haul did is undone, whatever phase it is in, before or after the release.
 //!
 //! Law: a return is a haul of its own. Items that were not repointed are given up where they stand;
-//! held originals are read and compared before they are taken up again; released ones are hauled back.
+//! kept originals are read and compared before they are taken up again; released ones are hauled back.
 
 use super::context::ItemContext;
 use super::engine::Haul;

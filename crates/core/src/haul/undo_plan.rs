@@ -26,7 +26,7 @@ pub struct UndoPlan {
     pub haul: HaulId,
     /// Titles of items that are given up before they were repointed.
     pub cancel: Vec<String>,
-    /// Titles of items whose held originals are taken up again.
+    /// Titles of items whose kept originals are taken up again.
     pub take_back: Vec<String>,
     /// Titles of items that are copied or renamed back.
     pub haul_back: Vec<String>,
@@ -252,7 +252,7 @@ fn stands_in_the_way(
     if back.mode == Strategy::TakeBack && item.taken > 0 {
         // What could not be read of them is in the copy alone.
         let what = format!(
-            "what could not be read of the held originals was taken from another copy (files: {}); let go of the originals first, and the copy is hauled back",
+            "parts of the kept originals couldn't be read and came from another copy (files: {}); release the originals first, and the copy is hauled back",
             item.taken
         );
         kinds.push(FindingKind::SourceUnreadable { what });

@@ -59,7 +59,7 @@ pub enum Strategy {
     Copy,
     /// Renamed: it stays on its file system.
     Rename,
-    /// The held originals are taken up again, and what was the copy is let go.
+    /// The kept originals are taken up again, and what was the copy is let go.
     TakeBack,
     /// Only records change.
     Records,

@@ -24,7 +24,7 @@ pub enum Stage {
     },
     /// A rename is under way, on a file system that has no links to bridge it.
     Renaming,
-    /// A rename on one file system: a link at the new place leads to the old one.
+    /// A rename on one file system: a link at the new place points to the old one.
     Linked,
     /// The whole copy is at its place; the records lead to the old one.
     Placed,

@@ -123,7 +123,7 @@ impl History {
     /// Originals that are still held, as a survey shows them.
     pub fn held(&self, site: &Site) -> Vec<Held> {
         let all = || self.hauls.iter().flat_map(|haul| &haul.items);
-        // Originals that a return has taken up again are nobody's held originals any more.
+        // Originals that a return has taken up again are nobody's kept originals any more.
         let leads_back = |stage: &Stage| *stage == Stage::UpdatingRecords || stage.records_are_updated();
         let taken_up: HashSet<ItemId> =
             all().filter(|back| leads_back(&back.stage)).filter_map(|back| back.takes_back).collect();

@@ -108,7 +108,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
                 return Some("its file cannot be named for this game".into());
             };
             if file.look_own_meta().is_err() {
-                return Some(format!("{} is not there", file.display()));
+                return Some(format!("{} doesn't exist", file.display()));
             }
             let shape = record.shape.unwrap_or_else(|| Shape::of_name(&file));
             let source = match Source::read(&file, shape) {
@@ -118,7 +118,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
             let selector = record.selector.fill_quoted(&values).unwrap_or_default();
             match source.find(&selector).map(|found| found.len()) {
                 Ok(0) => Some(format!("{selector} finds nothing in {}", file.display())),
-                Ok(n) => Some(format!("of {n} places in {} none leads to the game", file.display())),
+                Ok(n) => Some(format!("of {n} places in {} none points to the game", file.display())),
                 Err(error) => Some(error.to_string()),
             }
         };

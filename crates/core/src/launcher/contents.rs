@@ -187,7 +187,7 @@ pub enum ContentsError {
 }
 
 impl ContentList {
-    /// Reads the content list of a game; `None` if its launcher's profile knows no such lists or the file is not there.
+    /// Reads the content list of a game; `None` if its launcher's profile knows no such lists or the file doesn't exist.
     ///
     /// `values` must say `home`, `library` and `id` where the profile's template asks for them.
     pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {

@@ -102,7 +102,7 @@ impl Reading<'_> {
             Err(error) => {
                 let (line, what) = match error {
                     EditError::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                        (None, "the file is not there".to_string())
+                        (None, "the file doesn't exist".to_string())
                     }
                     EditError::Read { source, .. } => (None, format!("the file cannot be read: {source}")),
                     EditError::Document { source, .. } => match source {

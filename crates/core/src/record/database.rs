@@ -27,7 +27,7 @@ const PATIENCE: Duration = Duration::from_secs(2);
 #[derive(Debug, Error)]
 pub enum DatabaseError {
     /// It is not there.
-    #[error("{file} is not there")]
+    #[error("{file} doesn't exist")]
     Absent {
         /// The database.
         file: PathBuf,

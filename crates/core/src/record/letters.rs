@@ -134,7 +134,7 @@ pub enum SpellingError {
         text: String,
     },
     /// No drive letter of the compatibility layer leads there.
-    #[error("no drive letter of {} leads to {}", prefix.display(), path.display())]
+    #[error("no drive letter of {} points to {}", prefix.display(), path.display())]
     NoLetter {
         /// The place.
         path: PathBuf,

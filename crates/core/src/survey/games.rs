@@ -33,7 +33,7 @@ pub struct DriveState {
     pub free: Bytes,
     /// Bytes in use by games of known launchers.
     pub games: Bytes,
-    /// Bytes in use by held originals.
+    /// Bytes in use by kept originals.
     pub held: Bytes,
 }
 
@@ -130,7 +130,7 @@ pub struct SurveyPhase {
 
 /// Looks at everything; `report` hears how many games are measured.
 ///
-/// `held` is what the journal knows of held originals. Nothing is written.
+/// `held` is what the journal knows of kept originals. Nothing is written.
 pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync)) -> Survey {
     let (mut found, mut problems) = read(site);
     let around = look_around(site, &mut found);

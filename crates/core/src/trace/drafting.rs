@@ -42,7 +42,7 @@ pub fn draft_profile(site: &Site, trace: &Trace) -> String {
     let guess = best_guess(trace);
     let folder = trace.path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let mut out = format!(
-        "# Drafted from a trace of {}.\n# Read it, mend it, then: deft-barge profile check FILE\nformat = 1\n",
+        "# Drafted from a trace of {}.\n# Read it, correct it, then: deft-barge profile check FILE\nformat = 1\n",
         trace.path.display()
     );
     let Some(guess) = guess else {
@@ -201,12 +201,12 @@ impl<'a> Drafting<'a> {
             if children == self.guess.siblings {
                 out.push_str(&format!("list = {}\n", quoted(&list.to_string())));
             } else {
-                out.push_str("# Of all that stands there, only what has this member is a game.\n");
+                out.push_str("# Only entries with this member are games.\n");
                 let key = self.entry_keys().into_iter().next().unwrap_or_default();
                 out.push_str(&format!("entries = {}\n", quoted(&format!("{list}[?@{key}]"))));
             }
         } else {
-            out.push_str("# One game stands there now; where more of them would stand is a guess.\n");
+            out.push_str("# Only one game is listed now; where others would be is a guess.\n");
             out.push_str(&format!("list = {}\n", quoted(&list.to_string())));
         }
         if let (Some(name), false) = (&self.id.0, file_per_game) {

@@ -18,7 +18,7 @@ pub enum Scenario {
     Haul,
     /// A haul to another drive, originals released at its end.
     HaulAndRelease,
-    /// A release of held originals.
+    /// A release of kept originals.
     Release,
     /// A return while the originals are held.
     ReturnHeld,

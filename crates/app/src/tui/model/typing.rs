@@ -88,7 +88,7 @@ impl Typed {
             Self::SearchLog => {
                 ("What should the log be searched for?", "titles, drives, days such as 2026-11, numbers; esc shows all")
             }
-            Self::ExportTo(..) => ("Which file should the checksums be written to?", "one that is not there yet"),
+            Self::ExportTo(..) => ("Which file should the checksums be written to?", "a new one"),
         }
     }
 }

@@ -107,7 +107,7 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
         canvas.put_at(
             4,
             y,
-            &format!("away      {} on drives that are not there", words::several(away, "game")),
+            &format!("away      {} on drives that aren't connected", words::several(away, "game")),
             style,
             area,
         );
@@ -513,7 +513,7 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
         troubles.push((format!("stop        {}", words::place_fault(fault)), theme.danger()));
     }
     if let Some(reason) = &game.found.sealed {
-        troubles.push((format!("sealed      {}", line(reason)), theme.danger()));
+        troubles.push((format!("locked      {}", line(reason)), theme.danger()));
     }
     if let Some(update) = game.update() {
         troubles.push((

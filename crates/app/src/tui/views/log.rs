@@ -19,7 +19,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     if state.ledger.rows.is_empty() {
         let text = match state.ledger.search.as_str() {
-            "" => "Nothing was hauled yet.".to_string(),
+            "" => "No hauls yet.".to_string(),
             search => format!("No haul has {:?} in a title, a drive, its day or its number.", line(search)),
         };
         canvas.put_at(2, 1, &text, theme.text(), area);

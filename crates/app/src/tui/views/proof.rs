@@ -65,7 +65,8 @@ fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let (Some(item), Some(proof)) = (state.item_proved(), state.proof_here()) else {
-        let text = "Nothing was proved yet. A haul ends with a proof: each byte read back, and what its launcher would download.";
+        let text =
+            "No proofs yet. A haul ends with a proof: each byte read back, and what its launcher would download.";
         canvas.put_wrapped(
             text,
             theme.text(),
@@ -142,7 +143,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     }
     if proofs.rows.is_empty() {
-        canvas.put_at(0, 0, "No checksums are kept of its files: nothing was copied.", theme.dim(), area);
+        canvas.put_at(0, 0, "No checksums are kept of its files; none was copied.", theme.dim(), area);
         return;
     }
     let name_width = usize::from(area.width).saturating_sub(24);

@@ -26,7 +26,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(row) = state.newest() {
         return draw_end(state, row, area, canvas);
     }
-    canvas.put_at(0, 0, "Nothing was hauled yet.", canvas.theme.text(), area);
+    canvas.put_at(0, 0, "No hauls yet.", canvas.theme.text(), area);
     draw_fault(state, 2, area, canvas);
 }
 

@@ -657,7 +657,7 @@ fn a_block_is_dragged_to_another_hull_and_what_is_clicked_is_what_is_seen() {
     let mut stage = Stage::new();
     stage.mouse(MouseEventKind::Down(MouseButton::Left), "Saltflat R");
     stage.mouse(MouseEventKind::Drag(MouseButton::Left), "newhold");
-    assert!(stage.text(160, 47).contains("Let go here to send Saltflat Rally to newhold"));
+    assert!(stage.text(160, 47).contains("Drop here to send Saltflat Rally to newhold"));
     stage.mouse(MouseEventKind::Up(MouseButton::Left), "newhold");
     let sent: Vec<_> = stage.state.draft.items.iter().map(|item| item.to.clone()).collect();
     assert_eq!(sent, [Destination::Drive("newhold".into())]);
@@ -791,7 +791,7 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     // Mending asks first.
     stage.press(KeyCode::Esc);
     assert_eq!(stage.press(KeyCode::Char('m')), []);
-    assert!(stage.text(160, 47).contains("Mend Saltflat Rally"));
+    assert!(stage.text(160, 47).contains("Repair Saltflat Rally"));
     assert!(matches!(stage.press(KeyCode::Char('y')).as_slice(), [Act::Do(..)]));
 }
 
@@ -886,7 +886,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
 fn each_view_writes_what_it_shows_as_drawings_and_as_a_table() {
     let mut stage = Stage::new();
     assert_eq!(stage.press(KeyCode::Char('W')), []);
-    assert!(stage.text(160, 47).contains("Nothing was hauled yet"), "{}", stage.text(160, 47));
+    assert!(stage.text(160, 47).contains("No hauls yet"), "{}", stage.text(160, 47));
     stage.press(KeyCode::Char('H'));
     assert_eq!(stage.press(KeyCode::Char('T')), []);
     assert!(stage.text(160, 47).contains("There is no plan"), "{}", stage.text(160, 47));

@@ -65,9 +65,9 @@ pub struct Closer {
     pub blocks: Vec<BlockState>,
     /// Whether it is a record file, which the repoint has rewritten: it differs as it should.
     pub record: bool,
-    /// The first bytes that differ, where held originals are there to compare with.
+    /// The first bytes that differ, where kept originals are there to compare with.
     pub bytes: Vec<ByteDifference>,
-    /// What it was compared with byte by byte: held originals that still have the hashes of the checksums.
+    /// What it was compared with byte by byte: kept originals that still have the hashes of the checksums.
     pub original: Option<PathBuf>,
 }
 
@@ -92,7 +92,7 @@ pub fn listed_entries(site: &Site, item: &ItemRow) -> Result<Vec<ListedEntry>, J
     }
 }
 
-/// Reads a file of an item's copy block by block, against the checksums; and where held originals are there, byte by byte.
+/// Reads a file of an item's copy block by block, against the checksums; and where kept originals are there, byte by byte.
 ///
 /// # Errors
 /// [`HaulError::Nothing`] if the checksums have no such file; [`HaulError::Journal`] if the journal cannot be read. What cannot be

@@ -9,7 +9,7 @@ use crate::checksums::EntryKind;
 use crate::item::Stage;
 use crate::journal::{FileEntry, There};
 
-/// Reads the held originals and compares them with the checksums, before anything leads to them again.
+/// Reads the kept originals and compares them with the checksums, before anything leads to them again.
 pub(crate) fn take_up(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let Some(old) = work.item.takes_back else { return Err(HaulError::NeedsRecovery) };
     let mut lines = work.journal.lines(old);

@@ -58,7 +58,7 @@ fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError>
         match files.make(&edits_to_make(&work.item.planned), Mood::Strict) {
             Ok(()) => return Ok(files.changes()),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
-            Err(error) => tracing::info!(%error, "records are found anew"),
+            Err(error) => tracing::info!(%error, "records are searched again"),
         }
     }
     found_anew(work, Direction::There)

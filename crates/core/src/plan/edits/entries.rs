@@ -98,7 +98,7 @@ pub(crate) fn enter(
     let shape = games.shape.unwrap_or_else(|| Shape::of_name(&file));
     let launcher = &found.profile.name;
     let format = shape.format().filter(|format| matches!(format, Format::Json | Format::Jsonc | Format::Xml));
-    let alone = format!("only {launcher} itself can write its records; adopt it with --guided");
+    let alone = format!("only {launcher} itself can write its records; import it with --guided");
     let (format, list) = format.zip(games.list.clone()).ok_or(alone)?;
     let template = found.profile.adopt.as_ref().and_then(|adopt| adopt.new_entry.as_ref());
     let entry = match template {

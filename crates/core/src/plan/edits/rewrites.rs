@@ -157,7 +157,7 @@ pub(crate) fn entry_rewrites(
         }
         let file = example.entry.file.clone();
         let rewrite = writing.rewrite(&record, &file).map_err(|why| match why {
-            Unchangeable::NoLetter { path, .. } => format!("no drive letter leads to {}", path.display()),
+            Unchangeable::NoLetter { path, .. } => format!("no drive letter points to {}", path.display()),
             Unchangeable::Because(why) => why,
         })?;
         rewrites.extend(rewrite);

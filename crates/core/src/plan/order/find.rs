@@ -1,4 +1,4 @@
-//! An order in which items fit: a copy needs its room before the original leaves, and held originals do not leave at all.
+//! An order in which items fit: a copy needs its room before the original leaves, and kept originals do not leave at all.
 //!
 //! Law: replayed move by move, no drive that something arrives on goes above what it may hold. Originals are let go only
 //! where room is needed, a copy in between only where there is no order without. Pure; start at [`find_order`].
