@@ -886,7 +886,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
 fn each_view_writes_what_it_shows_as_drawings_and_as_a_table() {
     let mut stage = Stage::new();
     assert_eq!(stage.press(KeyCode::Char('W')), []);
-    assert!(stage.text(160, 47).contains("No hauls yet"), "{}", stage.text(160, 47));
+    assert!(stage.text(160, 47).contains("There is no haul to report yet"), "{}", stage.text(160, 47));
     stage.press(KeyCode::Char('H'));
     assert_eq!(stage.press(KeyCode::Char('T')), []);
     assert!(stage.text(160, 47).contains("There is no plan"), "{}", stage.text(160, 47));
