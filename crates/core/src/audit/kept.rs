@@ -53,7 +53,7 @@ pub struct KeptLine {
     pub file: KeptFile,
 }
 
-/// Where checksums comes from.
+/// Who had checksums kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum KeptBy {

@@ -57,7 +57,7 @@ pub struct ProfileCheck {
     pub games: Vec<(String, PathBuf)>,
     /// Its records, those of the list of games first.
     pub lines: Vec<CheckLine>,
-    /// Folders beside the games that it doesn't list.
+    /// Folders beside the games that neither it nor another profile lists.
     pub unlisted: Vec<PathBuf>,
     /// Content lists, tried on some files of each game; `None` where the profile names none.
     pub lists: Option<ListCheck>,
@@ -129,7 +129,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
         lines: entries.chain(files).collect(),
         libraries: found.libraries.len(),
         games: found.games.iter().map(|game| (game.title.clone(), game.install.clone())).collect(),
-        unlisted: folders_beside(&found),
+        unlisted: folders_beside(site, &found),
         lists: check_lists(site, &found),
         problems: found.problems.clone(),
         home: Some(found.home.clone()),

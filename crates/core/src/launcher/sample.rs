@@ -7,6 +7,8 @@ use serde::Serialize;
 
 use super::contents::ContentList;
 use super::found::FoundLauncher;
+use super::profile::load_profiles;
+use super::reading::read_launchers;
 use crate::platform::{self, Look};
 use crate::site::{Site, real_path};
 
@@ -82,23 +84,25 @@ fn tried(site: &Site, list: &ContentList, install: &Path, files: &mut usize) -> 
     let mut by_size: Vec<_> = list.listed_files.iter().collect();
     // An empty file agrees with any list that is off by a field.
     by_size.sort_by_key(|listed| (listed.size == 0, listed.size));
-    let Some(first) = by_size.first() else { return Some(ListFaultKind::Empty) };
+    let Some(first) = by_size.first().copied() else { return Some(ListFaultKind::Empty) };
     let agrees = |listed: &&super::contents::ListedFile| {
         let at = install.join(&listed.path);
         let same_size = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() == listed.size);
         // One that is too large to be read for a check is taken by its size.
         same_size && (listed.size > LARGEST || listed.has_bytes_of(&site.disk, &at, list.kind).unwrap_or(false))
     };
-    // A changed file or two is a game's own affair.
-    let tried: Vec<_> = by_size.iter().take(TRIED).copied().collect();
+    let tried: Vec<_> = by_size.into_iter().take(TRIED).collect();
     *files += tried.len();
-    let none = || ListFaultKind::NoneAgrees { list: list.file.clone(), file: install.join(&first.path) };
-    (!tried.iter().any(agrees)).then(none)
+    // A changed file or two is a game's own affair.
+    let agree = tried.iter().filter(|listed| agrees(listed)).count();
+    (agree == 0).then(|| ListFaultKind::NoneAgrees { list: list.file.clone(), file: install.join(&first.path) })
 }
 
-/// Folders with something in them that lie beside the games of a launcher and are none of its games.
-pub(crate) fn folders_beside(found: &FoundLauncher) -> Vec<PathBuf> {
-    let known: HashSet<PathBuf> = found.games.iter().map(|game| real_path(&game.install)).collect();
+/// Folders with something in them that lie beside the games of a launcher, and are no games of it or of any other that is known here.
+pub(crate) fn folders_beside(site: &Site, found: &FoundLauncher) -> Vec<PathBuf> {
+    let others = read_launchers(site, &load_profiles(&site.profile_folder()).0);
+    let games = found.games.iter().chain(others.iter().flat_map(|other| &other.games));
+    let known: HashSet<PathBuf> = games.map(|game| real_path(&game.install)).collect();
     let parents: BTreeSet<&Path> = found.games.iter().filter_map(|game| game.install.parent()).collect();
     let mut beside = Vec::new();
     for parent in parents {

@@ -177,7 +177,9 @@ impl Encoding {
                 let valid = error.utf8_error().valid_up_to();
                 bytes = error.into_bytes();
                 let text = Self::Windows1252.decoded(&bytes)?;
-                if is_of_words(&text) { Ok((Self::Windows1252, text)) } else { Err(NotText { valid }) }
+                // So begin the maps and lists of MessagePack and CBOR (RFC 8949), and hardly a text.
+                let packed = matches!(bytes.first(), Some(0x80..=0xbf));
+                if !packed && is_of_words(&text) { Ok((Self::Windows1252, text)) } else { Err(NotText { valid }) }
             }
         }
     }
@@ -278,6 +280,8 @@ mod tests {
             &b"\0\0\0\x01\0\0\0\x02/g/Fen\0\0"[..],
             b"a\0b\0\x01\0\x02\0c\0",
             b"/g/F\xe9n\x01",
+            b"\x82\xa7install\xd9A/g/Fen\xa7command",
+            b"\xa7dpathx+/g/Fenciso\xf5dmore",
             b"\x81\xa4path\xd9+/g/Fen",
             b"\xa1dpathx+/g/Fen",
             b"\xa4path\xabelsewhere!!",

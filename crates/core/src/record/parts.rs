@@ -160,12 +160,12 @@ pub fn write_part(value: &str, part: &Part<'_>, new: &str, within: Within, forma
                     c.is_ascii_whitespace() || c == '\''
                 }
             };
-            // A sign of quotes that stands in a word is no quote where the word is still one with it.
+            // Who took an apostrophe for what it is takes it so again, where the word is still one with it.
             let still_one = || {
                 let (start, end) = (part.range.start, part.range.end);
                 let value = format!("{}{new}{}", &value[..start], &value[end..]);
                 let is_it = |word: &Part<'_>| word.range == (start..start + new.len()) && word.text == new;
-                words(&value, Words::Plain).iter().any(is_it)
+                part.text.contains('\'') && words(&value, Words::Plain).iter().any(is_it)
             };
             match part.quote {
                 Quote::None if !exec && still_one() => Some(new.into()),
@@ -478,5 +478,21 @@ mod tests {
         };
         let parts = find_parts("see /g/a b/c d and more", Within::Text, None, &fit);
         assert_eq!(parts.iter().map(|p| p.text.as_ref()).collect::<Vec<_>>(), ["/g/a b/c d"]);
+    }
+
+    #[test]
+    fn a_word_with_an_apostrophe_gets_no_quotes_where_it_had_one_and_none_and_gets_them_elsewhere() {
+        for (value, old, new, wanted) in [
+            ("go /g/Fen's", "/g/Fen's", "/n/Fen's", Some("/n/Fen's")),
+            ("go /g/Fen", "/g/Fen", "/n's/Fen", Some("\"/n's/Fen\"")),
+            ("go '/g/Fen' now", "/g/Fen", "/n's/Fen", Some("\"/n's/Fen\"")),
+        ] {
+            let parts = find_parts(value, Within::Command, None, &|text| match text == old {
+                true => PartFit::There,
+                false => PartFit::No,
+            });
+            assert_eq!(parts.len(), 1, "{value}");
+            assert_eq!(write_part(value, &parts[0], new, Within::Command, None).as_deref(), wanted, "{value}");
+        }
     }
 }

@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
 use super::left::{has_controls, history_of, is_chained, is_counted};
-use super::needle::{Needle, WholeName};
+use super::needle::{Needle, PathEnd, WholeName};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
@@ -28,20 +28,20 @@ pub(crate) struct Looking<'a> {
 }
 
 /// One text that was found to lead to the path.
-struct Hit {
-    inside: Vec<Hop>,
-    side: Side,
-    within: Within,
-    text: String,
-    whole: Option<(String, usize)>,
-    written: Option<String>,
-    meaning: Means,
-    spelling: String,
-    sure: Sure,
+pub(super) struct Hit {
+    pub inside: Vec<Hop>,
+    pub side: Side,
+    pub within: Within,
+    pub text: String,
+    pub whole: Option<(String, usize)>,
+    pub written: Option<String>,
+    pub meaning: Means,
+    pub spelling: String,
+    pub sure: Sure,
 }
 
 /// What a text stands for.
-enum Means {
+pub(super) enum Means {
     Install,
     Below(String),
     Folder,
@@ -163,96 +163,8 @@ impl Looking<'_> {
                 finds.push(find(file, shape, source, &place, hit));
             }
         }
-        let mut entries: Vec<Place> = led.iter().filter_map(entry_of).collect();
-        entries.sort();
-        entries.dedup();
-        for entry in entries {
-            let here: Vec<&Place> = led.iter().filter(|place| entry_of(place).as_ref() == Some(&entry)).collect();
-            if is_whole(source, &entry) && !self.is_of_this_game(file, shape, &here) {
-                continue;
-            }
-            let parents = self.parents(file, shape, source, &entry, bases);
-            // A name beside the one folder that it lies in says the place as surely as a whole path does.
-            if parents.iter().any(|parent| parent.sure == Sure::Certain) {
-                let joined = |find: &&mut Find| {
-                    let is_here = || here.iter().any(|place| place.to_string() == find.record.location);
-                    find.sure == Sure::NameOnly && is_here()
-                };
-                finds.iter_mut().filter(joined).for_each(|find| find.sure = Sure::Certain);
-            }
-            finds.extend(parents);
-        }
+        self.add_parts(file, shape, source, bases, &led, &mut finds);
         finds
-    }
-
-    /// The folder above the wanted one, where an entry that leads to it, or says its name, says that as well. An entry that says
-    /// another folder of the same place is a library's, which stays.
-    fn parents(&self, file: &Path, shape: Shape, source: &Source, entry: &Place, bases: &Bases) -> Vec<Find> {
-        let Some(above) = self.wanted.parent() else { return Vec::new() };
-        let real_above = real_path(above);
-        let is_above = |path: &Path| path == above || real_path(path) == real_above;
-        let mut parents = Vec::new();
-        for place in source.children(entry).unwrap_or_default() {
-            for place in texts_of(source, place) {
-                let Some(text) = source.leaf(&place, Side::Value) else { continue };
-                if text == self.name {
-                    continue;
-                }
-                let another = !text.is_empty() && !text.contains(['/', '\\', '.']) && above.join(&text).look_is_dir();
-                let Ok((spelling, path)) = Spelling::read(&text, bases) else { continue };
-                let absolute = Path::new(&text).is_absolute() || spelling.has_letter();
-                let beside = || absolute && path.parent().is_some_and(is_above) && self.below(&path).is_none();
-                if another || beside() {
-                    return Vec::new();
-                }
-                if absolute && is_above(&path) {
-                    parents.push((place, text, spelling));
-                }
-            }
-        }
-        let sure = if parents.len() == 1 { Sure::Certain } else { Sure::Likely };
-        let found = parents.into_iter().map(|(place, text, spelling)| {
-            let hit = Hit {
-                inside: Vec::new(),
-                side: Side::Value,
-                within: Within::Value,
-                written: source.written(&place, Side::Value).map(str::to_string),
-                text,
-                whole: None,
-                meaning: Means::Parent,
-                spelling: spelling.describe(),
-                sure,
-            };
-            find(file, shape, source, &place, hit)
-        });
-        found.collect()
-    }
-
-    /// Whether a file that is one entry as a whole is this game's own, and not settings that name the folder of all games and one game:
-    /// no other game lies there, it is named as the game is, or another file says another game's name where it says this one's.
-    fn is_of_this_game(&self, file: &Path, shape: Shape, says_it: &[&Place]) -> bool {
-        /// Files beside it that are looked into, and the bytes that one may have.
-        const TRIED: usize = 200;
-        const LARGEST: u64 = 1_000_000;
-        let above = self.wanted.parent().unwrap_or(Path::new("/"));
-        let is_folder = |entry: &std::fs::DirEntry| entry.file_type().is_ok_and(|kind| kind.is_dir());
-        let entries = platform::read_dir(above).into_iter().flatten().flatten().filter(is_folder);
-        let mut others: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
-        others.retain(|name| name != self.name && !name.starts_with('.'));
-        if others.is_empty() || file.file_stem().is_some_and(|stem| stem == self.name) {
-            return true;
-        }
-        let Some(folder) = file.parent() else { return false };
-        let alike = |path: &PathBuf| path != file && path.extension() == file.extension();
-        let beside = platform::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path()).filter(alike);
-        let small =
-            beside.filter(|path| path.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST));
-        let says_another = |path: PathBuf| {
-            let Ok(source) = Source::read(&path, shape) else { return false };
-            let texts = says_it.iter().filter_map(|place| source.leaf(place, Side::Value));
-            texts.into_iter().any(|text| others.iter().any(|name| WholeName::new(name).is_in(text.as_bytes())))
-        };
-        small.take(TRIED).any(says_another)
     }
 
     fn is_there(&self, path: &Path) -> bool {
@@ -266,7 +178,7 @@ impl Looking<'_> {
     }
 
     /// What is left of a path below the wanted one.
-    fn below(&self, path: &Path) -> Option<PathBuf> {
+    pub(super) fn below(&self, path: &Path) -> Option<PathBuf> {
         let rest = path.strip_prefix(self.wanted).map(Path::to_path_buf);
         rest.or_else(|_| real_path(path).strip_prefix(&self.real).map(Path::to_path_buf)).ok()
     }
@@ -414,7 +326,8 @@ impl Looking<'_> {
     }
 
     fn stands_in_a_path(&self, file: &Path) -> bool {
-        WholeName::new(self.name).is_in_path(&platform::read(file).unwrap_or_default())
+        let text = Encoding::read(platform::read(file).unwrap_or_default());
+        text.is_ok_and(|(_, text)| PathEnd::new(self.wanted).is_in(&text))
     }
 
     fn unreadable(&self, file: &Path) -> Find {
@@ -433,35 +346,7 @@ impl Looking<'_> {
     }
 }
 
-/// Whether an entry is all that its file holds. One of a list is not, also where the list has no other.
-fn is_whole(source: &Source, entry: &Place) -> bool {
-    let only = |depth| source.children(&Place(entry.0[..depth].to_vec())).is_some_and(|children| children.len() == 1);
-    let listed = entry.0.iter().any(|step| matches!(step, Step::Index(_)));
-    !listed && (0..entry.0.len()).all(only)
-}
-
-const TEXT: &str = "#text";
-
-/// A member of an entry, and the texts of the elements of its name.
-fn texts_of(source: &Source, member: Place) -> Vec<Place> {
-    let elements = source.children(&member).unwrap_or_default();
-    let is_element = |place: &&Place| matches!(place.0.last(), Some(Step::Index(_)));
-    let of_elements: Vec<Place> =
-        elements.iter().filter(is_element).map(|element| element.child(Step::Name(TEXT.into()))).collect();
-    std::iter::once(member).chain(of_elements).collect()
-}
-
-/// The entry that a place belongs to: what holds it, or what holds the element whose text it is.
-fn entry_of(place: &Place) -> Option<Place> {
-    if let [rest @ .., Step::Name(_), Step::Index(_), Step::Name(text)] = place.0.as_slice()
-        && text == TEXT
-    {
-        return Some(Place(rest.to_vec()));
-    }
-    Some(Place(place.0.split_last()?.1.to_vec()))
-}
-
-fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hit: Hit) -> Find {
+pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hit: Hit) -> Find {
     let (template, tail) = match hit.meaning {
         Means::Install => ("{install}", None),
         Means::Below(tail) => ("{install}/{tail}", Some(tail)),

@@ -4,6 +4,7 @@
 //! the home or on a drive, and said; what cannot be read or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] goes on from it.
 
 mod drafting;
+mod entry;
 mod files;
 mod find;
 mod left;

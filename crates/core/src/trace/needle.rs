@@ -176,45 +176,78 @@ impl Needle {
     }
 }
 
+// One character that is no letter or digit, or an escape that stands for one (percent signs, \\u, \\x, octal, entities).
+const ONE: &str = r"(?:[^0-9A-Za-z]|%[0-9A-Fa-f]{2}|\\(?:u[0-9A-Fa-f]{4}|U[0-9A-Fa-f]{8}|x[0-9A-Fa-f]{1,4}|[ux]\{[0-9A-Fa-f]{1,8}\}|[0-7]{3}|s)|&\#?[0-9A-Za-z]{1,8};)";
+
+/// A separator of paths, as writers have it, or the end of a count of bytes.
+const PATH: &str =
+    r"(?:[/\\]|%2[Ff]|%5[Cc]|\\u00(?:2[Ff]|5[Cc])|\\x(?:2[Ff]|5[Cc])|&\#(?:47|92|x2[Ff]|x5[Cc]);|[0-9]:)";
+
+/// A pattern for a name of which each character is written as it is or as an escape.
+fn narrow(name: &str) -> String {
+    let mut narrow = String::new();
+    for c in name.chars() {
+        if c.is_ascii_alphanumeric() {
+            narrow.push(c);
+        } else if c.is_ascii() {
+            // Words of a shell have a backslash before it, or two; some signs are written twice.
+            let twice = match c {
+                // Quotes that end, one by itself, and quotes that begin again.
+                '\'' => r#"|''|'\\''|'"'"'"#.to_string(),
+                '%' | '$' | '"' | '\\' => format!("|{}", escaped(&[c as u8; 2])),
+                _ => String::new(),
+            };
+            narrow.push_str(&format!(r"(?:\\{{0,2}}{ONE}{twice})"));
+        } else {
+            // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
+            narrow.push_str(&format!("{ONE}{{1,{}}}", c.len_utf8()));
+        }
+    }
+    narrow
+}
+
+/// The same in UTF-16.
+fn wide(name: &str) -> String {
+    let one = |c: char| match c.is_ascii_alphanumeric() {
+        true => format!("{c}\\x00"),
+        false => format!("(?s-u:.){{{}}}", c.len_utf16() * 2),
+    };
+    name.chars().map(one).collect()
+}
+
+/// A pattern that a name too long for one matches everywhere: nothing that holds it is silent.
+fn or_anything(pattern: &str) -> Regex {
+    Regex::new(pattern).unwrap_or_else(|_| anything())
+}
+
+/// A folder's path by its last two names, however it is spelled and wherever it begins.
+#[derive(Debug)]
+pub(crate) struct PathEnd(Regex);
+
+impl PathEnd {
+    pub(crate) fn new(path: &Path) -> Self {
+        const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
+        let name = |path: &Path| path.file_name().map(|name| narrow(&name.to_string_lossy()));
+        let above = path.parent().and_then(name).map_or_else(String::new, |above| format!("{PATH}{above}"));
+        // A separator may be escaped itself.
+        let end = name(path).unwrap_or_default();
+        Self(or_anything(&format!("(?i-u){above}{PATH}{{1,4}}{end}{END}")))
+    }
+
+    /// Whether a text holds it.
+    pub(crate) fn is_in(&self, text: &str) -> bool {
+        self.0.is_match(text.as_bytes())
+    }
+}
+
 /// The whole name, as a name of its own: not the run alone, and not within another word.
 #[derive(Debug)]
-pub(crate) struct WholeName {
-    anywhere: Regex,
-    /// Behind a separator of paths, with an end behind it.
-    in_path: Regex,
-}
+pub(crate) struct WholeName(Regex);
 
 impl WholeName {
     pub(crate) fn new(name: &str) -> Self {
-        // One character that is no letter or digit, or an escape that stands for one (percent signs, \\u, \\x, octal, entities).
-        const ONE: &str = r"(?:[^0-9A-Za-z]|%[0-9A-Fa-f]{2}|\\(?:u[0-9A-Fa-f]{4}|U[0-9A-Fa-f]{8}|x[0-9A-Fa-f]{1,4}|[ux]\{[0-9A-Fa-f]{1,8}\}|[0-7]{3}|s)|&\#?[0-9A-Za-z]{1,8};)";
-        let mut narrow = String::new();
-        let mut wide = String::new();
-        for c in name.chars() {
-            if c.is_ascii_alphanumeric() {
-                narrow.push(c);
-                wide.push_str(&format!("{c}\\x00"));
-            } else {
-                if c.is_ascii() {
-                    // Words of a shell have a backslash before it, or two; some signs are written twice.
-                    let twice = match c {
-                        // Quotes that end, one by itself, and quotes that begin again.
-                        '\'' => r#"|''|'\\''|'"'"'"#.to_string(),
-                        '%' | '$' | '"' | '\\' => format!("|{}", escaped(&[c as u8; 2])),
-                        _ => String::new(),
-                    };
-                    narrow.push_str(&format!(r"(?:\\{{0,2}}{ONE}{twice})"));
-                } else {
-                    // Of a letter beyond ASCII there are up to four bytes, or as many escapes.
-                    narrow.push_str(&format!("{ONE}{{1,{}}}", c.len_utf8()));
-                }
-                wide.push_str(&format!("(?s-u:.){{{}}}", c.len_utf16() * 2));
-            }
-        }
         // Behind a separator of paths, or a count of bytes, the name begins for sure; what follows it may be anything there. Elsewhere it
         // must end as well, or it is a part of another word.
-        const PATH: &str =
-            r"(?:[/\\]|%2[Ff]|%5[Cc]|\\u00(?:2[Ff]|5[Cc])|\\x(?:2[Ff]|5[Cc])|&\#(?:47|92|x2[Ff]|x5[Cc]);|[0-9]:)";
         let begins = name.starts_with(|c: char| c.is_ascii_alphanumeric());
         let ends = name.ends_with(|c: char| c.is_ascii_alphanumeric());
         let before = if begins { format!("(?:^|{ONE})") } else { String::new() };
@@ -223,23 +256,16 @@ impl WholeName {
             if begins { r"(?:^|[^0-9A-Za-z]\x00|[^\x00])" } else { "" },
             if ends { r"(?:$|[^0-9A-Za-z]|[0-9A-Za-z][^\x00])" } else { "" },
         );
+        let (narrow, wide) = (narrow(name), wide(name));
         let pattern = format!(
             r"(?i-u)(?:{PATH}{narrow}|{before}{narrow}{behind}|[/\\]\x00{wide}|{wide_before}{wide}{wide_behind})"
         );
-        const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
-        // A name too long for a pattern is taken to stand everywhere: nothing that holds it is silent.
-        let compiled = |pattern: &str| Regex::new(pattern).unwrap_or_else(|_| anything());
-        Self { anywhere: compiled(&pattern), in_path: compiled(&format!("(?i-u){PATH}{narrow}{END}")) }
-    }
-
-    /// Whether it stands in bytes as the last name of a path, or as one of its folders.
-    pub(crate) fn is_in_path(&self, bytes: &[u8]) -> bool {
-        self.in_path.is_match(bytes)
+        Self(or_anything(&pattern))
     }
 
     /// Whether bytes hold it.
     pub(crate) fn is_in(&self, bytes: &[u8]) -> bool {
-        self.anywhere.is_match(bytes)
+        self.0.is_match(bytes)
     }
 
     /// Whether a file of whatever size holds it.
@@ -448,5 +474,22 @@ mod tests {
         }
         std::fs::write(&file, vec![b'.'; 40_000]).unwrap();
         assert!(!needle.is_in_file(&file, &mut buffer).unwrap());
+    }
+
+    #[test]
+    fn the_end_of_a_path_is_found_as_writers_have_it_and_its_name_alone_is_not() {
+        let path = PathEnd::new(Path::new("/mnt/games/Fen's 2"));
+        for text in [
+            "dir=%2Fmnt%2Fgames%2FFen%27s%202&x",
+            "Z:\\\\mnt\\\\games\\\\Fen's 2\"",
+            r"'/mnt/games/Fen'\''s 2'",
+            "/mnt/games/Fen's 2/bin",
+            r"/mnt/games/Fen\'s\ 2",
+        ] {
+            assert!(path.is_in(text), "{text}");
+        }
+        for text in ["https://x/Fen's 2/about", "/mnt/games/Fen's 22", "/other/Fen's 2", "games and Fen's 2"] {
+            assert!(!path.is_in(text), "{text}");
+        }
     }
 }

@@ -504,7 +504,17 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
             let (n, x) = (name, xml(name));
             [
                 ("list.json", serde_json::to_string_pretty(&[entry(n, root), entry("Other", &old)]).unwrap()),
-                ("whole.json", serde_json::json!([{"at": format!("{root}/{n}"), "in": root}]).to_string()),
+                (
+                    "whole.json",
+                    serde_json::json!([{"at": format!("{root}/{n}"), "in": root}, {"at": format!("{old}/Other"), "in": old}])
+                        .to_string(),
+                ),
+                (
+                    "deep.json",
+                    serde_json::json!({"v": 1, "all": {"x": {"place": entry(n, root)}, "y": {"place": entry("Other", &old)}}})
+                        .to_string(),
+                ),
+                ("named.ini", format!("[general]\nroot={old}\n[{n}]\nroot={root}\nfolder={n}\n")),
                 ("keyed.json", serde_json::json!({"a": entry(n, root), "b": entry("Other", &old)}).to_string()),
                 ("one/1.json", entry(n, root).to_string()),
                 ("one/2.json", entry("Other", &old).to_string()),
@@ -533,6 +543,12 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
                 ("settings.json", serde_json::json!({"library": root, "last": name}).to_string()),
                 ("names.json", serde_json::json!({"x": {"root": root, "a": name, "b": "Other"}, "y": 1}).to_string()),
                 ("settings.ini", format!("library={root}\nlast={name}\n")),
+                ("sections.ini", format!("[general]\nsize=3\n[library]\npath={root}\ncurrent={name}\n")),
+                (
+                    "rooms.json",
+                    serde_json::json!([{"path": root, "last": name}, {"path": "/x", "last": "Moor"}]).to_string(),
+                ),
+                ("starts.toml", format!("[games]\npath = '{root}'\nlast = \"{name}\"\n[view]\nlast = \"list\"\n")),
             ]
         };
         let old = root.to_str().unwrap();
