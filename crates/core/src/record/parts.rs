@@ -487,9 +487,8 @@ mod tests {
             ("go /g/Fen", "/g/Fen", "/n's/Fen", Some("\"/n's/Fen\"")),
             ("go '/g/Fen' now", "/g/Fen", "/n's/Fen", Some("\"/n's/Fen\"")),
         ] {
-            let parts = find_parts(value, Within::Command, None, &|text| match text == old {
-                true => PartFit::There,
-                false => PartFit::No,
+            let parts = find_parts(value, Within::Command, None, &|text| {
+                if text == old { PartFit::There } else { PartFit::No }
             });
             assert_eq!(parts.len(), 1, "{value}");
             assert_eq!(write_part(value, &parts[0], new, Within::Command, None).as_deref(), wanted, "{value}");

@@ -45,7 +45,7 @@ impl Looking<'_> {
             }
             let sure = if parents.len() == 1 { Sure::Certain } else { Sure::Likely };
             if sure == Sure::Certain {
-                certain.extend(here.iter().map(|place| place.to_string()));
+                certain.extend(here.iter().map(ToString::to_string));
             }
             let found = parents.into_iter().map(|(place, text, spelling)| {
                 let hit = Hit {

@@ -208,9 +208,8 @@ fn narrow(name: &str) -> String {
 
 /// The same in UTF-16.
 fn wide(name: &str) -> String {
-    let one = |c: char| match c.is_ascii_alphanumeric() {
-        true => format!("{c}\\x00"),
-        false => format!("(?s-u:.){{{}}}", c.len_utf16() * 2),
+    let one = |c: char| {
+        if c.is_ascii_alphanumeric() { format!("{c}\\x00") } else { format!("(?s-u:.){{{}}}", c.len_utf16() * 2) }
     };
     name.chars().map(one).collect()
 }
