@@ -461,7 +461,7 @@ impl Document {
             return None;
         }
         let edit = TreeEdit { spans, length: way.len(), node };
-        let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::Hive) {
+        let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::JsonLines | Format::Hive) {
             let mut builder = Builder::like(&self.tree, edit);
             formats::scan(&text, self.format, &mut builder).ok()?;
             builder.edited()?

@@ -16,7 +16,7 @@ impl Document {
     /// [`DocumentError::WrongKind`] also for a format whose lists cannot grow here.
     pub fn append(&self, list: &Place, key: Option<&str>, raw: &str) -> Result<Vec<u8>, DocumentError> {
         match self.format() {
-            Format::Json | Format::Jsonc => self.append_json(list, key, raw),
+            Format::Json | Format::Jsonc | Format::JsonLines => self.append_json(list, key, raw),
             Format::Xml if key.is_none() => self.append_element(list, raw),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
@@ -25,7 +25,7 @@ impl Document {
     /// Takes one entry out of a list and gives the new document.
     pub fn remove(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
         match self.format() {
-            Format::Json | Format::Jsonc => self.remove_json(list, nth),
+            Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
             Format::Xml => self.remove_element(list, nth),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
@@ -62,7 +62,8 @@ impl Document {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
         let (span, children) = self.child_spans(list).ok_or_else(wrong)?;
         let mut meant = self.value().clone();
-        let value = Self::parse(raw.as_bytes().to_vec(), self.format()).map_err(|_| wrong())?.value().clone();
+        let one = if self.format() == Format::JsonLines { Format::Json } else { self.format() };
+        let value = Self::parse(raw.as_bytes().to_vec(), one).map_err(|_| wrong())?.value().clone();
         let (written, braces) = match (key, list.of_mut(&mut meant).ok_or_else(wrong)?) {
             (None, Value::Array(target)) => {
                 target.push(value);
@@ -78,17 +79,25 @@ impl Document {
             _ => return Err(wrong()),
         };
         let text = self.text();
+        // Documents one after the other have no brackets around them and no commas between.
+        let comma = if self.is_of_documents(list) { "" } else { "," };
         match children.as_slice() {
+            [] if comma.is_empty() => Err(wrong()),
             [] => self.with(span.clone(), &self.laid_out(span.start, braces.0, &written, braces.1), &meant, list),
             [.., last] => {
                 let before = children.len().checked_sub(2).map_or(span.start + 1, |n| children[n].1);
-                let gap = &text[before..last.0];
+                let gap = if comma.is_empty() && children.len() == 1 { "\n" } else { &text[before..last.0] };
                 let gap = if children.len() > 1 { gap.trim_start().strip_prefix(',').unwrap_or(gap) } else { gap };
                 // A comment in the gap belongs to the entry behind it.
                 let gap = if gap.contains('/') { &gap[gap.trim_end().len()..] } else { gap };
-                self.with(last.1..last.1, &format!(",{gap}{written}"), &meant, list)
+                self.with(last.1..last.1, &format!("{comma}{gap}{written}"), &meant, list)
             }
         }
+    }
+
+    /// Whether a list is that of all documents of a text.
+    fn is_of_documents(&self, list: &Place) -> bool {
+        self.format() == Format::JsonLines && list.0.is_empty()
     }
 
     fn remove_json(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
@@ -108,6 +117,8 @@ impl Document {
         }
         let text = self.text();
         let cut = match (nth, children.len()) {
+            // A file of no document is none.
+            (_, 1) if self.is_of_documents(list) => return Err(wrong()),
             (_, 1) => span.start + 1..span.end - 1,
             (0, _) => children[0].0..children[1].0,
             _ => children[nth - 1].1..children[nth].1,

@@ -52,6 +52,23 @@ pub(crate) const UGLY: &[(Format, &str)] = &[
         "Windows Registry Editor Version 5.00\r\n\r\n[HKEY_CURRENT_USER\\Software\\Märk\\Spiel]\r\n\"Path\"=\"D:\\\\Spiele\\\\X\"\r\n@=\"ü\"\r\n\"E\"=hex(2):44,00,3a,00,00,00\r\n",
     ),
     (Format::Lines, "/a/b c\r\n\n# no comment here\nC:\\x"),
+    (Format::JsonLines, "{\"id\": \"fen\", \"at\": \"/g/Fen\"}\n\n{\"id\":7,\"at\":[\"\\u00e4\",1]}\r\n\"only\"\n"),
+    (
+        Format::Nested,
+        "// games of this PC\n\"games\"\n{\n\t\"fen\"\n\t{\n\t\t\"title\"\t\t\"Fen \\\"two\\\"\"\n\t\t\"at\" \"C:\\\\Games\\\\Fen\" // here\n\t}\n\t\"fen\" { \"at\" \"/x\" }\n}\n",
+    ),
+    (
+        Format::Nested,
+        "# over\r\nversion = 3;\r\nlibrary \"main\" {\r\n  path = \"/mnt/a b\";  # c\r\n  sizes = ( 1, 2, 3 );\r\n  names = [ \"a\", b c, 'd' ];\r\n}\r\nlibrary \"second\" { path = /mnt/x; on = yes }\r\n",
+    ),
+    (
+        Format::Nested,
+        "-- saved by itself\nreturn {\n  [\"pale signal\"] = { root = \"/g\", dir = 'Pale Signal', list = { \"a\", \"b\" } },\n  --[[ none ]]\n  fen = { { at = \"/1\" }, { at = \"/2\" } },\n}\n",
+    ),
+    (
+        Format::Nested,
+        "game {\n  name Pale Signal\n  dir C:\\Games\\Pale Signal\n  tag\n}\ngame {\n  name Fen\n  dir /g/Fen#1\n}\n/* end */\n",
+    ),
 ];
 
 fn parsed(bytes: &[u8], format: Format) -> Document {
@@ -286,7 +303,8 @@ fn broken_input_is_refused_or_read_but_never_a_panic_or_a_hang() {
                 Ok(())
             })
             .unwrap();
-        let lenient = matches!(format, Format::Ini | Format::Desktop | Format::UserDirs | Format::Lines);
+        let lenient =
+            matches!(format, Format::Ini | Format::Desktop | Format::UserDirs | Format::Lines | Format::Nested);
         assert!(read > 0 && refused > 0, "{format:?}: {refused} refused, {read} read");
         assert!(lenient || refused * 10 > read, "{format:?}: {refused} refused, {read} read");
         let took = started.elapsed().as_secs();
@@ -307,6 +325,10 @@ fn deep_nesting_bombs_and_long_lines_are_bounded() {
         (Format::Yaml, (0..2000).map(|n| format!("{}a:\n", " ".repeat(n))).collect()),
         (Format::Toml, format!("a = {}", "[".repeat(deep))),
         (Format::Toml, format!("a = {}", "{a=".repeat(2000))),
+        (Format::JsonLines, "[".repeat(deep)),
+        (Format::Nested, "a{".repeat(deep)),
+        (Format::Nested, "a = [(".repeat(deep)),
+        (Format::Nested, "{".repeat(deep)),
         (Format::Xml, "<a>".repeat(deep)),
         (Format::Xml, "<!DOCTYPE a [<!ENTITY b \"c\"><!ENTITY d \"&b;&b;\">]><a>&d;</a>".into()),
     ] {
@@ -324,6 +346,7 @@ fn deep_nesting_bombs_and_long_lines_are_bounded() {
         (Format::Json, format!("{{\"a\": \"{long}\", \"b\": \"/x\"}}")),
         (Format::Ini, format!("[s]\na={long}\nb=/x\n")),
         (Format::Lines, format!("{long}\n/x")),
+        (Format::Nested, format!("a \"{long}\"\nb \"/x\"\n")),
     ] {
         let document = parsed(text.as_bytes(), format);
         let mut last = None;
@@ -445,6 +468,14 @@ fn entries_come_and_go_in_the_layout_of_their_list() {
     let list = commented.find_one("$.a").unwrap();
     let more = parsed(&commented.append(&list, None, "3").unwrap(), Format::Jsonc);
     assert_eq!(more.value()["a"], serde_json::json!([1, 2, 3]));
+
+    let text = "{\"id\": 1}\r\n{\"id\": 2}\r\n";
+    let lines = parsed(text.as_bytes(), Format::JsonLines);
+    let more = lines.append(&Place::default(), None, "{\"id\": 3}").unwrap();
+    assert_eq!(String::from_utf8(more.clone()).unwrap(), format!("{text}{{\"id\": 3}}\r\n"));
+    let more = parsed(&more, Format::JsonLines);
+    assert_eq!(more.remove(&Place::default(), 2).unwrap(), text.as_bytes());
+    assert_eq!(more.remove(&Place::default(), 0).unwrap(), b"{\"id\": 2}\r\n{\"id\": 3}\r\n");
 }
 
 /// What a parser that we do not edit with reads; `None` where there is none for the format.
@@ -452,6 +483,9 @@ fn second_opinion(bytes: &[u8], format: Format) -> Option<serde_json::Value> {
     let text = String::from_utf8(bytes.to_vec()).unwrap();
     match format {
         Format::Json => Some(serde_json::from_str(&text).unwrap()),
+        Format::JsonLines => {
+            serde_json::Deserializer::from_str(&text).into_iter::<serde_json::Value>().collect::<Result<_, _>>().ok()
+        }
         Format::Jsonc => {
             let value = jsonc_parser::parse_to_ast(
                 &text,
@@ -652,4 +686,61 @@ fn what_a_writer_escaped_stays_escaped_in_the_same_way() {
         let back = again.replace(&place, side, &old, Some(&written)).unwrap();
         assert_eq!(String::from_utf8(back).unwrap(), text, "back");
     }
+}
+
+#[test]
+fn nested_text_is_read_in_the_dialect_that_it_shows() {
+    let says = |text: &str, place: &str| {
+        let document = parsed(text.as_bytes(), Format::Nested);
+        let place = document.find_one(place).unwrap_or_else(|error| panic!("{text}\n{error}"));
+        document.leaf(&place, Side::Value).unwrap()
+    };
+    // Quotes that escape, and quotes that do not.
+    assert_eq!(says("\"a\" { \"p\" \"C:\\\\G\\\\x\" }", "$.a.p"), "C:\\G\\x");
+    assert_eq!(says("\"a\" { \"p\" \"C:\\G\\x\" }", "$.a.p"), "C:\\G\\x");
+    assert_eq!(says("\"a\" { \"p\" \"C:\\G\\\"\n\"q\" \"D:\\new\" }", "$.a.q"), "D:\\new");
+    // Bare values: to the end of the line, to the sign that ends values here, or to the next member.
+    assert_eq!(says("g {\n p = /g/Fen Two\n q = 1\n}", "$.g.p"), "/g/Fen Two");
+    assert_eq!(says("g {\n p = /g/a;b;\n q = 1;\n}", "$.g.p"), "/g/a;b");
+    assert_eq!(says("g {\n p /g/Fen Two\n}", "$.g.p"), "/g/Fen Two");
+    assert_eq!(says("g { p /g/Fen q /x }", "$.g.q"), "/x");
+    assert_eq!(says("g { p = /g/Fen Two; q = /x }", "$.g.p"), "/g/Fen Two");
+    assert_eq!(says("g: {\n p: C:\\g\n q: D:/x y\n}", "$.g.q"), "D:/x y");
+    assert_eq!(says("install dir = /g/a\nlast run = 2\n", "$['install dir']"), "/g/a");
+    // A sign is a comment's where it begins a line somewhere.
+    assert_eq!(says("g {\n p = /g/a #1\n}", "$.g.p"), "/g/a #1");
+    assert_eq!(says("# c\ng {\n p = /g/a #1\n}", "$.g.p"), "/g/a");
+    assert_eq!(says("g {\n p = http://a/b\n}\n// c\n", "$.g.p"), "http://a/b");
+    // Names that come again, and labels.
+    assert_eq!(says("g { id 1 }\ng { id 2 }\ng { id 3 }", "$.g[2].id"), "3");
+    assert_eq!(says("g \"a b\" { id 1 }\ng c {\n id 2\n}", "$.g.c.id"), "2");
+    assert_eq!(says("g \"a b\"\n{ id 1 }", "$.g['a b'].id"), "1");
+    // Tables of programs.
+    assert_eq!(
+        says("local t = {\n [\"x y\"] = { at = \"/1\" },\n [3] = \"z\",\n}\nreturn t\n", "$['local t']['x y'].at"),
+        "/1"
+    );
+    assert_eq!(says("{ a = { \"x\", \"y\" }, b = ( { c = 1 }, { c = 2 } ) }", "$.b[1].c"), "2");
+    for refused in
+        ["[section]\na=b\n", "a { b", "a } b", "a \"b\nc\"", "", "# only\n", "a b\na \"l\" { c d }\n", "<a/>\n{"]
+    {
+        assert!(Document::parse(refused.as_bytes().to_vec(), Format::Nested).is_err(), "{refused}");
+    }
+}
+
+#[test]
+fn a_value_of_nested_text_gets_no_sign_that_its_reader_may_not_know() {
+    let held = |text: &str, new: &str| {
+        let document = parsed(text.as_bytes(), Format::Nested);
+        let place = document.find_one("$.g.p").unwrap();
+        document.replace(&place, Side::Value, new, None).ok().map(|bytes| String::from_utf8(bytes).unwrap())
+    };
+    assert_eq!(held("g { p /a q 1 }", "/b c"), None);
+    assert_eq!(held("g {\n p /a\n}", "/b c"), None);
+    assert_eq!(held("g {\n p /a b\n}", "/b c").as_deref(), Some("g {\n p /b c\n}"));
+    assert_eq!(held("g {\n p = /a\n}", "/b c").as_deref(), Some("g {\n p = /b c\n}"));
+    assert_eq!(held("g {\n p = /a\n}", "/b;c"), None);
+    assert_eq!(held("g { p \"/a\" }", "/b \"c\"").as_deref(), Some("g { p \"/b \\\"c\\\"\" }"));
+    assert_eq!(held("g { p \"C:\\a\" }", "C:\\b c").as_deref(), Some("g { p \"C:\\b c\" }"));
+    assert_eq!(held("g { p \"C:\\a\" }", "C:\\b\""), None);
 }

@@ -56,6 +56,11 @@ pub(crate) enum Style {
     HivePath,
     HiveExportPath,
     Line,
+    NestedQuoted,
+    NestedRaw,
+    NestedBare,
+    NestedWord,
+    NestedName,
 }
 
 /// The names that readers give: [`Style::Given`] holds a number of this list.

@@ -429,6 +429,7 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     let mut all = Vec::new();
     let mut tried = None;
     let by_name = Format::of_name(file);
+    let nested = Format::looks_nested(begun);
     if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
         all.push(Format::Hive);
     } else if begun.starts_with('<') {
@@ -436,10 +437,14 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     } else if begun.starts_with("[Desktop Entry]") {
         all.push(Format::Desktop);
     } else if by_name == Format::Json || begun.starts_with('{') {
-        all.push(Format::Jsonc);
+        all.extend([Format::Jsonc, Format::JsonLines, Format::Nested]);
     } else if begun.starts_with('[') {
         all.push(Format::Jsonc);
         tried = Some(Shape::Text(Format::Jsonc));
+    }
+    // An ending that many formats have says less than what stands there.
+    if nested && matches!(by_name, Format::Ini | Format::Lines) {
+        all.push(Format::Nested);
     }
     if !matches!(by_name, Format::Lines | Format::Json) {
         all.push(by_name);

@@ -411,7 +411,7 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
 pub(crate) fn quoted_in(format: Format, path: &str) -> String {
     if format == Format::Xml {
         path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
-    } else if !matches!(format, Format::Json | Format::Jsonc | Format::Toml | Format::Yaml) {
+    } else if !matches!(format, Format::Json | Format::Jsonc | Format::JsonLines | Format::Toml | Format::Yaml) {
         path.to_string()
     } else {
         let path = serde_json::Value::String(path.into()).to_string();

@@ -12,6 +12,8 @@ pub enum Format {
     Json,
     /// JSON with comments and commas behind the last entry.
     Jsonc,
+    /// JSON documents one after the other, usually one on each line: a list of them.
+    JsonLines,
     /// YAML 1.2. Several documents are a list.
     Yaml,
     /// TOML 1.1.
@@ -28,13 +30,16 @@ pub enum Format {
     Hive,
     /// A list of lines.
     Lines,
+    /// Names and values, blocks in braces and lists in brackets, in the dialect that the text itself shows.
+    Nested,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 12] = [
         Self::Json,
         Self::Jsonc,
+        Self::JsonLines,
         Self::Yaml,
         Self::Toml,
         Self::Ini,
@@ -43,6 +48,7 @@ impl Format {
         Self::Xml,
         Self::Hive,
         Self::Lines,
+        Self::Nested,
     ];
 
     /// The format that a file's name stands for; lines, where it stands for none.
@@ -51,6 +57,7 @@ impl Format {
         match name.rsplit_once('.').map_or("", |(_, end)| end) {
             "json" => Self::Json,
             "jsonc" | "json5" => Self::Jsonc,
+            "jsonl" | "ndjson" => Self::JsonLines,
             "yaml" | "yml" => Self::Yaml,
             "toml" => Self::Toml,
             "ini" | "cfg" | "conf" => Self::Ini,
@@ -60,5 +67,14 @@ impl Format {
             "reg" => Self::Hive,
             _ => Self::Lines,
         }
+    }
+
+    /// Whether the beginning of a text has a block in braces, with a name before it.
+    pub(crate) fn looks_nested(begun: &str) -> bool {
+        let opens = |line: &str| {
+            let line = line.trim();
+            line == "{" || line.ends_with(" {") || line.ends_with("={") || line.contains(" { ") || line.contains("\t{")
+        };
+        !begun.starts_with(['[', '<']) && begun.lines().any(opens)
     }
 }

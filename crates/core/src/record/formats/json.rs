@@ -20,6 +20,17 @@ struct JsonScanner<'t> {
 }
 
 pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<(), Fault> {
+    scan_below(text, extras, None, out)
+}
+
+/// Adds a list of all documents of a text, and their nodes.
+pub(crate) fn scan_lines(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
+    let root = out.add(None, None, Kind::List, 0..text.len());
+    scan_below(text, Extras::None, Some(root), out)
+}
+
+/// `list` is what takes all documents, where there may be several.
+fn scan_below(text: &str, extras: Extras, list: Option<u32>, out: &mut Builder<'_>) -> Result<(), Fault> {
     let mut s = JsonScanner { text, at: 0, extras };
     let mut open: Vec<(u32, bool)> = Vec::new();
     s.blank()?;
@@ -28,7 +39,7 @@ pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<
     }
     let mut key = None;
     loop {
-        let parent = open.last().map(|(id, _)| *id);
+        let parent = open.last().map(|(id, _)| *id).or(list);
         let start = s.at;
         let opened = if let Some(byte @ (b'{' | b'[')) = s.peek() {
             if open.len() >= DEEPEST {
@@ -49,7 +60,13 @@ pub(crate) fn scan(text: &str, extras: Extras, out: &mut Builder<'_>) -> Result<
         loop {
             s.blank()?;
             let Some((id, object)) = open.last().copied() else {
-                return if s.at == text.len() { Ok(()) } else { Err(s.fault("there is more behind the end")) };
+                if s.at == text.len() {
+                    return Ok(());
+                }
+                if list.is_none() {
+                    return Err(s.fault("there is more behind the end"));
+                }
+                break;
             };
             let closing = if object { b'}' } else { b']' };
             if s.peek() == Some(closing) {

@@ -8,6 +8,7 @@ mod format;
 mod hive;
 mod ini;
 mod json;
+mod nested;
 mod toml;
 mod xml;
 mod yaml;
@@ -26,6 +27,7 @@ use super::tree::{Builder, Fault, GIVEN, Style};
 pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
     match format {
         Format::Json => json::scan(text, json::Extras::None, out),
+        Format::JsonLines => json::scan_lines(text, out),
         Format::Jsonc => json::scan(text, json::Extras::CommentsAndCommas, out),
         Format::Yaml => yaml::scan(text, out),
         Format::Toml => toml::scan(text, out),
@@ -47,6 +49,7 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
             ini::scan_lines(text, out);
             Ok(())
         }
+        Format::Nested => nested::scan(text, out),
     }
 }
 
@@ -77,6 +80,9 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
         | Style::HiveNumber
         | Style::HivePath
         | Style::HiveExportPath => hive::decode(style, raw),
+        Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
+            nested::decode(style, raw)
+        }
     }
 }
 
@@ -121,6 +127,9 @@ fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
         | Style::HiveNumber
         | Style::HivePath
         | Style::HiveExportPath => hive::encode(style, new, raw),
+        Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
+            nested::encode(style, new, raw)
+        }
     }
 }
 
