@@ -15,6 +15,7 @@ pub mod haul;
 pub mod item;
 pub mod journal;
 pub mod launcher;
+pub mod learn;
 pub mod pack;
 pub mod plan;
 pub mod platform;

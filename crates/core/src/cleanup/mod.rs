@@ -4,7 +4,6 @@
 //! Law: looking writes nothing, follows no link, and keeps out of what belongs to the system. Start at [`find`].
 
 mod folders;
-mod looks;
 mod search;
 
 pub use search::{FindPhase, find};

@@ -5,11 +5,10 @@
 //! what may be removed goes on to [`crate::plan::plan_removal`].
 
 use super::folders;
-use super::looks::looks_like_a_game;
 use crate::checksums::{Size, measure};
 use crate::journal::History;
-use crate::survey::FolderListing;
 use crate::survey::{CleanupAct, CleanupFind, FindKind, Fitting};
+use crate::survey::{FolderListing, looks_like_a_game};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 

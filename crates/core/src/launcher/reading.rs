@@ -202,6 +202,10 @@ impl Reading<'_> {
                     continue;
                 }
                 let values = values.clone().with("id", &id);
+                // In a folder of one file for each game there may be others.
+                if games.file.names("id") && !self.says_a_place(&source, &place) {
+                    continue;
+                }
                 match self.read_game(&source, shape, &file, &place, &values, library) {
                     Ok(game) if self.ids.contains(&game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
@@ -216,6 +220,12 @@ impl Reading<'_> {
                 }
             }
         }
+    }
+
+    /// Whether an entry has any of the texts that say where a game is.
+    fn says_a_place(&self, source: &Source, entry: &Place) -> bool {
+        let finds = |selector: &str| source.find(&joined(entry, selector)).is_ok_and(|found| !found.is_empty());
+        self.found.profile.games.records.iter().any(|record| finds(&record.selector))
     }
 
     /// What the records of an entry say of its place: the folder's name, and the folders that are written whole.

@@ -6,6 +6,7 @@ mod around;
 mod game;
 mod games;
 mod listing;
+mod looks;
 mod lookup;
 mod lying;
 #[cfg(test)]
@@ -17,6 +18,7 @@ pub use around::{DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Wa
 pub use game::{Game, GameId};
 pub use games::{DriveState, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
 pub use listing::FolderListing;
+pub(crate) use looks::{is_program, looks_like_a_game};
 pub use lookup::Lookup;
 pub use lying::{CleanupAct, CleanupFind, FindKind, Fitting};
 pub use names::{NAMES, Names};

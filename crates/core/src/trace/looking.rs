@@ -124,21 +124,8 @@ impl Looking<'_> {
         }
     }
 
-    /// Layers that the file lies in come first.
     fn bases_for(&self, file: &Path) -> Bases {
-        let near = |layer: &&Letters| {
-            let prefix = layer.prefix();
-            file.starts_with(prefix) || prefix.parent().is_some_and(|above| file.starts_with(above))
-        };
-        let mut letters: Vec<Letters> = self.layers.iter().filter(near).cloned().collect();
-        letters.extend(self.layers.iter().filter(|layer| !near(layer)).cloned());
-        Bases {
-            home: Some(self.site.places.home.clone()),
-            names: letters.iter().flat_map(Letters::names).collect(),
-            letters,
-            relative_to: file.parent().map(Path::to_path_buf),
-            case_blind: false,
-        }
+        bases_near(self.site, file, self.layers)
     }
 
     fn source(&self, file: &Path, shape: Shape, source: &Source, bases: &Bases) -> Vec<Find> {
@@ -462,6 +449,32 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         }
     });
     (all.into_iter().map(Shape::Text).collect(), tried)
+}
+
+/// What paths in a file may refer to: layers that the file lies in come first.
+pub(crate) fn bases_near(site: &Site, file: &Path, layers: &[Letters]) -> Bases {
+    let near = |layer: &&Letters| {
+        let prefix = layer.prefix();
+        file.starts_with(prefix) || prefix.parent().is_some_and(|above| file.starts_with(above))
+    };
+    let mut letters: Vec<Letters> = layers.iter().filter(near).cloned().collect();
+    letters.extend(layers.iter().filter(|layer| !near(layer)).cloned());
+    Bases {
+        home: Some(site.places.home.clone()),
+        names: letters.iter().flat_map(Letters::names).collect(),
+        letters,
+        relative_to: file.parent().map(Path::to_path_buf),
+        case_blind: false,
+    }
+}
+
+/// Whether a file can hold records that are rewritten: a text or a database, and no log, backup or cache.
+pub(crate) fn may_be_read(file: &Path, places: &[PathBuf]) -> bool {
+    let start = start_of(file);
+    if start.starts_with(b"SQLite format 3\0") {
+        return history_of(file, places, "").is_none();
+    }
+    !is_binary(file) && history_of(file, places, &String::from_utf8_lossy(&start)).is_none()
 }
 
 /// All leaves of a source.

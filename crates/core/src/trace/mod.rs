@@ -16,7 +16,9 @@ mod tests;
 
 pub use drafting::draft_profile;
 pub use files::usual_places;
+pub(crate) use files::{Gathered, gather};
 pub use find::{Find, Followed, Sure, Trace, TracePhase};
-pub(crate) use looking::{leaves, shapes};
+pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;
+pub(crate) use search::finds_of;
 pub use search::{trace, trace_moved};

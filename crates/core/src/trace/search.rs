@@ -98,3 +98,20 @@ pub fn trace_moved(
     let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
     Trace { path, finds, places: places.to_vec(), files: all, problems, followed: found.followed, gone, layers }
 }
+
+/// The finds of a path in files and links that were gathered.
+pub(crate) fn finds_of(site: &Site, path: &Path, places: &[PathBuf], gathered: &Gathered) -> Vec<Find> {
+    let layers: Vec<Letters> = gathered.layers.iter().map(|prefix| Letters::read(prefix)).collect();
+    let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+    let needle = Needle::new(&name);
+    let (real, layers) = (real_path(path), layers.as_slice());
+    let looking = Looking { site, wanted: path, real, now: None, name: &name, needle: &needle, layers, places };
+    let look = |buffer: &mut Vec<u8>, file: &PathBuf| {
+        let there = needle.is_in_file(file, buffer).unwrap_or(false);
+        if there { looking.file(file).0 } else { Vec::new() }
+    };
+    let files = gathered.files.par_iter().map_init(|| vec![0; needle::BUFFER], look).flatten();
+    let mut finds: Vec<Find> = files.collect();
+    finds.extend(gathered.links.iter().filter_map(|link| looking.link(link)));
+    finds
+}

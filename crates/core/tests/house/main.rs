@@ -17,7 +17,7 @@ use std::path::Path;
 use arrows::Crate;
 
 /// The rooms of core, each knowing only those before it.
-const CORE: [&str; 18] = [
+const CORE: [&str; 19] = [
     "bytes",
     "platform",
     "disk",
@@ -30,6 +30,7 @@ const CORE: [&str; 18] = [
     "item",
     "preflight",
     "plan",
+    "learn",
     "journal",
     "haul",
     "audit",

@@ -13,6 +13,7 @@ mod faults;
 mod finds;
 mod house;
 mod launchers;
+mod learning;
 mod links;
 mod orders;
 mod others;

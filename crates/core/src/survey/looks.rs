@@ -3,8 +3,8 @@
 use std::io::Read;
 use std::path::Path;
 
+use super::listing::FolderListing;
 use crate::platform;
-use crate::survey::FolderListing;
 
 /// What a folder has of a game.
 pub(crate) struct Looks {
@@ -46,7 +46,7 @@ pub(crate) fn looks_like_a_game(folder: &Path, listing: &FolderListing) -> Looks
 }
 
 /// Whether a file begins as a program does: ELF, PE (by their specifications), or a script's `#!`.
-fn is_program(file: &Path) -> bool {
+pub(crate) fn is_program(file: &Path) -> bool {
     let mut start = [0; 4];
     let count = platform::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
     let start = &start[..count];

@@ -1,0 +1,404 @@
+//! Lists of games: texts of one file, or of files alike, that stand at the same place of different entries and lead to different folders.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+
+use super::evidence::Evidence;
+use super::home;
+use super::pattern::{Pattern, kinds, step_text};
+use super::seen::{Seen, SeenFile, entry_of, seen_files};
+use crate::platform::{self, Look};
+use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
+use crate::site::Site;
+use crate::survey::{FolderListing, is_program, looks_like_a_game};
+use crate::trace::bases_near;
+
+/// Where a list stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum ListAt {
+    /// In one file.
+    One(PathBuf),
+    /// In a file for each game: their folder, and what is before and behind the id in their names.
+    Each { folder: PathBuf, before: String, after: String },
+}
+
+/// An entry of a list.
+#[derive(Clone, Debug)]
+pub(super) struct Entry {
+    pub file: PathBuf,
+    pub place: Place,
+    /// The folder that it leads to, if that is there.
+    pub dir: Option<PathBuf>,
+    /// Its texts and numbers, by their JSONPath from the entry.
+    pub scalars: BTreeMap<String, String>,
+}
+
+/// A list of games.
+#[derive(Clone, Debug)]
+pub(super) struct GameList {
+    pub at: ListAt,
+    pub shape: Shape,
+    /// From the root of the file to an entry.
+    pub to_entry: Pattern,
+    /// From an entry to the text that leads to the game's folder.
+    pub to_path: Pattern,
+    pub side: Side,
+    /// Whether that text is the folder's name, and the folder above stands beside it.
+    pub by_name: bool,
+    /// Whether all that stands where entries do leads to a game.
+    pub pure: bool,
+    pub entries: Vec<Entry>,
+}
+
+/// Texts of one structure in one file.
+struct Group<'a> {
+    file: &'a SeenFile,
+    seen: Vec<&'a Seen>,
+}
+
+/// Folders that are looked into, to tell libraries from games.
+const LOOKED_INTO: usize = 12;
+
+/// Scalars are looked for this deep below an entry.
+const DEEP: usize = 4;
+
+impl GameList {
+    /// The folders of its games, each once, in their order.
+    pub fn dirs(&self) -> impl Iterator<Item = &Path> {
+        let mut met = HashSet::new();
+        let dirs = self.entries.iter().filter_map(|entry| entry.dir.as_deref());
+        dirs.filter(move |dir| met.insert(*dir))
+    }
+
+    /// Entries that show how an entry looks: also those of games that are not here.
+    pub fn examples(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// What is shown as its place.
+    pub fn shown(&self) -> PathBuf {
+        match &self.at {
+            ListAt::One(file) => file.clone(),
+            ListAt::Each { folder, .. } => folder.clone(),
+        }
+    }
+
+    /// A file of it.
+    pub fn file(&self) -> &Path {
+        match &self.at {
+            ListAt::One(file) => file,
+            ListAt::Each { folder, .. } => self.entries.first().map_or(folder, |entry| &entry.file),
+        }
+    }
+
+    /// The id of an entry that its place says: the key, or what its file is called.
+    pub fn key(&self, entry: &Entry) -> Option<String> {
+        match &self.at {
+            ListAt::One(_) if self.side == Side::Key && self.to_path.0.is_empty() => None,
+            ListAt::One(_) => match entry.place.0.last()? {
+                Step::Name(name) => Some(name.clone()),
+                Step::Index(_) => None,
+            },
+            ListAt::Each { before, after, .. } => {
+                let name = entry.file.file_name()?.to_str()?;
+                name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
+            }
+        }
+    }
+
+    /// How much speaks for it: folders that look like games, folders, what entries say, whole paths.
+    fn weight(&self) -> (usize, usize, usize, bool) {
+        let dirs: Vec<&Path> = self.dirs().collect();
+        let scalars = self.entries.iter().map(|entry| entry.scalars.len()).max().unwrap_or(0);
+        (dirs.iter().filter(|dir| is_playable(dir)).count(), dirs.len(), scalars, !self.by_name)
+    }
+}
+
+/// Whether there is a program in a folder, and it is nobody's work in progress.
+fn is_playable(dir: &Path) -> bool {
+    !dir.join(".git").look_exists() && looks_like_a_game(dir, &FolderListing::of(dir)).programs > 0
+}
+
+/// How many games a folder seems to hold: folders with programs and more in them, where it has no program at its own top.
+fn games_in(dir: &Path) -> usize {
+    let entries: Vec<_> = platform::read_dir(dir).into_iter().flatten().flatten().collect();
+    let is = |entry: &std::fs::DirEntry, folder: bool| entry.file_type().is_ok_and(|kind| kind.is_dir() == folder);
+    if entries.iter().any(|entry| is(entry, false) && is_program(&entry.path())) {
+        return 0;
+    }
+    let whole = |entry: &&std::fs::DirEntry| {
+        let listing = FolderListing::of(&entry.path());
+        is(entry, true) && listing.files() > 1 && looks_like_a_game(&entry.path(), &listing).programs > 0
+    };
+    entries.iter().filter(whole).count()
+}
+
+/// Whether folders are libraries that hold games, and no games themselves.
+fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
+    let held: Vec<usize> = dirs.take(LOOKED_INTO).map(games_in).collect();
+    held.iter().any(|count| *count > 1) || (!held.is_empty() && held.iter().all(|count| *count == 1))
+}
+
+/// The lists of games of all launchers, one for each launcher.
+pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<GameList> {
+    let files = seen_files(site, evidence);
+    let mut lists = families(&files);
+    let in_family: HashSet<PathBuf> =
+        lists.iter().flat_map(|list| &list.entries).map(|entry| entry.file.clone()).collect();
+    for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
+        lists.extend(groups(file).iter().filter_map(|group| list_of(site, evidence, group)));
+    }
+    without_libraries(&mut lists);
+    let mut by_home: BTreeMap<PathBuf, Vec<GameList>> = BTreeMap::new();
+    for list in lists {
+        by_home.entry(home::folder_of(site, list.file(), evidence)).or_default().push(list);
+    }
+    let best = |lists: Vec<GameList>| lists.into_iter().max_by_key(GameList::weight);
+    let best = by_home.into_values().filter_map(best);
+    best.filter(|list| list.weight().0 * 2 > list.weight().1).collect()
+}
+
+/// Texts of a file that stand at places alike.
+fn groups(file: &SeenFile) -> Vec<Group<'_>> {
+    let mut alike: HashMap<(Vec<bool>, Side, bool, Option<&Step>), Vec<&Seen>> = HashMap::new();
+    for seen in &file.seen {
+        let last = seen.place.0.last().filter(|step| seen.side == Side::Value && matches!(step, Step::Name(_)));
+        // The entries of an object of paths have a name each.
+        alike.entry((kinds(&seen.place.0), seen.side, seen.by_name, last)).or_default().push(seen);
+    }
+    let mut all: Vec<Vec<&Seen>> = Vec::new();
+    let mut lone: BTreeMap<Vec<Step>, Vec<&Seen>> = BTreeMap::new();
+    for (_, seen) in alike {
+        match seen.as_slice() {
+            [one] if one.side == Side::Value => {
+                let above = one.place.0.split_last().map(|(_, above)| above.to_vec()).unwrap_or_default();
+                lone.entry(above).or_default().push(one);
+            }
+            _ => all.extend(parted(seen)),
+        }
+    }
+    all.extend(lone.into_values());
+    all.into_iter().map(|seen| Group { file, seen }).collect()
+}
+
+/// Parts places that differ in a name and in something behind it: they are two lists with entries alike.
+fn parted(seen: Vec<&Seen>) -> Vec<Vec<&Seen>> {
+    let places: Vec<&[Step]> = seen.iter().map(|seen| seen.place.0.as_slice()).collect();
+    let named = |at: &usize| matches!(places[0][*at], Step::Name(_));
+    let Some(first) = Pattern::of(&places).variable().into_iter().find(named) else { return vec![seen] };
+    let mut parts: BTreeMap<&Step, Vec<&Seen>> = BTreeMap::new();
+    for one in &seen {
+        parts.entry(&one.place.0[first]).or_default().push(one);
+    }
+    let differ = |part: &Vec<&Seen>| {
+        let rest: BTreeSet<&[Step]> = part.iter().map(|one| &one.place.0[first + 1..]).collect();
+        rest.len() > 1
+    };
+    let apart = parts.values().all(differ) || parts.values().any(|part| varies_in_number(part, first));
+    if !apart {
+        return vec![seen];
+    }
+    parts.into_values().flat_map(parted).collect()
+}
+
+/// Whether places have different numbers behind a step.
+fn varies_in_number(part: &[&Seen], behind: usize) -> bool {
+    let length = part[0].place.0.len();
+    (behind + 1..length).any(|at| {
+        let numbers: BTreeSet<&Step> =
+            part.iter().map(|one| &one.place.0[at]).filter(|step| matches!(step, Step::Index(_))).collect();
+        numbers.len() > 1
+    })
+}
+
+/// The list that texts of one file make, with all its entries.
+fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameList> {
+    let source = Source::read(&group.file.file, group.file.shape).ok()?;
+    let places: Vec<&[Step]> = group.seen.iter().map(|seen| seen.place.0.as_slice()).collect();
+    let pattern = Pattern::of(&places);
+    let dirs: BTreeSet<&Path> = group.seen.iter().map(|seen| seen.dir.as_path()).collect();
+    let (side, by_name) = (group.seen[0].side, group.seen[0].by_name);
+    let apart = |depth: &usize| {
+        let entries: BTreeSet<&[Step]> = places.iter().map(|place| &place[..*depth]).collect();
+        entries.len() >= dirs.len()
+    };
+    let mut depths: Vec<usize> = pattern.variable().into_iter().map(|at| at + 1).filter(apart).collect();
+    if depths.is_empty() {
+        // A key that is a path differs though no step before it does.
+        depths.extend(Some(pattern.0.len()).filter(|_| side == Side::Key));
+    }
+    // The innermost that says something more than the path.
+    let says = |depth: &usize| {
+        let entry = Place(places[0][..*depth].to_vec());
+        source.value_at(&entry).map_or(0, |value| scalars_of(value).len())
+    };
+    let depth = depths.iter().rev().find(|depth| says(depth) > 1).or(depths.last()).copied()?;
+    let to_entry = Pattern(pattern.0[..depth].to_vec());
+    let to_path = Pattern(pattern.0[depth..].to_vec());
+    let all = source.find(&to_entry.selector()).ok()?;
+    let bases = Bases { relative_to: None, ..bases_near(site, &group.file.file, &evidence.layers) };
+    let mut entries = Vec::new();
+    let mut pure = true;
+    for place in all {
+        let inner = |seen: &&&Seen| seen.place.0.starts_with(&place.0);
+        let here = group.seen.iter().find(inner);
+        let text = || {
+            let at = source.find(&crate::record::joined(&place, &to_path.selector())).ok()?.into_iter().next()?;
+            source.leaf(&at, side)
+        };
+        // A game that is not here has an entry as well; what says no path has none.
+        let leads =
+            || !by_name && text().is_some_and(|text| Spelling::read(&text, &bases).is_ok_and(|(_, p)| p.is_absolute()));
+        if here.is_none() && !leads() {
+            pure = false;
+            continue;
+        }
+        let scalars = source.value_at(&place).map(scalars_of).unwrap_or_default();
+        entries.push(Entry { file: group.file.file.clone(), place, dir: here.map(|seen| seen.dir.clone()), scalars });
+    }
+    let at = ListAt::One(group.file.file.clone());
+    Some(GameList { at, shape: group.file.shape, to_entry, to_path, side, by_name, pure, entries })
+}
+
+/// Lists of one file for each game: files of one folder that say the same at the same place.
+fn families(files: &[SeenFile]) -> Vec<GameList> {
+    type Key<'a> = (&'a Path, String, Shape, &'a Place, Side, bool);
+    let mut alike: HashMap<String, (Key<'_>, Vec<(&SeenFile, &Seen)>)> = HashMap::new();
+    for file in files {
+        let Some(folder) = file.file.parent() else { continue };
+        let end = file.file.extension().unwrap_or_default().to_string_lossy().into_owned();
+        for seen in &file.seen {
+            let key = (folder, end.clone(), file.shape, &seen.place, seen.side, seen.by_name);
+            let name =
+                format!("{}\0{end}\0{}\0{}\0{:?}{}", folder.display(), file.shape, seen.place, seen.side, seen.by_name);
+            alike.entry(name).or_insert_with(|| (key, Vec::new())).1.push((file, seen));
+        }
+    }
+    let mut all: Vec<_> = alike.into_values().collect();
+    all.sort_by_key(|((folder, _, _, place, ..), _)| (folder.to_path_buf(), place.0.len(), (*place).clone()));
+    let mut lists: Vec<GameList> = Vec::new();
+    for ((folder, _, shape, place, side, by_name), members) in all {
+        let dirs: BTreeSet<&Path> = members.iter().map(|(_, seen)| seen.dir.as_path()).collect();
+        // Of several files that say one folder each, several folders.
+        if dirs.len() < 2 || dirs.len() * 2 < members.len() + 1 || side == Side::Key {
+            continue;
+        }
+        let names: Vec<&str> = members.iter().filter_map(|(file, _)| file.file.file_name()?.to_str()).collect();
+        let Some((before, after)) = around(&names) else { continue };
+        // A place that a number leads to is one of several of a file.
+        if place.0.iter().any(|step| matches!(step, Step::Index(n) if *n > 0)) {
+            continue;
+        }
+        let entries = members.iter().map(|(file, seen)| {
+            let source = Source::read(&file.file, file.shape).ok();
+            let value = source.as_ref().and_then(|source| source.value_at(&Place::default()));
+            let scalars = value.map(scalars_of).unwrap_or_default();
+            Entry { file: file.file.clone(), place: Place::default(), dir: Some(seen.dir.clone()), scalars }
+        });
+        let entries = entries.collect();
+        let exact = |step: &Step| match step {
+            Step::Name(name) => super::pattern::PatternStep::Name(name.clone()),
+            Step::Index(_) => super::pattern::PatternStep::Any,
+        };
+        let to_path = Pattern(place.0.iter().map(exact).collect());
+        let at = ListAt::Each { folder: folder.into(), before, after };
+        lists.push(GameList { at, shape, to_entry: Pattern::default(), to_path, side, by_name, pure: true, entries });
+    }
+    lists
+}
+
+/// What is before and behind the part in which names differ, up to what is no letter or digit.
+fn around(names: &[&str]) -> Option<(String, String)> {
+    let first = names.first()?;
+    let alike = |n: usize| names.iter().all(|name| name.as_bytes().get(n) == first.as_bytes().get(n));
+    let mut before = (0..first.len()).take_while(|n| alike(*n)).count();
+    while before > 0 && (!first.is_char_boundary(before) || first.as_bytes()[before - 1].is_ascii_alphanumeric()) {
+        before -= 1;
+    }
+    let back = |n: usize| {
+        let at = |name: &str| name.len().checked_sub(n + 1).map(|at| name.as_bytes()[at]);
+        names.iter().all(|name| at(name).is_some() && at(name) == at(first))
+    };
+    let mut after = first.len() - (0..first.len()).take_while(|n| back(*n)).count();
+    while after < first.len() && (!first.is_char_boundary(after) || first.as_bytes()[after].is_ascii_alphanumeric()) {
+        after += 1;
+    }
+    let sound = names.iter().all(|name| name.len() > before + (first.len() - after));
+    sound.then(|| (first[..before].to_string(), first[after..].to_string()))
+}
+
+/// The texts and numbers of an entry by their JSONPath, through objects and lists of one.
+pub(super) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
+    let mut all = BTreeMap::new();
+    add_scalars(value, "$", DEEP, &mut all);
+    all
+}
+
+fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, String>) {
+    match value {
+        Value::String(text) => drop(all.insert(at.into(), text.clone())),
+        Value::Number(number) => drop(all.insert(at.into(), number.to_string())),
+        Value::Object(members) if deep > 0 => {
+            for (name, value) in members {
+                add_scalars(value, &format!("{at}{}", step_text(&Step::Name(name.clone()))), deep - 1, all);
+            }
+        }
+        Value::Array(elements) if deep > 0 && elements.len() == 1 => {
+            add_scalars(&elements[0], &format!("{at}[0]"), deep, all);
+        }
+        _ => {}
+    }
+}
+
+/// Takes out lists of libraries, and of folders within games.
+fn without_libraries(lists: &mut Vec<GameList>) {
+    lists.retain(|list| !are_libraries(list.dirs()));
+    let dirs: Vec<BTreeSet<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
+    let entries: Vec<BTreeSet<(PathBuf, Vec<Step>)>> = lists
+        .iter()
+        .map(|list| {
+            let of_entry = |entry: &Entry| (entry.file.clone(), entry_of(&entry.place.child(Step::Index(0))));
+            list.entries.iter().map(of_entry).collect()
+        })
+        .collect();
+    let within = |inner: &BTreeSet<PathBuf>, dir: &PathBuf| {
+        inner.iter().filter(|other| *other != dir && other.starts_with(dir)).count()
+    };
+    let is_over = |n: usize| {
+        (0..lists.len()).any(|other| {
+            if other == n {
+                return false;
+            }
+            let held: Vec<usize> =
+                dirs[n].iter().map(|dir| within(&dirs[other], dir)).filter(|count| *count > 0).collect();
+            // Of the same entries, what lies deeper is a folder of the game.
+            !held.is_empty()
+                && entries[n].is_disjoint(&entries[other])
+                && (held.iter().any(|count| *count > 1) || dirs[other].len() >= dirs[n].len())
+        })
+    };
+    let is_inner = |n: usize| {
+        (0..lists.len()).any(|other| {
+            let below = |dir: &PathBuf| dirs[other].iter().any(|above| above != dir && dir.starts_with(above));
+            other != n && !entries[n].is_disjoint(&entries[other]) && dirs[n].iter().all(below)
+        })
+    };
+    let keep: Vec<bool> = (0..lists.len()).map(|n| !is_over(n) && !is_inner(n)).collect();
+    let mut keep = keep.into_iter();
+    lists.retain(|_| keep.next().unwrap_or(false));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_of_files_part_at_what_is_no_letter() {
+        let around = |names: &[&str]| super::around(names).unwrap();
+        assert_eq!(around(&["game_1201.json", "game_1202.json"]), ("game_".into(), ".json".into()));
+        assert_eq!(around(&["a-fen.x", "a-fern.x"]), ("a-".into(), ".x".into()));
+        assert_eq!(around(&["fen.json", "moor.json"]), (String::new(), ".json".into()));
+    }
+}

@@ -1,0 +1,137 @@
+//! The folder that is a launcher's own, and what it is called.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use super::entries::{GameList, ListAt};
+use super::evidence::Evidence;
+use crate::record::Letters;
+use crate::site::Site;
+
+/// Names of folders that say what is in them, and not whose they are.
+const PLAIN: [&str; 14] = [
+    "cache", "conf", "config", "data", "database", "db", "etc", "library", "local", "metadata", "roaming", "settings",
+    "share", "state",
+];
+
+/// A launcher's own folder.
+#[derive(Clone, Debug)]
+pub(super) struct Home {
+    pub id: String,
+    pub name: String,
+    pub path: PathBuf,
+    /// The folder as a template.
+    pub template: String,
+    /// Templates of the folders of compatibility layers that its paths go through.
+    pub prefixes: Vec<String>,
+    /// Names of the programs in it.
+    pub processes: Vec<String>,
+}
+
+/// The folder of the launcher that a file belongs to.
+pub(super) fn folder_of(site: &Site, file: &Path, evidence: &Evidence) -> PathBuf {
+    let parent = file.parent().unwrap_or(Path::new("/"));
+    let layers = evidence.layers.iter().map(Letters::prefix).filter(|prefix| file.starts_with(prefix));
+    if let Some(layer) = layers.max_by_key(|prefix| prefix.components().count()) {
+        return if parent == layer { layer.into() } else { telling(parent) };
+    }
+    let places = &site.places;
+    let tops = [&places.config, &places.data, &places.state, &places.home];
+    let top = tops.into_iter().filter(|top| file.starts_with(top)).max_by_key(|top| top.components().count());
+    if let Some(first) = top.and_then(|top| Some(top.join(parent.strip_prefix(top).ok()?.components().next()?)))
+        && (top != Some(&places.home) || hidden(&first))
+    {
+        return first;
+    }
+    parent.into()
+}
+
+fn hidden(path: &Path) -> bool {
+    path.file_name().is_some_and(|name| name.as_encoded_bytes().starts_with(b"."))
+}
+
+/// The folder, or the first above it with a name that says whose it is.
+fn telling(folder: &Path) -> PathBuf {
+    let says = |folder: &&Path| {
+        let name = folder.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+        !PLAIN.contains(&name.as_str())
+    };
+    folder.ancestors().take(4).find(says).unwrap_or(folder).into()
+}
+
+impl Home {
+    pub fn of(site: &Site, list: &GameList, evidence: &Evidence) -> Self {
+        let path = folder_of(site, list.file(), evidence);
+        let places = [&site.places.config, &site.places.data, &site.places.state, &site.places.home];
+        // A file that lies beside those of all others is called after its launcher.
+        let stem = || list.shown().file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        // A layer is called after what keeps it.
+        let above = path.strip_prefix(site.places.config.as_path()).or(path.strip_prefix(site.places.data.as_path()));
+        let keeper =
+            above.ok().and_then(|below| below.components().next()).map(|first| first.as_os_str().to_os_string());
+        let own = if places.contains(&&path) {
+            stem()
+        } else {
+            let name = keeper.unwrap_or_else(|| path.file_name().unwrap_or_default().to_os_string());
+            name.to_string_lossy().into_owned()
+        };
+        let words = own.trim_start_matches('.').split(['-', '_', ' ', '.']).filter(|word| !word.is_empty());
+        let name: Vec<String> = words.map(capital).collect();
+        let name = if name.is_empty() { "Launcher".to_string() } else { name.join(" ") };
+        let id: String = name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+        let layers = evidence.layers.iter().map(Letters::prefix);
+        let near = layers.filter(|prefix| path.starts_with(prefix) || prefix.starts_with(&path));
+        let prefixes = near.map(|prefix| template_of(site, prefix)).collect();
+        Self { id, name, template: template_of(site, &path), processes: programs_in(&path), prefixes, path }
+    }
+
+    /// The same under an id that no other has.
+    pub fn named_apart(mut self, ids: &mut BTreeSet<String>) -> Self {
+        let mut nth = 1;
+        let plain = self.id.clone();
+        while !ids.insert(self.id.clone()) {
+            nth += 1;
+            self.id = format!("{plain}-{nth}");
+        }
+        self
+    }
+
+    /// Whether its records lie among the games, so that they would have to go where these go.
+    pub fn is_beside_games(&self, list: &GameList) -> bool {
+        let above: BTreeSet<&Path> = list.dirs().filter_map(Path::parent).collect();
+        let folder = match &list.at {
+            ListAt::One(file) => file.parent().unwrap_or(Path::new("/")),
+            ListAt::Each { folder, .. } => folder,
+        };
+        // A launcher that keeps its games in its own folder keeps its lists there as well.
+        above.iter().any(|above| folder.starts_with(above)) || list.dirs().any(|dir| list.file().starts_with(dir))
+    }
+}
+
+fn capital(word: &str) -> String {
+    let mut chars = word.chars();
+    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
+}
+
+/// A path as a template of the folders that every machine has.
+pub(super) fn template_of(site: &Site, path: &Path) -> String {
+    let places = &site.places;
+    let all = [("config", &places.config), ("data", &places.data), ("state", &places.state), ("user", &places.home)];
+    for (name, place) in all {
+        if let Ok(rest) = path.strip_prefix(place) {
+            let rest = rest.to_string_lossy();
+            return if rest.is_empty() { format!("{{{name}}}") } else { format!("{{{name}}}/{rest}") };
+        }
+    }
+    path.to_string_lossy().into_owned()
+}
+
+/// Names of the programs that lie in a launcher's folder.
+fn programs_in(folder: &Path) -> Vec<String> {
+    let entries = crate::platform::read_dir(folder).into_iter().flatten().flatten();
+    let files = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_file()));
+    let programs = files.filter(|entry| crate::survey::is_program(&entry.path()));
+    let mut names: Vec<String> = programs.filter_map(|entry| entry.file_name().into_string().ok()).collect();
+    names.sort();
+    names
+}

@@ -1,0 +1,285 @@
+//! Learning: a profile of a launcher that nobody has described, made from the games that are installed.
+//!
+//! Law: what a thing is for is told by what it says of several games, never by what it is called; nothing is written; a profile that would
+//! leave a place behind, or change another game's, is not sound, and says why. Start at [`learn`].
+
+mod entries;
+mod evidence;
+mod home;
+mod pattern;
+mod proof;
+mod records;
+mod roles;
+mod seen;
+mod write;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use crate::launcher::{Profile, read_launchers};
+use crate::site::{Site, real_path};
+use entries::{GameList, lists_of};
+use evidence::Evidence;
+use home::Home;
+
+/// What a launcher's files were found to say beside where its games are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Known {
+    /// The title.
+    Title,
+    /// The bytes that a game has.
+    Size,
+    /// The program that starts a game.
+    Program,
+    /// When a game last ran.
+    LastRun,
+}
+
+/// Something that more than one place of an entry may be.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Question {
+    /// What it is about.
+    pub about: Known,
+    /// The likeliest first: what each says of some games.
+    pub candidates: Vec<Candidate>,
+}
+
+/// One answer to a question.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Candidate {
+    /// JSONPath from the entry.
+    pub selector: String,
+    /// What it says of three games at most.
+    pub examples: Vec<String>,
+}
+
+/// Why a profile is not sound.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Doubt {
+    /// One game alone shows no list.
+    OneGame,
+    /// Nothing in the entries tells the games apart for good.
+    NoId,
+    /// The records lie beside the games and would have to go with them.
+    Beside,
+    /// A folder that the list names is not found by the profile, or cannot be a game's.
+    NotFound(PathBuf),
+    /// A file cannot be read by it.
+    Unreadable {
+        /// The file.
+        file: PathBuf,
+        /// What is wrong.
+        what: String,
+    },
+    /// A file names games and is not understood.
+    NotUnderstood(PathBuf),
+    /// A place that leads to a game would be left.
+    Missed {
+        /// Title of the game.
+        title: String,
+        /// The file.
+        file: PathBuf,
+        /// The place in it.
+        location: String,
+    },
+    /// A rehearsal of a move failed.
+    Unmovable {
+        /// Title of the game.
+        title: String,
+        /// What was wrong.
+        what: String,
+    },
+    /// A rehearsal changed a record of another game.
+    Foreign {
+        /// Title of the game that was moved.
+        title: String,
+        /// The file.
+        file: PathBuf,
+    },
+    /// The rehearsal, undone, gave other bytes.
+    NotUndone {
+        /// Title of the game that was moved.
+        title: String,
+        /// The file.
+        file: PathBuf,
+    },
+}
+
+/// A game that a learned profile finds.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct LearnedGame {
+    /// Its title.
+    pub title: String,
+    /// Its folder.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub install: PathBuf,
+}
+
+/// A launcher that was learned, or not.
+#[derive(Clone, Debug, Serialize)]
+pub struct LearnedLauncher {
+    /// A short name, for its profile's file.
+    pub id: String,
+    /// The name that people read.
+    pub name: String,
+    /// Its own folder.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub home: PathBuf,
+    /// Its games.
+    pub games: Vec<LearnedGame>,
+    /// The file of its games, or the folder of one file for each.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub list: PathBuf,
+    /// Files with records that the profile names.
+    pub record_files: usize,
+    /// Moves that were rehearsed in memory.
+    pub rehearsed: usize,
+    /// Places that lead to games and that the profile covers, of the games that were traced.
+    pub covered: usize,
+    /// What is known beside where the games are.
+    pub known: BTreeSet<Known>,
+    /// What is not sure, and was taken to be the likeliest.
+    pub questions: Vec<Question>,
+    /// Files that say a game's folder and stay as they are: logs, backups, caches.
+    pub left: Vec<PathBuf>,
+    /// The profile.
+    pub profile: String,
+    /// Why it is not sound; `None` if it is.
+    pub doubt: Option<Doubt>,
+}
+
+/// What was learned.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Learned {
+    /// The launchers, those with most games first.
+    pub launchers: Vec<LearnedLauncher>,
+    /// Launchers that a profile describes already: name and games.
+    pub described: Vec<(String, usize)>,
+    /// Files that were looked at.
+    pub files: usize,
+}
+
+/// How far it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LearnPhase {
+    /// Files that were looked at.
+    pub files: usize,
+    /// Launchers that were looked at, of those that were found.
+    pub launchers: (usize, usize),
+}
+
+/// Games of which all finds are looked at to begin with, and in each further round.
+const FIRST: usize = 5;
+const FURTHER: usize = 3;
+/// Rounds at most.
+const ROUNDS: usize = 4;
+
+/// Learns the launchers of this machine; with `paths` only those that have games there or beside. Writes nothing.
+pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn Fn(LearnPhase) + Sync)) -> Learned {
+    let evidence = Evidence::gather(site, paths);
+    let files = evidence.gathered.files.len();
+    report(LearnPhase { files, launchers: (0, 0) });
+    let known = read_launchers(site, profiles);
+    let described: BTreeMap<PathBuf, &str> = known
+        .iter()
+        .flat_map(|found| found.games.iter().map(|game| (real_path(&game.install), found.profile.name.as_str())))
+        .collect();
+    let lists = lists_of(site, &evidence);
+    let wanted = |list: &GameList| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
+    let lists: Vec<GameList> = lists.into_iter().filter(wanted).collect();
+    let mut learned = Learned { files, ..Learned::default() };
+    let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
+    let all = lists.len();
+    for (nth, list) in lists.iter().enumerate() {
+        report(LearnPhase { files, launchers: (nth, all) });
+        let home = Home::of(site, list, &evidence);
+        // One that has a profile with the same folder and the same games is known.
+        let has = |found: &&crate::launcher::FoundLauncher| {
+            let games: BTreeSet<PathBuf> = found.games.iter().map(|game| real_path(&game.install)).collect();
+            found.home == home.path && list.dirs().all(|dir| games.contains(&real_path(dir)))
+        };
+        if let Some(found) = known.iter().find(has) {
+            learned.described.push((found.profile.name.clone(), found.games.len()));
+            continue;
+        }
+        let foreign = list.dirs().filter(|dir| described.contains_key(&real_path(dir))).count();
+        if foreign == list.dirs().count() && paths.is_empty() {
+            continue;
+        }
+        let home = home.named_apart(&mut ids);
+        learned.launchers.push(one(site, &evidence, list, &home));
+    }
+    learned.launchers.sort_by_key(|launcher| std::cmp::Reverse(launcher.games.len()));
+    learned
+}
+
+/// Whether a folder is what was pointed at, or lies in it, beside it, or around it.
+fn near(path: &Path, dir: &Path) -> bool {
+    let (path, dir) = (real_path(path), real_path(dir));
+    dir.starts_with(&path) || path.starts_with(&dir) || path.parent() == dir.parent()
+}
+
+fn one(site: &Site, evidence: &Evidence, list: &GameList, home: &Home) -> LearnedLauncher {
+    let mut launcher = LearnedLauncher {
+        id: home.id.clone(),
+        name: home.name.clone(),
+        home: home.path.clone(),
+        games: list.dirs().map(|dir| LearnedGame { title: title_of(dir), install: dir.into() }).collect(),
+        list: list.shown(),
+        record_files: 0,
+        rehearsed: 0,
+        covered: 0,
+        known: BTreeSet::new(),
+        questions: Vec::new(),
+        left: Vec::new(),
+        profile: String::new(),
+        doubt: None,
+    };
+    if list.examples() < 2 {
+        launcher.doubt = Some(Doubt::OneGame);
+        return launcher;
+    }
+    if home.is_beside_games(list) {
+        launcher.doubt = Some(Doubt::Beside);
+        return launcher;
+    }
+    let Some(roles) = roles::of(list) else {
+        launcher.doubt = Some(Doubt::NoId);
+        return launcher;
+    };
+    launcher.known = roles.known();
+    launcher.questions.clone_from(&roles.questions);
+    let mut dirs: Vec<PathBuf> = list.dirs().map(Path::to_path_buf).collect();
+    dirs.dedup();
+    let (mut taken, mut learned_from) = (FIRST.min(dirs.len()), FIRST.min(dirs.len()));
+    let mut finds = evidence.finds(site, &dirs[..taken]);
+    for round in 0..ROUNDS {
+        let records = records::of(site, list, home, &roles, &finds[..learned_from]);
+        launcher.record_files = records.files();
+        launcher.profile = write::profile(home, list, &roles, &records);
+        launcher.left = evidence::left(&finds);
+        launcher.doubt = proof::unsound(site, evidence, list, &finds, &mut launcher);
+        let missed = matches!(launcher.doubt, Some(Doubt::Missed { .. }));
+        // What some games have and others do not is learned from those that have it.
+        if round + 1 == ROUNDS || (!missed && taken == dirs.len()) || (missed && learned_from == dirs.len()) {
+            break;
+        }
+        if missed {
+            learned_from = taken;
+        } else if launcher.doubt.is_some() || taken > learned_from {
+            break;
+        }
+        let more = (taken + FURTHER).min(dirs.len());
+        finds.extend(evidence.finds(site, &dirs[taken..more]));
+        taken = more;
+    }
+    launcher
+}
+
+fn title_of(dir: &Path) -> String {
+    dir.file_name().unwrap_or_default().to_string_lossy().into_owned()
+}

@@ -1,0 +1,85 @@
+//! Places of several games that are alike, as one pattern: what differs is any name or number.
+
+use crate::record::{Place, Step};
+
+/// A step that is the same for all games, or any.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) enum PatternStep {
+    Name(String),
+    Any,
+}
+
+/// Steps to a place.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(super) struct Pattern(pub Vec<PatternStep>);
+
+/// A step as it is told in a selector.
+pub(super) fn step_text(step: &Step) -> String {
+    Place(vec![step.clone()]).to_string()[1..].to_string()
+}
+
+impl Pattern {
+    /// What places of one length have in common. Numbers always differ.
+    pub fn of(places: &[&[Step]]) -> Self {
+        let length = places.iter().map(|place| place.len()).min().unwrap_or(0);
+        let step = |at: usize| match &places[0][at] {
+            Step::Name(name) if places.iter().all(|place| place[at] == places[0][at]) => {
+                PatternStep::Name(name.clone())
+            }
+            _ => PatternStep::Any,
+        };
+        Self((0..length).map(step).collect())
+    }
+
+    /// The steps as a JSONPath from the root of what they stand in.
+    pub fn selector(&self) -> String {
+        let mut out = String::from("$");
+        for step in &self.0 {
+            match step {
+                PatternStep::Name(name) => out.push_str(&step_text(&Step::Name(name.clone()))),
+                PatternStep::Any => out.push_str("[*]"),
+            }
+        }
+        out
+    }
+
+    /// Whether a place is one of these.
+    pub fn fits(&self, place: &[Step]) -> bool {
+        let alike = |(pattern, step): (&PatternStep, &Step)| match (pattern, step) {
+            (PatternStep::Any, _) => true,
+            (PatternStep::Name(name), Step::Name(other)) => name == other,
+            (PatternStep::Name(_), Step::Index(_)) => false,
+        };
+        self.0.len() == place.len() && self.0.iter().zip(place).all(alike)
+    }
+
+    /// Numbers of the steps that differ.
+    pub fn variable(&self) -> Vec<usize> {
+        (0..self.0.len()).filter(|n| self.0[*n] == PatternStep::Any).collect()
+    }
+}
+
+/// Which steps are numbers: places of two kinds are never alike.
+pub(super) fn kinds(place: &[Step]) -> Vec<bool> {
+    place.iter().map(|step| matches!(step, Step::Index(_))).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn steps(path: &str) -> Vec<Step> {
+        Place::read(path).unwrap().0
+    }
+
+    #[test]
+    fn what_differs_between_games_is_any() {
+        let places = [steps("$.all[0]['a b'].at"), steps("$.all[0].c.at")];
+        let all: Vec<&[Step]> = places.iter().map(Vec::as_slice).collect();
+        let pattern = Pattern::of(&all);
+        assert_eq!(pattern.selector(), "$['all'][*][*]['at']");
+        assert_eq!(pattern.variable(), [1, 2]);
+        assert!(places.iter().all(|place| pattern.fits(place)));
+        assert!(!pattern.fits(&steps("$.all[0].c.in")));
+    }
+}

@@ -1,0 +1,332 @@
+//! Records of several games that are one record of their launcher.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+
+use super::entries::{Entry, GameList, ListAt};
+use super::home::{Home, template_of};
+use super::pattern::{Pattern, PatternStep, kinds};
+use super::roles::Roles;
+use crate::record::{Place, Shape, Side, Step, Within};
+use crate::site::Site;
+use crate::trace::{Find, Sure};
+
+/// What a record of a profile says, wherever it stands.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Said {
+    pub selector: String,
+    /// Documents within the text: format and selector.
+    pub inside: Vec<(String, String)>,
+    pub on_key: bool,
+    /// As a profile names it; empty of a whole value.
+    pub within: String,
+    pub relative: bool,
+    pub meaning: String,
+}
+
+/// The records of a launcher.
+#[derive(Clone, Debug, Default)]
+pub(super) struct LearnedRecords {
+    /// In the entry of a game.
+    pub entry: BTreeSet<Said>,
+    /// In other files: template, shape.
+    pub file: BTreeSet<(String, String, Said)>,
+}
+
+impl LearnedRecords {
+    /// Files that are named, the list not among them.
+    pub fn files(&self) -> usize {
+        self.file.iter().map(|(file, ..)| file).collect::<BTreeSet<_>>().len()
+    }
+}
+
+/// A find of one game, with what is the same for all games.
+struct Met<'a> {
+    game: usize,
+    find: &'a Find,
+    /// Its file: the path itself, or a template that is the same for each game.
+    file: String,
+    /// From the entry, or from the root of the file.
+    place: Vec<Step>,
+    in_entry: bool,
+}
+
+/// Finds of one kind: only these can be one record.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Sort {
+    in_entry: bool,
+    file: String,
+    shape: String,
+    inside: Vec<(String, Vec<bool>)>,
+    on_key: bool,
+    within: String,
+    relative: bool,
+    meaning: String,
+    kinds: Vec<bool>,
+}
+
+/// The records that the finds of some games show.
+pub(super) fn of(
+    site: &Site,
+    list: &GameList,
+    home: &Home,
+    roles: &Roles,
+    finds: &[(PathBuf, Vec<Find>)],
+) -> LearnedRecords {
+    let mut met: Vec<Met<'_>> = Vec::new();
+    let shared = shared_files(finds);
+    for (game, (dir, all)) in finds.iter().enumerate() {
+        let Some(entry) = list.entries.iter().find(|entry| entry.dir.as_deref() == Some(dir)) else { continue };
+        let id = roles.id_of(list, entry).unwrap_or_default();
+        for find in all.iter().filter(|find| counts(find, list, entry)) {
+            let place = Place::read(&find.record.location).unwrap_or_default();
+            let in_entry = find.record.file == entry.file && place.0.starts_with(&entry.place.0);
+            let file = if in_entry { String::new() } else { file_of(site, home, find, dir, &id, &shared) };
+            let place = if in_entry { place.0[entry.place.0.len()..].to_vec() } else { place.0 };
+            met.push(Met { game, find, file, place, in_entry });
+        }
+    }
+    let mut sorts: BTreeMap<Sort, Vec<&Met<'_>>> = BTreeMap::new();
+    for one in &met {
+        sorts.entry(sort_of(one)).or_default().push(one);
+    }
+    let mut records = LearnedRecords::default();
+    for (sort, all) in &sorts {
+        for alike in parts(all) {
+            let said = said(sort, &alike);
+            if sort.in_entry {
+                records.entry.insert(said);
+            } else if let Some(selector) = bound(list, roles, finds, sort, &alike) {
+                records.file.insert((sort.file.clone(), sort.shape.clone(), Said { selector, ..said }));
+            }
+        }
+    }
+    records
+}
+
+/// Whether a find is a record: what leads there. Of names only that in an entry which says its folder by name: any other may be a title
+/// that happens to be the same, and a move keeps the name.
+fn counts(find: &Find, list: &GameList, entry: &Entry) -> bool {
+    let record = &find.record;
+    // Entries of menus are looked after for every launcher.
+    if record.shape.to_string() == "desktop" {
+        return false;
+    }
+    if record.meaning.is("folder") {
+        let place = Place::read(&record.location).unwrap_or_default();
+        let rest = (record.file == entry.file).then(|| place.0.strip_prefix(entry.place.0.as_slice())).flatten();
+        return list.by_name && record.side == list.side && rest.is_some_and(|rest| list.to_path.fits(rest));
+    }
+    matches!(find.sure, Sure::Certain | Sure::Likely)
+}
+
+/// Files in which more than one game was found.
+fn shared_files(finds: &[(PathBuf, Vec<Find>)]) -> BTreeSet<&Path> {
+    let mut of: BTreeMap<&Path, BTreeSet<&Path>> = BTreeMap::new();
+    for (dir, all) in finds {
+        for find in all {
+            of.entry(&find.record.file).or_default().insert(dir);
+        }
+    }
+    of.into_iter().filter(|(_, dirs)| dirs.len() > 1).map(|(file, _)| file).collect()
+}
+
+/// The file of a find as a template.
+fn file_of(site: &Site, home: &Home, find: &Find, dir: &Path, id: &str, shared: &BTreeSet<&Path>) -> String {
+    let file = &find.record.file;
+    if let Ok(rest) = file.strip_prefix(dir) {
+        return format!("{{install}}/{}", rest.to_string_lossy());
+    }
+    let text = match file.strip_prefix(&home.path) {
+        Ok(rest) => format!("{{home}}/{}", rest.to_string_lossy()),
+        Err(_) => template_of(site, file),
+    };
+    if shared.contains(file.as_path()) {
+        return text;
+    }
+    let folder = dir.file_name().unwrap_or_default().to_string_lossy();
+    let (above, name) = text.rsplit_once('/').unwrap_or(("", &text));
+    for (value, word) in [(id, "{id}"), (folder.as_ref(), "{folder}")] {
+        if let Some(at) = stands_alone(name, value) {
+            return format!("{above}/{}{word}{}", &name[..at], &name[at + value.len()..]);
+        }
+    }
+    text
+}
+
+/// Where a value stands in a name and is no part of another word.
+fn stands_alone(name: &str, value: &str) -> Option<usize> {
+    if value.is_empty() {
+        return None;
+    }
+    let edge = |c: Option<char>| c.is_none_or(|c| !c.is_alphanumeric());
+    let alone = |at: &usize| edge(name[..*at].chars().next_back()) && edge(name[*at + value.len()..].chars().next());
+    name.match_indices(value).map(|(at, _)| at).find(alone)
+}
+
+fn sort_of(met: &Met<'_>) -> Sort {
+    let record = &met.find.record;
+    let inside = record.inside.iter().map(|hop| {
+        let place = Place::read(&hop.location).unwrap_or_default();
+        (Shape::Text(hop.format).to_string(), kinds(&place.0))
+    });
+    let within = if record.within == Within::Value {
+        String::new()
+    } else {
+        serde_json::to_value(record.within).ok().and_then(|v| v.as_str().map(str::to_string)).unwrap_or_default()
+    };
+    Sort {
+        in_entry: met.in_entry,
+        file: met.file.clone(),
+        shape: record.shape.to_string(),
+        inside: inside.collect(),
+        on_key: record.side == Side::Key,
+        within,
+        relative: record.relative_to.is_some(),
+        meaning: record.meaning.to_string(),
+        kinds: kinds(&met.place),
+    }
+}
+
+/// Names of a place, where numbers are all alike; those of documents within it as well.
+fn names_of<'a>(met: &'a Met<'_>) -> Vec<Option<String>> {
+    let inner = met.find.record.inside.iter().flat_map(|hop| Place::read(&hop.location).unwrap_or_default().0);
+    let name = |step: Step| match step {
+        Step::Name(name) => Some(name),
+        Step::Index(_) => None,
+    };
+    met.place.iter().cloned().chain(inner).map(name).collect()
+}
+
+/// Finds that are one record: at the very same place of several games; else those that differ in names before the last; else in the last.
+fn parts<'a>(all: &[&'a Met<'a>]) -> Vec<Vec<&'a Met<'a>>> {
+    let games = |some: &[&Met<'_>]| some.iter().map(|met| met.game).collect::<BTreeSet<_>>().len();
+    let (mut done, mut rest): (Vec<Vec<&Met<'_>>>, Vec<&Met<'_>>) = (Vec::new(), Vec::new());
+    let mut same: BTreeMap<Vec<Option<String>>, Vec<&Met<'_>>> = BTreeMap::new();
+    for met in all {
+        same.entry(names_of(met)).or_default().push(met);
+    }
+    for (_, some) in same {
+        if games(&some) > 1 { done.push(some) } else { rest.extend(some) }
+    }
+    let mut by_last: BTreeMap<Option<String>, Vec<&Met<'_>>> = BTreeMap::new();
+    for met in rest {
+        by_last.entry(names_of(met).pop().flatten()).or_default().push(met);
+    }
+    let mut lone: BTreeMap<Vec<Option<String>>, Vec<&Met<'_>>> = BTreeMap::new();
+    for (_, some) in by_last {
+        if games(&some) > 1 {
+            done.push(some);
+            continue;
+        }
+        for met in some {
+            let mut above = names_of(met);
+            above.pop();
+            lone.entry(above).or_default().push(met);
+        }
+    }
+    for (_, some) in lone {
+        if games(&some) > 1 { done.push(some) } else { done.extend(some.into_iter().map(|met| vec![met])) }
+    }
+    done
+}
+
+fn said(sort: &Sort, alike: &[&Met<'_>]) -> Said {
+    let places: Vec<&[Step]> = alike.iter().map(|met| met.place.as_slice()).collect();
+    let hop = |n: usize| {
+        let places: Vec<Place> =
+            alike.iter().filter_map(|met| Place::read(&met.find.record.inside[n].location)).collect();
+        let steps: Vec<&[Step]> = places.iter().map(|place| place.0.as_slice()).collect();
+        (sort.inside[n].0.clone(), plain(Pattern::of(&steps)).selector())
+    };
+    Said {
+        selector: plain(Pattern::of(&places)).selector(),
+        inside: (0..sort.inside.len()).map(hop).collect(),
+        on_key: sort.on_key,
+        within: sort.within.clone(),
+        relative: sort.relative,
+        meaning: sort.meaning.clone(),
+    }
+}
+
+/// The selector of a record in another file. What leads into a game's folder is told by that; the folder above is that of other games as
+/// well, and has to stand with this game's id; `None` if it does not.
+fn bound(
+    list: &GameList,
+    roles: &Roles,
+    finds: &[(PathBuf, Vec<Find>)],
+    sort: &Sort,
+    alike: &[&Met<'_>],
+) -> Option<String> {
+    let places: Vec<&[Step]> = alike.iter().map(|met| met.place.as_slice()).collect();
+    let pattern = plain(Pattern::of(&places));
+    if sort.meaning.starts_with("{install}") || sort.file.contains("{id}") || sort.file.contains("{folder}") {
+        return Some(pattern.selector());
+    }
+    let ids: Vec<String> = alike.iter().filter_map(|met| id_of(list, roles, &finds[met.game].0)).collect();
+    if ids.len() < alike.len() {
+        return None;
+    }
+    let mut out = String::from("$");
+    let mut is_bound = false;
+    for (at, step) in pattern.0.iter().enumerate() {
+        let keyed = alike.iter().zip(&ids).all(|(met, id)| matches!(&met.place[at], Step::Name(name) if name == id));
+        match step {
+            PatternStep::Any if keyed => {
+                is_bound = true;
+                out.push_str("['{id}']");
+            }
+            PatternStep::Any if !is_bound => {
+                // Beside it stands the id.
+                let says = |met: &&Met<'_>| {
+                    let source = crate::record::Source::read(&met.find.record.file, met.find.record.shape).ok()?;
+                    let value = source.value_at(&Place(met.place[..=at].to_vec())).map(super::entries::scalars_of)?;
+                    let id = id_of(list, roles, &finds[met.game].0)?;
+                    Some(value.into_iter().filter(|(_, text)| *text == id).map(|(at, _)| at).collect::<BTreeSet<_>>())
+                };
+                let mut all = alike.iter().map(says);
+                let first = all.next()??;
+                let same = all.try_fold(first, |same, next| Some(same.intersection(&next?).cloned().collect()))?;
+                let key = same.into_iter().find(|key| !key.contains(['{', '}', '*']));
+                match key {
+                    Some(key) => {
+                        is_bound = true;
+                        out.push_str(&format!("[?@{} == '{{id}}']", &key[1..]));
+                    }
+                    None => out.push_str("[*]"),
+                }
+            }
+            PatternStep::Any => out.push_str("[*]"),
+            PatternStep::Name(name) => out.push_str(&super::pattern::step_text(&Step::Name(name.clone()))),
+        }
+    }
+    is_bound.then_some(out)
+}
+
+fn id_of(list: &GameList, roles: &Roles, dir: &Path) -> Option<String> {
+    let entry = list.entries.iter().find(|entry| entry.dir.as_deref() == Some(dir))?;
+    roles.id_of(list, entry)
+}
+
+/// Braces in a selector stand for what differs between games: a name with one is looked for as any.
+fn plain(mut pattern: Pattern) -> Pattern {
+    for step in &mut pattern.0 {
+        if matches!(step, PatternStep::Name(name) if name.contains(['{', '}'])) {
+            *step = PatternStep::Any;
+        }
+    }
+    pattern
+}
+
+/// The template of the file of the list itself.
+pub(super) fn list_file(home: &Home, list: &GameList) -> String {
+    let (folder, name) = match &list.at {
+        ListAt::One(file) => {
+            let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            (file.parent().unwrap_or(Path::new("/")), name)
+        }
+        ListAt::Each { folder, before, after } => (folder.as_path(), format!("{before}{{id}}{after}")),
+    };
+    let below = folder.strip_prefix(&home.path).unwrap_or(Path::new("")).to_string_lossy().into_owned();
+    if below.is_empty() { format!("{{home}}/{name}") } else { format!("{{home}}/{below}/{name}") }
+}

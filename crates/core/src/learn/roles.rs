@@ -1,0 +1,244 @@
+//! What the texts and numbers of an entry are for, by what they say of each game: ids, titles, sizes, programs, times.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::path::Path;
+
+use jiff::Timestamp;
+
+use super::entries::{Entry, GameList, ListAt};
+use super::{Candidate, Known, Question};
+use crate::platform::Look;
+use crate::survey::FolderListing;
+
+/// JSONPaths from an entry.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Roles {
+    /// Without one the key, or the name of the file, is the id.
+    pub id: Option<String>,
+    pub title: Option<String>,
+    pub claim: Option<String>,
+    pub program: Option<String>,
+    pub last_run: Option<String>,
+    pub questions: Vec<Question>,
+}
+
+/// How alike a title and a folder's name are at least, of 1; and two candidates by less than this are not told apart.
+const ALIKE: f64 = 0.4;
+const APART: f64 = 0.15;
+
+/// Games that are measured.
+const MEASURED: usize = 3;
+
+/// A number is a game's size if it is no further from it than this part of it.
+const NEAR: f64 = 0.03;
+
+impl Roles {
+    /// The id of an entry.
+    pub fn id_of(&self, list: &GameList, entry: &Entry) -> Option<String> {
+        match &self.id {
+            Some(selector) => entry.scalars.get(selector).cloned(),
+            None => list.key(entry),
+        }
+    }
+
+    pub fn known(&self) -> BTreeSet<Known> {
+        let all = [
+            (Known::Title, &self.title),
+            (Known::Size, &self.claim),
+            (Known::Program, &self.program),
+            (Known::LastRun, &self.last_run),
+        ];
+        all.into_iter().filter(|(_, selector)| selector.is_some()).map(|(known, _)| known).collect()
+    }
+}
+
+/// What each scalar says, of all entries that have it.
+type Columns<'a> = BTreeMap<&'a str, Vec<(&'a Entry, &'a str)>>;
+
+/// Finds out what is what; `None` if nothing tells the entries apart for good.
+pub(super) fn of(list: &GameList) -> Option<Roles> {
+    let mut columns: Columns<'_> = BTreeMap::new();
+    for entry in &list.entries {
+        for (selector, text) in &entry.scalars {
+            columns.entry(selector).or_default().push((entry, text));
+        }
+    }
+    let all = list.entries.len();
+    let mut roles = Roles::default();
+    let titles = titles(&columns, all);
+    roles.title = titles.first().map(|(selector, _)| (*selector).to_string());
+    if titles.len() > 1 && titles[0].1 - titles[1].1 < APART {
+        let close: Vec<&str> = titles.iter().filter(|one| titles[0].1 - one.1 < APART).map(|one| one.0).collect();
+        roles.questions.push(question(Known::Title, &close, &columns));
+    }
+    let keys: Option<HashSet<String>> = list.entries.iter().map(|entry| list.key(entry)).collect();
+    let by_text = id(list, &columns, roles.title.as_deref());
+    let by_key = keys.is_some_and(|keys| keys.len() == all);
+    // What other files are called after is what the launcher knows a game by.
+    let in_files = matches!(list.at, ListAt::One(_)) && by_text.as_ref().is_some_and(|(rank, _)| *rank == 0);
+    if !by_key || in_files {
+        roles.id = Some(by_text?.1);
+    }
+    roles.claim = claim(&columns);
+    roles.program = program(&columns);
+    roles.last_run = last_run(&columns);
+    Some(roles)
+}
+
+fn question(about: Known, selectors: &[&str], columns: &Columns<'_>) -> Question {
+    let candidate = |selector: &&str| Candidate {
+        selector: (*selector).to_string(),
+        examples: columns[*selector].iter().take(3).map(|(_, text)| (*text).to_string()).collect(),
+    };
+    Question { about, candidates: selectors.iter().map(candidate).collect() }
+}
+
+fn unique(values: &[(&Entry, &str)], all: usize) -> bool {
+    let texts: HashSet<&str> = values.iter().map(|(_, text)| *text).filter(|text| !text.is_empty()).collect();
+    values.len() == all && texts.len() == all
+}
+
+fn is_path(text: &str) -> bool {
+    text.contains(['/', '\\'])
+}
+
+/// Texts that are most like the names of the folders, the best first.
+fn titles<'a>(columns: &Columns<'a>, all: usize) -> Vec<(&'a str, f64)> {
+    let mut found: Vec<(&str, f64)> = columns
+        .iter()
+        .filter(|(_, values)| unique(values, all) && values.iter().all(|(_, text)| !is_path(text)))
+        .filter_map(|(selector, values)| {
+            let here: Vec<f64> = values
+                .iter()
+                .filter_map(|(entry, text)| Some(alike(text, entry.dir.as_ref()?.file_name()?.to_str()?)))
+                .collect();
+            let score = here.iter().sum::<f64>() / here.len().max(1) as f64;
+            // People write titles with capitals and blanks; a name for programs has neither.
+            let people = values.iter().filter(|(_, text)| text.contains([' ']) || text.starts_with(char::is_uppercase));
+            (score >= ALIKE).then(|| (*selector, score + 0.3 * people.count() as f64 / values.len() as f64))
+        })
+        .collect();
+    found.sort_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(b.0)));
+    found
+}
+
+/// How many pairs of letters two names share, of 1.
+fn alike(one: &str, other: &str) -> f64 {
+    let pairs = |text: &str| -> Vec<(char, char)> {
+        let letters: Vec<char> = text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect();
+        letters.windows(2).map(|two| (two[0], two[1])).collect()
+    };
+    let (one, mut other) = (pairs(one), pairs(other));
+    let all = one.len() + other.len();
+    let shared = one.iter().filter(|pair| {
+        let at = other.iter().position(|known| known == *pair);
+        at.map(|at| other.swap_remove(at)).is_some()
+    });
+    if all == 0 { 0.0 } else { 2.0 * shared.count() as f64 / all as f64 }
+}
+
+/// A text that no two entries share and that stays: one that other files are called after, a word, a number of as many digits each, a
+/// title.
+fn id(list: &GameList, columns: &Columns<'_>, title: Option<&str>) -> Option<(usize, String)> {
+    let near = names_near(list.file());
+    let rank = |selector: &str, values: &[(&Entry, &str)]| -> Option<usize> {
+        if !unique(values, list.entries.len()) || values.iter().any(|(_, text)| is_path(text) || text.len() > 80) {
+            return None;
+        }
+        let each = |is: &dyn Fn(&str) -> bool| values.iter().all(|(_, text)| is(text));
+        let number = each(&|text| text.bytes().all(|b| b.is_ascii_digit() || b == b'.'));
+        let same_length = values.windows(2).all(|two| two[0].1.len() == two[1].1.len());
+        let joined = values.iter().filter(|(_, text)| near.contains(*text)).count() * 2 > values.len();
+        let time = values.iter().all(|(_, text)| time_of(text).is_some());
+        let size = is_size(values);
+        Some(match () {
+            () if joined => 0,
+            () if time || size => return None,
+            () if !number && each(&|text| !text.contains(' ')) && Some(selector) != title => 1,
+            () if number && same_length => 2,
+            () if Some(selector) == title => 3,
+            () if !number => 4,
+            () => 5,
+        })
+    };
+    let ranked =
+        columns.iter().filter_map(|(selector, values)| Some((rank(selector, values)?, selector.len(), *selector)));
+    ranked.min().map(|(rank, _, selector)| (rank, selector.to_string()))
+}
+
+/// Names of the files beside a list and one folder deeper, without their endings.
+fn names_near(file: &Path) -> HashSet<String> {
+    let listed = |folder: &Path| crate::platform::read_dir(folder).into_iter().flatten().flatten();
+    let mut names = HashSet::new();
+    for entry in file.parent().into_iter().flat_map(listed) {
+        let inner = if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+            listed(&entry.path()).collect()
+        } else {
+            Vec::new()
+        };
+        for path in inner.into_iter().map(|inner| inner.path()).chain([entry.path()]) {
+            let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+            names.extend(stem.split(['_', '-', '.']).map(str::to_string));
+            names.insert(stem);
+        }
+    }
+    names
+}
+
+fn measured<'a>(values: &[(&'a Entry, &'a str)]) -> Vec<(f64, f64)> {
+    let number = |(entry, text): &(&Entry, &str)| {
+        let says: f64 = text.parse().ok().filter(|n: &f64| *n >= 1.0)?;
+        Some((says, FolderListing::of(entry.dir.as_ref()?).bytes() as f64))
+    };
+    values.iter().filter_map(number).take(MEASURED).collect()
+}
+
+fn is_size(values: &[(&Entry, &str)]) -> bool {
+    if values.iter().any(|(_, text)| text.is_empty() || !text.bytes().all(|b| b.is_ascii_digit())) {
+        return false;
+    }
+    let measured = measured(values);
+    !measured.is_empty() && measured.iter().all(|(says, has)| (says - has).abs() <= has * NEAR)
+}
+
+/// Numbers near the bytes that the games have.
+fn claim(columns: &Columns<'_>) -> Option<String> {
+    let near = columns.iter().filter(|(_, values)| is_size(values)).map(|(selector, values)| {
+        let far: f64 = measured(values).iter().map(|(says, has)| (says - has).abs()).sum();
+        (far, *selector)
+    });
+    near.min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, selector)| selector.to_string())
+}
+
+/// Texts that name a file below the game's folder.
+fn program(columns: &Columns<'_>) -> Option<String> {
+    let is_one = |(entry, text): &(&Entry, &str)| {
+        let inner = Path::new(text);
+        let below = !text.is_empty() && inner.is_relative() && !text.contains("..");
+        below && entry.dir.as_ref().is_some_and(|dir| dir.join(inner).look_meta().is_ok_and(|meta| meta.is_file()))
+    };
+    let here = |values: &[(&Entry, &str)]| values.iter().filter(|(entry, _)| entry.dir.is_some()).count();
+    let fits = |(_, values): &(&&str, &Vec<(&Entry, &str)>)| {
+        let count = values.iter().filter(|value| is_one(value)).count();
+        count > 0 && count == here(values)
+    };
+    columns.iter().filter(fits).map(|(selector, _)| (*selector).to_string()).next()
+}
+
+fn time_of(text: &str) -> Option<Timestamp> {
+    let year = |time: &Timestamp| (1_000_000_000..4_000_000_000).contains(&time.as_second());
+    text.parse().ok().or_else(|| Timestamp::from_second(text.parse().ok()?).ok()).filter(year)
+}
+
+/// Times that differ; of several the latest, since what was installed ran afterwards.
+fn last_run(columns: &Columns<'_>) -> Option<String> {
+    let times = columns.iter().filter_map(|(selector, values)| {
+        let times: Option<Vec<Timestamp>> = values.iter().map(|(_, text)| time_of(text)).collect();
+        let times = times?;
+        let differ = times.iter().collect::<BTreeSet<_>>().len() > 1;
+        differ.then(|| {
+            (times.iter().map(|time| i128::from(time.as_second())).sum::<i128>() / times.len() as i128, *selector)
+        })
+    });
+    times.max().map(|(_, selector)| selector.to_string())
+}

@@ -1,0 +1,156 @@
+//! Texts that lead to folders that are there: the first sign of a list of games.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use rayon::prelude::*;
+
+use super::evidence::Evidence;
+use crate::launcher::is_of_the_system;
+use crate::platform::{self, Look};
+use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
+use crate::site::{Site, real_path};
+use crate::trace::{bases_near, leaves, shapes};
+
+/// Bytes of the largest file that is looked through for lists.
+const LARGEST: u64 = 256 << 20;
+
+/// A text that leads to a folder, or is the name of one whose parent stands beside it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Seen {
+    pub place: Place,
+    pub side: Side,
+    pub dir: PathBuf,
+    /// Whether it is the folder's name alone.
+    pub by_name: bool,
+}
+
+/// A file with such texts.
+#[derive(Clone, Debug)]
+pub(super) struct SeenFile {
+    pub file: PathBuf,
+    pub shape: Shape,
+    pub seen: Vec<Seen>,
+}
+
+/// Looks through all files for texts that lead to folders.
+pub(super) fn seen_files(site: &Site, evidence: &Evidence) -> Vec<SeenFile> {
+    let known = Folders { site, there: Mutex::default() };
+    let mut all: Vec<SeenFile> =
+        evidence.readable.par_iter().filter_map(|file| seen_in(site, evidence, &known, file)).collect();
+    all.sort_by(|a, b| a.file.cmp(&b.file));
+    all
+}
+
+/// Folders that may be a game's, each looked at once.
+struct Folders<'a> {
+    site: &'a Site,
+    there: Mutex<HashMap<PathBuf, bool>>,
+}
+
+impl Folders<'_> {
+    fn may_be_a_game(&self, dir: &Path) -> bool {
+        if let Ok(known) = self.there.lock()
+            && let Some(known) = known.get(dir)
+        {
+            return *known;
+        }
+        let may = self.look(dir);
+        if let Ok(mut known) = self.there.lock() {
+            known.insert(dir.into(), may);
+        }
+        may
+    }
+
+    fn look(&self, dir: &Path) -> bool {
+        if dir.parent().is_none() || !dir.look_is_dir() {
+            return false;
+        }
+        let (real, places) = (real_path(dir), &self.site.places);
+        let holds = |place: &PathBuf| place.starts_with(dir) || real_path(place).starts_with(&real);
+        let tops = self.site.drives.iter().flat_map(|drive| &drive.mounts);
+        !(holds(&places.home) || [&places.config, &places.data, &places.state].into_iter().any(holds))
+            && !tops.into_iter().any(holds)
+            && !is_of_the_system(self.site, &real)
+    }
+}
+
+fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -> Option<SeenFile> {
+    if file.look_meta().ok()?.len() > LARGEST {
+        return None;
+    }
+    let bases = Bases { relative_to: None, ..bases_near(site, file, &evidence.layers) };
+    for shape in shapes(file) {
+        let Ok(source) = Source::read(file, shape) else { continue };
+        let texts = leaves(&source);
+        let mut seen = whole_paths(known, file, &bases, &texts);
+        seen.extend(names_beside(file, &bases, &texts, &seen));
+        if !seen.is_empty() {
+            return Some(SeenFile { file: file.into(), shape, seen });
+        }
+    }
+    None
+}
+
+type Texts = Vec<(Place, Side, String)>;
+
+fn absolute(text: &str, bases: &Bases) -> Option<PathBuf> {
+    if !text.contains(['/', '\\']) || text.contains('\n') {
+        return None;
+    }
+    let (_, path) = Spelling::read(text, bases).ok()?;
+    path.is_absolute().then_some(path)
+}
+
+fn whole_paths(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts) -> Vec<Seen> {
+    let lead = |(place, side, text): &(Place, Side, String)| {
+        let dir = absolute(text, bases)?;
+        (!file.starts_with(&dir) && known.may_be_a_game(&dir)).then(|| Seen {
+            place: place.clone(),
+            side: *side,
+            dir,
+            by_name: false,
+        })
+    };
+    texts.iter().filter_map(lead).collect()
+}
+
+/// Names of folders whose parent stands in the same entry.
+fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen> {
+    let mut parents: BTreeMap<Vec<Step>, Vec<PathBuf>> = BTreeMap::new();
+    for (place, _, text) in texts.iter().filter(|(_, side, _)| *side == Side::Value) {
+        if let Some(dir) = absolute(text, bases) {
+            parents.entry(entry_of(place)).or_default().push(dir);
+        }
+    }
+    let mut folders: HashMap<&Path, HashSet<String>> = HashMap::new();
+    for parent in parents.values().flatten() {
+        folders.entry(parent).or_insert_with(|| {
+            let entries = platform::read_dir(parent).into_iter().flatten().flatten();
+            let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
+            folders.filter_map(|entry| entry.file_name().into_string().ok()).collect()
+        });
+    }
+    // An entry that says the whole path says the name for people.
+    let told: HashSet<(Vec<Step>, &Path)> =
+        seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();
+    let name = |(place, side, text): &(Place, Side, String)| {
+        let entry = entry_of(place);
+        let dirs = parents.get(&entry).filter(|_| *side == Side::Value && !text.contains(['/', '\\']))?;
+        let parent = dirs.iter().find(|parent| folders.get(parent.as_path()).is_some_and(|all| all.contains(text)))?;
+        let dir = parent.join(text);
+        let is_new = !told.contains(&(entry, dir.as_path())) && !file.starts_with(&dir);
+        is_new.then(|| Seen { place: place.clone(), side: Side::Value, dir, by_name: true })
+    };
+    texts.iter().filter_map(name).collect()
+}
+
+/// The entry that a text belongs to: what holds it, or what holds the element whose text it is.
+pub(super) fn entry_of(place: &Place) -> Vec<Step> {
+    match place.0.as_slice() {
+        [rest @ .., Step::Name(_), Step::Index(_), Step::Name(text)] if text == "#text" => rest.to_vec(),
+        [rest @ .., _] => rest.to_vec(),
+        [] => Vec::new(),
+    }
+}

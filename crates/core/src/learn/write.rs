@@ -1,0 +1,107 @@
+//! A learned profile as text.
+
+use super::entries::{GameList, ListAt};
+use super::home::Home;
+use super::pattern::PatternStep;
+use super::records::{LearnedRecords, Said, list_file};
+use super::roles::Roles;
+use crate::record::Side;
+
+fn quoted(text: &str) -> String {
+    toml::Value::String(text.into()).to_string()
+}
+
+fn quoted_all(texts: &[String]) -> String {
+    let all: Vec<String> = texts.iter().map(|text| quoted(text)).collect();
+    format!("[{}]", all.join(", "))
+}
+
+/// The text of the profile.
+pub(super) fn profile(home: &Home, list: &GameList, roles: &Roles, records: &LearnedRecords) -> String {
+    let mut out = format!(
+        "# Learned from the games that were installed.\nformat = 1\nid = {}\nname = {}\nhome = [{}]\n",
+        quoted(&home.id),
+        quoted(&home.name),
+        quoted(&home.template)
+    );
+    if !home.processes.is_empty() {
+        out.push_str(&format!("processes = {}\n", quoted_all(&home.processes)));
+    }
+    if !home.prefixes.is_empty() {
+        out.push_str(&format!("prefixes = {}\n", quoted_all(&home.prefixes)));
+    }
+    out.push_str(&format!(
+        "\n[games]\nfile = {}\nas = {}\n",
+        quoted(&list_file(home, list)),
+        quoted(&list.shape.to_string())
+    ));
+    out.push_str(&entries_line(list));
+    let lines = [
+        ("id", &roles.id),
+        ("title", &roles.title),
+        ("claim", &roles.claim),
+        ("program", &roles.program),
+        ("last-run", &roles.last_run),
+    ];
+    for (key, selector) in lines {
+        if let Some(selector) = selector {
+            out.push_str(&format!("{key} = {}\n", quoted(selector)));
+        }
+    }
+    let install = if list.by_name { "{parent}/{folder}" } else { "{install}" };
+    out.push_str(&format!("install = {}\n", quoted(install)));
+    for said in &records.entry {
+        out.push_str("\n[[games.records]]\n");
+        out.push_str(&lines_of(said));
+    }
+    for (file, shape, said) in &records.file {
+        out.push_str(&format!("\n[[records]]\nfile = {}\nas = {}\n", quoted(file), quoted(shape)));
+        out.push_str(&lines_of(said));
+    }
+    out
+}
+
+fn entries_line(list: &GameList) -> String {
+    if matches!(list.at, ListAt::Each { .. }) {
+        return "entries = \"$\"\n".into();
+    }
+    let mut above = list.to_entry.clone();
+    let last = above.0.pop();
+    let plain = above.0.iter().all(|step| matches!(step, PatternStep::Name(_)));
+    if list.pure && plain && last == Some(PatternStep::Any) {
+        return format!("list = {}\n", quoted(&above.selector()));
+    }
+    let path = list.to_path.selector();
+    let filter = match (last, path.as_str()) {
+        (Some(PatternStep::Any), _) if list.pure => "[*]".to_string(),
+        // The entry is the path itself.
+        (Some(PatternStep::Any), "$") if list.side == Side::Value => "[?match(@, '(/|~|[A-Za-z]:|file:).*')]".into(),
+        (Some(PatternStep::Any), "$") => "[*]".into(),
+        (Some(PatternStep::Any), path) => format!("[?@{}]", &path[1..]),
+        (Some(PatternStep::Name(name)), _) => super::pattern::step_text(&crate::record::Step::Name(name)),
+        (None, _) => String::new(),
+    };
+    format!("entries = {}\n", quoted(&format!("{}{filter}", above.selector())))
+}
+
+fn lines_of(said: &Said) -> String {
+    let mut out = format!("selector = {}\n", quoted(&said.selector));
+    if !said.inside.is_empty() {
+        let hop = |(format, selector): &(String, String)| {
+            format!("{{ as = {}, selector = {} }}", quoted(format), quoted(selector))
+        };
+        let hops: Vec<String> = said.inside.iter().map(hop).collect();
+        out.push_str(&format!("inside = [{}]\n", hops.join(", ")));
+    }
+    if said.on_key {
+        out.push_str("on = \"key\"\n");
+    }
+    if !said.within.is_empty() {
+        out.push_str(&format!("within = {}\n", quoted(&said.within)));
+    }
+    if said.relative {
+        out.push_str("relative-to = \"file\"\n");
+    }
+    out.push_str(&format!("meaning = {}\n", quoted(&said.meaning)));
+    out
+}
