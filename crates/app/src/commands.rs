@@ -103,7 +103,7 @@ pub enum Wish {
     Prove,
     Repair,
     Export,
-    NewProfile,
+    Learn,
     CheckProfiles,
     Reanchor,
     /// Does what fits a find.
@@ -238,7 +238,7 @@ pub const COMMANDS: &[Command] = &[
 
     command("unfold", RECORDS, Wish::Open, &["enter", "space"], "unfold, or fold", "unfold"),
     command("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
-    command("new-profile", RECORDS, Wish::NewProfile, &["n"], "make a profile of a launcher, from a trace of one of its games", "new profile"),
+    command("learn", RECORDS, Wish::Learn, &["n"], "learn launchers that aren't known yet from the games that are installed", "learn"),
     command("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
     command("new-library", RECORDS, Wish::NewLibrary, &["b"], "make a library of this launcher: a drive's digit says where", ""),
     command("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),

@@ -96,6 +96,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
             service::remap(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)
         }
         Some(Command::Data(act)) => service::data(&site, &act, &sink),
+        Some(Command::Learn(learning)) => service::learn(&site, &learning, &sink),
         Some(Command::Profile(act)) => service::profile(&site, &act, &sink),
         Some(Command::Suggest(wish)) => service::suggest(&site, &wish, &sink),
         Some(Command::Probe { drive }) => service::probe(&site, &drive, &sink),

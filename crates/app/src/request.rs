@@ -311,16 +311,19 @@ pub enum LibraryAct {
     },
 }
 
+/// What is learned.
+#[derive(Debug, Default, clap::Args)]
+pub struct Learning {
+    /// Folders of games: only the launchers that have games there or beside them are learned.
+    #[arg(value_name = "PATH")]
+    pub paths: Vec<PathBuf>,
+    /// Answer every question with the likeliest answer, and say which it was.
+    #[arg(long, short)]
+    pub yes: bool,
+}
+
 #[derive(Debug, Subcommand)]
 pub enum ProfileAct {
-    /// Trace a game's folder and write a profile of its launcher, for you to read and mend.
-    Draft {
-        #[command(flatten)]
-        traced: Traced,
-        /// The file to write; without it the profile is shown. A file that is there is not overwritten.
-        #[arg(long, value_name = "FILE")]
-        out: Option<PathBuf>,
-    },
     /// Say of every record of a profile whether it was found, and where it says something else.
     Check {
         /// The file, or the id of a profile in the profile folder; without it all of them.

@@ -5,8 +5,8 @@ use clap_complete::engine::ArgValueCandidates;
 use std::path::PathBuf;
 
 use crate::request::{
-    Auditing, Back, ChartWhat, CleanupRequest, Consent, DataAct, ExportWhat, Going, Importing, Letting, LibraryAct,
-    PackAct, ProfileAct, Suggest, Taking, Traced, What, Wish, drives, games,
+    Auditing, Back, ChartWhat, CleanupRequest, Consent, DataAct, ExportWhat, Going, Importing, Learning, Letting,
+    LibraryAct, PackAct, ProfileAct, Suggest, Taking, Traced, What, Wish, drives, games,
 };
 
 /// Examples behind the help and in the manual.
@@ -156,7 +156,9 @@ pub enum Command {
     /// Show the user data of games, the shortcuts that start them, and links around them; or add to what is known.
     #[command(subcommand)]
     Data(DataAct),
-    /// Draft a launcher's profile from a trace, or check one against this machine.
+    /// Learn launchers that no profile describes from the games that are installed, and save their profiles.
+    Learn(Learning),
+    /// Check profiles of launchers against this machine.
     #[command(subcommand)]
     Profile(ProfileAct),
 }

@@ -5,6 +5,7 @@
 mod direction;
 mod fault;
 mod json;
+pub mod learning;
 mod text;
 pub mod words;
 

@@ -1,14 +1,12 @@
-//! Commands about records that no profile describes, and about profiles: trace, profile draft, profile check.
+//! Commands about records that no profile describes, and about profiles: trace, profile check.
 
-use std::fs;
-use std::io::Write;
 use std::path::{Path, PathBuf, absolute};
 
 use deft_barge_core::launcher::{
     ListCheck, ListFaultKind, Profile, ProfileCheck, ProfileError, check_profile, load_profiles,
 };
 use deft_barge_core::site::{Site, read_text};
-use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, draft_profile, usual_places};
+use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, usual_places};
 
 use super::progress::Passing;
 use super::sink::Sink;
@@ -115,30 +113,8 @@ fn find_text(find: &Find) -> String {
 /// `profile`
 pub fn profile(site: &Site, act: &ProfileAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        ProfileAct::Draft { traced: wish, out } => draft(site, wish, out.as_deref(), sink),
         ProfileAct::Check { profile } => check(site, profile.as_deref(), sink),
     }
-}
-
-fn draft(site: &Site, wish: &Traced, out: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {
-    let trace = traced(site, &wish.path, &wish.places, sink)?;
-    let text = draft_profile(site, &trace);
-    if let Some(file) = out {
-        let mut made = fs::File::create_new(file).map_err(|error| {
-            let sentence = format!("{} cannot be made: {error}.", file.display());
-            Fault::new(Kind::Usage, sentence, "Choose another name.")
-        })?;
-        made.write_all(text.as_bytes())
-            .map_err(|error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", file.display()), ""))?;
-    }
-    if sink.is_json() {
-        sink.document("profile-draft", serde_json::json!({ "profile": text, "file": out }))?;
-    } else if let Some(file) = out {
-        sink.say(&format!("Written to {}. Read and correct it, then: deft-barge profile check {0}", shown(file)))?;
-    } else {
-        sink.say(text.trim_end())?;
-    }
-    Ok(0)
 }
 
 fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
@@ -253,46 +229,4 @@ fn check_text(check: &ProfileCheck) -> String {
         out.push(format!("  problem   {}{at}: {}", shown(&problem.file), line(&problem.what)));
     }
     out.join("\n")
-}
-
-/// Writes the profile that a trace gives into the profile folder, under a name, and checks it; gives the file and the lines of the
-/// check.
-///
-/// # Errors
-/// If no list of games was found, if a file of that name is there, or what was drafted cannot be read.
-pub fn new_profile(site: &Site, trace: &Trace, name: &str) -> Result<(PathBuf, Vec<String>), Fault> {
-    let id: String = name.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-    let drafted = draft_profile(site, trace);
-    let named = |text: &str| match text.split_once(" = ") {
-        Some(("id", _)) => format!("id = {id:?}"),
-        Some(("name", _)) => format!("name = {name:?}"),
-        _ => text.to_string(),
-    };
-    // The head of a profile, before its first table, says whose it is.
-    let (mut out, mut head) = (Vec::new(), true);
-    for text in drafted.lines() {
-        head &= !text.starts_with('[');
-        out.push(if head { named(text) } else { text.to_string() });
-    }
-    let text = out.join("\n") + "\n";
-    let path = site.profile_folder().join(format!("{id}.toml"));
-    let profile = Profile::parse(&text, &path).map_err(|error| {
-        let sentence = format!("No profile can be made of this trace yet: {error}.");
-        Fault::new(
-            Kind::Refused,
-            sentence,
-            "Install a second game with the launcher, or write the profile by hand: docs/formats.md.",
-        )
-    })?;
-    let failed = |error: std::io::Error| match error.kind() {
-        std::io::ErrorKind::AlreadyExists => {
-            Fault::usage(format!("A profile {id} is there already: {}.", shown(&path)), "Choose another name.")
-        }
-        _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
-    };
-    fs::create_dir_all(site.profile_folder()).map_err(failed)?;
-    fs::File::create_new(&path).and_then(|mut file| file.write_all(text.as_bytes())).map_err(failed)?;
-    let check = check_profile(site, &profile);
-    let told = check_text(&check).split('\n').map(String::from).collect();
-    Ok((path, told))
 }

@@ -1,6 +1,5 @@
 //! Turns acts into threads, each of which reports through the channel of events.
 
-use std::path::PathBuf;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
@@ -32,9 +31,9 @@ use super::state::State;
 use super::tasks::{Task, do_task};
 use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
-use crate::present::{Fault, Kind, count, path as shown, words};
-use crate::service::{Heard, Sink, Told, drafts, new_profile, tables};
-use crate::tui::model::{Act, Errand, Event, Guide, LongTask, Picture};
+use crate::present::{Fault, count, path as shown, words};
+use crate::service::{Heard, Sink, Told, drafts, tables};
+use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 
 /// Does what the interface wants.
 pub(crate) struct Conductor {
@@ -136,17 +135,6 @@ impl Conductor {
             })),
             Act::Do(id, task) => self.task(id, task),
             Act::StopTask => self.stop_task.ask(),
-            Act::Trace(id, path) => drop(thread::spawn(move || {
-                let _ = tell.send(Event::Traced(id, Box::new(traced(&site, &path, id, &tell))));
-            })),
-            Act::Draft(name) => {
-                let Some(trace) = state.guide.as_ref().map(|guide| guide.trace.clone()) else { return };
-                thread::spawn(move || {
-                    let written = new_profile(&site, &trace, &name);
-                    let guide = written.map(|written| Guide { trace, written: Some(written) });
-                    let _ = tell.send(Event::Drafted(Box::new(guide)));
-                });
-            }
             Act::Tree(id) => {
                 let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
@@ -453,26 +441,6 @@ fn sheet(id: u64, tell: &Sender<Event>, stop: Control) -> (Sink, thread::JoinHan
         }
     });
     (Sink::Sheet { tell: to, stop }, hearing)
-}
-
-fn traced(
-    site: &Site,
-    path: &std::path::Path,
-    id: u64,
-    tell: &Sender<Event>,
-) -> Result<deft_barge_core::trace::Trace, Fault> {
-    let (sink, hearing) = sheet(id, tell, Control::default());
-    let path: PathBuf = path.components().collect();
-    let trace = if path.is_dir() {
-        let trace = crate::service::traced(site, &path, &[], &sink);
-        drop(sink);
-        trace
-    } else {
-        drop(sink);
-        Err(Fault::new(Kind::Usage, format!("{} is no folder.", shown(&path)), "Name the folder of a game."))
-    };
-    let _ = hearing.join();
-    trace
 }
 
 fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {

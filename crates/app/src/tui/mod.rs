@@ -8,7 +8,6 @@ mod canvas;
 mod cargo;
 mod chooser;
 mod conductor;
-mod guiding;
 mod hull;
 mod lanes;
 mod ledger;

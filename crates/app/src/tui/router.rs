@@ -144,10 +144,7 @@ impl State {
                 let path = self.path_here().map(|path| path.to_string_lossy().into_owned()).unwrap_or_default();
                 self.type_in(Typed::Trace, path);
             }
-            Wish::NewProfile => {
-                let path = self.path_here().map(|path| path.to_string_lossy().into_owned()).unwrap_or_default();
-                self.type_in(Typed::ProfileOf, path);
-            }
+            Wish::Learn => return self.do_task(Task::Learn),
             Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
             Wish::NewLibrary => match self.launcher_here() {
                 Some(_) => self.message = Some("A drive's digit says where the library is made.".into()),

@@ -86,7 +86,6 @@ impl State {
             self.sheet = None;
             return match then {
                 Then::Task(task) => self.do_task(task),
-                Then::Guide => self.go_on_guiding(),
             };
         }
         match code {
@@ -97,7 +96,6 @@ impl State {
             }
             KeyCode::Esc | KeyCode::Enter if sheet.task.is_none() => {
                 self.sheet = None;
-                self.guide = None;
             }
             _ if wish == Some(Wish::Quit) && sheet.task.is_none() => self.sheet = None,
             _ => {}

@@ -1,7 +1,7 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
 use crate::tui::model::{
-    Act, Chooser, Errand, Event, Guide, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Stow, Typing,
+    Act, Chooser, Errand, Event, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Stow, Typing,
 };
 use std::path::PathBuf;
 use std::time::Duration;
@@ -57,7 +57,6 @@ pub struct State {
     pub proofs: Proofs,
     pub ledger: Ledger,
     pub registry: Registry,
-    pub guide: Option<Guide>,
     /// The most bytes per second that are copied.
     pub limit: Option<Bytes>,
     pub question: Option<Question>,
@@ -127,7 +126,6 @@ impl State {
             proofs: Proofs::default(),
             ledger: Ledger::default(),
             registry: Registry::default(),
-            guide: None,
             limit: None,
             question: None,
             typing: None,
@@ -251,8 +249,6 @@ impl State {
             }
             Event::Told(id, told) => self.told(id, told),
             Event::Done(id, result) => return self.task_done(id, result),
-            Event::Traced(id, trace) => self.traced(id, *trace),
-            Event::Drafted(guide) => return self.drafted(*guide),
             Event::Tree(item, files) => self.tree_came(item, *files),
             Event::Closer(item, path, closer) => self.closer_came(item, path, *closer),
             Event::Proved(haul, proofs) => self.proved(haul, proofs),
@@ -284,7 +280,7 @@ impl State {
                 if self.first_look() && self.view == View::Drives {
                     // Where there is no game to act on, what is offered is what makes one known.
                     let offered = self.keys.wish(key, View::Records);
-                    wish = offered.filter(|wish| matches!(wish, Wish::Trace | Wish::NewProfile)).or(wish);
+                    wish = offered.filter(|wish| matches!(wish, Wish::Trace | Wish::Learn)).or(wish);
                 }
                 if key.modifiers.contains(ratatui::crossterm::event::KeyModifiers::CONTROL)
                     && matches!(wish, Some(Wish::Quit | Wish::Suspend))

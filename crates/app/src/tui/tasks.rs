@@ -6,7 +6,7 @@ use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::site::Site;
 
 use crate::present::{Fault, words};
-use crate::request::{Auditing, Consent, DataAct, Importing, Kind, PackAct, ProfileAct, Taking, Traced};
+use crate::request::{Auditing, Consent, DataAct, Importing, Kind, Learning, PackAct, ProfileAct, Taking, Traced};
 use crate::service::{self, Sink};
 
 /// Something that tells what it does.
@@ -24,6 +24,8 @@ pub enum Task {
     Probe(String),
     Trace(PathBuf),
     CheckProfiles,
+    /// Learn the launchers that no profile describes.
+    Learn,
     /// Say that a folder holds user data of a game.
     AddData(String, PathBuf),
     ForgetData(PathBuf),
@@ -44,7 +46,12 @@ impl Task {
     pub fn needs_journal(&self) -> bool {
         !matches!(
             self,
-            Self::Trace(_) | Self::CheckProfiles | Self::CheckCarried(_) | Self::AddData(..) | Self::ForgetData(_)
+            Self::Trace(_)
+                | Self::CheckProfiles
+                | Self::Learn
+                | Self::CheckCarried(_)
+                | Self::AddData(..)
+                | Self::ForgetData(_)
         )
     }
 
@@ -58,6 +65,7 @@ impl Task {
             Self::Probe(drive) => format!("Measuring {drive}"),
             Self::Trace(path) => format!("Every place where {} is written down", path.display()),
             Self::CheckProfiles => "Profiles, checked against this machine".into(),
+            Self::Learn => "Launchers, learned from the games that are installed".into(),
             Self::AddData(..) | Self::ForgetData(_) => "The list of user data".into(),
             Self::CarryPlan(what, drive) => format!("What bringing {what} to {drive} would do"),
             Self::Carry(what, drive) => format!("Bringing {what} to {drive}"),
@@ -80,6 +88,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Probe(drive) => service::probe(site, &drive, sink),
         Task::Trace(path) => service::trace(site, &Traced { path, places: Vec::new() }, sink),
         Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None }, sink),
+        Task::Learn => service::learn(site, &Learning::default(), sink),
         Task::AddData(game, path) => service::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
         Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),
         Task::CarryPlan(what, to) => {

@@ -103,8 +103,6 @@ impl State {
             Typed::Open => return vec![Act::Open(text)],
             Typed::WhatIf => return self.think_of(&text),
             Typed::Trace => return self.do_task(Task::Trace(self.whole(&text))),
-            Typed::ProfileOf => return self.trace_for_profile(self.whole(&text)),
-            Typed::ProfileName => return self.name_profile(&text),
             Typed::DataOf(game) => return self.do_task(Task::AddData(game, self.whole(&text))),
             Typed::ForgetData => return self.do_task(Task::ForgetData(self.whole(&text))),
             Typed::Carry(drive) => return self.do_task(Task::CarryPlan(text, drive)),

@@ -371,7 +371,7 @@ fn a_helper_that_would_write_its_values_back_is_a_stop_and_would_have_broken_the
 }
 
 #[test]
-fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
+fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     let world = World::new();
     let game = world.at("drives/swift/lamp/pale-signal");
     let path = game.to_str().unwrap();
@@ -383,10 +383,6 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     assert_eq!(world.all(), before, "looking writes nothing");
     world.expect(&["trace", path, "--in", "/no/such/folder"], 2);
 
-    let draft = world.at("draft.toml");
-    world.expect(&["profile", "draft", path, "--out", draft.to_str().unwrap()], 0);
-    world.expect(&["profile", "draft", path, "--out", draft.to_str().unwrap()], 2);
-    assert!(world.expect(&["profile", "check", draft.to_str().unwrap()], 0).contains("Pale Signal") || draft.exists());
     assert_eq!(world.json(&["profile", "check"], 0)["sound"], true);
     let profile = world.at("home/.config/deft-barge/profiles/parlour-lamp.toml");
     let text = fs::read_to_string(&profile).unwrap();
@@ -410,6 +406,55 @@ fn a_path_is_traced_drafted_checked_and_moved_from_the_command_line() {
     world.expect(&["undo"], 0);
     assert!(Command::new(PROGRAM).args(check).status().unwrap().success());
     assert!(game.is_dir());
+}
+
+#[test]
+fn launchers_are_learned_from_the_command_line_and_their_games_move_and_come_back() {
+    let world = World::new();
+    let profiles = world.at("home/.config/deft-barge/profiles");
+    // All are known: nothing is written.
+    let before = world.all();
+    let out = world.expect(&["learn", world.at("drives/swift/ninepin").to_str().unwrap()], 0);
+    assert!(out.contains("Ninepin: 2 games, known already"), "{out}");
+    assert_eq!(world.all(), before, "nothing was to be learned");
+    for profile in fs::read_dir(&profiles).unwrap().flatten() {
+        fs::remove_file(profile.path()).unwrap();
+    }
+    world.expect(&["learn", "/no/such/folder"], 2);
+    let one = world.json(&["learn", "--yes", world.at("drives/swift/tolliver/gull-parliament").to_str().unwrap()], 0);
+    assert_eq!(one["launchers"].as_array().unwrap().len(), 1, "{one}");
+    assert_eq!(
+        (&one["launchers"][0]["id"], &one["launchers"][0]["doubt"]),
+        (&"tolliver".into(), &serde_json::Value::Null),
+        "{one}"
+    );
+    assert!(one["launchers"][0]["saved"].as_str().unwrap().ends_with("profiles/tolliver.toml"), "{one}");
+    let out = world.expect(&["learn", "--yes"], 0);
+    for word in [
+        "Ninepin: 2 games on cellar and swift",
+        "moves were rehearsed",
+        "none left behind",
+        "saved as",
+        "Tolliver: 2 games, known",
+    ] {
+        assert!(out.contains(word), "{word}\n{out}");
+    }
+    assert_eq!(world.json(&["profile", "check"], 0)["sound"], true);
+    let again = world.all();
+    world.expect(&["learn"], 0);
+    assert_eq!(world.all(), again, "a profile that is there is not written again");
+    for (title, launcher, id, home) in [
+        ("Gull Parliament", "tolliver", "tv-11", "home/.config/tolliver"),
+        ("Underhill Threshers", "ninepin", "np-08", "home/.config/ninepin"),
+        ("Pale Signal", "parlour-lamp", "pale-signal", "home/.local/share/parlour-lamp"),
+    ] {
+        let home = world.at(home);
+        let check = ["stand-in", launcher, "--home", home.to_str().unwrap(), "check", id];
+        world.expect(&["haul", title, "--to", "newhold", "--yes", "--make-letters"], 0);
+        assert!(Command::new(PROGRAM).args(check).status().unwrap().success(), "{title}");
+        world.expect(&["undo"], 0);
+        assert!(Command::new(PROGRAM).args(check).status().unwrap().success(), "{title}, undone");
+    }
 }
 
 #[test]

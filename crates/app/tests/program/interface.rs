@@ -50,6 +50,31 @@ fn a_person_hauls_a_game_from_the_first_frame_to_the_proof_and_lets_go() {
 }
 
 #[test]
+fn a_person_whose_launchers_nobody_has_described_has_them_learned_and_hauls_a_game() {
+    let world = World::new();
+    for profile in std::fs::read_dir(world.at("home/.config/deft-barge/profiles")).unwrap().flatten() {
+        std::fs::remove_file(profile.path()).unwrap();
+    }
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.wait_for("No launcher is known on this machine yet.");
+    screen.keys(&["n"]);
+    let told = screen.wait_for("Parlour Lamp: 2 games");
+    assert!(told.contains("saved as") && !told.contains("$["), "{told}");
+    screen.keys(&["Escape"]);
+    let drives = screen.wait_for("Gull Parliament");
+    assert!(drives.contains("Tolliver") && drives.contains("Ninepin"), "{drives}");
+    screen.keys(&["Down", "4"]);
+    screen.wait_for("1 game on this haul");
+    screen.keys(&["Enter"]);
+    screen.wait_for("1 warning to accept");
+    screen.keys(&["a"]);
+    screen.wait_for("ready; S starts it");
+    screen.keys(&["S"]);
+    let end = screen.wait_for("releases them");
+    assert!(end.contains("0 differ") && end.contains("0 missing"), "{end}");
+}
+
+#[test]
 fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_order() {
     let world = World::new();
     crate::planning::fill(&world, "swift", 400_000);

@@ -77,6 +77,11 @@ impl GameList {
         self.entries.len()
     }
 
+    /// Whether all games of a list lie in its folders.
+    pub fn holds_all_of(&self, games: &Self) -> bool {
+        games.dirs().all(|dir| self.dirs().any(|above| above != dir && dir.starts_with(above)))
+    }
+
     /// What is shown as its place.
     pub fn shown(&self) -> PathBuf {
         match &self.at {
@@ -141,8 +146,8 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
     held.iter().any(|count| *count > 1) || (!held.is_empty() && held.iter().all(|count| *count == 1))
 }
 
-/// The lists of games of all launchers, one for each launcher.
-pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<GameList> {
+/// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.
+pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<GameList>)> {
     let files = seen_files(site, evidence);
     let mut lists = families(&files);
     let in_family: HashSet<PathBuf> =
@@ -150,14 +155,30 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<GameList> {
     for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
         lists.extend(groups(file).iter().filter_map(|group| list_of(site, evidence, group)));
     }
-    without_libraries(&mut lists);
+    let libraries = without_libraries(&mut lists);
     let mut by_home: BTreeMap<PathBuf, Vec<GameList>> = BTreeMap::new();
     for list in lists {
         by_home.entry(home::folder_of(site, list.file(), evidence)).or_default().push(list);
     }
-    let best = |lists: Vec<GameList>| lists.into_iter().max_by_key(GameList::weight);
-    let best = by_home.into_values().filter_map(best);
-    best.filter(|list| list.weight().0 * 2 > list.weight().1).collect()
+    let mut all = Vec::new();
+    for (home, lists) in by_home {
+        let Some(best) = lists.into_iter().max_by_key(GameList::weight) else { continue };
+        let (playable, dirs, ..) = best.weight();
+        if playable * 2 <= dirs {
+            continue;
+        }
+        // What an entry says of one game is no list of its own.
+        let own: HashSet<(&Path, &Place)> =
+            best.entries.iter().map(|entry| (entry.file.as_path(), &entry.place)).collect();
+        let apart =
+            |list: &GameList| list.entries.iter().all(|entry| !own.contains(&(entry.file.as_path(), &entry.place)));
+        let of_it = |list: &&GameList| {
+            home::folder_of(site, list.file(), evidence) == home && list.holds_all_of(&best) && apart(list)
+        };
+        let libraries = libraries.iter().filter(of_it).cloned().collect();
+        all.push((best, libraries));
+    }
+    all
 }
 
 /// Texts of a file that stand at places alike.
@@ -352,9 +373,8 @@ fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, 
     }
 }
 
-/// Takes out lists of libraries, and of folders within games.
-fn without_libraries(lists: &mut Vec<GameList>) {
-    lists.retain(|list| !are_libraries(list.dirs()));
+/// Takes out lists of folders within games, and lists of libraries, which it gives.
+fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     let dirs: Vec<BTreeSet<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
     let entries: Vec<BTreeSet<(PathBuf, Vec<Step>)>> = lists
         .iter()
@@ -371,23 +391,39 @@ fn without_libraries(lists: &mut Vec<GameList>) {
             if other == n {
                 return false;
             }
-            let held: Vec<usize> =
-                dirs[n].iter().map(|dir| within(&dirs[other], dir)).filter(|count| *count > 0).collect();
+            let held = dirs[n].iter().map(|dir| within(&dirs[other], dir)).filter(|count| *count > 0);
+            let held: Vec<usize> = held.collect();
             // Of the same entries, what lies deeper is a folder of the game.
-            !held.is_empty()
-                && entries[n].is_disjoint(&entries[other])
-                && (held.iter().any(|count| *count > 1) || dirs[other].len() >= dirs[n].len())
+            let apart = entries[n].is_disjoint(&entries[other]);
+            apart && !held.is_empty() && (held.iter().any(|count| *count > 1) || dirs[other].len() >= dirs[n].len())
         })
     };
+    let over: Vec<bool> = (0..lists.len()).map(|n| is_over(n) || are_libraries(lists[n].dirs())).collect();
+    let shares = |n: usize, other: usize| n != other && !entries[n].is_disjoint(&entries[other]);
     let is_inner = |n: usize| {
         (0..lists.len()).any(|other| {
             let below = |dir: &PathBuf| dirs[other].iter().any(|above| above != dir && dir.starts_with(above));
-            other != n && !entries[n].is_disjoint(&entries[other]) && dirs[n].iter().all(below)
+            shares(n, other) && !over[other] && !lists[n].by_name && dirs[n].iter().all(below)
         })
     };
-    let keep: Vec<bool> = (0..lists.len()).map(|n| !is_over(n) && !is_inner(n)).collect();
-    let mut keep = keep.into_iter();
-    lists.retain(|_| keep.next().unwrap_or(false));
+    // The folder above, beside the name of each game, is a part of that.
+    let is_part = |n: usize| {
+        (0..lists.len()).any(|other| {
+            let above: BTreeSet<&Path> = dirs[other].iter().filter_map(|dir| dir.parent()).collect();
+            shares(n, other) && lists[other].by_name && dirs[n].iter().all(|dir| above.contains(dir.as_path()))
+        })
+    };
+    let dropped: Vec<bool> = (0..lists.len()).map(|n| is_inner(n) || is_part(n)).collect();
+    let (mut games, mut libraries) = (Vec::new(), Vec::new());
+    for ((list, over), dropped) in std::mem::take(lists).into_iter().zip(over).zip(dropped) {
+        match (over, dropped) {
+            (_, true) => {}
+            (true, false) => libraries.push(list),
+            (false, false) => games.push(list),
+        }
+    }
+    *lists = games;
+    libraries
 }
 
 #[cfg(test)]

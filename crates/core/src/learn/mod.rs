@@ -6,6 +6,7 @@
 mod entries;
 mod evidence;
 mod home;
+mod libraries;
 mod pattern;
 mod proof;
 mod records;
@@ -64,6 +65,10 @@ pub enum Doubt {
     OneGame,
     /// Nothing in the entries tells the games apart for good.
     NoId,
+    /// A list of libraries says which games each has, or how many: a move would have to change that as well.
+    Counters(PathBuf),
+    /// What a file is for is not clear: more than one list may be that of the libraries.
+    NotClear(PathBuf),
     /// The records lie beside the games and would have to go with them.
     Beside,
     /// A folder that the list names is not found by the profile, or cannot be a game's.
@@ -152,6 +157,26 @@ pub struct LearnedLauncher {
     pub doubt: Option<Doubt>,
 }
 
+impl LearnedLauncher {
+    /// Takes an answer to a question: the candidate of this number.
+    pub fn answer(&mut self, question: usize, candidate: usize) {
+        if question >= self.questions.len() {
+            return;
+        }
+        let question = self.questions.remove(question);
+        let Some(candidate) = question.candidates.get(candidate) else { return };
+        let key = match question.about {
+            Known::Title => "title = ",
+            Known::Size => "claim = ",
+            Known::Program => "program = ",
+            Known::LastRun => "last-run = ",
+        };
+        let line = format!("{key}{}", toml::Value::String(candidate.selector.clone()));
+        let lines = self.profile.lines().map(|old| if old.starts_with(key) { line.as_str() } else { old });
+        self.profile = lines.map(|line| format!("{line}\n")).collect();
+    }
+}
+
 /// What was learned.
 #[derive(Clone, Debug, Default, Serialize)]
 pub struct Learned {
@@ -189,12 +214,14 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         .flat_map(|found| found.games.iter().map(|game| (real_path(&game.install), found.profile.name.as_str())))
         .collect();
     let lists = lists_of(site, &evidence);
-    let wanted = |list: &GameList| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
-    let lists: Vec<GameList> = lists.into_iter().filter(wanted).collect();
+    let wanted = |(list, _): &(GameList, Vec<GameList>)| {
+        paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)))
+    };
+    let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
     let mut learned = Learned { files, ..Learned::default() };
     let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
     let all = lists.len();
-    for (nth, list) in lists.iter().enumerate() {
+    for (nth, (list, libraries)) in lists.iter().enumerate() {
         report(LearnPhase { files, launchers: (nth, all) });
         let home = Home::of(site, list, &evidence);
         // One that has a profile with the same folder and the same games is known.
@@ -211,7 +238,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
             continue;
         }
         let home = home.named_apart(&mut ids);
-        learned.launchers.push(one(site, &evidence, list, &home));
+        learned.launchers.push(one(site, &evidence, list, libraries, &home));
     }
     learned.launchers.sort_by_key(|launcher| std::cmp::Reverse(launcher.games.len()));
     learned
@@ -223,7 +250,7 @@ fn near(path: &Path, dir: &Path) -> bool {
     dir.starts_with(&path) || path.starts_with(&dir) || path.parent() == dir.parent()
 }
 
-fn one(site: &Site, evidence: &Evidence, list: &GameList, home: &Home) -> LearnedLauncher {
+fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
     let mut launcher = LearnedLauncher {
         id: home.id.clone(),
         name: home.name.clone(),
@@ -252,6 +279,13 @@ fn one(site: &Site, evidence: &Evidence, list: &GameList, home: &Home) -> Learne
         return launcher;
     };
     launcher.known = roles.known();
+    let libraries = match libraries::of(home, list, &roles, libraries) {
+        Ok(libraries) => libraries,
+        Err(doubt) => {
+            launcher.doubt = Some(doubt);
+            return launcher;
+        }
+    };
     launcher.questions.clone_from(&roles.questions);
     let mut dirs: Vec<PathBuf> = list.dirs().map(Path::to_path_buf).collect();
     dirs.dedup();
@@ -260,7 +294,7 @@ fn one(site: &Site, evidence: &Evidence, list: &GameList, home: &Home) -> Learne
     for round in 0..ROUNDS {
         let records = records::of(site, list, home, &roles, &finds[..learned_from]);
         launcher.record_files = records.files();
-        launcher.profile = write::profile(home, list, &roles, &records);
+        launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records);
         launcher.left = evidence::left(&finds);
         launcher.doubt = proof::unsound(site, evidence, list, &finds, &mut launcher);
         let missed = matches!(launcher.doubt, Some(Doubt::Missed { .. }));

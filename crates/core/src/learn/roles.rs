@@ -115,7 +115,11 @@ fn titles<'a>(columns: &Columns<'a>, all: usize) -> Vec<(&'a str, f64)> {
             let score = here.iter().sum::<f64>() / here.len().max(1) as f64;
             // People write titles with capitals and blanks; a name for programs has neither.
             let people = values.iter().filter(|(_, text)| text.contains([' ']) || text.starts_with(char::is_uppercase));
-            (score >= ALIKE).then(|| (*selector, score + 0.3 * people.count() as f64 / values.len() as f64))
+            // What is the folder's name for every game says the folder.
+            let is_folder = |(entry, text): &(&Entry, &str)| entry.dir.as_ref().is_none_or(|dir| dir.ends_with(text));
+            let folder = if values.iter().all(is_folder) { 0.4 } else { 0.0 };
+            let score_of_people = 0.3 * people.count() as f64 / values.len() as f64;
+            (score >= ALIKE).then(|| (*selector, score + score_of_people - folder))
         })
         .collect();
     found.sort_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(b.0)));

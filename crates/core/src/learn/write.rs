@@ -2,6 +2,7 @@
 
 use super::entries::{GameList, ListAt};
 use super::home::Home;
+use super::libraries::LearnedLibraries;
 use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
@@ -17,7 +18,13 @@ fn quoted_all(texts: &[String]) -> String {
 }
 
 /// The text of the profile.
-pub(super) fn profile(home: &Home, list: &GameList, roles: &Roles, records: &LearnedRecords) -> String {
+pub(super) fn profile(
+    home: &Home,
+    list: &GameList,
+    libraries: Option<&LearnedLibraries>,
+    roles: &Roles,
+    records: &LearnedRecords,
+) -> String {
     let mut out = format!(
         "# Learned from the games that were installed.\nformat = 1\nid = {}\nname = {}\nhome = [{}]\n",
         quoted(&home.id),
@@ -29,6 +36,23 @@ pub(super) fn profile(home: &Home, list: &GameList, roles: &Roles, records: &Lea
     }
     if !home.prefixes.is_empty() {
         out.push_str(&format!("prefixes = {}\n", quoted_all(&home.prefixes)));
+    }
+    if let Some(libraries) = libraries {
+        let lines = [
+            ("file", &libraries.file),
+            ("as", &libraries.shape),
+            ("list", &libraries.list),
+            ("path", &libraries.path),
+            ("new", &libraries.new),
+        ];
+        out.push_str("\n[libraries]\n");
+        for (key, text) in lines {
+            out.push_str(&format!("{key} = {}\n", quoted(text)));
+        }
+        out.push_str("default = \"none\"\n");
+        if let Some(entry) = &libraries.new_entry {
+            out.push_str(&format!("new-entry = {}\n", quoted(entry)));
+        }
     }
     out.push_str(&format!(
         "\n[games]\nfile = {}\nas = {}\n",

@@ -1,9 +1,8 @@
 //! Trace: every record of a path and of what is below it, in files that no profile describes.
 //!
 //! Law: looking writes nothing; a link out of the places it was given is followed to a file, or from the top of a place to a folder, in
-//! the home or on a drive, and said; what cannot be read or rewritten is said, not left out. Start at [`trace`]; [`draft_profile`] goes on from it.
+//! the home or on a drive, and said; what cannot be read or rewritten is said, not left out. Start at [`trace`].
 
-mod drafting;
 mod entry;
 mod files;
 mod find;
@@ -14,7 +13,6 @@ mod search;
 #[cfg(test)]
 mod tests;
 
-pub use drafting::draft_profile;
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
 pub use find::{Find, Followed, Sure, Trace, TracePhase};

@@ -1,7 +1,7 @@
 //! Trace: every record of a path and of what is below it, in files that no profile describes.
 //!
 //! Law: looking writes nothing; a link that is followed out of the places it was given is said; what cannot be read or rewritten is
-//! said, not left out. Start at [`trace`]; [`draft_profile`] and [`Trace::as_game`] go on from it.
+//! said, not left out. Start at [`trace`]; [`crate::survey::add_to_survey`] goes on from it.
 
 use super::files::{Gathered, follow_links, gather, gather_near};
 use super::find::{Find, Trace, TracePhase, problem};

@@ -8,13 +8,13 @@ use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::{FindingKind, LooseFolders, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
-use deft_barge_core::launcher::{Profile, WhyStaying, check_profile};
+use deft_barge_core::launcher::WhyStaying;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::record::{Content, Edit, Files, Mood};
 use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::survey;
+use deft_barge_core::trace::usual_places;
 use deft_barge_core::trace::{Sure, Trace, trace};
-use deft_barge_core::trace::{draft_profile, usual_places};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{House, same};
@@ -58,25 +58,6 @@ fn every_record_of_every_launcher_is_found_without_a_profile() {
         for find in trace.sure() {
             assert!(find.record.spelling.is_empty() != find.record.meaning.base().is_some(), "{find:?}");
         }
-    }
-}
-
-#[test]
-fn a_drafted_profile_finds_the_game_and_every_record_of_it() {
-    let house = House::new();
-    let site = house.site();
-    for (place, _, id, _) in PLACES {
-        let path = house.folder().join(place);
-        let trace = traced(&house, &path);
-        let text = draft_profile(&site, &trace);
-        let profile = Profile::parse(&text, Path::new("drafted.toml")).unwrap_or_else(|e| panic!("{id}: {e}\n{text}"));
-        let check = check_profile(&site, &profile);
-        assert!(check.games.iter().any(|(_, install)| *install == path), "{id}: {:#?}\n{text}", check.games);
-        let found: usize = check.lines.iter().filter(|line| line.matched > 0).count();
-        assert_eq!(found, check.lines.len(), "{id}: {:#?}\n{text}", check.lines);
-        // The draft describes the launcher, not the one game: its other games are found as well, those in the same file at least.
-        let others = check.games.iter().filter(|(_, install)| install.is_dir()).count();
-        assert!(others >= 2 || place.contains("tolliver"), "{id}: {:#?}\n{text}", check.games);
     }
 }
 

@@ -2,7 +2,6 @@
 
 use std::path::PathBuf;
 
-use super::guide::Guide;
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::haul::{Closer, ListedEntry};
 use deft_barge_core::item::{Finding, Policy, Proof};
@@ -11,7 +10,6 @@ use deft_barge_core::plan::{Anchor, Draft, DraftFile, Import, LibraryWish, Plan,
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use deft_barge_core::survey::{CleanupAct, CleanupFind};
-use deft_barge_core::trace::Trace;
 use ratatui::crossterm::event::Event as Input;
 
 use crate::tui::Task;
@@ -54,8 +52,6 @@ pub enum Event {
     /// What a task tells.
     Told(u64, Told),
     Done(u64, Result<u8, Fault>),
-    Traced(u64, Box<Result<Trace, Fault>>),
-    Drafted(Box<Result<Guide, Fault>>),
     Tree(ItemId, Box<Result<Vec<ListedEntry>, Fault>>),
     Closer(ItemId, PathBuf, Box<Result<Closer, Fault>>),
     Proved(HaulId, Vec<(String, Proof)>),
@@ -87,10 +83,6 @@ pub enum Act {
     Do(u64, Task),
     /// Stop what a sheet shows.
     StopTask,
-    /// Trace a path for a new profile.
-    Trace(u64, PathBuf),
-    /// Write the profile that is being made under a name, and check it.
-    Draft(String),
     /// List the checksums of an item.
     Tree(ItemId),
     /// Look at one file of an item block by block.

@@ -2,7 +2,6 @@
 
 mod act;
 mod chooser;
-mod guide;
 mod ledger;
 mod proofs;
 mod question;
@@ -14,7 +13,6 @@ mod typing;
 
 pub use act::{Act, Errand, Event, Leaving, LongTask, Picture};
 pub use chooser::{Choice, Chooser, Letters, Of, Offer};
-pub use guide::Guide;
 pub use ledger::{Ledger, LogRow};
 pub use proofs::{Proofs, Standing, TreeRow};
 pub use question::{Answer, Question};

@@ -38,8 +38,6 @@ pub struct Sheet {
 pub enum Then {
     /// Does this, and tells it in a sheet of its own.
     Task(Task),
-    /// Goes on with the profile that is being made.
-    Guide,
 }
 
 impl Sheet {

@@ -37,10 +37,6 @@ pub enum Typed {
     WhatIf,
     /// A path to trace.
     Trace,
-    /// The folder of a game whose launcher no profile describes.
-    ProfileOf,
-    /// The name of the launcher that a profile is drafted for.
-    ProfileName,
     /// A folder of user data of this game.
     DataOf(String),
     /// A folder to take off the list of user data.
@@ -72,10 +68,6 @@ impl Typed {
                 ("What drive is thought of?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
             }
             Self::Trace => ("Which path should be traced?", "the folder of a game, or any other"),
-            Self::ProfileOf => ("Which game should be traced for the profile?", "the folder that it is installed in"),
-            Self::ProfileName => {
-                ("What is the launcher called?", "the profile gets this name; enter writes and checks it")
-            }
             Self::DataOf(_) => ("Which folder holds its user data?", "its path"),
             Self::ForgetData => ("Which folder should be taken off the list?", "its path; the folder stays"),
             Self::Carry(_) => ("What should be brought here?", "a launcher's name, or the folder of a library"),

@@ -36,11 +36,15 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     };
     let acts = [
         (
-            keys(Wish::NewProfile, View::Records),
-            Wish::NewProfile,
-            "make a profile of its launcher from a trace of this folder",
+            keys(Wish::Learn, View::Records),
+            Wish::Learn,
+            "learn the launchers of this machine from the games that are installed",
         ),
-        (keys(Wish::Trace, View::Cleanup), Wish::Trace, "trace it: find every place where its path is written down"),
+        (
+            keys(Wish::Trace, View::Cleanup),
+            Wish::Trace,
+            "trace this folder: find every place where its path is written down",
+        ),
         (demo, Wish::Demo, "make the demo world and try everything in it"),
         (keys(Wish::Help, View::Drives), Wish::Help, "all keys"),
     ];

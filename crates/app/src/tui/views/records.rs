@@ -21,9 +21,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     };
     if state.registry.rows.is_empty() {
-        let key = state.keys.name(Wish::NewProfile, View::Records);
+        let key = state.keys.name(Wish::Learn, View::Records);
         let text =
-            format!("No launcher is known here. {key} makes a profile of one, from a trace of one of its games.");
+            format!("No launcher is known here. {key} learns those of this machine from the games that are installed.");
         canvas.put_at(2, 1, &text, theme.text(), area);
         return;
     }

@@ -1,0 +1,111 @@
+//! What is said of launchers that were learned.
+
+use deft_barge_core::learn::{Doubt, Known, LearnedLauncher, Question};
+use deft_barge_core::site::Site;
+
+use super::{line, path, words};
+
+fn known(known: Known) -> &'static str {
+    match known {
+        Known::Title => "title",
+        Known::Size => "size",
+        Known::Program => "program",
+        Known::LastRun => "last run",
+    }
+}
+
+/// `a`, `a and b`, `a, b and c`.
+fn listed(all: &[String]) -> String {
+    match all {
+        [] => String::new(),
+        [one] => one.clone(),
+        [rest @ .., last] => format!("{} and {last}", rest.join(", ")),
+    }
+}
+
+/// A launcher in a sentence.
+pub fn launcher(site: &Site, launcher: &LearnedLauncher) -> String {
+    let mut drives: Vec<String> =
+        launcher.games.iter().filter_map(|game| site.drive_of(&game.install).map(|drive| line(&drive.name))).collect();
+    drives.sort();
+    drives.dedup();
+    let on = if drives.is_empty() { String::new() } else { format!(" on {}", listed(&drives)) };
+    let games = words::several(launcher.games.len(), "game");
+    let mut text = format!("{}: {games}{on}, list in {}", line(&launcher.name), path(&launcher.list));
+    if launcher.doubt.is_some() {
+        return text;
+    }
+    if launcher.record_files > 0 {
+        text.push_str(&format!(", records in {}", words::plural(launcher.record_files, "more file", "more files")));
+    }
+    let all: Vec<String> = launcher.known.iter().map(|one| known(*one).to_string()).collect();
+    if !all.is_empty() {
+        text.push_str(&format!("; {} known", listed(&all)));
+    }
+    text.push_str("; no content list");
+    text
+}
+
+/// What was proved, in a sentence.
+pub fn proof(launcher: &LearnedLauncher) -> String {
+    format!(
+        "{} rehearsed in memory and undone; {} covered, none left behind",
+        words::plural(launcher.rehearsed, "move was", "moves were"),
+        words::several(launcher.covered, "place")
+    )
+}
+
+/// Why a launcher wasn't learned, and what can be done about it.
+pub fn doubt(doubt: &Doubt) -> String {
+    match doubt {
+        Doubt::OneGame => {
+            "one game alone doesn't show how its launcher lists games. Install a second one with it".into()
+        }
+        Doubt::NoId => "nothing in its list tells the games apart for good".into(),
+        Doubt::Beside => {
+            "its records lie with the games and would have to move with them, which can't be learned yet".into()
+        }
+        Doubt::Counters(file) => format!(
+            "{} says of each library what games it holds, and keeping that true can't be learned yet",
+            path(file)
+        ),
+        Doubt::NotClear(file) => {
+            format!("what {} lists isn't clear: its games' libraries, or something else", path(file))
+        }
+        Doubt::NotFound(folder) => format!("{} is listed, and can't be a game's folder", path(folder)),
+        Doubt::Unreadable { file, what } => format!("{}: {}", path(file), line(what)),
+        Doubt::NotUnderstood(file) => {
+            format!("{} names its games and can't be rewritten, so its launcher may miss what is moved", path(file))
+        }
+        Doubt::Missed { title, file, location } => format!(
+            "{} points to {} at {}, and what that place is for isn't clear",
+            path(file),
+            line(title),
+            line(location)
+        ),
+        Doubt::Unmovable { title, what } => format!("a rehearsed move of {} failed: {}", line(title), line(what)),
+        Doubt::Foreign { title, file } => {
+            format!("a rehearsed move of {} changed what {} says of another game", line(title), path(file))
+        }
+        Doubt::NotUndone { title, file } => {
+            format!("a rehearsed move of {} couldn't be undone to the same bytes in {}", line(title), path(file))
+        }
+    }
+}
+
+/// A question, with numbered answers.
+pub fn question(name: &str, question: &Question) -> String {
+    let mut out = vec![format!("{}: which of these is the {} of a game?", line(name), known(question.about))];
+    for (n, candidate) in question.candidates.iter().enumerate() {
+        let examples: Vec<String> = candidate.examples.iter().map(|text| line(text)).collect();
+        out.push(format!("  {}  {}", n + 1, examples.join(" · ")));
+    }
+    out.join("\n")
+}
+
+/// What was taken for the answer to a question.
+pub fn taken(question: &Question) -> String {
+    let first = question.candidates.first().and_then(|candidate| candidate.examples.first());
+    let example = first.map(|text| format!(", such as {:?}", line(text))).unwrap_or_default();
+    format!("the {} was taken to be the likeliest of {}{example}", known(question.about), question.candidates.len())
+}
