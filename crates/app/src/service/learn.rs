@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf, absolute};
 
 use deft_barge_core::launcher::load_profiles;
-use deft_barge_core::learn::{LearnPhase, LearnedLauncher, Question, learn as learn_all};
+use deft_barge_core::learn::{LearnPhase, LearnedLauncher, learn as learn_all};
 use deft_barge_core::site::Site;
 
 use super::progress::Passing;
@@ -104,7 +104,7 @@ fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -
             }
             0
         } else if sink.can_ask() {
-            asked(&launcher.name, &question, sink)?
+            sink.pick(&said::question(&launcher.name, &question), question.candidates.len())?
         } else {
             if !sink.is_json() {
                 sink.say(&said::question(&launcher.name, &question))?;
@@ -120,25 +120,6 @@ fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -
         sink.say(&format!("  saved as {}", shown(&file)))?;
     }
     Ok(Some(file))
-}
-
-/// Asks a person; whoever says nothing takes the first.
-fn asked(name: &str, question: &Question, sink: &Sink) -> Result<usize, Fault> {
-    let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
-    sink.say(&said::question(name, question))?;
-    loop {
-        write!(io::stdout(), "[1] ").and_then(|()| io::stdout().flush()).map_err(fault)?;
-        let mut answer = String::new();
-        let read = io::stdin().read_line(&mut answer).map_err(fault)?;
-        let answer = answer.trim();
-        if answer.is_empty() || read == 0 {
-            return Ok(0);
-        }
-        match answer.parse::<usize>() {
-            Ok(n) if (1..=question.candidates.len()).contains(&n) => return Ok(n - 1),
-            _ => sink.aside(&format!("A number from 1 to {} is wanted.", question.candidates.len())),
-        }
-    }
 }
 
 fn write(file: &Path, text: &str) -> Result<(), Fault> {

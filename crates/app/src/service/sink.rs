@@ -80,6 +80,28 @@ impl Sink {
         Ok(matches!(answer.trim(), "y" | "Y" | "yes"))
     }
 
+    /// Asks which of so many answers it is, from 1; whoever says nothing takes the first. Gives its number from 0.
+    ///
+    /// # Errors
+    /// [`Fault`] where the terminal cannot be used.
+    pub fn pick(&self, question: &str, answers: usize) -> Result<usize, Fault> {
+        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
+        self.say(question)?;
+        loop {
+            write!(io::stdout(), "[1] ").and_then(|()| io::stdout().flush()).map_err(fault)?;
+            let mut answer = String::new();
+            let read = io::stdin().read_line(&mut answer).map_err(fault)?;
+            let answer = answer.trim();
+            if answer.is_empty() || read == 0 {
+                return Ok(0);
+            }
+            match answer.parse::<usize>() {
+                Ok(n) if (1..=answers).contains(&n) => return Ok(n - 1),
+                _ => self.aside(&format!("A number from 1 to {answers} is wanted.")),
+            }
+        }
+    }
+
     /// Says something to the person at the keyboard, beside what a script reads.
     pub fn aside(&self, text: &str) {
         if self.is_sheet() {

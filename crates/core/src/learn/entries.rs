@@ -6,9 +6,9 @@ use std::path::{Path, PathBuf};
 use serde_json::Value;
 
 use super::evidence::Evidence;
-use super::home;
 use super::pattern::{Pattern, kinds, step_text};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
+use super::whose::folder_of;
 use crate::platform::{self, Look};
 use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
@@ -158,7 +158,7 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<G
     let libraries = without_libraries(&mut lists);
     let mut by_home: BTreeMap<PathBuf, Vec<GameList>> = BTreeMap::new();
     for list in lists {
-        by_home.entry(home::folder_of(site, list.file(), evidence)).or_default().push(list);
+        by_home.entry(folder_of(site, list.file(), evidence)).or_default().push(list);
     }
     let mut all = Vec::new();
     for (home, lists) in by_home {
@@ -173,7 +173,7 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<G
         let apart =
             |list: &GameList| list.entries.iter().all(|entry| !own.contains(&(entry.file.as_path(), &entry.place)));
         let of_it = |list: &&GameList| {
-            home::folder_of(site, list.file(), evidence) == home && list.holds_all_of(&best) && apart(list)
+            folder_of(site, list.file(), evidence) == home && list.holds_all_of(&best) && apart(list)
         };
         let libraries = libraries.iter().filter(of_it).cloned().collect();
         all.push((best, libraries));
@@ -183,7 +183,8 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<G
 
 /// Texts of a file that stand at places alike.
 fn groups(file: &SeenFile) -> Vec<Group<'_>> {
-    let mut alike: HashMap<(Vec<bool>, Side, bool, Option<&Step>), Vec<&Seen>> = HashMap::new();
+    type Alike<'a> = (Vec<bool>, Side, bool, Option<&'a Step>);
+    let mut alike: HashMap<Alike<'_>, Vec<&Seen>> = HashMap::new();
     for seen in &file.seen {
         let last = seen.place.0.last().filter(|step| seen.side == Side::Value && matches!(step, Step::Name(_)));
         // The entries of an object of paths have a name each.
@@ -286,7 +287,8 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
 /// Lists of one file for each game: files of one folder that say the same at the same place.
 fn families(files: &[SeenFile]) -> Vec<GameList> {
     type Key<'a> = (&'a Path, String, Shape, &'a Place, Side, bool);
-    let mut alike: HashMap<String, (Key<'_>, Vec<(&SeenFile, &Seen)>)> = HashMap::new();
+    type Members<'a> = (Key<'a>, Vec<(&'a SeenFile, &'a Seen)>);
+    let mut alike: HashMap<String, Members<'_>> = HashMap::new();
     for file in files {
         let Some(folder) = file.file.parent() else { continue };
         let end = file.file.extension().unwrap_or_default().to_string_lossy().into_owned();
@@ -428,8 +430,6 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
 
 #[cfg(test)]
 mod tests {
-    use super::*;
-
     #[test]
     fn names_of_files_part_at_what_is_no_letter() {
         let around = |names: &[&str]| super::around(names).unwrap();

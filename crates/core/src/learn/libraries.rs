@@ -38,8 +38,7 @@ pub(super) fn of(
     let mut same_file = lists.iter().filter(|list| list.file() == games.file());
     let list = match (same_file.next(), same_file.next(), lists) {
         (_, _, []) => return Ok(None),
-        (Some(one), None, _) => one,
-        (None, _, [one]) => one,
+        (Some(one), None, _) | (None, _, [one]) => one,
         (.., [one, ..]) => return Err(Doubt::NotClear(one.file().into())),
     };
     let ListAt::One(file) = &list.at else { return Err(Doubt::NotClear(list.shown())) };
@@ -124,11 +123,10 @@ fn new_entry(list: &GameList) -> Option<String> {
         let text_written = document.written(&place, Side::Value)?;
         let number = text.bytes().all(|b| b.is_ascii_digit());
         match (differs || list.entries.len() == 1, number) {
-            (false, _) => {}
             // A number that is another in each entry is one that the launcher gives out.
             (true, true) if text != "0" => return None,
-            (true, true) => {}
             (true, false) if text.contains(['/', '\\']) => return None,
+            (false, _) | (true, true) => {}
             (true, false) => raw = raw.replacen(text_written, &quoted("New"), 1),
         }
     }

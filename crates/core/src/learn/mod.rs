@@ -12,6 +12,7 @@ mod proof;
 mod records;
 mod roles;
 mod seen;
+mod whose;
 mod write;
 
 use std::collections::{BTreeMap, BTreeSet};

@@ -189,7 +189,7 @@ fn sort_of(met: &Met<'_>) -> Sort {
 }
 
 /// Names of a place, where numbers are all alike; those of documents within it as well.
-fn names_of<'a>(met: &'a Met<'_>) -> Vec<Option<String>> {
+fn names_of(met: &Met<'_>) -> Vec<Option<String>> {
     let inner = met.find.record.inside.iter().flat_map(|hop| Place::read(&hop.location).unwrap_or_default().0);
     let name = |step: Step| match step {
         Step::Name(name) => Some(name),

@@ -119,7 +119,7 @@ fn titles<'a>(columns: &Columns<'a>, all: usize) -> Vec<(&'a str, f64)> {
             let is_folder = |(entry, text): &(&Entry, &str)| entry.dir.as_ref().is_none_or(|dir| dir.ends_with(text));
             let folder = if values.iter().all(is_folder) { 0.4 } else { 0.0 };
             let score_of_people = 0.3 * people.count() as f64 / values.len() as f64;
-            (score >= ALIKE).then(|| (*selector, score + score_of_people - folder))
+            (score >= ALIKE).then_some((*selector, score + score_of_people - folder))
         })
         .collect();
     found.sort_by(|a, b| b.1.total_cmp(&a.1).then_with(|| a.0.cmp(b.0)));

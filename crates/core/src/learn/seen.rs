@@ -70,9 +70,8 @@ impl Folders<'_> {
         let (real, places) = (real_path(dir), &self.site.places);
         let holds = |place: &PathBuf| place.starts_with(dir) || real_path(place).starts_with(&real);
         let tops = self.site.drives.iter().flat_map(|drive| &drive.mounts);
-        !(holds(&places.home) || [&places.config, &places.data, &places.state].into_iter().any(holds))
-            && !tops.into_iter().any(holds)
-            && !is_of_the_system(self.site, &real)
+        let mut high = [&places.home, &places.config, &places.data, &places.state].into_iter().chain(tops);
+        !(high.any(holds) || is_of_the_system(self.site, &real))
     }
 }
 

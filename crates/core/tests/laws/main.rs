@@ -15,6 +15,7 @@ mod house;
 mod launchers;
 mod learning;
 mod links;
+mod made_launchers;
 mod orders;
 mod others;
 mod outside;

@@ -1,0 +1,523 @@
+//! Made-up launchers: what each writes is told by a seed, and a judge that knows what it would write for games elsewhere.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::site::Site;
+
+use crate::port::folder_in_memory;
+
+/// Numbers that a seed gives.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, n: usize) -> usize {
+        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
+        let mixed = (self.0 ^ (self.0 >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+        let mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        ((mixed ^ (mixed >> 31)) >> 33) as usize % n
+    }
+
+    fn one<'a>(&mut self, of: &[&'a str]) -> &'a str {
+        of[self.below(of.len())]
+    }
+
+    fn coin(&mut self) -> bool {
+        self.below(2) == 0
+    }
+}
+
+const FOLDERS: [&str; 10] = [
+    "Fen",
+    "Fen Two",
+    "Moor's End",
+    "A & B 50% #1",
+    "海 Fen",
+    "Öd land",
+    "gull-parade",
+    "Nine_Tins",
+    "Slow River",
+    "o",
+];
+
+#[derive(Clone, Debug)]
+pub struct MadeGame {
+    id: String,
+    pub title: String,
+    pub folder: String,
+    pub root: String,
+    bytes: u64,
+    ran: u64,
+}
+
+impl MadeGame {
+    pub fn path(&self) -> String {
+        format!("{}/{}", self.root, self.folder)
+    }
+}
+
+/// How a made-up launcher writes.
+#[derive(Clone, Debug)]
+pub struct Style {
+    format: &'static str,
+    /// What its entries call the path, the id and so on.
+    words: [&'static str; 6],
+    /// Root and folder apart.
+    split: bool,
+    /// What else an entry says: the program's whole path, a command line, a file URI, a document in a text.
+    more: Vec<&'static str>,
+    keyed: bool,
+    depth: usize,
+    extras: Vec<&'static str>,
+    /// What a list of libraries counts.
+    counters: &'static str,
+}
+
+fn style(dice: &mut Dice) -> Style {
+    let format = dice.one(&[
+        "json",
+        "json",
+        "yaml",
+        "toml",
+        "ini",
+        "xml",
+        "elements",
+        "nested",
+        "blocks",
+        "lines",
+        "sqlite",
+        "each.json",
+        "each.ini",
+        "each.xml",
+        "each.nested",
+    ]);
+    let words = [
+        dice.one(&["path", "where", "dir", "installdir", "q7"]),
+        dice.one(&["id", "code", "uid", "name2"]),
+        dice.one(&["title", "label", "caption", "shown"]),
+        dice.one(&["size", "weight", "b"]),
+        dice.one(&["ran", "last", "t"]),
+        dice.one(&["root", "base", "lib"]),
+    ];
+    let all = ["program", "command", "uri", "document"];
+    let more = all.into_iter().filter(|_| dice.below(3) == 0).collect();
+    let all = ["recent", "meta", "keys", "log", "backup", "settings", "cache", "libraries"];
+    let extras = all.into_iter().filter(|_| dice.coin()).collect();
+    Style {
+        format,
+        words,
+        split: dice.below(4) == 0,
+        more,
+        keyed: dice.coin(),
+        depth: dice.below(3),
+        extras,
+        counters: dice.one(&["", "", "count", "map"]),
+    }
+}
+
+/// The fields of an entry.
+fn fields(style: &Style, game: &MadeGame) -> Entry {
+    let [path, id, title, size, ran, root] = style.words.map(str::to_string);
+    let mut all = vec![(id, game.id.clone()), (title, game.title.clone())];
+    if style.split {
+        all.extend([(root, game.root.clone()), (path, game.folder.clone())]);
+    } else {
+        all.push((path, game.path()));
+    }
+    all.extend([(size, game.bytes.to_string()), (ran, game.ran.to_string())]);
+    for more in &style.more {
+        let text = match *more {
+            "program" => format!("{}/bin/go", game.path()),
+            "command" => format!("\"{}/bin/go\" --full", game.path()),
+            "uri" => format!("file://{}", uri(&game.path())),
+            _ => serde_json::json!({"v": 1, "in": game.path()}).to_string(),
+        };
+        all.push((format!("x_{more}"), text));
+    }
+    all
+}
+
+fn uri(path: &str) -> String {
+    let one = |b: u8| {
+        if b.is_ascii_alphanumeric() || b"/-._~".contains(&b) { char::from(b).to_string() } else { format!("%{b:02X}") }
+    };
+    path.bytes().map(one).collect()
+}
+
+fn xml(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;")
+}
+
+fn quoted(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
+fn json_entry(fields: &[(String, String)]) -> serde_json::Value {
+    let value = |(key, text): &(String, String)| {
+        let number = key != "id" && text.bytes().all(|b| b.is_ascii_digit()) && !text.is_empty();
+        (key.clone(), if number { text.parse::<u64>().unwrap().into() } else { serde_json::Value::from(text.clone()) })
+    };
+    fields.iter().map(value).collect::<serde_json::Map<_, _>>().into()
+}
+
+/// What all files of the launcher say of these games.
+fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, String> {
+    let mut out = BTreeMap::new();
+    let entries: Vec<Entry> = games.iter().map(|game| fields(style, game)).collect();
+    if let Some(end) = style.format.strip_prefix("each.") {
+        for (game, entry) in games.iter().zip(&entries) {
+            out.insert(home.join(format!("installed/app_{}.{end}", game.id)), one_file(end, entry));
+        }
+    } else {
+        let (name, text) = match style.format {
+            "json" => ("games.json", json_list(style, games, &entries)),
+            "xml" | "elements" => ("games.xml", xml_list(style.format, &entries)),
+            "nested" | "blocks" => ("games.dat", nested_list(style.format, games, &entries)),
+            "sqlite" => ("games.sqlite", lines_list(&entries)),
+            "lines" => ("games.jsonl", lines_list(&entries)),
+            other => plain_list(other, games, &entries),
+        };
+        out.insert(home.join(name), text);
+    }
+    for extra in &style.extras {
+        extra_files(extra, games, home, &mut out);
+    }
+    out
+}
+
+type Entry = Vec<(String, String)>;
+
+fn json_list(style: &Style, games: &[MadeGame], entries: &[Entry]) -> String {
+    let mut value: serde_json::Value = if style.keyed {
+        let keyed = games.iter().zip(entries).map(|(game, entry)| (game.id.clone(), json_entry(entry)));
+        keyed.collect::<serde_json::Map<_, _>>().into()
+    } else {
+        entries.iter().map(|entry| json_entry(entry)).collect()
+    };
+    for _ in 0..style.depth {
+        value = serde_json::json!({"version": 3, "games": value});
+    }
+    serde_json::to_string_pretty(&value).unwrap() + "\n"
+}
+
+fn lines_list(entries: &[Entry]) -> String {
+    entries.iter().map(|entry| format!("{}\n", json_entry(entry))).collect()
+}
+
+fn plain_list(format: &str, games: &[MadeGame], entries: &[Entry]) -> (&'static str, String) {
+    let (name, mut text) = match format {
+        "yaml" => ("games.yaml", String::from("version: 2\ngames:\n")),
+        "toml" => ("games.toml", String::from("version = 2\n")),
+        _ => ("games.ini", String::from("[general]\nversion=2\n")),
+    };
+    for (game, entry) in games.iter().zip(entries) {
+        match format {
+            "toml" => text.push_str("\n[[game]]\n"),
+            "ini" => write!(text, "\n[game {}]\n", game.id).unwrap(),
+            _ => {}
+        }
+        for (n, (key, value)) in entry.iter().enumerate() {
+            match format {
+                "yaml" => writeln!(text, "  {} {key}: {}", if n == 0 { "-" } else { " " }, quoted(value)).unwrap(),
+                "toml" => writeln!(text, "{key} = {}", quoted(value)).unwrap(),
+                _ => writeln!(text, "{key}={value}").unwrap(),
+            }
+        }
+    }
+    (name, text)
+}
+
+fn xml_list(format: &str, entries: &[Entry]) -> String {
+    let mut text = String::from("<?xml version=\"1.0\"?>\n<all>\n  <option name=\"x\"/>\n");
+    for entry in entries {
+        if format == "xml" {
+            let all: Vec<String> = entry.iter().map(|(key, value)| format!("{key}=\"{}\"", xml(value))).collect();
+            writeln!(text, "  <game {}/>", all.join(" ")).unwrap();
+        } else {
+            writeln!(text, "  <game>\n    {}\n  </game>", elements(entry)).unwrap();
+        }
+    }
+    text + "</all>\n"
+}
+
+fn elements(entry: &Entry) -> String {
+    let all: Vec<String> = entry.iter().map(|(key, value)| format!("<{key}>{}</{key}>", xml(value))).collect();
+    all.join("\n    ")
+}
+
+fn nested_list(format: &str, games: &[MadeGame], entries: &[Entry]) -> String {
+    let blocks = format == "blocks";
+    let mut text = String::from(if blocks { "# games\nversion = 2;\n" } else { "\"games\"\n{\n" });
+    for (game, entry) in games.iter().zip(entries) {
+        if blocks {
+            text.push_str("game {\n");
+        } else {
+            write!(text, "\t\"{}\"\n\t{{\n", game.id).unwrap();
+        }
+        for (key, value) in entry {
+            if blocks {
+                writeln!(text, "  {key} = {};", quoted(value)).unwrap();
+            } else {
+                writeln!(text, "\t\t\"{key}\"\t\t{}", quoted(value)).unwrap();
+            }
+        }
+        text.push_str(if blocks { "}\n" } else { "\t}\n" });
+    }
+    text + if blocks { "" } else { "}\n" }
+}
+
+/// A file of one game.
+fn one_file(end: &str, entry: &Entry) -> String {
+    match end {
+        "json" => serde_json::to_string_pretty(&json_entry(entry)).unwrap(),
+        "ini" => entry.iter().fold(String::from("[game]\n"), |text, (key, value)| format!("{text}{key}={value}\n")),
+        "xml" => format!("<game>{}</game>\n", elements(entry)),
+        _ => {
+            let all: String = entry.iter().map(|(key, value)| format!("\t\"{key}\"\t{}\n", quoted(value))).collect();
+            format!("\"game\"\n{{\n{all}}}\n")
+        }
+    }
+}
+
+/// The list of libraries: where games may lie. Its own file, in the launcher's folder.
+fn libraries(style: &Style, games: &[MadeGame]) -> Option<Vec<serde_json::Value>> {
+    let mut roots: Vec<&str> = games.iter().map(|game| game.root.as_str()).collect();
+    roots.sort_unstable();
+    roots.dedup();
+    let entry = |(n, root): (usize, &&str)| {
+        let mut entry = serde_json::json!({"at": root, "label": format!("Shelf {n}"), "watch": true});
+        match style.counters {
+            "count" => entry["games"] = games.iter().filter(|game| game.root == **root).count().into(),
+            "map" => {
+                let here = games.iter().filter(|game| game.root == **root);
+                let all: serde_json::Map<_, _> = here.map(|game| (game.id.clone(), game.bytes.into())).collect();
+                entry["apps"] = all.into();
+            }
+            _ => {}
+        }
+        entry
+    };
+    style.extras.contains(&"libraries").then(|| roots.iter().enumerate().map(entry).collect())
+}
+
+fn extra_files(extra: &str, games: &[MadeGame], home: &Path, out: &mut BTreeMap<PathBuf, String>) {
+    let paths: Vec<String> = games.iter().map(MadeGame::path).collect();
+    match extra {
+        "recent" => drop(out.insert(home.join("recent.json"), serde_json::json!({"starts": &paths[..2]}).to_string())),
+        "meta" => {
+            for game in games {
+                let text = serde_json::json!({"for": game.id, "folder": game.path(), "art": "none"}).to_string();
+                out.insert(home.join(format!("meta/{}.json", game.id)), text);
+            }
+        }
+        "keys" => {
+            let all: serde_json::Map<_, _> = games.iter().map(|game| (game.path(), game.bytes.into())).collect();
+            out.insert(home.join("sizes.json"), serde_json::Value::from(all).to_string());
+        }
+        // What was: it says the old place for ever.
+        "log" => {
+            let line = |game: &MadeGame| {
+                format!("2026-03-0{} 12:00:01 installed {}/{}\n", 1 + game.bytes % 9, "/old", game.folder)
+            };
+            out.insert(home.join("kite.log"), games.iter().map(line).collect::<String>().repeat(3));
+        }
+        _ => {}
+    }
+}
+
+/// What lies beside and stays whatever happens.
+fn staying(
+    style: &Style,
+    games: &[MadeGame],
+    home: &Path,
+    before: &BTreeMap<PathBuf, String>,
+) -> BTreeMap<PathBuf, String> {
+    let mut out = BTreeMap::new();
+    if style.extras.contains(&"backup")
+        && let Some((file, text)) = before.iter().find(|(file, _)| {
+            file.file_name().is_some_and(|name| name.to_string_lossy().starts_with("games."))
+                && !file.ends_with("games.sqlite")
+        })
+    {
+        out.insert(PathBuf::from(format!("{}.bak", file.display())), text.clone());
+    }
+    if style.extras.contains(&"settings") {
+        let text = serde_json::json!({"new games": games[0].root, "theme": "dark"}).to_string();
+        out.insert(home.join("settings.json"), text);
+    }
+    if style.extras.contains(&"cache") {
+        let text = serde_json::json!({"seen": games.iter().map(MadeGame::path).collect::<Vec<_>>()}).to_string();
+        out.insert(home.join("cache/list.json"), text);
+    }
+    out
+}
+
+pub struct MadeWorld {
+    folder: tempfile::TempDir,
+    pub style: Style,
+    pub games: Vec<MadeGame>,
+}
+
+impl MadeWorld {
+    pub fn new(seed: u64) -> Self {
+        let mut dice = Dice(seed.wrapping_mul(7919) + 17);
+        let style = style(&mut dice);
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        let mut world = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
+        for (tag, name) in [(1, "swift"), (2, "newhold")] {
+            write!(world, "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n").unwrap();
+            fs::create_dir_all(top.join("drives").join(name)).unwrap();
+        }
+        fs::create_dir_all(top.join("home")).unwrap();
+        fs::write(top.join("world.toml"), world).unwrap();
+        let roots = [top.join("drives/swift/stuff"), top.join("drives/swift/more games")];
+        let numbers = dice.coin();
+        let count = 2 + dice.below(5);
+        let first = dice.below(FOLDERS.len());
+        let games = (0..count).map(|n| {
+            let folder = FOLDERS[(first + n) % FOLDERS.len()].to_string();
+            let id = if numbers { format!("{}", 1000 + n * 37) } else { format!("k{}-x{n}", n * 3) };
+            let title = if dice.coin() { folder.clone() } else { format!("{folder}: the game") };
+            let root = roots[usize::from(dice.below(3) == 0)].to_str().unwrap().to_string();
+            let bytes = 70_000 + 1000 * n as u64;
+            MadeGame { id, title, folder, root, bytes, ran: 1_700_000_000 + 86_400 * n as u64 }
+        });
+        let games: Vec<MadeGame> = games.collect();
+        for game in &games {
+            let path = PathBuf::from(game.path());
+            fs::create_dir_all(path.join("bin")).unwrap();
+            fs::create_dir_all(path.join("data")).unwrap();
+            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {}\n", game.id)).unwrap();
+            let rest = game.bytes as usize - fs::metadata(path.join("bin/go")).unwrap().len() as usize;
+            fs::write(path.join("data/all.pak"), vec![game.id.len() as u8; rest]).unwrap();
+        }
+        let world = Self { folder, style, games };
+        if let Some(all) = libraries(&world.style, &world.games) {
+            fs::create_dir_all(world.home()).unwrap();
+            fs::write(world.home().join("shelves.json"), serde_json::json!({"v": 1, "shelves": all}).to_string())
+                .unwrap();
+        }
+        let all = world.files(&world.games);
+        for (file, text) in all.iter().chain(&staying(&world.style, &world.games, &world.home(), &all)) {
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            if file.extension().is_some_and(|end| end == "sqlite") {
+                make_database(file, text);
+            } else {
+                fs::write(file, text).unwrap();
+            }
+        }
+        world
+    }
+
+    fn top(&self) -> PathBuf {
+        self.folder.path().canonicalize().unwrap()
+    }
+
+    fn home(&self) -> PathBuf {
+        self.top().join("home/.config/copper-kite")
+    }
+
+    pub fn site(&self) -> Site {
+        Site::of_world(&self.top()).unwrap()
+    }
+
+    fn files(&self, games: &[MadeGame]) -> BTreeMap<PathBuf, String> {
+        files(&self.style, games, &self.home())
+    }
+
+    /// Says what differs from what the launcher would have written for these games.
+    pub fn judge(&self, games: &[MadeGame]) -> Result<(), String> {
+        let original = self.files(&self.games);
+        let stays = staying(&self.style, &self.games, &self.home(), &original);
+        for (file, wanted) in self.files(games).iter().chain(&stays) {
+            let now = if file.extension().is_some_and(|end| end == "sqlite") {
+                said_by_database(file)
+            } else {
+                fs::read_to_string(file).map_err(|error| format!("{}: {error}", file.display()))?
+            };
+            if now != *wanted {
+                return Err(format!("{}\n{now}\nnot\n{wanted}", file.display()));
+            }
+        }
+        self.judge_libraries(games)
+    }
+}
+
+impl MadeWorld {
+    /// Every game lies in a library that is listed once, what was listed is listed as before, and what is counted is true.
+    fn judge_libraries(&self, games: &[MadeGame]) -> Result<(), String> {
+        let Some(before) = libraries(&self.style, &self.games) else { return Ok(()) };
+        let text = fs::read_to_string(self.home().join("shelves.json")).unwrap();
+        let now: serde_json::Value = serde_json::from_str(&text).map_err(|error| format!("{error}: {text}"))?;
+        let now = now["shelves"].as_array().unwrap().clone();
+        for game in games {
+            let here: Vec<_> = now.iter().filter(|entry| entry["at"] == game.root.as_str()).collect();
+            let [entry] = here.as_slice() else { return Err(format!("{} is not listed once: {text}", game.root)) };
+            if self.style.counters == "count" {
+                let count = games.iter().filter(|other| other.root == game.root).count();
+                if entry["games"] != count {
+                    return Err(format!("{} is said to hold {}: {text}", game.root, entry["games"]));
+                }
+            }
+            if self.style.counters == "map" && entry["apps"].get(&game.id).is_none() {
+                return Err(format!("{} is not said to hold {}: {text}", game.root, game.id));
+            }
+        }
+        let plain = self.style.counters.is_empty();
+        if plain && before.iter().any(|entry| !now.contains(entry)) {
+            return Err(format!("another library changed: {text}"));
+        }
+        Ok(())
+    }
+}
+
+fn make_database(file: &Path, text: &str) {
+    let db = rusqlite::Connection::open(file).unwrap();
+    for (n, line) in text.lines().enumerate() {
+        let entry: serde_json::Map<String, serde_json::Value> = serde_json::from_str(line).unwrap();
+        if n == 0 {
+            let columns: Vec<&str> = entry.keys().map(String::as_str).collect();
+            db.execute(
+                &format!(
+                    "create table games (nr integer primary key, {})",
+                    columns.iter().map(|name| format!("\"{name}\"")).collect::<Vec<_>>().join(", ")
+                ),
+                (),
+            )
+            .unwrap();
+        }
+        let texts: Vec<rusqlite::types::Value> = entry
+            .values()
+            .map(|value| {
+                value.as_u64().map_or_else(|| value.as_str().unwrap().to_string().into(), |n| (n as i64).into())
+            })
+            .collect();
+        let marks = vec!["?"; texts.len()].join(", ");
+        let sql = format!(
+            "insert into games ({}) values ({marks})",
+            entry.keys().map(|name| format!("\"{name}\"")).collect::<Vec<_>>().join(", ")
+        );
+        db.execute(&sql, rusqlite::params_from_iter(texts)).unwrap();
+    }
+}
+
+fn said_by_database(file: &Path) -> String {
+    let db = rusqlite::Connection::open(file).unwrap();
+    let mut rows = db.prepare("select * from games order by nr").unwrap();
+    let names: Vec<String> = rows.column_names().skip(1).map(ToString::to_string).collect();
+    let mut out = String::new();
+    let mut all = rows.query(()).unwrap();
+    while let Some(row) = all.next().unwrap() {
+        let value = |n: usize| match row.get_ref(n).unwrap() {
+            rusqlite::types::ValueRef::Integer(n) => serde_json::Value::from(n),
+            other => other.as_str().unwrap().into(),
+        };
+        let entry: serde_json::Map<String, serde_json::Value> =
+            names.iter().enumerate().map(|(n, name)| (name.clone(), value(n + 1))).collect();
+        writeln!(out, "{}", serde_json::Value::from(entry)).unwrap();
+    }
+    out
+}
