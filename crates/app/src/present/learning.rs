@@ -23,34 +23,36 @@ fn listed(all: &[String]) -> String {
     }
 }
 
-/// A launcher in a sentence.
-pub fn launcher(site: &Site, launcher: &LearnedLauncher) -> String {
+/// A launcher in a line, and what was found out about it in some more.
+pub fn launcher(site: &Site, launcher: &LearnedLauncher) -> Vec<String> {
     let mut drives: Vec<String> =
         launcher.games.iter().filter_map(|game| site.drive_of(&game.install).map(|drive| line(&drive.name))).collect();
     drives.sort();
     drives.dedup();
     let on = if drives.is_empty() { String::new() } else { format!(" on {}", listed(&drives)) };
-    let games = words::several(launcher.games.len(), "game");
-    let mut text = format!("{}: {games}{on}, list in {}", line(&launcher.name), path(&launcher.list));
-    if launcher.doubt.is_some() {
-        return text;
-    }
-    if launcher.record_files > 0 {
-        text.push_str(&format!(", records in {}", words::plural(launcher.record_files, "more file", "more files")));
-    }
+    let what = if launcher.games.is_empty() {
+        words::plural(launcher.libraries, "library", "libraries")
+    } else {
+        words::several(launcher.games.len(), "game")
+    };
     let all: Vec<String> = launcher.known.iter().map(|one| known(*one).to_string()).collect();
-    if !all.is_empty() {
-        text.push_str(&format!("; {} known", listed(&all)));
-    }
-    text.push_str("; no content list");
-    text
+    let known = if all.is_empty() { String::new() } else { format!("; {} known", listed(&all)) };
+    let lists = if launcher.doubt.is_none() { "; no content list" } else { "" };
+    let more = match launcher.record_files {
+        0 => String::new(),
+        n => format!(", records in {}", words::plural(n, "more file", "more files")),
+    };
+    vec![
+        format!("{}: {what}{on}{known}{lists}.", line(&launcher.name)),
+        format!("  list in {}{more}", path(&launcher.list)),
+    ]
 }
 
 /// What was proved, in a sentence.
 pub fn proof(launcher: &LearnedLauncher) -> String {
     format!(
-        "{} rehearsed in memory and undone; {} covered, none left behind",
-        words::plural(launcher.rehearsed, "move was", "moves were"),
+        "{} rehearsed and undone: {} covered, none left behind",
+        words::plural(launcher.rehearsed, "move", "moves"),
         words::several(launcher.covered, "place")
     )
 }

@@ -82,7 +82,7 @@ pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
 
 /// What is said of a launcher.
 fn told(site: &Site, launcher: &LearnedLauncher) -> String {
-    let mut out = vec![format!("{}.", said::launcher(site, launcher))];
+    let mut out = said::launcher(site, launcher);
     match &launcher.doubt {
         Some(doubt) => out.push(format!("  not learned: {}.", said::doubt(doubt))),
         None => out.push(format!("  {}.", said::proof(launcher))),

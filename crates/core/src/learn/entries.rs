@@ -147,7 +147,9 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
 }
 
 /// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.
-pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<GameList>)> {
+///
+/// Beside them those lists of folders that hold games which no list of the same launcher names.
+pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<(GameList, Vec<GameList>)>, Vec<GameList>) {
     let files = seen_files(site, evidence);
     let mut lists = families(&files);
     let in_family: HashSet<PathBuf> =
@@ -178,7 +180,12 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> Vec<(GameList, Vec<G
         let libraries = libraries.iter().filter(of_it).cloned().collect();
         all.push((best, libraries));
     }
-    all
+    let homes: HashSet<PathBuf> = all.iter().map(|(list, _)| folder_of(site, list.file(), evidence)).collect();
+    let alone = libraries.into_iter().filter(|list| {
+        !homes.contains(&folder_of(site, list.file(), evidence)) && list.dirs().any(|dir| games_in(dir) > 0)
+    });
+    let alone = alone.collect();
+    (all, alone)
 }
 
 /// Texts of a file that stand at places alike.

@@ -140,6 +140,8 @@ pub struct LearnedLauncher {
     /// The file of its games, or the folder of one file for each.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub list: PathBuf,
+    /// Libraries that it lists.
+    pub libraries: usize,
     /// Files with records that the profile names.
     pub record_files: usize,
     /// Moves that were rehearsed in memory.
@@ -214,7 +216,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         .iter()
         .flat_map(|found| found.games.iter().map(|game| (real_path(&game.install), found.profile.name.as_str())))
         .collect();
-    let lists = lists_of(site, &evidence);
+    let (lists, alone) = lists_of(site, &evidence);
     let wanted = |(list, _): &(GameList, Vec<GameList>)| {
         paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)))
     };
@@ -222,6 +224,21 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     let mut learned = Learned { files, ..Learned::default() };
     let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
     let all = lists.len();
+    for list in alone
+        .into_iter()
+        .filter(|list| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir))))
+    {
+        let home = Home::of(site, &list, &evidence);
+        // Libraries whose games a profile knows are that launcher's.
+        if known.iter().any(|found| found.home == home.path) {
+            continue;
+        }
+        let home = home.named_apart(&mut ids);
+        let libraries = std::slice::from_ref(&list);
+        let launcher =
+            LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::Beside), ..begun(&list, libraries, &home) };
+        learned.launchers.push(launcher);
+    }
     for (nth, (list, libraries)) in lists.iter().enumerate() {
         report(LearnPhase { files, launchers: (nth, all) });
         let home = Home::of(site, list, &evidence);
@@ -251,13 +268,15 @@ fn near(path: &Path, dir: &Path) -> bool {
     dir.starts_with(&path) || path.starts_with(&dir) || path.parent() == dir.parent()
 }
 
-fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
-    let mut launcher = LearnedLauncher {
+/// A launcher of which nothing is known but its list.
+fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
+    LearnedLauncher {
         id: home.id.clone(),
         name: home.name.clone(),
         home: home.path.clone(),
         games: list.dirs().map(|dir| LearnedGame { title: title_of(dir), install: dir.into() }).collect(),
         list: list.shown(),
+        libraries: libraries.first().map_or(0, |list| list.dirs().count()),
         record_files: 0,
         rehearsed: 0,
         covered: 0,
@@ -266,7 +285,11 @@ fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList]
         left: Vec::new(),
         profile: String::new(),
         doubt: None,
-    };
+    }
+}
+
+fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
+    let mut launcher = begun(list, libraries, home);
     if list.examples() < 2 {
         launcher.doubt = Some(Doubt::OneGame);
         return launcher;

@@ -16,7 +16,7 @@ use crate::site::{Site, real_path};
 use crate::trace::{Find, Sure, bases_near, leaves};
 
 /// Moves that are rehearsed at most.
-const REHEARSED: usize = 64;
+const REHEARSED: usize = 24;
 
 /// Why the profile of a launcher is not sound; counts what was looked at.
 pub(super) fn unsound(
@@ -154,6 +154,7 @@ fn rehearsed(site: &Site, evidence: &Evidence, found: &FoundLauncher, game: &Fou
     if changes.is_empty() {
         return unmovable("nothing of its records would change".into());
     }
+    let installs: HashSet<&Path> = found.games.iter().map(|other| other.install.as_path()).collect();
     let shapes: BTreeMap<PathBuf, Shape> =
         game.records.iter().map(|record| (real_path(&record.file), record.shape)).collect();
     for change in &changes {
@@ -177,9 +178,8 @@ fn rehearsed(site: &Site, evidence: &Evidence, found: &FoundLauncher, game: &Fou
         // What led to another game's folder leads there as before.
         let others = |texts: &[(Place, Side, String)]| -> Vec<String> {
             let other = |text: &&String| {
-                read(text).is_some_and(|path| {
-                    found.games.iter().any(|other| other.id != game.id && path.starts_with(&other.install))
-                })
+                read(text)
+                    .is_some_and(|path| path.ancestors().any(|above| installs.contains(above) && above != game.install))
             };
             texts.iter().map(|(_, _, text)| text).filter(other).cloned().collect()
         };

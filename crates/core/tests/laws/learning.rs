@@ -13,10 +13,12 @@ use deft_barge_core::launcher::{FoundGame, Profile, load_profiles, read_launcher
 use deft_barge_core::learn::{Doubt, learn};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::record::Side;
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
 use crate::house::House;
 use crate::made_launchers::MadeWorld;
+use crate::port::folder_in_memory;
 
 /// Where the sound records of a game stand.
 fn places(game: &FoundGame) -> BTreeSet<(PathBuf, String, Vec<String>, bool)> {
@@ -42,6 +44,11 @@ fn stand_ins_are_learned_from_nothing_and_know_what_their_written_profiles_know(
         let Some(launcher) = learned.launchers.iter().find(|launcher| launcher.name == found.profile.name) else {
             continue;
         };
+        if launcher.games.is_empty() {
+            // It keeps its lists with the games, and is said not to be learned.
+            assert_eq!((launcher.libraries, launcher.doubt.as_ref()), (found.libraries.len(), Some(&Doubt::Beside)));
+            continue;
+        }
         assert_eq!(launcher.doubt, None, "{}", launcher.name);
         let profile = Profile::parse(&launcher.profile, Path::new("learned.toml")).unwrap();
         let own = read_launchers(&site, std::slice::from_ref(&profile)).pop().unwrap();
@@ -143,4 +150,117 @@ fn launchers_of_many_shapes_are_learned_moved_by_and_never_wrong() {
     let counted =
         outcomes.iter().filter(|(name, _)| name.contains("Counters")).map(|(_, all)| all.len()).sum::<usize>();
     assert!((learned + counted) as u64 * 100 >= seeds() * 93 && learned as u64 * 10 >= seeds() * 6, "{outcomes:#?}");
+}
+
+/// A world with games in `drives/swift/g`, and a place for the files of launchers.
+fn world_of(names: &[String]) -> (tempfile::TempDir, Site, PathBuf) {
+    let folder = folder_in_memory();
+    let top = folder.path().canonicalize().unwrap();
+    fs::create_dir_all(top.join("home/.config/kite")).unwrap();
+    for name in names {
+        let game = top.join("drives/swift/g").join(name);
+        fs::create_dir_all(&game).unwrap();
+        fs::write(game.join("start"), "#!/bin/sh\n").unwrap();
+        fs::write(game.join("data.pak"), [7; 100]).unwrap();
+    }
+    fs::create_dir_all(top.join("drives/newhold")).unwrap();
+    let drive = |tag: u8, name: &str| {
+        format!(
+            "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
+        )
+    };
+    let text = format!("format = 1\nseed = 1\nhome = \"home\"\n{}{}", drive(1, "swift"), drive(2, "newhold"));
+    fs::write(top.join("world.toml"), text).unwrap();
+    let site = Site::of_world(&top).unwrap();
+    (folder, site, top)
+}
+
+fn entry(top: &Path, name: &str, nr: usize) -> serde_json::Value {
+    serde_json::json!({"nr": format!("a-{nr}"), "called": name, "at": top.join("drives/swift/g").join(name)})
+}
+
+#[test]
+fn one_game_is_not_enough_and_entries_of_games_that_are_elsewhere_are_examples() {
+    let (_folder, site, top) = world_of(&["Fen".into()]);
+    let list = top.join("home/.config/kite/list.json");
+    fs::write(&list, serde_json::json!([entry(&top, "Fen", 1)]).to_string()).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert_eq!(learned.launchers[0].doubt, Some(Doubt::OneGame));
+    let away = serde_json::json!({"nr": "a-9", "called": "Moor", "at": "/media/other/games/Moor"});
+    fs::write(&list, serde_json::json!([entry(&top, "Fen", 1), away]).to_string()).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    let launcher = &learned.launchers[0];
+    assert_eq!((launcher.doubt.as_ref(), launcher.games.len(), launcher.rehearsed), (None, 1, 1), "{launcher:#?}");
+}
+
+#[test]
+fn two_launchers_that_list_the_same_games_are_both_right_after_a_haul() {
+    let names = ["Fen".to_string(), "Moor".to_string(), "Tarn".to_string()];
+    let (_folder, site, top) = world_of(&names);
+    let other = top.join("home/.local/share/gull");
+    fs::create_dir_all(&other).unwrap();
+    let list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    fs::write(top.join("home/.config/kite/list.json"), serde_json::json!({"v": 2, "all": list}).to_string()).unwrap();
+    let ini = |path: &Path, nr: usize| format!("[g{nr}]\nfolder={}\nshown=G {nr}\n", path.display());
+    let all: String =
+        names.iter().enumerate().map(|(nr, name)| ini(&top.join("drives/swift/g").join(name), nr)).collect();
+    fs::write(other.join("games.ini"), &all).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert_eq!(learned.launchers.len(), 2, "{:?}", learned.launchers);
+    fs::create_dir_all(site.profile_folder()).unwrap();
+    for launcher in &learned.launchers {
+        assert_eq!((launcher.doubt.as_ref(), launcher.games.len()), (None, 3), "{}", launcher.name);
+        fs::write(site.profile_folder().join(format!("{}.toml", launcher.id)), &launcher.profile).unwrap();
+    }
+    let found = survey(&site, Vec::new(), &|_| {});
+    let old = top.join("drives/swift/g/Moor");
+    for game in found.games.iter().filter(|game| game.found.install == old) {
+        let mut draft = Draft::default();
+        draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan(&site, &found, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let new = plan.items[0].to.to_str().unwrap().to_string();
+        let said = fs::read_to_string(other.join("games.ini")).unwrap();
+        assert_eq!(said, all.replace(old.to_str().unwrap(), &new), "{}", game.id.0);
+        let said = fs::read_to_string(top.join("home/.config/kite/list.json")).unwrap();
+        assert!(said.contains(&new) && !said.contains(old.to_str().unwrap()), "{said}");
+        let haul = journal.hauls().unwrap().iter().map(|haul| haul.id).max().unwrap();
+        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+        assert_eq!(fs::read_to_string(other.join("games.ini")).unwrap(), all);
+    }
+}
+
+#[test]
+fn a_list_of_libraries_alone_is_said_and_folders_of_somebodys_work_are_no_games() {
+    let (_folder, site, top) = world_of(&["Fen".into(), "Moor".into()]);
+    let libraries = serde_json::json!({"rooms": [{"folder": top.join("drives/swift/g")}]});
+    fs::write(top.join("home/.config/kite/rooms.json"), libraries.to_string()).unwrap();
+    let work = top.join("home/.config/writer");
+    fs::create_dir_all(&work).unwrap();
+    let folders = ["one", "two"].map(|name| top.join("home/work").join(name));
+    for folder in &folders {
+        fs::create_dir_all(folder.join(".git")).unwrap();
+        fs::write(folder.join("build"), "#!/bin/sh\n").unwrap();
+    }
+    let recent = serde_json::json!({"recent": folders.iter().map(|at| serde_json::json!({"at": at, "n": at.file_name().unwrap().to_str()})).collect::<Vec<_>>()});
+    fs::write(work.join("recent.json"), recent.to_string()).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    let all: Vec<_> =
+        learned.launchers.iter().map(|one| (one.name.as_str(), one.libraries, one.doubt.clone())).collect();
+    assert_eq!(all, [("Kite", 1, Some(Doubt::Beside))]);
+}
+
+#[test]
+fn two_thousand_games_of_one_list_are_learned() {
+    let names: Vec<String> = (0..2000).map(|n| format!("Game {n}")).collect();
+    let (_folder, site, top) = world_of(&names);
+    let list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    fs::write(top.join("home/.config/kite/list.json"), serde_json::json!({"v": 2, "all": list}).to_string()).unwrap();
+    let started = std::time::Instant::now();
+    let learned = learn(&site, &[], &[], &|_| {});
+    println!("{:?}", started.elapsed());
+    let launcher = &learned.launchers[0];
+    assert_eq!((launcher.doubt.as_ref(), launcher.games.len()), (None, 2000));
 }
