@@ -346,6 +346,17 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!("another program has {} open. Close it; this line disappears.", path.display())
         }
         FindingKind::FilesStay(staying) => files_stay(staying),
+        FindingKind::PlacesMissed { places, files } => {
+            let some: Vec<String> = files.iter().take(3).map(|file| file.display().to_string()).collect();
+            let more = files.len().saturating_sub(some.len());
+            let more =
+                if more > 0 { format!(" and {}", plural(more, "more file", "more files")) } else { String::new() };
+            format!(
+                "{} to the old folder in {}{more}, and no record of its launcher covers that. It will lead nowhere once the originals are gone.",
+                plural(*places, "place points", "places point"),
+                some.join(", ")
+            )
+        }
         FindingKind::DataByLink { path } => {
             format!("a link at {} will point to it. Most programs follow links.", path.display())
         }

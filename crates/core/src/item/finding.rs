@@ -134,6 +134,8 @@ pub enum FindingKind {
     DatabaseHeld { path: PathBuf },
     /// Files that say where the game is, or may say it, stay as they are.
     FilesStay(Staying),
+    /// Places that lead to the game and that none of its launcher's records covers: they will lead nowhere once the originals are gone.
+    PlacesMissed { places: usize, files: Vec<PathBuf> },
     /// User data goes, and a link at this old place leads to it.
     DataByLink { path: PathBuf },
     /// User data goes, and the game's own setting says where to.
@@ -257,6 +259,7 @@ impl FindingKind {
             | Self::WaitsOn { .. }
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
+            | Self::PlacesMissed { .. }
             | Self::FilesStay(Staying { why: WhyStaying::NameOnly | WhyStaying::Unreadable, .. })
             | Self::NoContentList { .. }
             | Self::NothingToUpdate { .. }

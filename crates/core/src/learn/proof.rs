@@ -7,13 +7,13 @@ use std::path::{Path, PathBuf};
 use super::entries::GameList;
 use super::evidence::Evidence;
 use super::{Doubt, LearnedGame, LearnedLauncher};
-use crate::launcher::{FoundGame, FoundLauncher, Profile, Record, read_launchers};
+use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
 use crate::record::{
     Bases, Content, Document, Edit, FileChange, Files, Mood, Place, Shape, Side, Source, Spelling, Within,
 };
 use crate::site::{Site, real_path};
-use crate::trace::{Find, Sure, bases_near, leaves};
+use crate::trace::{Find, Sure, bases_near, leaves, uncovered, whole_place};
 
 /// Moves that are rehearsed at most.
 const REHEARSED: usize = 24;
@@ -87,41 +87,20 @@ fn shared_record(by_dir: &BTreeMap<PathBuf, &FoundGame>) -> Option<Doubt> {
     None
 }
 
-/// Where a record stands, from the root of its file.
-fn whole_place(game: &FoundGame, record: &Record) -> String {
-    if record.in_entry {
-        format!("{}{}", game.entry.location, record.location.trim_start_matches('$'))
-    } else {
-        record.location.clone()
-    }
-}
-
 /// Places that lead to the game and that the profile covers, or the first that it does not.
 fn missed(game: &FoundGame, home: &Path, finds: &[Find]) -> Result<usize, Doubt> {
-    let at = |record: &Record, location: String| -> (PathBuf, String, Vec<String>, Side) {
-        let inside = record.inside.iter().map(|hop| hop.location.clone()).collect();
-        (real_path(&record.file), location, inside, record.side)
-    };
-    let covered: HashSet<_> =
-        game.records.iter().filter(|record| record.sound).map(|record| at(record, whole_place(game, record))).collect();
-    let mut count = 0;
-    for find in finds {
-        let record = &find.record;
-        let of_menus = record.shape.to_string() == "desktop";
-        match find.sure {
-            Sure::Unreadable if record.file.starts_with(home) => return Err(Doubt::NotUnderstood(record.file.clone())),
-            // A name stays the same wherever the game goes.
-            Sure::Certain | Sure::Likely if !of_menus && !record.meaning.is("folder") => {
-                if !covered.contains(&at(record, record.location.clone())) {
-                    let title = game.title.clone();
-                    return Err(Doubt::Missed { title, file: record.file.clone(), location: record.location.clone() });
-                }
-                count += 1;
-            }
-            _ => {}
-        }
+    // Entries of menus are looked after for every launcher.
+    let of_menus = |find: &&Find| find.record.shape.to_string() == "desktop";
+    let blind = finds.iter().find(|find| find.sure == Sure::Unreadable && find.record.file.starts_with(home));
+    if let Some(find) = blind {
+        return Err(Doubt::NotUnderstood(find.record.file.clone()));
     }
-    Ok(count)
+    if let Some(find) = uncovered(game, finds).into_iter().find(|find| !of_menus(find)) {
+        let (file, location) = (find.record.file.clone(), find.record.location.clone());
+        return Err(Doubt::Missed { title: game.title.clone(), file, location });
+    }
+    let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !of_menus(find);
+    Ok(finds.iter().filter(leads).count())
 }
 
 /// Moves a game in memory, looks, and undoes it.

@@ -1,6 +1,7 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
 use super::estimate::timing;
+use super::residue::residue;
 use super::result::Plan;
 use super::schedule::{Leg, Schedule};
 
@@ -116,6 +117,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             findings.push(Finding::about(&item.game, &item.title, kind));
         }
     }
+    findings.extend(residue(site, survey, &placements));
     findings.extend(state_room(site, &items));
     let (loads, steps) = schedule.loads(survey, &items, policy);
     findings.extend(quiet(site, &items));

@@ -11,6 +11,7 @@ mod make;
 pub mod order;
 mod placement;
 mod projection;
+mod residue;
 mod result;
 mod schedule;
 mod sharing;

@@ -9,6 +9,7 @@ mod find;
 mod left;
 mod looking;
 mod needle;
+mod residue;
 mod search;
 #[cfg(test)]
 mod tests;
@@ -18,5 +19,6 @@ pub(crate) use files::{Gathered, gather};
 pub use find::{Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;
+pub(crate) use residue::{uncovered, whole_place};
 pub(crate) use search::finds_of;
 pub use search::{trace, trace_moved};

@@ -622,3 +622,40 @@ fn records_behind_links_are_found_and_rewritten_and_the_links_stay() {
     undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     is(&at, "undone");
 }
+
+/// What no record of a profile covers is said before a haul, with its file; what is covered, what says a name alone, logs, and files that
+/// another launcher's profile covers are not.
+#[test]
+fn a_plan_names_the_places_that_no_record_covers() {
+    let house = House::new();
+    let missed = |house: &House| -> Vec<(usize, Vec<PathBuf>)> {
+        let plan = house.plan("parlour-lamp/pale-signal", "newhold", MakeLetters::No);
+        let kinds = plan.findings.into_iter().map(|finding| finding.kind);
+        let missed = kinds.filter_map(|kind| match kind {
+            FindingKind::PlacesMissed { places, files } => Some((places, files)),
+            _ => None,
+        });
+        missed.collect()
+    };
+    assert_eq!(missed(&house), []);
+    let folder = house.home().join(".local/share/parlour-lamp");
+    let path = house.folder().join("drives/swift/lamp/pale-signal");
+    fs::write(folder.join("lamp.log"), format!("2026-01-01 10:00:00 started {}\n", path.display()).repeat(4)).unwrap();
+    fs::write(folder.join("names.json"), serde_json::json!({"last": "pale-signal"}).to_string()).unwrap();
+    let beside = serde_json::json!({"at": path.with_file_name("pale-signal-2")});
+    fs::write(folder.join("beside.json"), beside.to_string()).unwrap();
+    assert_eq!(missed(&house), [], "nothing of that leads there");
+    let tools = house.home().join(".config/tools");
+    fs::create_dir_all(&tools).unwrap();
+    fs::write(
+        tools.join("pads.json"),
+        serde_json::json!({"pads": [{"for": path}, {"in": path.join("bin")}]}).to_string(),
+    )
+    .unwrap();
+    assert_eq!(missed(&house), [(2, vec![tools.join("pads.json")])]);
+    // A haul makes no more of it than a plan says.
+    let plan = house.plan("parlour-lamp/pale-signal", "newhold", MakeLetters::No);
+    let haul = house.haul(&plan, None).unwrap();
+    assert!(fs::read_to_string(tools.join("pads.json")).unwrap().contains(path.to_str().unwrap()));
+    house.give_back(haul);
+}

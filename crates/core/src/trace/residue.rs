@@ -1,0 +1,39 @@
+//! Places that lead to a game and that no record of its launcher covers: nobody would rewrite them.
+
+use std::collections::HashSet;
+use std::path::PathBuf;
+
+use super::find::{Find, Sure};
+use crate::launcher::{FoundGame, Record};
+use crate::record::Side;
+use crate::site::real_path;
+
+/// A place, whatever links its file is reached by.
+type At = (PathBuf, String, Vec<String>, Side);
+
+fn at(record: &Record, location: String) -> At {
+    let inside = record.inside.iter().map(|hop| hop.location.clone()).collect();
+    (real_path(&record.file), location, inside, record.side)
+}
+
+/// Where a record of a game stands, from the root of its file.
+pub(crate) fn whole_place(game: &FoundGame, record: &Record) -> String {
+    if record.in_entry {
+        format!("{}{}", game.entry.location, record.location.trim_start_matches('$'))
+    } else {
+        record.location.clone()
+    }
+}
+
+/// The finds that lead to the game and that none of its records covers. A name that stands alone needs none: it stays the same wherever
+/// the game goes.
+pub(crate) fn uncovered<'a>(game: &FoundGame, finds: &'a [Find]) -> Vec<&'a Find> {
+    let sound = game.records.iter().filter(|record| record.sound);
+    let covered: HashSet<At> = sound.map(|record| at(record, whole_place(game, record))).collect();
+    let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !find.record.meaning.is("folder");
+    finds
+        .iter()
+        .filter(leads)
+        .filter(|find| !covered.contains(&at(&find.record, find.record.location.clone())))
+        .collect()
+}
