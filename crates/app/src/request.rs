@@ -329,6 +329,9 @@ pub enum ProfileAct {
         /// The file, or the id of a profile in the profile folder; without it all of them.
         #[arg(value_name = "ID|FILE")]
         profile: Option<String>,
+        /// Move each game in memory as well: nothing may be left behind, no other game's record may change, and undone it must be the same bytes.
+        #[arg(long)]
+        rehearse: bool,
     },
 }
 

@@ -1,6 +1,6 @@
 //! What is said of launchers that were learned.
 
-use deft_barge_core::learn::{Doubt, Known, LearnedLauncher, Question};
+use deft_barge_core::learn::{Doubt, Known, LearnedLauncher, Question, Rehearsal};
 use deft_barge_core::site::Site;
 
 use super::{line, path, words};
@@ -55,6 +55,19 @@ pub fn proof(launcher: &LearnedLauncher) -> String {
         words::plural(launcher.rehearsed, "move", "moves"),
         words::several(launcher.covered, "place")
     )
+}
+
+/// What a rehearsal came to.
+pub fn rehearsal(rehearsal: &Rehearsal) -> String {
+    let moves = words::plural(rehearsal.moves, "move", "moves");
+    let without = match rehearsal.without {
+        0 => String::new(),
+        n => format!("; {} nowhere else to go", words::plural(n, "game has", "games have")),
+    };
+    match &rehearsal.doubt {
+        None => format!("rehearsed: {moves}, none left anything behind, all undone{without}"),
+        Some(why) => format!("rehearsed: {moves}, then {}{without}", doubt(why)),
+    }
 }
 
 /// Why a launcher wasn't learned, and what can be done about it.

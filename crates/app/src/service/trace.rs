@@ -5,12 +5,13 @@ use std::path::{Path, PathBuf, absolute};
 use deft_barge_core::launcher::{
     ListCheck, ListFaultKind, Profile, ProfileCheck, ProfileError, check_profile, load_profiles,
 };
+use deft_barge_core::learn::{Rehearsal, rehearse};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, usual_places};
 
 use super::progress::Passing;
 use super::sink::Sink;
-use crate::present::{Fault, Kind, count, line, path as shown, to_json, words};
+use crate::present::{Fault, Kind, count, learning as said, line, path as shown, to_json, words};
 use crate::request::{ProfileAct, Traced};
 
 /// Traces a path, showing how far it is where that takes long.
@@ -113,11 +114,11 @@ fn find_text(find: &Find) -> String {
 /// `profile`
 pub fn profile(site: &Site, act: &ProfileAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
-        ProfileAct::Check { profile } => check(site, profile.as_deref(), sink),
+        ProfileAct::Check { profile, rehearse } => check(site, profile.as_deref(), *rehearse, sink),
     }
 }
 
-fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
+fn check(site: &Site, wanted: Option<&str>, with_rehearsal: bool, sink: &Sink) -> Result<u8, Fault> {
     let as_file = wanted.map(PathBuf::from).filter(|path| path.symlink_metadata().is_ok() && !path.is_dir());
     let profiles = if let Some(file) = as_file {
         let text = read_text(&file)
@@ -142,17 +143,26 @@ fn check(site: &Site, wanted: Option<&str>, sink: &Sink) -> Result<u8, Fault> {
         return Err(Fault::usage(sentence, "Name a file, or the id of a profile."));
     }
     let checks: Vec<ProfileCheck> = profiles.iter().map(|profile| check_profile(site, profile)).collect();
-    let sound = checks.iter().all(ProfileCheck::sound);
+    let rehearsals: Vec<Rehearsal> =
+        if with_rehearsal { profiles.iter().map(|profile| rehearse(site, profile)).collect() } else { Vec::new() };
+    let failed = |rehearsal: &Rehearsal| rehearsal.doubt.is_some();
+    let sound = checks.iter().all(ProfileCheck::sound) && !rehearsals.iter().any(failed);
     if sink.is_json() {
         let mut all = Vec::new();
-        for check in &checks {
+        for (n, check) in checks.iter().enumerate() {
             let mut value = to_json(check)?;
-            value["sound"] = check.sound().into();
+            value["sound"] = (check.sound() && !rehearsals.get(n).is_some_and(failed)).into();
+            value["rehearsal"] = to_json(&rehearsals.get(n))?;
             all.push(value);
         }
         sink.document("profile-check", serde_json::json!({ "profiles": all, "sound": sound }))?;
     } else {
-        sink.say(&checks.iter().map(check_text).collect::<Vec<_>>().join("\n\n"))?;
+        let told = checks.iter().enumerate().map(|(n, check)| {
+            let rehearsal = rehearsals.get(n).filter(|_| check.home.is_some());
+            let rehearsal = rehearsal.map(|rehearsal| format!("\n  {}", said::rehearsal(rehearsal)));
+            check_text(check) + &rehearsal.unwrap_or_default()
+        });
+        sink.say(&told.collect::<Vec<_>>().join("\n\n"))?;
     }
     Ok(if sound { 0 } else { 4 })
 }

@@ -87,7 +87,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Repair(id) => service::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
         Task::Probe(drive) => service::probe(site, &drive, sink),
         Task::Trace(path) => service::trace(site, &Traced { path, places: Vec::new() }, sink),
-        Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None }, sink),
+        Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None, rehearse: true }, sink),
         Task::Learn => service::learn(site, &Learning::default(), sink),
         Task::AddData(game, path) => service::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
         Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),

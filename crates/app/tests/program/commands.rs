@@ -383,7 +383,11 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     assert_eq!(world.all(), before, "looking writes nothing");
     world.expect(&["trace", path, "--in", "/no/such/folder"], 2);
 
-    assert_eq!(world.json(&["profile", "check"], 0)["sound"], true);
+    let check = world.json(&["profile", "check", "--rehearse"], 0);
+    assert_eq!(check["sound"], true);
+    let rehearsals: Vec<&serde_json::Value> =
+        check["profiles"].as_array().unwrap().iter().map(|profile| &profile["rehearsal"]).collect();
+    assert!(rehearsals.iter().all(|one| one["doubt"].is_null() && one["moves"].as_u64() > Some(0)), "{check}");
     let profile = world.at("home/.config/deft-barge/profiles/parlour-lamp.toml");
     let text = fs::read_to_string(&profile).unwrap();
     fs::write(&profile, text.replace("$.program", "$.start")).unwrap();
@@ -429,10 +433,11 @@ fn launchers_are_learned_from_the_command_line_and_their_games_move_and_come_bac
         "{one}"
     );
     assert!(one["launchers"][0]["saved"].as_str().unwrap().ends_with("profiles/tolliver.toml"), "{one}");
-    let out = world.expect(&["learn", "--yes"], 0);
+    // One keeps its lists with its games, and that is said.
+    let out = world.expect(&["learn", "--yes"], 4);
     for word in [
         "Ninepin: 2 games on cellar and swift",
-        "moves were rehearsed",
+        "moves rehearsed and undone",
         "none left behind",
         "saved as",
         "Tolliver: 2 games, known",
@@ -441,7 +446,7 @@ fn launchers_are_learned_from_the_command_line_and_their_games_move_and_come_bac
     }
     assert_eq!(world.json(&["profile", "check"], 0)["sound"], true);
     let again = world.all();
-    world.expect(&["learn"], 0);
+    world.expect(&["learn"], 4);
     assert_eq!(world.all(), again, "a profile that is there is not written again");
     for (title, launcher, id, home) in [
         ("Gull Parliament", "tolliver", "tv-11", "home/.config/tolliver"),

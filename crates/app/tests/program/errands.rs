@@ -145,7 +145,7 @@ fn a_drive_that_has_another_path_is_re_anchored() {
 }
 
 #[test]
-fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
+fn an_unknown_launcher_is_learned_and_its_game_moved() {
     let world = World::new();
     fs::remove_file(world.at("home/.config/deft-barge/profiles/parlour-lamp.toml")).unwrap();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
@@ -155,24 +155,13 @@ fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
     let files = tree(&old);
     assert!(!screen.text().contains("Pale Signal"));
     screen.keys(&["E", "n"]);
-    screen.wait_for("Which game should be traced for the profile?");
-    screen.keys(&["C-u"]);
-    screen.wait_for("for the profile? ▏");
-    screen.type_in(&old.to_string_lossy());
-    screen.keys(&["Enter"]);
-    let traced = screen.wait_for("names the launcher");
-    assert!(traced.contains("certain") && traced.contains("can be rewritten"), "{traced}");
-    screen.keys(&["Enter"]);
-    screen.wait_for("What is the launcher called?");
-    screen.type_in("Our Lamp");
-    screen.keys(&["Enter"]);
-    let checked = screen.wait_for("Written to");
-    assert!(checked.contains("our-lamp.toml") && checked.contains("Our Lamp: sound"), "{checked}");
-    screen.keys(&["Enter"]);
-    screen.wait_until(|text| !text.contains("Written to"));
+    let learned = screen.wait_for("saved as");
+    assert!(learned.contains("Parlour Lamp: 2 games") && learned.contains("none left behind"), "{learned}");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("saved as"));
     thread::sleep(Duration::from_millis(500));
     screen.go_to("pale");
-    screen.wait_for("Our Lamp");
+    screen.wait_for("Parlour Lamp");
     screen.keys(&["4", "Enter"]);
     screen.wait_for("items, in this order");
     let plan = screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
@@ -181,7 +170,7 @@ fn an_unknown_launcher_is_traced_into_a_profile_and_its_game_moved() {
     screen.wait_for("of originals are kept");
     let survey = world.json(&["survey"], 0);
     let game = survey["games"].as_array().unwrap().iter().find(|game| game["title"] == "Pale Signal").unwrap();
-    assert_eq!((&game["drive"], &game["launcher"]), (&"newhold".into(), &"our-lamp".into()), "{game}");
+    assert_eq!((&game["drive"], &game["launcher"]), (&"newhold".into(), &"parlour-lamp".into()), "{game}");
     assert_eq!(tree(Path::new(game["install"].as_str().unwrap())), files);
 }
 

@@ -10,6 +10,7 @@ mod libraries;
 mod pattern;
 mod proof;
 mod records;
+mod rehearsal;
 mod roles;
 mod seen;
 mod whose;
@@ -25,6 +26,7 @@ use crate::site::{Site, real_path};
 use entries::{GameList, lists_of};
 use evidence::Evidence;
 use home::Home;
+pub use rehearsal::{Rehearsal, rehearse};
 
 /// What a launcher's files were found to say beside where its games are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -320,7 +322,7 @@ fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList]
         launcher.record_files = records.files();
         launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records);
         launcher.left = evidence::left(&finds);
-        launcher.doubt = proof::unsound(site, evidence, list, &finds, &mut launcher);
+        launcher.doubt = proof::unsound(site, list, &finds, &mut launcher);
         let missed = matches!(launcher.doubt, Some(Doubt::Missed { .. }));
         // What some games have and others do not is learned from those that have it.
         if round + 1 == ROUNDS || (!missed && taken == dirs.len()) || (missed && learned_from == dirs.len()) {

@@ -1,19 +1,16 @@
-//! Whether a learned profile is sound: it finds every game, covers every place that leads to one, and a move that is rehearsed in memory
-//! leaves nothing behind, touches no other game, and can be undone to the same bytes.
+//! Whether a learned profile is sound: it finds every game, covers every place that leads to one, no place is two games', and moves can be
+//! rehearsed.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use super::entries::GameList;
-use super::evidence::Evidence;
+use super::rehearsal::rehearsed;
 use super::{Doubt, LearnedGame, LearnedLauncher};
-use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
-use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
-use crate::record::{
-    Bases, Content, Document, Edit, FileChange, Files, Mood, Place, Shape, Side, Source, Spelling, Within,
-};
+use crate::launcher::{FoundGame, Profile, read_launchers};
+use crate::record::{Side, Within};
 use crate::site::{Site, real_path};
-use crate::trace::{Find, Sure, bases_near, leaves, uncovered, whole_place};
+use crate::trace::{Find, Sure, uncovered, whole_place};
 
 /// Moves that are rehearsed at most.
 const REHEARSED: usize = 24;
@@ -21,7 +18,6 @@ const REHEARSED: usize = 24;
 /// Why the profile of a launcher is not sound; counts what was looked at.
 pub(super) fn unsound(
     site: &Site,
-    evidence: &Evidence,
     list: &GameList,
     finds: &[(PathBuf, Vec<Find>)],
     launcher: &mut LearnedLauncher,
@@ -57,7 +53,7 @@ pub(super) fn unsound(
     }
     launcher.rehearsed = 0;
     for game in by_dir.values().take(REHEARSED) {
-        if let Some(doubt) = rehearsed(site, evidence, &found, game) {
+        if let Some(doubt) = rehearsed(site, &found, game) {
             return Some(doubt);
         }
         launcher.rehearsed += 1;
@@ -101,84 +97,4 @@ fn missed(game: &FoundGame, home: &Path, finds: &[Find]) -> Result<usize, Doubt>
     }
     let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !of_menus(find);
     Ok(finds.iter().filter(leads).count())
-}
-
-/// Moves a game in memory, looks, and undoes it.
-fn rehearsed(site: &Site, evidence: &Evidence, found: &FoundLauncher, game: &FoundGame) -> Option<Doubt> {
-    let unmovable = |what: String| Some(Doubt::Unmovable { title: game.title.clone(), what });
-    let parent = game.install.parent().unwrap_or(Path::new("/"));
-    let install = parent.join("rehearsal of a move").join(game.install.file_name().unwrap_or_default());
-    let target = Target {
-        install: &install,
-        library: game.library.as_deref(),
-        new_library: false,
-        root: parent,
-        letters: MakeLetters::No,
-    };
-    let edits = match record_edits(site, found, game, &target, &[]) {
-        Ok(made) => made.edits,
-        Err(Unchangeable::NoLetter { path, .. }) => {
-            return unmovable(format!("no drive letter leads to {}", path.display()));
-        }
-        Err(Unchangeable::Because(what)) => return unmovable(what),
-    };
-    let mut files = Files::carried(&game.install, &install);
-    if let Err(error) = files.make(&edits, Mood::Strict) {
-        return unmovable(error.to_string());
-    }
-    if let Err(error) = files.rehearse() {
-        return unmovable(error.to_string());
-    }
-    let changes = files.changes();
-    if changes.is_empty() {
-        return unmovable("nothing of its records would change".into());
-    }
-    let installs: HashSet<&Path> = found.games.iter().map(|other| other.install.as_path()).collect();
-    let shapes: BTreeMap<PathBuf, Shape> =
-        game.records.iter().map(|record| (real_path(&record.file), record.shape)).collect();
-    for change in &changes {
-        let at = change.file.strip_prefix(&install).map(|rest| game.install.join(rest)).unwrap_or(change.file.clone());
-        let Some(Shape::Text(format)) = shapes.get(&real_path(&at)) else { continue };
-        let texts = |content: &Content| match content {
-            Content::Bytes(bytes) => {
-                Document::parse(bytes.clone(), *format).ok().map(|document| leaves(&Source::Text(Box::new(document))))
-            }
-            _ => None,
-        };
-        let bases = Bases { relative_to: None, ..bases_near(site, &at, &evidence.layers) };
-        let (Some(before), Some(after)) = (texts(&change.before), texts(&change.after)) else { continue };
-        let read =
-            |text: &str| Spelling::read(text, &bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute());
-        let ours = |text: &str| read(text).is_some_and(|path| path.starts_with(&game.install));
-        if let Some((place, ..)) = after.iter().find(|(_, _, text)| text.len() < 4096 && ours(text)) {
-            let location = place.to_string();
-            return Some(Doubt::Missed { title: game.title.clone(), file: at, location });
-        }
-        // What led to another game's folder leads there as before.
-        let others = |texts: &[(Place, Side, String)]| -> Vec<String> {
-            let other = |text: &&String| {
-                read(text)
-                    .is_some_and(|path| path.ancestors().any(|above| installs.contains(above) && above != game.install))
-            };
-            texts.iter().map(|(_, _, text)| text).filter(other).cloned().collect()
-        };
-        if others(&before) != others(&after) {
-            return Some(Doubt::Foreign { title: game.title.clone(), file: at });
-        }
-    }
-    undone(game, &edits, changes, &install)
-}
-
-/// Takes the edits back, on top of what they made.
-fn undone(game: &FoundGame, edits: &[Edit], changes: Vec<FileChange>, install: &Path) -> Option<Doubt> {
-    let mut files = Files::carried(&game.install, install);
-    let back = Edit::turned_all(edits);
-    let made = files.make(edits, Mood::Strict).and_then(|()| files.make(&back, Mood::Strict));
-    match made {
-        Err(error) => Some(Doubt::Unmovable { title: game.title.clone(), what: error.to_string() }),
-        Ok(()) => files.changes().into_iter().next().map(|change| {
-            let file = changes.iter().find(|one| one.file == change.file).map_or(change.file, |one| one.file.clone());
-            Doubt::NotUndone { title: game.title.clone(), file }
-        }),
-    }
 }

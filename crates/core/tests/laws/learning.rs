@@ -10,7 +10,7 @@ use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::{FoundGame, Profile, load_profiles, read_launchers};
-use deft_barge_core::learn::{Doubt, learn};
+use deft_barge_core::learn::{Doubt, learn, rehearse};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::record::Side;
 use deft_barge_core::site::Site;
@@ -263,4 +263,37 @@ fn two_thousand_games_of_one_list_are_learned() {
     println!("{:?}", started.elapsed());
     let launcher = &learned.launchers[0];
     assert_eq!((launcher.doubt.as_ref(), launcher.games.len()), (None, 2000));
+}
+
+/// A written profile that forgets a record, or takes another game's for its own, is found out by a rehearsal.
+#[test]
+fn a_rehearsal_finds_what_a_profile_would_leave_behind_or_take_from_another_game() {
+    let names = ["Fen".to_string(), "Moor".to_string()];
+    let (_folder, site, top) = world_of(&names);
+    let list: Vec<_> = names
+        .iter()
+        .enumerate()
+        .map(|(nr, name)| {
+            let mut entry = entry(&top, name, nr);
+            entry["run"] = format!("{}/start", entry["at"].as_str().unwrap()).into();
+            entry["lib"] = top.join("drives/swift/g").to_str().unwrap().into();
+            entry
+        })
+        .collect();
+    let file = top.join("home/.config/kite/list.json");
+    fs::write(&file, serde_json::json!({"all": list}).to_string()).unwrap();
+    let profile = |records: &[(&str, &str)]| {
+        let head = "format = 1\nid = \"kite\"\nname = \"Kite\"\nhome = [\"{config}/kite\"]\n[games]\nfile = \"{home}/list.json\"\nlist = \"$.all\"\nid = \"$.nr\"\ninstall = \"{install}\"\n";
+        let records = records.iter().map(|(selector, meaning)| {
+            format!("[[games.records]]\nselector = \"{selector}\"\nmeaning = \"{meaning}\"\n")
+        });
+        Profile::parse(&(head.to_string() + &records.collect::<String>()), Path::new("kite.toml")).unwrap()
+    };
+    let whole = [("$.at", "{install}"), ("$.run", "{install}/{tail}"), ("$.lib", "{parent}")];
+    let sound = rehearse(&site, &profile(&whole));
+    assert_eq!((sound.moves, sound.doubt), (2, None));
+    let forgets = rehearse(&site, &profile(&whole[..1]));
+    assert!(matches!(&forgets.doubt, Some(Doubt::Missed { location, .. }) if location.contains("run")), "{forgets:?}");
+    let before = fs::read_to_string(&file).unwrap();
+    assert!(before.contains("drives/swift/g/Fen"), "nothing was written: {before}");
 }

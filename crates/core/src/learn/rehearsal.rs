@@ -1,0 +1,145 @@
+//! A move that is made in memory: what it would leave behind, what it would change of other games, and whether it can be undone.
+
+use std::collections::{BTreeMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+
+use super::Doubt;
+use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
+use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
+use crate::record::{
+    Bases, Content, Document, Edit, FileChange, Files, Mood, Place, Shape, Side, Source, Spelling, Values,
+};
+use crate::site::{Site, real_path};
+use crate::trace::leaves;
+
+/// What a rehearsal of a profile came to.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Rehearsal {
+    /// Games of which a move was made in memory, searched, and undone.
+    pub moves: usize,
+    /// Games with no other place to go to, or that are not where their records say.
+    pub without: usize,
+    /// What was wrong with the first that failed.
+    pub doubt: Option<Doubt>,
+}
+
+/// Moves every game of a profile in memory, one after the other, each from where it is. Writes nothing.
+pub fn rehearse(site: &Site, profile: &Profile) -> Rehearsal {
+    let mut rehearsal = Rehearsal::default();
+    let Some(found) = read_launchers(site, std::slice::from_ref(profile)).pop() else { return rehearsal };
+    for game in &found.games {
+        if game.fault.is_some() || elsewhere(&found, game, &found.values(site)).is_none() {
+            rehearsal.without += 1;
+            continue;
+        }
+        if let Some(doubt) = rehearsed(site, &found, game) {
+            rehearsal.doubt = Some(doubt);
+            break;
+        }
+        rehearsal.moves += 1;
+    }
+    rehearsal
+}
+
+/// Where a game could lie as well: in another library where its place is told by that, else in a folder beside.
+fn elsewhere(found: &FoundLauncher, game: &FoundGame, values: &Values) -> Option<(PathBuf, Option<PathBuf>)> {
+    let template = &found.profile.games.install;
+    if template.names("library") {
+        let other = found.libraries.iter().find(|other| other.present && Some(&other.path) != game.library.as_ref())?;
+        let values = values.clone().with("id", &game.id).with("folder", &game.folder);
+        let install = template.fill(&values.with("library", other.path.to_string_lossy())).ok()?;
+        return Some((PathBuf::from(install), Some(other.path.clone())));
+    }
+    let beside = game.install.parent()?.join("rehearsal of a move").join(game.install.file_name()?);
+    Some((beside, game.library.clone()))
+}
+
+/// Moves a game in memory, looks, and undoes it.
+pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) -> Option<Doubt> {
+    let unmovable = |what: String| Some(Doubt::Unmovable { title: game.title.clone(), what });
+    let Some((install, library)) = elsewhere(found, game, &found.values(site)) else { return None };
+    let root = site.drive_of(&game.install).map_or(Path::new("/"), |drive| drive.root.as_path());
+    let target =
+        Target { install: &install, library: library.as_deref(), new_library: false, root, letters: MakeLetters::No };
+    let edits = match record_edits(site, found, game, &target, &[]) {
+        Ok(made) => made.edits,
+        Err(Unchangeable::NoLetter { path, .. }) => {
+            return unmovable(format!("no drive letter leads to {}", path.display()));
+        }
+        Err(Unchangeable::Because(what)) => return unmovable(what),
+    };
+    let mut files = Files::carried(&game.install, &install);
+    if let Err(error) = files.make(&edits, Mood::Strict) {
+        return unmovable(error.to_string());
+    }
+    if let Err(error) = files.rehearse() {
+        return unmovable(error.to_string());
+    }
+    let changes = files.changes();
+    if changes.is_empty() {
+        return unmovable("nothing of its records would change".into());
+    }
+    let installs: HashSet<&Path> = found.games.iter().map(|other| other.install.as_path()).collect();
+    let shapes: BTreeMap<PathBuf, Shape> =
+        game.records.iter().map(|record| (real_path(&record.file), record.shape)).collect();
+    for change in &changes {
+        let at = change.file.strip_prefix(&install).map(|rest| game.install.join(rest)).unwrap_or(change.file.clone());
+        let Some(Shape::Text(format)) = shapes.get(&real_path(&at)) else { continue };
+        let texts = |content: &Content| match content {
+            Content::Bytes(bytes) => {
+                Document::parse(bytes.clone(), *format).ok().map(|document| leaves(&Source::Text(Box::new(document))))
+            }
+            _ => None,
+        };
+        let bases = Bases { relative_to: None, ..found.bases(site) };
+        let (Some(before), Some(after)) = (texts(&change.before), texts(&change.after)) else { continue };
+        let read =
+            |text: &str| Spelling::read(text, &bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute());
+        let ours = |text: &str| read(text).is_some_and(|path| path.starts_with(&game.install));
+        if let Some((place, ..)) = after.iter().find(|(_, _, text)| text.len() < 4096 && ours(text)) {
+            let location = place.to_string();
+            return Some(Doubt::Missed { title: game.title.clone(), file: at, location });
+        }
+        // What led to another game's folder leads there as before.
+        let others = |texts: &[(Place, Side, String)]| -> Vec<String> {
+            let other = |text: &&String| {
+                read(text)
+                    .is_some_and(|path| path.ancestors().any(|above| installs.contains(above) && above != game.install))
+            };
+            texts.iter().map(|(_, _, text)| text).filter(other).cloned().collect()
+        };
+        if others(&before) != others(&after) {
+            return Some(Doubt::Foreign { title: game.title.clone(), file: at });
+        }
+    }
+    undone(game, &edits, changes, &install)
+}
+
+/// Takes the edits back, on top of what they made. An entry that went to another list and back stands behind the others there: of such a
+/// list the entries are compared, not their order.
+fn undone(game: &FoundGame, edits: &[Edit], changes: Vec<FileChange>, install: &Path) -> Option<Doubt> {
+    let mut files = Files::carried(&game.install, install);
+    let back = Edit::turned_all(edits);
+    let made = files.make(edits, Mood::Strict).and_then(|()| files.make(&back, Mood::Strict));
+    if let Err(error) = made {
+        return Some(Doubt::Unmovable { title: game.title.clone(), what: error.to_string() });
+    }
+    let lists: HashSet<&Path> =
+        edits.iter().filter(|edit| matches!(edit, Edit::Travel { .. })).flat_map(Edit::files).collect();
+    let lists: HashSet<PathBuf> = lists.into_iter().map(real_path).collect();
+    let bytes_of = |content: &Content| {
+        let Content::Bytes(bytes) = content else { return None };
+        let mut bytes: Vec<u8> = bytes.iter().copied().filter(|byte| !byte.is_ascii_whitespace()).collect();
+        bytes.sort_unstable();
+        Some(bytes)
+    };
+    let differs = |change: &FileChange| {
+        let same = lists.contains(&real_path(&change.file)) && bytes_of(&change.before) == bytes_of(&change.after);
+        !same
+    };
+    let change = files.changes().into_iter().find(differs)?;
+    let file = changes.into_iter().find(|one| one.file == change.file).map_or(change.file, |one| one.file);
+    Some(Doubt::NotUndone { title: game.title.clone(), file })
+}
