@@ -12,7 +12,7 @@ use serde_json::Value;
 
 use super::matching::{Listings, Record, SelectorSearch, base_of, canonical};
 use super::place::{PlaceFault, place_fault};
-use super::profile::{DefaultLibrary, Profile};
+use super::profile::{DefaultLibrary, EntryRecord, Profile};
 use super::settings::read_setting;
 use crate::bytes::Bytes;
 
@@ -188,6 +188,9 @@ impl Reading<'_> {
                 _ => Vec::new(),
             };
             for place in entries {
+                if !self.says_a_place(&source, &place) {
+                    continue;
+                }
                 let id = match (&games.id, place.0.last()) {
                     (Some(selector), _) => source.below(&place, selector),
                     (None, _) if values.of("id").is_some() => values.of("id").map(str::to_string),
@@ -202,10 +205,6 @@ impl Reading<'_> {
                     continue;
                 }
                 let values = values.clone().with("id", &id);
-                // In a folder of one file for each game there may be others.
-                if games.file.names("id") && !self.says_a_place(&source, &place) {
-                    continue;
-                }
                 match self.read_game(&source, shape, &file, &place, &values, library) {
                     Ok(game) if self.ids.contains(&game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
@@ -222,10 +221,23 @@ impl Reading<'_> {
         }
     }
 
-    /// Whether an entry has any of the texts that say where a game is.
+    /// Whether an entry says where its game is. One that does not, or says nothing there, is of a game that is not installed.
     fn says_a_place(&self, source: &Source, entry: &Place) -> bool {
-        let finds = |selector: &str| source.find(&joined(entry, selector)).is_ok_and(|found| !found.is_empty());
-        self.found.profile.games.records.iter().any(|record| finds(&record.selector))
+        let games = &self.found.profile.games;
+        let says = |name: &str| {
+            let plain =
+                |record: &&EntryRecord| record.meaning.is(name) && record.inside.is_empty() && record.within.is_value();
+            let mut records = games.records.iter().filter(plain).peekable();
+            let none = records.peek().is_none();
+            let text = |record: &EntryRecord| {
+                let at = source.find(&joined(entry, &record.selector)).ok()?.into_iter().next()?;
+                source.leaf(&at, record.on)
+            };
+            (none, records.any(|record| text(record).is_some_and(|text| !text.trim().is_empty())))
+        };
+        // What no record of an entry says is said by something else.
+        let named = ["parent", "library", "folder"].into_iter().filter(|name| games.install.names(name));
+        says("install").1 || (!games.install.is("install") && named.map(says).all(|(none, said)| none || said))
     }
 
     /// What the records of an entry say of its place: the folder's name, and the folders that are written whole.

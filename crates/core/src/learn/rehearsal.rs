@@ -59,7 +59,7 @@ fn elsewhere(found: &FoundLauncher, game: &FoundGame, values: &Values) -> Option
 /// Moves a game in memory, looks, and undoes it.
 pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) -> Option<Doubt> {
     let unmovable = |what: String| Some(Doubt::Unmovable { title: game.title.clone(), what });
-    let Some((install, library)) = elsewhere(found, game, &found.values(site)) else { return None };
+    let (install, library) = elsewhere(found, game, &found.values(site))?;
     let root = site.drive_of(&game.install).map_or(Path::new("/"), |drive| drive.root.as_path());
     let target =
         Target { install: &install, library: library.as_deref(), new_library: false, root, letters: MakeLetters::No };

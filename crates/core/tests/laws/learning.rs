@@ -131,7 +131,10 @@ fn launchers_of_many_shapes_are_learned_moved_by_and_never_wrong() {
     for seed in 0..seeds() {
         let tried = std::panic::catch_unwind(|| try_seed(seed));
         let name = match tried {
-            Ok(Outcome::Refused(doubt)) => format!("refused: {doubt:?}"),
+            Ok(Outcome::Refused(doubt)) => {
+                println!("seed {seed}: {:?}", MadeWorld::new(seed).style);
+                format!("refused: {doubt:?}")
+            }
             Ok(other) => format!("{other:?}"),
             Err(why) => {
                 let text = why.downcast_ref::<String>().cloned().unwrap_or_default();

@@ -71,6 +71,8 @@ pub struct Style {
     keyed: bool,
     depth: usize,
     extras: Vec<&'static str>,
+    /// What a game that is not installed has for its path: nothing, an empty text, or no such member; or there is none of them.
+    uninstalled: &'static str,
     /// What a list of libraries counts.
     counters: &'static str,
 }
@@ -114,6 +116,7 @@ fn style(dice: &mut Dice) -> Style {
         depth: dice.below(3),
         extras,
         counters: dice.one(&["", "", "count", "map"]),
+        uninstalled: dice.one(&["", "", "empty", "absent", "null"]),
     }
 }
 
@@ -165,7 +168,21 @@ fn json_entry(fields: &[(String, String)]) -> serde_json::Value {
 /// What all files of the launcher say of these games.
 fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, String> {
     let mut out = BTreeMap::new();
-    let entries: Vec<Entry> = games.iter().map(|game| fields(style, game)).collect();
+    let mut entries: Vec<Entry> = games.iter().map(|game| fields(style, game)).collect();
+    let mut games = games.to_vec();
+    if !style.uninstalled.is_empty() {
+        let known = MadeGame {
+            id: "zz-9".into(),
+            title: "Not here".into(),
+            folder: String::new(),
+            root: String::new(),
+            bytes: 0,
+            ran: 0,
+        };
+        entries.push(uninstalled(style, &known));
+        games.push(known);
+    }
+    let (games, installed) = (games.as_slice(), games.len() - usize::from(!style.uninstalled.is_empty()));
     if let Some(end) = style.format.strip_prefix("each.") {
         for (game, entry) in games.iter().zip(&entries) {
             out.insert(home.join(format!("installed/app_{}.{end}", game.id)), one_file(end, entry));
@@ -182,9 +199,22 @@ fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, St
         out.insert(home.join(name), text);
     }
     for extra in &style.extras {
-        extra_files(extra, games, home, &mut out);
+        extra_files(extra, &games[..installed], home, &mut out);
     }
     out
+}
+
+/// The entry of a game that is not installed.
+fn uninstalled(style: &Style, game: &MadeGame) -> Entry {
+    let [path, .., root] = style.words;
+    let mut all = fields(style, game);
+    all.retain(|(key, _)| !key.starts_with("x_") && (style.uninstalled != "absent" || (key != path && key != root)));
+    for (key, text) in &mut all {
+        if key == path || key == root {
+            text.clear();
+        }
+    }
+    all
 }
 
 type Entry = Vec<(String, String)>;
@@ -512,11 +542,12 @@ fn said_by_database(file: &Path) -> String {
     let mut all = rows.query(()).unwrap();
     while let Some(row) = all.next().unwrap() {
         let value = |n: usize| match row.get_ref(n).unwrap() {
-            rusqlite::types::ValueRef::Integer(n) => serde_json::Value::from(n),
-            other => other.as_str().unwrap().into(),
+            rusqlite::types::ValueRef::Null => None,
+            rusqlite::types::ValueRef::Integer(n) => Some(serde_json::Value::from(n)),
+            other => Some(other.as_str().unwrap().into()),
         };
         let entry: serde_json::Map<String, serde_json::Value> =
-            names.iter().enumerate().map(|(n, name)| (name.clone(), value(n + 1))).collect();
+            names.iter().enumerate().filter_map(|(n, name)| Some((name.clone(), value(n + 1)?))).collect();
         writeln!(out, "{}", serde_json::Value::from(entry)).unwrap();
     }
     out
