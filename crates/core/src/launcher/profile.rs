@@ -9,7 +9,7 @@ use thiserror::Error;
 
 use super::origin::Origin;
 use crate::platform;
-use crate::record::{Format, Meaning, Shape, Side, Within, cut, read_selector};
+use crate::record::{Format, Meaning, Shape, Side, Values, Within, cut, read_selector};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -449,8 +449,12 @@ impl Profile {
         if profile.id.is_empty() || !profile.id.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-') {
             return Err(unsound(format!("id {:?} must be letters, digits and hyphens", profile.id)));
         }
+        // A number stands for every name: what stands in quotes may be any.
+        let names = ["id", "folder", "install", "parent", "library", "home", "user", "config", "data", "state", "tail"];
+        let numbers = names.into_iter().fold(Values::default(), |values, name| values.with(name, "0"));
         for selector in profile.selectors() {
-            if let Err(error) = read_selector(&selector) {
+            let filled = Meaning::try_from(selector.clone()).and_then(|meaning| meaning.fill_quoted(&numbers));
+            if let Err(error) = read_selector(filled.as_ref().unwrap_or(&selector)) {
                 return Err(unsound(format!(
                     "{} is not a JSONPath: {error}{}",
                     cut(&selector),

@@ -403,16 +403,19 @@ pub(crate) fn files_of(template: &crate::record::Meaning, values: &Values) -> Ve
     if values.of("id").is_some() {
         return Vec::new();
     }
+    // The first name on the way that is not known differs from game to game; what is behind it is the same for each.
     let pattern = template.to_string();
-    let (folder, _) = pattern.rsplit_once('/').unwrap_or(("", &pattern));
-    let folder = crate::record::Meaning::try_from(folder.to_string()).and_then(|folder| folder.fill(values));
-    let Ok(folder) = folder else { return Vec::new() };
+    let parts: Vec<&str> = pattern.split('/').collect();
+    let filled =
+        |parts: &[&str]| crate::record::Meaning::try_from(parts.join("/")).and_then(|part| part.fill(values)).ok();
+    let Some(open) = (0..parts.len()).find(|n| filled(&parts[*n..=*n]).is_none()) else { return Vec::new() };
+    let (Some(folder), Some(behind)) = (filled(&parts[..open]), filled(&parts[open + 1..])) else { return Vec::new() };
     let entries = platform::read_dir(&folder).into_iter().flatten().flatten();
     let mut found: Vec<(PathBuf, Values)> = entries
         .filter_map(|entry| {
-            let path = entry.path();
+            let path = if behind.is_empty() { entry.path() } else { entry.path().join(&behind) };
             let known = template.read(path.to_str()?, values)?;
-            Some((path, known))
+            (behind.is_empty() || path.look_exists()).then_some((path, known))
         })
         .collect();
     found.sort_by(|a, b| a.0.cmp(&b.0));

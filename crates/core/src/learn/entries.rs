@@ -20,7 +20,7 @@ use crate::trace::bases_near;
 pub(super) enum ListAt {
     /// In one file.
     One(PathBuf),
-    /// In a file for each game: their folder, and what is before and behind the id in their names.
+    /// In a file for each game: their folder, and what is before and behind the id in their paths below it.
     Each { folder: PathBuf, before: String, after: String },
 }
 
@@ -106,8 +106,8 @@ impl GameList {
                 Step::Name(name) => Some(name.clone()),
                 Step::Index(_) => None,
             },
-            ListAt::Each { before, after, .. } => {
-                let name = entry.file.file_name()?.to_str()?;
+            ListAt::Each { folder, before, after } => {
+                let name = entry.file.strip_prefix(folder).ok()?.to_str()?;
                 name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
             }
         }
@@ -297,10 +297,14 @@ fn families(files: &[SeenFile]) -> Vec<GameList> {
     type Members<'a> = (Key<'a>, Vec<(&'a SeenFile, &'a Seen)>);
     let mut alike: HashMap<String, Members<'_>> = HashMap::new();
     for file in files {
+        // Beside one another, or of one name in a folder each.
         let Some(folder) = file.file.parent() else { continue };
         let end = file.file.extension().unwrap_or_default().to_string_lossy().into_owned();
-        for seen in &file.seen {
-            let key = (folder, end.clone(), file.shape, &seen.place, seen.side, seen.by_name);
+        let own = file.file.file_name().map(|name| format!("/{}", name.to_string_lossy())).unwrap_or_default();
+        let ways = [Some((folder, end)), folder.parent().map(|above| (above, own))];
+        for (seen, (folder, end)) in file.seen.iter().flat_map(|seen| ways.iter().flatten().map(move |way| (seen, way)))
+        {
+            let key = (*folder, end.clone(), file.shape, &seen.place, seen.side, seen.by_name);
             let name =
                 format!("{}\0{end}\0{}\0{}\0{:?}{}", folder.display(), file.shape, seen.place, seen.side, seen.by_name);
             alike.entry(name).or_insert_with(|| (key, Vec::new())).1.push((file, seen));
@@ -309,14 +313,22 @@ fn families(files: &[SeenFile]) -> Vec<GameList> {
     let mut all: Vec<_> = alike.into_values().collect();
     all.sort_by_key(|((folder, _, _, place, ..), _)| (folder.to_path_buf(), place.0.len(), (*place).clone()));
     let mut lists: Vec<GameList> = Vec::new();
-    for ((folder, _, shape, place, side, by_name), members) in all {
+    for ((folder, end, shape, place, side, by_name), members) in all {
         let dirs: BTreeSet<&Path> = members.iter().map(|(_, seen)| seen.dir.as_path()).collect();
         // Of several files that say one folder each, several folders.
         if dirs.len() < 2 || dirs.len() * 2 < members.len() + 1 || side == Side::Key {
             continue;
         }
-        let names: Vec<&str> = members.iter().filter_map(|(file, _)| file.file.file_name()?.to_str()).collect();
-        let Some((before, after)) = around(&names) else { continue };
+        let below = |file: &'_ SeenFile| file.file.strip_prefix(folder).ok()?.to_str().map(str::to_string);
+        let names: Vec<String> = members.iter().filter_map(|(file, _)| below(file)).collect();
+        // Of files in folders of their own only these differ.
+        let firsts: Vec<&str> = names.iter().map(|name| name.strip_suffix(end.as_str()).unwrap_or(name)).collect();
+        let own = end.starts_with('/');
+        let parted = if own { around(&firsts) } else { around(&names.iter().map(String::as_str).collect::<Vec<_>>()) };
+        let Some((before, mut after)) = parted else { continue };
+        if own {
+            after.push_str(&end);
+        }
         // A place that a number leads to is one of several of a file.
         if place.0.iter().any(|step| matches!(step, Step::Index(n) if *n > 0)) {
             continue;

@@ -63,7 +63,7 @@ pub(super) fn unsound(
 
 /// A place that would be rewritten for two games, or that does not say what it should.
 fn shared_record(by_dir: &BTreeMap<PathBuf, &FoundGame>) -> Option<Doubt> {
-    let mut owners: BTreeMap<(&Path, String, Vec<&str>, Side, usize), &str> = BTreeMap::new();
+    let mut owners: BTreeMap<(&Path, String, Vec<&str>, Side, usize), &Path> = BTreeMap::new();
     for game in by_dir.values() {
         for record in &game.records {
             let (title, file) = (game.title.clone(), record.file.clone());
@@ -75,7 +75,7 @@ fn shared_record(by_dir: &BTreeMap<PathBuf, &FoundGame>) -> Option<Doubt> {
             let list = record.within != Within::Value && record.within != Within::Text;
             let key = (record.file.as_path(), whole_place(game, record), inside, record.side, part);
             // Several games may have their part in one list.
-            if !list && owners.insert(key, &game.id).is_some_and(|owner| owner != game.id) {
+            if !list && owners.insert(key, &game.install).is_some_and(|owner| owner != game.install) {
                 return Some(Doubt::Foreign { title, file });
             }
         }

@@ -3,11 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use super::entries::{Entry, GameList, ListAt};
+use super::entries::{Entry, GameList, ListAt, scalars_of};
 use super::home::{Home, template_of};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
-use crate::record::{Place, Shape, Side, Step, Within};
+use crate::record::{Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
 
@@ -277,21 +277,27 @@ fn bound(
                 out.push_str("['{id}']");
             }
             PatternStep::Any if !is_bound => {
-                // Beside it stands the id.
+                // Beside it stands the id, as a text or as a number.
                 let says = |met: &&Met<'_>| {
-                    let source = crate::record::Source::read(&met.find.record.file, met.find.record.shape).ok()?;
-                    let value = source.value_at(&Place(met.place[..=at].to_vec())).map(super::entries::scalars_of)?;
+                    let source = Source::read(&met.find.record.file, met.find.record.shape).ok()?;
+                    let value = source.value_at(&Place(met.place[..=at].to_vec()))?.clone();
                     let id = id_of(list, roles, &finds[met.game].0)?;
-                    Some(value.into_iter().filter(|(_, text)| *text == id).map(|(at, _)| at).collect::<BTreeSet<_>>())
+                    let same = scalars_of(&value).into_iter().filter(|(_, text)| *text == id).map(|(key, _)| key);
+                    let number = |key: &str| {
+                        let place = Place::read(key).unwrap_or_default();
+                        place.of(&value).is_some_and(serde_json::Value::is_number)
+                    };
+                    Some(same.map(|key| (key.clone(), number(&key))).collect::<BTreeSet<_>>())
                 };
                 let mut all = alike.iter().map(says);
                 let first = all.next()??;
                 let same = all.try_fold(first, |same, next| Some(same.intersection(&next?).cloned().collect()))?;
-                let key = same.into_iter().find(|key| !key.contains(['{', '}', '*']));
+                let key = same.into_iter().find(|(key, _)| !key.contains(['{', '}', '*']));
                 match key {
-                    Some(key) => {
+                    Some((key, number)) => {
                         is_bound = true;
-                        out.push_str(&format!("[?@{} == '{{id}}']", &key[1..]));
+                        let id = if number { "{id}" } else { "'{id}'" };
+                        out.push_str(&format!("[?@{} == {id}]", &key[1..]));
                     }
                     None => out.push_str("[*]"),
                 }

@@ -44,6 +44,14 @@ pub enum MeaningError {
     /// It is longer than any template is.
     #[error("a template of {0} bytes is longer than the {LONGEST} that one may have")]
     TooLong(usize),
+    /// A value that needs quotes stands in a selector without them.
+    #[error("{{{name}}} stands without quotes, and {value:?} is no number")]
+    Unquoted {
+        /// The name.
+        name: String,
+        /// What it stands for.
+        value: String,
+    },
     /// Nothing is known under this name.
     #[error("nothing is known for {{{0}}} here")]
     Unknown(String),
@@ -145,13 +153,38 @@ impl Meaning {
         self.0.iter().map(piece).collect()
     }
 
-    /// Fills every name with its value as text inside a quoted string of a JSONPath or of JSON.
+    /// Fills every name with its value as text inside a quoted string of a JSONPath or of JSON; outside of quotes only a number or a word
+    /// can stand.
     pub fn fill_quoted(&self, values: &Values) -> Result<String, MeaningError> {
-        let escaped = |(name, value): (&String, &String)| {
-            let json = serde_json::Value::String(value.clone()).to_string();
-            (name.clone(), json[1..json.len() - 1].replace("\\\"", "\\u0022").replace('\'', "\\u0027"))
-        };
-        self.fill(&Values(values.0.iter().map(escaped).collect()))
+        let (mut out, mut quote, mut escaped) = (String::new(), None, false);
+        for piece in &self.0 {
+            match piece {
+                TemplatePiece::Plain(text) => {
+                    for c in text.chars() {
+                        match (quote, c) {
+                            (Some(_), _) if escaped => escaped = false,
+                            (Some(_), '\\') => escaped = true,
+                            (Some(open), c) if c == open => quote = None,
+                            (None, '\'' | '"') => quote = Some(c),
+                            _ => {}
+                        }
+                    }
+                    out.push_str(text);
+                }
+                TemplatePiece::Name(name) => {
+                    let value = values.of(name).ok_or_else(|| MeaningError::Unknown(name.clone()))?;
+                    let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
+                    let bare =
+                        value.parse::<serde_json::Number>().is_ok() || (!value.is_empty() && value.chars().all(word));
+                    if quote.is_none() && !bare {
+                        return Err(MeaningError::Unquoted { name: name.clone(), value: value.into() });
+                    }
+                    let json = serde_json::Value::String(value.into()).to_string();
+                    out.push_str(&json[1..json.len() - 1].replace("\\\"", "\\u0022").replace('\'', "\\u0027"));
+                }
+            }
+        }
+        Ok(out)
     }
 
     /// Matches `text` and gives the values with the one name added that was not known yet.
@@ -207,5 +240,12 @@ mod tests {
         let json = serde_json::json!([{"id": "x'] || ['\"\\"}, {"id": "y"}]);
         let found = serde_json_path::JsonPath::parse(&filled).unwrap().query(&json).len();
         assert_eq!(found, 1, "{filled}");
+        let number = meaning("$[?@.id == {id}]");
+        assert_eq!(number.fill_quoted(&Values::default().with("id", "1200")).unwrap(), "$[?@.id == 1200]");
+        assert!(number.fill_quoted(&Values::default().with("id", "1 || true")).is_err());
+        assert!(
+            meaning("$['a\\'{id}']").fill_quoted(&Values::default().with("id", "] x")).is_ok(),
+            "it is in quotes still"
+        );
     }
 }

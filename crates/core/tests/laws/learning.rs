@@ -300,3 +300,114 @@ fn a_rehearsal_finds_what_a_profile_would_leave_behind_or_take_from_another_game
     let before = fs::read_to_string(&file).unwrap();
     assert!(before.contains("drives/swift/g/Fen"), "nothing was written: {before}");
 }
+
+/// Launchers whose files lie and name things in ways of their own, each learned, moved by, and judged to the byte.
+#[test]
+fn files_of_a_launcher_are_learned_wherever_they_lie_and_however_they_name_a_game() {
+    type Files = Vec<(PathBuf, String)>;
+    type Write = fn(&Path, &Path, usize, &str, &Path) -> Files;
+    // What is written of a game: the world, the launcher's folder, number, name, folder.
+    let shapes: [(&str, Write); 4] = [
+        ("home/.local/share/kite", |_, home, nr, name, at| {
+            let text = serde_json::json!({"name": name, "where": at}).to_string();
+            vec![(home.join(format!("titles/t{nr}77/info.json")), text)]
+        }),
+        ("drives/swift/Kite", |_, home, nr, name, at| {
+            vec![(home.join(format!("apps/app-{nr}.ini")), format!("[app]\nname={name}\ndir={}\n", at.display()))]
+        }),
+        ("home/.config/kite", |_, home, nr, name, at| {
+            let main = serde_json::json!({"nr": 100 + nr, "name": name, "dir": at}).to_string();
+            let parts = serde_json::json!({"app": 100 + nr, "root": at.parent(), "folder": name}).to_string();
+            vec![(home.join("list.jsonl"), main + "\n"), (home.join("parts.jsonl"), parts + "\n")]
+        }),
+        ("home/.kite", |_, home, nr, name, at| {
+            let line = format!("game \"g{nr}\" {{\n  title = \"{name}\"\n  at = \"{}\"\n}}\n", at.display());
+            let more = format!("more \"m{nr}\" {{\n  of = \"{}\"\n}}\n", at.display());
+            vec![(home.join("games.conf"), line), (home.join("more.conf"), more)]
+        }),
+    ];
+    let names = ["Fen".to_string(), "Moor Two".to_string(), "Tarn".to_string()];
+    for (folder, write) in shapes {
+        let (_folder, site, top) = world_of(&names);
+        let home = top.join(folder);
+        let say = |places: &[PathBuf]| -> BTreeMap<PathBuf, String> {
+            let mut all = BTreeMap::<PathBuf, String>::new();
+            for (nr, (name, at)) in names.iter().zip(places).enumerate() {
+                for (file, text) in write(&top, &home, nr, name, at) {
+                    all.entry(file).or_default().push_str(&text);
+                }
+            }
+            all
+        };
+        let mut places: Vec<PathBuf> = names.iter().map(|name| top.join("drives/swift/g").join(name)).collect();
+        for (file, text) in say(&places) {
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, text).unwrap();
+        }
+        let learned = learn(&site, &[], &[], &|_| {});
+        let [launcher] = learned.launchers.as_slice() else { panic!("{folder}: {:?}", learned.launchers) };
+        assert_eq!((launcher.doubt.as_ref(), launcher.games.len()), (None, 3), "{folder}: {}", launcher.profile);
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("kite.toml"), &launcher.profile).unwrap();
+        let found = survey(&site, Vec::new(), &|_| {});
+        let game = found.games.iter().find(|game| game.found.install == places[1]).unwrap();
+        let mut draft = Draft::default();
+        draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan(&site, &found, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{folder}: {:?}", plan.findings);
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let before = say(&places);
+        places[1] = plan.items[0].to.clone();
+        for (file, text) in say(&places) {
+            assert_eq!(fs::read_to_string(&file).unwrap(), text, "{folder}: {}\n{}", file.display(), launcher.profile);
+        }
+        undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+        for (file, text) in before {
+            assert_eq!(fs::read_to_string(&file).unwrap(), text, "{folder}: {}, undone", file.display());
+        }
+    }
+}
+
+#[test]
+fn a_file_that_names_games_and_is_not_understood_is_the_reason_why_a_launcher_is_not_learned() {
+    let names = ["Fen".to_string(), "Moor".to_string()];
+    let (_folder, site, top) = world_of(&names);
+    let list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    let home = top.join("home/.config/kite");
+    fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+    let at = top.join("drives/swift/g/Fen");
+    fs::write(home.join("thumbs.bin"), [b"\0\x01".as_slice(), at.to_str().unwrap().as_bytes(), b"\0"].concat())
+        .unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert_eq!(learned.launchers[0].doubt, Some(Doubt::NotUnderstood(home.join("thumbs.bin"))));
+}
+
+/// An entry of an addition leads to its game's folder as well: both go.
+#[test]
+fn two_entries_of_one_folder_go_together() {
+    let names = ["Fen".to_string(), "Moor".to_string()];
+    let (_folder, site, top) = world_of(&names);
+    let mut list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    let mut more = entry(&top, "Fen", 9);
+    more["called"] = "Fen: more of it".into();
+    list.push(more);
+    let file = top.join("home/.config/kite/list.json");
+    let text = serde_json::json!({"all": list}).to_string();
+    fs::write(&file, &text).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert_eq!(learned.launchers[0].doubt, None, "{}", learned.launchers[0].profile);
+    fs::create_dir_all(site.profile_folder()).unwrap();
+    fs::write(site.profile_folder().join("kite.toml"), &learned.launchers[0].profile).unwrap();
+    let found = survey(&site, Vec::new(), &|_| {});
+    let old = top.join("drives/swift/g/Fen");
+    let game = found.games.iter().find(|game| game.found.install == old).unwrap();
+    let mut draft = Draft::default();
+    draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+    let plan = plan(&site, &found, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let new = plan.items[0].to.to_str().unwrap();
+    assert_eq!(fs::read_to_string(&file).unwrap(), text.replace(old.to_str().unwrap(), new));
+}

@@ -195,8 +195,8 @@ impl Writing<'_> {
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
         let mut rewrites: Vec<Rewrite> = Vec::new();
-        // A word that stands twice in a text changes with the first.
-        let mut words: HashMap<(&Path, &str), Vec<usize>> = HashMap::new();
+        // A word that stands twice in a text changes with the first, and a place that two records speak of changes once.
+        let mut words: HashMap<(PathBuf, String), Vec<usize>> = HashMap::new();
         let game = self.game;
         for record in &game.records {
             // What does not say what it should is a finding of its own, and stays.
@@ -206,8 +206,8 @@ impl Writing<'_> {
             let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
             let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
             if record.in_entry && travels {
-                let here = words.entry((&record.file, &record.location)).or_default();
-                if record.within.is_value() || !here.iter().any(|n| rewrites[*n] == rewrite) {
+                let here = words.entry((record.file.clone(), record.location.clone())).or_default();
+                if !here.iter().any(|n| rewrites[*n] == rewrite) {
                     here.push(rewrites.len());
                     rewrites.push(rewrite);
                 }
@@ -216,9 +216,10 @@ impl Writing<'_> {
             if record.in_entry {
                 rewrite.location = format!("{}{}", self.game.entry.location, rewrite.location.trim_start_matches('$'));
             }
+            let key = (record.file.clone(), rewrite.location.clone());
             let edit = self.edit(record, rewrite);
-            let here = words.entry((&record.file, &record.location)).or_default();
-            if record.within.is_value() || !here.iter().any(|n| edits[*n] == edit) {
+            let here = words.entry(key).or_default();
+            if !here.iter().any(|n| edits[*n] == edit) {
                 here.push(edits.len());
                 edits.push(edit);
             }
