@@ -151,7 +151,7 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
 /// Beside them those lists of folders that hold games which no list of the same launcher names.
 pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<(GameList, Vec<GameList>)>, Vec<GameList>) {
     let files = seen_files(site, evidence);
-    let mut lists = families(&files);
+    let mut lists = families(site, evidence, &files);
     let in_family: HashSet<PathBuf> =
         lists.iter().flat_map(|list| &list.entries).map(|entry| entry.file.clone()).collect();
     for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
@@ -292,16 +292,25 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
 }
 
 /// Lists of one file for each game: files of one folder that say the same at the same place.
-fn families(files: &[SeenFile]) -> Vec<GameList> {
+fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameList> {
     type Key<'a> = (&'a Path, String, Shape, &'a Place, Side, bool);
     type Members<'a> = (Key<'a>, Vec<(&'a SeenFile, &'a Seen)>);
     let mut alike: HashMap<String, Members<'_>> = HashMap::new();
     for file in files {
-        // Beside one another, or of one name in a folder each.
+        // One that leads to several games is a list of its own.
+        let dirs: BTreeSet<&Path> = file.seen.iter().map(|seen| seen.dir.as_path()).collect();
+        let apart =
+            |dir: &&Path| !dirs.iter().any(|other| other != dir && (dir.starts_with(other) || other.starts_with(dir)));
+        if dirs.iter().filter(|dir| apart(dir)).count() > 1 {
+            continue;
+        }
+        // Beside one another, or of one name in a folder each; such folders are in the launcher's own.
         let Some(folder) = file.file.parent() else { continue };
+        let home = folder_of(site, &file.file, evidence);
         let end = file.file.extension().unwrap_or_default().to_string_lossy().into_owned();
         let own = file.file.file_name().map(|name| format!("/{}", name.to_string_lossy())).unwrap_or_default();
-        let ways = [Some((folder, end)), folder.parent().map(|above| (above, own))];
+        let above = folder.parent().filter(|above| above.starts_with(&home));
+        let ways = [Some((folder, end)), above.map(|above| (above, own))];
         for (seen, (folder, end)) in file.seen.iter().flat_map(|seen| ways.iter().flatten().map(move |way| (seen, way)))
         {
             let key = (*folder, end.clone(), file.shape, &seen.place, seen.side, seen.by_name);

@@ -411,3 +411,22 @@ fn two_entries_of_one_folder_go_together() {
     let new = plan.items[0].to.to_str().unwrap();
     assert_eq!(fs::read_to_string(&file).unwrap(), text.replace(old.to_str().unwrap(), new));
 }
+
+/// Launchers whose files have one name, and lie beside one another, are launchers of their own.
+#[test]
+fn files_of_one_name_in_the_folders_of_several_launchers_are_not_one_launchers() {
+    for games in [1, 3] {
+        let names: Vec<String> = (0..3 * games).map(|n| format!("Game {n}")).collect();
+        let (_folder, site, top) = world_of(&names);
+        for (nth, some) in names.chunks(games).enumerate() {
+            let home = top.join(format!("home/.config/launcher{nth}"));
+            fs::create_dir_all(&home).unwrap();
+            let list: Vec<_> = some.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+            fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+        }
+        let learned = learn(&site, &[], &[], &|_| {});
+        let doubts: Vec<_> = learned.launchers.iter().map(|one| (one.games.len(), one.doubt.clone())).collect();
+        let doubt = (games == 1).then_some(Doubt::OneGame);
+        assert_eq!(doubts, vec![(games, doubt); 3], "{:?}", learned.launchers);
+    }
+}
