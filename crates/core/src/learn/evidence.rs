@@ -1,12 +1,12 @@
 //! What is looked at: files in the usual places and near the top of each drive, and what traces of single games find in them.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use crate::platform::{self, Look};
 use crate::record::Letters;
 use crate::site::Site;
-use crate::trace::{Find, Gathered, Sure, finds_of, gather, may_be_read, usual_places};
+use crate::trace::{Find, Gathered, Sure, files_naming, finds_of, gather, may_be_read, usual_places};
 
 /// How deep below the top of a drive, or of a folder that was pointed at, files are looked at, and how large they are at most.
 const DEEP: usize = 3;
@@ -19,6 +19,8 @@ pub(super) struct Evidence {
     pub layers: Vec<Letters>,
     /// Those that can be rewritten.
     pub readable: Vec<PathBuf>,
+    /// The files that may name a folder, of those that were looked for.
+    naming: BTreeMap<PathBuf, Vec<PathBuf>>,
 }
 
 impl Evidence {
@@ -47,14 +49,23 @@ impl Evidence {
         let of_menus = |file: &PathBuf| file.extension().is_some_and(|end| end == "desktop" || end == "directory");
         let readable = gathered.files.iter().filter(|file| !of_menus(file) && may_be_read(file, &places));
         let readable = readable.cloned().collect();
-        Self { gathered, places, layers, readable }
+        Self { gathered, places, layers, readable, naming: BTreeMap::new() }
+    }
+
+    /// Looks once which files name which of these folders.
+    pub fn know(&mut self, dirs: BTreeSet<PathBuf>) {
+        let name = |dir: &PathBuf| dir.file_name().unwrap_or_default().to_string_lossy().into_owned();
+        let names: Vec<String> = dirs.iter().map(name).collect();
+        let words: Vec<&str> = names.iter().map(String::as_str).collect();
+        let files = files_naming(&words, &self.gathered.files);
+        self.naming = dirs.into_iter().zip(files).collect();
     }
 
     /// What leads to these games, wherever it stands.
     pub fn finds(&self, site: &Site, dirs: &[PathBuf]) -> Vec<(PathBuf, Vec<Find>)> {
         let one = |dir: &PathBuf| {
             let mut gathered = Gathered {
-                files: self.gathered.files.clone(),
+                files: self.naming.get(dir).unwrap_or(&self.gathered.files).clone(),
                 links: self.gathered.links.clone(),
                 layers: self.gathered.layers.clone(),
                 ..Gathered::default()

@@ -210,7 +210,7 @@ const ROUNDS: usize = 4;
 
 /// Learns the launchers of this machine; with `paths` only those that have games there or beside. Writes nothing.
 pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn Fn(LearnPhase) + Sync)) -> Learned {
-    let evidence = Evidence::gather(site, paths);
+    let mut evidence = Evidence::gather(site, paths);
     let files = evidence.gathered.files.len();
     report(LearnPhase { files, launchers: (0, 0) });
     let known = read_launchers(site, profiles);
@@ -223,6 +223,9 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)))
     };
     let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
+    // Of a long list some games are looked at closely.
+    let close = FIRST + FURTHER * ROUNDS;
+    evidence.know(lists.iter().flat_map(|(list, _)| list.dirs().take(close)).map(Path::to_path_buf).collect());
     let mut learned = Learned { files, ..Learned::default() };
     let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
     let all = lists.len();

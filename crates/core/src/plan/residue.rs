@@ -9,7 +9,7 @@ use crate::plan::placement::Placement;
 use crate::record::{Format, Shape};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
-use crate::trace::{Find, Gathered, finds_of, gather, uncovered, usual_places};
+use crate::trace::{Find, Gathered, files_naming, finds_of, gather, uncovered, usual_places};
 
 /// A warning for each game that places lead to which none of its launcher's records covers.
 ///
@@ -35,9 +35,17 @@ pub(crate) fn residue(site: &Site, survey: &Survey, placements: &[Placement<'_>]
     }
     gathered.files.sort();
     gathered.files.dedup();
-    let one = |placement: &&Placement<'_>| {
+    let name = |placement: &&Placement<'_>| {
+        placement.game.found.install.file_name().unwrap_or_default().to_string_lossy().into_owned()
+    };
+    let names: Vec<String> = games.values().map(name).collect();
+    let words: Vec<&str> = names.iter().map(String::as_str).collect();
+    // One game's name is looked for in every file; of several it is known first which file names which.
+    let naming = if words.len() > 1 { files_naming(&words, &gathered.files) } else { vec![gathered.files.clone()] };
+    let one = |(placement, files): (&&Placement<'_>, Vec<PathBuf>)| {
         let game = &placement.game.found;
-        let finds = finds_of(site, &game.install, &places, &gathered);
+        let named = Gathered { files, layers: gathered.layers.clone(), ..Gathered::default() };
+        let finds = finds_of(site, &game.install, &places, &named);
         let others =
             survey.games.iter().filter(|other| other.id != placement.game.id && other.found.install == game.install);
         let theirs: HashSet<&Path> = others
@@ -58,5 +66,5 @@ pub(crate) fn residue(site: &Site, survey: &Survey, placements: &[Placement<'_>]
         let kind = FindingKind::PlacesMissed { places, files };
         (places > 0).then(|| Finding::about(&placement.game.id, &game.title, kind))
     };
-    games.values().filter_map(one).collect()
+    games.values().zip(naming).filter_map(one).collect()
 }

@@ -133,7 +133,7 @@ impl Looking<'_> {
         // Places of texts that lead to the folder or are its name: the folder above it may be written beside them.
         let mut led: Vec<Place> = Vec::new();
         for (place, side, text) in leaves(source) {
-            if !self.needle.is_in(&text) {
+            if !self.may_name(&text) {
                 continue;
             }
             let written = source.written(&place, side).map(str::to_string);
@@ -154,6 +154,15 @@ impl Looking<'_> {
         finds
     }
 
+    /// Whether a text may say the name: as it is, in letters of another case, or with escapes.
+    fn may_name(&self, text: &str) -> bool {
+        let plain = text.is_ascii() && !text.contains(['%', '\\', '&', '\'', '"', '$', '+']);
+        if plain && self.name.is_ascii() && text.len() < 4096 {
+            return text.to_ascii_lowercase().contains(&self.name.to_ascii_lowercase());
+        }
+        self.needle.is_in(text)
+    }
+
     fn is_there(&self, path: &Path) -> bool {
         self.place_now(path).look_exists()
     }
@@ -166,8 +175,13 @@ impl Looking<'_> {
 
     /// What is left of a path below the wanted one.
     pub(super) fn below(&self, path: &Path) -> Option<PathBuf> {
-        let rest = path.strip_prefix(self.wanted).map(Path::to_path_buf);
-        rest.or_else(|_| real_path(path).strip_prefix(&self.real).map(Path::to_path_buf)).ok()
+        if let Ok(rest) = path.strip_prefix(self.wanted) {
+            return Some(rest.to_path_buf());
+        }
+        // A way there over links says its name as well: no other path is followed.
+        let low = self.name.to_lowercase();
+        let named = path.components().any(|part| part.as_os_str().to_string_lossy().to_lowercase().contains(&low));
+        named.then(|| real_path(path).strip_prefix(&self.real).map(Path::to_path_buf).ok()).flatten()
     }
 
     /// The spelling and place of a text, and what is left below the path if it leads there. A tail that is no text cannot be
@@ -267,7 +281,7 @@ impl Looking<'_> {
         let document = Document::parse(text.as_bytes().to_vec(), format).ok()?;
         let mut hits = Vec::new();
         document.leaves(&mut |leaf| {
-            if !self.needle.is_in(&leaf.text) {
+            if !self.may_name(&leaf.text) {
                 return;
             }
             for mut hit in self.hits(&leaf.text, Some(format), None, bases, depth + 1) {

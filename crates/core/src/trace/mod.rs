@@ -20,5 +20,5 @@ pub use find::{Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;
 pub(crate) use residue::{uncovered, whole_place};
-pub(crate) use search::finds_of;
+pub(crate) use search::{files_naming, finds_of};
 pub use search::{trace, trace_moved};

@@ -6,15 +6,18 @@
 use super::files::{Gathered, follow_links, gather, gather_near};
 use super::find::{Find, Trace, TracePhase, problem};
 use super::looking::Looking;
-use super::needle::{self, Needle};
+use super::needle::{self, Needle, Needles};
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
 use crate::launcher::Record;
-use crate::platform::Look;
-use crate::record::Letters;
+use crate::platform::{self, Look};
+use crate::record::{Encoding, Letters};
 use crate::site::{Site, real_path};
+
+/// Bytes of a file that is read whole to see which names it holds.
+const WHOLE: u64 = 32_000_000;
 
 /// Looks for every record of `path` in these places. `report` hears how far it is, at most some times a second.
 pub fn trace(site: &Site, path: &Path, places: &[PathBuf], report: &(dyn Fn(TracePhase) + Sync)) -> Trace {
@@ -114,4 +117,36 @@ pub(crate) fn finds_of(site: &Site, path: &Path, places: &[PathBuf], gathered: &
     let mut finds: Vec<Find> = files.collect();
     finds.extend(gathered.links.iter().filter_map(|link| looking.link(link)));
     finds
+}
+
+/// For each name the files that may hold it, in however many spellings: every file is read once, however many names there are.
+pub(crate) fn files_naming(names: &[&str], files: &[PathBuf]) -> Vec<Vec<PathBuf>> {
+    let needles = Needles::new(names.iter().copied());
+    let every = || (0..names.len()).collect::<Vec<usize>>();
+    let look = |file: &PathBuf| -> Vec<usize> {
+        // A large one is read in pieces, when its turn comes.
+        if file.look_meta().is_ok_and(|meta| meta.len() > WHOLE) {
+            return every();
+        }
+        let Ok(bytes) = platform::read(file) else { return Vec::new() };
+        match Encoding::read(bytes) {
+            Ok((_, text)) => needles.in_text(&text),
+            // Without its zeros a text of two bytes a sign reads as one.
+            Err(_) => platform::read(file).map_or_else(
+                |_| Vec::new(),
+                |bytes| {
+                    let bytes: Vec<u8> = bytes.into_iter().filter(|byte| *byte != 0).collect();
+                    needles.in_text(&String::from_utf8_lossy(&bytes))
+                },
+            ),
+        }
+    };
+    let mut of: Vec<Vec<PathBuf>> = vec![Vec::new(); names.len()];
+    let found: Vec<Vec<usize>> = files.par_iter().map(look).collect();
+    for (file, names) in files.iter().zip(found) {
+        for nth in names {
+            of[nth].push(file.clone());
+        }
+    }
+    of
 }
