@@ -80,7 +80,13 @@ fn counts(games: &GameList, roles: &Roles, library: &Entry) -> bool {
     let Some(dir) = &library.dir else { return false };
     let here: Vec<&Entry> =
         games.entries.iter().filter(|entry| entry.dir.as_ref().is_some_and(|game| game.starts_with(dir))).collect();
-    let ids: HashSet<String> = here.iter().filter_map(|entry| roles.id_of(games, entry)).collect();
+    // A launcher may know a game by more than one text of its entry; what says nothing of one game alone is none of these.
+    let known = here.iter().flat_map(|entry| entry.scalars.values().cloned().chain(roles.id_of(games, entry)));
+    let of_one = |text: &String| {
+        let says = |entry: &&Entry| entry.scalars.values().any(|other| other == text);
+        text.len() > 1 && !text.contains(['/', '\\']) && games.entries.iter().filter(says).count() <= 1
+    };
+    let ids: HashSet<String> = known.filter(of_one).collect();
     let claims = here.iter().filter_map(|entry| entry.scalars.get(roles.claim.as_ref()?)?.parse::<u64>().ok());
     let bytes: u64 = claims.sum();
     let Some(value) = value_of(library) else { return true };
