@@ -52,6 +52,16 @@ pub(super) struct GameList {
     pub entries: Vec<Entry>,
 }
 
+/// What a launcher lists.
+#[derive(Clone, Debug)]
+pub(super) struct LauncherLists {
+    pub games: GameList,
+    /// Lists of folders in which games of it lie.
+    pub libraries: Vec<GameList>,
+    /// A file that says such a folder in an object of its own, which may be the only entry of a list of libraries.
+    pub unclear: Option<PathBuf>,
+}
+
 /// Texts of one structure in one file.
 struct Group<'a> {
     file: &'a SeenFile,
@@ -80,6 +90,11 @@ impl GameList {
     /// Whether all games of a list lie in its folders.
     pub fn holds_all_of(&self, games: &Self) -> bool {
         games.dirs().all(|dir| self.dirs().any(|above| above != dir && dir.starts_with(above)))
+    }
+
+    /// Whether a game of a list lies in one of its folders.
+    pub fn holds_some_of(&self, games: &Self) -> bool {
+        games.dirs().any(|dir| self.dirs().any(|above| above != dir && dir.starts_with(above)))
     }
 
     /// What is shown as its place.
@@ -149,7 +164,7 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
 /// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.
 ///
 /// Beside them those lists of folders that hold games which no list of the same launcher names.
-pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<(GameList, Vec<GameList>)>, Vec<GameList>) {
+pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>, Vec<GameList>) {
     let files = seen_files(site, evidence);
     let mut lists = families(site, evidence, &files);
     let in_family: HashSet<PathBuf> =
@@ -175,17 +190,34 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<(GameList, Vec<
         let apart =
             |list: &GameList| list.entries.iter().all(|entry| !own.contains(&(entry.file.as_path(), &entry.place)));
         let of_it = |list: &&GameList| {
-            folder_of(site, list.file(), evidence) == home && list.holds_all_of(&best) && apart(list)
+            folder_of(site, list.file(), evidence) == home && list.holds_some_of(&best) && apart(list)
         };
-        let libraries = libraries.iter().filter(of_it).cloned().collect();
-        all.push((best, libraries));
+        let libraries: Vec<GameList> = libraries.iter().filter(of_it).cloned().collect();
+        let told = |file: &Path, seen: &Seen| {
+            let lists = libraries.iter().chain([&best]);
+            let mut entries = lists.flat_map(|list| &list.entries);
+            entries.any(|entry| entry.file == file && seen.place.0.starts_with(&entry.place.0))
+        };
+        let is_root = |file: &Path, seen: &Seen| {
+            let above = best.dirs().any(|dir| dir != seen.dir && dir.starts_with(&seen.dir));
+            above && !seen.by_name && is_keyed(&seen.place) && !told(file, seen)
+        };
+        let here = files.iter().filter(|file| folder_of(site, &file.file, evidence) == home);
+        let unclear = here.filter(|file| file.seen.iter().any(|seen| is_root(&file.file, seen)));
+        let unclear = unclear.map(|file| file.file.clone()).next();
+        all.push(LauncherLists { games: best, libraries, unclear });
     }
-    let homes: HashSet<PathBuf> = all.iter().map(|(list, _)| folder_of(site, list.file(), evidence)).collect();
+    let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.games.file(), evidence)).collect();
     let alone = libraries.into_iter().filter(|list| {
         !homes.contains(&folder_of(site, list.file(), evidence)) && list.dirs().any(|dir| games_in(dir) > 0)
     });
     let alone = alone.collect();
     (all, alone)
+}
+
+/// Whether a text stands in an object that is a member of another: a list may have one entry so far.
+fn is_keyed(place: &Place) -> bool {
+    place.0.len() > 2 && place.0.iter().all(|step| matches!(step, Step::Name(_)))
 }
 
 /// Texts of a file that stand at places alike.

@@ -28,13 +28,17 @@ pub(super) struct LearnedLibraries {
 ///
 /// # Errors
 /// [`Doubt::Counters`] where its entries say of each library what games it has, which a move would have to change as well;
-/// [`Doubt::NotClear`] of several lists.
+/// [`Doubt::NotClear`] of several lists, of one that does not hold all games, and of a file that may be one.
 pub(super) fn of(
     home: &Home,
     games: &GameList,
     roles: &Roles,
     lists: &[GameList],
+    unclear: Option<&Path>,
 ) -> Result<Option<LearnedLibraries>, Doubt> {
+    if let Some(file) = unclear {
+        return Err(Doubt::NotClear(file.into()));
+    }
     let mut same_file = lists.iter().filter(|list| list.file() == games.file());
     let list = match (same_file.next(), same_file.next(), lists) {
         (_, _, []) => return Ok(None),
@@ -45,7 +49,8 @@ pub(super) fn of(
     let mut above = list.to_entry.clone();
     let last = above.0.pop();
     let plain = above.0.iter().all(|step| matches!(step, PatternStep::Name(_)));
-    if last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
+    // A game outside of all of them is listed by other rules than the others.
+    if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
     }
     if list.entries.iter().any(|entry| counts(games, roles, entry)) || says_how_many(games, list) {

@@ -23,7 +23,7 @@ use serde::Serialize;
 
 use crate::launcher::{Profile, read_launchers};
 use crate::site::{Site, real_path};
-use entries::{GameList, lists_of};
+use entries::{GameList, LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
 pub use rehearsal::{Rehearsal, rehearse};
@@ -219,13 +219,12 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         .flat_map(|found| found.games.iter().map(|game| (real_path(&game.install), found.profile.name.as_str())))
         .collect();
     let (lists, alone) = lists_of(site, &evidence);
-    let wanted = |(list, _): &(GameList, Vec<GameList>)| {
-        paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)))
-    };
+    let wanted =
+        |one: &LauncherLists| paths.is_empty() || one.games.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
     let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
     // Of a long list some games are looked at closely.
     let close = FIRST + FURTHER * ROUNDS;
-    evidence.know(lists.iter().flat_map(|(list, _)| list.dirs().take(close)).map(Path::to_path_buf).collect());
+    evidence.know(lists.iter().flat_map(|one| one.games.dirs().take(close)).map(Path::to_path_buf).collect());
     let mut learned = Learned { files, ..Learned::default() };
     let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
     let all = lists.len();
@@ -244,7 +243,8 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
             LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::Beside), ..begun(&list, libraries, &home) };
         learned.launchers.push(launcher);
     }
-    for (nth, (list, libraries)) in lists.iter().enumerate() {
+    for (nth, lists) in lists.iter().enumerate() {
+        let list = &lists.games;
         report(LearnPhase { files, launchers: (nth, all) });
         let home = Home::of(site, list, &evidence);
         // One that has a profile with the same folder and the same games is known.
@@ -261,7 +261,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
             continue;
         }
         let home = home.named_apart(&mut ids);
-        learned.launchers.push(one(site, &evidence, list, libraries, &home));
+        learned.launchers.push(one(site, &evidence, lists, &home));
     }
     learned.launchers.sort_by_key(|launcher| std::cmp::Reverse(launcher.games.len()));
     learned
@@ -293,7 +293,8 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
     }
 }
 
-fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
+fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
+    let LauncherLists { games: list, libraries, unclear } = lists;
     let mut launcher = begun(list, libraries, home);
     if list.examples() < 2 {
         launcher.doubt = Some(Doubt::OneGame);
@@ -308,7 +309,7 @@ fn one(site: &Site, evidence: &Evidence, list: &GameList, libraries: &[GameList]
         return launcher;
     };
     launcher.known = roles.known();
-    let libraries = match libraries::of(home, list, &roles, libraries) {
+    let libraries = match libraries::of(home, list, &roles, libraries, unclear.as_deref()) {
         Ok(libraries) => libraries,
         Err(doubt) => {
             launcher.doubt = Some(doubt);

@@ -430,3 +430,30 @@ fn files_of_one_name_in_the_folders_of_several_launchers_are_not_one_launchers()
         assert_eq!(doubts, vec![(games, doubt); 3], "{:?}", learned.launchers);
     }
 }
+
+/// Where a list may be that of the libraries and does not show how it grows, nothing is learned that would leave a library out.
+#[test]
+fn libraries_that_are_not_sure_are_a_reason_not_to_learn() {
+    let names = ["Fen".to_string(), "Moor".to_string()];
+    let (_folder, site, top) = world_of(&names);
+    let home = top.join("home/.config/kite");
+    let mut list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+    let root = top.join("drives/swift/g");
+    let doubt = || learn(&site, &[], &[], &|_| {}).launchers[0].doubt.clone();
+    fs::write(home.join("settings.json"), serde_json::json!({"view": {"last": root}}).to_string()).unwrap();
+    assert_eq!(doubt(), None, "a setting is no list");
+    // One library, under a key.
+    let one = serde_json::json!({"libraries": {"0": {"path": root, "label": "x"}}});
+    fs::write(home.join("roots.json"), one.to_string()).unwrap();
+    assert_eq!(doubt(), Some(Doubt::NotClear(home.join("roots.json"))));
+    // A list that holds some of the games.
+    let away = top.join("drives/swift/away/Tarn");
+    fs::create_dir_all(&away).unwrap();
+    fs::write(away.join("start"), "#!/bin/sh\n").unwrap();
+    list.push(serde_json::json!({"nr": "a-7", "called": "Tarn", "at": away}));
+    fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+    let some = serde_json::json!({"libraries": [{"path": root, "label": "x"}]});
+    fs::write(home.join("roots.json"), some.to_string()).unwrap();
+    assert_eq!(doubt(), Some(Doubt::NotClear(home.join("roots.json"))));
+}
