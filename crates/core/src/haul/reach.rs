@@ -66,11 +66,20 @@ pub(crate) fn within_reach(
                 let (file, list, totals) = (to.clone(), list.clone(), totals.clone());
                 kept.push(Edit::Enter(Entering { file, format: *format, list, id_at, id, entry, totals }));
             }
+            Edit::Relocate { from, to, .. } if out_of_reach(from) && !out_of_reach(to) => {
+                let place = real_path(to);
+                let before = known.iter().find(|change| change.file == place || change.file == *to)?;
+                let Content::Bytes(bytes) = &before.before else { return None };
+                let new = Some(String::from_utf8(bytes.clone()).ok()?);
+                kept.push(Edit::Made { file: to.clone(), old: None, new });
+            }
             Edit::Replace { .. }
             | Edit::Link { .. }
             | Edit::Travel { .. }
+            | Edit::Relocate { .. }
             | Edit::Enter(_)
             | Edit::Leave(_)
+            | Edit::Follow(_)
             | Edit::Made { .. }
             | Edit::Register { .. }
             | Edit::Unregister { .. }

@@ -9,7 +9,7 @@ use thiserror::Error;
 
 use super::origin::Origin;
 use crate::platform;
-use crate::record::{Format, Meaning, Shape, Side, Values, Within, cut, read_selector};
+use crate::record::{Format, HeldPart, Meaning, Shape, Side, Values, Within, cut, read_selector};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -217,6 +217,11 @@ pub struct Libraries {
     pub new_entry: Option<String>,
     /// The text of a new library's own file of games.
     pub new_file: Option<String>,
+    /// What an entry says of the games in its library: kept true when a game comes or goes.
+    #[serde(default)]
+    pub holds: Vec<HeldPart>,
+    /// JSONPath from a game's entry to what names it in those parts; without it its id.
+    pub named_by: Option<String>,
 }
 
 /// Which library takes new installs.
@@ -247,7 +252,7 @@ pub struct Games {
     pub entries: Option<String>,
     /// Folder into which games go on a drive that has none of this launcher yet, where there are no libraries.
     pub place: Option<Meaning>,
-    /// Whether an entry goes to the other library's list when its game does.
+    /// Whether an entry goes to the other library's list when its game does; of a file for each game, the file.
     #[serde(default)]
     pub travels: bool,
     /// JSONPath from an entry to its id; without it the key is the id.
@@ -465,8 +470,8 @@ impl Profile {
         if profile.games.list.is_some() == profile.games.entries.is_some() {
             return Err(unsound("[games] must say either list or entries".into()));
         }
-        if profile.games.travels && profile.games.list.is_none() {
-            return Err(unsound("entries that travel need a list".into()));
+        if profile.games.travels && profile.games.list.is_none() && !profile.games.file.names("id") {
+            return Err(unsound("entries that travel need a list, or a file for each game".into()));
         }
         if profile.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
             return Err(unsound("[[user-data]] must say a path or a setting".into()));
@@ -488,7 +493,10 @@ impl Profile {
         let mut all = Vec::new();
         if let Some(libraries) = &self.libraries {
             all.extend([libraries.list.clone(), libraries.path.clone()]);
-            all.extend([&libraries.default_at, &libraries.total].into_iter().flatten().cloned());
+            all.extend([&libraries.default_at, &libraries.total, &libraries.named_by].into_iter().flatten().cloned());
+            all.extend(
+                libraries.holds.iter().flat_map(|part| part.id.clone().into_iter().chain([part.selector.clone()])),
+            );
         }
         let single = [
             &games.list,

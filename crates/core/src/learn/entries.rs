@@ -225,7 +225,13 @@ fn groups(file: &SeenFile) -> Vec<Group<'_>> {
     type Alike<'a> = (Vec<bool>, Side, bool, Option<&'a Step>);
     let mut alike: HashMap<Alike<'_>, Vec<&Seen>> = HashMap::new();
     for seen in &file.seen {
-        let last = seen.place.0.last().filter(|step| seen.side == Side::Value && matches!(step, Step::Name(_)));
+        let last = match seen.place.0.as_slice() {
+            // What an element is called, not that its text is one.
+            [.., name @ Step::Name(_), Step::Index(_), Step::Name(text)] if text == "#text" => Some(name),
+            [.., name @ Step::Name(_)] => Some(name),
+            _ => None,
+        };
+        let last = last.filter(|_| seen.side == Side::Value);
         // The entries of an object of paths have a name each.
         alike.entry((kinds(&seen.place.0), seen.side, seen.by_name, last)).or_default().push(seen);
     }
@@ -278,7 +284,11 @@ fn varies_in_number(part: &[&Seen], behind: usize) -> bool {
 fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameList> {
     let source = Source::read(&group.file.file, group.file.shape).ok()?;
     let places: Vec<&[Step]> = group.seen.iter().map(|seen| seen.place.0.as_slice()).collect();
-    let pattern = Pattern::of(&places);
+    let mut pattern = Pattern::of(&places);
+    if group.seen.len() == 1 && group.seen[0].side == Side::Value && pattern.variable().is_empty() {
+        // Entries that are numbered are a list, were there one of them so far.
+        pattern.number_is_any(places[0]);
+    }
     let dirs: BTreeSet<&Path> = group.seen.iter().map(|seen| seen.dir.as_path()).collect();
     let (side, by_name) = (group.seen[0].side, group.seen[0].by_name);
     let apart = |depth: &usize| {

@@ -1,15 +1,15 @@
 //! The list of the folders in which a launcher's games lie: a game that goes to a drive without one needs a new entry there.
 
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use std::path::Path;
 
 use serde_json::Value;
 
 use super::entries::{Entry, GameList, ListAt};
-use super::pattern::PatternStep;
+use super::pattern::{PatternStep, step_text};
 use super::roles::Roles;
 use super::{Doubt, home::Home};
-use crate::record::{Document, Format, Side, joined};
+use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
 
 /// A list of libraries, as a profile says it.
 #[derive(Clone, Debug)]
@@ -22,12 +22,15 @@ pub(super) struct LearnedLibraries {
     pub new: String,
     /// The text of a new entry; without it a game goes only to drives that have a library.
     pub new_entry: Option<String>,
+    /// What its entries say of the games in each.
+    pub holds: Vec<HeldPart>,
+    pub named_by: Option<String>,
 }
 
 /// The list of libraries of a launcher, if it has one.
 ///
 /// # Errors
-/// [`Doubt::Counters`] where its entries say of each library what games it has, which a move would have to change as well;
+/// [`Doubt::Counters`] where its entries say of each library what games it has in a way that is not understood;
 /// [`Doubt::NotClear`] of several lists, of one that does not hold all games, and of a file that may be one.
 pub(super) fn of(
     home: &Home,
@@ -53,9 +56,7 @@ pub(super) fn of(
     if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
     }
-    if list.entries.iter().any(|entry| counts(games, roles, entry)) || says_how_many(games, list) {
-        return Err(Doubt::Counters(file.clone()));
-    }
+    let Holding { named_by, parts } = holding(file, games, roles, list)?;
     let below = file.strip_prefix(&home.path).unwrap_or(file);
     let name = list.dirs().next().and_then(Path::file_name).unwrap_or_default().to_string_lossy().into_owned();
     Ok(Some(LearnedLibraries {
@@ -64,43 +65,197 @@ pub(super) fn of(
         list: above.selector(),
         path: list.to_path.selector(),
         new: format!("{{drive}}/{name}"),
-        new_entry: new_entry(list),
+        new_entry: new_entry(list, &parts),
+        holds: parts,
+        named_by,
     }))
 }
 
-/// Whether a number of each entry is that of the games that lie there.
-fn says_how_many(games: &GameList, list: &GameList) -> bool {
-    let here = |entry: &Entry| {
-        games.dirs().filter(|dir| entry.dir.as_ref().is_some_and(|library| dir.starts_with(library))).count()
-    };
-    let first = list.entries.first().map(|entry| entry.scalars.clone()).unwrap_or_default();
-    first.keys().any(|selector| {
-        let says = |entry: &Entry| entry.scalars.get(selector).and_then(|text| text.parse::<usize>().ok());
-        list.entries.iter().all(|entry| says(entry) == Some(here(entry)))
-    })
+/// What names games in the entries of libraries, and the parts of these that do.
+#[derive(Debug, Default)]
+struct Holding {
+    named_by: Option<String>,
+    parts: Vec<HeldPart>,
 }
 
-/// Whether an entry says something of the games that lie there: their ids, how many bytes they have.
-fn counts(games: &GameList, roles: &Roles, library: &Entry) -> bool {
-    let Some(dir) = &library.dir else { return false };
-    let here: Vec<&Entry> =
-        games.entries.iter().filter(|entry| entry.dir.as_ref().is_some_and(|game| game.starts_with(dir))).collect();
+/// Parts of an entry that are looked at: objects, lists, texts and numbers, this deep below it.
+const DEEP: usize = 3;
+
+/// A sum of bytes is no number that stands there by chance.
+const NO_CHANCE: u64 = 1000;
+
+/// What the entries of libraries say of the games that lie in each: sets and sums that are true of every one of them.
+///
+/// # Errors
+/// [`Doubt::Counters`] where something is said and cannot be told.
+fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Result<Holding, Doubt> {
+    let doubt = || Doubt::Counters(file.into());
+    let values: Option<Vec<Value>> = list.entries.iter().map(|entry| value_of(list, entry)).collect();
+    let values = values.ok_or_else(doubt)?;
+    let here: Vec<Vec<&Entry>> = list.entries.iter().map(|library| entries_in(games, library)).collect();
+    let mut ways: Vec<Option<String>> = vec![None];
+    let selectors: BTreeSet<&String> = games.entries.iter().flat_map(|entry| entry.scalars.keys()).collect();
+    ways.extend(selectors.into_iter().cloned().map(Some));
+    let mut places: BTreeSet<String> = BTreeSet::new();
+    for value in &values {
+        add_places(value, "$", DEEP, &mut places);
+    }
+    let mut holding = Holding::default();
+    for way in ways {
+        let names = |entry: &Entry| match &way {
+            None => roles.id_of(games, entry),
+            Some(selector) => entry.scalars.get(selector).cloned(),
+        };
+        let all: Vec<String> = games.entries.iter().filter_map(names).collect();
+        let apart = all.iter().collect::<HashSet<_>>().len() == games.entries.len();
+        if !apart || all.iter().any(|name| name.contains(['/', '\\'])) {
+            continue;
+        }
+        let part = |selector: &String| naming_part(selector, &values, &here, &all, &names);
+        let parts: Vec<HeldPart> = places.iter().filter_map(part).collect();
+        if !parts.is_empty() {
+            holding = Holding { named_by: way, parts };
+            break;
+        }
+    }
+    let sums: Vec<u64> = here.iter().map(|here| claims_of(roles, here)).collect();
+    for selector in &places {
+        let says: Option<Vec<u64>> = values.iter().map(|value| number_at(value, selector)).collect();
+        let Some(says) = says else { continue };
+        let counts = here.iter().map(|here| here.len() as u64);
+        let part = |says| HeldPart { selector: selector.clone(), says, id: None };
+        if says == sums && says.iter().any(|sum| *sum >= NO_CHANCE) {
+            holding.parts.push(part(LibrarySays::Bytes));
+        } else if counts.eq(says.iter().copied()) {
+            // A number that is the same in each, or that numbers the libraries, may be one by chance.
+            let differ = says.iter().collect::<BTreeSet<_>>().len() > 1;
+            if !differ || says.windows(2).all(|two| two[1] == two[0] + 1) {
+                return Err(doubt());
+            }
+            holding.parts.push(part(LibrarySays::Count));
+        }
+    }
+    // Whatever else it says of a game is not understood.
+    let rest = values.into_iter().zip(&list.entries).zip(&here).all(|((mut value, _), here)| {
+        for part in &holding.parts {
+            if let Some(place) = Place::read(&part.selector)
+                && let Some(inner) = place.of_mut(&mut value)
+            {
+                *inner = Value::Null;
+            }
+        }
+        !says_of_games(games, roles, here, &value)
+    });
+    if rest { Ok(holding) } else { Err(doubt()) }
+}
+
+/// The games that lie in a library.
+fn entries_in<'a>(games: &'a GameList, library: &Entry) -> Vec<&'a Entry> {
+    let inside =
+        |game: &&Entry| game.dir.as_ref().zip(library.dir.as_ref()).is_some_and(|(game, dir)| game.starts_with(dir));
+    games.entries.iter().filter(inside).collect()
+}
+
+fn claims_of(roles: &Roles, here: &[&Entry]) -> u64 {
+    let claim = |entry: &&Entry| entry.scalars.get(roles.claim.as_ref()?)?.parse::<u64>().ok();
+    here.iter().filter_map(claim).sum()
+}
+
+/// The places of objects, lists, texts and numbers in an entry.
+fn add_places(value: &Value, at: &str, deep: usize, all: &mut BTreeSet<String>) {
+    if at != "$" {
+        all.insert(at.into());
+    }
+    match value {
+        Value::Object(members) if deep > 0 => {
+            for (name, value) in members {
+                add_places(value, &format!("{at}{}", step_text(&Step::Name(name.clone()))), deep - 1, all);
+            }
+        }
+        // An element stands in a list of its name.
+        Value::Array(elements) if deep > 0 && elements.len() == 1 && elements[0].is_object() => {
+            add_places(&elements[0], &format!("{at}[0]"), deep, all);
+        }
+        _ => {}
+    }
+}
+
+fn part_of<'a>(value: &'a Value, selector: &str) -> Option<&'a Value> {
+    Place::read(selector)?.of(value)
+}
+
+fn number_at(value: &Value, selector: &str) -> Option<u64> {
+    match part_of(value, selector)? {
+        Value::Number(number) => number.as_u64(),
+        Value::String(text) => text.parse().ok(),
+        _ => None,
+    }
+}
+
+/// A part that, in every entry, names the games that lie there and none that lies elsewhere.
+fn naming_part(
+    selector: &str,
+    values: &[Value],
+    here: &[Vec<&Entry>],
+    all: &[String],
+    names: &dyn Fn(&Entry) -> Option<String>,
+) -> Option<HeldPart> {
+    let parts: Option<Vec<&Value>> = values.iter().map(|value| part_of(value, selector)).collect();
+    let parts = parts?;
+    let mut ids: Vec<Option<String>> = vec![None];
+    let objects = parts.iter().filter_map(|part| part.as_array()?.first()?.as_object());
+    ids.extend(
+        objects.flat_map(|object| object.keys()).map(|name| Some(format!("${}", step_text(&Step::Name(name.clone()))))),
+    );
+    ids.dedup();
+    let fits = |id: &Option<String>| {
+        let mut met = false;
+        let sound = parts.iter().zip(here).all(|(part, here)| {
+            let Some(says) = named_in(part, id.as_deref()) else { return false };
+            let wanted: BTreeSet<String> = here.iter().filter_map(|entry| names(entry)).collect();
+            met |= !wanted.is_empty();
+            let known: BTreeSet<String> = says.iter().filter(|name| all.contains(name)).cloned().collect();
+            known == wanted && wanted.len() == here.len()
+        });
+        sound && met
+    };
+    let id = ids.into_iter().find(fits)?;
+    Some(HeldPart { selector: selector.into(), says: LibrarySays::Games, id })
+}
+
+/// The names in an object or a list; `None` of anything else.
+fn named_in(part: &Value, id: Option<&str>) -> Option<Vec<String>> {
+    let text = |value: &Value| match value {
+        Value::String(text) => Some(text.clone()),
+        Value::Number(number) => Some(number.to_string()),
+        _ => None,
+    };
+    match (part, id) {
+        (Value::Object(members), None) => Some(members.keys().cloned().collect()),
+        (Value::Array(elements), None) => elements.iter().map(text).collect(),
+        (Value::Array(elements), Some(id)) => elements.iter().map(|element| text(part_of(element, id)?)).collect(),
+        // A block with nothing in it.
+        (Value::Null, _) => Some(Vec::new()),
+        _ => None,
+    }
+}
+
+/// Whether a value says something of the games that lie in its library: what names one, how many bytes they have.
+fn says_of_games(games: &GameList, roles: &Roles, here: &[&Entry], value: &Value) -> bool {
     // A launcher may know a game by more than one text of its entry; what says nothing of one game alone is none of these.
     let known = here.iter().flat_map(|entry| entry.scalars.values().cloned().chain(roles.id_of(games, entry)));
     let of_one = |text: &String| {
         let says = |entry: &&Entry| entry.scalars.values().any(|other| other == text);
         text.len() > 1 && !text.contains(['/', '\\']) && games.entries.iter().filter(says).count() <= 1
     };
-    let ids: HashSet<String> = known.filter(of_one).collect();
-    let claims = here.iter().filter_map(|entry| entry.scalars.get(roles.claim.as_ref()?)?.parse::<u64>().ok());
-    let bytes: u64 = claims.sum();
-    let Some(value) = value_of(library) else { return true };
-    says_any(&value, &|text| ids.contains(text) || (bytes > 0 && text.parse() == Ok(bytes)))
+    let folders = here.iter().filter_map(|entry| Some(entry.dir.as_ref()?.file_name()?.to_str()?.to_string()));
+    let ids: HashSet<String> = known.filter(of_one).chain(folders).collect();
+    let bytes = claims_of(roles, here);
+    says_any(value, &|text| ids.contains(text) || (bytes > 0 && text.parse() == Ok(bytes)))
 }
 
-fn value_of(entry: &Entry) -> Option<Value> {
-    let source = crate::record::Source::read(&entry.file, crate::trace::shapes(&entry.file).first().copied()?).ok()?;
-    source.value_at(&entry.place).cloned()
+fn value_of(list: &GameList, entry: &Entry) -> Option<Value> {
+    crate::record::Source::read(&entry.file, list.shape).ok()?.value_at(&entry.place).cloned()
 }
 
 fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
@@ -113,19 +268,26 @@ fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
     }
 }
 
-/// An entry like the last one, for another folder; `None` where it says something that nobody here can make up.
-fn new_entry(list: &GameList) -> Option<String> {
-    let format = list.shape.format().filter(|format| matches!(format, Format::Json | Format::Jsonc | Format::Xml))?;
+/// An entry like the last one, for another folder, with no games in it; `None` where it says something that nobody here can make up.
+fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
+    let known = |format: &Format| matches!(format, Format::Json | Format::Jsonc | Format::Xml | Format::Nested);
+    let format = list.shape.format().filter(known)?;
+    // Elements of no games leave nothing beside which one could be put.
+    if format == Format::Xml && holds.iter().any(|part| part.says == LibrarySays::Games) {
+        return None;
+    }
     let last = list.entries.last()?;
     let document = Document::parse(crate::platform::read(&last.file).ok()?, format).ok()?;
+    let document = emptied(document, last, holds)?;
     let path = document.find(&joined(&last.place, &list.to_path.selector())).ok()?.into_iter().next()?;
-    let mut raw = document.raw(&last.place)?.to_string();
+    let mut raw = raw_of(&document, &last.place)?;
     let written = document.written(&path, Side::Value)?;
     let quoted = |text: &str| if written.starts_with('"') { format!("\"{text}\"") } else { text.to_string() };
     let at = list.to_path.selector();
     for (selector, text) in &last.scalars {
         // `[*]` of a pattern is the first in an entry.
-        if *selector == at.replace("[*]", "[0]") || *selector == at {
+        let within = |part: &HeldPart| selector.starts_with(&part.selector);
+        if *selector == at.replace("[*]", "[0]") || *selector == at || holds.iter().any(within) {
             continue;
         }
         let differs =
@@ -138,6 +300,9 @@ fn new_entry(list: &GameList) -> Option<String> {
             (true, true) if text != "0" => return None,
             (true, false) if text.contains(['/', '\\']) => return None,
             (false, _) | (true, true) => {}
+            // Of one example nobody knows whether it is a word of the launcher's, a name for people, or one that it gives out.
+            (true, false) if list.entries.len() == 1 && is_a_word(text) => {}
+            (true, false) if list.entries.len() == 1 && !is_for_people(text) => return None,
             (true, false) => raw = raw.replacen(text_written, &quoted("New"), 1),
         }
     }
@@ -145,4 +310,48 @@ fn new_entry(list: &GameList) -> Option<String> {
         return None;
     }
     Some(raw.replacen(written, &quoted("{library}"), 1))
+}
+
+fn is_a_word(text: &str) -> bool {
+    text.bytes().all(|b| b.is_ascii_lowercase() || matches!(b, b'-' | b'_'))
+}
+
+fn is_for_people(text: &str) -> bool {
+    text.contains(' ') || text.starts_with(char::is_uppercase)
+}
+
+/// The document, with nothing said of the games in an entry.
+fn emptied(mut document: Document, entry: &Entry, holds: &[HeldPart]) -> Option<Document> {
+    let format = document.format();
+    for part in holds {
+        let place = document.find(&joined(&entry.place, &part.selector)).ok()?.into_iter().next()?;
+        if part.says != LibrarySays::Games {
+            if document.leaf(&place, Side::Value).as_deref() != Some("0") {
+                let bytes = document.replace(&place, Side::Value, "0", None).ok()?;
+                document = Document::parse(bytes, format).ok()?;
+            }
+            continue;
+        }
+        while document.children(&place).is_some_and(|children| !children.is_empty()) {
+            let bytes = document.remove(&place, 0).ok()?;
+            document = Document::parse(bytes, format).ok()?;
+        }
+    }
+    Some(document)
+}
+
+/// An entry as it is written, its key with it where it has one: `{nr}` stands for the next number.
+fn raw_of(document: &Document, entry: &Place) -> Option<String> {
+    let raw = document.raw(entry)?;
+    let Some(Step::Name(name)) = entry.0.last() else { return Some(raw.to_string()) };
+    if document.format() == Format::Xml {
+        return Some(raw.to_string());
+    }
+    name.parse::<u64>().ok()?;
+    let key = document.written(entry, Side::Key)?;
+    let (above, _) = entry.0.split_last().map(|(last, above)| (Place(above.to_vec()), last))?;
+    let nth = document.children(&above)?.iter().position(|place| place == entry)?;
+    let (start, end) = document.child_spans(&above)?.1.get(nth).copied()?;
+    let between = document.text()[start..end].strip_prefix(key)?.strip_suffix(raw)?;
+    Some(format!("{}{between}{raw}", key.replacen(name, "{nr}", 1)))
 }

@@ -31,6 +31,14 @@ impl Pattern {
         Self((0..length).map(step).collect())
     }
 
+    /// Has a name that is a number be any.
+    pub fn number_is_any(&mut self, place: &[Step]) {
+        let number = |step: &Step| matches!(step, Step::Name(name) if !name.is_empty() && name.bytes().all(|b| b.is_ascii_digit()));
+        if let Some(at) = place.iter().rposition(number) {
+            self.0[at] = PatternStep::Any;
+        }
+    }
+
     /// The steps as a JSONPath from the root of what they stand in.
     pub fn selector(&self) -> String {
         let mut out = String::from("$");

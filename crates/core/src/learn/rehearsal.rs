@@ -43,26 +43,46 @@ pub fn rehearse(site: &Site, profile: &Profile) -> Rehearsal {
     rehearsal
 }
 
-/// Where a game could lie as well: in another library where its place is told by that, else in a folder beside.
-fn elsewhere(found: &FoundLauncher, game: &FoundGame, values: &Values) -> Option<(PathBuf, Option<PathBuf>)> {
+/// Another place of a game: its folder, its library, and whether that would be a new one.
+struct Elsewhere {
+    install: PathBuf,
+    library: Option<PathBuf>,
+    new_library: bool,
+}
+
+/// Where a game could lie as well: in another library, or in a new one, where it lies in one, else in a folder beside.
+fn elsewhere(found: &FoundLauncher, game: &FoundGame, values: &Values) -> Option<Elsewhere> {
     let template = &found.profile.games.install;
+    let other = found.libraries.iter().find(|other| other.present && Some(&other.path) != game.library.as_ref());
     if template.names("library") {
-        let other = found.libraries.iter().find(|other| other.present && Some(&other.path) != game.library.as_ref())?;
+        let other = other?;
         let values = values.clone().with("id", &game.id).with("folder", &game.folder);
         let install = template.fill(&values.with("library", other.path.to_string_lossy())).ok()?;
-        return Some((PathBuf::from(install), Some(other.path.clone())));
+        return Some(Elsewhere { install: install.into(), library: Some(other.path.clone()), new_library: false });
     }
-    let beside = game.install.parent()?.join("rehearsal of a move").join(game.install.file_name()?);
-    Some((beside, game.library.clone()))
+    let (below, above) = (game.install.file_name()?, game.install.parent()?);
+    let beside = above.join("rehearsal of a move").join(below);
+    let Some((library, rest)) = game.library.as_ref().and_then(|at| Some((at, game.install.strip_prefix(at).ok()?)))
+    else {
+        return Some(Elsewhere { install: beside, library: game.library.clone(), new_library: false });
+    };
+    let makes = found.profile.libraries.as_ref().is_some_and(|libraries| libraries.new_entry.is_some());
+    let new = library.parent().filter(|_| makes).map(|above| above.join("rehearsal of a move"));
+    Some(match (other, new) {
+        (Some(other), _) => {
+            Elsewhere { install: other.path.join(rest), library: Some(other.path.clone()), new_library: false }
+        }
+        (None, Some(new)) => Elsewhere { install: new.join(rest), library: Some(new), new_library: true },
+        (None, None) => Elsewhere { install: beside, library: Some(library.clone()), new_library: false },
+    })
 }
 
 /// Moves a game in memory, looks, and undoes it.
 pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) -> Option<Doubt> {
     let unmovable = |what: String| Some(Doubt::Unmovable { title: game.title.clone(), what });
-    let (install, library) = elsewhere(found, game, &found.values(site))?;
+    let Elsewhere { install, library, new_library } = elsewhere(found, game, &found.values(site))?;
     let root = site.drive_of(&game.install).map_or(Path::new("/"), |drive| drive.root.as_path());
-    let target =
-        Target { install: &install, library: library.as_deref(), new_library: false, root, letters: MakeLetters::No };
+    let target = Target { install: &install, library: library.as_deref(), new_library, root, letters: MakeLetters::No };
     let edits = match record_edits(site, found, game, &target, &[]) {
         Ok(made) => made.edits,
         Err(Unchangeable::NoLetter { path, .. }) => {
@@ -126,8 +146,8 @@ fn undone(game: &FoundGame, edits: &[Edit], changes: Vec<FileChange>, install: &
     if let Err(error) = made {
         return Some(Doubt::Unmovable { title: game.title.clone(), what: error.to_string() });
     }
-    let lists: HashSet<&Path> =
-        edits.iter().filter(|edit| matches!(edit, Edit::Travel { .. })).flat_map(Edit::files).collect();
+    let reordered = |edit: &&Edit| matches!(edit, Edit::Travel { .. } | Edit::Follow(_));
+    let lists: HashSet<&Path> = edits.iter().filter(reordered).flat_map(Edit::files).collect();
     let lists: HashSet<PathBuf> = lists.into_iter().map(real_path).collect();
     let bytes_of = |content: &Content| {
         let Content::Bytes(bytes) = content else { return None };

@@ -6,7 +6,7 @@ use super::libraries::LearnedLibraries;
 use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
-use crate::record::Side;
+use crate::record::{LibrarySays, Side};
 
 fn quoted(text: &str) -> String {
     toml::Value::String(text.into()).to_string()
@@ -52,6 +52,24 @@ pub(super) fn profile(
         out.push_str("default = \"none\"\n");
         if let Some(entry) = &libraries.new_entry {
             out.push_str(&format!("new-entry = {}\n", quoted(entry)));
+        }
+        if let Some(selector) = &libraries.named_by {
+            out.push_str(&format!("named-by = {}\n", quoted(selector)));
+        }
+        for part in &libraries.holds {
+            let says = match part.says {
+                LibrarySays::Games => "games",
+                LibrarySays::Count => "count",
+                LibrarySays::Bytes => "bytes",
+            };
+            out.push_str(&format!(
+                "\n[[libraries.holds]]\nselector = {}\nsays = {}\n",
+                quoted(&part.selector),
+                quoted(says)
+            ));
+            if let Some(id) = &part.id {
+                out.push_str(&format!("id = {}\n", quoted(id)));
+            }
         }
     }
     out.push_str(&format!(

@@ -82,6 +82,55 @@ pub struct Entering {
     pub totals: Vec<Total>,
 }
 
+/// What a part of a library's entry says of the games in it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LibrarySays {
+    /// Which games these are: members named by them, or a list that names each.
+    Games,
+    /// How many there are.
+    Count,
+    /// How many bytes they have.
+    Bytes,
+}
+
+/// A part of a library's entry that speaks of the games in it.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub struct HeldPart {
+    /// JSONPath from the entry.
+    pub selector: String,
+    /// What it says.
+    pub says: LibrarySays,
+    /// In a list, JSONPath from an element to what names the game; without it the element itself does.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
+}
+
+/// The change that has a list of libraries say where a game is.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Following {
+    /// The file that lists libraries.
+    pub file: PathBuf,
+    /// Its format.
+    #[serde(rename = "as")]
+    pub format: Format,
+    /// JSONPath of the list.
+    pub list: String,
+    /// JSONPath from an entry to the library's folder.
+    pub path: String,
+    /// What the entry that the game leaves says there.
+    pub from: String,
+    /// What the entry says there to which it comes.
+    pub to: String,
+    /// What names the game in these entries.
+    pub id: String,
+    /// Bytes that its launcher claims, for sums where no entry says how many are its own.
+    pub bytes: i64,
+    /// What changes.
+    pub parts: Vec<HeldPart>,
+}
+
 /// One change of one or two record files.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case", tag = "edit")]
@@ -122,6 +171,20 @@ pub enum Edit {
     Enter(Entering),
     /// An entry goes from a list.
     Leave(Entering),
+    /// What a list of libraries says of a game goes from one library's entry to another's.
+    Follow(Following),
+    /// A file of one game's own goes to another library with it.
+    Relocate {
+        /// The file as it lies before.
+        from: PathBuf,
+        /// The file as it lies afterwards.
+        to: PathBuf,
+        /// Its format.
+        #[serde(rename = "as")]
+        format: Format,
+        /// What changes in it on the way.
+        rewrites: Vec<Rewrite>,
+    },
     /// A small file comes to be, or goes.
     Made {
         /// The file.
@@ -140,7 +203,7 @@ pub enum Edit {
         format: Format,
         /// JSONPath of the list.
         list: String,
-        /// The new entry, in that format.
+        /// The new entry, in that format; in a list whose entries have keys together with its own.
         entry: String,
         /// The library's own file, and the text it starts with.
         made: Option<(PathBuf, String)>,
@@ -272,6 +335,22 @@ impl Rewrite {
     }
 }
 
+impl Following {
+    /// The change that takes this one back.
+    #[must_use]
+    pub fn turned(&self) -> Self {
+        Self { from: self.to.clone(), to: self.from.clone(), ..self.clone() }
+    }
+}
+
+pub(crate) fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
+    move |source| EditError::Document { file: file.into(), source }
+}
+
+pub(crate) fn changed(file: &Path, location: &str) -> EditError {
+    EditError::RecordChanged { file: file.into(), location: location.into() }
+}
+
 /// The location of a cell whose row may have had its text as a key, or a part of one.
 pub(crate) fn under_new_key(location: &str, old: &str, new: &str) -> String {
     let step = |text: &str| {
@@ -312,9 +391,16 @@ impl Edit {
                 rewrites: rewrites.iter().rev().map(Rewrite::turned).collect(),
                 totals,
             },
+            Self::Relocate { from, to, format, rewrites } => Self::Relocate {
+                from: to,
+                to: from,
+                format,
+                rewrites: rewrites.iter().rev().map(Rewrite::turned).collect(),
+            },
             Self::Made { file, old, new } => Self::Made { file, old: new, new: old },
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
+            Self::Follow(following) => Self::Follow(following.turned()),
             Self::Register { file, format, list, entry, made } => Self::Unregister { file, format, list, entry, made },
             Self::Unregister { file, format, list, entry, made } => Self::Register { file, format, list, entry, made },
             Self::Order { file, format, list, at, says, old, new } => {
@@ -336,8 +422,9 @@ impl Edit {
             | Self::Order { file, .. }
             | Self::Made { file, .. }
             | Self::Link { link: file, .. } => vec![file],
-            Self::Travel { from, to, .. } => vec![to, from],
+            Self::Travel { from, to, .. } | Self::Relocate { from, to, .. } => vec![to, from],
             Self::Enter(entering) | Self::Leave(entering) => vec![&entering.file],
+            Self::Follow(following) => vec![&following.file],
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
                 made.iter().map(|(made, _)| made.as_path()).chain([file.as_path()]).collect()
             }
@@ -357,8 +444,9 @@ impl Edit {
             | Self::Order { file, .. }
             | Self::Made { file, .. }
             | Self::Link { link: file, .. } => carry(file),
-            Self::Travel { from, to, .. } => [from, to].into_iter().for_each(carry),
+            Self::Travel { from, to, .. } | Self::Relocate { from, to, .. } => [from, to].into_iter().for_each(carry),
             Self::Enter(entering) | Self::Leave(entering) => carry(&mut entering.file),
+            Self::Follow(following) => carry(&mut following.file),
             Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
                 carry(file);
                 if let Some((made, _)) = made {

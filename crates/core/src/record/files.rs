@@ -10,7 +10,7 @@ use super::cell::Cell;
 use super::content::Content;
 use super::database;
 use super::document::{Document, DocumentError, NewValue, find_in};
-use super::edit::{Edit, EditError, Entering, Hop, Mood, Rewrite, Total, under_new_key};
+use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file, under_new_key};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
 use crate::platform::Look;
@@ -28,7 +28,7 @@ pub struct FileChange {
     pub after: Content,
 }
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Slot {
     change: FileChange,
     /// What a database says, with the edits that were made.
@@ -41,22 +41,27 @@ pub struct Files {
     slots: Vec<Slot>,
     /// Where the files below a folder are read for now: the copy is not there yet.
     carried: Option<(PathBuf, PathBuf)>,
+    /// What some files held before and after the same edits, when they were made first.
+    known: Vec<FileChange>,
 }
 
 type Made<T> = Result<T, EditError>;
 
-pub(crate) fn in_file(file: &Path) -> impl Fn(DocumentError) -> EditError + '_ {
-    move |source| EditError::Document { file: file.into(), source }
-}
-
-pub(crate) fn changed(file: &Path, location: &str) -> EditError {
-    EditError::RecordChanged { file: file.into(), location: location.into() }
-}
-
 impl Files {
     /// Files below `to` are read where they are now, below `from`.
     pub fn carried(from: &Path, to: &Path) -> Self {
-        Self { slots: Vec::new(), carried: Some((from.into(), to.into())) }
+        Self { carried: Some((from.into(), to.into())), ..Self::default() }
+    }
+
+    /// The same, for edits that were made once in part: what their files held before and afterwards.
+    pub(crate) fn knowing(known: &[FileChange]) -> Self {
+        Self { known: known.to_vec(), ..Self::default() }
+    }
+
+    /// What a file held before and after the same edits, if they were made once.
+    fn known(&self, file: &Path) -> Option<&FileChange> {
+        let place = self.place_of(file, false);
+        self.known.iter().find(|known| known.file == place)
     }
 
     /// The same files, now for another item.
@@ -143,12 +148,48 @@ impl Files {
 
     /// Makes all edits in memory, one after another.
     pub fn make(&mut self, edits: &[Edit], mood: Mood) -> Made<()> {
+        let open = mood == Mood::Strict || !needs_others(edits) || self.some_are_open(edits);
         for run in runs(edits) {
             if !self.make_at_once(run, mood) {
-                run.iter().try_for_each(|edit| self.make_one(edit, mood))?;
+                run.iter().try_for_each(|edit| self.make_one(edit, mood, open))?;
             }
         }
         Ok(())
+    }
+
+    /// Makes a change of a list of libraries.
+    fn follow(&mut self, following: &Following, mood: Mood, open: bool) -> Made<()> {
+        let bytes = self.document(&following.file, following.format)?.bytes();
+        let was_made = self.known(&following.file).map(|known| (&known.before, &known.after));
+        let was_made = was_made.and_then(|(before, after)| following.was_made(before, after, &bytes));
+        let open = was_made.map_or(open, |made| !made);
+        match following.made(bytes, mood, open)? {
+            Some(bytes) => self.put(&following.file, Some(bytes)),
+            None => Ok(()),
+        }
+    }
+
+    /// Whether some of the edits, beside those of libraries, have yet to be made.
+    fn some_are_open(&self, edits: &[Edit]) -> bool {
+        let of_libraries =
+            |edit: &&Edit| !matches!(edit, Edit::Follow(_) | Edit::Register { .. } | Edit::Unregister { .. });
+        let rest: Vec<Edit> = edits.iter().filter(of_libraries).cloned().collect();
+        let mut files = self.scratch();
+        files.make(&rest, Mood::Again).is_err() || files.differs_from(self)
+    }
+
+    /// The same files, to be changed by way of trial.
+    fn scratch(&self) -> Self {
+        Self { slots: self.slots.clone(), carried: self.carried.clone(), known: Vec::new() }
+    }
+
+    /// Whether a file is not what it is in another set of them, which knows fewer.
+    fn differs_from(&self, other: &Self) -> bool {
+        let same = |slot: &Slot| match other.slots.iter().find(|known| known.change.file == slot.change.file) {
+            Some(known) => known.change.after == slot.change.after,
+            None => slot.change.before == slot.change.after,
+        };
+        !self.slots.iter().all(same)
     }
 
     /// Makes the edits of one text file with one splice; `false`, and nothing done, where that cannot be.
@@ -189,21 +230,22 @@ impl Files {
     /// One that is made already, or whose record is gone, changes nothing. Gives those that were not found.
     pub fn make_where_found(&mut self, edits: &[Edit]) -> Vec<EditError> {
         let mut missed = Vec::new();
+        let open = !needs_others(edits) || self.some_are_open(edits);
         for run in runs(edits) {
             if !self.make_at_once(run, Mood::Again) {
-                self.make_each_where_found(run, &mut missed);
+                self.make_each_where_found(run, open, &mut missed);
             }
         }
         missed
     }
 
-    fn make_each_where_found(&mut self, edits: &[Edit], missed: &mut Vec<EditError>) {
+    fn make_each_where_found(&mut self, edits: &[Edit], open: bool, missed: &mut Vec<EditError>) {
         for edit in edits {
-            let Err(error) = self.make_one(edit, Mood::Again) else { continue };
+            let Err(error) = self.make_one(edit, Mood::Again, open) else { continue };
             let elsewhere = self.relocated(edit);
             let mut made = false;
             for edit in &elsewhere {
-                made |= self.make_one(edit, Mood::Strict).is_ok();
+                made |= self.make_one(edit, Mood::Strict, open).is_ok();
             }
             if !made {
                 missed.push(error);
@@ -262,7 +304,8 @@ impl Files {
         self.slots.into_iter().map(|slot| slot.change).filter(|change| change.before != change.after).collect()
     }
 
-    fn make_one(&mut self, edit: &Edit, mood: Mood) -> Made<()> {
+    /// Makes one edit; `open` is whether others of its item have yet to be made.
+    fn make_one(&mut self, edit: &Edit, mood: Mood, open: bool) -> Made<()> {
         match edit {
             Edit::Replace { file, format: None, rewrite } => self.replace_cell(file, rewrite, mood),
             Edit::Replace { file, format: Some(format), rewrite } => {
@@ -276,6 +319,7 @@ impl Files {
                 let travel = Travel { from, to, format: *format, list, id_at: id_at.as_deref(), id, rewrites, totals };
                 self.travel(&travel, mood)
             }
+            Edit::Relocate { from, to, format, rewrites } => self.relocate((from, to), *format, rewrites, mood),
             Edit::Made { file, old, new } => {
                 let says = self.bytes(file)?;
                 let is = |text: &Option<String>| says.as_deref() == text.as_ref().map(String::as_bytes);
@@ -286,6 +330,7 @@ impl Files {
             }
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
+            Edit::Follow(following) => self.follow(following, mood, open),
             Edit::Register { file, format, list, entry, made } => {
                 if let Some((made, text)) = made {
                     match self.bytes(made)? {
@@ -434,22 +479,48 @@ impl Files {
             let at = arriving.find_one(list).map_err(in_file(to))?;
             let bytes = arriving.append(&at, key, entry.text()).map_err(in_file(to))?;
             let bytes = travel.counted(bytes, 1, to)?;
-            // Touched first, so written first: the entry arrives before it leaves.
             self.put(to, Some(bytes))?;
-            let place = |file: &Path| self.place_of(file, false);
-            let (to, from) = (place(to), place(from));
-            let position = |file: &Path| self.slots.iter().position(|slot| slot.change.file == file);
-            if let (Some(a), Some(b)) = (position(&to), position(&from))
-                && b < a
-            {
-                let late = self.slots.remove(a);
-                self.slots.insert(b, late);
-            }
+            self.write_first(to, from);
         }
         let list_place = leaving.find_one(list).map_err(in_file(from))?;
         let bytes = leaving.remove(&list_place, nth).map_err(in_file(from))?;
         let bytes = travel.counted(bytes, -1, from)?;
         self.put(from, Some(bytes))
+    }
+
+    /// Has one file be written before another: what a game has arrives before it leaves.
+    fn write_first(&mut self, first: &Path, then: &Path) {
+        let (first, then) = (self.place_of(first, false), self.place_of(then, false));
+        let position = |file: &Path| self.slots.iter().position(|slot| slot.change.file == file);
+        if let (Some(late), Some(early)) = (position(&first), position(&then))
+            && early < late
+        {
+            let slot = self.slots.remove(late);
+            self.slots.insert(early, slot);
+        }
+    }
+
+    fn relocate(&mut self, (from, to): (&Path, &Path), format: Format, rewrites: &[Rewrite], mood: Mood) -> Made<()> {
+        let there = self.bytes(to)?;
+        let Some(here) = self.bytes(from)? else {
+            let arrived = mood == Mood::Again && there.is_some();
+            return if arrived { Ok(()) } else { Err(changed(from, "$")) };
+        };
+        let mut document = Document::parse(here, format).map_err(in_file(from))?;
+        for rewrite in rewrites {
+            if let Some(bytes) = rewritten(&document, rewrite, mood, from)? {
+                document = Document::parse(bytes, format).map_err(in_file(from))?;
+            }
+        }
+        let bytes = document.bytes();
+        match there {
+            None => self.put(to, Some(bytes))?,
+            // A crash has left both.
+            Some(there) if mood == Mood::Again && there == bytes => {}
+            Some(_) => return Err(EditError::Exists { file: to.into() }),
+        }
+        self.write_first(to, from);
+        self.put(from, None)
     }
 
     fn enter(&mut self, entering: &Entering, mood: Mood) -> Made<()> {
@@ -505,6 +576,11 @@ impl Rewrite {
     pub fn made_in(&self, document: &Document) -> Result<Option<Vec<u8>>, EditError> {
         rewritten(document, self, Mood::Strict, Path::new("the entry"))
     }
+}
+
+/// Whether a change of a list of libraries needs the game's other records to tell if it was made.
+fn needs_others(edits: &[Edit]) -> bool {
+    edits.iter().any(|edit| matches!(edit, Edit::Follow(following) if !following.is_told_by_file()))
 }
 
 /// A location with any entry of its lists instead of one: numbers are left out, and the key of a row in a database.
@@ -649,11 +725,8 @@ pub(crate) fn runs(edits: &[Edit]) -> Vec<&[Edit]> {
 /// The entry of a list that says the same as this one.
 fn entry_like(document: &Document, file: &Path, list: &str, entry: &str) -> Made<Option<usize>> {
     let at = document.find_one(list).map_err(in_file(file))?;
-    let wanted = Document::parse(entry.trim().as_bytes().to_vec(), document.format()).map_err(in_file(file))?;
-    let wanted = match (document.format(), at.0.last()) {
-        (Format::Xml, Some(Step::Name(name))) => wanted.value().get(name).cloned(),
-        _ => Some(wanted.value().clone()),
-    };
+    let (_, wanted) = document.read_entry(&at, entry).map_err(in_file(file))?;
+    let wanted = Some(wanted);
     let children = document.children(&at).unwrap_or_default();
     Ok(children.iter().position(|place| place.of(document.value()) == wanted.as_ref()))
 }

@@ -1,4 +1,4 @@
-//! Entries that come into a list and leave it, in the layout of that list: JSON and XML.
+//! Entries that come into a list and leave it, in the layout of that list.
 //!
 //! Law: the same as an edit's: the document that comes out is read again and must say what was meant.
 
@@ -16,10 +16,145 @@ impl Document {
     /// [`DocumentError::WrongKind`] also for a format whose lists cannot grow here.
     pub fn append(&self, list: &Place, key: Option<&str>, raw: &str) -> Result<Vec<u8>, DocumentError> {
         match self.format() {
-            Format::Json | Format::Jsonc | Format::JsonLines => self.append_json(list, key, raw),
+            Format::Json | Format::Jsonc | Format::JsonLines => {
+                if key.is_none() && list.of(self.value()).is_some_and(Value::is_object) {
+                    let (key, value) = self.read_entry(list, raw)?;
+                    let at = raw.find(':').map_or(0, |at| at + 1);
+                    let key = key.filter(|key| !key.contains(':'));
+                    let sound = serde_json::from_str::<Value>(&raw[at..]).is_ok_and(|read| read == value);
+                    let key =
+                        key.filter(|_| sound).ok_or_else(|| DocumentError::WrongKind { place: list.to_string() })?;
+                    return self.append_json(list, Some(&key), raw[at..].trim(), None);
+                }
+                self.append_json(list, key, raw, None)
+            }
             Format::Xml if key.is_none() => self.append_element(list, raw),
+            Format::Nested | Format::Yaml | Format::Toml | Format::Ini if key.is_none() => {
+                let (key, value) = self.read_entry(list, raw)?;
+                self.append_member(list, (key, value, raw.trim()), None)
+            }
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
+    }
+
+    /// Puts an entry just as it stands in another list behind the last one of a list.
+    pub(crate) fn append_like(&self, list: &Place, (from, nth): (&Place, usize)) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: from.to_string() };
+        let (_, spans) = self.child_spans(from).ok_or_else(wrong)?;
+        let (start, end) = spans.get(nth).copied().ok_or_else(wrong)?;
+        let place = self.children(from).and_then(|all| all.get(nth).cloned()).ok_or_else(wrong)?;
+        let key = match place.0.last() {
+            Some(Step::Name(name)) => Some(name.clone()),
+            _ => None,
+        };
+        match self.format() {
+            Format::Json | Format::Jsonc | Format::JsonLines => {
+                self.append_json(list, key.as_deref(), self.raw(&place).ok_or_else(wrong)?, self.raw(from))
+            }
+            Format::Xml => self.append_element(list, &self.text()[start..end]),
+            _ => {
+                let value = place.of(self.value()).cloned().ok_or_else(wrong)?;
+                self.append_member(list, (key, value, &self.text()[start..end]), Some((start, end)))
+            }
+        }
+    }
+
+    /// The key and the value of a new entry that is written as its list has them: in a list with keys the key stands before it.
+    pub(crate) fn read_entry(&self, list: &Place, raw: &str) -> Result<(Option<String>, Value), DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let keyed = list.of(self.value()).is_some_and(Value::is_object);
+        let is_json = matches!(self.format(), Format::Json | Format::Jsonc | Format::JsonLines);
+        let text = if keyed && is_json { format!("{{{raw}}}") } else { raw.trim().to_string() };
+        let read = Self::parse(text.into_bytes(), self.format()).map_err(|_| wrong())?;
+        if !keyed && self.format() != Format::Xml {
+            return Ok((None, read.value().clone()));
+        }
+        match read.value().as_object().map(|members| members.iter().collect::<Vec<_>>()).as_deref() {
+            Some([(name, value)]) => Ok((Some((*name).clone()), (*value).clone())),
+            _ => Err(wrong()),
+        }
+    }
+
+    /// Puts a member or an element into a container of a format that has a line for each: `like` is where one stands in another container
+    /// of this document that is laid out alike.
+    fn append_member(
+        &self,
+        list: &Place,
+        (key, value, written): (Option<String>, Value, &str),
+        like: Option<(usize, usize)>,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let (span, children) = self.child_spans(list).ok_or_else(wrong)?;
+        let mut meant = self.value().clone();
+        match (key, list.of_mut(&mut meant).ok_or_else(wrong)?) {
+            (Some(key), Value::Object(target)) if target.contains_key(&key) => {
+                return Err(DocumentError::Collision { place: list.to_string(), key });
+            }
+            (Some(key), Value::Object(target)) => drop(target.insert(key, value)),
+            (None, Value::Array(target)) => target.push(value),
+            _ => return Err(wrong()),
+        }
+        let text = self.text();
+        match (children.as_slice(), like) {
+            ([.., last], _) => {
+                let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
+                let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
+                let new = format!("{sign}{}{written}", blank_before(text, last.0));
+                self.with(last.1..last.1, &new, &meant, list)
+            }
+            ([], like) => {
+                let empty = span.len() >= 2 && text[span.start + 1..span.end - 1].trim().is_empty();
+                if !empty {
+                    return Err(wrong());
+                }
+                let (blank, sign) = match like {
+                    Some((start, end)) => (blank_before(text, start), self.sign_behind(end)),
+                    None => return Err(wrong()),
+                };
+                let inner = &text[span.start + 1..span.end - 1];
+                let end = if blank.contains('\n') && !inner.contains('\n') {
+                    let line = text[..span.start].rfind('\n').map_or(0, |n| n + 1);
+                    let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
+                    format!("{}{indent}", if blank.contains("\r\n") { "\r\n" } else { "\n" })
+                } else {
+                    String::new()
+                };
+                let sign = if sign == ";" { sign } else { "" };
+                let at = span.start + 1;
+                self.with(at..at, &format!("{blank}{written}{sign}{end}"), &meant, list)
+            }
+        }
+    }
+
+    /// The sign that stands behind an entry, if one does.
+    fn sign_behind(&self, end: usize) -> &'static str {
+        sign_of(&self.text()[end..])
+    }
+
+    fn remove_member(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let (_, children) = self.child_spans(list).ok_or_else(wrong)?;
+        let own = children.get(nth).copied().ok_or_else(wrong)?;
+        let name = self.children(list).and_then(|all| all.get(nth)?.0.last().cloned()).ok_or_else(wrong)?;
+        let mut meant = self.value().clone();
+        match (list.of_mut(&mut meant).ok_or_else(wrong)?, name) {
+            (Value::Object(target), Step::Name(name)) => drop(target.shift_remove(&name)),
+            (Value::Array(target), Step::Index(nth)) if nth < target.len() => drop(target.remove(nth)),
+            _ => return Err(wrong()),
+        }
+        let text = self.text();
+        let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || matches!(c, ';' | ',')).is_empty();
+        let own_sign =
+            own.1 + text[own.1..].find([';', ',']).filter(|_| !self.sign_behind(own.1).is_empty()).map_or(0, |n| n + 1);
+        let start = own.0 - blank_before(text, own.0).len();
+        let cut = match nth {
+            _ if children.len() == 1 => start..own_sign,
+            0 if blank(&text[own.1..children[1].0]) => own.0..children[1].0,
+            n if n > 0 && blank(&text[children[n - 1].1..own.0]) => children[n - 1].1..own.1,
+            // A comment between them stays.
+            _ => own.0..own_sign,
+        };
+        self.with(cut, "", &meant, list)
     }
 
     /// Takes one entry out of a list and gives the new document.
@@ -27,6 +162,7 @@ impl Document {
         match self.format() {
             Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
             Format::Xml => self.remove_element(list, nth),
+            Format::Nested | Format::Yaml | Format::Toml | Format::Ini => self.remove_member(list, nth),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
     }
@@ -58,7 +194,14 @@ impl Document {
         self.with(start..from, &out, &meant, list)
     }
 
-    fn append_json(&self, list: &Place, key: Option<&str>, raw: &str) -> Result<Vec<u8>, DocumentError> {
+    /// `like` is the text of a list that the first entry of an empty one is laid out like.
+    fn append_json(
+        &self,
+        list: &Place,
+        key: Option<&str>,
+        raw: &str,
+        like: Option<&str>,
+    ) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
         let (span, children) = self.child_spans(list).ok_or_else(wrong)?;
         let mut meant = self.value().clone();
@@ -83,7 +226,17 @@ impl Document {
         let comma = if self.is_of_documents(list) { "" } else { "," };
         match children.as_slice() {
             [] if comma.is_empty() => Err(wrong()),
-            [] => self.with(span.clone(), &self.laid_out(span.start, braces.0, &written, braces.1), &meant, list),
+            [] => {
+                let on_a_line = like.filter(|like| !like.contains('\n'));
+                let first = match on_a_line {
+                    Some(like) => {
+                        let blank = if like[1..].starts_with(' ') { " " } else { "" };
+                        format!("{}{blank}{written}{blank}{}", braces.0, braces.1)
+                    }
+                    None => self.laid_out(span.start, braces.0, &written, braces.1),
+                };
+                self.with(span.clone(), &first, &meant, list)
+            }
             [.., last] => {
                 let before = children.len().checked_sub(2).map_or(span.start + 1, |n| children[n].1);
                 let gap = if comma.is_empty() && children.len() == 1 { "\n" } else { &text[before..last.0] };
@@ -177,5 +330,20 @@ impl Document {
     pub fn below(&self, place: &Place, selector: &str) -> Result<Option<String>, DocumentError> {
         let whole = format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector));
         Ok(self.find(&whole)?.first().and_then(|place| self.leaf(place, Side::Value)))
+    }
+}
+
+/// The blanks that stand before a place, line ends among them.
+fn blank_before(text: &str, at: usize) -> &str {
+    let before = &text[..at];
+    &before[before.trim_end_matches([' ', '\t', '\r', '\n']).len()..]
+}
+
+/// The sign with which a text between entries begins.
+fn sign_of(gap: &str) -> &'static str {
+    match gap.trim_start_matches([' ', '\t']).as_bytes().first() {
+        Some(b';') => ";",
+        Some(b',') => ",",
+        _ => "",
     }
 }

@@ -10,8 +10,8 @@ use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
 use super::document::{Document, DocumentError};
-use super::edit::{Edit, EditError, Mood, Rewrite};
-use super::files::{Files, changed, in_file, new_text, rewritten, runs};
+use super::edit::{Edit, EditError, Mood, Rewrite, changed, in_file};
+use super::files::{Files, new_text, rewritten, runs};
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
 

@@ -75,6 +75,10 @@ pub struct Style {
     uninstalled: &'static str,
     /// What a list of libraries counts.
     counters: &'static str,
+    /// How it is written.
+    shelves: &'static str,
+    /// Whether games lie in a folder of each library.
+    deep: bool,
 }
 
 fn style(dice: &mut Dice) -> Style {
@@ -115,7 +119,9 @@ fn style(dice: &mut Dice) -> Style {
         keyed: dice.coin(),
         depth: dice.below(3),
         extras,
-        counters: dice.one(&["", "", "count", "map"]),
+        counters: dice.one(&["", "", "count", "map", "ids", "objects", "sum"]),
+        shelves: dice.one(&["json", "json", "keyed", "nested"]),
+        deep: dice.below(3) == 0,
         uninstalled: dice.one(&["", "", "empty", "absent", "null"]),
     }
 }
@@ -311,25 +317,98 @@ fn one_file(end: &str, entry: &Entry) -> String {
     }
 }
 
+/// The folder that a library's entry says, of the folder in which its games lie.
+fn shelf_of<'a>(style: &Style, root: &'a str) -> &'a str {
+    if style.deep { root.strip_suffix("/common").unwrap_or(root) } else { root }
+}
+
+/// What the list of libraries says of the games in one of them.
+fn counted(style: &Style, here: &[&MadeGame]) -> Vec<(&'static str, serde_json::Value)> {
+    let number = |n: u64| if style.shelves == "nested" { serde_json::Value::from(n.to_string()) } else { n.into() };
+    let map = || {
+        let all: serde_json::Map<_, _> = here.iter().map(|game| (game.id.clone(), number(game.bytes))).collect();
+        ("apps", all.into())
+    };
+    let sum = here.iter().map(|game| game.bytes).sum();
+    match style.counters {
+        "count" => vec![("games", number(here.len() as u64))],
+        "map" => vec![map()],
+        "sum" => vec![("total", number(sum)), map()],
+        // Nested text has no lists.
+        "ids" if style.shelves != "nested" => vec![("has", here.iter().map(|game| game.id.clone()).collect())],
+        "objects" if style.shelves != "nested" => {
+            vec![("has", here.iter().map(|game| serde_json::json!({"app": game.id, "since": 7})).collect())]
+        }
+        _ => Vec::new(),
+    }
+}
+
 /// The list of libraries: where games may lie. Its own file, in the launcher's folder.
 fn libraries(style: &Style, games: &[MadeGame]) -> Option<Vec<serde_json::Value>> {
     let mut roots: Vec<&str> = games.iter().map(|game| game.root.as_str()).collect();
     roots.sort_unstable();
     roots.dedup();
     let entry = |(n, root): (usize, &&str)| {
-        let mut entry = serde_json::json!({"at": root, "label": format!("Shelf {n}"), "watch": true});
-        match style.counters {
-            "count" => entry["games"] = games.iter().filter(|game| game.root == **root).count().into(),
-            "map" => {
-                let here = games.iter().filter(|game| game.root == **root);
-                let all: serde_json::Map<_, _> = here.map(|game| (game.id.clone(), game.bytes.into())).collect();
-                entry["apps"] = all.into();
-            }
-            _ => {}
+        let mut entry = serde_json::json!({"at": shelf_of(style, root), "label": format!("Shelf {n}"), "watch": "yes"});
+        let here: Vec<&MadeGame> = games.iter().filter(|game| game.root == **root).collect();
+        for (name, value) in counted(style, &here) {
+            entry[name] = value;
         }
         entry
     };
     style.extras.contains(&"libraries").then(|| roots.iter().enumerate().map(entry).collect())
+}
+
+/// The file of the libraries.
+fn libraries_text(style: &Style, all: Vec<serde_json::Value>) -> String {
+    let keyed: serde_json::Map<_, _> =
+        all.iter().enumerate().map(|(n, entry)| (n.to_string(), entry.clone())).collect();
+    match style.shelves {
+        "json" => serde_json::json!({"v": 1, "shelves": all}).to_string(),
+        "keyed" => serde_json::to_string_pretty(&serde_json::json!({"v": 1, "shelves": keyed})).unwrap(),
+        _ => {
+            let mut text = String::new();
+            nested_members(&serde_json::json!({ "shelves": keyed }), 0, &mut text);
+            text
+        }
+    }
+}
+
+fn nested_members(value: &serde_json::Value, depth: usize, text: &mut String) {
+    let indent = "\t".repeat(depth);
+    for (name, value) in value.as_object().unwrap() {
+        if let Some(says) = value.as_str() {
+            writeln!(text, "{indent}\"{name}\"\t\t{}", quoted(says)).unwrap();
+        } else {
+            write!(text, "{indent}\"{name}\"\n{indent}{{\n").unwrap();
+            nested_members(value, depth + 1, text);
+            writeln!(text, "{indent}}}").unwrap();
+        }
+    }
+}
+
+/// Reads what [`nested_members`] writes, laid out as it writes it.
+fn nested_read(
+    lines: &mut std::iter::Peekable<std::str::Lines<'_>>,
+    depth: usize,
+) -> Result<serde_json::Value, String> {
+    let indent = "\t".repeat(depth);
+    let mut all = serde_json::Map::new();
+    while let Some(line) = lines.next_if(|line| line.trim() != "}") {
+        let bad = || format!("{line:?} is laid out otherwise");
+        let rest = line.strip_prefix(&indent).filter(|rest| rest.starts_with('"')).ok_or_else(bad)?;
+        let (name, value) = rest.split_once("\t\t").unwrap_or((rest, ""));
+        let value = if value.is_empty() {
+            lines.next().filter(|line| *line == format!("{indent}{{")).ok_or_else(bad)?;
+            let inner = nested_read(lines, depth + 1)?;
+            lines.next().filter(|line| *line == format!("{indent}}}")).ok_or_else(bad)?;
+            inner
+        } else {
+            serde_json::from_str(value).map_err(|_| bad())?
+        };
+        all.insert(serde_json::from_str(name).map_err(|_| bad())?, value);
+    }
+    Ok(all.into())
 }
 
 fn extra_files(extra: &str, games: &[MadeGame], home: &Path, out: &mut BTreeMap<PathBuf, String>) {
@@ -411,7 +490,10 @@ impl MadeWorld {
             let folder = FOLDERS[(first + n) % FOLDERS.len()].to_string();
             let id = if numbers { format!("{}", 1000 + n * 37) } else { format!("k{}-x{n}", n * 3) };
             let title = if dice.coin() { folder.clone() } else { format!("{folder}: the game") };
-            let root = roots[usize::from(dice.below(3) == 0)].to_str().unwrap().to_string();
+            let mut root = roots[usize::from(dice.below(3) == 0)].to_str().unwrap().to_string();
+            if style.deep {
+                root.push_str("/common");
+            }
             let bytes = 70_000 + 1000 * n as u64;
             MadeGame { id, title, folder, root, bytes, ran: 1_700_000_000 + 86_400 * n as u64 }
         });
@@ -427,8 +509,7 @@ impl MadeWorld {
         let world = Self { folder, style, games };
         if let Some(all) = libraries(&world.style, &world.games) {
             fs::create_dir_all(world.home()).unwrap();
-            fs::write(world.home().join("shelves.json"), serde_json::json!({"v": 1, "shelves": all}).to_string())
-                .unwrap();
+            fs::write(world.shelves(), libraries_text(&world.style, all)).unwrap();
         }
         let all = world.files(&world.games);
         for (file, text) in all.iter().chain(&staying(&world.style, &world.games, &world.home(), &all)) {
@@ -442,8 +523,22 @@ impl MadeWorld {
         world
     }
 
+    /// Shows all that the launcher has written.
+    pub fn print(&self) {
+        for (file, text) in self.files(&self.games) {
+            println!("{}\n{text}", file.display());
+        }
+        if let Ok(text) = fs::read_to_string(self.shelves()) {
+            println!("{text}");
+        }
+    }
+
     fn top(&self) -> PathBuf {
         self.folder.path().canonicalize().unwrap()
+    }
+
+    fn shelves(&self) -> PathBuf {
+        self.home().join(if self.style.shelves == "nested" { "shelves.dat" } else { "shelves.json" })
     }
 
     fn home(&self) -> PathBuf {
@@ -479,25 +574,46 @@ impl MadeWorld {
 impl MadeWorld {
     /// Every game lies in a library that is listed once, what was listed is listed as before, and what is counted is true.
     fn judge_libraries(&self, games: &[MadeGame]) -> Result<(), String> {
-        let Some(before) = libraries(&self.style, &self.games) else { return Ok(()) };
-        let text = fs::read_to_string(self.home().join("shelves.json")).unwrap();
-        let now: serde_json::Value = serde_json::from_str(&text).map_err(|error| format!("{error}: {text}"))?;
-        let now = now["shelves"].as_array().unwrap().clone();
-        for game in games {
-            let here: Vec<_> = now.iter().filter(|entry| entry["at"] == game.root.as_str()).collect();
-            let [entry] = here.as_slice() else { return Err(format!("{} is not listed once: {text}", game.root)) };
-            if self.style.counters == "count" {
-                let count = games.iter().filter(|other| other.root == game.root).count();
-                if entry["games"] != count {
-                    return Err(format!("{} is said to hold {}: {text}", game.root, entry["games"]));
+        let style = &self.style;
+        let Some(before) = libraries(style, &self.games) else { return Ok(()) };
+        let text = fs::read_to_string(self.shelves()).unwrap();
+        let now = if style.shelves == "nested" {
+            nested_read(&mut text.lines().peekable(), 0).map_err(|error| format!("{error}: {text}"))?
+        } else {
+            serde_json::from_str(&text).map_err(|error| format!("{error}: {text}"))?
+        };
+        let now: Vec<serde_json::Value> = match &now["shelves"] {
+            serde_json::Value::Array(all) => all.clone(),
+            all => {
+                let all = all.as_object().ok_or_else(|| text.clone())?;
+                if !all.keys().enumerate().all(|(n, key)| *key == n.to_string()) {
+                    return Err(format!("the numbers of libraries are wrong: {text}"));
                 }
+                all.values().cloned().collect()
             }
-            if self.style.counters == "map" && entry["apps"].get(&game.id).is_none() {
-                return Err(format!("{} is not said to hold {}: {text}", game.root, game.id));
+        };
+        for game in games {
+            let at = shelf_of(style, &game.root);
+            if now.iter().filter(|entry| entry["at"] == at).count() != 1 {
+                return Err(format!("{at} is not listed once: {text}"));
             }
         }
-        let plain = self.style.counters.is_empty();
-        if plain && before.iter().any(|entry| !now.contains(entry)) {
+        for entry in &now {
+            let here: Vec<&MadeGame> = games.iter().filter(|game| entry["at"] == shelf_of(style, &game.root)).collect();
+            for (name, wanted) in counted(style, &here) {
+                let same = match (&entry[name], &wanted) {
+                    (serde_json::Value::Array(says), serde_json::Value::Array(wanted)) => {
+                        says.len() == wanted.len() && wanted.iter().all(|one| says.contains(one))
+                    }
+                    (says, wanted) => says == wanted,
+                };
+                if !same {
+                    return Err(format!("{}: {name} is {}, not {wanted}: {text}", entry["at"], entry[name]));
+                }
+            }
+        }
+        let rest = |entry: &serde_json::Value| [entry["at"].clone(), entry["label"].clone(), entry["watch"].clone()];
+        if !before.iter().zip(&now).all(|(before, now)| rest(before) == rest(now)) {
             return Err(format!("another library changed: {text}"));
         }
         Ok(())

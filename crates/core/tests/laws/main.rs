@@ -28,3 +28,4 @@ mod sequences;
 mod shapes;
 mod times;
 mod tracing;
+mod travelling;

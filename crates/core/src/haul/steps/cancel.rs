@@ -202,8 +202,10 @@ pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
         Edit::Replace { .. }
         | Edit::Link { .. }
         | Edit::Travel { .. }
+        | Edit::Relocate { .. }
         | Edit::Enter(_)
         | Edit::Leave(_)
+        | Edit::Follow(_)
         | Edit::Made { .. }
         | Edit::Order { .. } => None,
     });

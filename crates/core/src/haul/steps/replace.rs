@@ -32,6 +32,10 @@ pub(crate) fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Resul
         disk.remove_own(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
     }
     let now = read(change)?;
+    // What is not there, in a folder that is not there either, is as durable as it can be.
+    if now == change.after && now == Content::Absent && !folder.is_dir() {
+        return Ok(());
+    }
     if now == change.after {
         return disk.flush_folder(folder).map_err(HaulError::disk("flush", folder));
     }

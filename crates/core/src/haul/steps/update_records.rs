@@ -128,7 +128,7 @@ pub(crate) fn finish(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     if !work.moved && !written_by_others(&known)? {
         return write_all(work, &known, &known);
     }
-    let mut files = Files::default();
+    let mut files = Files::knowing(&known);
     let made = files.make(&edits_to_make(&work.item.planned), Mood::Again);
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
@@ -245,7 +245,8 @@ pub(crate) fn undo(work: &mut ItemContext<'_>, reach: Reach) -> Result<(), HaulE
     known.retain(|change| !out_of_reach(&change.file));
     sweep(work, &known)?;
     let back: Vec<FileChange> = if written_by_others(&known)? {
-        let mut files = Files::default();
+        let swapped = known.iter().cloned().map(|c| FileChange { file: c.file, before: c.after, after: c.before });
+        let mut files = Files::knowing(&swapped.collect::<Vec<_>>());
         match files.make(&turned, Mood::Again) {
             Ok(()) => files.changes(),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
@@ -318,6 +319,12 @@ fn write_all(work: &mut ItemContext<'_>, all: &[FileChange], open: &[FileChange]
     work.item.stage = next;
     work.tell_stage();
     for change in open {
+        // A game's own file goes to a folder that its library may not have yet.
+        if let (Content::Absent, Content::Bytes(_), Some(folder)) =
+            (&change.before, &change.after, change.file.parent())
+        {
+            work.make_way(folder)?;
+        }
         let within = in_item(&work.item.planned, &change.file).and_then(|_| change.file.parent());
         let folder = within.and_then(|folder| Some((folder, folder_meta(folder)?)));
         replace(&work.site.disk, change, &work.own_name("record"))?;

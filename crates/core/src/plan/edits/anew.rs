@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 use super::rewrites::{MakeLetters, Target, Unchangeable, edits};
 use crate::item::PlannedItem;
 use crate::launcher::{FoundGame, FoundLauncher, load_profiles, read_launcher_supposing};
-use crate::record::{Edit, EditError, FileChange, Files, Mood};
+use crate::record::{Edit, EditError, FileChange, Files, Mood, Spelling};
 use crate::site::Site;
 
 /// What leading records anew comes to.
@@ -50,15 +50,18 @@ pub(crate) fn lead_anew(
     let rest: Vec<Edit> = own.iter().filter(|edit| !covered(edit)).cloned().collect();
     let missed = files.make_where_found(&rest);
     // A launcher that forgot the library has its entry all the same, in that library's list: once both are there, it is listed.
-    let of_list = |edit: &&Edit| matches!(edit, Edit::Travel { .. } | Edit::Enter(_) | Edit::Register { .. });
+    let of_list = |edit: &&Edit| {
+        matches!(edit, Edit::Travel { .. } | Edit::Relocate { .. } | Edit::Enter(_) | Edit::Register { .. })
+    };
     let entry: Vec<Edit> = rest.iter().filter(of_list).cloned().collect();
     let travels = entry.iter().any(|edit| !matches!(edit, Edit::Register { .. }));
     let listed = listed || (travels && files.make(&entry, Mood::Again).is_ok());
     Ok(Leading { changes: files.changes(), listed, missed })
 }
 
-/// The library that a place is in: by the profile's template for install folders, else the folder above.
-fn library_of(site: &Site, found: &FoundLauncher, game: &FoundGame, to: &Path) -> Option<PathBuf> {
+/// The library that a place is in: by the profile's template for install folders, else the one that is listed, or that the haul makes
+/// known, else the folder above.
+fn library_of(site: &Site, found: &FoundLauncher, game: &FoundGame, own: &[Edit], to: &Path) -> Option<PathBuf> {
     let template = &found.profile.games.install;
     let fits = |library: &&Path| {
         let values = found.values(site).with("id", &game.id).with("folder", &game.folder);
@@ -66,7 +69,19 @@ fn library_of(site: &Site, found: &FoundLauncher, game: &FoundGame, to: &Path) -
         template.fill(&values).is_ok_and(|install| Path::new(&install) == to)
     };
     let by_template = to.ancestors().skip(1).find(fits).filter(|_| template.names("library"));
-    by_template.or_else(|| to.parent()).map(Path::to_path_buf)
+    let listed = || found.libraries.iter().map(|known| known.path.as_path()).filter(|library| to.starts_with(library));
+    let listed = || listed().max_by_key(|library| library.components().count());
+    let of_own = || {
+        own.iter().find_map(|edit| match edit {
+            Edit::Follow(following) => {
+                let says = [&following.from, &following.to].map(|text| Spelling::read(text, &found.bases(site)));
+                let paths = says.into_iter().filter_map(|read| read.ok().map(|(_, path)| path));
+                paths.filter(|library| to.starts_with(library)).max_by_key(|library| library.components().count())
+            }
+            _ => None,
+        })
+    };
+    by_template.or_else(listed).map(Path::to_path_buf).or_else(of_own).or_else(|| to.parent().map(Path::to_path_buf))
 }
 
 fn has_profile(site: &Site, planned: &PlannedItem) -> bool {
@@ -87,7 +102,7 @@ fn of_profile(
     let mut game = found.games.iter().find(|game| game.id == id)?.clone();
     // A game of several launchers' files: what is not sound under this supposition leads elsewhere, and stays.
     game.install = from.into();
-    let library = library_of(site, &found, &game, to);
+    let library = library_of(site, &found, &game, own, to);
     let library = library.as_deref().filter(|_| profile.libraries.is_some());
     let known = |library: &Path| found.libraries.iter().any(|known| known.path == library);
     let registers = own.iter().any(|edit| matches!(edit, Edit::Register { .. }));

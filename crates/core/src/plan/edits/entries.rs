@@ -11,6 +11,7 @@ use crate::site::Site;
 
 /// The edit that takes a game's entry off its launcher's list.
 pub(crate) fn leave(found: &FoundLauncher, game: &FoundGame) -> Result<Edit, String> {
+    counts_by_itself(found)?;
     let entry = &game.entry;
     let format = entry.shape.format().ok_or("entries of a database are not taken away here")?;
     let list = entry.list.clone().ok_or("its entry is not one of a list")?;
@@ -29,6 +30,17 @@ pub(crate) fn leave(found: &FoundLauncher, game: &FoundGame) -> Result<Edit, Str
         totals: totals(found, game.claim.map_or(0, |claim| claim.count() as i64)),
     };
     Ok(Edit::Leave(entering))
+}
+
+/// Refuses what a launcher does alone: its list of libraries says which games there are.
+fn counts_by_itself(found: &FoundLauncher) -> Result<(), String> {
+    let counts = found.profile.libraries.as_ref().is_some_and(|libraries| !libraries.holds.is_empty());
+    let name = &found.profile.name;
+    if counts {
+        Err(format!("{name} counts the games of its libraries; add and remove them in {name}"))
+    } else {
+        Ok(())
+    }
 }
 
 /// The number of a library's own list that counts the bytes of its games.
@@ -93,6 +105,7 @@ pub(crate) fn enter(
     new: &NewGame<'_>,
     target: &Target<'_>,
 ) -> Result<Edit, String> {
+    counts_by_itself(found)?;
     let games = &found.profile.games;
     let file = PathBuf::from(games.file.fill(&new.values(site, found)).map_err(|e| e.to_string())?);
     let shape = games.shape.unwrap_or_else(|| Shape::of_name(&file));

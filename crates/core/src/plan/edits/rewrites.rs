@@ -1,6 +1,5 @@
-//! The edits that repoint a game, and how they look before they are made.
+//! The edits that repoint a game.
 
-use crate::item::{Preview, PreviewKind};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -9,8 +8,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
 use crate::record::{
-    Bases, Edit, EditRehearsal, Format, PartFit, Place, Rewrite, Shape, Side, Spelling, SpellingError, Total, Values,
-    find_parts, write_part,
+    Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
+    Values, find_parts, write_part,
 };
 use crate::site::Site;
 
@@ -226,7 +225,20 @@ impl Writing<'_> {
         }
         inner_first(&mut edits);
         rewrites.sort_by_key(inner);
-        if travels {
+        if travels && games.file.names("id") {
+            let format = self
+                .game
+                .entry
+                .shape
+                .format()
+                .ok_or_else(|| "a database does not go from library to library".to_string())?;
+            let at = |rewrite: Rewrite| {
+                let location = format!("{}{}", self.game.entry.location, rewrite.location.trim_start_matches('$'));
+                Rewrite { location, ..rewrite }
+            };
+            let (from, rewrites) = (self.game.entry.file.clone(), rewrites.into_iter().map(at).collect());
+            edits.push(Edit::Relocate { from, to: list_file, format, rewrites });
+        } else if travels {
             let list = games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
             let format =
                 self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
@@ -243,7 +255,55 @@ impl Writing<'_> {
                 totals: total.into_iter().map(|location| Total { location, amount }).collect(),
             });
         }
+        edits.extend(self.follow()?);
         Ok(edits)
+    }
+
+    /// What the list of libraries says of the game goes from one entry to the other.
+    fn follow(&self) -> Result<Option<Edit>, Unchangeable> {
+        let Some(libraries) = self.found.profile.libraries.as_ref().filter(|libraries| !libraries.holds.is_empty())
+        else {
+            return Ok(None);
+        };
+        let (Some(from), Some(to)) = (&self.game.library, self.target.library) else {
+            let why = format!("{}: the game lies in no library that it lists", self.found.profile.name);
+            return Err(Unchangeable::Because(why));
+        };
+        if from == to {
+            return Ok(None);
+        }
+        let (file, source, shape) = libraries_file(self.site, self.found)?;
+        let format = shape.format().ok_or_else(|| "a list of libraries in a database is not changed".to_string())?;
+        let said = |library: &Path| {
+            let list = source.find_one(&libraries.list).ok()?;
+            let says = |entry: &Place| source.below(entry, &libraries.path);
+            let leads = |text: &String| Spelling::read(text, &self.bases).is_ok_and(|(_, path)| path == library);
+            source.children(&list)?.iter().filter_map(says).find(leads)
+        };
+        let unknown = |library: &Path| format!("{} is not listed in {}", library.display(), file.display());
+        let id = match &libraries.named_by {
+            None => self.game.id.clone(),
+            Some(selector) => {
+                let entry = &self.game.entry;
+                let source = Source::read(&entry.file, entry.shape).map_err(|e| e.to_string())?;
+                let place = Place::read(&entry.location).unwrap_or_default();
+                source
+                    .below(&place, selector)
+                    .ok_or_else(|| format!("{} does not say what names the game", entry.file.display()))?
+            }
+        };
+        Ok(Some(Edit::Follow(Following {
+            format,
+            list: libraries.list.clone(),
+            path: libraries.path.clone(),
+            from: said(from).ok_or_else(|| unknown(from))?,
+            // One that this haul makes known is written as it is here.
+            to: said(to).unwrap_or_else(|| to.to_string_lossy().into_owned()),
+            id,
+            bytes: self.game.claim.map_or(0, |claim| claim.count() as i64),
+            parts: libraries.holds.clone(),
+            file,
+        })))
     }
 
     /// A record within the item is rewritten in the copy.
@@ -399,13 +459,35 @@ fn inner_first(edits: &mut [Edit]) {
 
 pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_file: &Path) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
-    let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
-    let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
+    let (file, source, shape) = libraries_file(site, found)?;
     let format = shape.format().ok_or("a library in a database cannot be made known")?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
-    let entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
+    if format == Format::Nested && library.to_string_lossy().contains(['"', '\\']) {
+        return Err(format!("{} cannot be written into {}", library.display(), file.display()));
+    }
+    let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
+    if entry.contains("{nr}") {
+        let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
+        let number = |place: &Place| match place.0.last() {
+            Some(Step::Name(name)) => name.parse::<u64>().ok(),
+            _ => None,
+        };
+        let numbers: Option<Vec<u64>> = source.children(&list).unwrap_or_default().iter().map(number).collect();
+        let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
+        let next = numbers.into_iter().max().map_or(0, |last| last + 1);
+        entry = entry.replace("{nr}", &next.to_string());
+    }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     Ok(Edit::Register { file, format, list: libraries.list.clone(), entry, made })
+}
+
+/// The file that lists a launcher's libraries.
+fn libraries_file(site: &Site, found: &FoundLauncher) -> Result<(PathBuf, Source, Shape), String> {
+    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
+    let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
+    let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
+    let source = Source::read(&file, shape).map_err(|e| e.to_string())?;
+    Ok((file, source, shape))
 }
 
 /// A path as it stands between quotes in a format.
@@ -418,132 +500,4 @@ pub(crate) fn quoted_in(format: Format, path: &str) -> String {
         let path = serde_json::Value::String(path.into()).to_string();
         path[1..path.len() - 1].to_string()
     }
-}
-
-/// What changes for somebody who saw `first` made and now sees `then` made instead: what `first` has brought is what leaves.
-pub(crate) fn joined_previews(first: &[Preview], then: Vec<Preview>) -> Vec<Preview> {
-    let same = |one: &Preview, other: &Preview| one.kind == other.kind && one.location == other.location;
-    let join = |mut preview: Preview| {
-        let known = first.iter().find(|known| {
-            same(known, &preview) && (known.before == preview.before || preview.kind == PreviewKind::Leaves)
-        });
-        match (known, preview.kind) {
-            (Some(known), PreviewKind::Replaced) => preview.before.clone_from(&known.after),
-            (Some(_), PreviewKind::Leaves) => {
-                let brought = first.iter().find(|known| known.kind == PreviewKind::Arrives);
-                if let Some(brought) = brought {
-                    preview = Preview {
-                        kind: PreviewKind::Leaves,
-                        before: brought.after.clone(),
-                        after: String::new(),
-                        ..brought.clone()
-                    };
-                }
-            }
-            _ => {}
-        }
-        preview
-    };
-    then.into_iter()
-        .map(join)
-        .filter(|preview| preview.kind != PreviewKind::Replaced || preview.before != preview.after)
-        .collect()
-}
-
-/// Shows edits as they would be made now. What cannot be read is shown without its text; a finding says why.
-pub(crate) fn previews(edits: &[Edit]) -> Vec<Preview> {
-    previews_in(&mut EditRehearsal::default(), edits)
-}
-
-/// The same for one item of many: lists are read once.
-pub(crate) fn previews_in(trial: &mut EditRehearsal, edits: &[Edit]) -> Vec<Preview> {
-    let mut out = Vec::new();
-    for edit in edits {
-        match edit {
-            Edit::Replace { file, rewrite, .. } => out.push(Preview {
-                file: file.clone(),
-                location: shown_location(rewrite),
-                kind: PreviewKind::Replaced,
-                before: rewrite.old.clone(),
-                after: rewrite.new.clone(),
-            }),
-            Edit::Travel { from, to, list, id_at, id, rewrites, .. } => {
-                let before = trial.entry_text(edit).unwrap_or_default();
-                let after = rewrites.iter().fold(before.clone(), |text, rewrite| {
-                    let [old, new] =
-                        [&rewrite.old, &rewrite.new].map(|t| serde_json::Value::from(t.as_str()).to_string());
-                    text.replacen(&old, &new, 1)
-                });
-                let key = id_at.as_deref().unwrap_or("key");
-                let location = format!("{list} {key} = {id}");
-                out.push(Preview {
-                    file: to.clone(),
-                    location: location.clone(),
-                    kind: PreviewKind::Arrives,
-                    before: String::new(),
-                    after,
-                });
-                out.push(Preview {
-                    file: from.clone(),
-                    location,
-                    kind: PreviewKind::Leaves,
-                    before,
-                    after: String::new(),
-                });
-            }
-            Edit::Register { file, list, entry, made, .. } => {
-                let made = made.iter().map(|(file, text)| (file, PreviewKind::FileMade, "$", text));
-                for (file, kind, location, text) in
-                    made.chain([(file, PreviewKind::LibraryKnown, list.as_str(), entry)])
-                {
-                    let (before, after) = (String::new(), text.clone());
-                    out.push(Preview { file: file.clone(), location: location.into(), kind, before, after });
-                }
-            }
-            Edit::Link { link, old, new } => {
-                let text =
-                    |target: &Option<PathBuf>| target.as_ref().map(|t| t.display().to_string()).unwrap_or_default();
-                let kind = match (old, new) {
-                    (_, None) => PreviewKind::LinkGoes,
-                    (Some(_), _) => PreviewKind::Replaced,
-                    (None, _) => PreviewKind::LinkMade,
-                };
-                let (before, after) = (text(old), text(new));
-                out.push(Preview { file: link.clone(), location: "link".into(), kind, before, after });
-            }
-            Edit::Made { file, old, new } => {
-                let kind = if new.is_some() { PreviewKind::FileMade } else { PreviewKind::FileGoes };
-                let text = |text: &Option<String>| text.clone().unwrap_or_default();
-                let (before, after) = (text(old), text(new));
-                out.push(Preview { file: file.clone(), location: "$".into(), kind, before, after });
-            }
-            Edit::Enter(entering) | Edit::Leave(entering) => {
-                let comes = matches!(edit, Edit::Enter(_));
-                let text = entering.entry.clone();
-                let key = entering.id_at.as_deref().unwrap_or("key");
-                let (before, after) = if comes { (String::new(), text) } else { (text, String::new()) };
-                let kind = if comes { PreviewKind::Arrives } else { PreviewKind::Leaves };
-                let location = format!("{} {key} = {}", entering.list, entering.id);
-                out.push(Preview { file: entering.file.clone(), location, kind, before, after });
-            }
-            Edit::Order { file, list, says, new, .. } => out.push(Preview {
-                file: file.clone(),
-                location: format!("{list}[{new}]"),
-                kind: PreviewKind::Replaced,
-                before: String::new(),
-                after: says.clone(),
-            }),
-            Edit::Unregister { .. } => {}
-        }
-    }
-    out
-}
-
-/// The place of a rewrite, through the documents within the text.
-fn shown_location(rewrite: &Rewrite) -> String {
-    let mut shown = rewrite.location.clone();
-    for hop in &rewrite.inside {
-        shown.push_str(&format!(" ({}) {}", Shape::Text(hop.format), hop.location));
-    }
-    shown
 }

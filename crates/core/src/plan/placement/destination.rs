@@ -90,10 +90,13 @@ impl<'a> Placing<'a, '_> {
         Some(Placement { game, found, drive, library, new_library, install, mode, size, need, links, aside: None })
     }
 
-    /// Where the game lies in a library: as the profile's template says, where it can be filled, else in a folder of its name.
+    /// Where the game lies in a library: as the profile's template says, where it can be filled, else as deep in it as in the one it lies
+    /// in now.
     fn install_in(&self, library: &Path) -> PathBuf {
         let game = &self.game.found;
-        let plain = library.join(&game.folder);
+        let below = game.library.as_ref().and_then(|library| game.install.strip_prefix(library).ok());
+        let below = below.filter(|below| below.file_name().and_then(|name| name.to_str()) == Some(&game.folder));
+        let plain = library.join(below.unwrap_or(Path::new(&game.folder)));
         let template = &self.found.profile.games.install;
         if !template.names("library") {
             return plain;
