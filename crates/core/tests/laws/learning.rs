@@ -453,8 +453,14 @@ fn libraries_that_are_not_sure_are_a_reason_not_to_learn() {
     fs::write(home.join("settings.json"), serde_json::json!({"view": {"last": root}}).to_string()).unwrap();
     assert_eq!(doubt(), None, "a setting is no list");
     // One library, under a key.
-    let one = serde_json::json!({"libraries": {"0": {"path": root, "label": "x"}}});
-    fs::write(home.join("roots.json"), one.to_string()).unwrap();
+    let one = |key: &str| {
+        let one = serde_json::json!({"libraries": {key: {"path": root, "label": "x"}}});
+        fs::write(home.join("roots.json"), one.to_string()).unwrap();
+    };
+    one("0");
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert_eq!((learned.launchers[0].doubt.as_ref(), learned.launchers[0].libraries), (None, 1), "a number numbers");
+    one("main");
     assert_eq!(doubt(), Some(Doubt::NotClear(home.join("roots.json"))));
     // A list that holds some of the games.
     let away = top.join("drives/swift/away/Tarn");
