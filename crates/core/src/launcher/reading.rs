@@ -77,7 +77,7 @@ struct Reading<'a> {
     found: FoundLauncher,
     /// Ids of its games so far.
     ids: HashSet<String>,
-    sources: HashMap<PathBuf, Option<Rc<Source>>>,
+    sources: HashMap<(PathBuf, Shape), Option<Rc<Source>>>,
     /// What selectors find that do not ask for one game.
     listings: Listings,
     extent: Extent<'a>,
@@ -94,7 +94,8 @@ impl Reading<'_> {
     }
 
     fn source(&mut self, file: &Path, shape: Shape) -> Option<Rc<Source>> {
-        if let Some(known) = self.sources.get(file) {
+        let key = (file.to_path_buf(), shape);
+        if let Some(known) = self.sources.get(&key) {
             return known.clone();
         }
         let source = match Source::read(file, shape) {
@@ -115,7 +116,7 @@ impl Reading<'_> {
                 None
             }
         };
-        self.sources.insert(file.into(), source.clone());
+        self.sources.insert(key, source.clone());
         source
     }
 

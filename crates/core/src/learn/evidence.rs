@@ -52,6 +52,13 @@ impl Evidence {
         Self { gathered, places, layers, readable, naming: BTreeMap::new() }
     }
 
+    /// Adds files that were found since.
+    pub fn add<'a>(&mut self, files: impl Iterator<Item = &'a PathBuf>) {
+        self.gathered.files.extend(files.cloned());
+        self.gathered.files.sort();
+        self.gathered.files.dedup();
+    }
+
     /// Looks once which files name which of these folders.
     pub fn know(&mut self, dirs: BTreeSet<PathBuf>) {
         let name = |dir: &PathBuf| dir.file_name().unwrap_or_default().to_string_lossy().into_owned();

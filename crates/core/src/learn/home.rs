@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use super::entries::{GameList, ListAt};
 use super::evidence::Evidence;
+use super::list::{GameList, ListAt};
 use super::whose::folder_of;
 use crate::record::Letters;
 use crate::site::Site;
@@ -63,9 +63,13 @@ impl Home {
     /// Whether its records lie among the games, so that they would have to go where these go.
     pub fn is_beside_games(&self, list: &GameList) -> bool {
         let above: BTreeSet<&Path> = list.dirs().filter_map(Path::parent).collect();
+        if list.is_kept() {
+            return false;
+        }
         let folder = match &list.at {
             ListAt::One(file) => file.parent().unwrap_or(Path::new("/")),
             ListAt::Each { folder, .. } => folder,
+            ListAt::InLibraries { below, .. } => below,
         };
         // A launcher that keeps its games in its own folder keeps its lists there as well.
         above.iter().any(|above| folder.starts_with(above)) || list.dirs().any(|dir| list.file().starts_with(dir))

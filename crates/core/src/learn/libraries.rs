@@ -1,18 +1,19 @@
 //! The list of the folders in which a launcher's games lie: a game that goes to a drive without one needs a new entry there.
 
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::Path;
 
 use serde_json::Value;
 
-use super::entries::{Entry, GameList, ListAt};
+use super::kept::{OwnFile, own_file, sums_of};
+use super::list::{Entry, GameList, ListAt};
 use super::pattern::{PatternStep, step_text};
 use super::roles::Roles;
 use super::{Doubt, home::Home};
 use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
 
 /// A list of libraries, as a profile says it.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct LearnedLibraries {
     pub file: String,
     pub shape: String,
@@ -25,6 +26,10 @@ pub(super) struct LearnedLibraries {
     /// What its entries say of the games in each.
     pub holds: Vec<HeldPart>,
     pub named_by: Option<String>,
+    /// JSONPath from a game's entry to the number that is summed somewhere.
+    pub claim: Option<String>,
+    /// What a library's own file of games says beside them.
+    pub own_file: Option<OwnFile>,
 }
 
 /// The list of libraries of a launcher, if it has one.
@@ -56,7 +61,18 @@ pub(super) fn of(
     if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
     }
-    let Holding { named_by, parts } = holding(file, games, roles, list)?;
+    let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
+    let own_file = match &games.at {
+        ListAt::InLibraries { name: None, .. } => {
+            let own = own_file(games);
+            Some(own.ok_or_else(|| Doubt::Counters(games.file().into()))?)
+        }
+        _ => None,
+    };
+    let own_claim = own_file.as_ref().and_then(|own: &OwnFile| own.claim.clone());
+    if claim.is_some() && own_claim.is_some() && claim != own_claim {
+        return Err(Doubt::Counters(file.clone()));
+    }
     let below = file.strip_prefix(&home.path).unwrap_or(file);
     let name = list.dirs().next().and_then(Path::file_name).unwrap_or_default().to_string_lossy().into_owned();
     Ok(Some(LearnedLibraries {
@@ -68,6 +84,8 @@ pub(super) fn of(
         new_entry: new_entry(list, &parts),
         holds: parts,
         named_by,
+        own_file,
+        claim: claim.or(own_claim),
     }))
 }
 
@@ -75,14 +93,13 @@ pub(super) fn of(
 #[derive(Debug, Default)]
 struct Holding {
     named_by: Option<String>,
+    /// JSONPath from a game's entry to what sums of them sum.
+    claim: Option<String>,
     parts: Vec<HeldPart>,
 }
 
 /// Parts of an entry that are looked at: objects, lists, texts and numbers, this deep below it.
 const DEEP: usize = 3;
-
-/// A sum of bytes is no number that stands there by chance.
-const NO_CHANCE: u64 = 1000;
 
 /// What the entries of libraries say of the games that lie in each: sets and sums that are true of every one of them.
 ///
@@ -114,17 +131,25 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         let part = |selector: &String| naming_part(selector, &values, &here, &all, &names);
         let parts: Vec<HeldPart> = places.iter().filter_map(part).collect();
         if !parts.is_empty() {
-            holding = Holding { named_by: way, parts };
+            holding = Holding { named_by: way, parts, claim: None };
             break;
         }
     }
-    let sums: Vec<u64> = here.iter().map(|here| claims_of(roles, here)).collect();
+    let sums: Vec<BTreeMap<String, u64>> = here.iter().map(|here| sums_of(here)).collect();
     for selector in &places {
         let says: Option<Vec<u64>> = values.iter().map(|value| number_at(value, selector)).collect();
         let Some(says) = says else { continue };
         let counts = here.iter().map(|here| here.len() as u64);
         let part = |says| HeldPart { selector: selector.clone(), says, id: None };
-        if says == sums && says.iter().any(|sum| *sum >= NO_CHANCE) {
+        // An empty library has sums of nothing.
+        let is_sum = |column: &&String| {
+            let sums = sums.iter().zip(&here).map(|(sums, here)| sums.get(*column).or((here.is_empty()).then_some(&0)));
+            says.iter().map(Some).eq(sums)
+        };
+        if let Some(column) = sums.iter().flat_map(BTreeMap::keys).find(is_sum) {
+            if holding.claim.get_or_insert_with(|| column.clone()) != column {
+                return Err(doubt());
+            }
             holding.parts.push(part(LibrarySays::Bytes));
         } else if counts.eq(says.iter().copied()) {
             // A number that is the same in each, or that numbers the libraries, may be one by chance.

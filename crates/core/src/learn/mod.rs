@@ -6,7 +6,9 @@
 mod entries;
 mod evidence;
 mod home;
+mod kept;
 mod libraries;
+mod list;
 mod pattern;
 mod proof;
 mod records;
@@ -23,9 +25,10 @@ use serde::Serialize;
 
 use crate::launcher::{Profile, read_launchers};
 use crate::site::{Site, real_path};
-use entries::{GameList, LauncherLists, lists_of};
+use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
+use list::GameList;
 pub use rehearsal::{Rehearsal, rehearse};
 
 /// What a launcher's files were found to say beside where its games are.
@@ -222,6 +225,8 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     let wanted =
         |one: &LauncherLists| paths.is_empty() || one.games.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
     let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
+    // Files in libraries may lie deeper than others that are looked at.
+    evidence.add(lists.iter().filter(|one| one.games.is_kept()).flat_map(|one| &one.games.entries).map(|e| &e.file));
     // Of a long list some games are looked at closely.
     let close = FIRST + FURTHER * ROUNDS;
     evidence.know(lists.iter().flat_map(|one| one.games.dirs().take(close)).map(Path::to_path_buf).collect());
@@ -246,7 +251,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     for (nth, lists) in lists.iter().enumerate() {
         let list = &lists.games;
         report(LearnPhase { files, launchers: (nth, all) });
-        let home = Home::of(site, list, &evidence);
+        let home = Home::of(site, lists.at_home(), &evidence);
         // One that has a profile with the same folder and the same games is known.
         let has = |found: &&crate::launcher::FoundLauncher| {
             let games: BTreeSet<PathBuf> = found.games.iter().map(|game| real_path(&game.install)).collect();
@@ -304,11 +309,10 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
     }
-    let Some(roles) = roles::of(list) else {
+    let Some(mut roles) = roles::of(list) else {
         launcher.doubt = Some(Doubt::NoId);
         return launcher;
     };
-    launcher.known = roles.known();
     let libraries = match libraries::of(home, list, &roles, libraries, unclear.as_deref()) {
         Ok(libraries) => libraries,
         Err(doubt) => {
@@ -316,6 +320,10 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
             return launcher;
         }
     };
+    // What is summed is what a game has, as its launcher sees it.
+    let summed = libraries.as_ref().and_then(|libraries| libraries.claim.clone());
+    roles.claim = summed.or(roles.claim);
+    launcher.known = roles.known();
     launcher.questions.clone_from(&roles.questions);
     let mut dirs: Vec<PathBuf> = list.dirs().map(Path::to_path_buf).collect();
     dirs.dedup();

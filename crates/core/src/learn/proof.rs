@@ -4,10 +4,10 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use super::entries::GameList;
+use super::list::GameList;
 use super::rehearsal::rehearsed;
 use super::{Doubt, LearnedGame, LearnedLauncher};
-use crate::launcher::{FoundGame, Profile, read_launchers};
+use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::record::{Side, Within};
 use crate::site::{Site, real_path};
 use crate::trace::{Find, Sure, uncovered, whole_place};
@@ -46,6 +46,9 @@ pub(super) fn unsound(
     launcher.covered = 0;
     for (dir, finds) in finds {
         let Some(game) = by_dir.get(&real_path(dir)) else { continue };
+        if let Some(doubt) = stays_beside(&found, game, finds) {
+            return Some(doubt);
+        }
         match missed(game, &launcher.home, finds) {
             Ok(covered) => launcher.covered += covered,
             Err(doubt) => return Some(doubt),
@@ -81,6 +84,19 @@ fn shared_record(by_dir: &BTreeMap<PathBuf, &FoundGame>) -> Option<Doubt> {
         }
     }
     None
+}
+
+/// A file that lies with the games, names this one, and would not go with it: the other library would not know the game.
+fn stays_beside(found: &FoundLauncher, game: &FoundGame, finds: &[Find]) -> Option<Doubt> {
+    let library = game.library.as_deref().or(game.install.parent())?;
+    let goes = |file: &Path| game.entry.travels && file == game.entry.file;
+    let in_a_game = |file: &Path| found.games.iter().any(|other| file.starts_with(&other.install));
+    let was = |find: &Find| matches!(find.sure, Sure::Log | Sure::Backup | Sure::Cache);
+    let beside =
+        finds.iter().filter(|find| !was(find)).map(|find| find.record.file.as_path()).find(|file| {
+            file.starts_with(library) && !file.starts_with(&found.home) && !in_a_game(file) && !goes(file)
+        });
+    beside.map(|_| Doubt::Beside)
 }
 
 /// Places that lead to the game and that the profile covers, or the first that it does not.

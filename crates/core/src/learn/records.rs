@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use super::entries::{Entry, GameList, ListAt, scalars_of};
 use super::home::{Home, template_of};
+use super::list::{Entry, GameList, ListAt, scalars_of};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
 use crate::record::{Place, Shape, Side, Source, Step, Within};
@@ -327,6 +327,14 @@ fn plain(mut pattern: Pattern) -> Pattern {
 /// The template of the file of the list itself.
 pub(super) fn list_file(home: &Home, list: &GameList) -> String {
     let (folder, name) = match &list.at {
+        ListAt::InLibraries { below, name, .. } => {
+            let below = below.to_string_lossy();
+            return match name {
+                Some((before, after)) if below.is_empty() => format!("{{library}}/{before}{{id}}{after}"),
+                Some((before, after)) => format!("{{library}}/{below}/{before}{{id}}{after}"),
+                None => format!("{{library}}/{below}"),
+            };
+        }
         ListAt::One(file) => {
             let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
             (file.parent().unwrap_or(Path::new("/")), name)

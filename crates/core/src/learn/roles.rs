@@ -5,7 +5,7 @@ use std::path::Path;
 
 use jiff::Timestamp;
 
-use super::entries::{Entry, GameList, ListAt};
+use super::list::{Entry, GameList, ListAt};
 use super::{Candidate, Known, Question};
 use crate::platform::Look;
 use crate::survey::FolderListing;
@@ -27,7 +27,7 @@ const ALIKE: f64 = 0.4;
 const APART: f64 = 0.15;
 
 /// Games that are measured.
-const MEASURED: usize = 3;
+const MEASURED: usize = 5;
 
 /// A number is a game's size if it is no further from it than this part of it.
 const NEAR: f64 = 0.03;
@@ -75,7 +75,8 @@ pub(super) fn of(list: &GameList) -> Option<Roles> {
     let by_text = id(list, &columns, roles.title.as_deref());
     let by_key = keys.is_some_and(|keys| keys.len() == all);
     // What other files are called after is what the launcher knows a game by.
-    let in_files = matches!(list.at, ListAt::One(_)) && by_text.as_ref().is_some_and(|(rank, _)| *rank == 0);
+    let in_files = matches!(list.at, ListAt::One(_) | ListAt::InLibraries { name: None, .. })
+        && by_text.as_ref().is_some_and(|(rank, _)| *rank == 0);
     if !by_key || in_files {
         roles.id = Some(by_text?.1);
     }
@@ -202,7 +203,9 @@ fn is_size(values: &[(&Entry, &str)]) -> bool {
         return false;
     }
     let measured = measured(values);
-    !measured.is_empty() && measured.iter().all(|(says, has)| (says - has).abs() <= has * NEAR)
+    // Of some a launcher says what they had once, or will have.
+    let near = measured.iter().filter(|(says, has)| (says - has).abs() <= has * NEAR).count();
+    near > 0 && near * 3 >= measured.len() * 2
 }
 
 /// Numbers near the bytes that the games have.

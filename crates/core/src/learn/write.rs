@@ -1,8 +1,8 @@
 //! A learned profile as text.
 
-use super::entries::{GameList, ListAt};
 use super::home::Home;
 use super::libraries::LearnedLibraries;
+use super::list::{GameList, ListAt};
 use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
@@ -53,6 +53,12 @@ pub(super) fn profile(
         if let Some(entry) = &libraries.new_entry {
             out.push_str(&format!("new-entry = {}\n", quoted(entry)));
         }
+        if let Some(own) = &libraries.own_file {
+            if let Some(total) = &own.total {
+                out.push_str(&format!("total = {}\n", quoted(total)));
+            }
+            out.push_str(&format!("new-file = {}\n", quoted(&own.new_file)));
+        }
         if let Some(selector) = &libraries.named_by {
             out.push_str(&format!("named-by = {}\n", quoted(selector)));
         }
@@ -78,6 +84,9 @@ pub(super) fn profile(
         quoted(&list.shape.to_string())
     ));
     out.push_str(&entries_line(list));
+    if list.is_kept() {
+        out.push_str("travels = true\n");
+    }
     let lines = [
         ("id", &roles.id),
         ("title", &roles.title),
@@ -90,8 +99,13 @@ pub(super) fn profile(
             out.push_str(&format!("{key} = {}\n", quoted(selector)));
         }
     }
-    let install = if list.by_name { "{parent}/{folder}" } else { "{install}" };
-    out.push_str(&format!("install = {}\n", quoted(install)));
+    let install = match &list.at {
+        ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
+        ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
+        _ if list.by_name => "{parent}/{folder}".into(),
+        _ => "{install}".into(),
+    };
+    out.push_str(&format!("install = {}\n", quoted(&install)));
     for said in &records.entry {
         out.push_str("\n[[games.records]]\n");
         out.push_str(&lines_of(said));
@@ -104,7 +118,7 @@ pub(super) fn profile(
 }
 
 fn entries_line(list: &GameList) -> String {
-    if matches!(list.at, ListAt::Each { .. }) {
+    if matches!(list.at, ListAt::Each { .. } | ListAt::InLibraries { name: Some(_), .. }) {
         return "entries = \"$\"\n".into();
     }
     let mut above = list.to_entry.clone();

@@ -125,7 +125,7 @@ pub struct Following {
     pub to: String,
     /// What names the game in these entries.
     pub id: String,
-    /// Bytes that its launcher claims, for sums where no entry says how many are its own.
+    /// Bytes that its launcher claims, for sums; 0 where only the entry says how many are its own.
     pub bytes: i64,
     /// What changes.
     pub parts: Vec<HeldPart>,

@@ -119,7 +119,8 @@ impl Following {
         let from = self.entry(document, &self.from)?;
         let Some(here) = self.part(document, &from, part)? else { return Ok(None) };
         let Some((nth, place)) = self.game_in(document, part, &here) else { return Ok(None) };
-        if let Some(own) = document.leaf(&place, Side::Value).and_then(|text| text.parse().ok())
+        if *bytes == 0
+            && let Some(own) = document.leaf(&place, Side::Value).and_then(|text| text.parse().ok())
             && matches!(place.0.last(), Some(Step::Name(_)))
         {
             *bytes = own;
@@ -163,7 +164,8 @@ mod tests {
     fn following(file: &std::path::Path, format: Format, id: &str, parts: Vec<HeldPart>) -> Edit {
         let (from, to) = ("/a".into(), "/b".into());
         let (list, path) = ("$.libs".into(), "$.at".into());
-        Edit::Follow(Following { file: file.into(), format, list, path, from, to, id: id.into(), bytes: 7, parts })
+        let bytes = if id == "x" { 0 } else { 7 };
+        Edit::Follow(Following { file: file.into(), format, list, path, from, to, id: id.into(), bytes, parts })
     }
 
     fn made(edits: &[Edit], mood: Mood, known: &[FileChange]) -> Result<Vec<FileChange>, EditError> {

@@ -14,7 +14,7 @@ use crate::platform::{self, Look};
 use crate::record::formats::Format;
 
 /// What a record file is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub enum Shape {
     /// A text file.

@@ -96,7 +96,12 @@ impl Looking<'_> {
         let bases = self.bases_for(file);
         let mut first_fault = None;
         let (shapes, tried) = shapes_tried(file);
+        let mut understood = false;
         for shape in shapes {
+            // All that a file says was looked at, in the spelling of its format: its lines say no more, and say it wrongly.
+            if understood && matches!(shape, Shape::Text(Format::Lines | Format::Ini)) {
+                break;
+            }
             let source = match Source::read(file, shape) {
                 Ok(source) => source,
                 // What it only might have been is no fault of the file.
@@ -106,6 +111,7 @@ impl Looking<'_> {
                     continue;
                 }
             };
+            understood |= is_strict(shape);
             let mut finds = self.source(file, shape, &source, &bases);
             if !finds.is_empty() {
                 // What says the name alone is left in any case.
@@ -114,7 +120,8 @@ impl Looking<'_> {
                 return (finds, Vec::new());
             }
         }
-        match first_fault {
+        // What it might have been, and was not, is no fault of a file that reads as something else.
+        match first_fault.filter(|_| !understood) {
             // Read, and not understood: the name stands there as in a path, in a spelling that nobody reads here.
             None if !database && self.stands_in_a_path(file) => (vec![self.unreadable(file)], Vec::new()),
             // The name stood in a comment or in something else than a path.
@@ -463,6 +470,22 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         }
     });
     (all.into_iter().map(Shape::Text).collect(), tried)
+}
+
+/// Whether a file that reads as one is one: the others take nearly any text.
+fn is_strict(shape: Shape) -> bool {
+    matches!(
+        shape,
+        Shape::Text(
+            Format::Json
+                | Format::Jsonc
+                | Format::JsonLines
+                | Format::Xml
+                | Format::Toml
+                | Format::Hive
+                | Format::Nested
+        )
+    )
 }
 
 /// What paths in a file may refer to: layers that the file lies in come first.

@@ -44,11 +44,6 @@ fn stand_ins_are_learned_from_nothing_and_know_what_their_written_profiles_know(
         let Some(launcher) = learned.launchers.iter().find(|launcher| launcher.name == found.profile.name) else {
             continue;
         };
-        if launcher.games.is_empty() {
-            // It keeps its lists with the games, and is said not to be learned.
-            assert_eq!((launcher.libraries, launcher.doubt.as_ref()), (found.libraries.len(), Some(&Doubt::Beside)));
-            continue;
-        }
         assert_eq!(launcher.doubt, None, "{}", launcher.name);
         let profile = Profile::parse(&launcher.profile, Path::new("learned.toml")).unwrap();
         let own = read_launchers(&site, std::slice::from_ref(&profile)).pop().unwrap();
@@ -60,8 +55,8 @@ fn stand_ins_are_learned_from_nothing_and_know_what_their_written_profiles_know(
         }
         known += 1;
     }
-    // Two of the others have one game here, or keep their lists with the games.
-    assert_eq!(known, 4, "{:?}", learned.launchers.iter().map(|one| &one.name).collect::<Vec<_>>());
+    // The other has one game here.
+    assert_eq!(known, 5, "{:?}", learned.launchers.iter().map(|one| &one.name).collect::<Vec<_>>());
     assert!(learned.launchers.iter().all(|launcher| launcher.doubt.is_none() || launcher.games.len() < 2));
 }
 
@@ -83,6 +78,9 @@ fn try_seed(seed: u64) -> Outcome {
     let Some(launcher) = learned.launchers.into_iter().next() else { return Outcome::NotSeen };
     world.judge(&world.games).unwrap_or_else(|why| panic!("{what}: learning changed {why}"));
     if let Some(doubt) = launcher.doubt {
+        if std::env::var_os("DEFT_BARGE_SEED").is_some() {
+            println!("{}", launcher.profile);
+        }
         return Outcome::Refused(doubt);
     }
     let what = format!("{what}\n{}", launcher.profile);

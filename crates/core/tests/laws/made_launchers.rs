@@ -98,6 +98,10 @@ fn style(dice: &mut Dice) -> Style {
         "each.ini",
         "each.xml",
         "each.nested",
+        "kept.json",
+        "kept.nested",
+        "kept.xml",
+        "kept.ledger",
     ]);
     let words = [
         dice.one(&["path", "where", "dir", "installdir", "q7"]),
@@ -110,11 +114,15 @@ fn style(dice: &mut Dice) -> Style {
     let all = ["program", "command", "uri", "document"];
     let more = all.into_iter().filter(|_| dice.below(3) == 0).collect();
     let all = ["recent", "meta", "keys", "log", "backup", "settings", "cache", "libraries"];
-    let extras = all.into_iter().filter(|_| dice.coin()).collect();
+    let kept = format.starts_with("kept.");
+    let mut extras: Vec<&str> = all.into_iter().filter(|_| dice.coin()).collect();
+    if kept && !extras.contains(&"libraries") {
+        extras.push("libraries");
+    }
     Style {
         format,
         words,
-        split: dice.below(4) == 0,
+        split: dice.below(if kept { 2 } else { 4 }) == 0,
         more,
         keyed: dice.coin(),
         depth: dice.below(3),
@@ -130,7 +138,9 @@ fn style(dice: &mut Dice) -> Style {
 fn fields(style: &Style, game: &MadeGame) -> Entry {
     let [path, id, title, size, ran, root] = style.words.map(str::to_string);
     let mut all = vec![(id, game.id.clone()), (title, game.title.clone())];
-    if style.split {
+    if style.split && style.format.starts_with("kept.") {
+        all.push((path, game.folder.clone()));
+    } else if style.split {
         all.extend([(root, game.root.clone()), (path, game.folder.clone())]);
     } else {
         all.push((path, game.path()));
@@ -189,7 +199,25 @@ fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, St
         games.push(known);
     }
     let (games, installed) = (games.as_slice(), games.len() - usize::from(!style.uninstalled.is_empty()));
-    if let Some(end) = style.format.strip_prefix("each.") {
+    if style.format == "kept.ledger" {
+        let installed = games[..installed].iter().zip(&entries);
+        let mut ledgers: BTreeMap<PathBuf, Vec<(&MadeGame, &Entry)>> = BTreeMap::new();
+        for (game, entry) in installed {
+            let shelf = PathBuf::from(shelf_of(style, &game.root));
+            ledgers.entry(shelf.join("ledger.json")).or_default().push((game, entry));
+        }
+        for (file, all) in ledgers {
+            let sum: u64 = all.iter().map(|(game, _)| game.bytes).sum();
+            let all: Vec<_> = all.iter().map(|(_, entry)| json_entry(entry)).collect();
+            let value = serde_json::json!({"ledger": 77, "holds": sum, "all": all});
+            out.insert(file, serde_json::to_string_pretty(&value).unwrap() + "\n");
+        }
+    } else if let Some(end) = style.format.strip_prefix("kept.") {
+        for (game, entry) in games[..installed].iter().zip(&entries) {
+            let shelf = PathBuf::from(shelf_of(style, &game.root));
+            out.insert(shelf.join(format!("notes/app_{}.{end}", game.id)), one_file(end, entry));
+        }
+    } else if let Some(end) = style.format.strip_prefix("each.") {
         for (game, entry) in games.iter().zip(&entries) {
             out.insert(home.join(format!("installed/app_{}.{end}", game.id)), one_file(end, entry));
         }
@@ -563,8 +591,39 @@ impl MadeWorld {
             } else {
                 fs::read_to_string(file).map_err(|error| format!("{}: {error}", file.display()))?
             };
+            if file.ends_with("ledger.json") {
+                let read = |text: &str| -> Result<serde_json::Value, String> {
+                    let mut value: serde_json::Value =
+                        serde_json::from_str(text).map_err(|error| format!("{error}: {text}"))?;
+                    let all = value["all"].as_array_mut().ok_or("no list")?;
+                    all.sort_by_key(ToString::to_string);
+                    Ok(value)
+                };
+                if read(&now)? != read(wanted)? {
+                    return Err(format!("{}\n{now}\nnot\n{wanted}", file.display()));
+                }
+                continue;
+            }
             if now != *wanted {
                 return Err(format!("{}\n{now}\nnot\n{wanted}", file.display()));
+            }
+        }
+        let wanted = self.files(games);
+        for shelf in ["swift/stuff", "swift/more games", "newhold/stuff", "newhold/more games"] {
+            let shelf = self.top().join("drives").join(shelf);
+            let ledger = shelf.join("ledger.json");
+            if let (false, Ok(text)) = (wanted.contains_key(&ledger), fs::read_to_string(&ledger)) {
+                let value: serde_json::Value =
+                    serde_json::from_str(&text).map_err(|error| format!("{error}: {text}"))?;
+                if value["holds"] != 0 || value["all"].as_array().is_none_or(|all| !all.is_empty()) {
+                    return Err(format!("{}: {text}", ledger.display()));
+                }
+            }
+            let notes = shelf.join("notes");
+            for entry in fs::read_dir(notes).into_iter().flatten().flatten() {
+                if !wanted.contains_key(&entry.path()) {
+                    return Err(format!("{} was left", entry.path().display()));
+                }
             }
         }
         self.judge_libraries(games)

@@ -257,6 +257,55 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
     }
 }
 
+/// A file that speaks of another game alone has none of this one's places, in whatever way its format writes what stands around them.
+#[test]
+fn files_that_speak_of_a_game_whose_name_goes_on_are_none_of_this_ones() {
+    for there in [false, true] {
+        let house = House::new();
+        let at = |name: &str| house.folder().join("drives/swift/games").join(name);
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(&folder).unwrap();
+        fs::create_dir_all(at("Fen/bin")).unwrap();
+        fs::write(at("Fen/bin/go"), "go").unwrap();
+        for (n, name) in ["Fen Two", "Fen - Gold", "Fen, Again", "Fen & Fell", "Fenland", "Fen.old"].iter().enumerate()
+        {
+            if there {
+                fs::create_dir_all(at(name).join("bin")).unwrap();
+                fs::write(at(name).join("bin/go"), "go").unwrap();
+            }
+            let path = at(name).to_str().unwrap().to_string();
+            for (m, text) in [
+                format!("\"{path}/bin/go\" --full"),
+                serde_json::json!({"in": path}).to_string(),
+                format!("--at=\"{path}\" --full"),
+                format!("'{path}' \"{path}\""),
+            ]
+            .iter()
+            .enumerate()
+            {
+                let json = serde_json::Value::from(text.as_str()).to_string();
+                let xml = text.replace('&', "&amp;").replace('"', "&quot;").replace('<', "&lt;");
+                let yaml = text.replace('\'', "''");
+                for (end, text) in [
+                    ("json", format!("{{\"v\": 1, \"at\": {json}}}\n")),
+                    ("jsonl", format!("{{\"v\": {json}}}\n{{\"v\": 2}}\n")),
+                    ("xml", format!("<all>\n  <at>{xml}</at>\n  <b at=\"{xml}\"/>\n</all>\n")),
+                    ("toml", format!("v = 1\nat = {json}\n")),
+                    ("yaml", format!("v: 1\nat: '{yaml}'\nit: {json}\n")),
+                    ("dat", format!("\"games\"\n{{\n\t\"at\"\t\t{json}\n\t\"b\"\t\t\"1\"\n}}\n")),
+                    ("cfg", format!("games {{\n  at = {json};\n  b = 1;\n}}\n")),
+                ] {
+                    fs::write(folder.join(format!("list-{n}-{m}.{end}")), text).unwrap();
+                }
+            }
+        }
+        let trace = traced(&house, &at("Fen"));
+        let wrong: Vec<_> = trace.finds.iter().filter(|find| find.sure <= Sure::Likely).collect();
+        assert!(wrong.is_empty(), "others there: {there}: {wrong:#?}");
+        assert!(trace.problems.is_empty(), "{:?}", trace.problems);
+    }
+}
+
 /// All that one text says of the game changes at once, and a key that is a path after what is found by way of it.
 #[test]
 fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_and_come_back() {

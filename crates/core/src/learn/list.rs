@@ -1,0 +1,210 @@
+//! A list of games, or of libraries: where it stands, and what its entries say.
+
+use std::collections::{BTreeMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use serde_json::Value;
+
+use super::pattern::{Pattern, step_text};
+use crate::platform::{self, Look};
+use crate::record::{Place, Shape, Side, Step};
+use crate::survey::{FolderListing, is_program, looks_like_a_game};
+
+/// Where a list stands.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum ListAt {
+    /// In one file.
+    One(PathBuf),
+    /// In a file for each game: their folder, and what is before and behind the id in their paths below it.
+    Each { folder: PathBuf, before: String, after: String },
+    /// In every library: the file for all of its games, or the folder of a file for each, whose names have this before and behind the id.
+    InLibraries {
+        /// The libraries.
+        libraries: Vec<PathBuf>,
+        /// The file or the folder, below a library.
+        below: PathBuf,
+        /// Before and behind the id.
+        name: Option<(String, String)>,
+        /// Where in a library the games lie, of which the list says the names.
+        sub: Option<PathBuf>,
+    },
+}
+
+/// An entry of a list.
+#[derive(Clone, Debug)]
+pub(super) struct Entry {
+    pub file: PathBuf,
+    pub place: Place,
+    /// The folder that it leads to, if that is there.
+    pub dir: Option<PathBuf>,
+    /// Its texts and numbers, by their JSONPath from the entry.
+    pub scalars: BTreeMap<String, String>,
+}
+
+/// A list of games.
+#[derive(Clone, Debug)]
+pub(super) struct GameList {
+    pub at: ListAt,
+    pub shape: Shape,
+    /// From the root of the file to an entry.
+    pub to_entry: Pattern,
+    /// From an entry to the text that leads to the game's folder.
+    pub to_path: Pattern,
+    pub side: Side,
+    /// Whether that text is the folder's name, and the folder above stands beside it.
+    pub by_name: bool,
+    /// Whether all that stands where entries do leads to a game.
+    pub pure: bool,
+    pub entries: Vec<Entry>,
+}
+
+/// Scalars are looked for this deep below an entry.
+const DEEP: usize = 4;
+
+impl GameList {
+    /// The folders of its games, each once, in their order.
+    pub fn dirs(&self) -> impl Iterator<Item = &Path> {
+        let mut met = HashSet::new();
+        let dirs = self.entries.iter().filter_map(|entry| entry.dir.as_deref());
+        dirs.filter(move |dir| met.insert(*dir))
+    }
+
+    /// Entries that show how an entry looks: also those of games that are not here.
+    pub fn examples(&self) -> usize {
+        self.entries.len()
+    }
+
+    /// Whether all games of a list lie in its folders.
+    pub fn holds_all_of(&self, games: &Self) -> bool {
+        games.dirs().all(|dir| self.dirs().any(|above| above != dir && dir.starts_with(above)))
+    }
+
+    /// Whether a game of a list lies in one of its folders.
+    pub fn holds_some_of(&self, games: &Self) -> bool {
+        games.dirs().any(|dir| self.dirs().any(|above| above != dir && dir.starts_with(above)))
+    }
+
+    /// What is shown as its place.
+    pub fn shown(&self) -> PathBuf {
+        match &self.at {
+            ListAt::One(file) => file.clone(),
+            ListAt::Each { folder, .. } => folder.clone(),
+            ListAt::InLibraries { libraries, below, .. } => {
+                libraries.first().map_or_else(PathBuf::new, |first| first.join(below))
+            }
+        }
+    }
+
+    /// A file of it.
+    pub fn file(&self) -> &Path {
+        match &self.at {
+            ListAt::One(file) => file,
+            ListAt::Each { folder, .. } => self.entries.first().map_or(folder, |entry| &entry.file),
+            ListAt::InLibraries { below, .. } => self.entries.first().map_or(below, |entry| &entry.file),
+        }
+    }
+
+    /// The id of an entry that its place says: the key, or what its file is called.
+    pub fn key(&self, entry: &Entry) -> Option<String> {
+        match &self.at {
+            ListAt::One(_) if self.side == Side::Key && self.to_path.0.is_empty() => None,
+            ListAt::One(_) | ListAt::InLibraries { name: None, .. } => match entry.place.0.last()? {
+                Step::Name(name) => Some(name.clone()),
+                Step::Index(_) => None,
+            },
+            ListAt::Each { folder, before, after } => {
+                let name = entry.file.strip_prefix(folder).ok()?.to_str()?;
+                name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
+            }
+            ListAt::InLibraries { name: Some((before, after)), .. } => {
+                let name = entry.file.file_name()?.to_str()?;
+                name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
+            }
+        }
+    }
+
+    /// Whether it lies in the libraries.
+    pub fn is_kept(&self) -> bool {
+        matches!(self.at, ListAt::InLibraries { .. })
+    }
+
+    /// How much speaks for it: folders that look like games, folders, what entries say, whole paths.
+    pub fn weight(&self) -> (usize, usize, usize, bool) {
+        let dirs: Vec<&Path> = self.dirs().collect();
+        let scalars = self.entries.iter().map(|entry| entry.scalars.len()).max().unwrap_or(0);
+        (dirs.iter().filter(|dir| is_playable(dir)).count(), dirs.len(), scalars, !self.by_name)
+    }
+}
+
+/// Whether there is a program in a folder, and it is nobody's work in progress.
+pub(super) fn is_playable(dir: &Path) -> bool {
+    !dir.join(".git").look_exists() && looks_like_a_game(dir, &FolderListing::of(dir)).programs > 0
+}
+
+/// How many games a folder seems to hold: folders with programs and more in them, where it has no program at its own top.
+pub(super) fn games_in(dir: &Path) -> usize {
+    let entries: Vec<_> = platform::read_dir(dir).into_iter().flatten().flatten().collect();
+    let is = |entry: &std::fs::DirEntry, folder: bool| entry.file_type().is_ok_and(|kind| kind.is_dir() == folder);
+    if entries.iter().any(|entry| is(entry, false) && is_program(&entry.path())) {
+        return 0;
+    }
+    let whole = |entry: &&std::fs::DirEntry| {
+        let listing = FolderListing::of(&entry.path());
+        is(entry, true) && listing.files() > 1 && looks_like_a_game(&entry.path(), &listing).programs > 0
+    };
+    entries.iter().filter(whole).count()
+}
+
+/// What is before and behind the part in which names differ, up to what is no letter or digit.
+pub(super) fn around(names: &[&str]) -> Option<(String, String)> {
+    let first = names.first()?;
+    let alike = |n: usize| names.iter().all(|name| name.as_bytes().get(n) == first.as_bytes().get(n));
+    let mut before = (0..first.len()).take_while(|n| alike(*n)).count();
+    while before > 0 && (!first.is_char_boundary(before) || first.as_bytes()[before - 1].is_ascii_alphanumeric()) {
+        before -= 1;
+    }
+    let back = |n: usize| {
+        let at = |name: &str| name.len().checked_sub(n + 1).map(|at| name.as_bytes()[at]);
+        names.iter().all(|name| at(name).is_some() && at(name) == at(first))
+    };
+    let mut after = first.len() - (0..first.len()).take_while(|n| back(*n)).count();
+    while after < first.len() && (!first.is_char_boundary(after) || first.as_bytes()[after].is_ascii_alphanumeric()) {
+        after += 1;
+    }
+    let sound = names.iter().all(|name| name.len() > before + (first.len() - after));
+    sound.then(|| (first[..before].to_string(), first[after..].to_string()))
+}
+
+/// The texts and numbers of an entry by their JSONPath, through objects and lists of one.
+pub(super) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
+    let mut all = BTreeMap::new();
+    add_scalars(value, "$", DEEP, &mut all);
+    all
+}
+
+fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, String>) {
+    match value {
+        Value::String(text) => drop(all.insert(at.into(), text.clone())),
+        Value::Number(number) => drop(all.insert(at.into(), number.to_string())),
+        Value::Object(members) if deep > 0 => {
+            for (name, value) in members {
+                add_scalars(value, &format!("{at}{}", step_text(&Step::Name(name.clone()))), deep - 1, all);
+            }
+        }
+        Value::Array(elements) if deep > 0 && elements.len() == 1 => {
+            add_scalars(&elements[0], &format!("{at}[0]"), deep, all);
+        }
+        _ => {}
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    #[test]
+    fn names_of_files_part_at_what_is_no_letter() {
+        let around = |names: &[&str]| super::around(names).unwrap();
+        assert_eq!(around(&["game_1201.json", "game_1202.json"]), ("game_".into(), ".json".into()));
+        assert_eq!(around(&["a-fen.x", "a-fern.x"]), ("a-".into(), ".x".into()));
+        assert_eq!(around(&["fen.json", "moor.json"]), (String::new(), ".json".into()));
+    }
+}
