@@ -136,7 +136,8 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         }
     }
     let sums: Vec<BTreeMap<String, u64>> = here.iter().map(|here| sums_of(here)).collect();
-    for selector in &places {
+    let names: Vec<String> = holding.parts.iter().map(|part| part.selector.clone()).collect();
+    for selector in places.iter().filter(|place| !names.iter().any(|name| place.starts_with(name))) {
         let says: Option<Vec<u64>> = values.iter().map(|value| number_at(value, selector)).collect();
         let Some(says) = says else { continue };
         let counts = here.iter().map(|here| here.len() as u64);
