@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
+use super::above::{AboveSeen, is_of_games};
 use super::evidence::Evidence;
 use super::kept::kept_list;
 use super::list::{Entry, GameList, ListAt, around, games_in, scalars_of};
@@ -21,6 +22,8 @@ pub(super) struct LauncherLists {
     pub libraries: Vec<GameList>,
     /// A file that says such a folder in an object of its own, which may be the only entry of a list of libraries.
     pub unclear: Option<PathBuf>,
+    /// What else leads to folders above its games.
+    pub above: Vec<AboveSeen>,
 }
 
 impl LauncherLists {
@@ -90,7 +93,10 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         let apart =
             |list: &GameList| list.entries.iter().all(|entry| !own.contains(&(entry.file.as_path(), &entry.place)));
         let of_it = |list: &&GameList| {
-            folder_of(site, list.file(), evidence) == home && list.holds_some_of(&best) && apart(list)
+            folder_of(site, list.file(), evidence) == home
+                && list.holds_some_of(&best)
+                && apart(list)
+                && !is_of_games(list, &best)
         };
         let libraries: Vec<GameList> = libraries.iter().filter(of_it).cloned().collect();
         let told = |file: &Path, seen: &Seen| {
@@ -105,7 +111,21 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         let here = files.iter().filter(|file| folder_of(site, &file.file, evidence) == home);
         let unclear = here.filter(|file| file.seen.iter().any(|seen| is_root(&file.file, seen)));
         let unclear = unclear.map(|file| file.file.clone()).next();
-        all.push(LauncherLists { games: best, libraries, unclear });
+        let here = files.iter().filter(|file| folder_of(site, &file.file, evidence) == home);
+        let leads_above = |file: &SeenFile| -> Vec<AboveSeen> {
+            let holds = |seen: &&Seen| best.dirs().any(|dir| dir != seen.dir && dir.starts_with(&seen.dir));
+            let mut above: Vec<&Seen> = file.seen.iter().filter(holds).collect();
+            above.retain(|seen| !seen.by_name && seen.side == Side::Value && !told(&file.file, seen));
+            let one = |seen: &Seen| AboveSeen {
+                file: file.file.clone(),
+                shape: file.shape,
+                place: seen.place.clone(),
+                dir: seen.dir.clone(),
+            };
+            above.into_iter().map(one).collect()
+        };
+        let above = here.flat_map(leads_above).collect();
+        all.push(LauncherLists { games: best, libraries, unclear, above });
     }
     let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
     let alone = libraries.into_iter().filter(|list| {

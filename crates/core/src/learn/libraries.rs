@@ -5,6 +5,7 @@ use std::path::Path;
 
 use serde_json::Value;
 
+use super::above::says_its_library;
 use super::kept::{OwnFile, own_file, sums_of};
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::{PatternStep, step_text};
@@ -60,6 +61,9 @@ pub(super) fn of(
     // A game outside of all of them is listed by other rules than the others.
     if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
+    }
+    if says_its_library(games, list) {
+        return Err(Doubt::NotClear(games.file().into()));
     }
     let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
     let own_file = match &games.at {
@@ -277,7 +281,14 @@ fn says_of_games(games: &GameList, roles: &Roles, here: &[&Entry], value: &Value
     let folders = here.iter().filter_map(|entry| Some(entry.dir.as_ref()?.file_name()?.to_str()?.to_string()));
     let ids: HashSet<String> = known.filter(of_one).chain(folders).collect();
     let bytes = claims_of(roles, here);
-    says_any(value, &|text| ids.contains(text) || (bytes > 0 && text.parse() == Ok(bytes)))
+    // Several may stand in one text.
+    let in_a_list = |text: &str| {
+        let parted = |sign: char| text.contains(sign) && text.split(sign).any(|part| ids.contains(part.trim()));
+        let words = text.split_whitespace();
+        [',', ';', '|', ':'].into_iter().any(parted)
+            || (text.contains(' ') && words.clone().all(|word| ids.contains(word)))
+    };
+    says_any(value, &|text| ids.contains(text) || in_a_list(text) || (bytes > 0 && text.parse() == Ok(bytes)))
 }
 
 fn value_of(list: &GameList, entry: &Entry) -> Option<Value> {

@@ -3,6 +3,7 @@
 //! Law: what a thing is for is told by what it says of several games, never by what it is called; nothing is written; a profile that would
 //! leave a place behind, or change another game's, is not sound, and says why. Start at [`learn`].
 
+mod above;
 mod entries;
 mod evidence;
 mod home;
@@ -299,7 +300,7 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
 }
 
 fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
-    let LauncherLists { games: list, libraries, unclear } = lists;
+    let LauncherLists { games: list, libraries, unclear, .. } = lists;
     let mut launcher = begun(list, libraries, home);
     if list.examples() < 2 {
         launcher.doubt = Some(Doubt::OneGame);
@@ -320,6 +321,13 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
             return launcher;
         }
     };
+    let above = match above::records_above(lists, home, &mut roles) {
+        Ok(above) => above,
+        Err(doubt) => {
+            launcher.doubt = Some(doubt);
+            return launcher;
+        }
+    };
     // What is summed is what a game has, as its launcher sees it.
     let summed = libraries.as_ref().and_then(|libraries| libraries.claim.clone());
     roles.claim = summed.or(roles.claim);
@@ -330,7 +338,8 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     let (mut taken, mut learned_from) = (FIRST.min(dirs.len()), FIRST.min(dirs.len()));
     let mut finds = evidence.finds(site, &dirs[..taken]);
     for round in 0..ROUNDS {
-        let records = records::of(site, list, home, &roles, &finds[..learned_from]);
+        let mut records = records::of(site, list, home, &roles, &finds[..learned_from]);
+        records.file.extend(above.iter().cloned());
         launcher.record_files = records.files();
         launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records);
         launcher.left = evidence::left(&finds);

@@ -155,7 +155,7 @@ fn file_of(site: &Site, home: &Home, find: &Find, dir: &Path, id: &str, shared: 
 }
 
 /// Where a value stands in a name and is no part of another word.
-fn stands_alone(name: &str, value: &str) -> Option<usize> {
+pub(super) fn stands_alone(name: &str, value: &str) -> Option<usize> {
     if value.is_empty() {
         return None;
     }

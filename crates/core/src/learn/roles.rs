@@ -171,6 +171,29 @@ fn id(list: &GameList, columns: &Columns<'_>, title: Option<&str>) -> Option<(us
     ranked.min().map(|(rank, _, selector)| (rank, selector.to_string()))
 }
 
+/// Whether other files are called after what games are known by now.
+fn is_joined(list: &GameList, roles: &Roles) -> bool {
+    let near = names_near(list.file());
+    let named = list.entries.iter().filter_map(|entry| roles.id_of(list, entry)).filter(|id| near.contains(id));
+    named.count() * 2 > list.entries.len()
+}
+
+impl Roles {
+    /// Has games be known by another text of their entries, if that names every one and nothing else is called after what they are known by.
+    pub fn know_by(&mut self, list: &GameList, selector: &str) -> bool {
+        if self.id.as_deref() == Some(selector) {
+            return true;
+        }
+        let all: Option<HashSet<&String>> = list.entries.iter().map(|entry| entry.scalars.get(selector)).collect();
+        let names_all = all.is_some_and(|all| all.len() == list.entries.len());
+        let may = names_all && !is_joined(list, self);
+        if may {
+            self.id = Some(selector.into());
+        }
+        may
+    }
+}
+
 /// Names of the files beside a list and one folder deeper, without their endings.
 fn names_near(file: &Path) -> HashSet<String> {
     let listed = |folder: &Path| crate::platform::read_dir(folder).into_iter().flatten().flatten();

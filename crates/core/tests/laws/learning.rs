@@ -470,3 +470,105 @@ fn libraries_that_are_not_sure_are_a_reason_not_to_learn() {
     fs::write(home.join("roots.json"), some.to_string()).unwrap();
     assert_eq!(doubt(), Some(Doubt::NotClear(home.join("roots.json"))));
 }
+
+/// Moves the game of this title with the profile of the one launcher that is learned; gives where it went.
+fn moved_by_what_is_learned(site: &Site, title: &str) -> PathBuf {
+    let learned = learn(site, &[], &[], &|_| {});
+    let launcher = &learned.launchers[0];
+    assert_eq!(launcher.doubt, None, "{}", launcher.profile);
+    fs::create_dir_all(site.profile_folder()).unwrap();
+    fs::write(site.profile_folder().join(format!("{}.toml", launcher.id)), &launcher.profile).unwrap();
+    let found = survey(site, Vec::new(), &|_| {});
+    let game = found.games.iter().find(|game| game.found.title == title).unwrap();
+    let mut draft = Draft::default();
+    draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+    let plan = plan(site, &found, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{:?}\n{}", plan.findings, launcher.profile);
+    let journal = Journal::open(site).unwrap().recover().unwrap().0;
+    Haul::begin(site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    plan.items[0].to.clone()
+}
+
+#[test]
+fn which_library_a_game_is_in_is_a_record_wherever_it_stands_beside_its_id() {
+    let names = ["Fen", "Moor Two", "gull"].map(str::to_string);
+    let shapes: [(&str, fn(&Path, usize) -> serde_json::Value); 3] = [
+        ("in.json", |root, _| serde_json::json!({"a-0": root, "a-1": root, "a-2": root})),
+        ("in.json", |root, _| {
+            let one = |n: usize| serde_json::json!({"of": format!("a-{n}"), "shelf": root});
+            serde_json::json!({"all": [one(0), one(1), one(2)]})
+        }),
+        ("in/a-%.json", |root, n| serde_json::json!({"shelf": root, "n": n + 500})),
+    ];
+    for (file, text) in shapes {
+        let (_folder, site, top) = world_of(&names);
+        let (home, root) = (top.join("home/.config/kite"), top.join("drives/swift/g"));
+        let list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+        fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+        fs::create_dir_all(home.join("in")).unwrap();
+        let at = |n: usize| home.join(file.replace('%', &n.to_string()));
+        for n in 0..3 {
+            fs::write(at(n), text(&root, n).to_string()).unwrap();
+        }
+        let to = moved_by_what_is_learned(&site, "Moor Two");
+        let (old, new) = (root.to_str().unwrap(), to.parent().unwrap().to_str().unwrap());
+        for n in 0..3 {
+            let was = text(&root, n).to_string();
+            let wanted = if file.contains('%') {
+                if n == 1 { was.replace(old, new) } else { was }
+            } else {
+                // The second of them.
+                let at = was.match_indices(old).nth(1).unwrap().0;
+                format!("{}{new}{}", &was[..at], &was[at + old.len()..])
+            };
+            assert_eq!(fs::read_to_string(at(n)).unwrap(), wanted, "{file}");
+        }
+    }
+}
+
+#[test]
+fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn() {
+    let names = ["Fen", "Moor Two", "gull", "Tarn"].map(str::to_string);
+    let index = |roots: [&Path; 2], more: [serde_json::Value; 2]| {
+        let [one, two] = more;
+        serde_json::json!({"shelves": [{"at": roots[0], "x": one}, {"at": roots[1], "x": two}]}).to_string()
+    };
+    let json = |of: [&str; 2]| of.map(serde_json::Value::from);
+    let cases: [(&str, [serde_json::Value; 2], fn(usize) -> serde_json::Value); 6] = [
+        ("ids in a text", json(["a-0,a-2", "a-1,a-3"]), |_| 0.into()),
+        ("ids in words", json(["a-0 a-2", "a-1 a-3"]), |_| 0.into()),
+        ("names of folders", json(["Fen; gull", "Moor Two; Tarn"]), |_| 0.into()),
+        ("a number of the library", [serde_json::json!(4), serde_json::json!(9)], |n| [4, 9][n % 2].into()),
+        ("a name of the library", json(["main", "other"]), |n| ["main", "other"][n % 2].into()),
+        ("which one of them", json(["p", "p"]), |n| (n % 2).into()),
+    ];
+    for (what, more, of) in cases {
+        let (_folder, site, top) = world_of(&names);
+        let (home, root, second) = (top.join("home/.config/kite"), top.join("drives/swift/g"), top.join("drives/swift/h"));
+        fs::create_dir_all(&second).unwrap();
+        let mut list = Vec::new();
+        for (nr, name) in names.iter().enumerate() {
+            let mut one = entry(&top, name, nr);
+            if nr % 2 == 1 {
+                fs::rename(root.join(name), second.join(name)).unwrap();
+                one["at"] = second.join(name).to_str().unwrap().into();
+            }
+            one["of"] = of(nr);
+            list.push(one);
+        }
+        fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+        fs::write(home.join("shelves.json"), index([&root, &second], more)).unwrap();
+        let learned = learn(&site, &[], &[], &|_| {});
+        let doubt = &learned.launchers[0].doubt;
+        assert!(matches!(doubt, Some(Doubt::Counters(_) | Doubt::NotClear(_))), "{what}: {doubt:?}");
+    }
+    // Which game is where, by a folder that is neither above them nor a library.
+    let (_folder, site, top) = world_of(&names);
+    let home = top.join("home/.config/kite");
+    let list: Vec<_> = names.iter().enumerate().map(|(nr, name)| entry(&top, name, nr)).collect();
+    fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+    let above = top.join("drives/swift");
+    fs::write(home.join("in.json"), serde_json::json!({"a-0": above, "a-1": above, "a-2": above}).to_string()).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    assert!(learned.launchers[0].doubt.is_none(), "the top of a drive is no folder of games");
+}

@@ -1,0 +1,203 @@
+//! Places that say the folder above a game, its library, apart from the game's own entry: a list of which game is in which library.
+//!
+//! Law: whose such a place is is told by what names a game beside it; one that names a game and cannot be a record of it is a reason not
+//! to learn. Start at [`records_above`].
+
+use std::path::PathBuf;
+
+use super::Doubt;
+use super::entries::LauncherLists;
+use super::home::Home;
+use super::list::{Entry, GameList, scalars_of};
+use super::pattern::step_text;
+use super::records::{Said, stands_alone};
+use super::roles::Roles;
+use crate::record::{Place, Shape, Source, Step};
+
+/// A text that leads to a folder above games, outside of what is known to be the lists.
+#[derive(Clone, Debug)]
+pub(super) struct AboveSeen {
+    pub file: PathBuf,
+    pub shape: Shape,
+    pub place: Place,
+    pub dir: PathBuf,
+}
+
+/// How such a place is bound to a game.
+enum Bound {
+    /// The last name of the place is the game's id.
+    Key,
+    /// A text or a number beside it is: its JSONPath in the entry, and whether it is a number.
+    Beside(String, bool),
+    /// The file is called after it.
+    File,
+}
+
+/// The records that say which library each game is in, or the file of a place that names a game and is none.
+///
+/// # Errors
+/// [`Doubt::NotClear`] with that file.
+pub(super) fn records_above(
+    lists: &LauncherLists,
+    home: &Home,
+    roles: &mut Roles,
+) -> Result<Vec<(String, String, Said)>, Doubt> {
+    let mut records: Vec<(String, String, Said)> = Vec::new();
+    for seen in &lists.above {
+        let mut found = bound_to(&lists.games, &|entry| roles.id_of(&lists.games, entry), seen);
+        if found.is_none() {
+            // Perhaps its launcher knows games by another text than was thought.
+            let columns = lists.games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
+            for column in columns.unwrap_or_default() {
+                found = bound_to(&lists.games, &|entry| name_in(entry, &column), seen);
+                if found.is_some() && !roles.know_by(&lists.games, &column) {
+                    return Err(Doubt::NotClear(seen.file.clone()));
+                }
+                if found.is_some() {
+                    break;
+                }
+            }
+        }
+        let Some((entry, id, bound)) = found else { continue };
+        let not_clear = || Doubt::NotClear(seen.file.clone());
+        let dir = entry.dir.as_deref().ok_or_else(not_clear)?;
+        let is_library = lists.libraries.iter().any(|list| list.dirs().any(|library| library == seen.dir));
+        let meaning = match is_library {
+            true => "{library}",
+            false if dir.parent() == Some(seen.dir.as_path()) => "{parent}",
+            false => return Err(not_clear()),
+        };
+        let file = seen.file.strip_prefix(&home.path).map_err(|_| not_clear())?.to_string_lossy().into_owned();
+        let (selector, file) = match &bound {
+            Bound::Key => (with_last(&seen.place, "['{id}']"), file),
+            Bound::Beside(key, number) => {
+                let id = if *number { "{id}" } else { "'{id}'" };
+                let (above, last) = (above(&seen.place, 1), seen.place.0.last().ok_or_else(not_clear)?);
+                (with_last(&above, &format!("[?@{} == {id}]{}", &key[1..], step_text(last))), file)
+            }
+            Bound::File => {
+                let at = stands_alone(&file, &id).ok_or_else(not_clear)?;
+                (seen.place.to_string(), format!("{}{{id}}{}", &file[..at], &file[at + id.len()..]))
+            }
+        };
+        if selector.contains('*') || (selector.matches(['{', '}']).count() > 2) {
+            return Err(not_clear());
+        }
+        let said = Said {
+            selector,
+            inside: Vec::new(),
+            on_key: false,
+            within: String::new(),
+            relative: false,
+            meaning: meaning.into(),
+        };
+        let record = (format!("{{home}}/{file}"), seen.shape.to_string(), said);
+        if !records.contains(&record) {
+            records.push(record);
+        }
+    }
+    Ok(records)
+}
+
+/// The game that such a place is bound to, and how; of a list in a list the innermost counts.
+fn bound_to<'a>(
+    games: &'a GameList,
+    id_of: &dyn Fn(&Entry) -> Option<String>,
+    seen: &AboveSeen,
+) -> Option<(&'a Entry, String, Bound)> {
+    let below = |entry: &&Entry| entry.dir.as_ref().is_some_and(|dir| *dir != seen.dir && dir.starts_with(&seen.dir));
+    let source = Source::read(&seen.file, seen.shape).ok()?;
+    let inside = source.value_at(&above(&seen.place, 1)).cloned();
+    let name = seen.file.file_name()?.to_str()?;
+    let scalars = inside.as_ref().map(scalars_of).unwrap_or_default();
+    for entry in games.entries.iter().filter(below) {
+        let Some(id) = id_of(entry) else { continue };
+        if matches!(seen.place.0.last(), Some(Step::Name(last)) if *last == id) {
+            return Some((entry, id, Bound::Key));
+        }
+        let beside = scalars.iter().find(|(_, text)| **text == id).map(|(key, _)| key.clone());
+        if let Some(key) = beside {
+            let place = Place::read(&key).unwrap_or_default();
+            let number = inside.as_ref().and_then(|inside| place.of(inside)).is_some_and(serde_json::Value::is_number);
+            return Some((entry, id, Bound::Beside(key, number)));
+        }
+        if stands_alone(name, &id).is_some() {
+            return Some((entry, id, Bound::File));
+        }
+    }
+    None
+}
+
+/// What may name a game: no path, and no number that may be anything.
+fn name_in(entry: &Entry, column: &str) -> Option<String> {
+    let text = entry.scalars.get(column)?;
+    (!text.is_empty() && !text.contains(['/', '\\'])).then(|| text.clone())
+}
+
+fn above(place: &Place, steps: usize) -> Place {
+    Place(place.0[..place.0.len().saturating_sub(steps)].to_vec())
+}
+
+fn with_last(place: &Place, last: &str) -> String {
+    format!("{}{last}", above(place, 1))
+}
+
+/// Whether the entries of what looks like a list of libraries are those of games, each with the library that it is in.
+pub(super) fn is_of_games(list: &GameList, games: &GameList) -> bool {
+    if list.entries.iter().filter(|entry| entry.dir.is_some()).count() > list.dirs().count() {
+        return true;
+    }
+    let unique = |text: &String| {
+        let says = |entry: &&Entry| entry.scalars.values().any(|other| other == text);
+        games.entries.iter().filter(says).count() == 1
+    };
+    let bound = |entry: &Entry| {
+        let Some(above) = &entry.dir else { return true };
+        let inside = games.entries.iter().filter(|game| game.dir.as_ref().is_some_and(|dir| dir.starts_with(above)));
+        let own = |key: &&String| Place::read(key).is_some_and(|place| place.0.len() == 1);
+        // A number may be a sum.
+        let told = entry.scalars.iter().filter(|(key, _)| own(key)).map(|(_, text)| text);
+        let mut told = told.filter(|text| text.parse::<f64>().is_err() && unique(text));
+        let key = list.key(entry);
+        let (keyed, mut inside) = (key.is_some(), inside.peekable());
+        let by_key = keyed
+            && inside.clone().any(|game| {
+                games.key(game) == key
+                    || key.as_ref().is_some_and(|key| unique(key) && game.scalars.values().any(|text| text == key))
+            });
+        by_key
+            || (inside.peek().is_some()
+                && told.any(|text| inside.clone().any(|game| game.scalars.values().any(|other| other == text))))
+    };
+    list.entries.iter().all(bound)
+}
+
+/// Whether the entries of games say their library by what its entry says, or by its number: a move would have to change that.
+pub(super) fn says_its_library(games: &GameList, libraries: &GameList) -> bool {
+    let library_of = |entry: &Entry| {
+        let dir = entry.dir.as_ref()?;
+        libraries.entries.iter().position(|library| library.dir.as_ref().is_some_and(|above| dir.starts_with(above)))
+    };
+    let here: Vec<(&Entry, usize)> =
+        games.entries.iter().filter_map(|entry| Some((entry, library_of(entry)?))).collect();
+    let Some((first, _)) = here.first() else { return false };
+    let several = here.iter().any(|(_, library)| *library != here[0].1);
+    first.scalars.keys().any(|column| {
+        let says = |is: &dyn Fn(&str, usize) -> bool| {
+            here.iter().all(|(entry, library)| entry.scalars.get(column).is_some_and(|text| is(text, *library)))
+        };
+        let by_scalar = libraries.entries.iter().flat_map(|library| library.scalars.keys()).any(|key| {
+            says(&|text, library| {
+                let told = libraries.entries[library].scalars.get(key).is_some_and(|told| told == text);
+                // Of one library a word or a path that is the same in all of its games says nothing.
+                told && !text.contains(['/', '\\'])
+                    && (several || (text != "0" && text.bytes().all(|b| b.is_ascii_digit())) || text.len() > 15)
+            })
+        });
+        let by_key = says(&|text, library| {
+            libraries.key(&libraries.entries[library]).is_some_and(|key| key == text) && (several || text != "0")
+        });
+        let by_number = [0, 1].iter().any(|from| says(&|text, library| text.parse() == Ok(library + from)));
+        by_scalar || by_key || (several && by_number)
+    })
+}
