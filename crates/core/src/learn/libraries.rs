@@ -307,7 +307,9 @@ fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
 
 /// An entry like the last one, for another folder, with no games in it; `None` where it says something that nobody here can make up.
 fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
-    let known = |format: &Format| matches!(format, Format::Json | Format::Jsonc | Format::Xml | Format::Nested);
+    let known = |format: &Format| {
+        matches!(format, Format::Json | Format::Jsonc | Format::Xml | Format::Nested | Format::Yaml | Format::Lines)
+    };
     let format = list.shape.format().filter(known)?;
     // Elements of no games leave nothing beside which one could be put.
     if format == Format::Xml && holds.iter().any(|part| part.says == LibrarySays::Games) {
@@ -319,7 +321,10 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
     let path = document.find(&joined(&last.place, &list.to_path.selector())).ok()?.into_iter().next()?;
     let mut raw = raw_of(&document, &last.place)?;
     let written = document.written(&path, Side::Value)?;
-    let quoted = |text: &str| if written.starts_with('"') { format!("\"{text}\"") } else { text.to_string() };
+    let quoted = |text: &str| match written.chars().next() {
+        Some(quote @ ('"' | '\'')) => format!("{quote}{text}{quote}"),
+        _ => text.to_string(),
+    };
     let at = list.to_path.selector();
     for (selector, text) in &last.scalars {
         // `[*]` of a pattern is the first in an entry.
@@ -346,7 +351,7 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
     if raw.matches(written).count() != 1 {
         return None;
     }
-    Some(raw.replacen(written, &quoted("{library}"), 1))
+    Some(raw.trim_end().replacen(written, &quoted("{library}"), 1))
 }
 
 fn is_a_word(text: &str) -> bool {

@@ -29,7 +29,7 @@ impl Document {
                 self.append_json(list, key, raw, None)
             }
             Format::Xml if key.is_none() => self.append_element(list, raw),
-            Format::Nested | Format::Yaml | Format::Toml | Format::Ini if key.is_none() => {
+            Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines if key.is_none() => {
                 let (key, value) = self.read_entry(list, raw)?;
                 self.append_member(list, (key, value, raw.trim()), None)
             }
@@ -65,6 +65,15 @@ impl Document {
         let keyed = list.of(self.value()).is_some_and(Value::is_object);
         let is_json = matches!(self.format(), Format::Json | Format::Jsonc | Format::JsonLines);
         let text = if keyed && is_json { format!("{{{raw}}}") } else { raw.trim().to_string() };
+        if self.format() == Format::Lines {
+            return if text.contains('\n') { Err(wrong()) } else { Ok((None, text.into())) };
+        }
+        // The first line of an entry stands behind the sign of its list, the others below it.
+        let indent = text.lines().skip(1).map(|line| line.len() - line.trim_start().len()).min();
+        let text = match (self.format(), indent) {
+            (Format::Yaml, Some(indent)) => format!("{}{text}", " ".repeat(indent)),
+            _ => text,
+        };
         let read = Self::parse(text.into_bytes(), self.format()).map_err(|_| wrong())?;
         if !keyed && self.format() != Format::Xml {
             return Ok((None, read.value().clone()));
@@ -84,7 +93,7 @@ impl Document {
         like: Option<(usize, usize)>,
     ) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
-        let (span, children) = self.child_spans(list).ok_or_else(wrong)?;
+        let (span, children) = self.trimmed_spans(list).ok_or_else(wrong)?;
         let mut meant = self.value().clone();
         match (key, list.of_mut(&mut meant).ok_or_else(wrong)?) {
             (Some(key), Value::Object(target)) if target.contains_key(&key) => {
@@ -99,7 +108,15 @@ impl Document {
             ([.., last], _) => {
                 let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
                 let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
-                let new = format!("{sign}{}{written}", blank_before(text, last.0));
+                let blank = match self.format() {
+                    Format::Yaml | Format::Lines => {
+                        // An entry has a line of its own, with the sign of the list before it.
+                        let line = text[..last.0].rfind('\n').map_or(0, |n| n + 1);
+                        format!("\n{}", &text[line..last.0])
+                    }
+                    _ => blank_before(text, last.0).to_string(),
+                };
+                let new = format!("{sign}{blank}{written}");
                 self.with(last.1..last.1, &new, &meant, list)
             }
             ([], like) => {
@@ -131,9 +148,16 @@ impl Document {
         sign_of(&self.text()[end..])
     }
 
+    /// The spans of entries without the end of their last line.
+    fn trimmed_spans(&self, list: &Place) -> Option<(std::ops::Range<usize>, Vec<(usize, usize)>)> {
+        let (span, children) = self.child_spans(list)?;
+        let end = |(start, end): (usize, usize)| (start, start + self.text()[start..end].trim_end().len());
+        Some((span, children.into_iter().map(end).collect()))
+    }
+
     fn remove_member(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
-        let (_, children) = self.child_spans(list).ok_or_else(wrong)?;
+        let (_, children) = self.trimmed_spans(list).ok_or_else(wrong)?;
         let own = children.get(nth).copied().ok_or_else(wrong)?;
         let name = self.children(list).and_then(|all| all.get(nth)?.0.last().cloned()).ok_or_else(wrong)?;
         let mut meant = self.value().clone();
@@ -143,7 +167,8 @@ impl Document {
             _ => return Err(wrong()),
         }
         let text = self.text();
-        let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || matches!(c, ';' | ',')).is_empty();
+        let sign = |c: char| matches!(c, ';' | ',') || (c == '-' && self.format() == Format::Yaml);
+        let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || sign(c)).is_empty();
         let own_sign =
             own.1 + text[own.1..].find([';', ',']).filter(|_| !self.sign_behind(own.1).is_empty()).map_or(0, |n| n + 1);
         let start = own.0 - blank_before(text, own.0).len();
@@ -162,7 +187,7 @@ impl Document {
         match self.format() {
             Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
             Format::Xml => self.remove_element(list, nth),
-            Format::Nested | Format::Yaml | Format::Toml | Format::Ini => self.remove_member(list, nth),
+            Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines => self.remove_member(list, nth),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
     }

@@ -30,7 +30,7 @@ pub use cell::Cell;
 pub use content::{Content, forgotten};
 pub use database::{DatabaseError, is_held, write_cells};
 pub use document::{Document, DocumentError, LARGEST, Leaf};
-pub(crate) use document::{cut, read_selector};
+pub(crate) use document::{cut, find_in, read_selector};
 pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays, Mood, Rewrite, Total};
 pub use encoding::Encoding;
 pub use files::{FileChange, Files};

@@ -544,7 +544,8 @@ fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn
     ];
     for (what, more, of) in cases {
         let (_folder, site, top) = world_of(&names);
-        let (home, root, second) = (top.join("home/.config/kite"), top.join("drives/swift/g"), top.join("drives/swift/h"));
+        let (home, root, second) =
+            (top.join("home/.config/kite"), top.join("drives/swift/g"), top.join("drives/swift/h"));
         fs::create_dir_all(&second).unwrap();
         let mut list = Vec::new();
         for (nr, name) in names.iter().enumerate() {

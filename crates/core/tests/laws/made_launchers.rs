@@ -128,7 +128,7 @@ fn style(dice: &mut Dice) -> Style {
         depth: dice.below(3),
         extras,
         counters: dice.one(&["", "", "count", "map", "ids", "objects", "sum"]),
-        shelves: dice.one(&["json", "json", "keyed", "nested"]),
+        shelves: dice.one(&["json", "json", "keyed", "nested", "yaml", "lines"]),
         deep: dice.below(3) == 0,
         uninstalled: dice.one(&["", "", "empty", "absent", "null"]),
     }
@@ -352,6 +352,9 @@ fn shelf_of<'a>(style: &Style, root: &'a str) -> &'a str {
 
 /// What the list of libraries says of the games in one of them.
 fn counted(style: &Style, here: &[&MadeGame]) -> Vec<(&'static str, serde_json::Value)> {
+    if matches!(style.shelves, "yaml" | "lines") {
+        return Vec::new();
+    }
     let number = |n: u64| if style.shelves == "nested" { serde_json::Value::from(n.to_string()) } else { n.into() };
     let map = || {
         let all: serde_json::Map<_, _> = here.iter().map(|game| (game.id.clone(), number(game.bytes))).collect();
@@ -393,6 +396,13 @@ fn libraries_text(style: &Style, all: Vec<serde_json::Value>) -> String {
         all.iter().enumerate().map(|(n, entry)| (n.to_string(), entry.clone())).collect();
     match style.shelves {
         "json" => serde_json::json!({"v": 1, "shelves": all}).to_string(),
+        "lines" => all.iter().map(|entry| format!("{}\n", entry["at"].as_str().unwrap())).collect(),
+        "yaml" => {
+            let entry = |entry: &serde_json::Value| {
+                format!("  - at: '{}'\n    label: {}\n    watch: yes\n", entry["at"].as_str().unwrap(), entry["label"])
+            };
+            format!("version: 4\nshelves:\n{}", all.iter().map(entry).collect::<String>())
+        }
         "keyed" => serde_json::to_string_pretty(&serde_json::json!({"v": 1, "shelves": keyed})).unwrap(),
         _ => {
             let mut text = String::new();
@@ -413,6 +423,23 @@ fn nested_members(value: &serde_json::Value, depth: usize, text: &mut String) {
             writeln!(text, "{indent}}}").unwrap();
         }
     }
+}
+
+/// Reads what `libraries_text` writes as YAML or lines.
+fn plain_read(text: &str) -> Result<serde_json::Value, String> {
+    let mut all: Vec<serde_json::Value> = Vec::new();
+    for line in text.lines().filter(|line| !matches!(*line, "version: 4" | "shelves:")) {
+        let bad = || format!("{line:?} is laid out otherwise");
+        if line.starts_with('/') {
+            all.push(serde_json::json!({"at": line}));
+        } else if let Some(at) = line.strip_prefix("  - at: '").and_then(|rest| rest.strip_suffix('\'')) {
+            all.push(serde_json::json!({"at": at}));
+        } else {
+            let (name, value) = line.strip_prefix("    ").and_then(|rest| rest.split_once(": ")).ok_or_else(bad)?;
+            all.last_mut().ok_or_else(bad)?[name] = value.trim_matches('"').into();
+        }
+    }
+    Ok(serde_json::json!({ "shelves": all }))
 }
 
 /// Reads what [`nested_members`] writes, laid out as it writes it.
@@ -566,7 +593,12 @@ impl MadeWorld {
     }
 
     fn shelves(&self) -> PathBuf {
-        self.home().join(if self.style.shelves == "nested" { "shelves.dat" } else { "shelves.json" })
+        self.home().join(match self.style.shelves {
+            "nested" => "shelves.dat",
+            "yaml" => "shelves.yaml",
+            "lines" => "shelves.txt",
+            _ => "shelves.json",
+        })
     }
 
     fn home(&self) -> PathBuf {
@@ -638,6 +670,8 @@ impl MadeWorld {
         let text = fs::read_to_string(self.shelves()).unwrap();
         let now = if style.shelves == "nested" {
             nested_read(&mut text.lines().peekable(), 0).map_err(|error| format!("{error}: {text}"))?
+        } else if matches!(style.shelves, "yaml" | "lines") {
+            plain_read(&text).map_err(|error| format!("{error}: {text}"))?
         } else {
             serde_json::from_str(&text).map_err(|error| format!("{error}: {text}"))?
         };
@@ -671,7 +705,10 @@ impl MadeWorld {
                 }
             }
         }
-        let rest = |entry: &serde_json::Value| [entry["at"].clone(), entry["label"].clone(), entry["watch"].clone()];
+        let rest = |entry: &serde_json::Value| {
+            let more = if style.shelves == "lines" { [""; 2] } else { ["label", "watch"] };
+            [entry["at"].clone(), entry[more[0]].clone(), entry[more[1]].clone()]
+        };
         if !before.iter().zip(&now).all(|(before, now)| rest(before) == rest(now)) {
             return Err(format!("another library changed: {text}"));
         }

@@ -462,9 +462,6 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     let (file, source, shape) = libraries_file(site, found)?;
     let format = shape.format().ok_or("a library in a database cannot be made known")?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
-    if format == Format::Nested && library.to_string_lossy().contains(['"', '\\']) {
-        return Err(format!("{} cannot be written into {}", library.display(), file.display()));
-    }
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
         let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
@@ -476,6 +473,17 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
         let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
         let next = numbers.into_iter().max().map_or(0, |last| last + 1);
         entry = entry.replace("{nr}", &next.to_string());
+    }
+    // However the text is quoted, it has to lead there.
+    if let Source::Text(document) = &source {
+        let list = document.find_one(&libraries.list).map_err(|e| e.to_string())?;
+        let (_, value) = document.read_entry(&list, &entry).map_err(|e| e.to_string())?;
+        let place = crate::record::find_in(&value, &libraries.path).ok().and_then(|found| found.into_iter().next());
+        let text = place.and_then(|place| place.of(&value)?.as_str().map(str::to_string));
+        let leads = text.and_then(|text| Spelling::read(&text, &found.bases(site)).ok()).map(|(_, path)| path);
+        if leads.as_deref() != Some(library) {
+            return Err(format!("{} cannot be written into {}", library.display(), file.display()));
+        }
     }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     Ok(Edit::Register { file, format, list: libraries.list.clone(), entry, made })
