@@ -6,7 +6,6 @@
 use std::path::PathBuf;
 
 use super::Doubt;
-use super::entries::LauncherLists;
 use super::home::Home;
 use super::list::{Entry, GameList, scalars_of};
 use super::pattern::step_text;
@@ -38,19 +37,19 @@ enum Bound {
 /// # Errors
 /// [`Doubt::NotClear`] with that file.
 pub(super) fn records_above(
-    lists: &LauncherLists,
+    (games, libraries, above): (&GameList, &[GameList], &[AboveSeen]),
     home: &Home,
     roles: &mut Roles,
 ) -> Result<Vec<(String, String, Said)>, Doubt> {
     let mut records: Vec<(String, String, Said)> = Vec::new();
-    for seen in &lists.above {
-        let mut found = bound_to(&lists.games, &|entry| roles.id_of(&lists.games, entry), seen);
+    for seen in above {
+        let mut found = bound_to(games, &|entry| roles.id_of(games, entry), seen);
         if found.is_none() {
             // Perhaps its launcher knows games by another text than was thought.
-            let columns = lists.games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
+            let columns = games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
             for column in columns.unwrap_or_default() {
-                found = bound_to(&lists.games, &|entry| name_in(entry, &column), seen);
-                if found.is_some() && !roles.know_by(&lists.games, &column) {
+                found = bound_to(games, &|entry| name_in(entry, &column), seen);
+                if found.is_some() && !roles.know_by(games, &column) {
                     return Err(Doubt::NotClear(seen.file.clone()));
                 }
                 if found.is_some() {
@@ -61,7 +60,7 @@ pub(super) fn records_above(
         let Some((entry, id, bound)) = found else { continue };
         let not_clear = || Doubt::NotClear(seen.file.clone());
         let dir = entry.dir.as_deref().ok_or_else(not_clear)?;
-        let is_library = lists.libraries.iter().any(|list| list.dirs().any(|library| library == seen.dir));
+        let is_library = libraries.iter().any(|list| list.dirs().any(|library| library == seen.dir));
         let meaning = match is_library {
             true => "{library}",
             false if dir.parent() == Some(seen.dir.as_path()) => "{parent}",
@@ -72,7 +71,7 @@ pub(super) fn records_above(
             Bound::Key => (with_last(&seen.place, "['{id}']"), file),
             Bound::Beside(key, number) => {
                 let id = if *number { "{id}" } else { "'{id}'" };
-                let (above, last) = (above(&seen.place, 1), seen.place.0.last().ok_or_else(not_clear)?);
+                let (above, last) = (place_above(&seen.place, 1), seen.place.0.last().ok_or_else(not_clear)?);
                 (with_last(&above, &format!("[?@{} == {id}]{}", &key[1..], step_text(last))), file)
             }
             Bound::File => {
@@ -107,7 +106,7 @@ fn bound_to<'a>(
 ) -> Option<(&'a Entry, String, Bound)> {
     let below = |entry: &&Entry| entry.dir.as_ref().is_some_and(|dir| *dir != seen.dir && dir.starts_with(&seen.dir));
     let source = Source::read(&seen.file, seen.shape).ok()?;
-    let inside = source.value_at(&above(&seen.place, 1)).cloned();
+    let inside = source.value_at(&place_above(&seen.place, 1)).cloned();
     let name = seen.file.file_name()?.to_str()?;
     let scalars = inside.as_ref().map(scalars_of).unwrap_or_default();
     for entry in games.entries.iter().filter(below) {
@@ -134,12 +133,12 @@ fn name_in(entry: &Entry, column: &str) -> Option<String> {
     (!text.is_empty() && !text.contains(['/', '\\'])).then(|| text.clone())
 }
 
-fn above(place: &Place, steps: usize) -> Place {
+fn place_above(place: &Place, steps: usize) -> Place {
     Place(place.0[..place.0.len().saturating_sub(steps)].to_vec())
 }
 
 fn with_last(place: &Place, last: &str) -> String {
-    format!("{}{last}", above(place, 1))
+    format!("{}{last}", place_above(place, 1))
 }
 
 /// Whether the entries of what looks like a list of libraries are those of games, each with the library that it is in.

@@ -300,8 +300,8 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
 }
 
 fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
-    let LauncherLists { games: list, libraries, unclear, .. } = lists;
-    let mut launcher = begun(list, libraries, home);
+    let LauncherLists { games: list, libraries: libraries_seen, unclear, .. } = lists;
+    let mut launcher = begun(list, libraries_seen, home);
     if list.examples() < 2 {
         launcher.doubt = Some(Doubt::OneGame);
         return launcher;
@@ -314,14 +314,14 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         launcher.doubt = Some(Doubt::NoId);
         return launcher;
     };
-    let libraries = match libraries::of(home, list, &roles, libraries, unclear.as_deref()) {
+    let libraries = match libraries::of(home, list, &roles, libraries_seen, unclear.as_deref()) {
         Ok(libraries) => libraries,
         Err(doubt) => {
             launcher.doubt = Some(doubt);
             return launcher;
         }
     };
-    let above = match above::records_above(lists, home, &mut roles) {
+    let above = match above::records_above((list, libraries_seen, &lists.above), home, &mut roles) {
         Ok(above) => above,
         Err(doubt) => {
             launcher.doubt = Some(doubt);

@@ -592,7 +592,7 @@ impl Document {
 }
 
 /// Where entries begin and end.
-type Spans = Vec<(usize, usize)>;
+pub(crate) type Spans = Vec<(usize, usize)>;
 
 /// The longest selector and template that there are, in bytes, and how deep one nests: what parses them goes down with every bracket.
 const LONGEST: usize = 4096;

@@ -2,9 +2,11 @@
 //!
 //! Law: the same as an edit's: the document that comes out is read again and must say what was meant.
 
+use std::ops::Range;
+
 use serde_json::Value;
 
-use super::document::{Document, DocumentError};
+use super::document::{Document, DocumentError, Spans};
 use super::formats::json_quoted;
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
@@ -149,7 +151,7 @@ impl Document {
     }
 
     /// The spans of entries without the end of their last line.
-    fn trimmed_spans(&self, list: &Place) -> Option<(std::ops::Range<usize>, Vec<(usize, usize)>)> {
+    fn trimmed_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let (span, children) = self.child_spans(list)?;
         let end = |(start, end): (usize, usize)| (start, start + self.text()[start..end].trim_end().len());
         Some((span, children.into_iter().map(end).collect()))
