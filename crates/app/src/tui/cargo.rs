@@ -26,28 +26,28 @@ impl State {
         if holds.last().is_some_and(Vec::is_empty) {
             holds.pop();
         }
-        self.stow.holds = holds;
-        self.drive = self.drive.min(self.stow.holds.len().saturating_sub(1));
+        self.layout.holds = holds;
+        self.drive = self.drive.min(self.layout.holds.len().saturating_sub(1));
         self.relist();
     }
 
     /// Lists the drive in focus anew; the cursor stays on its game.
     pub(crate) fn relist(&mut self) {
-        let here = self.stow.list.get(self.stow.cursor).copied();
+        let here = self.layout.list.get(self.layout.cursor).copied();
         let Some(survey) = &self.survey else { return };
-        let mut list = self.stow.holds.get(self.drive).cloned().unwrap_or_default();
-        let filter = self.stow.filter;
-        list.retain(|n| passes(survey, &survey.games[*n], filter, &self.stow.sent));
+        let mut list = self.layout.holds.get(self.drive).cloned().unwrap_or_default();
+        let filter = self.layout.filter;
+        list.retain(|n| passes(survey, &survey.games[*n], filter, &self.layout.sent));
         let game = |n: &usize| &survey.games[*n];
-        match self.stow.sort {
+        match self.layout.sort {
             Sort::Size => {}
             Sort::LastRun => list.sort_by_key(|n| std::cmp::Reverse(game(n).found.last_run)),
             Sort::Launcher => list.sort_by(|a, b| game(a).launcher.cmp(&game(b).launcher)),
             Sort::Title => list.sort_by_key(|n| game(n).found.title.to_lowercase()),
         }
         let at = here.and_then(|here| list.iter().position(|n| *n == here));
-        self.stow.cursor = at.unwrap_or(self.stow.cursor).min(list.len().saturating_sub(1));
-        self.stow.list = list;
+        self.layout.cursor = at.unwrap_or(self.layout.cursor).min(list.len().saturating_sub(1));
+        self.layout.list = list;
     }
 
     /// Works out what the draft comes to, once for all frames that show it.
@@ -62,13 +62,13 @@ impl State {
             let game = games.get(&item.game).copied().or_else(|| survey.cargo(&item.game, item.way))?;
             Some(Coming { drive: place(&item.to), title: game.found.title.clone(), bytes: game.size.on_disk })
         });
-        self.stow.coming = coming.collect();
-        self.stow.sent = self.draft.items.iter().map(|item| (item.game.clone(), item.to.clone())).collect();
+        self.layout.coming = coming.collect();
+        self.layout.sent = self.draft.items.iter().map(|item| (item.game.clone(), item.to.clone())).collect();
     }
 
     /// The game under the cursor.
     pub fn game_here(&self) -> Option<&Game> {
-        let at = *self.stow.list.get(self.stow.cursor)?;
+        let at = *self.layout.list.get(self.layout.cursor)?;
         self.survey.as_ref()?.games.get(at)
     }
 
@@ -76,20 +76,20 @@ impl State {
     pub(crate) fn go_to(&mut self, id: &GameId) {
         let Some(survey) = &self.survey else { return };
         let Some(at) = survey.games.iter().position(|game| game.id == *id) else { return };
-        let Some(drive) = self.stow.holds.iter().position(|hold| hold.contains(&at)) else { return };
+        let Some(drive) = self.layout.holds.iter().position(|hold| hold.contains(&at)) else { return };
         self.drive = drive;
         self.relist();
-        if !self.stow.list.contains(&at) {
-            self.stow.filter = Filter::All;
+        if !self.layout.list.contains(&at) {
+            self.layout.filter = Filter::All;
             self.relist();
         }
-        self.stow.cursor = self.stow.list.iter().position(|n| *n == at).unwrap_or(0);
+        self.layout.cursor = self.layout.list.iter().position(|n| *n == at).unwrap_or(0);
     }
 
     /// Goes along the blocks of the hull, whatever the list is sorted by.
     pub(crate) fn step_block(&mut self, forward: bool) {
-        let (Some(survey), Some(hold)) = (&self.survey, self.stow.holds.get(self.drive)) else { return };
-        let here = self.stow.list.get(self.stow.cursor).and_then(|n| hold.iter().position(|m| m == n));
+        let (Some(survey), Some(hold)) = (&self.survey, self.layout.holds.get(self.drive)) else { return };
+        let here = self.layout.list.get(self.layout.cursor).and_then(|n| hold.iter().position(|m| m == n));
         let next = match (here, forward) {
             (None, _) => 0,
             (Some(at), true) => at + 1,
@@ -101,66 +101,66 @@ impl State {
     }
 
     pub(crate) fn step_drive(&mut self, forward: bool) {
-        let count = self.stow.holds.len();
+        let count = self.layout.holds.len();
         if count > 0 {
             self.drive = if forward { (self.drive + 1) % count } else { (self.drive + count - 1) % count };
-            self.stow.cursor = 0;
-            self.stow.list.clear();
+            self.layout.cursor = 0;
+            self.layout.list.clear();
             self.on_data = false;
             self.relist();
         }
     }
 
     pub(crate) fn sort_on(&mut self) {
-        self.stow.sort = self.stow.sort.next();
+        self.layout.sort = self.layout.sort.next();
         self.relist();
-        self.message = Some(format!("The list is sorted {}.", self.stow.sort.words()));
+        self.message = Some(format!("The list is sorted {}.", self.layout.sort.words()));
     }
 
     pub(crate) fn filter_on(&mut self) {
-        self.stow.filter = self.stow.filter.next();
-        self.stow.cursor = 0;
+        self.layout.filter = self.layout.filter.next();
+        self.layout.cursor = 0;
         self.relist();
-        self.message = Some(format!("The list shows games: {}.", self.stow.filter.words()));
+        self.message = Some(format!("The list shows games: {}.", self.layout.filter.words()));
     }
 
     pub(crate) fn scale_on(&mut self) {
-        let (scale, words) = match self.stow.scale {
+        let (scale, words) = match self.layout.scale {
             Scale::Linear => (
                 Scale::Root,
                 "Drives are drawn to the square root of their capacity: small ones are seen beside large ones.",
             ),
             Scale::Root => (Scale::Linear, "Drives are drawn to their capacity."),
         };
-        self.stow.scale = scale;
+        self.layout.scale = scale;
         self.message = Some(words.into());
     }
 
     pub(crate) fn mark(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
-        if !self.stow.marks.remove(&id) {
-            self.stow.marks.insert(id);
+        if !self.layout.marks.remove(&id) {
+            self.layout.marks.insert(id);
         }
-        self.stow.cursor = (self.stow.cursor + 1).min(self.stow.list.len().saturating_sub(1));
+        self.layout.cursor = (self.layout.cursor + 1).min(self.layout.list.len().saturating_sub(1));
     }
 
     pub(crate) fn mark_all(&mut self) {
         let Some(survey) = &self.survey else { return };
-        let all: Vec<GameId> = self.stow.list.iter().map(|n| survey.games[*n].id.clone()).collect();
-        if all.iter().all(|id| self.stow.marks.contains(id)) {
-            self.stow.marks.clear();
+        let all: Vec<GameId> = self.layout.list.iter().map(|n| survey.games[*n].id.clone()).collect();
+        if all.iter().all(|id| self.layout.marks.contains(id)) {
+            self.layout.marks.clear();
         } else {
-            self.stow.marks.extend(all);
+            self.layout.marks.extend(all);
         }
     }
 
     /// The marked games, or the one under the cursor.
     pub(crate) fn meant(&self) -> Vec<GameId> {
-        if self.stow.marks.is_empty() {
+        if self.layout.marks.is_empty() {
             return self.game_here().map(|game| game.id.clone()).into_iter().collect();
         }
         let games = self.survey.iter().flat_map(|survey| &survey.games);
-        games.filter(|game| self.stow.marks.contains(&game.id)).map(|game| game.id.clone()).collect()
+        games.filter(|game| self.layout.marks.contains(&game.id)).map(|game| game.id.clone()).collect()
     }
 
     /// The name of the drive with a digit.
@@ -179,13 +179,13 @@ impl State {
             return self.send_data(drive);
         }
         let ids = self.meant();
-        let marked = !self.stow.marks.is_empty();
+        let marked = !self.layout.marks.is_empty();
         for id in ids {
             self.send_game(&id, drive);
         }
         if marked {
-            let count = self.stow.marks.len();
-            self.stow.marks.clear();
+            let count = self.layout.marks.len();
+            self.layout.marks.clear();
             let games = words::plural(count, "game was", "games were");
             self.message = Some(format!("{games} sent to {drive}; none is marked any more."));
         }
@@ -206,7 +206,7 @@ impl State {
         for id in self.meant() {
             self.draft.keep(&id);
         }
-        self.stow.marks.clear();
+        self.layout.marks.clear();
         self.redraft();
     }
 

@@ -33,7 +33,7 @@ impl State {
         let here = self.game_here().map(|game| game.found.title.clone());
         for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
             let Some(title) = &here else { continue };
-            let what = if self.stow.marks.is_empty() { title.clone() } else { "the marked games".into() };
+            let what = if self.layout.marks.is_empty() { title.clone() } else { "the marked games".into() };
             let text = format!("send {what} to {}", drive.drive.name);
             let (digit, choice) = match drive.drive.tag {
                 Some(tag) => (tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag))),

@@ -96,8 +96,8 @@ impl State {
     fn focus_drive(&mut self, n: usize) {
         if n != self.drive {
             self.drive = n;
-            self.stow.cursor = 0;
-            self.stow.list.clear();
+            self.layout.cursor = 0;
+            self.layout.list.clear();
             self.on_data = false;
             self.relist();
         }
@@ -107,7 +107,7 @@ impl State {
     fn row_pressed(&mut self, n: usize) -> Vec<Act> {
         match self.view {
             View::Drives if self.first_look() => self.find = n,
-            View::Drives => self.stow.cursor = n.min(self.stow.list.len().saturating_sub(1)),
+            View::Drives => self.layout.cursor = n.min(self.layout.list.len().saturating_sub(1)),
             View::Haul => (self.item, self.change) = (n, 0),
             View::Running => self.running.cursor = n,
             View::Proof => {

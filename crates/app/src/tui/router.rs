@@ -286,7 +286,7 @@ impl State {
             View::Drives if self.first_look() => {
                 self.find = moved(self.find, self.finds.as_ref().map_or(0, |(lying, _)| lying.len()));
             }
-            View::Drives => self.stow.cursor = moved(self.stow.cursor, self.stow.list.len()),
+            View::Drives => self.layout.cursor = moved(self.layout.cursor, self.layout.list.len()),
             View::Haul => {
                 self.item = moved(self.item, self.plan.as_ref().map_or(0, |plan| plan.items.len()));
                 self.change = 0;
@@ -356,7 +356,7 @@ impl State {
             return Vec::new();
         }
         if self.view == View::Drives {
-            self.stow.marks.clear();
+            self.layout.marks.clear();
             self.on_data = false;
         }
         self.view = View::Drives;

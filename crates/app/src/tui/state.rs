@@ -1,7 +1,7 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
 use crate::tui::model::{
-    Act, Chooser, Errand, Event, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Stow, Typing,
+    Act, Chooser, DraftLayout, Errand, Event, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Typing,
 };
 use std::path::PathBuf;
 use std::time::Duration;
@@ -48,7 +48,7 @@ pub struct State {
     pub plan: Option<Plan>,
     pub planning: bool,
     pub accepted: bool,
-    pub stow: Stow,
+    pub layout: DraftLayout,
     pub drive: usize,
     pub item: usize,
     /// The first record of the item that is shown in the Haul view.
@@ -118,7 +118,7 @@ impl State {
             plan: None,
             planning: false,
             accepted: false,
-            stow: Stow::default(),
+            layout: DraftLayout::default(),
             drive: 0,
             item: 0,
             change: 0,
@@ -397,7 +397,7 @@ impl State {
         }
         self.draft.items.retain(|item| survey.cargo(&item.game, item.way).is_some());
         let known = |id: &deft_barge_core::survey::GameId| survey.game(id).is_some();
-        self.stow.marks.retain(known);
+        self.layout.marks.retain(known);
         self.finds = None;
         self.survey = Some(survey);
         self.restow();

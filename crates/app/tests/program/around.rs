@@ -99,7 +99,7 @@ fn a_guided_adoption_watches_what_the_launcher_makes_of_the_files() {
     let world = World::alone();
     let lamp = world.at("home/.local/share/parlour-lamp");
     let db = rusqlite::Connection::open(lamp.join("lamp.db")).unwrap();
-    db.execute("delete from lit where slug = 'tidewright'", []).unwrap();
+    db.execute("delete from lit where key = 'tidewright'", []).unwrap();
     drop(db);
     let stray = world.at("drives/newhold/downloads/Tidewright");
     fs::create_dir_all(stray.parent().unwrap()).unwrap();

@@ -3,24 +3,13 @@
 //! Law: whose such a place is is told by what names a game beside it; one that names a game and cannot be a record of it is a reason not
 //! to learn. Start at [`records_above`].
 
-use std::path::PathBuf;
-
 use super::Doubt;
 use super::home::Home;
-use super::list::{Entry, GameList, scalars_of};
+use super::list::{AboveSeen, Entry, GameList, scalars_of};
 use super::pattern::step_text;
 use super::records::{Said, stands_alone};
 use super::roles::Roles;
-use crate::record::{Place, Shape, Source, Step};
-
-/// A text that leads to a folder above games, outside of what is known to be the lists.
-#[derive(Clone, Debug)]
-pub(super) struct AboveSeen {
-    pub file: PathBuf,
-    pub shape: Shape,
-    pub place: Place,
-    pub dir: PathBuf,
-}
+use crate::record::{Place, Source, Step};
 
 /// How such a place is bound to a game.
 enum Bound {
@@ -139,36 +128,6 @@ fn place_above(place: &Place, steps: usize) -> Place {
 
 fn with_last(place: &Place, last: &str) -> String {
     format!("{}{last}", place_above(place, 1))
-}
-
-/// Whether the entries of what looks like a list of libraries are those of games, each with the library that it is in.
-pub(super) fn is_of_games(list: &GameList, games: &GameList) -> bool {
-    if list.entries.iter().filter(|entry| entry.dir.is_some()).count() > list.dirs().count() {
-        return true;
-    }
-    let unique = |text: &String| {
-        let says = |entry: &&Entry| entry.scalars.values().any(|other| other == text);
-        games.entries.iter().filter(says).count() == 1
-    };
-    let bound = |entry: &Entry| {
-        let Some(above) = &entry.dir else { return true };
-        let inside = games.entries.iter().filter(|game| game.dir.as_ref().is_some_and(|dir| dir.starts_with(above)));
-        let own = |key: &&String| Place::read(key).is_some_and(|place| place.0.len() == 1);
-        // A number may be a sum.
-        let told = entry.scalars.iter().filter(|(key, _)| own(key)).map(|(_, text)| text);
-        let mut told = told.filter(|text| text.parse::<f64>().is_err() && unique(text));
-        let key = list.key(entry);
-        let (keyed, mut inside) = (key.is_some(), inside.peekable());
-        let by_key = keyed
-            && inside.clone().any(|game| {
-                games.key(game) == key
-                    || key.as_ref().is_some_and(|key| unique(key) && game.scalars.values().any(|text| text == key))
-            });
-        by_key
-            || (inside.peek().is_some()
-                && told.any(|text| inside.clone().any(|game| game.scalars.values().any(|other| other == text))))
-    };
-    list.entries.iter().all(bound)
 }
 
 /// Whether the entries of games say their library by what its entry says, or by its number: a move would have to change that.

@@ -3,10 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use super::above::{AboveSeen, is_of_games};
 use super::evidence::Evidence;
 use super::kept::kept_list;
-use super::list::{Entry, GameList, ListAt, around, games_in, scalars_of};
+use super::list::{AboveSeen, Entry, GameList, ListAt, around, games_in, is_of_games, scalars_of};
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
 use super::whose::folder_of;

@@ -164,7 +164,7 @@ fn records_that_do_not_fit_are_stops() {
 fn cautions_ask_and_do_not_refuse() {
     let world = World::new();
     assert!(has(&world.plan(&[ORCHARD], "newhold"), "update-waiting"));
-    world.replace("drives/swift/quillgate/ledger.json", "\"bytes\": 940000", "\"bytes\": 90000000");
+    world.replace("drives/swift/quillgate/ledger.json", "\"bytes\": 865000", "\"bytes\": 90000000");
     let plan = world.plan(&[MOSS], "newhold");
     assert!(has(&plan, "claim-far") && !plan.blocked());
     fs::remove_file(world.at("home/.config/quillgate/contents/qg-0107.json")).unwrap();

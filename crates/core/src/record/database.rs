@@ -412,7 +412,7 @@ mod tests {
         let db = Connection::open(&file).unwrap();
         db.pragma_update(None, "journal_mode", mode).unwrap();
         db.execute_batch(
-            "create table \"in stalls\"(slug text primary key, path text, bytes integer, extra text, raw blob);
+            "create table \"in stalls\"(key text primary key, path text, bytes integer, extra text, raw blob);
              insert into \"in stalls\" values('one', '/a/one', 12, '{\"p\": \"/a/one\"}', x'00'), ('two', '/a/two', 3, null, null);
              create table pairs(a int, b text, c text, primary key(a, b)) without rowid;
              insert into pairs values(1, 'x', '/p');
@@ -462,7 +462,7 @@ mod tests {
         assert_eq!(before, (names(), std::fs::read(&file).unwrap(), file.metadata().unwrap().modified().unwrap()));
         // A program that is running has written, and not yet into the file itself.
         let other = Connection::open(&file).unwrap();
-        other.execute("update \"in stalls\" set path = '/new' where slug = 'one'", []).unwrap();
+        other.execute("update \"in stalls\" set path = '/new' where key = 'one'", []).unwrap();
         assert_eq!(read(&file).unwrap()["in stalls"]["one"]["path"], "/new");
     }
 

@@ -157,7 +157,7 @@ fn what_a_launcher_makes_of_a_folder_by_itself_is_watched() {
     let wish = adoption(&folder, "parlour-lamp", "tidewright", None);
     let look = || watch_import(&house.site(), &surveyed(&house), &wish);
     assert!(look().listed && look().whole);
-    rusqlite::Connection::open(&db).unwrap().execute("delete from lit where slug = 'tidewright'", []).unwrap();
+    rusqlite::Connection::open(&db).unwrap().execute("delete from lit where key = 'tidewright'", []).unwrap();
     assert!(!look().listed && look().whole);
     fs::remove_file(folder.join("bin/start")).unwrap();
     assert!(!look().whole);

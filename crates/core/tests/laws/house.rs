@@ -111,7 +111,7 @@ impl House {
 
 fn said(file: &Path) -> Vec<u8> {
     let db = rusqlite::Connection::open(file).unwrap();
-    let mut rows = db.prepare("select slug, path, bytes, typeof(bytes), extra from lit order by slug").unwrap();
+    let mut rows = db.prepare("select key, path, bytes, typeof(bytes), extra from lit order by key").unwrap();
     let row = |row: &rusqlite::Row<'_>| {
         let text = |n| row.get::<_, String>(n);
         Ok(format!("{} {} {} {} {}\n", text(0)?, text(1)?, row.get::<_, i64>(2)?, text(3)?, text(4)?))

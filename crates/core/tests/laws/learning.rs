@@ -452,7 +452,7 @@ fn libraries_that_are_not_sure_are_a_reason_not_to_learn() {
     assert_eq!(doubt(), None, "a setting is no list");
     // One library, under a key.
     let one = |key: &str| {
-        let one = serde_json::json!({"libraries": {key: {"path": root, "label": "x"}}});
+        let one = serde_json::json!({"libraries": {key: {"path": root, "caption": "x"}}});
         fs::write(home.join("roots.json"), one.to_string()).unwrap();
     };
     one("0");
@@ -466,7 +466,7 @@ fn libraries_that_are_not_sure_are_a_reason_not_to_learn() {
     fs::write(away.join("start"), "#!/bin/sh\n").unwrap();
     list.push(serde_json::json!({"nr": "a-7", "called": "Tarn", "at": away}));
     fs::write(home.join("list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
-    let some = serde_json::json!({"libraries": [{"path": root, "label": "x"}]});
+    let some = serde_json::json!({"libraries": [{"path": root, "caption": "x"}]});
     fs::write(home.join("roots.json"), some.to_string()).unwrap();
     assert_eq!(doubt(), Some(Doubt::NotClear(home.join("roots.json"))));
 }

@@ -106,7 +106,7 @@ fn style(dice: &mut Dice) -> Style {
     let words = [
         dice.one(&["path", "where", "dir", "installdir", "q7"]),
         dice.one(&["id", "code", "uid", "name2"]),
-        dice.one(&["title", "label", "caption", "shown"]),
+        dice.one(&["title", "heading", "caption", "shown"]),
         dice.one(&["size", "weight", "b"]),
         dice.one(&["ran", "last", "t"]),
         dice.one(&["root", "base", "lib"]),
@@ -380,7 +380,8 @@ fn libraries(style: &Style, games: &[MadeGame]) -> Option<Vec<serde_json::Value>
     roots.sort_unstable();
     roots.dedup();
     let entry = |(n, root): (usize, &&str)| {
-        let mut entry = serde_json::json!({"at": shelf_of(style, root), "label": format!("Shelf {n}"), "watch": "yes"});
+        let mut entry =
+            serde_json::json!({"at": shelf_of(style, root), "caption": format!("Shelf {n}"), "watch": "yes"});
         let here: Vec<&MadeGame> = games.iter().filter(|game| game.root == **root).collect();
         for (name, value) in counted(style, &here) {
             entry[name] = value;
@@ -399,7 +400,11 @@ fn libraries_text(style: &Style, all: Vec<serde_json::Value>) -> String {
         "lines" => all.iter().map(|entry| format!("{}\n", entry["at"].as_str().unwrap())).collect(),
         "yaml" => {
             let entry = |entry: &serde_json::Value| {
-                format!("  - at: '{}'\n    label: {}\n    watch: yes\n", entry["at"].as_str().unwrap(), entry["label"])
+                format!(
+                    "  - at: '{}'\n    caption: {}\n    watch: yes\n",
+                    entry["at"].as_str().unwrap(),
+                    entry["caption"]
+                )
             };
             format!("version: 4\nshelves:\n{}", all.iter().map(entry).collect::<String>())
         }
@@ -706,7 +711,7 @@ impl MadeWorld {
             }
         }
         let rest = |entry: &serde_json::Value| {
-            let more = if style.shelves == "lines" { [""; 2] } else { ["label", "watch"] };
+            let more = if style.shelves == "lines" { [""; 2] } else { ["caption", "watch"] };
             [entry["at"].clone(), entry[more[0]].clone(), entry[more[1]].clone()]
         };
         if !before.iter().zip(&now).all(|(before, now)| rest(before) == rest(now)) {

@@ -94,7 +94,7 @@ fn a_traced_haul_whose_records_changed_afterwards_does_not_hold_its_proof() {
     let plan = planned(&house, &trace, "newhold");
     let haul = house.haul(&plan, None).unwrap();
     let db = rusqlite::Connection::open(house.home().join(".local/share/parlour-lamp/lamp.db")).unwrap();
-    db.execute("update lit set path = '/elsewhere' where slug = 'pale-signal'", []).unwrap();
+    db.execute("update lit set path = '/elsewhere' where key = 'pale-signal'", []).unwrap();
     drop(db);
     let site = house.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();

@@ -40,7 +40,7 @@ impl Layer {
     }
 }
 
-const KEY: &str = "HKCU\\Software\\Drift & Däughters\\Undertow [3]";
+const KEY: &str = "HKCU\\Software\\Drift & Däughters\\Undertow [Bay]";
 
 #[test]
 fn a_compatibility_layer_reads_back_what_we_rewrote_in_its_registry() {
@@ -58,7 +58,7 @@ fn a_compatibility_layer_reads_back_what_we_rewrote_in_its_registry() {
     let file = layer.prefix.path().join("user.reg");
     let bytes = std::fs::read(&file).unwrap();
     let mut document = Document::parse(bytes, Format::Hive).unwrap();
-    let key = "$['Software\\\\Drift & Däughters\\\\Undertow [3]']";
+    let key = "$['Software\\\\Drift & Däughters\\\\Undertow [Bay]']";
     let letters = Letters::read(layer.prefix.path());
     assert_eq!(letters.leads_to('Z'), Some(Path::new("/")), "its own links");
     assert!(letters.leads_to('c').is_some_and(|c| c.ends_with("drive_c")));

@@ -90,7 +90,7 @@ enum Act {
     },
     /// Parlour Lamp takes over a folder: writes its row, looks through the files, stays up for a while, and ends.
     Light {
-        /// Its slug.
+        /// Its key.
         game: String,
         /// The folder.
         #[arg(long)]

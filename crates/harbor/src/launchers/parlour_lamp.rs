@@ -38,7 +38,7 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
         return Err(sound);
     }
     let row: (String, String, String) = db
-        .query_row("select slug, path, extra from lit where slug = ?1 or title = ?1", [game], |row| {
+        .query_row("select key, path, extra from lit where key = ?1 or title = ?1", [game], |row| {
             Ok((row.get(0)?, row.get(1)?, row.get(2)?))
         })
         .map_err(|e| e.to_string())?;
@@ -71,21 +71,21 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
 }
 
 /// Takes over a folder as Parlour Lamp does: a row without bytes first, the bytes once the files were looked through.
-pub(super) fn light(home: &Path, slug: &str, at: &Path, stays: Duration) -> Result<(), String> {
+pub(super) fn light(home: &Path, key: &str, at: &Path, stays: Duration) -> Result<(), String> {
     // The system shows this name for the process, however the program was started.
     rustix::thread::set_name(c"parlour-lamp").map_err(|e| e.to_string())?;
     std::thread::sleep(stays / 2);
     let db = Connection::open(home.join("lamp.db")).map_err(|e| e.to_string())?;
-    let file = home.join("lists").join(format!("{slug}.json"));
+    let file = home.join("lists").join(format!("{key}.json"));
     let list: List = serde_json::from_str(&super::read(&file)?).map_err(|e| e.to_string())?;
     let extra = serde_json::json!({ "folder": at, "program": at.join("bin/start"), "tags": [] });
     let row = "insert or replace into lit values(?1, ?2, ?3, 0, '1.0.7', null, ?4)";
-    let title = list.title.clone().unwrap_or_else(|| slug.into());
-    db.execute(row, (slug, title, at.to_string_lossy(), extra.to_string())).map_err(|e| e.to_string())?;
+    let title = list.title.clone().unwrap_or_else(|| key.into());
+    db.execute(row, (key, title, at.to_string_lossy(), extra.to_string())).map_err(|e| e.to_string())?;
     let there =
         |item: &&Item| fs::read(at.join(&item.path)).is_ok_and(|bytes| pieces(&bytes, list.piece) == item.pieces);
     let bytes: u64 = list.files.iter().filter(there).map(|item| item.size).sum();
-    db.execute("update lit set bytes = ?2 where slug = ?1", (slug, bytes as i64)).map_err(|e| e.to_string())?;
+    db.execute("update lit set bytes = ?2 where key = ?1", (key, bytes as i64)).map_err(|e| e.to_string())?;
     std::thread::sleep(stays / 2);
     Ok(())
 }

@@ -87,7 +87,7 @@ pub const GAMES: [Build; 8] = [
         packs: 2,
         pack: 10 * MEGABYTE,
         small: 160,
-        claim: Some(940_000),
+        claim: Some(865_000),
         ..plain("qg-0131", "Moss & Meridian", "Moss & Meridian", "swift", "2026-05-22T08:12:00Z")
     },
     Build {

@@ -115,7 +115,7 @@ impl Writing<'_> {
             |error: rusqlite::Error| WorldError::Write { path: file.clone(), source: std::io::Error::other(error) };
         let db = Connection::open(&file).map_err(fault)?;
         db.execute_batch(
-            "create table lit(slug text primary key, title text not null, path text not null, bytes integer not null,
+            "create table lit(key text primary key, title text not null, path text not null, bytes integer not null,
                version text not null, seen integer, extra text not null);
              create table words(word text, says text); insert into words values('written by', 'Parlour Lamp 11');",
         )
@@ -136,7 +136,7 @@ impl Writing<'_> {
                 let bytes = fs::read(&at).map_err(failed(&at))?;
                 items.push(json!({ "path": path, "size": bytes.len(), "pieces": pieces(&bytes, PIECE) }));
             }
-            let list = json!({ "slug": build.id, "title": build.title, "piece": PIECE, "files": items });
+            let list = json!({ "key": build.id, "title": build.title, "piece": PIECE, "files": items });
             text(&own.join("lists").join(format!("{}.json", build.id)), &(list.to_string() + "\n"))?;
         }
         Ok(())
@@ -150,7 +150,7 @@ impl Writing<'_> {
         let mut hive = String::from(
             "WINE REGISTRY Version 2\n;; All keys relative to \\\\User\\\\S-1-5-21-0-0-0-1000\n\n#arch=win64\n",
         );
-        hive.push_str("\n[Software\\\\Drift \\x26 Daughters] 1767000000\n#time=1dc2a3b4c5d6e70\n@=\"Undertow 3\"\n\"Rows\"=dword:00000002\n");
+        hive.push_str("\n[Software\\\\Drift \\x26 Daughters] 1767000000\n#time=1dc2a3b4c5d6e70\n@=\"Undertow Bay\"\n\"Rows\"=dword:00000002\n");
         for build in &FATHOM {
             let (install, _, bytes) = self.game(build, "fathom")?;
             let path = format!("Z:{}", install.to_string_lossy()).replace('/', "\\\\");
@@ -166,7 +166,7 @@ impl Writing<'_> {
         let place = |drive: &str| self.drives.join(drive).join("tolliver").to_string_lossy().into_owned();
         let (fast, stick) = (place("swift"), place("pocket"));
         let mut shelf = format!(
-            "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<!-- Tolliver's shelf -->\n<tolliver version=\"2\" new-titles=\"{fast}\">\n  <place at=\"{fast}\" label=\"Fast\"/>\n  <place at=\"{stick}\" label=\"Stick\"/>\n"
+            "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<!-- Tolliver's shelf -->\n<tolliver version=\"2\" new-titles=\"{fast}\">\n  <place at=\"{fast}\" caption=\"Front\"/>\n  <place at=\"{stick}\" caption=\"Stick\"/>\n"
         );
         for build in &TOLLIVER {
             let (install, _, bytes) = self.game(build, "tolliver")?;

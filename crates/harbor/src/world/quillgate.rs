@@ -24,7 +24,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report:
     let own = home.join(".config/quillgate");
     let mut rooms = Vec::new();
     let mut starts = Vec::new();
-    for (drive, label) in [("swift", "Fast"), ("cellar", "Cellar"), ("pocket", "Stick")] {
+    for (drive, caption) in [("swift", "Front"), ("cellar", "Cellar"), ("pocket", "Stick")] {
         let room = drives.join(drive).join("quillgate");
         let mut titles = Vec::new();
         let mut holds = 0;
@@ -42,7 +42,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report:
             starts.push(json!({ "title": build.id, "program": install.join(START), "at": build.last }));
         }
         text(&room.join("ledger.json"), &pretty(&json!({ "ledger": 3, "holds": holds, "titles": titles })))?;
-        rooms.push(json!({ "folder": room, "label": label }));
+        rooms.push(json!({ "folder": room, "caption": caption }));
     }
     text(&own.join("rooms.json"), &pretty(&json!({ "written-by": "Quillgate 4.2", "rooms": rooms })))?;
     text(&own.join("recent.json"), &pretty(&json!({ "starts": starts })))?;

@@ -76,14 +76,14 @@ impl Height {
 
 fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let scaled = |capacity: u64| match state.stow.scale {
+    let scaled = |capacity: u64| match state.layout.scale {
         Scale::Linear => capacity as f64,
         Scale::Root => (capacity as f64).sqrt(),
     };
     let largest = survey.drives.iter().map(|d| scaled(d.drive.capacity.count())).fold(1.0, f64::max);
     let count = survey.drives.len();
     // Games that are away have a row of their own behind the drives.
-    let away = state.stow.holds.get(count).map_or(0, Vec::len);
+    let away = state.layout.holds.get(count).map_or(0, Vec::len);
     let height = if count as u16 * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
     let room = area.width.saturating_sub(height.gutter() + 2);
     let mut y = 0;
@@ -221,20 +221,20 @@ impl<'a> Row<'a> {
 
     /// Games that lie here, by their place in the survey, largest first.
     fn games(&self) -> impl Iterator<Item = (usize, &'a Game)> {
-        let hold = self.state.stow.holds.get(self.n).map_or(&[][..], Vec::as_slice);
+        let hold = self.state.layout.holds.get(self.n).map_or(&[][..], Vec::as_slice);
         hold.iter().map(|n| (*n, &self.survey.games[*n]))
     }
 
     fn cargo_now(&self) -> Vec<Block<'a>> {
-        let here = self.state.stow.list.get(self.state.stow.cursor).copied().filter(|_| self.focus);
+        let here = self.state.layout.list.get(self.state.layout.cursor).copied().filter(|_| self.focus);
         let games = self.games().map(|(n, game)| {
             let launcher = self.launcher(game);
-            let cargo = match self.state.stow.sent.get(&game.id) {
+            let cargo = match self.state.layout.sent.get(&game.id) {
                 Some(to) => Cargo::Leaving { launcher, to: self.leaves_for(to) },
                 None => Cargo::Game { launcher },
             };
             let block = self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)));
-            Block { here: here == Some(n), marked: self.state.stow.marks.contains(&game.id), ..block }
+            Block { here: here == Some(n), marked: self.state.layout.marks.contains(&game.id), ..block }
         });
         [self.other()].into_iter().chain(games).chain(self.held()).collect()
     }
@@ -248,12 +248,12 @@ impl<'a> Row<'a> {
     }
 
     fn cargo_after(&self) -> Vec<Block<'a>> {
-        let stays = self.games().filter(|(_, game)| !self.state.stow.sent.contains_key(&game.id));
+        let stays = self.games().filter(|(_, game)| !self.state.layout.sent.contains_key(&game.id));
         let staying = stays.map(|(n, game)| {
             let cargo = Cargo::Game { launcher: self.launcher(game) };
             self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)))
         });
-        let comes = self.state.stow.coming.iter().filter(|coming| coming.drive == Some(self.n));
+        let comes = self.state.layout.coming.iter().filter(|coming| coming.drive == Some(self.n));
         let arriving = comes.map(|coming| self.block(Cargo::Arriving, &coming.title, coming.bytes, None));
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(arriving).collect()
     }
@@ -262,13 +262,13 @@ impl<'a> Row<'a> {
 fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let drive = survey.drives.get(state.drive);
-    let stow = &state.stow;
+    let layout = &state.layout;
     let wide = area.width >= 70;
     let title_width = usize::from(area.width).saturating_sub(if wide { 60 } else { 32 }).max(12);
     let name = drive.map_or("away".into(), |drive| format!("on {}", line(&drive.drive.name)));
-    let sorted = if stow.sort == Sort::Size { String::new() } else { format!(", {}", stow.sort.words()) };
-    let filtered = if stow.filter == Filter::All { String::new() } else { format!(", {}", stow.filter.words()) };
-    let marked = match stow.marks.len() {
+    let sorted = if layout.sort == Sort::Size { String::new() } else { format!(", {}", layout.sort.words()) };
+    let filtered = if layout.filter == Filter::All { String::new() } else { format!(", {}", layout.filter.words()) };
+    let marked = match layout.marks.len() {
         0 => String::new(),
         n => format!("   ◆ {n}"),
     };
@@ -283,13 +283,13 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     if wide {
         canvas.put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area);
     }
-    if stow.list.is_empty() {
-        let held = stow.holds.get(state.drive).is_some_and(|hold| !hold.is_empty());
+    if layout.list.is_empty() {
+        let held = layout.holds.get(state.drive).is_some_and(|hold| !hold.is_empty());
         let tag = drive.and_then(|drive| drive.drive.tag).map_or("-".to_string(), |tag| tag.to_string());
         let text = if held {
             format!(
                 "No game here is {}. {} shows others.",
-                stow.filter.words(),
+                layout.filter.words(),
                 state.keys.name(Wish::Filter, View::Drives)
             )
         } else {
@@ -299,14 +299,14 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         return;
     }
     let rows = usize::from(area.height.saturating_sub(1));
-    let first = first_shown(stow.cursor, rows, stow.list.len());
-    for (at, n) in stow.list.iter().enumerate().skip(first).take(rows) {
+    let first = first_shown(layout.cursor, rows, layout.list.len());
+    for (at, n) in layout.list.iter().enumerate().skip(first).take(rows) {
         let y = (at - first) as u16 + 1;
-        let row = ListRow { state, survey, game: &survey.games[*n], title_width, wide, here: at == stow.cursor };
+        let row = ListRow { state, survey, game: &survey.games[*n], title_width, wide, here: at == layout.cursor };
         row.draw(y, area, canvas);
         canvas.hit_row(y, area, Hit::Game(*n));
     }
-    let hidden = stow.list.len().saturating_sub(first + rows);
+    let hidden = layout.list.len().saturating_sub(first + rows);
     if hidden > 0 {
         canvas.put_right(&format!("+{}", count(hidden as u64)), theme.dim(), Rect { height: 1, ..area });
     }
@@ -330,10 +330,10 @@ impl ListRow<'_> {
         if here {
             canvas.fill(y, style, area);
         }
-        let marked = state.stow.marks.contains(&game.id);
+        let marked = state.layout.marks.contains(&game.id);
         canvas.put_at(0, y, if here { "▸" } else { " " }, style, area);
         canvas.put_at(1, y, if marked { "◆" } else { "" }, style, area);
-        if let Some(to) = state.stow.sent.get(&game.id) {
+        if let Some(to) = state.layout.sent.get(&game.id) {
             let tag = match to {
                 Destination::Drive(name) => survey.drive(name).and_then(|d| d.drive.tag),
                 Destination::Library(_) => None,
@@ -467,7 +467,7 @@ fn records_line(game: &Game) -> String {
 }
 
 fn goes_line(state: &State, game: &Game, theme: Theme) -> Option<(String, Style)> {
-    let Destination::Drive(name) = state.stow.sent.get(&game.id)? else { return None };
+    let Destination::Drive(name) = state.layout.sent.get(&game.id)? else { return None };
     let load = state.loads.iter().find(|load| load.drive == *name);
     let free = load.map_or(Bytes::ZERO, |load| load.capacity.less(load.withheld).less(load.peak));
     let (fits, style) = match load.and_then(Load::lacks) {
@@ -539,7 +539,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     if state.draft.items.is_empty() {
         return (idle_summary(state, survey), theme.text());
     }
-    let bytes: Bytes = state.stow.coming.iter().map(|coming| coming.bytes).sum();
+    let bytes: Bytes = state.layout.coming.iter().map(|coming| coming.bytes).sum();
     let peak = state
         .loads
         .iter()

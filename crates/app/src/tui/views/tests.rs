@@ -597,7 +597,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     stage.press(KeyCode::Char('4'));
     assert_eq!(stage.state.draft.items.len(), 2);
     assert!(stage.text(160, 47).contains("2 games were sent to newhold"));
-    assert!(stage.state.stow.marks.is_empty());
+    assert!(stage.state.layout.marks.is_empty());
     // Sorted by title the list goes another way than the blocks.
     stage.press(KeyCode::Home);
     for _ in 0..3 {
@@ -613,7 +613,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     for _ in 0..3 {
         stage.press(KeyCode::Char('f'));
     }
-    assert_eq!(stage.state.stow.list.len(), 2);
+    assert_eq!(stage.state.layout.list.len(), 2);
     stage.press(KeyCode::Char('*'));
     stage.press(KeyCode::Char('0'));
     assert!(stage.state.draft.items.is_empty());

@@ -78,7 +78,7 @@ pub enum Scale {
 
 /// How games lie on drives, worked out once after each survey, and how they are shown.
 #[derive(Clone, Debug, Default)]
-pub struct Stow {
+pub struct DraftLayout {
     /// Games of each drive, by their place in the survey, largest first; behind the drives those that are away.
     pub holds: Vec<Vec<usize>>,
     /// The list of the drive in focus.
