@@ -9,7 +9,7 @@ use super::list::{AboveSeen, Entry, GameList, scalars_of};
 use super::pattern::step_text;
 use super::records::{Said, stands_alone};
 use super::roles::Roles;
-use crate::record::{Place, Source, Step};
+use crate::record::{HeldPart, Place, Source, Step};
 
 /// How such a place is bound to a game.
 enum Bound {
@@ -32,12 +32,12 @@ pub(super) fn records_above(
 ) -> Result<Vec<(String, String, Said)>, Doubt> {
     let mut records: Vec<(String, String, Said)> = Vec::new();
     for seen in above {
-        let mut found = bound_to(games, &|entry| roles.id_of(games, entry), seen);
+        let mut found = bound_to(games, (&|entry| roles.id_of(games, entry), true), seen);
         if found.is_none() {
             // Perhaps its launcher knows games by another text than was thought.
             let columns = games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
             for column in columns.unwrap_or_default() {
-                found = bound_to(games, &|entry| name_in(entry, &column), seen);
+                found = bound_to(games, (&|entry| name_in(entry, &column), false), seen);
                 if found.is_some() && !roles.know_by(games, &column) {
                     return Err(Doubt::NotClear(seen.file.clone()));
                 }
@@ -87,10 +87,13 @@ pub(super) fn records_above(
     Ok(records)
 }
 
+/// What names the game of an entry.
+type NameOf<'a> = &'a dyn Fn(&Entry) -> Option<String>;
+
 /// The game that such a place is bound to, and how; of a list in a list the innermost counts.
 fn bound_to<'a>(
     games: &'a GameList,
-    id_of: &dyn Fn(&Entry) -> Option<String>,
+    (id_of, known): (NameOf<'_>, bool),
     seen: &AboveSeen,
 ) -> Option<(&'a Entry, String, Bound)> {
     let below = |entry: &&Entry| entry.dir.as_ref().is_some_and(|dir| *dir != seen.dir && dir.starts_with(&seen.dir));
@@ -103,7 +106,10 @@ fn bound_to<'a>(
         if matches!(seen.place.0.last(), Some(Step::Name(last)) if *last == id) {
             return Some((entry, id, Bound::Key));
         }
-        let beside = scalars.iter().find(|(_, text)| **text == id).map(|(key, _)| key.clone());
+        // What lies deeper speaks of more than one; a number names a game only if that is what games are known by.
+        let own = |key: &str| Place::read(key).is_some_and(|place| place.0.len() == 1);
+        let tells = known || id.parse::<f64>().is_err();
+        let beside = scalars.iter().find(|(key, text)| tells && **text == id && own(key)).map(|(key, _)| key.clone());
         if let Some(key) = beside {
             let place = Place::read(&key).unwrap_or_default();
             let number = inside.as_ref().and_then(|inside| place.of(inside)).is_some_and(serde_json::Value::is_number);
@@ -116,7 +122,7 @@ fn bound_to<'a>(
     None
 }
 
-/// What may name a game: no path, and no number that may be anything.
+/// What may name a game: no path.
 fn name_in(entry: &Entry, column: &str) -> Option<String> {
     let text = entry.scalars.get(column)?;
     (!text.is_empty() && !text.contains(['/', '\\'])).then(|| text.clone())
@@ -131,7 +137,7 @@ fn with_last(place: &Place, last: &str) -> String {
 }
 
 /// Whether the entries of games say their library by what its entry says, or by its number: a move would have to change that.
-pub(super) fn says_its_library(games: &GameList, libraries: &GameList) -> bool {
+pub(super) fn says_its_library(games: &GameList, libraries: &GameList, holds: &[HeldPart]) -> bool {
     let library_of = |entry: &Entry| {
         let dir = entry.dir.as_ref()?;
         libraries.entries.iter().position(|library| library.dir.as_ref().is_some_and(|above| dir.starts_with(above)))
@@ -144,7 +150,8 @@ pub(super) fn says_its_library(games: &GameList, libraries: &GameList) -> bool {
         let says = |is: &dyn Fn(&str, usize) -> bool| {
             here.iter().all(|(entry, library)| entry.scalars.get(column).is_some_and(|text| is(text, *library)))
         };
-        let by_scalar = libraries.entries.iter().flat_map(|library| library.scalars.keys()).any(|key| {
+        let told = |key: &&String| !holds.iter().any(|part| key.starts_with(&part.selector));
+        let by_scalar = libraries.entries.iter().flat_map(|library| library.scalars.keys()).filter(told).any(|key| {
             says(&|text, library| {
                 let told = libraries.entries[library].scalars.get(key).is_some_and(|told| told == text);
                 // Of one library a word or a path that is the same in all of its games says nothing.

@@ -62,10 +62,10 @@ pub(super) fn of(
     if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
     }
-    if says_its_library(games, list) {
+    let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
+    if says_its_library(games, list, &parts) {
         return Err(Doubt::NotClear(games.file().into()));
     }
-    let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
     let own_file = match &games.at {
         ListAt::InLibraries { name: None, .. } => {
             let own = own_file(games);

@@ -220,9 +220,9 @@ pub(super) fn is_of_games(list: &GameList, games: &GameList) -> bool {
         let Some(above) = &entry.dir else { return true };
         let inside = games.entries.iter().filter(|game| game.dir.as_ref().is_some_and(|dir| dir.starts_with(above)));
         let own = |key: &&String| Place::read(key).is_some_and(|place| place.0.len() == 1);
-        // A number may be a sum.
+        // A number may be a sum, and a path is that of the library.
         let told = entry.scalars.iter().filter(|(key, _)| own(key)).map(|(_, text)| text);
-        let mut told = told.filter(|text| text.parse::<f64>().is_err() && unique(text));
+        let mut told = told.filter(|text| text.parse::<f64>().is_err() && !text.contains(['/', '\\']) && unique(text));
         let key = list.key(entry);
         let (keyed, mut inside) = (key.is_some(), inside.peekable());
         let by_key = keyed
