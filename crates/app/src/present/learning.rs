@@ -78,10 +78,10 @@ pub fn doubt(doubt: &Doubt) -> String {
         }
         Doubt::NoId => "nothing in its list tells the games apart for good".into(),
         Doubt::Beside => {
-            "its records lie with the games and would have to move with them, which can't be learned yet".into()
+            "files that lie with the games name them and would have to move with them, and how isn't clear".into()
         }
         Doubt::Counters(file) => format!(
-            "{} says of each library what games it holds, and keeping that true can't be learned yet",
+            "{} says something of each library's games, and what exactly isn't clear, so a move couldn't keep it true",
             path(file)
         ),
         Doubt::NotClear(file) => {
