@@ -77,6 +77,7 @@ pub fn doubt(doubt: &Doubt) -> String {
             "one game alone doesn't show how its launcher lists games. Install a second one with it".into()
         }
         Doubt::NoId => "nothing in its list tells the games apart for good".into(),
+        Doubt::NoList => "it lists folders that hold games, and no list of these games is understood".into(),
         Doubt::Beside => {
             "files that lie with the games name them and would have to move with them, and how isn't clear".into()
         }

@@ -317,14 +317,8 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
     }
     let last = list.entries.last()?;
     let document = Document::parse(crate::platform::read(&last.file).ok()?, format).ok()?;
-    let document = emptied(document, last, holds)?;
+    let mut document = emptied(document, last, holds)?;
     let path = document.find(&joined(&last.place, &list.to_path.selector())).ok()?.into_iter().next()?;
-    let mut raw = raw_of(&document, &last.place)?;
-    let written = document.written(&path, Side::Value)?;
-    let quoted = |text: &str| match written.chars().next() {
-        Some(quote @ ('"' | '\'')) => format!("{quote}{text}{quote}"),
-        _ => text.to_string(),
-    };
     let at = list.to_path.selector();
     for (selector, text) in &last.scalars {
         // `[*]` of a pattern is the first in an entry.
@@ -335,7 +329,6 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
         let differs =
             list.entries.iter().filter(|entry| entry.scalars.get(selector) == Some(text)).count() < list.entries.len();
         let place = document.find(&joined(&last.place, selector)).ok()?.into_iter().next()?;
-        let text_written = document.written(&place, Side::Value)?;
         let number = text.bytes().all(|b| b.is_ascii_digit());
         match (differs || list.entries.len() == 1, number) {
             // A number that is another in each entry is one that the launcher gives out.
@@ -345,13 +338,16 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
             // Of one example nobody knows whether it is a word of the launcher's, a name for people, or one that it gives out.
             (true, false) if list.entries.len() == 1 && is_a_word(text) => {}
             (true, false) if list.entries.len() == 1 && !is_for_people(text) => return None,
-            (true, false) => raw = raw.replacen(text_written, &quoted("New"), 1),
+            (true, false) => document = with_text(document, &place, "New")?,
         }
     }
-    if raw.matches(written).count() != 1 {
-        return None;
-    }
-    Some(raw.trim_end().replacen(written, &quoted("{library}"), 1))
+    let document = with_text(document, &path, "{library}")?;
+    let raw = raw_of(&document, &last.place)?;
+    (raw.matches("{library}").count() == 1).then(|| raw.trim_end().to_string())
+}
+
+fn with_text(document: Document, place: &Place, text: &str) -> Option<Document> {
+    Document::parse(document.replace(place, Side::Value, text, None).ok()?, document.format()).ok()
 }
 
 fn is_a_word(text: &str) -> bool {

@@ -90,7 +90,8 @@ impl GameList {
             ListAt::One(file) => file.clone(),
             ListAt::Each { folder, .. } => folder.clone(),
             ListAt::InLibraries { libraries, below, .. } => {
-                libraries.first().map_or_else(PathBuf::new, |first| first.join(below))
+                let first = libraries.first().cloned().unwrap_or_default();
+                if below.as_os_str().is_empty() { first } else { first.join(below) }
             }
         }
     }

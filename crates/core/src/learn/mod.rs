@@ -72,6 +72,8 @@ pub enum Doubt {
     OneGame,
     /// Nothing in the entries tells the games apart for good.
     NoId,
+    /// It lists libraries, and no list of the games in them is understood.
+    NoList,
     /// A list of libraries says which games each has, or how many: a move would have to change that as well.
     Counters(PathBuf),
     /// What a file is for is not clear: more than one list may be that of the libraries.
@@ -246,7 +248,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         let home = home.named_apart(&mut ids);
         let libraries = std::slice::from_ref(&list);
         let launcher =
-            LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::Beside), ..begun(&list, libraries, &home) };
+            LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::NoList), ..begun(&list, libraries, &home) };
         learned.launchers.push(launcher);
     }
     for (nth, lists) in lists.iter().enumerate() {

@@ -259,7 +259,7 @@ fn a_list_of_libraries_alone_is_said_and_folders_of_somebodys_work_are_no_games(
     let learned = learn(&site, &[], &[], &|_| {});
     let all: Vec<_> =
         learned.launchers.iter().map(|one| (one.name.as_str(), one.libraries, one.doubt.clone())).collect();
-    assert_eq!(all, [("Kite", 1, Some(Doubt::Beside))]);
+    assert_eq!(all, [("Kite", 1, Some(Doubt::NoList))]);
 }
 
 #[test]
