@@ -205,6 +205,9 @@ pub enum Edit {
         list: String,
         /// The new entry, in that format; in a list whose entries have keys together with its own.
         entry: String,
+        /// JSONPath from an entry to the library's folder, by which one that is known already is told.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        path: Option<String>,
         /// The library's own file, and the text it starts with.
         made: Option<(PathBuf, String)>,
     },
@@ -219,6 +222,9 @@ pub enum Edit {
         list: String,
         /// The entry, in that format.
         entry: String,
+        /// JSONPath from an entry to the library's folder.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        path: Option<String>,
         /// The library's own file, and the text that it holds when it is empty.
         made: Option<(PathBuf, String)>,
     },
@@ -401,8 +407,12 @@ impl Edit {
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
             Self::Follow(following) => Self::Follow(following.turned()),
-            Self::Register { file, format, list, entry, made } => Self::Unregister { file, format, list, entry, made },
-            Self::Unregister { file, format, list, entry, made } => Self::Register { file, format, list, entry, made },
+            Self::Register { file, format, list, entry, path, made } => {
+                Self::Unregister { file, format, list, entry, path, made }
+            }
+            Self::Unregister { file, format, list, entry, path, made } => {
+                Self::Register { file, format, list, entry, path, made }
+            }
             Self::Order { file, format, list, at, says, old, new } => {
                 Self::Order { file, format, list, at, says, old: new, new: old }
             }

@@ -331,25 +331,26 @@ impl Files {
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Follow(following) => self.follow(following, mood, open),
-            Edit::Register { file, format, list, entry, made } => {
+            Edit::Register { file, format, list, entry, path, made } => {
+                let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
                 if let Some((made, text)) = made {
                     match self.bytes(made)? {
                         None => self.put(made, Some(text.clone().into_bytes()))?,
                         Some(_) if mood == Mood::Again => {}
                         Some(bytes) if bytes == text.as_bytes() => {}
-                        Some(_) if entry_like(&self.document(file, *format)?, file, list, entry)?.is_some() => {}
+                        Some(_) if known(&self.document(file, *format)?)? => {}
                         Some(_) => return Err(EditError::Exists { file: made.clone() }),
                     }
                 }
                 let document = self.document(file, *format)?;
-                if entry_like(&document, file, list, entry)?.is_none() {
+                if !known(&document)? {
                     let at = document.find_one(list).map_err(in_file(file))?;
                     let bytes = document.append(&at, None, entry).map_err(in_file(file))?;
                     self.put(file, Some(bytes))?;
                 }
                 Ok(())
             }
-            Edit::Unregister { file, format, list, entry, made } => {
+            Edit::Unregister { file, format, list, entry, made, .. } => {
                 if let Some((made, text)) = made {
                     let empty = match self.bytes(made)? {
                         None => true,
@@ -731,6 +732,17 @@ fn entry_like(document: &Document, file: &Path, list: &str, entry: &str) -> Made
     Ok(children.iter().position(|place| place.of(document.value()) == wanted.as_ref()))
 }
 
+/// Whether a list of libraries has an entry already that leads where a new one would, whatever else it says by now.
+fn is_known(document: &Document, file: &Path, (list, path): (&str, Option<&str>), entry: &str) -> Made<bool> {
+    let Some(path) = path else { return Ok(entry_like(document, file, list, entry)?.is_some()) };
+    let at = document.find_one(list).map_err(in_file(file))?;
+    let (_, new) = document.read_entry(&at, entry).map_err(in_file(file))?;
+    let place = find_in(&new, path).map_err(in_file(file))?.into_iter().next();
+    let says = place.and_then(|place| place.of(&new)?.as_str().map(str::to_string));
+    let leads = |entry: &Place| document.below(entry, path).is_ok_and(|text| text.is_some() && text == says);
+    Ok(document.children(&at).unwrap_or_default().iter().any(leads))
+}
+
 fn same_value(one: &[u8], other: &[u8], format: Format) -> bool {
     let read = |bytes: &[u8]| Document::parse(bytes.to_vec(), format).map(|document| document.value().clone());
     match (read(one), read(other)) {
@@ -768,6 +780,7 @@ mod tests {
                     file: self.path("places.json"),
                     list: "$.places".into(),
                     entry: "{\"folder\": \"/b\"}".into(),
+                    path: None,
                     made: Some((self.path("b.json"), EMPTY.into())),
                 },
                 Edit::Travel {

@@ -226,6 +226,34 @@ fn a_games_own_file_and_what_its_library_says_of_it_go_with_it_and_come_back_in_
     world.judge(&GAMES, true, "and the second, whose originals were gone");
 }
 
+#[test]
+fn several_games_go_to_one_new_library_in_one_haul_and_it_is_listed_once() {
+    let world = World::new();
+    let before = world.written();
+    let site = world.site(None);
+    let found = survey(&site, Vec::new(), &|_| {});
+    let mut draft = Draft::default();
+    for game in &found.games {
+        draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+    }
+    let plan = plan(&site, &found, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    assert_eq!(plan.items.len(), 3);
+    let haul = world.haul(&plan, None).unwrap();
+    world.judge(&on(["newhold", "newhold", "newhold"]), false, "all three");
+    world.undo(haul);
+    let lines = |files: &BTreeMap<PathBuf, String>| -> BTreeMap<PathBuf, Vec<String>> {
+        let sorted = |text: &String| {
+            let mut lines: Vec<String> = text.lines().map(str::to_string).collect();
+            lines.sort();
+            lines
+        };
+        files.iter().map(|(file, text)| (file.clone(), sorted(text))).collect()
+    };
+    assert_eq!(lines(&world.written()), lines(&before));
+    assert!(!world.top().join("drives/newhold/shelf").exists());
+}
+
 /// Fails every act on a record from the n-th on, as if the program had been killed there.
 #[derive(Debug)]
 struct Killed {

@@ -486,7 +486,8 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
         }
     }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
-    Ok(Edit::Register { file, format, list: libraries.list.clone(), entry, made })
+    let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
+    Ok(Edit::Register { file, format, list, entry, path, made })
 }
 
 /// The file that lists a launcher's libraries.
