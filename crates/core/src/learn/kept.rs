@@ -4,7 +4,7 @@
 //! Start at [`kept_list`].
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
@@ -13,7 +13,7 @@ use super::list::{Entry, GameList, ListAt, around, games_in, is_playable, scalar
 use super::pattern::{Pattern, PatternStep};
 use crate::platform::{self, Look};
 use crate::record::{Bases, Document, Place, Shape, Side, Source, Spelling, Step};
-use crate::trace::{leaves, shapes};
+use crate::trace::{files_naming, leaves, shapes};
 
 /// A sum is no number that stands there by chance.
 const NO_CHANCE: u64 = 1000;
@@ -22,6 +22,9 @@ const NO_CHANCE: u64 = 1000;
 const DEEP: usize = 3;
 const SMALL: u64 = 1 << 20;
 const MANY: usize = 20_000;
+
+/// Folders at the top of a library that are looked into.
+const SUBS: usize = 64;
 
 /// Files of a group that are looked at before all of them are.
 const PROBED: usize = 4;
@@ -52,6 +55,7 @@ pub(super) fn kept_list(libraries: &GameList) -> Option<GameList> {
     for library in &libraries {
         add_files(library, library, DEEP, &mut files);
     }
+    let folders = Folders::of(&libraries, &files);
     let mut alike: BTreeMap<(PathBuf, String), Vec<&InLibrary>> = BTreeMap::new();
     let mut same: BTreeMap<&Path, Vec<&InLibrary>> = BTreeMap::new();
     for one in &files {
@@ -59,8 +63,11 @@ pub(super) fn kept_list(libraries: &GameList) -> Option<GameList> {
         alike.entry((folder.into(), end.to_string_lossy().into_owned())).or_default().push(one);
         same.entry(&one.2).or_default().push(one);
     }
-    let each = alike.values().filter(|group| group.len() > 1).filter_map(|group| file_for_each(&libraries, group));
-    let one = same.values().filter_map(|group| list_in_each(&libraries, group));
+    let each =
+        alike.values().filter(|group| group.len() > 1).filter_map(|group| file_for_each(&libraries, group, &folders));
+    // One game in each library makes a list of them all as well.
+    let names = |group: &&Vec<&InLibrary>| group.iter().map(|file| folders.named_in(&file.1)).sum::<usize>() > 1;
+    let one = same.values().filter(names).filter_map(|group| list_in_each(&libraries, group, &folders));
     each.chain(one)
         .filter(|list| !lies_in_a_game(list))
         .max_by_key(|list| (list.dirs().count(), list.entries.iter().map(|entry| entry.scalars.len()).max()))
@@ -92,9 +99,60 @@ fn add_files(library: &Path, folder: &Path, depth: usize, files: &mut Vec<InLibr
     }
 }
 
+/// Folders of libraries in which games may lie, and which files may name them.
+struct Folders {
+    /// Of a library and a folder's name: where in the library there is one.
+    places: HashMap<PathBuf, HashMap<String, BTreeSet<PathBuf>>>,
+    /// How many of the names a file may hold.
+    naming: HashMap<PathBuf, usize>,
+}
+
+impl Folders {
+    fn of(libraries: &[PathBuf], files: &[InLibrary]) -> Self {
+        let names_in = |folder: &Path| -> Vec<String> {
+            let entries = platform::read_dir(folder).into_iter().flatten().flatten();
+            let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
+            folders.filter_map(|entry| entry.file_name().into_string().ok()).collect()
+        };
+        let mut places: HashMap<PathBuf, HashMap<String, BTreeSet<PathBuf>>> = HashMap::new();
+        for library in libraries {
+            // Its own, those at its top, and those in which such files lie.
+            let tops = names_in(library).into_iter().map(PathBuf::from).take(SUBS);
+            let own = files.iter().filter(|file| file.0 == *library).filter_map(|file| file.2.parent());
+            let subs: BTreeSet<PathBuf> = tops.chain(own.map(Path::to_path_buf)).chain([PathBuf::new()]).collect();
+            let known = places.entry(library.clone()).or_default();
+            for sub in subs {
+                for name in names_in(&library.join(&sub)) {
+                    known.entry(name).or_default().insert(sub.clone());
+                }
+            }
+        }
+        let names: BTreeSet<&str> = places.values().flat_map(HashMap::keys).map(String::as_str).collect();
+        let names: Vec<&str> = names.into_iter().collect();
+        let paths: Vec<PathBuf> = files.iter().map(|file| file.1.clone()).collect();
+        let mut naming: HashMap<PathBuf, usize> = HashMap::new();
+        for file in files_naming(&names, &paths).into_iter().flatten() {
+            *naming.entry(file).or_default() += 1;
+        }
+        Self { places, naming }
+    }
+
+    /// How many names of folders a file may hold.
+    fn named_in(&self, file: &Path) -> usize {
+        self.naming.get(file).copied().unwrap_or(0)
+    }
+
+    /// Where in a library there are folders of a name.
+    fn called(&self, library: &Path, name: &str) -> impl Iterator<Item = &PathBuf> {
+        self.places.get(library).and_then(|places| places.get(name)).into_iter().flatten()
+    }
+}
+
 /// What leads to folders of its library in a file.
-fn leads_in((library, file, below): &InLibrary) -> Option<LeadFile> {
-    let subs = subs_of(library, below);
+fn leads_in((library, file, _): &InLibrary, folders: &Folders) -> Option<LeadFile> {
+    if folders.named_in(file) == 0 {
+        return None;
+    }
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
         let mut leads = Vec::new();
@@ -103,15 +161,17 @@ fn leads_in((library, file, below): &InLibrary) -> Option<LeadFile> {
                 continue;
             }
             let lead = |dir: PathBuf, sub: Option<PathBuf>| {
-                let is_one = dir != *library && !file.starts_with(&dir) && dir.look_is_dir();
+                let is_one = dir != *library && !file.starts_with(&dir);
                 is_one.then(|| (LeadKey { place: place.clone(), sub }, dir))
             };
             if text.contains(['/', '\\']) {
                 let read = Spelling::read(&text, &Bases::default());
-                let path = read.ok().map(|(_, path)| path).filter(|path| path.starts_with(library));
+                let path =
+                    read.ok().map(|(_, path)| path).filter(|path| path.starts_with(library) && path.look_is_dir());
                 leads.extend(path.and_then(|path| lead(path, None)));
             } else {
-                leads.extend(subs.iter().filter_map(|sub| lead(library.join(sub).join(&text), Some(sub.clone()))));
+                let called = folders.called(library, &text);
+                leads.extend(called.filter_map(|sub| lead(library.join(sub).join(&text), Some(sub.clone()))));
             }
         }
         if !leads.is_empty() {
@@ -119,15 +179,6 @@ fn leads_in((library, file, below): &InLibrary) -> Option<LeadFile> {
         }
     }
     None
-}
-
-/// Folders in which the games of a library may lie: its own, that of the file, and those at its top.
-fn subs_of(library: &Path, below: &Path) -> BTreeSet<PathBuf> {
-    let mut subs = BTreeSet::from([PathBuf::new(), below.parent().unwrap_or(Path::new("")).to_path_buf()]);
-    let entries = platform::read_dir(library).into_iter().flatten().flatten();
-    let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
-    subs.extend(folders.take(64).map(|entry| PathBuf::from(entry.file_name())));
-    subs
 }
 
 /// The key by which most files lead to folders of their own.
@@ -158,13 +209,13 @@ fn exact(place: &Place) -> Option<Pattern> {
 }
 
 /// A file for each game, of those of one folder in each library that end alike.
-fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary]) -> Option<GameList> {
+fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) -> Option<GameList> {
     // Most files of a library are a game's own: a few tell.
-    let probed = group.iter().step_by(group.len().div_ceil(PROBED)).filter_map(|file| leads_in(file)).count();
+    let probed = group.iter().step_by(group.len().div_ceil(PROBED)).filter_map(|file| leads_in(file, folders)).count();
     if probed == 0 {
         return None;
     }
-    let files: Vec<LeadFile> = group.iter().filter_map(|file| leads_in(file)).collect();
+    let files: Vec<LeadFile> = group.iter().filter_map(|file| leads_in(file, folders)).collect();
     let (key, count) = best_key(&files)?;
     let shape = files.iter().find(|file| file.leads.iter().any(|lead| lead.0 == key))?.shape;
     // Files beside that say something else are of games that are not here, if most are of games that are.
@@ -190,8 +241,8 @@ fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary]) -> Option<GameList
 }
 
 /// A list of the games of each library, in a file of the same name.
-fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary]) -> Option<GameList> {
-    let files: Vec<LeadFile> = group.iter().filter_map(|file| leads_in(file)).collect();
+fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) -> Option<GameList> {
+    let files: Vec<LeadFile> = group.iter().filter_map(|file| leads_in(file, folders)).collect();
     let shape = files.first()?.shape;
     // The step that tells entries apart, and what is the same before and behind it.
     type Around = (Vec<Step>, Vec<Step>, Option<PathBuf>);
