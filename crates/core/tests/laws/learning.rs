@@ -492,7 +492,8 @@ fn moved_by_what_is_learned(site: &Site, title: &str) -> PathBuf {
 #[test]
 fn which_library_a_game_is_in_is_a_record_wherever_it_stands_beside_its_id() {
     let names = ["Fen", "Moor Two", "gull"].map(str::to_string);
-    let shapes: [(&str, fn(&Path, usize) -> serde_json::Value); 3] = [
+    type Text = fn(&Path, usize) -> serde_json::Value;
+    let shapes: [(&str, Text); 3] = [
         ("in.json", |root, _| serde_json::json!({"a-0": root, "a-1": root, "a-2": root})),
         ("in.json", |root, _| {
             let one = |n: usize| serde_json::json!({"of": format!("a-{n}"), "shelf": root});
@@ -534,7 +535,8 @@ fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn
         serde_json::json!({"shelves": [{"at": roots[0], "x": one}, {"at": roots[1], "x": two}]}).to_string()
     };
     let json = |of: [&str; 2]| of.map(serde_json::Value::from);
-    let cases: [(&str, [serde_json::Value; 2], fn(usize) -> serde_json::Value); 6] = [
+    type Case = (&'static str, [serde_json::Value; 2], fn(usize) -> serde_json::Value);
+    let cases: [Case; 6] = [
         ("ids in a text", json(["a-0,a-2", "a-1,a-3"]), |_| 0.into()),
         ("ids in words", json(["a-0 a-2", "a-1 a-3"]), |_| 0.into()),
         ("names of folders", json(["Fen; gull", "Moor Two; Tarn"]), |_| 0.into()),
