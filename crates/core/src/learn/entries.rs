@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
-use super::kept::kept_list;
+use super::in_libraries::list_in_libraries;
 use super::list::{AboveSeen, Entry, GameList, ListAt, around, games_in, is_of_games, scalars_of};
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
@@ -28,7 +28,7 @@ pub(super) struct LauncherLists {
 impl LauncherLists {
     /// The list that lies in the launcher's own folder.
     pub fn at_home(&self) -> &GameList {
-        if self.games.is_kept() { self.libraries.first().unwrap_or(&self.games) } else { &self.games }
+        if self.games.lies_in_libraries() { self.libraries.first().unwrap_or(&self.games) } else { &self.games }
     }
 }
 
@@ -65,18 +65,18 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
     }
     // What lies in the libraries of a launcher goes with its games: it is the list, whatever else names them.
     for list in &libraries {
-        if let Some(kept) = kept_list(list) {
+        if let Some(kept) = list_in_libraries(list) {
             let home = folder_of(site, list.file(), evidence);
             by_home.insert(home, vec![kept]);
         }
     }
-    let kept: Vec<GameList> = by_home.values().flatten().filter(|list| list.is_kept()).cloned().collect();
+    let kept: Vec<GameList> = by_home.values().flatten().filter(|list| list.lies_in_libraries()).cloned().collect();
     let lies_kept = |list: &GameList| {
         let within = |kept: &GameList| match &kept.at {
             ListAt::InLibraries { libraries, .. } => libraries.iter().any(|library| list.file().starts_with(library)),
             _ => false,
         };
-        !list.is_kept() && kept.iter().any(within)
+        !list.lies_in_libraries() && kept.iter().any(within)
     };
     let mut all = Vec::new();
     for (home, mut lists) in by_home {

@@ -63,7 +63,7 @@ impl Home {
     /// Whether its records lie among the games, so that they would have to go where these go.
     pub fn is_beside_games(&self, list: &GameList) -> bool {
         let above: BTreeSet<&Path> = list.dirs().filter_map(Path::parent).collect();
-        if list.is_kept() {
+        if list.lies_in_libraries() {
             return false;
         }
         let folder = match &list.at {

@@ -6,7 +6,7 @@ use std::path::Path;
 use serde_json::Value;
 
 use super::above::says_its_library;
-use super::kept::{OwnFile, own_file, sums_of};
+use super::in_libraries::{OwnFile, own_file, sums_of};
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::{PatternStep, step_text};
 use super::roles::Roles;

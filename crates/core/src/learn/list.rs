@@ -125,7 +125,7 @@ impl GameList {
     }
 
     /// Whether it lies in the libraries.
-    pub fn is_kept(&self) -> bool {
+    pub fn lies_in_libraries(&self) -> bool {
         matches!(self.at, ListAt::InLibraries { .. })
     }
 

@@ -7,7 +7,7 @@ mod above;
 mod entries;
 mod evidence;
 mod home;
-mod kept;
+mod in_libraries;
 mod libraries;
 mod list;
 mod pattern;
@@ -229,7 +229,9 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         |one: &LauncherLists| paths.is_empty() || one.games.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
     let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
     // Files in libraries may lie deeper than others that are looked at.
-    evidence.add(lists.iter().filter(|one| one.games.is_kept()).flat_map(|one| &one.games.entries).map(|e| &e.file));
+    evidence.add(
+        lists.iter().filter(|one| one.games.lies_in_libraries()).flat_map(|one| &one.games.entries).map(|e| &e.file),
+    );
     // Of a long list some games are looked at closely.
     let close = FIRST + FURTHER * ROUNDS;
     evidence.know(lists.iter().flat_map(|one| one.games.dirs().take(close)).map(Path::to_path_buf).collect());

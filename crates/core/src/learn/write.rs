@@ -84,7 +84,7 @@ pub(super) fn profile(
         quoted(&list.shape.to_string())
     ));
     out.push_str(&entries_line(list));
-    if list.is_kept() {
+    if list.lies_in_libraries() {
         out.push_str("travels = true\n");
     }
     let lines = [

@@ -153,7 +153,7 @@ mod tests {
     use crate::record::{Edit, FileChange, Files, Format, Rewrite};
 
     const JSON: &str = "{\"libs\": [\n  {\"at\": \"/a\", \"n\": 2, \"sum\": 12, \"has\": {\"x\": 5, \"y\": 7}, \"ids\": [\"x\", \"y\"]},\n  {\"at\": \"/b\", \"n\": 0, \"sum\": 0, \"has\": {}, \"ids\": []}\n]}\n";
-    const NESTED: &str = "\"libs\"\n{\n\t\"0\"\n\t{\n\t\t\"at\"\t\t\"/a\"\n\t\t\"n\"\t\t\"2\"\n\t\t\"has\"\n\t\t{\n\t\t\t\"x\"\t\t\"5\"\n\t\t\t\"y\"\t\t\"7\"\n\t\t}\n\t}\n\t\"1\"\n\t{\n\t\t\"at\"\t\t\"/b\"\n\t\t\"n\"\t\t\"0\"\n\t\t\"has\"\n\t\t{\n\t\t}\n\t}\n}\n";
+    const NESTED: &str = "\"libs\"\n{\n\t\"0\"\n\t{\n\t\t\"at\" \"/a\"\n\t\t\"n\" \"2\"\n\t\t\"has\"\n\t\t{\n\t\t\t\"x\" \"5\"\n\t\t\t\"y\" \"7\"\n\t\t}\n\t}\n\t\"1\"\n\t{\n\t\t\"at\" \"/b\"\n\t\t\"n\" \"0\"\n\t\t\"has\"\n\t\t{\n\t\t}\n\t}\n}\n";
     const BRACES: &str =
         "libs {\n  one { at = \"/a\"; n = 2; has { x = 5; y = 7; } }\n  two { at = \"/b\"; n = 0; has { } }\n}\n";
 

@@ -320,11 +320,11 @@ fn files_of_a_launcher_are_learned_wherever_they_lie_and_however_they_name_a_gam
             vec![(home.join(format!("titles/t{nr}77/info.json")), text)]
         }),
         ("drives/swift/Kite", |_, home, nr, name, at| {
-            vec![(home.join(format!("apps/app-{nr}.ini")), format!("[app]\nname={name}\ndir={}\n", at.display()))]
+            vec![(home.join(format!("berths/of-{nr}.ini")), format!("[berth]\nname={name}\ndir={}\n", at.display()))]
         }),
         ("home/.config/kite", |_, home, nr, name, at| {
             let main = serde_json::json!({"nr": 100 + nr, "name": name, "dir": at}).to_string();
-            let parts = serde_json::json!({"app": 100 + nr, "root": at.parent(), "folder": name}).to_string();
+            let parts = serde_json::json!({"of": 100 + nr, "root": at.parent(), "folder": name}).to_string();
             vec![(home.join("list.jsonl"), main + "\n"), (home.join("parts.jsonl"), parts + "\n")]
         }),
         ("home/.kite", |_, home, nr, name, at| {

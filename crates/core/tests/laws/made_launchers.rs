@@ -104,7 +104,7 @@ fn style(dice: &mut Dice) -> Style {
         "kept.ledger",
     ]);
     let words = [
-        dice.one(&["path", "where", "dir", "installdir", "q7"]),
+        dice.one(&["path", "where", "dir", "seat", "q7"]),
         dice.one(&["id", "code", "uid", "name2"]),
         dice.one(&["title", "heading", "caption", "shown"]),
         dice.one(&["size", "weight", "b"]),
@@ -215,11 +215,11 @@ fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, St
     } else if let Some(end) = style.format.strip_prefix("kept.") {
         for (game, entry) in games[..installed].iter().zip(&entries) {
             let shelf = PathBuf::from(shelf_of(style, &game.root));
-            out.insert(shelf.join(format!("notes/app_{}.{end}", game.id)), one_file(end, entry));
+            out.insert(shelf.join(format!("notes/of-{}.{end}", game.id)), one_file(end, entry));
         }
     } else if let Some(end) = style.format.strip_prefix("each.") {
         for (game, entry) in games.iter().zip(&entries) {
-            out.insert(home.join(format!("installed/app_{}.{end}", game.id)), one_file(end, entry));
+            out.insert(home.join(format!("by game/of-{}.{end}", game.id)), one_file(end, entry));
         }
     } else {
         let (name, text) = match style.format {
@@ -324,7 +324,7 @@ fn nested_list(format: &str, games: &[MadeGame], entries: &[Entry]) -> String {
             if blocks {
                 writeln!(text, "  {key} = {};", quoted(value)).unwrap();
             } else {
-                writeln!(text, "\t\t\"{key}\"\t\t{}", quoted(value)).unwrap();
+                writeln!(text, "\t\t\"{key}\" {}", quoted(value)).unwrap();
             }
         }
         text.push_str(if blocks { "}\n" } else { "\t}\n" });
@@ -347,7 +347,7 @@ fn one_file(end: &str, entry: &Entry) -> String {
 
 /// The folder that a library's entry says, of the folder in which its games lie.
 fn shelf_of<'a>(style: &Style, root: &'a str) -> &'a str {
-    if style.deep { root.strip_suffix("/common").unwrap_or(root) } else { root }
+    if style.deep { root.strip_suffix("/rows").unwrap_or(root) } else { root }
 }
 
 /// What the list of libraries says of the games in one of them.
@@ -358,7 +358,7 @@ fn counted(style: &Style, here: &[&MadeGame]) -> Vec<(&'static str, serde_json::
     let number = |n: u64| if style.shelves == "nested" { serde_json::Value::from(n.to_string()) } else { n.into() };
     let map = || {
         let all: serde_json::Map<_, _> = here.iter().map(|game| (game.id.clone(), number(game.bytes))).collect();
-        ("apps", all.into())
+        ("within", all.into())
     };
     let sum = here.iter().map(|game| game.bytes).sum();
     match style.counters {
@@ -368,7 +368,7 @@ fn counted(style: &Style, here: &[&MadeGame]) -> Vec<(&'static str, serde_json::
         // Nested text has no lists.
         "ids" if style.shelves != "nested" => vec![("has", here.iter().map(|game| game.id.clone()).collect())],
         "objects" if style.shelves != "nested" => {
-            vec![("has", here.iter().map(|game| serde_json::json!({"app": game.id, "since": 7})).collect())]
+            vec![("has", here.iter().map(|game| serde_json::json!({"of": game.id, "since": 7})).collect())]
         }
         _ => Vec::new(),
     }
@@ -421,7 +421,7 @@ fn nested_members(value: &serde_json::Value, depth: usize, text: &mut String) {
     let indent = "\t".repeat(depth);
     for (name, value) in value.as_object().unwrap() {
         if let Some(says) = value.as_str() {
-            writeln!(text, "{indent}\"{name}\"\t\t{}", quoted(says)).unwrap();
+            writeln!(text, "{indent}\"{name}\" {}", quoted(says)).unwrap();
         } else {
             write!(text, "{indent}\"{name}\"\n{indent}{{\n").unwrap();
             nested_members(value, depth + 1, text);
@@ -457,7 +457,8 @@ fn nested_read(
     while let Some(line) = lines.next_if(|line| line.trim() != "}") {
         let bad = || format!("{line:?} is laid out otherwise");
         let rest = line.strip_prefix(&indent).filter(|rest| rest.starts_with('"')).ok_or_else(bad)?;
-        let (name, value) = rest.split_once("\t\t").unwrap_or((rest, ""));
+        let end = rest.find("\" ").map_or(rest.len(), |at| at + 1);
+        let (name, value) = (&rest[..end], rest[end..].trim_start());
         let value = if value.is_empty() {
             lines.next().filter(|line| *line == format!("{indent}{{")).ok_or_else(bad)?;
             let inner = nested_read(lines, depth + 1)?;
@@ -552,7 +553,7 @@ impl MadeWorld {
             let title = if dice.coin() { folder.clone() } else { format!("{folder}: the game") };
             let mut root = roots[usize::from(dice.below(3) == 0)].to_str().unwrap().to_string();
             if style.deep {
-                root.push_str("/common");
+                root.push_str("/rows");
             }
             let bytes = 70_000 + 1000 * n as u64;
             MadeGame { id, title, folder, root, bytes, ran: 1_700_000_000 + 86_400 * n as u64 }

@@ -292,7 +292,7 @@ fn files_that_speak_of_a_game_whose_name_goes_on_are_none_of_this_ones() {
                     ("xml", format!("<all>\n  <at>{xml}</at>\n  <b at=\"{xml}\"/>\n</all>\n")),
                     ("toml", format!("v = 1\nat = {json}\n")),
                     ("yaml", format!("v: 1\nat: '{yaml}'\nit: {json}\n")),
-                    ("dat", format!("\"games\"\n{{\n\t\"at\"\t\t{json}\n\t\"b\"\t\t\"1\"\n}}\n")),
+                    ("dat", format!("\"games\"\n{{\n\t\"at\" {json}\n\t\"b\" \"1\"\n}}\n")),
                     ("cfg", format!("games {{\n  at = {json};\n  b = 1;\n}}\n")),
                 ] {
                     fs::write(folder.join(format!("list-{n}-{m}.{end}")), text).unwrap();

@@ -32,7 +32,7 @@ list = "$.shelves"
 path = "$.at"
 default = "none"
 new = "{drive}/shelf"
-new-entry = "\"{nr}\"\n\t{\n\t\t\"at\"\t\t\"{library}\"\n\t\t\"count\"\t\t\"0\"\n\t\t\"has\"\n\t\t{\n\t\t}\n\t}"
+new-entry = "\"{nr}\"\n\t{\n\t\t\"at\" \"{library}\"\n\t\t\"count\" \"0\"\n\t\t\"has\"\n\t\t{\n\t\t}\n\t}"
 
 [[libraries.holds]]
 selector = "$.has"
@@ -43,13 +43,13 @@ selector = "$.count"
 says = "count"
 
 [games]
-file = "{library}/notes/app_{id}.dat"
+file = "{library}/notes/of-{id}.dat"
 as = "nested"
-entries = "$.app"
+entries = "$.berth"
 travels = true
 title = "$.name"
 claim = "$.size"
-install = "{library}/common/{folder}"
+install = "{library}/rows/{folder}"
 
 [[games.records]]
 selector = "$.dir"
@@ -86,7 +86,7 @@ impl World {
         fs::create_dir_all(top.join("home/.config/gannet")).unwrap();
         fs::write(top.join("world.toml"), text).unwrap();
         for (_, _, folder, size, drive) in GAMES {
-            let game = top.join("drives").join(drive).join("shelf/common").join(folder);
+            let game = top.join("drives").join(drive).join("shelf/rows").join(folder);
             fs::create_dir_all(game.join("bin")).unwrap();
             fs::write(game.join("bin/go"), "#!/bin/sh\n").unwrap();
             fs::write(game.join("data.pak"), vec![3; size - 10]).unwrap();
@@ -126,18 +126,18 @@ impl World {
             let here: Vec<&Listed> = games.iter().filter(|game| game.4 == drive).collect();
             write!(
                 index,
-                "\t\"{nr}\"\n\t{{\n\t\t\"at\"\t\t\"{}\"\n\t\t\"count\"\t\t\"{}\"\n\t\t\"has\"\n\t\t{{\n",
+                "\t\"{nr}\"\n\t{{\n\t\t\"at\" \"{}\"\n\t\t\"count\" \"{}\"\n\t\t\"has\"\n\t\t{{\n",
                 shelf.display(),
                 here.len()
             )
             .unwrap();
             for (id, title, folder, size, _) in here {
-                writeln!(index, "\t\t\t\"{id}\"\t\t\"{size}\"").unwrap();
-                let launch = format!("'{}/common/{folder}/bin/go' --full", shelf.display());
+                writeln!(index, "\t\t\t\"{id}\" \"{size}\"").unwrap();
+                let launch = format!("'{}/rows/{folder}/bin/go' --full", shelf.display());
                 let text = format!(
-                    "\"app\"\n{{\n\t\"id\"\t\"{id}\"\n\t\"name\"\t\"{title}\"\n\t\"dir\"\t\"{folder}\"\n\t\"size\"\t\"{size}\"\n\t\"launch\"\t\"{launch}\"\n}}\n"
+                    "\"berth\"\n{{\n\t\"id\"\t\"{id}\"\n\t\"name\"\t\"{title}\"\n\t\"dir\"\t\"{folder}\"\n\t\"size\"\t\"{size}\"\n\t\"launch\"\t\"{launch}\"\n}}\n"
                 );
-                out.insert(shelf.join(format!("notes/app_{id}.dat")), text);
+                out.insert(shelf.join(format!("notes/of-{id}.dat")), text);
             }
             index.push_str("\t\t}\n\t}\n");
         }
@@ -169,7 +169,7 @@ impl World {
         };
         assert_eq!(sorted(self.written()), sorted(self.files(games, known)), "{when}");
         for (_, title, folder, size, drive) in games {
-            let game = self.top().join("drives").join(drive).join("shelf/common").join(folder);
+            let game = self.top().join("drives").join(drive).join("shelf/rows").join(folder);
             assert_eq!(fs::read(game.join("data.pak")).unwrap().len(), size - 10, "{when}: {title}");
         }
     }
@@ -306,7 +306,7 @@ fn a_file_that_the_other_library_has_already_or_that_is_gone_stops_a_haul_before
     let world = World::new();
     let taken = world.top().join("drives/newhold/shelf/notes");
     fs::create_dir_all(&taken).unwrap();
-    fs::write(taken.join("app_7.dat"), "x").unwrap();
+    fs::write(taken.join("of-7.dat"), "x").unwrap();
     let site = world.site(None);
     let found = survey(&site, Vec::new(), &|_| {});
     let mut draft = Draft::default();
@@ -315,5 +315,5 @@ fn a_file_that_the_other_library_has_already_or_that_is_gone_stops_a_haul_before
         Destination::Drive("newhold".into()),
     );
     assert!(plan(&site, &found, &draft, Policy::Hold).blocked());
-    assert_eq!(fs::read_to_string(taken.join("app_7.dat")).unwrap(), "x");
+    assert_eq!(fs::read_to_string(taken.join("of-7.dat")).unwrap(), "x");
 }

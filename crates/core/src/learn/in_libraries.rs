@@ -1,7 +1,7 @@
 //! Lists that a launcher keeps with its games: a file for each game, or one for all, in every library.
 //!
 //! Law: such files go with a game to another library, so that a list of theirs is the launcher's list whatever else names its games.
-//! Start at [`kept_list`].
+//! Start at [`list_in_libraries`].
 
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -49,7 +49,7 @@ struct LeadFile {
 }
 
 /// The list that lies in the libraries of a list of them, if there is one.
-pub(super) fn kept_list(libraries: &GameList) -> Option<GameList> {
+pub(super) fn list_in_libraries(libraries: &GameList) -> Option<GameList> {
     let libraries: Vec<PathBuf> = libraries.dirs().filter(|dir| dir.look_is_dir()).map(Path::to_path_buf).collect();
     let mut files: Vec<InLibrary> = Vec::new();
     for library in &libraries {
