@@ -53,8 +53,8 @@ impl Evidence {
     }
 
     /// Adds files that were found since.
-    pub fn add<'a>(&mut self, files: impl Iterator<Item = &'a PathBuf>) {
-        self.gathered.files.extend(files.cloned());
+    pub fn add(&mut self, files: &[PathBuf]) {
+        self.gathered.files.extend_from_slice(files);
         self.gathered.files.sort();
         self.gathered.files.dedup();
     }

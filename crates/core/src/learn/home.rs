@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
+use super::in_libraries::is_a_library;
 use super::list::{GameList, ListAt};
 use super::whose::folder_of;
 use crate::record::Letters;
@@ -61,8 +62,10 @@ impl Home {
     }
 
     /// Whether its records lie among the games, so that they would have to go where these go.
-    pub fn is_beside_games(&self, list: &GameList) -> bool {
-        let above: BTreeSet<&Path> = list.dirs().filter_map(Path::parent).collect();
+    pub fn is_beside_games(&self, site: &Site, list: &GameList) -> bool {
+        // The person's own folder holds launchers as well as games.
+        let above = list.dirs().filter_map(Path::parent).filter(|above| is_a_library(site, above));
+        let above: BTreeSet<&Path> = above.collect();
         if list.lies_in_libraries() {
             return false;
         }

@@ -4,7 +4,7 @@
 //! Start at [`list_in_libraries`].
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
@@ -13,6 +13,7 @@ use super::list::{Entry, GameList, ListAt, around, games_in, is_playable, scalar
 use super::pattern::{Pattern, PatternStep};
 use crate::platform::{self, Look};
 use crate::record::{Bases, Document, Place, Shape, Side, Source, Spelling, Step};
+use crate::site::Site;
 use crate::trace::{files_naming, leaves, shapes};
 
 /// A sum is no number that stands there by chance.
@@ -51,10 +52,14 @@ struct LeadFile {
 /// The list that lies in the libraries of a list of them, if there is one.
 pub(super) fn list_in_libraries(libraries: &GameList) -> Option<GameList> {
     let libraries: Vec<PathBuf> = libraries.dirs().filter(|dir| dir.look_is_dir()).map(Path::to_path_buf).collect();
-    let mut files: Vec<InLibrary> = Vec::new();
-    for library in &libraries {
-        add_files(library, library, DEEP, &mut files);
-    }
+    let files_of = |library: &PathBuf| {
+        let below = |file: PathBuf| {
+            let below = file.strip_prefix(library).ok()?.to_path_buf();
+            Some((library.clone(), file, below))
+        };
+        files_near_top(library, &|_| false).into_iter().filter_map(below).collect::<Vec<InLibrary>>()
+    };
+    let files: Vec<InLibrary> = libraries.iter().flat_map(files_of).collect();
     let folders = Folders::of(&libraries, &files);
     let mut alike: BTreeMap<(PathBuf, String), Vec<&InLibrary>> = BTreeMap::new();
     let mut same: BTreeMap<&Path, Vec<&InLibrary>> = BTreeMap::new();
@@ -81,22 +86,44 @@ fn lies_in_a_game(list: &GameList) -> bool {
     above.any(|dir| is_playable(dir) && games_in(dir) == 0)
 }
 
-/// Adds the small files near the top of a library.
-fn add_files(library: &Path, folder: &Path, depth: usize, files: &mut Vec<InLibrary>) {
-    for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
-        let (Ok(kind), path) = (entry.file_type(), entry.path()) else { continue };
-        if files.len() > MANY {
-            return;
+/// The small files near the top of a folder, those that lie less deep first: games have many, and theirs lie deeper.
+pub(super) fn files_near_top(top: &Path, is_left_out: &dyn Fn(&Path) -> bool) -> Vec<PathBuf> {
+    let (mut files, mut folders) = (Vec::new(), vec![top.to_path_buf()]);
+    for _ in 0..DEEP {
+        let mut deeper = Vec::new();
+        for folder in folders {
+            for entry in platform::read_dir(&folder).into_iter().flatten().flatten() {
+                let (Ok(kind), path) = (entry.file_type(), entry.path()) else { continue };
+                if kind.is_dir() && !is_left_out(&path) {
+                    deeper.push(path);
+                } else if kind.is_file() && path.look_own_meta().is_ok_and(|meta| meta.len() <= SMALL) {
+                    files.push(path);
+                }
+            }
+            if files.len() > MANY {
+                return files;
+            }
         }
-        if kind.is_dir() && depth > 1 {
-            add_files(library, &path, depth - 1, files);
-        } else if kind.is_file()
-            && path.look_own_meta().is_ok_and(|meta| meta.len() <= SMALL)
-            && let Ok(below) = path.strip_prefix(library)
-        {
-            files.push((library.into(), path.clone(), below.into()));
-        }
+        folders = deeper;
     }
+    files
+}
+
+/// Whether a folder is one of a launcher's games and no more: not one in which the person's own folders lie.
+pub(super) fn is_a_library(site: &Site, folder: &Path) -> bool {
+    let places = &site.places;
+    let own = [&places.home, &places.config, &places.data, &places.state];
+    let holds_drives = site.drives.iter().any(|drive| drive.root != folder && drive.root.starts_with(folder));
+    !holds_drives && !own.into_iter().any(|place| place.starts_with(folder))
+}
+
+/// The small files that lie with a launcher's games, and not in them: what names a game there has to go with it.
+pub(super) fn files_beside(site: &Site, games: &GameList, libraries: &[GameList]) -> Vec<PathBuf> {
+    let games: HashSet<&Path> = games.dirs().collect();
+    let above = games.iter().filter_map(|dir| dir.parent());
+    let tops: BTreeSet<&Path> = libraries.iter().flat_map(GameList::dirs).chain(above).collect();
+    let tops = tops.into_iter().filter(|top| is_a_library(site, top));
+    tops.flat_map(|top| files_near_top(top, &|folder| games.contains(folder))).collect()
 }
 
 /// Folders of libraries in which games may lie, and which files may name them.

@@ -228,10 +228,9 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     let wanted =
         |one: &LauncherLists| paths.is_empty() || one.games.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
     let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
-    // Files in libraries may lie deeper than others that are looked at.
-    evidence.add(
-        lists.iter().filter(|one| one.games.lies_in_libraries()).flat_map(|one| &one.games.entries).map(|e| &e.file),
-    );
+    for one in &lists {
+        evidence.add(&in_libraries::files_beside(site, &one.games, &one.libraries));
+    }
     // Of a long list some games are looked at closely.
     let close = FIRST + FURTHER * ROUNDS;
     evidence.know(lists.iter().flat_map(|one| one.games.dirs().take(close)).map(Path::to_path_buf).collect());
@@ -310,7 +309,7 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         launcher.doubt = Some(Doubt::OneGame);
         return launcher;
     }
-    if home.is_beside_games(list) {
+    if home.is_beside_games(site, list) {
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
     }

@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use super::in_libraries::is_a_library;
 use super::list::GameList;
 use super::rehearsal::rehearsed;
 use super::{Doubt, LearnedGame, LearnedLauncher};
@@ -46,7 +47,7 @@ pub(super) fn unsound(
     launcher.covered = 0;
     for (dir, finds) in finds {
         let Some(game) = by_dir.get(&real_path(dir)) else { continue };
-        if let Some(doubt) = stays_beside(&found, game, finds) {
+        if let Some(doubt) = stays_beside(site, &found, game, finds) {
             return Some(doubt);
         }
         match missed(game, &launcher.home, finds) {
@@ -87,8 +88,8 @@ fn shared_record(by_dir: &BTreeMap<PathBuf, &FoundGame>) -> Option<Doubt> {
 }
 
 /// A file that lies with the games, names this one, and would not go with it: the other library would not know the game.
-fn stays_beside(found: &FoundLauncher, game: &FoundGame, finds: &[Find]) -> Option<Doubt> {
-    let library = game.library.as_deref().or(game.install.parent())?;
+fn stays_beside(site: &Site, found: &FoundLauncher, game: &FoundGame, finds: &[Find]) -> Option<Doubt> {
+    let library = game.library.as_deref().or(game.install.parent()).filter(|folder| is_a_library(site, folder))?;
     let goes = |file: &Path| game.entry.travels && file == game.entry.file;
     let in_a_game = |file: &Path| found.games.iter().any(|other| file.starts_with(&other.install));
     let was = |find: &Find| matches!(find.sure, Sure::Log | Sure::Backup | Sure::Cache);

@@ -575,3 +575,60 @@ fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn
     let learned = learn(&site, &[], &[], &|_| {});
     assert!(learned.launchers[0].doubt.is_none(), "the top of a drive is no folder of games");
 }
+
+#[test]
+fn files_that_lie_with_the_games_and_would_stay_behind_are_a_reason_not_to_learn() {
+    let names = ["Fen", "Moor Two", "gull"].map(str::to_string);
+    let learned = |deep: &str, write: &dyn Fn(&Path, &str)| {
+        let (_folder, site, top) = world_of(&names);
+        let (from, shelf) = (top.join("drives/swift/g"), top.join("drives/swift").join(deep));
+        fs::create_dir_all(shelf.parent().unwrap()).unwrap();
+        fs::rename(&from, &shelf).unwrap();
+        let one = |(nr, name): (usize, &String)| serde_json::json!({"nr": format!("a-{nr}"), "called": name, "at": shelf.join(name)});
+        let list: Vec<_> = names.iter().enumerate().map(one).collect();
+        fs::write(top.join("home/.config/kite/list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+        for name in &names {
+            write(&shelf, name);
+        }
+        learn(&site, &[], &[], &|_| {}).launchers[0].doubt.clone()
+    };
+    for deep in ["h", "far/below/all/of/it"] {
+        assert_eq!(learned(deep, &|_, _| {}), None, "{deep}");
+        let note = |shelf: &Path, name: &str, file: &str, bytes: &[u8]| {
+            fs::create_dir_all(shelf.join("notes")).unwrap();
+            fs::write(shelf.join("notes").join(file.replace('%', name)), bytes).unwrap();
+        };
+        let by_name = learned(deep, &|shelf, name| {
+            note(shelf, name, "%.json", serde_json::json!({"in": name, "v": 1}).to_string().as_bytes());
+        });
+        assert_eq!(by_name, Some(Doubt::Beside), "{deep}");
+        let binary = learned(deep, &|shelf, name| {
+            note(
+                shelf,
+                name,
+                "of %.bin",
+                &[&[0, 1, 2, 7][..], shelf.join(name).as_os_str().as_encoded_bytes(), &[0, 9]].concat(),
+            );
+        });
+        assert!(matches!(binary, Some(Doubt::Beside | Doubt::NotUnderstood(_))), "{deep}: {binary:?}");
+        // What says nothing of a game may lie there.
+        assert_eq!(learned(deep, &|shelf, name| note(shelf, name, "%.txt", b"read me")), None, "{deep}");
+    }
+}
+
+#[test]
+fn games_in_the_persons_own_folder_do_not_make_all_that_lies_there_theirs() {
+    let names = ["Fen", "Moor Two"].map(str::to_string);
+    let (_folder, site, top) = world_of(&names);
+    let mut list = Vec::new();
+    for (nr, name) in names.iter().enumerate() {
+        fs::rename(top.join("drives/swift/g").join(name), top.join("home").join(name)).unwrap();
+        list.push(serde_json::json!({"nr": format!("a-{nr}"), "called": name, "at": top.join("home").join(name)}));
+    }
+    fs::write(top.join("home/.config/kite/list.json"), serde_json::json!({"all": list}).to_string()).unwrap();
+    fs::create_dir_all(top.join("home/.config/other")).unwrap();
+    fs::write(top.join("home/.config/other/seen.json"), serde_json::json!({"name": "Fen"}).to_string()).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {});
+    let kite = learned.launchers.iter().find(|one| one.name == "Kite").unwrap();
+    assert_eq!(kite.doubt, None);
+}
