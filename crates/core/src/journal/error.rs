@@ -54,7 +54,7 @@ pub enum JournalError {
     },
 }
 
-pub(crate) const VERSION: i64 = 8;
+pub(crate) const VERSION: i64 = 9;
 
 /// What the journal gives, or why it does not.
 pub(crate) type Journaled<T> = Result<T, JournalError>;

@@ -222,7 +222,10 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
         // Version 7 finds items by their game, and keeps no record file of what is over.
         all.execute_batch(&format!("create index of_game on lot({GAME});"))?;
     }
-    use_the_words_of_version_8(&all)?;
+    if version < 8 {
+        use_the_words_of_version_8(&all)?;
+    }
+    // Version 9 has further edits in its plans: an older program would not read them.
     forget_contents(&all, None)?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()

@@ -12,7 +12,7 @@ use crate::disk::Disk;
 use crate::item::{Left, Links, PlannedItem, Policy, Proof, Stage, StageKind, Strategy, Trial, WhyLeft};
 use crate::journal::Hint;
 use crate::launcher::Origin;
-use crate::record::{Content, FileChange};
+use crate::record::{Content, Edit, FileChange, Following, Format, HeldPart, LibrarySays, Rewrite};
 use crate::site::{DriveSpeed, Run, Speeds};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
@@ -319,6 +319,51 @@ fn a_journal_of_the_seventh_version_says_the_same_in_the_words_of_the_eighth() {
     let old = "select count(*) from lot where stage like '%repoint%' or stage like '%giv%' or stage like '%returned%' or planned like '%adopt%'
       or planned like '%spare%' or planned like '%set-aside%' or json_extract(planned, '$.origin') is null";
     assert_eq!(db.query_row(old, [], |row| row.get::<_, i64>(0)).unwrap(), 0, "and none of the old words is left");
+}
+
+#[test]
+fn a_journal_of_the_eighth_version_is_brought_up_and_plans_may_hold_what_goes_with_a_game() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = database(&site(folder.path()));
+    std::fs::create_dir_all(file.parent().unwrap()).unwrap();
+    let db = rusqlite::Connection::open(&file).unwrap();
+    db.execute_batch(include_str!("version8.sql")).unwrap();
+    drop(db);
+    let told = || {
+        let history = History::of(&site(folder.path())).unwrap();
+        let items = history.hauls.iter().flat_map(|haul| &haul.items);
+        let items: Vec<_> = items.map(|item| (item.planned.clone(), item.stage.clone())).collect();
+        (items, history.lines)
+    };
+    let before = told();
+    assert_eq!(before.0.len(), 8);
+    let journal = open(folder.path());
+    assert_eq!(told(), before, "brought up, it says the same");
+    let part = HeldPart { selector: "$.has".into(), says: LibrarySays::Games, id: Some("$.of".into()) };
+    let edits = vec![
+        Edit::Follow(Following {
+            file: "/r/shelves".into(),
+            format: Format::Nested,
+            list: "$.all".into(),
+            path: "$.at".into(),
+            from: "/a".into(),
+            to: "/b".into(),
+            id: "7".into(),
+            bytes: 9,
+            parts: vec![part],
+        }),
+        Edit::Relocate {
+            from: "/a/7".into(),
+            to: "/b/7".into(),
+            format: Format::Json,
+            rewrites: vec![Rewrite::of_value("$.at", "/a/x", "/b/x")],
+        },
+    ];
+    let haul = journal.begin(&[(PlannedItem { edits: edits.clone(), ..planned("new") }, None)], Policy::Hold, None);
+    let read = journal.haul(haul.unwrap()).unwrap().unwrap();
+    assert_eq!(read.items[0].planned.edits, edits);
+    let db = rusqlite::Connection::open(&file).unwrap();
+    assert_eq!(db.pragma_query_value(None, "user_version", |row| row.get::<_, i64>(0)).unwrap(), 9);
 }
 
 #[test]

@@ -79,6 +79,8 @@ pub struct Style {
     shelves: &'static str,
     /// Whether games lie in a folder of each library.
     deep: bool,
+    /// Whether a library is listed that has no games, and where it is.
+    empty: Option<String>,
 }
 
 fn style(dice: &mut Dice) -> Style {
@@ -130,6 +132,7 @@ fn style(dice: &mut Dice) -> Style {
         counters: dice.one(&["", "", "count", "map", "ids", "objects", "sum"]),
         shelves: dice.one(&["json", "json", "keyed", "nested", "yaml", "lines"]),
         deep: dice.below(3) == 0,
+        empty: (dice.below(3) == 0).then(String::new),
         uninstalled: dice.one(&["", "", "empty", "absent", "null"]),
     }
 }
@@ -377,6 +380,7 @@ fn counted(style: &Style, here: &[&MadeGame]) -> Vec<(&'static str, serde_json::
 /// The list of libraries: where games may lie. Its own file, in the launcher's folder.
 fn libraries(style: &Style, games: &[MadeGame]) -> Option<Vec<serde_json::Value>> {
     let mut roots: Vec<&str> = games.iter().map(|game| game.root.as_str()).collect();
+    roots.extend(style.empty.as_deref());
     roots.sort_unstable();
     roots.dedup();
     let entry = |(n, root): (usize, &&str)| {
@@ -533,7 +537,7 @@ pub struct MadeWorld {
 impl MadeWorld {
     pub fn new(seed: u64) -> Self {
         let mut dice = Dice(seed.wrapping_mul(7919) + 17);
-        let style = style(&mut dice);
+        let mut style = style(&mut dice);
         let folder = folder_in_memory();
         let top = folder.path().canonicalize().unwrap();
         let mut world = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
@@ -544,6 +548,11 @@ impl MadeWorld {
         fs::create_dir_all(top.join("home")).unwrap();
         fs::write(top.join("world.toml"), world).unwrap();
         let roots = [top.join("drives/swift/stuff"), top.join("drives/swift/more games")];
+        let none = top.join("drives/swift/later");
+        if let Some(empty) = &mut style.empty {
+            fs::create_dir_all(&none).unwrap();
+            none.to_str().unwrap().clone_into(empty);
+        }
         let numbers = dice.coin();
         let count = 2 + dice.below(5);
         let first = dice.below(FOLDERS.len());

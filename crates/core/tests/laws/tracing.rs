@@ -293,6 +293,10 @@ fn files_that_speak_of_a_game_whose_name_goes_on_are_none_of_this_ones() {
                     ("toml", format!("v = 1\nat = {json}\n")),
                     ("yaml", format!("v: 1\nat: '{yaml}'\nit: {json}\n")),
                     ("dat", format!("\"games\"\n{{\n\t\"at\" {json}\n\t\"b\" \"1\"\n}}\n")),
+                    ("ini", format!("[g]\nv=1\nat={text}\nit={json}\n")),
+                    ("conf", format!("v = 1\nat = {json}\n")),
+                    ("reg", format!("REGEDIT4\n\n[A]\n\"v\"=\"1\"\n\"at\"={json}\n")),
+                    ("txt", format!("first\n{text}\nlast\n")),
                     ("cfg", format!("games {{\n  at = {json};\n  b = 1;\n}}\n")),
                 ] {
                     fs::write(folder.join(format!("list-{n}-{m}.{end}")), text).unwrap();
