@@ -73,7 +73,7 @@ impl Document {
         // The first line of an entry stands behind the sign of its list, the others below it.
         let indent = text.lines().skip(1).map(|line| line.len() - line.trim_start().len()).min();
         let text = match (self.format(), indent) {
-            (Format::Yaml, Some(indent)) => format!("{}{text}", " ".repeat(indent)),
+            (Format::Yaml, Some(indent)) if !keyed => format!("{}{text}", " ".repeat(indent)),
             _ => text,
         };
         let read = Self::parse(text.into_bytes(), self.format()).map_err(|_| wrong())?;
@@ -118,8 +118,19 @@ impl Document {
                     }
                     _ => blank_before(text, last.0).to_string(),
                 };
-                let new = format!("{sign}{blank}{written}");
-                self.with(last.1..last.1, &new, &meant, list)
+                // What stands behind the last one on its line, a sign or a comment, is that one's.
+                let (tail, own_sign) = (self.tail(last.1).filter(|_| blank.contains('\n')), self.sign_behind(last.1));
+                let Some(tail) = tail else {
+                    return self.with(last.1..last.1, &format!("{sign}{blank}{written}"), &meant, list);
+                };
+                let sign = if own_sign.is_empty() { sign } else { "" };
+                let blank = if blank.contains("\r\n") || !text[last.1..].starts_with('\r') {
+                    blank
+                } else {
+                    blank.replacen('\n', "\r\n", 1)
+                };
+                let new = format!("{sign}{tail}{blank}{written}{own_sign}");
+                self.with(last.1..last.1 + tail.len(), &new, &meant, list)
             }
             ([], like) => {
                 let empty = span.len() >= 2 && text[span.start + 1..span.end - 1].trim().is_empty();
@@ -150,11 +161,39 @@ impl Document {
         sign_of(&self.text()[end..])
     }
 
-    /// The spans of entries without the end of their last line.
+    /// What stands behind an entry on its last line, if that is no more than a sign and a comment.
+    fn tail(&self, end: usize) -> Option<&str> {
+        let rest = &self.text()[end..];
+        let line = &rest[..rest.find(['\r', '\n']).unwrap_or(rest.len())];
+        let behind = line.trim_start_matches([' ', '\t']).trim_start_matches([';', ',']).trim();
+        let comment = ["#", "//", "--", ";"].into_iter().any(|sign| behind.starts_with(sign));
+        (behind.is_empty() || comment).then_some(line)
+    }
+
+    /// The spans of entries without the end of their last line, and without lines behind them that say nothing.
     fn trimmed_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let (span, children) = self.child_spans(list)?;
-        let end = |(start, end): (usize, usize)| (start, start + self.text()[start..end].trim_end().len());
+        let comments = self.format() == Format::Yaml;
+        let end = |(start, end): (usize, usize)| {
+            let mut own = self.text()[start..end].trim_end();
+            while comments
+                && let Some((before, last)) = own.rsplit_once('\n')
+                && last.trim_start().starts_with('#')
+            {
+                own = before.trim_end();
+            }
+            (start, start + own.len())
+        };
         Some((span, children.into_iter().map(end).collect()))
+    }
+
+    /// Where an entry begins with the sign of its list and the blanks before it, up to the line above.
+    fn start_of(&self, own: usize) -> usize {
+        let text = self.text();
+        let line = text[..own].rfind('\n').map_or(0, |n| n + 1);
+        let signed = self.format() == Format::Yaml && text[line..own].trim_matches([' ', '\t', '-']).is_empty();
+        let at = if signed { line } else { own };
+        at - blank_before(text, at).len()
     }
 
     fn remove_member(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
@@ -173,13 +212,11 @@ impl Document {
         let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || sign(c)).is_empty();
         let own_sign =
             own.1 + text[own.1..].find([';', ',']).filter(|_| !self.sign_behind(own.1).is_empty()).map_or(0, |n| n + 1);
-        let start = own.0 - blank_before(text, own.0).len();
         let cut = match nth {
-            _ if children.len() == 1 => start..own_sign,
-            0 if blank(&text[own.1..children[1].0]) => own.0..children[1].0,
+            0 if children.len() > 1 && blank(&text[own.1..children[1].0]) => own.0..children[1].0,
             n if n > 0 && blank(&text[children[n - 1].1..own.0]) => children[n - 1].1..own.1,
-            // A comment between them stays.
-            _ => own.0..own_sign,
+            // A comment between them stays; one on its own line goes with it.
+            _ => self.start_of(own.0)..self.tail(own.1).map_or(own_sign, |tail| own.1 + tail.len()),
         };
         self.with(cut, "", &meant, list)
     }
@@ -372,5 +409,99 @@ fn sign_of(gap: &str) -> &'static str {
         Some(b';') => ";",
         Some(b',') => ",",
         _ => "",
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Texts with two libraries, their format, the list, and a new one.
+    const TEXTS: [(&str, Format, &str, &str); 14] = [
+        ("{\"all\": [{\"at\": \"/a\"}, {\"at\": \"/b\"}]}", Format::Json, "$.all", "{\"at\": \"/n\"}"),
+        ("{\n  \"all\": [\n    {\"at\": \"/a\"}\n  ]\n}\n", Format::Json, "$.all", "{\"at\": \"/n\"}"),
+        ("{\"all\": {\"0\": {\"at\": \"/a\"}}}", Format::Json, "$.all", "\"1\": {\"at\": \"/n\"}"),
+        ("<r>\n  <l at=\"/a\"/>\n  <l at=\"/b\"/>\n</r>\n", Format::Xml, "$.r.l", "<l at=\"/n\"/>"),
+        ("all {\n  0 {\n    at = \"/a\";\n  }\n}\n", Format::Nested, "$.all", "1 {\n    at = \"/n\";\n  }"),
+        (
+            "all {\n  0 { at = \"/a\"; } # one\n  1 { at = \"/b\"; } # two\n}\n",
+            Format::Nested,
+            "$.all",
+            "2 { at = \"/n\"; }",
+        ),
+        (
+            "\"all\"\n{\n\t\"0\"\n\t{\n\t\t\"at\" \"/a\"\n\t}\n}\n",
+            Format::Nested,
+            "$.all",
+            "\"1\"\n\t{\n\t\t\"at\" \"/n\"\n\t}",
+        ),
+        ("v: 1\nall:\n  - at: /a\n    n: 1\n  - at: /b\n    n: 2\nz: 3\n", Format::Yaml, "$.all", "at: /n\n    n: 3"),
+        ("all:\n- at: '/a'\n# why\n- at: '/b'\n", Format::Yaml, "$.all", "at: '/n'"),
+        ("all:\n  - /a\n  - /b\n", Format::Yaml, "$.all", "/n"),
+        ("all:\n  0:\n    at: /a\n  1:\n    at: /b\n", Format::Yaml, "$.all", "2:\n    at: /n"),
+        ("/a\n/b\n", Format::Lines, "$", "/n"),
+        ("/a", Format::Lines, "$", "/n"),
+        ("# where\n/a\n", Format::Lines, "$", "/n"),
+    ];
+
+    #[test]
+    fn an_entry_that_comes_and_goes_leaves_every_other_byte_as_it_is() {
+        for (text, format, list, entry) in TEXTS {
+            for end in ["\n", "\r\n"].into_iter().take(if text.contains('\n') { 2 } else { 1 }) {
+                let (text, entry) = (text.replace('\n', end), entry.replace('\n', end));
+                let document = Document::parse(text.clone().into_bytes(), format).unwrap();
+                let at = document.find_one(list).unwrap();
+                let bytes = document.append(&at, None, &entry).unwrap_or_else(|why| panic!("{text:?}: {why}"));
+                let now = Document::parse(bytes, format).unwrap();
+                let (before, after) = (document.children(&at).unwrap(), now.children(&at).unwrap());
+                assert_eq!(after.len(), before.len() + 1, "{text:?}");
+                let same = |place: &Place| place.of(document.value()) == place.of(now.value());
+                assert!(before.iter().all(same), "{text:?}");
+                assert!(now.text().contains("/n"), "{text:?}");
+                for line in text.lines() {
+                    assert!(
+                        now.text().contains(line.trim_end_matches([',', ']', '}'])),
+                        "{text:?}: {line:?} is gone from {:?}",
+                        now.text()
+                    );
+                }
+                assert_eq!(
+                    now.text().matches("\r\n").count(),
+                    now.text().matches('\n').count() * usize::from(end.len() - 1),
+                    "{:?}",
+                    now.text()
+                );
+                let back = now.remove(&at, before.len()).unwrap_or_else(|why| panic!("{:?}: {why}", now.text()));
+                assert_eq!(String::from_utf8(back).unwrap(), text);
+            }
+        }
+    }
+
+    #[test]
+    fn an_entry_that_leaves_from_anywhere_leaves_the_others_and_what_stands_between_them() {
+        for (text, format, list, _) in TEXTS {
+            let document = Document::parse(text.as_bytes().to_vec(), format).unwrap();
+            let at = document.find_one(list).unwrap();
+            let children = document.children(&at).unwrap();
+            for nth in 0..children.len() {
+                // What has no other entry may be refused; what is made has to be right.
+                let Ok(bytes) = document.remove(&at, nth) else {
+                    assert_eq!(children.len(), 1, "{text:?}: {nth}");
+                    continue;
+                };
+                let now = Document::parse(bytes, format).unwrap();
+                assert_eq!(
+                    now.children(&at).map_or(0, |all| all.len()),
+                    children.len() - 1,
+                    "{text:?}: {:?} {}",
+                    now.text(),
+                    now.value()
+                );
+                // Among plain lines a comment is a line like the others.
+                for word in ["# why", "z: 3"] {
+                    assert_eq!(now.text().contains(word), text.contains(word), "{text:?}: {:?}", now.text());
+                }
+            }
+        }
     }
 }
