@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
-use super::list::{AboveSeen, Entry, GameList, ListAt, around, games_in, is_of_games, scalars_of};
+use super::list::{AboveSeen, Entry, GameList, ListAt, around, games_in, is_bare, is_of_games, scalars_of};
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
 use super::whose::folder_of;
@@ -43,7 +43,7 @@ const LOOKED_INTO: usize = 12;
 
 /// Whether folders are libraries that hold games, and no games themselves.
 fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
-    let held: Vec<usize> = dirs.take(LOOKED_INTO).map(games_in).collect();
+    let held: Vec<usize> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).map(games_in).collect();
     held.iter().any(|count| *count > 1) || (!held.is_empty() && held.iter().all(|count| *count == 1))
 }
 
@@ -343,7 +343,8 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
             let held: Vec<usize> = held.collect();
             // Of the same entries, what lies deeper is a folder of the game.
             let apart = entries[n].is_disjoint(&entries[other]);
-            apart && !held.is_empty() && (held.iter().any(|count| *count > 1) || dirs[other].len() >= dirs[n].len())
+            let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
+            apart && !held.is_empty() && (held.iter().any(|count| *count > 1) || dirs[other].len() >= full())
         })
     };
     let over: Vec<bool> = (0..lists.len()).map(|n| is_over(n) || are_libraries(lists[n].dirs())).collect();

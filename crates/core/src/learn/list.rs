@@ -8,7 +8,7 @@ use serde_json::Value;
 use super::pattern::{Pattern, step_text};
 use crate::platform::{self, Look};
 use crate::record::{Place, Shape, Side, Step};
-use crate::survey::{FolderListing, is_program, looks_like_a_game};
+use crate::survey::{FolderListing, holds_a_program, is_program};
 
 /// Where a list stands.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -139,7 +139,7 @@ impl GameList {
 
 /// Whether there is a program in a folder, and it is nobody's work in progress.
 pub(super) fn is_playable(dir: &Path) -> bool {
-    !dir.join(".git").look_exists() && looks_like_a_game(dir, &FolderListing::of(dir)).programs > 0
+    !dir.join(".git").look_exists() && holds_a_program(dir)
 }
 
 /// How many games a folder seems to hold: folders with programs and more in them, where it has no program at its own top.
@@ -150,10 +150,14 @@ pub(super) fn games_in(dir: &Path) -> usize {
         return 0;
     }
     let whole = |entry: &&std::fs::DirEntry| {
-        let listing = FolderListing::of(&entry.path());
-        is(entry, true) && listing.files() > 1 && looks_like_a_game(&entry.path(), &listing).programs > 0
+        is(entry, true) && FolderListing::lazily(&entry.path()).nth(1).is_some() && holds_a_program(&entry.path())
     };
     entries.iter().filter(whole).count()
+}
+
+/// Whether no folder in a folder holds a file: as a game, it has been removed; as a library, it is empty.
+pub(super) fn is_bare(dir: &Path) -> bool {
+    FolderListing::lazily(dir).all(|file| file.parent() == Some(dir))
 }
 
 /// What is before and behind the part in which names differ, up to what is no letter or digit.

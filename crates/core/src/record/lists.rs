@@ -467,7 +467,7 @@ mod tests {
                 }
                 assert_eq!(
                     now.text().matches("\r\n").count(),
-                    now.text().matches('\n').count() * usize::from(end.len() - 1),
+                    now.text().matches('\n').count() * (end.len() - 1),
                     "{:?}",
                     now.text()
                 );

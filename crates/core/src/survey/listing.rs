@@ -1,6 +1,6 @@
 //! What a folder consists of, by names and sizes: quick to make, and enough to see that two folders are alike.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, VecDeque};
 use std::path::{Path, PathBuf};
 
 use crate::platform;
@@ -32,6 +32,23 @@ impl FolderListing {
                 self.0.insert(below.into(), meta.len());
             }
         }
+    }
+
+    /// The files of a folder, those that lie less deep first, each listed only when it is asked for.
+    pub(crate) fn lazily(folder: &Path) -> impl Iterator<Item = PathBuf> {
+        let mut folders = VecDeque::from([folder.to_path_buf()]);
+        let level = move || {
+            let mut files = Vec::new();
+            for entry in platform::read_dir(&folders.pop_front()?).into_iter().flatten().flatten() {
+                match entry.file_type() {
+                    Ok(kind) if kind.is_dir() => folders.push_back(entry.path()),
+                    Ok(kind) if kind.is_file() => files.push(entry.path()),
+                    _ => {}
+                }
+            }
+            Some(files)
+        };
+        std::iter::from_fn(level).flatten()
     }
 
     /// Number of files.

@@ -18,7 +18,7 @@ pub use around::{DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Wa
 pub use game::{Game, GameId};
 pub use games::{DriveState, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
 pub use listing::FolderListing;
-pub(crate) use looks::{is_program, looks_like_a_game};
+pub(crate) use looks::{holds_a_program, is_program, looks_like_a_game};
 pub use lookup::Lookup;
 pub use lying::{CleanupAct, CleanupFind, FindKind, Fitting};
 pub use names::{NAMES, Names};
