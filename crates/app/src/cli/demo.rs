@@ -122,6 +122,9 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
     let proof = end.items.first().and_then(|item| item.proof.clone()).unwrap_or_default();
     steps.say(format!("proved: {}", words::proof(&proof)))?;
+    if let Some(residue) = &proof.residue {
+        steps.say(format!("searched: {}", words::residue(residue)))?;
+    }
 
     let judged = judge(dir, "Saltflat Rally")?;
     steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;

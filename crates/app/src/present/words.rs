@@ -1,11 +1,12 @@
 //! Every sentence about a finding, a stage or a difference: what, why, what now.
 
+use std::path::PathBuf;
 use std::time::Duration;
 
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::item::{
-    Finding, FindingKind, Left, Limit, PlannedItem, Policy, PreviewKind, Proof, Severity, Stage, StageKind, Strategy,
-    WhyLeft,
+    Finding, FindingKind, Left, Limit, PlannedItem, Policy, PreviewKind, Proof, Residue, Severity, Stage, StageKind,
+    Strategy, WhyLeft,
 };
 use deft_barge_core::journal::EventKind;
 use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
@@ -347,14 +348,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::FilesStay(staying) => files_stay(staying),
         FindingKind::PlacesMissed { places, files } => {
-            let some: Vec<String> = files.iter().take(3).map(|file| file.display().to_string()).collect();
-            let more = files.len().saturating_sub(some.len());
-            let more =
-                if more > 0 { format!(" and {}", plural(more, "more file", "more files")) } else { String::new() };
             format!(
-                "{} to the old folder in {}{more}, and no record of its launcher covers that. It will lead nowhere once the originals are gone.",
+                "{} to the old folder in {}, and no record of its launcher covers that. It will lead nowhere once the originals are gone.",
                 plural(*places, "place points", "places point"),
-                some.join(", ")
+                some_files(files)
             )
         }
         FindingKind::DataByLink { path } => {
@@ -757,6 +754,45 @@ pub fn proof(proof: &Proof) -> String {
         proof.bytes,
         if proof.read { ", every byte read back" } else { ", by names and sizes" }
     )
+}
+
+/// What leads to the old folder still.
+pub fn residue(residue: &Residue) -> String {
+    if residue.places == 0 {
+        return "0 places still point to the old folder".into();
+    }
+    let points = plural(residue.places as usize, "place still points", "places still point");
+    let leads_on = if residue.led_on { ", where a link leads on" } else { "" };
+    format!("{points} to the old folder{leads_on}: {}", some_files(&residue.files))
+}
+
+/// What mentions the old folder and was left, a sentence each; none where there is nothing of that.
+pub fn mentions(residue: &Residue) -> Vec<String> {
+    let mut all = Vec::new();
+    if !residue.left.is_empty() {
+        let files = plural(residue.left.len(), "file mentions it and was", "files mention it and were");
+        all.push(format!(
+            "{files} left on purpose (logs, backups, caches, a name alone): {}",
+            some_files(&residue.left)
+        ));
+    }
+    if !residue.unclear.is_empty() {
+        let files = plural(residue.unclear.len(), "file mentions it", "files mention it");
+        all.push(format!(
+            "{files} in a format that cannot be read here: {}. Start the game once to see whether it matters",
+            some_files(&residue.unclear)
+        ));
+    }
+    all
+}
+
+/// The first files by their paths, and how many more there are.
+fn some_files(files: &[PathBuf]) -> String {
+    let some: Vec<String> = files.iter().take(3).map(|file| super::path(file)).collect();
+    match files.len().saturating_sub(some.len()) {
+        0 => some.join(", "),
+        more => format!("{} and {}", some.join(", "), plural(more, "more file", "more files")),
+    }
 }
 
 /// A time as people say it.

@@ -221,6 +221,9 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
         } else if let Some(proof) = &item.proof {
             sink.say(&format!("  proof   {}", words::proof(proof)))?;
         }
+        if let Some(residue) = item.proof.as_ref().and_then(|proof| proof.residue.as_ref()) {
+            sink.say(&format!("  search  {}", words::residue(residue)))?;
+        }
         if item.holds_originals() {
             let (size, from) = (item.planned.size.on_disk, crate::present::path(item.held_at()));
             sink.say(&format!("  kept    {size} of originals in {from}; delete with: deft-barge release {}", row.id))?;
@@ -556,6 +559,10 @@ fn print_proofs(proofs: &[(String, Proof)], sink: &Sink) -> Result<u8, Fault> {
         for (title, proof) in proofs {
             sink.say(&format!("{}   {}", line(title), words::proof(proof)))?;
             sink.say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
+            if let Some(residue) = &proof.residue {
+                sink.say(&format!("  {}", words::residue(residue)))?;
+                words::mentions(residue).iter().try_for_each(|text| sink.say(&format!("  {text}")))?;
+            }
             for difference in &proof.differences {
                 let from = difference.from.map_or_else(String::new, |from| format!(" from byte {from}"));
                 let kind = match difference.kind {

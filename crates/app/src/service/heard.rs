@@ -40,6 +40,9 @@ impl Heard {
                 let files = words::several(proof.files, "file");
                 Self::Said { text: format!("{title}: {files} looked at, its launcher would download {download}") }
             }
+            HaulEvent::Searched { title, residue, .. } => {
+                Self::Said { text: format!("{title}: {}", words::residue(&residue)) }
+            }
             HaulEvent::Released { title, bytes, left, .. } => {
                 let stays = if left > 0 {
                     format!("; {}, not what was compared, left where they are", words::several(left, "file"))

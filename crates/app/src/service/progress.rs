@@ -124,6 +124,11 @@ impl Shown {
                 };
                 self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
             }
+            // Several games that leave nothing behind are no news one by one.
+            HaulEvent::Searched { residue, .. } if residue.places == 0 => {}
+            HaulEvent::Searched { title, residue, .. } => {
+                self.line(&format!("{}: {}", line(&title), words::residue(&residue)));
+            }
             HaulEvent::Proved { title, proof, .. } => {
                 self.line(&format!("{}: {}", line(&title), crate::present::proof(&proof)));
             }

@@ -278,6 +278,9 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
             if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
                 sink.say(&format!("    proof   {}", words::proof(proof)))?;
             }
+            if let Some(residue) = item.proof.as_ref().and_then(|proof| proof.residue.as_ref()) {
+                sink.say(&format!("    search  {}", words::residue(residue)))?;
+            }
             if let Some(error) = &item.error {
                 sink.say(&format!("    stopped {}", line(error)))?;
             }

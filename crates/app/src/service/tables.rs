@@ -250,6 +250,7 @@ pub fn proofs(history: &History) -> Table {
             ("to_download", &|(.., proof)| json!(proof.to_download.map(Bytes::count))),
             ("every_byte_read", &|(.., proof)| json!(proof.read)),
             ("records_lead_here", &|(.., proof)| json!(proof.records_lead_here)),
+            ("still_pointing", &|(.., proof)| json!(proof.residue.as_ref().map(|residue| residue.places))),
         ],
     )
 }

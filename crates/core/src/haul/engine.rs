@@ -20,6 +20,7 @@ use super::event::{Control, HaulEvent};
 
 use super::standing::{note_places, settle};
 use crate::bytes::{HaulId, ItemId};
+use crate::haul::steps::search_again;
 
 use crate::item::{PlannedItem, Policy, Severity, Stage, Strategy, Trial};
 use crate::journal::{Came, EventKind, ItemRow, Journal};
@@ -170,7 +171,10 @@ impl<'a> Haul<'a> {
             }
         });
         self.in_doubt = doubt;
-        let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        let mut row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        if !doubt && !stop.asked() {
+            search_again(site, journal, &mut row.items, report)?;
+        }
         match first {
             // Asked for behind the last proof: no resume would find anything to go on with. What was to be released is kept.
             Some(HaulError::Paused) if !row.unfinished() => Ok(HaulEnd { items: row.items }),

@@ -1,6 +1,6 @@
 //! What a running haul tells, and how it is told to stop.
 
-use crate::item::{Finding, Progress, Proof, StageKind};
+use crate::item::{Finding, Progress, Proof, Residue, StageKind};
 
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
@@ -103,6 +103,15 @@ pub enum HaulEvent {
         title: String,
         /// The proof.
         proof: Proof,
+    },
+    /// All items are through, and what leads to the old folder of this one still was looked for.
+    Searched {
+        /// The item.
+        item: ItemId,
+        /// Title of its game.
+        title: String,
+        /// What was found.
+        residue: Residue,
     },
     /// Originals are gone.
     Released {

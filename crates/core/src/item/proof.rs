@@ -32,6 +32,22 @@ pub struct Difference {
     pub from: Option<u64>,
 }
 
+/// What a search for the old folder found, in the launcher's files and the usual places. Every file is in one of the lists.
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Residue {
+    /// Places that lead there.
+    pub places: u64,
+    /// The files in which they stand.
+    pub files: Vec<PathBuf>,
+    /// Logs, backups and caches that say what was, and files that say the folder's name alone: left on purpose.
+    pub left: Vec<PathBuf>,
+    /// Whether a link was left in its place, so that what leads there still leads on.
+    #[serde(default)]
+    pub led_on: bool,
+    /// Files that hold the name and that nobody here can read.
+    pub unclear: Vec<PathBuf>,
+}
+
 /// What a proof found. The four counts that must be zero: differ, missing, extra, to download.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Proof {
@@ -60,6 +76,9 @@ pub struct Proof {
     pub records_lead_here: bool,
     /// Whether the program that the launcher starts is there; `None` if it names none.
     pub program: Option<bool>,
+    /// What leads to the old folder still; `None` where nobody has looked, as within a haul that goes on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub residue: Option<Residue>,
     /// The first hundred differences.
     pub differences: Vec<Difference>,
 }

@@ -11,7 +11,7 @@ use super::rows::{Came, EventKind, put_mark};
 use super::schema::forget_contents;
 use crate::bytes::Bytes;
 use crate::checksums::{BlockHash, EntryKind, ItemPath};
-use crate::item::{Left, PlannedItem, Policy, Proof, Stage, Trial};
+use crate::item::{Left, PlannedItem, Policy, Proof, Residue, Stage, Trial};
 use crate::platform;
 use std::fs::{self, File, TryLockError};
 
@@ -235,6 +235,12 @@ impl Journal {
     pub fn set_proof(&self, item: ItemId, proof: &Proof, stage: &Stage) -> Journaled<()> {
         let sql = "update lot set proof = ?2, stage = ?3, error = null where id = ?1";
         self.change_item(item, Came::To(stage.kind()), sql, params![item.0, json(proof), json(stage)])
+    }
+
+    /// Adds to an item's proof what leads to its old folder still; the item stays at its stage.
+    pub(crate) fn add_residue(&self, item: ItemId, residue: &Residue) -> Journaled<()> {
+        let sql = "update lot set proof = json_set(proof, '$.residue', json(?2)) where id = ?1 and proof is not null";
+        self.written(|| self.db().execute(sql, params![item.0, json(residue)])).map(drop)
     }
 
     /// Writes what the end of a phase needs. Where the drive has run full meanwhile, the room that was kept for it is used.

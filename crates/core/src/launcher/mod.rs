@@ -30,7 +30,7 @@ pub use profile::{
     Inside, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
 };
 pub use reading::read_launchers;
-pub(crate) use reading::{read_launcher_supposing, read_only, read_places};
+pub(crate) use reading::{home_of, read_launcher_supposing, read_only, read_places};
 pub use sample::{ListCheck, ListFault, ListFaultKind};
 pub use settings::UNSAID;
 pub(crate) use settings::{plain_record, read_setting};

@@ -56,10 +56,16 @@ enum Extent<'a> {
     Places,
 }
 
-fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<FoundLauncher> {
+/// The folder of the launcher itself, if it is here.
+pub(crate) fn home_of(site: &Site, profile: &Profile) -> Option<PathBuf> {
     let values = place_values(site);
     let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
-    let home = homes.map(PathBuf::from).find(|home| home.look_is_dir())?;
+    homes.map(PathBuf::from).find(|home| home.look_is_dir())
+}
+
+fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<FoundLauncher> {
+    let values = place_values(site);
+    let home = home_of(site, profile)?;
     let values = with_home(&values, &home);
     let prefixes = profile.prefixes.iter().filter_map(|prefix| prefix.fill(&values).ok());
     let letters = prefixes.map(|prefix| Letters::read(Path::new(&prefix))).collect();

@@ -37,6 +37,15 @@ pub struct Find {
     pub sure: Sure,
 }
 
+/// A folder that is searched for.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Wanted<'a> {
+    /// The path that is looked for.
+    pub path: &'a Path,
+    /// Where what lay there lies now, if it lies elsewhere.
+    pub now: Option<&'a Path>,
+}
+
 /// A link that was followed out of the places that were searched.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Followed {

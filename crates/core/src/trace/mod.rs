@@ -13,12 +13,15 @@ mod residue;
 mod search;
 #[cfg(test)]
 mod tests;
+mod usual;
 
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
+pub(crate) use find::Wanted;
 pub use find::{Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;
 pub(crate) use residue::{uncovered, whole_place};
 pub(crate) use search::{files_naming, finds_of};
 pub use search::{trace, trace_moved};
+pub(crate) use usual::finds_in_usual_places;

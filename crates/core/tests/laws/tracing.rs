@@ -5,19 +5,18 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, undo_haul};
-use deft_barge_core::item::{FindingKind, LooseFolders, Policy, Severity};
+use deft_barge_core::haul::{Control, Haul, prove_haul, undo_haul};
+use deft_barge_core::item::{FindingKind, LooseFolders, Policy, Residue, Severity};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::launcher::WhyStaying;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::record::{Content, Edit, Files, Mood};
-use deft_barge_core::survey::add_to_survey;
-use deft_barge_core::survey::survey;
+use deft_barge_core::survey::{GameId, add_to_survey, survey};
 use deft_barge_core::trace::usual_places;
 use deft_barge_core::trace::{Sure, Trace, trace};
 use deft_barge_harbor::launchers::Launcher;
 
-use crate::house::{House, same};
+use crate::house::{GAMES, House, same};
 
 const PLACES: [(&str, Launcher, &str, usize); 7] = [
     ("drives/cellar/ninepin/hexwood", Launcher::Ninepin, "np-03", 3),
@@ -706,9 +705,75 @@ fn a_plan_names_the_places_that_no_record_covers() {
     )
     .unwrap();
     assert_eq!(missed(&house), [(2, vec![tools.join("pads.json")])]);
-    // A haul makes no more of it than a plan says.
+    fs::write(
+        folder.join("index.dat"),
+        [b"\x07\0\x01\x02", path.as_os_str().as_encoded_bytes(), b"\0\xff\x03"].concat(),
+    )
+    .unwrap();
+    // A haul makes no more of it than a plan says, and says it again at its end.
     let plan = house.plan("parlour-lamp/pale-signal", "newhold", MakeLetters::No);
     let haul = house.haul(&plan, None).unwrap();
     assert!(fs::read_to_string(tools.join("pads.json")).unwrap().contains(path.to_str().unwrap()));
+    let residue = residues(&house, haul).remove(0);
+    assert_eq!((residue.places, residue.files), (2, vec![tools.join("pads.json")]));
+    let mentions = ["beside.json", "index.dat", "lamp.log", "names.json"].map(|name| folder.join(name));
+    let left: BTreeSet<PathBuf> = residue.left.into_iter().collect();
+    assert_eq!(residue.unclear, [mentions[1].clone()]);
+    assert!(left.contains(&mentions[2]) && left.contains(&mentions[3]) && !left.contains(&mentions[1]), "{left:?}");
     house.give_back(haul);
+    let back = residues(&house, HaulId(haul.0 + 1)).remove(0);
+    assert_eq!((back.places, back.files), (0, Vec::new()), "nothing leads to the copy");
+}
+
+/// What the hauls of a house found at their end.
+fn residues(house: &House, haul: HaulId) -> Vec<Residue> {
+    let history = History::of(&house.site()).unwrap();
+    let proofs = history.haul(haul).unwrap().items.iter().map(|item| item.proof.clone().unwrap());
+    proofs.map(|proof| proof.residue.expect("it was searched")).collect()
+}
+
+/// Nothing leads to the old folder of a game whose records are all known, whatever launcher it is of; what a launcher writes later is
+/// seen by a later proof.
+#[test]
+fn a_haul_ends_with_what_still_points_to_the_old_folders() {
+    for released in [false, true] {
+        let house = House::new();
+        let site = house.site();
+        let survey = survey(&site, Vec::new(), &|_| {});
+        let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+        for (game, _) in GAMES {
+            draft.send(GameId(game.into()), Destination::Drive("newhold".into()));
+        }
+        let plan = plan(&site, &survey, &draft, if released { Policy::Release } else { Policy::Hold });
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let haul = house.haul(&plan, None).unwrap();
+        let found = residues(&house, haul);
+        let items = History::of(&site).unwrap().haul(haul).unwrap().items.clone();
+        for (item, residue) in items.iter().zip(&found) {
+            assert_eq!(
+                (residue.places, residue.files.as_slice()),
+                (0, [].as_slice()),
+                "{}: {residue:?}",
+                item.planned.title
+            );
+            let lists = [&residue.files, &residue.left, &residue.unclear];
+            let all: Vec<&PathBuf> = lists.into_iter().flatten().collect();
+            let once: BTreeSet<&PathBuf> = all.iter().copied().collect();
+            assert_eq!(all.len(), once.len(), "each file is in one list");
+            assert!(
+                !once
+                    .iter()
+                    .any(|file| file.starts_with(item.planned.origin()) || file.starts_with(item.planned.place()))
+            );
+        }
+        let late = house.home().join(".config/late.json");
+        fs::write(&late, serde_json::json!({"last": items[0].planned.origin()}).to_string()).unwrap();
+        let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+        let proofs = prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap();
+        let residue = proofs[0].1.residue.clone().unwrap();
+        assert_eq!((residue.places, residue.files), (1, vec![late]));
+        assert_eq!(residues(&house, haul)[0].places, 1, "the journal has it as well");
+        let rest = proofs[1..].iter().map(|(_, proof)| proof.residue.as_ref().unwrap().places).sum::<u64>();
+        assert_eq!(rest, 0);
+    }
 }

@@ -1,4 +1,4 @@
-//! Proof: is it really the same, and would anything be downloaded. Four figures that must be zero; below them the files.
+//! Proof: is it really the same, and would anything be downloaded. Five figures that should be zero; below them the files.
 
 use std::path::Path;
 
@@ -29,6 +29,9 @@ const FIGURES: [[&str; 3]; 10] = [
     ["█▀█", "▀▀█", "▀▀▀"],
 ];
 
+/// The word for places that lead to the old folder still.
+const POINTING: &str = "still point back";
+
 /// A figure in large, and what stands behind it in small.
 fn large(figure: &str) -> [String; 3] {
     let mut rows = [String::new(), String::new(), String::new()];
@@ -42,8 +45,8 @@ fn large(figure: &str) -> [String; 3] {
     rows
 }
 
-/// The four totals: figure, what is small behind it, its word, whether it is zero.
-fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
+/// The totals that should be zero: figure, what is small behind it, its word, whether it is as it should be.
+fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 5] {
     let none = proof.to_download.is_none_or(|bytes| bytes.count() == 0);
     let (figure, unit) = match proof.to_download {
         None => ("?".to_string(), String::new()),
@@ -54,11 +57,13 @@ fn totals(proof: &Proof) -> [(String, String, &'static str, bool); 4] {
         }
     };
     let plain = |n: u64| if n > 9999 { "9999".to_string() } else { n.to_string() };
+    let pointing = proof.residue.as_ref().map_or("?".into(), |residue| plain(residue.places));
     [
         (plain(proof.differ), String::new(), "differ", proof.differ == 0),
         (plain(proof.missing), String::new(), "missing", proof.missing == 0),
         (plain(proof.extra), String::new(), "extra", proof.extra == 0),
         (figure, unit, "to download", none),
+        (pointing, String::new(), POINTING, proof.residue.as_ref().is_none_or(|residue| residue.places == 0)),
     ]
 }
 
@@ -83,7 +88,8 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     draw_large(proof, Rect { y: area.y + 3, height: area.height.saturating_sub(3).min(4), ..area }, canvas);
     let below = Rect { y: area.y + 8, height: area.height.saturating_sub(8), ..area };
     canvas.put_at(0, 0, &verdict(proof), if proof.holds() { theme.good() } else { theme.danger() }, below);
-    let rest = Rect { y: below.y + 2, height: below.height.saturating_sub(2), ..below };
+    draw_residue(proof, Rect { y: below.y + 1, height: 1, ..below }, canvas);
+    let rest = Rect { y: below.y + 3, height: below.height.saturating_sub(3), ..below };
     let wide = rest.width >= 110;
     let tree = if wide { Rect { width: rest.width / 2, ..rest } } else { rest };
     if !wide && (state.proofs.closer.is_some() || state.proofs.looking.is_some()) {
@@ -96,11 +102,20 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
+/// What still leads to the old folder is no difference, and harms nothing as long as the originals are kept.
+fn style_of(word: &str, zero: bool, theme: Theme) -> Style {
+    match (zero, word) {
+        (true, _) => theme.good(),
+        (false, POINTING) => theme.strong(),
+        _ => theme.danger(),
+    }
+}
+
 fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let each = (area.width / 4).clamp(18, 30);
+    let each = (area.width / 5).clamp(16, 30);
     for (n, (figure, unit, word, zero)) in totals(proof).iter().enumerate() {
-        let style = if *zero { theme.good() } else { theme.danger() };
+        let style = style_of(word, *zero, theme);
         let x = n as u16 * each;
         let rows = large(figure);
         for (y, row) in rows.iter().enumerate() {
@@ -109,6 +124,24 @@ fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(x + figure.chars().count() as u16 * 4, 2, unit, style, area);
         canvas.put_at(x, 3, word, style, area);
     }
+}
+
+/// What leads to the old folder still, in one row.
+fn draw_residue(proof: &Proof, row: Rect, canvas: &mut Canvas<'_>) {
+    let theme = canvas.theme;
+    let Some(residue) = &proof.residue else { return };
+    let apart = residue.left.len() + residue.unclear.len();
+    let text = match (residue.places, apart) {
+        (0, 0) => return,
+        (0, apart) => format!(
+            "{} the old folder and {} left as before.",
+            words::plural(apart, "file mentions", "files mention"),
+            if apart == 1 { "is" } else { "are" }
+        ),
+        _ => words::residue(residue),
+    };
+    let style = if residue.places == 0 { theme.dim() } else { theme.strong() };
+    canvas.put_at(0, 0, &cut_middle(&text, usize::from(row.width)), style, row);
 }
 
 fn verdict(proof: &Proof) -> String {
@@ -279,14 +312,17 @@ fn right(text: &str, cells: usize) -> String {
     format!("{}{text}", " ".repeat(cells.saturating_sub(crate::present::width(text))))
 }
 
-/// The four totals in a row, and what stands behind them; gives the rows that they took.
+/// The totals in a row, and what stands behind them; gives the rows that they took.
 pub(crate) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let download = proof.to_download.map_or("?".to_string(), |bytes| bytes.to_string());
-    let figures = [count(proof.differ), count(proof.missing), count(proof.extra), download];
-    for (n, ((.., word, zero), figure)) in totals(proof).iter().zip(figures).enumerate() {
-        let style = if *zero { theme.good() } else { theme.danger() };
-        canvas.put_at(2 + n as u16 * 16, 0, &format!("{figure} {word}"), style, area);
+    let pointing = proof.residue.as_ref().map_or("?".to_string(), |residue| count(residue.places));
+    let figures = [count(proof.differ), count(proof.missing), count(proof.extra), download, pointing];
+    let mut x = 2;
+    for ((.., word, zero), figure) in totals(proof).iter().zip(figures) {
+        let text = format!("{figure} {word}");
+        canvas.put_at(x, 0, &text, style_of(word, *zero, theme), area);
+        x += text.chars().count() as u16 + 3;
     }
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
@@ -309,9 +345,13 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         return (format!("Reading every byte again. {how}"), theme.text());
     }
     let text = match state.proof_here() {
-        Some(proof) if proof.holds() => {
-            "All four must be zero, and they are. A file that was not there before is only told."
-        }
+        Some(proof) if proof.holds() => match &proof.residue {
+            Some(residue) if residue.places == 0 => {
+                "All of them should be zero. A file that was not there before is only told."
+            }
+            Some(_) => "What still points to the old folder has to be changed by hand, where it matters.",
+            None => "What points to the old folder is searched for when a haul ends; verify searches again.",
+        },
         Some(_) => "Repair what differs from another copy, or undo the haul in the Log.",
         None => "",
     };
@@ -334,7 +374,7 @@ mod tests {
     #[test]
     fn bytes_to_download_are_said_with_their_unit() {
         let proof = Proof { to_download: Some(deft_barge_core::bytes::Bytes::new(12_300_000)), ..Proof::default() };
-        let [.., (figure, unit, _, zero)] = totals(&proof);
+        let [.., (figure, unit, _, zero), _] = totals(&proof);
         assert_eq!((figure.as_str(), unit.as_str(), zero), ("12", "MB", false));
     }
 }

@@ -8,6 +8,7 @@ mod merge;
 mod readers;
 mod rewritten;
 mod same_folder;
+mod still_pointing;
 mod unchanged;
 
 pub use account::Depth;
@@ -22,4 +23,5 @@ pub(crate) use merge::{Joined, LinkHandling, is_as_it_was, merge_join, same};
 pub(crate) use readers::crew;
 pub(crate) use rewritten::{Rewritten, in_item, is_rewritten, rewritten_at, rewritten_in};
 pub(crate) use same_folder::{are_one, identity, is_folder_of};
+pub(crate) use still_pointing::{has_moved, still_pointing};
 pub(crate) use unchanged::{both_are_the_same, not_as_seen};

@@ -19,7 +19,7 @@ pub(crate) use deduplicate::{compare_with_what_stays, set_aside};
 pub(crate) use displace::{step_aside, step_back};
 pub(crate) use lead_again::{all_lead_to, can_lead_again, lead_again};
 pub(crate) use place::{link, place, rename, swap};
-pub(crate) use prove::prove;
+pub(crate) use prove::{prove, search_again};
 pub use prove::{prove_game, prove_haul};
 pub(crate) use release::release_item;
 pub use release::{release_haul, release_looking};

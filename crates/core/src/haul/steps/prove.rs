@@ -12,7 +12,7 @@ use crate::haul::{Control, HaulError, HaulEvent, ItemContext, settle};
 use super::place::swap;
 use crate::haul::inspect::{
     Depth, LinkHandling, ProofSubject, Rewritten, add_item_records, by_edits, content_list, contents_of, edits_stand,
-    look, rewritten_at, what_records_say,
+    has_moved, look, rewritten_at, still_pointing, what_records_say,
 };
 
 use crate::bytes::ItemId;
@@ -79,7 +79,35 @@ pub fn prove_haul(
     stop: &Control,
 ) -> Result<Vec<(String, Proof)>, HaulError> {
     let there = items.iter().filter(|item| item.stage.records_are_updated());
-    there.map(|item| Ok((item.planned.title.clone(), prove_item(site, journal, item, report, stop)?))).collect()
+    let mut proved: Vec<ItemRow> = Vec::new();
+    for item in there {
+        let proof = prove_item(site, journal, item, report, stop)?;
+        proved.push(ItemRow { proof: Some(proof), ..item.clone() });
+    }
+    search_again(site, journal, &mut proved, report)?;
+    Ok(proved.into_iter().map(|item| (item.planned.title, item.proof.unwrap_or_default())).collect())
+}
+
+/// Looks for what leads to the old folders of items still, and adds it to their proofs: a launcher may have written since.
+pub(crate) fn search_again(
+    site: &Site,
+    journal: &Journal,
+    items: &mut [ItemRow],
+    report: &dyn Fn(HaulEvent),
+) -> Result<(), HaulError> {
+    let moved: Vec<usize> =
+        (0..items.len()).filter(|nth| has_moved(&items[*nth]) && items[*nth].proof.is_some()).collect();
+    let found = still_pointing(site, &moved.iter().map(|nth| &items[*nth]).collect::<Vec<_>>());
+    for (nth, residue) in moved.into_iter().zip(found) {
+        let item = &mut items[nth];
+        let Some(proof) = &mut item.proof else { continue };
+        let title = item.planned.title.clone();
+        tracing::info!(item = item.id.0, title, places = residue.places, "searched for the old folder");
+        proof.residue = Some(residue.clone());
+        journal.add_residue(item.id, &residue)?;
+        report(HaulEvent::Searched { item: item.id, title, residue });
+    }
+    Ok(())
 }
 
 /// Proves a game where it is: by its launcher's content list, and by the checksums of the haul that brought it there.
@@ -96,7 +124,8 @@ pub fn prove_game(
     let brought =
         items.iter().find(|item| item.stage.records_are_updated() && item.is_at(&found.install, here.as_ref()));
     if let Some(item) = brought {
-        return prove_item(site, journal, item, report, stop);
+        let proved = prove_haul(site, journal, std::slice::from_ref(item), report, stop)?;
+        return Ok(proved.into_iter().next().map(|(_, proof)| proof).unwrap_or_default());
     }
     let contents = contents_of(site, game, &found.install)?;
     let (item, title) = (ItemId(0), found.title.as_str());

@@ -1,0 +1,51 @@
+//! What leads to the old folders still, once a haul is through: the end of its proof.
+
+use std::collections::{BTreeSet, HashSet};
+use std::path::{Path, PathBuf};
+
+use super::launcher::profiles_of;
+use crate::item::{Residue, Strategy};
+use crate::journal::ItemRow;
+use crate::launcher::home_of;
+use crate::platform::Look;
+use crate::site::Site;
+use crate::trace::{Find, Sure, Wanted, finds_in_usual_places};
+
+/// Whether an item has an old folder that something could lead to.
+pub(crate) fn has_moved(item: &ItemRow) -> bool {
+    let moves = matches!(item.planned.mode, Strategy::Copy | Strategy::Rename | Strategy::TakeBack | Strategy::Records);
+    moves && item.stage.records_are_updated() && item.planned.origin() != item.planned.place()
+}
+
+/// For each item that has moved what leads to its old folder still.
+pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow]) -> Vec<Residue> {
+    if items.is_empty() {
+        return Vec::new();
+    }
+    let launchers: HashSet<&str> = items.iter().map(|item| item.planned.launcher.as_str()).collect();
+    let profiles = profiles_of(site).into_iter().filter(|profile| launchers.contains(profile.id.as_str()));
+    let homes: BTreeSet<PathBuf> = profiles.filter_map(|profile| home_of(site, &profile)).collect();
+    let wanted: Vec<Wanted<'_>> =
+        items.iter().map(|item| Wanted { path: item.planned.origin(), now: Some(item.planned.place()) }).collect();
+    let folders: HashSet<&Path> = wanted.iter().flat_map(|one| [Some(one.path), one.now]).flatten().collect();
+    let in_a_game = |file: &Path| file.ancestors().any(|above| folders.contains(above));
+    let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game);
+    items.iter().zip(found).map(|(item, finds)| residue_of(item, &finds)).collect()
+}
+
+fn residue_of(item: &ItemRow, finds: &[Find]) -> Residue {
+    let rewritten: HashSet<&Path> = item.planned.record_files().into_iter().collect();
+    let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !find.record.meaning.is("folder");
+    let pointing: Vec<&Find> = finds.iter().filter(leads).collect();
+    let files: BTreeSet<PathBuf> = pointing.iter().map(|find| find.record.file.clone()).collect();
+    let of = |wanted: fn(Sure) -> bool, but: &dyn Fn(&Path) -> bool| -> Vec<PathBuf> {
+        let some = finds.iter().filter(|find| wanted(find.sure)).map(|find| find.record.file.clone());
+        some.filter(|file| !but(file)).collect::<BTreeSet<_>>().into_iter().collect()
+    };
+    let known = |file: &Path| files.contains(file) || rewritten.contains(file);
+    let unclear = of(|sure| sure == Sure::Unreadable, &known);
+    let said = |file: &Path| known(file) || unclear.iter().any(|other| other == file);
+    let left = of(|sure| !matches!(sure, Sure::Certain | Sure::Likely | Sure::Unreadable), &said);
+    let led_on = item.planned.origin().look_own_meta().is_ok_and(|meta| meta.is_symlink());
+    Residue { places: pointing.len() as u64, files: files.into_iter().collect(), left, unclear, led_on }
+}
