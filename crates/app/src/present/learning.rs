@@ -37,7 +37,11 @@ pub fn launcher(site: &Site, launcher: &LearnedLauncher) -> Vec<String> {
     };
     let all: Vec<String> = launcher.known.iter().map(|one| known(*one).to_string()).collect();
     let known = if all.is_empty() { String::new() } else { format!("; {} known", listed(&all)) };
-    let lists = if launcher.doubt.is_none() { "; no content list" } else { "" };
+    let lists = match (&launcher.doubt, launcher.content_lists) {
+        (Some(_), _) => "",
+        (None, true) => "; content lists known",
+        (None, false) => "; no content list",
+    };
     let more = match launcher.record_files {
         0 => String::new(),
         n => format!(", records in {}", words::plural(n, "more file", "more files")),

@@ -127,8 +127,9 @@ fn fitting(unclaimed: &Unclaimed, listing: &FolderListing) -> Option<Fitting> {
     let listed_files = &unclaimed.list.listed_files;
     let (mut there, mut missing, mut bytes) = (0, 0_u64, 0_u64);
     for listed in listed_files {
-        bytes += listed.size;
-        if listing.size_of(&listed.path) == Some(listed.size) { there += 1 } else { missing += listed.size }
+        let size = listing.size_of(&listed.path);
+        bytes += listed.bytes(size);
+        if size.is_some_and(|size| listed.may_have(size)) { there += 1 } else { missing += listed.bytes(size) }
     }
     (there > 0 && missing * 2 <= bytes).then(|| Fitting {
         launcher: unclaimed.launcher.clone(),

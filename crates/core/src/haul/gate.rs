@@ -232,7 +232,7 @@ fn copy_is_whole(
             return Ok(true);
         }
         if let Some((kind, listed)) = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path)?))) {
-            return Ok(entry.size == listed.size && has_digest(&work.site.disk, &at, kind, listed)?);
+            return Ok(listed.may_have(entry.size) && has_digest(&work.site.disk, &at, kind, listed)?);
         }
         // A file that was emptied is nobody's newer one.
         if entry.size == 0 && line.entry.size > 0 {

@@ -7,11 +7,12 @@ use serde::{Deserialize, Serialize};
 use sha1::Digest as _;
 use thiserror::Error;
 
+use super::checksum_lines::{ChecksumLine, is_remark, read_line};
 use super::found::FoundLauncher;
-use super::profile::{Algorithm, Profile};
+use super::profile::{Algorithm, Contents, Profile};
 use super::reading::files_of;
 use crate::disk::Disk;
-use crate::record::{DocumentError, EditError, MeaningError, Place, Shape, Side, Source, Values, joined};
+use crate::record::{DocumentError, EditError, Format, MeaningError, Place, Shape, Side, Source, Values, joined};
 use crate::site::Site;
 
 /// A kind of hash that a content list may hold.
@@ -24,6 +25,10 @@ pub enum DigestKind {
     Sha1,
     /// SHA-256, 32 bytes.
     Sha256,
+    /// BLAKE3, 32 bytes.
+    Blake3,
+    /// CRC-32 with the polynomial of ISO 3309, 4 bytes, the highest first.
+    Crc32,
     /// SHA-256 of each piece of so many bytes, one after the other; the last piece may be shorter.
     Sha256Pieces(u64),
 }
@@ -37,6 +42,10 @@ pub enum Digest {
     Sha1(sha1::Sha1),
     /// SHA-256.
     Sha256(sha2::Sha256),
+    /// BLAKE3.
+    Blake3(Box<blake3::Hasher>),
+    /// CRC-32.
+    Crc32(crc32fast::Hasher),
     /// SHA-256 of each piece.
     Pieces {
         /// Bytes of a piece.
@@ -57,6 +66,8 @@ impl Digest {
             DigestKind::Md5 => Self::Md5(md5::Md5::new()),
             DigestKind::Sha1 => Self::Sha1(sha1::Sha1::new()),
             DigestKind::Sha256 => Self::Sha256(sha2::Sha256::new()),
+            DigestKind::Blake3 => Self::Blake3(Box::default()),
+            DigestKind::Crc32 => Self::Crc32(crc32fast::Hasher::new()),
             DigestKind::Sha256Pieces(size) => {
                 Self::Pieces { size: size.max(1), taken: 0, open: sha2::Sha256::new(), done: Vec::new() }
             }
@@ -69,6 +80,8 @@ impl Digest {
             Self::Md5(hash) => hash.update(bytes),
             Self::Sha1(hash) => hash.update(bytes),
             Self::Sha256(hash) => hash.update(bytes),
+            Self::Blake3(hash) => drop(hash.update(bytes)),
+            Self::Crc32(hash) => hash.update(bytes),
             Self::Pieces { size, taken, open, done } => {
                 let mut rest = bytes;
                 while !rest.is_empty() {
@@ -91,6 +104,8 @@ impl Digest {
             Self::Md5(hash) => hash.finalize().to_vec(),
             Self::Sha1(hash) => hash.finalize().to_vec(),
             Self::Sha256(hash) => hash.finalize().to_vec(),
+            Self::Blake3(hash) => hash.finalize().as_bytes().to_vec(),
+            Self::Crc32(hash) => hash.finalize().to_be_bytes().to_vec(),
             Self::Pieces { taken, open, mut done, .. } => {
                 if taken > 0 {
                     done.extend(open.finalize());
@@ -106,13 +121,24 @@ impl Digest {
 pub struct ListedFile {
     /// Below the install folder.
     pub path: PathBuf,
-    /// Bytes.
-    pub size: u64,
+    /// Bytes; `None` in a list that says none.
+    pub size: Option<u64>,
     /// The hash.
     pub hash: Vec<u8>,
 }
 
 impl ListedFile {
+    /// Whether a file of this length may be the listed one.
+    pub fn may_have(&self, length: u64) -> bool {
+        self.size.is_none_or(|size| size == length)
+    }
+
+    /// Bytes that its launcher would download if it is not what is listed: those that the list says, else the length of what is there,
+    /// and never none.
+    pub fn bytes(&self, length: Option<u64>) -> u64 {
+        self.size.unwrap_or_else(|| length.unwrap_or(0).max(1))
+    }
+
     /// Whether a file holds the listed bytes, by their hash.
     ///
     /// # Errors
@@ -193,20 +219,36 @@ impl ContentList {
     pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {
         let Some(contents) = &profile.contents else { return Ok(None) };
         let file = PathBuf::from(contents.file.fill(values).map_err(ContentsError::Meaning)?);
+        Self::read_file(contents, &file)
+    }
+
+    /// Reads a content list; `None` if the file doesn't exist.
+    pub(crate) fn read_file(contents: &Contents, file: &Path) -> Result<Option<Self>, ContentsError> {
+        let file = file.to_path_buf();
         let json_error = |source| ContentsError::Document { file: file.clone(), source };
-        let json = match Source::read(&file, contents.shape.unwrap_or_else(|| Shape::of_name(&file))) {
+        let lines = (!contents.columns.is_empty()).then_some(Shape::Text(Format::Lines));
+        let json = match Source::read(&file, lines.or(contents.shape).unwrap_or_else(|| Shape::of_name(&file))) {
             Ok(source) => source,
             Err(EditError::Read { source, .. }) if source.kind() == io::ErrorKind::NotFound => return Ok(None),
             Err(EditError::Read { source, .. }) => return Err(ContentsError::Read { file, source }),
             Err(EditError::Document { source, .. }) => return Err(json_error(source)),
             Err(error) => return Err(ContentsError::Records(error)),
         };
+        let kind = contents.kind();
+        if lines.is_some() {
+            let listed_files = of_lines(&json, &file, contents)?;
+            return Ok(Some(Self { file, kind, title: None, program: None, listed_files }));
+        }
         let list = json.find_one(&contents.list).map_err(json_error)?;
         let entries = json.children(&list).unwrap_or_default();
         // One walk of the whole document per field; a lookup per entry would read the selector each time.
         let column = |selector: &str| column(&json, &contents.list, selector);
-        let paths = column(&contents.path).map_err(json_error)?;
-        let sizes = column(&contents.size).map_err(json_error)?;
+        let paths = if contents.on == Side::Key {
+            entries.iter().filter_map(|entry| json.leaf(entry, Side::Key)).collect()
+        } else {
+            column(&contents.path).map_err(json_error)?
+        };
+        let sizes = contents.size.as_deref().map(column).transpose().map_err(json_error)?;
         let hashes = if contents.piece.is_some() {
             // Each entry has a hash per piece; an empty file has none.
             let pieces = |entry: &Place| -> Result<String, DocumentError> {
@@ -217,24 +259,18 @@ impl ContentList {
         } else {
             column(&contents.hash).map_err(json_error)?
         };
-        let kind = match (contents.algorithm, contents.piece) {
-            (Algorithm::Md5, _) => DigestKind::Md5,
-            (Algorithm::Sha1, _) => DigestKind::Sha1,
-            (Algorithm::Sha256, None) => DigestKind::Sha256,
-            (Algorithm::Sha256, Some(piece)) => DigestKind::Sha256Pieces(piece),
-        };
         let line = |place: &Place| json.line(place).unwrap_or_default();
         let fault = |place: &Place, what| ContentsError::Entry { file: file.clone(), line: line(place), what };
-        if [paths.len(), sizes.len(), hashes.len()] != [entries.len(); 3] {
+        let sized = sizes.as_ref().is_none_or(|sizes| sizes.len() == entries.len());
+        if [paths.len(), hashes.len()] != [entries.len(); 2] || !sized {
             return Err(fault(&list, "an entry of the list lacks its path, size or hash"));
         }
         let mut listed_files = Vec::with_capacity(entries.len());
+        let backslashes = with_backslashes(paths.iter().map(String::as_str));
         for (n, entry) in entries.iter().enumerate() {
-            let path = PathBuf::from(&paths[n]);
-            if paths[n].is_empty() || !path.components().all(|c| matches!(c, Component::Normal(_))) {
-                return Err(fault(entry, "the path leads out of the game"));
-            }
-            let size = sizes[n].parse().map_err(|_| fault(entry, "the size is no whole number"))?;
+            let path = path_of(&paths[n], backslashes).ok_or_else(|| fault(entry, "the path leads out of the game"))?;
+            let size = sizes.as_ref().map(|sizes| sizes[n].parse()).transpose();
+            let size = size.map_err(|_| fault(entry, "the size is no whole number"))?;
             let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
             listed_files.push(ListedFile { path, size, hash });
         }
@@ -247,6 +283,60 @@ impl ContentList {
     pub fn listed(&self, path: &Path) -> Option<&ListedFile> {
         self.listed_files.iter().find(|listed| listed.path == path)
     }
+}
+
+impl Contents {
+    /// The kind of hash that the lists hold.
+    pub(crate) fn kind(&self) -> DigestKind {
+        match (self.algorithm, self.piece) {
+            (Algorithm::Md5, _) => DigestKind::Md5,
+            (Algorithm::Sha1, _) => DigestKind::Sha1,
+            (Algorithm::Blake3, _) => DigestKind::Blake3,
+            (Algorithm::Crc32, _) => DigestKind::Crc32,
+            (Algorithm::Sha256, None) => DigestKind::Sha256,
+            (Algorithm::Sha256, Some(piece)) => DigestKind::Sha256Pieces(piece),
+        }
+    }
+}
+
+/// The files that checksum lines list.
+fn of_lines(source: &Source, file: &Path, contents: &Contents) -> Result<Vec<ListedFile>, ContentsError> {
+    let lines = source.children(&Place::default()).unwrap_or_default();
+    let texts: Vec<String> = lines.iter().map(|line| source.leaf(line, Side::Value).unwrap_or_default()).collect();
+    let fault = |n: usize, what| ContentsError::Entry { file: file.into(), line: n + 1, what };
+    let mut read = Vec::new();
+    for (n, text) in texts.iter().enumerate().filter(|(_, text)| !is_remark(text)) {
+        read.push((n, read_line(text, &contents.columns).ok_or_else(|| fault(n, "the line has no hash and path"))?));
+    }
+    let backslashes = with_backslashes(read.iter().map(|(_, line)| line.path.as_ref()));
+    let one = |(n, line): &(usize, ChecksumLine<'_>)| {
+        let path = path_of(&line.path, backslashes).ok_or_else(|| fault(*n, "the path leads out of the game"))?;
+        let size = line.size.map(str::parse).transpose().map_err(|_| fault(*n, "the size is no whole number"))?;
+        let hash = from_hex(line.hash).ok_or_else(|| fault(*n, "the hash is not hexadecimal"))?;
+        Ok(ListedFile { path, size, hash })
+    };
+    read.iter().map(one).collect()
+}
+
+/// Whether the paths of a list have backslashes between their folders.
+pub(crate) fn with_backslashes<'a>(paths: impl Iterator<Item = &'a str>) -> bool {
+    let mut some = false;
+    for path in paths {
+        if path.contains('/') {
+            return false;
+        }
+        some |= path.contains('\\');
+    }
+    some
+}
+
+/// The path below the install folder that a list says; `None` if it leads out of it.
+pub(crate) fn path_of(text: &str, backslashes: bool) -> Option<PathBuf> {
+    let text = if backslashes { text.replace('\\', "/") } else { text.to_string() };
+    // Whether it begins with the sign of the game's own folder or not is a matter of taste.
+    let path: PathBuf = Path::new(&text).components().filter(|part| *part != Component::CurDir).collect();
+    let sound = !path.as_os_str().is_empty() && path.components().all(|part| matches!(part, Component::Normal(_)));
+    sound.then_some(path)
 }
 
 /// The texts that `selector` finds below each entry of a list, in order.
@@ -272,7 +362,7 @@ pub fn content_ids(site: &Site, found: &FoundLauncher) -> Vec<(String, String)> 
     ids.collect()
 }
 
-fn from_hex(text: &str) -> Option<Vec<u8>> {
+pub(crate) fn from_hex(text: &str) -> Option<Vec<u8>> {
     let digits = text.as_bytes();
     if !digits.len().is_multiple_of(2) || !text.is_ascii() {
         return None;

@@ -135,6 +135,17 @@ impl FoundLauncher {
         with_home(&place_values(site), &self.home)
     }
 
+    /// What templates of a game's own files are filled with, if it lies there.
+    pub fn values_of(&self, site: &Site, id: &str, install: &Path) -> Values {
+        let text = |path: &Path| path.to_string_lossy().into_owned();
+        let libraries = self.libraries.iter().map(|library| library.path.as_path());
+        let holds = libraries.filter(|library| install.starts_with(library));
+        let library = holds.max_by_key(|library| library.components().count()).or(install.parent());
+        let folder = install.file_name().unwrap_or_default().to_string_lossy();
+        let values = self.values(site).with("id", id).with("install", text(install)).with("folder", folder);
+        values.with("library", text(library.unwrap_or(Path::new("/"))))
+    }
+
     /// Where a new library of this launcher would be made on a drive; `None` if its profile says none.
     pub fn new_library(&self, site: &Site, drive: &Drive) -> Option<PathBuf> {
         // The system drive's top belongs to the system: there it is the person's home.

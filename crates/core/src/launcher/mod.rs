@@ -4,6 +4,7 @@
 //! and a broken file spoils no more than what it describes. Start at [`read_launchers`].
 
 mod check;
+mod checksum_lines;
 mod contents;
 mod found;
 mod matching;
@@ -19,7 +20,9 @@ mod shortcuts;
 mod tests;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
+pub use checksum_lines::{ChecksumLine, Column, is_remark, read_line};
 pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
+pub(crate) use contents::{from_hex, path_of, with_backslashes};
 pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;
@@ -31,6 +34,7 @@ pub use profile::{
 };
 pub use reading::read_launchers;
 pub(crate) use reading::{home_of, read_launcher_supposing, read_only, read_places};
+pub(crate) use sample::check_lists;
 pub use sample::{ListCheck, ListFault, ListFaultKind};
 pub use settings::UNSAID;
 pub(crate) use settings::{plain_record, read_setting};

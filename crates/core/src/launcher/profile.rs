@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use super::checksum_lines::Column;
 use super::origin::Origin;
 use crate::platform;
 use crate::record::{Format, HeldPart, Meaning, Shape, Side, Values, Within, cut, read_selector};
@@ -344,6 +345,10 @@ pub struct FileRecord {
     pub meaning: Meaning,
 }
 
+fn own_text() -> String {
+    "$".into()
+}
+
 fn root() -> Meaning {
     Meaning::try_from("$".to_string()).unwrap_or_default()
 }
@@ -357,13 +362,22 @@ pub struct Contents {
     /// What that file is; by its name if nothing is said.
     #[serde(rename = "as")]
     pub shape: Option<Shape>,
+    /// What stands in each line, of a list of checksum lines; the JSONPaths below are for all others.
+    #[serde(default)]
+    pub columns: Vec<Column>,
     /// JSONPath of the list.
+    #[serde(default)]
     pub list: String,
     /// JSONPath from an entry to the path below the install folder.
+    #[serde(default = "own_text")]
     pub path: String,
-    /// JSONPath from an entry to the size in bytes.
-    pub size: String,
+    /// Whether the path is the text there, or the entry's key.
+    #[serde(default)]
+    pub on: Side,
+    /// JSONPath from an entry to the size in bytes; some lists say none.
+    pub size: Option<String>,
     /// JSONPath from an entry to the hash in hexadecimal digits; with `piece` to the hashes of all pieces in order.
+    #[serde(default = "own_text")]
     pub hash: String,
     /// Which hash it is.
     pub algorithm: Algorithm,
@@ -385,6 +399,10 @@ pub enum Algorithm {
     Sha1,
     /// SHA-256.
     Sha256,
+    /// BLAKE3.
+    Blake3,
+    /// CRC-32, as archives have it.
+    Crc32,
 }
 
 /// Why a profile is not used. The other profiles are.
@@ -514,8 +532,9 @@ impl Profile {
         // Names in a selector stand inside quotes; any text there keeps it a JSONPath.
         all.extend(self.records.iter().map(|r| r.selector.to_string()));
         all.extend(self.user_data.iter().filter_map(|data| Some(data.setting.as_ref()?.selector.to_string())));
-        all.extend(self.contents.iter().flat_map(|c| [c.list.clone(), c.path.clone(), c.size.clone(), c.hash.clone()]));
-        all.extend(self.contents.iter().flat_map(|c| [c.title.clone(), c.program.clone()]).flatten());
+        let listed = self.contents.iter().filter(|contents| contents.columns.is_empty());
+        all.extend(listed.clone().flat_map(|c| [c.list.clone(), c.path.clone(), c.hash.clone()]));
+        all.extend(listed.flat_map(|c| [c.size.clone(), c.title.clone(), c.program.clone()]).flatten());
         all
     }
 }

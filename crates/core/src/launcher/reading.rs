@@ -144,11 +144,19 @@ impl Reading<'_> {
         if !self.found.profile.games.file.names("library") {
             return self.read_games(&values, None);
         }
-        for library in self.found.libraries.clone() {
-            if library.present {
-                let values = values.clone().with("library", library.path.to_string_lossy());
-                self.read_games(&values, Some(&library.path));
+        let present = self.found.libraries.iter().filter(|library| library.present);
+        let present: Vec<(PathBuf, Values)> = present
+            .map(|library| (library.path.clone(), values.clone().with("library", library.path.to_string_lossy())))
+            .collect();
+        let games = self.found.profile.games.clone();
+        let has_list = |values: &Values| games.file.fill(values).is_ok_and(|file| Path::new(&file).look_exists());
+        let some = present.iter().any(|(_, values)| has_list(values));
+        for (library, values) in present {
+            // A library in which no game has been yet has no list, where others have theirs.
+            if some && games.file.fill(&values).is_ok() && !has_list(&values) {
+                continue;
             }
+            self.read_games(&values, Some(&library));
         }
     }
 

@@ -62,8 +62,7 @@ pub(crate) fn check_lists(site: &Site, found: &FoundLauncher) -> Option<ListChec
     found.profile.contents.as_ref()?;
     let mut check = ListCheck::default();
     for game in found.games.iter().filter(|game| game.fault.is_none()) {
-        let library = game.library.as_deref().or(game.install.parent()).unwrap_or(Path::new("/"));
-        let values = found.values(site).with("id", &game.id).with("library", library.to_string_lossy());
+        let values = found.values_of(site, &game.id, &game.install);
         let fault = match ContentList::read(&found.profile, &values) {
             Ok(None) => {
                 check.without.push(game.title.clone());
@@ -82,14 +81,20 @@ pub(crate) fn check_lists(site: &Site, found: &FoundLauncher) -> Option<ListChec
 
 fn tried(site: &Site, list: &ContentList, install: &Path, files: &mut usize) -> Option<ListFaultKind> {
     let mut by_size: Vec<_> = list.listed_files.iter().collect();
+    let there =
+        |listed: &super::contents::ListedFile| install.join(&listed.path).look_own_meta().map(|meta| meta.len());
     // An empty file agrees with any list that is off by a field.
-    by_size.sort_by_key(|listed| (listed.size == 0, listed.size));
+    by_size.sort_by_cached_key(|listed| {
+        let size = listed.size.or_else(|| there(listed).ok());
+        (size == Some(0), size.is_none(), size)
+    });
     let Some(first) = by_size.first().copied() else { return Some(ListFaultKind::Empty) };
     let agrees = |listed: &&super::contents::ListedFile| {
         let at = install.join(&listed.path);
-        let same_size = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() == listed.size);
+        let Ok(meta) = at.look_own_meta() else { return false };
+        let same_size = meta.is_file() && listed.may_have(meta.len());
         // One that is too large to be read for a check is taken by its size.
-        same_size && (listed.size > LARGEST || listed.has_bytes_of(&site.disk, &at, list.kind).unwrap_or(false))
+        same_size && (meta.len() > LARGEST || listed.has_bytes_of(&site.disk, &at, list.kind).unwrap_or(false))
     };
     let tried: Vec<_> = by_size.into_iter().take(TRIED).collect();
     *files += tried.len();

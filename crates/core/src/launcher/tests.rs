@@ -157,7 +157,10 @@ fn content_lists_are_read_and_broken_ones_refused() {
     let world = World::new("{\"all\": []}");
     assert!(ContentList::read(&world.profile, &world.read().values(&world.site).with("id", "none")).unwrap().is_none());
     let list = world.contents(r#"[{"p": "a/b", "s": 3, "h": "00fF"}]"#).unwrap().unwrap();
-    assert_eq!(list.listed(Path::new("a/b")).map(|listed| (listed.size, listed.hash.clone())), Some((3, vec![0, 255])));
+    assert_eq!(
+        list.listed(Path::new("a/b")).map(|listed| (listed.size, listed.hash.clone())),
+        Some((Some(3), vec![0, 255]))
+    );
     assert!(list.listed(Path::new("a")).is_none());
     for (text, part) in [
         (r#"[{"p": "../b", "s": 3, "h": "00"}]"#, "leads out"),
@@ -224,4 +227,36 @@ fn a_check_counts_games_it_does_not_list_records_some_games_lack_and_tries_conte
     }
     fs::create_dir_all(world.at("lib/empty")).unwrap();
     assert_eq!(check_profile(&world.site, &profile).unlisted.len(), 2, "an empty folder is no game");
+}
+
+#[test]
+fn content_lists_of_lines_of_keys_and_without_sizes_are_read() {
+    let read = |contents: &str, text: &str| {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("list.txt");
+        fs::write(&file, text).unwrap();
+        let contents: Contents = toml::from_str(&format!("file = \"x\"\n{contents}")).unwrap();
+        let list = ContentList::read_file(&contents, &file).map_err(|error| error.to_string())?.unwrap();
+        let one = |listed: &ListedFile| (listed.path.to_str().unwrap().to_string(), listed.size, listed.hash[0]);
+        Ok::<_, String>((list.kind, list.listed_files.iter().map(one).collect::<Vec<_>>()))
+    };
+    let (a, b) = (("a/b c".to_string(), None, 0x0f), ("d".to_string(), None, 0xf0));
+    let lines = "columns = [\"hash\", \"path\"]\nalgorithm = \"crc32\"";
+    let text = "# made by hand\n0f000000  ./a/b c\r\n\nF0000000 *d\n";
+    assert_eq!(read(lines, text), Ok((DigestKind::Crc32, vec![a.clone(), b.clone()])));
+    assert_eq!(read(lines, "0f000000  a\\b c\n"), Ok((DigestKind::Crc32, vec![a.clone()])));
+    let keys = "as = \"json\"\nlist = \"$.all\"\non = \"key\"\nalgorithm = \"blake3\"";
+    let text = r#"{"all": {"a/b c": "0f00", "d": "f000"}}"#;
+    assert_eq!(read(keys, text), Ok((DigestKind::Blake3, vec![a, b])));
+    for (contents, text, part) in [
+        (lines, "0f000000  ../a\n", "leads out"),
+        (lines, "0f000000  /etc/x\n", "leads out"),
+        (lines, "what is this\n", "not hexadecimal"),
+        (lines, "lone\n", "line 1"),
+        ("columns = [\"hash\", \"size\", \"path\"]\nalgorithm = \"md5\"", "0f x a\n", "whole number"),
+        (keys, r#"{"all": {"..\\x": "0f"}}"#, "leads out"),
+    ] {
+        let error = read(contents, text).unwrap_err();
+        assert!(error.contains(part), "{text:?}: {error}");
+    }
 }

@@ -5,7 +5,10 @@ use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
-use super::list::{AboveSeen, Entry, GameList, ListAt, around, games_in, is_bare, is_of_games, scalars_of};
+use super::list::{
+    AboveSeen, Entry, GameList, ListAt, around, come_again, games_in, has_program_on_top, is_bare, is_of_games,
+    is_part_of, scalars_of,
+};
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
 use super::whose::folder_of;
@@ -43,8 +46,19 @@ const LOOKED_INTO: usize = 12;
 
 /// Whether folders are libraries that hold games, and no games themselves.
 fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
-    let held: Vec<usize> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).map(games_in).collect();
-    held.iter().any(|count| *count > 1) || (!held.is_empty() && held.iter().all(|count| *count == 1))
+    let full: Vec<&Path> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).collect();
+    let mut held: Vec<(&Path, Vec<PathBuf>)> = full.into_iter().map(|dir| (dir, games_in(dir))).collect();
+    // What is called the same in several of them is where each game has its programs.
+    let all: Vec<PathBuf> = held.iter().flat_map(|(_, games)| games.clone()).collect();
+    let is_common = |folder: &Path| {
+        all.iter().filter(|other| other.file_name() == folder.file_name()).count() > 1 && has_program_on_top(folder)
+    };
+    for (_, games) in &mut held {
+        games.retain(|game| !is_common(game));
+    }
+    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_part_of(dir, one));
+    held.iter().any(|(_, games)| games.len() > 1)
+        || (!held.is_empty() && held.iter().all(|(_, games)| games.len() == 1) && !held.iter().all(alone))
 }
 
 /// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.
@@ -81,6 +95,13 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
     let mut all = Vec::new();
     for (home, mut lists) in by_home {
         lists.retain(|list| !lies_kept(list));
+        // Folders of programs, of data: parts of the games of another list.
+        let dirs: Vec<Vec<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
+        let is_part = |list: &GameList| {
+            let below = |dir: &Path, all: &[PathBuf]| all.iter().any(|above| above != dir && dir.starts_with(above));
+            dirs.iter().any(|all| list.dirs().all(|dir| below(dir, all)))
+        };
+        lists.retain(|list| !is_part(list));
         let Some(best) = lists.into_iter().max_by_key(GameList::weight) else { continue };
         let (playable, dirs, ..) = best.weight();
         if playable * 2 <= dirs {
@@ -128,7 +149,7 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
     }
     let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
     let alone = libraries.into_iter().filter(|list| {
-        !homes.contains(&folder_of(site, list.file(), evidence)) && list.dirs().any(|dir| games_in(dir) > 0)
+        !homes.contains(&folder_of(site, list.file(), evidence)) && list.dirs().any(|dir| !games_in(dir).is_empty())
     });
     let alone = alone.collect();
     (all, alone)
@@ -331,35 +352,44 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
             list.entries.iter().map(of_entry).collect()
         })
         .collect();
-    let within = |inner: &BTreeSet<PathBuf>, dir: &PathBuf| {
-        inner.iter().filter(|other| *other != dir && other.starts_with(dir)).count()
+    let within = |inner: &BTreeSet<PathBuf>, dir: &PathBuf| -> Vec<PathBuf> {
+        inner.iter().filter(|other| *other != dir && other.starts_with(dir)).cloned().collect()
     };
     let is_over = |n: usize| {
         (0..lists.len()).any(|other| {
             if other == n {
                 return false;
             }
-            let held = dirs[n].iter().map(|dir| within(&dirs[other], dir)).filter(|count| *count > 0);
-            let held: Vec<usize> = held.collect();
+            let held =
+                dirs[n].iter().map(|dir| (dir, within(&dirs[other], dir))).filter(|(_, inner)| !inner.is_empty());
+            let held: Vec<(&PathBuf, Vec<PathBuf>)> = held.collect();
             // Of the same entries, what lies deeper is a folder of the game.
             let apart = entries[n].is_disjoint(&entries[other]);
             let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
-            apart && !held.is_empty() && (held.iter().any(|count| *count > 1) || dirs[other].len() >= full())
+            let of_one = |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_part_of(dir, inner));
+            let parts = || come_again(&held) || held.iter().all(of_one);
+            let several = held.iter().any(|(_, inner)| inner.len() > 1);
+            apart && !held.is_empty() && (several || dirs[other].len() >= full()) && !parts()
         })
     };
     let over: Vec<bool> = (0..lists.len()).map(|n| is_over(n) || are_libraries(lists[n].dirs())).collect();
     let shares = |n: usize, other: usize| n != other && !entries[n].is_disjoint(&entries[other]);
     let is_inner = |n: usize| {
         (0..lists.len()).any(|other| {
-            let below = |dir: &PathBuf| dirs[other].iter().any(|above| above != dir && dir.starts_with(above));
-            shares(n, other) && !over[other] && !lists[n].by_name && dirs[n].iter().all(below)
+            // A title may be the name of a folder in the game.
+            let holds = |dir: &PathBuf, above: &PathBuf| {
+                above != dir && dir.starts_with(above) && (!lists[n].by_name || is_part_of(above, dir))
+            };
+            let below = |dir: &PathBuf| dirs[other].iter().any(|above| holds(dir, above));
+            shares(n, other) && !over[other] && dirs[n].iter().all(below)
         })
     };
     // The folder above, beside the name of each game, is a part of that.
     let is_part = |n: usize| {
         (0..lists.len()).any(|other| {
-            let above: BTreeSet<&Path> = dirs[other].iter().filter_map(|dir| dir.parent()).collect();
-            shares(n, other) && lists[other].by_name && dirs[n].iter().all(|dir| above.contains(dir.as_path()))
+            let named =
+                |dir: &PathBuf| dirs[other].iter().any(|inner| inner.parent() == Some(dir) && !is_part_of(dir, inner));
+            shares(n, other) && lists[other].by_name && dirs[n].iter().all(named)
         })
     };
     let dropped: Vec<bool> = (0..lists.len()).map(|n| is_inner(n) || is_part(n)).collect();

@@ -87,7 +87,7 @@ impl Evidence {
 }
 
 /// Adds the small files near the top of a folder.
-fn small_files(folder: &Path, depth: usize, files: &mut Vec<PathBuf>) {
+pub(super) fn small_files(folder: &Path, depth: usize, files: &mut Vec<PathBuf>) {
     for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let Ok(kind) = entry.file_type() else { continue };
         if kind.is_dir() && depth > 1 {

@@ -83,7 +83,7 @@ fn lies_in_a_game(list: &GameList) -> bool {
     let ListAt::InLibraries { libraries, .. } = &list.at else { return false };
     let above = list.file().ancestors().skip(1).take_while(|dir| !libraries.iter().any(|library| library == dir));
     let mut above = above.filter(|dir| libraries.iter().any(|library| dir.starts_with(library)));
-    above.any(|dir| is_playable(dir) && games_in(dir) == 0)
+    above.any(|dir| is_playable(dir) && games_in(dir).is_empty())
 }
 
 /// The small files near the top of a folder, those that lie less deep first: games have many, and theirs lie deeper.

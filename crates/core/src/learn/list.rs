@@ -1,6 +1,7 @@
 //! A list of games, or of libraries: where it stands, and what its entries say.
 
 use std::collections::{BTreeMap, HashSet};
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
@@ -142,17 +143,47 @@ pub(super) fn is_playable(dir: &Path) -> bool {
     !dir.join(".git").look_exists() && holds_a_program(dir)
 }
 
-/// How many games a folder seems to hold: folders with programs and more in them, where it has no program at its own top.
-pub(super) fn games_in(dir: &Path) -> usize {
-    let entries: Vec<_> = platform::read_dir(dir).into_iter().flatten().flatten().collect();
-    let is = |entry: &std::fs::DirEntry, folder: bool| entry.file_type().is_ok_and(|kind| kind.is_dir() == folder);
-    if entries.iter().any(|entry| is(entry, false) && is_program(&entry.path())) {
-        return 0;
+/// The games that a folder seems to hold: folders with programs and more in them, where it has no program at its own top.
+pub(super) fn games_in(dir: &Path) -> Vec<PathBuf> {
+    if has_program_on_top(dir) {
+        return Vec::new();
     }
-    let whole = |entry: &&std::fs::DirEntry| {
-        is(entry, true) && FolderListing::lazily(&entry.path()).nth(1).is_some() && holds_a_program(&entry.path())
-    };
-    entries.iter().filter(whole).count()
+    let folders = platform::read_dir(dir).into_iter().flatten().flatten();
+    let folders = folders.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir())).map(|entry| entry.path());
+    folders.filter(|path| FolderListing::lazily(path).nth(1).is_some() && holds_a_program(path)).collect()
+}
+
+/// Whether a program lies in a folder itself.
+pub(super) fn has_program_on_top(dir: &Path) -> bool {
+    let entries = platform::read_dir(dir).into_iter().flatten().flatten();
+    let mut files = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_file()));
+    files.any(|entry| is_program(&entry.path()))
+}
+
+/// Whether a folder within another is a part of one game, and no game in a library: it is called as the game is, or the rest of the game
+/// lies beside it, with no program.
+pub(super) fn is_part_of(outer: &Path, inner: &Path) -> bool {
+    let name = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+    if name(outer) == name(inner) {
+        return true;
+    }
+    let entries = platform::read_dir(outer).into_iter().flatten().flatten();
+    let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir())).map(|entry| entry.path());
+    let beside: Vec<PathBuf> = folders.filter(|path| !inner.starts_with(path)).collect();
+    let full = beside.iter().any(|path| FolderListing::lazily(path).next().is_some());
+    full && !beside.iter().any(|path| holds_a_program(path))
+}
+
+/// Whether every name of folders within several others comes again in another, as those of programs and of data do in each game.
+pub(super) fn come_again(held: &[(&PathBuf, Vec<PathBuf>)]) -> bool {
+    let has = |inner: &[PathBuf], name: Option<&OsStr>| inner.iter().any(|folder| folder.file_name() == name);
+    held.len() > 1
+        && held.iter().enumerate().all(|(nth, (_, inner))| {
+            let elsewhere = |folder: &PathBuf| {
+                held.iter().enumerate().any(|(other, (_, there))| other != nth && has(there, folder.file_name()))
+            };
+            inner.iter().all(elsewhere)
+        })
 }
 
 /// Whether no folder in a folder holds a file: as a game, it has been removed; as a library, it is empty.

@@ -4,6 +4,7 @@
 //! leave a place behind, or change another game's, is not sound, and says why. Start at [`learn`].
 
 mod above;
+mod contents;
 mod entries;
 mod evidence;
 mod home;
@@ -26,6 +27,7 @@ use serde::Serialize;
 
 use crate::launcher::{Profile, read_launchers};
 use crate::site::{Site, real_path};
+use contents::{contents_of, lists_agree};
 use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
@@ -158,6 +160,8 @@ pub struct LearnedLauncher {
     pub covered: usize,
     /// What is known beside where the games are.
     pub known: BTreeSet<Known>,
+    /// Whether it has content lists, by which a proof tells what would be downloaded.
+    pub content_lists: bool,
     /// What is not sure, and was taken to be the likeliest.
     pub questions: Vec<Question>,
     /// Files that say a game's folder and stay as they are: logs, backups, caches.
@@ -295,6 +299,7 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
         rehearsed: 0,
         covered: 0,
         known: BTreeSet::new(),
+        content_lists: false,
         questions: Vec::new(),
         left: Vec::new(),
         profile: String::new(),
@@ -334,6 +339,12 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     // What is summed is what a game has, as its launcher sees it.
     let summed = libraries.as_ref().and_then(|libraries| libraries.claim.clone());
     roles.claim = summed.or(roles.claim);
+    let contents = contents_of(site, list, home, &roles, evidence);
+    if contents.as_ref().is_some_and(|contents| contents.beside) {
+        launcher.doubt = Some(Doubt::Beside);
+        return launcher;
+    }
+    launcher.content_lists = contents.is_some();
     launcher.known = roles.known();
     launcher.questions.clone_from(&roles.questions);
     let mut dirs: Vec<PathBuf> = list.dirs().map(Path::to_path_buf).collect();
@@ -344,7 +355,7 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         let mut records = records::of(site, list, home, &roles, &finds[..learned_from]);
         records.file.extend(above.iter().cloned());
         launcher.record_files = records.files();
-        launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records);
+        launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records, contents.as_ref());
         launcher.left = evidence::left(&finds);
         launcher.doubt = proof::unsound(site, list, &finds, &mut launcher);
         let missed = matches!(launcher.doubt, Some(Doubt::Missed { .. }));
@@ -360,6 +371,11 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         let more = (taken + FURTHER).min(dirs.len());
         finds.extend(evidence.finds(site, &dirs[taken..more]));
         taken = more;
+    }
+    // Lists that fit some games and not others are none that a proof can go by.
+    if launcher.content_lists && launcher.doubt.is_none() && !lists_agree(site, &launcher.profile) {
+        launcher.profile = write::without_contents(&launcher.profile);
+        launcher.content_lists = false;
     }
     launcher
 }

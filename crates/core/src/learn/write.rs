@@ -1,5 +1,6 @@
 //! A learned profile as text.
 
+use super::contents::LearnedContents;
 use super::home::Home;
 use super::libraries::LearnedLibraries;
 use super::list::{GameList, ListAt};
@@ -24,6 +25,7 @@ pub(super) fn profile(
     libraries: Option<&LearnedLibraries>,
     roles: &Roles,
     records: &LearnedRecords,
+    contents: Option<&LearnedContents>,
 ) -> String {
     let mut out = format!(
         "# Learned from the games that were installed.\nformat = 1\nid = {}\nname = {}\nhome = [{}]\n",
@@ -113,6 +115,37 @@ pub(super) fn profile(
     for (file, shape, said) in &records.file {
         out.push_str(&format!("\n[[records]]\nfile = {}\nas = {}\n", quoted(file), quoted(shape)));
         out.push_str(&lines_of(said));
+    }
+    if let Some(contents) = contents {
+        out.push_str(&contents_lines(contents));
+    }
+    out
+}
+
+/// A profile without its content lists.
+pub(super) fn without_contents(profile: &str) -> String {
+    profile.split(CONTENTS).next().unwrap_or_default().to_string()
+}
+
+const CONTENTS: &str = "\n[contents]\n";
+
+fn contents_lines(contents: &LearnedContents) -> String {
+    let form = &contents.form;
+    let mut out = format!("{CONTENTS}file = {}\nalgorithm = {}\n", quoted(&contents.file), quoted(form.algorithm));
+    if !form.columns.is_empty() {
+        let columns: Vec<String> = form.columns.iter().map(ToString::to_string).collect();
+        out.push_str(&format!("columns = {}\n", quoted_all(&columns)));
+        return out;
+    }
+    let lines = [("as", &form.shape), ("list", &form.list), ("path", &form.path), ("hash", &form.hash)];
+    for (key, text) in lines {
+        out.push_str(&format!("{key} = {}\n", quoted(text)));
+    }
+    if form.on_key {
+        out.push_str("on = \"key\"\n");
+    }
+    if let Some(size) = &form.size {
+        out.push_str(&format!("size = {}\n", quoted(size)));
     }
     out
 }

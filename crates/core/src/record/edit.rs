@@ -210,6 +210,9 @@ pub enum Edit {
         path: Option<String>,
         /// The library's own file, and the text it starts with.
         made: Option<(PathBuf, String)>,
+        /// Whether the library was listed before: then only its own file comes and goes.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        listed: bool,
     },
     /// A library that a haul made known is forgotten again, if nothing lives in it.
     Unregister {
@@ -227,6 +230,9 @@ pub enum Edit {
         path: Option<String>,
         /// The library's own file, and the text that it holds when it is empty.
         made: Option<(PathBuf, String)>,
+        /// Whether the library was listed before: then only its own file comes and goes.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        listed: bool,
     },
     /// An entry of a list gets another number in it.
     Order {
@@ -407,11 +413,11 @@ impl Edit {
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
             Self::Follow(following) => Self::Follow(following.turned()),
-            Self::Register { file, format, list, entry, path, made } => {
-                Self::Unregister { file, format, list, entry, path, made }
+            Self::Register { file, format, list, entry, path, made, listed } => {
+                Self::Unregister { file, format, list, entry, path, made, listed }
             }
-            Self::Unregister { file, format, list, entry, path, made } => {
-                Self::Register { file, format, list, entry, path, made }
+            Self::Unregister { file, format, list, entry, path, made, listed } => {
+                Self::Register { file, format, list, entry, path, made, listed }
             }
             Self::Order { file, format, list, at, says, old, new } => {
                 Self::Order { file, format, list, at, says, old: new, new: old }

@@ -331,16 +331,19 @@ impl Files {
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Follow(following) => self.follow(following, mood, open),
-            Edit::Register { file, format, list, entry, path, made } => {
+            Edit::Register { file, format, list, entry, path, made, listed } => {
                 let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
                 if let Some((made, text)) = made {
                     match self.bytes(made)? {
                         None => self.put(made, Some(text.clone().into_bytes()))?,
-                        Some(_) if mood == Mood::Again => {}
+                        Some(_) if *listed || mood == Mood::Again => {}
                         Some(bytes) if bytes == text.as_bytes() => {}
                         Some(_) if known(&self.document(file, *format)?)? => {}
                         Some(_) => return Err(EditError::Exists { file: made.clone() }),
                     }
+                }
+                if *listed {
+                    return Ok(());
                 }
                 let document = self.document(file, *format)?;
                 if !known(&document)? {
@@ -350,7 +353,7 @@ impl Files {
                 }
                 Ok(())
             }
-            Edit::Unregister { file, format, list, entry, made, .. } => {
+            Edit::Unregister { file, format, list, entry, made, listed, .. } => {
                 if let Some((made, text)) = made {
                     let empty = match self.bytes(made)? {
                         None => true,
@@ -360,6 +363,9 @@ impl Files {
                         return Ok(());
                     }
                     self.put(made, None)?;
+                }
+                if *listed {
+                    return Ok(());
                 }
                 let document = self.document(file, *format)?;
                 if let Some(nth) = entry_like(&document, file, list, entry)? {
@@ -782,6 +788,7 @@ mod tests {
                     entry: "{\"folder\": \"/b\"}".into(),
                     path: None,
                     made: Some((self.path("b.json"), EMPTY.into())),
+                    listed: false,
                 },
                 Edit::Travel {
                     from: self.path("a.json"),

@@ -5,6 +5,7 @@ use std::hash::Hash;
 use std::io;
 use std::mem::{Discriminant, discriminant};
 use std::path::Path;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 
 use deft_barge_core::disk::{Act, Gate, What};
@@ -21,6 +22,36 @@ pub fn every_fault() -> bool {
 /// Each act twice, to go on after it and to go back: what mends one of the two may hide what the other needs.
 pub fn both_ways(acts: impl IntoIterator<Item = usize>) -> impl Iterator<Item = (usize, bool)> {
     acts.into_iter().flat_map(|act| [(act, true), (act, false)])
+}
+
+/// Kills the program at an act on a record: it and whatever comes after it does not happen.
+#[derive(Debug)]
+pub struct KilledAtRecords {
+    is_record: fn(&str) -> bool,
+    from: usize,
+    acts: AtomicUsize,
+}
+
+impl KilledAtRecords {
+    pub fn new(is_record: fn(&str) -> bool, from: usize) -> Arc<Self> {
+        Arc::new(Self { is_record, from, acts: AtomicUsize::new(0) })
+    }
+
+    /// Acts on records so far.
+    pub fn acts(&self) -> usize {
+        self.acts.load(Ordering::SeqCst)
+    }
+}
+
+impl Gate for KilledAtRecords {
+    fn before(&self, act: &Act<'_>) -> io::Result<()> {
+        let killed = || Err(io::Error::from_raw_os_error(5));
+        let counts = !act.only_reads() && (self.is_record)(&act.path().to_string_lossy());
+        if counts && self.acts.fetch_add(1, Ordering::SeqCst) >= self.from {
+            return killed();
+        }
+        if self.acts() > self.from { killed() } else { Ok(()) }
+    }
 }
 
 pub type ActKind = Discriminant<Act<'static>>;

@@ -2,11 +2,8 @@
 //! and at every act on a record a failure leaves something that the next start turns all new or all old.
 
 use std::fs;
-use std::io;
-use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::path::Path;
 
-use deft_barge_core::disk::{Act, Gate};
 use deft_barge_core::haul::{Control, Haul, release_haul};
 use deft_barge_core::item::{FindingKind, Policy, Severity};
 use deft_barge_core::journal::{History, Journal};
@@ -14,7 +11,7 @@ use deft_barge_core::plan::{Destination, Draft, LibraryWish, MakeLetters, plan, 
 use deft_barge_core::survey::{GameId, survey};
 use deft_barge_harbor::launchers::Launcher;
 
-use crate::acts::{both_ways, days_choice};
+use crate::acts::{KilledAtRecords, both_ways, days_choice};
 use crate::house::{GAMES, House, same};
 
 #[test]
@@ -54,24 +51,12 @@ fn each_launcher_is_content_after_a_haul_and_after_a_return_and_its_records_are_
     }
 }
 
-/// Fails every act on a record from the n-th on, as if the program had been killed there.
-#[derive(Debug)]
-struct Killed {
-    acts: AtomicUsize,
-    from: usize,
-}
-
-impl Gate for Killed {
-    fn before(&self, act: &Act<'_>) -> io::Result<()> {
-        let text = act.path().to_string_lossy();
-        let record = text.contains("/home/.config/") || text.contains("/home/.local/share/") || text.ends_with(".ini");
-        let own = text.contains("/home/.local/state") || act.only_reads();
-        if record && !own && self.acts.fetch_add(1, Ordering::SeqCst) >= self.from {
-            return Err(io::Error::from_raw_os_error(5));
-        }
-        // Killed is killed: nothing else happens from there on either.
-        if self.acts.load(Ordering::SeqCst) > self.from { Err(io::Error::from_raw_os_error(5)) } else { Ok(()) }
-    }
+/// Whether a path is that of a record.
+fn is_record(path: &str) -> bool {
+    let kept = path.contains("/home/.config/")
+        || path.contains("/home/.local/share/")
+        || Path::new(path).extension().is_some_and(|end| end == "ini");
+    kept && !path.contains("/home/.local/state")
 }
 
 #[test]
@@ -81,15 +66,15 @@ fn killed_at_any_act_on_a_record_all_are_new_or_all_are_old_at_the_next_start() 
     let mut kills = 0;
     for (game, launcher) in GAMES {
         let plan = house.plan(game, "newhold", MakeLetters::Yes);
-        let count = Arc::new(Killed { acts: AtomicUsize::new(0), from: usize::MAX });
+        let count = KilledAtRecords::new(is_record, usize::MAX);
         let haul = house.haul(&plan, Some(count.clone())).unwrap();
         let new = house.records();
         house.give_back(haul);
-        let acts = count.acts.load(Ordering::SeqCst);
+        let acts = count.acts();
         assert!(acts >= 2, "{game}: {acts} acts on records");
         for (n, resumes) in both_ways(days_choice(acts)) {
             let when = format!("{game}: act {n} of {acts} on records");
-            let gate = Arc::new(Killed { acts: AtomicUsize::new(0), from: n });
+            let gate = KilledAtRecords::new(is_record, n);
             house.haul(&plan, Some(gate)).expect_err(&when);
             kills += 1;
             let site = house.site();

@@ -5,9 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, undo_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::bytes::{Bytes, HaulId};
+use deft_barge_core::haul::{Control, Haul, prove_haul, undo_haul};
+use deft_barge_core::item::{FindingKind, Policy};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::{FoundGame, Profile, load_profiles, read_launchers};
 use deft_barge_core::learn::{Doubt, learn, rehearse};
@@ -18,7 +18,7 @@ use deft_barge_core::survey::survey;
 
 use crate::house::House;
 use crate::made_launchers::MadeWorld;
-use crate::port::folder_in_memory;
+use crate::port::{declare, folder_in_memory};
 
 /// Where the sound records of a game stand.
 fn places(game: &FoundGame) -> BTreeSet<(PathBuf, String, Vec<String>, bool)> {
@@ -84,6 +84,7 @@ fn try_seed(seed: u64) -> Outcome {
         return Outcome::Refused(doubt);
     }
     let what = format!("{what}\n{}", launcher.profile);
+    assert_eq!(launcher.content_lists, !world.style.contents.is_empty(), "{what}");
     assert_eq!(launcher.games.len(), world.games.len(), "{what}");
     fs::create_dir_all(site.profile_folder()).unwrap();
     fs::write(site.profile_folder().join(format!("{}.toml", launcher.id)), &launcher.profile).unwrap();
@@ -102,6 +103,10 @@ fn try_seed(seed: u64) -> Outcome {
         let plan = plan(&site, &found, &draft, Policy::Hold);
         assert!(!plan.blocked(), "{what}: {:?}", plan.findings);
         Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let wanted = launcher.content_lists.then_some(0);
+        let proof = journal.haul(HaulId(nth + 1)).unwrap().unwrap().items[0].proof.clone().unwrap();
+        assert_eq!(proof.to_download.map(Bytes::count), wanted, "{what}");
+        assert_eq!(proof.residue.map(|residue| residue.places), Some(0), "{what}");
         nth += 1;
         let before = now.clone();
         now[n].root = plan.items[0].to.parent().unwrap().to_str().unwrap().into();
@@ -162,6 +167,39 @@ fn launchers_of_many_shapes_are_learned_moved_by_and_never_wrong() {
     assert!((learned + counted) as u64 * 100 >= seeds() * 93 && learned as u64 * 10 >= seeds() * 6, "{outcomes:#?}");
 }
 
+#[test]
+fn a_learned_content_list_tells_what_would_be_downloaded_of_damaged_and_missing_files() {
+    // One with sizes, and one without.
+    for (seed, sized) in [(1, true), (6, false)] {
+        let world = MadeWorld::new(seed);
+        let site = world.site();
+        let launcher = learn(&site, &[], &[], &|_| {}).launchers.remove(0);
+        assert!(launcher.doubt.is_none() && launcher.content_lists, "{launcher:#?}");
+        assert_eq!(launcher.profile.contains("\nsize = "), sized, "{}", launcher.profile);
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("learned.toml"), &launcher.profile).unwrap();
+        let found = survey(&site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        draft.send(found.games[0].id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan(&site, &found, &draft, Policy::Hold);
+        assert!(!plan.findings.iter().any(|finding| matches!(finding.kind, FindingKind::NoContentList { .. })));
+        let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+        let end = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let pak = plan.items[0].to.join("data/all.pak");
+        let length = fs::metadata(&pak).unwrap().len();
+        let proved = || prove_haul(&site, &journal, &end.items, &|_| {}, &Control::default()).unwrap().remove(0).1;
+        assert_eq!(proved().to_download, Some(Bytes::new(0)));
+        let mut bytes = fs::read(&pak).unwrap();
+        bytes[100] ^= 1;
+        fs::write(&pak, &bytes).unwrap();
+        let proof = proved();
+        assert_eq!((proof.to_download, proof.differ, proof.holds()), (Some(Bytes::new(length)), 1, false));
+        fs::remove_file(&pak).unwrap();
+        let proof = proved();
+        assert_eq!((proof.to_download, proof.missing, proof.holds()), (Some(Bytes::new(length)), 1, false));
+    }
+}
+
 /// A world with games in `drives/swift/g`, and a place for the files of launchers.
 fn world_of(names: &[String]) -> (tempfile::TempDir, Site, PathBuf) {
     let folder = folder_in_memory();
@@ -173,14 +211,7 @@ fn world_of(names: &[String]) -> (tempfile::TempDir, Site, PathBuf) {
         fs::write(game.join("start"), "#!/bin/sh\n").unwrap();
         fs::write(game.join("data.pak"), [7; 100]).unwrap();
     }
-    fs::create_dir_all(top.join("drives/newhold")).unwrap();
-    let drive = |tag: u8, name: &str| {
-        format!(
-            "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
-        )
-    };
-    let text = format!("format = 1\nseed = 1\nhome = \"home\"\n{}{}", drive(1, "swift"), drive(2, "newhold"));
-    fs::write(top.join("world.toml"), text).unwrap();
+    declare(&top, &["swift", "newhold"]);
     let site = Site::of_world(&top).unwrap();
     (folder, site, top)
 }

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::site::Site;
 
-use crate::port::folder_in_memory;
+use crate::port::{declare, folder_in_memory};
 
 /// Numbers that a seed gives.
 struct Dice(u64);
@@ -81,6 +81,8 @@ pub struct Style {
     deep: bool,
     /// Whether a library is listed that has no games, and where it is.
     empty: Option<String>,
+    /// How its content lists are written; empty if it has none.
+    pub contents: &'static str,
 }
 
 fn style(dice: &mut Dice) -> Style {
@@ -133,6 +135,7 @@ fn style(dice: &mut Dice) -> Style {
         shelves: dice.one(&["json", "json", "keyed", "nested", "yaml", "lines"]),
         deep: dice.below(3) == 0,
         empty: (dice.below(3) == 0).then(String::new),
+        contents: "",
         uninstalled: dice.one(&["", "", "empty", "absent", "null"]),
     }
 }
@@ -538,17 +541,13 @@ impl MadeWorld {
     pub fn new(seed: u64) -> Self {
         let mut dice = Dice(seed.wrapping_mul(7919) + 17);
         let mut style = style(&mut dice);
+        style.contents = CONTENTS[seed as usize % CONTENTS.len()];
         let folder = folder_in_memory();
         let top = folder.path().canonicalize().unwrap();
-        let mut world = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-        for (tag, name) in [(1, "swift"), (2, "newhold")] {
-            write!(world, "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n").unwrap();
-            fs::create_dir_all(top.join("drives").join(name)).unwrap();
-        }
-        fs::create_dir_all(top.join("home")).unwrap();
-        fs::write(top.join("world.toml"), world).unwrap();
+        declare(&top, &["swift", "newhold"]);
         let roots = [top.join("drives/swift/stuff"), top.join("drives/swift/more games")];
-        let none = top.join("drives/swift/later");
+        // Where the games come from, or where they go.
+        let none = top.join(if seed.is_multiple_of(2) { "drives/swift/later" } else { "drives/newhold/later" });
         if let Some(empty) = &mut style.empty {
             fs::create_dir_all(&none).unwrap();
             none.to_str().unwrap().clone_into(empty);
@@ -580,6 +579,10 @@ impl MadeWorld {
         if let Some(all) = libraries(&world.style, &world.games) {
             fs::create_dir_all(world.home()).unwrap();
             fs::write(world.shelves(), libraries_text(&world.style, all)).unwrap();
+        }
+        for (file, text) in world.content_lists() {
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, text).unwrap();
         }
         let all = world.files(&world.games);
         for (file, text) in all.iter().chain(&staying(&world.style, &world.games, &world.home(), &all)) {
@@ -677,7 +680,97 @@ impl MadeWorld {
     }
 }
 
+/// Ways to write what a game consists of: in the launcher's folder, or in the game.
+const CONTENTS: [&str; 11] = [
+    "",
+    "array",
+    "keyed",
+    "rows",
+    "xml",
+    "yaml",
+    "sums",
+    "named sums",
+    "sums in the game",
+    "sums behind",
+    "array in the game",
+];
+
 impl MadeWorld {
+    /// The content lists of the games, by file.
+    fn content_lists(&self) -> BTreeMap<PathBuf, String> {
+        use sha1::Digest as _;
+        let hex = |bytes: &[u8]| bytes.iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+        let mut out = BTreeMap::new();
+        for game in &self.games {
+            let at = PathBuf::from(game.path());
+            let files = ["bin/go", "data/all.pak"].map(|path| (path, fs::read(at.join(path)).unwrap()));
+            let (own, lists) = (at.join("bin/parts.lst"), self.home().join("parts"));
+            let object = |path: &str, bytes: &[u8]| serde_json::json!({"name": path, "len": bytes.len(), "sum": hex(&sha1::Sha1::digest(bytes))});
+            let lines = |line: &dyn Fn(&str, &[u8]) -> String| -> String {
+                files.iter().map(|(path, bytes)| format!("{}\n", line(path, bytes))).collect()
+            };
+            let md5 = |bytes: &[u8]| hex(&md5::Md5::digest(bytes));
+            let (file, text) = match self.style.contents {
+                "array" | "array in the game" => {
+                    let all: Vec<_> = files.iter().map(|(path, bytes)| object(path, bytes)).collect();
+                    let text = serde_json::json!({"v": 3, "parts": all}).to_string();
+                    if self.style.contents == "array" {
+                        (lists.join(format!("{}.json", game.id)), text)
+                    } else {
+                        (at.join("parts.json"), text)
+                    }
+                }
+                "keyed" => {
+                    let all: serde_json::Map<String, serde_json::Value> = files
+                        .iter()
+                        .map(|(path, bytes)| {
+                            (path.replace('/', "\\"), serde_json::json!(hex(blake3::hash(bytes).as_bytes())))
+                        })
+                        .collect();
+                    (lists.join(&game.id).join("list.json"), serde_json::json!({"parts": all}).to_string())
+                }
+                "rows" => {
+                    let all: Vec<_> = files
+                        .iter()
+                        .map(|(path, bytes)| {
+                            serde_json::json!([format!("./{path}"), hex(&sha2::Sha256::digest(bytes)), bytes.len()])
+                        })
+                        .collect();
+                    (lists.join(format!("{}.json", game.id)), serde_json::json!(all).to_string())
+                }
+                "xml" => {
+                    let all = lines(&|path, bytes| {
+                        format!("<part at=\"{path}\" len=\"{}\" sum=\"{}\"/>", bytes.len(), md5(bytes))
+                    });
+                    (lists.join(format!("p_{}.xml", game.id)), format!("<parts>\n{all}</parts>\n"))
+                }
+                "yaml" => {
+                    let all =
+                        lines(&|path, bytes| format!("- at: {path}\n  sum: '{}'", hex(&sha1::Sha1::digest(bytes))));
+                    (lists.join(format!("{}.yaml", game.id)), format!("parts:\n{all}"))
+                }
+                "sums" => {
+                    (lists.join(format!("{}.lst", game.id)), lines(&|path, bytes| format!("{}  {path}", md5(bytes))))
+                }
+                "named sums" => (
+                    lists.join(format!("{}.lst", game.id)),
+                    lines(&|path, bytes| format!("MD5 ({path}) = {}", md5(bytes))),
+                ),
+                "sums in the game" => (
+                    own,
+                    lines(&|path, bytes| format!("{} {} *{path}", hex(&sha2::Sha256::digest(bytes)), bytes.len())),
+                ),
+                "sums behind" => (
+                    lists.join(format!("{}.lst", game.id)),
+                    format!("; by hand\n{}", lines(&|path, bytes| format!("{path} {:08X}", crc32fast::hash(bytes)))),
+                ),
+                _ => continue,
+            };
+            out.insert(file, text);
+        }
+        out
+    }
+
     /// Every game lies in a library that is listed once, what was listed is listed as before, and what is counted is true.
     fn judge_libraries(&self, games: &[MadeGame]) -> Result<(), String> {
         let style = &self.style;

@@ -13,6 +13,7 @@ mod faults;
 mod finds;
 mod house;
 mod launchers;
+mod layouts;
 mod learning;
 mod links;
 mod made_launchers;

@@ -35,6 +35,20 @@ pub fn folder_in_memory() -> tempfile::TempDir {
     if *ROOM_IN_MEMORY { tempfile::tempdir_in("/dev/shm") } else { tempfile::tempdir() }.unwrap()
 }
 
+/// Declares a world with drives of these names, all of them there, and a home.
+pub fn declare(top: &Path, drives: &[&str]) {
+    let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
+    for (nth, name) in drives.iter().enumerate() {
+        let tag = nth + 1;
+        text.push_str(&format!(
+            "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n"
+        ));
+        fs::create_dir_all(top.join("drives").join(name)).unwrap();
+    }
+    fs::create_dir_all(top.join("home")).unwrap();
+    fs::write(top.join("world.toml"), text).unwrap();
+}
+
 /// What a tree holds: kind, bytes, permissions and time of every name.
 pub type Tree = BTreeMap<PathBuf, (u32, i64, i64, Vec<u8>)>;
 

@@ -3,13 +3,11 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::fs;
-use std::io;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::disk::{Act, Gate};
+use deft_barge_core::disk::Gate;
 use deft_barge_core::haul::{Control, Haul, release_haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
@@ -17,8 +15,8 @@ use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
-use crate::acts::{both_ways, every_fault};
-use crate::port::folder_in_memory;
+use crate::acts::{KilledAtRecords, both_ways, every_fault};
+use crate::port::{declare, folder_in_memory};
 
 const PROFILE: &str = r#"format = 1
 id = "gannet"
@@ -78,13 +76,8 @@ impl World {
     fn new() -> Self {
         let world = Self { folder: folder_in_memory() };
         let top = world.top();
-        let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-        for (tag, name) in [(1, "swift"), (2, "newhold")] {
-            write!(text, "[[drives]]\ntag = {tag}\nname = \"{name}\"\nroot = \"drives/{name}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ext4\"\n").unwrap();
-            fs::create_dir_all(top.join("drives").join(name)).unwrap();
-        }
+        declare(&top, &["swift", "newhold"]);
         fs::create_dir_all(top.join("home/.config/gannet")).unwrap();
-        fs::write(top.join("world.toml"), text).unwrap();
         for (_, _, folder, size, drive) in GAMES {
             let game = top.join("drives").join(drive).join("shelf/rows").join(folder);
             fs::create_dir_all(game.join("bin")).unwrap();
@@ -254,38 +247,25 @@ fn several_games_go_to_one_new_library_in_one_haul_and_it_is_listed_once() {
     assert!(!world.top().join("drives/newhold/shelf").exists());
 }
 
-/// Fails every act on a record from the n-th on, as if the program had been killed there.
-#[derive(Debug)]
-struct Killed {
-    acts: AtomicUsize,
-    from: usize,
-}
-
-impl Gate for Killed {
-    fn before(&self, act: &Act<'_>) -> io::Result<()> {
-        let path: &Path = act.path();
-        let record = path.to_string_lossy().contains("/.config/gannet") || path.to_string_lossy().contains("/notes");
-        if record && !act.only_reads() && self.acts.fetch_add(1, Ordering::SeqCst) >= self.from {
-            return Err(io::Error::from_raw_os_error(5));
-        }
-        if self.acts.load(Ordering::SeqCst) > self.from { Err(io::Error::from_raw_os_error(5)) } else { Ok(()) }
-    }
+/// Whether a path is that of a record.
+fn is_record(path: &str) -> bool {
+    path.contains("/.config/gannet") || path.contains("/notes")
 }
 
 #[test]
 fn killed_at_any_act_on_them_all_of_it_is_there_or_here_at_the_next_start() {
     let world = World::new();
     let before = world.written();
-    let count = Arc::new(Killed { acts: AtomicUsize::new(0), from: usize::MAX });
+    let count = KilledAtRecords::new(is_record, usize::MAX);
     let haul = world.haul(&world.plan(1), Some(count.clone())).unwrap();
     world.undo(haul);
     assert_eq!(world.written(), before, "an undo gives the same bytes");
-    let acts = count.acts.load(Ordering::SeqCst);
+    let acts = count.acts();
     assert!(acts > 10, "{acts}");
     let step = if every_fault() { 1 } else { 3 };
     for (n, resumes) in both_ways((0..acts).step_by(step)) {
         let when = format!("act {n} of {acts}, resumed: {resumes}");
-        let gate = Arc::new(Killed { acts: AtomicUsize::new(0), from: n });
+        let gate = KilledAtRecords::new(is_record, n);
         world.haul(&world.plan(1), Some(gate)).expect_err(&when);
         let site = world.site(None);
         let (journal, unfinished) = Journal::open(&site).unwrap().recover().unwrap();

@@ -113,7 +113,7 @@ fn style_of(word: &str, zero: bool, theme: Theme) -> Style {
 
 fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let each = (area.width / 5).clamp(16, 30);
+    let each = (area.width / 5).clamp(15, 30);
     for (n, (figure, unit, word, zero)) in totals(proof).iter().enumerate() {
         let style = style_of(word, *zero, theme);
         let x = n as u16 * each;

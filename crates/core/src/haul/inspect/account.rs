@@ -124,7 +124,8 @@ pub(crate) fn look(
     stop: &Control,
 ) -> Result<Proof, HaulError> {
     let sums = subject.journal.sums(subject.item)?;
-    let listed: u64 = subject.contents.iter().flat_map(|list| &list.listed_files).map(|listed| listed.size).sum();
+    let listed: u64 =
+        subject.contents.iter().flat_map(|list| &list.listed_files).filter_map(|listed| listed.size).sum();
     let listed_files = subject.contents.map_or(0, |list| list.listed_files.len()) as u64;
     let mut listening = Listening::new(subject, sums.bytes.max(listed), sums.files.max(listed_files));
     let account = Account {
@@ -246,9 +247,9 @@ impl<'a> Account<'a> {
                 Ok(meta) if meta.is_file() => {
                     checked.size = meta.len();
                     checked.as_before = again;
-                    checked.download = if meta.len() == listed.size { 0 } else { listed.size };
+                    checked.download = if listed.may_have(meta.len()) { 0 } else { listed.bytes(None) };
                 }
-                Ok(_) | Err(_) => checked.download = listed.size,
+                Ok(_) | Err(_) => checked.download = listed.bytes(None),
             }
             self.take(checked);
         }
@@ -308,7 +309,7 @@ impl<'a> Account<'a> {
             let there = self.subject.install.join(path).symlink_metadata().is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
             checked.fault = Some((kind, None));
-            checked.download = listed.map_or(0, |listed| listed.size);
+            checked.download = listed.map_or(0, |listed| listed.bytes(Some(line.entry.size)));
             return self.take(checked);
         };
         checked.size = entry.size;
@@ -333,7 +334,8 @@ impl<'a> Account<'a> {
         }
         match (listed, line.digest.as_ref()) {
             (Some(listed), Some(digest)) => {
-                checked.download = if *digest == listed.hash && entry.size == listed.size { 0 } else { listed.size };
+                let is_wanted = *digest == listed.hash && listed.may_have(entry.size);
+                checked.download = if is_wanted { 0 } else { listed.bytes(Some(entry.size)) };
             }
             (Some(listed), None) => {
                 let (path, size) = (path.to_path_buf(), entry.size);
@@ -401,8 +403,8 @@ fn check(
 ) -> Result<Checked, HaulError> {
     let at = subject.install.join(&job.path);
     let kind = subject.contents.map_or(DigestKind::Sha1, |list| list.kind);
-    let size_wrong = job.listed.is_some_and(|listed| listed.size != job.size);
-    let wants = job.listed.map_or(0, |listed| listed.size);
+    let size_wrong = job.listed.is_some_and(|listed| !listed.may_have(job.size));
+    let wants = job.listed.map_or(0, |listed| listed.bytes(Some(job.size)));
     let mut checked = Checked { size: job.size, as_before: job.as_before, ..Checked::nothing(&job.path) };
     if depth == Depth::Seen && job.line.is_none() {
         let wrong = match job.listed {

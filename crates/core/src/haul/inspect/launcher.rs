@@ -15,7 +15,7 @@ use super::same_folder::is_folder_of;
 
 use crate::disk::Disk;
 use crate::launcher::{DigestKind, FoundGame, ListedFile, Profile, load_profiles, read_only};
-use crate::record::{Files, Mood, Values};
+use crate::record::{Files, Mood};
 
 use crate::survey::GameId;
 
@@ -47,8 +47,7 @@ pub(crate) fn contents_of(site: &Site, game: &GameId, install: &Path) -> Result<
     let Some((launcher, id)) = game.0.split_once('/') else { return Ok(None) };
     let profile = profiles.into_iter().find(|profile| profile.id == launcher);
     let Some(found) = profile.and_then(|profile| read_only(site, &profile, id)) else { return Ok(None) };
-    let library = install.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
-    let values: Values = found.values(site).with("id", id).with("library", library);
+    let values = found.values_of(site, id, install);
     Ok(ContentList::read(&found.profile, &values)?)
 }
 

@@ -191,7 +191,10 @@ fn identity_of(stat: &Seen, line: &FileEntry, steady: Steady) -> FileIdentity {
 
 /// Removes the folder of a library that this item was to make, if it is empty.
 pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
-    let library = planned.edits.iter().find_map(|edit| match edit {
+    // One that was listed before is the launcher's, empty or not.
+    let own =
+        |edit: &&Edit| !matches!(edit, Edit::Register { listed: true, .. } | Edit::Unregister { listed: true, .. });
+    let library = planned.edits.iter().filter(own).find_map(|edit| match edit {
         Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
         Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Strategy::Records => {
             Some(planned.to.as_path())

@@ -9,4 +9,4 @@ pub(crate) use anew::lead_anew;
 pub(crate) use entries::{NewGame, enter, leave};
 pub(crate) use previews::{joined_previews, previews, previews_in};
 pub use rewrites::MakeLetters;
-pub(crate) use rewrites::{Repointing, Target, Unchangeable, edits, quoted_in, register};
+pub(crate) use rewrites::{Repointing, Target, Unchangeable, edits, make_known, quoted_in, register};

@@ -75,9 +75,10 @@ fn of_edit(trial: &mut EditRehearsal, edit: &Edit) -> Vec<Preview> {
             let moved = [(to, PreviewKind::FileMade), (from, PreviewKind::FileGoes)];
             changed.chain(moved.map(|(file, kind)| preview(file, kind, "$", "", ""))).collect()
         }
-        Edit::Register { file, list, entry, made, .. } => {
+        Edit::Register { file, list, entry, made, listed, .. } => {
             let made = made.iter().map(|(file, text)| preview(file, PreviewKind::FileMade, "$", "", text));
-            made.chain([preview(file, PreviewKind::LibraryKnown, list, "", entry)]).collect()
+            let known = (!listed).then(|| preview(file, PreviewKind::LibraryKnown, list, "", entry));
+            made.chain(known).collect()
         }
         Edit::Link { link, old, new } => {
             let kind = match (old, new) {

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 
 use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
+use crate::platform::Look;
 use crate::record::{
     Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
     Values, find_parts, write_part,
@@ -187,10 +188,8 @@ impl Writing<'_> {
             Ok(file) if games.travels => PathBuf::from(file),
             _ => self.game.entry.file.clone(),
         };
-        if self.target.new_library
-            && let Some(library) = self.target.library
-        {
-            edits.push(register(self.site, self.found, library, &list_file)?);
+        if let Some(library) = self.target.library {
+            edits.extend(make_known(self.site, self.found, library, &list_file, self.target.new_library)?);
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
         let mut rewrites: Vec<Rewrite> = Vec::new();
@@ -457,6 +456,30 @@ fn inner_first(edits: &mut [Edit]) {
     });
 }
 
+/// What a library needs before a game can be listed in it: that its launcher knows it, and that it has its own file, which one without games
+/// may lack.
+pub(crate) fn make_known(
+    site: &Site,
+    found: &FoundLauncher,
+    library: &Path,
+    list_file: &Path,
+    is_new: bool,
+) -> Result<Option<Edit>, String> {
+    if is_new {
+        return register(site, found, library, list_file).map(Some);
+    }
+    let games = &found.profile.games;
+    let text = found.profile.libraries.as_ref().and_then(|libraries| libraries.new_file.clone());
+    let shape = games.shape.unwrap_or_else(|| Shape::of_name(list_file));
+    let own = games.file.names("library") && !games.file.names("id");
+    let (Some(text), Some(format), true) = (text, shape.format(), own) else { return Ok(None) };
+    let made = Some((list_file.to_path_buf(), text));
+    let (file, list, entry) = (list_file.to_path_buf(), "$".to_string(), String::new());
+    let edit = Edit::Register { file, format, list, entry, path: None, made, listed: true };
+    Ok((!list_file.look_exists()).then_some(edit))
+}
+
+/// The edit that lists a new library, and makes its own file.
 pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_file: &Path) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let (file, source, shape) = libraries_file(site, found)?;
@@ -487,7 +510,7 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
-    Ok(Edit::Register { file, format, list, entry, path, made })
+    Ok(Edit::Register { file, format, list, entry, path, made, listed: false })
 }
 
 /// The file that lists a launcher's libraries.

@@ -11,9 +11,9 @@ use super::alone::{item, plan_of, with_edits};
 use crate::bytes::Bytes;
 use crate::checksums::measure;
 use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy};
-use crate::launcher::{ContentList, FoundGame, FoundLauncher, Origin, PlaceFault, place_fault};
+use crate::launcher::{ContentList, FoundGame, FoundLauncher, ListedFile, Origin, PlaceFault, place_fault};
 use crate::plan::Plan;
-use crate::plan::edits::{NewGame, Target, enter, quoted_in, register};
+use crate::plan::edits::{NewGame, Target, enter, make_known, quoted_in};
 use crate::platform::Drive;
 use crate::platform::Look;
 use crate::record::{Edit, Values};
@@ -81,12 +81,12 @@ fn adopted(
     match list {
         None => findings.push(say(FindingKind::NoContentList { launcher: found.profile.name.clone() })),
         Some(list) => {
-            let lacking = |listed: &&crate::launcher::ListedFile| listing.size_of(&listed.path) != Some(listed.size);
+            let lacking = |listed: &&ListedFile| !is_there(&listing, listed);
             let (files, bytes) = list
                 .listed_files
                 .iter()
                 .filter(lacking)
-                .fold((0_usize, 0), |(files, bytes), listed| (files + 1, bytes + listed.size));
+                .fold((0_usize, 0), |(files, bytes), listed| (files + 1, bytes + listed.bytes(None)));
             if files > 0 {
                 findings.push(say(FindingKind::Incomplete { files, bytes: Bytes::new(bytes) }));
             }
@@ -95,7 +95,7 @@ fn adopted(
     let unchangeable = |why: String| FindingKind::RecordsUnchangeable { why };
     let bytes: u64 = list.map_or_else(
         || measure(&adoption.path).apparent.count(),
-        |list| list.listed_files.iter().map(|listed| listed.size).sum(),
+        |list| list.listed_files.iter().map(|listed| listed.bytes(listing.size_of(&listed.path))).sum(),
     );
     let program = adoption.program.clone().or_else(|| list.and_then(|list| list.program.clone()));
     let new = NewGame {
@@ -115,11 +115,19 @@ fn adopted(
         letters: crate::plan::edits::MakeLetters::No,
     };
     let mut edits = Vec::new();
-    if let (true, Some(library)) = (place.new_library, &place.library) {
+    if let Some(library) = &place.library {
         let values = found.values(site).with("library", library.to_string_lossy());
-        let file = found.profile.games.file.fill(&values).map_err(|e| unchangeable(e.to_string()))?;
-        edits.push(register(site, found, library, Path::new(&file)).map_err(unchangeable)?);
-        findings.push(say(FindingKind::NewLibrary { launcher: found.profile.name.clone(), path: library.clone() }));
+        let file = found.profile.games.file.fill(&values).map_err(|e| unchangeable(e.to_string()));
+        match file {
+            Ok(file) => edits
+                .extend(make_known(site, found, library, Path::new(&file), place.new_library).map_err(unchangeable)?),
+            // One file for each game is no file of the library.
+            Err(why) if place.new_library => return Err(why),
+            Err(_) => {}
+        }
+        if place.new_library {
+            findings.push(say(FindingKind::NewLibrary { launcher: found.profile.name.clone(), path: library.clone() }));
+        }
     }
     edits.push(enter(site, found, &new, &target).map_err(unchangeable)?);
     edits.extend(own_files(site, found, &new)?);
@@ -239,7 +247,7 @@ fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Import) -> Result
         (None, false, found.place_on(site, drive).ok_or_else(none)?.join(folder))
     };
     let text = library.as_ref().map(|library| library.to_string_lossy().into_owned()).unwrap_or_default();
-    let values: Values = found.values(site).with("id", &adoption.id).with("library", text);
+    let values: Values = found.values_of(site, &adoption.id, &adoption.path).with("library", text);
     let list = ContentList::read(&found.profile, &values);
     let list = list.map_err(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })?;
     Ok(ImportPlace { found, drive, library, new_library, install, list })
@@ -286,11 +294,15 @@ pub fn watch_import(site: &Site, survey: &Survey, adoption: &Import) -> Guided {
     let anew = crate::launcher::read_launchers(site, std::slice::from_ref(&found.profile));
     let game = |game: &&FoundGame| game.id == adoption.id && real_path(&game.install) == real_path(&adoption.path);
     guided.listed = anew.iter().flat_map(|found| &found.games).any(|one| game(&one));
-    let library = adoption.path.parent().unwrap_or(Path::new("/")).to_string_lossy().into_owned();
-    let values = found.values(site).with("id", &adoption.id).with("library", library);
+    let values = found.values_of(site, &adoption.id, &adoption.path);
     if let Ok(Some(list)) = ContentList::read(&found.profile, &values) {
         let listing = FolderListing::of(&adoption.path);
-        guided.whole = list.listed_files.iter().all(|listed| listing.size_of(&listed.path) == Some(listed.size));
+        guided.whole = list.listed_files.iter().all(|listed| is_there(&listing, listed));
     }
     guided
+}
+
+/// Whether a listed file is there, as far as names and sizes tell.
+fn is_there(listing: &FolderListing, listed: &ListedFile) -> bool {
+    listing.size_of(&listed.path).is_some_and(|size| listed.may_have(size))
 }

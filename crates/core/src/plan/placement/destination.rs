@@ -254,8 +254,7 @@ impl<'a> Placing<'a, '_> {
         if let (true, Some(claim)) = (self.game.claim_is_far(), game.claim) {
             self.say(FindingKind::ClaimFar { claim, size: self.game.size.apparent });
         }
-        let library = game.library.as_deref().unwrap_or(Path::new("")).to_string_lossy().into_owned();
-        let values = self.found.values(self.site).with("id", &game.id).with("library", library);
+        let values = self.found.values_of(self.site, &game.id, &game.install);
         if matches!(self.found.profile.origin, Origin::UserData | Origin::Pack) {
             return;
         }
