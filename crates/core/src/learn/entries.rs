@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
 use super::list::{
-    AboveSeen, Entry, GameList, ListAt, around, come_again, games_in, has_program_on_top, is_bare, is_of_games,
-    is_part_of, scalars_of,
+    AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_as,
+    is_of_games, scalars_of,
 };
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
@@ -50,13 +50,11 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
     let mut held: Vec<(&Path, Vec<PathBuf>)> = full.into_iter().map(|dir| (dir, games_in(dir))).collect();
     // What is called the same in several of them is where each game has its programs.
     let all: Vec<PathBuf> = held.iter().flat_map(|(_, games)| games.clone()).collect();
-    let is_common = |folder: &Path| {
-        all.iter().filter(|other| other.file_name() == folder.file_name()).count() > 1 && has_program_on_top(folder)
-    };
+    let is_common = |folder: &PathBuf| all.iter().any(|other| other != folder && are_parts_alike(folder, other));
     for (_, games) in &mut held {
         games.retain(|game| !is_common(game));
     }
-    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_part_of(dir, one));
+    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_called_as(dir, one));
     held.iter().any(|(_, games)| games.len() > 1)
         || (!held.is_empty() && held.iter().all(|(_, games)| games.len() == 1) && !held.iter().all(alone))
 }
@@ -366,7 +364,7 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
             // Of the same entries, what lies deeper is a folder of the game.
             let apart = entries[n].is_disjoint(&entries[other]);
             let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
-            let of_one = |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_part_of(dir, inner));
+            let of_one = |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_called_as(dir, inner));
             let parts = || come_again(&held) || held.iter().all(of_one);
             let several = held.iter().any(|(_, inner)| inner.len() > 1);
             apart && !held.is_empty() && (several || dirs[other].len() >= full()) && !parts()
@@ -378,7 +376,7 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
         (0..lists.len()).any(|other| {
             // A title may be the name of a folder in the game.
             let holds = |dir: &PathBuf, above: &PathBuf| {
-                above != dir && dir.starts_with(above) && (!lists[n].by_name || is_part_of(above, dir))
+                above != dir && dir.starts_with(above) && (!lists[n].by_name || is_called_as(above, dir))
             };
             let below = |dir: &PathBuf| dirs[other].iter().any(|above| holds(dir, above));
             shares(n, other) && !over[other] && dirs[n].iter().all(below)
@@ -387,8 +385,9 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     // The folder above, beside the name of each game, is a part of that.
     let is_part = |n: usize| {
         (0..lists.len()).any(|other| {
-            let named =
-                |dir: &PathBuf| dirs[other].iter().any(|inner| inner.parent() == Some(dir) && !is_part_of(dir, inner));
+            let named = |dir: &PathBuf| {
+                dirs[other].iter().any(|inner| inner.parent() == Some(dir) && !is_called_as(dir, inner))
+            };
             shares(n, other) && lists[other].by_name && dirs[n].iter().all(named)
         })
     };

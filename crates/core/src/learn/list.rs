@@ -160,18 +160,21 @@ pub(super) fn has_program_on_top(dir: &Path) -> bool {
     files.any(|entry| is_program(&entry.path()))
 }
 
-/// Whether a folder within another is a part of one game, and no game in a library: it is called as the game is, or the rest of the game
-/// lies beside it, with no program.
-pub(super) fn is_part_of(outer: &Path, inner: &Path) -> bool {
+/// Whether a folder within another is called as that is: a part of one game, and no game in a library.
+pub(super) fn is_called_as(outer: &Path, inner: &Path) -> bool {
     let name = |path: &Path| path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
-    if name(outer) == name(inner) {
-        return true;
+    name(outer) == name(inner)
+}
+
+/// Whether two folders of one name in two others are parts alike of two games: their programs lie in them, or in folders of one name.
+/// Games of two libraries are called differently.
+pub(super) fn are_parts_alike(one: &Path, other: &Path) -> bool {
+    if one.file_name() != other.file_name() {
+        return false;
     }
-    let entries = platform::read_dir(outer).into_iter().flatten().flatten();
-    let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir())).map(|entry| entry.path());
-    let beside: Vec<PathBuf> = folders.filter(|path| !inner.starts_with(path)).collect();
-    let full = beside.iter().any(|path| FolderListing::lazily(path).next().is_some());
-    full && !beside.iter().any(|path| holds_a_program(path))
+    let (here, there) = (games_in(one), games_in(other));
+    let again = |folder: &PathBuf| there.iter().any(|other| other.file_name() == folder.file_name());
+    has_program_on_top(one) || here.is_empty() || here.iter().any(again)
 }
 
 /// Whether every name of folders within several others comes again in another, as those of programs and of data do in each game.

@@ -318,7 +318,7 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
     }
-    let Some(mut roles) = roles::of(list) else {
+    let Some(mut roles) = roles::of(list, &home.path) else {
         launcher.doubt = Some(Doubt::NoId);
         return launcher;
     };

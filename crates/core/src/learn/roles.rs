@@ -1,7 +1,7 @@
 //! What the texts and numbers of an entry are for, by what they say of each game: ids, titles, sizes, programs, times.
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
@@ -20,6 +20,8 @@ pub(super) struct Roles {
     pub program: Option<String>,
     pub last_run: Option<String>,
     pub questions: Vec<Question>,
+    /// What files near the list are called after.
+    near: HashSet<String>,
 }
 
 /// How alike a title and a folder's name are at least, of 1; and two candidates by less than this are not told apart.
@@ -56,7 +58,7 @@ impl Roles {
 type Columns<'a> = BTreeMap<&'a str, Vec<(&'a Entry, &'a str)>>;
 
 /// Finds out what is what; `None` if nothing tells the entries apart for good.
-pub(super) fn of(list: &GameList) -> Option<Roles> {
+pub(super) fn of(list: &GameList, home: &Path) -> Option<Roles> {
     let mut columns: Columns<'_> = BTreeMap::new();
     for entry in &list.entries {
         for (selector, text) in &entry.scalars {
@@ -64,7 +66,7 @@ pub(super) fn of(list: &GameList) -> Option<Roles> {
         }
     }
     let all = list.entries.len();
-    let mut roles = Roles::default();
+    let mut roles = Roles { near: names_near(list, home), ..Roles::default() };
     let titles = titles(&columns, all);
     roles.title = titles.first().map(|(selector, _)| (*selector).to_string());
     if titles.len() > 1 && titles[0].1 - titles[1].1 < APART {
@@ -72,7 +74,7 @@ pub(super) fn of(list: &GameList) -> Option<Roles> {
         roles.questions.push(question(Known::Title, &close, &columns));
     }
     let keys: Option<HashSet<String>> = list.entries.iter().map(|entry| list.key(entry)).collect();
-    let by_text = id(list, &columns, roles.title.as_deref());
+    let by_text = id(list, &columns, &roles);
     let by_key = keys.is_some_and(|keys| keys.len() == all);
     // What other files are called after is what the launcher knows a game by.
     let in_files = matches!(list.at, ListAt::One(_) | ListAt::InLibraries { name: None, .. })
@@ -144,8 +146,8 @@ fn alike(one: &str, other: &str) -> f64 {
 
 /// A text that no two entries share and that stays: one that other files are called after, a word, a number of as many digits each, a
 /// title.
-fn id(list: &GameList, columns: &Columns<'_>, title: Option<&str>) -> Option<(usize, String)> {
-    let near = names_near(list.file());
+fn id(list: &GameList, columns: &Columns<'_>, roles: &Roles) -> Option<(usize, String)> {
+    let (near, title) = (&roles.near, roles.title.as_deref());
     let rank = |selector: &str, values: &[(&Entry, &str)]| -> Option<usize> {
         if !unique(values, list.entries.len()) || values.iter().any(|(_, text)| is_path(text) || text.len() > 80) {
             return None;
@@ -173,8 +175,7 @@ fn id(list: &GameList, columns: &Columns<'_>, title: Option<&str>) -> Option<(us
 
 /// Whether other files are called after what games are known by now.
 fn is_joined(list: &GameList, roles: &Roles) -> bool {
-    let near = names_near(list.file());
-    let named = list.entries.iter().filter_map(|entry| roles.id_of(list, entry)).filter(|id| near.contains(id));
+    let named = list.entries.iter().filter_map(|entry| roles.id_of(list, entry)).filter(|id| roles.near.contains(id));
     named.count() * 2 > list.entries.len()
 }
 
@@ -194,23 +195,37 @@ impl Roles {
     }
 }
 
-/// Names of the files beside a list and one folder deeper, without their endings.
-fn names_near(file: &Path) -> HashSet<String> {
-    let listed = |folder: &Path| crate::platform::read_dir(folder).into_iter().flatten().flatten();
+/// What files near a list and in its launcher's folder are called after, also one folder deeper: their names without endings, and the parts
+/// of these between signs. Games are no such files.
+fn names_near(list: &GameList, home: &Path) -> HashSet<String> {
+    let games: HashSet<&Path> = list.dirs().collect();
+    let listed = |folder: &Path| -> Vec<(PathBuf, bool)> {
+        let entries = crate::platform::read_dir(folder).into_iter().flatten().flatten();
+        let entries = entries.map(|entry| (entry.path(), entry.file_type().is_ok_and(|kind| kind.is_dir())));
+        entries.filter(|(path, _)| !games.contains(path.as_path())).collect()
+    };
+    let folders: BTreeSet<&Path> = list.file().parent().into_iter().chain([home]).collect();
+    let near = folders.into_iter().flat_map(listed);
+    let deeper = |(path, is_folder): (PathBuf, bool)| {
+        let inner = if is_folder { listed(&path) } else { Vec::new() };
+        inner.into_iter().map(|(path, _)| path).chain([path])
+    };
     let mut names = HashSet::new();
-    for entry in file.parent().into_iter().flat_map(listed) {
-        let inner = if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
-            listed(&entry.path()).collect()
-        } else {
-            Vec::new()
-        };
-        for path in inner.into_iter().map(|inner| inner.path()).chain([entry.path()]) {
-            let stem = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-            names.extend(stem.split(['_', '-', '.']).map(str::to_string));
-            names.insert(stem);
-        }
+    for path in near.flat_map(deeper) {
+        add_parts(&path.file_stem().unwrap_or_default().to_string_lossy(), &mut names);
     }
     names
+}
+
+/// Adds a name, and what stands between any two signs of it.
+fn add_parts(name: &str, names: &mut HashSet<String>) {
+    const MOST: usize = 12;
+    let signs = name.match_indices(['_', '-', '.', ' ']).map(|(at, _)| at);
+    let ends: Vec<usize> = signs.clone().chain([name.len()]).take(MOST).collect();
+    let starts: Vec<usize> = [0].into_iter().chain(signs.map(|at| at + 1)).take(MOST).collect();
+    for start in starts {
+        names.extend(ends.iter().filter(|end| start < **end).map(|end| name[start..*end].to_string()));
+    }
 }
 
 fn measured<'a>(values: &[(&'a Entry, &'a str)]) -> Vec<(f64, f64)> {
