@@ -219,11 +219,17 @@ impl ContentList {
     pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {
         let Some(contents) = &profile.contents else { return Ok(None) };
         let file = PathBuf::from(contents.file.fill(values).map_err(ContentsError::Meaning)?);
-        Self::read_file(contents, &file)
+        let below =
+            contents.below.as_ref().map(|below| below.fill(values)).transpose().map_err(ContentsError::Meaning)?;
+        Self::read_file(contents, &file, below.as_deref())
     }
 
     /// Reads a content list; `None` if the file doesn't exist.
-    pub(crate) fn read_file(contents: &Contents, file: &Path) -> Result<Option<Self>, ContentsError> {
+    pub(crate) fn read_file(
+        contents: &Contents,
+        file: &Path,
+        below: Option<&str>,
+    ) -> Result<Option<Self>, ContentsError> {
         let file = file.to_path_buf();
         let json_error = |source| ContentsError::Document { file: file.clone(), source };
         let lines = (!contents.columns.is_empty()).then_some(Shape::Text(Format::Lines));
@@ -236,7 +242,7 @@ impl ContentList {
         };
         let kind = contents.kind();
         if lines.is_some() {
-            let listed_files = of_lines(&json, &file, contents)?;
+            let listed_files = of_lines(&json, &file, contents, below)?;
             return Ok(Some(Self { file, kind, title: None, program: None, listed_files }));
         }
         let list = json.find_one(&contents.list).map_err(json_error)?;
@@ -268,7 +274,8 @@ impl ContentList {
         let mut listed_files = Vec::with_capacity(entries.len());
         let backslashes = with_backslashes(paths.iter().map(String::as_str));
         for (n, entry) in entries.iter().enumerate() {
-            let path = path_of(&paths[n], backslashes).ok_or_else(|| fault(entry, "the path leads out of the game"))?;
+            let path = path_below(&paths[n], backslashes, below);
+            let path = path.ok_or_else(|| fault(entry, "the path leads out of the game"))?;
             let size = sizes.as_ref().map(|sizes| sizes[n].parse()).transpose();
             let size = size.map_err(|_| fault(entry, "the size is no whole number"))?;
             let hash = from_hex(&hashes[n]).ok_or_else(|| fault(entry, "the hash is not hexadecimal"))?;
@@ -300,17 +307,30 @@ impl Contents {
 }
 
 /// The files that checksum lines list.
-fn of_lines(source: &Source, file: &Path, contents: &Contents) -> Result<Vec<ListedFile>, ContentsError> {
+fn of_lines(
+    source: &Source,
+    file: &Path,
+    contents: &Contents,
+    below: Option<&str>,
+) -> Result<Vec<ListedFile>, ContentsError> {
     let lines = source.children(&Place::default()).unwrap_or_default();
     let texts: Vec<String> = lines.iter().map(|line| source.leaf(line, Side::Value).unwrap_or_default()).collect();
     let fault = |n: usize, what| ContentsError::Entry { file: file.into(), line: n + 1, what };
     let mut read = Vec::new();
-    for (n, text) in texts.iter().enumerate().filter(|(_, text)| !is_remark(text)) {
-        read.push((n, read_line(text, &contents.columns).ok_or_else(|| fault(n, "the line has no hash and path"))?));
+    let said = texts.iter().enumerate().filter(|(_, text)| !is_remark(text));
+    let is_long = said.clone().nth(1).is_some();
+    for (nth, (n, text)) in said.enumerate() {
+        let line = read_line(text, &contents.columns);
+        // The first may be a heading.
+        if nth == 0 && is_long && line.as_ref().is_none_or(|line| from_hex(line.hash).is_none()) {
+            continue;
+        }
+        read.push((n, line.ok_or_else(|| fault(n, "the line has no hash and path"))?));
     }
     let backslashes = with_backslashes(read.iter().map(|(_, line)| line.path.as_ref()));
     let one = |(n, line): &(usize, ChecksumLine<'_>)| {
-        let path = path_of(&line.path, backslashes).ok_or_else(|| fault(*n, "the path leads out of the game"))?;
+        let path = path_below(&line.path, backslashes, below);
+        let path = path.ok_or_else(|| fault(*n, "the path leads out of the game"))?;
         let size = line.size.map(str::parse).transpose().map_err(|_| fault(*n, "the size is no whole number"))?;
         let hash = from_hex(line.hash).ok_or_else(|| fault(*n, "the hash is not hexadecimal"))?;
         Ok(ListedFile { path, size, hash })
@@ -328,6 +348,13 @@ pub(crate) fn with_backslashes<'a>(paths: impl Iterator<Item = &'a str>) -> bool
         some |= path.contains('\\');
     }
     some
+}
+
+fn path_below(text: &str, backslashes: bool, below: Option<&str>) -> Option<PathBuf> {
+    let path = path_of(text, backslashes)?;
+    let Some(below) = below else { return Some(path) };
+    let rest = path.strip_prefix(below).ok()?;
+    (!rest.as_os_str().is_empty()).then(|| rest.to_path_buf())
 }
 
 /// The path below the install folder that a list says; `None` if it leads out of it.

@@ -371,6 +371,8 @@ pub struct Contents {
     /// JSONPath from an entry to the path below the install folder.
     #[serde(default = "own_text")]
     pub path: String,
+    /// What every path begins with, as the name of the game's folder; a list without it says paths below the install folder.
+    pub below: Option<Meaning>,
     /// Whether the path is the text there, or the entry's key.
     #[serde(default)]
     pub on: Side,

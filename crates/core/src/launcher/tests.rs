@@ -236,7 +236,9 @@ fn content_lists_of_lines_of_keys_and_without_sizes_are_read() {
         let file = folder.path().join("list.txt");
         fs::write(&file, text).unwrap();
         let contents: Contents = toml::from_str(&format!("file = \"x\"\n{contents}")).unwrap();
-        let list = ContentList::read_file(&contents, &file).map_err(|error| error.to_string())?.unwrap();
+        let list = ContentList::read_file(&contents, &file, Some("g").filter(|_| contents.below.is_some()))
+            .map_err(|error| error.to_string())?
+            .unwrap();
         let one = |listed: &ListedFile| (listed.path.to_str().unwrap().to_string(), listed.size, listed.hash[0]);
         Ok::<_, String>((list.kind, list.listed_files.iter().map(one).collect::<Vec<_>>()))
     };
@@ -245,6 +247,13 @@ fn content_lists_of_lines_of_keys_and_without_sizes_are_read() {
     let text = "# made by hand\n0f000000  ./a/b c\r\n\nF0000000 *d\n";
     assert_eq!(read(lines, text), Ok((DigestKind::Crc32, vec![a.clone(), b.clone()])));
     assert_eq!(read(lines, "0f000000  a\\b c\n"), Ok((DigestKind::Crc32, vec![a.clone()])));
+    assert_eq!(read(lines, "sum,path\n0f000000,a/b c\n"), Ok((DigestKind::Crc32, vec![a.clone()])), "a heading");
+    let below = "columns = [\"hash\", \"path\"]\nbelow = \"{folder}\"\nalgorithm = \"crc32\"";
+    assert_eq!(
+        read(below, "0f000000  g/a/b c\nf0000000  ./g/d\n"),
+        Ok((DigestKind::Crc32, vec![a.clone(), b.clone()]))
+    );
+    assert!(read(below, "0f000000  h/a\n").unwrap_err().contains("leads out"));
     let keys = "as = \"json\"\nlist = \"$.all\"\non = \"key\"\nalgorithm = \"blake3\"";
     let text = r#"{"all": {"a/b c": "0f00", "d": "f000"}}"#;
     assert_eq!(read(keys, text), Ok((DigestKind::Blake3, vec![a, b])));

@@ -34,6 +34,9 @@ const LARGEST: u64 = 64 << 20;
 const HASHED: usize = 3;
 const SMALL: u64 = 16 << 20;
 
+/// Sizes of pieces that are tried, as powers of two.
+const PIECES: std::ops::RangeInclusive<u32> = 12..=28;
+
 /// How a list is written.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) struct ListForm {
@@ -42,10 +45,14 @@ pub(super) struct ListForm {
     pub columns: Vec<&'static str>,
     pub list: String,
     pub path: String,
+    /// Whether paths begin with the name of the game's folder.
+    pub below: bool,
     pub on_key: bool,
     pub size: Option<String>,
     pub hash: String,
     pub algorithm: &'static str,
+    /// Bytes of a piece, where each has a hash.
+    pub piece: Option<u64>,
 }
 
 /// The content lists of a launcher.
@@ -54,37 +61,41 @@ pub(super) struct LearnedContents {
     /// Template of the file of a game.
     pub file: String,
     pub form: ListForm,
-    /// Whether they lie with the games, and would stay behind.
-    pub beside: bool,
 }
 
-/// The content lists that fit the games of a list; `None` if there are none.
+/// Content lists lie with the games, and would stay behind.
+pub(super) struct Beside;
+
+/// The content lists that fit the games of a list.
 pub(super) fn contents_of(
     site: &Site,
     list: &GameList,
     home: &Home,
     roles: &Roles,
     evidence: &Evidence,
-) -> Option<LearnedContents> {
+) -> Result<Option<LearnedContents>, Beside> {
     let games: Vec<Game<'_>> =
         list.entries.iter().filter_map(|entry| Game::of(list, roles, entry)).take(GAMES).collect();
     let mut found: BTreeMap<(String, ListForm), BTreeSet<usize>> = BTreeMap::new();
+    let mut beside = false;
     for (nth, game, file) in candidates(&games, home, evidence) {
-        for form in forms_of(site, game, &file) {
+        let forms = forms_of(site, game, &file);
+        // What lies with the games and says what one consists of would stay behind.
+        beside |= !forms.is_empty() && !file.starts_with(&home.path) && !file.starts_with(game.dir);
+        for form in forms {
             if let Some(template) = template_of(home, game, &file) {
                 found.entry((template, form)).or_default().insert(nth);
             }
         }
     }
+    if beside {
+        return Err(Beside);
+    }
     // What most games have; of a file in two shapes the one that says more.
     let best = found.into_iter().max_by_key(|((_, form), games)| (games.len(), form.size.is_some()));
-    let ((file, form), with) = best?;
     // One file that fits one of several games tells nothing of where the others' are.
-    if with.len() < 2 && games.len() > 1 {
-        return None;
-    }
-    let beside = !file.starts_with("{home}") && !file.starts_with("{install}");
-    Some(LearnedContents { file, form, beside })
+    let best = best.filter(|(_, with)| with.len() > 1 || games.len() == 1);
+    Ok(best.map(|((file, form), _)| LearnedContents { file, form }))
 }
 
 /// A game with its files.
@@ -140,16 +151,27 @@ fn candidates<'a>(games: &'a [Game<'a>], home: &Home, evidence: &Evidence) -> Ve
     all
 }
 
+/// The path in a game that a list says, which may begin with the name of the game's folder.
+fn said_path(game: &Game<'_>, text: &str, backslashes: bool, below: bool) -> Option<PathBuf> {
+    let path = path_of(text, backslashes)?;
+    if below { Some(path.strip_prefix(game.dir.file_name()?).ok()?.to_path_buf()) } else { Some(path) }
+}
+
 /// The ways in which a file lists what a game consists of.
 fn forms_of(site: &Site, game: &Game<'_>, file: &Path) -> Vec<ListForm> {
+    let all = forms_where(site, game, file, false);
+    if all.is_empty() { forms_where(site, game, file, true) } else { all }
+}
+
+fn forms_where(site: &Site, game: &Game<'_>, file: &Path, below: bool) -> Vec<ListForm> {
     let mut all: Vec<ListForm> = shapes(file)
         .into_iter()
         .filter(|shape| !matches!(shape, Shape::Link | Shape::Sqlite | Shape::Text(Format::Lines)))
-        .filter_map(|shape| form_in(site, game, file, shape))
+        .filter_map(|shape| form_in(site, game, file, shape, below))
         .take(1)
         .collect();
     if all.is_empty() {
-        all.extend(lines_in(site, game, file));
+        all.extend(lines_in(site, game, file, below));
     }
     all
 }
@@ -160,7 +182,7 @@ fn nearly(some: usize, all: usize) -> bool {
 }
 
 /// A list with an entry for each file.
-fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape) -> Option<ListForm> {
+fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape, below: bool) -> Option<ListForm> {
     let source = Source::read(file, shape).ok()?;
     let texts = leaves(&source);
     type Kind<'a> = (Vec<bool>, Side, Option<&'a Step>);
@@ -168,7 +190,8 @@ fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape) -> Option<Li
     let backslashes =
         with_backslashes(texts.iter().filter(|text| looks_like_a_path(&text.2)).map(|text| text.2.as_str()));
     for text in &texts {
-        let is_there = || path_of(&text.2, backslashes).is_some_and(|path| game.listing.size_of(&path).is_some());
+        let is_there =
+            || said_path(game, &text.2, backslashes, below).is_some_and(|path| game.listing.size_of(&path).is_some());
         if is_there() {
             let last = text.0.0.last().filter(|step| text.1 == Side::Value && matches!(step, Step::Name(_)));
             alike.entry((kinds(&text.0.0), text.1, last)).or_default().push(text);
@@ -194,12 +217,15 @@ fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape) -> Option<Li
     let mut read = Vec::new();
     for (place, _, text) in &best {
         let value = source.value_at(&Place(place.0[..=at].to_vec()))?;
-        read.push((path_of(text, backslashes)?, fields_of(value)));
+        read.push((said_path(game, text, backslashes, below)?, fields_of(value)));
     }
     let size = column(&read, |path, says| says.parse().ok() == game.listing.size_of(path));
-    let (hash, algorithm) = hash_of(site, game, &read)?;
+    let values = || best.iter().filter_map(|(place, ..)| source.value_at(&Place(place.0[..=at].to_vec())));
+    let whole = hash_of(site, game, &read).map(|(hash, algorithm)| (hash, algorithm, None));
+    let (hash, algorithm, piece) = whole
+        .or_else(|| pieces_of(site, game, &read.iter().map(|(path, _)| path).zip(values()).collect::<Vec<_>>()))?;
     let shape = shape.to_string();
-    Some(ListForm { shape, columns: Vec::new(), list, path, on_key, size, hash, algorithm })
+    Some(ListForm { shape, columns: Vec::new(), list, path, below, on_key, size, hash, algorithm, piece })
 }
 
 fn looks_like_a_path(text: &str) -> bool {
@@ -217,7 +243,8 @@ fn fields_of(value: &Value) -> BTreeMap<String, String> {
             });
             cells.collect()
         }
-        other => scalars_of(other),
+        // A list that happens to have one hash may have several elsewhere.
+        other => scalars_of(other).into_iter().filter(|(key, _)| !key.ends_with("[0]")).collect(),
     }
 }
 
@@ -248,6 +275,48 @@ fn hash_of(site: &Site, game: &Game<'_>, read: &[Fields]) -> Option<(String, &'s
         Some((key.clone(), agreeing(site, game, &pairs)?))
     };
     keys.filter(is_hash).find_map(holds)
+}
+
+/// The list of hashes that each entry has, one for each piece of its file, and how large the pieces are.
+fn pieces_of(
+    site: &Site,
+    game: &Game<'_>,
+    entries: &[(&PathBuf, &Value)],
+) -> Option<(String, &'static str, Option<u64>)> {
+    let hashes = |entry: &Value, key: &str| -> Option<Vec<String>> {
+        let all = entry.get(key)?.as_array()?.iter().map(|hash| hash.as_str().map(str::to_string));
+        all.map(|hash| hash.filter(|hash| hash.len() == 64)).collect()
+    };
+    let keys = entries.first()?.1.as_object()?.keys();
+    for key in keys {
+        let listed: Option<Vec<(&PathBuf, u64, Vec<String>)>> = entries
+            .iter()
+            .map(|(path, entry)| Some((*path, game.listing.size_of(path)?, hashes(entry, key)?)))
+            .collect();
+        let Some(mut listed) = listed else { continue };
+        let fits = |piece: &u64| listed.iter().all(|(_, size, hashes)| size.div_ceil(*piece) == hashes.len() as u64);
+        let sizes: Vec<u64> = PIECES.map(|bits| 1 << bits).filter(fits).collect();
+        // One of several pieces tells how large they are.
+        listed.retain(|(_, size, hashes)| hashes.len() > 1 && *size <= SMALL);
+        listed.sort_by_key(|(_, size, _)| *size);
+        let agrees = |piece: &u64| {
+            let is = |(path, size, hashes): &(&PathBuf, u64, Vec<String>)| {
+                let file = from_hex(&hashes.concat()).map(|hash| ListedFile {
+                    path: (*path).clone(),
+                    size: Some(*size),
+                    hash,
+                });
+                let kind = DigestKind::Sha256Pieces(*piece);
+                file.is_some_and(|file| file.has_bytes_of(&site.disk, &game.dir.join(path), kind).unwrap_or(false))
+            };
+            listed.iter().take(HASHED).any(is)
+        };
+        if let Some(piece) = sizes.into_iter().find(agrees) {
+            let selector = format!("${}[*]", step_text(&Step::Name(key.clone())));
+            return Some((selector, "sha256", Some(piece)));
+        }
+    }
+    None
 }
 
 /// The algorithms whose hashes have as many digits.
@@ -294,12 +363,15 @@ const ORDERS: [&[(Column, &str)]; 8] = {
 };
 
 /// A list of checksum lines.
-fn lines_in(site: &Site, game: &Game<'_>, file: &Path) -> Option<ListForm> {
+fn lines_in(site: &Site, game: &Game<'_>, file: &Path, below: bool) -> Option<ListForm> {
     let source = Source::read(file, Shape::Text(Format::Lines)).ok()?;
     let texts: Vec<String> =
         leaves(&source).into_iter().map(|(.., text)| text).filter(|text| !is_remark(text)).collect();
     let fits = |order: &&&[(Column, &'static str)]| {
         let columns: Vec<Column> = order.iter().map(|(column, _)| *column).collect();
+        let is_listed = |text: &String| read_line(text, &columns).is_some_and(|line| algorithms(line.hash).is_some());
+        // The first may be a heading.
+        let texts = if texts.len() > 1 && !is_listed(&texts[0]) { &texts[1..] } else { &texts };
         let lines: Vec<_> = texts.iter().filter_map(|text| read_line(text, &columns)).collect();
         if lines.len() != texts.len() || lines.iter().any(|line| algorithms(line.hash).is_none()) {
             return None;
@@ -307,7 +379,7 @@ fn lines_in(site: &Site, game: &Game<'_>, file: &Path) -> Option<ListForm> {
         let backslashes = with_backslashes(lines.iter().map(|line| line.path.as_ref()));
         let mut there: Vec<(PathBuf, &str)> = Vec::new();
         for line in &lines {
-            let Some(path) = path_of(&line.path, backslashes) else { continue };
+            let Some(path) = said_path(game, &line.path, backslashes, below) else { continue };
             let Some(size) = game.listing.size_of(&path) else { continue };
             if line.size.is_none_or(|says| says.parse() == Ok(size)) {
                 there.push((path, line.hash));
@@ -325,10 +397,12 @@ fn lines_in(site: &Site, game: &Game<'_>, file: &Path) -> Option<ListForm> {
         columns: order.iter().map(|(_, name)| *name).collect(),
         list: String::new(),
         path: String::new(),
+        below,
         on_key: false,
         size: None,
         hash: String::new(),
         algorithm,
+        piece: None,
     })
 }
 
@@ -336,10 +410,8 @@ fn lines_in(site: &Site, game: &Game<'_>, file: &Path) -> Option<ListForm> {
 fn template_of(home: &Home, game: &Game<'_>, file: &Path) -> Option<String> {
     let (base, rest) = if let Ok(rest) = file.strip_prefix(game.dir) {
         ("{install}", rest)
-    } else if let Ok(rest) = file.strip_prefix(&home.path) {
-        ("{home}", rest)
     } else {
-        ("{library}", file.strip_prefix(game.dir.parent()?).ok()?)
+        ("{home}", file.strip_prefix(&home.path).ok()?)
     };
     let folder = game.dir.file_name()?.to_str()?;
     let mut told = base == "{install}";

@@ -146,10 +146,15 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         all.push(LauncherLists { games: best, libraries, unclear, above });
     }
     let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
+    let games: HashSet<&Path> = all.iter().flat_map(|one| one.games.dirs()).collect();
     let alone = libraries.into_iter().filter(|list| {
-        !homes.contains(&folder_of(site, list.file(), evidence)) && list.dirs().any(|dir| !games_in(dir).is_empty())
+        // What is a game of another list is no library, however its parts look.
+        !list.dirs().any(|dir| games.contains(dir))
+            && !homes.contains(&folder_of(site, list.file(), evidence))
+            && list.dirs().any(|dir| !games_in(dir).is_empty())
     });
     let alone = alone.collect();
+    drop(games);
     (all, alone)
 }
 

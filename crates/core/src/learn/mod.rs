@@ -339,11 +339,10 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     // What is summed is what a game has, as its launcher sees it.
     let summed = libraries.as_ref().and_then(|libraries| libraries.claim.clone());
     roles.claim = summed.or(roles.claim);
-    let contents = contents_of(site, list, home, &roles, evidence);
-    if contents.as_ref().is_some_and(|contents| contents.beside) {
+    let Ok(contents) = contents_of(site, list, home, &roles, evidence) else {
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
-    }
+    };
     launcher.content_lists = contents.is_some();
     launcher.known = roles.known();
     launcher.questions.clone_from(&roles.questions);

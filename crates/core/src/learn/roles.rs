@@ -31,6 +31,9 @@ const APART: f64 = 0.15;
 /// Games that are measured.
 const MEASURED: usize = 5;
 
+/// Games beside which files are looked at.
+const NEAR_GAMES: usize = 20;
+
 /// A number is a game's size if it is no further from it than this part of it.
 const NEAR: f64 = 0.03;
 
@@ -204,7 +207,8 @@ fn names_near(list: &GameList, home: &Path) -> HashSet<String> {
         let entries = entries.map(|entry| (entry.path(), entry.file_type().is_ok_and(|kind| kind.is_dir())));
         entries.filter(|(path, _)| !games.contains(path.as_path())).collect()
     };
-    let folders: BTreeSet<&Path> = list.file().parent().into_iter().chain([home]).collect();
+    let shelves = games.iter().filter_map(|dir| dir.parent()).take(NEAR_GAMES);
+    let folders: BTreeSet<&Path> = list.file().parent().into_iter().chain([home]).chain(shelves).collect();
     let near = folders.into_iter().flat_map(listed);
     let deeper = |(path, is_folder): (PathBuf, bool)| {
         let inner = if is_folder { listed(&path) } else { Vec::new() };

@@ -132,6 +132,9 @@ const CONTENTS: &str = "\n[contents]\n";
 fn contents_lines(contents: &LearnedContents) -> String {
     let form = &contents.form;
     let mut out = format!("{CONTENTS}file = {}\nalgorithm = {}\n", quoted(&contents.file), quoted(form.algorithm));
+    if form.below {
+        out.push_str("below = \"{folder}\"\n");
+    }
     if !form.columns.is_empty() {
         let columns: Vec<String> = form.columns.iter().map(ToString::to_string).collect();
         out.push_str(&format!("columns = {}\n", quoted_all(&columns)));
@@ -143,6 +146,9 @@ fn contents_lines(contents: &LearnedContents) -> String {
     }
     if form.on_key {
         out.push_str("on = \"key\"\n");
+    }
+    if let Some(piece) = form.piece {
+        out.push_str(&format!("piece = {piece}\n"));
     }
     if let Some(size) = &form.size {
         out.push_str(&format!("size = {}\n", quoted(size)));

@@ -9,7 +9,9 @@ use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::{Control, Haul, prove_haul, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy};
 use deft_barge_core::journal::Journal;
-use deft_barge_core::launcher::{FoundGame, Profile, load_profiles, read_launchers};
+use deft_barge_core::launcher::{
+    ContentList, DigestKind, FoundGame, FoundLauncher, Profile, load_profiles, read_launchers,
+};
 use deft_barge_core::learn::{Doubt, learn, rehearse};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::record::Side;
@@ -52,6 +54,15 @@ fn stand_ins_are_learned_from_nothing_and_know_what_their_written_profiles_know(
             let same = own.games.iter().find(|own| own.install == game.install).unwrap();
             assert!(places(same).is_superset(&places(game)), "{}\n{}", game.title, launcher.profile);
             assert_eq!((same.claim, same.last_run), (game.claim, game.last_run), "{}", game.title);
+            let listed = |found: &FoundLauncher, game: &FoundGame| {
+                let list = ContentList::read(&found.profile, &found.values_of(&site, &game.id, &game.install));
+                list.unwrap().map(|list| (list.kind, list.listed_files))
+            };
+            let (own, written) = (listed(&own, same), listed(&found, game));
+            // How large pieces are is told by a file of several.
+            if own.is_some() || !matches!(written, Some((DigestKind::Sha256Pieces(_), _))) {
+                assert_eq!(own, written, "{}\n{}", game.title, launcher.profile);
+            }
         }
         known += 1;
     }
@@ -642,6 +653,14 @@ fn files_that_lie_with_the_games_and_would_stay_behind_are_a_reason_not_to_learn
             );
         });
         assert!(matches!(binary, Some(Doubt::Beside | Doubt::NotUnderstood(_))), "{deep}: {binary:?}");
+        // What lists a game's files by its id is that game's, though it says no name.
+        let sums = learned(deep, &|shelf, name| {
+            let nr = names.iter().position(|other| other == name).unwrap();
+            let sum = |file: &str| blake3::hash(&fs::read(shelf.join(name).join(file)).unwrap()).to_hex();
+            let text = format!("{}  start\n{}  data.pak\n", sum("start"), sum("data.pak"));
+            note(shelf, name, &format!("a-{nr}.sums"), text.as_bytes());
+        });
+        assert_eq!(sums, Some(Doubt::Beside), "{deep}");
         // What says nothing of a game may lie there.
         assert_eq!(learned(deep, &|shelf, name| note(shelf, name, "%.txt", b"read me")), None, "{deep}");
     }

@@ -681,7 +681,7 @@ impl MadeWorld {
 }
 
 /// Ways to write what a game consists of: in the launcher's folder, or in the game.
-const CONTENTS: [&str; 11] = [
+const CONTENTS: [&str; 14] = [
     "",
     "array",
     "keyed",
@@ -692,7 +692,10 @@ const CONTENTS: [&str; 11] = [
     "named sums",
     "sums in the game",
     "sums behind",
+    "sums below the folder",
     "array in the game",
+    "table",
+    "pieces",
 ];
 
 impl MadeWorld {
@@ -719,6 +722,15 @@ impl MadeWorld {
                     } else {
                         (at.join("parts.json"), text)
                     }
+                }
+                "pieces" => {
+                    let one = |(path, bytes): &(&str, Vec<u8>)| {
+                        let pieces: Vec<_> =
+                            bytes.chunks(16_384).map(|piece| hex(&sha2::Sha256::digest(piece))).collect();
+                        serde_json::json!({"name": path, "len": bytes.len(), "pieces": pieces})
+                    };
+                    let all: Vec<_> = files.iter().map(one).collect();
+                    (lists.join(format!("{}.json", game.id)), serde_json::json!({"parts": all}).to_string())
                 }
                 "keyed" => {
                     let all: serde_json::Map<String, serde_json::Value> = files
@@ -751,6 +763,16 @@ impl MadeWorld {
                 }
                 "sums" => {
                     (lists.join(format!("{}.lst", game.id)), lines(&|path, bytes| format!("{}  {path}", md5(bytes))))
+                }
+                "sums below the folder" => (
+                    lists.join(format!("{}.lst", game.id)),
+                    lines(&|path, bytes| format!("{} *./{}/{path}", md5(bytes), game.folder)),
+                ),
+                "table" => {
+                    let rows = lines(&|path, bytes| {
+                        format!("\"{}\",{},{}", path.replace('/', "\\"), bytes.len(), hex(&sha1::Sha1::digest(bytes)))
+                    });
+                    (lists.join(format!("{}.csv", game.id)), format!("path,bytes,sum\n{rows}"))
                 }
                 "named sums" => (
                     lists.join(format!("{}.lst", game.id)),
