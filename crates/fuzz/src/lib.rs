@@ -6,14 +6,17 @@
 mod readers;
 mod rows;
 
-pub use readers::{drafts, formats, jsonpath, mounts, names, patches, profiles, spellings, templates, worlds};
+pub use readers::{
+    checksums, drafts, formats, jsonpath, mounts, names, patches, profiles, spellings, templates, worlds,
+};
 pub use rows::rows;
 
 /// A law, by the name of its folder in the corpus.
 pub type Law = (&'static str, fn(&[u8]));
 
 /// All laws.
-pub const LAWS: [Law; 11] = [
+pub const LAWS: [Law; 12] = [
+    ("checksums", checksums),
     ("drafts", drafts),
     ("formats", formats),
     ("jsonpath", jsonpath),

@@ -207,3 +207,29 @@ pub fn mounts(data: &[u8]) {
     let lines = data.split(|byte| *byte == b'\n').count();
     assert!(parse_mountinfo(data).len() <= lines);
 }
+
+/// Checksum lines: what is read stands in the line, and lines that are written are read as they were meant.
+pub fn checksums(data: &[u8]) {
+    use deft_barge_core::launcher::{Column, is_remark, read_line};
+    const ORDERS: [&[Column]; 4] = [
+        &[Column::Hash, Column::Path],
+        &[Column::Path, Column::Hash],
+        &[Column::Hash, Column::Size, Column::Path],
+        &[Column::Path, Column::Other, Column::Size, Column::Hash],
+    ];
+    let (chosen, rest) = chosen(data);
+    let text = String::from_utf8_lossy(rest);
+    for line in text.lines() {
+        if let Some(read) = read_line(line, ORDERS[chosen % ORDERS.len()]) {
+            assert!(!read.path.is_empty() && line.contains(read.hash), "{line:?}: {read:?}");
+            assert!(line.starts_with('\\') || line.contains(read.path.as_ref()), "{line:?}: {read:?}");
+            assert!(read.size.is_none_or(|size| line.contains(size)), "{line:?}: {read:?}");
+        }
+        let path = line.trim_matches([' ', '\t', ',', ';', '|', '*', '"', '\r']);
+        if !path.is_empty() && path.chars().all(|c| c.is_ascii_graphic()) && !is_remark(path) {
+            let written = format!("00ff  {path}");
+            let back = read_line(&written, ORDERS[0]).expect("a hash and a path");
+            assert_eq!((back.hash, back.path.as_ref()), ("00ff", path));
+        }
+    }
+}
