@@ -32,6 +32,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if area.height >= 30 && !plan.timing.whole.high.is_zero() {
         y += draw_order(state, plan, area, canvas) + 1;
     }
+    if moves(plan) {
+        y += draw_promise(state, plan, below(y), canvas) + 1;
+    }
     let items = (plan.items.len() as u16).min(area.height / 4);
     y += draw_items(state, plan, items, below(y), canvas) + 1;
     y += draw_findings(plan, below(y), canvas) + 1;
@@ -50,6 +53,75 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             draw_load(plan, at, load, place, canvas);
         }
     }
+}
+
+/// Whether a plan moves games, and does nothing else with them.
+fn moves(plan: &Plan) -> bool {
+    let moved = |item: &PlannedItem| matches!(item.mode, Strategy::Copy | Strategy::Rename | Strategy::TakeBack);
+    !plan.items.is_empty() && plan.items.iter().all(moved)
+}
+
+/// What goes for good, what is kept, what is written and what is asked, a line each; gives the rows that they took.
+fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    const LABEL: u16 = 20;
+    let theme = canvas.theme;
+    let goes = |item: &&PlannedItem| plan.policy == Policy::Release || item.policy == Policy::Release;
+    let copied = || plan.items.iter().filter(|item| item.mode == Strategy::Copy);
+    let (gone, kept): (Vec<&PlannedItem>, Vec<&PlannedItem>) = copied().partition(goes);
+    let bytes = |items: &[&PlannedItem]| {
+        items.iter().map(|item| item.size.on_disk).sum::<deft_barge_core::bytes::Bytes>().to_string()
+    };
+    let titles = |items: &[&PlannedItem]| {
+        let some: Vec<String> = items.iter().take(3).map(|item| line(&item.title)).collect();
+        let more = items.len().saturating_sub(some.len());
+        if more > 0 { format!("{} and {more} more", some.join(", ")) } else { some.join(", ") }
+    };
+    let records: usize = plan.items.iter().map(|item| item.previews.len()).sum();
+    let mut files: Vec<&std::path::Path> = plan.items.iter().flat_map(PlannedItem::record_files).collect();
+    files.sort_unstable();
+    files.dedup();
+    let of = |severity| plan.findings.iter().filter(|finding| finding.severity == severity).count();
+    let (blockers, warnings) = (of(Severity::Blocker), of(Severity::Warning));
+    let asked = match (blockers, warnings) {
+        (0, 0) => ("nothing".to_string(), String::new(), theme.dim()),
+        (0, _) if state.accepted => (words::several(warnings, "warning"), "accepted".into(), theme.dim()),
+        (0, _) => (words::several(warnings, "warning"), "read below; a accepts".into(), theme.strong()),
+        _ => (words::several(blockers, "blocker"), "below: it can't start like this".into(), theme.danger()),
+    };
+    let deleted = if gone.is_empty() {
+        ("nothing".to_string(), String::new(), theme.dim())
+    } else {
+        (bytes(&gone), format!("originals of {}, once proved", titles(&gone)), theme.danger())
+    };
+    let held = if kept.is_empty() {
+        ("nothing".to_string(), String::new(), theme.dim())
+    } else {
+        (bytes(&kept), format!("originals of {}, until you release them", titles(&kept)), theme.text())
+    };
+    let written = (
+        words::several(records, "record"),
+        format!("in {}, undone with the haul", words::several(files.len(), "file")),
+        theme.text(),
+    );
+    let all = [("deleted for good", deleted), ("kept", held), ("written", written), ("asked of you", asked)];
+    // In a small window the findings need the room more.
+    if area.height < 24 {
+        let half = area.width / 2;
+        for (n, (label, (figure, _, style))) in all.iter().enumerate() {
+            let (x, y) = (half * (n as u16 % 2), n as u16 / 2);
+            canvas.put_at(x, y, label, theme.dim(), area);
+            canvas.put_at(x + LABEL, y, figure, *style, area);
+        }
+        return 2;
+    }
+    for (y, (label, (figure, text, style))) in all.iter().enumerate() {
+        let y = y as u16;
+        canvas.put_at(0, y, label, theme.dim(), area);
+        canvas.put_at(LABEL, y, figure, *style, area);
+        let room = usize::from(area.width.saturating_sub(LABEL + 14));
+        canvas.put_at(LABEL + 14, y, &cut(text, room), theme.dim(), area);
+    }
+    all.len() as u16
 }
 
 /// A lane per pair of drives on one axis of time; gives the rows that it took.

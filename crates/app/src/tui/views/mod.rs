@@ -9,6 +9,7 @@ mod over;
 mod proof;
 mod records;
 mod running;
+mod whole;
 
 use deft_barge_core::bytes::Bytes;
 use ratatui::Frame;

@@ -12,6 +12,7 @@ use super::super::canvas::{Canvas, Hit, bar, curve};
 use super::super::state::State;
 use super::super::theme::Theme;
 use super::proof::small_zeros;
+use super::whole::{draw_whole, goes};
 use crate::commands::{View, Wish};
 use crate::present::{about, count, cut_middle, line, pad, path, words};
 use crate::tui::model::{At, Errand, Lane, LongTask};
@@ -66,7 +67,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(0, 0, what, theme.text(), area);
         return draw_said(state, below(area, 2), canvas);
     }
-    let mut y = 0;
+    let mut y = draw_whole(state, area, canvas);
     let bell = if running.bell { "the bell rings at the end   " } else { "" };
     let wish = match (running.pausing, running.cancelling, running.giving_up, state.limit) {
         (_, true, ..) => "stopping at the next block, then returning".to_string(),
@@ -83,7 +84,9 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.hit_row(y, area, Hit::Row(*n));
         y += 1;
     }
-    canvas.put_right(&wish, theme.text(), Rect { height: 1, ..area });
+    // Beside what is done, or in a row of its own.
+    let beside = Rect { height: 1, ..below(area, y.saturating_sub(u16::from(!done.is_empty()))) };
+    canvas.put_right(&wish, theme.text(), beside);
     y += u16::from(!done.is_empty() || !wish.is_empty());
     for (n, lane) in &under_way {
         if y + 4 > area.height {
@@ -97,7 +100,8 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let waiting = waiting(state);
     for title in waiting.iter().take(usize::from(area.height / 4)) {
-        canvas.put_at(0, y, &format!("{}   waits", pad(&line(title), 30)), theme.dim(), area);
+        let of = goes(state, title).unwrap_or_default();
+        canvas.put_at(0, y, &format!("{}   waits{of}", pad(&line(title), 30)), theme.dim(), area);
         y += 1;
     }
     y += u16::from(!waiting.is_empty());
@@ -119,8 +123,13 @@ fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let each = rates.len().div_ceil(cells.max(1)).max(1);
     let all: Vec<f64> = rates.iter().copied().collect();
     let values: Vec<f64> = all.chunks(each).map(|part| part.iter().sum::<f64>() / part.len() as f64 / top).collect();
-    canvas.put_at(0, 0, "rate", theme.dim(), area);
-    canvas.put_at(0, 1, &format!("to {:.0} MB/s", top / 1e6), theme.faint(), area);
+    let last = area.height.saturating_sub(1);
+    canvas.put_at(0, 0, &format!("{:>8.0} MB/s", top / 1e6), theme.dim(), area);
+    canvas.put_at(0, last, &format!("{:>8} MB/s", 0), theme.dim(), area);
+    // Ten of them are a second.
+    let seconds = rates.len().div_ceil(10);
+    let span = if seconds < 120 { format!("{seconds} s") } else { format!("{} min", seconds / 60) };
+    canvas.put_at(14 + values.len() as u16 + 2, last, &format!("the last {span}"), theme.dim(), area);
     for (y, row) in curve(&values, usize::from(area.height)).iter().enumerate() {
         canvas.put_at(14, y as u16, row, theme.dim(), area);
     }

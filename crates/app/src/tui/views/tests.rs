@@ -302,7 +302,13 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         ] {
             assert!(drawn.contains(word), "{word}\n{drawn}");
         }
+        // All of it, whatever the size: half of what is copied and verified is counted, of one game.
+        for word in ["haul 1", "0 of 1 games", "131 MB/s", "done at "] {
+            assert!(drawn.contains(word), "{word}\n{drawn}");
+        }
     }
+    let drawn = stage.text(160, 47);
+    assert!(drawn.contains("newhold     ▐") && drawn.contains("at the end"), "{drawn}");
     assert!(stage.press(KeyCode::Char('q')).is_empty());
     assert!(stage.text(80, 24).contains("A haul is running"));
     assert!(stage.press(KeyCode::Char('n')).is_empty());
@@ -1049,4 +1055,30 @@ fn a_field_has_a_cursor_and_remembers_what_was_typed_before() {
     for (_, height) in [(80, 24), (1, 1)] {
         stage.text(1, height);
     }
+}
+
+#[test]
+fn a_plan_says_first_what_goes_for_good_what_is_kept_what_is_written_and_what_is_asked() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let plan = stage.state.plan.clone().expect("a plan");
+    let records = plan.items[0].previews.len();
+    for (width, height) in [(80, 24), (160, 47)] {
+        let drawn = stage.text(width, height);
+        let promise =
+            |row: &&str| ["deleted for good", "written "].iter().any(|label| row.trim_start().starts_with(label));
+        let rows: Vec<&str> = drawn.lines().filter(promise).collect();
+        assert_eq!(rows.len(), 2, "{drawn}");
+        assert!(rows[0].contains("nothing") && rows[1].contains(&format!("{records} records")), "{drawn}");
+        assert!(drawn.contains(&format!("kept                {}", plan.items[0].size.on_disk)), "{drawn}");
+    }
+    // With its originals released by the haul they are what goes.
+    let mut freeing = plan;
+    freeing.policy = deft_barge_core::item::Policy::Release;
+    stage.state.plan = Some(freeing);
+    let drawn = stage.text(160, 47);
+    let row = drawn.lines().find(|row| row.contains("deleted for good")).expect("the row");
+    assert!(row.contains("originals of Saltflat Rally, once proved"), "{drawn}");
 }

@@ -1,0 +1,194 @@
+//! The haul as a whole while it runs: how far all of it is, when it will be done, and the drives as they fill.
+
+use std::time::Duration;
+
+use deft_barge_core::bytes::Bytes;
+use deft_barge_core::item::{PlannedItem, Policy, StageKind, Strategy};
+use jiff::Zoned;
+use ratatui::layout::Rect;
+
+use super::super::canvas::{Canvas, bar};
+use super::super::state::State;
+use crate::present::{line, pad, words};
+use crate::tui::model::{At, Errand, Lane, LongTask};
+
+/// An item of the haul in hand, with its lane once it has been heard of.
+struct Part<'a> {
+    item: &'a PlannedItem,
+    lane: Option<&'a Lane>,
+}
+
+/// The items of the haul that runs; none where it is not known.
+fn parts(state: &State) -> Vec<Part<'_>> {
+    let items: Vec<&PlannedItem> = match &state.running.work {
+        Some(LongTask::Start(Errand::Draft(..))) => state.plan.iter().flat_map(|plan| &plan.items).collect(),
+        Some(LongTask::Resume | LongTask::Agree(_)) | None => {
+            state.unfinished().into_iter().flat_map(|haul| &haul.items).map(|item| &item.planned).collect()
+        }
+        Some(_) => Vec::new(),
+    };
+    let mut lanes: Vec<&Lane> = state.running.lanes.iter().collect();
+    let mut all = Vec::new();
+    for item in items {
+        // Of two items of one title the first lane is the first one's.
+        let at = lanes.iter().position(|lane| lane.title == item.title);
+        all.push(Part { item, lane: at.map(|at| lanes.remove(at)) });
+    }
+    all
+}
+
+/// What an item of this title moves, and where to; `None` where that is not known.
+pub(super) fn goes(state: &State, title: &str) -> Option<String> {
+    let parts = parts(state);
+    let item = parts.iter().find(|part| part.item.title == title)?.item;
+    let from = item.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
+    Some(format!("{:>12}   {} > {}", item.size.on_disk.to_string(), line(from), line(&item.to_drive)))
+}
+
+impl Part<'_> {
+    fn is_done(&self) -> bool {
+        use StageKind::{Proved, Released};
+        self.lane.is_some_and(|lane| matches!(lane.at, At::Stage(Proved | Released)))
+    }
+
+    fn is_copied(&self) -> bool {
+        matches!(self.item.mode, Strategy::Copy)
+    }
+
+    /// Bytes that are copied, of all that there are to copy.
+    fn copied(&self) -> (u64, u64) {
+        let progress = self.lane.and_then(|lane| lane.progress.as_ref());
+        let progress = progress.map(|progress| progress.copy).filter(|copy| copy.all.count() > 0);
+        // What it is once it is counted; before that what the plan says.
+        let planned = if self.is_copied() { self.item.size.apparent.count() } else { 0 };
+        let all = progress.map_or(planned, |copy| copy.all.count());
+        let done = progress.map_or(0, |copy| copy.done.count());
+        (if self.is_done() { all } else { done }, all)
+    }
+
+    /// The part of its work that is done: copying and verifying are half of it each.
+    fn done(&self) -> f64 {
+        if self.is_done() {
+            return 1.0;
+        }
+        let Some(progress) = self.lane.and_then(|lane| lane.progress.as_ref()) else { return 0.0 };
+        let all = progress.copy.all.count() + progress.compare.all.count();
+        let done = progress.copy.done.count() + progress.compare.done.count();
+        if all == 0 { 0.0 } else { done as f64 / all as f64 }
+    }
+}
+
+/// Draws the haul as a whole; gives the rows that it took, none where nothing is known of it.
+pub(super) fn draw_whole(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let parts = parts(state);
+    let (copied, all) = parts.iter().map(Part::copied).fold((0, 0), |sum, part| (sum.0 + part.0, sum.1 + part.1));
+    if all == 0 {
+        return 0;
+    }
+    let theme = canvas.theme;
+    // By its bytes: a large game is more of the haul than a small one.
+    let done = parts.iter().map(|part| part.done() * part.copied().1 as f64).sum::<f64>() / all as f64;
+    let rate: f64 = parts
+        .iter()
+        .filter_map(|part| part.lane?.progress.as_ref().filter(|_| part.lane.is_some_and(Lane::copies)))
+        .map(|progress| progress.mean)
+        .sum();
+    let mut texts = vec![
+        format!("{:3.0} %", done * 100.0),
+        format!("{} of {} games", parts.iter().filter(|part| part.is_done()).count(), parts.len()),
+        format!("{} of {}", Bytes::new(copied), Bytes::new(all)),
+    ];
+    if rate > 0.0 && copied < all {
+        texts.push(format!("{:.0} MB/s", rate / 1e6));
+        let left = Duration::try_from_secs_f64((all - copied) as f64 / rate).unwrap_or(Duration::ZERO);
+        if let Ok(end) = Zoned::now().checked_add(left) {
+            texts.push(format!("done at {}", end.strftime("%H:%M")));
+        }
+    }
+    let text = texts.join(if area.width < 100 { "  " } else { "   " });
+    let name = state.running.haul.map_or_else(|| "haul".to_string(), |haul| format!("haul {haul}"));
+    canvas.put_at(0, 0, &name, theme.strong(), area);
+    let cells = usize::from(area.width).saturating_sub(12 + 3 + text.chars().count()).min(60);
+    if cells >= 8 {
+        canvas.put_at(12, 0, &bar(done, cells), theme.text(), area);
+        canvas.put_at(12 + cells as u16 + 3, 0, &text, theme.text(), area);
+    } else {
+        canvas.put_at(12, 0, &text, theme.text(), area);
+    }
+    if area.height < 30 {
+        return 2;
+    }
+    let drives = draw_drives(state, &parts, Rect { y: area.y + 1, height: area.height - 1, ..area }, canvas);
+    drives + 2
+}
+
+/// The drives that the haul fills and empties, to their own scale: in use, arrived, still to come, and what goes at the end.
+fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let Some(survey) = &state.survey else { return 0 };
+    let named = |part: &&Part<'_>, name: &str| part.item.to_drive == name && part.is_copied();
+    let leaves = |part: &&Part<'_>, name: &str| part.item.from_drive.as_deref() == Some(name) && part.is_copied();
+    let mut y = 0;
+    let cells = usize::from(area.width).saturating_sub(62).clamp(20, 70);
+    for drive in &survey.drives {
+        let name = drive.drive.name.as_str();
+        let comes: Vec<&Part<'_>> = parts.iter().filter(|part| named(part, name)).collect();
+        let goes: Vec<&Part<'_>> = parts.iter().filter(|part| leaves(part, name)).collect();
+        if comes.is_empty() && goes.is_empty() {
+            continue;
+        }
+        let need = |part: &&&Part<'_>| part.item.need.count() as f64;
+        let share = |part: &&&Part<'_>| {
+            let (copied, all) = part.copied();
+            if all == 0 { 0.0 } else { copied as f64 / all as f64 }
+        };
+        let arrived: f64 = comes.iter().map(|part| need(&part) * share(&part)).sum();
+        let to_come = comes.iter().map(|part| need(&part)).sum::<f64>() - arrived;
+        // Only what the plan lets go of within the haul; what is kept stays until a person says so.
+        let of_haul = state.plan.as_ref().is_some_and(|plan| plan.policy == Policy::Release);
+        let freed = |part: &&&Part<'_>| of_haul || part.item.policy == Policy::Release;
+        let gone = |part: &&&Part<'_>| part.lane.is_some_and(|lane| lane.at == At::Stage(StageKind::Released));
+        let bytes = |part: &&Part<'_>| part.item.size.on_disk.count() as f64;
+        let (went, to_go): (Vec<&Part<'_>>, Vec<&Part<'_>>) =
+            goes.iter().filter(|part| freed(part)).copied().partition(|part| gone(&part));
+        let (went, to_go) = (went.iter().map(bytes).sum::<f64>(), to_go.iter().map(bytes).sum::<f64>());
+        let capacity = (drive.drive.capacity.count() as f64).max(1.0);
+        let stays = drive.used.count() as f64 - went - to_go;
+        let now = drive.used.count() as f64 - went + arrived;
+        let after = now + to_come - to_go;
+        canvas.put_at(0, y, &pad(&line(name), 11), theme.dim(), area);
+        let mut x = 12;
+        canvas.put_at(x, y, "▐", theme.dim(), area);
+        x += 1;
+        let mut drawn = 0;
+        for (part, sign, style) in [
+            (stays, "█", theme.faint()),
+            (to_go, "▒", theme.dim()),
+            (arrived, "█", theme.moving()),
+            (to_come, "░", theme.moving()),
+        ] {
+            // A part that is there is seen, however small it is.
+            let count =
+                ((part / capacity * cells as f64).round() as usize).max(usize::from(part > 0.0)).min(cells - drawn);
+            canvas.put_at(x, y, &sign.repeat(count), style, area);
+            x += count as u16;
+            drawn += count;
+        }
+        canvas.put_at(x, y, &"·".repeat(cells - drawn), theme.faint(), area);
+        x += (cells - drawn) as u16;
+        canvas.put_at(x, y, "▌", theme.dim(), area);
+        let percent = |bytes: f64| format!("{:.0} %", bytes / capacity * 100.0);
+        let mut text = if (now - after).abs() < 1.0 {
+            format!("{} full", percent(now))
+        } else {
+            format!("{} full, {} at the end", percent(now), percent(after))
+        };
+        let kept: f64 = goes.iter().filter(|part| !freed(part)).map(bytes).sum();
+        if kept > 0.0 {
+            text.push_str(&format!(", {} kept", Bytes::new(kept as u64)));
+        }
+        canvas.put_at(x + 3, y, &text, theme.dim(), area);
+        y += 1;
+    }
+    y
+}
