@@ -226,6 +226,8 @@ pub const COMMANDS: &[Command] = &[
     command("verify", PROOF, Wish::Prove, &["a"], "verify: read every byte again and see what would be downloaded", "verify"),
     command("repair", PROOF, Wish::Repair, &["m"], "repair what differs or is missing, from another copy", "repair"),
     command("play-proved", PROOF, Wish::Play, &["p"], "launch the game and see it come up", "launch"),
+    command("release-proved", PROOF, Wish::LetGo, &["o"], "release: delete the originals that this haul keeps", "release"),
+    command("undo-proved", PROOF, Wish::Undo, &["u"], "undo this haul", "undo"),
     command("export", PROOF, Wish::Export, &["x"], "write the list of checksums to a file", "export"),
     command("next-item", PROOF, Wish::NextPart, &["tab", "J"], "next item of the haul", "next item"),
     command("previous-item", PROOF, Wish::PreviousPart, &["shift-tab", "K"], "previous item of the haul", ""),

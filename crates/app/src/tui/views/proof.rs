@@ -246,18 +246,27 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
         y += 1;
     }
     y += u16::from(y > 0);
-    let held = if item.holds_originals() {
-        format!("{} of originals are kept; release them in the Log.", item.planned.size.on_disk)
+    // What to do next, in the order in which a person would; what cannot be done is not offered.
+    let play = format!("{} launches it from its new place", key(Wish::Play));
+    let release = format!("{} releases {} of originals", key(Wish::LetGo), item.planned.size.on_disk);
+    let undo = format!("{} undoes the haul", key(Wish::Undo));
+    let repair = format!("{} repairs what differs from another copy", key(Wish::Repair));
+    let kept = item.holds_originals();
+    let steps: Vec<(String, bool)> = if proof.holds() {
+        vec![(play, true), (release, kept), (undo, state.to_undo().is_some())]
     } else {
-        format!("The item is {}.", words::stage_word(&item.stage))
+        vec![(repair, true), (undo, state.to_undo().is_some())]
     };
-    for text in [
-        held,
-        format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open)),
-        format!("{} starts the game from its new place.", key(Wish::Play)),
-        format!("{} repairs what differs from another copy.", key(Wish::Repair)),
-    ] {
-        canvas.put_at(0, y, &text, theme.dim(), area);
+    canvas.put_at(0, y, "next", theme.dim(), area);
+    for (text, _) in steps.iter().filter(|(_, can)| *can) {
+        canvas.put_at(6, y, text, theme.text(), area);
+        y += 1;
+    }
+    y += 1;
+    let closer = format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open));
+    let stands = if kept { String::new() } else { format!("The game is {}.", words::stage_word(&item.stage)) };
+    for text in [stands, closer].iter().filter(|text| !text.is_empty()) {
+        canvas.put_at(0, y, text, theme.dim(), area);
         y += 1;
     }
 }
