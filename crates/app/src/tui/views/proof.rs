@@ -248,12 +248,18 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     y += u16::from(y > 0);
     // What to do next, in the order in which a person would; what cannot be done is not offered.
     let play = format!("{} launches it from its new place", key(Wish::Play));
-    let release = format!("{} releases {} of originals", key(Wish::LetGo), item.planned.size.on_disk);
+    let held = state.to_let_go().map(|haul| {
+        let kept = haul.items.iter().filter(|item| item.holds_originals());
+        kept.map(|item| item.planned.size.on_disk).sum::<deft_barge_core::bytes::Bytes>()
+    });
+    let release = held.map_or_else(String::new, |held| {
+        format!("{} releases the {held} of originals that this haul keeps", key(Wish::LetGo))
+    });
     let undo = format!("{} undoes the haul", key(Wish::Undo));
     let repair = format!("{} repairs what differs from another copy", key(Wish::Repair));
     let kept = item.holds_originals();
     let steps: Vec<(String, bool)> = if proof.holds() {
-        vec![(play, true), (release, kept), (undo, state.to_undo().is_some())]
+        vec![(play, true), (release, held.is_some()), (undo, state.to_undo().is_some())]
     } else {
         vec![(repair, true), (undo, state.to_undo().is_some())]
     };
