@@ -3,8 +3,8 @@
 //! Law: whose such a place is is told by what names a game beside it; one that names a game and cannot be a record of it is a reason not
 //! to learn. Start at [`records_above`].
 
-use super::Doubt;
 use super::home::Home;
+use super::learned::Doubt;
 use super::list::{AboveSeen, Entry, GameList, scalars_of};
 use super::pattern::step_text;
 use super::records::{Said, stands_alone};

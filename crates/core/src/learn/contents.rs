@@ -2,14 +2,14 @@
 //!
 //! Law: a list is one only if its hashes are those of files that are there, for each game that has such a file. Start at [`contents_of`].
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
 use super::evidence::{Evidence, small_files};
 use super::home::Home;
-use super::list::{Entry, GameList, scalars_of};
+use super::list::{Entry, GameList, is_playable, scalars_of};
 use super::pattern::{kinds, step_text};
 use super::records::stands_alone;
 use super::roles::Roles;
@@ -77,18 +77,21 @@ pub(super) fn contents_of(
     let games: Vec<Game<'_>> =
         list.entries.iter().filter_map(|entry| Game::of(list, roles, entry)).take(GAMES).collect();
     let mut found: BTreeMap<(String, ListForm), BTreeSet<usize>> = BTreeMap::new();
-    let mut beside = false;
+    let mut beside = BTreeSet::new();
     for (nth, game, file) in candidates(&games, home, evidence) {
         let forms = forms_of(site, game, &file);
         // What lies with the games and says what one consists of would stay behind.
-        beside |= !forms.is_empty() && !file.starts_with(&home.path) && !file.starts_with(game.dir);
+        if !forms.is_empty() && !file.starts_with(&home.path) && !file.starts_with(game.dir) {
+            beside.insert(nth);
+        }
         for form in forms {
             if let Some(template) = template_of(home, game, &file) {
                 found.entry((template, form)).or_default().insert(nth);
             }
         }
     }
-    if beside {
+    // One such file among several games may be somebody's own.
+    if beside.len() > 1 || (!beside.is_empty() && beside.len() == games.len()) {
         return Err(Beside);
     }
     // What most games have; of a file in two shapes the one that says more.
@@ -126,11 +129,16 @@ impl<'a> Game<'a> {
 /// Files that may be the content list of a game: those of the launcher and of the game that name files of it.
 fn candidates<'a>(games: &'a [Game<'a>], home: &Home, evidence: &Evidence) -> Vec<(usize, &'a Game<'a>, PathBuf)> {
     let above: BTreeSet<&Path> = games.iter().filter_map(|game| game.dir.parent()).collect();
-    let of_launcher = |file: &&PathBuf| {
-        let in_a_game = games.iter().any(|game| file.starts_with(game.dir));
-        !in_a_game && (file.starts_with(&home.path) || above.iter().any(|above| file.starts_with(above)))
+    // Beside the games, and in none, whoever's.
+    let mut known: HashMap<PathBuf, bool> = HashMap::new();
+    let mut lies_beside = |file: &Path| {
+        let Some(above) = above.iter().filter(|above| file.starts_with(above)).max() else { return false };
+        let first = file.strip_prefix(above).ok().and_then(|rest| rest.components().next());
+        let top = first.map(|first| above.join(first)).unwrap_or_default();
+        !*known.entry(top.clone()).or_insert_with(|| top.look_is_dir() && is_playable(&top))
     };
-    let common: Vec<PathBuf> = evidence.gathered.files.iter().filter(of_launcher).cloned().collect();
+    let mut of_launcher = |file: &&PathBuf| file.starts_with(&home.path) || lies_beside(file);
+    let common: Vec<PathBuf> = evidence.gathered.files.iter().filter(&mut of_launcher).cloned().collect();
     let names: Vec<Vec<String>> = games.iter().map(Game::names).collect();
     let words: Vec<&str> = names.iter().flatten().map(String::as_str).collect();
     let naming = files_naming(&words, &common);

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use crate::platform::{self, Look};
 use crate::record::Letters;
 use crate::site::Site;
-use crate::trace::{Find, Gathered, Sure, Wanted, files_naming, finds_of, gather, may_be_read, usual_places};
+use crate::trace::{Find, Gathered, Sure, WantedFolder, files_naming, finds_of, gather, may_be_read, usual_places};
 
 /// How deep below the top of a drive, or of a folder that was pointed at, files are looked at, and how large they are at most.
 const DEEP: usize = 3;
@@ -80,7 +80,7 @@ impl Evidence {
             small_files(dir, DEEP, &mut gathered.files);
             gathered.files.sort();
             gathered.files.dedup();
-            (dir.clone(), finds_of(site, &Wanted { path: dir, now: None }, &self.places, &gathered))
+            (dir.clone(), finds_of(site, &WantedFolder { path: dir, now: None }, &self.places, &gathered))
         };
         dirs.iter().map(one).collect()
     }

@@ -6,11 +6,12 @@ use std::path::Path;
 use serde_json::Value;
 
 use super::above::says_its_library;
+use super::home::Home;
 use super::in_libraries::{OwnFile, own_file, sums_of};
+use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::{PatternStep, step_text};
 use super::roles::Roles;
-use super::{Doubt, home::Home};
 use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
 
 /// A list of libraries, as a profile says it.

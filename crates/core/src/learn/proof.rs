@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use super::in_libraries::is_a_library;
+use super::learned::{Doubt, LearnedGame, LearnedLauncher};
 use super::list::GameList;
 use super::rehearsal::rehearsed;
-use super::{Doubt, LearnedGame, LearnedLauncher};
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::record::{Side, Within};
 use crate::site::{Site, real_path};

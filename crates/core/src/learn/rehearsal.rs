@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
-use super::Doubt;
+use super::learned::Doubt;
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
 use crate::record::{

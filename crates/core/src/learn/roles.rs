@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
+use super::learned::{Candidate, Known, Question};
 use super::list::{Entry, GameList, ListAt};
-use super::{Candidate, Known, Question};
 use crate::platform::Look;
 use crate::survey::FolderListing;
 

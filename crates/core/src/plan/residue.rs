@@ -9,7 +9,7 @@ use crate::plan::placement::Placement;
 use crate::record::{Format, Shape};
 use crate::site::Site;
 use crate::survey::{GameId, Survey};
-use crate::trace::{Find, Wanted, finds_in_usual_places, uncovered};
+use crate::trace::{Find, WantedFolder, finds_in_usual_places, uncovered};
 
 /// A warning for each game that places lead to which none of its launcher's records covers.
 ///
@@ -25,8 +25,8 @@ pub(crate) fn residue(site: &Site, survey: &Survey, placements: &[Placement<'_>]
     // A game's own files go with it, and are its launcher's affair.
     let installs: HashSet<&Path> = survey.games.iter().map(|game| game.found.install.as_path()).collect();
     let in_a_game = |file: &Path| file.ancestors().any(|above| installs.contains(above));
-    let wanted: Vec<Wanted<'_>> =
-        games.values().map(|placement| Wanted { path: &placement.game.found.install, now: None }).collect();
+    let wanted: Vec<WantedFolder<'_>> =
+        games.values().map(|placement| WantedFolder { path: &placement.game.found.install, now: None }).collect();
     let homes: BTreeSet<PathBuf> = games.values().map(|placement| placement.found.home.clone()).collect();
     let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game);
     let one = |(placement, finds): (&&Placement<'_>, Vec<Find>)| {

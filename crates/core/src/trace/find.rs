@@ -39,7 +39,7 @@ pub struct Find {
 
 /// A folder that is searched for.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Wanted<'a> {
+pub(crate) struct WantedFolder<'a> {
     /// The path that is looked for.
     pub path: &'a Path,
     /// Where what lay there lies now, if it lies elsewhere.

@@ -17,7 +17,7 @@ mod usual;
 
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
-pub(crate) use find::Wanted;
+pub(crate) use find::WantedFolder;
 pub use find::{Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;

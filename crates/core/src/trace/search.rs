@@ -4,7 +4,7 @@
 //! said, not left out. Start at [`trace`]; [`crate::survey::add_to_survey`] goes on from it.
 
 use super::files::{Gathered, follow_links, gather, gather_near};
-use super::find::{Find, Trace, TracePhase, Wanted, problem};
+use super::find::{Find, Trace, TracePhase, WantedFolder, problem};
 use super::looking::Looking;
 use super::needle::{self, Needle, Needles};
 use std::path::{Path, PathBuf};
@@ -103,9 +103,9 @@ pub fn trace_moved(
 }
 
 /// The finds of a path in files and links that were gathered.
-pub(crate) fn finds_of(site: &Site, wanted: &Wanted<'_>, places: &[PathBuf], gathered: &Gathered) -> Vec<Find> {
+pub(crate) fn finds_of(site: &Site, wanted: &WantedFolder<'_>, places: &[PathBuf], gathered: &Gathered) -> Vec<Find> {
     let layers: Vec<Letters> = gathered.layers.iter().map(|prefix| Letters::read(prefix)).collect();
-    let Wanted { path, now } = *wanted;
+    let WantedFolder { path, now } = *wanted;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let needle = Needle::new(&name);
     let (real, layers) = (real_path(path), layers.as_slice());

@@ -7,15 +7,19 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use super::files::{Gathered, gather, usual_places};
-use super::find::{Find, Wanted};
+use super::find::{Find, WantedFolder};
 use super::search::{files_naming, finds_of};
+use crate::platform::Look;
 use crate::site::{Site, real_path};
+
+/// Bytes of the largest file that is searched before and after every haul; a trace searches all.
+const LARGEST: u64 = 256 << 20;
 
 /// For each folder what leads to it, or names it, in the usual places and in the folders of these launchers; `is_in_a_game` tells which
 /// files are a game's own.
 pub(crate) fn finds_in_usual_places(
     site: &Site,
-    wanted: &[Wanted<'_>],
+    wanted: &[WantedFolder<'_>],
     homes: &BTreeSet<PathBuf>,
     is_in_a_game: &dyn Fn(&Path) -> bool,
 ) -> Vec<Vec<Find>> {
@@ -42,16 +46,16 @@ pub(crate) fn finds_in_usual_places(
     for place in &tops {
         gather(place, &but, &mut gathered);
     }
-    gathered.files.retain(|file| !is_in_a_game(file));
+    gathered.files.retain(|file| !is_in_a_game(file) && file.look_meta().is_ok_and(|meta| meta.len() <= LARGEST));
     gathered.links.retain(|link| !is_in_a_game(link));
     gathered.files.sort();
     gathered.files.dedup();
-    let name = |one: &Wanted<'_>| one.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+    let name = |one: &WantedFolder<'_>| one.path.file_name().unwrap_or_default().to_string_lossy().into_owned();
     let names: Vec<String> = wanted.iter().map(name).collect();
     let words: Vec<&str> = names.iter().map(String::as_str).collect();
     // One name is looked for in every file; of several it is known first which file names which.
     let naming = if words.len() > 1 { files_naming(&words, &gathered.files) } else { vec![gathered.files.clone()] };
-    let of = |(one, files): (&Wanted<'_>, Vec<PathBuf>)| {
+    let of = |(one, files): (&WantedFolder<'_>, Vec<PathBuf>)| {
         let links = gathered.links.clone();
         let named = Gathered { files, links, layers: gathered.layers.clone(), ..Gathered::default() };
         finds_of(site, one, &tops, &named)

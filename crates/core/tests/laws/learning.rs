@@ -654,13 +654,20 @@ fn files_that_lie_with_the_games_and_would_stay_behind_are_a_reason_not_to_learn
         });
         assert!(matches!(binary, Some(Doubt::Beside | Doubt::NotUnderstood(_))), "{deep}: {binary:?}");
         // What lists a game's files by its id is that game's, though it says no name.
-        let sums = learned(deep, &|shelf, name| {
-            let nr = names.iter().position(|other| other == name).unwrap();
-            let sum = |file: &str| blake3::hash(&fs::read(shelf.join(name).join(file)).unwrap()).to_hex();
-            let text = format!("{}  start\n{}  data.pak\n", sum("start"), sum("data.pak"));
-            note(shelf, name, &format!("a-{nr}.sums"), text.as_bytes());
-        });
-        assert_eq!(sums, Some(Doubt::Beside), "{deep}");
+        let sums = |which: &[usize]| {
+            learned(deep, &|shelf, name| {
+                let nr = names.iter().position(|other| other == name).unwrap();
+                fs::write(shelf.join(name).join("data.pak"), name.repeat(50)).unwrap();
+                if !which.contains(&nr) {
+                    return;
+                }
+                let sum = |file: &str| blake3::hash(&fs::read(shelf.join(name).join(file)).unwrap()).to_hex();
+                let text = format!("{}  start\n{}  data.pak\n", sum("start"), sum("data.pak"));
+                note(shelf, name, &format!("a-{nr}.sums"), text.as_bytes());
+            })
+        };
+        assert_eq!(sums(&[0, 1, 2]), Some(Doubt::Beside), "{deep}");
+        assert_eq!(sums(&[1]), None, "{deep}: somebody's own");
         // What says nothing of a game may lie there.
         assert_eq!(learned(deep, &|shelf, name| note(shelf, name, "%.txt", b"read me")), None, "{deep}");
     }

@@ -6,10 +6,10 @@ use std::path::{Path, PathBuf};
 use super::launcher::profiles_of;
 use crate::item::{Residue, Strategy};
 use crate::journal::ItemRow;
-use crate::launcher::home_of;
+use crate::launcher::{home_of, read_places};
 use crate::platform::Look;
 use crate::site::Site;
-use crate::trace::{Find, Sure, Wanted, finds_in_usual_places};
+use crate::trace::{Find, Sure, WantedFolder, finds_in_usual_places};
 
 /// Whether an item has an old folder that something could lead to.
 pub(crate) fn has_moved(item: &ItemRow) -> bool {
@@ -23,11 +23,17 @@ pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow]) -> Vec<Residue> {
         return Vec::new();
     }
     let launchers: HashSet<&str> = items.iter().map(|item| item.planned.launcher.as_str()).collect();
-    let profiles = profiles_of(site).into_iter().filter(|profile| launchers.contains(profile.id.as_str()));
-    let homes: BTreeSet<PathBuf> = profiles.filter_map(|profile| home_of(site, &profile)).collect();
-    let wanted: Vec<Wanted<'_>> =
-        items.iter().map(|item| Wanted { path: item.planned.origin(), now: Some(item.planned.place()) }).collect();
-    let folders: HashSet<&Path> = wanted.iter().flat_map(|one| [Some(one.path), one.now]).flatten().collect();
+    let profiles = profiles_of(site);
+    let own = profiles.iter().filter(|profile| launchers.contains(profile.id.as_str()));
+    let homes: BTreeSet<PathBuf> = own.filter_map(|profile| home_of(site, profile)).collect();
+    let games = read_places(site, &profiles);
+    let installs = games.iter().flat_map(|found| &found.games).map(|game| game.install.as_path());
+    let wanted: Vec<WantedFolder<'_>> = items
+        .iter()
+        .map(|item| WantedFolder { path: item.planned.origin(), now: Some(item.planned.place()) })
+        .collect();
+    let moved = wanted.iter().flat_map(|one| [Some(one.path), one.now]).flatten();
+    let folders: HashSet<&Path> = moved.chain(installs).collect();
     let in_a_game = |file: &Path| file.ancestors().any(|above| folders.contains(above));
     let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game);
     items.iter().zip(found).map(|(item, finds)| residue_of(item, &finds)).collect()

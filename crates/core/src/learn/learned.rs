@@ -1,0 +1,184 @@
+//! What was learned of launchers, and why some could not be.
+
+use std::collections::BTreeSet;
+use std::path::PathBuf;
+
+use serde::Serialize;
+
+/// What a launcher's files were found to say beside where its games are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Known {
+    /// The title.
+    Title,
+    /// The bytes that a game has.
+    Size,
+    /// The program that starts a game.
+    Program,
+    /// When a game last ran.
+    LastRun,
+}
+
+/// Something that more than one place of an entry may be.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Question {
+    /// What it is about.
+    pub about: Known,
+    /// The likeliest first: what each says of some games.
+    pub candidates: Vec<Candidate>,
+}
+
+/// One answer to a question.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct Candidate {
+    /// JSONPath from the entry.
+    pub selector: String,
+    /// What it says of three games at most.
+    pub examples: Vec<String>,
+}
+
+/// Why a profile is not sound.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Doubt {
+    /// One game alone shows no list.
+    OneGame,
+    /// Nothing in the entries tells the games apart for good.
+    NoId,
+    /// It lists libraries, and no list of the games in them is understood.
+    NoList,
+    /// A list of libraries says which games each has, or how many: a move would have to change that as well.
+    Counters(PathBuf),
+    /// What a file is for is not clear: more than one list may be that of the libraries.
+    NotClear(PathBuf),
+    /// The records lie beside the games and would have to go with them.
+    Beside,
+    /// A folder that the list names is not found by the profile, or cannot be a game's.
+    NotFound(PathBuf),
+    /// A file cannot be read by it.
+    Unreadable {
+        /// The file.
+        file: PathBuf,
+        /// What is wrong.
+        what: String,
+    },
+    /// A file names games and is not understood.
+    NotUnderstood(PathBuf),
+    /// A place that leads to a game would be left.
+    Missed {
+        /// Title of the game.
+        title: String,
+        /// The file.
+        file: PathBuf,
+        /// The place in it.
+        location: String,
+    },
+    /// A rehearsal of a move failed.
+    Unmovable {
+        /// Title of the game.
+        title: String,
+        /// What was wrong.
+        what: String,
+    },
+    /// A rehearsal changed a record of another game.
+    Foreign {
+        /// Title of the game that was moved.
+        title: String,
+        /// The file.
+        file: PathBuf,
+    },
+    /// The rehearsal, undone, gave other bytes.
+    NotUndone {
+        /// Title of the game that was moved.
+        title: String,
+        /// The file.
+        file: PathBuf,
+    },
+}
+
+/// A game that a learned profile finds.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+pub struct LearnedGame {
+    /// Its title.
+    pub title: String,
+    /// Its folder.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub install: PathBuf,
+}
+
+/// A launcher that was learned, or not.
+#[derive(Clone, Debug, Serialize)]
+pub struct LearnedLauncher {
+    /// A short name, for its profile's file.
+    pub id: String,
+    /// The name that people read.
+    pub name: String,
+    /// Its own folder.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub home: PathBuf,
+    /// Its games.
+    pub games: Vec<LearnedGame>,
+    /// The file of its games, or the folder of one file for each.
+    #[serde(serialize_with = "crate::platform::shown_path")]
+    pub list: PathBuf,
+    /// Libraries that it lists.
+    pub libraries: usize,
+    /// Files with records that the profile names.
+    pub record_files: usize,
+    /// Moves that were rehearsed in memory.
+    pub rehearsed: usize,
+    /// Places that lead to games and that the profile covers, of the games that were traced.
+    pub covered: usize,
+    /// What is known beside where the games are.
+    pub known: BTreeSet<Known>,
+    /// Whether it has content lists, by which a proof tells what would be downloaded.
+    pub content_lists: bool,
+    /// What is not sure, and was taken to be the likeliest.
+    pub questions: Vec<Question>,
+    /// Files that say a game's folder and stay as they are: logs, backups, caches.
+    pub left: Vec<PathBuf>,
+    /// The profile.
+    pub profile: String,
+    /// Why it is not sound; `None` if it is.
+    pub doubt: Option<Doubt>,
+}
+
+impl LearnedLauncher {
+    /// Takes an answer to a question: the candidate of this number.
+    pub fn answer(&mut self, question: usize, candidate: usize) {
+        if question >= self.questions.len() {
+            return;
+        }
+        let question = self.questions.remove(question);
+        let Some(candidate) = question.candidates.get(candidate) else { return };
+        let key = match question.about {
+            Known::Title => "title = ",
+            Known::Size => "claim = ",
+            Known::Program => "program = ",
+            Known::LastRun => "last-run = ",
+        };
+        let line = format!("{key}{}", toml::Value::String(candidate.selector.clone()));
+        let lines = self.profile.lines().map(|old| if old.starts_with(key) { line.as_str() } else { old });
+        self.profile = lines.map(|line| format!("{line}\n")).collect();
+    }
+}
+
+/// What was learned.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Learned {
+    /// The launchers, those with most games first.
+    pub launchers: Vec<LearnedLauncher>,
+    /// Launchers that a profile describes already: name and games.
+    pub described: Vec<(String, usize)>,
+    /// Files that were looked at.
+    pub files: usize,
+}
+
+/// How far it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct LearnPhase {
+    /// Files that were looked at.
+    pub files: usize,
+    /// Launchers that were looked at, of those that were found.
+    pub launchers: (usize, usize),
+}
