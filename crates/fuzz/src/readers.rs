@@ -210,7 +210,7 @@ pub fn mounts(data: &[u8]) {
 
 /// Checksum lines: what is read stands in the line, and lines that are written are read as they were meant.
 pub fn checksums(data: &[u8]) {
-    use deft_barge_core::launcher::{Column, is_remark, read_line};
+    use deft_barge_core::launcher::{Column, is_checksum_remark, read_checksum_line};
     const ORDERS: [&[Column]; 4] = [
         &[Column::Hash, Column::Path],
         &[Column::Path, Column::Hash],
@@ -220,15 +220,15 @@ pub fn checksums(data: &[u8]) {
     let (chosen, rest) = chosen(data);
     let text = String::from_utf8_lossy(rest);
     for line in text.lines() {
-        if let Some(read) = read_line(line, ORDERS[chosen % ORDERS.len()]) {
+        if let Some(read) = read_checksum_line(line, ORDERS[chosen % ORDERS.len()]) {
             assert!(!read.path.is_empty() && line.contains(read.hash), "{line:?}: {read:?}");
             assert!(line.starts_with('\\') || line.contains(read.path.as_ref()), "{line:?}: {read:?}");
             assert!(read.size.is_none_or(|size| line.contains(size)), "{line:?}: {read:?}");
         }
         let path = line.trim_matches([' ', '\t', ',', ';', '|', '*', '"', '\r']);
-        if !path.is_empty() && path.chars().all(|c| c.is_ascii_graphic()) && !is_remark(path) {
+        if !path.is_empty() && path.chars().all(|c| c.is_ascii_graphic()) && !is_checksum_remark(path) {
             let written = format!("00ff  {path}");
-            let back = read_line(&written, ORDERS[0]).expect("a hash and a path");
+            let back = read_checksum_line(&written, ORDERS[0]).expect("a hash and a path");
             assert_eq!((back.hash, back.path.as_ref()), ("00ff", path));
         }
     }

@@ -756,6 +756,9 @@ pub fn proof(proof: &Proof) -> String {
     )
 }
 
+/// What happens once the games of a haul are through.
+pub const SEARCHING: &str = "Searching for places that still point to the old folders";
+
 /// What leads to the old folder still.
 pub fn residue(residue: &Residue) -> String {
     if residue.places == 0 {

@@ -40,6 +40,7 @@ impl Heard {
                 let files = words::several(proof.files, "file");
                 Self::Said { text: format!("{title}: {files} looked at, its launcher would download {download}") }
             }
+            HaulEvent::Searching => Self::Said { text: words::SEARCHING.into() },
             HaulEvent::Searched { title, residue, .. } => {
                 Self::Said { text: format!("{title}: {}", words::residue(&residue)) }
             }

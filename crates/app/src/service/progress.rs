@@ -124,6 +124,7 @@ impl Shown {
                 };
                 self.line(&format!("{}: {bytes} of originals released{stays}", line(&title)));
             }
+            HaulEvent::Searching => self.line(words::SEARCHING),
             // Several games that leave nothing behind are no news one by one.
             HaulEvent::Searched { residue, .. } if residue.places == 0 => {}
             HaulEvent::Searched { title, residue, .. } => {

@@ -172,8 +172,11 @@ impl<'a> Haul<'a> {
         });
         self.in_doubt = doubt;
         let mut row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        if !doubt && !stop.asked() {
-            search_again(site, journal, &mut row.items, report)?;
+        if !doubt
+            && !stop.asked()
+            && let Err(error) = search_again(site, journal, &mut row.items, report, stop)
+        {
+            first.get_or_insert(error);
         }
         match first {
             // Asked for behind the last proof: no resume would find anything to go on with. What was to be released is kept.
@@ -199,7 +202,8 @@ impl Haul<'_> {
             work.stand()?;
             lead_again(&mut work)?;
         }
-        let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        let mut row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
+        search_again(self.site, self.journal, &mut row.items, report, stop)?;
         Ok(HaulEnd { items: row.items })
     }
 }

@@ -104,6 +104,8 @@ pub enum HaulEvent {
         /// The proof.
         proof: Proof,
     },
+    /// All items are through; what leads to their old folders still is being looked for.
+    Searching,
     /// All items are through, and what leads to the old folder of this one still was looked for.
     Searched {
         /// The item.

@@ -31,7 +31,7 @@ pub struct ChecksumLine<'a> {
 const BETWEEN: [char; 5] = [' ', '\t', ',', ';', '|'];
 
 /// Reads a line with these columns, or with a name of the hash before the path in brackets; `None` where it is none.
-pub fn read_line<'a>(line: &'a str, columns: &[Column]) -> Option<ChecksumLine<'a>> {
+pub fn read_checksum_line<'a>(line: &'a str, columns: &[Column]) -> Option<ChecksumLine<'a>> {
     // A sign before the hash says that line ends and backslashes in the path are escaped.
     let (escaped, line) = match line.strip_prefix('\\') {
         Some(rest) => (true, rest),
@@ -45,7 +45,7 @@ pub fn read_line<'a>(line: &'a str, columns: &[Column]) -> Option<ChecksumLine<'
 }
 
 /// Whether a line says nothing of a file.
-pub fn is_remark(line: &str) -> bool {
+pub fn is_checksum_remark(line: &str) -> bool {
     let line = line.trim();
     line.is_empty() || ["#", ";", "//"].iter().any(|sign| line.starts_with(sign))
 }
@@ -107,12 +107,12 @@ mod tests {
             ("data/x;12;00ff", &[Path, Size, Hash], "data/x", "00ff", Some("12")),
             ("\"data/x y\" | 12 | 00ff", &[Path, Size, Hash], "data/x y", "00ff", Some("12")),
         ] {
-            let read = read_line(line, columns).unwrap_or_else(|| panic!("{line}"));
+            let read = read_checksum_line(line, columns).unwrap_or_else(|| panic!("{line}"));
             assert_eq!((read.path.as_ref(), read.hash, read.size), (path, hash, size), "{line}");
         }
         for line in ["", "00ff", "00ff  "] {
-            assert_eq!(read_line(line, &[Hash, Path]), None, "{line:?}");
+            assert_eq!(read_checksum_line(line, &[Hash, Path]), None, "{line:?}");
         }
-        assert!(["", "  ", "# made by hand", "; x", "// y"].into_iter().all(is_remark));
+        assert!(["", "  ", "# made by hand", "; x", "// y"].into_iter().all(is_checksum_remark));
     }
 }

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use sha1::Digest as _;
 use thiserror::Error;
 
-use super::checksum_lines::{ChecksumLine, is_remark, read_line};
+use super::checksum_lines::{ChecksumLine, is_checksum_remark, read_checksum_line};
 use super::found::FoundLauncher;
 use super::profile::{Algorithm, Contents, Profile};
 use super::reading::files_of;
@@ -317,10 +317,10 @@ fn of_lines(
     let texts: Vec<String> = lines.iter().map(|line| source.leaf(line, Side::Value).unwrap_or_default()).collect();
     let fault = |n: usize, what| ContentsError::Entry { file: file.into(), line: n + 1, what };
     let mut read = Vec::new();
-    let said = texts.iter().enumerate().filter(|(_, text)| !is_remark(text));
+    let said = texts.iter().enumerate().filter(|(_, text)| !is_checksum_remark(text));
     let is_long = said.clone().nth(1).is_some();
     for (nth, (n, text)) in said.enumerate() {
-        let line = read_line(text, &contents.columns);
+        let line = read_checksum_line(text, &contents.columns);
         // The first may be a heading.
         if nth == 0 && is_long && line.as_ref().is_none_or(|line| from_hex(line.hash).is_none()) {
             continue;

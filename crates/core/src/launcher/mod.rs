@@ -20,7 +20,7 @@ mod shortcuts;
 mod tests;
 
 pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
-pub use checksum_lines::{ChecksumLine, Column, is_remark, read_line};
+pub use checksum_lines::{ChecksumLine, Column, is_checksum_remark, read_checksum_line};
 pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
 pub(crate) use contents::{from_hex, path_of, with_backslashes};
 pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};

@@ -391,6 +391,21 @@ pub struct Contents {
     pub program: Option<String>,
 }
 
+impl Contents {
+    /// Why nothing could be read by it.
+    fn fault(&self) -> Option<&'static str> {
+        let has = |wanted| self.columns.iter().filter(|column| **column == wanted).count();
+        if self.columns.is_empty() {
+            return self.list.is_empty().then_some("must say either list or columns");
+        }
+        if has(Column::Path) != 1 || has(Column::Hash) != 1 || has(Column::Size) > 1 {
+            return Some("columns must have hash and path once, and size at most once");
+        }
+        let of_entries = !self.list.is_empty() || self.piece.is_some() || self.size.is_some() || self.on == Side::Key;
+        of_entries.then_some("columns stand for list, size, on and piece: it can't have both")
+    }
+}
+
 /// A kind of hash that a content list may hold.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -473,6 +488,9 @@ impl Profile {
         }
         if profile.id.is_empty() || !profile.id.bytes().all(|b| b.is_ascii_alphanumeric() || b == b'-') {
             return Err(unsound(format!("id {:?} must be letters, digits and hyphens", profile.id)));
+        }
+        if let Some(what) = profile.contents.as_ref().and_then(Contents::fault) {
+            return Err(unsound(format!("[contents] {what}")));
         }
         // A number stands for every name: what stands in quotes may be any.
         let names = ["id", "folder", "install", "parent", "library", "home", "user", "config", "data", "state", "tail"];
@@ -617,6 +635,31 @@ meaning = "{folder}"
             let text = SOUND.replacen(from, to, 1);
             let error = Profile::parse(&text, Path::new("p.toml")).unwrap_err().to_string();
             assert!(error.contains(part) && error.contains("p.toml"), "{error}");
+        }
+    }
+
+    #[test]
+    fn content_lists_that_nothing_could_be_read_by_are_refused() {
+        let parse = |contents: &str| {
+            let text = format!("{SOUND}[contents]\nfile = \"{{home}}/c\"\nalgorithm = \"md5\"\n{contents}");
+            Profile::parse(&text, Path::new("p.toml")).map_err(|error| error.to_string())
+        };
+        for sound in [
+            "columns = [\"hash\", \"path\"]",
+            "columns = [\"other\", \"path\", \"size\", \"hash\"]",
+            "list = \"$\"\npath = \"$.p\"\nhash = \"$.h\"",
+        ] {
+            assert!(parse(sound).is_ok(), "{sound}: {:?}", parse(sound).err());
+        }
+        for (broken, part) in [
+            ("", "either list or columns"),
+            ("columns = [\"hash\"]", "hash and path once"),
+            ("columns = [\"hash\", \"path\", \"path\"]", "hash and path once"),
+            ("columns = [\"hash\", \"path\"]\nlist = \"$\"", "both"),
+            ("columns = [\"hash\", \"path\"]\npiece = 4096", "both"),
+        ] {
+            let error = parse(broken).unwrap_err();
+            assert!(error.contains(part) && error.contains("[contents]"), "{broken}: {error}");
         }
     }
 

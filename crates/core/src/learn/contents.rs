@@ -2,7 +2,7 @@
 //!
 //! Law: a list is one only if its hashes are those of files that are there, for each game that has such a file. Start at [`contents_of`].
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use serde_json::Value;
@@ -14,8 +14,8 @@ use super::pattern::{kinds, step_text};
 use super::records::stands_alone;
 use super::roles::Roles;
 use crate::launcher::{
-    Column, DigestKind, ListedFile, Profile, check_lists, from_hex, is_remark, path_of, read_launchers, read_line,
-    with_backslashes,
+    Column, DigestKind, ListedFile, Profile, check_lists, from_hex, is_checksum_remark, path_of, read_checksum_line,
+    read_launchers, with_backslashes,
 };
 use crate::platform::Look;
 use crate::record::{Format, Place, Shape, Side, Source, Step};
@@ -74,8 +74,9 @@ pub(super) fn contents_of(
     roles: &Roles,
     evidence: &Evidence,
 ) -> Result<Option<LearnedContents>, Beside> {
-    let games: Vec<Game<'_>> =
-        list.entries.iter().filter_map(|entry| Game::of(list, roles, entry)).take(GAMES).collect();
+    let mut met = HashSet::new();
+    let once = list.entries.iter().filter(|entry| met.insert(entry.dir.as_deref()));
+    let games: Vec<Game<'_>> = once.filter_map(|entry| Game::of(list, roles, entry)).take(GAMES).collect();
     let mut found: BTreeMap<(String, ListForm), BTreeSet<usize>> = BTreeMap::new();
     let mut beside = BTreeSet::new();
     for (nth, game, file) in candidates(&games, home, evidence) {
@@ -374,13 +375,14 @@ const ORDERS: [&[(Column, &str)]; 8] = {
 fn lines_in(site: &Site, game: &Game<'_>, file: &Path, below: bool) -> Option<ListForm> {
     let source = Source::read(file, Shape::Text(Format::Lines)).ok()?;
     let texts: Vec<String> =
-        leaves(&source).into_iter().map(|(.., text)| text).filter(|text| !is_remark(text)).collect();
+        leaves(&source).into_iter().map(|(.., text)| text).filter(|text| !is_checksum_remark(text)).collect();
     let fits = |order: &&&[(Column, &'static str)]| {
         let columns: Vec<Column> = order.iter().map(|(column, _)| *column).collect();
-        let is_listed = |text: &String| read_line(text, &columns).is_some_and(|line| algorithms(line.hash).is_some());
+        let is_listed =
+            |text: &String| read_checksum_line(text, &columns).is_some_and(|line| algorithms(line.hash).is_some());
         // The first may be a heading.
         let texts = if texts.len() > 1 && !is_listed(&texts[0]) { &texts[1..] } else { &texts };
-        let lines: Vec<_> = texts.iter().filter_map(|text| read_line(text, &columns)).collect();
+        let lines: Vec<_> = texts.iter().filter_map(|text| read_checksum_line(text, &columns)).collect();
         if lines.len() != texts.len() || lines.iter().any(|line| algorithms(line.hash).is_none()) {
             return None;
         }

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
 use super::list::{
-    AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_as,
-    is_of_games, scalars_of,
+    AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_after,
+    is_called_as, is_of_games, scalars_of,
 };
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, entry_of, seen_files};
@@ -54,7 +54,7 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
     for (_, games) in &mut held {
         games.retain(|game| !is_common(game));
     }
-    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_called_as(dir, one));
+    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_called_after(dir, one));
     held.iter().any(|(_, games)| games.len() > 1)
         || (!held.is_empty() && held.iter().all(|(_, games)| games.len() == 1) && !held.iter().all(alone))
 }
@@ -146,15 +146,16 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         all.push(LauncherLists { games: best, libraries, unclear, above });
     }
     let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
-    let games: HashSet<&Path> = all.iter().flat_map(|one| one.games.dirs()).collect();
-    let alone = libraries.into_iter().filter(|list| {
+    let alone = {
+        let games: HashSet<&Path> = all.iter().flat_map(|one| one.games.dirs()).collect();
         // What is a game of another list is no library, however its parts look.
-        !list.dirs().any(|dir| games.contains(dir))
-            && !homes.contains(&folder_of(site, list.file(), evidence))
-            && list.dirs().any(|dir| !games_in(dir).is_empty())
-    });
-    let alone = alone.collect();
-    drop(games);
+        let is_alone = |list: &GameList| {
+            !list.dirs().any(|dir| games.contains(dir))
+                && !homes.contains(&folder_of(site, list.file(), evidence))
+                && list.dirs().any(|dir| !games_in(dir).is_empty())
+        };
+        libraries.into_iter().filter(is_alone).collect()
+    };
     (all, alone)
 }
 
@@ -369,7 +370,8 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
             // Of the same entries, what lies deeper is a folder of the game.
             let apart = entries[n].is_disjoint(&entries[other]);
             let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
-            let of_one = |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_called_as(dir, inner));
+            let of_one =
+                |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_called_after(dir, inner));
             let parts = || come_again(&held) || held.iter().all(of_one);
             let several = held.iter().any(|(_, inner)| inner.len() > 1);
             apart && !held.is_empty() && (several || dirs[other].len() >= full()) && !parts()

@@ -80,7 +80,7 @@ impl Evidence {
             small_files(dir, DEEP, &mut gathered.files);
             gathered.files.sort();
             gathered.files.dedup();
-            (dir.clone(), finds_of(site, &WantedFolder { path: dir, now: None }, &self.places, &gathered))
+            (dir.clone(), finds_of(site, &WantedFolder { path: dir, now: None }, &self.places, &gathered, &|| false))
         };
         dirs.iter().map(one).collect()
     }

@@ -166,6 +166,16 @@ pub(super) fn is_called_as(outer: &Path, inner: &Path) -> bool {
     name(outer) == name(inner)
 }
 
+/// Whether a folder within another is called after it, as that of a project beside its engine is: a part of one game as well.
+pub(super) fn is_called_after(outer: &Path, inner: &Path) -> bool {
+    let letters = |path: &Path| -> String {
+        let name = path.file_name().unwrap_or_default().to_string_lossy().to_lowercase();
+        name.chars().filter(|c| c.is_alphanumeric()).collect()
+    };
+    let (outer, inner) = (letters(outer), letters(inner));
+    outer == inner || (outer.chars().count() > 2 && inner.starts_with(&outer))
+}
+
 /// Whether two folders of one name in two others are parts alike of two games: their programs lie in them, or in folders of one name.
 /// Games of two libraries are called differently.
 pub(super) fn are_parts_alike(one: &Path, other: &Path) -> bool {

@@ -28,7 +28,7 @@ pub(crate) fn residue(site: &Site, survey: &Survey, placements: &[Placement<'_>]
     let wanted: Vec<WantedFolder<'_>> =
         games.values().map(|placement| WantedFolder { path: &placement.game.found.install, now: None }).collect();
     let homes: BTreeSet<PathBuf> = games.values().map(|placement| placement.found.home.clone()).collect();
-    let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game);
+    let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game, &|| false);
     let one = |(placement, finds): (&&Placement<'_>, Vec<Find>)| {
         let game = &placement.game.found;
         let others =

@@ -102,8 +102,14 @@ pub fn trace_moved(
     Trace { path, finds, places: places.to_vec(), files: all, problems, followed: found.followed, gone, layers }
 }
 
-/// The finds of a path in files and links that were gathered.
-pub(crate) fn finds_of(site: &Site, wanted: &WantedFolder<'_>, places: &[PathBuf], gathered: &Gathered) -> Vec<Find> {
+/// The finds of a path in files and links that were gathered, until it is said to be over.
+pub(crate) fn finds_of(
+    site: &Site,
+    wanted: &WantedFolder<'_>,
+    places: &[PathBuf],
+    gathered: &Gathered,
+    is_over: &(dyn Fn() -> bool + Sync),
+) -> Vec<Find> {
     let layers: Vec<Letters> = gathered.layers.iter().map(|prefix| Letters::read(prefix)).collect();
     let WantedFolder { path, now } = *wanted;
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
@@ -111,7 +117,7 @@ pub(crate) fn finds_of(site: &Site, wanted: &WantedFolder<'_>, places: &[PathBuf
     let (real, layers) = (real_path(path), layers.as_slice());
     let looking = Looking { site, wanted: path, real, now, name: &name, needle: &needle, layers, places };
     let look = |buffer: &mut Vec<u8>, file: &PathBuf| {
-        let there = needle.is_in_file(file, buffer).unwrap_or(false);
+        let there = !is_over() && needle.is_in_file(file, buffer).unwrap_or(false);
         if there { looking.file(file).0 } else { Vec::new() }
     };
     let files = gathered.files.par_iter().map_init(|| vec![0; needle::BUFFER], look).flatten();
@@ -122,9 +128,21 @@ pub(crate) fn finds_of(site: &Site, wanted: &WantedFolder<'_>, places: &[PathBuf
 
 /// For each name the files that may hold it, in however many spellings: every file is read once, however many names there are.
 pub(crate) fn files_naming(names: &[&str], files: &[PathBuf]) -> Vec<Vec<PathBuf>> {
+    files_naming_until(names, files, &|| false)
+}
+
+/// The same until it is said to be over.
+pub(crate) fn files_naming_until(
+    names: &[&str],
+    files: &[PathBuf],
+    is_over: &(dyn Fn() -> bool + Sync),
+) -> Vec<Vec<PathBuf>> {
     let needles = Needles::new(names.iter().copied());
     let every = || (0..names.len()).collect::<Vec<usize>>();
     let look = |file: &PathBuf| -> Vec<usize> {
+        if is_over() {
+            return Vec::new();
+        }
         // A large one is read in pieces, when its turn comes.
         if file.look_meta().is_ok_and(|meta| meta.len() > WHOLE) {
             return every();

@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use super::files::{Gathered, gather, usual_places};
 use super::find::{Find, WantedFolder};
-use super::search::{files_naming, finds_of};
+use super::search::{files_naming_until, finds_of};
 use crate::platform::Look;
 use crate::site::{Site, real_path};
 
@@ -16,12 +16,13 @@ use crate::site::{Site, real_path};
 const LARGEST: u64 = 256 << 20;
 
 /// For each folder what leads to it, or names it, in the usual places and in the folders of these launchers; `is_in_a_game` tells which
-/// files are a game's own.
+/// files are a game's own, `is_over` whether to leave off.
 pub(crate) fn finds_in_usual_places(
     site: &Site,
     wanted: &[WantedFolder<'_>],
     homes: &BTreeSet<PathBuf>,
     is_in_a_game: &dyn Fn(&Path) -> bool,
+    is_over: &(dyn Fn() -> bool + Sync),
 ) -> Vec<Vec<Find>> {
     let folders: BTreeSet<&Path> = wanted.iter().flat_map(|one| [Some(one.path), one.now]).flatten().collect();
     let mut places: Vec<PathBuf> = folders.iter().flat_map(|folder| usual_places(site, folder)).collect();
@@ -54,11 +55,15 @@ pub(crate) fn finds_in_usual_places(
     let names: Vec<String> = wanted.iter().map(name).collect();
     let words: Vec<&str> = names.iter().map(String::as_str).collect();
     // One name is looked for in every file; of several it is known first which file names which.
-    let naming = if words.len() > 1 { files_naming(&words, &gathered.files) } else { vec![gathered.files.clone()] };
+    let naming = if words.len() > 1 {
+        files_naming_until(&words, &gathered.files, is_over)
+    } else {
+        vec![gathered.files.clone()]
+    };
     let of = |(one, files): (&WantedFolder<'_>, Vec<PathBuf>)| {
         let links = gathered.links.clone();
         let named = Gathered { files, links, layers: gathered.layers.clone(), ..Gathered::default() };
-        finds_of(site, one, &tops, &named)
+        finds_of(site, one, &tops, &named, is_over)
     };
     wanted.iter().zip(naming).map(of).collect()
 }

@@ -17,7 +17,7 @@ use crate::port::{declare, folder_in_memory};
 const NAMES: [&str; 3] = ["Fen", "Moor Two", "gull"];
 
 /// Files of a game by their path, `%` for its name; those that begin with `!` are programs.
-const LAYOUTS: [(&str, &[&str]); 9] = [
+const LAYOUTS: [(&str, &[&str]); 10] = [
     ("all on top", &["!start", "data.pak"]),
     ("one program in a folder", &["bin/!go", "data/all.pak"]),
     ("programs and parts in a folder", &["bin/!go", "bin/engine.so", "data/all.pak"]),
@@ -26,6 +26,10 @@ const LAYOUTS: [(&str, &[&str]); 9] = [
     ("an installer of parts", &["!go", "parts/!first", "parts/first.txt", "data/all.pak"]),
     ("programs deep", &["app/x/!go", "app/x/engine.so", "app/all.pak", "maps/one.map"]),
     ("data without a folder", &["bin/!go", "bin/engine.so", "all.pak"]),
+    (
+        "an engine and a project",
+        &["Engine/!run", "Engine/lib.so", "%Game/Binaries/!go", "%Game/Binaries/x.so", "%Game/Content/a.pak"],
+    ),
     ("a collection", &["first/!go", "first/a.pak", "second/!go", "second/a.pak"]),
 ];
 

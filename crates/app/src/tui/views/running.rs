@@ -98,9 +98,9 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.hit(Rect { height: rows.min(place.height), ..place }, Hit::Row(*n));
         y += rows + 1;
     }
-    let waiting = waiting(state);
+    let (waiting, goes) = (waiting(state), goes(state));
     for title in waiting.iter().take(usize::from(area.height / 4)) {
-        let of = goes(state, title).unwrap_or_default();
+        let of = goes.get(title.as_str()).map_or("", String::as_str);
         canvas.put_at(0, y, &format!("{}   waits{of}", pad(&line(title), 30)), theme.dim(), area);
         y += 1;
     }

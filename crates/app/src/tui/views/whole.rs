@@ -1,5 +1,6 @@
 //! The haul as a whole while it runs: how far all of it is, when it will be done, and the drives as they fill.
 
+use std::collections::{HashMap, VecDeque};
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
@@ -27,22 +28,24 @@ fn parts(state: &State) -> Vec<Part<'_>> {
         }
         Some(_) => Vec::new(),
     };
-    let mut lanes: Vec<&Lane> = state.running.lanes.iter().collect();
-    let mut all = Vec::new();
-    for item in items {
-        // Of two items of one title the first lane is the first one's.
-        let at = lanes.iter().position(|lane| lane.title == item.title);
-        all.push(Part { item, lane: at.map(|at| lanes.remove(at)) });
+    // Of several items of one title the first lane is the first one's.
+    let mut lanes: HashMap<&str, VecDeque<&Lane>> = HashMap::new();
+    for lane in &state.running.lanes {
+        lanes.entry(&lane.title).or_default().push_back(lane);
     }
-    all
+    let lane = |title: &str| lanes.get_mut(title).and_then(VecDeque::pop_front);
+    let parts = items.into_iter().scan(lane, |lane, item| Some(Part { item, lane: lane(&item.title) }));
+    parts.collect()
 }
 
-/// What an item of this title moves, and where to; `None` where that is not known.
-pub(super) fn goes(state: &State, title: &str) -> Option<String> {
-    let parts = parts(state);
-    let item = parts.iter().find(|part| part.item.title == title)?.item;
-    let from = item.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
-    Some(format!("{:>12}   {} > {}", item.size.on_disk.to_string(), line(from), line(&item.to_drive)))
+/// What the items that were not heard of yet move, and where to, by their titles.
+pub(super) fn goes(state: &State) -> HashMap<&str, String> {
+    let waiting = parts(state).into_iter().filter(|part| part.lane.is_none()).map(|part| part.item);
+    let one = |item: &PlannedItem| {
+        let from = item.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
+        format!("{:>12}   {} > {}", item.size.on_disk.to_string(), line(from), line(&item.to_drive))
+    };
+    waiting.map(|item| (item.title.as_str(), one(item))).collect()
 }
 
 impl Part<'_> {

@@ -4,6 +4,7 @@ use std::collections::{BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::launcher::profiles_of;
+use crate::haul::Control;
 use crate::item::{Residue, Strategy};
 use crate::journal::ItemRow;
 use crate::launcher::{home_of, read_places};
@@ -18,10 +19,8 @@ pub(crate) fn has_moved(item: &ItemRow) -> bool {
 }
 
 /// For each item that has moved what leads to its old folder still.
-pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow]) -> Vec<Residue> {
-    if items.is_empty() {
-        return Vec::new();
-    }
+/// A stop that is asked for ends it early, with what was found so far.
+pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow], stop: &Control) -> Vec<Residue> {
     let launchers: HashSet<&str> = items.iter().map(|item| item.planned.launcher.as_str()).collect();
     let profiles = profiles_of(site);
     let own = profiles.iter().filter(|profile| launchers.contains(profile.id.as_str()));
@@ -35,7 +34,7 @@ pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow]) -> Vec<Residue> {
     let moved = wanted.iter().flat_map(|one| [Some(one.path), one.now]).flatten();
     let folders: HashSet<&Path> = moved.chain(installs).collect();
     let in_a_game = |file: &Path| file.ancestors().any(|above| folders.contains(above));
-    let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game);
+    let found = finds_in_usual_places(site, &wanted, &homes, &in_a_game, &|| stop.asked());
     items.iter().zip(found).map(|(item, finds)| residue_of(item, &finds)).collect()
 }
 

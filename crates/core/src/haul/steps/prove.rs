@@ -84,20 +84,30 @@ pub fn prove_haul(
         let proof = prove_item(site, journal, item, report, stop)?;
         proved.push(ItemRow { proof: Some(proof), ..item.clone() });
     }
-    search_again(site, journal, &mut proved, report)?;
+    search_again(site, journal, &mut proved, report, stop)?;
     Ok(proved.into_iter().map(|item| (item.planned.title, item.proof.unwrap_or_default())).collect())
 }
 
-/// Looks for what leads to the old folders of items still, and adds it to their proofs: a launcher may have written since.
+/// Looks for what leads to the old folders of items still, and adds it to their proofs: a launcher may have written since. A stop that is
+/// asked for meanwhile leaves the proofs as they are.
 pub(crate) fn search_again(
     site: &Site,
     journal: &Journal,
     items: &mut [ItemRow],
     report: &dyn Fn(HaulEvent),
+    stop: &Control,
 ) -> Result<(), HaulError> {
     let moved: Vec<usize> =
         (0..items.len()).filter(|nth| has_moved(&items[*nth]) && items[*nth].proof.is_some()).collect();
-    let found = still_pointing(site, &moved.iter().map(|nth| &items[*nth]).collect::<Vec<_>>());
+    if moved.is_empty() {
+        return Ok(());
+    }
+    report(HaulEvent::Searching);
+    let found = still_pointing(site, &moved.iter().map(|nth| &items[*nth]).collect::<Vec<_>>(), stop);
+    // What was looked at in part says nothing: the proofs stay without it.
+    if stop.asked() {
+        return Ok(());
+    }
     for (nth, residue) in moved.into_iter().zip(found) {
         let item = &mut items[nth];
         let Some(proof) = &mut item.proof else { continue };
