@@ -667,6 +667,7 @@ fn files_that_lie_with_the_games_and_would_stay_behind_are_a_reason_not_to_learn
             })
         };
         assert_eq!(sums(&[0, 1, 2]), Some(Doubt::Beside), "{deep}");
+        assert_eq!(sums(&[0, 2]), Some(Doubt::Beside), "{deep}: two of three");
         assert_eq!(sums(&[1]), None, "{deep}: somebody's own");
         // What says nothing of a game may lie there.
         assert_eq!(learned(deep, &|shelf, name| note(shelf, name, "%.txt", b"read me")), None, "{deep}");
