@@ -6,7 +6,7 @@
 use crate::record::formats::Format;
 use std::borrow::Cow;
 use std::cell::{OnceCell, RefCell};
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::ops::Range;
 
 use std::rc::Rc;
@@ -15,10 +15,10 @@ use serde_json::Value;
 use serde_json_path::{JsonPath, PathElement};
 use thiserror::Error;
 
-use super::encoding::Encoding;
+use super::encoding::{Encoding, bytes_of, text_of};
 use super::formats;
 use super::place::{Place, Side, Step};
-use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
+use super::tree::{Builder, Counted, Fault, Kind, Node, Style, Tree, TreeEdit};
 
 /// Why a document was not read or not changed.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -30,6 +30,14 @@ pub enum DocumentError {
         line: usize,
         /// Column, from 1.
         column: usize,
+        /// The fault.
+        what: String,
+    },
+    /// The bytes are not in their format.
+    #[error("byte {byte}: {what}")]
+    Packed {
+        /// Byte, from 0.
+        byte: usize,
         /// The fault.
         what: String,
     },
@@ -148,12 +156,16 @@ impl Document {
         if bytes.len() > LARGEST {
             return Err(DocumentError::TooLarge { size: bytes.len() });
         }
-        let (encoding, text) = Encoding::read(bytes).map_err(|fault| DocumentError::Syntax {
-            line: 1,
-            column: fault.valid + 1,
-            what: format!("these bytes are no text (byte {})", fault.valid),
-        })?;
-        let tree = scanned(&text, format).map_err(|fault| position(&text, fault))?;
+        let (encoding, text) = if format.is_packed() {
+            (Encoding::Bytes, text_of(&bytes))
+        } else {
+            Encoding::read(bytes).map_err(|fault| DocumentError::Syntax {
+                line: 1,
+                column: fault.valid + 1,
+                what: format!("these bytes are no text (byte {})", fault.valid),
+            })?
+        };
+        let tree = scanned(&text, format).map_err(|fault| position(&text, format, fault))?;
         Ok(Self {
             format,
             encoding,
@@ -256,7 +268,7 @@ impl Document {
         let says = &self.tree.nodes[node as usize];
         match (side, says.kind) {
             (Side::Key, _) => says.key_style.map(|_| self.key_text(node)),
-            (Side::Value, Kind::Leaf(Style::Fixed | Style::Given(_) | Style::JsonWord)) => None,
+            (Side::Value, Kind::Leaf(style)) if style.is_word() => None,
             (Side::Value, Kind::Leaf(style)) => Some(formats::decode(style, &self.text[says.span()])),
             (Side::Value, _) => None,
         }
@@ -288,7 +300,7 @@ impl Document {
         for side in [Side::Key, Side::Value] {
             // An element of a list of equal keys has its list's key: one leaf is enough.
             let own_key = matches!(place.0.last(), Some(Step::Name(_)));
-            let fixed = matches!(says.key_style, Some(Style::Given(_) | Style::XmlName | Style::XmlAttributeName));
+            let fixed = says.key_style.is_some_and(Style::is_given_key);
             if side == Side::Key && (!own_key || fixed) {
                 continue;
             }
@@ -308,6 +320,13 @@ impl Document {
     /// The bytes of the whole document.
     pub fn bytes(&self) -> Vec<u8> {
         self.encoding.write(&[&self.text])
+    }
+
+    /// The bytes of all values that are not read, with a zero between two of them.
+    pub(crate) fn unread_bytes(&self) -> Vec<u8> {
+        let unread = self.tree.nodes.iter().filter(|node| matches!(node.kind, Kind::Leaf(Style::Fixed)));
+        let texts: Vec<&str> = unread.map(|node| &self.text[node.span()]).collect();
+        bytes_of(&texts.join("\0"))
     }
 
     /// Line of a place, from 1.
@@ -351,7 +370,7 @@ impl Document {
             }
         }
         Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]).filter(holds) {
-            None if matches!(style, Style::Fixed | Style::Given(_) | Style::JsonWord) => wrong(),
+            None if style.is_word() => wrong(),
             None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
             Some(_) => DocumentError::Unfaithful { place: place.to_string() },
         })
@@ -374,23 +393,35 @@ impl Document {
         }
         splices.sort_unstable_by_key(|(span, ..)| span.start);
         let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
+        if !apart {
+            return None;
+        }
+        let meant = splices.iter().map(|(_, node, _, new)| ((*node, Side::Value), *new)).collect();
+        let pieces = splices.iter().map(|(span, _, way, _)| (span.clone(), way.as_str())).collect();
+        self.spliced_all(pieces, &meant)
+    }
+
+    /// Puts texts in place of spans, which follow one another, if the document then says what is meant and is else as it was.
+    fn spliced_all(&self, pieces: Vec<(Range<usize>, &str)>, meant: &HashMap<(u32, Side), &str>) -> Option<Vec<u8>> {
         let mut text = String::with_capacity(self.text.len());
         let mut from = 0;
-        for (span, _, way, _) in splices.iter().filter(|_| apart) {
+        for (span, way) in with_lengths(&self.text, &self.tree.counted, pieces) {
             text.push_str(&self.text[from..span.start]);
-            text.push_str(way);
+            text.push_str(&way);
             from = span.end;
         }
         text.push_str(&self.text[from..]);
-        if !apart || (text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8) {
+        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
             return None;
         }
         let tree = scanned(&text, self.format).ok()?;
-        let meant: HashMap<u32, &str> = splices.iter().map(|(_, node, _, new)| (*node, *new)).collect();
         let same = |(n, (old, new)): (usize, (&Node, &Node))| {
             let linked = (old.first, old.next, old.key_style) == (new.first, new.next, new.key_style);
-            let key = self.text[old.key()] == text[new.key()];
-            let says = match (meant.get(&(n as u32)), old.kind, new.kind) {
+            let key = match (meant.get(&(n as u32, Side::Key)), new.key_style) {
+                (Some(meant), Some(style)) => formats::decode(style, &text[new.key()]) == *meant,
+                _ => self.text[old.key()] == text[new.key()],
+            };
+            let says = match (meant.get(&(n as u32, Side::Value)), old.kind, new.kind) {
                 (Some(meant), Kind::Leaf(_), Kind::Leaf(style)) => formats::decode(style, &text[new.span()]) == *meant,
                 (None, Kind::Leaf(old_style), Kind::Leaf(style)) => {
                     old_style == style && self.text[old.span()] == text[new.span()]
@@ -448,6 +479,10 @@ impl Document {
 
     /// Puts `way` in place of the spans, if the document then says `new` there and is else as it was.
     fn spliced(&self, node: u32, side: Side, new: &str, spans: &[Range<usize>], way: &str) -> Option<Vec<u8>> {
+        if self.format.is_packed() {
+            let pieces = spans.iter().map(|span| (span.clone(), way)).collect();
+            return self.spliced_all(pieces, &HashMap::from([((node, side), new)]));
+        }
         let mut pieces = Vec::new();
         let mut from = 0;
         for span in spans {
@@ -662,7 +697,37 @@ fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
     Ok(builder.done())
 }
 
-fn position(text: &str, fault: Fault) -> DocumentError {
+/// Pieces with those lengths before what they count that change by them: what stands within others is longer first.
+fn with_lengths<'t>(
+    text: &str,
+    counted: &[Counted],
+    pieces: Vec<(Range<usize>, &'t str)>,
+) -> Vec<(Range<usize>, Cow<'t, str>)> {
+    let bytes = |text: &str| text.chars().count() as i64;
+    let more = |span: &Range<usize>, way: &str| bytes(way) - bytes(&text[span.clone()]);
+    let mut grown: BTreeMap<usize, i64> = pieces.iter().map(|(span, way)| (span.start, more(span, way))).collect();
+    let mut all: Vec<(Range<usize>, Cow<'t, str>)> =
+        pieces.into_iter().map(|(span, way)| (span, Cow::Borrowed(way))).collect();
+    for length in counted.iter().rev() {
+        let by: i64 = grown.range(length.counts.clone()).map(|(_, by)| by).sum();
+        if by == 0 {
+            continue;
+        }
+        let old = &text[length.at.clone()];
+        let count = bytes(&text[length.counts.clone()]) + by;
+        let way = formats::length_as(old, count.unsigned_abs(), length.fixed);
+        grown.insert(length.at.start, more(&length.at, &way));
+        all.push((length.at.clone(), Cow::Owned(way)));
+    }
+    all.sort_by_key(|(span, _)| span.start);
+    all
+}
+
+fn position(text: &str, format: Format, fault: Fault) -> DocumentError {
+    if format.is_packed() {
+        let byte = text[..text.floor_char_boundary(fault.at.min(text.len()))].chars().count();
+        return DocumentError::Packed { byte, what: fault.what };
+    }
     let at = text.floor_char_boundary(fault.at.min(text.len()));
     let before = &text[..at];
     let line = before.matches('\n').count() + 1;

@@ -35,6 +35,8 @@ pub enum Encoding {
     /// One byte a character, as windows-1252 has them (WHATWG Encoding Standard). Text in another code page that has ASCII is kept byte
     /// for byte, too: what is not ASCII in it is never written anew.
     Windows1252,
+    /// No text: every byte stands for the character of its number.
+    Bytes,
 }
 
 /// The first byte that is not text in the encoding that the file begins with.
@@ -82,7 +84,7 @@ impl Encoding {
             Self::Utf16Be | Self::Utf16BeBare => Some((2, false)),
             Self::Utf32Le | Self::Utf32LeBare => Some((4, true)),
             Self::Utf32Be | Self::Utf32BeBare => Some((4, false)),
-            Self::Utf8 | Self::Utf8Marked | Self::Windows1252 => None,
+            Self::Utf8 | Self::Utf8Marked | Self::Windows1252 | Self::Bytes => None,
         }
     }
 
@@ -198,6 +200,7 @@ impl Encoding {
         for piece in pieces {
             match self.unit() {
                 None if self == Self::Windows1252 => out.extend_from_slice(&WINDOWS_1252.encode(piece).0),
+                None if self == Self::Bytes => out.extend(bytes_of(piece)),
                 None => out.extend_from_slice(piece.as_bytes()),
                 Some((2, low_first)) => {
                     let bytes = |unit: u16| if low_first { unit.to_le_bytes() } else { unit.to_be_bytes() };
@@ -214,6 +217,16 @@ impl Encoding {
         }
         out
     }
+}
+
+/// Bytes as text: one character each.
+pub(crate) fn text_of(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| char::from(*byte)).collect()
+}
+
+/// The bytes that a text stands for. What is beyond one byte stands for none.
+pub(crate) fn bytes_of(text: &str) -> Vec<u8> {
+    text.chars().filter_map(|c| u8::try_from(u32::from(c)).ok()).collect()
 }
 
 /// Whether what is not ASCII in a text of one byte a character stands in words, as letters do, or is a sign of print: in what is no text

@@ -178,7 +178,7 @@ impl Source {
     /// Line of a place, from 1, where there are lines.
     pub fn line(&self, place: &Place) -> Option<usize> {
         match self {
-            Self::Text(document) => Some(document.line(place)),
+            Self::Text(document) if !document.format().is_packed() => Some(document.line(place)),
             _ => None,
         }
     }

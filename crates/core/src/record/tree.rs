@@ -61,6 +61,73 @@ pub(crate) enum Style {
     NestedBare,
     NestedWord,
     NestedName,
+    /// In a format of bytes.
+    Packed(Packed),
+}
+
+/// How a text, number or word is written in a format of bytes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Packed {
+    MessageText,
+    MessageNumber,
+    MessageWord,
+    CborText,
+    CborNumber,
+    CborWord,
+    BencodeText,
+    BencodeKey,
+    BencodeNumber,
+    BsonText,
+    BsonKey,
+    BsonInt32,
+    BsonInt64,
+    BsonDouble,
+    BsonWord,
+    ProtobufText,
+    ProtobufNumber,
+    ProtobufField,
+}
+
+impl Packed {
+    /// Whether it is true, false, or something else that is no text and no number.
+    pub fn is_word(self) -> bool {
+        matches!(self, Self::MessageWord | Self::CborWord | Self::BsonWord)
+    }
+
+    /// Whether it is a text that a launcher wrote.
+    pub fn is_text(self) -> bool {
+        !self.is_word() && !self.is_number() && self != Self::ProtobufField
+    }
+
+    /// Whether it is a number.
+    pub fn is_number(self) -> bool {
+        matches!(
+            self,
+            Self::MessageNumber
+                | Self::CborNumber
+                | Self::BencodeNumber
+                | Self::BsonInt32
+                | Self::BsonInt64
+                | Self::BsonDouble
+                | Self::ProtobufNumber
+        )
+    }
+}
+
+impl Style {
+    /// Whether a key of this style is given by its format, and nothing that a launcher chose.
+    pub fn is_given_key(self) -> bool {
+        matches!(self, Self::Given(_) | Self::XmlName | Self::XmlAttributeName | Self::Packed(Packed::ProtobufField))
+    }
+
+    /// Whether a value of this style is neither a text nor a number.
+    pub fn is_word(self) -> bool {
+        match self {
+            Self::Fixed | Self::Given(_) | Self::JsonWord => true,
+            Self::Packed(packed) => packed.is_word(),
+            _ => false,
+        }
+    }
 }
 
 /// The names that readers give: [`Style::Given`] holds a number of this list.
@@ -129,6 +196,19 @@ pub(crate) struct Tree {
     pub nodes: Vec<Node>,
     /// Further places where the key of a node is written.
     pub more_keys: Vec<(u32, (u32, u32))>,
+    /// Lengths that stand before what they count, the outer ones first.
+    pub counted: Vec<Counted>,
+}
+
+/// A length that stands before more than one text, in a format of bytes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Counted {
+    /// Where it stands.
+    pub at: Range<usize>,
+    /// What it counts.
+    pub counts: Range<usize>,
+    /// Whether it is four bytes, the low one first, or as many of seven bits as it takes.
+    pub fixed: bool,
 }
 
 /// Builds a tree: nodes are added below any node that is there. Or looks whether the tree would be one that is known.
@@ -178,7 +258,7 @@ impl<'k> Builder<'k> {
     /// A builder for a text of this length. Room that is not used costs nothing.
     pub fn for_text(length: usize) -> Self {
         let nodes = Vec::with_capacity(length / 8 + 16);
-        Self { tree: Tree { nodes, more_keys: Vec::new() }, last: Vec::with_capacity(length / 8 + 16), known: None }
+        Self { tree: Tree { nodes, ..Tree::default() }, last: Vec::with_capacity(length / 8 + 16), known: None }
     }
 
     /// Looks whether a text that was edited has the shape of `tree` but for the edit. Only for scanners that never turn
@@ -237,6 +317,22 @@ impl<'k> Builder<'k> {
             return;
         }
         self.tree.more_keys.push((node, pair(span)));
+    }
+
+    /// Says that a length stands before what it counts.
+    pub fn counted(&mut self, counted: Counted) {
+        self.tree.counted.push(counted);
+    }
+
+    /// Whether a text of a few bytes was packed.
+    pub fn has_text(&self) -> bool {
+        /// Bytes of the shortest text with its length that is taken for one.
+        const FEW: usize = 4;
+        let is_text = |style: Style| matches!(style, Style::Packed(packed) if packed.is_text());
+        self.tree.nodes.iter().any(|node| {
+            let value = matches!(node.kind, Kind::Leaf(style) if is_text(style)) && node.span().len() >= FEW;
+            value || (node.key_style.is_some_and(is_text) && node.key().len() >= FEW)
+        })
     }
 
     /// Makes a leaf the first element of a list that stands in its place, for a key that comes again.

@@ -10,7 +10,7 @@ use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
     Bases, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step,
-    Within, find_parts,
+    Within, find_parts, packed_format_of, packed_is_like_text,
 };
 use crate::site::{Site, real_path};
 
@@ -70,8 +70,10 @@ impl Looking<'_> {
         // Neither a pack nor a text as large as one is read whole for a name that stands in it.
         let is_text = !is_binary(file);
         let size = file.look_meta().map_or(0, |meta| meta.len());
-        let database = shapes(file).first() == Some(&Shape::Sqlite);
-        if !database && (!is_text || size > LARGEST) {
+        let (shapes, tried) = shapes_tried(file);
+        let database = shapes.first() == Some(&Shape::Sqlite);
+        let packed = shapes.first().is_some_and(|shape| is_packed(*shape));
+        if !database && !packed && (!is_text || size > LARGEST) {
             return match WholeName::new(self.name).is_in_file(file) {
                 Ok(true) => (vec![self.unreadable(file)], Vec::new()),
                 // A part of the name, or another word that holds it.
@@ -82,7 +84,9 @@ impl Looking<'_> {
         // Of large ones there is one at a time in memory.
         let _alone = (size > LARGE).then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
         let mut history = None;
-        if !database {
+        if packed {
+            history = history_of(file, self.places, "");
+        } else if !database {
             let bytes = platform::read(file).unwrap_or_default();
             if is_counted(&bytes, self.name.as_bytes()) || is_chained(&bytes, self.name.as_bytes()) {
                 return (vec![self.unreadable(file)], Vec::new());
@@ -95,7 +99,6 @@ impl Looking<'_> {
         }
         let bases = self.bases_for(file);
         let mut first_fault = None;
-        let (shapes, tried) = shapes_tried(file);
         let mut understood = false;
         for shape in shapes {
             // All that a file says was looked at, in the spelling of its format: its lines say no more, and say it wrongly.
@@ -113,6 +116,9 @@ impl Looking<'_> {
             };
             understood |= is_strict(shape);
             let mut finds = self.source(file, shape, &source, &bases);
+            if packed && self.is_said_elsewhere(&source, finds.is_empty()) {
+                finds.push(self.unreadable(file));
+            }
             if !finds.is_empty() {
                 // What says the name alone is left in any case.
                 let leads = |find: &&mut Find| find.sure <= Sure::Likely;
@@ -338,6 +344,15 @@ impl Looking<'_> {
         text.is_ok_and(|(_, text)| PathEnd::new(self.wanted).is_in(&text))
     }
 
+    /// Whether a format of bytes says the name where no text is read, or, if nothing else leads to the folder, a way to it in a text
+    /// that nobody reads here.
+    fn is_said_elsewhere(&self, source: &Source, alone: bool) -> bool {
+        let Source::Text(document) = source else { return false };
+        let end = PathEnd::new(self.wanted);
+        let in_text = || leaves(source).iter().any(|(_, _, text)| end.is_in(text));
+        WholeName::new(self.name).is_in(&document.unread_bytes()) || (alone && in_text())
+    }
+
     fn unreadable(&self, file: &Path) -> Find {
         let hit = Hit {
             inside: Vec::new(),
@@ -420,6 +435,22 @@ fn is_binary(file: &Path) -> bool {
     !(0..cuts).any(is_text)
 }
 
+/// Bytes of the largest file that is looked at for a format of bytes.
+const LARGEST_PACKED: u64 = 16 << 20;
+
+/// The format of bytes that a file is in, of which `start` are the first ones.
+fn packed_format(file: &Path, start: &[u8], is_text: bool) -> Option<Format> {
+    if start.is_empty() || (is_text && !has_controls(start) && !packed_is_like_text(start)) {
+        return None;
+    }
+    let small = file.look_meta().ok()?.len() <= LARGEST_PACKED;
+    packed_format_of(&platform::read(file).ok().filter(|_| small)?)
+}
+
+fn is_packed(shape: Shape) -> bool {
+    shape.format().is_some_and(Format::is_packed)
+}
+
 /// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
 pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
     shapes_tried(file).0
@@ -432,6 +463,9 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         return (vec![Shape::Sqlite], None);
     }
     let text = (0..4.min(start.len() + 1)).find_map(|cut| Encoding::read(start[..start.len() - cut].to_vec()).ok());
+    if let Some(packed) = packed_format(file, &start, text.is_some()) {
+        return (vec![Shape::Text(packed)], None);
+    }
     let text = text.map_or_else(String::new, |(_, text)| text);
     let begun = text.trim_start();
     let mut all = Vec::new();
@@ -474,18 +508,19 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
 
 /// Whether a file that reads as one is one: the others take nearly any text.
 fn is_strict(shape: Shape) -> bool {
-    matches!(
-        shape,
-        Shape::Text(
-            Format::Json
-                | Format::Jsonc
-                | Format::JsonLines
-                | Format::Xml
-                | Format::Toml
-                | Format::Hive
-                | Format::Nested
+    is_packed(shape)
+        || matches!(
+            shape,
+            Shape::Text(
+                Format::Json
+                    | Format::Jsonc
+                    | Format::JsonLines
+                    | Format::Xml
+                    | Format::Toml
+                    | Format::Hive
+                    | Format::Nested
+            )
         )
-    )
 }
 
 /// What paths in a file may refer to: layers that the file lies in come first.
@@ -505,13 +540,14 @@ pub(crate) fn bases_near(site: &Site, file: &Path, layers: &[Letters]) -> Bases 
     }
 }
 
-/// Whether a file can hold records that are rewritten: a text or a database, and no log, backup or cache.
+/// Whether a file can hold records that are rewritten: a text, a format of bytes or a database, and no log, backup or cache.
 pub(crate) fn may_be_read(file: &Path, places: &[PathBuf]) -> bool {
     let start = start_of(file);
     if start.starts_with(b"SQLite format 3\0") {
         return history_of(file, places, "").is_none();
     }
-    !is_binary(file) && history_of(file, places, &String::from_utf8_lossy(&start)).is_none()
+    let packed = || shapes(file).first().is_some_and(|shape| is_packed(*shape));
+    (!is_binary(file) || packed()) && history_of(file, places, &String::from_utf8_lossy(&start)).is_none()
 }
 
 /// All leaves of a source.

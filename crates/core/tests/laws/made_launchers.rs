@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::site::Site;
 
+use crate::packers::{PACKED, packed};
 use crate::port::{declare, folder_in_memory};
 
 /// Numbers that a seed gives.
@@ -106,6 +107,14 @@ fn style(dice: &mut Dice) -> Style {
         "kept.nested",
         "kept.xml",
         "kept.ledger",
+        "msgpack",
+        "cbor",
+        "bson",
+        "torrent",
+        "pb",
+        "each.msgpack",
+        "each.pb",
+        "kept.cbor",
     ]);
     let words = [
         dice.one(&["path", "where", "dir", "seat", "q7"]),
@@ -234,6 +243,23 @@ fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, St
             "nested" | "blocks" => ("games.dat", nested_list(style.format, games, &entries)),
             "sqlite" => ("games.sqlite", lines_list(&entries)),
             "lines" => ("games.jsonl", lines_list(&entries)),
+            "msgpack" => ("games.bin", json_list(style, games, &entries)),
+            "cbor" => ("games.cbor", json_list(style, games, &entries)),
+            packed if PACKED.contains(&packed) => {
+                let text = json_list(&Style { keyed: style.keyed && packed != "pb", ..style.clone() }, games, &entries);
+                let value: serde_json::Value = serde_json::from_str(&text).unwrap();
+                let value = if value.is_array() { serde_json::json!({"v": 2, "games": value}) } else { value };
+                (
+                    if packed == "pb" {
+                        "games.pb"
+                    } else if packed == "bson" {
+                        "games.bson"
+                    } else {
+                        "games.torrent"
+                    },
+                    value.to_string(),
+                )
+            }
             other => plain_list(other, games, &entries),
         };
         out.insert(home.join(name), text);
@@ -341,7 +367,7 @@ fn nested_list(format: &str, games: &[MadeGame], entries: &[Entry]) -> String {
 /// A file of one game.
 fn one_file(end: &str, entry: &Entry) -> String {
     match end {
-        "json" => serde_json::to_string_pretty(&json_entry(entry)).unwrap(),
+        "json" | "msgpack" | "cbor" | "pb" => serde_json::to_string_pretty(&json_entry(entry)).unwrap(),
         "ini" => entry.iter().fold(String::from("[game]\n"), |text, (key, value)| format!("{text}{key}={value}\n")),
         "xml" => format!("<game>{}</game>\n", elements(entry)),
         _ => {
@@ -590,7 +616,7 @@ impl MadeWorld {
             if file.extension().is_some_and(|end| end == "sqlite") {
                 make_database(file, text);
             } else {
-                fs::write(file, text).unwrap();
+                fs::write(file, as_written(file, text)).unwrap();
             }
         }
         world
@@ -636,6 +662,14 @@ impl MadeWorld {
         let original = self.files(&self.games);
         let stays = staying(&self.style, &self.games, &self.home(), &original);
         for (file, wanted) in self.files(games).iter().chain(&stays) {
+            if is_packed(file).is_some() {
+                let now = fs::read(file).map_err(|error| format!("{}: {error}", file.display()))?;
+                if now != as_written(file, wanted) {
+                    let (now, wanted) = (String::from_utf8_lossy(&now), as_written(file, wanted));
+                    return Err(format!("{}\n{now}\nnot\n{}", file.display(), String::from_utf8_lossy(&wanted)));
+                }
+                continue;
+            }
             let now = if file.extension().is_some_and(|end| end == "sqlite") {
                 said_by_database(file)
             } else {
@@ -843,6 +877,22 @@ impl MadeWorld {
             return Err(format!("another library changed: {text}"));
         }
         Ok(())
+    }
+}
+
+/// The format of bytes that a file is written in.
+fn is_packed(file: &Path) -> Option<&str> {
+    let name = file.file_name()?.to_str()?;
+    let name = name.strip_suffix(".bak").unwrap_or(name);
+    let end = if name == "games.bin" { "msgpack" } else { name.rsplit_once('.')?.1 };
+    PACKED.contains(&end).then_some(end)
+}
+
+/// What a file holds whose text, or whose values as JSON, are these.
+fn as_written(file: &Path, text: &str) -> Vec<u8> {
+    match is_packed(file) {
+        Some(end) => packed(end, &serde_json::from_str(text).unwrap()),
+        None => text.as_bytes().to_vec(),
     }
 }
 

@@ -20,6 +20,7 @@ mod made_launchers;
 mod orders;
 mod others;
 mod outside;
+mod packers;
 
 mod port;
 mod power;

@@ -17,6 +17,7 @@ use deft_barge_core::trace::{Sure, Trace, trace};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{GAMES, House, same};
+use crate::packers::{PACKED, packed};
 
 const PLACES: [(&str, Launcher, &str, usize); 7] = [
     ("drives/cellar/ninepin/hexwood", Launcher::Ninepin, "np-03", 3),
@@ -370,7 +371,7 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         ("GPUCache/index.json", live.clone(), Sure::Cache),
         ("state.txt", format!("a:1:{{s:2:\"at\";s:{n}:\"{old}\";}}"), Sure::Unreadable),
         ("state.net", format!("2:at,{n}:{old},"), Sure::Unreadable),
-        ("state.dat", format!("d2:at{n}:{old}e"), Sure::Unreadable),
+        ("state.dat", format!("d2:at{n}:{old}e and more"), Sure::Unreadable),
         ("packed.txt", format!("{}{old}\n\0\u{1}more", lines(2000)), Sure::Unreadable),
         ("control.ini", format!("[a]\nat={old}\nraw=\u{2}\u{3}\n"), Sure::Unreadable),
     ];
@@ -409,6 +410,59 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         let new = plan.items[0].to.to_str().unwrap();
         let wanted = if *sure == Sure::Certain { text.replace(&old, new) } else { text.clone() };
         assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), wanted, "{name}");
+    }
+}
+
+/// Formats of bytes are rewritten as their own launcher would write them, wherever the path goes; what they say and nobody reads is named.
+#[test]
+fn formats_of_bytes_are_rewritten_as_their_launchers_would_and_what_is_not_read_is_named() {
+    for folder in ["Fen Moor", "Moor's End", "Öd & 50% land", "o", "海 Fen"] {
+        let house = House::new();
+        let at = house.folder().join("drives/swift/games").join(folder);
+        fs::create_dir_all(&at).unwrap();
+        fs::create_dir_all(at.with_file_name("Fen Moor Two")).unwrap();
+        fs::write(at.join("go"), "go").unwrap();
+        let home = house.home().join(".config/kite");
+        fs::create_dir_all(&home).unwrap();
+        let other = at.with_file_name("Fen Moor Two");
+        let said = |path: &Path| {
+            let path = path.to_str().unwrap();
+            serde_json::json!({"v": 7, "games": [
+                {"at": path, "run": format!("\"{path}/go\" --full"), "deep": {"more": {"uri": format!("{path}/save/x")}}},
+                {"at": other.to_str().unwrap(), "run": "none", "deep": {"more": {"uri": "none"}}},
+            ]})
+        };
+        for end in PACKED {
+            fs::write(home.join(format!("list.{end}")), packed(end, &said(&at))).unwrap();
+        }
+        // A picture in it that happens to say the path.
+        let mut raw = b"\x81\xa3art\xc4\xff".to_vec();
+        let hidden = format!("\0\u{80}{}/go\0", at.display());
+        let hidden = [&[0xff, 0xfe][..], hidden.as_bytes()].concat();
+        raw.extend([hidden.clone(), vec![0; 255 - hidden.len()]].concat());
+        fs::write(home.join("art.msgpack"), &raw).unwrap();
+        let trace = traced(&house, &at);
+        let of = |name: &str| -> Vec<Sure> {
+            trace.finds.iter().filter(|find| find.record.file == home.join(name)).map(|find| find.sure).collect()
+        };
+        for end in PACKED {
+            assert_eq!(of(&format!("list.{end}")), [Sure::Certain; 3], "{folder}: {end}");
+        }
+        assert_eq!(of("art.msgpack"), [Sure::Unreadable], "{folder}");
+        let plan = planned(&house, &trace, "newhold");
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let site = house.site();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        for end in PACKED {
+            let now = fs::read(home.join(format!("list.{end}"))).unwrap();
+            assert_eq!(now, packed(end, &said(&plan.items[0].to)), "{folder}: {end}");
+        }
+        undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+        for end in PACKED {
+            assert_eq!(fs::read(home.join(format!("list.{end}"))).unwrap(), packed(end, &said(&at)), "{folder}: {end}");
+        }
+        assert_eq!(fs::read(home.join("art.msgpack")).unwrap(), raw);
     }
 }
 

@@ -9,12 +9,26 @@ use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 use serde_json::{Value, json};
 
 const SCRIPT: &str = r#"
-import json, sys, io, configparser, tomllib
+import base64, json, sys, io, configparser, tomllib
 import xml.etree.ElementTree as ET
 try:
     import yaml
 except ImportError:
     yaml = None
+try:
+    import msgpack, cbor2, bson
+except ImportError:
+    msgpack = None
+
+def pack(form, value, style):
+    if form == "message-pack": return msgpack.packb(value, use_bin_type=True, use_single_float=False)
+    if form == "cbor": return cbor2.dumps(value, canonical=style % 2 == 0)
+    return bson.encode(value)
+
+def unpack(form, data):
+    if form == "message-pack": return msgpack.unpackb(data, strict_map_key=False)
+    if form == "cbor": return cbor2.loads(data)
+    return bson.decode(data)
 
 def all_text(value):
     if isinstance(value, dict): return all(all_text(v) for v in value.values())
@@ -58,7 +72,9 @@ def read(form, text):
 for line in sys.stdin:
     ask = json.loads(line)
     try:
-        if ask["op"] == "has": out = {"ok": yaml is not None}
+        if ask["op"] == "has": out = {"ok": yaml is not None and msgpack is not None}
+        elif ask["op"] == "pack": out = {"ok": base64.b16encode(pack(ask["form"], ask["value"], ask["style"])).decode()}
+        elif ask["op"] == "unpack": out = {"ok": unpack(ask["form"], base64.b16decode(ask["bytes"]))}
         elif ask["op"] == "make": out = {"ok": make(ask["form"], ask["value"], ask["style"])}
         else: out = {"ok": read(ask["form"], ask["text"])}
     except Exception as error:
@@ -154,7 +170,7 @@ fn run(cases: u32, mut test: impl FnMut(Value, u8, usize, String) -> bool) -> (u
 
 #[test]
 fn python_reads_every_edited_tree_as_it_was_meant() {
-    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml") };
+    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml, msgpack, cbor2 and bson") };
     for (form, format) in [("json", Format::Json), ("yaml", Format::Yaml), ("toml", Format::Toml)] {
         let (made, tried) = run(400, |value, style, nth, new| {
             let value = json!({ "top": value, "path": "/mnt/a b" });
@@ -187,7 +203,7 @@ fn python_reads_every_edited_tree_as_it_was_meant() {
 
 #[test]
 fn python_reads_every_edited_file_of_lines_and_elements_as_it_was_meant() {
-    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml") };
+    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml, msgpack, cbor2 and bson") };
     for (form, format) in [("ini", Format::Ini), ("xml", Format::Xml)] {
         let (made, tried) = run(300, |_, style, nth, new| {
             let words: Vec<String> = (0..4).map(|n| format!("/mnt/{}/x {n}", nth.wrapping_mul(n + 3) % 1000)).collect();
@@ -226,5 +242,44 @@ fn python_reads_every_edited_file_of_lines_and_elements_as_it_was_meant() {
             true
         });
         assert!(made * 2 > tried, "{form}: {made} of {tried}");
+    }
+}
+
+fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02X}")).collect()
+}
+
+fn unhex(text: &str) -> Vec<u8> {
+    (0..text.len() / 2).map(|n| u8::from_str_radix(&text[2 * n..2 * n + 2], 16).unwrap()).collect()
+}
+
+#[test]
+fn python_reads_every_edited_format_of_bytes_as_it_was_meant() {
+    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml, msgpack, cbor2 and bson") };
+    for (form, format) in [("message-pack", Format::MessagePack), ("cbor", Format::Cbor), ("bson", Format::Bson)] {
+        let (made, tried) = run(400, |value, style, nth, new| {
+            let value = json!({ "top": value, "path": "/mnt/a b", "share": 0.25, "many": 5_000_000_000_u64 });
+            let packed = python.ask(&json!({"op": "pack", "form": form, "value": value, "style": style}));
+            // A key with a zero is none in BSON.
+            let Ok(packed) = packed else { return false };
+            let bytes = unhex(packed.as_str().unwrap());
+            let document = Document::parse(bytes.clone(), format).unwrap_or_else(|e| panic!("{form}: {e}\n{value}"));
+            assert_eq!(document.value(), &value, "{form}");
+            assert_eq!(document.bytes(), bytes, "{form}");
+            let all = texts(&document);
+            let (place, _) = all[nth % all.len()].clone();
+            let edited = document.replace(&place, Side::Value, &new, None).unwrap();
+            let mut meant = value.clone();
+            *place.of_mut(&mut meant).unwrap() = new.clone().into();
+            let read = python.ask(&json!({"op": "unpack", "form": form, "bytes": hex(&edited)}));
+            assert_eq!(read, Ok(meant), "{form} {place} {new:?}\n{value}");
+            // The very bytes that the library itself would have written.
+            let mut meant = value;
+            *place.of_mut(&mut meant).unwrap() = new.into();
+            let whole = python.ask(&json!({"op": "pack", "form": form, "value": meant, "style": style})).unwrap();
+            assert_eq!(hex(&edited), whole.as_str().unwrap(), "{form} {place}");
+            true
+        });
+        assert!(made * 10 > tried * 9, "{form}: {made} of {tried}");
     }
 }

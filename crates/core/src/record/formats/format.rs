@@ -32,11 +32,21 @@ pub enum Format {
     Lines,
     /// Names and values, blocks in braces and lists in brackets, in the dialect that the text itself shows.
     Nested,
+    /// MessagePack; several values one after the other are a list.
+    MessagePack,
+    /// CBOR (RFC 8949); several values one after the other are a list.
+    Cbor,
+    /// Bencode.
+    Bencode,
+    /// BSON 1.1.
+    Bson,
+    /// Protocol buffers as they are on the wire: fields have their numbers for names.
+    Protobuf,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 17] = [
         Self::Json,
         Self::Jsonc,
         Self::JsonLines,
@@ -49,7 +59,20 @@ impl Format {
         Self::Hive,
         Self::Lines,
         Self::Nested,
+        Self::MessagePack,
+        Self::Cbor,
+        Self::Bencode,
+        Self::Bson,
+        Self::Protobuf,
     ];
+
+    /// Those of bytes, of which none is text.
+    pub const PACKED: [Self; 5] = [Self::MessagePack, Self::Cbor, Self::Bencode, Self::Bson, Self::Protobuf];
+
+    /// Whether it is one of bytes.
+    pub fn is_packed(self) -> bool {
+        Self::PACKED.contains(&self)
+    }
 
     /// The format that a file's name stands for; lines, where it stands for none.
     pub fn of_name(file: &Path) -> Self {
@@ -65,6 +88,9 @@ impl Format {
             "dirs" => Self::UserDirs,
             "xml" => Self::Xml,
             "reg" => Self::Hive,
+            "msgpack" | "mpk" => Self::MessagePack,
+            "cbor" => Self::Cbor,
+            "bson" => Self::Bson,
             _ => Self::Lines,
         }
     }

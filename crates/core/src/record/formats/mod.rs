@@ -9,12 +9,15 @@ mod hive;
 mod ini;
 mod json;
 mod nested;
+mod packed;
 mod toml;
 mod xml;
 mod yaml;
 
 pub use format::Format;
 pub(crate) use json::quoted as json_quoted;
+pub(crate) use packed::length_as;
+pub(crate) use packed::{packed_format_of, packed_is_like_text};
 
 use std::borrow::Cow;
 
@@ -50,6 +53,9 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
             Ok(())
         }
         Format::Nested => nested::scan(text, out),
+        Format::MessagePack | Format::Cbor | Format::Bencode | Format::Bson | Format::Protobuf => {
+            packed::scan(text, format, out)
+        }
     }
 }
 
@@ -83,6 +89,7 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
         Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
             nested::decode(style, raw)
         }
+        Style::Packed(packed) => packed::decode(packed, raw),
     }
 }
 
@@ -130,6 +137,7 @@ fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
         Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
             nested::encode(style, new, raw)
         }
+        Style::Packed(packed) => packed::encode(packed, new, raw),
     }
 }
 
@@ -141,6 +149,7 @@ pub(crate) fn value(style: Style, raw: &str) -> Value {
         Style::TomlBare => serde_json::from_str(raw).unwrap_or_else(|_| Value::String(raw.into())),
         Style::HiveNumber => serde_json::from_str(&decode(style, raw)).unwrap_or(Value::Null),
         Style::Fixed => Value::Null,
+        Style::Packed(packed) => packed::value(packed, raw),
         _ => Value::String(decode(style, raw).into_owned()),
     }
 }

@@ -1,0 +1,240 @@
+//! Every packed format: what is read, what an edit changes, and what is not taken for one.
+
+use super::*;
+use crate::record::{Document, Place, Side};
+use proptest::prelude::*;
+
+fn value_of(bytes: &[u8], format: Format) -> Value {
+    Document::parse(bytes.to_vec(), format).unwrap_or_else(|why| panic!("{format:?}: {why}")).value().clone()
+}
+
+#[test]
+fn the_examples_of_the_standards_read_as_they_say() {
+    // RFC 8949, appendix A; MessagePack's and BSON's own examples.
+    let cbor: [(&[u8], &str); 12] = [
+        (&[0x1b, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff], "18446744073709551615"),
+        (&[0x38, 0x63], "-100"),
+        (&[0xf9, 0x3e, 0x00], "1.5"),
+        (&[0xf9, 0x7b, 0xff], "65504"),
+        (&[0xf9, 0xc4, 0x00], "-4"),
+        (&[0xfa, 0x47, 0xc3, 0x50, 0x00], "100000"),
+        (&[0xfb, 0xc0, 0x10, 0x66, 0x66, 0x66, 0x66, 0x66, 0x66], "-4.1"),
+        (&[0xf5], "true"),
+        (&[0xc1, 0x1a, 0x51, 0x4b, 0x67, 0xb0], "1363896240"),
+        (&[0x7f, 0x65, b's', b't', b'r', b'e', b'a', 0x64, b'm', b'i', b'n', b'g', 0xff], "\"streaming\""),
+        (&[0x9f, 0x01, 0x82, 0x02, 0x03, 0x9f, 0x04, 0x05, 0xff, 0xff], "[1,[2,3],[4,5]]"),
+        (&[0xbf, 0x61, b'a', 0x01, 0x61, b'b', 0x9f, 0x02, 0x03, 0xff, 0xff], "{\"a\":1,\"b\":[2,3]}"),
+    ];
+    for (bytes, wanted) in cbor {
+        assert_eq!(value_of(bytes, Format::Cbor).to_string(), wanted, "{bytes:x?}");
+    }
+    let packed = [&[0x82, 0xa7][..], b"compact", &[0xc3, 0xa6], b"schema", &[0x00]].concat();
+    assert_eq!(value_of(&packed, Format::MessagePack).to_string(), "{\"compact\":true,\"schema\":0}");
+    for (bytes, wanted) in [
+        (&[0xd0, 0x80][..], "-128"),
+        (&[0xd3, 0xff, 0xff, 0xff, 0xff, 0x00, 0x00, 0x00, 0x00], "-4294967296"),
+        (&[0xe0], "-32"),
+        (&[0xcb, 0x3f, 0xf8, 0, 0, 0, 0, 0, 0], "1.5"),
+        (&[0x92, 0xc0, 0xc4, 0x01, 0xff], "[null,null]"),
+    ] {
+        assert_eq!(value_of(bytes, Format::MessagePack).to_string(), wanted, "{bytes:x?}");
+    }
+    let bson = b"\x16\0\0\0\x02hello\0\x06\0\0\0world\0\0";
+    assert_eq!(value_of(bson, Format::Bson).to_string(), "{\"hello\":\"world\"}");
+    let bson = b"\x31\0\0\0\x04BSON\0\x26\0\0\0\x020\0\x08\0\0\0awesome\0\x011\0\x33\x33\x33\x33\x33\x33\x14\x40\x102\0\xc2\x07\0\0\0\0";
+    assert_eq!(value_of(bson, Format::Bson).to_string(), "{\"BSON\":[\"awesome\",5.05,1986]}");
+    // Protocol Buffers, "Encoding": test messages 1 to 3.
+    assert_eq!(value_of(b"\x08\x96\x01", Format::Protobuf).to_string(), "{\"1\":150}");
+    assert_eq!(value_of(b"\x12\x07testing", Format::Protobuf).to_string(), "{\"2\":\"testing\"}");
+    assert_eq!(value_of(b"\x1a\x03\x08\x96\x01", Format::Protobuf).to_string(), "{\"3\":[{\"1\":150}]}");
+    let dict = b"d3:cow3:moo4:spaml1:ai-3eee";
+    assert_eq!(value_of(dict, Format::Bencode).to_string(), "{\"cow\":\"moo\",\"spam\":[\"a\",-3]}");
+}
+
+/// A list of games in each format: two games, and numbers beside them.
+fn lists(paths: [&str; 2]) -> [(Format, Vec<u8>, &'static str); 5] {
+    let short = |text: &str| match text.len() {
+        length @ 0..=31 => [&[0xa0 | length as u8][..], text.as_bytes()].concat(),
+        length @ 32..=255 => [&[0xd9, length as u8][..], text.as_bytes()].concat(),
+        length => [&[0xda][..], &(length as u16).to_be_bytes(), text.as_bytes()].concat(),
+    };
+    let mut message = vec![0x81];
+    message.extend(short("games"));
+    message.push(0x92);
+    let mut cbor = b"\xa1\x65games\x9f".to_vec();
+    let mut bencode = b"d5:gamesl".to_vec();
+    let mut inner = Vec::new();
+    let mut proto = Vec::new();
+    for (n, path) in paths.into_iter().enumerate() {
+        message.push(0x82);
+        message.extend([short("at"), short(path), short("size"), vec![0xce, 0, 0, 0, 7]].concat());
+        cbor.extend(b"\xa2\x62at");
+        let length = path.len() as u16;
+        match length {
+            0..=23 => cbor.push(0x60 | length as u8),
+            24..=255 => cbor.extend([0x78, length as u8]),
+            _ => cbor.extend([&[0x79][..], &length.to_be_bytes()].concat()),
+        }
+        cbor.extend(path.as_bytes());
+        cbor.extend(b"\x64size\x1a\0\0\0\x07");
+        bencode.extend(format!("d2:at{}:{path}4:sizei7ee", path.len()).as_bytes());
+        let text = |text: &str| [&(text.len() as u32 + 1).to_le_bytes()[..], text.as_bytes(), &[0]].concat();
+        let body = [b"\x02at\0".to_vec(), text(path), b"\x10size\0\x07\0\0\0".to_vec(), vec![0]].concat();
+        inner.extend([&[0x03][..], n.to_string().as_bytes(), &[0]].concat());
+        inner.extend([&(body.len() as u32 + 4).to_le_bytes()[..], &body].concat());
+        let path = [varint::width_kept(path.len() as u64, b""), path.as_bytes().to_vec()].concat();
+        let body = [b"\x0a".to_vec(), path, b"\x10\x07".to_vec()].concat();
+        proto.extend([b"\x1a".to_vec(), varint::width_kept(body.len() as u64, b""), body].concat());
+    }
+    cbor.push(0xff);
+    bencode.extend(b"ee");
+    inner.push(0);
+    let list = [&(inner.len() as u32 + 4).to_le_bytes()[..], &inner].concat();
+    let body = [b"\x04games\0".to_vec(), list, vec![0]].concat();
+    let bson = [&(body.len() as u32 + 4).to_le_bytes()[..], &body].concat();
+    [
+        (Format::MessagePack, message, "$.games[1].at"),
+        (Format::Cbor, cbor, "$.games[1].at"),
+        (Format::Bencode, bencode, "$.games[1].at"),
+        (Format::Bson, bson, "$.games[1].at"),
+        (Format::Protobuf, proto, "$.3[1].1"),
+    ]
+}
+
+fn place(selector: &str) -> Place {
+    let quoted = selector.replace(".3", "['3']").replace(".1", "['1']").replace(".2", "['2']");
+    Place::read(&quoted).unwrap()
+}
+
+#[test]
+fn another_path_gives_the_very_bytes_that_its_own_launcher_would_write() {
+    let long = format!("/mnt/{}/Föhn", "far/".repeat(90));
+    let middle = format!("/m/{}x", "y/".repeat(50));
+    let paths = ["/g/F", "/games/one/Fen & Two", middle.as_str(), long.as_str(), "/日本/游戏"];
+    for from in paths {
+        for to in paths {
+            let all = lists(["/g/Fen", from]).into_iter().zip(lists(["/g/Fen", to]));
+            for ((format, before, at), (_, after, _)) in all {
+                let document = Document::parse(before.clone(), format).unwrap();
+                assert_eq!(document.bytes(), before, "{format:?}");
+                let made = document.replace(&place(at), Side::Value, to, None);
+                assert_eq!(made.as_deref(), Ok(after.as_slice()), "{format:?}: {from} to {to}");
+                let value = crate::record::document::NewValue { place: place(at), new: to.into(), written: None };
+                assert_eq!(document.replace_all(&[value]).as_deref(), Some(after.as_slice()), "{format:?}");
+                assert_eq!(packed_format_of(&before), Some(format), "{from}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_number_keeps_the_width_that_its_writer_gave_it() {
+    for (format, bytes, _) in lists(["/g/Fen", "/g/Lodge"]) {
+        let at = if format == Format::Protobuf { place("$.3[1].2") } else { place("$.games[1].size") };
+        let document = Document::parse(bytes.clone(), format).unwrap();
+        let wide = document.replace(&at, Side::Value, "70000", None).unwrap();
+        let back = Document::parse(wide.clone(), format).unwrap();
+        assert_eq!(back.leaf(&at, Side::Value).as_deref(), Some("70000"), "{format:?}");
+        let fixed = matches!(format, Format::MessagePack | Format::Cbor | Format::Bson);
+        assert!(!fixed || wide.len() == bytes.len(), "{format:?}");
+        // What needed its width says nothing of its writer: then how it was written before does.
+        let written = document.written(&at, Side::Value);
+        assert_eq!(back.replace(&at, Side::Value, "7", written).as_deref(), Ok(bytes.as_slice()), "{format:?}");
+        let near = Document::parse(document.replace(&at, Side::Value, "9", None).unwrap(), format).unwrap();
+        assert_eq!(near.replace(&at, Side::Value, "7", None).as_deref(), Ok(bytes.as_slice()), "{format:?}");
+        assert!(document.replace(&at, Side::Value, "many", None).is_err());
+    }
+}
+
+#[test]
+fn what_may_be_text_or_a_message_is_left_as_bytes() {
+    // A field whose text is `2$…` and reads as a message as well: no sign says which of both it is.
+    let path = format!("/mnt/games/{}", "x".repeat(0x24 - 11));
+    let both = [b"2$".to_vec(), path.clone().into_bytes()].concat();
+    let bytes = [vec![0x22, both.len() as u8], both, b"\x12\x0bsomething e".to_vec()].concat();
+    let document = Document::parse(bytes, Format::Protobuf).unwrap();
+    assert_eq!(document.value()["4"], Value::Null);
+    assert_eq!(document.value()["2"], "something e");
+    // Beside another that can only be a text it is one.
+    let bytes = [b"\x22\x04/g/x".to_vec(), [vec![0x22, 2 + 0x24], b"2$".to_vec(), path.into_bytes()].concat()].concat();
+    let document = Document::parse(bytes, Format::Protobuf).unwrap();
+    assert!(document.value()["4"][1].as_str().unwrap().starts_with("2$/mnt"));
+}
+
+#[test]
+fn what_is_no_whole_file_of_a_format_is_not_taken_for_one() {
+    for (format, bytes, _) in lists(["/g/Fen", "/g/Lodge"]) {
+        for cut in 1..bytes.len() {
+            let found = packed_format_of(&bytes[..cut]);
+            // A protocol buffer may end behind any field.
+            assert!(found.is_none() || (format == Format::Protobuf && found == Some(format)), "{format:?}: {cut}");
+        }
+        let more = [&bytes[..], b"\x01\x02"].concat();
+        assert_eq!(packed_format_of(&more), None, "{format:?}");
+    }
+    for text in ["{\"a\": 1}", "<a/>", "path = /g/Fen\n", "dir = /g\n", "likes: 3\n", "\"2$\" = 3\n", ""] {
+        assert_eq!(packed_format_of(text.as_bytes()), None, "{text}");
+    }
+}
+
+#[test]
+fn bytes_that_go_on_and_on_are_refused_and_never_followed() {
+    for (format, open) in [
+        (Format::MessagePack, &b"\x91"[..]),
+        (Format::MessagePack, b"\x81\xa1a"),
+        (Format::MessagePack, b"\xdd\xff\xff\xff\xff"),
+        (Format::MessagePack, b"\xdf\xff\xff\xff\xff"),
+        (Format::MessagePack, b"\xdb\xff\xff\xff\xff"),
+        (Format::Cbor, b"\x81"),
+        (Format::Cbor, b"\xc1"),
+        (Format::Cbor, b"\x9f"),
+        (Format::Cbor, b"\x7f"),
+        (Format::Cbor, b"\x9b\xff\xff\xff\xff\xff\xff\xff\xff"),
+        (Format::Cbor, b"\x7b\xff\xff\xff\xff\xff\xff\xff\xff"),
+        (Format::Bencode, b"l"),
+        (Format::Bencode, b"d1:a"),
+        (Format::Bencode, b"99999999999999999999:"),
+        (Format::Bson, b"\xff\xff\xff\x7f\x03a\0"),
+        (Format::Bson, b"\0\0\0\0"),
+        (Format::Protobuf, b"\x0a"),
+        (Format::Protobuf, b"\x0a\xff\xff\xff\xff\xff\xff\xff\xff\xff\x01"),
+    ] {
+        let read = Document::parse(open.repeat(100_000), format);
+        assert!(read.is_err() || format == Format::Protobuf, "{format:?} {open:x?}");
+        let _ = packed_format_of(&open.repeat(100_000));
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 10_000, ..ProptestConfig::default() })]
+
+    /// What was damaged is refused or given back as it is, and an edit of it reads back.
+    #[test]
+    fn damaged_bytes_are_refused_or_read_and_edited_like_others(
+        which in 0..5_usize,
+        damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..4),
+        cut in any::<prop::sample::Index>(),
+        nth in any::<prop::sample::Index>(),
+    ) {
+        let (format, mut bytes, _) = lists(["/g/Fen", "/games/Moor's End"])[which].clone();
+        for (at, byte) in damage {
+            let at = at.index(bytes.len());
+            bytes[at] = byte;
+        }
+        // Half of them end early.
+        let cut = cut.index(2 * bytes.len());
+        bytes.truncate(cut.max(1));
+        let Ok(document) = Document::parse(bytes.clone(), format) else { return Ok(()) };
+        prop_assert_eq!(document.bytes(), bytes);
+        let mut texts = Vec::new();
+        document.leaves(&mut |leaf| texts.extend((leaf.side == Side::Value).then(|| leaf.place.clone())));
+        if texts.is_empty() {
+            return Ok(());
+        }
+        let place = &texts[nth.index(texts.len())];
+        if let Ok(made) = document.replace(place, Side::Value, "/mnt/new", None) {
+            let now = Document::parse(made, format).unwrap();
+            prop_assert_eq!(now.leaf(place, Side::Value), Some("/mnt/new".to_string()));
+        }
+    }
+}
