@@ -397,7 +397,7 @@ pub struct Going {
 
 #[derive(Debug, Args)]
 pub struct Wish {
-    /// Games, by title or a part of it, or by id; GAME=DRIVE sends one elsewhere than the others.
+    /// Games, by title or a part of it, id, or folder; GAME=DRIVE sends one elsewhere than the others.
     #[arg(required_unless_present_any = ["traced", "from"], value_name = "GAME[=DRIVE]", add = ArgValueCandidates::new(games))]
     pub games: Vec<String>,
     /// Take the games and their destinations from a draft: its file, or the name it was saved under in the interface.

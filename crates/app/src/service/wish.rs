@@ -7,6 +7,7 @@ use super::sink::Sink;
 use crate::present::Fault;
 use crate::request::By;
 
+use std::borrow::Cow;
 use std::path::PathBuf;
 
 use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
@@ -42,7 +43,14 @@ pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
 
 /// The game that a word means.
 pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
-    meant(&survey.find_games(word), word)
+    meant(&survey.find_games(&as_path(word)), word)
+}
+
+/// A word that leads to a folder, as the whole path of it: a game may be named by where it lies.
+fn as_path(word: &str) -> Cow<'_, str> {
+    let leads = word.starts_with('.') || (word.contains('/') && !word.starts_with('/'));
+    let folder = std::path::absolute(word).ok().filter(|folder| leads && folder.is_dir());
+    folder.and_then(|folder| folder.to_str().map(str::to_string)).map_or(Cow::Borrowed(word), Cow::Owned)
 }
 
 /// The one game of those that a word may mean.
@@ -60,7 +68,7 @@ fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
 /// The game or user data that a word means.
 fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
     let low = word.to_lowercase();
-    let games = lookup.find_games(word);
+    let games = lookup.find_games(&as_path(word));
     let data = lookup.survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
     match data.and_then(|data| lookup.cargo(&data.id, None)) {
         Some(cargo) if games.is_empty() => Ok(cargo),
@@ -110,7 +118,7 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     let lookup = Lookup::of(survey);
     for word in &wish.games {
         // A title may hold an equals sign: then all of it is the title.
-        let parts = word.rsplit_once('=').filter(|_| lookup.find_games(word).is_empty());
+        let parts = word.rsplit_once('=').filter(|_| lookup.find_games(&as_path(word)).is_empty());
         let (game, to) = match parts {
             Some((game, drive)) => (game, destination(&site, survey, drive)?),
             None => (word.as_str(), to()?),

@@ -18,6 +18,19 @@ pub(crate) const UGLY: &[(Format, &str)] = &[
         "// über\n{\"a\": 1, /* \"b\": 2 */ \"c\": [\"C:\\\\x\", // why\n  \"/y\",\n], \"//\": \"/* no */\",}\n// end",
     ),
     (
+        Format::Jsonc,
+        "// why\n{at: 'C:\\\\x', $q_1: \"/y\", 'it\\'s': 'a \"b\" \\u00e4',\n  ü: [+1, .5, 0xFf, NaN, 2,], n: -Infinity, } /* end */",
+    ),
+    (
+        Format::Table,
+        "# games\nid,where to,\"said, so\"\r\n1,/mnt/a b/x,\"it is \"\"so\"\"\"\r\n2,C:\\g\\x,\r\n\r\n3,,\"two\nlines\"\r\n",
+    ),
+    (Format::Table, "/mnt/a b\t7\tone\n/ä/x\t12\t\n"),
+    (
+        Format::PropertyList,
+        "<?xml version=\"1.0\"?>\n<!DOCTYPE plist>\n<plist version=\"1.0\"><dict>\n\t<key>at &amp; by</key><string>/mnt/a b/&#228;</string>\n\t<key>n</key><integer>7</integer><!-- why --><key>on</key><true/>\n\t<key>all</key><array><string><![CDATA[C:\\g]]></string><dict><key>x</key><string/></dict><dict/></array></dict></plist>\n",
+    ),
+    (
         Format::Yaml,
         "# start\n%YAML 1.2\n---\nname: Pale Signal # note\n'C:\\g\\x.exe': {at: \"/a/\\u00e4\", n: 12}\n\"q\\\"k\": [ 'it''s', plain one, \"two\" ]\nanchor: &here /mnt/ä/x\nalias: *here\ntagged: !!str 12\nlit: |\n  /one/line\n  /two\nfold: >-\n    folded\n    text\nempty:\nmulti: a\n  b\nlast: /end\n...\n",
     ),
@@ -519,7 +532,7 @@ fn of_ast(ast: &jsonc_parser::ast::Value<'_>) -> serde_json::Value {
     use jsonc_parser::ast::Value as Ast;
     match ast {
         Ast::StringLit(text) => text.value.to_string().into(),
-        Ast::NumberLit(number) => serde_json::from_str(number.value).unwrap(),
+        Ast::NumberLit(number) => serde_json::from_str(number.value).unwrap_or(serde_json::Value::Null),
         Ast::BooleanLit(word) => word.value.into(),
         Ast::NullKeyword(_) => serde_json::Value::Null,
         Ast::Array(all) => all.elements.iter().map(of_ast).collect(),

@@ -24,6 +24,10 @@ pub(crate) enum Style {
     /// A name that only the reader gives, with no bytes of its own: it is the static text of this number.
     Given(u8),
     JsonText,
+    /// In single quotes.
+    JsonSingle,
+    /// A key without quotes.
+    JsonName,
     JsonNumber,
     JsonWord,
     YamlPlain,
@@ -61,6 +65,11 @@ pub(crate) enum Style {
     NestedBare,
     NestedWord,
     NestedName,
+    TableQuoted,
+    /// Between separators of this kind.
+    TableBare(u8),
+    /// In the heading; whether in quotes.
+    TableName(bool),
     /// In a format of bytes.
     Packed(Packed),
 }
@@ -117,7 +126,14 @@ impl Packed {
 impl Style {
     /// Whether a key of this style is given by its format, and nothing that a launcher chose.
     pub fn is_given_key(self) -> bool {
-        matches!(self, Self::Given(_) | Self::XmlName | Self::XmlAttributeName | Self::Packed(Packed::ProtobufField))
+        matches!(
+            self,
+            Self::Given(_)
+                | Self::XmlName
+                | Self::XmlAttributeName
+                | Self::TableName(_)
+                | Self::Packed(Packed::ProtobufField)
+        )
     }
 
     /// Whether a value of this style is neither a text nor a number.

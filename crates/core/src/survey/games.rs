@@ -3,7 +3,7 @@
 use super::game::{Game, GameId};
 use std::collections::HashMap;
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::PoisonError;
 
@@ -18,7 +18,7 @@ use crate::launcher::{
 };
 use crate::platform::silent_mounts;
 use crate::platform::{Drive, Usage};
-use crate::site::{Process, Sight, Site, Speeds, Wanted};
+use crate::site::{Process, Sight, Site, Speeds, Wanted, real_path};
 use crate::survey::around::{SeenLink, Shortcut, UserData, Way, look_around};
 
 /// A drive and how full it is.
@@ -351,8 +351,17 @@ impl Survey {
         self.found.iter().map(|found| &found.profile).find(|profile| profile.id == id)
     }
 
-    /// Games that a person may mean by a word: the id, or the title from its beginning or within it, whatever the case.
+    /// Games that a person may mean by a word: the id, the install folder, or the title from its beginning or within it, whatever the case.
     pub fn find_games(&self, word: &str) -> Vec<&Game> {
+        let folder = Path::new(word);
+        if folder.is_absolute() {
+            let real = real_path(folder);
+            let lies = |game: &&Game| game.found.install == folder || real_path(&game.found.install) == real;
+            let here: Vec<&Game> = self.games.iter().filter(lies).collect();
+            if !here.is_empty() {
+                return here;
+            }
+        }
         let low = word.to_lowercase();
         let exact = |game: &&Game| game.id.0 == word || game.found.id == word || game.found.title.to_lowercase() == low;
         let begins = |game: &&Game| game.found.title.to_lowercase().starts_with(&low) || game.found.folder == word;

@@ -156,11 +156,13 @@ mod tests {
         }
         let lookup = Lookup::of(&survey);
         let ids = |games: Vec<&Game>| games.iter().map(|game| game.id.0.clone()).collect::<Vec<_>>();
-        for word in
-            ["One", "one", "ONE", "a/One", "a/one", "A/ONE", "two", "Two", "3", "ß", "strasse", "nothing", "", "o"]
-        {
+        for word in [
+            "One", "one", "ONE", "a/One", "a/one", "A/ONE", "two", "Two", "3", "ß", "strasse", "nothing", "", "o",
+            "/g/fen", "/g/fen/", "/g/f",
+        ] {
             assert_eq!(ids(lookup.find_games(word)), ids(survey.find_games(word)), "{word:?}");
         }
+        assert_eq!(ids(survey.find_games("/g/fen/")), ["a/One", "b/3"], "the folder that they lie in");
         for folder in ["/g", "/g/fen", "/g/fen/inside", "/g/fe", "/", "/elsewhere"].map(Path::new) {
             let within = |game: &&Game| game.found.install.starts_with(folder);
             let mut plain = ids(survey.games.iter().filter(within).collect());

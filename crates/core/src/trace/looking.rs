@@ -475,6 +475,10 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
         all.push(Format::Hive);
     } else if begun.starts_with('<') {
+        if begun.contains("<key>") {
+            all.push(Format::PropertyList);
+            tried = Some(Shape::Text(Format::PropertyList));
+        }
         all.push(Format::Xml);
     } else if begun.starts_with("[Desktop Entry]") {
         all.push(Format::Desktop);
@@ -490,6 +494,9 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     }
     if !matches!(by_name, Format::Lines | Format::Json) {
         all.push(by_name);
+    } else if tried.is_none() && all.is_empty() && looks_like_rows(begun) {
+        all.push(Format::Table);
+        tried = Some(Shape::Text(Format::Table));
     }
     let keyed = |line: &&str| line.trim_start().starts_with('[') || line.contains(" = ") || line.contains('=');
     if begun.lines().take(20).filter(keyed).count() * 2 > begun.lines().take(20).count() {
@@ -504,6 +511,19 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         }
     });
     (all.into_iter().map(Shape::Text).collect(), tried)
+}
+
+/// Whether the first lines have as many separators of a kind as one another, and more than one.
+fn looks_like_rows(begun: &str) -> bool {
+    let lines: Vec<&str> = begun.lines().filter(|line| !line.starts_with('#')).take(3).collect();
+    lines.len() > 1
+        && ['\t', ';', '|', ','].into_iter().any(|sign| {
+            let count = |line: &&str| line.matches(sign).count();
+            lines
+                .first()
+                .is_some_and(|first| count(first) > 1 && first.chars().next().is_some_and(char::is_alphanumeric))
+                && lines.iter().all(|line| line.contains('"') || count(line) == count(&lines[0]))
+        })
 }
 
 /// Whether a file that reads as one is one: the others take nearly any text.

@@ -115,6 +115,11 @@ fn style(dice: &mut Dice) -> Style {
         "each.msgpack",
         "each.pb",
         "kept.cbor",
+        "csv",
+        "tsv",
+        "json5",
+        "plist",
+        "each.plist",
     ]);
     let words = [
         dice.one(&["path", "where", "dir", "seat", "q7"]),
@@ -243,6 +248,16 @@ fn files(style: &Style, games: &[MadeGame], home: &Path) -> BTreeMap<PathBuf, St
             "nested" | "blocks" => ("games.dat", nested_list(style.format, games, &entries)),
             "sqlite" => ("games.sqlite", lines_list(&entries)),
             "lines" => ("games.jsonl", lines_list(&entries)),
+            "csv" => ("games.csv", rows_list(',', &entries)),
+            "tsv" => ("games.txt", rows_list('\t', &entries)),
+            "json5" => ("games.json5", json5_list(&entries)),
+            "plist" => (
+                "games.plist",
+                format!(
+                    "<plist version=\"1.0\">\n<array>{}\n</array>\n</plist>\n",
+                    entries.iter().map(dictionary).collect::<String>()
+                ),
+            ),
             "msgpack" => ("games.bin", json_list(style, games, &entries)),
             "cbor" => ("games.cbor", json_list(style, games, &entries)),
             packed if PACKED.contains(&packed) => {
@@ -300,6 +315,39 @@ fn json_list(style: &Style, games: &[MadeGame], entries: &[Entry]) -> String {
 
 fn lines_list(entries: &[Entry]) -> String {
     entries.iter().map(|entry| format!("{}\n", json_entry(entry))).collect()
+}
+
+/// Rows with a heading; what has a separator or a quote in it stands in quotes.
+fn rows_list(separator: char, entries: &[Entry]) -> String {
+    // What an entry has not is empty.
+    let names: Vec<&String> = entries[0].iter().map(|(key, _)| key).collect();
+    let row = |all: &mut dyn Iterator<Item = String>| all.collect::<Vec<_>>().join(&separator.to_string()) + "\n";
+    let value = |text: &str| {
+        let quoted = text.contains([separator, '"']) && separator != '\t';
+        if quoted { format!("\"{}\"", text.replace('"', "\"\"")) } else { text.to_string() }
+    };
+    let mut text = row(&mut names.iter().map(|name| (*name).clone()));
+    for entry in entries {
+        let of = |name: &&String| entry.iter().find(|(key, _)| key == *name).map_or("", |(_, text)| text);
+        text.push_str(&row(&mut names.iter().map(|name| value(of(name)))));
+    }
+    text
+}
+
+fn json5_list(entries: &[Entry]) -> String {
+    let text = |text: &str| format!("'{}'", text.replace('\\', "\\\\").replace('\'', "\\'"));
+    let mut out = String::from("// games\n[\n");
+    for entry in entries {
+        let all: Vec<String> = entry.iter().map(|(key, value)| format!("{key}: {}", text(value))).collect();
+        writeln!(out, "  {{ {} }},", all.join(", ")).unwrap();
+    }
+    out + "]\n"
+}
+
+/// A property list's dictionary.
+fn dictionary(entry: &Entry) -> String {
+    let member = |(key, value): &(String, String)| format!("\n\t<key>{key}</key>\n\t<string>{}</string>", xml(value));
+    format!("\n<dict>{}\n</dict>", entry.iter().map(member).collect::<String>())
 }
 
 fn plain_list(format: &str, games: &[MadeGame], entries: &[Entry]) -> (&'static str, String) {
@@ -370,6 +418,7 @@ fn one_file(end: &str, entry: &Entry) -> String {
         "json" | "msgpack" | "cbor" | "pb" => serde_json::to_string_pretty(&json_entry(entry)).unwrap(),
         "ini" => entry.iter().fold(String::from("[game]\n"), |text, (key, value)| format!("{text}{key}={value}\n")),
         "xml" => format!("<game>{}</game>\n", elements(entry)),
+        "plist" => format!("<?xml version=\"1.0\"?>\n<plist version=\"1.0\">{}\n</plist>\n", dictionary(entry)),
         _ => {
             let all: String = entry.iter().map(|(key, value)| format!("\t\"{key}\"\t{}\n", quoted(value))).collect();
             format!("\"game\"\n{{\n{all}}}\n")

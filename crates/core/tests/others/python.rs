@@ -9,7 +9,7 @@ use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 use serde_json::{Value, json};
 
 const SCRIPT: &str = r#"
-import base64, json, sys, io, configparser, tomllib
+import base64, csv, json, plistlib, sys, io, configparser, tomllib
 import xml.etree.ElementTree as ET
 try:
     import yaml
@@ -48,6 +48,14 @@ def make(form, value, style):
         config.read_dict(value)
         config.write(out, space_around_delimiters=style % 2 == 0)
         return out.getvalue()
+    if form == "property list": return plistlib.dumps(value, sort_keys=style % 2 == 0).decode()
+    if form == "table":
+        out = io.StringIO()
+        rows = csv.DictWriter(out, list(value[0]), delimiter=",;\t"[style % 3], lineterminator=["\r\n", "\n"][style // 3 % 2],
+                              quoting=[csv.QUOTE_MINIMAL, csv.QUOTE_ALL][style // 6 % 2])
+        rows.writeheader()
+        rows.writerows(value)
+        return out.getvalue()
     if form == "xml":
         root = ET.Element("r")
         for key, text in value.items():
@@ -58,6 +66,10 @@ def make(form, value, style):
 
 def read(form, text):
     if form == "json": return json.loads(text)
+    if form == "property list": return plistlib.loads(text.encode())
+    if form == "table":
+        sign = next(c for c in ",;\t" if c in text.splitlines()[0])
+        return list(csv.DictReader(io.StringIO(text, newline=""), delimiter=sign))
     if form == "yaml": return yaml.safe_load(text)
     if form == "toml": return tomllib.loads(text)
     if form == "ini":
@@ -281,5 +293,39 @@ fn python_reads_every_edited_format_of_bytes_as_it_was_meant() {
             true
         });
         assert!(made * 10 > tried * 9, "{form}: {made} of {tried}");
+    }
+}
+
+#[test]
+fn python_reads_every_edited_table_and_property_list_as_it_was_meant() {
+    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml, msgpack, cbor2 and bson") };
+    for (form, format) in [("table", Format::Table), ("property list", Format::PropertyList)] {
+        let (made, tried) = run(400, |_, style, nth, new| {
+            let text = |n: usize| {
+                let all = ["/mnt/a b/x", "a, b; c", "it's \"so\"", "<ä & 日>", "", "12"];
+                all[nth.wrapping_mul(n + 3) % all.len()]
+            };
+            let row = |n: usize| json!({"id": n.to_string(), "where to": text(n), "said": text(n + 7)});
+            let rows: Vec<Value> = (0..4).map(row).collect();
+            let value = if form == "table" { json!(rows) } else { json!({"v": "2", "all & more": rows}) };
+            let made = python.ask(&json!({"op": "make", "form": form, "value": value, "style": style})).unwrap();
+            let made = made.as_str().unwrap();
+            let document = Document::parse(made.as_bytes().to_vec(), format).unwrap_or_else(|e| panic!("{e}\n{made}"));
+            let read = document.value().to_string().replace("null", "\"\"");
+            assert_eq!(serde_json::from_str::<Value>(&read).unwrap(), value, "{form}\n{made}");
+            let all = texts(&document);
+            let (place, _) = all[nth % all.len()].clone();
+            let edited = match document.replace(&place, Side::Value, &new, None) {
+                Ok(edited) => String::from_utf8(edited).unwrap(),
+                Err(DocumentError::CannotHold { .. } | DocumentError::Unfaithful { .. }) => return false,
+                Err(error) => panic!("{form} {place}: {error}\n{made}"),
+            };
+            let mut meant = value;
+            *place.of_mut(&mut meant).unwrap() = new.clone().into();
+            let read = python.ask(&json!({"op": "read", "form": form, "text": edited}));
+            assert_eq!(read, Ok(meant), "{form} {place} {new:?}\n{made}\n{edited}");
+            true
+        });
+        assert!(made * 10 > tried * 8, "{form}: {made} of {tried}");
     }
 }

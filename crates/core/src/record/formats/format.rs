@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 pub enum Format {
     /// JSON (RFC 8259).
     Json,
-    /// JSON with comments and commas behind the last entry.
+    /// JSON with comments, commas behind the last entry, keys without quotes and texts in single ones (JSON5).
     Jsonc,
     /// JSON documents one after the other, usually one on each line: a list of them.
     JsonLines,
@@ -32,6 +32,10 @@ pub enum Format {
     Lines,
     /// Names and values, blocks in braces and lists in brackets, in the dialect that the text itself shows.
     Nested,
+    /// XML in which values stand behind their keys.
+    PropertyList,
+    /// Rows of values between separators, with a heading or without one.
+    Table,
     /// MessagePack; several values one after the other are a list.
     MessagePack,
     /// CBOR (RFC 8949); several values one after the other are a list.
@@ -46,7 +50,7 @@ pub enum Format {
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 17] = [
+    pub const ALL: [Self; 19] = [
         Self::Json,
         Self::Jsonc,
         Self::JsonLines,
@@ -64,6 +68,8 @@ impl Format {
         Self::Bencode,
         Self::Bson,
         Self::Protobuf,
+        Self::PropertyList,
+        Self::Table,
     ];
 
     /// Those of bytes, of which none is text.
@@ -89,6 +95,8 @@ impl Format {
             "xml" => Self::Xml,
             "reg" => Self::Hive,
             "msgpack" | "mpk" => Self::MessagePack,
+            "csv" | "tsv" | "tab" => Self::Table,
+            "plist" => Self::PropertyList,
             "cbor" => Self::Cbor,
             "bson" => Self::Bson,
             _ => Self::Lines,

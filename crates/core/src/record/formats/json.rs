@@ -1,4 +1,4 @@
-//! JSON (RFC 8259), and JSON with comments and commas behind the last entry.
+//! JSON (RFC 8259), and JSON with comments, commas behind the last entry, keys without quotes and texts in single ones (JSON5).
 
 use std::borrow::Cow;
 
@@ -91,11 +91,8 @@ fn scan_below(text: &str, extras: Extras, list: Option<u32>, out: &mut Builder<'
             }
             if object {
                 let start = s.at;
-                if s.peek() != Some(b'"') {
-                    return Err(s.fault("a key in quotes was wanted"));
-                }
-                s.text()?;
-                key = Some(Key::new(start..s.at, Style::JsonText));
+                let style = s.key()?;
+                key = Some(Key::new(start..s.at, style));
                 s.blank()?;
                 if s.peek() != Some(b':') {
                     return Err(s.fault("a colon was wanted"));
@@ -137,9 +134,16 @@ impl JsonScanner<'_> {
 
     fn scalar(&mut self) -> Result<Style, Fault> {
         let start = self.at;
-        if self.peek() == Some(b'"') {
-            self.text()?;
-            return Ok(Style::JsonText);
+        match self.peek() {
+            Some(b'"') => {
+                self.text()?;
+                return Ok(Style::JsonText);
+            }
+            Some(b'\'') if self.extras == Extras::CommentsAndCommas => {
+                self.single()?;
+                return Ok(Style::JsonSingle);
+            }
+            _ => {}
         }
         let bytes = self.text.as_bytes();
         let part = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'+' | b'-' | b'.');
@@ -147,7 +151,52 @@ impl JsonScanner<'_> {
         match &self.text[start..self.at] {
             "true" | "false" | "null" => Ok(Style::JsonWord),
             number if serde_json::from_str::<Value>(number).is_ok_and(|v| v.is_number()) => Ok(Style::JsonNumber),
+            number if self.extras == Extras::CommentsAndCommas && is_odd_number(number) => Ok(Style::Fixed),
             _ => Err(Fault::new(start, "a value was wanted")),
+        }
+    }
+
+    /// Goes behind a key.
+    fn key(&mut self) -> Result<Style, Fault> {
+        let extras = self.extras == Extras::CommentsAndCommas;
+        match self.peek() {
+            Some(b'"') => {
+                self.text()?;
+                Ok(Style::JsonText)
+            }
+            Some(b'\'') if extras => {
+                self.single()?;
+                Ok(Style::JsonSingle)
+            }
+            _ => {
+                let rest = self.text.get(self.at..).unwrap_or_default();
+                let length = name_length(rest);
+                if !extras || length == 0 {
+                    return Err(self.fault("a key in quotes was wanted"));
+                }
+                self.at += length;
+                Ok(Style::JsonName)
+            }
+        }
+    }
+
+    /// Goes behind a text in single quotes.
+    fn single(&mut self) -> Result<(), Fault> {
+        let start = self.at;
+        let bytes = self.text.as_bytes();
+        self.at += 1;
+        loop {
+            match bytes.get(self.at) {
+                None | Some(b'\n') => return Err(Fault::new(start, "a text has no closing quote")),
+                Some(b'\'') => break,
+                Some(b'\\') => self.at += 2,
+                Some(_) => self.at += 1,
+            }
+        }
+        self.at += 1;
+        match self.text.get(start..self.at).and_then(single) {
+            Some(_) => Ok(()),
+            None => Err(Fault::new(start, "a text holds an escape that is none")),
         }
     }
 
@@ -177,11 +226,48 @@ impl JsonScanner<'_> {
     }
 }
 
+/// Bytes of a name without quotes (JSON5: an identifier of ECMAScript, here without escapes).
+fn name_length(text: &str) -> usize {
+    let begins = text.starts_with(|c: char| c.is_alphabetic() || matches!(c, '_' | '$'));
+    let part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '$');
+    if begins { text.find(|c| !part(c)).unwrap_or(text.len()) } else { 0 }
+}
+
+/// A number that only JSON5 has.
+fn is_odd_number(text: &str) -> bool {
+    let text = text.strip_prefix(['+', '-']).unwrap_or(text);
+    let hex = text.strip_prefix("0x").or_else(|| text.strip_prefix("0X"));
+    let is_hex = hex.is_some_and(|hex| !hex.is_empty() && hex.bytes().all(|b| b.is_ascii_hexdigit()));
+    let plain = text.starts_with(|c: char| c.is_ascii_digit() || c == '.') && text.parse::<f64>().is_ok();
+    is_hex || plain || matches!(text, "Infinity" | "NaN")
+}
+
+/// What a text in single quotes says.
+fn single(raw: &str) -> Option<String> {
+    let inner = raw.strip_prefix('\'')?.strip_suffix('\'')?;
+    // The same in double quotes: only the quotes themselves are escaped otherwise.
+    let mut text = String::from("\"");
+    let mut signs = inner.chars();
+    while let Some(c) = signs.next() {
+        match c {
+            '"' => text.push_str("\\\""),
+            '\\' => match signs.next()? {
+                '\'' => text.push('\''),
+                other => text.extend(['\\', other]),
+            },
+            other => text.push(other),
+        }
+    }
+    text.push('"');
+    serde_json::from_str(&text).ok()
+}
+
 pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
         Style::JsonText if raw.contains('\\') => {
             serde_json::from_str::<String>(raw).map_or(Cow::Borrowed(raw), Cow::Owned)
         }
+        Style::JsonSingle => single(raw).map_or(Cow::Borrowed(raw), Cow::Owned),
         Style::JsonText => Cow::Borrowed(raw.get(1..raw.len().saturating_sub(1)).unwrap_or(raw)),
         _ => Cow::Borrowed(raw),
     }
@@ -190,6 +276,13 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
 pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
     match style {
         Style::JsonText => Some(quoted(new, raw)),
+        Style::JsonSingle => {
+            let text = quoted(new, raw);
+            let inner = text.strip_prefix('"')?.strip_suffix('"')?.replace("\\\"", "\"").replace('\'', "\\'");
+            Some(format!("'{inner}'"))
+        }
+        Style::JsonName if name_length(new) == new.len() && !new.is_empty() => Some(new.into()),
+        Style::JsonName => Some(quoted(new, raw)),
         _ => serde_json::from_str::<Value>(new).is_ok_and(|v| v.is_number()).then(|| new.to_string()),
     }
 }

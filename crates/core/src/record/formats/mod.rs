@@ -10,6 +10,8 @@ mod ini;
 mod json;
 mod nested;
 mod packed;
+mod property_list;
+mod table;
 mod toml;
 mod xml;
 mod yaml;
@@ -53,6 +55,8 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
             Ok(())
         }
         Format::Nested => nested::scan(text, out),
+        Format::PropertyList => property_list::scan(text, out),
+        Format::Table => table::scan(text, out),
         Format::MessagePack | Format::Cbor | Format::Bencode | Format::Bson | Format::Protobuf => {
             packed::scan(text, format, out)
         }
@@ -63,7 +67,9 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
 pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
         Style::Given(n) => Cow::Borrowed(GIVEN[n as usize]),
-        Style::JsonText | Style::JsonNumber | Style::JsonWord => json::decode(style, raw),
+        Style::JsonText | Style::JsonSingle | Style::JsonName | Style::JsonNumber | Style::JsonWord => {
+            json::decode(style, raw)
+        }
         Style::YamlPlain | Style::YamlSingle | Style::YamlDouble | Style::YamlBlock => yaml::decode(style, raw),
         Style::TomlBasic
         | Style::TomlLiteral
@@ -90,6 +96,7 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
             nested::decode(style, raw)
         }
         Style::Packed(packed) => packed::decode(packed, raw),
+        Style::TableQuoted | Style::TableBare(_) | Style::TableName(_) => table::decode(style, raw),
     }
 }
 
@@ -108,7 +115,7 @@ pub(crate) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<S
 fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
     match style {
         Style::Fixed | Style::Given(_) | Style::JsonWord | Style::XmlName | Style::XmlAttributeName => None,
-        Style::JsonText | Style::JsonNumber => json::encode(style, new, raw),
+        Style::JsonText | Style::JsonSingle | Style::JsonName | Style::JsonNumber => json::encode(style, new, raw),
         Style::YamlPlain | Style::YamlSingle | Style::YamlDouble | Style::YamlBlock => {
             yaml::encode(style, side, new, raw)
         }
@@ -138,6 +145,7 @@ fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
             nested::encode(style, new, raw)
         }
         Style::Packed(packed) => packed::encode(packed, new, raw),
+        Style::TableQuoted | Style::TableBare(_) | Style::TableName(_) => table::encode(style, new),
     }
 }
 

@@ -113,7 +113,7 @@ impl<'t> XmlScanner<'t, '_, '_> {
             if value.start < span.start || value.end > span.end || !matches!(quote, b'"' | b'\'') {
                 return Err(Fault::new(span.start, "an attribute has no quotes"));
             }
-            check(&text[value.clone()], value.start)?;
+            checked(&text[value.clone()], value.start)?;
             let key = Key::new(key, Style::XmlAttributeName);
             self.out.add(Some(node), Some(key), Kind::Leaf(Style::XmlAttribute(quote)), value);
         }
@@ -127,7 +127,7 @@ impl<'t> XmlScanner<'t, '_, '_> {
         if body.is_empty() {
             return Ok(());
         }
-        check(body, run.start)?;
+        checked(body, run.start)?;
         let start = run.start + (says.len() - says.trim_start_matches(BLANK).len());
         self.add_text(start..start + body.len(), Style::XmlText)
     }
@@ -151,7 +151,8 @@ impl<'t> XmlScanner<'t, '_, '_> {
 
 const BLANK: [char; 4] = [' ', '\t', '\r', '\n'];
 
-fn check(raw: &str, at: usize) -> Result<(), Fault> {
+/// That a text holds no sign and no reference that none may.
+pub(super) fn checked(raw: &str, at: usize) -> Result<(), Fault> {
     if raw.contains('<') {
         return Err(Fault::new(at, "a < stands where none may"));
     }
