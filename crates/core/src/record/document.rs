@@ -18,7 +18,7 @@ use thiserror::Error;
 use super::encoding::{Encoding, bytes_of, text_of};
 use super::formats;
 use super::place::{Place, Side, Step};
-use super::tree::{Builder, Counted, Fault, Kind, Node, Style, Tree, TreeEdit};
+use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
 
 /// Why a document was not read or not changed.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -392,11 +392,13 @@ impl Document {
             splices.push((says.span(), node, way, value.new.as_str()));
         }
         splices.sort_unstable_by_key(|(span, ..)| span.start);
+        let meant = splices.iter().map(|(_, node, _, new)| ((*node, Side::Value), *new)).collect();
+        // One thing may stand for several values: they can only say the same.
+        splices.dedup_by(|next, one| next.0 == one.0 && next.2 == one.2 && self.tree.table.is_some());
         let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
         if !apart {
             return None;
         }
-        let meant = splices.iter().map(|(_, node, _, new)| ((*node, Side::Value), *new)).collect();
         let pieces = splices.iter().map(|(span, _, way, _)| (span.clone(), way.as_str())).collect();
         self.spliced_all(pieces, &meant)
     }
@@ -405,7 +407,7 @@ impl Document {
     fn spliced_all(&self, pieces: Vec<(Range<usize>, &str)>, meant: &HashMap<(u32, Side), &str>) -> Option<Vec<u8>> {
         let mut text = String::with_capacity(self.text.len());
         let mut from = 0;
-        for (span, way) in with_lengths(&self.text, &self.tree.counted, pieces) {
+        for (span, way) in with_lengths(&self.text, &self.tree, pieces)? {
             text.push_str(&self.text[from..span.start]);
             text.push_str(&way);
             from = span.end;
@@ -700,15 +702,15 @@ fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
 /// Pieces with those lengths before what they count that change by them: what stands within others is longer first.
 fn with_lengths<'t>(
     text: &str,
-    counted: &[Counted],
+    tree: &Tree,
     pieces: Vec<(Range<usize>, &'t str)>,
-) -> Vec<(Range<usize>, Cow<'t, str>)> {
+) -> Option<Vec<(Range<usize>, Cow<'t, str>)>> {
     let bytes = |text: &str| text.chars().count() as i64;
     let more = |span: &Range<usize>, way: &str| bytes(way) - bytes(&text[span.clone()]);
     let mut grown: BTreeMap<usize, i64> = pieces.iter().map(|(span, way)| (span.start, more(span, way))).collect();
     let mut all: Vec<(Range<usize>, Cow<'t, str>)> =
         pieces.into_iter().map(|(span, way)| (span, Cow::Borrowed(way))).collect();
-    for length in counted.iter().rev() {
+    for length in tree.counted.iter().rev() {
         let by: i64 = grown.range(length.counts.clone()).map(|(_, by)| by).sum();
         if by == 0 {
             continue;
@@ -719,8 +721,25 @@ fn with_lengths<'t>(
         grown.insert(length.at.start, more(&length.at, &way));
         all.push((length.at.clone(), Cow::Owned(way)));
     }
+    if let Some(table) = &tree.table {
+        // Bytes before a place, as they are after the edit.
+        let mut known: Vec<(usize, usize)> = Vec::with_capacity(table.targets.len() + 1);
+        let mut places: Vec<usize> = table.targets.iter().copied().chain([table.at.start]).collect();
+        places.sort_unstable();
+        let (mut from, mut count) = (0, 0);
+        for place in places {
+            count += bytes(&text[from..place]);
+            from = place;
+            let by: i64 = grown.range(..place).map(|(_, by)| by).sum();
+            known.push((place, (count + by) as usize));
+        }
+        let of = |place: usize| known.binary_search_by_key(&place, |(place, _)| *place).map_or(0, |n| known[n].1);
+        let targets: Vec<usize> = table.targets.iter().map(|place| of(*place)).collect();
+        let way = formats::table_as(&text[table.at.clone()], of(table.at.start), &targets)?;
+        all.push((table.at.clone(), Cow::Owned(way)));
+    }
     all.sort_by_key(|(span, _)| span.start);
-    all
+    Some(all)
 }
 
 fn position(text: &str, format: Format, fault: Fault) -> DocumentError {

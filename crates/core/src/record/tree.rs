@@ -95,12 +95,16 @@ pub(crate) enum Packed {
     ProtobufText,
     ProtobufNumber,
     ProtobufField,
+    ListText,
+    ListKey,
+    ListNumber,
+    ListWord,
 }
 
 impl Packed {
     /// Whether it is true, false, or something else that is no text and no number.
     pub fn is_word(self) -> bool {
-        matches!(self, Self::MessageWord | Self::CborWord | Self::BsonWord)
+        matches!(self, Self::MessageWord | Self::CborWord | Self::BsonWord | Self::ListWord)
     }
 
     /// Whether it is a text that a launcher wrote.
@@ -119,6 +123,7 @@ impl Packed {
                 | Self::BsonInt64
                 | Self::BsonDouble
                 | Self::ProtobufNumber
+                | Self::ListNumber
         )
     }
 }
@@ -214,6 +219,17 @@ pub(crate) struct Tree {
     pub more_keys: Vec<(u32, (u32, u32))>,
     /// Lengths that stand before what they count, the outer ones first.
     pub counted: Vec<Counted>,
+    /// Where a table at the end says that things stand.
+    pub table: Option<Table>,
+}
+
+/// A table at the end of a file of where things stand in it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Table {
+    /// The table, and all that follows it.
+    pub at: Range<usize>,
+    /// Where the things stand, in the order of the table.
+    pub targets: Vec<usize>,
 }
 
 /// A length that stands before more than one text, in a format of bytes.
@@ -338,6 +354,11 @@ impl<'k> Builder<'k> {
     /// Says that a length stands before what it counts.
     pub fn counted(&mut self, counted: Counted) {
         self.tree.counted.push(counted);
+    }
+
+    /// Says that a table at the end names places.
+    pub fn table(&mut self, table: Table) {
+        self.tree.table = Some(table);
     }
 
     /// Whether a text of a few bytes was packed.

@@ -23,11 +23,13 @@ except ImportError:
 def pack(form, value, style):
     if form == "message-pack": return msgpack.packb(value, use_bin_type=True, use_single_float=False)
     if form == "cbor": return cbor2.dumps(value, canonical=style % 2 == 0)
+    if form == "binary property list": return plistlib.dumps(value, fmt=plistlib.FMT_BINARY, sort_keys=False)
     return bson.encode(value)
 
 def unpack(form, data):
     if form == "message-pack": return msgpack.unpackb(data, strict_map_key=False)
     if form == "cbor": return cbor2.loads(data)
+    if form == "binary property list": return plistlib.loads(data)
     return bson.decode(data)
 
 def all_text(value):
@@ -328,4 +330,32 @@ fn python_reads_every_edited_table_and_property_list_as_it_was_meant() {
         });
         assert!(made * 10 > tried * 8, "{form}: {made} of {tried}");
     }
+}
+
+#[test]
+fn python_reads_every_edited_binary_property_list_as_it_was_meant() {
+    let Some(mut python) = Python::start() else { return super::missing("python3 with yaml, msgpack, cbor2 and bson") };
+    let (form, format) = ("binary property list", Format::BinaryPropertyList);
+    let mut shared = 0;
+    let (made, tried) = run(600, |value, style, nth, new| {
+        let value = json!({ "top": value, "path": "/mnt/a b", "share": 0.25, "many": 5_000_000_000_u64 });
+        let packed = python.ask(&json!({"op": "pack", "form": form, "value": value, "style": style})).unwrap();
+        let bytes = unhex(packed.as_str().unwrap());
+        let document = Document::parse(bytes.clone(), format).unwrap_or_else(|e| panic!("{e}\n{value}"));
+        assert_eq!(document.value(), &value);
+        assert_eq!(document.bytes(), bytes);
+        let all = texts(&document);
+        let (place, _) = all[nth % all.len()].clone();
+        // What stands there once for two values is not changed for one of them.
+        let Ok(edited) = document.replace(&place, Side::Value, &new, None) else {
+            shared += 1;
+            return true;
+        };
+        let mut meant = value.clone();
+        *place.of_mut(&mut meant).unwrap() = new.clone().into();
+        let read = python.ask(&json!({"op": "unpack", "form": form, "bytes": hex(&edited)}));
+        assert_eq!(read, Ok(meant), "{place} {new:?}\n{value}");
+        true
+    });
+    assert!(made == tried && shared * 10 < tried, "{made} of {tried}, {shared} shared");
 }

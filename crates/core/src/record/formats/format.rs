@@ -46,11 +46,13 @@ pub enum Format {
     Bson,
     /// Protocol buffers as they are on the wire: fields have their numbers for names.
     Protobuf,
+    /// Binary property lists.
+    BinaryPropertyList,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 19] = [
+    pub const ALL: [Self; 20] = [
         Self::Json,
         Self::Jsonc,
         Self::JsonLines,
@@ -70,10 +72,12 @@ impl Format {
         Self::Protobuf,
         Self::PropertyList,
         Self::Table,
+        Self::BinaryPropertyList,
     ];
 
     /// Those of bytes, of which none is text.
-    pub const PACKED: [Self; 5] = [Self::MessagePack, Self::Cbor, Self::Bencode, Self::Bson, Self::Protobuf];
+    pub const PACKED: [Self; 6] =
+        [Self::BinaryPropertyList, Self::MessagePack, Self::Cbor, Self::Bencode, Self::Bson, Self::Protobuf];
 
     /// Whether it is one of bytes.
     pub fn is_packed(self) -> bool {

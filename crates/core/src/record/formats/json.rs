@@ -275,14 +275,13 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
 
 pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
     match style {
-        Style::JsonText => Some(quoted(new, raw)),
         Style::JsonSingle => {
             let text = quoted(new, raw);
             let inner = text.strip_prefix('"')?.strip_suffix('"')?.replace("\\\"", "\"").replace('\'', "\\'");
             Some(format!("'{inner}'"))
         }
         Style::JsonName if name_length(new) == new.len() && !new.is_empty() => Some(new.into()),
-        Style::JsonName => Some(quoted(new, raw)),
+        Style::JsonText | Style::JsonName => Some(quoted(new, raw)),
         _ => serde_json::from_str::<Value>(new).is_ok_and(|v| v.is_number()).then(|| new.to_string()),
     }
 }

@@ -18,7 +18,7 @@ mod yaml;
 
 pub use format::Format;
 pub(crate) use json::quoted as json_quoted;
-pub(crate) use packed::length_as;
+pub(crate) use packed::{length_as, table_as};
 pub(crate) use packed::{packed_format_of, packed_is_like_text};
 
 use std::borrow::Cow;
@@ -57,9 +57,12 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
         Format::Nested => nested::scan(text, out),
         Format::PropertyList => property_list::scan(text, out),
         Format::Table => table::scan(text, out),
-        Format::MessagePack | Format::Cbor | Format::Bencode | Format::Bson | Format::Protobuf => {
-            packed::scan(text, format, out)
-        }
+        Format::MessagePack
+        | Format::Cbor
+        | Format::Bencode
+        | Format::Bson
+        | Format::Protobuf
+        | Format::BinaryPropertyList => packed::scan(text, format, out),
     }
 }
 

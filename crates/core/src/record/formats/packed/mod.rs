@@ -6,6 +6,7 @@
 //! A document is text, so each byte stands for the character of its number (U+0000 to U+00FF) here.
 
 mod bencode;
+mod binary_list;
 mod bson;
 mod bytes;
 mod cbor;
@@ -30,6 +31,7 @@ pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
         Format::Bencode => bencode::scan(&bytes, out),
         Format::Bson => bson::scan(&bytes, out),
         Format::Protobuf => protobuf::scan(&bytes, out),
+        Format::BinaryPropertyList => binary_list::scan(&bytes, out),
         _ => message_pack::scan(&bytes, out),
     };
     scanned.map_err(|fault| Fault { at: bytes.at(fault.at), ..fault })
@@ -43,6 +45,7 @@ pub(crate) fn packed_format_of(bytes: &[u8]) -> Option<Format> {
         Format::Bencode => bencode::may_begin(bytes),
         Format::Bson => bson::may_begin(bytes),
         Format::Protobuf => protobuf::may_begin(bytes),
+        Format::BinaryPropertyList => binary_list::may_begin(bytes),
         _ => false,
     };
     let may: Vec<Format> = Format::PACKED.into_iter().filter(begins).collect();
@@ -79,6 +82,7 @@ fn read(packed: Packed, raw: &[u8]) -> Option<String> {
         | Packed::BsonDouble
         | Packed::BsonWord => bson::read(packed, raw),
         Packed::ProtobufText | Packed::ProtobufNumber | Packed::ProtobufField => protobuf::read(packed, raw),
+        Packed::ListText | Packed::ListKey | Packed::ListNumber | Packed::ListWord => binary_list::read(raw),
     }
 }
 
@@ -93,8 +97,15 @@ fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
             bson::write(packed, new)
         }
         Packed::ProtobufText | Packed::ProtobufNumber => protobuf::write(packed, new, old),
+        Packed::ListText | Packed::ListNumber => binary_list::write(packed, new, old),
         // Readers may rely on the order of keys in bencode; a field of a protocol buffer is its number.
-        Packed::BencodeKey | Packed::MessageWord | Packed::CborWord | Packed::BsonWord | Packed::ProtobufField => None,
+        Packed::BencodeKey
+        | Packed::MessageWord
+        | Packed::CborWord
+        | Packed::BsonWord
+        | Packed::ProtobufField
+        | Packed::ListKey
+        | Packed::ListWord => None,
     }
 }
 
@@ -102,6 +113,11 @@ fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
 pub(crate) fn length_as(old: &str, count: u64, fixed: bool) -> String {
     let bytes = if fixed { (count as u32).to_le_bytes().to_vec() } else { varint::width_kept(count, &bytes_of(old)) };
     text_of(&bytes)
+}
+
+/// A table at the end of a file, in place of `old`, that says where things stand: it stands at `table` itself.
+pub(crate) fn table_as(old: &str, table: usize, targets: &[usize]) -> Option<String> {
+    binary_list::table(&bytes_of(old), table, targets).map(|bytes| text_of(&bytes))
 }
 
 pub(super) fn decode(packed: Packed, raw: &str) -> Cow<'_, str> {

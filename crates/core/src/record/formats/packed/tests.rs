@@ -196,6 +196,7 @@ fn bytes_that_go_on_and_on_are_refused_and_never_followed() {
         (Format::Bencode, b"99999999999999999999:"),
         (Format::Bson, b"\xff\xff\xff\x7f\x03a\0"),
         (Format::Bson, b"\0\0\0\0"),
+        (Format::BinaryPropertyList, b"bplist00\xaf\x12\xff\xff\xff\xff"),
         (Format::Protobuf, b"\x0a"),
         (Format::Protobuf, b"\x0a\xff\xff\xff\xff\xff\xff\xff\xff\xff\x01"),
     ] {
@@ -237,4 +238,19 @@ proptest! {
             prop_assert_eq!(now.leaf(place, Side::Value), Some("/mnt/new".to_string()));
         }
     }
+}
+
+/// An array of one object that is itself, and one in which each level stands twice for the next: neither is followed for ever.
+#[test]
+fn a_list_that_refers_to_itself_is_refused() {
+    let end = |count: u64, table: u64| {
+        let numbers = [count, 0, table].map(u64::to_be_bytes).concat();
+        [&[0; 6][..], &[1, 1], &numbers].concat()
+    };
+    let own = [&b"bplist00\xa1\x00\x08"[..], &end(1, 10)].concat();
+    assert!(Document::parse(own, Format::BinaryPropertyList).is_err());
+    let levels: Vec<u8> = (0..60_u8).flat_map(|n| [0xa2, n + 1, n + 1]).collect();
+    let offsets: Vec<u8> = (0..=60_u8).map(|n| 8 + 3 * n).collect();
+    let twice = [&b"bplist00"[..], &levels, &[0x51, b'x'], &offsets, &end(61, 190)].concat();
+    assert!(Document::parse(twice, Format::BinaryPropertyList).is_err());
 }
