@@ -198,6 +198,8 @@ pub struct Update {
 pub struct FoundLibrary {
     /// Its folder.
     pub path: PathBuf,
+    /// What games refer to it by, where they do.
+    pub id: Option<String>,
     /// Whether new installs go there.
     pub default: bool,
     /// Whether the folder is there.

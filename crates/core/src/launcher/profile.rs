@@ -205,6 +205,8 @@ pub struct Libraries {
     pub list: String,
     /// JSONPath from an entry to the folder.
     pub path: String,
+    /// JSONPath from an entry to what games refer to it by, or `key`: its name or number in the list.
+    pub id: Option<String>,
     /// Which one takes new installs.
     #[serde(default)]
     pub default: DefaultLibrary,
@@ -493,7 +495,20 @@ impl Profile {
             return Err(unsound(format!("[contents] {what}")));
         }
         // A number stands for every name: what stands in quotes may be any.
-        let names = ["id", "folder", "install", "parent", "library", "home", "user", "config", "data", "state", "tail"];
+        let names = [
+            "id",
+            "folder",
+            "install",
+            "parent",
+            "library",
+            "library-id",
+            "home",
+            "user",
+            "config",
+            "data",
+            "state",
+            "tail",
+        ];
         let numbers = names.into_iter().fold(Values::default(), |values, name| values.with(name, "0"));
         for selector in profile.selectors() {
             let filled = Meaning::try_from(selector.clone()).and_then(|meaning| meaning.fill_quoted(&numbers));
@@ -531,6 +546,7 @@ impl Profile {
         let mut all = Vec::new();
         if let Some(libraries) = &self.libraries {
             all.extend([libraries.list.clone(), libraries.path.clone()]);
+            all.extend(libraries.id.iter().filter(|id| *id != "key").cloned());
             all.extend([&libraries.default_at, &libraries.total, &libraries.named_by].into_iter().flatten().cloned());
             all.extend(
                 libraries.holds.iter().flat_map(|part| part.id.clone().into_iter().chain([part.selector.clone()])),

@@ -172,7 +172,8 @@ impl Reading<'_> {
             match path {
                 Some(Ok((_, path))) => {
                     let present = path.look_is_dir();
-                    self.found.libraries.push(FoundLibrary { path, default: false, present });
+                    let id = libraries.id.as_deref().and_then(|selector| id_of(&source, &entry, selector));
+                    self.found.libraries.push(FoundLibrary { path, id, default: false, present });
                 }
                 Some(Err(error)) => self.problem(&file, source.line(&entry), error),
                 None => self.problem(&file, source.line(&entry), "an entry without a folder"),
@@ -264,6 +265,12 @@ impl Reading<'_> {
             let Some(text) = at.filter(|_| plain).and_then(|at| source.leaf(&at, record.on)) else { continue };
             if record.meaning.is("folder") {
                 known = known.with("folder", text);
+                continue;
+            }
+            if record.meaning.is("library-id") {
+                let library = self.found.libraries.iter().find(|library| library.id.as_deref() == Some(text.as_str()));
+                let library = library.ok_or_else(|| format!("no library is called {text:?}"))?;
+                known = known.with("library", canonical(&library.path)?).with("library-id", text);
                 continue;
             }
             let name = ["install", "parent", "library"].into_iter().find(|name| record.meaning.is(name));
@@ -403,6 +410,16 @@ impl Reading<'_> {
             records.extend(setting.and_then(|setting| setting.of_game(at, install)));
         }
         Ok(records)
+    }
+}
+
+/// What games refer to a library by: a text of its entry, or where that stands in its list.
+fn id_of(source: &Source, entry: &Place, selector: &str) -> Option<String> {
+    match entry.0.last() {
+        _ if selector != "key" => source.below(entry, selector),
+        Some(Step::Name(name)) => Some(name.clone()),
+        Some(Step::Index(nth)) => Some(nth.to_string()),
+        None => None,
     }
 }
 

@@ -146,7 +146,9 @@ pub(super) fn says_its_library(games: &GameList, libraries: &GameList, holds: &[
         games.entries.iter().filter_map(|entry| Some((entry, library_of(entry)?))).collect();
     let Some((first, _)) = here.first() else { return false };
     let several = here.iter().any(|(_, library)| *library != here[0].1);
-    first.scalars.keys().any(|column| {
+    // What is a record of its library is kept true.
+    let known = games.reference.as_ref().map(|reference| &reference.selector);
+    first.scalars.keys().filter(|column| Some(*column) != known).any(|column| {
         let says = |is: &dyn Fn(&str, usize) -> bool| {
             here.iter().all(|(entry, library)| entry.scalars.get(column).is_some_and(|text| is(text, *library)))
         };

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
+use super::by_reference::{list_by_reference, reference_of};
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
 use super::list::{
@@ -143,6 +144,10 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
             above.into_iter().map(one).collect()
         };
         let above = here.flat_map(leads_above).collect();
+        let mut best = best;
+        if let [libraries] = libraries.as_slice() {
+            best.reference = reference_of(libraries, &best);
+        }
         all.push(LauncherLists { games: best, libraries, unclear, above });
     }
     let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
@@ -154,9 +159,26 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
                 && !homes.contains(&folder_of(site, list.file(), evidence))
                 && list.dirs().any(|dir| !games_in(dir).is_empty())
         };
-        libraries.into_iter().filter(is_alone).collect()
+        libraries.into_iter().filter(is_alone).collect::<Vec<_>>()
     };
-    (all, alone)
+    let (referring, left) = referring(site, evidence, alone);
+    all.extend(referring);
+    (all, left)
+}
+
+/// Of libraries whose games no list names by their paths: the lists that refer to them, and the libraries of which there is none.
+fn referring(site: &Site, evidence: &Evidence, alone: Vec<GameList>) -> (Vec<LauncherLists>, Vec<GameList>) {
+    let lists_in = |file: &SeenFile| groups(file).iter().filter_map(|group| list_of(site, evidence, group)).collect();
+    let (mut all, mut left) = (Vec::new(), Vec::new());
+    for libraries in alone {
+        match list_by_reference(site, evidence, &libraries, &lists_in) {
+            Some(games) => {
+                all.push(LauncherLists { games, libraries: vec![libraries], unclear: None, above: Vec::new() });
+            }
+            None => left.push(libraries),
+        }
+    }
+    (all, left)
 }
 
 /// Whether a text stands in an object that is a member of another: a list may have one entry so far.
@@ -274,7 +296,7 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
         entries.push(Entry { file: group.file.file.clone(), place, dir: here.map(|seen| seen.dir.clone()), scalars });
     }
     let at = ListAt::One(group.file.file.clone());
-    Some(GameList { at, shape: group.file.shape, to_entry, to_path, side, by_name, pure, entries })
+    Some(GameList { at, shape: group.file.shape, to_entry, to_path, side, by_name, pure, entries, reference: None })
 }
 
 /// Lists of one file for each game: files of one folder that say the same at the same place.
@@ -341,7 +363,17 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
         };
         let to_path = Pattern(place.0.iter().map(exact).collect());
         let at = ListAt::Each { folder: folder.into(), before, after };
-        lists.push(GameList { at, shape, to_entry: Pattern::default(), to_path, side, by_name, pure: true, entries });
+        lists.push(GameList {
+            at,
+            shape,
+            to_entry: Pattern::default(),
+            to_path,
+            side,
+            by_name,
+            pure: true,
+            entries,
+            reference: None,
+        });
     }
     lists
 }

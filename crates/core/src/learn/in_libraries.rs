@@ -264,7 +264,17 @@ fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders)
     let at =
         ListAt::InLibraries { libraries: libraries.to_vec(), below, name: Some((before, after)), sub: key.sub.clone() };
     let by_name = key.sub.is_some();
-    Some(GameList { at, shape, to_entry: Pattern::default(), to_path, side: Side::Value, by_name, pure: true, entries })
+    Some(GameList {
+        at,
+        shape,
+        to_entry: Pattern::default(),
+        to_path,
+        side: Side::Value,
+        by_name,
+        pure: true,
+        entries,
+        reference: None,
+    })
 }
 
 /// A list of the games of each library, in a file of the same name.
@@ -313,7 +323,7 @@ fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) 
     }
     let by_name = sub.is_some();
     let at = ListAt::InLibraries { libraries: libraries.to_vec(), below: group.first()?.2.clone(), name: None, sub };
-    Some(GameList { at, shape, to_entry, to_path, side: Side::Value, by_name, pure: true, entries })
+    Some(GameList { at, shape, to_entry, to_path, side: Side::Value, by_name, pure: true, entries, reference: None })
 }
 
 /// What a library's own file of games says beside the list: the place of a sum, JSONPath from an entry to what it sums, and the text of

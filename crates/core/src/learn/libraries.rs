@@ -274,7 +274,13 @@ fn named_in(part: &Value, id: Option<&str>) -> Option<Vec<String>> {
 /// Whether a value says something of the games that lie in its library: what names one, how many bytes they have.
 fn says_of_games(games: &GameList, roles: &Roles, here: &[&Entry], value: &Value) -> bool {
     // A launcher may know a game by more than one text of its entry; what says nothing of one game alone is none of these.
-    let known = here.iter().flat_map(|entry| entry.scalars.values().cloned().chain(roles.id_of(games, entry)));
+    // How a game refers to its library says nothing of the game.
+    let reference = games.reference.as_ref().map(|reference| &reference.selector);
+    let own = |entry: &Entry| -> Vec<String> {
+        let scalars = entry.scalars.iter().filter(|(selector, _)| Some(*selector) != reference);
+        scalars.map(|(_, text)| text.clone()).chain(roles.id_of(games, entry)).collect()
+    };
+    let known = here.iter().flat_map(|entry| own(entry));
     let of_one = |text: &String| {
         let says = |entry: &&Entry| entry.scalars.values().any(|other| other == text);
         text.len() > 1 && !text.contains(['/', '\\']) && games.entries.iter().filter(says).count() <= 1

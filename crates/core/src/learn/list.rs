@@ -42,6 +42,15 @@ pub(super) struct Entry {
     pub scalars: BTreeMap<String, String>,
 }
 
+/// How entries of games refer to their library.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) struct Reference {
+    /// JSONPath from a game's entry.
+    pub selector: String,
+    /// JSONPath from a library's entry to what that says, or `key`.
+    pub id: String,
+}
+
 /// A list of games.
 #[derive(Clone, Debug)]
 pub(super) struct GameList {
@@ -57,6 +66,8 @@ pub(super) struct GameList {
     /// Whether all that stands where entries do leads to a game.
     pub pure: bool,
     pub entries: Vec<Entry>,
+    /// How its entries say their library, where they do by another name than its folder's.
+    pub reference: Option<Reference>,
 }
 
 /// Scalars are looked for this deep below an entry.

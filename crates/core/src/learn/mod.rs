@@ -4,6 +4,7 @@
 //! leave a place behind, or change another game's, is not sound, and says why. Start at [`learn`].
 
 mod above;
+mod by_reference;
 mod contents;
 mod entries;
 mod evidence;
@@ -175,6 +176,7 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     for round in 0..ROUNDS {
         let mut records = records::of(site, list, home, &roles, &finds[..learned_from]);
         records.file.extend(above.iter().cloned());
+        records.entry.extend(list.reference.iter().map(records::reference));
         launcher.record_files = records.files();
         launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records, contents.as_ref());
         launcher.left = evidence::left(&finds);

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use super::home::{Home, template_of};
-use super::list::{Entry, GameList, ListAt, scalars_of};
+use super::list::{Entry, GameList, ListAt, Reference, scalars_of};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
 use crate::record::{Place, Shape, Side, Source, Step, Within};
@@ -63,6 +63,18 @@ struct Sort {
     relative: bool,
     meaning: String,
     kinds: Vec<bool>,
+}
+
+/// The record that says a game's library by what games refer to it by.
+pub(super) fn reference(reference: &Reference) -> Said {
+    Said {
+        selector: reference.selector.clone(),
+        inside: Vec::new(),
+        on_key: false,
+        within: String::new(),
+        relative: false,
+        meaning: "{library-id}".into(),
+    }
 }
 
 /// The records that the finds of some games show.

@@ -40,19 +40,19 @@ pub(super) fn profile(
         out.push_str(&format!("prefixes = {}\n", quoted_all(&home.prefixes)));
     }
     if let Some(libraries) = libraries {
-        let lines = [
-            ("file", &libraries.file),
-            ("as", &libraries.shape),
-            ("list", &libraries.list),
-            ("path", &libraries.path),
-            ("new", &libraries.new),
-        ];
+        let lines =
+            [("file", &libraries.file), ("as", &libraries.shape), ("list", &libraries.list), ("path", &libraries.path)];
         out.push_str("\n[libraries]\n");
         for (key, text) in lines {
             out.push_str(&format!("{key} = {}\n", quoted(text)));
         }
         out.push_str("default = \"none\"\n");
-        if let Some(entry) = &libraries.new_entry {
+        // What games refer to a new one by only its launcher could say.
+        match &list.reference {
+            Some(reference) => out.push_str(&format!("id = {}\n", quoted(&reference.id))),
+            None => out.push_str(&format!("new = {}\n", quoted(&libraries.new))),
+        }
+        if let Some(entry) = libraries.new_entry.as_ref().filter(|_| list.reference.is_none()) {
             out.push_str(&format!("new-entry = {}\n", quoted(entry)));
         }
         if let Some(own) = &libraries.own_file {
@@ -104,6 +104,7 @@ pub(super) fn profile(
     let install = match &list.at {
         ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
+        _ if list.reference.is_some() => "{library}/{folder}".into(),
         _ if list.by_name => "{parent}/{folder}".into(),
         _ => "{install}".into(),
     };

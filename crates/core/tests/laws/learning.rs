@@ -605,6 +605,12 @@ fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn
         fs::write(home.join("shelves.json"), index([&root, &second], more)).unwrap();
         let learned = learn(&site, &[], &[], &|_| {});
         let doubt = &learned.launchers[0].doubt;
+        // What refers to the library is kept true.
+        if what.contains("library") || what.contains("which one") {
+            assert_eq!(*doubt, None, "{what}");
+            assert!(learned.launchers[0].profile.contains("{library-id}"), "{what}");
+            continue;
+        }
         assert!(matches!(doubt, Some(Doubt::Counters(_) | Doubt::NotClear(_))), "{what}: {doubt:?}");
     }
     // Which game is where, by a folder that is neither above them nor a library.

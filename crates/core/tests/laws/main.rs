@@ -25,6 +25,7 @@ mod packers;
 mod port;
 mod power;
 mod records;
+mod references;
 mod scenarios;
 mod sequences;
 mod shapes;

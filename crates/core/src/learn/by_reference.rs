@@ -1,0 +1,167 @@
+//! Lists that say of each game the name of its folder, and its library by what that is called elsewhere: a number, a key.
+//!
+//! Law: a reference is one only if it tells the library of every game there is, and nothing else beside it does.
+//! Start at [`list_by_reference`].
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::path::{Path, PathBuf};
+
+use super::evidence::Evidence;
+use super::list::{Entry, GameList, Reference, is_playable};
+use super::seen::{Seen, SeenFile};
+use super::whose::folder_of;
+use crate::platform::{self, Look};
+use crate::record::{Side, Source, Step};
+use crate::site::Site;
+use crate::trace::{leaves, shapes};
+
+/// Letters of a text that is not the same as another by chance.
+const RARE: usize = 6;
+
+/// The list of games that refers to these libraries, if one does; `list_of` makes the lists of the texts of a file.
+pub(super) fn list_by_reference(
+    site: &Site,
+    evidence: &Evidence,
+    libraries: &GameList,
+    lists_in: &dyn Fn(&SeenFile) -> Vec<GameList>,
+) -> Option<GameList> {
+    let home = folder_of(site, libraries.file(), evidence);
+    let folders = folders_in(libraries);
+    let here = evidence.readable.iter().filter(|file| folder_of(site, file, evidence) == home);
+    let lists = here.filter_map(|file| seen_in(file, &folders)).flat_map(|file| lists_in(&file));
+    let referring = |mut list: GameList| {
+        // What an entry of a library says is of that one.
+        let is_library = |entry: &Entry| libraries.entries.iter().any(|one| entry.place.0.starts_with(&one.place.0));
+        if list.file() == libraries.file() && list.entries.iter().any(is_library) {
+            return None;
+        }
+        let reference = reference(libraries, &list, &folders)?;
+        for entry in &mut list.entries {
+            entry.dir = dir_of(libraries, &list.to_path.selector(), entry, &reference);
+        }
+        let dirs: Vec<&Path> = list.dirs().collect();
+        let playable = dirs.iter().filter(|dir| is_playable(dir)).count();
+        let sound = !dirs.is_empty() && playable * 2 > dirs.len();
+        list.reference = Some(reference);
+        sound.then_some(list)
+    };
+    lists.filter_map(referring).max_by_key(GameList::weight)
+}
+
+/// The folders of each library by their name.
+fn folders_in(libraries: &GameList) -> HashMap<String, BTreeSet<PathBuf>> {
+    let mut folders: HashMap<String, BTreeSet<PathBuf>> = HashMap::new();
+    for library in libraries.dirs() {
+        for entry in platform::read_dir(library).into_iter().flatten().flatten() {
+            if entry.file_type().is_ok_and(|kind| kind.is_dir())
+                && let Ok(name) = entry.file_name().into_string()
+            {
+                folders.entry(name).or_default().insert(library.into());
+            }
+        }
+    }
+    folders
+}
+
+/// The names of such folders in a file.
+fn seen_in(file: &Path, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<SeenFile> {
+    shapes(file).into_iter().find_map(|shape| {
+        let source = Source::read(file, shape).ok()?;
+        let named = |(place, side, text): (_, Side, String)| {
+            let library = folders.get(&text).filter(|_| side == Side::Value)?.first()?;
+            Some(Seen { place, side, dir: library.join(&text), by_name: true })
+        };
+        let seen: Vec<Seen> = leaves(&source).into_iter().filter_map(named).collect();
+        (seen.len() > 1).then(|| SeenFile { file: file.into(), shape, seen })
+    })
+}
+
+/// What libraries may be called by: their key or number, and what their entries say.
+fn names_of(libraries: &GameList) -> BTreeMap<String, Vec<(String, PathBuf)>> {
+    let mut names: BTreeMap<String, Vec<(String, PathBuf)>> = BTreeMap::new();
+    for entry in &libraries.entries {
+        let Some(dir) = &entry.dir else { continue };
+        let key = match entry.place.0.last() {
+            Some(Step::Name(name)) => Some(name.clone()),
+            Some(Step::Index(nth)) => Some(nth.to_string()),
+            None => None,
+        };
+        let all = entry.scalars.iter().map(|(selector, text)| (selector.clone(), text.clone()));
+        for (selector, text) in all.chain(key.map(|key| ("key".to_string(), key))) {
+            names.entry(selector).or_default().push((text, dir.clone()));
+        }
+    }
+    // What tells them all apart.
+    names.retain(|_, all| {
+        all.len() == libraries.entries.len()
+            && all.iter().map(|(text, _)| text).collect::<HashSet<_>>().len() == all.len()
+    });
+    names
+}
+
+/// How a list whose games are known refers to the libraries that they lie in.
+pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> Option<Reference> {
+    let lies = |entry: &Entry| -> Option<BTreeSet<PathBuf>> {
+        let dir = entry.dir.as_ref()?;
+        let above = libraries.dirs().filter(|library| dir.starts_with(library));
+        above.max_by_key(|library| library.components().count()).map(|library| BTreeSet::from([library.to_path_buf()]))
+    };
+    let here: Vec<(&Entry, BTreeSet<PathBuf>)> =
+        games.entries.iter().filter_map(|entry| Some((entry, lies(entry)?))).collect();
+    let here: Vec<(&Entry, &BTreeSet<PathBuf>)> = here.iter().map(|(entry, lies)| (*entry, lies)).collect();
+    let found = told(libraries, &here, None)?;
+    // A whole path is a record as it is.
+    let is_path =
+        here.iter().any(|(entry, _)| entry.scalars.get(&found.selector).is_some_and(|text| text.contains(['/', '\\'])));
+    (!is_path).then_some(found)
+}
+
+/// How a list refers to libraries: the one text of each entry that says, for every game that is in one library alone, that library.
+fn reference(libraries: &GameList, list: &GameList, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<Reference> {
+    let own = list.to_path.selector();
+    let games: Vec<(&Entry, &BTreeSet<PathBuf>)> =
+        list.entries.iter().filter_map(|entry| Some((entry, folders.get(entry.scalars.get(&own)?)?))).collect();
+    told(libraries, &games, Some(&own))
+}
+
+/// The one text of entries that tells the library of each of these games, which lie in one of some.
+fn told(libraries: &GameList, games: &[(&Entry, &BTreeSet<PathBuf>)], own: Option<&String>) -> Option<Reference> {
+    let names = names_of(libraries);
+    let columns: BTreeSet<&String> = games.iter().flat_map(|(entry, _)| entry.scalars.keys()).collect();
+    let mut found = Vec::new();
+    for column in columns.into_iter().filter(|column| Some(*column) != own) {
+        for (id, all) in &names {
+            let tells = |(entry, lies): &(&Entry, &BTreeSet<PathBuf>)| {
+                let text = entry.scalars.get(column);
+                all.iter().any(|(name, dir)| Some(name) == text && lies.contains(dir))
+            };
+            if games.len() > 1 && games.iter().all(tells) {
+                found.push(Reference { selector: column.clone(), id: id.clone() });
+            }
+        }
+    }
+    // Where all games are in one library, every number that is the same for all of them may be its own by chance.
+    let several = games.iter().map(|(_, lies)| lies).collect::<BTreeSet<_>>().len() > 1;
+    let says = |one: &Reference| games.first().and_then(|(entry, _)| entry.scalars.get(&one.selector));
+    let is_rare = |text: &String| text.len() >= RARE;
+    // What is different for each game is the game's own: where each library has one, so is the sum of its sizes.
+    let comes_again = |one: &Reference| {
+        let texts = games.iter().filter_map(|(entry, _)| entry.scalars.get(&one.selector));
+        texts.collect::<HashSet<_>>().len() < games.len()
+    };
+    found.retain(|one| comes_again(one) && (several || says(one).is_some_and(is_rare)));
+    let columns: BTreeSet<&String> = found.iter().map(|one| &one.selector).collect();
+    let told = columns.len() == 1;
+    // What is said by an entry counts before where it stands.
+    found.sort_by_key(|one| one.id == "key");
+    let ids: BTreeSet<&String> = found.iter().map(|one| &one.id).filter(|id| *id != "key").collect();
+    (told && ids.len() < 2).then(|| found.into_iter().next()).flatten()
+}
+
+fn dir_of(libraries: &GameList, path: &str, entry: &Entry, reference: &Reference) -> Option<PathBuf> {
+    let says = entry.scalars.get(&reference.selector)?;
+    let names = names_of(libraries);
+    let (_, library) = names.get(&reference.id)?.iter().find(|(name, _)| name == says)?;
+    let dir = library.join(entry.scalars.get(path)?);
+    dir.as_path().look_is_dir().then_some(dir)
+}

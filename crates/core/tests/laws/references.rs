@@ -1,0 +1,242 @@
+//! Launchers that say of each game its library by a number, a name or a key of it: learned, moved by, and refused where it may be chance.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::haul::{Control, Haul, undo_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::learn::{LearnedLauncher, learn};
+use deft_barge_core::plan::{Destination, Draft, plan};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::survey;
+use serde_json::{Value, json};
+
+use crate::port::{declare, folder_in_memory};
+
+/// How such a launcher writes.
+#[derive(Clone, Copy, Debug)]
+struct Way {
+    /// What its libraries are called: numbers of their own, words, their keys, or where they stand.
+    ids: &'static str,
+    /// Whether entries say the whole path as well.
+    whole: bool,
+    /// Whether libraries stand in a file of their own.
+    apart: bool,
+    sqlite: bool,
+}
+
+struct World {
+    top: PathBuf,
+    _folder: tempfile::TempDir,
+    way: Way,
+    games: Vec<(&'static str, &'static str)>,
+}
+
+const FOLDERS: [&str; 4] = ["Fen", "moor-two", "Öd land", "Fen Two"];
+
+impl World {
+    /// The games lie in the library of this number, of three.
+    fn new(way: Way, lie: [usize; 4]) -> Self {
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        declare(&top, &["swift", "newhold"]);
+        let games = FOLDERS.into_iter().zip(["Fen", "Moor Two: Return", "Öd & Co", "Fen Two"]).collect();
+        let world = Self { top, _folder: folder, way, games };
+        for library in world.libraries() {
+            fs::create_dir_all(library).unwrap();
+        }
+        for (n, name) in FOLDERS.iter().enumerate() {
+            let at = world.libraries()[lie[n]].join(name);
+            fs::create_dir_all(at.join("bin")).unwrap();
+            fs::write(at.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(at.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
+        for (file, value) in world.files(lie) {
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            write(&file, &value);
+        }
+        world
+    }
+
+    fn libraries(&self) -> [PathBuf; 3] {
+        ["swift/games", "swift/more", "newhold/games"].map(|path| self.top.join("drives").join(path))
+    }
+
+    fn name_of(&self, library: usize) -> Value {
+        match self.way.ids {
+            "numbers" => json!(7 + 4 * library),
+            "words" => json!(["alpha-shelf", "beta-shelf", "gamma-shelf"][library]),
+            "keys" => json!(["k1", "k2", "k3"][library]),
+            _ => json!(library),
+        }
+    }
+
+    fn files(&self, lie: [usize; 4]) -> Vec<(PathBuf, Value)> {
+        let home = self.top.join("home/.local/share/petrel");
+        let paths = self.libraries().map(|path| path.to_str().unwrap().to_string());
+        let entry = |n: usize| json!({"id": self.name_of(n), "path": paths[n], "caption": format!("Shelf {n}")});
+        let libraries: Value = match self.way.ids {
+            "keys" => (0..3)
+                .map(|n| (self.name_of(n).as_str().unwrap().to_string(), json!({"path": paths[n]})))
+                .collect::<serde_json::Map<_, _>>()
+                .into(),
+            "places" => (0..3).map(|n| json!({"path": paths[n]})).collect(),
+            _ => (0..3).map(entry).collect(),
+        };
+        let game = |(n, (folder, title)): (usize, &(&str, &str))| {
+            let mut game = json!({"code": 100 + 3 * n, "title": title, "shelf": self.name_of(lie[n]), "v": 1});
+            let (key, text) =
+                if self.way.whole { ("at", format!("{}/{folder}", paths[lie[n]])) } else { ("dir", (*folder).into()) };
+            game[key] = text.into();
+            game
+        };
+        let games: Value = self.games.iter().enumerate().map(game).collect();
+        let end = if self.way.sqlite { "db" } else { "json" };
+        if self.way.apart {
+            return vec![
+                (home.join(format!("shelves.{end}")), json!({"shelves": libraries})),
+                (home.join(format!("list.{end}")), json!({"games": games})),
+            ];
+        }
+        vec![(home.join(format!("all.{end}")), json!({"shelves": libraries, "games": games}))]
+    }
+
+    fn judge(&self, lie: [usize; 4]) -> Result<(), String> {
+        for (file, wanted) in self.files(lie) {
+            let now = read(&file);
+            if now != wanted {
+                return Err(format!("{}: {now}\nnot {wanted}", file.display()));
+            }
+        }
+        Ok(())
+    }
+
+    fn learned(&self) -> Vec<LearnedLauncher> {
+        learn(&Site::of_world(&self.top).unwrap(), &[], &[], &|_| {}).launchers
+    }
+}
+
+/// Tables of a database are lists of rows with a number of their own.
+fn write(file: &Path, value: &Value) {
+    if file.extension().is_some_and(|end| end == "json") {
+        return fs::write(file, serde_json::to_string_pretty(value).unwrap()).unwrap();
+    }
+    let db = rusqlite::Connection::open(file).unwrap();
+    for (table, rows) in value.as_object().unwrap() {
+        for (n, row) in rows.as_array().unwrap().iter().enumerate() {
+            let row = row.as_object().unwrap();
+            let names: Vec<String> = row.keys().map(|name| format!("\"{name}\"")).collect();
+            if n == 0 {
+                db.execute(&format!("create table {table} (nr integer primary key, {})", names.join(", ")), ())
+                    .unwrap();
+            }
+            let values: Vec<rusqlite::types::Value> = row
+                .values()
+                .map(|value| value.as_i64().map_or_else(|| value.as_str().unwrap().to_string().into(), Into::into))
+                .collect();
+            let marks = vec!["?"; values.len()].join(", ");
+            db.execute(
+                &format!("insert into {table} ({}) values ({marks})", names.join(", ")),
+                rusqlite::params_from_iter(values),
+            )
+            .unwrap();
+        }
+    }
+}
+
+fn read(file: &Path) -> Value {
+    if file.extension().is_some_and(|end| end == "json") {
+        return serde_json::from_str(&fs::read_to_string(file).unwrap()).unwrap();
+    }
+    let db = rusqlite::Connection::open(file).unwrap();
+    let mut all = serde_json::Map::new();
+    let tables: Vec<String> = {
+        let mut rows = db.prepare("select name from sqlite_master where type = 'table'").unwrap();
+        rows.query_map((), |row| row.get(0)).unwrap().map(Result::unwrap).collect()
+    };
+    for table in tables {
+        let mut rows = db.prepare(&format!("select * from {table} order by nr")).unwrap();
+        let names: Vec<String> = rows.column_names().map(ToString::to_string).collect();
+        let mut list = Vec::new();
+        let mut found = rows.query(()).unwrap();
+        while let Some(row) = found.next().unwrap() {
+            let value = |n: usize| match row.get_ref(n).unwrap() {
+                rusqlite::types::ValueRef::Integer(n) => Value::from(n),
+                other => other.as_str().unwrap().into(),
+            };
+            list.push((1..names.len()).map(|n| (names[n].clone(), value(n))).collect::<serde_json::Map<_, _>>());
+        }
+        all.insert(table, json!(list));
+    }
+    all.into()
+}
+
+/// All ways that make sense: tables have no keys and no places of their own, and rows no order that counts.
+fn ways() -> Vec<Way> {
+    let mut all = Vec::new();
+    for ids in ["numbers", "words", "keys", "places"] {
+        for n in 0..8_u8 {
+            let way = Way { ids, whole: n & 1 != 0, apart: n & 2 != 0, sqlite: n & 4 != 0 };
+            if !way.sqlite || matches!(ids, "numbers" | "words") {
+                all.push(way);
+            }
+        }
+    }
+    all
+}
+
+#[test]
+fn a_library_that_is_referred_to_by_what_it_is_called_is_learned_and_kept_true() {
+    let step = if std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some() { 1 } else { 3 };
+    for way in ways().into_iter().step_by(step) {
+        let mut lie = [0, 1, 0, 0];
+        let world = World::new(way, lie);
+        let learned = world.learned();
+        let [launcher] = learned.as_slice() else { panic!("{way:?}: {learned:?}") };
+        assert_eq!(launcher.doubt, None, "{way:?}\n{}", launcher.profile);
+        assert!(launcher.profile.contains("{library-id}"), "{way:?}\n{}", launcher.profile);
+        let site = Site::of_world(&world.top).unwrap();
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        for n in 0..4 {
+            let found = survey(&site, Vec::new(), &|_| {});
+            assert_eq!(found.games.len(), 4, "{way:?}\n{}", launcher.profile);
+            let old = world.libraries()[lie[n]].join(FOLDERS[n]);
+            let game = found.games.iter().find(|game| game.found.install == old).unwrap();
+            let mut draft = Draft::default();
+            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+            let plan = plan(&site, &found, &draft, Policy::Hold);
+            assert!(!plan.blocked(), "{way:?}: {:?}\n{}", plan.findings, launcher.profile);
+            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+            let id = haul.id();
+            haul.run(&|_| {}, &Control::default()).unwrap();
+            let before = lie;
+            lie[n] = 2;
+            world.judge(lie).unwrap_or_else(|why| panic!("{way:?}\n{}\n{why}", launcher.profile));
+            if n % 2 == 0 {
+                undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+                lie = before;
+                world.judge(lie).unwrap_or_else(|why| panic!("{way:?}, undone\n{}\n{why}", launcher.profile));
+            }
+        }
+    }
+}
+
+/// Where all games are in one library, a number that is the same for all of them may be anything.
+#[test]
+fn a_reference_that_may_be_chance_is_none() {
+    for way in ways() {
+        let world = World::new(way, [0; 4]);
+        for launcher in world.learned() {
+            // A row's own number may be referred to as well.
+            let sure = way.ids == "words" && !way.sqlite;
+            let taken = launcher.profile.contains("{library-id}");
+            assert_eq!(taken, sure, "{way:?}: {:?}\n{}", launcher.doubt, launcher.profile);
+            // A nought that stands everywhere says nothing.
+            let nought = way.ids == "places" && way.whole;
+            assert_eq!(launcher.doubt.is_none(), sure || nought, "{way:?}: {:?}", launcher.doubt);
+        }
+    }
+}
