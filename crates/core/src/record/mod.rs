@@ -35,7 +35,7 @@ pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays,
 pub use encoding::Encoding;
 pub use files::{FileChange, Files};
 pub use formats::Format;
-pub(crate) use formats::{packed_format_of, packed_is_like_text};
+pub(crate) use formats::{packed_format_of, packed_is_like_text, packed_may_begin};
 pub use letters::{Letters, SpellingError};
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Part, PartFit, Within, find_parts, write_part};

@@ -10,7 +10,7 @@ use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
     Bases, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step,
-    Within, find_parts, packed_format_of, packed_is_like_text,
+    Within, find_parts, packed_format_of, packed_is_like_text, packed_may_begin,
 };
 use crate::site::{Site, real_path};
 
@@ -443,8 +443,11 @@ fn packed_format(file: &Path, start: &[u8], is_text: bool) -> Option<Format> {
     if start.is_empty() || (is_text && !has_controls(start) && !packed_is_like_text(start)) {
         return None;
     }
-    let small = file.look_meta().ok()?.len() <= LARGEST_PACKED;
-    packed_format_of(&platform::read(file).ok().filter(|_| small)?)
+    let length = file.look_meta().ok()?.len();
+    if length > LARGEST_PACKED || !packed_may_begin(start, length) {
+        return None;
+    }
+    packed_format_of(&platform::read(file).ok()?)
 }
 
 fn is_packed(shape: Shape) -> bool {

@@ -19,7 +19,7 @@ mod yaml;
 pub use format::Format;
 pub(crate) use json::quoted as json_quoted;
 pub(crate) use packed::{length_as, table_as};
-pub(crate) use packed::{packed_format_of, packed_is_like_text};
+pub(crate) use packed::{packed_format_of, packed_is_like_text, packed_may_begin};
 
 use std::borrow::Cow;
 

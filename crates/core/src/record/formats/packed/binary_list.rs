@@ -13,7 +13,7 @@ const HEAD: &[u8] = b"bplist00";
 const END: usize = 32;
 
 pub(super) fn may_begin(bytes: &[u8]) -> bool {
-    bytes.starts_with(HEAD) && bytes.len() > HEAD.len() + END
+    bytes.starts_with(HEAD)
 }
 
 struct Objects<'b> {

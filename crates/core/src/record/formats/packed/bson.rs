@@ -4,9 +4,8 @@ use super::bytes::{Bytes, number};
 use super::{exact_float, float_text, style};
 use crate::record::tree::{Builder, Counted, DEEPEST, Fault, Key, Kind, Packed, Style};
 
-pub(super) fn may_begin(bytes: &[u8]) -> bool {
-    let length = bytes.get(..4).map(|bytes| number(bytes, true));
-    length == Some(bytes.len() as u64) && bytes.last() == Some(&0)
+pub(super) fn may_begin(start: &[u8], length: u64) -> bool {
+    start.get(..4).map(|bytes| number(bytes, true)) == Some(length)
 }
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {

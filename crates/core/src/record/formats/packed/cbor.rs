@@ -4,9 +4,23 @@ use super::bytes::{Bytes, number};
 use super::{exact_float, float_text, style};
 use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
 
-pub(super) fn may_begin(bytes: &[u8]) -> bool {
-    // Lists, maps, and the tag that only says what this is.
-    matches!(bytes.first(), Some(0x80..=0xbf)) || bytes.starts_with(&[0xd9, 0xd9, 0xf7])
+pub(super) fn may_begin(start: &[u8]) -> bool {
+    // The tag that only says what this is may stand before it.
+    let start = start.strip_prefix(&[0xd9, 0xd9, 0xf7]).unwrap_or(start);
+    let head = match start.first() {
+        Some(0x80 | 0xa0) => return true,
+        Some(0x81..=0x97 | 0xa1..=0xb7 | 0x9f | 0xbf) => 1,
+        Some(byte @ (0x98..=0x9b | 0xb8..=0xbb)) => 1 + (1 << (byte & 3)),
+        _ => return false,
+    };
+    // In it stands what holds more: a text, a list, a map, or one of these behind a number.
+    let holds = |byte: Option<&u8>| matches!(byte, Some(0x60..=0xdb));
+    let number = match start.get(head) {
+        Some(0x00..=0x17 | 0x20..=0x37) => 1,
+        Some(byte @ (0x18..=0x1b | 0x38..=0x3b)) => 1 + (1 << (byte & 3)),
+        _ => 0,
+    };
+    holds(start.get(head)) || (start.first() >= Some(&0xa0) && number > 0 && holds(start.get(head + number)))
 }
 
 /// Major types (RFC 8949, 3.1).

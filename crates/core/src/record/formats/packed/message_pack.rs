@@ -4,8 +4,23 @@ use super::bytes::{Bytes, number};
 use super::{exact_float, float_text, style};
 use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
 
-pub(super) fn may_begin(bytes: &[u8]) -> bool {
-    matches!(bytes.first(), Some(0x80..=0x9f | 0xdc..=0xdf))
+pub(super) fn may_begin(start: &[u8]) -> bool {
+    // A list or a map, and in it what holds more: a text, a list, a map, or one of these behind a number.
+    let holds = |byte: Option<&u8>| matches!(byte, Some(0x80..=0xbf | 0xd9..=0xdf));
+    let (is_map, head) = match start.first() {
+        Some(0x80 | 0x90) => return true,
+        Some(0x81..=0x8f) => (true, 1),
+        Some(0x91..=0x9f) => (false, 1),
+        Some(0xdc | 0xdd) => (false, 3 + 2 * usize::from(start.first() == Some(&0xdd))),
+        Some(0xde | 0xdf) => (true, 3 + 2 * usize::from(start.first() == Some(&0xdf))),
+        _ => return false,
+    };
+    let number = match start.get(head) {
+        Some(0x00..=0x7f | 0xe0..=0xff) => 1,
+        Some(code @ 0xcc..=0xd3) => 1 + (1 << (code & 3)),
+        _ => 0,
+    };
+    holds(start.get(head)) || (is_map && number > 0 && holds(start.get(head + number)))
 }
 
 /// What a byte begins.

@@ -37,18 +37,28 @@ pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
     scanned.map_err(|fault| Fault { at: bytes.at(fault.at), ..fault })
 }
 
-/// The packed format that all of these bytes are in, if they are in just one.
-pub(crate) fn packed_format_of(bytes: &[u8]) -> Option<Format> {
-    let begins = |format: &Format| match format {
-        Format::MessagePack => message_pack::may_begin(bytes),
-        Format::Cbor => cbor::may_begin(bytes),
-        Format::Bencode => bencode::may_begin(bytes),
-        Format::Bson => bson::may_begin(bytes),
-        Format::Protobuf => protobuf::may_begin(bytes),
-        Format::BinaryPropertyList => binary_list::may_begin(bytes),
+/// The packed formats that a file of this length may be in, by its first bytes: what is none is not read any further.
+fn begun(start: &[u8], length: u64) -> impl Iterator<Item = Format> {
+    let begins = move |format: &Format| match format {
+        Format::MessagePack => message_pack::may_begin(start),
+        Format::Cbor => cbor::may_begin(start),
+        Format::Bencode => bencode::may_begin(start),
+        Format::Bson => bson::may_begin(start, length),
+        Format::Protobuf => protobuf::may_begin(start, length),
+        Format::BinaryPropertyList => binary_list::may_begin(start),
         _ => false,
     };
-    let may: Vec<Format> = Format::PACKED.into_iter().filter(begins).collect();
+    Format::PACKED.into_iter().filter(begins)
+}
+
+/// Whether a file of this length may be in a packed format, by its first bytes.
+pub(crate) fn packed_may_begin(start: &[u8], length: u64) -> bool {
+    begun(start, length).next().is_some()
+}
+
+/// The packed format that all of these bytes are in, if they are in just one.
+pub(crate) fn packed_format_of(bytes: &[u8]) -> Option<Format> {
+    let may: Vec<Format> = begun(bytes, bytes.len() as u64).collect();
     if may.is_empty() {
         return None;
     }

@@ -17,8 +17,28 @@ const DEEPEST: usize = 32;
 /// The largest number of a field that is taken for one: what is no protocol buffer soon has a larger one.
 const LARGEST_FIELD: u64 = 2047;
 
-pub(super) fn may_begin(bytes: &[u8]) -> bool {
-    bytes.len() >= 8 && field(bytes, 0).is_ok()
+/// Bytes of the longest number of a field and the length behind it.
+const LONGEST_HEAD: usize = 20;
+
+pub(super) fn may_begin(start: &[u8], length: u64) -> bool {
+    // The first field has a small number. What stands behind it may end beyond what is there of the file.
+    let begins = matches!(start.first(), Some(byte) if *byte >= 8 && *byte < 0x80);
+    let mut at = 0;
+    while begins && at + LONGEST_HEAD <= start.len() {
+        match field(start, at) {
+            Ok(field) => at = field.end,
+            Err(_) => return counted_end(start, at).is_some_and(|end| end > start.len() && end as u64 <= length),
+        }
+    }
+    begins && length >= 8 && (at > 0 || start.len() < LONGEST_HEAD)
+}
+
+/// Where a field with a length ends, were there no more of it.
+fn counted_end(bytes: &[u8], at: usize) -> Option<usize> {
+    let (tag, behind) = varint::read(bytes, at).ok()?;
+    let (length, from) = varint::read(bytes, behind).ok()?;
+    (tag & 7 == 2 && (1..=LARGEST_FIELD).contains(&(tag >> 3)))
+        .then(|| from.checked_add(usize::try_from(length).ok()?))?
 }
 
 /// A field as it stands on the wire.

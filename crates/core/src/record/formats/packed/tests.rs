@@ -128,6 +128,33 @@ fn another_path_gives_the_very_bytes_that_its_own_launcher_would_write() {
 }
 
 #[test]
+fn the_first_bytes_tell_what_need_not_be_read_any_further() {
+    let long = format!("/mnt/{}/Föhn", "far/".repeat(2000));
+    for path in ["/g/Fen", long.as_str()] {
+        for (format, bytes, _) in lists([path, "/g/Lodge"]) {
+            let start = &bytes[..bytes.len().min(4096)];
+            assert!(packed_may_begin(start, bytes.len() as u64), "{format:?}");
+        }
+    }
+    // Pictures, programs, archives, sounds, text.
+    let heads: [&[u8]; 9] = [
+        b"\x89PNG\r\n\x1a\n\0\0\0\x0dIHDR\0\0\x02\x80\0\0\x01\xe0",
+        b"\xff\xd8\xff\xe0\0\x10JFIF\0\x01\x01\0\0\x48",
+        b"\x7fELF\x02\x01\x01\0\0\0\0\0\0\0\0\0\x03\0\x3e\0",
+        b"MZ\x90\0\x03\0\0\0\x04\0\0\0\xff\xff\0\0\xb8\0\0\0",
+        b"PK\x03\x04\x14\0\0\0\x08\0\x21\x52\x21\0\xb7\xac\xce\x34\x2d\0",
+        b"\x1f\x8b\x08\0\0\0\0\0\0\x03\xed\xbd\x07\x60\x1c\x49\x96\x25\x26",
+        b"OggS\0\x02\0\0\0\0\0\0\0\0\xaa\x22\0\0\0\0",
+        b"\0\0\0\x20ftypisom\0\0\x02\0isomiso2",
+        b"all that stands here is text, and no more than that",
+    ];
+    for head in heads {
+        let start = [head, &[0; 64]].concat();
+        assert!(!packed_may_begin(&start, 70_000), "{head:x?}");
+    }
+}
+
+#[test]
 fn a_number_keeps_the_width_that_its_writer_gave_it() {
     for (format, bytes, _) in lists(["/g/Fen", "/g/Lodge"]) {
         let at = if format == Format::Protobuf { place("$.3[1].2") } else { place("$.games[1].size") };
