@@ -121,7 +121,7 @@ pub enum ExportWhat {
     /// The items of a plan.
     Plan {
         #[command(flatten)]
-        wish: Wish,
+        wish: Box<Wish>,
         #[command(flatten)]
         out: Out,
     },
@@ -415,6 +415,12 @@ pub struct Wish {
     /// A folder whose records are traced first: moves a game whose launcher no profile describes.
     #[arg(long, value_name = "PATH")]
     pub traced: Vec<PathBuf>,
+    /// Leave places of the traced folder as they are, by the numbers that `trace` shows.
+    #[arg(long, value_name = "NUMBER", requires = "traced", value_delimiter = ',')]
+    pub leave: Vec<usize>,
+    /// Rewrite places of the traced folder that would be left, such as one in a backup, by the numbers that `trace` shows.
+    #[arg(long, value_name = "NUMBER", requires = "traced", value_delimiter = ',')]
+    pub take: Vec<usize>,
     /// The drive, by name or digit, or the folder of a library on it.
     #[arg(long, value_name = "DRIVE", add = ArgValueCandidates::new(drives))]
     pub to: Option<String>,

@@ -157,6 +157,7 @@ fn files_stay(staying: &Staying) -> String {
         WhyStaying::Log => ("log contains", "logs contain", "the old path"),
         WhyStaying::Backup => ("backup contains", "backups contain", "the old path"),
         WhyStaying::Cache => ("cache file contains", "cache files contain", "the old path"),
+        WhyStaying::Chosen => ("file contains", "files contain", "a place that you chose to leave"),
     };
     let stays = if n == 1 { "stays as it is" } else { "stay as they are" };
     let now = match staying.why {

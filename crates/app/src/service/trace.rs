@@ -63,19 +63,21 @@ fn sure(sure: Sure) -> &'static str {
         Sure::Log => "left: a log",
         Sure::Backup => "left: a backup",
         Sure::Cache => "left: a cache",
+        Sure::Chosen => "left: you chose so",
     }
 }
 
 fn trace_text(trace: &Trace) -> String {
     let mut out = Vec::new();
     let mut file: Option<&Path> = None;
-    for find in &trace.finds {
+    let width = trace.finds.len().to_string().len();
+    for (n, find) in trace.finds.iter().enumerate() {
         let record = &find.record;
         if file != Some(&record.file) {
             out.push(format!("{}   {}", shown(&record.file), record.shape));
             file = Some(&record.file);
         }
-        out.push(find_text(find));
+        out.push(find_text(n + 1, width, find));
     }
     let rewritable = trace.sure().count();
     let plural = |n: usize, one: &str, many: &str| format!("{} {}", count(n as u64), if n == 1 { one } else { many });
@@ -96,7 +98,8 @@ fn trace_text(trace: &Trace) -> String {
     out.join("\n")
 }
 
-fn find_text(find: &Find) -> String {
+/// A find behind its number, by which a haul leaves it out or takes it.
+fn find_text(number: usize, width: usize, find: &Find) -> String {
     let record = &find.record;
     let at = find.line.map(|n| format!("line {n}  ")).unwrap_or_default();
     let mut place = line(&record.location);
@@ -108,7 +111,13 @@ fn find_text(find: &Find) -> String {
         deft_barge_core::record::Side::Value => "",
     };
     let spelling = if record.spelling.is_empty() { String::new() } else { format!(", {}", record.spelling) };
-    format!("  {at}{place}{key}\n    {}\n    {}, {}{spelling}", line(&record.text), record.meaning, sure(find.sure))
+    let indent = " ".repeat(width + 4);
+    format!(
+        "  {number:>width$}  {at}{place}{key}\n{indent}{}\n{indent}{}, {}{spelling}",
+        line(&record.text),
+        record.meaning,
+        sure(find.sure)
+    )
 }
 
 /// `profile`

@@ -16,6 +16,7 @@ use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
 
 use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Game, Lookup, SurveyPhase};
+use deft_barge_core::trace::{ChoiceFault, Trace};
 
 use super::progress::Passing;
 
@@ -82,6 +83,21 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
     }
 }
 
+/// Leaves out and takes the places that a person named by their numbers.
+fn choose(trace: &mut Trace, wish: &Wish) -> Result<(), Fault> {
+    if !(wish.leave.is_empty() && wish.take.is_empty()) && wish.traced.len() > 1 {
+        let sentence = "Numbers of places are those of one folder, and several are traced.";
+        return Err(Fault::usage(sentence, "Haul the folder whose places you choose by itself."));
+    }
+    let see = format!("See the numbers with: deft-barge trace {}", crate::present::path(&trace.path));
+    trace.choose(&wish.leave, &wish.take).map_err(|fault| match fault {
+        ChoiceFault::NoSuch(number) => Fault::usage(format!("There is no place {number}."), see),
+        ChoiceFault::CannotBeRewritten(number) => {
+            Fault::usage(format!("Nothing can be rewritten at place {number}."), see)
+        }
+    })
+}
+
 /// The plan that a command line wishes for.
 pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Result<Plan, Fault> {
     let mut policy = if wish.release { Policy::Release } else { Policy::Hold };
@@ -101,7 +117,8 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     }
     let mut traced = Vec::new();
     for path in &wish.traced {
-        let trace = trace::traced(&site, path, &[], sink)?;
+        let mut trace = trace::traced(&site, path, &[], sink)?;
+        choose(&mut trace, wish)?;
         if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
             return Err(Fault::usage(sentence, "Name the game instead of its folder."));

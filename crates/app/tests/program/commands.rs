@@ -378,6 +378,7 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     let before = world.all();
     let out = world.expect(&["trace", path], 0);
     assert!(out.contains("lamp.db") && out.contains("$['program']") && out.contains("certain"), "{out}");
+    assert!(out.contains("\n  1  "), "places have numbers: {out}");
     let trace = world.json(&["trace", path, "--in", world.at("home").to_str().unwrap()], 0);
     assert!(trace["finds"].as_array().unwrap().len() >= 3, "{trace}");
     assert_eq!(world.all(), before, "looking writes nothing");
@@ -402,7 +403,15 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     fs::remove_file(broken).unwrap();
 
     assert!(world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 2).contains("Name the game"));
+    // A game may be named by its folder.
+    let plan = world.json(&["plan", path, "--to", "newhold"], 0);
+    assert_eq!(plan["items"][0]["title"], "Pale Signal", "{plan}");
     fs::remove_file(&profile).unwrap();
+    let told = world.expect(&["plan", "--traced", path, "--to", "newhold", "--leave", "999"], 2);
+    assert!(told.contains("There is no place 999") && told.contains("deft-barge trace"), "{told}");
+    let told = world.expect(&["plan", "--traced", path, "--to", "newhold", "--leave", "1"], 0);
+    assert!(told.contains("that you chose to leave"), "{told}");
+    world.expect(&["plan", "pale", "--to", "newhold", "--leave", "1"], 2);
     world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 0);
     let home = world.at("home/.local/share/parlour-lamp");
     let check = ["stand-in", "parlour-lamp", "--home", home.to_str().unwrap(), "check", "pale-signal"];

@@ -102,6 +102,8 @@ pub enum WhyStaying {
     Backup,
     /// It is a cache.
     Cache,
+    /// A person leaves something in it as it is.
+    Chosen,
 }
 
 /// One launcher and what it keeps written down.

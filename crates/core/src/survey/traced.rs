@@ -9,7 +9,7 @@ use crate::checksums::measure;
 use crate::launcher::{FoundGame, FoundLauncher, ListEntry, Origin, Profile, Staying, WhyStaying, place_fault};
 use crate::record::{Format, Meaning, Shape};
 use crate::site::Site;
-use crate::trace::{Sure, Trace};
+use crate::trace::{Find, Sure, Trace};
 
 impl Trace {
     /// The folder as a game with the records that were found.
@@ -50,9 +50,11 @@ impl Trace {
             Sure::Log => Some(WhyStaying::Log),
             Sure::Backup => Some(WhyStaying::Backup),
             Sure::Cache => Some(WhyStaying::Cache),
+            Sure::Chosen => Some(WhyStaying::Chosen),
         };
         let mut staying: BTreeMap<WhyStaying, BTreeSet<PathBuf>> = BTreeMap::new();
-        for find in self.finds.iter().filter(|find| !rewritten.contains(find.record.file.as_path())) {
+        let stays = |find: &&Find| find.sure == Sure::Chosen || !rewritten.contains(find.record.file.as_path());
+        for find in self.finds.iter().filter(stays) {
             if let Some(why) = why(find.sure) {
                 staying.entry(why).or_default().insert(find.record.file.clone());
             }

@@ -23,6 +23,17 @@ pub enum Sure {
     Backup,
     /// It stands in a cache, which is made anew.
     Cache,
+    /// A person leaves it as it is.
+    Chosen,
+}
+
+/// Why a find cannot be left out or taken.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ChoiceFault {
+    /// There is no find of this number.
+    NoSuch(usize),
+    /// Nothing could be written there.
+    CannotBeRewritten(usize),
 }
 
 /// A place where the path is written down.
@@ -97,5 +108,23 @@ impl Trace {
     /// The finds that a repoint can rewrite.
     pub fn sure(&self) -> impl Iterator<Item = &Find> {
         self.finds.iter().filter(|find| matches!(find.sure, Sure::Certain | Sure::Likely))
+    }
+
+    /// Leaves out finds that would be rewritten, and takes in those that would be left, by their numbers from 1.
+    ///
+    /// # Errors
+    /// [`ChoiceFault`] of the first number that cannot be followed; nothing is changed then.
+    pub fn choose(&mut self, leave: &[usize], take: &[usize]) -> Result<(), ChoiceFault> {
+        let mut chosen = self.finds.clone();
+        for (number, sure) in leave.iter().map(|n| (*n, Sure::Chosen)).chain(take.iter().map(|n| (*n, Sure::Certain))) {
+            let find = number.checked_sub(1).and_then(|at| chosen.get_mut(at)).ok_or(ChoiceFault::NoSuch(number))?;
+            // What says the name alone says it after the move as well.
+            if sure == Sure::Certain && matches!(find.sure, Sure::Unreadable | Sure::NameOnly) {
+                return Err(ChoiceFault::CannotBeRewritten(number));
+            }
+            find.sure = sure;
+        }
+        self.finds = chosen;
+        Ok(())
     }
 }

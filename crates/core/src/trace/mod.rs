@@ -18,7 +18,7 @@ mod usual;
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
 pub(crate) use find::WantedFolder;
-pub use find::{Find, Followed, Sure, Trace, TracePhase};
+pub use find::{ChoiceFault, Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, leaves, may_be_read, shapes};
 pub(crate) use needle::Needles;
 pub(crate) use residue::{uncovered, whole_place};

@@ -13,7 +13,7 @@ use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::record::{Content, Edit, Files, Mood};
 use deft_barge_core::survey::{GameId, add_to_survey, survey};
 use deft_barge_core::trace::usual_places;
-use deft_barge_core::trace::{Sure, Trace, trace};
+use deft_barge_core::trace::{ChoiceFault, Sure, Trace, trace};
 use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{GAMES, House, same};
@@ -463,6 +463,63 @@ fn formats_of_bytes_are_rewritten_as_their_launchers_would_and_what_is_not_read_
             assert_eq!(fs::read(home.join(format!("list.{end}"))).unwrap(), packed(end, &said(&at)), "{folder}: {end}");
         }
         assert_eq!(fs::read(home.join("art.msgpack")).unwrap(), raw);
+    }
+}
+
+/// A person leaves out a place and takes in another, by number; what cannot be followed changes nothing.
+#[test]
+fn places_are_left_out_and_taken_as_a_person_chooses() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Fen Moor");
+    fs::create_dir_all(&at).unwrap();
+    fs::write(at.join("go"), "go").unwrap();
+    let old = at.to_str().unwrap().to_string();
+    let home = house.home().join(".config/kite");
+    fs::create_dir_all(&home).unwrap();
+    let text = format!("{{\"one\": \"{old}\", \"two\": \"{old}/go\"}}");
+    for name in ["list.json", "list.json.bak", "run.log"] {
+        fs::write(home.join(name), &text).unwrap();
+    }
+    fs::write(home.join("packed"), format!("{old}\0\u{1}")).unwrap();
+    let trace = traced(&house, &at);
+    let number = |file: &str, place: &str| {
+        let is = |find: &deft_barge_core::trace::Find| {
+            find.record.file == home.join(file) && (place.is_empty() || find.record.location.contains(place))
+        };
+        trace.finds.iter().position(is).unwrap() + 1
+    };
+    let (left, taken, packed) = (number("list.json", "two"), number("list.json.bak", "one"), number("packed", ""));
+    for (leave, take, fault) in [
+        (vec![left, 99], vec![taken], ChoiceFault::NoSuch(99)),
+        (vec![0], vec![], ChoiceFault::NoSuch(0)),
+        (vec![left], vec![packed], ChoiceFault::CannotBeRewritten(packed)),
+    ] {
+        let mut other = trace.clone();
+        assert_eq!(other.choose(&leave, &take), Err(fault));
+        let same = other.finds.iter().zip(&trace.finds).all(|(one, two)| one.sure == two.sure);
+        assert!(same, "nothing is changed by {leave:?} and {take:?}");
+    }
+    let mut chosen = trace.clone();
+    assert_eq!(chosen.choose(&[left], &[taken]), Ok(()));
+    let plan = planned(&house, &chosen, "newhold");
+    let stays = plan.findings.iter().any(|finding| {
+        matches!(&finding.kind, FindingKind::FilesStay(staying) if staying.why == WhyStaying::Chosen && staying.files == [home.join("list.json")])
+    });
+    assert!(stays, "{:?}", plan.findings);
+    let site = house.site();
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let new = plan.items[0].to.to_str().unwrap();
+    let first = text.replacen(&old, new, 1);
+    for (name, wanted) in [("list.json", &first), ("list.json.bak", &first), ("run.log", &text)] {
+        assert_eq!(&fs::read_to_string(home.join(name)).unwrap(), wanted, "{name}");
+    }
+    // The proof says that a place still points to the old folder.
+    let proof = journal.haul(HaulId(1)).unwrap().unwrap().items[0].proof.clone().unwrap();
+    assert!(proof.residue.is_some_and(|residue| residue.places > 0));
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    for name in ["list.json", "list.json.bak", "run.log"] {
+        assert_eq!(fs::read_to_string(home.join(name)).unwrap(), text, "{name}");
     }
 }
 
