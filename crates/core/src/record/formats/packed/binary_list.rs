@@ -45,8 +45,9 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
     if at.iter().any(|at| !(HEAD.len()..table).contains(at)) {
         return Err(Fault::new(table, "an object stands outside of them"));
     }
-    out.table(Table { at: bytes.span(table..length), targets: at.iter().map(|at| bytes.at(*at)).collect() });
     let mut objects = Objects { bytes, at, width, left: length.saturating_mul(4) };
+    objects.stand_apart(table)?;
+    out.table(Table { at: bytes.span(table..length), targets: objects.at.iter().map(|at| bytes.at(*at)).collect() });
     objects.add(top, None, None, 0, out)
 }
 
@@ -79,6 +80,27 @@ impl Objects<'_> {
     fn references(&self, from: usize, count: usize) -> Result<Vec<usize>, Fault> {
         self.end(from, count, self.width)?;
         (0..count).map(|n| self.bytes.length(from + n * self.width, self.width, false)).collect()
+    }
+
+    /// That no object stands in another one, or in the table.
+    fn stand_apart(&self, table: usize) -> Result<(), Fault> {
+        let mut all = self.at.iter().map(|at| Ok((*at, self.extent(*at)?))).collect::<Result<Vec<_>, Fault>>()?;
+        all.sort_unstable();
+        let ends = all.iter().map(|(at, _)| *at).skip(1).chain([table]);
+        match all.iter().zip(ends).find(|((_, end), next)| end > next) {
+            Some(((at, _), _)) => Err(Fault::new(*at, "an object stands in another one")),
+            None => Ok(()),
+        }
+    }
+
+    /// Where an object ends.
+    fn extent(&self, at: usize) -> Result<usize, Fault> {
+        let kind = self.bytes.byte(at)? >> 4;
+        if !matches!(kind, 0xa | 0xd) {
+            return self.leaf(at).map(|(span, _)| span.end);
+        }
+        let (count, from) = self.count(at)?;
+        self.end(from, count, if kind == 0xd { 2 * self.width } else { self.width })
     }
 
     /// Where an object ends that holds no others, and how it is written.

@@ -267,6 +267,20 @@ proptest! {
     }
 }
 
+/// Objects that stand in one another, or in the table, could not be changed one by one.
+#[test]
+fn a_list_whose_objects_stand_in_one_another_is_refused() {
+    let whole = |offsets: [u8; 3]| {
+        let numbers = [3, 0, 17].map(u64::to_be_bytes).concat();
+        [&b"bplist00\xa2\x01\x02\x52ab\x52cd"[..], &offsets, &[0; 6], &[1, 1], &numbers].concat()
+    };
+    let read = |offsets| Document::parse(whole(offsets), Format::BinaryPropertyList).is_ok();
+    assert!(read([8, 11, 14]));
+    for offsets in [[8, 11, 12], [8, 11, 11], [8, 14, 16], [8, 9, 14], [8, 11, 17], [8, 11, 7]] {
+        assert!(!read(offsets), "{offsets:?}");
+    }
+}
+
 /// An array of one object that is itself, and one in which each level stands twice for the next: neither is followed for ever.
 #[test]
 fn a_list_that_refers_to_itself_is_refused() {
