@@ -85,6 +85,18 @@ fn encoded(path: &str) -> Vec<(&'static str, Vec<u8>)> {
     all
 }
 
+/// What says how long each of its texts is, in a format of bytes: another path is another length.
+fn packed(path: &str) -> Vec<(&'static str, Vec<u8>)> {
+    let bytes = path.as_bytes();
+    let size = u8::try_from(bytes.len()).unwrap();
+    vec![
+        ("more.bin", [&[0x08, 7, 0x22, size], bytes, &[0x28, 1]].concat()),
+        ("map.bin", [b"\x81\xa4path\xd9", &[size][..], bytes].concat()),
+        ("object.bin", [b"\xa1\x64path\x78", &[size][..], bytes].concat()),
+        ("counted.txt", format!("d4:path{}:{path}e", bytes.len()).into_bytes()),
+    ]
+}
+
 /// What says how long it is, or is written as nothing here reads it: it stays, and is named.
 fn counted(path: &str) -> Vec<(&'static str, Vec<u8>)> {
     let bytes = path.as_bytes();
@@ -94,11 +106,7 @@ fn counted(path: &str) -> Vec<(&'static str, Vec<u8>)> {
     assert!(bytes.len() < 128, "one byte says the length in each of them");
     vec![
         ("fields.bin", [&[0x0a, size], bytes].concat()),
-        ("more.bin", [&[0x08, 7, 0x22, size], bytes, &[0x28, 1]].concat()),
         ("texts.bin", [&[4][..], b"path", &[size], bytes].concat()),
-        ("map.bin", [b"\x81\xa4path\xd9", &[size][..], bytes].concat()),
-        ("object.bin", [b"\xa1\x64path\x78", &[size][..], bytes].concat()),
-        ("counted.txt", format!("d4:path{}:{path}e", bytes.len()).into_bytes()),
         ("string.txt", format!("{}:{path},", bytes.len()).into_bytes()),
         ("query.ini", format!("[a]\nrun=kite://run?dir={plain}&x=1\n").into_bytes()),
         ("percent.bin", [b"\x01", percent.as_bytes()].concat()),
@@ -134,7 +142,7 @@ fn what_is_understood_is_rewritten_to_the_byte_and_what_is_not_is_named_and_stay
         let said = |path: &Path| -> BTreeMap<PathBuf, Vec<u8>> {
             let path = path.to_str().unwrap();
             let texts = texts(path).into_iter().map(|(file, text)| (file, text.into_bytes()));
-            texts.chain(encoded(path)).map(|(file, bytes)| (at(file), bytes)).collect()
+            texts.chain(encoded(path)).chain(packed(path)).map(|(file, bytes)| (at(file), bytes)).collect()
         };
         let before = said(&old);
         let stays: BTreeMap<PathBuf, Vec<u8>> =
