@@ -415,10 +415,10 @@ pub struct Wish {
     /// A folder whose records are traced first: moves a game whose launcher no profile describes.
     #[arg(long, value_name = "PATH")]
     pub traced: Vec<PathBuf>,
-    /// Leave places of the traced folder as they are, by the numbers that `trace` shows.
+    /// Leave places of the traced folder as they are, by the numbers that `trace` shows without --in.
     #[arg(long, value_name = "NUMBER", requires = "traced", value_delimiter = ',')]
     pub leave: Vec<usize>,
-    /// Rewrite places of the traced folder that would be left, such as one in a backup, by the numbers that `trace` shows.
+    /// Rewrite places of the traced folder that would be left, such as one in a backup, by the same numbers.
     #[arg(long, value_name = "NUMBER", requires = "traced", value_delimiter = ',')]
     pub take: Vec<usize>,
     /// The drive, by name or digit, or the folder of a library on it.

@@ -63,7 +63,7 @@ fn sure(sure: Sure) -> &'static str {
         Sure::Log => "left: a log",
         Sure::Backup => "left: a backup",
         Sure::Cache => "left: a cache",
-        Sure::Chosen => "left: you chose so",
+        Sure::Chosen => "left: your choice",
     }
 }
 

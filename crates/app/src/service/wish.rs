@@ -7,7 +7,6 @@ use super::sink::Sink;
 use crate::present::Fault;
 use crate::request::By;
 
-use std::borrow::Cow;
 use std::path::PathBuf;
 
 use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
@@ -44,14 +43,14 @@ pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
 
 /// The game that a word means.
 pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
-    meant(&survey.find_games(&as_path(word)), word)
+    meant(&games_by(word, &|word| survey.find_games(word)), word)
 }
 
-/// A word that leads to a folder, as the whole path of it: a game may be named by where it lies.
-fn as_path(word: &str) -> Cow<'_, str> {
-    let leads = word.starts_with('.') || (word.contains('/') && !word.starts_with('/'));
-    let folder = std::path::absolute(word).ok().filter(|folder| leads && folder.is_dir());
-    folder.and_then(|folder| folder.to_str().map(str::to_string)).map_or(Cow::Borrowed(word), Cow::Owned)
+/// The games that a word may mean: by their ids and titles, else by the folder that it leads to from here.
+fn games_by<'a>(word: &str, find: &dyn Fn(&str) -> Vec<&'a Game>) -> Vec<&'a Game> {
+    let games = find(word);
+    let folder = std::path::absolute(word).ok().filter(|folder| games.is_empty() && folder.is_dir());
+    folder.and_then(|folder| folder.to_str().map(find)).unwrap_or(games)
 }
 
 /// The one game of those that a word may mean.
@@ -69,7 +68,7 @@ fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
 /// The game or user data that a word means.
 fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
     let low = word.to_lowercase();
-    let games = lookup.find_games(&as_path(word));
+    let games = games_by(word, &|word| lookup.find_games(word));
     let data = lookup.survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
     match data.and_then(|data| lookup.cargo(&data.id, None)) {
         Some(cargo) if games.is_empty() => Ok(cargo),
@@ -86,8 +85,8 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
 /// Leaves out and takes the places that a person named by their numbers.
 fn choose(trace: &mut Trace, wish: &Wish) -> Result<(), Fault> {
     if !(wish.leave.is_empty() && wish.take.is_empty()) && wish.traced.len() > 1 {
-        let sentence = "Numbers of places are those of one folder, and several are traced.";
-        return Err(Fault::usage(sentence, "Haul the folder whose places you choose by itself."));
+        let sentence = "--leave and --take work with one traced folder at a time.";
+        return Err(Fault::usage(sentence, "Haul that folder by itself."));
     }
     let see = format!("See the numbers with: deft-barge trace {}", crate::present::path(&trace.path));
     trace.choose(&wish.leave, &wish.take).map_err(|fault| match fault {
@@ -121,7 +120,7 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
         choose(&mut trace, wish)?;
         if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
-            return Err(Fault::usage(sentence, "Name the game instead of its folder."));
+            return Err(Fault::usage(sentence, "Leave out --traced: a game may be named by its folder."));
         }
         traced.push(add_to_survey(&site, survey, &trace));
     }
@@ -135,7 +134,7 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     let lookup = Lookup::of(survey);
     for word in &wish.games {
         // A title may hold an equals sign: then all of it is the title.
-        let parts = word.rsplit_once('=').filter(|_| lookup.find_games(&as_path(word)).is_empty());
+        let parts = word.rsplit_once('=').filter(|_| games_by(word, &|word| lookup.find_games(word)).is_empty());
         let (game, to) = match parts {
             Some((game, drive)) => (game, destination(&site, survey, drive)?),
             None => (word.as_str(), to()?),

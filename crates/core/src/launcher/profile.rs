@@ -526,6 +526,9 @@ impl Profile {
         if profile.games.travels && profile.games.list.is_none() && !profile.games.file.names("id") {
             return Err(unsound("entries that travel need a list, or a file for each game".into()));
         }
+        if let Some(what) = profile.reference_fault() {
+            return Err(unsound(what.into()));
+        }
         if profile.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
             return Err(unsound("[[user-data]] must say a path or a setting".into()));
         }
@@ -539,6 +542,20 @@ impl Profile {
             ));
         }
         Ok(profile)
+    }
+
+    /// Why games cannot refer to their libraries as it says.
+    fn reference_fault(&self) -> Option<&'static str> {
+        let refers = self.games.records.iter().any(|record| record.meaning.is("library-id"));
+        let id = self.libraries.as_ref().and_then(|libraries| libraries.id.as_ref());
+        match (refers, id, &self.libraries) {
+            (true, None, _) => Some("a record means {library-id}, and libraries.id does not say what that is"),
+            // What games refer to a new one by, only its launcher can say.
+            (_, Some(_), Some(libraries)) if libraries.new.is_some() || libraries.new_entry.is_some() => {
+                Some("with libraries.id there are no new libraries: leave out libraries.new and libraries.new-entry")
+            }
+            _ => None,
+        }
     }
 
     fn selectors(&self) -> Vec<String> {

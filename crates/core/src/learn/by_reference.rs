@@ -18,7 +18,10 @@ use crate::trace::{leaves, shapes};
 /// Letters of a text that is not the same as another by chance.
 const RARE: usize = 6;
 
-/// The list of games that refers to these libraries, if one does; `list_of` makes the lists of the texts of a file.
+/// Games of which a sign may tell the library: a mark that is 0 or 1 tells that of fewer by chance.
+const MANY: usize = 8;
+
+/// The list of games that refers to these libraries, if one does; `lists_in` makes the lists of the texts of a file.
 pub(super) fn list_by_reference(
     site: &Site,
     evidence: &Evidence,
@@ -36,13 +39,14 @@ pub(super) fn list_by_reference(
             return None;
         }
         let reference = reference(libraries, &list, &folders)?;
+        let (names, to_path) = (names_of(libraries), list.to_path.selector());
         for entry in &mut list.entries {
-            entry.dir = dir_of(libraries, &list.to_path.selector(), entry, &reference);
+            entry.dir = dir_of(&names, &to_path, entry, &reference);
         }
         let dirs: Vec<&Path> = list.dirs().collect();
         let playable = dirs.iter().filter(|dir| is_playable(dir)).count();
         let sound = !dirs.is_empty() && playable * 2 > dirs.len();
-        list.reference = Some(reference);
+        list.reference = Some(Reference { alone: true, ..reference });
         sound.then_some(list)
     };
     lists.filter_map(referring).max_by_key(GameList::weight)
@@ -136,20 +140,13 @@ fn told(libraries: &GameList, games: &[(&Entry, &BTreeSet<PathBuf>)], own: Optio
                 all.iter().any(|(name, dir)| Some(name) == text && lies.contains(dir))
             };
             if games.len() > 1 && games.iter().all(tells) {
-                found.push(Reference { selector: column.clone(), id: id.clone() });
+                found.push(Reference { selector: column.clone(), id: id.clone(), alone: false });
             }
         }
     }
-    // Where all games are in one library, every number that is the same for all of them may be its own by chance.
-    let several = games.iter().map(|(_, lies)| lies).collect::<BTreeSet<_>>().len() > 1;
-    let says = |one: &Reference| games.first().and_then(|(entry, _)| entry.scalars.get(&one.selector));
-    let is_rare = |text: &String| text.len() >= RARE;
-    // What is different for each game is the game's own: where each library has one, so is the sum of its sizes.
-    let comes_again = |one: &Reference| {
-        let texts = games.iter().filter_map(|(entry, _)| entry.scalars.get(&one.selector));
-        texts.collect::<HashSet<_>>().len() < games.len()
-    };
-    found.retain(|one| comes_again(one) && (several || says(one).is_some_and(is_rare)));
+    found.retain(|one| {
+        is_no_chance(&games.iter().filter_map(|(entry, _)| entry.scalars.get(&one.selector)).collect::<Vec<_>>())
+    });
     let columns: BTreeSet<&String> = found.iter().map(|one| &one.selector).collect();
     let told = columns.len() == 1;
     // What is said by an entry counts before where it stands.
@@ -158,9 +155,23 @@ fn told(libraries: &GameList, games: &[(&Entry, &BTreeSet<PathBuf>)], own: Optio
     (told && ids.len() < 2).then(|| found.into_iter().next()).flatten()
 }
 
-fn dir_of(libraries: &GameList, path: &str, entry: &Entry, reference: &Reference) -> Option<PathBuf> {
+/// Whether texts of games that say the library of each are too many, or too rare, to say it by chance.
+fn is_no_chance(texts: &[&String]) -> bool {
+    let apart: HashSet<&&String> = texts.iter().collect();
+    // What is different for each game is the game's own: where each library has one, so is the sum of its sizes.
+    let comes_again = apart.len() < texts.len();
+    let all = |least: usize| apart.iter().all(|text| text.len() >= least);
+    // Where all games are in one library, every number that is the same for all of them may be its own.
+    comes_again && (all(RARE) || (apart.len() > 1 && (all(2) || texts.len() >= MANY)))
+}
+
+fn dir_of(
+    names: &BTreeMap<String, Vec<(String, PathBuf)>>,
+    path: &str,
+    entry: &Entry,
+    reference: &Reference,
+) -> Option<PathBuf> {
     let says = entry.scalars.get(&reference.selector)?;
-    let names = names_of(libraries);
     let (_, library) = names.get(&reference.id)?.iter().find(|(name, _)| name == says)?;
     let dir = library.join(entry.scalars.get(path)?);
     dir.as_path().look_is_dir().then_some(dir)

@@ -49,6 +49,8 @@ pub(super) struct Reference {
     pub selector: String,
     /// JSONPath from a library's entry to what that says, or `key`.
     pub id: String,
+    /// Whether nothing else of the entry says where the folder lies that it names.
+    pub alone: bool,
 }
 
 /// A list of games.

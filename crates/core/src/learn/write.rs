@@ -104,7 +104,7 @@ pub(super) fn profile(
     let install = match &list.at {
         ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
-        _ if list.reference.is_some() => "{library}/{folder}".into(),
+        _ if list.reference.as_ref().is_some_and(|reference| reference.alone) => "{library}/{folder}".into(),
         _ if list.by_name => "{parent}/{folder}".into(),
         _ => "{install}".into(),
     };

@@ -363,36 +363,12 @@ pub(crate) fn changed(file: &Path, location: &str) -> EditError {
     EditError::RecordChanged { file: file.into(), location: location.into() }
 }
 
-/// The location of a cell whose row may have had its text as a key, or a part of one.
-pub(crate) fn under_new_key(location: &str, old: &str, new: &str) -> String {
-    let step = |text: &str| {
-        let whole = Place(vec![Step::Name(text.into())]).to_string();
-        whole[1..].to_string()
-    };
-    let json = |text: &str| serde_json::Value::from(text).to_string();
-    let (old_step, new_step) = (step(old), step(new));
-    if location.contains(&old_step) {
-        return location.replacen(&old_step, &new_step, 1);
-    }
-    // A key of several columns is a list of their texts.
-    let (old_part, new_part) = (step(&json(old)), step(&json(new)));
-    let inner = |part: &str| part.trim_start_matches("['").trim_end_matches("']").to_string();
-    let (old_part, new_part) = (inner(&old_part), inner(&new_part));
-    if location.contains("['[") { location.replacen(&old_part, &new_part, 1) } else { location.into() }
-}
-
 impl Edit {
     /// The edit that takes this one back.
     #[must_use]
     pub fn turned(&self) -> Self {
         match self.clone() {
-            Self::Replace { file, format, rewrite } => {
-                let mut turned = rewrite.turned();
-                if format.is_none() {
-                    turned.location = under_new_key(&turned.location, &rewrite.old, &rewrite.new);
-                }
-                Self::Replace { file, format, rewrite: turned }
-            }
+            Self::Replace { file, format, rewrite } => Self::Replace { file, format, rewrite: rewrite.turned() },
             Self::Travel { from, to, format, list, id_at, id, rewrites, totals } => Self::Travel {
                 from: to,
                 to: from,

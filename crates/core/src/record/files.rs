@@ -10,7 +10,7 @@ use super::cell::Cell;
 use super::content::Content;
 use super::database;
 use super::document::{Document, DocumentError, NewValue, find_in};
-use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file, under_new_key};
+use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file};
 use super::parts::{Within, with_part};
 use super::place::{Place, Side, Step};
 use crate::platform::Look;
@@ -402,11 +402,21 @@ impl Files {
             return Err(EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() });
         };
         let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
-        let [place] = found.as_slice() else {
-            // A row whose key is its path has the new one already.
-            let made = under_new_key(&rewrite.location, &rewrite.old, &rewrite.new);
-            let there = made != rewrite.location && find_in(tables, &made).is_ok_and(|found| !found.is_empty());
-            return if mood == Mood::Again && there { Ok(()) } else { Err(changed(file, &rewrite.location)) };
+        // A row whose key is its path, or has it for a part, has another key once that is written. What is no path may stand there as the
+        // key of any other row.
+        let is_path = rewrite.old.contains(['/', '\\']) && rewrite.new.contains(['/', '\\']);
+        let renamed = |from: &str, to: &str| {
+            let place = Place::read(&rewrite.location).filter(|_| is_path)?;
+            under_key(place, from, to).filter(|place| place.of(tables).is_some())
+        };
+        let place = match found.as_slice() {
+            [place] => place.clone(),
+            [] => match (renamed(&rewrite.new, &rewrite.old), renamed(&rewrite.old, &rewrite.new), mood) {
+                (Some(place), ..) => place,
+                (None, Some(_), Mood::Again) => return Ok(()),
+                _ => return Err(changed(file, &rewrite.location)),
+            },
+            _ => return Err(changed(file, &rewrite.location)),
         };
         let [Step::Name(table), Step::Name(key), Step::Name(column)] = place.0.as_slice() else {
             return Err(in_file(file)(DocumentError::WrongKind { place: place.to_string() }));
@@ -689,6 +699,20 @@ fn rewritten_at(
     };
     let written = rewrite.written[1].as_deref().filter(|_| outer.inside.is_empty());
     document.replace(&place, side, &new, written).map(Some).map_err(in_file(file))
+}
+
+/// The place of a cell whose row has `to` in its key where it had `from`; `None` of a key that is not made of it.
+fn under_key(place: Place, from: &str, to: &str) -> Option<Place> {
+    let [table, Step::Name(key), column] = <[Step; 3]>::try_from(place.0).ok()? else { return None };
+    let key = match serde_json::from_str::<Vec<Value>>(&key) {
+        // A key of several columns is a list of their texts.
+        Ok(mut parts) => {
+            *parts.iter_mut().find(|part| part.as_str() == Some(from))? = to.into();
+            Value::Array(parts).to_string()
+        }
+        Err(_) => (key == from).then(|| to.to_string())?,
+    };
+    Some(Place(vec![table, Step::Name(key), column]))
 }
 
 /// What a text says after the rewrite; `None` if it says that already.
@@ -1042,6 +1066,42 @@ mod tests {
         assert_eq!(now["t"]["/b/x"]["j"], "{\"p\": \"/b/x\"}");
         assert_eq!(write(&Edit::turned_all(&edits), Mood::Strict), 1);
         assert_eq!(database::read(&file).unwrap(), was);
+    }
+
+    #[test]
+    fn a_number_that_another_row_has_for_its_key_leads_to_no_other_row() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        let db = rusqlite::Connection::open(&file).unwrap();
+        let rows = "create table t(nr integer primary key, shelf integer); insert into t values(2, 2), (5, 5), (7, 2)";
+        db.execute_batch(rows).unwrap();
+        let rewrite = Rewrite::of_value("$['t']['5']['shelf']", "5", "2");
+        let edits = [Edit::Replace { file: file.clone(), format: None, rewrite }];
+        let back = Edit::turned_all(&edits);
+        // In memory, one after the other.
+        let mut files = Files::default();
+        files.make(&edits, Mood::Strict).unwrap();
+        files.make(&back, Mood::Strict).unwrap();
+        let changes = files.changes();
+        assert!(changes.iter().all(|change| change.before.says_the_same(&change.after)), "{changes:?}");
+        // On what was written.
+        let was = database::read(&file).unwrap();
+        for edits in [&edits[..], &back] {
+            let mut files = Files::default();
+            files.make(edits, Mood::Strict).unwrap();
+            for change in files.changes() {
+                let (Content::Cells(before), Content::Cells(after)) = (&change.before, &change.after) else { panic!() };
+                assert!(before.iter().all(|cell| cell.key == "5"), "{before:?}");
+                database::write_cells(&file, before, after).unwrap();
+            }
+        }
+        assert_eq!(database::read(&file).unwrap(), was);
+        // A row that is gone is no other row.
+        db.execute_batch("delete from t where nr = 5").unwrap();
+        for edits in [&edits[..], &back] {
+            assert!(Files::default().make(edits, Mood::Strict).is_err());
+            assert!(Files::default().make(edits, Mood::Again).is_err());
+        }
     }
 
     #[test]

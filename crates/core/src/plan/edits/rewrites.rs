@@ -488,9 +488,6 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     let (file, source, shape) = libraries_file(site, found)?;
     let format = shape.format().ok_or("a library in a database cannot be made known")?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
-    if libraries.id.is_some() {
-        return Err("games refer to a library by what only the launcher can give a new one".into());
-    }
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
         let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
