@@ -6,7 +6,7 @@
 use crate::record::formats::Format;
 use std::borrow::Cow;
 use std::cell::{OnceCell, RefCell};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::ops::Range;
 
 use std::rc::Rc;
@@ -17,6 +17,7 @@ use thiserror::Error;
 
 use super::encoding::{Encoding, bytes_of, text_of};
 use super::formats;
+use super::lengths::with_lengths;
 use super::place::{Place, Side, Step};
 use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
 
@@ -697,49 +698,6 @@ fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
     let mut builder = Builder::for_text(text.len());
     formats::scan(text, format, &mut builder)?;
     Ok(builder.done())
-}
-
-/// Pieces with those lengths before what they count that change by them: what stands within others is longer first.
-fn with_lengths<'t>(
-    text: &str,
-    tree: &Tree,
-    pieces: Vec<(Range<usize>, &'t str)>,
-) -> Option<Vec<(Range<usize>, Cow<'t, str>)>> {
-    let bytes = |text: &str| text.chars().count() as i64;
-    let more = |span: &Range<usize>, way: &str| bytes(way) - bytes(&text[span.clone()]);
-    let mut grown: BTreeMap<usize, i64> = pieces.iter().map(|(span, way)| (span.start, more(span, way))).collect();
-    let mut all: Vec<(Range<usize>, Cow<'t, str>)> =
-        pieces.into_iter().map(|(span, way)| (span, Cow::Borrowed(way))).collect();
-    for length in tree.counted.iter().rev() {
-        let by: i64 = grown.range(length.counts.clone()).map(|(_, by)| by).sum();
-        if by == 0 {
-            continue;
-        }
-        let old = &text[length.at.clone()];
-        let count = bytes(&text[length.counts.clone()]) + by;
-        let way = formats::length_as(old, count.unsigned_abs(), length.fixed);
-        grown.insert(length.at.start, more(&length.at, &way));
-        all.push((length.at.clone(), Cow::Owned(way)));
-    }
-    if let Some(table) = &tree.table {
-        // Bytes before a place, as they are after the edit.
-        let mut known: Vec<(usize, usize)> = Vec::with_capacity(table.targets.len() + 1);
-        let mut places: Vec<usize> = table.targets.iter().copied().chain([table.at.start]).collect();
-        places.sort_unstable();
-        let (mut from, mut count) = (0, 0);
-        for place in places {
-            count += bytes(&text[from..place]);
-            from = place;
-            let by: i64 = grown.range(..place).map(|(_, by)| by).sum();
-            known.push((place, (count + by) as usize));
-        }
-        let of = |place: usize| known.binary_search_by_key(&place, |(place, _)| *place).map_or(0, |n| known[n].1);
-        let targets: Vec<usize> = table.targets.iter().map(|place| of(*place)).collect();
-        let way = formats::table_as(&text[table.at.clone()], of(table.at.start), &targets)?;
-        all.push((table.at.clone(), Cow::Owned(way)));
-    }
-    all.sort_by_key(|(span, _)| span.start);
-    Some(all)
 }
 
 fn position(text: &str, format: Format, fault: Fault) -> DocumentError {

@@ -12,6 +12,7 @@ mod encoding;
 mod files;
 mod following;
 mod formats;
+mod lengths;
 mod letters;
 mod lists;
 mod meaning;

@@ -1,15 +1,15 @@
 //! Bencode: `5:texts`, `i7e`, `l…e`, `d…e`. Keys keep their texts, for readers look for them in their order.
 
 use super::bytes::Bytes;
-use super::style;
-use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
+use super::{Slot, style};
+use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style};
 
 pub(super) fn may_begin(bytes: &[u8]) -> bool {
     matches!(bytes, [b'd', b'0'..=b'9', ..] | [b'l', b'0'..=b'9' | b'd' | b'l' | b'i', ..])
 }
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
-    let end = value(bytes, 0, None, None, 0, out)?;
+    let end = value(bytes, 0, Slot::default(), out)?;
     // Some end the file as a line.
     match bytes.get(end..bytes.len())? {
         b"" | b"\n" | b"\r\n" => Ok(()),
@@ -17,21 +17,12 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
     }
 }
 
-fn value(
-    bytes: &Bytes,
-    at: usize,
-    parent: Option<u32>,
-    key: Option<Key>,
-    depth: usize,
-    out: &mut Builder<'_>,
-) -> Result<usize, Fault> {
-    if depth > DEEPEST {
-        return Err(Fault::new(at, "it nests too deep"));
-    }
+fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<usize, Fault> {
+    slot.shallow(at)?;
     match bytes.byte(at)? {
         kind @ (b'd' | b'l') => {
             let shape = if kind == b'd' { Kind::Object } else { Kind::List };
-            let node = out.add(parent, key, shape, bytes.span(at..at + 1));
+            let node = out.add(slot.parent, slot.key.clone(), shape, bytes.span(at..at + 1));
             let mut end = at + 1;
             while bytes.byte(end)? != b'e' {
                 let key = if kind == b'd' {
@@ -45,7 +36,7 @@ fn value(
                 } else {
                     None
                 };
-                end = value(bytes, end, Some(node), key, depth + 1, out)?;
+                end = value(bytes, end, slot.below(node, key), out)?;
             }
             out.end(node, bytes.at(end + 1));
             Ok(end + 1)
@@ -58,13 +49,13 @@ fn value(
                 return Err(Fault::new(at, "a number is none"));
             };
             let end = at + 1 + number.len() + 1;
-            out.add(parent, key, Kind::Leaf(style(Packed::BencodeNumber)), bytes.span(at..end));
+            out.add(slot.parent, slot.key, Kind::Leaf(style(Packed::BencodeNumber)), bytes.span(at..end));
             Ok(end)
         }
         _ => {
             let (end, is_text) = text(bytes, at)?;
             let kind = Kind::Leaf(if is_text { style(Packed::BencodeText) } else { Style::Fixed });
-            out.add(parent, key, kind, bytes.span(at..end));
+            out.add(slot.parent, slot.key, kind, bytes.span(at..end));
             Ok(end)
         }
     }

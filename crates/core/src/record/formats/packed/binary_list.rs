@@ -4,8 +4,8 @@
 use std::ops::Range;
 
 use super::bytes::{Bytes, number};
-use super::{exact_float, float_text, style};
-use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style, Table};
+use super::{Slot, exact_float, float_text, style};
+use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style, Table};
 
 const HEAD: &[u8] = b"bplist00";
 
@@ -48,12 +48,12 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
     let mut objects = Objects { bytes, at, width, left: length.saturating_mul(4) };
     objects.stand_apart(table)?;
     out.table(Table { at: bytes.span(table..length), targets: objects.at.iter().map(|at| bytes.at(*at)).collect() });
-    objects.add(top, None, None, 0, out)
+    objects.add(top, Slot::default(), out)
 }
 
 impl Objects<'_> {
     fn place(&self, object: usize) -> Result<usize, Fault> {
-        self.at.get(object).copied().ok_or_else(|| Fault::new(0, "it refers to an object that is not there"))
+        self.at.get(object).copied().ok_or_else(|| Fault::new(0, "it refers to an object that doesn't exist"))
     }
 
     /// Length or count of an object, and where what it counts begins.
@@ -124,31 +124,22 @@ impl Objects<'_> {
         Ok((at..end, packed.filter(|_| read(raw).is_some()).map_or(Style::Fixed, style)))
     }
 
-    fn add(
-        &mut self,
-        object: usize,
-        parent: Option<u32>,
-        key: Option<Key>,
-        depth: usize,
-        out: &mut Builder<'_>,
-    ) -> Result<(), Fault> {
+    fn add(&mut self, object: usize, slot: Slot, out: &mut Builder<'_>) -> Result<(), Fault> {
         let at = self.place(object)?;
         self.left = self.left.checked_sub(1).ok_or_else(|| Fault::new(at, "it refers to itself"))?;
-        if depth > DEEPEST {
-            return Err(Fault::new(at, "it nests too deep"));
-        }
+        slot.shallow(at)?;
         match self.bytes.byte(at)? >> 4 {
             0xa => {
                 let (count, from) = self.count(at)?;
                 let inner = self.references(from, count)?;
-                let node = out.add(parent, key, Kind::List, self.bytes.span(at..from));
-                inner.into_iter().try_for_each(|object| self.add(object, Some(node), None, depth + 1, out))
+                let node = out.add(slot.parent, slot.key.clone(), Kind::List, self.bytes.span(at..from));
+                inner.into_iter().try_for_each(|object| self.add(object, slot.below(node, None), out))
             }
             0xd => {
                 let (count, from) = self.count(at)?;
                 let keys = self.references(from, count)?;
                 let values = self.references(from + count * self.width, count)?;
-                let node = out.add(parent, key, Kind::Object, self.bytes.span(at..from));
+                let node = out.add(slot.parent, slot.key.clone(), Kind::Object, self.bytes.span(at..from));
                 for (key, value) in keys.into_iter().zip(values) {
                     let (span, written) = self.leaf(self.place(key)?)?;
                     if written != style(Packed::ListText) {
@@ -156,13 +147,13 @@ impl Objects<'_> {
                     }
                     // Dictionaries share their keys: one is never written anew.
                     let key = Key::new(self.bytes.span(span), style(Packed::ListKey));
-                    self.add(value, Some(node), Some(key), depth + 1, out)?;
+                    self.add(value, slot.below(node, Some(key)), out)?;
                 }
                 Ok(())
             }
             _ => {
                 let (span, style) = self.leaf(at)?;
-                out.add(parent, key, Kind::Leaf(style), self.bytes.span(span));
+                out.add(slot.parent, slot.key, Kind::Leaf(style), self.bytes.span(span));
                 Ok(())
             }
         }

@@ -1,8 +1,8 @@
 //! CBOR (RFC 8949): a tag before a value is no part of it; several values one after the other (RFC 8742) are a list.
 
 use super::bytes::{Bytes, number};
-use super::{exact_float, float_text, style};
-use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
+use super::{Slot, exact_float, float_text, style};
+use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style};
 
 pub(super) fn may_begin(start: &[u8]) -> bool {
     // The tag that only says what this is may stand before it.
@@ -58,8 +58,8 @@ fn head(bytes: &Bytes, at: usize) -> Result<(u8, Option<usize>, usize), Fault> {
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
     let mut probe = Builder::default();
-    if value(bytes, 0, None, None, 0, &mut probe)? == bytes.len() {
-        return value(bytes, 0, None, None, 0, out).map(drop);
+    if value(bytes, 0, Slot::default(), &mut probe)? == bytes.len() {
+        return value(bytes, 0, Slot::default(), out).map(drop);
     }
     let root = out.add(None, None, Kind::List, bytes.span(0..bytes.len()));
     let mut at = 0;
@@ -67,29 +67,20 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
         if !matches!(bytes.byte(at)? >> 5, LIST | MAP) {
             return Err(Fault::new(at, "something follows the last value"));
         }
-        at = value(bytes, at, Some(root), None, 1, out)?;
+        at = value(bytes, at, Slot::default().below(root, None), out)?;
     }
     Ok(())
 }
 
 /// Adds the value that begins here, and says where it ends.
-fn value(
-    bytes: &Bytes,
-    at: usize,
-    parent: Option<u32>,
-    key: Option<Key>,
-    depth: usize,
-    out: &mut Builder<'_>,
-) -> Result<usize, Fault> {
-    if depth > DEEPEST {
-        return Err(Fault::new(at, "it nests too deep"));
-    }
+fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<usize, Fault> {
+    slot.shallow(at)?;
     let (major, argument, behind) = head(bytes, at)?;
     match major {
-        TAG => value(bytes, behind, parent, key, depth + 1, out),
+        TAG => value(bytes, behind, Slot { depth: slot.depth + 1, ..slot }, out),
         LIST | MAP => {
             let kind = if major == LIST { Kind::List } else { Kind::Object };
-            let node = out.add(parent, key, kind, bytes.span(at..behind));
+            let node = out.add(slot.parent, slot.key.clone(), kind, bytes.span(at..behind));
             let (mut end, mut nth) = (behind, 0);
             loop {
                 match argument {
@@ -107,7 +98,7 @@ fn value(
                 } else {
                     None
                 };
-                end = value(bytes, end, Some(node), key, depth + 1, out)?;
+                end = value(bytes, end, slot.below(node, key), out)?;
                 nth += 1;
             }
             out.end(node, bytes.at(end));
@@ -115,7 +106,7 @@ fn value(
         }
         _ => {
             let (style, end) = leaf(bytes, at)?;
-            out.add(parent, key, Kind::Leaf(style), bytes.span(at..end));
+            out.add(slot.parent, slot.key, Kind::Leaf(style), bytes.span(at..end));
             Ok(end)
         }
     }

@@ -1,8 +1,8 @@
 //! MessagePack (its specification of 2013-2017: str, bin and ext families). Several values one after the other are a list.
 
 use super::bytes::{Bytes, number};
-use super::{exact_float, float_text, style};
-use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
+use super::{Slot, exact_float, float_text, style};
+use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style};
 
 pub(super) fn may_begin(start: &[u8]) -> bool {
     // A list or a map, and in it what holds more: a text, a list, a map, or one of these behind a number.
@@ -74,9 +74,9 @@ fn head(bytes: &Bytes, at: usize) -> Result<Head, Fault> {
 }
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
-    let first = end_of(bytes, 0, 0)?;
-    if first == bytes.len() {
-        return value(bytes, 0, None, None, 0, out).map(drop);
+    let mut probe = Builder::default();
+    if value(bytes, 0, Slot::default(), &mut probe)? == bytes.len() {
+        return value(bytes, 0, Slot::default(), out).map(drop);
     }
     let root = out.add(None, None, Kind::List, bytes.span(0..bytes.len()));
     let mut at = 0;
@@ -84,41 +84,14 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
         if !matches!(head(bytes, at)?, Head::Map { .. } | Head::List { .. }) {
             return Err(Fault::new(at, "something follows the last value"));
         }
-        at = value(bytes, at, Some(root), None, 1, out)?;
+        at = value(bytes, at, Slot::default().below(root, None), out)?;
     }
     Ok(())
 }
 
-/// Where the value that begins here ends.
-fn end_of(bytes: &Bytes, at: usize, depth: usize) -> Result<usize, Fault> {
-    deep(at, depth)?;
-    let (mut end, count) = match head(bytes, at)? {
-        Head::Number { width } | Head::Float { width } => (at + 1 + width, 0),
-        Head::Word | Head::Nil => (at + 1, 0),
-        Head::Text { head, length } | Head::Raw { head, length } => (at + head + length, 0),
-        Head::List { head, count } => (at + head, count),
-        Head::Map { head, count } => (at + head, count.saturating_mul(2)),
-    };
-    for _ in 0..count {
-        end = end_of(bytes, end, depth + 1)?;
-    }
-    if end > bytes.len() { Err(Fault::new(at, "the bytes end in the middle of a value")) } else { Ok(end) }
-}
-
-fn deep(at: usize, depth: usize) -> Result<(), Fault> {
-    if depth > DEEPEST { Err(Fault::new(at, "it nests too deep")) } else { Ok(()) }
-}
-
 /// Adds the value that begins here, and says where it ends.
-fn value(
-    bytes: &Bytes,
-    at: usize,
-    parent: Option<u32>,
-    key: Option<Key>,
-    depth: usize,
-    out: &mut Builder<'_>,
-) -> Result<usize, Fault> {
-    deep(at, depth)?;
+fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<usize, Fault> {
+    slot.shallow(at)?;
     let (kind, end, count, keyed) = match head(bytes, at)? {
         Head::Number { width } => (Kind::Leaf(style(Packed::MessageNumber)), at + 1 + width, 0, false),
         Head::Float { width } => {
@@ -138,7 +111,7 @@ fn value(
         Head::Map { head, count } => (Kind::Object, at + head, count, true),
     };
     bytes.get(at..end)?;
-    let node = out.add(parent, key, kind, bytes.span(at..end));
+    let node = out.add(slot.parent, slot.key.clone(), kind, bytes.span(at..end));
     let mut end = end;
     for _ in 0..count {
         let key = if keyed {
@@ -148,7 +121,7 @@ fn value(
         } else {
             None
         };
-        end = value(bytes, end, Some(node), key, depth + 1, out)?;
+        end = value(bytes, end, slot.below(node, key), out)?;
     }
     if !matches!(kind, Kind::Leaf(_)) {
         out.end(node, bytes.at(end));

@@ -21,7 +21,27 @@ use serde_json::Value;
 use self::bytes::Bytes;
 use super::Format;
 use crate::record::encoding::{bytes_of, text_of};
-use crate::record::tree::{Builder, Fault, Packed, Style};
+use crate::record::tree::{Builder, DEEPEST, Fault, Key, Packed, Style};
+
+/// Where a value goes: below a node, under a key, and how deep.
+#[derive(Clone, Debug, Default)]
+struct Slot {
+    parent: Option<u32>,
+    key: Option<Key>,
+    depth: usize,
+}
+
+impl Slot {
+    /// The slot of a value within the one that is added as `parent`.
+    fn below(&self, parent: u32, key: Option<Key>) -> Self {
+        Self { parent: Some(parent), key, depth: self.depth + 1 }
+    }
+
+    /// Refuses what nests deeper than any file of a launcher does.
+    fn shallow(&self, at: usize) -> Result<(), Fault> {
+        if self.depth > DEEPEST { Err(Fault::new(at, "it nests too deep")) } else { Ok(()) }
+    }
+}
 
 /// Adds the nodes of bytes, the root first.
 pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
