@@ -5,7 +5,7 @@ use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
 use super::left::{has_controls, history_of, is_chained, is_counted};
-use super::needle::{Needle, PathEnd, WholeName};
+use super::needle::{Needle, PathEnd, WholeName, said_in_base64};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
@@ -121,7 +121,7 @@ impl Looking<'_> {
             }
             if !finds.is_empty() {
                 // What says the name alone is left in any case.
-                let leads = |find: &&mut Find| find.sure <= Sure::Likely;
+                let leads = |find: &&mut Find| find.sure != Sure::NameOnly;
                 finds.iter_mut().filter(leads).for_each(|find| find.sure = history.unwrap_or(find.sure));
                 return (finds, Vec::new());
             }
@@ -145,7 +145,13 @@ impl Looking<'_> {
         let mut finds = Vec::new();
         // Places of texts that lead to the folder or are its name: the folder above it may be written beside them.
         let mut led: Vec<Place> = Vec::new();
+        let end = PathEnd::new(self.wanted);
         for (place, side, text) in leaves(source) {
+            if said_in_base64(&text).any(|said| end.is_in(&said)) {
+                let hit = Hit { side, text: text.clone(), ..self.unreadable_hit() };
+                finds.push(find(file, shape, source, &place, hit));
+                continue;
+            }
             if !self.may_name(&text) {
                 continue;
             }
@@ -354,7 +360,12 @@ impl Looking<'_> {
     }
 
     fn unreadable(&self, file: &Path) -> Find {
-        let hit = Hit {
+        find(file, Shape::Text(Format::Lines), &Source::Link(PathBuf::new()), &Place::default(), self.unreadable_hit())
+    }
+
+    /// What says the path, and cannot be written anew.
+    fn unreadable_hit(&self) -> Hit {
+        Hit {
             inside: Vec::new(),
             side: Side::Value,
             within: Within::Value,
@@ -364,8 +375,7 @@ impl Looking<'_> {
             meaning: Means::Folder,
             spelling: String::new(),
             sure: Sure::Unreadable,
-        };
-        find(file, Shape::Text(Format::Lines), &Source::Link(PathBuf::new()), &Place::default(), hit)
+        }
     }
 }
 

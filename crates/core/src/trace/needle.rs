@@ -9,6 +9,8 @@ use std::io::{self, Read};
 use std::path::Path;
 
 use aho_corasick::{AhoCorasick, AhoCorasickBuilder};
+use base64::Engine as _;
+use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use regex::bytes::Regex;
 
 use crate::platform;
@@ -49,6 +51,25 @@ fn in_digits(units: &[u16], fold: bool) -> String {
         }
     };
     units.iter().map(unit).collect::<Vec<_>>().join(GAP)
+}
+
+/// What of a path that ends in a name stays the same in base64 (RFC 4648) wherever it stands in what is encoded, in either alphabet; nothing of a name of one or two letters.
+fn in_base64(name: &str) -> Vec<String> {
+    /// Signs of the shortest part that is hardly a chance.
+    const FEWEST: usize = 4;
+    let mut all = Vec::new();
+    // Three bytes are four signs; what stands before the name has a part in the first signs of it, and what follows in the last one.
+    for (before, skip) in [("", 0), ("-", 2), ("--", 3)] {
+        for end in [format!("{before}/{name}"), format!("{before}\\{name}")] {
+            for encoded in [STANDARD_NO_PAD.encode(&end), URL_SAFE_NO_PAD.encode(&end)] {
+                let part = encoded.get(skip..end.len() * 4 / 3).unwrap_or_default().to_string();
+                if part.len() >= FEWEST && !all.contains(&part) {
+                    all.push(part);
+                }
+            }
+        }
+    }
+    all
 }
 
 /// A pattern for a name of which each character may be written in a way of its own: writers escape what they must, and leave the rest.
@@ -125,7 +146,7 @@ fn ways_of(c: char) -> Vec<String> {
 impl Needle {
     pub(crate) fn new(name: &str) -> Self {
         let run = run(name);
-        let (fast, digits) = if run.len() >= 2 {
+        let (mut fast, digits) = if run.len() >= 2 {
             let wide: String = run.bytes().map(|b| format!("{}\\x00", char::from(b))).collect();
             let wide = wide.strip_suffix("\\x00").unwrap_or(&wide).to_string();
             let widest = run.bytes().map(|b| char::from(b).to_string()).collect::<Vec<_>>().join("\\x00{3}");
@@ -134,6 +155,7 @@ impl Needle {
             // Nothing of the name is plain for sure: each of its characters may be written in each of the known ways.
             (vec![in_any_way(name)], in_digits(&name.encode_utf16().collect::<Vec<_>>(), true))
         };
+        fast.extend(in_base64(name).iter().map(|part| format!("(?-i:{})", escaped(part.as_bytes()))));
         let compiled = |pattern: &str| Regex::new(&format!("(?i-u){pattern}"));
         let fast_pattern = fast.join("|");
         // Built of escaped bytes only, so it always compiles.
@@ -239,6 +261,18 @@ impl PathEnd {
     }
 }
 
+/// What the words of a text say that are base64 (RFC 4648), in either alphabet, with or without signs that fill them up.
+pub(crate) fn said_in_base64(text: &str) -> impl Iterator<Item = String> + '_ {
+    /// Signs of the shortest word that may say a path.
+    const FEWEST: usize = 12;
+    let is_sign = |c: char| c.is_ascii_alphanumeric() || matches!(c, '+' | '/' | '-' | '_');
+    let words = text.split(move |c| !is_sign(c)).filter(|word| word.len() >= FEWEST);
+    words.filter_map(|word| {
+        let bytes = STANDARD_NO_PAD.decode(word).or_else(|_| URL_SAFE_NO_PAD.decode(word)).ok()?;
+        String::from_utf8(bytes).ok()
+    })
+}
+
 /// The whole name, as a name of its own: not the run alone, and not within another word.
 #[derive(Debug)]
 pub(crate) struct WholeName(Regex);
@@ -304,11 +338,14 @@ impl Needles {
                 others.push((nth, Needle::new(name)));
                 continue;
             }
-            let at = *known.entry(run).or_insert_with(|| {
-                of.push(Vec::new());
-                of.len() - 1
-            });
-            of[at].push(nth);
+            let encoded = in_base64(name).into_iter().map(|part| part.to_ascii_lowercase());
+            for run in encoded.chain([run]) {
+                let at = *known.entry(run).or_insert_with(|| {
+                    of.push(Vec::new());
+                    of.len() - 1
+                });
+                of[at].push(nth);
+            }
         }
         let mut runs = vec![String::new(); of.len()];
         for (run, at) in known {
@@ -383,6 +420,27 @@ mod tests {
             assert!(needle.hive.is_match(digits.join(",").as_bytes()), "{name}");
             assert!(needle.hive.is_match(digits.join(",\\\n  ").as_bytes()), "{name}");
             assert!(!needle.is_in("something else"), "{name}");
+        }
+    }
+
+    #[test]
+    fn what_is_encoded_in_base64_holds_the_needle_wherever_the_name_stands_in_it() {
+        for name in ["Pale Signal", "ä-Straße>>??", "日の出 here", "Seven", "Fen"] {
+            for before in ["/", "{\"at\": \"/mnt/games/", "D:\\", "ab/", "a/"] {
+                for behind in ["", "/", "\"}", "/bin/go --x"] {
+                    let said = format!("{before}{name}{behind}");
+                    for text in [STANDARD_NO_PAD.encode(&said), URL_SAFE_NO_PAD.encode(&said)] {
+                        assert!(Needle::new(name).is_in(&text), "{said}: {text}");
+                        let all = Needles::new([name].into_iter());
+                        assert_eq!(all.in_text(&text), [0], "{said}: {text}");
+                        let line = format!("x = \"{text}==\"");
+                        if text.len() >= 12 {
+                            assert!(said_in_base64(&line).any(|one| one == said), "{said}: {text}");
+                        }
+                    }
+                }
+            }
+            assert!(!Needle::new(name).is_in(&STANDARD_NO_PAD.encode("another text that is no name at all")));
         }
     }
 

@@ -108,9 +108,27 @@ fn counted(path: &str) -> Vec<(&'static str, Vec<u8>)> {
         ("fields.bin", [&[0x0a, size], bytes].concat()),
         ("texts.bin", [&[4][..], b"path", &[size], bytes].concat()),
         ("string.txt", format!("{}:{path},", bytes.len()).into_bytes()),
+        (
+            "encoded.json",
+            format!("{{\"id\": 7, \"blob\": \"{}\"}}\n", base64(format!("{{\"at\":\"{path}\"}}").as_bytes()))
+                .into_bytes(),
+        ),
+        ("encoded.ini", format!("[a]\nother=1\nstate={}\n", base64(format!("7|{path}|1").as_bytes())).into_bytes()),
         ("query.ini", format!("[a]\nrun=kite://run?dir={plain}&x=1\n").into_bytes()),
         ("percent.bin", [b"\x01", percent.as_bytes()].concat()),
     ]
+}
+
+/// RFC 4648, section 4.
+fn base64(bytes: &[u8]) -> String {
+    const SIGNS: &[u8] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    let three = |part: &[u8]| -> String {
+        let bits = part.iter().fold(0_u32, |bits, byte| bits << 8 | u32::from(*byte)) << (8 * (3 - part.len()));
+        let sign =
+            |n: usize| if n > part.len() { '=' } else { char::from(SIGNS[(bits >> (18 - 6 * n)) as usize & 63]) };
+        (0..4).map(sign).collect()
+    };
+    bytes.chunks(3).map(three).collect()
 }
 
 fn percent_but_letters(text: &str) -> String {
