@@ -351,6 +351,7 @@ fn a_journal_of_the_eighth_version_is_brought_up_and_plans_may_hold_what_goes_wi
             id: "7".into(),
             bytes: 9,
             parts: vec![part],
+            rewrites: vec![Rewrite::of_value("$.at", "/a/7", "/b/7")],
         }),
         Edit::Relocate {
             from: "/a/7".into(),

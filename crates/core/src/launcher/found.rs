@@ -10,7 +10,7 @@ use super::place::PlaceFault;
 use super::profile::Profile;
 
 use crate::bytes::Bytes;
-use crate::record::{Bases, Letters, Shape, Values};
+use crate::record::{Bases, Letters, Place, Shape, Values};
 use crate::site::Site;
 
 use crate::platform::Drive;
@@ -206,6 +206,9 @@ pub struct FoundLibrary {
     pub default: bool,
     /// Whether the folder is there.
     pub present: bool,
+    /// Where its entry stands.
+    #[serde(skip)]
+    pub location: Place,
 }
 
 pub(crate) fn place_values(site: &Site) -> Values {

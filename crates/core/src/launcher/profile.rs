@@ -10,7 +10,7 @@ use thiserror::Error;
 use super::checksum_lines::Column;
 use super::origin::Origin;
 use crate::platform;
-use crate::record::{Format, HeldPart, Meaning, Shape, Side, Values, Within, cut, read_selector};
+use crate::record::{Format, HeldPart, LibrarySays, Meaning, Shape, Side, Values, Within, cut, read_selector};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -526,7 +526,7 @@ impl Profile {
         if profile.games.travels && profile.games.list.is_none() && !profile.games.file.names("id") {
             return Err(unsound("entries that travel need a list, or a file for each game".into()));
         }
-        if let Some(what) = profile.reference_fault() {
+        if let Some(what) = profile.reference_fault().or_else(|| profile.entries_fault()) {
             return Err(unsound(what.into()));
         }
         if profile.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
@@ -556,6 +556,32 @@ impl Profile {
             }
             _ => None,
         }
+    }
+
+    /// Why entries of games cannot stand in those of libraries as it says.
+    fn entries_fault(&self) -> Option<&'static str> {
+        let libraries = self.libraries.as_ref()?;
+        let mut parts = libraries.holds.iter().filter(|part| part.says == LibrarySays::Entries);
+        let (_, more) = (parts.next()?, parts.next());
+        if more.is_some() {
+            return Some(
+                "entries of games stand in one part of a library's entry: one of [[libraries.holds]] says entries",
+            );
+        }
+        if self.games.file != libraries.file || self.games.shape != libraries.shape {
+            return Some(
+                "entries of games that a library's entry holds stand in its file: games.file and as are those of [libraries]",
+            );
+        }
+        self.games
+            .travels
+            .then_some("entries that a library's entry holds go with their games: leave out games.travels")
+    }
+
+    /// Whether the entries of its games stand in those of its libraries.
+    pub fn holds_entries(&self) -> bool {
+        let mut parts = self.libraries.iter().flat_map(|libraries| &libraries.holds);
+        parts.any(|part| part.says == LibrarySays::Entries)
     }
 
     fn selectors(&self) -> Vec<String> {
@@ -693,6 +719,26 @@ meaning = "{folder}"
         ] {
             let error = parse(broken).unwrap_err();
             assert!(error.contains(part) && error.contains("[contents]"), "{broken}: {error}");
+        }
+    }
+
+    #[test]
+    fn entries_in_those_of_libraries_are_of_one_file_and_one_part() {
+        let holds = "[[libraries.holds]]\nselector = \"$.g\"\nsays = \"entries\"\nid = \"$.id\"\n";
+        let held = SOUND
+            .replace("{library}/g.json", "{home}/l.json")
+            .replace("list = \"$.g\"", "entries = \"$[*].g[*]\"")
+            .replace("[games]", &format!("{holds}[games]"));
+        assert!(Profile::parse(&held, Path::new("p")).unwrap().holds_entries());
+        for (from, to, part) in [
+            ("file = \"{home}/l.json\"\nentries", "file = \"{home}/m.json\"\nentries", "stand in its file"),
+            ("entries = \"$[*]", "as = \"xml\"\nentries = \"$[*]", "stand in its file"),
+            ("entries = \"$[*].g[*]\"", "list = \"$\"\ntravels = true", "leave out games.travels"),
+            (holds, &format!("{holds}{holds}"), "one part"),
+        ] {
+            assert!(held.contains(from), "{held}");
+            let error = Profile::parse(&held.replacen(from, to, 1), Path::new("p.toml")).unwrap_err().to_string();
+            assert!(error.contains(part), "{error}");
         }
     }
 

@@ -173,7 +173,7 @@ impl Reading<'_> {
                 Some(Ok((_, path))) => {
                     let present = path.look_is_dir();
                     let id = libraries.id.as_deref().and_then(|selector| id_of(&source, &entry, selector));
-                    self.found.libraries.push(FoundLibrary { path, id, default: false, present });
+                    self.found.libraries.push(FoundLibrary { path, id, default: false, present, location: entry });
                 }
                 Some(Err(error)) => self.problem(&file, source.line(&entry), error),
                 None => self.problem(&file, source.line(&entry), "an entry without a folder"),
@@ -221,6 +221,11 @@ impl Reading<'_> {
                     continue;
                 }
                 let values = values.clone().with("id", &id);
+                let around = self.library_around(&place);
+                let (values, library) = match &around {
+                    Some(library) => (values.with("library", library.to_string_lossy()), Some(library.as_path())),
+                    None => (values, library),
+                };
                 match self.read_game(&source, shape, &file, &place, &values, library) {
                     Ok(game) if self.ids.contains(&game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
@@ -235,6 +240,12 @@ impl Reading<'_> {
                 }
             }
         }
+    }
+
+    /// The library whose entry holds that of a game.
+    fn library_around(&self, game: &Place) -> Option<PathBuf> {
+        let mut libraries = self.found.libraries.iter().filter(|_| self.found.profile.holds_entries());
+        libraries.find(|library| game.0.starts_with(&library.location.0)).map(|library| library.path.clone())
     }
 
     /// Whether an entry says where its game is. One that does not, or says nothing there, is of a game that is not installed.

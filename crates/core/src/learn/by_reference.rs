@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
-use super::list::{Entry, GameList, Reference, is_playable};
+use super::list::{Entry, GameList, ListAt, Reference, is_playable};
 use super::seen::{Seen, SeenFile};
 use super::whose::folder_of;
 use crate::platform::{self, Look};
@@ -31,40 +31,92 @@ pub(super) fn list_by_reference(
     let home = folder_of(site, libraries.file(), evidence);
     let folders = folders_in(libraries);
     let here = evidence.readable.iter().filter(|file| folder_of(site, file, evidence) == home);
-    let lists = here.filter_map(|file| seen_in(file, &folders)).flat_map(|file| lists_in(&file));
+    let lists = here.filter_map(|file| seen_in(file, &folders)).flat_map(|file| lists_in(&file)).collect();
+    let lists = joined_over(lists, std::slice::from_ref(libraries)).into_iter();
     let referring = |mut list: GameList| {
-        // What an entry of a library says is of that one.
-        let is_library = |entry: &Entry| libraries.entries.iter().any(|one| entry.place.0.starts_with(&one.place.0));
-        if list.file() == libraries.file() && list.entries.iter().any(is_library) {
-            return None;
-        }
-        let reference = reference(libraries, &list, &folders)?;
-        let (names, to_path) = (names_of(libraries), list.to_path.selector());
-        for entry in &mut list.entries {
-            entry.dir = dir_of(&names, &to_path, entry, &reference);
+        let to_path = list.to_path.first();
+        if list.file() == libraries.file()
+            && list.entries.iter().any(|entry| library_around(libraries, entry).is_some())
+        {
+            // What an entry of a library says is of that one, and so is every entry of a game in it.
+            for entry in &mut list.entries {
+                let library = library_around(libraries, entry).filter(|one| one.place != entry.place)?;
+                let folder =
+                    library.dir.as_ref().map(|dir| dir.join(entry.scalars.get(&to_path).map_or("", String::as_str)));
+                entry.dir = folder.filter(|dir| Some(dir) != library.dir.as_ref() && dir.as_path().look_is_dir());
+            }
+            list.held = true;
+        } else {
+            let reference = reference(libraries, &list, &folders)?;
+            let names = names_of(libraries);
+            for entry in &mut list.entries {
+                entry.dir = dir_of(&names, &to_path, entry, &reference);
+            }
+            list.reference = Some(Reference { alone: true, ..reference });
         }
         let dirs: Vec<&Path> = list.dirs().collect();
         let playable = dirs.iter().filter(|dir| is_playable(dir)).count();
-        let sound = !dirs.is_empty() && playable * 2 > dirs.len();
-        list.reference = Some(Reference { alone: true, ..reference });
-        sound.then_some(list)
+        // A title may be the folder's name, for some.
+        let is_new = |dir: &PathBuf| is_playable(dir) && !dirs.contains(&dir.as_path());
+        let all = list.entries.iter().all(|entry| entry.dir.is_some());
+        let sound = all || !libraries.dirs().flat_map(folders_of).any(|dir| is_new(&dir));
+        (sound && !dirs.is_empty() && playable * 2 > dirs.len()).then_some(list)
     };
     lists.filter_map(referring).max_by_key(GameList::weight)
+}
+
+/// The library in whose entry another entry stands.
+fn library_around<'a>(libraries: &'a GameList, entry: &Entry) -> Option<&'a Entry> {
+    libraries.entries.iter().find(|library| entry.place.0.starts_with(&library.place.0))
+}
+
+/// Has lists that stand alike in the entries of different libraries be one: where these have names, each seemed to be a list of its own.
+pub(super) fn joined_over(lists: Vec<GameList>, libraries: &[GameList]) -> Vec<GameList> {
+    let mut all: Vec<GameList> = Vec::new();
+    for mut list in lists {
+        let around = libraries.iter().filter(|of| matches!(list.at, ListAt::One(_)) && of.file() == list.file());
+        let around = around.filter_map(|of| Some((of, list.entries.first().and_then(|one| library_around(of, one))?)));
+        let held = around.into_iter().find(|(of, library)| {
+            let inside = |entry: &Entry| library_around(of, entry).is_some_and(|one| one.place == library.place);
+            list.entries.iter().all(|entry| inside(entry) && entry.place != library.place)
+        });
+        let Some((of, library)) = held else {
+            all.push(list);
+            continue;
+        };
+        let below = list.to_entry.0.split_off(library.place.0.len());
+        list.to_entry.0 = of.to_entry.0.iter().cloned().chain(below).collect();
+        let alike = |one: &&mut GameList| {
+            (one.file(), one.shape, &one.to_entry, &one.to_path, one.side, one.by_name)
+                == (list.file(), list.shape, &list.to_entry, &list.to_path, list.side, list.by_name)
+        };
+        match all.iter_mut().find(alike) {
+            Some(one) => {
+                one.pure &= list.pure;
+                one.entries.extend(list.entries);
+            }
+            None => all.push(list),
+        }
+    }
+    all
 }
 
 /// The folders of each library by their name.
 fn folders_in(libraries: &GameList) -> HashMap<String, BTreeSet<PathBuf>> {
     let mut folders: HashMap<String, BTreeSet<PathBuf>> = HashMap::new();
     for library in libraries.dirs() {
-        for entry in platform::read_dir(library).into_iter().flatten().flatten() {
-            if entry.file_type().is_ok_and(|kind| kind.is_dir())
-                && let Ok(name) = entry.file_name().into_string()
-            {
-                folders.entry(name).or_default().insert(library.into());
+        for folder in folders_of(library) {
+            if let Some(name) = folder.file_name().and_then(|name| name.to_str()) {
+                folders.entry(name.into()).or_default().insert(library.into());
             }
         }
     }
     folders
+}
+
+fn folders_of(library: &Path) -> Vec<PathBuf> {
+    let entries = platform::read_dir(library).into_iter().flatten().flatten();
+    entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir())).map(|entry| entry.path()).collect()
 }
 
 /// The names of such folders in a file.
@@ -122,7 +174,7 @@ pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> Option<Ref
 
 /// How a list refers to libraries: the one text of each entry that says, for every game that is in one library alone, that library.
 fn reference(libraries: &GameList, list: &GameList, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<Reference> {
-    let own = list.to_path.selector();
+    let own = list.to_path.first();
     let games: Vec<(&Entry, &BTreeSet<PathBuf>)> =
         list.entries.iter().filter_map(|entry| Some((entry, folders.get(entry.scalars.get(&own)?)?))).collect();
     told(libraries, &games, Some(&own))

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use super::by_reference::{list_by_reference, reference_of};
+use super::by_reference::{joined_over, list_by_reference, reference_of};
 use super::evidence::Evidence;
 use super::in_libraries::list_in_libraries;
 use super::list::{
@@ -101,6 +101,7 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
             dirs.iter().any(|all| list.dirs().all(|dir| below(dir, all)))
         };
         lists.retain(|list| !is_part(list));
+        let lists = joined_over(lists, &libraries);
         let Some(best) = lists.into_iter().max_by_key(GameList::weight) else { continue };
         let (playable, dirs, ..) = best.weight();
         if playable * 2 <= dirs {
@@ -296,7 +297,18 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
         entries.push(Entry { file: group.file.file.clone(), place, dir: here.map(|seen| seen.dir.clone()), scalars });
     }
     let at = ListAt::One(group.file.file.clone());
-    Some(GameList { at, shape: group.file.shape, to_entry, to_path, side, by_name, pure, entries, reference: None })
+    Some(GameList {
+        at,
+        shape: group.file.shape,
+        to_entry,
+        to_path,
+        side,
+        by_name,
+        pure,
+        entries,
+        reference: None,
+        held: false,
+    })
 }
 
 /// Lists of one file for each game: files of one folder that say the same at the same place.
@@ -373,6 +385,7 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
             pure: true,
             entries,
             reference: None,
+            held: false,
         });
     }
     lists

@@ -274,6 +274,7 @@ fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders)
         pure: true,
         entries,
         reference: None,
+        held: false,
     })
 }
 
@@ -323,7 +324,18 @@ fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) 
     }
     let by_name = sub.is_some();
     let at = ListAt::InLibraries { libraries: libraries.to_vec(), below: group.first()?.2.clone(), name: None, sub };
-    Some(GameList { at, shape, to_entry, to_path, side: Side::Value, by_name, pure: true, entries, reference: None })
+    Some(GameList {
+        at,
+        shape,
+        to_entry,
+        to_path,
+        side: Side::Value,
+        by_name,
+        pure: true,
+        entries,
+        reference: None,
+        held: false,
+    })
 }
 
 /// What a library's own file of games says beside the list: the place of a sum, JSONPath from an entry to what it sums, and the text of

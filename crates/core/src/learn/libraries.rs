@@ -133,7 +133,12 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         if !apart || all.iter().any(|name| name.contains(['/', '\\'])) {
             continue;
         }
-        let part = |selector: &String| naming_part(selector, &values, &here, &all, &names);
+        let elements = list.shape.format() == Some(Format::Xml);
+        let part = |selector: &String| {
+            let part = naming_part((selector, elements), &values, &here, &all, &names)?;
+            let says = if are_entries(games, list, &part) { LibrarySays::Entries } else { part.says };
+            Some(HeldPart { says, ..part })
+        };
         let parts: Vec<HeldPart> = places.iter().filter_map(part).collect();
         if !parts.is_empty() {
             holding = Holding { named_by: way, parts, claim: None };
@@ -225,13 +230,15 @@ fn number_at(value: &Value, selector: &str) -> Option<u64> {
 
 /// A part that, in every entry, names the games that lie there and none that lies elsewhere.
 fn naming_part(
-    selector: &str,
+    (selector, elements): (&str, bool),
     values: &[Value],
     here: &[Vec<&Entry>],
     all: &[String],
     names: &dyn Fn(&Entry) -> Option<String>,
 ) -> Option<HeldPart> {
-    let parts: Option<Vec<&Value>> = values.iter().map(|value| part_of(value, selector)).collect();
+    // Where there are no games there are no elements of them.
+    let part = |value| part_of(value, selector).or(elements.then_some(&Value::Null));
+    let parts: Option<Vec<&Value>> = values.iter().map(part).collect();
     let parts = parts?;
     let mut ids: Vec<Option<String>> = vec![None];
     let objects = parts.iter().filter_map(|part| part.as_array()?.first()?.as_object());
@@ -252,6 +259,18 @@ fn naming_part(
     };
     let id = ids.into_iter().find(fits)?;
     Some(HeldPart { selector: selector.into(), says: LibrarySays::Games, id })
+}
+
+/// Whether what names games in a part are the entries of the games themselves.
+fn are_entries(games: &GameList, libraries: &GameList, part: &HeldPart) -> bool {
+    let Some(below) = Place::read(&part.selector) else { return false };
+    let is_held = |game: &Entry| {
+        libraries.entries.iter().any(|library| {
+            let at = [library.place.0.as_slice(), &below.0].concat();
+            game.place.0.len() == at.len() + 1 && game.place.0.starts_with(&at)
+        })
+    };
+    games.file() == libraries.file() && games.entries.iter().all(is_held)
 }
 
 /// The names in an object or a list; `None` of anything else.
@@ -318,19 +337,14 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
         matches!(format, Format::Json | Format::Jsonc | Format::Xml | Format::Nested | Format::Yaml | Format::Lines)
     };
     let format = list.shape.format().filter(known)?;
-    // Elements of no games leave nothing beside which one could be put.
-    if format == Format::Xml && holds.iter().any(|part| part.says == LibrarySays::Games) {
-        return None;
-    }
     let last = list.entries.last()?;
     let document = Document::parse(crate::platform::read(&last.file).ok()?, format).ok()?;
     let mut document = emptied(document, last, holds)?;
     let path = document.find(&joined(&last.place, &list.to_path.selector())).ok()?.into_iter().next()?;
-    let at = list.to_path.selector();
     for (selector, text) in &last.scalars {
         // `[*]` of a pattern is the first in an entry.
         let within = |part: &HeldPart| selector.starts_with(&part.selector);
-        if *selector == at.replace("[*]", "[0]") || *selector == at || holds.iter().any(within) {
+        if *selector == list.to_path.first() || holds.iter().any(within) {
             continue;
         }
         let differs =
@@ -369,8 +383,14 @@ fn is_for_people(text: &str) -> bool {
 fn emptied(mut document: Document, entry: &Entry, holds: &[HeldPart]) -> Option<Document> {
     let format = document.format();
     for part in holds {
-        let place = document.find(&joined(&entry.place, &part.selector)).ok()?.into_iter().next()?;
-        if part.says != LibrarySays::Games {
+        let found = document.find(&joined(&entry.place, &part.selector)).ok()?.into_iter().next();
+        let place = match found {
+            Some(place) => place,
+            // Elements of no games are none.
+            None if format == Format::Xml && part.says.names_games() => continue,
+            None => return None,
+        };
+        if !part.says.names_games() {
             if document.leaf(&place, Side::Value).as_deref() != Some("0") {
                 let bytes = document.replace(&place, Side::Value, "0", None).ok()?;
                 document = Document::parse(bytes, format).ok()?;

@@ -70,6 +70,8 @@ pub(super) struct GameList {
     pub entries: Vec<Entry>,
     /// How its entries say their library, where they do by another name than its folder's.
     pub reference: Option<Reference>,
+    /// Whether its entries say their folders' names alone, each in the entry of the library that it lies in.
+    pub held: bool,
 }
 
 /// Scalars are looked for this deep below an entry.

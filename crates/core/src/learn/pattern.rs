@@ -51,6 +51,11 @@ impl Pattern {
         out
     }
 
+    /// The same to the first of each, as the texts of an entry have it.
+    pub fn first(&self) -> String {
+        self.selector().replace("[*]", "[0]")
+    }
+
     /// Whether a place is one of these.
     pub fn fits(&self, place: &[Step]) -> bool {
         let alike = |(pattern, step): (&PatternStep, &Step)| match (pattern, step) {

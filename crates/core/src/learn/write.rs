@@ -69,6 +69,7 @@ pub(super) fn profile(
                 LibrarySays::Games => "games",
                 LibrarySays::Count => "count",
                 LibrarySays::Bytes => "bytes",
+                LibrarySays::Entries => "entries",
             };
             out.push_str(&format!(
                 "\n[[libraries.holds]]\nselector = {}\nsays = {}\n",
@@ -104,7 +105,9 @@ pub(super) fn profile(
     let install = match &list.at {
         ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
-        _ if list.reference.as_ref().is_some_and(|reference| reference.alone) => "{library}/{folder}".into(),
+        _ if list.held || list.reference.as_ref().is_some_and(|reference| reference.alone) => {
+            "{library}/{folder}".into()
+        }
         _ if list.by_name => "{parent}/{folder}".into(),
         _ => "{install}".into(),
     };

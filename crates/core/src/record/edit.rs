@@ -92,6 +92,15 @@ pub enum LibrarySays {
     Count,
     /// How many bytes they have.
     Bytes,
+    /// All that its launcher says of each: their own entries.
+    Entries,
+}
+
+impl LibrarySays {
+    /// Whether it names the games.
+    pub fn names_games(self) -> bool {
+        matches!(self, Self::Games | Self::Entries)
+    }
 }
 
 /// A part of a library's entry that speaks of the games in it.
@@ -129,6 +138,9 @@ pub struct Following {
     pub bytes: i64,
     /// What changes.
     pub parts: Vec<HeldPart>,
+    /// What changes in the game's own entry on the way, if that is one of the parts.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub rewrites: Vec<Rewrite>,
 }
 
 /// One change of one or two record files.
@@ -351,7 +363,8 @@ impl Following {
     /// The change that takes this one back.
     #[must_use]
     pub fn turned(&self) -> Self {
-        Self { from: self.to.clone(), to: self.from.clone(), ..self.clone() }
+        let rewrites = self.rewrites.iter().rev().map(Rewrite::turned).collect();
+        Self { from: self.to.clone(), to: self.from.clone(), rewrites, ..self.clone() }
     }
 }
 

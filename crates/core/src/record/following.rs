@@ -5,15 +5,17 @@
 
 use super::content::Content;
 use super::document::{Document, DocumentError};
-use super::edit::{EditError, Following, HeldPart, LibrarySays, Mood, changed, in_file};
+use super::edit::{EditError, Following, HeldPart, LibrarySays, Mood, Rewrite, changed, in_file};
+use super::formats::Format;
 use super::place::{Place, Side, Step};
+use super::rewriting::rewritten;
 
 type Made<T> = Result<T, EditError>;
 
 impl Following {
     /// Whether the file itself tells if the change was made.
     pub(super) fn is_told_by_file(&self) -> bool {
-        self.parts.iter().any(|part| part.says == LibrarySays::Games)
+        self.parts.iter().any(|part| part.says.names_games())
     }
 
     fn document(&self, bytes: Vec<u8>) -> Made<Document> {
@@ -28,10 +30,12 @@ impl Following {
         entry.ok_or_else(|| changed(&self.file, &format!("{} {says}", self.list)))
     }
 
-    /// A part of an entry.
+    /// A part of an entry. The elements of no games are none, and there all the same.
     fn part(&self, document: &Document, entry: &Place, part: &HeldPart) -> Made<Option<Place>> {
-        let found = document.find(&super::source::joined(entry, &part.selector)).map_err(in_file(&self.file))?;
-        Ok(found.into_iter().next())
+        let at = super::source::joined(entry, &part.selector);
+        let found = document.find(&at).map_err(in_file(&self.file))?.into_iter().next();
+        let elements = self.format == Format::Xml && part.says.names_games();
+        Ok(found.or_else(|| Place::read(&at).filter(|_| elements)))
     }
 
     /// The game's own element or member in a part that says games, with its number.
@@ -47,7 +51,7 @@ impl Following {
     /// Whether a library's entry names the game; `None` where no part says games.
     fn names_game(&self, document: &Document, says: &str) -> Made<bool> {
         let entry = self.entry(document, says)?;
-        for part in self.parts.iter().filter(|part| part.says == LibrarySays::Games) {
+        for part in self.parts.iter().filter(|part| part.says.names_games()) {
             if let Some(at) = self.part(document, &entry, part)?
                 && self.game_in(document, part, &at).is_some()
             {
@@ -93,12 +97,12 @@ impl Following {
             return Ok(None);
         }
         let mut own_bytes = self.bytes;
-        let games_first = |part: &&HeldPart| part.says != LibrarySays::Games;
+        let games_first = |part: &&HeldPart| !part.says.names_games();
         let mut parts: Vec<&HeldPart> = self.parts.iter().collect();
         parts.sort_by_key(games_first);
         for part in parts {
             let bytes = match part.says {
-                LibrarySays::Games => self.with_game(&document, part, &mut own_bytes)?,
+                LibrarySays::Games | LibrarySays::Entries => self.with_game(&document, part, mood, &mut own_bytes)?,
                 LibrarySays::Count => Some(self.with_number(&document, part, 1)?),
                 LibrarySays::Bytes => Some(self.with_number(&document, part, own_bytes)?),
             };
@@ -109,8 +113,8 @@ impl Following {
         Ok(Some(document.bytes()))
     }
 
-    /// The game named in the other entry, just as it was named in this one.
-    fn with_game(&self, document: &Document, part: &HeldPart, bytes: &mut i64) -> Made<Option<Vec<u8>>> {
+    /// The game named in the other entry, just as it was named in this one; its own entry with what changes on the way.
+    fn with_game(&self, document: &Document, part: &HeldPart, mood: Mood, bytes: &mut i64) -> Made<Option<Vec<u8>>> {
         let fault = in_file(&self.file);
         let wrong = |entry: &Place| {
             let place = super::source::joined(entry, &part.selector);
@@ -125,8 +129,15 @@ impl Following {
         {
             *bytes = own;
         }
-        let to = self.entry(document, &self.to)?;
-        let there = self.part(document, &to, part)?.ok_or_else(|| wrong(&to))?;
+        let mut document = self.document(document.bytes())?;
+        for rewrite in self.rewrites.iter().filter(|_| part.says == LibrarySays::Entries) {
+            let rewrite = Rewrite { location: super::source::joined(&place, &rewrite.location), ..rewrite.clone() };
+            if let Some(bytes) = rewritten(&document, &rewrite, mood, &self.file)? {
+                document = self.document(bytes)?;
+            }
+        }
+        let to = self.entry(&document, &self.to)?;
+        let there = self.part(&document, &to, part)?.ok_or_else(|| wrong(&to))?;
         let arrived = document.append_like(&there, (&here, nth)).map_err(&fault)?;
         let document = self.document(arrived)?;
         Ok(Some(document.remove(&here, nth).map_err(&fault)?))
@@ -150,7 +161,7 @@ impl Following {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::record::{Edit, FileChange, Files, Format, Rewrite};
+    use crate::record::{Edit, FileChange, Files};
 
     const JSON: &str = "{\"libs\": [\n  {\"at\": \"/a\", \"n\": 2, \"sum\": 12, \"has\": {\"x\": 5, \"y\": 7}, \"ids\": [\"x\", \"y\"]},\n  {\"at\": \"/b\", \"n\": 0, \"sum\": 0, \"has\": {}, \"ids\": []}\n]}\n";
     const NESTED: &str = "\"libs\"\n{\n\t\"0\"\n\t{\n\t\t\"at\" \"/a\"\n\t\t\"n\" \"2\"\n\t\t\"has\"\n\t\t{\n\t\t\t\"x\" \"5\"\n\t\t\t\"y\" \"7\"\n\t\t}\n\t}\n\t\"1\"\n\t{\n\t\t\"at\" \"/b\"\n\t\t\"n\" \"0\"\n\t\t\"has\"\n\t\t{\n\t\t}\n\t}\n}\n";
@@ -165,7 +176,18 @@ mod tests {
         let (from, to) = ("/a".into(), "/b".into());
         let (list, path) = ("$.libs".into(), "$.at".into());
         let bytes = if id == "x" { 0 } else { 7 };
-        Edit::Follow(Following { file: file.into(), format, list, path, from, to, id: id.into(), bytes, parts })
+        Edit::Follow(Following {
+            file: file.into(),
+            format,
+            list,
+            path,
+            from,
+            to,
+            id: id.into(),
+            bytes,
+            parts,
+            rewrites: Vec::new(),
+        })
     }
 
     fn made(edits: &[Edit], mood: Mood, known: &[FileChange]) -> Result<Vec<FileChange>, EditError> {

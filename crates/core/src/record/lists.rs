@@ -30,7 +30,7 @@ impl Document {
                 }
                 self.append_json(list, key, raw, None)
             }
-            Format::Xml if key.is_none() => self.append_element(list, raw),
+            Format::Xml if key.is_none() => self.append_element(list, raw, None),
             Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines if key.is_none() => {
                 let (key, value) = self.read_entry(list, raw)?;
                 self.append_member(list, (key, value, raw.trim()), None)
@@ -42,7 +42,7 @@ impl Document {
     /// Puts an entry just as it stands in another list behind the last one of a list.
     pub(crate) fn append_like(&self, list: &Place, (from, nth): (&Place, usize)) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: from.to_string() };
-        let (_, spans) = self.child_spans(from).ok_or_else(wrong)?;
+        let (_, spans) = self.trimmed_spans(from).ok_or_else(wrong)?;
         let (start, end) = spans.get(nth).copied().ok_or_else(wrong)?;
         let place = self.children(from).and_then(|all| all.get(nth).cloned()).ok_or_else(wrong)?;
         let key = match place.0.last() {
@@ -53,10 +53,11 @@ impl Document {
             Format::Json | Format::Jsonc | Format::JsonLines => {
                 self.append_json(list, key.as_deref(), self.raw(&place).ok_or_else(wrong)?, self.raw(from))
             }
-            Format::Xml => self.append_element(list, &self.text()[start..end]),
+            Format::Xml => self.append_element(list, &self.text()[start..end], Some(blank_before(self.text(), start))),
             _ => {
                 let value = place.of(self.value()).cloned().ok_or_else(wrong)?;
-                self.append_member(list, (key, value, &self.text()[start..end]), Some((start, end)))
+                // The first of an empty list is laid out as the first of this one.
+                self.append_member(list, (key, value, &self.text()[start..end]), spans.first().copied())
             }
         }
     }
@@ -106,7 +107,9 @@ impl Document {
             _ => return Err(wrong()),
         }
         let text = self.text();
+        let in_brackets = self.format() == Format::Yaml && text[span.start..].starts_with(['[', '{']);
         match (children.as_slice(), like) {
+            ([.., last], _) if in_brackets => self.with(last.1..last.1, &format!(", {written}"), &meant, list),
             ([.., last], _) => {
                 let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
                 let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
@@ -137,6 +140,11 @@ impl Document {
                 if !empty {
                     return Err(wrong());
                 }
+                if self.format() == Format::Yaml
+                    && let Some((new, from)) = self.first_of_block(span.start, written, like)
+                {
+                    return self.with(from..span.end, &new, &meant, list);
+                }
                 let (blank, sign) = match like {
                     Some((start, end)) => (blank_before(text, start), self.sign_behind(end)),
                     None => return Err(wrong()),
@@ -154,6 +162,16 @@ impl Document {
                 self.with(at..at, &format!("{blank}{written}{sign}{end}"), &meant, list)
             }
         }
+    }
+
+    /// The first entry of an empty list of YAML, on lines of its own as another list has them, and where it begins; `None` where that
+    /// one is written on a line.
+    fn first_of_block(&self, at: usize, written: &str, like: Option<(usize, usize)>) -> Option<(String, usize)> {
+        let (text, (start, _)) = (self.text(), like?);
+        let line = text[..start].rfind('\n').map_or(0, |n| n + 1);
+        let sign = text[line..start].trim_matches([' ', '-']).is_empty().then(|| &text[line..start])?;
+        let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        Some((format!("{end}{sign}{}", written.trim_end()), text[..at].trim_end_matches(' ').len()))
     }
 
     /// The sign that stands behind an entry, if one does.
@@ -208,6 +226,15 @@ impl Document {
             _ => return Err(wrong()),
         }
         let text = self.text();
+        if self.format() == Format::Yaml && children.len() == 1 {
+            // On lines of its own an empty list would be no list.
+            let brackets = if matches!(list.of(&meant), Some(Value::Array(_))) { "[]" } else { "{}" };
+            let before = text[..own.0].trim_end_matches(['-', ' ']);
+            let blank = before.trim_end();
+            if before.len() > blank.len() && (before.ends_with('\n') || before.is_empty()) && blank.ends_with(':') {
+                return self.with(blank.len()..own.1, &format!(" {brackets}"), &meant, list);
+            }
+        }
         let sign = |c: char| matches!(c, ';' | ',') || (c == '-' && self.format() == Format::Yaml);
         let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || sign(c)).is_empty();
         let own_sign =
@@ -357,19 +384,62 @@ impl Document {
         format!("{open}{end}{indent}{step}{entry}{end}{indent}{close}")
     }
 
-    /// An element comes behind the last one of its name, on a line of its own if that one has one.
-    fn append_element(&self, list: &Place, raw: &str) -> Result<Vec<u8>, DocumentError> {
+    /// An element comes behind the last one of its name, on a line of its own if that one has one; the first of its name behind all
+    /// others, with these blanks before it.
+    fn append_element(&self, list: &Place, raw: &str, blank: Option<&str>) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
         let entry = Self::parse(raw.trim().as_bytes().to_vec(), Format::Xml).map_err(|_| wrong())?;
         let Some(Step::Name(name)) = list.0.last() else { return Err(wrong()) };
         let value = entry.value().get(name).cloned().ok_or_else(wrong)?;
         let mut meant = self.value().clone();
+        if list.of(self.value()).is_none() {
+            let above = Place(list.0[..list.0.len() - 1].to_vec());
+            let element = above.of_mut(&mut meant).and_then(Value::as_object_mut).ok_or_else(wrong)?;
+            element.insert(name.clone(), Value::Array(vec![value]));
+            return self.append_first_element(&above, raw.trim(), blank, &meant);
+        }
         list.of_mut(&mut meant).and_then(Value::as_array_mut).ok_or_else(wrong)?.push(value);
         let (_, children) = self.child_spans(list).ok_or_else(wrong)?;
         let last = children.last().ok_or_else(wrong)?;
         let before = &self.text()[..last.0];
         let gap = &before[before.trim_end_matches([' ', '\t', '\r', '\n']).len()..];
         self.with(last.1..last.1, &format!("{gap}{}", raw.trim()), &meant, list)
+    }
+
+    /// An element in one that has none of its name.
+    fn append_first_element(
+        &self,
+        above: &Place,
+        raw: &str,
+        blank: Option<&str>,
+        meant: &Value,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: above.to_string() };
+        let (span, _) = self.child_spans(above).ok_or_else(wrong)?;
+        let text = self.text();
+        let element = &text[span.clone()];
+        let line = text[..span.start].rfind('\n').map_or(0, |n| n + 1);
+        let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
+        let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let step = if indent.contains('\t') { "\t" } else { "  " };
+        let blank = match blank {
+            Some(blank) => blank.to_string(),
+            None if text[line..span.start].trim().is_empty() && text.contains('\n') => format!("{end}{indent}{step}"),
+            None => String::new(),
+        };
+        let behind = if blank.contains('\n') { format!("{end}{indent}") } else { String::new() };
+        let head = end_of_tag(element).ok_or_else(wrong)?;
+        if element[..head].ends_with('/') {
+            let name = element[1..].split([' ', '\t', '\r', '\n', '/', '>']).next().unwrap_or_default();
+            let from = element[..head - 1].trim_end().len();
+            let new = format!(">{blank}{raw}{behind}</{name}>");
+            return self.with(span.start + from..span.end, &new, meant, above);
+        }
+        let inner = head + 1..element.rfind("</").ok_or_else(wrong)?;
+        let said = element[inner.clone()].trim_end();
+        let (from, to) = (inner.start + said.len(), if said.is_empty() { inner.end } else { inner.start + said.len() });
+        let behind = if said.is_empty() { behind } else { String::new() };
+        self.with(span.start + from..span.start + to, &format!("{blank}{raw}{behind}"), meant, above)
     }
 
     fn remove_element(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
@@ -395,6 +465,19 @@ impl Document {
         let whole = format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector));
         Ok(self.find(&whole)?.first().and_then(|place| self.leaf(place, Side::Value)))
     }
+}
+
+/// Where the tag ends with which an element begins: what stands in quotes may hold its sign.
+fn end_of_tag(element: &str) -> Option<usize> {
+    let mut quote = None;
+    element.bytes().position(|byte| {
+        match quote {
+            Some(sign) if sign == byte => quote = None,
+            None if matches!(byte, b'"' | b'\'') => quote = Some(byte),
+            _ => {}
+        }
+        byte == b'>' && quote.is_none()
+    })
 }
 
 /// The blanks that stand before a place, line ends among them.
@@ -473,6 +556,52 @@ mod tests {
                 );
                 let back = now.remove(&at, before.len()).unwrap_or_else(|why| panic!("{:?}: {why}", now.text()));
                 assert_eq!(String::from_utf8(back).unwrap(), text);
+            }
+        }
+    }
+
+    #[test]
+    fn the_last_entry_of_a_list_of_yaml_leaves_brackets_and_comes_back_on_lines_of_its_own() {
+        for text in [
+            "a:\n  - n: 1\n    g:\n    - x: 1\n      y: 2\n    z: 1\n  - n: 2\n    g:\n    - x: 3\n      y: 4\n    z: 2\n",
+            "a:\n  - n: 1\n    g:\n      - one\n  - n: 2\n    g:\n      - two\nend: 1\n",
+            "a:\n  - n: 1\n    g:\n      k1:\n        x: 1\n  - n: 2\n    g:\n      k2:\n        x: 2\n",
+            "a:\n  - {n: 1, g: [one]}\n  - {n: 2, g: [two]}\n",
+        ] {
+            for text in [text.to_string(), text.replace('\n', "\r\n")] {
+                let document = Document::parse(text.clone().into_bytes(), Format::Yaml).unwrap();
+                let [from, to] = [0, 1].map(|n| Place::read(&format!("$['a'][{n}]['g']")).unwrap());
+                let both = document.append_like(&to, (&from, 0)).unwrap_or_else(|why| panic!("{text:?}: {why}"));
+                let both = Document::parse(both, Format::Yaml).unwrap();
+                let moved = Document::parse(both.remove(&from, 0).unwrap(), Format::Yaml).unwrap();
+                assert_eq!(moved.children(&from).unwrap().len(), 0, "{}", moved.text());
+                assert_eq!(moved.children(&to).unwrap().len(), 2, "{}", moved.text());
+                let both = Document::parse(moved.append_like(&from, (&to, 1)).unwrap(), Format::Yaml).unwrap();
+                assert_eq!(String::from_utf8(both.remove(&to, 1).unwrap()).unwrap(), text);
+            }
+        }
+    }
+
+    #[test]
+    fn an_element_comes_into_one_that_has_none_of_its_name_and_goes_again() {
+        for (to, says) in [
+            ("<l at=\"/b\"/>", "<l at=\"/b\">\n    <g n=\"1\"/>\n  </l>"),
+            ("<l at='/>/b' />", "<l at='/>/b'>\n    <g n=\"1\"/>\n  </l>"),
+            ("<l at=\"/b\"></l>", "<l at=\"/b\">\n    <g n=\"1\"/>\n  </l>"),
+            ("<l at=\"/b\">\n  </l>", "<l at=\"/b\">\n    <g n=\"1\"/>\n  </l>"),
+            ("<l>\n    <at>/b</at>\n  </l>", "<l>\n    <at>/b</at>\n    <g n=\"1\"/>\n  </l>"),
+            ("<l><at>/b</at></l>", "<l><at>/b</at>\n    <g n=\"1\"/></l>"),
+        ] {
+            for end in ["\n", "\r\n"] {
+                let text = format!("<r>\n  <l at=\"/a\">\n    <g n=\"1\"/>\n    <g n=\"2\"/>\n  </l>\n  {to}\n</r>\n");
+                let document = Document::parse(text.replace('\n', end).into_bytes(), Format::Xml).unwrap();
+                let [from, at] = ["$['r']['l'][0]['g']", "$['r']['l'][1]['g']"].map(|at| Place::read(at).unwrap());
+                let now = document.append_like(&at, (&from, 0)).unwrap_or_else(|why| panic!("{text}: {why}"));
+                let now = Document::parse(now, Format::Xml).unwrap();
+                assert_eq!(now.text(), text.replace(to, says).replace('\n', end));
+                let back = Document::parse(now.remove(&at, 0).unwrap(), Format::Xml).unwrap();
+                assert_eq!(back.value(), document.value(), "{}", back.text());
+                assert_eq!(back.text().contains("\r\n"), end == "\r\n");
             }
         }
     }

@@ -19,6 +19,7 @@ mod meaning;
 mod parts;
 mod patch;
 mod place;
+mod rewriting;
 mod source;
 mod spelling;
 mod tree;

@@ -11,8 +11,9 @@ use std::rc::Rc;
 
 use super::document::{Document, DocumentError};
 use super::edit::{Edit, EditError, Mood, Rewrite, changed, in_file};
-use super::files::{Files, new_text, rewritten, runs};
+use super::files::{Files, runs};
 use super::place::{Place, Side, Step};
+use super::rewriting::{new_text, rewritten};
 use crate::record::formats::Format;
 
 /// How often edits of one file are made in full: those of one item that follow one another, together.

@@ -11,6 +11,7 @@ mod closer;
 mod engine;
 mod faults;
 mod finds;
+mod held_entries;
 mod house;
 mod launchers;
 mod layouts;

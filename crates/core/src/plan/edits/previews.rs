@@ -103,7 +103,9 @@ fn of_edit(trial: &mut EditRehearsal, edit: &Edit) -> Vec<Preview> {
         }
         Edit::Follow(following) => {
             let location = format!("{} {}", following.list, following.id);
-            vec![preview(&following.file, PreviewKind::Replaced, &location, &following.from, &following.to)]
+            let moved = preview(&following.file, PreviewKind::Replaced, &location, &following.from, &following.to);
+            let changed = following.rewrites.iter().map(|rewrite| of_rewrite(&following.file, rewrite));
+            changed.chain([moved]).collect()
         }
         Edit::Order { file, list, says, new, .. } => {
             vec![preview(file, PreviewKind::Replaced, &format!("{list}[{new}]"), "", says)]

@@ -195,6 +195,9 @@ impl Writing<'_> {
             edits.extend(make_known(self.site, self.found, library, &list_file, self.target.new_library)?);
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
+        // An entry that stands in its library's goes on to the other library's.
+        let leaves = self.found.profile.holds_entries() && self.game.library.as_deref() != self.target.library;
+        let goes = travels || leaves;
         let mut rewrites: Vec<Rewrite> = Vec::new();
         // A word that stands twice in a text changes with the first, and a place that two records speak of changes once.
         let mut words: HashMap<(PathBuf, String), Vec<usize>> = HashMap::new();
@@ -206,7 +209,7 @@ impl Writing<'_> {
             }
             let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
             let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
-            if record.in_entry && travels {
+            if record.in_entry && goes {
                 let here = words.entry((record.file.clone(), record.location.clone())).or_default();
                 if !here.iter().any(|n| rewrites[*n] == rewrite) {
                     here.push(rewrites.len());
@@ -227,6 +230,9 @@ impl Writing<'_> {
         }
         inner_first(&mut edits);
         rewrites.sort_by_key(inner);
+        if leaves {
+            return Ok(edits.into_iter().chain(self.follow(rewrites)?).collect());
+        }
         if travels && games.file.names("id") {
             let format = self
                 .game
@@ -257,12 +263,12 @@ impl Writing<'_> {
                 totals: total.into_iter().map(|location| Total { location, amount }).collect(),
             });
         }
-        edits.extend(self.follow()?);
+        edits.extend(self.follow(Vec::new())?);
         Ok(edits)
     }
 
-    /// What the list of libraries says of the game goes from one entry to the other.
-    fn follow(&self) -> Result<Option<Edit>, Unchangeable> {
+    /// What the list of libraries says of the game goes from one entry to the other; these are the changes of the game's own in it.
+    fn follow(&self, rewrites: Vec<Rewrite>) -> Result<Option<Edit>, Unchangeable> {
         let Some(libraries) = self.found.profile.libraries.as_ref().filter(|libraries| !libraries.holds.is_empty())
         else {
             return Ok(None);
@@ -304,6 +310,7 @@ impl Writing<'_> {
             id,
             bytes: self.game.claim.map_or(0, |claim| claim.count() as i64),
             parts: libraries.holds.clone(),
+            rewrites,
             file,
         })))
     }
