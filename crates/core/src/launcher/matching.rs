@@ -133,6 +133,14 @@ struct Says {
     format: Option<Format>,
 }
 
+/// Of several places that a selector finds, those that lead to the game; all of them where none does.
+fn of_several(places: usize, mut records: Vec<Record>) -> Vec<Record> {
+    if places > 1 && records.iter().any(|record| record.sound) {
+        records.retain(|record| record.sound);
+    }
+    records
+}
+
 impl SelectorSearch<'_> {
     pub(crate) fn entry_record(
         &self,
@@ -150,14 +158,15 @@ impl SelectorSearch<'_> {
             nth,
         };
         let mut records = Vec::new();
-        for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
+        let places = source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())?;
+        for found in &places {
             let mut within = found.clone();
             within.0.drain(..entry.0.len());
-            for says in self.says(source, &found, within.to_string(), &said)? {
+            for says in self.says(source, found, within.to_string(), &said)? {
                 records.extend(self.records(says, &said));
             }
         }
-        Ok(records)
+        Ok(of_several(places.len(), records))
     }
 
     /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, where `listings`
@@ -198,12 +207,13 @@ impl SelectorSearch<'_> {
             }
         };
         let mut records = Vec::new();
-        for found in listing.of(self.values) {
+        let places = listing.of(self.values);
+        for found in &places {
             for says in self.says(source, found, found.to_string(), &said)? {
                 records.extend(self.records(says, &said).into_iter().filter(|record| record.sound || asks));
             }
         }
-        Ok(records)
+        Ok(of_several(places.len(), records))
     }
 
     /// Places of paths by the names of the folders that they go through, in small letters; `None` where what they lead to is not told

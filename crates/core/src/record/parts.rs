@@ -39,7 +39,12 @@ enum Quote {
     None,
     Single,
     Double,
+    /// Single ones that end before each apostrophe and begin behind it, as shells have it: `'\''`, or `'"'"'`.
+    Shell(&'static str),
 }
+
+/// How an apostrophe stands between two parts of a word of a shell (POSIX.1, "Quoting").
+const APOSTROPHES: [&str; 2] = ["'\\''", "'\"'\"'"];
 
 /// How words of a command line are quoted.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -171,6 +176,7 @@ pub fn write_part(value: &str, part: &Part<'_>, new: &str, within: Within, forma
                 Quote::None if !exec && still_one() => Some(new.into()),
                 Quote::None if !new.contains(reserved) => Some(if exec { new.replace('%', "%%") } else { new.into() }),
                 Quote::Single if !new.contains('\'') => Some(format!("'{new}'")),
+                Quote::Shell(apostrophe) => Some(format!("'{}'", new.replace('\'', apostrophe))),
                 _ => quoted(new, exec),
             }
         }
@@ -238,6 +244,8 @@ fn words(value: &str, rules: Words) -> Vec<Part<'_>> {
                     pieces.push(at);
                 }
                 b'\\' if rules == Words::Exec => at = (at + 2).min(bytes.len()),
+                // A shell's apostrophe between two parts in quotes.
+                b'\\' if at > start && bytes[at - 1] == b'\'' && bytes[at..].starts_with(b"\\''") => at += 2,
                 _ => at += 1,
             }
         }
@@ -265,6 +273,10 @@ fn part(value: &str, range: Range<usize>, rules: Words) -> Part<'_> {
         (_, Some(inner)) => (Quote::Single, inner),
         _ => (Quote::None, raw),
     };
+    let apostrophe = APOSTROPHES.into_iter().find(|apostrophe| inner.contains(apostrophe));
+    if let (Quote::Single, Some(apostrophe)) = (quote, apostrophe) {
+        return Part { range, text: Cow::Owned(inner.replace(apostrophe, "'")), quote: Quote::Shell(apostrophe) };
+    }
     let text = if rules == Words::Exec && inner.contains(['\\', '%']) {
         let mut out = String::with_capacity(inner.len());
         let mut chars = inner.chars().peekable();
@@ -369,7 +381,7 @@ mod tests {
     fn moved(value: &str, within: Within, format: Option<Format>, new: &str) -> Option<String> {
         let fit = |text: &str| match text {
             "/g/a b" => PartFit::There,
-            "/g/a" | "C:\\g\\a" => PartFit::Wanted,
+            "/g/a" | "C:\\g\\a" | "/g/it's" => PartFit::Wanted,
             "/g/a c" => PartFit::Other,
             _ => PartFit::No,
         };
@@ -400,6 +412,10 @@ mod tests {
             ("run --dir=\"/g/a b\"", Command, None, "/n", "run --dir=\"/n\""),
             ("C:\\g\\a -w", Command, None, "D:\\n", "D:\\n -w"),
             ("'/g/a b' x", Command, None, "/n", "'/n' x"),
+            ("cd '/g/it'\\''s' && run 'b c'", Command, None, "/n's w", "cd '/n'\\''s w' && run 'b c'"),
+            ("cd '/g/it'\"'\"'s' && run", Command, None, "/n's w", "cd '/n'\"'\"'s w' && run"),
+            ("cd \"/g/it's\" && run", Command, None, "/n's w", "cd \"/n's w\" && run"),
+            ("--at='/g/it'\\''s'", Command, None, "/n", "--at='/n'"),
             ("/usr;/g/a;/x", List, None, "/n w", "/usr;/n w;/x"),
             ("/usr:/g/a:/g/a/x", List, None, "/n", "/usr:/n:/g/a/x"),
             ("C:\\x;C:\\g\\a;", List, None, "D:\\n", "C:\\x;D:\\n;"),

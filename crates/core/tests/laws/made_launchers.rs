@@ -131,7 +131,7 @@ fn style(dice: &mut Dice) -> Style {
     ];
     let all = ["program", "command", "uri", "document"];
     let more = all.into_iter().filter(|_| dice.below(3) == 0).collect();
-    let all = ["recent", "meta", "keys", "log", "backup", "settings", "cache", "libraries"];
+    let all = ["recent", "meta", "keys", "log", "backup", "settings", "cache", "libraries", "scripts"];
     let kept = format.starts_with("kept.");
     let mut extras: Vec<&str> = all.into_iter().filter(|_| dice.coin()).collect();
     if kept && !extras.contains(&"libraries") {
@@ -562,6 +562,13 @@ fn extra_files(extra: &str, games: &[MadeGame], home: &Path, out: &mut BTreeMap<
             for game in games {
                 let text = serde_json::json!({"for": game.id, "folder": game.path(), "art": "none"}).to_string();
                 out.insert(home.join(format!("meta/{}.json", game.id)), text);
+            }
+        }
+        "scripts" => {
+            for game in games {
+                let quoted = game.path().replace('\'', "'\\''");
+                let text = format!("#!/bin/sh\n# {}\ncd '{quoted}' && exec ./bin/go \"$@\"\n", game.id);
+                out.insert(home.join(format!("run/{}.sh", game.id)), text);
             }
         }
         "keys" => {
