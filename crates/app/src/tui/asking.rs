@@ -46,7 +46,7 @@ impl State {
             }
             _ => {
                 format!(
-                    "Cautions are waiting: read them, and accept them with {}.",
+                    "Read the warnings first, then accept them with {}.",
                     self.keys.name(Wish::Accept, View::Haul)
                 )
             }

@@ -164,8 +164,8 @@ fn style_of(theme: Theme, cargo: Cargo) -> (Style, &'static str) {
     let plain = theme.plain();
     match cargo {
         Cargo::Other => (theme.other(), if plain { "▒" } else { " " }),
-        Cargo::Game { launcher } => (theme.cargo(launcher), " "),
-        Cargo::Leaving { launcher, .. } => (theme.hollow(launcher), if plain { "░" } else { " " }),
+        Cargo::Game { launcher } => (theme.cargo(launcher), theme.pattern(launcher)),
+        Cargo::Leaving { launcher, .. } => (theme.hollow(launcher), if plain { "░" } else { theme.pattern(launcher) }),
         Cargo::Arriving => (theme.arriving(), if plain { "+" } else { " " }),
         Cargo::Held => (theme.held(), "╱"),
     }

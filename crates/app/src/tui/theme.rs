@@ -48,25 +48,44 @@ const fn shades(dark: (Rgb, u8, Color), light: (Rgb, u8, Color)) -> Shades {
 
 const GROUND: Shades = shades(((15, 21, 28), 233, Color::Reset), ((243, 238, 227), 255, Color::Reset));
 const TEXT: Shades = shades(((222, 214, 196), 187, Color::Reset), ((38, 42, 46), 235, Color::Reset));
-const DIM: Shades = shades(((132, 134, 134), 245, Color::DarkGray), ((104, 104, 100), 242, Color::DarkGray));
+const DIM: Shades = shades(((150, 152, 150), 248, Color::DarkGray), ((84, 84, 80), 239, Color::DarkGray));
+/// Lines and dots, and no text.
 const FAINT: Shades = shades(((74, 82, 90), 239, Color::DarkGray), ((176, 172, 160), 249, Color::DarkGray));
-const PANEL: Shades = shades(((36, 46, 56), 236, Color::Reset), ((222, 214, 198), 252, Color::Reset));
-const OTHER: Shades = shades(((54, 62, 70), 238, Color::DarkGray), ((202, 196, 182), 250, Color::DarkGray));
-const AMBER: Shades = shades(((232, 178, 84), 179, Color::Yellow), ((156, 96, 8), 130, Color::Yellow));
+const PANEL: Shades = shades(((36, 46, 56), 235, Color::Reset), ((222, 214, 198), 253, Color::Reset));
+const OTHER: Shades = shades(((54, 62, 70), 237, Color::DarkGray), ((202, 196, 182), 251, Color::DarkGray));
+/// Text on what belongs to no game.
+const OTHER_INK: Shades = shades(((184, 184, 176), 250, Color::White), ((70, 70, 66), 238, Color::White));
+const AMBER: Shades = shades(((232, 178, 84), 179, Color::Yellow), ((122, 74, 2), 58, Color::Yellow));
 /// The ground of what will have arrived.
 const AMBER_BLOCK: Shades = shades(((232, 178, 84), 179, Color::Yellow), ((230, 172, 72), 179, Color::Yellow));
-const RED: Shades = shades(((226, 98, 84), 167, Color::LightRed), ((172, 40, 34), 124, Color::Red));
-const GREEN: Shades = shades(((136, 178, 126), 108, Color::Green), ((58, 110, 54), 65, Color::Green));
+const RED: Shades = shades(((236, 116, 102), 210, Color::LightRed), ((172, 40, 34), 124, Color::Red));
+const GREEN: Shades = shades(((136, 178, 126), 108, Color::Green), ((44, 92, 42), 22, Color::Green));
 const INK: Shades = shades(((16, 18, 22), 233, Color::Black), ((16, 18, 22), 233, Color::Black));
-/// Muted colours of launchers, in the order in which launchers are found.
-const CARGO: [Shades; 6] = [
-    shades(((92, 138, 128), 66, Color::Cyan), ((132, 178, 166), 109, Color::Cyan)),
-    shades(((96, 116, 168), 67, Color::Blue), ((144, 164, 210), 110, Color::LightBlue)),
-    shades(((134, 112, 158), 97, Color::Magenta), ((182, 162, 202), 146, Color::LightMagenta)),
-    shades(((148, 140, 92), 101, Color::Green), ((188, 180, 126), 144, Color::LightGreen)),
-    shades(((166, 116, 128), 132, Color::LightMagenta), ((212, 166, 174), 181, Color::LightRed)),
-    shades(((112, 134, 150), 103, Color::LightBlue), ((164, 182, 196), 152, Color::LightCyan)),
+/// Muted colours of launchers, in the order in which launchers are found; of sixteen colours six are enough of a sign, and a pattern tells
+/// the rest.
+const CARGO: [Shades; LAUNCHERS] = [
+    shades(((82, 169, 162), 73, Color::Cyan), ((96, 189, 181), 73, Color::Cyan)),
+    shades(((124, 153, 205), 104, Color::LightBlue), ((140, 171, 228), 110, Color::LightBlue)),
+    shades(((168, 138, 192), 139, Color::Magenta), ((188, 155, 214), 146, Color::Magenta)),
+    shades(((140, 162, 103), 107, Color::Green), ((158, 181, 118), 143, Color::Green)),
+    shades(((193, 142, 157), 174, Color::LightMagenta), ((218, 158, 175), 181, Color::LightMagenta)),
+    shades(((117, 189, 214), 110, Color::LightCyan), ((125, 202, 229), 81, Color::LightCyan)),
+    shades(((154, 212, 180), 115, Color::Cyan), ((169, 224, 193), 151, Color::Cyan)),
+    shades(((193, 189, 243), 182, Color::LightBlue), ((206, 202, 253), 189, Color::LightBlue)),
+    shades(((241, 178, 172), 217, Color::Magenta), ((252, 192, 186), 217, Color::Magenta)),
+    shades(((227, 178, 216), 218, Color::Green), ((239, 192, 227), 218, Color::Green)),
+    shades(((199, 201, 144), 151, Color::LightMagenta), ((211, 214, 161), 187, Color::LightMagenta)),
+    shades(((181, 223, 241), 153, Color::LightCyan), ((194, 236, 254), 254, Color::LightCyan)),
 ];
+
+/// Launchers that look different from one another.
+const LAUNCHERS: usize = 12;
+
+/// Colours of a terminal with sixteen that launchers may have.
+const OF_SIXTEEN: usize = 6;
+
+/// Patterns that tell launchers apart where colours don't. What has arrived and what is kept have signs of their own.
+const PATTERNS: [&str; LAUNCHERS] = [" ", "-", ":", "=", ".", "x", "~", "o", "|", "*", "^", "%"];
 
 impl Theme {
     fn shade(self, shades: &Shades) -> Color {
@@ -163,6 +182,16 @@ impl Theme {
         Style::new().fg(self.shade(&INK)).bg(self.shade(&CARGO[launcher % CARGO.len()]))
     }
 
+    /// The sign that fills the blocks of a launcher's games.
+    pub fn pattern(self, launcher: usize) -> &'static str {
+        let alike = match self.depth {
+            Depth::True | Depth::Indexed => LAUNCHERS,
+            Depth::Sixteen => OF_SIXTEEN,
+            Depth::None => 1,
+        };
+        PATTERNS[launcher % LAUNCHERS / alike]
+    }
+
     /// A block that will leave: hollow, in its launcher's colour.
     pub fn hollow(self, launcher: usize) -> Style {
         if self.plain() {
@@ -185,17 +214,98 @@ impl Theme {
         if self.plain() {
             return Style::new();
         }
-        let ink = if self.depth == Depth::Sixteen { Color::White } else { self.shade(&DIM) };
-        Style::new().fg(ink).bg(self.shade(&OTHER))
+        Style::new().fg(self.shade(&OTHER_INK)).bg(self.shade(&OTHER))
     }
 
     /// Held originals: hatched, since they still take room.
     pub fn held(self) -> Style {
-        if self.plain() { Style::new() } else { Style::new().fg(self.shade(&DIM)).bg(self.shade(&PANEL)) }
+        if self.plain() { Style::new() } else { Style::new().fg(self.shade(&OTHER_INK)).bg(self.shade(&PANEL)) }
     }
 
     /// A changed piece of a record.
     pub fn changed(self) -> Style {
         self.fore(&AMBER).add_modifier(Modifier::UNDERLINED)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The colours of the 256 that are the same in every terminal (xterm's cube and its greys).
+    fn rgb(color: Color) -> Rgb {
+        match color {
+            Color::Rgb(r, g, b) => (r, g, b),
+            Color::Indexed(n @ 232..) => (8 + 10 * (n - 232), 8 + 10 * (n - 232), 8 + 10 * (n - 232)),
+            Color::Indexed(n @ 16..) => {
+                let part = |n: u8| if n == 0 { 0 } else { 55 + 40 * n };
+                (part((n - 16) / 36), part((n - 16) / 6 % 6), part((n - 16) % 6))
+            }
+            other => panic!("{other} has no one colour"),
+        }
+    }
+
+    /// Contrast of two colours (WCAG 2.2, "contrast ratio").
+    fn contrast(one: Color, other: Color) -> f64 {
+        let linear = |part: u8| {
+            let part = f64::from(part) / 255.0;
+            if part <= 0.04045 { part / 12.92 } else { ((part + 0.055) / 1.055).powf(2.4) }
+        };
+        let light = |color: Color| {
+            let (r, g, b) = rgb(color);
+            0.2126 * linear(r) + 0.7152 * linear(g) + 0.0722 * linear(b)
+        };
+        let (one, other) = (light(one) + 0.05, light(other) + 0.05);
+        one.max(other) / one.min(other)
+    }
+
+    fn themes() -> impl Iterator<Item = Theme> {
+        let of = |ground| [Depth::True, Depth::Indexed].map(|depth| Theme { depth, ground });
+        [Ground::Dark, Ground::Light].into_iter().flat_map(of)
+    }
+
+    #[test]
+    fn every_text_stands_out_from_what_is_behind_it() {
+        for theme in themes() {
+            let ground = theme.ground().bg.unwrap();
+            let panel = theme.sheet().bg.unwrap();
+            let texts = [
+                theme.text(),
+                theme.strong(),
+                theme.dim(),
+                theme.moving(),
+                theme.danger(),
+                theme.good(),
+                theme.changed(),
+            ];
+            for (n, style) in texts.into_iter().enumerate() {
+                for behind in [ground, panel] {
+                    let has = contrast(style.fg.unwrap(), behind);
+                    assert!(has >= 4.5, "{theme:?}: text {n} on {behind}: {has:.2}");
+                }
+            }
+            let blocks = (0..LAUNCHERS).flat_map(|n| [theme.cargo(n), theme.hollow(n)]);
+            let own = [theme.arriving(), theme.other(), theme.held(), theme.badge(), theme.cursor(), theme.tag()];
+            for (n, style) in blocks.chain(own).enumerate() {
+                let has = contrast(style.fg.unwrap(), style.bg.unwrap());
+                assert!(has >= 4.5, "{theme:?}: block {n}: {has:.2}");
+            }
+        }
+    }
+
+    #[test]
+    fn twelve_launchers_look_different_in_every_terminal() {
+        for depth in [Depth::True, Depth::Indexed, Depth::Sixteen, Depth::None] {
+            for ground in [Ground::Dark, Ground::Light] {
+                let theme = Theme { depth, ground };
+                let mut looks: Vec<(Style, &str)> =
+                    (0..LAUNCHERS).map(|n| (theme.cargo(n), theme.pattern(n))).collect();
+                let all = looks.len();
+                looks.sort_by_key(|look| format!("{look:?}"));
+                looks.dedup();
+                assert_eq!(looks.len(), all, "{theme:?}");
+                assert!(!looks.iter().any(|(style, _)| *style == theme.arriving()), "{theme:?}");
+            }
+        }
     }
 }

@@ -104,7 +104,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     assert!(text.find("Saltflat Rally") < text.find("Glasswing Regatta"), "{text}");
     assert!(text.contains("when Saltflat Rally is off swift"), "{text}");
     screen.keys(&["S"]);
-    screen.wait_for("Cautions are waiting");
+    screen.wait_for("Read the warnings first");
     screen.keys(&["a", "S"]);
     // What goes at once is asked for by the word, with bytes and titles.
     let asked = screen.wait_for("of originals during the haul (Saltflat Rally)");

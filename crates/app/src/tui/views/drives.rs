@@ -1,6 +1,7 @@
 //! Drives: what lies where, and what fits where.
 
 use deft_barge_core::bytes::Bytes;
+use deft_barge_core::launcher::PlaceFault;
 use deft_barge_core::plan::{Destination, Load};
 use deft_barge_core::survey::{DriveState, Game, Survey, UserData, Way};
 use jiff::Timestamp;
@@ -12,7 +13,7 @@ use super::super::hull::{Block, Cargo, Hull};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::present::{count, cut, cut_middle, line, pad, path, words};
 use crate::tui::model::{Filter, Scale, Sort};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -163,10 +164,13 @@ impl<'a> Row<'a> {
             Height::Tall => {
                 canvas.put_at(4, 1, &kind, theme.dim(), area);
                 canvas.put_at(4, 2, &free, theme.text(), area);
+                canvas.put_at(4, 3, &format!("of {}", drive.capacity), theme.dim(), area);
                 self.hull(&self.cargo_now(), Rect { height: 2, ..now }, canvas);
                 if changes {
                     canvas.put_at(gutter + 1, 2, &self.after_caption(), self.after_style(), area);
                     self.hull(&self.cargo_after(), Rect { y: now.y + 3, height: 1, ..now }, canvas);
+                } else if let Some((text, style)) = self.would_fit() {
+                    canvas.put_at(gutter + 1, 2, &text, style, area);
                 }
             }
             Height::Flat => {
@@ -176,10 +180,37 @@ impl<'a> Row<'a> {
                     canvas.put_at(4, 1, &pad(&self.after_caption(), 17), self.after_style(), area);
                     self.hull(&self.cargo_after(), Rect { y: now.y + 1, height: 1, ..now }, canvas);
                 } else {
-                    canvas.put_at(4, 1, &kind, theme.dim(), area);
+                    canvas.put_at(4, 1, &cut(&format!("{kind} · {}", drive.capacity), 22), theme.dim(), area);
                 }
             }
         }
+    }
+
+    /// Whether the game under the cursor would fit here, where it does not lie and nothing else is planned.
+    fn would_fit(&self) -> Option<(String, Style)> {
+        let (game, drive) = (self.state.game_here()?, &self.drive.drive);
+        if game.drive.as_ref() == Some(&drive.name) || drive.absent || !self.survey.measured {
+            return None;
+        }
+        let title = line(&game.found.title);
+        let refused = if drive.read_only {
+            Some("it is read-only".to_string())
+        } else if game.size.links > 0 && !drive.abilities.links {
+            Some(format!("{} has no links", drive.file_system))
+        } else {
+            None
+        };
+        let room = match self.load {
+            Some(load) => load.capacity.less(load.withheld).less(load.peak),
+            None => self.drive.free.less(drive.reserve),
+        };
+        Some(match refused {
+            Some(why) => (format!("can't hold {title}: {why}"), self.theme.text()),
+            None if game.size.on_disk > room => {
+                (format!("lacks {} for {title}", game.size.on_disk.less(room)), self.theme.text())
+            }
+            None => (format!("{title} would fit, {} left", room.less(game.size.on_disk)), self.theme.dim()),
+        })
     }
 
     fn after_caption(&self) -> String {
@@ -264,7 +295,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     let drive = survey.drives.get(state.drive);
     let layout = &state.layout;
     let wide = area.width >= 70;
-    let title_width = usize::from(area.width).saturating_sub(if wide { 60 } else { 32 }).max(12);
+    let title_width = usize::from(area.width).saturating_sub(if wide { 69 } else { 32 }).max(12);
     let name = drive.map_or("away".into(), |drive| format!("on {}", line(&drive.drive.name)));
     let sorted = if layout.sort == Sort::Size { String::new() } else { format!(", {}", layout.sort.words()) };
     let filtered = if layout.filter == Filter::All { String::new() } else { format!(", {}", layout.filter.words()) };
@@ -275,7 +306,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     let heading = format!(
         "      {} {}{:>10} {:>9}",
         pad(&format!("{name}{filtered}{sorted}{marked}"), title_width),
-        if wide { pad("launcher", 12) } else { String::new() },
+        if wide { pad("  launcher", 14) } else { String::new() },
         if survey.measured { "on disk" } else { "claimed" },
         "files",
     );
@@ -347,27 +378,40 @@ impl ListRow<'_> {
         let text = format!(
             "{} {}{:>10} {files:>9}",
             pad(&line(&game.found.title), title_width),
-            if wide { pad(&line(launcher), 12) } else { String::new() },
+            if wide { format!("  {}", pad(&line(launcher), 12)) } else { String::new() },
             game.size.on_disk,
         );
         canvas.put_at(6, y, &text, style, area);
         if wide {
+            let nth = survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0);
+            canvas.put_at(title_width as u16 + 7, y, theme.pattern(nth), theme.cargo(nth), area);
             let last = game.found.last_run.map_or("not known".into(), |then| ago(then, survey.made));
             canvas.put_at(title_width as u16 + 43, y, &last, style, area);
         }
-        if let Some(sign) = trouble(game) {
-            let colour = if sign == "■" { theme.danger().fg } else { style.fg };
-            canvas.put_at(area.width.saturating_sub(1), y, sign, Style { fg: colour, ..style }, area);
+        if let Some((sign, word, is_stop)) = trouble(survey, game) {
+            let colour = if is_stop { theme.danger().fg } else { style.fg };
+            let text = if wide { word } else { sign };
+            let at = if wide { title_width as u16 + 57 } else { area.width.saturating_sub(1) };
+            canvas.put_at(at, y, text, Style { fg: colour, ..style }, area);
         }
     }
 }
 
-/// A sign for a game that has a stop or a caution of its own.
-fn trouble(game: &Game) -> Option<&'static str> {
-    if game.fault().is_some() || game.found.sealed.is_some() {
-        return Some("■");
+/// What is wrong with a game by itself: a sign, a word, and whether it keeps the game from being moved.
+fn trouble(survey: &Survey, game: &Game) -> Option<(&'static str, &'static str, bool)> {
+    let running = survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty());
+    match game.fault() {
+        Some(PlaceFault::Missing) => Some(("■", "missing", true)),
+        Some(PlaceFault::Away(_)) => Some(("■", "away", true)),
+        Some(PlaceFault::Elsewhere(..)) => Some(("■", "remap", true)),
+        Some(PlaceFault::Silent(_)) => Some(("■", "silent drive", true)),
+        Some(_) => Some(("■", "misplaced", true)),
+        None if game.found.sealed.is_some() => Some(("■", "locked", true)),
+        None if running => Some(("■", "running", true)),
+        None if game.update().is_some() => Some(("!", "updating", false)),
+        None if survey.measured && game.claim_is_far() => Some(("!", "other size", false)),
+        None => None,
     }
-    (game.update().is_some() || game.claim_is_far()).then_some("!")
 }
 
 /// How long ago, in the largest unit that says something.
@@ -385,8 +429,11 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
     let Some(game) = state.game_here() else { return };
     let theme = canvas.theme;
     let width = usize::from(area.width);
-    let mut lines: Vec<(String, Style)> =
-        vec![(line(&game.found.title), theme.strong()), (cut_middle(&path(&game.found.install), width), theme.dim())];
+    let launcher = survey.launcher(&game.launcher).map_or("", |launcher| launcher.name.as_str());
+    let mut lines: Vec<(String, Style)> = vec![
+        (format!("{}  {}", line(&game.found.title), line(launcher)), theme.strong()),
+        (cut_middle(&path(&game.found.install), width), theme.dim()),
+    ];
     if wide {
         lines.push((String::new(), theme.text()));
     }
@@ -510,7 +557,7 @@ fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(Stri
 fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Style)> {
     let mut troubles = Vec::new();
     if let Some(fault) = game.fault() {
-        troubles.push((format!("stop        {}", words::place_fault(fault)), theme.danger()));
+        troubles.push((format!("blocker     {}", words::place_fault(fault)), theme.danger()));
     }
     if let Some(reason) = &game.found.sealed {
         troubles.push((format!("locked      {}", line(reason)), theme.danger()));
@@ -525,7 +572,7 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
         troubles.push(("warning     the launcher's reported size is far from the true size".into(), theme.text()));
     }
     if let Some(process) = survey.launcher(&game.launcher).and_then(|launcher| launcher.running.first()) {
-        troubles.push((format!("stop        its launcher is running (process {})", process.pid), theme.danger()));
+        troubles.push((format!("blocker     its launcher is running (process {})", process.pid), theme.danger()));
     }
     troubles
 }

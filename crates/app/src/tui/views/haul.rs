@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use deft_barge_core::item::{PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial};
+use deft_barge_core::item::{Finding, PlannedItem, Policy, Preview, PreviewKind, Severity, Strategy, Trial};
 use deft_barge_core::plan::{Load, Plan};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -37,7 +37,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let items = (plan.items.len() as u16).min(area.height / 4);
     y += draw_items(state, plan, items, below(y), canvas) + 1;
-    y += draw_findings(plan, below(y), canvas) + 1;
+    y += draw_findings(state, plan, below(y), canvas) + 1;
     let loads: Vec<(usize, &Load)> =
         plan.loads.iter().enumerate().filter(|(_, load)| load.peak != load.now || load.after != load.now).collect();
     let rows = if area.height >= 30 && loads.len() <= 4 { 2 } else { 1 };
@@ -133,13 +133,13 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
     let whole = plan.ends();
     let cell = |at: Duration| (at.as_secs_f64() / whole.as_secs_f64().max(1e-9) * f64::from(width)).round() as u16;
     canvas.put_at(0, 0, "order", theme.dim(), area);
-    canvas.put_at(LABEL, 0, "0", theme.faint(), area);
+    canvas.put_at(LABEL, 0, "0", theme.dim(), area);
     let moment = |quarter: u16| words::about(whole * u32::from(quarter) / 4).trim_start_matches("about ").to_string();
     for quarter in 1..=4_u16 {
         // A moment that reads like the one behind it says nothing.
         if quarter == 4 || moment(quarter) != moment(quarter + 1) {
             let (text, at) = (moment(quarter), LABEL + width * quarter / 4);
-            canvas.put_at(at.saturating_sub(crate::present::width(&text) as u16), 0, &text, theme.faint(), area);
+            canvas.put_at(at.saturating_sub(crate::present::width(&text) as u16), 0, &text, theme.dim(), area);
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
@@ -230,24 +230,60 @@ fn turn(plan: &Plan, n: usize) -> String {
     words.join(", ")
 }
 
-fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+/// Findings of one kind and severity, in the order in which the first of each was found.
+fn alike(plan: &Plan) -> Vec<Vec<&Finding>> {
+    let mut groups: Vec<Vec<&Finding>> = Vec::new();
+    for finding in &plan.findings {
+        let same = |group: &&mut Vec<&Finding>| {
+            let first = group[0];
+            first.severity == finding.severity
+                && std::mem::discriminant(&first.kind) == std::mem::discriminant(&finding.kind)
+        };
+        match groups.iter_mut().find(same) {
+            Some(group) => group.push(finding),
+            None => groups.push(vec![finding]),
+        }
+    }
+    groups
+}
+
+/// Findings, each kind once: that of the item under the cursor, or the first, and what else it is about.
+fn draw_findings(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    /// Findings of a kind that are still told one by one.
+    const FEW: usize = 2;
     let theme = canvas.theme;
     if plan.findings.is_empty() {
         canvas.put_at(0, 0, "Nothing blocks it.", theme.good(), area);
         return 1;
     }
     let most = (area.height / 3).max(3);
+    let here = plan.items.get(state.item).map(|item| &item.game);
+    let mut told: Vec<(&Finding, String)> = Vec::new();
+    for group in alike(plan) {
+        if group.len() <= FEW {
+            told.extend(group.into_iter().map(|finding| (finding, String::new())));
+            continue;
+        }
+        let shown = group.iter().find(|finding| finding.item.is_some() && finding.item.as_ref() == here);
+        let shown = *shown.unwrap_or(&group[0]);
+        let others = group.iter().filter(|finding| !std::ptr::eq(**finding, shown));
+        let titles: Vec<String> = others.filter_map(|finding| finding.title.as_deref().map(line)).collect();
+        let about = if titles.is_empty() { String::new() } else { format!(": {}", titles.join(", ")) };
+        told.push((shown, format!("and {} more like it{about}", group.len() - 1)));
+    }
+    let width = usize::from(area.width.saturating_sub(12).max(1));
     let mut y = 0;
-    for (n, finding) in plan.findings.iter().enumerate() {
+    for (n, (finding, more)) in told.iter().enumerate() {
         let text = words::finding_sentence(finding);
         let style = match finding.severity {
             Severity::Blocker => theme.danger(),
             Severity::Warning => theme.text(),
             Severity::Note => theme.dim(),
         };
-        let rows = (crate::present::width(&text) as u16).div_ceil(area.width.saturating_sub(12).max(1)).max(1);
+        let wrapped = |text: &str| (crate::present::width(text) as u16).div_ceil(width as u16);
+        let rows = wrapped(&text).max(1) + wrapped(more);
         if y + rows > most && n > 0 {
-            let more = format!("and {}", words::several(plan.findings.len() - n, "more finding"));
+            let more = format!("and {}", words::several(told.len() - n, "more finding"));
             canvas.put_at(10, y, &more, theme.dim(), area);
             return y + 1;
         }
@@ -259,6 +295,10 @@ fn draw_findings(plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
             height: area.height.saturating_sub(y),
         };
         y += canvas.put_wrapped(&text, style, place).max(1);
+        if !more.is_empty() {
+            let place = Rect { y: area.y + y, height: area.height.saturating_sub(y), ..place };
+            y += canvas.put_wrapped(more, theme.dim(), place).max(1);
+        }
     }
     y
 }
@@ -305,7 +345,7 @@ fn preview_lines<'a>(preview: &Preview, theme: Theme, width: usize) -> Vec<Line<
     let file = cut_middle(&path(&preview.file), room);
     let head = Line::from(vec![
         Span::styled(format!("  {file}  "), theme.text()),
-        Span::styled(format!("{} ", line(&preview.location)), theme.faint()),
+        Span::styled(format!("{} ", line(&preview.location)), theme.dim()),
         Span::styled(what, theme.dim()),
     ]);
     let mut lines = vec![head];

@@ -169,7 +169,7 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
     if alone {
         for (name, words) in later(lane.at) {
             canvas.put_at(2, y, name, theme.dim(), area);
-            canvas.put_at(12, y, words, if words == WAITS { theme.faint() } else { theme.text() }, area);
+            canvas.put_at(12, y, words, if words == WAITS { theme.dim() } else { theme.text() }, area);
             y += 1;
         }
     } else if !copying {

@@ -229,7 +229,7 @@ fn the_plan_shows_findings_records_and_loads_and_starts_by_its_own_key_only() {
     for code in [KeyCode::Enter, KeyCode::Char('s'), KeyCode::Char('S')] {
         assert_eq!(stage.press(code), Vec::new(), "{code:?}");
     }
-    assert!(stage.text(160, 47).contains("Cautions are waiting"));
+    assert!(stage.text(160, 47).contains("Read the warnings first"));
     stage.press(KeyCode::Char('a'));
     let acts = stage.press(KeyCode::Char('S'));
     assert!(
@@ -1081,4 +1081,74 @@ fn a_plan_says_first_what_goes_for_good_what_is_kept_what_is_written_and_what_is
     let drawn = stage.text(160, 47);
     let row = drawn.lines().find(|row| row.contains("deleted for good")).expect("the row");
     assert!(row.contains("originals of Saltflat Rally, once proved"), "{drawn}");
+}
+
+#[test]
+fn each_drive_says_whether_the_game_under_the_cursor_fits_and_the_list_says_in_words_what_is_wrong() {
+    let mut stage = Stage::new();
+    let text = stage.text(160, 47);
+    let game = stage.state.game_here().expect("a game").clone();
+    let survey = stage.state.survey.as_ref().expect("a survey");
+    for drive in &survey.drives {
+        let has = text.contains(&format!("of {}", drive.drive.capacity));
+        assert!(has, "{}: its capacity\n{text}", drive.drive.name);
+    }
+    let fits = text.matches(&format!("{} would fit", game.found.title)).count();
+    let refused = text.matches(&format!("can't hold {}", game.found.title)).count();
+    let lacks = text.matches(&format!("for {}", game.found.title)).count();
+    assert_eq!(fits + refused + lacks, survey.drives.len() - 1, "{text}");
+    assert!(fits > 0, "{text}");
+    assert!(text.contains("updating"), "{text}");
+    // Once it is sent there, that drive shows what will be.
+    stage.press(KeyCode::Char('4'));
+    let text = stage.text(160, 47);
+    assert_eq!(text.matches(&format!("{} would fit", game.found.title)).count(), fits - 1, "{text}");
+    assert!(text.contains("after this haul"), "{text}");
+}
+
+#[test]
+fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
+    let mut stage = Stage::new();
+    // Every game of the drive in focus: each has saves that stay, or an update, or none of both.
+    let games = stage.state.layout.list.len();
+    for _ in 0..games {
+        stage.press(KeyCode::Char('4'));
+        stage.press(KeyCode::Down);
+    }
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let plan = stage.state.plan.as_ref().expect("a plan").clone();
+    let mut kinds: Vec<Vec<&str>> = Vec::new();
+    let mut firsts = Vec::new();
+    for finding in &plan.findings {
+        let kind = (finding.severity, std::mem::discriminant(&finding.kind));
+        let title = finding.title.as_deref().unwrap_or_default();
+        match firsts.iter().position(|known| *known == kind) {
+            Some(nth) => kinds[nth].push(title),
+            None => {
+                firsts.push(kind);
+                kinds.push(vec![title]);
+            }
+        }
+    }
+    let many: Vec<&Vec<&str>> = kinds.iter().filter(|titles| titles.len() > 2).collect();
+    assert!(!many.is_empty(), "{:?}", plan.findings);
+    let text = stage.text(160, 47);
+    for titles in many {
+        assert!(text.contains(&format!("and {} more like it", titles.len() - 1)), "{text}");
+        assert!(titles.iter().all(|title| text.contains(title)), "{titles:?}\n{text}");
+    }
+    // The item under the cursor is the one of which its finding is told whole.
+    let nth = plan.items.iter().position(|item| {
+        let own = plan.findings.iter().filter(|finding| finding.item.as_ref() == Some(&item.game));
+        own.clone().count() > 0
+    });
+    for _ in 0..nth.expect("an item with a finding") {
+        stage.press(KeyCode::Down);
+    }
+    let item = &plan.items[stage.state.item];
+    let own = plan.findings.iter().find(|finding| finding.item.as_ref() == Some(&item.game)).expect("its finding");
+    let said = crate::present::words::finding_sentence(own);
+    let start: String = said.chars().take(60).collect();
+    assert!(stage.text(160, 47).contains(&start), "{start}\n{}", stage.text(160, 47));
 }
