@@ -45,10 +45,7 @@ impl State {
                 "Another haul is under way; go on with it or undo it in the Running view.".into()
             }
             _ => {
-                format!(
-                    "Read the warnings first, then accept them with {}.",
-                    self.keys.name(Wish::Accept, View::Haul)
-                )
+                format!("Read the warnings first, then accept them with {}.", self.keys.name(Wish::Accept, View::Haul))
             }
         });
         Vec::new()

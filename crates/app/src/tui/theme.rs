@@ -61,28 +61,28 @@ const AMBER_BLOCK: Shades = shades(((232, 178, 84), 179, Color::Yellow), ((230, 
 const RED: Shades = shades(((236, 116, 102), 210, Color::LightRed), ((172, 40, 34), 124, Color::Red));
 const GREEN: Shades = shades(((136, 178, 126), 108, Color::Green), ((44, 92, 42), 22, Color::Green));
 const INK: Shades = shades(((16, 18, 22), 233, Color::Black), ((16, 18, 22), 233, Color::Black));
-/// Muted colours of launchers, in the order in which launchers are found; of sixteen colours six are enough of a sign, and a pattern tells
-/// the rest.
+/// Muted colours of launchers, in the order in which launchers are found; of sixteen colours four are no glare
+/// and hold black text, and a pattern tells the rest.
 const CARGO: [Shades; LAUNCHERS] = [
     shades(((82, 169, 162), 73, Color::Cyan), ((96, 189, 181), 73, Color::Cyan)),
-    shades(((124, 153, 205), 104, Color::LightBlue), ((140, 171, 228), 110, Color::LightBlue)),
-    shades(((168, 138, 192), 139, Color::Magenta), ((188, 155, 214), 146, Color::Magenta)),
-    shades(((140, 162, 103), 107, Color::Green), ((158, 181, 118), 143, Color::Green)),
-    shades(((193, 142, 157), 174, Color::LightMagenta), ((218, 158, 175), 181, Color::LightMagenta)),
-    shades(((117, 189, 214), 110, Color::LightCyan), ((125, 202, 229), 81, Color::LightCyan)),
-    shades(((154, 212, 180), 115, Color::Cyan), ((169, 224, 193), 151, Color::Cyan)),
-    shades(((193, 189, 243), 182, Color::LightBlue), ((206, 202, 253), 189, Color::LightBlue)),
-    shades(((241, 178, 172), 217, Color::Magenta), ((252, 192, 186), 217, Color::Magenta)),
-    shades(((227, 178, 216), 218, Color::Green), ((239, 192, 227), 218, Color::Green)),
-    shades(((199, 201, 144), 151, Color::LightMagenta), ((211, 214, 161), 187, Color::LightMagenta)),
-    shades(((181, 223, 241), 153, Color::LightCyan), ((194, 236, 254), 254, Color::LightCyan)),
+    shades(((124, 153, 205), 104, Color::Magenta), ((140, 171, 228), 110, Color::Magenta)),
+    shades(((168, 138, 192), 139, Color::Green), ((188, 155, 214), 146, Color::Green)),
+    shades(((140, 162, 103), 107, Color::Gray), ((158, 181, 118), 143, Color::Gray)),
+    shades(((193, 142, 157), 174, Color::Cyan), ((218, 158, 175), 181, Color::Cyan)),
+    shades(((117, 189, 214), 110, Color::Magenta), ((125, 202, 229), 81, Color::Magenta)),
+    shades(((154, 212, 180), 115, Color::Green), ((169, 224, 193), 151, Color::Green)),
+    shades(((193, 189, 243), 182, Color::Gray), ((206, 202, 253), 189, Color::Gray)),
+    shades(((241, 178, 172), 217, Color::Cyan), ((252, 192, 186), 217, Color::Cyan)),
+    shades(((227, 178, 216), 218, Color::Magenta), ((239, 192, 227), 218, Color::Magenta)),
+    shades(((199, 201, 144), 151, Color::Green), ((211, 214, 161), 187, Color::Green)),
+    shades(((181, 223, 241), 153, Color::Gray), ((194, 236, 254), 254, Color::Gray)),
 ];
 
 /// Launchers that look different from one another.
 const LAUNCHERS: usize = 12;
 
 /// Colours of a terminal with sixteen that launchers may have.
-const OF_SIXTEEN: usize = 6;
+const OF_SIXTEEN: usize = 4;
 
 /// Patterns that tell launchers apart where colours don't. What has arrived and what is kept have signs of their own.
 const PATTERNS: [&str; LAUNCHERS] = [" ", "-", ":", "=", ".", "x", "~", "o", "|", "*", "^", "%"];

@@ -6,7 +6,7 @@ use deft_barge_core::plan::{Destination, Load};
 use deft_barge_core::survey::{DriveState, Game, Survey, UserData, Way};
 use jiff::Timestamp;
 use ratatui::layout::Rect;
-use ratatui::style::Style;
+use ratatui::style::{Modifier, Style};
 
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::hull::{Block, Cargo, Hull};
@@ -294,8 +294,14 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     let theme = canvas.theme;
     let drive = survey.drives.get(state.drive);
     let layout = &state.layout;
-    let wide = area.width >= 70;
-    let title_width = usize::from(area.width).saturating_sub(if wide { 69 } else { 32 }).max(12);
+    let columns = Columns::of(area.width);
+    let wide = columns != Columns::Few;
+    let taken = match columns {
+        Columns::All => 69,
+        Columns::Some => 45,
+        Columns::Few => 32,
+    };
+    let title_width = usize::from(area.width).saturating_sub(taken).max(12);
     let name = drive.map_or("away".into(), |drive| format!("on {}", line(&drive.drive.name)));
     let sorted = if layout.sort == Sort::Size { String::new() } else { format!(", {}", layout.sort.words()) };
     let filtered = if layout.filter == Filter::All { String::new() } else { format!(", {}", layout.filter.words()) };
@@ -311,7 +317,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         "files",
     );
     canvas.put_at(0, 0, &heading, theme.dim(), area);
-    if wide {
+    if columns == Columns::All {
         canvas.put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area);
     }
     if layout.list.is_empty() {
@@ -333,7 +339,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     let first = first_shown(layout.cursor, rows, layout.list.len());
     for (at, n) in layout.list.iter().enumerate().skip(first).take(rows) {
         let y = (at - first) as u16 + 1;
-        let row = ListRow { state, survey, game: &survey.games[*n], title_width, wide, here: at == layout.cursor };
+        let row = ListRow { state, survey, game: &survey.games[*n], title_width, columns, here: at == layout.cursor };
         row.draw(y, area, canvas);
         canvas.hit_row(y, area, Hit::Game(*n));
     }
@@ -343,19 +349,40 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
     }
 }
 
+/// What the list says beside title, bytes and files.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Columns {
+    /// The launcher, the last run, and in words what is wrong.
+    All,
+    /// The launcher.
+    Some,
+    Few,
+}
+
+impl Columns {
+    fn of(width: u16) -> Self {
+        match width {
+            90.. => Self::All,
+            70.. => Self::Some,
+            _ => Self::Few,
+        }
+    }
+}
+
 /// A line of the list.
 struct ListRow<'a> {
     state: &'a State,
     survey: &'a Survey,
     game: &'a Game,
     title_width: usize,
-    wide: bool,
+    columns: Columns,
     here: bool,
 }
 
 impl ListRow<'_> {
     fn draw(&self, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
-        let Self { state, survey, game, title_width, wide, here } = *self;
+        let Self { state, survey, game, title_width, columns, here } = *self;
+        let wide = columns != Columns::Few;
         let theme = canvas.theme;
         let style = if here { theme.cursor() } else { theme.text() };
         if here {
@@ -384,14 +411,19 @@ impl ListRow<'_> {
         canvas.put_at(6, y, &text, style, area);
         if wide {
             let nth = survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0);
-            canvas.put_at(title_width as u16 + 7, y, theme.pattern(nth), theme.cargo(nth), area);
+            // The cursor's line is turned round; a colour is not.
+            let swatch = theme.cargo(nth);
+            let swatch = if theme.plain() { swatch } else { swatch.remove_modifier(Modifier::REVERSED) };
+            canvas.put_at(title_width as u16 + 7, y, theme.pattern(nth), swatch, area);
+        }
+        if columns == Columns::All {
             let last = game.found.last_run.map_or("not known".into(), |then| ago(then, survey.made));
             canvas.put_at(title_width as u16 + 43, y, &last, style, area);
         }
         if let Some((sign, word, is_stop)) = trouble(survey, game) {
             let colour = if is_stop { theme.danger().fg } else { style.fg };
-            let text = if wide { word } else { sign };
-            let at = if wide { title_width as u16 + 57 } else { area.width.saturating_sub(1) };
+            let text = if columns == Columns::All { word } else { sign };
+            let at = if columns == Columns::All { title_width as u16 + 57 } else { area.width.saturating_sub(1) };
             canvas.put_at(at, y, text, Style { fg: colour, ..style }, area);
         }
     }
