@@ -7,7 +7,7 @@ use super::home::{Home, template_of};
 use super::list::{Entry, GameList, ListAt, Reference, scalars_of};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
-use crate::record::{Place, Shape, Side, Source, Step, Within};
+use crate::record::{Format, Hop, Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
 
@@ -48,6 +48,8 @@ struct Met<'a> {
     file: String,
     /// From the entry, or from the root of the file.
     place: Vec<Step>,
+    /// Documents within the text there.
+    inside: &'a [Hop],
     in_entry: bool,
 }
 
@@ -91,11 +93,11 @@ pub(super) fn of(
         let Some(entry) = list.entries.iter().find(|entry| entry.dir.as_deref() == Some(dir)) else { continue };
         let id = roles.id_of(list, entry).unwrap_or_default();
         for find in all.iter().filter(|find| counts(find, list, entry)) {
-            let place = Place::read(&find.record.location).unwrap_or_default();
+            let (place, inside) = opened(find, list, entry);
             let in_entry = find.record.file == entry.file && place.0.starts_with(&entry.place.0);
             let file = if in_entry { String::new() } else { file_of(site, home, find, dir, &id, &shared) };
             let place = if in_entry { place.0[entry.place.0.len()..].to_vec() } else { place.0 };
-            met.push(Met { game, find, file, place, in_entry });
+            met.push(Met { game, find, file, place, inside, in_entry });
         }
     }
     let mut sorts: BTreeMap<Sort, Vec<&Met<'_>>> = BTreeMap::new();
@@ -114,6 +116,20 @@ pub(super) fn of(
         }
     }
     records
+}
+
+/// Where a find stands, and the documents within the text there: an entry in a database goes on in the documents of its cells.
+fn opened<'a>(find: &'a Find, list: &GameList, entry: &Entry) -> (Place, &'a [Hop]) {
+    let (record, place) = (&find.record, Place::read(&find.record.location).unwrap_or_default());
+    let Some((first, rest)) = record.inside.split_first().filter(|(first, rest)| {
+        let values = record.side == Side::Value || !rest.is_empty();
+        first.format == Format::Json && values && list.shape == Shape::Sqlite && record.file == entry.file
+    }) else {
+        return (place, &record.inside);
+    };
+    let mut whole = place.clone();
+    whole.0.extend(Place::read(&first.location).unwrap_or_default().0);
+    if whole.0.starts_with(&entry.place.0) { (whole, rest) } else { (place, &record.inside) }
 }
 
 /// Whether a find is a record: what leads there. Of names only that in an entry which says its folder by name: any other may be a title
@@ -178,7 +194,7 @@ pub(super) fn stands_alone(name: &str, value: &str) -> Option<usize> {
 
 fn sort_of(met: &Met<'_>) -> Sort {
     let record = &met.find.record;
-    let inside = record.inside.iter().map(|hop| {
+    let inside = met.inside.iter().map(|hop| {
         let place = Place::read(&hop.location).unwrap_or_default();
         (Shape::Text(hop.format).to_string(), kinds(&place.0))
     });
@@ -202,7 +218,7 @@ fn sort_of(met: &Met<'_>) -> Sort {
 
 /// Names of a place, where numbers are all alike; those of documents within it as well.
 fn names_of(met: &Met<'_>) -> Vec<Option<String>> {
-    let inner = met.find.record.inside.iter().flat_map(|hop| Place::read(&hop.location).unwrap_or_default().0);
+    let inner = met.inside.iter().flat_map(|hop| Place::read(&hop.location).unwrap_or_default().0);
     let name = |step: Step| match step {
         Step::Name(name) => Some(name),
         Step::Index(_) => None,
@@ -246,8 +262,7 @@ fn parts<'a>(all: &[&'a Met<'a>]) -> Vec<Vec<&'a Met<'a>>> {
 fn said(sort: &Sort, alike: &[&Met<'_>]) -> Said {
     let places: Vec<&[Step]> = alike.iter().map(|met| met.place.as_slice()).collect();
     let hop = |n: usize| {
-        let places: Vec<Place> =
-            alike.iter().filter_map(|met| Place::read(&met.find.record.inside[n].location)).collect();
+        let places: Vec<Place> = alike.iter().filter_map(|met| Place::read(&met.inside[n].location)).collect();
         let steps: Vec<&[Step]> = places.iter().map(|place| place.0.as_slice()).collect();
         (sort.inside[n].0.clone(), plain(Pattern::of(&steps)).selector())
     };

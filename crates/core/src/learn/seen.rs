@@ -82,7 +82,10 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
     let bases = Bases { relative_to: None, ..bases_near(site, file, &evidence.layers) };
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
-        let texts = leaves(&source);
+        let mut texts = leaves(&source);
+        if let Source::Tables(tables) = &source {
+            texts.extend(tables.leaves_within().into_iter().map(|(place, text)| (place, Side::Value, text)));
+        }
         let mut seen = whole_paths(known, file, &bases, &texts);
         seen.extend(names_beside(file, &bases, &texts, &seen));
         if !seen.is_empty() {

@@ -42,6 +42,7 @@ pub use letters::{Letters, SpellingError};
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Part, PartFit, Within, find_parts, write_part};
 pub use place::{Place, Side, Step};
-pub use source::{Shape, Source, joined};
+pub(crate) use source::within_cell;
+pub use source::{Shape, Source, Tables, joined};
 pub use spelling::{Bases, Spelling, WrittenPath};
 pub(crate) use trial::EditRehearsal;

@@ -8,7 +8,7 @@ use serde_json::Value;
 
 use super::database;
 use super::document::{Document, DocumentError, find_in};
-use super::edit::EditError;
+use super::edit::{EditError, Hop};
 use super::place::{Place, Side, Step};
 use crate::platform::{self, Look};
 use crate::record::formats::Format;
@@ -86,9 +86,91 @@ pub enum Source {
     /// A text file.
     Text(Box<Document>),
     /// What a database says.
-    Tables(Value),
+    Tables(Tables),
     /// Where a link leads.
     Link(PathBuf),
+}
+
+/// What a database says: its tables by their names, their rows by their keys, their columns by their names.
+#[derive(Debug)]
+pub struct Tables {
+    cells: Value,
+    /// The same with the values of the JSON documents that stand in cells, where there are any.
+    opened: Option<Value>,
+}
+
+/// Bytes of the largest cell that is looked into.
+const LARGEST_CELL: usize = 1 << 20;
+
+impl Tables {
+    fn of(cells: Value) -> Self {
+        let mut opened = cells.clone();
+        let mut any = false;
+        let rows = opened.as_object_mut().into_iter().flat_map(|tables| tables.values_mut());
+        for cell in rows
+            .filter_map(Value::as_object_mut)
+            .flat_map(|rows| rows.values_mut())
+            .filter_map(Value::as_object_mut)
+            .flat_map(|row| row.values_mut())
+        {
+            let document = cell.as_str().filter(|text| text.len() <= LARGEST_CELL).and_then(document_in);
+            if let Some(document) = document {
+                *cell = document;
+                any = true;
+            }
+        }
+        Self { cells, opened: any.then_some(opened) }
+    }
+
+    /// Its cells as they are, by table, key and column.
+    pub fn cells(&self) -> &Value {
+        &self.cells
+    }
+
+    fn opened(&self) -> &Value {
+        self.opened.as_ref().unwrap_or(&self.cells)
+    }
+
+    /// The texts within the documents of its cells.
+    pub fn leaves_within(&self) -> Vec<(Place, String)> {
+        let mut all = Vec::new();
+        if let Some(opened) = &self.opened {
+            add_texts(opened, &mut Vec::new(), &mut all);
+        }
+        all
+    }
+}
+
+/// The steps to a cell: its table, the key of its row, its column.
+const TO_CELL: usize = 3;
+
+fn add_texts(value: &Value, at: &mut Vec<Step>, all: &mut Vec<(Place, String)>) {
+    let mut each = |step: Step, value: &Value| {
+        at.push(step);
+        add_texts(value, at, all);
+        at.pop();
+    };
+    match value {
+        Value::Object(members) => members.iter().for_each(|(name, value)| each(Step::Name(name.clone()), value)),
+        Value::Array(elements) => elements.iter().enumerate().for_each(|(n, value)| each(Step::Index(n), value)),
+        Value::String(text) if at.len() > TO_CELL => all.push((Place(at.clone()), text.clone())),
+        _ => {}
+    }
+}
+
+/// The value of a JSON document (RFC 8259) that a text is, if that has members or elements.
+fn document_in(text: &str) -> Option<Value> {
+    let begins = text.trim_start().starts_with(['{', '[']);
+    let document = Document::parse(text.as_bytes().to_vec(), Format::Json).ok().filter(|_| begins)?;
+    Some(document.value().clone())
+}
+
+/// A place within the document of a database's cell as the cell, and the way on in its document.
+pub(crate) fn within_cell(location: &str) -> Option<(String, Hop)> {
+    let place = Place::read(location).filter(|place| place.0.len() > TO_CELL)?;
+    let (cell, rest) = place.0.split_at(TO_CELL);
+    let hop = Hop { format: Format::Json, location: Place(rest.to_vec()).to_string() };
+    Some((Place(cell.to_vec()).to_string(), hop))
 }
 
 impl Source {
@@ -99,7 +181,7 @@ impl Source {
     pub fn read(file: &Path, shape: Shape) -> Result<Self, EditError> {
         let fault = |source| EditError::Read { file: file.into(), source };
         match shape {
-            Shape::Sqlite => Ok(Self::Tables(database::read(file)?)),
+            Shape::Sqlite => Ok(Self::Tables(Tables::of(database::read(file)?))),
             Shape::Link => file.look_link().map(Self::Link).map_err(fault),
             Shape::Text(format) => {
                 let bytes = platform::read(file).map_err(fault)?;
@@ -115,9 +197,9 @@ impl Source {
     pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
         match self {
             Self::Text(document) => document.find(selector),
-            Self::Tables(value) => match Place::read(selector) {
-                Some(place) => Ok(place.of(value).map(|_| place.clone()).into_iter().collect()),
-                None => find_in(value, selector),
+            Self::Tables(tables) => match Place::read(selector) {
+                Some(place) => Ok(place.of(tables.opened()).map(|_| place.clone()).into_iter().collect()),
+                None => find_in(tables.opened(), selector),
             },
             Self::Link(_) => Ok(vec![Place::default()]),
         }
@@ -136,11 +218,13 @@ impl Source {
     pub fn leaf(&self, place: &Place, side: Side) -> Option<String> {
         match (self, side) {
             (Self::Text(document), _) => document.leaf(place, side),
-            (Self::Tables(value), Side::Value) => match place.of(value)? {
-                Value::String(text) => Some(text.clone()),
-                Value::Number(number) => Some(number.to_string()),
-                _ => None,
-            },
+            (Self::Tables(tables), Side::Value) => {
+                match place.of(&tables.cells).or_else(|| place.of(tables.opened()))? {
+                    Value::String(text) => Some(text.clone()),
+                    Value::Number(number) => Some(number.to_string()),
+                    _ => None,
+                }
+            }
             (Self::Link(target), Side::Value) => target.to_str().map(str::to_string),
             (_, Side::Key) => None,
         }
@@ -158,7 +242,7 @@ impl Source {
     pub fn value_at(&self, place: &Place) -> Option<&Value> {
         match self {
             Self::Text(document) => place.of(document.value()),
-            Self::Tables(value) => place.of(value),
+            Self::Tables(tables) => place.of(tables.opened()),
             Self::Link(_) => None,
         }
     }
@@ -167,8 +251,9 @@ impl Source {
     pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
         match self {
             Self::Text(document) => document.children(list),
-            Self::Tables(value) => match list.of(value)? {
+            Self::Tables(tables) => match list.of(tables.opened())? {
                 Value::Object(all) => Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect()),
+                Value::Array(all) => Some((0..all.len()).map(|n| list.child(Step::Index(n))).collect()),
                 _ => None,
             },
             Self::Link(_) => None,

@@ -590,8 +590,8 @@ pub(crate) fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
         Source::Text(document) => {
             document.leaves(&mut |leaf| all.push((leaf.place, leaf.side, leaf.text.into_owned())));
         }
-        Source::Tables(value) => {
-            for (table, rows) in value.as_object().into_iter().flatten() {
+        Source::Tables(tables) => {
+            for (table, rows) in tables.cells().as_object().into_iter().flatten() {
                 for (key, row) in rows.as_object().into_iter().flatten() {
                     for (column, value) in row.as_object().into_iter().flatten() {
                         if let Some(text) = value.as_str() {

@@ -8,12 +8,12 @@ use crate::launcher::{FoundGame, Record};
 use crate::record::Side;
 use crate::site::real_path;
 
-/// A place, whatever links its file is reached by.
-type At = (PathBuf, String, Vec<String>, Side);
+/// A place, whatever links its file is reached by, with the steps within the documents that stand there.
+type At = (PathBuf, String, Side);
 
 fn at(record: &Record, location: String) -> At {
-    let inside = record.inside.iter().map(|hop| hop.location.clone()).collect();
-    (real_path(&record.file), location, inside, record.side)
+    let inside = record.inside.iter().map(|hop| hop.location.trim_start_matches('$'));
+    (real_path(&record.file), inside.fold(location, |at, hop| at + hop), record.side)
 }
 
 /// Where a record of a game stands, from the root of its file.

@@ -7,6 +7,7 @@ mod anchors;
 mod around;
 mod auditing;
 mod carrying;
+mod cells;
 mod closer;
 mod engine;
 mod faults;

@@ -10,7 +10,7 @@ use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
 use crate::platform::Look;
 use crate::record::{
     Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
-    Values, find_parts, write_part,
+    Values, find_parts, within_cell, write_part,
 };
 use crate::site::Site;
 
@@ -323,8 +323,15 @@ impl Writing<'_> {
         }
     }
 
-    fn edit(&self, record: &Record, rewrite: Rewrite) -> Edit {
+    fn edit(&self, record: &Record, mut rewrite: Rewrite) -> Edit {
         let file = self.carried(&record.file);
+        // What stands in a document of a database's cell is written with that cell.
+        if record.shape == Shape::Sqlite
+            && let Some((cell, hop)) = within_cell(&rewrite.location)
+        {
+            rewrite.location = cell;
+            rewrite.inside.insert(0, hop);
+        }
         match record.shape {
             Shape::Link => Edit::Link { link: file, old: Some(rewrite.old.into()), new: Some(rewrite.new.into()) },
             shape => Edit::Replace { file, format: shape.format(), rewrite },
