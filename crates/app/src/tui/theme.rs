@@ -259,6 +259,14 @@ mod tests {
         one.max(other) / one.min(other)
     }
 
+    fn front(style: Style) -> Color {
+        style.fg.expect("a colour of text")
+    }
+
+    fn behind(style: Style) -> Color {
+        style.bg.expect("a colour behind it")
+    }
+
     fn themes() -> impl Iterator<Item = Theme> {
         let of = |ground| [Depth::True, Depth::Indexed].map(|depth| Theme { depth, ground });
         [Ground::Dark, Ground::Light].into_iter().flat_map(of)
@@ -267,8 +275,8 @@ mod tests {
     #[test]
     fn every_text_stands_out_from_what_is_behind_it() {
         for theme in themes() {
-            let ground = theme.ground().bg.unwrap();
-            let panel = theme.sheet().bg.unwrap();
+            let ground = behind(theme.ground());
+            let panel = behind(theme.sheet());
             let texts = [
                 theme.text(),
                 theme.strong(),
@@ -279,15 +287,15 @@ mod tests {
                 theme.changed(),
             ];
             for (n, style) in texts.into_iter().enumerate() {
-                for behind in [ground, panel] {
-                    let has = contrast(style.fg.unwrap(), behind);
-                    assert!(has >= 4.5, "{theme:?}: text {n} on {behind}: {has:.2}");
+                for back in [ground, panel] {
+                    let has = contrast(front(style), back);
+                    assert!(has >= 4.5, "{theme:?}: text {n} on {back}: {has:.2}");
                 }
             }
             let blocks = (0..LAUNCHERS).flat_map(|n| [theme.cargo(n), theme.hollow(n)]);
             let own = [theme.arriving(), theme.other(), theme.held(), theme.badge(), theme.cursor(), theme.tag()];
             for (n, style) in blocks.chain(own).enumerate() {
-                let has = contrast(style.fg.unwrap(), style.bg.unwrap());
+                let has = contrast(front(style), behind(style));
                 assert!(has >= 4.5, "{theme:?}: block {n}: {has:.2}");
             }
         }
