@@ -123,7 +123,11 @@ fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec
     let mut parents: BTreeMap<Vec<Step>, Vec<PathBuf>> = BTreeMap::new();
     for (place, _, text) in texts.iter().filter(|(_, side, _)| *side == Side::Value) {
         if let Some(dir) = absolute(text, bases) {
-            parents.entry(entry_of(place)).or_default().push(dir);
+            let entry = entry_of(place);
+            if let Some(around) = around(&entry) {
+                parents.entry(around).or_default().push(dir.clone());
+            }
+            parents.entry(entry).or_default().push(dir);
         }
     }
     let mut folders: HashMap<&Path, HashSet<String>> = HashMap::new();
@@ -139,13 +143,23 @@ fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec
         seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();
     let name = |(place, side, text): &(Place, Side, String)| {
         let entry = entry_of(place);
-        let dirs = parents.get(&entry).filter(|_| *side == Side::Value && !text.contains(['/', '\\']))?;
-        let parent = dirs.iter().find(|parent| folders.get(parent.as_path()).is_some_and(|all| all.contains(text)))?;
+        if *side != Side::Value || text.contains(['/', '\\']) {
+            return None;
+        }
+        let holds = |parent: &&PathBuf| folders.get(parent.as_path()).is_some_and(|all| all.contains(text));
+        let near = parents.get(&entry).and_then(|dirs| dirs.iter().find(holds));
+        let far = || parents.get(&around(&entry)?)?.iter().find(holds);
+        let parent = near.or_else(far)?;
         let dir = parent.join(text);
         let is_new = !told.contains(&(entry, dir.as_path())) && !file.starts_with(&dir);
         is_new.then(|| Seen { place: place.clone(), side: Side::Value, dir, by_name: true })
     };
     texts.iter().filter_map(name).collect()
+}
+
+/// The entry around an object that is a member of it; none around one of the whole file.
+fn around(object: &[Step]) -> Option<Vec<Step>> {
+    matches!(object, [_, .., Step::Name(_)]).then(|| object[..object.len() - 1].to_vec())
 }
 
 /// The entry that a text belongs to: what holds it, or what holds the element whose text it is.

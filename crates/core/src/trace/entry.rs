@@ -39,8 +39,18 @@ impl Looking<'_> {
         }
         let mut certain: HashSet<String> = HashSet::new();
         for (entry, here) in entries {
-            let parents = self.parents(source, &entry, bases);
-            if parents.is_empty() || !self.is_of_the_game(file, shape, source, &entry, &here) {
+            let mut near = true;
+            let (mut entry, mut parents) = (entry.clone(), self.parents(source, members(source, &entry), bases));
+            if parents.is_empty()
+                && let Some(around) = around(&entry)
+            {
+                near = false;
+                let inner = members(source, &around);
+                let deeper = inner.iter().flat_map(|member| members(source, member)).collect::<Vec<_>>();
+                parents = self.parents(source, inner.into_iter().chain(deeper).collect(), bases);
+                entry = around;
+            }
+            if parents.is_empty() || !self.is_of_the_game((file, shape), source, &entry, &here, near) {
                 continue;
             }
             let sure = if parents.len() == 1 { Sure::Certain } else { Sure::Likely };
@@ -68,12 +78,11 @@ impl Looking<'_> {
     }
 
     /// The texts of an entry that are the folder above the wanted one; none if it says another folder of that place.
-    fn parents(&self, source: &Source, entry: &Place, bases: &Bases) -> Vec<(Place, String, Spelling)> {
+    fn parents(&self, source: &Source, members: Vec<Place>, bases: &Bases) -> Vec<(Place, String, Spelling)> {
         let Some(above) = self.wanted.parent() else { return Vec::new() };
         let real_above = real_path(above);
         let is_above = |path: &Path| path == above || real_path(path) == real_above;
         let mut parents = Vec::new();
-        let members = source.children(entry).unwrap_or_default();
         for place in members.into_iter().flat_map(|member| texts_of(source, member)) {
             let Some(text) = source.leaf(&place, Side::Value).filter(|text| text != self.name) else { continue };
             let another = !text.is_empty() && !text.contains(['/', '\\', '.']) && above.join(&text).look_is_dir();
@@ -90,11 +99,19 @@ impl Looking<'_> {
         parents
     }
 
-    /// Whether an entry is this game's own, and not settings that name the folder of all games and one of them.
-    fn is_of_the_game(&self, file: &Path, shape: Shape, source: &Source, entry: &Place, here: &[&Place]) -> bool {
+    /// Whether an entry is this game's own, and not settings that name the folder of all games and one of them. Where both do not stand
+    /// side by side in it (`near`), no other games are no sign.
+    fn is_of_the_game(
+        &self,
+        (file, shape): (&Path, Shape),
+        source: &Source,
+        entry: &Place,
+        here: &[&Place],
+        near: bool,
+    ) -> bool {
         let others = self.others();
         let named = matches!(entry.0.last(), Some(Step::Name(key)) if key == self.name);
-        if others.is_empty() || named || file.file_stem().is_some_and(|stem| stem == self.name) {
+        if (near && others.is_empty()) || named || file.file_stem().is_some_and(|stem| stem == self.name) {
             return true;
         }
         let says_another = |source: &Source, place: &Place| {
@@ -146,6 +163,18 @@ fn texts_of(source: &Source, member: Place) -> Vec<Place> {
     let of_elements: Vec<Place> =
         elements.iter().filter(is_element).map(|element| element.child(Step::Name(TEXT.into()))).collect();
     std::iter::once(member).chain(of_elements).collect()
+}
+
+fn members(source: &Source, entry: &Place) -> Vec<Place> {
+    source.children(entry).unwrap_or_default()
+}
+
+/// The entry around an object that is a member of it; none around one of the whole file.
+fn around(object: &Place) -> Option<Place> {
+    match object.0.as_slice() {
+        [_, .., Step::Name(_)] => Some(Place(object.0[..object.0.len() - 1].to_vec())),
+        _ => None,
+    }
 }
 
 /// The entry that a place belongs to: what holds it, or what holds the element whose text it is.

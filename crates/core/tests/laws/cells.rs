@@ -34,9 +34,11 @@ fn json(text: &str, plain: bool) -> String {
     let mut units = [0; 2];
     quoted
         .chars()
-        .map(|c| match c.is_ascii() {
-            true => c.to_string(),
-            false => c.encode_utf16(&mut units).iter().map(|unit| format!("\\u{unit:04x}")).collect(),
+        .map(|c| {
+            if c.is_ascii() {
+                return c.to_string();
+            }
+            c.encode_utf16(&mut units).iter().map(|unit| format!("\\u{unit:04x}")).collect()
         })
         .collect()
 }

@@ -658,6 +658,15 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
                     serde_json::json!({"v": 1, "all": {"x": {"place": entry(n, root)}, "y": {"place": entry("Other", &old)}}})
                         .to_string(),
                 ),
+                (
+                    "apart.json",
+                    serde_json::json!({"all": [{"place": {"lib": root}, "dir": {"name": n}}, {"place": {"lib": old}, "dir": {"name": "Other"}}]})
+                        .to_string(),
+                ),
+                (
+                    "apart.yaml",
+                    format!("a:\n  lib: {root}\n  dir:\n    name: \"{n}\"\nb:\n  lib: {old}\n  dir:\n    name: Other\n"),
+                ),
                 ("named.ini", format!("[general]\nroot={old}\n[{n}]\nroot={root}\nfolder={n}\n")),
                 ("keyed.json", serde_json::json!({"a": entry(n, root), "b": entry("Other", &old)}).to_string()),
                 ("one/1.json", entry(n, root).to_string()),
@@ -686,6 +695,11 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
             [
                 ("settings.json", serde_json::json!({"library": root, "last": name}).to_string()),
                 ("names.json", serde_json::json!({"x": {"root": root, "a": name, "b": "Other"}, "y": 1}).to_string()),
+                (
+                    "view.json",
+                    serde_json::json!({"v": {"library": {"path": root}, "current": {"game": name}}, "w": {"x": {"y": 1}}})
+                        .to_string(),
+                ),
                 ("settings.ini", format!("library={root}\nlast={name}\n")),
                 ("sections.ini", format!("[general]\nsize=3\n[library]\npath={root}\ncurrent={name}\n")),
                 (

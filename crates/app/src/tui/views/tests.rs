@@ -1123,12 +1123,11 @@ fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
     for finding in &plan.findings {
         let kind = (finding.severity, std::mem::discriminant(&finding.kind));
         let title = finding.title.as_deref().unwrap_or_default();
-        match firsts.iter().position(|known| *known == kind) {
-            Some(nth) => kinds[nth].push(title),
-            None => {
-                firsts.push(kind);
-                kinds.push(vec![title]);
-            }
+        if let Some(nth) = firsts.iter().position(|known| *known == kind) {
+            kinds[nth].push(title);
+        } else {
+            firsts.push(kind);
+            kinds.push(vec![title]);
         }
     }
     let many: Vec<&Vec<&str>> = kinds.iter().filter(|titles| titles.len() > 2).collect();
