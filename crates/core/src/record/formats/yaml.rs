@@ -280,7 +280,7 @@ fn plain(new: &str) -> bool {
     let within = |(at, c): (usize, char)| match c {
         ':' => new[at + 1..].starts_with(['/', '\\']),
         ' ' => at + 1 < new.len() && !new[at + 1..].starts_with(['#', ' ']),
-        c => c.is_alphanumeric() || "-_./\\+()~$@%=&!;^".contains(c),
+        c => c.is_alphanumeric() || "-_./\\+()~$@%=&!;^'\"#<>|*`?".contains(c),
     };
     begins && new != "..." && !new.starts_with("---") && new.char_indices().all(within)
 }
