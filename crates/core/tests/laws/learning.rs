@@ -23,14 +23,15 @@ use crate::made_launchers::MadeWorld;
 use crate::port::{declare, folder_in_memory};
 
 /// Where the sound records of a game stand.
-fn places(game: &FoundGame) -> BTreeSet<(PathBuf, String, Vec<String>, bool)> {
+fn places(game: &FoundGame) -> BTreeSet<(PathBuf, String, bool)> {
     let sound = game.records.iter().filter(|record| record.sound);
     let place = |location: &str| format!("{}{}", game.entry.location, location.trim_start_matches('$'));
     sound
         .map(|record| {
             let at = if record.in_entry { place(&record.location) } else { record.location.clone() };
-            let inside = record.inside.iter().map(|hop| hop.location.clone()).collect();
-            (record.file.clone(), at, inside, record.side == Side::Key)
+            // The document in a cell may be gone into by the selector, or as a document.
+            let at = record.inside.iter().fold(at, |at, hop| at + hop.location.trim_start_matches('$'));
+            (record.file.clone(), at, record.side == Side::Key)
         })
         .collect()
 }
