@@ -402,7 +402,8 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     assert!(told.contains("kite.toml") && told.contains("line 3") && !told.contains("no profile"), "{told}");
     fs::remove_file(broken).unwrap();
 
-    assert!(world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 2).contains("Name the game"));
+    let told = world.expect(&["haul", "--traced", path, "--to", "newhold", "--yes"], 2);
+    assert!(told.contains("Leave out --traced"), "{told}");
     // A game may be named by its folder.
     let plan = world.json(&["plan", path, "--to", "newhold"], 0);
     assert_eq!(plan["items"][0]["title"], "Pale Signal", "{plan}");
