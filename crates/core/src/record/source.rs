@@ -104,22 +104,27 @@ const LARGEST_CELL: usize = 1 << 20;
 
 impl Tables {
     fn of(cells: Value) -> Self {
-        let mut opened = cells.clone();
-        let mut any = false;
-        let rows = opened.as_object_mut().into_iter().flat_map(|tables| tables.values_mut());
-        for cell in rows
-            .filter_map(Value::as_object_mut)
-            .flat_map(|rows| rows.values_mut())
-            .filter_map(Value::as_object_mut)
-            .flat_map(|row| row.values_mut())
-        {
-            let document = cell.as_str().filter(|text| text.len() <= LARGEST_CELL).and_then(document_in);
-            if let Some(document) = document {
-                *cell = document;
-                any = true;
+        let mut documents: Vec<(Place, Value)> = Vec::new();
+        for (table, rows) in cells.as_object().into_iter().flatten() {
+            for (key, row) in rows.as_object().into_iter().flatten() {
+                for (column, cell) in row.as_object().into_iter().flatten() {
+                    let document = cell.as_str().and_then(document_in);
+                    let at = || Place([table, key, column].map(|name| Step::Name(name.clone())).to_vec());
+                    documents.extend(document.map(|document| (at(), document)));
+                }
             }
         }
-        Self { cells, opened: any.then_some(opened) }
+        // Most have none: then nothing is copied.
+        let opened = (!documents.is_empty()).then(|| {
+            let mut opened = cells.clone();
+            for (place, document) in documents {
+                if let Some(cell) = place.of_mut(&mut opened) {
+                    *cell = document;
+                }
+            }
+            opened
+        });
+        Self { cells, opened }
     }
 
     /// Its cells as they are, by table, key and column.
@@ -160,8 +165,10 @@ fn add_texts(value: &Value, at: &mut Vec<Step>, all: &mut Vec<(Place, String)>) 
 
 /// The value of a JSON document (RFC 8259) that a text is, if that has members or elements.
 fn document_in(text: &str) -> Option<Value> {
-    let begins = text.trim_start().starts_with(['{', '[']);
-    let document = Document::parse(text.as_bytes().to_vec(), Format::Json).ok().filter(|_| begins)?;
+    if text.len() > LARGEST_CELL || !text.trim_start().starts_with(['{', '[']) {
+        return None;
+    }
+    let document = Document::parse(text.as_bytes().to_vec(), Format::Json).ok()?;
     Some(document.value().clone())
 }
 

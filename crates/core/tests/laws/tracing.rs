@@ -627,6 +627,23 @@ fn a_list_in_brackets_is_read_as_what_it_is_whatever_its_name() {
     }
 }
 
+/// Settings that name a library's folder and a game, and are of no game.
+fn shared_settings(name: &str, root: &str) -> Vec<(&'static str, String)> {
+    vec![
+        ("settings.json", serde_json::json!({"library": root, "last": name}).to_string()),
+        ("names.json", serde_json::json!({"x": {"root": root, "a": name, "b": "Other"}, "y": 1}).to_string()),
+        (
+            "view.json",
+            serde_json::json!({"v": {"library": {"path": root}, "current": {"game": name}}, "w": {"x": {"y": 1}}})
+                .to_string(),
+        ),
+        ("settings.ini", format!("library={root}\nlast={name}\n")),
+        ("sections.ini", format!("[general]\nsize=3\n[library]\npath={root}\ncurrent={name}\n")),
+        ("rooms.json", serde_json::json!([{"path": root, "last": name}, {"path": "/x", "last": "Moor"}]).to_string()),
+        ("starts.toml", format!("[games]\npath = '{root}'\nlast = \"{name}\"\n[view]\nlast = \"list\"\n")),
+    ]
+}
+
 /// The folder above the game and its name, written apart or beside the whole path: both lead to the new place afterwards. What all
 /// games of a folder share stays as it is.
 #[test]
@@ -691,24 +708,7 @@ fn a_root_and_a_name_apart_are_rewritten_together_and_what_other_games_share_sta
                 ),
             ]
         };
-        let shared = |root: &str| {
-            [
-                ("settings.json", serde_json::json!({"library": root, "last": name}).to_string()),
-                ("names.json", serde_json::json!({"x": {"root": root, "a": name, "b": "Other"}, "y": 1}).to_string()),
-                (
-                    "view.json",
-                    serde_json::json!({"v": {"library": {"path": root}, "current": {"game": name}}, "w": {"x": {"y": 1}}})
-                        .to_string(),
-                ),
-                ("settings.ini", format!("library={root}\nlast={name}\n")),
-                ("sections.ini", format!("[general]\nsize=3\n[library]\npath={root}\ncurrent={name}\n")),
-                (
-                    "rooms.json",
-                    serde_json::json!([{"path": root, "last": name}, {"path": "/x", "last": "Moor"}]).to_string(),
-                ),
-                ("starts.toml", format!("[games]\npath = '{root}'\nlast = \"{name}\"\n[view]\nlast = \"list\"\n")),
-            ]
-        };
+        let shared = |root: &str| shared_settings(name, root);
         let old = root.to_str().unwrap();
         let new = house.folder().join("drives/newhold/games");
         for (file, text) in at(old).iter().chain(&shared(old)) {
