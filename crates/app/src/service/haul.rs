@@ -558,7 +558,7 @@ fn print_proofs(proofs: &[(String, Proof)], sink: &Sink) -> Result<u8, Fault> {
     } else {
         for (title, proof) in proofs {
             sink.say(&format!("{}   {}", line(title), words::proof(proof)))?;
-            sink.say(&format!("  records lead {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
+            sink.say(&format!("  records point {}", if proof.records_lead_here { "here" } else { "elsewhere" }))?;
             if let Some(residue) = &proof.residue {
                 sink.say(&format!("  {}", words::residue(residue)))?;
                 words::mentions(residue).iter().try_for_each(|text| sink.say(&format!("  {text}")))?;

@@ -161,7 +161,7 @@ fn item_lines(item: &ItemRow, passage: &Telemetry) -> Vec<(Weight, String)> {
     }
     if let Some(proof) = &item.proof {
         say("proof", words::proof(proof));
-        say("records", (if proof.records_lead_here { "lead here" } else { "lead ELSEWHERE" }).into());
+        say("records", (if proof.records_lead_here { "point here" } else { "point ELSEWHERE" }).into());
         if let Some(residue) = &proof.residue {
             say("search", words::residue(residue));
             for text in words::mentions(residue) {

@@ -80,11 +80,10 @@ fn trace_text(trace: &Trace) -> String {
         out.push(find_text(n + 1, width, find));
     }
     let rewritable = trace.sure().count();
-    let plural = |n: usize, one: &str, many: &str| format!("{} {}", count(n as u64), if n == 1 { one } else { many });
     out.push(format!(
-        "{}{}, of which {} can be rewritten; looked at {} in {}",
+        "{}Found {}; {} can be rewritten. Looked at {} in {}",
         if out.is_empty() { "" } else { "\n" },
-        plural(trace.finds.len(), "place says", "places say"),
+        words::several(trace.finds.len(), "place"),
         count(rewritable as u64),
         words::several(trace.files, "file"),
         trace.places.iter().map(|place| shown(place)).collect::<Vec<_>>().join(", ")

@@ -155,7 +155,7 @@ impl Conductor {
             Act::Limit(limit) => self.stop.set_limit(limit),
             Act::Detach => {
                 self.parting = Some(match leave_running(&site, state.limit) {
-                    Ok(()) => "The haul goes on by itself. Come back to it with: deft-barge".into(),
+                    Ok(()) => "The haul keeps running. Open it again with: deft-barge".into(),
                     Err(error) => {
                         format!(
                             "The haul could not be left running ({error}) and is paused. Go on with: deft-barge resume"

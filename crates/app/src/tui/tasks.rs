@@ -61,7 +61,7 @@ impl Task {
             Self::Play(_, title) => format!("Starting {title}"),
             Self::Audit(_) => "Audit: what became of it since its checksums were kept".into(),
             Self::Keep(_) => "Keeping checksums, to audit against later".into(),
-            Self::Repair(_) => "Mending from another copy".into(),
+            Self::Repair(_) => "Repairing from another copy".into(),
             Self::Probe(drive) => format!("Measuring {drive}"),
             Self::Trace(path) => format!("Every place where {} is written down", path.display()),
             Self::CheckProfiles => "Profiles, checked against this machine".into(),

@@ -194,7 +194,7 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     let refused = world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 3);
     assert!(refused.contains("another deft-barge") || refused.contains("is unfinished"), "{refused}");
     let Some(again) = Screen::open(&world, 120, 36) else { return };
-    let shown = again.wait_for("It was left running");
+    let shown = again.wait_for("This haul keeps running");
     assert!(shown.contains("Saltflat Rally"), "{shown}");
     again.wait_for("copy ");
     // It is slowed and paused from here as from where it was begun.

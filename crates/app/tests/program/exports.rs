@@ -151,7 +151,7 @@ verified    TIME
 proved      DATE
 stage       proved
 proof       differ 0, missing 0, extra 0, to download 0 B   (6 files, 76.7 kB, every byte read back)
-records     lead here
+records     point here
 search      0 places still point to the old folder
             1 file mentions it and was left on purpose (logs, backups, caches, a name alone): WORLD/home/.local/share/parlour-lamp/lists/pale-signal.json
 changes     3 records

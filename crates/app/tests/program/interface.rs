@@ -131,7 +131,7 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     screen.keys(&["g"]);
     screen.wait_for("Go on with the other 1?");
     screen.keys(&["n"]);
-    screen.wait_for("g goes on with the others");
+    screen.wait_for("g continues with the others");
     screen.keys(&["g", "y"]);
     screen.wait_for("releases them");
     let items = world.json(&["log"], 0)["hauls"][0]["items"].clone();

@@ -86,7 +86,7 @@ pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) ->
     let edits = match record_edits(site, found, game, &target, &[]) {
         Ok(made) => made.edits,
         Err(Unchangeable::NoLetter { path, .. }) => {
-            return unmovable(format!("no drive letter leads to {}", path.display()));
+            return unmovable(format!("no drive letter points to {}", path.display()));
         }
         Err(Unchangeable::Because(what)) => return unmovable(what),
     };

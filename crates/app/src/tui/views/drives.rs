@@ -207,7 +207,7 @@ impl<'a> Row<'a> {
         Some(match refused {
             Some(why) => (format!("can't hold {title}: {why}"), self.theme.text()),
             None if game.size.on_disk > room => {
-                (format!("lacks {} for {title}", game.size.on_disk.less(room)), self.theme.text())
+                (format!("needs {} more for {title}", game.size.on_disk.less(room)), self.theme.text())
             }
             None => (format!("{title} would fit, {} left", room.less(game.size.on_disk)), self.theme.dim()),
         })

@@ -146,7 +146,7 @@ fn draw_residue(proof: &Proof, row: Rect, canvas: &mut Canvas<'_>) {
 
 fn verdict(proof: &Proof) -> String {
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
-    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
+    let records = if proof.records_lead_here { "its records point here" } else { "ITS RECORDS POINT ELSEWHERE" };
     let files = format!("{}, {}", words::several(proof.files, "file"), proof.bytes);
     let verdict = if proof.holds() { "It is the same" } else { "It is NOT the same" };
     let updated = if proof.updated > 0 {
@@ -340,7 +340,7 @@ pub(crate) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
         x += text.chars().count() as u16 + 3;
     }
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
-    let records = if proof.records_lead_here { "its records lead here" } else { "ITS RECORDS LEAD ELSEWHERE" };
+    let records = if proof.records_lead_here { "its records point here" } else { "ITS RECORDS POINT ELSEWHERE" };
     let text = format!("{}, {}: {how}; {records}", words::several(proof.files, "file"), proof.bytes);
     canvas.put_at(2, 1, &text, if proof.records_lead_here { theme.dim() } else { theme.danger() }, area);
     let bad = proof.differences.iter().filter(|difference| difference.kind != DifferenceKind::Extra).count();

@@ -406,19 +406,17 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let running = &state.running;
     let key = |wish| state.keys.name(wish, View::Running);
     let text = match (&running.work, running.cancelling, running.pausing) {
-        (None, ..) if running.elsewhere => {
-            "It was left running and goes on by itself; you may leave it again at any moment.".into()
-        }
-        (Some(_), true, _) => "Cancelling: it stops at the next block, and what was done is returned.".into(),
+        (None, ..) if running.elsewhere => "This haul keeps running by itself; you can quit at any time.".into(),
+        (Some(_), true, _) => "Cancelling: it stops at the next block, then undoes what it did.".into(),
         (Some(_), _, true) => "Pausing at the next block.".into(),
         (Some(_), ..) => {
             format!(
-                "You may look at other views; the haul goes on. {} leaves the program and lets it go on.",
+                "You can switch views; the haul continues. {} quits and leaves it running.",
                 key(Wish::LeaveRunning)
             )
         }
         (None, ..) if state.tried().is_some() => format!(
-            "{} goes on with the others, {} leaves them where they are, {} undoes all.",
+            "{} continues with the others, {} leaves them where they are, {} undoes all.",
             key(Wish::GoOn),
             key(Wish::Cancel),
             key(Wish::Undo)

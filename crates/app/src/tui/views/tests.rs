@@ -1027,7 +1027,7 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
         Heard::Stage { haul, item, title: "Saltflat Rally".into(), stage: deft_barge_core::item::StageKind::Copying };
     stage.state.update(Event::Heard(heard));
     stage.press(KeyCode::Char('R'));
-    assert!(stage.text(160, 47).contains("It was left running"));
+    assert!(stage.text(160, 47).contains("This haul keeps running"));
     assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
     stage.press(KeyCode::Char('x'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);

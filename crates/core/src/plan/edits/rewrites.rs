@@ -409,13 +409,13 @@ impl Writing<'_> {
             match spelling.write(path, &bases) {
                 Ok(written) => {
                     let part = write_part(&record.text, &part, &written.0, record.within, format);
-                    return part.ok_or_else(|| because(&format!("{} cannot stand there", written.0)));
+                    return part.ok_or_else(|| because(&format!("{} can't be written there", written.0)));
                 }
                 Err(SpellingError::NoLetter { path, prefix }) => self.make_letter(path, prefix)?,
                 Err(error) => return Err(because(&error)),
             }
         }
-        Err(because(&"no drive letter leads there"))
+        Err(because(&"no drive letter points to it"))
     }
 
     fn make_letter(&mut self, path: PathBuf, prefix: PathBuf) -> Result<(), Unchangeable> {
