@@ -14,7 +14,7 @@ use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
 use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::site::{DriveSpeed, Process, Sight};
-use deft_barge_core::survey::{CleanupAct, FindKind};
+use deft_barge_core::survey::{CleanupAct, FindKind, Fit};
 use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -38,6 +38,16 @@ pub fn finding(finding: &Finding) -> String {
 pub fn finding_sentence(finding: &Finding) -> String {
     let about = finding.title.as_ref().map_or_else(String::new, |title| format!("{title}: "));
     visible(&format!("{about}{}", kind_sentence(&finding.kind)))
+}
+
+/// How a game would fit on a drive.
+pub fn fit(fit: Fit, title: &str, file_system: &str) -> String {
+    match fit {
+        Fit::Room(left) => format!("room for {title}, {left} left"),
+        Fit::Lacks(bytes) => format!("needs {bytes} more for {title}"),
+        Fit::Links(links) => format!("{file_system} can't hold the {} of {title}", several(links, "link")),
+        Fit::ReadOnly => format!("read-only: {title} can't go here"),
+    }
 }
 
 /// A finding as JSON, with its sentence.

@@ -133,9 +133,9 @@ struct Says {
     format: Option<Format>,
 }
 
-/// Of several places that a selector finds, those that lead to the game; all of them where none does.
-fn of_several(places: usize, mut records: Vec<Record>) -> Vec<Record> {
-    if places > 1 && records.iter().any(|record| record.sound) {
+/// Of several places that a selector finds, those that point to the game; all of them where none does.
+fn of_several(mut records: Vec<Record>) -> Vec<Record> {
+    if records.iter().any(|record| record.sound) {
         records.retain(|record| record.sound);
     }
     records
@@ -158,15 +158,14 @@ impl SelectorSearch<'_> {
             nth,
         };
         let mut records = Vec::new();
-        let places = source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())?;
-        for found in &places {
+        for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
             let mut within = found.clone();
             within.0.drain(..entry.0.len());
-            for says in self.says(source, found, within.to_string(), &said)? {
+            for says in self.says(source, &found, within.to_string(), &said)? {
                 records.extend(self.records(says, &said));
             }
         }
-        Ok(of_several(places.len(), records))
+        Ok(of_several(records))
     }
 
     /// What a record of a profile finds in this file. A selector that does not ask for one game is followed once, where `listings`
@@ -207,13 +206,12 @@ impl SelectorSearch<'_> {
             }
         };
         let mut records = Vec::new();
-        let places = listing.of(self.values);
-        for found in &places {
+        for found in listing.of(self.values) {
             for says in self.says(source, found, found.to_string(), &said)? {
                 records.extend(self.records(says, &said).into_iter().filter(|record| record.sound || asks));
             }
         }
-        Ok(of_several(places.len(), records))
+        Ok(of_several(records))
     }
 
     /// Places of paths by the names of the folders that they go through, in small letters; `None` where what they lead to is not told

@@ -565,17 +565,22 @@ impl Profile {
         let (_, more) = (parts.next()?, parts.next());
         if more.is_some() {
             return Some(
-                "entries of games stand in one part of a library's entry: one of [[libraries.holds]] says entries",
+                "entries of games are in one part of a library's entry: only one of [[libraries.holds]] says entries",
             );
         }
         if self.games.file != libraries.file || self.games.shape != libraries.shape {
             return Some(
-                "entries of games that a library's entry holds stand in its file: games.file and as are those of [libraries]",
+                "entries of games that a library's entry holds are in its file: games.file and as are those of [libraries]",
             );
         }
+        if self.games.travels {
+            return Some("entries that a library's entry holds go with their games: leave out games.travels");
+        }
+        // What one list holds is not in the entries of several libraries.
         self.games
-            .travels
-            .then_some("entries that a library's entry holds go with their games: leave out games.travels")
+            .list
+            .is_some()
+            .then_some("entries of games in those of libraries are selected by games.entries, not list")
     }
 
     /// Whether the entries of its games stand in those of its libraries.
@@ -731,9 +736,10 @@ meaning = "{folder}"
             .replace("[games]", &format!("{holds}[games]"));
         assert!(Profile::parse(&held, Path::new("p")).unwrap().holds_entries());
         for (from, to, part) in [
-            ("file = \"{home}/l.json\"\nentries", "file = \"{home}/m.json\"\nentries", "stand in its file"),
-            ("entries = \"$[*]", "as = \"xml\"\nentries = \"$[*]", "stand in its file"),
+            ("file = \"{home}/l.json\"\nentries", "file = \"{home}/m.json\"\nentries", "are in its file"),
+            ("entries = \"$[*]", "as = \"xml\"\nentries = \"$[*]", "are in its file"),
             ("entries = \"$[*].g[*]\"", "list = \"$\"\ntravels = true", "leave out games.travels"),
+            ("entries = \"$[*].g[*]\"", "list = \"$\"", "games.entries"),
             (holds, &format!("{holds}{holds}"), "one part"),
         ] {
             assert!(held.contains(from), "{held}");

@@ -106,6 +106,22 @@ fn everything_that_an_entry_says_is_read() {
 }
 
 #[test]
+fn of_several_places_those_count_that_point_to_the_game_and_none_that_does_is_told() {
+    let mut world = World::new(r#"{"all": [{"id": "a", "dir": "x"}]}"#);
+    let text = format!(
+        "{PROFILE}[[records]]\nfile = \"{{home}}/{{id}}.sh\"\nas = \"lines\"\nselector = \"$[*]\"\nwithin = \"command\"\nmeaning = \"{{install}}\"\n"
+    );
+    world.profile = Profile::parse(&text, Path::new("p")).unwrap();
+    let script = |path: &Path| {
+        fs::write(world.at("home/.config/quay/a.sh"), format!("#!/bin/sh\ncd '{}' && ./go\n", path.display())).unwrap();
+        let game = world.read().games.remove(0);
+        game.records.iter().filter(|record| !record.in_entry).map(|record| record.sound).collect::<Vec<_>>()
+    };
+    assert_eq!(script(&world.at("lib/x")), [true]);
+    assert_eq!(script(&world.at("lib/y")), [false, false], "what should be there and isn't");
+}
+
+#[test]
 fn an_update_that_is_whole_and_a_seal_that_is_none_are_neither() {
     for (text, sealed, waits) in [
         (r#""fixed": null, "up": [3, 3]"#, false, false),

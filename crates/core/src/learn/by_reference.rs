@@ -7,7 +7,8 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
-use super::list::{Entry, GameList, ListAt, Reference, is_playable};
+use super::held::{held_by, is_within, joined_over};
+use super::list::{Entry, GameList, Reference, is_playable};
 use super::seen::{Seen, SeenFile};
 use super::whose::folder_of;
 use crate::platform::{self, Look};
@@ -34,19 +35,10 @@ pub(super) fn list_by_reference(
     let lists = here.filter_map(|file| seen_in(file, &folders)).flat_map(|file| lists_in(&file)).collect();
     let lists = joined_over(lists, std::slice::from_ref(libraries)).into_iter();
     let referring = |mut list: GameList| {
-        let to_path = list.to_path.first();
-        if list.file() == libraries.file()
-            && list.entries.iter().any(|entry| library_around(libraries, entry).is_some())
-        {
-            // What an entry of a library says is of that one, and so is every entry of a game in it.
-            for entry in &mut list.entries {
-                let library = library_around(libraries, entry).filter(|one| one.place != entry.place)?;
-                let folder =
-                    library.dir.as_ref().map(|dir| dir.join(entry.scalars.get(&to_path).map_or("", String::as_str)));
-                entry.dir = folder.filter(|dir| Some(dir) != library.dir.as_ref() && dir.as_path().look_is_dir());
-            }
-            list.held = true;
+        if is_within(&list, libraries) {
+            list = held_by(list, libraries)?;
         } else {
+            let to_path = list.to_path.first();
             let reference = reference(libraries, &list, &folders)?;
             let names = names_of(libraries);
             for entry in &mut list.entries {
@@ -63,42 +55,6 @@ pub(super) fn list_by_reference(
         (sound && !dirs.is_empty() && playable * 2 > dirs.len()).then_some(list)
     };
     lists.filter_map(referring).max_by_key(GameList::weight)
-}
-
-/// The library in whose entry another entry stands.
-fn library_around<'a>(libraries: &'a GameList, entry: &Entry) -> Option<&'a Entry> {
-    libraries.entries.iter().find(|library| entry.place.0.starts_with(&library.place.0))
-}
-
-/// Has lists that stand alike in the entries of different libraries be one: where these have names, each seemed to be a list of its own.
-pub(super) fn joined_over(lists: Vec<GameList>, libraries: &[GameList]) -> Vec<GameList> {
-    let mut all: Vec<GameList> = Vec::new();
-    for mut list in lists {
-        let around = libraries.iter().filter(|of| matches!(list.at, ListAt::One(_)) && of.file() == list.file());
-        let around = around.filter_map(|of| Some((of, list.entries.first().and_then(|one| library_around(of, one))?)));
-        let held = around.into_iter().find(|(of, library)| {
-            let inside = |entry: &Entry| library_around(of, entry).is_some_and(|one| one.place == library.place);
-            list.entries.iter().all(|entry| inside(entry) && entry.place != library.place)
-        });
-        let Some((of, library)) = held else {
-            all.push(list);
-            continue;
-        };
-        let below = list.to_entry.0.split_off(library.place.0.len());
-        list.to_entry.0 = of.to_entry.0.iter().cloned().chain(below).collect();
-        let alike = |one: &&mut GameList| {
-            (one.file(), one.shape, &one.to_entry, &one.to_path, one.side, one.by_name)
-                == (list.file(), list.shape, &list.to_entry, &list.to_path, list.side, list.by_name)
-        };
-        match all.iter_mut().find(alike) {
-            Some(one) => {
-                one.pure &= list.pure;
-                one.entries.extend(list.entries);
-            }
-            None => all.push(list),
-        }
-    }
-    all
 }
 
 /// The folders of each library by their name.

@@ -3,19 +3,20 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use super::by_reference::{joined_over, list_by_reference, reference_of};
+use super::by_reference::{list_by_reference, reference_of};
 use super::evidence::Evidence;
+use super::held::joined_over;
 use super::in_libraries::list_in_libraries;
 use super::list::{
     AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_after,
     is_called_as, is_of_games, scalars_of,
 };
 use super::pattern::{Pattern, kinds};
-use super::seen::{Seen, SeenFile, entry_of, seen_files};
+use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
 use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
-use crate::trace::bases_near;
+use crate::trace::{bases_near, entry_of};
 
 /// What a launcher lists.
 #[derive(Clone, Debug)]
@@ -297,18 +298,8 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
         entries.push(Entry { file: group.file.file.clone(), place, dir: here.map(|seen| seen.dir.clone()), scalars });
     }
     let at = ListAt::One(group.file.file.clone());
-    Some(GameList {
-        at,
-        shape: group.file.shape,
-        to_entry,
-        to_path,
-        side,
-        by_name,
-        pure,
-        entries,
-        reference: None,
-        held: false,
-    })
+    let list = GameList::new(at, group.file.shape, (to_entry, to_path), by_name, entries);
+    Some(GameList { side, pure, ..list })
 }
 
 /// Lists of one file for each game: files of one folder that say the same at the same place.
@@ -375,18 +366,8 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
         };
         let to_path = Pattern(place.0.iter().map(exact).collect());
         let at = ListAt::Each { folder: folder.into(), before, after };
-        lists.push(GameList {
-            at,
-            shape,
-            to_entry: Pattern::default(),
-            to_path,
-            side,
-            by_name,
-            pure: true,
-            entries,
-            reference: None,
-            held: false,
-        });
+        let list = GameList::new(at, shape, (Pattern::default(), to_path), by_name, entries);
+        lists.push(GameList { side, ..list });
     }
     lists
 }
@@ -394,7 +375,7 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
 /// Takes out lists of folders within games, and lists of libraries, which it gives.
 fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     let dirs: Vec<BTreeSet<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
-    let entries: Vec<BTreeSet<(PathBuf, Vec<Step>)>> = lists
+    let entries: Vec<BTreeSet<(PathBuf, Place)>> = lists
         .iter()
         .map(|list| {
             let of_entry = |entry: &Entry| (entry.file.clone(), entry_of(&entry.place.child(Step::Index(0))));

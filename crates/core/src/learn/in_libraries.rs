@@ -264,18 +264,7 @@ fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders)
     let at =
         ListAt::InLibraries { libraries: libraries.to_vec(), below, name: Some((before, after)), sub: key.sub.clone() };
     let by_name = key.sub.is_some();
-    Some(GameList {
-        at,
-        shape,
-        to_entry: Pattern::default(),
-        to_path,
-        side: Side::Value,
-        by_name,
-        pure: true,
-        entries,
-        reference: None,
-        held: false,
-    })
+    Some(GameList::new(at, shape, (Pattern::default(), to_path), by_name, entries))
 }
 
 /// A list of the games of each library, in a file of the same name.
@@ -324,18 +313,7 @@ fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) 
     }
     let by_name = sub.is_some();
     let at = ListAt::InLibraries { libraries: libraries.to_vec(), below: group.first()?.2.clone(), name: None, sub };
-    Some(GameList {
-        at,
-        shape,
-        to_entry,
-        to_path,
-        side: Side::Value,
-        by_name,
-        pure: true,
-        entries,
-        reference: None,
-        held: false,
-    })
+    Some(GameList::new(at, shape, (to_entry, to_path), by_name, entries))
 }
 
 /// What a library's own file of games says beside the list: the place of a sum, JSONPath from an entry to what it sums, and the text of

@@ -78,6 +78,18 @@ pub(super) struct GameList {
 const DEEP: usize = 4;
 
 impl GameList {
+    /// A list whose entries lead to games by values, and which holds nothing else.
+    pub fn new(
+        at: ListAt,
+        shape: Shape,
+        (to_entry, to_path): (Pattern, Pattern),
+        by_name: bool,
+        entries: Vec<Entry>,
+    ) -> Self {
+        let (side, pure, reference, held) = (Side::Value, true, None, false);
+        Self { at, shape, to_entry, to_path, side, by_name, pure, entries, reference, held }
+    }
+
     /// The folders of its games, each once, in their order.
     pub fn dirs(&self) -> impl Iterator<Item = &Path> {
         let mut met = HashSet::new();

@@ -8,6 +8,7 @@ mod by_reference;
 mod contents;
 mod entries;
 mod evidence;
+mod held;
 mod home;
 mod in_libraries;
 mod learned;

@@ -9,9 +9,9 @@ use rayon::prelude::*;
 use super::evidence::Evidence;
 use crate::launcher::is_of_the_system;
 use crate::platform::{self, Look};
-use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
+use crate::record::{Bases, Place, Shape, Side, Source, Spelling};
 use crate::site::{Site, real_path};
-use crate::trace::{bases_near, leaves, shapes};
+use crate::trace::{around, bases_near, entry_of, leaves, shapes};
 
 /// Bytes of the largest file that is looked through for lists.
 const LARGEST: u64 = 256 << 20;
@@ -120,7 +120,7 @@ fn whole_paths(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts) -
 
 /// Names of folders whose parent stands in the same entry.
 fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen> {
-    let mut parents: BTreeMap<Vec<Step>, Vec<PathBuf>> = BTreeMap::new();
+    let mut parents: BTreeMap<Place, Vec<PathBuf>> = BTreeMap::new();
     for (place, _, text) in texts.iter().filter(|(_, side, _)| *side == Side::Value) {
         if let Some(dir) = absolute(text, bases) {
             let entry = entry_of(place);
@@ -139,8 +139,7 @@ fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec
         });
     }
     // An entry that says the whole path says the name for people.
-    let told: HashSet<(Vec<Step>, &Path)> =
-        seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();
+    let told: HashSet<(Place, &Path)> = seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();
     let name = |(place, side, text): &(Place, Side, String)| {
         let entry = entry_of(place);
         if *side != Side::Value || text.contains(['/', '\\']) {
@@ -155,18 +154,4 @@ fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec
         is_new.then(|| Seen { place: place.clone(), side: Side::Value, dir, by_name: true })
     };
     texts.iter().filter_map(name).collect()
-}
-
-/// The entry around an object that is a member of it; none around one of the whole file.
-fn around(object: &[Step]) -> Option<Vec<Step>> {
-    matches!(object, [_, .., Step::Name(_)]).then(|| object[..object.len() - 1].to_vec())
-}
-
-/// The entry that a text belongs to: what holds it, or what holds the element whose text it is.
-pub(super) fn entry_of(place: &Place) -> Vec<Step> {
-    match place.0.as_slice() {
-        [rest @ .., Step::Name(_), Step::Index(_), Step::Name(text)] if text == "#text" => rest.to_vec(),
-        [rest @ .., _] => rest.to_vec(),
-        [] => Vec::new(),
-    }
 }

@@ -10,7 +10,7 @@ use super::cell::Cell;
 use super::content::Content;
 use super::database;
 use super::document::{Document, DocumentError, NewValue, find_in};
-use super::edit::{Edit, EditError, Entering, Following, Mood, Rewrite, Total, changed, in_file};
+use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file};
 use super::place::{Place, Side, Step};
 use super::rewriting::{new_text, rewritten};
 use crate::platform::Look;
@@ -271,12 +271,28 @@ impl Files {
                 Err(error) => Err(error),
             },
         };
-        let at = |place: Place| Edit::Replace {
+        let at = |place: &Place, inside: Vec<Hop>| Edit::Replace {
             file: file.clone(),
             format: *format,
-            rewrite: Rewrite { location: place.to_string(), ..rewrite.clone() },
+            rewrite: Rewrite { location: place.to_string(), inside, ..rewrite.clone() },
         };
-        found.unwrap_or_default().into_iter().map(at).collect()
+        let mut all = Vec::new();
+        for place in found.unwrap_or_default() {
+            all.push(at(&place, rewrite.inside.clone()));
+            // The list may be that of a document within the text.
+            let Some((first, rest)) = rewrite.inside.split_first() else { continue };
+            let says = match format {
+                Some(format) => self.document(file, *format).ok().and_then(|of| of.leaf(&place, Side::Value)),
+                None => self.slot(file, false).ok().and_then(|slot| text_at(slot.tables.as_ref()?, &place)),
+            };
+            let inner = says.and_then(|text| Document::parse(text.into_bytes(), first.format).ok());
+            let inner = inner.and_then(|inner| inner.find(&any_entry(&first.location, false)).ok());
+            for entry in inner.unwrap_or_default() {
+                let hop = Hop { format: first.format, location: entry.to_string() };
+                all.push(at(&place, [&[hop], rest].concat()));
+            }
+        }
+        all
     }
 
     /// Tries the changes of databases on copies, there and back.
@@ -657,6 +673,10 @@ impl Travel<'_> {
     }
 }
 
+fn text_at(tables: &Value, place: &Place) -> Option<String> {
+    place.of(tables)?.as_str().map(str::to_string)
+}
+
 /// The place of a cell whose row has `to` in its key where it had `from`; `None` of a key that is not made of it.
 fn under_key(place: Place, from: &str, to: &str) -> Option<Place> {
     let [table, Step::Name(key), column] = <[Step; 3]>::try_from(place.0).ok()? else { return None };
@@ -714,7 +734,7 @@ fn same_value(one: &[u8], other: &[u8], format: Format) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::record::{Hop, Within};
+    use crate::record::Within;
 
     struct World(tempfile::TempDir);
 

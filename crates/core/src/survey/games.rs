@@ -37,6 +37,32 @@ pub struct DriveState {
     pub held: Bytes,
 }
 
+/// How a game would fit on a drive, as far as its size and its links tell.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fit {
+    /// It would, with so many bytes left.
+    Room(Bytes),
+    /// So many bytes are missing.
+    Lacks(Bytes),
+    /// The file system has no links, and the game has so many.
+    Links(u64),
+    /// The drive is read-only.
+    ReadOnly,
+}
+
+impl DriveState {
+    /// How a game would fit where so many bytes may still be written. The names and sizes of its files are looked at by a plan.
+    pub fn fit(&self, game: &Game, room: Bytes) -> Fit {
+        let (size, drive) = (game.size.on_disk, &self.drive);
+        match () {
+            () if drive.read_only => Fit::ReadOnly,
+            () if game.size.links > 0 && !drive.abilities.links => Fit::Links(game.size.links),
+            () if size > room => Fit::Lacks(size.less(room)),
+            () => Fit::Room(room.less(size)),
+        }
+    }
+}
+
 /// A library of a launcher.
 #[derive(Clone, Debug, Serialize)]
 pub struct Library {

@@ -16,7 +16,7 @@ mod traced;
 
 pub use around::{DataSource, ListedData, Scope, SeenLink, Shortcut, UserData, Way, list_file, list_text, read_list};
 pub use game::{Game, GameId};
-pub use games::{DriveState, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
+pub use games::{DriveState, Fit, Held, Launcher, Library, Survey, SurveyPhase, sketch, survey};
 pub use listing::FolderListing;
 pub(crate) use looks::{holds_a_program, is_program, looks_like_a_game};
 pub use lookup::Lookup;

@@ -170,7 +170,7 @@ fn members(source: &Source, entry: &Place) -> Vec<Place> {
 }
 
 /// The entry around an object that is a member of it; none around one of the whole file.
-fn around(object: &Place) -> Option<Place> {
+pub(crate) fn around(object: &Place) -> Option<Place> {
     match object.0.as_slice() {
         [_, .., Step::Name(_)] => Some(Place(object.0[..object.0.len() - 1].to_vec())),
         _ => None,
@@ -178,7 +178,7 @@ fn around(object: &Place) -> Option<Place> {
 }
 
 /// The entry that a place belongs to: what holds it, or what holds the element whose text it is.
-fn entry_of(place: &Place) -> Place {
+pub(crate) fn entry_of(place: &Place) -> Place {
     match place.0.as_slice() {
         [rest @ .., Step::Name(_), Step::Index(_), Step::Name(text)] if text == TEXT => Place(rest.to_vec()),
         [rest @ .., _] => Place(rest.to_vec()),

@@ -15,6 +15,7 @@ mod search;
 mod tests;
 mod usual;
 
+pub(crate) use entry::{around, entry_of};
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
 pub(crate) use find::WantedFolder;

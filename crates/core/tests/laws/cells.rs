@@ -4,6 +4,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
@@ -78,28 +79,34 @@ fn said_by(file: &Path) -> Vec<(String, String, i64)> {
     all.query_map((), |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).unwrap().map(Result::unwrap).collect()
 }
 
-#[test]
-fn games_in_the_documents_of_a_databases_cells_are_learned_moved_and_brought_back() {
-    for (way, plain) in WAYS.into_iter().flat_map(|way| [(way, true), (way, false)]) {
+/// A launcher with its games on one drive, learned.
+struct World {
+    top: PathBuf,
+    file: PathBuf,
+    site: Site,
+    journal: Journal,
+    profile: String,
+    _folder: tempfile::TempDir,
+}
+
+impl World {
+    fn new(way: &str, plain: bool) -> Self {
         let folder = folder_in_memory();
         let top = folder.path().canonicalize().unwrap();
         declare(&top, &["swift", "newhold"]);
-        let at = |drive: &str, n: usize| top.join("drives").join(drive).join("games").join(GAMES[n].1);
-        let text = |path: &PathBuf| path.to_str().unwrap().to_string();
-        for n in 0..GAMES.len() {
-            fs::create_dir_all(at("swift", n).join("bin")).unwrap();
-            fs::write(at("swift", n).join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
-            fs::write(at("swift", n).join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
-        }
-        let mut paths: Vec<String> = (0..GAMES.len()).map(|n| text(&at("swift", n))).collect();
         let file = top.join("home/.local/share/petrel/state.db");
         fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&top, "swift", n)).collect();
+        for (n, path) in paths.iter().map(Path::new).enumerate() {
+            fs::create_dir_all(path.join("bin")).unwrap();
+            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(path.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
         let db = rusqlite::Connection::open(&file).unwrap();
         db.execute("create table state (key text primary key, value text, other integer)", ()).unwrap();
         for row in rows(way, &paths, plain) {
             db.execute("insert into state values (?, ?, ?)", row).unwrap();
         }
-        drop(db);
         let site = Site::of_world(&top).unwrap();
         let learned = learn(&site, &[], &[], &|_| {}).launchers;
         let [launcher] = learned.as_slice() else { panic!("{way}: {learned:?}") };
@@ -107,25 +114,72 @@ fn games_in_the_documents_of_a_databases_cells_are_learned_moved_and_brought_bac
         fs::create_dir_all(site.profile_folder()).unwrap();
         fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
         let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        for games in [vec![0], vec![1, 2], vec![3]] {
-            let found = survey(&site, Vec::new(), &|_| {});
-            let before = paths.clone();
-            let mut draft = Draft::default();
-            for n in games {
-                let game = found.games.iter().find(|game| text(&game.found.install) == paths[n]).unwrap();
-                assert_eq!(game.found.title, GAMES[n].2, "{way}\n{}", launcher.profile);
-                draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-                paths[n] = text(&at("newhold", n));
-            }
-            let plan = plan(&site, &found, &draft, Policy::Hold);
-            assert!(!plan.blocked(), "{way}: {:?}\n{}", plan.findings, launcher.profile);
-            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
-            let id = haul.id();
-            haul.run(&|_| {}, &Control::default()).unwrap();
-            assert_eq!(said_by(&file), rows(way, &paths, plain), "{way}, plain {plain}\n{}", launcher.profile);
-            undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
-            paths = before;
-            assert_eq!(said_by(&file), rows(way, &paths, plain), "{way}, plain {plain}, undone");
+        Self { top, file, site, journal, profile: launcher.profile.clone(), _folder: folder }
+    }
+
+    /// Hauls games from where they are to the other drive.
+    fn haul(&self, games: &[usize]) -> HaulId {
+        let found = survey(&self.site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        for n in games {
+            let old = path_on(&self.top, "swift", *n);
+            let game = found.games.iter().find(|game| game.found.install == Path::new(&old)).unwrap();
+            assert_eq!(game.found.title, GAMES[*n].2, "{}", self.profile);
+            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
         }
+        let plan = plan(&self.site, &found, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{:?}\n{}", plan.findings, self.profile);
+        let mut haul = Haul::begin(&self.site, &self.journal, &plan).unwrap();
+        let id = haul.id();
+        haul.run(&|_| {}, &Control::default()).unwrap();
+        id
+    }
+
+    fn undo(&self, haul: HaulId) {
+        undo_haul(&self.site, &self.journal, haul, &|_| {}, &Control::default()).unwrap();
+    }
+}
+
+fn path_on(top: &Path, drive: &str, n: usize) -> String {
+    top.join("drives").join(drive).join("games").join(GAMES[n].1).to_str().unwrap().to_string()
+}
+
+#[test]
+fn games_in_the_documents_of_a_databases_cells_are_learned_moved_and_brought_back() {
+    for (way, plain) in WAYS.into_iter().flat_map(|way| [(way, true), (way, false)]) {
+        let world = World::new(way, plain);
+        for games in [vec![0], vec![1, 2], vec![3]] {
+            let says = |moved: &[usize]| {
+                let drive = |n: usize| if moved.contains(&n) { "newhold" } else { "swift" };
+                let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&world.top, drive(n), n)).collect();
+                rows(way, &paths, plain)
+            };
+            let haul = world.haul(&games);
+            assert_eq!(said_by(&world.file), says(&games), "{way}, plain {plain}\n{}", world.profile);
+            world.undo(haul);
+            assert_eq!(said_by(&world.file), says(&[]), "{way}, plain {plain}, undone");
+        }
+    }
+}
+
+/// A launcher writes its list again once it was started: games come and go in it, and others stand elsewhere then.
+#[test]
+fn a_haul_is_undone_in_a_cells_list_that_its_launcher_wrote_since() {
+    for way in ["list", "array", "deep"] {
+        let world = World::new(way, false);
+        let haul = world.haul(&[2]);
+        let db = rusqlite::Connection::open(&world.file).unwrap();
+        let key = if way == "deep" { "state" } else { "games" };
+        let says =
+            || -> String { db.query_row("select value from state where key = ?", [key], |row| row.get(0)).unwrap() };
+        // The first game is gone from the list.
+        let now = says();
+        let entry = |n: usize| now.find(&format!("{{ \"code\": \"{}\"", GAMES[n].0)).unwrap();
+        let without = format!("{}{}", &now[..entry(0)], &now[entry(1)..]);
+        db.execute("update state set value = ? where key = ?", [&without, key]).unwrap();
+        world.undo(haul);
+        let [new, old] = ["newhold", "swift"].map(|drive| json(&path_on(&world.top, drive, 2), false));
+        assert!(without.contains(&new), "{way}");
+        assert_eq!(says(), without.replace(&new, &old), "{way}");
     }
 }

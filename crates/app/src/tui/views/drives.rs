@@ -3,7 +3,7 @@
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::launcher::PlaceFault;
 use deft_barge_core::plan::{Destination, Load};
-use deft_barge_core::survey::{DriveState, Game, Survey, UserData, Way};
+use deft_barge_core::survey::{DriveState, Fit, Game, Survey, UserData, Way};
 use jiff::Timestamp;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
@@ -186,31 +186,19 @@ impl<'a> Row<'a> {
         }
     }
 
-    /// Whether the game under the cursor would fit here, where it does not lie and nothing else is planned.
+    /// How the game under the cursor would fit on this drive, if it is on another one and nothing else is planned.
     fn would_fit(&self) -> Option<(String, Style)> {
         let (game, drive) = (self.state.game_here()?, &self.drive.drive);
         if game.drive.as_ref() == Some(&drive.name) || drive.absent || !self.survey.measured {
             return None;
         }
-        let title = line(&game.found.title);
-        let refused = if drive.read_only {
-            Some("it is read-only".to_string())
-        } else if game.size.links > 0 && !drive.abilities.links {
-            Some(format!("{} has no links", drive.file_system))
-        } else {
-            None
-        };
         let room = match self.load {
             Some(load) => load.capacity.less(load.withheld).less(load.peak),
             None => self.drive.free.less(drive.reserve),
         };
-        Some(match refused {
-            Some(why) => (format!("can't hold {title}: {why}"), self.theme.text()),
-            None if game.size.on_disk > room => {
-                (format!("needs {} more for {title}", game.size.on_disk.less(room)), self.theme.text())
-            }
-            None => (format!("{title} would fit, {} left", room.less(game.size.on_disk)), self.theme.dim()),
-        })
+        let fit = self.drive.fit(game, room);
+        let style = if matches!(fit, Fit::Room(_)) { self.theme.dim() } else { self.theme.text() };
+        Some((words::fit(fit, &line(&game.found.title), &line(&drive.file_system)), style))
     }
 
     fn after_caption(&self) -> String {
