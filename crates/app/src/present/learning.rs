@@ -11,6 +11,7 @@ fn known(known: Known) -> &'static str {
         Known::Size => "size",
         Known::Program => "program",
         Known::LastRun => "last run",
+        Known::Library => "library",
     }
 }
 
@@ -115,17 +116,28 @@ pub fn doubt(doubt: &Doubt) -> String {
 
 /// A question, with numbered answers.
 pub fn question(name: &str, question: &Question) -> String {
-    let mut out = vec![format!("{}: which of these is the {} of a game?", line(name), known(question.about))];
+    let asks = match question.about {
+        Known::Library => "does this say which library a game is in?".to_string(),
+        about => format!("which of these is the {} of a game?", known(about)),
+    };
+    let mut out = vec![format!("{}: {asks}", line(name))];
     for (n, candidate) in question.candidates.iter().enumerate() {
         let examples: Vec<String> = candidate.examples.iter().map(|text| line(text)).collect();
-        out.push(format!("  {}  {}", n + 1, examples.join(" · ")));
+        let says = if candidate.none { "no, nothing here says it".to_string() } else { examples.join(" · ") };
+        out.push(format!("  {}  {says}", n + 1));
     }
     out.join("\n")
 }
 
 /// What was taken for the answer to a question.
 pub fn taken(question: &Question) -> String {
+    if question.about == Known::Library && question.candidates.first().is_some_and(|candidate| candidate.none) {
+        return "it was taken that nothing says which library a game is in".into();
+    }
     let first = question.candidates.first().and_then(|candidate| candidate.examples.first());
+    if let (Known::Library, Some(first)) = (question.about, first) {
+        return format!("taken to say which library a game is in: {}", line(first));
+    }
     let example = first.map(|text| format!(", such as {:?}", line(text))).unwrap_or_default();
     format!("the {} was taken to be the likeliest of {}{example}", known(question.about), question.candidates.len())
 }

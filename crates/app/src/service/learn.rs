@@ -98,12 +98,12 @@ fn told(site: &Site, launcher: &LearnedLauncher) -> String {
 /// Settles what isn't sure and saves the profile; `None` if a question stays open.
 fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -> Result<Option<PathBuf>, Fault> {
     while let Some(question) = launcher.questions.first().cloned() {
-        let answer = if yes || sink.is_sheet() {
+        let answer = if yes {
             if !sink.is_json() {
                 sink.say(&format!("  {}.", said::taken(&question)))?;
             }
             0
-        } else if sink.can_ask() {
+        } else if sink.can_pick() {
             sink.pick(&said::question(&launcher.name, &question), question.candidates.len())?
         } else {
             if !sink.is_json() {
@@ -113,6 +113,12 @@ fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -
             return Ok(None);
         };
         launcher.answer(0, answer);
+        if let Some(doubt) = &launcher.doubt {
+            if !sink.is_json() {
+                sink.say(&format!("  not learned: {}.", said::doubt(doubt)))?;
+            }
+            return Ok(None);
+        }
     }
     let file = site.profile_folder().join(format!("{}.toml", launcher.id));
     write(&file, &launcher.profile)?;

@@ -3,8 +3,9 @@
 //! A service prints nothing and draws nothing; it is given one of these, and says lines, or one document, to it.
 
 use std::io::{self, IsTerminal, Write};
+use std::time::Duration;
 
-use crossbeam_channel::Sender;
+use crossbeam_channel::{Receiver, RecvTimeoutError, Sender};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::Control;
 use serde_json::Value;
@@ -13,6 +14,9 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use crate::present::{Fault, Kind, document, isolated, json_text};
 use crate::request::Pace;
 
+/// How often it is looked whether somebody who is asked ended it.
+const LOOKS: Duration = Duration::from_millis(100);
+
 /// What a service tells while the interface does it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Told {
@@ -20,6 +24,8 @@ pub enum Told {
     Lines(String),
     /// How far it is.
     Passing(String),
+    /// That one of so many answers is wanted, each by its number.
+    Asked(usize),
 }
 
 /// Where it is told.
@@ -27,8 +33,8 @@ pub enum Told {
 pub enum Sink {
     /// Standard output, as lines or as one JSON document.
     CommandLine { json: bool },
-    /// A sheet; `stop` ends the work.
-    Sheet { tell: Sender<Told>, stop: Control },
+    /// A sheet; `stop` ends the work, and numbers of answers come from `answers`, from 0.
+    Sheet { tell: Sender<Told>, stop: Control, answers: Receiver<usize> },
 }
 
 impl Sink {
@@ -62,6 +68,11 @@ impl Sink {
         if self.is_sheet() { self.say(&text) } else { print(&text) }
     }
 
+    /// Whether there is a person who can choose one of several answers.
+    pub fn can_pick(&self) -> bool {
+        self.is_sheet() || self.can_ask()
+    }
+
     /// Whether there is a person at a terminal who can be asked.
     pub fn can_ask(&self) -> bool {
         matches!(self, Self::CommandLine { json: false }) && io::stdin().is_terminal() && io::stdout().is_terminal()
@@ -83,10 +94,25 @@ impl Sink {
     /// Asks which of so many answers it is, from 1; whoever says nothing takes the first. Gives its number from 0.
     ///
     /// # Errors
-    /// [`Fault`] where the terminal cannot be used.
+    /// [`Fault`] where the terminal cannot be used, or the person ended it.
     pub fn pick(&self, question: &str, answers: usize) -> Result<usize, Fault> {
         let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
         self.say(question)?;
+        if let Self::Sheet { tell, stop, answers: answered } = self {
+            let _ = tell.send(Told::Asked(answers));
+            loop {
+                if stop.asked() {
+                    return Err(Fault::new(Kind::Failed, "Stopped before that was answered.", ""));
+                }
+                match answered.recv_timeout(LOOKS) {
+                    Ok(answer) if answer < answers => return Ok(answer),
+                    Ok(_) | Err(RecvTimeoutError::Timeout) => {}
+                    Err(RecvTimeoutError::Disconnected) => {
+                        return Err(Fault::new(Kind::Failed, "Nobody is there to answer.", ""));
+                    }
+                }
+            }
+        }
         loop {
             write!(io::stdout(), "[1] ").and_then(|()| io::stdout().flush()).map_err(fault)?;
             let mut answer = String::new();

@@ -5,7 +5,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
 use std::time::Duration;
 
-use crossbeam_channel::{Sender, unbounded};
+use crossbeam_channel::{Receiver, Sender, unbounded};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::cleanup::{FindPhase, find};
 use deft_barge_core::haul::{
@@ -42,6 +42,8 @@ pub(crate) struct Conductor {
     /// The haul in hand, and what a sheet shows.
     stop: Control,
     stop_task: Control,
+    /// Where answers to what a sheet asks go.
+    answer_task: Sender<usize>,
     /// What is said when the terminal is given back.
     parting: Option<String>,
     /// Surveys that were asked for: only the newest one's answer counts.
@@ -58,6 +60,7 @@ impl Conductor {
             tell,
             stop: Control::default(),
             stop_task: Control::default(),
+            answer_task: unbounded().0,
             parting: None,
             surveys: Arc::default(),
             plans: Newest::new(),
@@ -135,6 +138,8 @@ impl Conductor {
             })),
             Act::Do(id, task) => self.task(id, task),
             Act::StopTask => self.stop_task.ask(),
+            // What is at its end asks nothing any more.
+            Act::AnswerTask(nth) => drop(self.answer_task.send(nth)),
             Act::Tree(id) => {
                 let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
@@ -255,7 +260,9 @@ impl Conductor {
     fn task(&mut self, id: u64, task: Task) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         self.stop_task = Control::default();
-        let (sink, hearing) = sheet(id, &tell, self.stop_task.clone());
+        let (answer, answers) = unbounded();
+        self.answer_task = answer;
+        let (sink, hearing) = sheet(id, &tell, self.stop_task.clone(), answers);
         thread::spawn(move || {
             let result = do_task(&site, task, &sink);
             drop(sink);
@@ -432,7 +439,7 @@ fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_
 }
 
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
-fn sheet(id: u64, tell: &Sender<Event>, stop: Control) -> (Sink, thread::JoinHandle<()>) {
+fn sheet(id: u64, tell: &Sender<Event>, stop: Control, answers: Receiver<usize>) -> (Sink, thread::JoinHandle<()>) {
     let (to, told) = unbounded::<Told>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
@@ -440,7 +447,7 @@ fn sheet(id: u64, tell: &Sender<Event>, stop: Control) -> (Sink, thread::JoinHan
             let _ = on.send(Event::Told(id, told));
         }
     });
-    (Sink::Sheet { tell: to, stop }, hearing)
+    (Sink::Sheet { tell: to, stop, answers }, hearing)
 }
 
 fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {

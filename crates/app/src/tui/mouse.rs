@@ -5,7 +5,7 @@ use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind
 use super::canvas::{Hit, hit_at};
 use super::state::State;
 use crate::commands::View;
-use crate::tui::model::{Act, RecordRow};
+use crate::tui::model::{Act, ESC, RecordRow};
 
 impl State {
     pub(crate) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
@@ -54,6 +54,11 @@ impl State {
             }
             self.question = Some(question);
             return Vec::new();
+        }
+        if self.sheet.is_some()
+            && let Some(Hit::Answer(key)) = hit
+        {
+            return self.sheet_key(None, if key == ESC { KeyCode::Esc } else { KeyCode::Char(key) });
         }
         // What is over the view, or waits for an answer, is not clicked through.
         if self.help.take().is_some() || self.sheet.is_some() || self.typing.is_some() {

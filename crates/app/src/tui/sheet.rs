@@ -43,13 +43,14 @@ impl State {
         match told {
             Told::Lines(text) => sheet.add(&text),
             Told::Passing(text) => sheet.passing = text,
+            Told::Asked(answers) => sheet.answers = answers,
         }
     }
 
     pub(crate) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
         let leaving = self.leaving == Leaving::Paused;
         let Some(sheet) = self.sheet_of(id) else { return Vec::new() };
-        (sheet.task, sheet.passing) = (None, String::new());
+        (sheet.task, sheet.passing, sheet.answers) = (None, String::new(), 0);
         if leaving {
             return vec![Act::Leave];
         }
@@ -68,6 +69,14 @@ impl State {
 
     pub(crate) fn sheet_key(&mut self, wish: Option<Wish>, code: KeyCode) -> Vec<Act> {
         let Some(sheet) = &mut self.sheet else { return Vec::new() };
+        if let KeyCode::Char(digit) = code
+            && let Some(nth) =
+                digit.to_digit(10).map(|nth| nth as usize).filter(|nth| (1..=sheet.answers).contains(nth))
+        {
+            sheet.answers = 0;
+            sheet.lines.push((Tone::Strong, format!("  {nth}")));
+            return vec![Act::AnswerTask(nth - 1)];
+        }
         let most = sheet.lines.len().saturating_sub(1);
         let by = match wish {
             Some(Wish::Down) => 1,
@@ -91,7 +100,7 @@ impl State {
         match code {
             // What is being done is stopped at its next block, and says so.
             KeyCode::Esc if sheet.task.is_some() => {
-                sheet.passing = "stopping ...".into();
+                (sheet.passing, sheet.answers) = ("stopping ...".into(), 0);
                 return vec![Act::StopTask];
             }
             KeyCode::Esc | KeyCode::Enter if sheet.task.is_none() => {

@@ -174,6 +174,50 @@ fn an_unknown_launcher_is_learned_and_its_game_moved() {
     assert_eq!(tree(Path::new(game["install"].as_str().unwrap())), files);
 }
 
+/// A launcher whose games say their library by a number, all of them the same one: whether that is what it says is asked, and answered by one key.
+#[test]
+fn what_is_not_sure_of_a_launcher_is_asked_and_answered_by_a_key() {
+    let world = World::new();
+    let [swift, newhold] = ["drives/swift/kites", "drives/newhold/kites"].map(|path| world.at(path));
+    fs::create_dir_all(&newhold).unwrap();
+    for name in ["Amber Fen", "Long Tarn"] {
+        fs::create_dir_all(swift.join(name).join("bin")).unwrap();
+        fs::write(swift.join(name).join("bin/go"), "#!/bin/sh\n").unwrap();
+        fs::write(swift.join(name).join("data.pak"), vec![7; 9000]).unwrap();
+    }
+    let list = serde_json::json!({
+        "shelves": [{"nr": 1, "at": swift}, {"nr": 2, "at": newhold}],
+        "games": [
+            {"name": "Amber Fen", "folder": "Amber Fen", "on": 1},
+            {"name": "Long Tarn: Return", "folder": "Long Tarn", "on": 1},
+        ],
+    });
+    let file = world.at("home/.config/copper-kite/list.json");
+    fs::create_dir_all(file.parent().unwrap()).unwrap();
+    fs::write(&file, serde_json::to_string_pretty(&list).unwrap()).unwrap();
+    let Some(screen) = Screen::open(&world, 160, 47) else { return };
+    screen.wait_for("on disk");
+    screen.keys(&["E", "n"]);
+    let asked = screen.wait_for("does this say which library a game is in?");
+    assert!(asked.contains("1  on 1: ") && asked.contains("2  no, nothing here says it"), "{asked}");
+    screen.wait_for("1   2   answers");
+    screen.keys(&["1"]);
+    screen.wait_for("copper-kite.toml");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("saved as"));
+    thread::sleep(Duration::from_millis(500));
+    screen.go_to("amber");
+    screen.keys(&["4", "Enter"]);
+    screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
+    screen.keys(&["a", "S"]);
+    screen.wait_for("of originals are kept");
+    let now: serde_json::Value = serde_json::from_str(&fs::read_to_string(&file).unwrap()).unwrap();
+    let mut wanted = list;
+    wanted["games"][0]["on"] = 2.into();
+    assert_eq!(now, wanted);
+    assert!(newhold.join("Amber Fen/data.pak").exists());
+}
+
 #[test]
 fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     let world = World::slow();

@@ -339,7 +339,7 @@ fn a_journal_of_the_eighth_version_is_brought_up_and_plans_may_hold_what_goes_wi
     assert_eq!(before.0.len(), 8);
     let journal = open(folder.path());
     assert_eq!(told(), before, "brought up, it says the same");
-    let part = HeldPart { selector: "$.has".into(), says: LibrarySays::Games, id: Some("$.of".into()) };
+    let part = HeldPart { selector: "$.has".into(), says: LibrarySays::Games, id: Some("$.of".into()), bytes: None };
     let edits = vec![
         Edit::Follow(Following {
             file: "/r/shelves".into(),

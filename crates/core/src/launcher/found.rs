@@ -150,8 +150,7 @@ impl FoundLauncher {
 
     /// Where a new library of this launcher would be made on a drive; `None` if its profile says none.
     pub fn new_library(&self, site: &Site, drive: &Drive) -> Option<PathBuf> {
-        // The system drive's top belongs to the system: there it is the person's home.
-        let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
+        let top = site.top_of(drive);
         let values = self.values(site).with("drive", top.to_str()?);
         Some(PathBuf::from(self.profile.libraries.as_ref()?.new.as_ref()?.fill(&values).ok()?))
     }
@@ -162,11 +161,29 @@ impl FoundLauncher {
         if let Some(parent) = self.games.iter().find(on).and_then(|game| game.install.parent()) {
             return Some(parent.into());
         }
-        let top = if drive.root.parent().is_none() { &site.places.home } else { &drive.root };
+        let top = site.top_of(drive);
         match &self.profile.games.place {
             Some(place) => place.fill(&self.values(site).with("drive", top.to_str()?)).ok().map(PathBuf::from),
             None => Some(top.join(self.games.first()?.install.parent()?.file_name()?)),
         }
+    }
+
+    /// The game's own folder on the way to what lies in it, by the folders that the profile says games lie in.
+    pub(crate) fn game_around(&self, site: &Site, path: &Path) -> Option<PathBuf> {
+        let values = self.values(site);
+        let drives = site.drives.iter().filter_map(|drive| Some(("drive", site.top_of(drive).to_str()?)));
+        let libraries = self.libraries.iter().filter_map(|library| Some(("library", library.path.to_str()?)));
+        let ways: Vec<(&str, &str)> = drives.chain(libraries).collect();
+        let filled = |folder: &crate::record::Meaning| -> Vec<PathBuf> {
+            let with = |(name, value): &(&str, &str)| folder.fill(&values.clone().with(name, *value)).ok();
+            folder.fill(&values).ok().into_iter().chain(ways.iter().filter_map(with)).map(PathBuf::from).collect()
+        };
+        let below = |folder: PathBuf| {
+            let first = path.strip_prefix(&folder).ok()?.components().next()?;
+            Some((folder.components().count(), folder.join(first)))
+        };
+        let found = self.profile.games.folders.iter().flat_map(filled).filter_map(below);
+        found.max().map(|(_, game)| game).filter(|game| game != path)
     }
 
     /// What its written paths may refer to.

@@ -255,6 +255,10 @@ pub struct Games {
     pub entries: Option<String>,
     /// Folder into which games go on a drive that has none of this launcher yet, where there are no libraries.
     pub place: Option<Meaning>,
+    /// Folders in which games lie, each in a folder of its own. Where no record says a game's folder it is the one in one of these on the way
+    /// to what a record below `{install}` leads to.
+    #[serde(default)]
+    pub folders: Vec<Meaning>,
     /// Whether an entry goes to the other library's list when its game does; of a file for each game, the file.
     #[serde(default)]
     pub travels: bool,
@@ -276,6 +280,20 @@ pub struct Games {
     pub update: Option<UpdateAt>,
     /// The records within an entry.
     pub records: Vec<EntryRecord>,
+}
+
+impl Games {
+    /// Whether a game's folder is told by what lies in it.
+    pub(crate) fn knows_by_what_lies_in_it(&self) -> bool {
+        !self.folders.is_empty() && self.records.iter().any(EntryRecord::leads_into_the_game)
+    }
+}
+
+impl EntryRecord {
+    /// Whether it leads to something in the game's folder.
+    pub(crate) fn leads_into_the_game(&self) -> bool {
+        self.inside.is_empty() && self.meaning.base() == Some("install") && !self.meaning.is("install")
+    }
 }
 
 /// Where an update's progress stands: bytes it has and bytes it wants. It waits while it has fewer.
@@ -536,9 +554,9 @@ impl Profile {
             profile.games.records.iter().any(|r| {
                 r.inside.is_empty() && r.within.is_value() && (r.meaning.is("folder") || r.meaning.is("install"))
             });
-        if !known {
+        if !known && !profile.games.knows_by_what_lies_in_it() {
             return Err(unsound(
-                "no record in [games] means {folder} or {install}, so no game's place can be known".into(),
+                "no record in [games] means {folder} or {install}, so no game's place can be known; one that leads to something in the game's folder needs games.folders as well".into(),
             ));
         }
         Ok(profile)

@@ -17,7 +17,9 @@ use super::settings::read_setting;
 use crate::bytes::Bytes;
 
 use crate::platform::{self, Look};
-use crate::record::{Bases, DocumentError, EditError, Letters, Place, Shape, Source, Spelling, Step, Values, joined};
+use crate::record::{
+    Bases, DocumentError, EditError, Letters, PartFit, Place, Shape, Source, Spelling, Step, Values, find_parts, joined,
+};
 use crate::site::{Site, real_path};
 
 /// Reads all launchers whose own folder is on this machine.
@@ -211,7 +213,11 @@ impl Reading<'_> {
                     (Some(selector), _) => source.below(&place, selector),
                     (None, _) if values.of("id").is_some() => values.of("id").map(str::to_string),
                     (None, Some(Step::Name(name))) => Some(name.clone()),
-                    _ => None,
+                    // A list of nothing but places: each game is known by its folder's name.
+                    (None, _) => {
+                        let place = self.place_of(&source, &file, &place, &values);
+                        place.ok().and_then(|place| place.of("folder").map(str::to_string))
+                    }
                 };
                 let Some(id) = id else {
                     self.problem(&file, source.line(&place), "an entry without an id");
@@ -262,6 +268,17 @@ impl Reading<'_> {
             };
             (none, records.any(|record| text(record).is_some_and(|text| !text.trim().is_empty())))
         };
+        let leads = |record: &&EntryRecord| record.leads_into_the_game();
+        let told = games.knows_by_what_lies_in_it() && games.install.is("install") && {
+            games.records.iter().filter(leads).any(|record| {
+                let found = source.find(&joined(entry, &record.selector)).unwrap_or_default();
+                let texts = found.iter().filter_map(|at| source.leaf(at, record.on));
+                texts.into_iter().any(|text| text.contains(['/', '\\']))
+            })
+        };
+        if told {
+            return true;
+        }
         // What no record of an entry says is said by something else.
         let named = ["parent", "library", "folder"].into_iter().filter(|name| games.install.names(name));
         says("install").1 || (!games.install.is("install") && named.map(says).all(|(none, said)| none || said))
@@ -291,6 +308,11 @@ impl Reading<'_> {
                 known = known.with(name, canonical(&path)?);
             }
         }
+        if known.of("install").is_none() && self.found.profile.games.knows_by_what_lies_in_it() {
+            let around = self.game_around(source, file, place, values);
+            let around = around.ok_or("it lies in none of the folders that its profile names (games.folders)")?;
+            known = known.with("install", canonical(&around)?);
+        }
         let install = match known.of("install") {
             Some(install) => install.to_string(),
             None => self.found.profile.games.install.fill(&known).map_err(|_| "no record says where it is")?,
@@ -301,6 +323,26 @@ impl Reading<'_> {
         let parent = canonical(install.parent().unwrap_or(Path::new("/")))?;
         let known = if known.of("folder").is_some() { known } else { known.with("folder", name) };
         Ok(known.with("install", canonical(&install)?).with("parent", parent))
+    }
+
+    /// The game's folder by what its entry says of something in it.
+    fn game_around(&self, source: &Source, file: &Path, place: &Place, values: &Values) -> Option<PathBuf> {
+        let told = |record: &EntryRecord| {
+            let bases = base_of(&self.bases, record.relative_to.as_ref(), file, values);
+            let around = |text: &str| {
+                let (_, path) = Spelling::read(text, &bases).ok()?;
+                self.found.game_around(self.site, &path)
+            };
+            let fit = |text: &str| if around(text).is_some() { PartFit::There } else { PartFit::No };
+            let found = source.find(&joined(place, &record.selector)).ok()?;
+            let texts = found.iter().filter_map(|at| source.leaf(at, record.on));
+            texts.into_iter().find_map(|text| {
+                let parts = find_parts(&text, record.within, None, &fit);
+                parts.first().and_then(|part| around(&part.text))
+            })
+        };
+        let records = &self.found.profile.games.records;
+        records.iter().filter(|record| record.leads_into_the_game()).find_map(told)
     }
 
     /// A launcher's own folder is no game of it, whatever its list says: with it its records would go.

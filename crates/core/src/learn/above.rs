@@ -148,7 +148,8 @@ pub(super) fn says_its_library(games: &GameList, libraries: &GameList, holds: &[
     let several = here.iter().any(|(_, library)| *library != here[0].1);
     // What is a record of its library is kept true.
     let known = games.reference.as_ref().map(|reference| &reference.selector);
-    first.scalars.keys().filter(|column| Some(*column) != known).any(|column| {
+    let open = |column: &&String| Some(*column) != known && !games.dismissed.contains(column);
+    first.scalars.keys().filter(open).any(|column| {
         let says = |is: &dyn Fn(&str, usize) -> bool| {
             here.iter().all(|(entry, library)| entry.scalars.get(column).is_some_and(|text| is(text, *library)))
         };

@@ -39,7 +39,11 @@ pub(super) fn list_by_reference(
             list = held_by(list, libraries)?;
         } else {
             let to_path = list.to_path.first();
-            let reference = reference(libraries, &list, &folders)?;
+            let (sure, perhaps) = reference(libraries, &list, &folders);
+            // Each of those that may be it says the same library of every game.
+            let reference = sure.or_else(|| perhaps.first().cloned())?;
+            let alone = |reference: Reference| Reference { alone: true, ..reference };
+            list.perhaps = perhaps.into_iter().map(alone).collect();
             let names = names_of(libraries);
             for entry in &mut list.entries {
                 entry.dir = dir_of(&names, &to_path, entry, &reference);
@@ -84,7 +88,7 @@ fn seen_in(file: &Path, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<
             Some(Seen { place, side, dir: library.join(&text), by_name: true })
         };
         let seen: Vec<Seen> = leaves(&source).into_iter().filter_map(named).collect();
-        (seen.len() > 1).then(|| SeenFile { file: file.into(), shape, seen })
+        (seen.len() > 1).then(|| SeenFile { file: file.into(), shape, seen, others: Vec::new() })
     })
 }
 
@@ -111,8 +115,8 @@ fn names_of(libraries: &GameList) -> BTreeMap<String, Vec<(String, PathBuf)>> {
     names
 }
 
-/// How a list whose games are known refers to the libraries that they lie in.
-pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> Option<Reference> {
+/// How a list whose games are known refers to the libraries that they lie in: for sure, or perhaps.
+pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> (Option<Reference>, Vec<Reference>) {
     let lies = |entry: &Entry| -> Option<BTreeSet<PathBuf>> {
         let dir = entry.dir.as_ref()?;
         let above = libraries.dirs().filter(|library| dir.starts_with(library));
@@ -121,23 +125,42 @@ pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> Option<Ref
     let here: Vec<(&Entry, BTreeSet<PathBuf>)> =
         games.entries.iter().filter_map(|entry| Some((entry, lies(entry)?))).collect();
     let here: Vec<(&Entry, &BTreeSet<PathBuf>)> = here.iter().map(|(entry, lies)| (*entry, lies)).collect();
-    let found = told(libraries, &here, None)?;
+    let (sure, mut perhaps) = told(libraries, &here, None);
     // A whole path is a record as it is.
-    let is_path =
-        here.iter().any(|(entry, _)| entry.scalars.get(&found.selector).is_some_and(|text| text.contains(['/', '\\'])));
-    (!is_path).then_some(found)
+    let is_path = |found: &Reference| {
+        here.iter().any(|(entry, _)| entry.scalars.get(&found.selector).is_some_and(|text| text.contains(['/', '\\'])))
+    };
+    // Beside a whole path a nought, or where a library stands in its list, says too little to ask.
+    let says_little = |found: &Reference| {
+        found.id == "key"
+            && here.iter().all(|(entry, _)| entry.scalars.get(&found.selector).is_some_and(|text| text == "0"))
+    };
+    perhaps.retain(|found| !is_path(found) && !says_little(found));
+    (sure.filter(|found| !is_path(found)), perhaps)
 }
 
 /// How a list refers to libraries: the one text of each entry that says, for every game that is in one library alone, that library.
-fn reference(libraries: &GameList, list: &GameList, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<Reference> {
+fn reference(
+    libraries: &GameList,
+    list: &GameList,
+    folders: &HashMap<String, BTreeSet<PathBuf>>,
+) -> (Option<Reference>, Vec<Reference>) {
     let own = list.to_path.first();
     let games: Vec<(&Entry, &BTreeSet<PathBuf>)> =
         list.entries.iter().filter_map(|entry| Some((entry, folders.get(entry.scalars.get(&own)?)?))).collect();
     told(libraries, &games, Some(&own))
 }
 
-/// The one text of entries that tells the library of each of these games, which lie in one of some.
-fn told(libraries: &GameList, games: &[(&Entry, &BTreeSet<PathBuf>)], own: Option<&String>) -> Option<Reference> {
+/// Texts that may say the library by chance are asked about if they are no more than these.
+const ASKED: usize = 4;
+
+/// The one text of entries that tells the library of each of these games, which lie in one of some; those that may tell it by chance where
+/// there is none.
+fn told(
+    libraries: &GameList,
+    games: &[(&Entry, &BTreeSet<PathBuf>)],
+    own: Option<&String>,
+) -> (Option<Reference>, Vec<Reference>) {
     let names = names_of(libraries);
     let columns: BTreeSet<&String> = games.iter().flat_map(|(entry, _)| entry.scalars.keys()).collect();
     let mut found = Vec::new();
@@ -152,15 +175,27 @@ fn told(libraries: &GameList, games: &[(&Entry, &BTreeSet<PathBuf>)], own: Optio
             }
         }
     }
-    found.retain(|one| {
-        is_no_chance(&games.iter().filter_map(|(entry, _)| entry.scalars.get(&one.selector)).collect::<Vec<_>>())
-    });
-    let columns: BTreeSet<&String> = found.iter().map(|one| &one.selector).collect();
-    let told = columns.len() == 1;
     // What is said by an entry counts before where it stands.
     found.sort_by_key(|one| one.id == "key");
-    let ids: BTreeSet<&String> = found.iter().map(|one| &one.id).filter(|id| *id != "key").collect();
-    (told && ids.len() < 2).then(|| found.into_iter().next()).flatten()
+    let texts =
+        |one: &Reference| games.iter().filter_map(|(entry, _)| entry.scalars.get(&one.selector)).collect::<Vec<_>>();
+    let (sure, perhaps): (Vec<Reference>, Vec<Reference>) =
+        found.into_iter().partition(|one| is_no_chance(&texts(one)));
+    let columns: BTreeSet<&String> = sure.iter().map(|one| &one.selector).collect();
+    let ids: BTreeSet<&String> = sure.iter().map(|one| &one.id).filter(|id| *id != "key").collect();
+    if !sure.is_empty() {
+        let told = columns.len() == 1 && ids.len() < 2;
+        return (told.then(|| sure.into_iter().next()).flatten(), Vec::new());
+    }
+    // What is different for each game is the game's own.
+    let comes_again = |one: &Reference| texts(one).iter().collect::<HashSet<_>>().len() < games.len();
+    let mut met = HashSet::new();
+    let mut perhaps: Vec<Reference> = perhaps.into_iter().filter(comes_again).collect();
+    perhaps.retain(|one| met.insert(one.selector.clone()));
+    if perhaps.len() > ASKED {
+        perhaps.clear();
+    }
+    (None, perhaps)
 }
 
 /// Whether texts of games that say the library of each are too many, or too rare, to say it by chance.

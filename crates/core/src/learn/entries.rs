@@ -7,10 +7,12 @@ use super::by_reference::{list_by_reference, reference_of};
 use super::evidence::Evidence;
 use super::held::joined_over;
 use super::in_libraries::list_in_libraries;
+use super::inner::folders_around;
 use super::list::{
     AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_after,
     is_called_as, is_of_games, scalars_of,
 };
+use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, kinds};
 use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
@@ -47,7 +49,7 @@ struct Group<'a> {
 const LOOKED_INTO: usize = 12;
 
 /// Whether folders are libraries that hold games, and no games themselves.
-fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
+pub(super) fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
     let full: Vec<&Path> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).collect();
     let mut held: Vec<(&Path, Vec<PathBuf>)> = full.into_iter().map(|dir| (dir, games_in(dir))).collect();
     // What is called the same in several of them is where each game has its programs.
@@ -66,12 +68,7 @@ fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
 /// Beside them those lists of folders that hold games which no list of the same launcher names.
 pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>, Vec<GameList>) {
     let files = seen_files(site, evidence);
-    let mut lists = families(site, evidence, &files);
-    let in_family: HashSet<PathBuf> =
-        lists.iter().flat_map(|list| &list.entries).map(|entry| entry.file.clone()).collect();
-    for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
-        lists.extend(groups(file).iter().filter_map(|group| list_of(site, evidence, group)));
-    }
+    let mut lists = games_of(site, evidence, &files);
     let libraries = without_libraries(&mut lists);
     let mut by_home: BTreeMap<PathBuf, Vec<GameList>> = BTreeMap::new();
     for list in lists {
@@ -92,9 +89,75 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         };
         !list.lies_in_libraries() && kept.iter().any(within)
     };
+    let machine = Machine { site, evidence, files: &files, libraries: &libraries };
     let mut all = Vec::new();
     for (home, mut lists) in by_home {
         lists.retain(|list| !lies_kept(list));
+        all.extend(machine.of_home(&home, lists));
+    }
+    all.extend(lists_of_inner(&machine, &all));
+    let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
+    let alone = {
+        let games: HashSet<&Path> = all.iter().flat_map(|one| one.games.dirs()).collect();
+        // What is a game of another list is no library, however its parts look.
+        let is_alone = |list: &GameList| {
+            !list.dirs().any(|dir| games.contains(dir))
+                && !homes.contains(&folder_of(site, list.file(), evidence))
+                && list.dirs().any(|dir| !games_in(dir).is_empty())
+        };
+        libraries.into_iter().filter(is_alone).collect::<Vec<_>>()
+    };
+    let (referring, left) = referring(site, evidence, alone);
+    all.extend(referring);
+    (all, left)
+}
+
+/// The lists of launchers of which none leads to games: what they say leads to programs or folders within these.
+fn lists_of_inner(machine: &Machine<'_>, known: &[LauncherLists]) -> Vec<LauncherLists> {
+    let Machine { site, evidence, .. } = *machine;
+    let homes: HashSet<PathBuf> = known.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
+    let mut by_home: BTreeMap<PathBuf, Vec<&SeenFile>> = BTreeMap::new();
+    for file in machine.files {
+        by_home.entry(folder_of(site, &file.file, evidence)).or_default().push(file);
+    }
+    // What lies among the games of a list is that launcher's.
+    let shelves: HashSet<&Path> = known.iter().flat_map(|one| one.games.dirs()).filter_map(Path::parent).collect();
+    let top = |shelf: &Path| site.places.home.starts_with(shelf);
+    by_home.retain(|home, _| {
+        !homes.contains(home) && !home.ancestors().any(|above| shelves.contains(above) && !top(above))
+    });
+    let of_home = |(home, files): (PathBuf, Vec<&SeenFile>)| {
+        let folders = folders_around(site, &files)?;
+        let files: Vec<SeenFile> = files.into_iter().map(|file| folders.leading_to_games(file)).collect();
+        let lists = games_of(site, evidence, &files).into_iter();
+        let lists = lists.map(|list| GameList { folders: folders.templates(site, &list), ..list }).collect();
+        machine.of_home(&home, lists)
+    };
+    by_home.into_iter().filter_map(of_home).collect()
+}
+
+/// All lists that the texts of these files make.
+fn games_of(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameList> {
+    let mut lists = families(site, evidence, files);
+    let in_family: HashSet<PathBuf> =
+        lists.iter().flat_map(|list| &list.entries).map(|entry| entry.file.clone()).collect();
+    for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
+        lists.extend(groups(file).iter().filter_map(|group| list_of(site, evidence, group)));
+    }
+    lists
+}
+
+/// What was seen on a machine, for the lists of one launcher.
+struct Machine<'a> {
+    site: &'a Site,
+    evidence: &'a Evidence,
+    files: &'a [SeenFile],
+    libraries: &'a [GameList],
+}
+
+impl Machine<'_> {
+    /// The best of the lists that lie in a launcher's own folder, with what else that says of its games; `None` if none is one of games.
+    fn of_home(&self, home: &Path, mut lists: Vec<GameList>) -> Option<LauncherLists> {
         // Folders of programs, of data: parts of the games of another list.
         let dirs: Vec<Vec<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
         let is_part = |list: &GameList| {
@@ -102,11 +165,11 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
             dirs.iter().any(|all| list.dirs().all(|dir| below(dir, all)))
         };
         lists.retain(|list| !is_part(list));
-        let lists = joined_over(lists, &libraries);
-        let Some(best) = lists.into_iter().max_by_key(GameList::weight) else { continue };
+        let lists = joined_over(lists, self.libraries);
+        let best = lists.into_iter().max_by_key(GameList::weight)?;
         let (playable, dirs, ..) = best.weight();
         if playable * 2 <= dirs {
-            continue;
+            return None;
         }
         // What an entry says of one game is no list of its own.
         let own: HashSet<(&Path, &Place)> =
@@ -114,12 +177,12 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         let apart =
             |list: &GameList| list.entries.iter().all(|entry| !own.contains(&(entry.file.as_path(), &entry.place)));
         let of_it = |list: &&GameList| {
-            folder_of(site, list.file(), evidence) == home
+            folder_of(self.site, list.file(), self.evidence) == home
                 && list.holds_some_of(&best)
                 && apart(list)
                 && !is_of_games(list, &best)
         };
-        let libraries: Vec<GameList> = libraries.iter().filter(of_it).cloned().collect();
+        let libraries: Vec<GameList> = self.libraries.iter().filter(of_it).cloned().collect();
         let told = |file: &Path, seen: &Seen| {
             let lists = libraries.iter().chain([&best]);
             let mut entries = lists.flat_map(|list| &list.entries);
@@ -129,10 +192,10 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
             let above = best.dirs().any(|dir| dir != seen.dir && dir.starts_with(&seen.dir));
             above && !seen.by_name && is_keyed(&seen.place) && !told(file, seen)
         };
-        let here = files.iter().filter(|file| folder_of(site, &file.file, evidence) == home);
+        let here = self.files.iter().filter(|file| folder_of(self.site, &file.file, self.evidence) == home);
         let unclear = here.filter(|file| file.seen.iter().any(|seen| is_root(&file.file, seen)));
         let unclear = unclear.map(|file| file.file.clone()).next();
-        let here = files.iter().filter(|file| folder_of(site, &file.file, evidence) == home);
+        let here = self.files.iter().filter(|file| folder_of(self.site, &file.file, self.evidence) == home);
         let leads_above = |file: &SeenFile| -> Vec<AboveSeen> {
             let holds = |seen: &&Seen| best.dirs().any(|dir| dir != seen.dir && dir.starts_with(&seen.dir));
             let mut above: Vec<&Seen> = file.seen.iter().filter(holds).collect();
@@ -148,24 +211,10 @@ pub(super) fn lists_of(site: &Site, evidence: &Evidence) -> (Vec<LauncherLists>,
         let above = here.flat_map(leads_above).collect();
         let mut best = best;
         if let [libraries] = libraries.as_slice() {
-            best.reference = reference_of(libraries, &best);
+            (best.reference, best.perhaps) = reference_of(libraries, &best);
         }
-        all.push(LauncherLists { games: best, libraries, unclear, above });
+        Some(LauncherLists { games: best, libraries, unclear, above })
     }
-    let homes: HashSet<PathBuf> = all.iter().map(|one| folder_of(site, one.at_home().file(), evidence)).collect();
-    let alone = {
-        let games: HashSet<&Path> = all.iter().flat_map(|one| one.games.dirs()).collect();
-        // What is a game of another list is no library, however its parts look.
-        let is_alone = |list: &GameList| {
-            !list.dirs().any(|dir| games.contains(dir))
-                && !homes.contains(&folder_of(site, list.file(), evidence))
-                && list.dirs().any(|dir| !games_in(dir).is_empty())
-        };
-        libraries.into_iter().filter(is_alone).collect::<Vec<_>>()
-    };
-    let (referring, left) = referring(site, evidence, alone);
-    all.extend(referring);
-    (all, left)
 }
 
 /// Of libraries whose games no list names by their paths: the lists that refer to them, and the libraries of which there is none.
@@ -253,6 +302,9 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
     let source = Source::read(&group.file.file, group.file.shape).ok()?;
     let places: Vec<&[Step]> = group.seen.iter().map(|seen| seen.place.0.as_slice()).collect();
     let mut pattern = Pattern::of(&places);
+    if let Some(root) = source.value_at(&Place::default()) {
+        by_names(&mut pattern, &places.iter().map(|place| (root, *place)).collect::<Vec<_>>());
+    }
     if group.seen.len() == 1 && group.seen[0].side == Side::Value && pattern.variable().is_empty() {
         // Entries that are numbered are a list, were there one of them so far.
         pattern.number_is_any(places[0]);
@@ -269,13 +321,15 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
         depths.extend(Some(pattern.0.len()).filter(|_| side == Side::Key));
     }
     // The innermost that says something more than the path.
-    let says = |depth: &usize| {
-        let entry = Place(places[0][..*depth].to_vec());
-        source.value_at(&entry).map_or(0, |value| scalars_of(value).len())
+    let says_more = |depth: &usize| {
+        let (entry, path) = (Place(places[0][..*depth].to_vec()), Place(places[0][*depth..].to_vec()).to_string());
+        let scalars = source.value_at(&entry).map(scalars_of).unwrap_or_default();
+        scalars.keys().any(|key| *key != path)
     };
-    let depth = depths.iter().rev().find(|depth| says(depth) > 1).or(depths.last()).copied()?;
+    let depth = depths.iter().rev().find(|depth| says_more(depth)).or(depths.last()).copied()?;
     let to_entry = Pattern(pattern.0[..depth].to_vec());
-    let to_path = Pattern(pattern.0[depth..].to_vec());
+    let mut to_path = Pattern(pattern.0[depth..].to_vec());
+    by_number(&mut to_path, &places.iter().map(|place| &place[depth..]).collect::<Vec<_>>());
     let all = source.find(&to_entry.selector()).ok()?;
     let bases = Bases { relative_to: None, ..bases_near(site, &group.file.file, &evidence.layers) };
     let mut entries = Vec::new();

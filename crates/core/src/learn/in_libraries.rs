@@ -17,7 +17,7 @@ use crate::site::Site;
 use crate::trace::{files_naming, leaves, shapes};
 
 /// A sum is no number that stands there by chance.
-const NO_CHANCE: u64 = 1000;
+pub(super) const NO_CHANCE: u64 = 1000;
 
 /// How deep below a library such files lie, how large they are, and how many are looked at.
 const DEEP: usize = 3;

@@ -17,6 +17,8 @@ pub enum Known {
     Program,
     /// When a game last ran.
     LastRun,
+    /// The library that a game is in.
+    Library,
 }
 
 /// Something that more than one place of an entry may be.
@@ -35,6 +37,11 @@ pub struct Candidate {
     pub selector: String,
     /// What it says of three games at most.
     pub examples: Vec<String>,
+    /// Whether it is that none of the others is right.
+    pub none: bool,
+    /// The profile with this answer, where more than a line differs.
+    #[serde(skip)]
+    pub profile: Option<String>,
 }
 
 /// Why a profile is not sound.
@@ -152,6 +159,13 @@ impl LearnedLauncher {
         let question = self.questions.remove(question);
         let Some(candidate) = question.candidates.get(candidate) else { return };
         let key = match question.about {
+            Known::Library => {
+                match &candidate.profile {
+                    Some(profile) => self.profile.clone_from(profile),
+                    None => self.doubt = Some(Doubt::NotClear(self.list.clone())),
+                }
+                return;
+            }
             Known::Title => "title = ",
             Known::Size => "claim = ",
             Known::Program => "program = ",

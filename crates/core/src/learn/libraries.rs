@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use super::above::says_its_library;
 use super::home::Home;
-use super::in_libraries::{OwnFile, own_file, sums_of};
+use super::in_libraries::{NO_CHANCE, OwnFile, own_file, sums_of};
 use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::{PatternStep, step_text};
@@ -151,7 +151,7 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         let says: Option<Vec<u64>> = values.iter().map(|value| number_at(value, selector)).collect();
         let Some(says) = says else { continue };
         let counts = here.iter().map(|here| here.len() as u64);
-        let part = |says| HeldPart { selector: selector.clone(), says, id: None };
+        let part = |says| HeldPart { selector: selector.clone(), says, id: None, bytes: None };
         // An empty library has sums of nothing.
         let is_sum = |column: &&String| {
             let sums = sums.iter().zip(&here).map(|(sums, here)| sums.get(*column).or((here.is_empty()).then_some(&0)));
@@ -159,6 +159,12 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         };
         if let Some(column) = sums.iter().flat_map(BTreeMap::keys).find(is_sum) {
             if holding.claim.get_or_insert_with(|| column.clone()) != column {
+                return Err(doubt());
+            }
+            holding.parts.push(part(LibrarySays::Bytes));
+        } else if let Some((nth, own)) = summed_beside(&holding.parts, &values, &says) {
+            let known = holding.parts[nth].bytes.get_or_insert_with(|| own.clone());
+            if *known != own {
                 return Err(doubt());
             }
             holding.parts.push(part(LibrarySays::Bytes));
@@ -170,6 +176,10 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
             }
             holding.parts.push(part(LibrarySays::Count));
         }
+    }
+    // A sum is of one thing.
+    if holding.claim.is_some() && holding.parts.iter().any(|part| part.bytes.is_some()) {
+        return Err(doubt());
     }
     // Whatever else it says of a game is not understood.
     let rest = values.into_iter().zip(&list.entries).zip(&here).all(|((mut value, _), here)| {
@@ -183,6 +193,38 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         !says_of_games(games, roles, here, &value)
     });
     if rest { Ok(holding) } else { Err(doubt()) }
+}
+
+/// The part that names games, and where in its elements or members, whose numbers make these sums.
+fn summed_beside(parts: &[HeldPart], values: &[Value], says: &[u64]) -> Option<(usize, String)> {
+    if says.iter().all(|sum| *sum < NO_CHANCE) {
+        return None;
+    }
+    let own = |part: &HeldPart| {
+        let held: Option<Vec<Vec<&Value>>> =
+            values.iter().map(|value| held_in(part_of(value, &part.selector))).collect();
+        let held = held?;
+        let first = held.iter().flatten().next()?;
+        let members = first.as_object().into_iter().flat_map(|object| object.keys());
+        let selectors = members.map(|name| format!("${}", step_text(&Step::Name(name.clone()))));
+        let sums = |selector: &String| {
+            let sum = |all: &Vec<&Value>| all.iter().map(|value| number_at(value, selector)).sum::<Option<u64>>();
+            held.iter().map(sum).eq(says.iter().copied().map(Some))
+        };
+        selectors.chain(["$".to_string()]).find(sums)
+    };
+    let mut named = parts.iter().enumerate().filter(|(_, part)| part.says == LibrarySays::Games);
+    named.find_map(|(nth, part)| Some((nth, own(part)?)))
+}
+
+/// The elements or members of a part; none of one that is not there.
+fn held_in(part: Option<&Value>) -> Option<Vec<&Value>> {
+    match part {
+        Some(Value::Object(members)) => Some(members.values().collect()),
+        Some(Value::Array(elements)) => Some(elements.iter().collect()),
+        None | Some(Value::Null) => Some(Vec::new()),
+        Some(_) => None,
+    }
 }
 
 /// The games that lie in a library.
@@ -258,7 +300,7 @@ fn naming_part(
         sound && met
     };
     let id = ids.into_iter().find(fits)?;
-    Some(HeldPart { selector: selector.into(), says: LibrarySays::Games, id })
+    Some(HeldPart { selector: selector.into(), says: LibrarySays::Games, id, bytes: None })
 }
 
 /// Whether what names games in a part are the entries of the games themselves.

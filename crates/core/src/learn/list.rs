@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
+use super::pairs::scalars_by_name;
 use super::pattern::{Pattern, step_text};
 use crate::platform::{self, Look};
 use crate::record::{Place, Shape, Side, Step};
@@ -70,9 +71,18 @@ pub(super) struct GameList {
     pub entries: Vec<Entry>,
     /// How its entries say their library, where they do by another name than its folder's.
     pub reference: Option<Reference>,
+    /// What may say their library, and may do so by chance.
+    pub perhaps: Vec<Reference>,
+    /// Texts of entries of which it is known that they do not say their library.
+    pub dismissed: Vec<String>,
     /// Whether its entries say their folders' names alone, each in the entry of the library that it lies in.
     pub held: bool,
+    /// Templates of the folders in which its games lie, where its entries say only what lies in each game's folder.
+    pub folders: Vec<String>,
 }
+
+/// Values of a row that are looked at.
+const WIDE: usize = 64;
 
 /// Scalars are looked for this deep below an entry.
 const DEEP: usize = 4;
@@ -87,7 +97,22 @@ impl GameList {
         entries: Vec<Entry>,
     ) -> Self {
         let (side, pure, reference, held) = (Side::Value, true, None, false);
-        Self { at, shape, to_entry, to_path, side, by_name, pure, entries, reference, held }
+        let (folders, perhaps, dismissed) = (Vec::new(), Vec::new(), Vec::new());
+        Self {
+            at,
+            shape,
+            to_entry,
+            to_path,
+            side,
+            by_name,
+            pure,
+            entries,
+            reference,
+            perhaps,
+            dismissed,
+            held,
+            folders,
+        }
     }
 
     /// The folders of its games, each once, in their order.
@@ -149,6 +174,18 @@ impl GameList {
                 let name = entry.file.file_name()?.to_str()?;
                 name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
             }
+        }
+    }
+
+    /// What an entry that says nothing else is known by: what its game's folder is called.
+    pub fn folder_name(&self, entry: &Entry) -> Option<String> {
+        let says = || {
+            let text = entry.scalars.get(&self.to_path.first())?;
+            text.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().map(str::to_string)
+        };
+        match &entry.dir {
+            Some(dir) => dir.file_name()?.to_str().map(str::to_string),
+            None => says(),
         }
     }
 
@@ -254,6 +291,12 @@ pub(super) fn around(names: &[&str]) -> Option<(String, String)> {
 /// The texts and numbers of an entry by their JSONPath, through objects and lists of one.
 pub(super) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
     let mut all = BTreeMap::new();
+    // An entry may be a row of values.
+    for (nth, value) in value.as_array().filter(|row| row.len() > 1).into_iter().flatten().enumerate().take(WIDE) {
+        if !value.is_array() && !value.is_object() {
+            add_scalars(value, &format!("$[{nth}]"), DEEP, &mut all);
+        }
+    }
     add_scalars(value, "$", DEEP, &mut all);
     all
 }
@@ -269,6 +312,9 @@ fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, 
         }
         Value::Array(elements) if deep > 0 && elements.len() == 1 => {
             add_scalars(&elements[0], &format!("{at}[0]"), deep, all);
+        }
+        Value::Array(elements) if deep > 0 => {
+            all.extend(scalars_by_name(elements).into_iter().map(|(selector, text)| (format!("{at}{selector}"), text)));
         }
         _ => {}
     }

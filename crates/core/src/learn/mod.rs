@@ -11,9 +11,11 @@ mod evidence;
 mod held;
 mod home;
 mod in_libraries;
+mod inner;
 mod learned;
 mod libraries;
 mod list;
+mod pairs;
 mod pattern;
 mod proof;
 mod records;
@@ -27,13 +29,14 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use crate::launcher::{Profile, read_launchers};
+use crate::record::{Place, Step};
 use crate::site::{Site, real_path};
 use contents::{contents_of, lists_agree};
 use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
 pub use learned::{Candidate, Doubt, Known, LearnPhase, Learned, LearnedGame, LearnedLauncher, Question};
-use list::GameList;
+use list::{GameList, Reference};
 pub use rehearsal::{Rehearsal, rehearse};
 
 /// Games of which all finds are looked at to begin with, and in each further round.
@@ -131,7 +134,66 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
     }
 }
 
+/// Learns a launcher. What may say the library of a game, and may do so by chance, is a question: it is learned with each answer.
 fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
+    if lists.games.perhaps.is_empty() {
+        return one_way(site, evidence, lists, home);
+    }
+    let with = |reference: Option<Reference>| {
+        let others = lists.games.perhaps.iter().filter(|one| Some(*one) != reference.as_ref());
+        let dismissed = others.map(|one| one.selector.clone()).collect();
+        let games = GameList { dismissed, reference, perhaps: Vec::new(), ..lists.games.clone() };
+        one_way(site, evidence, &LauncherLists { games, ..lists.clone() }, home)
+    };
+    let mut ways: Vec<(Option<&Reference>, LearnedLauncher)> =
+        lists.games.perhaps.iter().map(|reference| (Some(reference), with(Some(reference.clone())))).collect();
+    // An entry that says nothing else of its place has to say its library.
+    let needed = lists.games.perhaps.iter().any(|reference| reference.alone);
+    if !needed {
+        ways.push((None, with(None)));
+    }
+    if !ways.iter().any(|(reference, way)| reference.is_some() && way.doubt.is_none()) {
+        return ways.swap_remove(0).1;
+    }
+    let mut candidates: Vec<Candidate> = Vec::new();
+    for (reference, way) in ways.iter().filter(|(_, way)| way.doubt.is_none()) {
+        let selector = reference.map(|reference| reference.selector.clone()).unwrap_or_default();
+        let examples = reference.map(|reference| examples_of(&lists.games, reference)).unwrap_or_default();
+        candidates.push(Candidate {
+            selector,
+            examples,
+            none: reference.is_none(),
+            profile: Some(way.profile.clone()),
+        });
+    }
+    if candidates.iter().all(|candidate| !candidate.none) {
+        candidates.push(Candidate { selector: String::new(), examples: Vec::new(), none: true, profile: None });
+    }
+    ways.retain(|(_, way)| way.doubt.is_none());
+    let mut launcher = ways.swap_remove(0).1;
+    launcher.questions.insert(0, Question { about: Known::Library, candidates });
+    launcher
+}
+
+/// What a text that may say the library says of some games: what it is called, what it says, and the library that this would be.
+fn examples_of(games: &GameList, reference: &Reference) -> Vec<String> {
+    let place = Place::read(&reference.selector).unwrap_or_default();
+    let name = match place.0.last() {
+        Some(Step::Name(name)) => name.clone(),
+        _ => reference.selector.clone(),
+    };
+    let mut told = BTreeMap::new();
+    for entry in &games.entries {
+        if let (Some(says), Some(above)) =
+            (entry.scalars.get(&reference.selector), entry.dir.as_deref().and_then(Path::parent))
+        {
+            told.entry(says).or_insert(above);
+        }
+    }
+    told.into_iter().take(3).map(|(says, above)| format!("{name} {says}: {}", above.display())).collect()
+}
+
+fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
     let LauncherLists { games: list, libraries: libraries_seen, unclear, .. } = lists;
     let mut launcher = begun(list, libraries_seen, home);
     if list.examples() < 2 {

@@ -7,6 +7,10 @@ use crate::record::{Place, Step};
 pub(super) enum PatternStep {
     Name(String),
     Any,
+    /// The element of a list that says a name, as the filter that finds it.
+    Where(String),
+    /// The part of an entry that stands at a number in it.
+    Nth(usize),
 }
 
 /// Steps to a place.
@@ -46,6 +50,8 @@ impl Pattern {
             match step {
                 PatternStep::Name(name) => out.push_str(&step_text(&Step::Name(name.clone()))),
                 PatternStep::Any => out.push_str("[*]"),
+                PatternStep::Where(filter) => out.push_str(filter),
+                PatternStep::Nth(nth) => out.push_str(&format!("[{nth}]")),
             }
         }
         out
@@ -59,9 +65,12 @@ impl Pattern {
     /// Whether a place is one of these.
     pub fn fits(&self, place: &[Step]) -> bool {
         let alike = |(pattern, step): (&PatternStep, &Step)| match (pattern, step) {
-            (PatternStep::Any, _) => true,
+            (PatternStep::Any, _) | (PatternStep::Where(_), Step::Index(_)) => true,
+            (PatternStep::Nth(nth), Step::Index(other)) => nth == other,
             (PatternStep::Name(name), Step::Name(other)) => name == other,
-            (PatternStep::Name(_), Step::Index(_)) => false,
+            (PatternStep::Where(_) | PatternStep::Nth(_), Step::Name(_)) | (PatternStep::Name(_), Step::Index(_)) => {
+                false
+            }
         };
         self.0.len() == place.len() && self.0.iter().zip(place).all(alike)
     }

@@ -5,8 +5,11 @@ use std::path::{Path, PathBuf};
 
 use super::home::{Home, template_of};
 use super::list::{Entry, GameList, ListAt, Reference, scalars_of};
+use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
+use serde_json::Value;
+
 use crate::record::{Format, Hop, Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
@@ -107,15 +110,28 @@ pub(super) fn of(
     let mut records = LearnedRecords::default();
     for (sort, all) in &sorts {
         for alike in parts(all) {
-            let said = said(sort, &alike);
+            let values: Vec<(Value, Vec<Step>)> = alike
+                .iter()
+                .filter_map(|met| Some((value_around(list, &finds[met.game].0, met)?, met.place.clone())))
+                .collect();
+            let said = said(sort, &alike, &values);
             if sort.in_entry {
                 records.entry.insert(said);
-            } else if let Some(selector) = bound(list, roles, finds, sort, &alike) {
+            } else if let Some(selector) = bound((list, roles), finds, sort, &alike, &values) {
                 records.file.insert((sort.file.clone(), sort.shape.clone(), Said { selector, ..said }));
             }
         }
     }
     records
+}
+
+/// What holds a find that stands in one of several elements: the entry of its game, or all of its file.
+fn value_around(list: &GameList, dir: &Path, met: &Met<'_>) -> Option<Value> {
+    let numbered = met.place.iter().any(|step| matches!(step, Step::Index(_)));
+    let record = &met.find.record;
+    let source = numbered.then(|| Source::read(&record.file, record.shape).ok()).flatten()?;
+    let entry = list.entries.iter().find(|entry| entry.dir.as_deref() == Some(dir)).filter(|_| met.in_entry);
+    source.value_at(&entry.map(|entry| entry.place.clone()).unwrap_or_default()).cloned()
 }
 
 /// Where a find stands, and the documents within the text there: an entry in a database goes on in the documents of its cells.
@@ -259,7 +275,7 @@ fn parts<'a>(all: &[&'a Met<'a>]) -> Vec<Vec<&'a Met<'a>>> {
     done
 }
 
-fn said(sort: &Sort, alike: &[&Met<'_>]) -> Said {
+fn said(sort: &Sort, alike: &[&Met<'_>], values: &[(Value, Vec<Step>)]) -> Said {
     let places: Vec<&[Step]> = alike.iter().map(|met| met.place.as_slice()).collect();
     let hop = |n: usize| {
         let places: Vec<Place> = alike.iter().filter_map(|met| Place::read(&met.inside[n].location)).collect();
@@ -267,7 +283,13 @@ fn said(sort: &Sort, alike: &[&Met<'_>]) -> Said {
         (sort.inside[n].0.clone(), plain(Pattern::of(&steps)).selector())
     };
     Said {
-        selector: plain(Pattern::of(&places)).selector(),
+        selector: {
+            let mut pattern = pattern_of(&places, values);
+            if sort.in_entry {
+                by_number(&mut pattern, &places);
+            }
+            pattern.selector()
+        },
         inside: (0..sort.inside.len()).map(hop).collect(),
         on_key: sort.on_key,
         within: sort.within.clone(),
@@ -276,17 +298,26 @@ fn said(sort: &Sort, alike: &[&Met<'_>]) -> Said {
     }
 }
 
+/// What the places of several games have in common; `values` is what holds each of them.
+fn pattern_of(places: &[&[Step]], values: &[(Value, Vec<Step>)]) -> Pattern {
+    let mut pattern = plain(Pattern::of(places));
+    if values.len() == places.len() {
+        by_names(&mut pattern, &values.iter().map(|(value, steps)| (value, steps.as_slice())).collect::<Vec<_>>());
+    }
+    pattern
+}
+
 /// The selector of a record in another file. What leads into a game's folder is told by that; the folder above is that of other games as
 /// well, and has to stand with this game's id; `None` if it does not.
 fn bound(
-    list: &GameList,
-    roles: &Roles,
+    (list, roles): (&GameList, &Roles),
     finds: &[(PathBuf, Vec<Find>)],
     sort: &Sort,
     alike: &[&Met<'_>],
+    values: &[(Value, Vec<Step>)],
 ) -> Option<String> {
     let places: Vec<&[Step]> = alike.iter().map(|met| met.place.as_slice()).collect();
-    let pattern = plain(Pattern::of(&places));
+    let pattern = pattern_of(&places, values);
     if sort.meaning.starts_with("{install}") || sort.file.contains("{id}") || sort.file.contains("{folder}") {
         return Some(pattern.selector());
     }
@@ -330,6 +361,8 @@ fn bound(
                 }
             }
             PatternStep::Any => out.push_str("[*]"),
+            PatternStep::Where(filter) => out.push_str(filter),
+            PatternStep::Nth(nth) => out.push_str(&format!("[{nth}]")),
             PatternStep::Name(name) => out.push_str(&super::pattern::step_text(&Step::Name(name.clone()))),
         }
     }

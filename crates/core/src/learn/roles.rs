@@ -8,6 +8,7 @@ use jiff::Timestamp;
 use super::learned::{Candidate, Known, Question};
 use super::list::{Entry, GameList, ListAt};
 use crate::platform::Look;
+use crate::record::Step;
 use crate::survey::FolderListing;
 
 /// JSONPaths from an entry.
@@ -42,7 +43,7 @@ impl Roles {
     pub fn id_of(&self, list: &GameList, entry: &Entry) -> Option<String> {
         match &self.id {
             Some(selector) => entry.scalars.get(selector).cloned(),
-            None => list.key(entry),
+            None => list.key(entry).or_else(|| list.folder_name(entry)),
         }
     }
 
@@ -83,7 +84,13 @@ pub(super) fn of(list: &GameList, home: &Path) -> Option<Roles> {
     let in_files = matches!(list.at, ListAt::One(_) | ListAt::InLibraries { name: None, .. })
         && by_text.as_ref().is_some_and(|(rank, _)| *rank == 0);
     if !by_key || in_files {
-        roles.id = Some(by_text?.1);
+        roles.id = by_text.map(|(_, selector)| selector);
+        // A list of nothing but places: each is known by its folder's name.
+        let numbered = || list.entries.iter().all(|entry| matches!(entry.place.0.last(), Some(Step::Index(_))));
+        if roles.id.is_none() {
+            let names: Option<HashSet<String>> = list.entries.iter().map(|entry| list.folder_name(entry)).collect();
+            names.filter(|names| names.len() == all && !by_key && numbered())?;
+        }
     }
     roles.claim = claim(&columns);
     roles.program = program(&columns);
@@ -95,6 +102,8 @@ fn question(about: Known, selectors: &[&str], columns: &Columns<'_>) -> Question
     let candidate = |selector: &&str| Candidate {
         selector: (*selector).to_string(),
         examples: columns[*selector].iter().take(3).map(|(_, text)| (*text).to_string()).collect(),
+        none: false,
+        profile: None,
     };
     Question { about, candidates: selectors.iter().map(candidate).collect() }
 }

@@ -9,12 +9,15 @@ use rayon::prelude::*;
 use super::evidence::Evidence;
 use crate::launcher::is_of_the_system;
 use crate::platform::{self, Look};
-use crate::record::{Bases, Place, Shape, Side, Source, Spelling};
+use crate::record::{Bases, PartFit, Place, Shape, Side, Source, Spelling, Within, find_parts};
 use crate::site::{Site, real_path};
 use crate::trace::{around, bases_near, entry_of, leaves, shapes};
 
 /// Bytes of the largest file that is looked through for lists.
 const LARGEST: u64 = 256 << 20;
+
+/// Bytes of the longest text that is looked through for commands.
+const LONGEST: usize = 4096;
 
 /// A text that leads to a folder, or is the name of one whose parent stands beside it.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,6 +35,8 @@ pub(super) struct SeenFile {
     pub file: PathBuf,
     pub shape: Shape,
     pub seen: Vec<Seen>,
+    /// Texts in which the path of something else that is there stands, with that path.
+    pub others: Vec<Seen>,
 }
 
 /// Looks through all files for texts that lead to folders.
@@ -56,23 +61,24 @@ impl Folders<'_> {
         {
             return *known;
         }
-        let may = self.look(dir);
+        let may = may_be_a_game(self.site, dir);
         if let Ok(mut known) = self.there.lock() {
             known.insert(dir.into(), may);
         }
         may
     }
+}
 
-    fn look(&self, dir: &Path) -> bool {
-        if dir.parent().is_none() || !dir.look_is_dir() {
-            return false;
-        }
-        let (real, places) = (real_path(dir), &self.site.places);
-        let holds = |place: &PathBuf| place.starts_with(dir) || real_path(place).starts_with(&real);
-        let tops = self.site.drives.iter().flat_map(|drive| &drive.mounts);
-        let mut high = [&places.home, &places.config, &places.data, &places.state].into_iter().chain(tops);
-        !(high.any(holds) || is_of_the_system(self.site, &real))
+/// Whether a path is a folder that may be a game's: no top of a drive, no folder of the system or above the person's.
+pub(super) fn may_be_a_game(site: &Site, dir: &Path) -> bool {
+    if dir.parent().is_none() || !dir.look_is_dir() {
+        return false;
     }
+    let (real, places) = (real_path(dir), &site.places);
+    let holds = |place: &PathBuf| place.starts_with(dir) || real_path(place).starts_with(&real);
+    let tops = site.drives.iter().flat_map(|drive| &drive.mounts);
+    let mut high = [&places.home, &places.config, &places.data, &places.state].into_iter().chain(tops);
+    !(high.any(holds) || is_of_the_system(site, &real))
 }
 
 fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -> Option<SeenFile> {
@@ -80,6 +86,7 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
         return None;
     }
     let bases = Bases { relative_to: None, ..bases_near(site, file, &evidence.layers) };
+    let mut lesser = None;
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
         let mut texts = leaves(&source);
@@ -88,11 +95,14 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
         }
         let mut seen = whole_paths(known, file, &bases, &texts);
         seen.extend(names_beside(file, &bases, &texts, &seen));
-        if !seen.is_empty() {
-            return Some(SeenFile { file: file.into(), shape, seen });
+        let others = others(file, &bases, &texts, &seen);
+        let one = SeenFile { file: file.into(), shape, seen, others };
+        if !one.seen.is_empty() {
+            return Some(one);
         }
+        lesser = lesser.or((!one.others.is_empty()).then_some(one));
     }
-    None
+    lesser
 }
 
 type Texts = Vec<(Place, Side, String)>;
@@ -114,6 +124,24 @@ fn whole_paths(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts) -
             dir,
             by_name: false,
         })
+    };
+    texts.iter().filter_map(lead).collect()
+}
+
+/// Texts that lead to what is there, or hold such a path as the word of a command, and are none of these.
+fn others(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen> {
+    let known: HashSet<(&Place, Side)> = seen.iter().map(|seen| (&seen.place, seen.side)).collect();
+    let there = |text: &str| absolute(text, bases).filter(|path| path.look_exists() && !file.starts_with(path));
+    let lead = |(place, side, text): &(Place, Side, String)| {
+        if known.contains(&(place, *side)) || text.len() > LONGEST || !text.contains(['/', '\\']) {
+            return None;
+        }
+        let in_command = || {
+            let fit = |word: &str| if there(word).is_some() { PartFit::There } else { PartFit::No };
+            find_parts(text, Within::Command, None, &fit).iter().find_map(|part| there(&part.text))
+        };
+        let dir = there(text).or_else(in_command)?;
+        Some(Seen { place: place.clone(), side: *side, dir, by_name: false })
     };
     texts.iter().filter_map(lead).collect()
 }

@@ -40,46 +40,7 @@ pub(super) fn profile(
         out.push_str(&format!("prefixes = {}\n", quoted_all(&home.prefixes)));
     }
     if let Some(libraries) = libraries {
-        let lines =
-            [("file", &libraries.file), ("as", &libraries.shape), ("list", &libraries.list), ("path", &libraries.path)];
-        out.push_str("\n[libraries]\n");
-        for (key, text) in lines {
-            out.push_str(&format!("{key} = {}\n", quoted(text)));
-        }
-        out.push_str("default = \"none\"\n");
-        // What games refer to a new one by only its launcher could say.
-        match &list.reference {
-            Some(reference) => out.push_str(&format!("id = {}\n", quoted(&reference.id))),
-            None => out.push_str(&format!("new = {}\n", quoted(&libraries.new))),
-        }
-        if let Some(entry) = libraries.new_entry.as_ref().filter(|_| list.reference.is_none()) {
-            out.push_str(&format!("new-entry = {}\n", quoted(entry)));
-        }
-        if let Some(own) = &libraries.own_file {
-            if let Some(total) = &own.total {
-                out.push_str(&format!("total = {}\n", quoted(total)));
-            }
-            out.push_str(&format!("new-file = {}\n", quoted(&own.new_file)));
-        }
-        if let Some(selector) = &libraries.named_by {
-            out.push_str(&format!("named-by = {}\n", quoted(selector)));
-        }
-        for part in &libraries.holds {
-            let says = match part.says {
-                LibrarySays::Games => "games",
-                LibrarySays::Count => "count",
-                LibrarySays::Bytes => "bytes",
-                LibrarySays::Entries => "entries",
-            };
-            out.push_str(&format!(
-                "\n[[libraries.holds]]\nselector = {}\nsays = {}\n",
-                quoted(&part.selector),
-                quoted(says)
-            ));
-            if let Some(id) = &part.id {
-                out.push_str(&format!("id = {}\n", quoted(id)));
-            }
-        }
+        out.push_str(&libraries_lines(libraries, list));
     }
     out.push_str(&format!(
         "\n[games]\nfile = {}\nas = {}\n",
@@ -112,6 +73,15 @@ pub(super) fn profile(
         _ => "{install}".into(),
     };
     out.push_str(&format!("install = {}\n", quoted(&install)));
+    if !list.folders.is_empty() {
+        out.push_str(&format!("folders = {}\n", quoted_all(&list.folders)));
+        // A game that lay elsewhere on another drive would not be known there.
+        if libraries.is_none()
+            && let Some(place) = list.folders.iter().find(|folder| folder.starts_with("{drive}"))
+        {
+            out.push_str(&format!("place = {}\n", quoted(place)));
+        }
+    }
     for said in &records.entry {
         out.push_str("\n[[games.records]]\n");
         out.push_str(&lines_of(said));
@@ -122,6 +92,55 @@ pub(super) fn profile(
     }
     if let Some(contents) = contents {
         out.push_str(&contents_lines(contents));
+    }
+    out
+}
+
+/// What the profile says of its libraries.
+fn libraries_lines(libraries: &LearnedLibraries, list: &GameList) -> String {
+    let mut out = String::new();
+    let lines =
+        [("file", &libraries.file), ("as", &libraries.shape), ("list", &libraries.list), ("path", &libraries.path)];
+    out.push_str("\n[libraries]\n");
+    for (key, text) in lines {
+        out.push_str(&format!("{key} = {}\n", quoted(text)));
+    }
+    out.push_str("default = \"none\"\n");
+    // What games refer to a new one by only its launcher could say.
+    match &list.reference {
+        Some(reference) => out.push_str(&format!("id = {}\n", quoted(&reference.id))),
+        None => out.push_str(&format!("new = {}\n", quoted(&libraries.new))),
+    }
+    if let Some(entry) = libraries.new_entry.as_ref().filter(|_| list.reference.is_none()) {
+        out.push_str(&format!("new-entry = {}\n", quoted(entry)));
+    }
+    if let Some(own) = &libraries.own_file {
+        if let Some(total) = &own.total {
+            out.push_str(&format!("total = {}\n", quoted(total)));
+        }
+        out.push_str(&format!("new-file = {}\n", quoted(&own.new_file)));
+    }
+    if let Some(selector) = &libraries.named_by {
+        out.push_str(&format!("named-by = {}\n", quoted(selector)));
+    }
+    for part in &libraries.holds {
+        let says = match part.says {
+            LibrarySays::Games => "games",
+            LibrarySays::Count => "count",
+            LibrarySays::Bytes => "bytes",
+            LibrarySays::Entries => "entries",
+        };
+        out.push_str(&format!(
+            "\n[[libraries.holds]]\nselector = {}\nsays = {}\n",
+            quoted(&part.selector),
+            quoted(says)
+        ));
+        if let Some(id) = &part.id {
+            out.push_str(&format!("id = {}\n", quoted(id)));
+        }
+        if let Some(bytes) = &part.bytes {
+            out.push_str(&format!("bytes = {}\n", quoted(bytes)));
+        }
     }
     out
 }
@@ -178,6 +197,8 @@ fn entries_line(list: &GameList) -> String {
         (Some(PatternStep::Any), "$") => "[*]".into(),
         (Some(PatternStep::Any), path) => format!("[?@{}]", &path[1..]),
         (Some(PatternStep::Name(name)), _) => super::pattern::step_text(&crate::record::Step::Name(name)),
+        (Some(PatternStep::Where(filter)), _) => filter,
+        (Some(PatternStep::Nth(nth)), _) => format!("[{nth}]"),
         (None, _) => String::new(),
     };
     format!("entries = {}\n", quoted(&format!("{}{filter}", above.selector())))

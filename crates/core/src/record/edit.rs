@@ -114,6 +114,10 @@ pub struct HeldPart {
     /// In a list, JSONPath from an element to what names the game; without it the element itself does.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<String>,
+    /// Of games, JSONPath from an element or a member to the bytes that sums beside it sum; without it they sum what the game claims, else
+    /// what its member says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bytes: Option<String>,
 }
 
 /// The change that has a list of libraries say where a game is.

@@ -123,7 +123,10 @@ impl Following {
         let from = self.entry(document, &self.from)?;
         let Some(here) = self.part(document, &from, part)? else { return Ok(None) };
         let Some((nth, place)) = self.game_in(document, part, &here) else { return Ok(None) };
-        if *bytes == 0
+        if let Some(selector) = &part.bytes {
+            let own = document.below(&place, selector).ok().flatten().and_then(|text| text.parse().ok());
+            *bytes = own.ok_or_else(|| wrong(&place))?;
+        } else if *bytes == 0
             && let Some(own) = document.leaf(&place, Side::Value).and_then(|text| text.parse().ok())
             && matches!(place.0.last(), Some(Step::Name(_)))
         {
@@ -169,7 +172,7 @@ mod tests {
         "libs {\n  one { at = \"/a\"; n = 2; has { x = 5; y = 7; } }\n  two { at = \"/b\"; n = 0; has { } }\n}\n";
 
     fn part(selector: &str, says: LibrarySays) -> HeldPart {
-        HeldPart { selector: selector.into(), says, id: None }
+        HeldPart { selector: selector.into(), says, id: None, bytes: None }
     }
 
     fn following(file: &std::path::Path, format: Format, id: &str, parts: Vec<HeldPart>) -> Edit {

@@ -308,7 +308,7 @@ impl Document {
                     return Err(DocumentError::Collision { place: list.to_string(), key: key.into() });
                 }
                 target.insert(key.into(), value);
-                (format!("{}: {raw}", json_quoted(key, "")), ("{", "}"))
+                (format!("{}{}{raw}", json_quoted(key, ""), self.colon(list)), ("{", "}"))
             }
             _ => return Err(wrong()),
         };
@@ -332,11 +332,52 @@ impl Document {
                 let before = children.len().checked_sub(2).map_or(span.start + 1, |n| children[n].1);
                 let gap = if comma.is_empty() && children.len() == 1 { "\n" } else { &text[before..last.0] };
                 let gap = if children.len() > 1 { gap.trim_start().strip_prefix(',').unwrap_or(gap) } else { gap };
+                // On one line the first has no sign before it that shows how others are parted.
+                let gap = if children.len() == 1 && gap.is_empty() { self.blank_behind_commas(list) } else { gap };
                 // A comment in the gap belongs to the entry behind it.
                 let gap = if gap.contains('/') { &gap[gap.trim_end().len()..] } else { gap };
                 self.with(last.1..last.1, &format!("{comma}{gap}{written}"), &meant, list)
             }
         }
+    }
+
+    /// What stands between a key and its value: in an object, else anywhere in this document.
+    fn colon(&self, object: &Place) -> String {
+        let between = |member: &Place| {
+            let (key, value) = (self.written(member, Side::Key)?, self.raw(member)?);
+            let at = member.0.split_last().map(|(_, above)| Place(above.to_vec()))?;
+            let nth = self.children(&at)?.iter().position(|place| place == member)?;
+            let (start, end) = self.child_spans(&at)?.1.get(nth).copied()?;
+            let between = self.text()[start..end].strip_prefix(key)?.strip_suffix(value)?;
+            between.trim().eq(":").then(|| between.to_string())
+        };
+        let here = self.children(object).unwrap_or_default().into_iter();
+        here.chain(self.some_places()).find_map(|place| between(&place)).unwrap_or_else(|| ": ".into())
+    }
+
+    /// The blank behind the commas of this document where they stand within a line; else as behind its colons.
+    fn blank_behind_commas(&self, list: &Place) -> &'static str {
+        let gap = |other: &Place| {
+            let (_, children) = self.child_spans(other)?;
+            let [one, other, ..] = children.as_slice() else { return None };
+            let gap = &self.text()[one.1..other.0];
+            (!gap.contains('\n')).then(|| gap.trim_start().len() > 1)
+        };
+        let is_blank = self.some_places().iter().find_map(gap);
+        if is_blank.unwrap_or_else(|| self.colon(list).ends_with(' ')) { " " } else { "" }
+    }
+
+    /// Places from the root down, those of a small document all.
+    fn some_places(&self) -> Vec<Place> {
+        const MOST: usize = 200;
+        let mut all = vec![Place::default()];
+        let mut nth = 0;
+        while nth < all.len() && all.len() < MOST {
+            let children = self.children(&all[nth]).unwrap_or_default();
+            all.extend(children.into_iter().take(MOST));
+            nth += 1;
+        }
+        all
     }
 
     /// Whether a list is that of all documents of a text.

@@ -469,7 +469,7 @@ fn entries_come_and_go_in_the_layout_of_their_list() {
     assert_eq!(String::from_utf8(first).unwrap(), "{\n  \"all\": [\n    {\"id\": 9}\n  ]\n}\n");
     let object = parsed(b"{\"o\": {\"d\":\"z\"}}", Format::Json);
     let keyed = object.append(&object.find_one("$.o").unwrap(), Some("n\"w"), "[]").unwrap();
-    assert_eq!(String::from_utf8(keyed).unwrap(), "{\"o\": {\"d\":\"z\",\"n\\\"w\": []}}");
+    assert_eq!(String::from_utf8(keyed).unwrap(), "{\"o\": {\"d\":\"z\",\"n\\\"w\":[]}}");
 
     let text = "<r>\n  <!-- a -->\n  <p at=\"/1\"/>\n  <p at=\"/2\"/>\n</r>\n";
     let xml = parsed(text.as_bytes(), Format::Xml);

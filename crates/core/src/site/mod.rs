@@ -126,6 +126,11 @@ impl Site {
         if further { platform::append_private(&file) } else { platform::create_private(&file) }
     }
 
+    /// The top of what people put on a drive. The top of the system's own belongs to the system: there it is the person's home.
+    pub fn top_of<'a>(&'a self, drive: &'a Drive) -> &'a Path {
+        if drive.root.parent().is_none() { &self.places.home } else { &drive.root }
+    }
+
     /// The drive on which a path lies, through existing links of its folders.
     pub fn drive_of(&self, path: &Path) -> Option<&Drive> {
         let real = real_path(path);

@@ -511,7 +511,10 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         all.push(Format::Table);
         tried = Some(Shape::Text(Format::Table));
     }
-    let keyed = |line: &&str| line.trim_start().starts_with('[') || line.contains(" = ") || line.contains('=');
+    let named = |line: &str| {
+        line.split_once(": ").is_some_and(|(name, value)| !name.contains(['/', '\\', ' ']) && !value.trim().is_empty())
+    };
+    let keyed = |line: &&str| line.trim_start().starts_with('[') || line.contains('=') || named(line);
     if begun.lines().take(20).filter(keyed).count() * 2 > begun.lines().take(20).count() {
         all.push(Format::Ini);
     }

@@ -12,7 +12,7 @@ use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::{
     ContentList, DigestKind, FoundGame, FoundLauncher, Profile, load_profiles, read_launchers,
 };
-use deft_barge_core::learn::{Doubt, learn, rehearse};
+use deft_barge_core::learn::{Doubt, Known, learn, rehearse};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::record::Side;
 use deft_barge_core::site::Site;
@@ -610,6 +610,11 @@ fn what_ties_games_to_libraries_and_cannot_be_kept_true_is_a_reason_not_to_learn
         if what.contains("a name of the library") {
             assert_eq!(*doubt, None, "{what}");
             assert!(learned.launchers[0].profile.contains("{library-id}"), "{what}");
+            continue;
+        }
+        if what.contains("a number of the library") || what == "which one of them" {
+            let asked = learned.launchers[0].questions.first().map(|question| question.about);
+            assert_eq!((doubt, asked), (&None, Some(Known::Library)), "{what}");
             continue;
         }
         assert!(matches!(doubt, Some(Doubt::Counters(_) | Doubt::NotClear(_))), "{what}: {doubt:?}");

@@ -34,3 +34,4 @@ mod shapes;
 mod times;
 mod tracing;
 mod travelling;
+mod written;

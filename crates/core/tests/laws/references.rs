@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
-use deft_barge_core::learn::{LearnedLauncher, learn};
+use deft_barge_core::learn::{Known, LearnedLauncher, learn};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
@@ -120,6 +120,36 @@ impl World {
         Ok(())
     }
 
+    /// Hauls each of the first four games, undoes every other haul, and judges after each.
+    fn haul_and_undo(&self, profile: &str, lie: &mut [usize]) {
+        let way = self.way;
+        let site = Site::of_world(&self.top).unwrap();
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("petrel.toml"), profile).unwrap();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        for n in 0..4 {
+            let found = survey(&site, Vec::new(), &|_| {});
+            assert_eq!(found.games.len(), lie.len(), "{way:?}\n{profile}");
+            let old = self.libraries()[lie[n]].join(GAMES[n].0);
+            let game = found.games.iter().find(|game| game.found.install == old).unwrap();
+            let mut draft = Draft::default();
+            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+            let plan = plan(&site, &found, &draft, Policy::Hold);
+            assert!(!plan.blocked(), "{way:?}: {:?}\n{profile}", plan.findings);
+            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+            let id = haul.id();
+            haul.run(&|_| {}, &Control::default()).unwrap();
+            let before = lie[n];
+            lie[n] = 2;
+            self.judge(lie).unwrap_or_else(|why| panic!("{way:?}\n{profile}\n{why}"));
+            if n % 2 == 0 {
+                undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+                lie[n] = before;
+                self.judge(lie).unwrap_or_else(|why| panic!("{way:?}, undone\n{profile}\n{why}"));
+            }
+        }
+    }
+
     fn learned(&self) -> Vec<LearnedLauncher> {
         learn(&Site::of_world(&self.top).unwrap(), &[], &[], &|_| {}).launchers
     }
@@ -204,72 +234,75 @@ fn a_library_that_is_referred_to_by_what_it_is_called_is_learned_and_kept_true()
         let [launcher] = learned.as_slice() else { panic!("{way:?}: {learned:?}") };
         assert_eq!(launcher.doubt, None, "{way:?}\n{}", launcher.profile);
         assert!(launcher.profile.contains("{library-id}"), "{way:?}\n{}", launcher.profile);
-        let site = Site::of_world(&world.top).unwrap();
-        fs::create_dir_all(site.profile_folder()).unwrap();
-        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        for n in 0..4 {
-            let found = survey(&site, Vec::new(), &|_| {});
-            assert_eq!(found.games.len(), lie.len(), "{way:?}\n{}", launcher.profile);
-            let old = world.libraries()[lie[n]].join(GAMES[n].0);
-            let game = found.games.iter().find(|game| game.found.install == old).unwrap();
-            let mut draft = Draft::default();
-            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-            let plan = plan(&site, &found, &draft, Policy::Hold);
-            assert!(!plan.blocked(), "{way:?}: {:?}\n{}", plan.findings, launcher.profile);
-            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
-            let id = haul.id();
-            haul.run(&|_| {}, &Control::default()).unwrap();
-            let before = lie;
-            lie[n] = 2;
-            world.judge(&lie).unwrap_or_else(|why| panic!("{way:?}\n{}\n{why}", launcher.profile));
-            if n % 2 == 0 {
-                undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
-                lie = before;
-                world.judge(&lie).unwrap_or_else(|why| panic!("{way:?}, undone\n{}\n{why}", launcher.profile));
-            }
-        }
+        world.haul_and_undo(&launcher.profile, &mut lie);
     }
 }
 
-/// Where all games are in one library, a number that is the same for all of them may be anything.
+/// The number of the answer that the shelf says the library, and of that which says that nothing does.
+fn answers(launcher: &LearnedLauncher) -> Option<(usize, usize)> {
+    let question = launcher.questions.iter().position(|question| question.about == Known::Library)?;
+    assert_eq!(question, 0, "what everything else depends on is asked first");
+    let candidates = &launcher.questions[0].candidates;
+    let shelf = candidates.iter().position(|one| one.selector.contains("shelf") && one.examples[0].contains("shelf"));
+    Some((shelf.unwrap(), candidates.iter().position(|one| one.none).unwrap()))
+}
+
+/// Where all games are in one library, a number that is the same for all of them may be anything: that is asked, and each answer holds.
 #[test]
-fn a_reference_that_may_be_chance_is_none() {
-    for way in ways() {
+fn a_reference_that_may_be_chance_is_asked_about() {
+    let full = std::env::var_os("DEFT_BARGE_ALL_FAULTS").is_some();
+    for (nth, way) in ways().into_iter().enumerate() {
         let world = World::new(way, &[0; 4]);
-        for launcher in world.learned() {
-            // A row's own number may be referred to as well.
-            let sure = way.ids == "words" && !way.sqlite;
-            let taken = launcher.profile.contains("{library-id}");
-            assert_eq!(taken, sure, "{way:?}: {:?}\n{}", launcher.doubt, launcher.profile);
-            // A nought that stands everywhere says nothing.
-            let nought = way.ids == "places" && way.whole;
-            assert_eq!(launcher.doubt.is_none(), sure || nought, "{way:?}: {:?}", launcher.doubt);
+        let learned = world.learned();
+        let [launcher] = learned.as_slice() else { panic!("{way:?}: {learned:?}") };
+        // A row's own number may be referred to as well, and is beside a name that is sure: that is not understood.
+        if way.ids == "words" && way.sqlite {
+            assert!(launcher.doubt.is_some(), "{way:?}\n{}", launcher.profile);
+            continue;
+        }
+        assert_eq!(launcher.doubt, None, "{way:?}");
+        let sure = way.ids == "words";
+        // A nought that stands everywhere says nothing.
+        let nought = way.ids == "places" && way.whole;
+        let Some((shelf, none)) = answers(launcher) else {
+            assert!(sure || nought, "{way:?}: {:?}\n{}", launcher.questions, launcher.profile);
+            assert_eq!(launcher.profile.contains("{library-id}"), sure, "{way:?}\n{}", launcher.profile);
+            continue;
+        };
+        assert!(!sure && !nought, "{way:?}: {:?}", launcher.questions);
+        let (mut yes, mut no) = (launcher.clone(), launcher.clone());
+        yes.answer(0, shelf);
+        no.answer(0, none);
+        assert!(yes.doubt.is_none() && yes.profile.contains("{library-id}"), "{way:?}\n{}", yes.profile);
+        // What says nothing else of its place says its library, or is not understood.
+        assert_eq!(no.doubt.is_none(), way.whole, "{way:?}: {:?}", no.doubt);
+        assert!(!way.whole || !no.profile.contains("{library-id}"), "{way:?}\n{}", no.profile);
+        if full || nth.is_multiple_of(3) {
+            world.haul_and_undo(&yes.profile, &mut [0; 4]);
         }
     }
 }
 
 /// A mark of one sign tells the libraries of few games by chance.
 #[test]
-fn a_mark_of_few_games_that_may_be_anything_is_no_reference() {
+fn a_mark_of_few_games_that_may_be_anything_is_asked_about() {
     for way in ways() {
         let world = World::new(way, &[0, 1, 0, 1]);
         let sign = matches!(way.ids, "places" | "numbers");
         for launcher in world.learned() {
-            let taken = launcher.profile.contains("{library-id}");
-            assert_eq!(taken, !sign, "{way:?}: {:?}\n{}", launcher.doubt, launcher.profile);
-            assert_eq!(launcher.doubt.is_none(), !sign, "{way:?}: {:?}\n{}", launcher.doubt, launcher.profile);
+            assert_eq!(launcher.doubt, None, "{way:?}\n{}", launcher.profile);
+            assert_eq!(answers(&launcher).is_some(), sign, "{way:?}: {:?}\n{}", launcher.questions, launcher.profile);
         }
     }
 }
 
-/// A folder of that name in both libraries does not make two of the one in which all games are.
+/// A folder of that name in both libraries does not make two of the one in which all games are: what may be chance is asked.
 #[test]
 fn a_folder_that_lies_in_both_libraries_tells_nothing() {
     let way = Way { ids: "keys", whole: false, apart: false, sqlite: false };
     let world = World::new(way, &[0; 8]);
     fs::create_dir_all(world.libraries()[1].join(GAMES[0].0)).unwrap();
     for launcher in world.learned() {
-        assert!(launcher.doubt.is_some() && !launcher.profile.contains("{library-id}"), "{}", launcher.profile);
+        assert!(answers(&launcher).is_some(), "{:?}\n{}", launcher.doubt, launcher.profile);
     }
 }

@@ -83,6 +83,8 @@ pub enum Act {
     Do(u64, Task),
     /// Stop what a sheet shows.
     StopTask,
+    /// Answer what a sheet asks, by the number of the answer from 0.
+    AnswerTask(usize),
     /// List the checksums of an item.
     Tree(ItemId),
     /// Look at one file of an item block by block.

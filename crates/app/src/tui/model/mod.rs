@@ -19,5 +19,5 @@ pub use proofs::{Proofs, Standing, TreeRow};
 pub use question::{Answer, Question};
 pub use registry::{RecordRow, Registry};
 pub use running::{At, Lane, Running, Said};
-pub use sheet::{Sheet, Then, Tone};
+pub use sheet::{ESC, Sheet, Then, Tone};
 pub use typing::{Typed, Typing};

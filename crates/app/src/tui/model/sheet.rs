@@ -17,6 +17,9 @@ pub enum Tone {
     New,
 }
 
+/// What a click where a sheet names the key for leaving it stands for.
+pub const ESC: char = '\u{1b}';
+
 /// A text over the view.
 #[derive(Clone, Debug, Default)]
 pub struct Sheet {
@@ -29,6 +32,8 @@ pub struct Sheet {
     pub hauls: bool,
     /// How far it is.
     pub passing: String,
+    /// How many answers there are to what it asks; 0 while it asks nothing.
+    pub answers: usize,
     /// A key, what it does, and that in words.
     pub then: Option<(KeyCode, &'static str, Then)>,
 }

@@ -1,5 +1,6 @@
 //! What lies over a view: the help, the chooser, a sheet.
 
+use ratatui::crossterm::event::KeyCode;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 use ratatui::widgets::{Clear, Widget};
@@ -9,7 +10,7 @@ use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use crate::commands::Press;
 use crate::present::{cut, cut_front, line, pad, width};
-use crate::tui::model::{Chooser, Of, Sheet, Tone};
+use crate::tui::model::{Chooser, ESC, Of, Sheet, Tone};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(sheet) = &state.sheet {
@@ -112,12 +113,34 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(0, n as u16 + 2, text, tint(style), inner);
     }
     let foot = Rect { y: inner.bottom().saturating_sub(1), height: 1, ..inner };
-    let esc = if sheet.task.is_some() { "esc stops it" } else { "esc closes" };
-    let then = sheet.then.as_ref().filter(|_| sheet.task.is_none());
-    let then =
-        then.map_or_else(String::new, |(key, words, _)| format!("{} {words}   ", Press { code: *key, ctrl: false }));
-    let more = if sheet.lines.len() > rows { "   ↓ ↑ more" } else { "" };
-    canvas.put(&format!("{then}{esc}{more}"), tint(theme.dim()), foot);
+    let mut x = 0;
+    let mut put = |text: &str, hit: Option<char>, canvas: &mut Canvas<'_>| {
+        let place = Rect {
+            x: foot.x + x,
+            width: (crate::present::width(text) as u16).min(foot.width.saturating_sub(x)),
+            ..foot
+        };
+        canvas.put(text, tint(theme.dim()), place);
+        if let Some(key) = hit {
+            canvas.hit(place, Hit::Answer(key));
+        }
+        x += place.width + 3;
+    };
+    if sheet.answers > 0 {
+        canvas.put("", tint(theme.dim()), foot);
+        for nth in 1..=sheet.answers {
+            put(&nth.to_string(), char::from_digit(nth as u32, 10), canvas);
+        }
+        put("answers", None, canvas);
+    }
+    if let Some((key, words, _)) = sheet.then.as_ref().filter(|_| sheet.task.is_none()) {
+        let sign = if let KeyCode::Char(sign) = key { Some(*sign) } else { None };
+        put(&format!("{} {words}", Press { code: *key, ctrl: false }), sign, canvas);
+    }
+    put(if sheet.task.is_some() { "esc stops it" } else { "esc closes" }, Some(ESC), canvas);
+    if sheet.lines.len() > rows {
+        put("↓ ↑ more", None, canvas);
+    }
     let passing = if sheet.task.is_some() && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
     canvas.put_right(passing, tint(theme.text()), foot);
 }

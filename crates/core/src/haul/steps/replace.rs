@@ -12,8 +12,7 @@ use crate::disk::{Disk, Meta, What, attributes_of};
 use crate::record::{Content, DatabaseError, EditError, FileChange, write_cells};
 
 pub(crate) fn read(change: &FileChange) -> Result<Content, HaulError> {
-    let like = if change.after == Content::Absent { &change.before } else { &change.after };
-    Ok(Content::now(&change.file, like)?)
+    Ok(change.now()?)
 }
 
 /// A name of our own beside a record file, for this one alone: several in one folder never get in each other's way.

@@ -250,7 +250,7 @@ pub(crate) fn encode(style: Style, side: Side, new: &str, raw: &str) -> Option<S
         |c: char| !c.is_control() && !matches!(c, '\u{feff}' | '\u{2028}' | '\u{2029}' | '\u{fffe}' | '\u{ffff}');
     let line = new.chars().all(printable);
     match style {
-        Style::YamlPlain if line && plain(new) && typed_alike(new, raw, side) => Some(new.to_string()),
+        Style::YamlPlain if line && plain(new, raw) && typed_alike(new, raw, side) => Some(new.to_string()),
         Style::YamlPlain | Style::YamlSingle if line => Some(format!("'{}'", new.replace('\'', "''"))),
         Style::YamlBlock => block(new, raw).or_else(|| Some(double(new))),
         _ => Some(double(new)),
@@ -273,13 +273,16 @@ fn ambiguous(text: &str) -> bool {
     number || special || text == "~" || text == "=" || WORDS.contains(&text.to_lowercase().as_str())
 }
 
-/// Whether a text can stand without quotes wherever a scalar can.
-fn plain(new: &str) -> bool {
+/// Whether a text can stand without quotes where another does. What holds a sign of flow collections stands in none.
+fn plain(new: &str, raw: &str) -> bool {
+    const OF_FLOW: [char; 5] = [',', '[', ']', '{', '}'];
+    let in_block = raw.contains(OF_FLOW);
     let first = new.chars().next();
     let begins = first.is_some_and(|c| c.is_alphanumeric() || matches!(c, '/' | '.' | '_' | '$' | '\\' | '~'));
     let within = |(at, c): (usize, char)| match c {
         ':' => new[at + 1..].starts_with(['/', '\\']),
         ' ' => at + 1 < new.len() && !new[at + 1..].starts_with(['#', ' ']),
+        c if in_block && OF_FLOW.contains(&c) => true,
         c => c.is_alphanumeric() || "-_./\\+()~$@%=&!;^'\"#<>|*`?".contains(c),
     };
     begins && new != "..." && !new.starts_with("---") && new.char_indices().all(within)
