@@ -102,6 +102,8 @@ pub enum Wish {
     LeaveRunning,
     Prove,
     Repair,
+    NextDifference,
+    PreviousDifference,
     Export,
     Learn,
     CheckProfiles,
@@ -175,84 +177,86 @@ pub const COMMANDS: &[Command] = &[
     command("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
     command("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),
     command("filter", DRIVES, Wish::Filter, &["f"], "show all games, those that fit elsewhere, those with updates, or those on the haul", "filter"),
-    command("scale", DRIVES, Wish::Scale, &["x"], "draw drives to a linear or a square-root scale", ""),
-    command("user-data", DRIVES, Wish::UserData, &["u"], "choose what drive numbers send: the game, or its saves and mods", "data"),
-    command("other-way", DRIVES, Wish::OtherWay, &["v"], "send that user data in another way: link, setting or user directory", ""),
-    command("leave-link", DRIVES, Wish::LeaveLink, &["y"], "leave a link at the old place of the game, or not", ""),
-    command("make-room", DRIVES, Wish::Room, &["m"], "suggest what makes room on this drive", "room"),
+    command("scale", DRIVES, Wish::Scale, &["%"], "draw drives to a linear or a square-root scale", ""),
+    command("user-data", DRIVES, Wish::UserData, &["i"], "choose what drive numbers send: the game, or its saves and mods", "data"),
+    command("other-way", DRIVES, Wish::OtherWay, &["V"], "send that user data in another way: link, setting or user directory", ""),
+    command("leave-link", DRIVES, Wish::LeaveLink, &["@"], "leave a link at the old place of the game, or not", ""),
+    command("make-room", DRIVES, Wish::Room, &["M"], "suggest what makes room on this drive", "room"),
     command("empty-drive", DRIVES, Wish::Empty, &["e"], "suggest where everything on this drive can go", "empty"),
-    command("bring-played", DRIVES, Wish::Played, &["g"], "suggest what was played last for this drive", ""),
-    command("give-reserves", DRIVES, Wish::Reserves, &["t"], "suggest what gives every drive its reserve", ""),
+    command("bring-played", DRIVES, Wish::Played, &["B"], "suggest what was played last for this drive", ""),
+    command("give-reserves", DRIVES, Wish::Reserves, &["$"], "suggest what gives every drive its reserve", ""),
     command("save-draft", DRIVES, Wish::SaveDraft, &["w"], "save this haul's draft under a name", ""),
-    command("open-draft", DRIVES, Wish::OpenDraft, &["o"], "open a saved draft", ""),
+    command("open-draft", DRIVES, Wish::OpenDraft, &["O"], "open a saved draft", ""),
     command("what-if", DRIVES, Wish::WhatIf, &["+"], "plan with a drive you don't have yet", ""),
     command("measure-drive", DRIVES, Wish::Probe, &["b"], "measure how fast this drive reads and writes", ""),
     command("play", DRIVES, Wish::Play, &["p"], "launch this game and see it come up", "launch"),
-    command("audit", DRIVES, Wish::Audit, &["a"], "audit this game: compare it with its kept checksums", ""),
+    command("audit", DRIVES, Wish::Audit, &["v"], "audit this game: compare it with its kept checksums", ""),
     command("keep-checksums", DRIVES, Wish::KeepTally, &["A"], "read this game and keep checksums of it, to audit against later", ""),
-    command("list-data", DRIVES, Wish::ListData, &["i"], "add a folder to this game's user data", ""),
-    command("forget-data", DRIVES, Wish::ForgetData, &["I"], "remove a folder from this game's user data; the folder stays", ""),
-    command("pack", DRIVES, Wish::Carry, &["c"], "pack: put a library or a portable launcher on this drive, with what another PC needs", ""),
-    command("check-pack", DRIVES, Wish::CheckCarried, &["C"], "check what a packed folder needs here", ""),
+    command("list-data", DRIVES, Wish::ListData, &["U"], "add a folder to this game's user data", ""),
+    command("forget-data", DRIVES, Wish::ForgetData, &[], "remove a folder from this game's user data; the folder stays", ""),
+    command("pack", DRIVES, Wish::Carry, &["ctrl-p"], "pack: put a library or a portable launcher on this drive, with what another PC needs", ""),
+    command("check-pack", DRIVES, Wish::CheckCarried, &["c"], "check what a packed folder needs here", ""),
     command("demo", DRIVES, Wish::Demo, &[], "make the demo world and try everything in it", ""),
     command("next-drive", DRIVES, Wish::NextPart, &["tab", "J"], "next drive", ""),
     command("previous-drive", DRIVES, Wish::PreviousPart, &["shift-tab", "K"], "previous drive", ""),
 
     command("start", HAUL, Wish::Start, &["S"], "start the haul", "start"),
     command("accept", HAUL, Wish::Accept, &["a"], "accept the warnings", "accept"),
-    command("try-first", HAUL, Wish::TryFirst, &["t"], "let the smallest game be tried first, or not", "try one first"),
-    command("files", HAUL, Wish::Files, &["v", "enter"], "show what would be written file by file", "files"),
-    command("originals", HAUL, Wish::Policy, &["o"], "keep the originals until you release them, or delete them as soon as each game is proved", ""),
-    command("make-letters", HAUL, Wish::MakeLetters, &["m"], "make missing drive letters, or not", ""),
-    command("copy-links", HAUL, Wish::CopyLinks, &["c"], "copy files where links were, or not", ""),
-    command("move-loose", HAUL, Wish::MoveLoose, &["n"], "move folders that no record points to, or not", ""),
+    command("try-first", HAUL, Wish::TryFirst, &["Z"], "let the smallest game be tried first, or not", "try one first"),
+    command("files", HAUL, Wish::Files, &["enter"], "show what would be written file by file", "files"),
+    command("originals", HAUL, Wish::Policy, &["Y"], "keep the originals until you release them, or delete them as soon as each game is proved", ""),
+    command("make-letters", HAUL, Wish::MakeLetters, &[","], "make missing drive letters, or not", ""),
+    command("copy-links", HAUL, Wish::CopyLinks, &["C"], "copy files where links were, or not", ""),
+    command("move-loose", HAUL, Wish::MoveLoose, &["N"], "move folders that no record points to, or not", ""),
     command("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this item", ""),
     command("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this item", ""),
 
-    command("pause", RUNNING, Wish::Pause, &["space", "p"], "pause at the next block", "pause"),
-    command("resume", RUNNING, Wish::GoOn, &["g"], "resume", "resume"),
-    command("slower", RUNNING, Wish::Slower, &["-"], "copy slower", "slower"),
-    command("faster", RUNNING, Wish::Faster, &["+", "="], "copy faster", "faster"),
-    command("cancel", RUNNING, Wish::Cancel, &["c"], "cancel: stop, and undo what was done or what is unfinished", "cancel"),
-    command("cancel-item", RUNNING, Wish::CancelItem, &["x"], "cancel the item under the cursor alone; the others go on", "cancel item"),
-    command("repair-copy", RUNNING, Wish::Take, &["t"], "repair a file that cannot be read, from another copy of it", ""),
+    command("pause", RUNNING, Wish::Pause, &["z"], "pause at the next block", "pause"),
+    command("resume", RUNNING, Wish::GoOn, &["y"], "resume", "resume"),
+    command("slower", RUNNING, Wish::Slower, &["<"], "copy slower", "slower"),
+    command("faster", RUNNING, Wish::Faster, &[">"], "copy faster", "faster"),
+    command("cancel", RUNNING, Wish::Cancel, &["x"], "cancel: stop, and undo what was done or what is unfinished", "cancel"),
+    command("cancel-item", RUNNING, Wish::CancelItem, &["X"], "cancel the item under the cursor alone; the others go on", "cancel item"),
+    command("repair-copy", RUNNING, Wish::Take, &["m"], "repair a file that cannot be read, from another copy of it", ""),
     command("release", RUNNING, Wish::LetGo, &["o"], "release: delete the kept originals", "release"),
     command("undo", RUNNING, Wish::Undo, &["u"], "undo the haul", "undo"),
-    command("bell", RUNNING, Wish::Bell, &["b"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
-    command("gentle", RUNNING, Wish::Gentle, &["i"], "let other programs read and write first, or not; from the next start on", ""),
-    command("leave-running", RUNNING, Wish::LeaveRunning, &["w"], "quit the interface; the haul continues", ""),
+    command("bell", RUNNING, Wish::Bell, &["!"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
+    command("gentle", RUNNING, Wish::Gentle, &["~"], "let other programs read and write first, or not; from the next start on", ""),
+    command("leave-running", RUNNING, Wish::LeaveRunning, &["&"], "quit the interface; the haul continues", ""),
 
     command("look-closer", PROOF, Wish::Open, &["enter"], "open the folder, or look at the blocks and differing bytes of the file", "closer"),
-    command("verify", PROOF, Wish::Prove, &["a"], "verify: read every byte again and see what would be downloaded", "verify"),
+    command("verify", PROOF, Wish::Prove, &["v"], "verify: read every byte again and see what would be downloaded", "verify"),
+    command("next-difference", PROOF, Wish::NextDifference, &["]"], "to the next file that differs, is missing or is new", "next difference"),
+    command("previous-difference", PROOF, Wish::PreviousDifference, &["["], "to the one before", ""),
     command("repair", PROOF, Wish::Repair, &["m"], "repair what differs or is missing, from another copy", "repair"),
     command("play-proved", PROOF, Wish::Play, &["p"], "launch the game and see it come up", "launch"),
     command("release-proved", PROOF, Wish::LetGo, &["o"], "release: delete the originals that this haul keeps", "release"),
     command("undo-proved", PROOF, Wish::Undo, &["u"], "undo this haul", "undo"),
-    command("export", PROOF, Wish::Export, &["x"], "write the list of checksums to a file", "export"),
+    command("export", PROOF, Wish::Export, &["w"], "write the list of checksums to a file", "export"),
     command("next-item", PROOF, Wish::NextPart, &["tab", "J"], "next item of the haul", "next item"),
     command("previous-item", PROOF, Wish::PreviousPart, &["shift-tab", "K"], "previous item of the haul", ""),
 
     command("open-proof", LOG, Wish::Open, &["enter"], "look at this haul's proof", "proof"),
     command("release-haul", LOG, Wish::LetGo, &["o"], "release: delete the originals that this haul keeps", "release"),
     command("undo-haul", LOG, Wish::Undo, &["u"], "undo this haul", "undo"),
-    command("audit-haul", LOG, Wish::Audit, &["a"], "audit the games of this haul", "audit"),
-    command("export-haul", LOG, Wish::Export, &["x"], "write the checksums of this haul to a file", "export"),
+    command("audit-haul", LOG, Wish::Audit, &["v"], "audit the games of this haul", "audit"),
+    command("export-haul", LOG, Wish::Export, &["w"], "write the checksums of this haul to a file", "export"),
 
-    command("unfold", RECORDS, Wish::Open, &["enter", "space"], "unfold, or fold", "unfold"),
+    command("unfold", RECORDS, Wish::Open, &["enter"], "unfold, or fold", "unfold"),
     command("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
     command("learn", RECORDS, Wish::Learn, &["n"], "learn launchers that aren't known yet from the games that are installed", "learn"),
     command("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
-    command("new-library", RECORDS, Wish::NewLibrary, &["b"], "make a library of this launcher: a drive's digit says where", ""),
-    command("takes-installs", RECORDS, Wish::TakesInstalls, &["y"], "let new installs go to this library", ""),
-    command("remap", RECORDS, Wish::Reanchor, &["g"], "remap: rewrite all records below an old path to a new one", "remap"),
+    command("new-library", RECORDS, Wish::NewLibrary, &["+"], "make a library of this launcher: a drive's digit says where", ""),
+    command("takes-installs", RECORDS, Wish::TakesInstalls, &["^"], "let new installs go to this library", ""),
+    command("remap", RECORDS, Wish::Reanchor, &["="], "remap: rewrite all records below an old path to a new one", "remap"),
 
-    command("import", CLEANUP, Wish::Act(CleanupAct::Import), &["a"], "import: make it an installed game", "import"),
-    command("import-guided", CLEANUP, Wish::Guided, &["g"], "import it with the launcher, step by step", ""),
+    command("import", CLEANUP, Wish::Act(CleanupAct::Import), &["I"], "import: make it an installed game", "import"),
+    command("import-guided", CLEANUP, Wish::Guided, &["ctrl-g"], "import it with the launcher, step by step", ""),
     command("release-copy", CLEANUP, Wish::Act(CleanupAct::Release), &["o"], "verify it against the installed game, then release it", "release"),
-    command("quarantine", CLEANUP, Wish::Act(CleanupAct::Quarantine), &["s"], "quarantine it: rename it, keep it until released", "quarantine"),
-    command("remove-link", CLEANUP, Wish::Act(CleanupAct::RemoveLink), &["x"], "remove the link", ""),
-    command("forget-entry", CLEANUP, Wish::Act(CleanupAct::Forget), &["y"], "remove the entry from its launcher's list", ""),
-    command("remap-drive", CLEANUP, Wish::Act(CleanupAct::Remap), &["n"], "remap: rewrite all records to where the drive is now", "remap"),
+    command("quarantine", CLEANUP, Wish::Act(CleanupAct::Quarantine), &["Q"], "quarantine it: rename it, keep it until released", "quarantine"),
+    command("remove-link", CLEANUP, Wish::Act(CleanupAct::RemoveLink), &["-"], "remove the link", ""),
+    command("forget-entry", CLEANUP, Wish::Act(CleanupAct::Forget), &["_"], "remove the entry from its launcher's list", ""),
+    command("remap-drive", CLEANUP, Wish::Act(CleanupAct::Remap), &["="], "remap: rewrite all records to where the drive is now", "remap"),
     command("trace-find", CLEANUP, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
 
     command("down", ALL, Wish::Down, &["down", "j"], "down", ""),
@@ -261,7 +265,7 @@ pub const COMMANDS: &[Command] = &[
     command("left", ALL, Wish::Left, &["left", "h"], "left: the block before it, or fold", ""),
     command("page-down", ALL, Wish::PageDown, &["page-down", "ctrl-f", "ctrl-d"], "a page down", ""),
     command("page-up", ALL, Wish::PageUp, &["page-up", "ctrl-b", "ctrl-u"], "a page up", ""),
-    command("first", ALL, Wish::First, &["home"], "to the first line", ""),
+    command("first", ALL, Wish::First, &["home", "g"], "to the first line", ""),
     command("last", ALL, Wish::Last, &["end", "G"], "to the last line", ""),
     command("find", ALL, Wish::Find, &["/"], "find a game by a few letters; in the Log, search it", "find"),
     command("palette", ALL, Wish::Palette, &[":"], "all commands by their words", "commands"),
@@ -477,6 +481,36 @@ mod tests {
         }
     }
 
+    /// Commands of different views that do the same thing with what is shown there: only these share a key.
+    const SAME: [&[&str]; 13] = [
+        &["review", "files", "look-closer", "open-proof", "unfold"],
+        &["next-drive", "next-change", "next-item"],
+        &["previous-drive", "previous-change", "previous-item"],
+        &["play", "play-proved"],
+        &["audit", "verify", "audit-haul"],
+        &["release", "release-proved", "release-haul", "release-copy"],
+        &["undo", "undo-proved", "undo-haul"],
+        &["repair", "repair-copy"],
+        &["save-draft", "export", "export-haul"],
+        &["check-pack", "check-profiles"],
+        &["what-if", "new-library"],
+        &["remap", "remap-drive"],
+        &["trace", "trace-find"],
+    ];
+
+    #[test]
+    fn a_key_means_the_same_in_all_views_or_nothing() {
+        for (n, one) in COMMANDS.iter().enumerate() {
+            for other in &COMMANDS[n + 1..] {
+                let shared: Vec<&&str> = one.keys.iter().filter(|key| other.keys.contains(key)).collect();
+                let same = SAME.iter().any(|names| names.contains(&one.name) && names.contains(&other.name));
+                assert!(shared.is_empty() || same, "{shared:?} are {} and {}", one.name, other.name);
+                // And what is the same has the same first key, so that it is learned once.
+                assert!(!same || one.keys.first() == other.keys.first(), "{} and {}", one.name, other.name);
+            }
+        }
+    }
+
     #[test]
     fn a_digit_is_a_drive_and_nothing_else() {
         let press = |c| KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE);
@@ -490,10 +524,10 @@ mod tests {
     #[test]
     fn keys_are_given_anew_and_a_clash_is_found() {
         let mut map = KeyMap::default();
-        map.set("mark", &["m".into(), "ctrl-k".into()]).expect("keys");
+        map.set("mark", &["M".into(), "ctrl-k".into()]).expect("keys");
         assert_eq!(
             map.clash().map(|(key, one, other)| (key.to_string(), one, other)),
-            Some(("m".into(), "mark", "make-room"))
+            Some(("M".into(), "mark", "make-room"))
         );
         map.set("make-room", &[]).expect("no keys");
         assert_eq!(map.clash(), None);

@@ -932,6 +932,16 @@ pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
     )
 }
 
+/// That an item's copy is there.
+pub fn arrives(title: &str, drive: &str) -> String {
+    format!("{title} is on {drive}, proved")
+}
+
+/// That an item's originals are deleted within the haul.
+pub fn originals_go(title: &str) -> String {
+    format!("{title}'s originals are deleted")
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -29,6 +29,8 @@ pub enum Hit {
     Choice(usize),
     /// A key that answers the question.
     Answer(char),
+    /// A moment of the plan.
+    Moment(usize),
 }
 
 /// Areas and what they stand for; later ones lie on top.

@@ -24,6 +24,7 @@ mod terminal;
 mod theme;
 mod typing;
 mod views;
+mod working;
 
 pub use tasks::Task;
 

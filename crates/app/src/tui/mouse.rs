@@ -92,6 +92,7 @@ impl State {
                     )
                 });
             }
+            Some(Hit::Moment(nth)) => self.moment = nth,
             Some(Hit::Row(n)) => return self.row_pressed(n),
             Some(Hit::Choice(_) | Hit::Answer(_)) | None => {}
         }

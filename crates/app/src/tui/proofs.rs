@@ -112,6 +112,32 @@ impl State {
         self.proofs.cursor = (self.proofs.cursor as isize).saturating_add(by).clamp(0, last) as usize;
     }
 
+    /// Goes to the next file that is not the same, or the one before, whatever folder it lies in.
+    pub(crate) fn step_difference(&mut self, next: bool) {
+        let differences = self.proof_here().map_or(Vec::new(), |proof| proof.differences.clone());
+        let mut paths: Vec<PathBuf> = differences.into_iter().map(|difference| difference.path.into()).collect();
+        paths.sort();
+        paths.dedup();
+        let here = self.proofs.rows.get(self.proofs.cursor).map(|row| row.path.clone()).unwrap_or_default();
+        let to = if next {
+            paths.iter().find(|path| **path > here).or(paths.first())
+        } else {
+            paths.iter().rev().find(|path| **path < here).or(paths.last())
+        };
+        let Some(to) = to else {
+            self.message = Some("Nothing differs, is missing or is new.".into());
+            return;
+        };
+        self.proofs
+            .open
+            .extend(to.ancestors().skip(1).filter(|above| !above.as_os_str().is_empty()).map(Path::to_path_buf));
+        self.retree();
+        match self.proofs.rows.iter().position(|row| row.path == *to) {
+            Some(at) => self.proofs.cursor = at,
+            None => self.message = Some(format!("{} isn't in the list.", crate::present::path(to))),
+        }
+    }
+
     /// Opens or shuts a folder, or looks closer at a file.
     pub(crate) fn open_tree(&mut self) -> Vec<Act> {
         let Some(row) = self.proofs.rows.get(self.proofs.cursor).cloned() else { return Vec::new() };

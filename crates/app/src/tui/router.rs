@@ -158,6 +158,7 @@ impl State {
                 None => self.message = Some("There is no haul to verify yet.".into()),
             },
             Wish::Export => self.ask_for_file(),
+            Wish::NextDifference | Wish::PreviousDifference => self.step_difference(wish == Wish::NextDifference),
             _ => {}
         }
         Vec::new()
@@ -304,10 +305,17 @@ impl State {
             View::Drives => self.step_block(right),
             View::Proof => return self.fold_tree(right),
             View::Records => self.unfold(Some(right)),
-            View::Haul => return self.part(right),
+            View::Haul => self.step_moment(right),
             _ => self.step(if right { 1 } else { -1 }),
         }
         Vec::new()
+    }
+
+    /// Goes along the moments of the plan.
+    fn step_moment(&mut self, next: bool) {
+        let last = self.plan.as_ref().map_or(0, |plan| plan.moments().len() - 1);
+        let to = if next { self.moment + 1 } else { self.moment.saturating_sub(1) };
+        self.moment = to.min(last);
     }
 
     fn part(&mut self, next: bool) -> Vec<Act> {

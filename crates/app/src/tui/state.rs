@@ -53,6 +53,8 @@ pub struct State {
     pub item: usize,
     /// The first record of the item that is shown in the Haul view.
     pub change: usize,
+    /// The moment of the plan that is drawn, from 0 before its first step.
+    pub moment: usize,
     pub running: Running,
     pub proofs: Proofs,
     pub ledger: Ledger,
@@ -122,6 +124,7 @@ impl State {
             drive: 0,
             item: 0,
             change: 0,
+            moment: 0,
             running: Running::default(),
             proofs: Proofs::default(),
             ledger: Ledger::default(),
@@ -430,7 +433,7 @@ impl State {
         self.plan = None;
         self.act = None;
         self.accepted = false;
-        self.change = 0;
+        (self.change, self.moment) = (0, 0);
         self.relist();
     }
 

@@ -14,7 +14,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     let world = World::alone();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
-    screen.keys(&["m"]);
+    screen.keys(&["M"]);
     screen.wait_for("How much room should be made here?");
     screen.type_in("1MB");
     screen.keys(&["Enter"]);
@@ -69,20 +69,20 @@ fn the_dying_disk_is_emptied_and_one_game_is_repaired_from_the_old_copy() {
     screen.keys(&["Enter"]);
     // What is planned first needs drive letters, and says so; the line goes away when they are to be made.
     screen.wait_for("blocker   Hexwood Couriers");
-    screen.keys(&["m"]);
+    screen.keys(&[","]);
     screen.wait_for("will be made, as the link");
     screen.keys(&["a", "S"]);
     screen.wait_for("cannot be read: data/pack01.bin");
     // A picture of the screen may be taken while it is drawn: what stands further down is waited for by itself.
-    screen.wait_for("t takes a file that cannot be read from another copy");
-    screen.keys(&["t"]);
+    screen.wait_for("m takes a file that cannot be read from another copy");
+    screen.keys(&["m"]);
     screen.wait_for("old games/brass-herons/data/pack01.bin");
     screen.keys(&["Enter"]);
     screen.wait_for("will be taken from");
     screen.keys(&["Escape"]);
     screen.wait_until(|text| !text.contains("esc closes"));
     thread::sleep(Duration::from_millis(300));
-    screen.keys(&["g"]);
+    screen.keys(&["y"]);
     screen.wait_for("of originals are kept");
     let survey = world.json(&["survey"], 0);
     let games = survey["games"].as_array().unwrap();
@@ -135,7 +135,7 @@ fn a_drive_that_has_another_path_is_re_anchored() {
     screen.first_frame();
     screen.keys(&["F"]);
     screen.wait_for("moved drive");
-    screen.keys(&["n"]);
+    screen.keys(&["="]);
     screen.wait_for("records only");
     screen.keys(&["a", "S"]);
     screen.wait_for("Haul 1: released");
@@ -224,7 +224,7 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     // As slow as it goes, before anything runs.
-    screen.keys(&["R", "-", "-", "-"]);
+    screen.keys(&["R", "<", "<", "<"]);
     screen.wait_for("1 MB/s at most");
     screen.keys(&["D", "4", "Enter"]);
     screen.wait_for("ready; S starts it");
@@ -242,9 +242,9 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     assert!(shown.contains("Saltflat Rally"), "{shown}");
     again.wait_for("copy ");
     // It is slowed and paused from here as from where it was begun.
-    again.keys(&["p"]);
+    again.keys(&["z"]);
     again.wait_for("is unfinished");
-    again.keys(&["g"]);
+    again.keys(&["y"]);
     again.wait_for("of originals are kept");
     assert_eq!(tree(&world.new_place()), tree(&world.old_place()));
     assert!(world.judge("Saltflat Rally").content());
@@ -255,7 +255,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     let world = World::slow();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
-    screen.keys(&["R", "-", "-", "-"]);
+    screen.keys(&["R", "<", "<", "<"]);
     screen.wait_for("1 MB/s at most");
     screen.keys(&["D", "4"]);
     screen.go_to("moss");
@@ -264,7 +264,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
     screen.keys(&["a", "S"]);
     screen.wait_for("MB/s, mean");
-    screen.keys(&["x"]);
+    screen.keys(&["X"]);
     let asked = screen.wait_for("alone? What was copied of it goes");
     screen.keys(&["y"]);
     screen.wait_for("of originals are kept");
@@ -279,7 +279,7 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
     let world = World::slow();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
     screen.first_frame();
-    screen.keys(&["R", "-", "-", "-", "b"]);
+    screen.keys(&["R", "<", "<", "<", "!"]);
     screen.wait_for("The bell rings");
     screen.keys(&["D", "4", "Enter"]);
     screen.wait_for("ready; S starts it");
@@ -302,9 +302,9 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
     assert_eq!(stage, "copying");
     let Some(again) = Screen::open(&world, 100, 30) else { return };
     again.wait_for("is unfinished");
-    again.keys(&["b"]);
+    again.keys(&["!"]);
     again.wait_for("The bell rings");
-    again.keys(&["g"]);
+    again.keys(&["y"]);
     again.wait_for("of originals are kept");
     let title = again.tmux(&["display-message", "-p", "#{pane_title}"]);
     assert_eq!(String::from_utf8_lossy(&title.stdout).trim(), "Deft Barge: done");
@@ -314,13 +314,13 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
 fn keys_are_remapped_in_the_settings_file_and_a_fault_in_it_is_said_with_its_line() {
     let world = World::new();
     let file = world.at("home/.config/deft-barge/settings.toml");
-    fs::write(&file, "theme = \"light\"\n[keys]\nrecords = [\"Z\"]\nhelp = \"ctrl-g\"\n").unwrap();
+    fs::write(&file, "theme = \"light\"\n[keys]\nrecords = [\"(\"]\nhelp = \"ctrl-e\"\n").unwrap();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
-    let first = screen.wait_for("Z Records");
-    assert!(first.contains("ctrl-g keys"), "{first}");
-    screen.keys(&["Z"]);
+    let first = screen.wait_for("( Records");
+    assert!(first.contains("ctrl-e keys"), "{first}");
+    screen.keys(&["("]);
     screen.wait_for("records of");
-    screen.keys(&["C-g"]);
+    screen.keys(&["C-e"]);
     screen.wait_for("Keys of Records");
     fs::write(&file, "[keys]\nmark = \"z\"\ndance = \"d\"\n").unwrap();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };

@@ -97,7 +97,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.wait_for("Saved.");
     let plan = world.json(&["plan", "--from", "swap"], 0);
     assert_eq!(plan["items"].as_array().unwrap().len(), 2, "the command line finds it by its name");
-    screen.keys(&["0", "o", "s", "w", "a", "p", "Enter"]);
+    screen.keys(&["0", "O", "s", "w", "a", "p", "Enter"]);
     screen.wait_for("Opened: 2 games");
     screen.keys(&["Enter"]);
     let text = screen.wait_for("originals go at once");
@@ -124,15 +124,15 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     screen.first_frame();
     screen.keys(&["4", "Down", "Down", "4", "Enter"]);
     screen.wait_for("items, in this order");
-    screen.keys(&["t"]);
+    screen.keys(&["Z"]);
     screen.wait_for("waits for a yes");
     screen.keys(&["a", "S"]);
     screen.wait_for("has tried its first game and waits for you");
-    screen.keys(&["g"]);
+    screen.keys(&["y"]);
     screen.wait_for("Go on with the other 1?");
     screen.keys(&["n"]);
-    screen.wait_for("g continues with the others");
-    screen.keys(&["g", "y"]);
+    screen.wait_for("y continues with the others");
+    screen.keys(&["y", "y"]);
     screen.wait_for("releases them");
     let items = world.json(&["log"], 0)["hauls"][0]["items"].clone();
     assert!(items.as_array().unwrap().iter().all(|item| item["stage"]["stage"] == "proved"), "{items}");
@@ -218,7 +218,7 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     screen.keys(&["S"]);
     thread::sleep(Duration::from_millis(60));
     // Either it is still running and is cancelled, or it has ended and is undone.
-    screen.keys(&["c"]);
+    screen.keys(&["x"]);
     thread::sleep(Duration::from_millis(300));
     if !screen.text().contains("Stop, and return") {
         screen.wait_for("releases them");
@@ -242,7 +242,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.first_frame();
     screen.keys(&["F"]);
     screen.wait_for("Harbour of Small Hours");
-    screen.keys(&["a"]);
+    screen.keys(&["I"]);
     screen.wait_for("the entry is added");
     screen.keys(&["S"]);
     screen.wait_for("Haul 1: done");
@@ -251,7 +251,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["F"]);
     screen.wait_for("old copy");
     assert!(!screen.text().contains("small-hours"));
-    screen.keys(&["s"]);
+    screen.keys(&["Q"]);
     screen.wait_for("quarantine; keep");
     screen.keys(&["a"]);
     screen.wait_for("ready; S starts it");
@@ -269,7 +269,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.wait_for("on swift");
     screen.go_to("pale");
     screen.wait_for("lamp/pale-signal");
-    screen.keys(&["u", "4"]);
+    screen.keys(&["i", "4"]);
     screen.wait_for("newhold, behind a link");
     screen.keys(&["Enter"]);
     screen.wait_for("ready; S starts it");

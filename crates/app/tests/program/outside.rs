@@ -64,10 +64,10 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     assert!(!said.contains("as before"), "{said}");
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.wait_for("is unfinished");
-    screen.keys(&["R", "g"]);
+    screen.keys(&["R", "y"]);
     screen.wait_for("2.0 MB/s at most");
     screen.wait_for("MB/s, mean");
-    screen.keys(&["x"]);
+    screen.keys(&["X"]);
     let asked = screen.wait_for("alone? What was copied of it goes");
     screen.keys(&["y"]);
     screen.wait_for("of originals are kept");

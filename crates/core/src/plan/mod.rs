@@ -8,6 +8,7 @@ mod edits;
 mod estimate;
 mod kinds;
 mod make;
+mod moments;
 pub mod order;
 mod placement;
 mod projection;
@@ -31,6 +32,7 @@ pub use kinds::{
     plan_staging, watch_import,
 };
 pub use make::plan;
+pub use moments::{Done, Moment};
 pub use order::{DriveRoom, Lack, OrderFound, OrderItem, Remedy, find_order, shorten, smallest_change};
 pub use placement::Load;
 pub use projection::projected;

@@ -11,7 +11,7 @@ use deft_barge_core::disk::{Act, Disk, Gate};
 use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy, Stage, Strategy, Trial};
 use deft_barge_core::journal::Journal;
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, StepKind, plan};
+use deft_barge_core::plan::{Destination, Done, Draft, MakeLetters, Plan, StepKind, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 
@@ -104,6 +104,29 @@ fn there_and_back(house: &House, items: &[(&str, &str)], plan: &Plan) {
     same(&records, &house.records(), "returned");
 }
 
+/// From one moment to the next one thing is done, and the drives change by just that; they begin and end as their loads say.
+fn moments_agree(plan: &Plan) {
+    let moments = plan.moments();
+    let (first, last) = (moments.first().unwrap(), moments.last().unwrap());
+    assert_eq!((first.done, last.done), (Done::Nothing, Done::Released));
+    for (n, load) in plan.loads.iter().enumerate() {
+        assert_eq!((first.used[n], last.used[n]), (load.now, load.after), "{load:?}");
+        for two in moments.windows(2) {
+            let (before, after) = (two[0].used[n], two[1].used[n]);
+            match two[1].done {
+                Done::Copied(item) if plan.items[item].to_drive == load.drive => assert!(after > before),
+                Done::LetGo(item) if plan.items[item].from_drive.as_ref() == Some(&load.drive) => {
+                    assert!(after < before)
+                }
+                Done::Released => assert!(after <= before),
+                _ => assert_eq!(after, before, "{:?} on {}", two[1].done, load.drive),
+            }
+        }
+    }
+    assert_eq!(last.there.len(), plan.items.len());
+    assert_eq!(last.gone, last.there);
+}
+
 #[test]
 fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_originals() {
     // Nothing fits on swift before something has left it.
@@ -126,6 +149,7 @@ fn what_fits_only_in_one_order_goes_in_that_order_with_the_room_of_proved_origin
         assert!(load.peak <= load.most() || load.peak == load.now, "{load:?}");
     }
     assert_eq!(plan.steps.iter().filter(|step| step.kind == StepKind::LetGo).count(), 1);
+    moments_agree(&plan);
     there_and_back(&house, &items, &plan);
 }
 

@@ -40,15 +40,25 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     y += draw_findings(state, plan, below(y), canvas) + 1;
     let loads: Vec<(usize, &Load)> =
         plan.loads.iter().enumerate().filter(|(_, load)| load.peak != load.now || load.after != load.now).collect();
-    let rows = if area.height >= 30 && loads.len() <= 4 { 2 } else { 1 };
-    let loads_height = (loads.len() as u16 * rows).min(area.height.saturating_sub(y));
+    // The drives at the moment that is chosen; where there is room behind the records, also how full they are over the whole haul.
+    let slider = if loads.is_empty() { 0 } else { loads.len() as u16 + 1 };
+    let gap = u16::from(!loads.is_empty());
+    let told = plan.items.get(state.item).map_or(0, |item| {
+        let lines = |preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len();
+        item.previews.iter().skip(state.change).map(lines).sum::<usize>() as u16 + 2
+    });
+    let curves = loads.len() as u16;
+    let curves = if y + told + slider + gap + curves < area.height { curves } else { 0 };
+    let gap = if curves > 0 { gap } else { 0 };
+    let loads_height = (slider + gap + curves).min(area.height.saturating_sub(y));
     if let Some(item) = plan.items.get(state.item) {
         let records = Rect { height: below(y).height.saturating_sub(loads_height + 1), ..below(y) };
         draw_records(item, state.change, records, canvas);
     }
     let bottom = Rect { y: area.bottom() - loads_height, height: loads_height, ..area };
-    for (n, (at, load)) in loads.into_iter().enumerate() {
-        let place = Rect { y: bottom.y + n as u16 * rows, height: rows, ..bottom };
+    super::moments::draw(state, plan, &loads, Rect { height: slider.min(bottom.height), ..bottom }, canvas);
+    for (n, (at, load)) in loads.into_iter().enumerate().take(usize::from(curves)) {
+        let place = Rect { y: bottom.y + slider + gap + n as u16, height: 1, ..bottom };
         if place.bottom() <= area.bottom() {
             draw_load(plan, at, load, place, canvas);
         }
@@ -85,7 +95,11 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
     let asked = match (blockers, warnings) {
         (0, 0) => ("nothing".to_string(), String::new(), theme.dim()),
         (0, _) if state.accepted => (words::several(warnings, "warning"), "accepted".into(), theme.dim()),
-        (0, _) => (words::several(warnings, "warning"), "read below; a accepts".into(), theme.strong()),
+        (0, _) => (
+            words::several(warnings, "warning"),
+            format!("read below; {} accepts", state.keys.name(Wish::Accept, View::Haul)),
+            theme.strong(),
+        ),
         _ => (words::several(blockers, "blocker"), "below: it can't start like this".into(), theme.danger()),
     };
     let deleted = if gone.is_empty() {

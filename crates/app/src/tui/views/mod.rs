@@ -5,6 +5,7 @@ mod drives;
 mod first;
 mod haul;
 mod log;
+mod moments;
 mod over;
 mod proof;
 mod records;
@@ -196,7 +197,8 @@ fn put_up(text: &str, style: Style, area: Rect, canvas: &mut Canvas<'_>) {
 /// The keys of the view, as many as there is room for; those that lead to all others always.
 fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let hints = state.keys.hints(state.view);
+    let mut hints = state.keys.hints(state.view);
+    hints.retain(|(_, _, wish)| state.works_now(*wish));
     let width_of =
         |(key, words, _): &(String, &str, Wish)| (crate::present::width(key) + crate::present::width(words) + 1) as u16;
     let is_last = |(_, _, wish): &(String, &str, Wish)| matches!(wish, Wish::Palette | Wish::Help);

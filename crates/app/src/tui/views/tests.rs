@@ -312,7 +312,7 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
     assert!(stage.press(KeyCode::Char('q')).is_empty());
     assert!(stage.text(80, 24).contains("A haul is running"));
     assert!(stage.press(KeyCode::Char('n')).is_empty());
-    assert!(stage.press(KeyCode::Char('c')).is_empty());
+    assert!(stage.press(KeyCode::Char('x')).is_empty());
     assert_eq!(stage.press(KeyCode::Char('y')), vec![Act::Pause]);
     assert!(stage.state.running.cancelling);
 }
@@ -361,7 +361,7 @@ fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_sta
     assert!(!stage.text(160, 47).contains("newhold needs"), "it goes away by itself");
     // A plan of an older draft that comes late is not shown.
     let late = tick(&mut stage, 5);
-    stage.press(KeyCode::Char('t'));
+    stage.press(KeyCode::Char('Z'));
     let before = stage.text(160, 47);
     stage.plan(&late);
     assert_eq!(stage.text(160, 47), before);
@@ -382,9 +382,9 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
         }
     }
     // An act that does not fit says so, and does nothing.
-    assert_eq!(stage.press(KeyCode::Char('x')), []);
+    assert_eq!(stage.press(KeyCode::Char('-')), []);
     assert!(stage.text(160, 47).contains("does not fit"));
-    let acts = stage.press(KeyCode::Char('a'));
+    let acts = stage.press(KeyCode::Char('I'));
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Import(_)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
@@ -396,7 +396,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.press(KeyCode::Char('4'));
     let acts = stage.press(KeyCode::Char('F'));
     stage.find(&acts);
-    let acts = stage.press(KeyCode::Char('s'));
+    let acts = stage.press(KeyCode::Char('Q'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("quarantine; keep"));
     stage.press(KeyCode::Esc);
@@ -414,15 +414,15 @@ fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of
     }
     let shown = stage.text(160, 47);
     assert!(shown.contains("saves") && shown.contains("in home"), "{shown}");
-    stage.press(KeyCode::Char('v'));
+    stage.press(KeyCode::Char('V'));
     assert!(stage.state.message.as_ref().is_some_and(|message| message.contains("not on this haul")));
-    stage.press(KeyCode::Char('u'));
+    stage.press(KeyCode::Char('i'));
     stage.press(KeyCode::Char('4'));
     assert!(stage.text(160, 47).contains("newhold, by the game's own setting"), "{}", stage.text(160, 47));
     assert_eq!(stage.state.draft.items.len(), 1, "the game itself stays");
-    stage.press(KeyCode::Char('v'));
+    stage.press(KeyCode::Char('V'));
     assert!(stage.text(160, 47).contains("newhold, behind a link"));
-    stage.press(KeyCode::Char('u'));
+    stage.press(KeyCode::Char('i'));
     stage.press(KeyCode::Char('4'));
     assert_eq!(stage.state.draft.items.len(), 2);
     let acts = stage.press(KeyCode::Enter);
@@ -446,9 +446,9 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
     stage.find(&acts);
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
-        assert!(shown.contains("moved drive") && shown.contains("n   remap its drive"), "{shown}");
+        assert!(shown.contains("moved drive") && shown.contains("=   remap its drive"), "{shown}");
     }
-    let acts = stage.press(KeyCode::Char('n'));
+    let acts = stage.press(KeyCode::Char('='));
     assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
@@ -486,7 +486,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     stage.plan(&acts);
     let acts = stage.press(KeyCode::Char('S'));
     let [Act::Run(work)] = acts.as_slice() else { panic!("{acts:?}") };
-    stage.press(KeyCode::Char('c'));
+    stage.press(KeyCode::Char('x'));
     assert!(stage.text(100, 30).contains("Stop, and return"));
     let id = haul(&stage, "Saltflat Rally");
     stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
@@ -625,7 +625,7 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     assert!(stage.state.draft.items.is_empty());
     // Drives that differ much are seen beside one another.
     let linear = stage.text(160, 47);
-    stage.press(KeyCode::Char('x'));
+    stage.press(KeyCode::Char('%'));
     assert_ne!(linear.lines().nth(12), stage.text(160, 47).lines().nth(12));
 }
 
@@ -739,6 +739,72 @@ fn a_sketch_is_shown_until_the_survey_is_there_and_the_cursor_stays_on_its_game(
 }
 
 #[test]
+fn the_drives_are_shown_at_each_step_of_a_haul() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let row = |stage: &Stage, drive: &str, width, height| {
+        let text = stage.text(width, height);
+        let row = text.lines().rev().find(|row| row.trim_start().starts_with(drive) && row.contains("free,"));
+        row.unwrap_or_else(|| panic!("{drive}\n{text}")).to_string()
+    };
+    for (width, height) in [(80, 24), (160, 47)] {
+        stage.state.moment = 0;
+        assert!(stage.text(width, height).contains("step 0 of 3"));
+        let (swift, newhold) = (row(&stage, "swift", width, height), row(&stage, "newhold", width, height));
+        assert!(newhold.contains(" 0 % in use"), "{newhold}");
+        stage.press(KeyCode::Right);
+        assert!(stage.text(width, height).contains("step 1 of 3"));
+        assert_eq!(row(&stage, "swift", width, height), swift, "the originals are kept");
+        assert_ne!(row(&stage, "newhold", width, height), newhold);
+        for _ in 0..4 {
+            stage.press(KeyCode::Right);
+        }
+        assert!(stage.text(width, height).contains("step 3 of 3"));
+        assert_ne!(row(&stage, "swift", width, height), swift, "they are released in the end");
+        for _ in 0..4 {
+            stage.press(KeyCode::Left);
+        }
+        assert_eq!(row(&stage, "swift", width, height), swift);
+    }
+    assert!(stage.text(160, 47).contains("before the haul"));
+    // By mouse as well: the sign at its end goes on, and any place of it is a step.
+    stage.mouse(MouseEventKind::Down(MouseButton::Left), "─▶");
+    assert!(stage.text(160, 47).contains("step 1 of 3") && stage.text(160, 47).contains("+Saltflat"));
+    stage.mouse(MouseEventKind::Down(MouseButton::Left), "──▶");
+    assert!(stage.text(160, 47).contains("step 3 of 3"), "{}", stage.text(160, 47));
+    // What the draft is, the steps are.
+    stage.press(KeyCode::Char('D'));
+    stage.press(KeyCode::Char('0'));
+    assert_eq!(stage.state.moment, 0);
+}
+
+#[test]
+fn hints_name_what_works_now() {
+    let mut stage = Stage::new();
+    let foot = |stage: &Stage| stage.text(160, 47).lines().last().unwrap_or_default().to_string();
+    stage.press(KeyCode::Char('R'));
+    assert!(!foot(&stage).contains("pause") && !foot(&stage).contains("undo"), "{}", foot(&stage));
+    stage.press(KeyCode::Char('P'));
+    assert!(!foot(&stage).contains("verify") && !foot(&stage).contains("release"), "{}", foot(&stage));
+    stage.press(KeyCode::Char('D'));
+    assert!(!foot(&stage).contains("haul") && foot(&stage).contains("mark"), "{}", foot(&stage));
+    stage.press(KeyCode::Char('4'));
+    assert!(foot(&stage).contains("enter haul"), "{}", foot(&stage));
+    stage.press(KeyCode::Down);
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    let warned = foot(&stage);
+    stage.press(KeyCode::Char('a'));
+    assert!(warned.contains("a accept") && !warned.contains("S start"), "{warned}");
+    assert!(!foot(&stage).contains("a accept") && foot(&stage).contains("S start"), "{}", foot(&stage));
+}
+
+#[test]
 fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     let mut stage = Stage::new();
     let survey = stage.state.survey.clone().expect("a survey");
@@ -764,19 +830,20 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     stage.state.update(Event::Tree(row.items[0].id, Box::new(files.map_err(Into::into))));
     let shown = stage.text(160, 47);
     assert!(shown.contains("It is the same"), "as the haul has proved it: {shown}");
+    assert!(!shown.contains("next difference"), "hints name what works now: {shown}");
     stage.state.update(Event::Proved(id, proofs.expect("proofs")));
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
         assert!(shown.contains("It is NOT the same") && shown.contains("1 not"), "{shown}");
     }
-    while stage.state.proofs.rows[stage.state.proofs.cursor].path.as_os_str() != "data" {
-        stage.press(KeyCode::Down);
+    // The next difference is found in whatever folder it lies, from either side.
+    assert!(stage.text(160, 47).contains("] next difference"));
+    for key in [']', '['] {
+        stage.press(KeyCode::Home);
+        stage.press(KeyCode::Char(key));
+        assert_eq!(stage.state.proofs.rows[stage.state.proofs.cursor].path.as_os_str(), "data/pack00.bin");
+        assert!(stage.text(160, 47).contains("DIFFERS"));
     }
-    stage.press(KeyCode::Right);
-    while stage.state.proofs.rows[stage.state.proofs.cursor].path.as_os_str() != "data/pack00.bin" {
-        stage.press(KeyCode::Down);
-    }
-    assert!(stage.text(160, 47).contains("DIFFERS"));
     let acts = stage.press(KeyCode::Enter);
     let [Act::Closer(item, path)] = acts.as_slice() else { panic!("{acts:?}") };
     let closer = deft_barge_core::haul::look_closer(&stage.site, &row.items[0], path).expect("a closer look");
@@ -973,7 +1040,7 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     }
     stage.state.update(Event::Found(lying, Vec::new()));
     stage.state.view = View::Cleanup;
-    stage.press(KeyCode::Char('a'));
+    stage.press(KeyCode::Char('I'));
     stage.type_in("quillgate/qg-0171");
     let acts = stage.press(KeyCode::Enter);
     let [Act::Plan(Errand::Import(adoption))] = acts.as_slice() else { panic!("{acts:?}") };
@@ -1006,7 +1073,7 @@ fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first
     assert_eq!(acts, [Act::Leave], "it had ended already");
     // A carrying that is under way in a sheet.
     let mut stage = Stage::new();
-    stage.press(KeyCode::Char('c'));
+    stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('p'), KeyModifiers::CONTROL))));
     stage.type_in("Wickerbox");
     stage.press(KeyCode::Enter);
     stage.state.update(Event::Done(1, Ok(0)));
@@ -1029,7 +1096,7 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
     stage.press(KeyCode::Char('R'));
     assert!(stage.text(160, 47).contains("This haul keeps running"));
     assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
-    stage.press(KeyCode::Char('x'));
+    stage.press(KeyCode::Char('X'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
     assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(LongTask::GiveUpItem(haul, item))]);
 }
