@@ -5,6 +5,7 @@ use deft_barge_core::survey::CleanupAct;
 
 use super::state::State;
 use crate::commands::{View, Wish};
+use crate::tui::model::Lane;
 
 impl State {
     /// Whether a command would do something in the view that is shown.
@@ -50,7 +51,7 @@ impl State {
         match wish {
             Wish::Pause | Wish::Slower | Wish::Faster | Wish::Bell => !idle,
             Wish::Cancel => !idle || self.unfinished().is_some(),
-            Wish::CancelItem => !idle && self.running.lanes.get(self.running.cursor).is_some_and(|lane| lane.runs()),
+            Wish::CancelItem => !idle && self.running.lanes.get(self.running.cursor).is_some_and(Lane::runs),
             Wish::GoOn => idle && self.unfinished().is_some(),
             Wish::LetGo => idle && self.to_let_go().is_some(),
             Wish::Undo => idle && self.to_undo().is_some(),

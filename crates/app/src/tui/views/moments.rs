@@ -57,7 +57,7 @@ fn draw_slider(plan: &Plan, moments: &[Moment], at: usize, row: Rect, canvas: &m
     let last = moments.len() - 1;
     canvas.put_at(0, 0, &pad(&format!("step {at} of {last}"), usize::from(LABEL) - 1), theme.text(), row);
     let cells = (last * 4 + 1).clamp(5, MOST).min(usize::from(row.width.saturating_sub(LABEL + RIGHT)).max(5));
-    let cell = |nth: usize| if last == 0 { 0 } else { nth * (cells - 1) / last };
+    let cell = |nth: usize| (nth * (cells - 1)).checked_div(last).unwrap_or(0);
     canvas.put_at(LABEL, 0, "◀", if at > 0 { theme.text() } else { theme.faint() }, row);
     for n in 0..cells {
         let sign = if n == cell(at) { "●" } else { "─" };
