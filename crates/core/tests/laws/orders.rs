@@ -116,7 +116,7 @@ fn moments_agree(plan: &Plan) {
             match two[1].done {
                 Done::Copied(item) if plan.items[item].to_drive == load.drive => assert!(after > before),
                 Done::LetGo(item) if plan.items[item].from_drive.as_ref() == Some(&load.drive) => {
-                    assert!(after < before)
+                    assert!(after < before);
                 }
                 Done::Released => assert!(after <= before),
                 _ => assert_eq!(after, before, "{:?} on {}", two[1].done, load.drive),

@@ -1,5 +1,6 @@
 //! The views: each draws from the state alone. Shared here: the head line and the foot.
 
+mod blocks;
 mod cleanup;
 mod drives;
 mod first;

@@ -275,6 +275,9 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
         canvas.put_at(0, y, text, theme.dim(), area);
         y += 1;
     }
+    y += 1;
+    let rest = Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };
+    super::blocks::draw(state, proof, rest, canvas);
 }
 
 fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas<'_>) {

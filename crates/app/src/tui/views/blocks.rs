@@ -1,0 +1,123 @@
+//! All blocks of a game on one map, in the order of its files: what a proof says of each.
+
+use std::collections::HashMap;
+
+use deft_barge_core::haul::ListedEntry;
+use deft_barge_core::item::{DifferenceKind, Proof};
+use ratatui::layout::Rect;
+use ratatui::style::{Modifier, Style};
+
+use super::super::canvas::Canvas;
+use super::super::state::State;
+use crate::present::words;
+
+/// Bytes of a block.
+const BLOCK: u64 = 1 << 22;
+
+/// What is known of a block, the worst last: several may share a cell.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Known {
+    Same,
+    NotRead,
+    Differs,
+}
+
+/// Draws the map into an area, with a line that says what its signs are. What lies under the cursor stands out.
+pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
+    let Some((_, files)) = &state.proofs.files else { return };
+    if area.height < 4 || area.width < 24 {
+        return;
+    }
+    let theme = canvas.theme;
+    let width = usize::from(area.width);
+    let room = width * usize::from(area.height - 2);
+    let cursor = state.proofs.rows.get(state.proofs.cursor);
+    let is_here = |file: &ListedEntry| cursor.is_some_and(|row| file.path.starts_with(&row.path));
+    let cells = cells_of(files, proof, &is_here, room);
+    let Some(each) = cells.each else { return };
+    let share = if each > 1 { format!(", {each} to a cell") } else { String::new() };
+    let text = format!("{} of 4 MiB at most, in the order of the files{share}", words::several(cells.blocks, "block"));
+    canvas.put_at(0, 0, &text, theme.dim(), area);
+    for (n, (known, here)) in cells.cells.iter().enumerate() {
+        let (sign, style) = match known {
+            Known::Same => ("▪", theme.good()),
+            Known::NotRead => ("·", theme.dim()),
+            Known::Differs => ("✕", theme.danger()),
+        };
+        let style = match (here, theme.plain()) {
+            (true, false) => Style { bg: theme.cursor().bg.or(style.bg), ..style },
+            (true, true) => style.add_modifier(Modifier::UNDERLINED),
+            (false, _) => style,
+        };
+        canvas.put_at((n % width) as u16, (n / width) as u16 + 1, sign, style, area);
+    }
+    let rows = cells.cells.len().div_ceil(width) as u16;
+    canvas.put_at(0, rows + 1, "▪ the same   ✕ in a file that differs or is missing   · not read", theme.dim(), area);
+}
+
+struct Cells {
+    blocks: usize,
+    /// Blocks that share a cell; nothing where there are no blocks.
+    each: Option<usize>,
+    /// What is known, and whether the cursor is on it.
+    cells: Vec<(Known, bool)>,
+}
+
+/// The cells of so many at most. A file has a block at least.
+fn cells_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -> bool, most: usize) -> Cells {
+    let mut wrong: HashMap<&str, Known> = HashMap::new();
+    for difference in &proof.differences {
+        // What is new was not there to be read, and its metadata is no byte of a file.
+        if !matches!(difference.kind, DifferenceKind::Extra | DifferenceKind::Beside) {
+            wrong.insert(&difference.path, Known::Differs);
+        }
+    }
+    let blocks = |file: &ListedEntry| file.size.div_ceil(BLOCK).max(1) as usize;
+    let files = || files.iter().filter(|file| !file.folder);
+    let all: usize = files().map(blocks).sum();
+    let each = all.div_ceil(most.max(1)).max(1);
+    let mut cells: Vec<(Known, bool)> = Vec::with_capacity(all / each + 1);
+    let mut nth = 0;
+    for file in files() {
+        let own = if file.compared { Known::Same } else { Known::NotRead };
+        let known = wrong.get(file.path.to_string_lossy().as_ref()).copied().unwrap_or(own);
+        let here = is_here(file);
+        let last = nth + blocks(file) - 1;
+        for cell in nth / each..=last / each {
+            match cells.get_mut(cell) {
+                Some(shared) => *shared = (shared.0.max(known), shared.1 | here),
+                None => cells.push((known, here)),
+            }
+        }
+        nth = last + 1;
+    }
+    Cells { blocks: all, each: (all > 0).then_some(each), cells }
+}
+
+#[cfg(test)]
+mod tests {
+    use deft_barge_core::item::Difference;
+
+    use super::*;
+
+    fn file(path: &str, size: u64, compared: bool) -> ListedEntry {
+        ListedEntry { path: path.into(), size, folder: false, compared }
+    }
+
+    #[test]
+    fn each_block_has_a_cell_and_of_several_in_one_the_worst_counts() {
+        let files = [file("a", 0, true), file("b", 3 * BLOCK, true), file("c", BLOCK + 1, false), file("d", 9, true)];
+        let on_b = |file: &ListedEntry| file.path.ends_with("b");
+        let mut proof: Proof = Proof::default();
+        let cells = cells_of(&files, &proof, &on_b, 100);
+        assert_eq!((cells.blocks, cells.each), (7, Some(1)));
+        let known: Vec<Known> = cells.cells.iter().map(|cell| cell.0).collect();
+        assert_eq!(known, [vec![Known::Same; 4], vec![Known::NotRead; 2], vec![Known::Same]].concat());
+        assert_eq!(cells.cells.iter().filter(|cell| cell.1).count(), 3);
+        proof.differences.push(Difference { path: "d".into(), kind: DifferenceKind::Missing, from: None });
+        let cells = cells_of(&files, &proof, &on_b, 3);
+        assert_eq!((cells.each, cells.cells.len()), (Some(3), 3));
+        assert_eq!(cells.cells[2].0, Known::Differs);
+        assert_eq!(cells_of(&[], &proof, &on_b, 3).each, None);
+    }
+}
