@@ -58,6 +58,11 @@ fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
     match games {
         [game] => Ok(game),
         [] => Err(Fault::usage(format!("There is no game {word:?}."), "See what there is with: deft-barge survey")),
+        // Two launchers that list one folder mean the same game: the records of both are found, whichever is named.
+        [first, rest @ ..] if rest.iter().all(|game| game.found.install == first.found.install) => {
+            let titled = |game: &&&Game| game.found.title != game.found.id;
+            Ok(games.iter().find(titled).unwrap_or(first))
+        }
         many => {
             let titles: Vec<String> = many.iter().map(|game| format!("{} ({})", game.found.title, game.id)).collect();
             Err(Fault::usage(format!("{word:?} may be {}.", titles.join(", ")), "Write more of the title, or the id."))

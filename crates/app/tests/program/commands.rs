@@ -407,6 +407,12 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     // A game may be named by its folder.
     let plan = world.json(&["plan", path, "--to", "newhold"], 0);
     assert_eq!(plan["items"][0]["title"], "Pale Signal", "{plan}");
+    // So may one that two launchers list in the same folder.
+    let twin = world.at("home/.config/deft-barge/profiles/twin.toml");
+    fs::write(&twin, text.replace("id = \"parlour-lamp\"", "id = \"twin\"")).unwrap();
+    let plan = world.json(&["plan", path, "--to", "newhold"], 0);
+    assert_eq!(plan["items"].as_array().unwrap().len(), 1, "{plan}");
+    fs::remove_file(twin).unwrap();
     fs::remove_file(&profile).unwrap();
     let told = world.expect(&["plan", "--traced", path, "--to", "newhold", "--leave", "999"], 2);
     assert!(told.contains("There is no place 999") && told.contains("deft-barge trace"), "{told}");

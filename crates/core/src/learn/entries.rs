@@ -120,12 +120,13 @@ fn lists_of_inner(machine: &Machine<'_>, known: &[LauncherLists]) -> Vec<Launche
     for file in machine.files {
         by_home.entry(folder_of(site, &file.file, evidence)).or_default().push(file);
     }
-    // What lies among the games of a list is that launcher's.
-    let shelves: HashSet<&Path> = known.iter().flat_map(|one| one.games.dirs()).filter_map(Path::parent).collect();
+    // What lies among the games of a list, or in a library of its launcher, is that launcher's.
+    let games = known.iter().flat_map(|one| one.games.dirs()).filter_map(Path::parent);
+    let libraries = known.iter().flat_map(|one| &one.libraries).flat_map(GameList::dirs);
+    let shelves: HashSet<&Path> = games.chain(libraries).collect();
     let top = |shelf: &Path| site.places.home.starts_with(shelf);
-    by_home.retain(|home, _| {
-        !homes.contains(home) && !home.ancestors().any(|above| shelves.contains(above) && !top(above))
-    });
+    let among = |home: &Path| home.ancestors().any(|above| shelves.contains(above) && !top(above));
+    by_home.retain(|home, _| !homes.contains(home) && !among(home));
     let of_home = |(home, files): (PathBuf, Vec<&SeenFile>)| {
         let folders = folders_around(site, &files)?;
         let files: Vec<SeenFile> = files.into_iter().map(|file| folders.leading_to_games(file)).collect();
