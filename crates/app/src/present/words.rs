@@ -10,7 +10,7 @@ use deft_barge_core::item::{
 };
 use deft_barge_core::journal::EventKind;
 use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
-use deft_barge_core::launcher::{DataKind, PlaceFault, Staying, WhyStaying};
+use deft_barge_core::launcher::{DataKind, LearnedFrom, PlaceFault, Staying, WhyStaying};
 use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::site::{DriveSpeed, Process, Sight};
@@ -930,6 +930,18 @@ pub fn hung(title: &str, path: &std::path::Path, seconds: u64) -> String {
         super::text::line(title),
         super::text::path(path)
     )
+}
+
+/// What a launcher was learned from and how sure that is; how much was asked, if anything was.
+pub fn learned_from(learned: &LearnedFrom) -> (String, Option<String>) {
+    let proved = format!(
+        "from {}: {} rehearsed, {} covered",
+        several(learned.games, "game"),
+        plural(learned.moves, "move", "moves"),
+        several(learned.places, "place"),
+    );
+    let asked = (learned.asked > 0).then(|| format!("{} asked", plural(learned.asked, "thing was", "things were")));
+    (proved, asked)
 }
 
 /// That an item's copy is there.

@@ -205,6 +205,10 @@ fn what_is_not_sure_of_a_launcher_is_asked_and_answered_by_a_key() {
     screen.wait_for("copper-kite.toml");
     screen.keys(&["Escape"]);
     screen.wait_until(|text| !text.contains("saved as"));
+    // How sure it is stands beside the launcher.
+    screen.wait_for("Copper Kite");
+    screen.keys(&["Home"]);
+    assert!(screen.wait_for("from 2 games: 2 moves rehearsed").contains("1 thing was asked"));
     thread::sleep(Duration::from_millis(500));
     screen.go_to("amber");
     screen.keys(&["4", "Enter"]);

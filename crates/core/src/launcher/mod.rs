@@ -30,7 +30,7 @@ pub use origin::Origin;
 pub use place::{PlaceFault, is_of_the_system, place_fault};
 pub use profile::{
     Adopt, AdoptFile, Algorithm, Carry, Contents, DataKind, DefaultLibrary, EntryRecord, FileRecord, Games, GuideStep,
-    Inside, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
+    Inside, LearnedFrom, Libraries, Need, Profile, ProfileError, SettingAt, Until, UpdateAt, UserDataAt, load_profiles,
 };
 pub use reading::read_launchers;
 pub(crate) use reading::{home_of, read_launcher_supposing, read_only, read_places};

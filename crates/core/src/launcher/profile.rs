@@ -55,9 +55,26 @@ pub struct Profile {
     pub adopt: Option<Adopt>,
     /// What another PC needs, to run it from a drive that was carried there.
     pub carry: Option<Carry>,
+    /// What it was learned from, if it was.
+    pub learned: Option<LearnedFrom>,
     /// How a game is started through the launcher: the program and its arguments, with `{home}` and `{id}`.
     #[serde(default)]
     pub start: Vec<Meaning>,
+}
+
+/// What a profile was learned from, and what was proved of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub struct LearnedFrom {
+    /// Games that were installed.
+    pub games: usize,
+    /// Moves that were rehearsed and undone.
+    pub moves: usize,
+    /// Places that lead to games and that it covers.
+    pub places: usize,
+    /// What was asked, or taken to be the likeliest.
+    #[serde(default)]
+    pub asked: usize,
 }
 
 /// What another PC needs, to run a launcher or its library from a drive that was carried there.
@@ -495,6 +512,7 @@ impl Profile {
             user_data: Vec::new(),
             adopt: None,
             carry: None,
+            learned: None,
             start: Vec::new(),
         }
     }

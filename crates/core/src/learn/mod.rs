@@ -28,7 +28,7 @@ mod write;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use crate::launcher::{Profile, read_launchers};
+use crate::launcher::{LearnedFrom, Profile, read_launchers};
 use crate::record::{Place, Step};
 use crate::site::{Site, real_path};
 use contents::{contents_of, lists_agree};
@@ -144,6 +144,11 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         let dismissed = others.map(|one| one.selector.clone()).collect();
         let games = GameList { dismissed, reference, perhaps: Vec::new(), ..lists.games.clone() };
         one_way(site, evidence, &LauncherLists { games, ..lists.clone() }, home)
+    };
+    let with = |reference: Option<Reference>| {
+        let mut way = with(reference);
+        way.profile = write::asked_once_more(&way.profile, way.questions.len());
+        way
     };
     let mut ways: Vec<(Option<&Reference>, LearnedLauncher)> =
         lists.games.perhaps.iter().map(|reference| (Some(reference), with(Some(reference.clone())))).collect();
@@ -263,6 +268,9 @@ fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home)
         launcher.profile = write::without_contents(&launcher.profile);
         launcher.content_lists = false;
     }
+    let (games, moves, places) = (launcher.games.len(), launcher.rehearsed, launcher.covered);
+    let from = LearnedFrom { games, moves, places, asked: launcher.questions.len() };
+    launcher.profile = write::with_learned(&launcher.profile, &from);
     launcher
 }
 

@@ -7,6 +7,7 @@ use super::list::{GameList, ListAt};
 use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
+use crate::launcher::LearnedFrom;
 use crate::record::{LibrarySays, Side};
 
 fn quoted(text: &str) -> String {
@@ -143,6 +144,21 @@ fn libraries_lines(libraries: &LearnedLibraries, list: &GameList) -> String {
         }
     }
     out
+}
+
+/// A profile with what it was learned from, before all else that it says.
+pub(super) fn with_learned(profile: &str, from: &LearnedFrom) -> String {
+    let LearnedFrom { games, moves, places, asked } = from;
+    let lines = format!("\n[learned]\ngames = {games}\nmoves = {moves}\nplaces = {places}\nasked = {asked}\n");
+    match profile.find("\n[") {
+        Some(at) => format!("{}{lines}{}", &profile[..at], &profile[at..]),
+        None => profile.into(),
+    }
+}
+
+/// The same of a profile about which something else is asked.
+pub(super) fn asked_once_more(profile: &str, asked: usize) -> String {
+    profile.replacen(&format!("\nasked = {asked}\n"), &format!("\nasked = {}\n", asked + 1), 1)
 }
 
 /// A profile without its content lists.

@@ -14,7 +14,7 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::{Size, measure};
 use crate::launcher::{
-    FoundGame, FoundLauncher, Origin, Problem, Profile, ProfileError, load_profiles, read_launchers,
+    FoundGame, FoundLauncher, LearnedFrom, Origin, Problem, Profile, ProfileError, load_profiles, read_launchers,
 };
 use crate::platform::silent_mounts;
 use crate::platform::{Drive, Usage};
@@ -85,6 +85,9 @@ pub struct Library {
 pub struct Launcher {
     /// Id of its profile.
     pub id: String,
+    /// What its profile was learned from, if it was.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub learned: Option<LearnedFrom>,
     /// Its name.
     pub name: String,
     /// Its own folder.
@@ -316,6 +319,7 @@ fn survey_launcher(site: &Site, found: &FoundLauncher, games: &[Game]) -> Launch
     let named = Wanted { names: &found.profile.processes, paths: &[] };
     Launcher {
         id: found.profile.id.clone(),
+        learned: found.profile.learned,
         name: found.profile.name.clone(),
         home: found.home.clone(),
         running: site.processes_using(named).0.into_iter().filter(|p| p.why == Sight::Named).collect(),

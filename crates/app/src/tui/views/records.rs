@@ -172,6 +172,11 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
         (format!("home      {}", cut_middle(&path(&launcher.home), width.saturating_sub(10))), theme.text()),
         (format!("profile   {}.toml", line(&launcher.id)), theme.text()),
     ];
+    if let Some(learned) = &launcher.learned {
+        let (proved, asked) = words::learned_from(learned);
+        lines.push((format!("learned   {proved}"), theme.text()));
+        lines.extend(asked.map(|asked| (format!("          {asked}"), theme.dim())));
+    }
     match launcher.running.first() {
         Some(process) => lines.push((format!("running   process {}", process.pid), theme.danger())),
         None => lines.push(("running   no".into(), theme.text())),
