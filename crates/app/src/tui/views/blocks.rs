@@ -33,12 +33,12 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
     let room = width * usize::from(area.height - 2);
     let cursor = state.proofs.rows.get(state.proofs.cursor);
     let is_here = |file: &ListedEntry| cursor.is_some_and(|row| file.path.starts_with(&row.path));
-    let cells = cells_of(files, proof, &is_here, room);
-    let Some(each) = cells.each else { return };
+    let map = map_of(files, proof, &is_here, room);
+    let Some(each) = map.each else { return };
     let share = if each > 1 { format!(", {each} to a cell") } else { String::new() };
-    let text = format!("{} of 4 MiB at most, in the order of the files{share}", words::several(cells.blocks, "block"));
+    let text = format!("{} of 4 MiB at most, in the order of the files{share}", words::several(map.blocks, "block"));
     canvas.put_at(0, 0, &text, theme.dim(), area);
-    for (n, (known, here)) in cells.cells.iter().enumerate() {
+    for (n, (known, here)) in map.cells.iter().enumerate() {
         let (sign, style) = match known {
             Known::Same => ("▪", theme.good()),
             Known::NotRead => ("·", theme.dim()),
@@ -51,11 +51,11 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
         };
         canvas.put_at((n % width) as u16, (n / width) as u16 + 1, sign, style, area);
     }
-    let rows = cells.cells.len().div_ceil(width) as u16;
+    let rows = map.cells.len().div_ceil(width) as u16;
     canvas.put_at(0, rows + 1, "▪ the same   ✕ in a file that differs or is missing   · not read", theme.dim(), area);
 }
 
-struct Cells {
+struct Map {
     blocks: usize,
     /// Blocks that share a cell; nothing where there are no blocks.
     each: Option<usize>,
@@ -64,7 +64,7 @@ struct Cells {
 }
 
 /// The cells of so many at most. A file has a block at least.
-fn cells_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -> bool, most: usize) -> Cells {
+fn map_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -> bool, most: usize) -> Map {
     let mut wrong: HashMap<&str, Known> = HashMap::new();
     for difference in &proof.differences {
         // What is new was not there to be read, and its metadata is no byte of a file.
@@ -91,7 +91,7 @@ fn cells_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry)
         }
         nth = last + 1;
     }
-    Cells { blocks: all, each: (all > 0).then_some(each), cells }
+    Map { blocks: all, each: (all > 0).then_some(each), cells }
 }
 
 #[cfg(test)]
@@ -109,15 +109,15 @@ mod tests {
         let files = [file("a", 0, true), file("b", 3 * BLOCK, true), file("c", BLOCK + 1, false), file("d", 9, true)];
         let on_b = |file: &ListedEntry| file.path.ends_with("b");
         let mut proof: Proof = Proof::default();
-        let cells = cells_of(&files, &proof, &on_b, 100);
+        let cells = map_of(&files, &proof, &on_b, 100);
         assert_eq!((cells.blocks, cells.each), (7, Some(1)));
         let known: Vec<Known> = cells.cells.iter().map(|cell| cell.0).collect();
         assert_eq!(known, [vec![Known::Same; 4], vec![Known::NotRead; 2], vec![Known::Same]].concat());
         assert_eq!(cells.cells.iter().filter(|cell| cell.1).count(), 3);
         proof.differences.push(Difference { path: "d".into(), kind: DifferenceKind::Missing, from: None });
-        let cells = cells_of(&files, &proof, &on_b, 3);
+        let cells = map_of(&files, &proof, &on_b, 3);
         assert_eq!((cells.each, cells.cells.len()), (Some(3), 3));
         assert_eq!(cells.cells[2].0, Known::Differs);
-        assert_eq!(cells_of(&[], &proof, &on_b, 3).each, None);
+        assert_eq!(map_of(&[], &proof, &on_b, 3).each, None);
     }
 }
