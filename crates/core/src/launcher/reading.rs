@@ -206,7 +206,7 @@ impl Reading<'_> {
                 _ => Vec::new(),
             };
             for place in entries {
-                if !self.says_a_place(&source, &place) {
+                if !self.says_a_place(&source, &file, &place, &values) {
                     continue;
                 }
                 let id = match (&games.id, place.0.last()) {
@@ -255,7 +255,7 @@ impl Reading<'_> {
     }
 
     /// Whether an entry says where its game is. One that does not, or says nothing there, is of a game that is not installed.
-    fn says_a_place(&self, source: &Source, entry: &Place) -> bool {
+    fn says_a_place(&self, source: &Source, file: &Path, entry: &Place, values: &Values) -> bool {
         let games = &self.found.profile.games;
         let says = |name: &str| {
             let plain =
@@ -268,16 +268,9 @@ impl Reading<'_> {
             };
             (none, records.any(|record| text(record).is_some_and(|text| !text.trim().is_empty())))
         };
-        let leads = |record: &&EntryRecord| record.leads_into_the_game();
-        let told = games.knows_by_what_lies_in_it() && games.install.is("install") && {
-            games.records.iter().filter(leads).any(|record| {
-                let found = source.find(&joined(entry, &record.selector)).unwrap_or_default();
-                let texts = found.iter().filter_map(|at| source.leaf(at, record.on));
-                texts.into_iter().any(|text| text.contains(['/', '\\']))
-            })
-        };
-        if told {
-            return true;
+        // What leads into none of the folders that games lie in is no game, or none that could be known.
+        if games.knows_by_what_lies_in_it() && games.install.is("install") && !says("install").1 {
+            return self.game_around(source, file, entry, values).is_some();
         }
         // What no record of an entry says is said by something else.
         let named = ["parent", "library", "folder"].into_iter().filter(|name| games.install.names(name));

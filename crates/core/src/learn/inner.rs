@@ -38,7 +38,9 @@ fn part(site: &Site, folder: &Path, paths: &[&Path], found: &mut BTreeSet<PathBu
         }
     }
     let games: Vec<&Path> = below.keys().map(PathBuf::as_path).filter(|dir| is_a_game(site, dir)).collect();
-    if games.len() > 1 && games.len() * 2 > below.len() && !are_libraries(games.iter().copied()) {
+    // What lies in the person's own folder may be anything.
+    let own = folder == site.places.home;
+    if !own && games.len() > 1 && games.len() * 2 > below.len() && !are_libraries(games.iter().copied()) {
         found.insert(folder.into());
         return;
     }
