@@ -9,7 +9,7 @@ use super::held::joined_over;
 use super::in_libraries::list_in_libraries;
 use super::inner::folders_around;
 use super::list::{
-    AboveSeen, Entry, GameList, ListAt, are_parts_alike, around, come_again, games_in, is_bare, is_called_after,
+    AboveSeen, Entry, GameList, ListAt, are_libraries, around, come_again, games_in, is_bare, is_called_after,
     is_called_as, is_of_games, scalars_of,
 };
 use super::pairs::{by_names, by_number};
@@ -43,24 +43,6 @@ impl LauncherLists {
 struct Group<'a> {
     file: &'a SeenFile,
     seen: Vec<&'a Seen>,
-}
-
-/// Folders that are looked into, to tell libraries from games.
-const LOOKED_INTO: usize = 12;
-
-/// Whether folders are libraries that hold games, and no games themselves.
-pub(super) fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
-    let full: Vec<&Path> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).collect();
-    let mut held: Vec<(&Path, Vec<PathBuf>)> = full.into_iter().map(|dir| (dir, games_in(dir))).collect();
-    // What is called the same in several of them is where each game has its programs.
-    let all: Vec<PathBuf> = held.iter().flat_map(|(_, games)| games.clone()).collect();
-    let is_common = |folder: &PathBuf| all.iter().any(|other| other != folder && are_parts_alike(folder, other));
-    for (_, games) in &mut held {
-        games.retain(|game| !is_common(game));
-    }
-    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_called_after(dir, one));
-    held.iter().any(|(_, games)| games.len() > 1)
-        || (!held.is_empty() && held.iter().all(|(_, games)| games.len() == 1) && !held.iter().all(alone))
 }
 
 /// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.

@@ -6,8 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use super::entries::are_libraries;
-use super::list::{GameList, is_playable};
+use super::list::{GameList, are_libraries, is_playable};
 use super::seen::{Seen, SeenFile, may_be_a_game};
 use crate::platform::Drive;
 use crate::site::Site;

@@ -251,6 +251,24 @@ pub(super) fn are_parts_alike(one: &Path, other: &Path) -> bool {
     has_program_on_top(one) || here.is_empty() || here.iter().any(again)
 }
 
+/// Folders that are looked into, to tell libraries from games.
+const LOOKED_INTO: usize = 12;
+
+/// Whether folders are libraries that hold games, and no games themselves.
+pub(super) fn are_libraries<'a>(dirs: impl Iterator<Item = &'a Path>) -> bool {
+    let full: Vec<&Path> = dirs.filter(|dir| !is_bare(dir)).take(LOOKED_INTO).collect();
+    let mut held: Vec<(&Path, Vec<PathBuf>)> = full.into_iter().map(|dir| (dir, games_in(dir))).collect();
+    // What is called the same in several of them is where each game has its programs.
+    let all: Vec<PathBuf> = held.iter().flat_map(|(_, games)| games.clone()).collect();
+    let is_common = |folder: &PathBuf| all.iter().any(|other| other != folder && are_parts_alike(folder, other));
+    for (_, games) in &mut held {
+        games.retain(|game| !is_common(game));
+    }
+    let alone = |(dir, games): &(&Path, Vec<PathBuf>)| matches!(games.as_slice(), [one] if is_called_after(dir, one));
+    held.iter().any(|(_, games)| games.len() > 1)
+        || (!held.is_empty() && held.iter().all(|(_, games)| games.len() == 1) && !held.iter().all(alone))
+}
+
 /// Whether every name of folders within several others comes again in another, as those of programs and of data do in each game.
 pub(super) fn come_again(held: &[(&PathBuf, Vec<PathBuf>)]) -> bool {
     let has = |inner: &[PathBuf], name: Option<&OsStr>| inner.iter().any(|folder| folder.file_name() == name);

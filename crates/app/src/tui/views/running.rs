@@ -157,7 +157,7 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
         let name = if matches!(lane.at, At::Stage(StageKind::Releasing | StageKind::Cancelling)) {
             "remove"
         } else {
-            "compare"
+            "verify"
         };
         phase(name, progress.compare, &files, cells, y, area, canvas);
         y += 1;
