@@ -1,6 +1,6 @@
 //! What is said of launchers that were learned.
 
-use deft_barge_core::learn::{Doubt, Known, LearnedLauncher, Question, Rehearsal};
+use deft_barge_core::learn::{Candidate, Doubt, Known, LearnedLauncher, Question, Rehearsal};
 use deft_barge_core::site::Site;
 
 use super::{line, path, words};
@@ -114,6 +114,20 @@ pub fn doubt(doubt: &Doubt) -> String {
     }
 }
 
+/// What a candidate says of some games; of what may say a library, what it is called and which library that would be.
+fn examples(candidate: &Candidate) -> String {
+    let name = candidate.name().map_or_else(String::new, |name| format!("{} ", line(&name)));
+    let libraries = candidate.libraries.iter().map(|library| path(library));
+    let with_library =
+        candidate.examples.iter().zip(libraries).map(|(says, library)| format!("{name}{}: {library}", line(says)));
+    let all: Vec<String> = if candidate.libraries.is_empty() {
+        candidate.examples.iter().map(|text| line(text)).collect()
+    } else {
+        with_library.collect()
+    };
+    all.join(" · ")
+}
+
 /// A question, with numbered answers.
 pub fn question(name: &str, question: &Question) -> String {
     let asks = match question.about {
@@ -122,8 +136,7 @@ pub fn question(name: &str, question: &Question) -> String {
     };
     let mut out = vec![format!("{}: {asks}", line(name))];
     for (n, candidate) in question.candidates.iter().enumerate() {
-        let examples: Vec<String> = candidate.examples.iter().map(|text| line(text)).collect();
-        let says = if candidate.none { "no, nothing here says it".to_string() } else { examples.join(" · ") };
+        let says = if candidate.none { "no, nothing here says it".to_string() } else { examples(candidate) };
         out.push(format!("  {}  {says}", n + 1));
     }
     out.join("\n")
@@ -135,8 +148,8 @@ pub fn taken(question: &Question) -> String {
         return "it was taken that nothing says which library a game is in".into();
     }
     let first = question.candidates.first().and_then(|candidate| candidate.examples.first());
-    if let (Known::Library, Some(first)) = (question.about, first) {
-        return format!("taken to say which library a game is in: {}", line(first));
+    if let (Known::Library, Some(first)) = (question.about, question.candidates.first()) {
+        return format!("taken to say which library a game is in: {}", examples(first));
     }
     let example = first.map(|text| format!(", such as {:?}", line(text))).unwrap_or_default();
     format!("the {} was taken to be the likeliest of {}{example}", known(question.about), question.candidates.len())

@@ -80,8 +80,7 @@ pub fn left(left: &Left) -> String {
 /// What a plan deletes as soon as it is verified: bytes and titles, the first three of many; `None` if all originals are kept.
 pub fn deletes(plan: &Plan) -> Option<(Bytes, String)> {
     let goes = |item: &&PlannedItem| {
-        matches!(item.mode, Strategy::Copy | Strategy::Duplicate | Strategy::Quarantine)
-            && (plan.policy == Policy::Release || item.policy == Policy::Release)
+        matches!(item.mode, Strategy::Copy | Strategy::Duplicate | Strategy::Quarantine) && plan.deletes(item)
     };
     let items: Vec<&PlannedItem> = plan.items.iter().filter(goes).collect();
     if items.is_empty() {

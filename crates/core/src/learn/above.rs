@@ -5,10 +5,11 @@
 
 use super::home::Home;
 use super::learned::Doubt;
-use super::list::{AboveSeen, Entry, GameList, scalars_of};
+use super::list::{AboveSeen, Entry, GameList};
 use super::pattern::step_text;
 use super::records::{Said, stands_alone};
 use super::roles::Roles;
+use super::scalars::scalars_of;
 use crate::record::{HeldPart, Place, Source, Step};
 
 /// How such a place is bound to a game.

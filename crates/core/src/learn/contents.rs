@@ -9,10 +9,11 @@ use serde_json::Value;
 
 use super::evidence::{Evidence, small_files};
 use super::home::Home;
-use super::list::{Entry, GameList, is_playable, scalars_of};
+use super::list::{Entry, GameList, is_playable};
 use super::pattern::{kinds, step_text};
 use super::records::stands_alone;
 use super::roles::Roles;
+use super::scalars::scalars_of;
 use crate::launcher::{
     Column, DigestKind, ListedFile, Profile, check_lists, from_hex, is_checksum_remark, path_of, read_checksum_line,
     read_launchers, with_backslashes,

@@ -10,10 +10,11 @@ use super::in_libraries::list_in_libraries;
 use super::inner::folders_around;
 use super::list::{
     AboveSeen, Entry, GameList, ListAt, are_libraries, around, come_again, games_in, is_bare, is_called_after,
-    is_called_as, is_of_games, scalars_of,
+    is_called_as, is_of_games,
 };
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, kinds};
+use super::scalars::scalars_of;
 use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
 use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};

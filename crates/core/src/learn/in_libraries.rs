@@ -9,8 +9,9 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
-use super::list::{Entry, GameList, ListAt, around, games_in, is_playable, scalars_of};
+use super::list::{Entry, GameList, ListAt, around, games_in, is_playable};
 use super::pattern::{Pattern, PatternStep};
+use super::scalars::scalars_of;
 use crate::platform::{self, Look};
 use crate::record::{Bases, Document, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;

@@ -5,6 +5,8 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
+use crate::record::{Place, Step};
+
 /// What a launcher's files were found to say beside where its games are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "kebab-case")]
@@ -37,6 +39,9 @@ pub struct Candidate {
     pub selector: String,
     /// What it says of three games at most.
     pub examples: Vec<String>,
+    /// Of what may say a library, the folder that each of these would be.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub libraries: Vec<PathBuf>,
     /// Whether it is that none of the others is right.
     pub none: bool,
     /// The profile with this answer, where more than a line differs.
@@ -148,6 +153,23 @@ pub struct LearnedLauncher {
     pub profile: String,
     /// Why it is not sound; `None` if it is.
     pub doubt: Option<Doubt>,
+}
+
+impl Candidate {
+    /// That none of the others is right; with the profile that holds then, if there is one.
+    pub(super) fn none(profile: Option<String>) -> Self {
+        Self { selector: String::new(), examples: Vec::new(), libraries: Vec::new(), none: true, profile }
+    }
+
+    /// What it is called where it stands: the last name on the way there.
+    pub fn name(&self) -> Option<String> {
+        let place = Place::read(&self.selector)?;
+        let names = place.0.into_iter().rev().filter_map(|step| match step {
+            Step::Name(name) if !name.starts_with('#') => Some(name),
+            _ => None,
+        });
+        names.map(|name| name.trim_start_matches('@').to_string()).next()
+    }
 }
 
 impl LearnedLauncher {

@@ -4,10 +4,7 @@ use std::collections::{BTreeMap, HashSet};
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
-use serde_json::Value;
-
-use super::pairs::scalars_by_name;
-use super::pattern::{Pattern, step_text};
+use super::pattern::Pattern;
 use crate::platform::{self, Look};
 use crate::record::{Place, Shape, Side, Step};
 use crate::survey::{FolderListing, holds_a_program, is_program};
@@ -80,12 +77,6 @@ pub(super) struct GameList {
     /// Templates of the folders in which its games lie, where its entries say only what lies in each game's folder.
     pub folders: Vec<String>,
 }
-
-/// Values of a row that are looked at.
-const WIDE: usize = 64;
-
-/// Scalars are looked for this deep below an entry.
-const DEEP: usize = 4;
 
 impl GameList {
     /// A list whose entries lead to games by values, and which holds nothing else.
@@ -304,38 +295,6 @@ pub(super) fn around(names: &[&str]) -> Option<(String, String)> {
     }
     let sound = names.iter().all(|name| name.len() > before + (first.len() - after));
     sound.then(|| (first[..before].to_string(), first[after..].to_string()))
-}
-
-/// The texts and numbers of an entry by their JSONPath, through objects and lists of one.
-pub(super) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
-    let mut all = BTreeMap::new();
-    // An entry may be a row of values.
-    for (nth, value) in value.as_array().filter(|row| row.len() > 1).into_iter().flatten().enumerate().take(WIDE) {
-        if !value.is_array() && !value.is_object() {
-            add_scalars(value, &format!("$[{nth}]"), DEEP, &mut all);
-        }
-    }
-    add_scalars(value, "$", DEEP, &mut all);
-    all
-}
-
-fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, String>) {
-    match value {
-        Value::String(text) => drop(all.insert(at.into(), text.clone())),
-        Value::Number(number) => drop(all.insert(at.into(), number.to_string())),
-        Value::Object(members) if deep > 0 => {
-            for (name, value) in members {
-                add_scalars(value, &format!("{at}{}", step_text(&Step::Name(name.clone()))), deep - 1, all);
-            }
-        }
-        Value::Array(elements) if deep > 0 && elements.len() == 1 => {
-            add_scalars(&elements[0], &format!("{at}[0]"), deep, all);
-        }
-        Value::Array(elements) if deep > 0 => {
-            all.extend(scalars_by_name(elements).into_iter().map(|(selector, text)| (format!("{at}{selector}"), text)));
-        }
-        _ => {}
-    }
 }
 
 /// A text that leads to a folder above games, outside of what is known to be the lists.

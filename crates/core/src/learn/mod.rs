@@ -21,6 +21,7 @@ mod proof;
 mod records;
 mod rehearsal;
 mod roles;
+mod scalars;
 mod seen;
 mod whose;
 mod write;
@@ -29,7 +30,6 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use crate::launcher::{LearnedFrom, Profile, read_launchers};
-use crate::record::{Place, Step};
 use crate::site::{Site, real_path};
 use contents::{contents_of, lists_agree};
 use entries::{LauncherLists, lists_of};
@@ -143,10 +143,7 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
         let others = lists.games.perhaps.iter().filter(|one| Some(*one) != reference.as_ref());
         let dismissed = others.map(|one| one.selector.clone()).collect();
         let games = GameList { dismissed, reference, perhaps: Vec::new(), ..lists.games.clone() };
-        one_way(site, evidence, &LauncherLists { games, ..lists.clone() }, home)
-    };
-    let with = |reference: Option<Reference>| {
-        let mut way = with(reference);
+        let mut way = one_way(site, evidence, &LauncherLists { games, ..lists.clone() }, home);
         way.profile = write::asked_once_more(&way.profile, way.questions.len());
         way
     };
@@ -160,19 +157,15 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     if !ways.iter().any(|(reference, way)| reference.is_some() && way.doubt.is_none()) {
         return ways.swap_remove(0).1;
     }
-    let mut candidates: Vec<Candidate> = Vec::new();
-    for (reference, way) in ways.iter().filter(|(_, way)| way.doubt.is_none()) {
-        let selector = reference.map(|reference| reference.selector.clone()).unwrap_or_default();
-        let examples = reference.map(|reference| examples_of(&lists.games, reference)).unwrap_or_default();
-        candidates.push(Candidate {
-            selector,
-            examples,
-            none: reference.is_none(),
-            profile: Some(way.profile.clone()),
-        });
-    }
+    let sound = ways.iter().filter(|(_, way)| way.doubt.is_none());
+    let mut candidates: Vec<Candidate> = sound
+        .map(|(reference, way)| match reference {
+            Some(reference) => candidate(lists, reference, way.profile.clone()),
+            None => Candidate::none(Some(way.profile.clone())),
+        })
+        .collect();
     if candidates.iter().all(|candidate| !candidate.none) {
-        candidates.push(Candidate { selector: String::new(), examples: Vec::new(), none: true, profile: None });
+        candidates.push(Candidate::none(None));
     }
     ways.retain(|(_, way)| way.doubt.is_none());
     let mut launcher = ways.swap_remove(0).1;
@@ -180,24 +173,23 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     launcher
 }
 
-/// What a text that may say the library says of some games: what it is called, what it says, and the library that this would be.
-fn examples_of(games: &GameList, reference: &Reference) -> Vec<String> {
-    let place = Place::read(&reference.selector).unwrap_or_default();
-    let name = match place.0.last() {
-        Some(Step::Name(name)) => name.clone(),
-        _ => reference.selector.clone(),
-    };
-    let mut told = BTreeMap::new();
-    for entry in &games.entries {
-        if let (Some(says), Some(above)) =
-            (entry.scalars.get(&reference.selector), entry.dir.as_deref().and_then(Path::parent))
-        {
+/// The answer that a text says the library: what it says, and the library that each of these would be.
+fn candidate(lists: &LauncherLists, reference: &Reference, profile: String) -> Candidate {
+    let mut told: BTreeMap<&String, &Path> = BTreeMap::new();
+    for entry in &lists.games.entries {
+        let libraries = lists.libraries.iter().flat_map(GameList::dirs);
+        let around = libraries.filter(|library| entry.dir.as_ref().is_some_and(|dir| dir.starts_with(library)));
+        let above = around.max_by_key(|library| library.components().count());
+        if let (Some(says), Some(above)) = (entry.scalars.get(&reference.selector), above) {
             told.entry(says).or_insert(above);
         }
     }
-    told.into_iter().take(3).map(|(says, above)| format!("{name} {says}: {}", above.display())).collect()
+    let some = told.into_iter().take(3);
+    let (examples, libraries) = some.map(|(says, above)| (says.clone(), above.to_path_buf())).unzip();
+    Candidate { selector: reference.selector.clone(), examples, libraries, none: false, profile: Some(profile) }
 }
 
+/// Learns a launcher of which nothing is open that would make another profile of it.
 fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
     let LauncherLists { games: list, libraries: libraries_seen, unclear, .. } = lists;
     let mut launcher = begun(list, libraries_seen, home);

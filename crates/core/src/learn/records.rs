@@ -3,13 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
+use serde_json::Value;
+
 use super::home::{Home, template_of};
-use super::list::{Entry, GameList, ListAt, Reference, scalars_of};
+use super::list::{Entry, GameList, ListAt, Reference};
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
-use serde_json::Value;
-
+use super::scalars::scalars_of;
 use crate::record::{Format, Hop, Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};

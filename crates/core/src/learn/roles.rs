@@ -102,6 +102,7 @@ fn question(about: Known, selectors: &[&str], columns: &Columns<'_>) -> Question
     let candidate = |selector: &&str| Candidate {
         selector: (*selector).to_string(),
         examples: columns[*selector].iter().take(3).map(|(_, text)| (*text).to_string()).collect(),
+        libraries: Vec::new(),
         none: false,
         profile: None,
     };

@@ -32,7 +32,7 @@ pub use kinds::{
     plan_staging, watch_import,
 };
 pub use make::plan;
-pub use moments::{Done, Moment};
+pub use moments::{Done, Moment, Whereabouts};
 pub use order::{DriveRoom, Lack, OrderFound, OrderItem, Remedy, find_order, shorten, smallest_change};
 pub use placement::Load;
 pub use projection::projected;

@@ -1,8 +1,10 @@
 //! The moments of a plan, one after each step, with what is where by then.
 
+use std::collections::BTreeSet;
+
 use super::result::{Plan, StepKind};
 use crate::bytes::Bytes;
-use crate::item::{Policy, Strategy};
+use crate::item::Strategy;
 
 /// What has just been done.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -24,48 +26,55 @@ pub struct Moment {
     pub done: Done,
     /// Bytes in use, in the order of the plan's loads.
     pub used: Vec<Bytes>,
-    /// Items that lie where they go, by their place in the plan.
-    pub there: Vec<usize>,
-    /// Items of which the originals are gone.
-    pub gone: Vec<usize>,
+}
+
+/// What is where at a moment: items of a plan by their place in it.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Whereabouts {
+    /// They lie where they go.
+    pub there: BTreeSet<usize>,
+    /// Their originals are gone.
+    pub gone: BTreeSet<usize>,
 }
 
 impl Plan {
-    /// The moments of the haul from before it to after the release of what it keeps.
+    /// The moments of the haul from before it, which is always one, to after the release of what it keeps.
     pub fn moments(&self) -> Vec<Moment> {
-        let goes = |n: usize| {
-            self.policy == Policy::Release || self.items.get(n).is_some_and(|item| item.policy == Policy::Release)
-        };
+        let deletes = |n: usize| self.items.get(n).is_some_and(|item| self.deletes(item));
         let now = self.loads.iter().map(|load| load.now).collect();
-        let mut all = vec![Moment { done: Done::Nothing, used: now, there: Vec::new(), gone: Vec::new() }];
+        let mut all = vec![Moment { done: Done::Nothing, used: now }];
         for step in &self.steps {
-            let Some(n) = step.item else { continue };
-            let (mut there, mut gone) =
-                all.last().map(|moment| (moment.there.clone(), moment.gone.clone())).unwrap_or_default();
-            let done = match step.kind {
-                StepKind::Copied => {
-                    there.push(n);
-                    // What is renamed or taken back lies at one place only.
-                    if self.items.get(n).is_some_and(|item| item.mode != Strategy::Copy) {
-                        gone.push(n);
-                    }
-                    Done::Copied(n)
-                }
-                StepKind::LetGo if goes(n) => {
-                    gone.push(n);
-                    Done::LetGo(n)
-                }
-                StepKind::Begin | StepKind::LetGo => continue,
+            let done = match (step.kind, step.item) {
+                (StepKind::Copied, Some(n)) => Done::Copied(n),
+                (StepKind::LetGo, Some(n)) if deletes(n) => Done::LetGo(n),
+                _ => continue,
             };
-            all.push(Moment { done, used: step.used.clone(), there, gone });
+            all.push(Moment { done, used: step.used.clone() });
         }
-        let kept = |n: &usize| !all.last().is_some_and(|last| last.gone.contains(n));
-        let kept: Vec<usize> = (0..self.items.len()).filter(kept).collect();
-        if let Some(last) = all.last().filter(|last| kept.iter().any(|n| last.there.contains(n))) {
-            let used = self.loads.iter().map(|load| load.after).collect();
-            let (there, gone) = (last.there.clone(), last.there.clone());
-            all.push(Moment { done: Done::Released, used, there, gone });
+        let then = self.whereabouts(&all);
+        if then.there != then.gone {
+            all.push(Moment { done: Done::Released, used: self.loads.iter().map(|load| load.after).collect() });
         }
         all
+    }
+
+    /// What is where after these moments, which are all from the first on.
+    pub fn whereabouts(&self, moments: &[Moment]) -> Whereabouts {
+        let mut then = Whereabouts::default();
+        for moment in moments {
+            match moment.done {
+                Done::Nothing => {}
+                Done::Copied(n) => {
+                    then.there.insert(n);
+                    // What is renamed or taken back lies at one place only.
+                    if self.items.get(n).is_some_and(|item| item.mode != Strategy::Copy) {
+                        then.gone.insert(n);
+                    }
+                }
+                Done::LetGo(n) => drop(then.gone.insert(n)),
+                Done::Released => then.gone.clone_from(&then.there),
+            }
+        }
+        then
     }
 }

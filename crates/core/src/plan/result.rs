@@ -69,9 +69,7 @@ impl Plan {
         let mut schedule = vec![(Duration::ZERO, self.loads.get(at).map_or(Bytes::ZERO, |load| load.now))];
         for step in &self.steps {
             let (Some(n), Some(used)) = (step.item, step.used.get(at)) else { continue };
-            let goes =
-                self.policy == Policy::Release || self.items.get(n).is_some_and(|item| item.policy == Policy::Release);
-            if step.kind == StepKind::LetGo && !goes {
+            if step.kind == StepKind::LetGo && !self.items.get(n).is_some_and(|item| self.deletes(item)) {
                 continue;
             }
             let ends = self.timing.items.get(n).map_or(Duration::ZERO, |time| time.ends);
@@ -79,6 +77,11 @@ impl Plan {
             schedule.push((ends.max(last), *used));
         }
         schedule
+    }
+
+    /// Whether the originals of an item of it are deleted within the haul, once its copy is proved.
+    pub fn deletes(&self, item: &PlannedItem) -> bool {
+        self.policy == Policy::Release || item.policy == Policy::Release
     }
 
     /// How long the haul takes, by the middle of its range.

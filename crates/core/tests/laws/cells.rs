@@ -5,15 +5,13 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, undo_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::haul::{Control, undo_haul};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::learn;
-use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
-use crate::port::{declare, folder_in_memory};
+use crate::port::{declare, folder_in_memory, haul_folders};
 
 /// Code, folder, title.
 const GAMES: [(&str, &str, &str); 4] = [
@@ -120,19 +118,12 @@ impl World {
     /// Hauls games from where they are to the other drive.
     fn haul(&self, games: &[usize]) -> HaulId {
         let found = survey(&self.site, Vec::new(), &|_| {});
-        let mut draft = Draft::default();
-        for n in games {
-            let old = path_on(&self.top, "swift", *n);
-            let game = found.games.iter().find(|game| game.found.install == Path::new(&old)).unwrap();
+        let folders: Vec<PathBuf> = games.iter().map(|n| path_on(&self.top, "swift", *n).into()).collect();
+        for (n, folder) in games.iter().zip(&folders) {
+            let game = found.games.iter().find(|game| game.found.install == *folder).unwrap();
             assert_eq!(game.found.title, GAMES[*n].2, "{}", self.profile);
-            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
         }
-        let plan = plan(&self.site, &found, &draft, Policy::Hold);
-        assert!(!plan.blocked(), "{:?}\n{}", plan.findings, self.profile);
-        let mut haul = Haul::begin(&self.site, &self.journal, &plan).unwrap();
-        let id = haul.id();
-        haul.run(&|_| {}, &Control::default()).unwrap();
-        id
+        haul_folders(&self.site, &self.journal, &folders, "newhold", &self.profile)
     }
 
     fn undo(&self, haul: HaulId) {

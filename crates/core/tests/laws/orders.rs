@@ -11,7 +11,7 @@ use deft_barge_core::disk::{Act, Disk, Gate};
 use deft_barge_core::haul::{Control, Haul, HaulError, HaulEvent, undo_haul};
 use deft_barge_core::item::{FindingKind, Policy, Stage, Strategy, Trial};
 use deft_barge_core::journal::Journal;
-use deft_barge_core::plan::{Destination, Done, Draft, MakeLetters, Plan, StepKind, plan};
+use deft_barge_core::plan::{Destination, Done, Draft, MakeLetters, Plan, StepKind, Whereabouts, plan};
 use deft_barge_core::survey::{GameId, Survey, survey};
 use deft_barge_harbor::launchers::Launcher;
 
@@ -123,8 +123,10 @@ fn moments_agree(plan: &Plan) {
             }
         }
     }
-    assert_eq!(last.there.len(), plan.items.len());
-    assert_eq!(last.gone, last.there);
+    let (before, after) = (plan.whereabouts(&moments[..1]), plan.whereabouts(&moments));
+    assert_eq!(before, Whereabouts::default());
+    assert_eq!(after.there, (0..plan.items.len()).collect());
+    assert_eq!(after.gone, after.there);
 }
 
 #[test]

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::LazyLock;
 use std::time::{Duration, UNIX_EPOCH};
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
 use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, HaulEvent};
 use deft_barge_core::item::Policy;
@@ -47,6 +48,23 @@ pub fn declare(top: &Path, drives: &[&str]) {
     }
     fs::create_dir_all(top.join("home")).unwrap();
     fs::write(top.join("world.toml"), text).unwrap();
+}
+
+/// Hauls the games in these folders to a drive, whole; `told` is what a failure says.
+pub fn haul_folders(site: &Site, journal: &Journal, folders: &[PathBuf], to: &str, told: &str) -> HaulId {
+    let found = survey(site, Vec::new(), &|_| {});
+    let mut draft = Draft::default();
+    for folder in folders {
+        let game = found.games.iter().find(|game| game.found.install == *folder);
+        let game = game.unwrap_or_else(|| panic!("{} is no game: {told}", folder.display()));
+        draft.send(game.id.clone(), Destination::Drive(to.into()));
+    }
+    let plan = plan(site, &found, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{:?}\n{told}", plan.findings);
+    let mut haul = Haul::begin(site, journal, &plan).unwrap();
+    let id = haul.id();
+    haul.run(&|_| {}, &Control::default()).unwrap();
+    id
 }
 
 /// What a tree holds: kind, bytes, permissions and time of every name.

@@ -3,16 +3,14 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use deft_barge_core::haul::{Control, Haul, undo_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::haul::{Control, undo_haul};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::{Known, LearnedLauncher, learn};
-use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use serde_json::{Value, json};
 
-use crate::port::{declare, folder_in_memory};
+use crate::port::{declare, folder_in_memory, haul_folders};
 
 /// How such a launcher writes.
 #[derive(Clone, Copy, Debug)]
@@ -131,14 +129,7 @@ impl World {
             let found = survey(&site, Vec::new(), &|_| {});
             assert_eq!(found.games.len(), lie.len(), "{way:?}\n{profile}");
             let old = self.libraries()[lie[n]].join(GAMES[n].0);
-            let game = found.games.iter().find(|game| game.found.install == old).unwrap();
-            let mut draft = Draft::default();
-            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-            let plan = plan(&site, &found, &draft, Policy::Hold);
-            assert!(!plan.blocked(), "{way:?}: {:?}\n{profile}", plan.findings);
-            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
-            let id = haul.id();
-            haul.run(&|_| {}, &Control::default()).unwrap();
+            let id = haul_folders(&site, &journal, &[old], "newhold", &format!("{way:?}\n{profile}"));
             let before = lie[n];
             lie[n] = 2;
             self.judge(lie).unwrap_or_else(|why| panic!("{way:?}\n{profile}\n{why}"));
@@ -243,7 +234,7 @@ fn answers(launcher: &LearnedLauncher) -> Option<(usize, usize)> {
     let question = launcher.questions.iter().position(|question| question.about == Known::Library)?;
     assert_eq!(question, 0, "what everything else depends on is asked first");
     let candidates = &launcher.questions[0].candidates;
-    let shelf = candidates.iter().position(|one| one.selector.contains("shelf") && one.examples[0].contains("shelf"));
+    let shelf = candidates.iter().position(|one| one.name().as_deref() == Some("shelf") && !one.libraries.is_empty());
     Some((shelf.unwrap(), candidates.iter().position(|one| one.none).unwrap()))
 }
 

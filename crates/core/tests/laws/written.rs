@@ -5,15 +5,12 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
-use deft_barge_core::haul::{Control, Haul, undo_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::haul::{Control, undo_haul};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::learn;
-use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::survey;
 
-use crate::port::{declare, folder_in_memory};
+use crate::port::{declare, folder_in_memory, haul_folders};
 
 /// A game as its launcher knows it, and where it is.
 struct Game {
@@ -62,7 +59,7 @@ fn entries(games: &[Game], one: impl Fn(usize, &Game) -> String) -> String {
     format!("[\n  {}\n]\n", each(games, ",\n  ", one))
 }
 
-const SHAPES: [(&str, Writer); 21] = [
+const SHAPES: [(&str, Writer); 22] = [
     ("the program alone", |games, _| {
         // What is no game stands there as well, and what is not there any more.
         let others =
@@ -129,6 +126,15 @@ const SHAPES: [(&str, Writer); 21] = [
         let one = |_, game: &Game| {
             let set = |name: &str, value: &str| format!("<prop name=\"{name}\">{}</prop>", xml(value));
             format!("  <game>{}{}</game>\n", set("title", game.title), set("folder", &game.path()))
+        };
+        vec![("all.xml", format!("<games>\n{}</games>\n", each(games, "", one)))]
+    }),
+    ("names and texts in elements of their own", |games, _| {
+        let one = |_, game: &Game| {
+            let set = |name: &str, value: &str| {
+                format!("    <entry><name>{name}</name><text>{}</text></entry>\n", xml(value))
+            };
+            format!("  <game>\n{}{}  </game>\n", set("code", game.code), set("at", &game.path()))
         };
         vec![("all.xml", format!("<games>\n{}</games>\n", each(games, "", one)))]
     }),
@@ -242,12 +248,18 @@ struct World {
 }
 
 impl World {
-    fn new(what: &str, writer: Writer, names: &[(&'static str, &'static str, &'static str, &'static str); 4]) -> Self {
+    /// A launcher that is learned while some of its games, by number, are in the second library.
+    fn new(
+        what: &str,
+        writer: Writer,
+        names: &[(&'static str, &'static str, &'static str, &'static str); 4],
+        moved: &[usize],
+    ) -> Self {
         let folder = folder_in_memory();
         let top = folder.path().canonicalize().unwrap();
         declare(&top, &["swift", "newhold"]);
         let libraries = ["swift/games", "newhold/games"].map(|path| top.join("drives").join(path));
-        for game in games(names, &libraries, &[]) {
+        for game in games(names, &libraries, moved) {
             let at = PathBuf::from(game.path());
             fs::create_dir_all(at.join(game.program).parent().unwrap()).unwrap();
             fs::create_dir_all(at.join("data")).unwrap();
@@ -257,7 +269,7 @@ impl World {
         fs::create_dir_all(&libraries[1]).unwrap();
         let home = top.join("home/.local/share/petrel");
         fs::create_dir_all(&home).unwrap();
-        for (file, text) in writer(&games(names, &libraries, &[]), &libraries) {
+        for (file, text) in writer(&games(names, &libraries, moved), &libraries) {
             write(&home.join(file), &text);
         }
         let site = Site::of_world(&top).unwrap();
@@ -271,19 +283,8 @@ impl World {
     }
 
     fn haul(&self, games: &[&Game]) -> HaulId {
-        let found = survey(&self.site, Vec::new(), &|_| {});
-        let mut draft = Draft::default();
-        for game in games {
-            let old = self.libraries[0].join(game.folder);
-            let game = found.games.iter().find(|game| game.found.install == old).unwrap();
-            draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-        }
-        let plan = plan(&self.site, &found, &draft, Policy::Hold);
-        assert!(!plan.blocked(), "{:?}\n{}", plan.findings, self.profile);
-        let mut haul = Haul::begin(&self.site, &self.journal, &plan).unwrap();
-        let id = haul.id();
-        haul.run(&|_| {}, &Control::default()).unwrap();
-        id
+        let folders: Vec<PathBuf> = games.iter().map(|game| self.libraries[0].join(game.folder)).collect();
+        haul_folders(&self.site, &self.journal, &folders, "newhold", &self.profile)
     }
 
     fn undo(&self, haul: HaulId) {
@@ -353,7 +354,7 @@ fn what_a_launcher_writes_in_any_shape_is_what_it_would_write_after_each_move_an
         if full { (&[PLAIN, ODD], &[&[0], &[1, 2], &[3]]) } else { (&[ODD], &[&[0], &[1, 3]]) };
     for (what, writer) in SHAPES {
         for names in names {
-            let world = World::new(what, writer, names);
+            let world = World::new(what, writer, names, &[]);
             let all = games(names, &world.libraries, &[]);
             for moved in moves {
                 let haul = world.haul(&moved.iter().map(|n| &all[*n]).collect::<Vec<_>>());
@@ -362,5 +363,18 @@ fn what_a_launcher_writes_in_any_shape_is_what_it_would_write_after_each_move_an
                 world.judge(&format!("{what}, {moved:?} undone"), &all);
             }
         }
+    }
+}
+
+/// A drive with one game so far has it in a folder of the same name as the others have theirs: that is how its folder is known.
+#[test]
+fn a_game_alone_on_its_drive_is_known_by_what_lies_in_it() {
+    for (what, writer) in SHAPES.into_iter().take(5) {
+        let world = World::new(what, writer, &PLAIN, &[2]);
+        let all = games(&PLAIN, &world.libraries, &[2]);
+        let haul = world.haul(&[&all[0]]);
+        world.judge(&format!("{what}, moved"), &games(&PLAIN, &world.libraries, &[0, 2]));
+        world.undo(haul);
+        world.judge(&format!("{what}, undone"), &all);
     }
 }

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use deft_barge_core::checksums::BLOCK;
 use deft_barge_core::haul::ListedEntry;
 use deft_barge_core::item::{DifferenceKind, Proof};
 use ratatui::layout::Rect;
@@ -10,9 +11,6 @@ use ratatui::style::{Modifier, Style};
 use super::super::canvas::Canvas;
 use super::super::state::State;
 use crate::present::words;
-
-/// Bytes of a block.
-const BLOCK: u64 = 1 << 22;
 
 /// What is known of a block, the worst last: several may share a cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -31,8 +29,12 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
     let theme = canvas.theme;
     let width = usize::from(area.width);
     let room = width * usize::from(area.height - 2);
-    let cursor = state.proofs.rows.get(state.proofs.cursor);
-    let is_here = |file: &ListedEntry| cursor.is_some_and(|row| file.path.starts_with(&row.path));
+    // Of some ten thousand files each is asked in each frame: bytes are compared, and no parts of paths.
+    let cursor = state.proofs.rows.get(state.proofs.cursor).map(|row| row.path.as_os_str().as_encoded_bytes());
+    let is_here = |file: &ListedEntry| {
+        let rest = cursor.and_then(|row| file.path.as_os_str().as_encoded_bytes().strip_prefix(row));
+        rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
+    };
     let map = map_of(files, proof, &is_here, room);
     let Some(each) = map.each else { return };
     let share = if each > 1 { format!(", {each} to a cell") } else { String::new() };
@@ -80,7 +82,8 @@ fn map_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -
     let mut nth = 0;
     for file in files() {
         let own = if file.compared { Known::Same } else { Known::NotRead };
-        let known = wrong.get(file.path.to_string_lossy().as_ref()).copied().unwrap_or(own);
+        let known = if wrong.is_empty() { None } else { wrong.get(file.path.to_string_lossy().as_ref()) };
+        let known = known.copied().unwrap_or(own);
         let here = is_here(file);
         let last = nth + blocks(file) - 1;
         for cell in nth / each..=last / each {

@@ -44,8 +44,11 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let slider = if loads.is_empty() { 0 } else { loads.len() as u16 + 1 };
     let gap = u16::from(!loads.is_empty());
     let told = plan.items.get(state.item).map_or(0, |item| {
-        let lines = |preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len();
-        item.previews.iter().skip(state.change).map(lines).sum::<usize>() as u16 + 2
+        // More changes than rows have no room anyhow.
+        let previews = item.previews.iter().skip(state.change).take(usize::from(area.height));
+        previews.map(|preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len()).sum::<usize>()
+            as u16
+            + 2
     });
     let curves = loads.len() as u16;
     let curves = if y + told + slider + gap + curves < area.height { curves } else { 0 };
@@ -75,7 +78,7 @@ fn moves(plan: &Plan) -> bool {
 fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     const LABEL: u16 = 20;
     let theme = canvas.theme;
-    let goes = |item: &&PlannedItem| plan.policy == Policy::Release || item.policy == Policy::Release;
+    let goes = |item: &&PlannedItem| plan.deletes(item);
     let copied = || plan.items.iter().filter(|item| item.mode == Strategy::Copy);
     let (gone, kept): (Vec<&PlannedItem>, Vec<&PlannedItem>) = copied().partition(goes);
     let bytes = |items: &[&PlannedItem]| {
@@ -238,7 +241,7 @@ fn turn(plan: &Plan, n: usize) -> String {
     }
     let first = item.after.last().and_then(|k| plan.items.get(*k));
     words.extend(first.map(|other| format!("when {} is off {}", other.title, item.to_drive)));
-    if item.policy == Policy::Release || plan.policy == Policy::Release {
+    if plan.deletes(item) {
         words.push("originals go at once".into());
     }
     words.join(", ")

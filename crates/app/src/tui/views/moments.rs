@@ -1,8 +1,10 @@
 //! The drives at each moment of a haul: left and right go along its steps.
 
+use std::collections::HashMap;
+
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::plan::{Done, Load, Moment, Plan};
-use deft_barge_core::survey::Survey;
+use deft_barge_core::plan::{Done, Load, Moment, Plan, Whereabouts};
+use deft_barge_core::survey::{GameId, Survey};
 use ratatui::layout::Rect;
 
 use super::super::canvas::{Canvas, Hit};
@@ -20,6 +22,7 @@ pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: R
     let Some(survey) = &state.survey else { return };
     let moments = plan.moments();
     let at = state.moment.min(moments.len() - 1);
+    let then = plan.whereabouts(&moments[..=at]);
     draw_slider(plan, &moments, at, Rect { height: 1.min(area.height), ..area }, canvas);
     let largest = loads.iter().map(|(_, load)| load.capacity.count()).max().unwrap_or(1).max(1);
     let room = area.width.saturating_sub(LABEL + RIGHT + 2);
@@ -33,10 +36,10 @@ pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: R
         canvas.put_at(0, 0, &pad(&line(&load.drive), usize::from(LABEL) - 1), canvas.theme.text(), place);
         let hull =
             Rect { x: place.x + LABEL, width: width.saturating_add(2).min(area.width.saturating_sub(LABEL)), ..place };
-        let blocks = blocks(plan, survey, load, *nth, &moments[at]);
+        let used = moments[at].used.get(*nth).copied().unwrap_or(Bytes::ZERO);
+        let blocks = blocks(plan, survey, load, used, &then);
         let reserve_at = load.most().count();
         Hull { blocks: &blocks, capacity: load.capacity.count(), reserve_at, width }.draw(hull, canvas);
-        let used = moments[at].used.get(*nth).copied().unwrap_or(Bytes::ZERO);
         let over = used.minus(load.most()).filter(|over| over.count() > 0 && used > load.now);
         let (text, style) = match over {
             Some(over) => (format!("lacks {over}"), canvas.theme.danger()),
@@ -83,25 +86,26 @@ fn draw_slider(plan: &Plan, moments: &[Moment], at: usize, row: Rect, canvas: &m
 }
 
 /// What lies on a drive at a moment: other files, its games, and what has come; what is no longer its own leaves a gap at the end.
-fn blocks<'a>(plan: &'a Plan, survey: &'a Survey, load: &Load, nth: usize, moment: &Moment) -> Vec<Block<'a>> {
+fn blocks<'a>(plan: &'a Plan, survey: &'a Survey, load: &Load, used: Bytes, then: &Whereabouts) -> Vec<Block<'a>> {
     let block =
         |cargo, title: &'a str, bytes: u64| Block { cargo, title, bytes, here: false, marked: false, hit: None };
-    let is_gone = |game: &deft_barge_core::survey::Game| {
-        moment.gone.iter().any(|n| plan.items.get(*n).is_some_and(|item| item.game == game.id))
-    };
-    let leaves = |game: &deft_barge_core::survey::Game| plan.items.iter().any(|item| item.game == game.id);
-    let here = survey.games.iter().filter(|game| game.drive.as_ref() == Some(&load.drive) && !is_gone(game));
+    let leaving: HashMap<&GameId, usize> = plan.items.iter().enumerate().map(|(n, item)| (&item.game, n)).collect();
+    let here = survey.games.iter().filter(|game| game.drive.as_ref() == Some(&load.drive));
     let mut games: Vec<Block<'a>> = here
-        .map(|game| {
+        .filter_map(|game| {
             let launcher = survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0);
-            let cargo = if leaves(game) { Cargo::Leaving { launcher, to: None } } else { Cargo::Game { launcher } };
-            block(cargo, &game.found.title, game.size.on_disk.count())
+            let cargo = match leaving.get(&game.id) {
+                Some(n) if then.gone.contains(n) => return None,
+                Some(_) => Cargo::Leaving { launcher, to: None },
+                None => Cargo::Game { launcher },
+            };
+            Some(block(cargo, game.found.title.as_str(), game.size.on_disk.count()))
         })
         .collect();
     games.sort_by_key(|block| std::cmp::Reverse(block.bytes));
-    let come = moment.there.iter().filter_map(|n| plan.items.get(*n)).filter(|item| item.to_drive == load.drive);
+    let come = then.there.iter().filter_map(|n| plan.items.get(*n)).filter(|item| item.to_drive == load.drive);
     games.extend(come.map(|item| block(Cargo::Arriving, &item.title, item.size.on_disk.count())));
     let known: u64 = games.iter().map(|block| block.bytes).sum();
-    let used = moment.used.get(nth).map_or(0, |used| used.count());
-    std::iter::once(block(Cargo::Other, "other", used.saturating_sub(known))).chain(games).collect()
+    let other = block(Cargo::Other, "other", used.count().saturating_sub(known));
+    std::iter::once(other).chain(games).collect()
 }
