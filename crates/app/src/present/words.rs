@@ -10,7 +10,7 @@ use deft_barge_core::item::{
 };
 use deft_barge_core::journal::EventKind;
 use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
-use deft_barge_core::launcher::{DataKind, LearnedFrom, PlaceFault, Staying, WhyStaying};
+use deft_barge_core::launcher::{DataKind, Drift, LearnedFrom, PlaceFault, Staying, WhyStaying};
 use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::site::{DriveSpeed, Process, Sight};
@@ -363,6 +363,9 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 plural(*places, "place points", "places point"),
                 some_files(files)
             )
+        }
+        FindingKind::LauncherChanged { launcher, drift } => {
+            format!("{} Learn it again: deft-barge learn, or in Records.", changed(launcher, drift))
         }
         FindingKind::DataByLink { path } => {
             format!("a link at {} will point to it. Most programs follow links.", path.display())
@@ -941,6 +944,27 @@ pub fn learned_from(learned: &LearnedFrom) -> (String, Option<String>) {
     );
     let asked = (learned.asked > 0).then(|| format!("{} asked", plural(learned.asked, "thing was", "things were")));
     (proved, asked)
+}
+
+/// How a launcher's files differ from what was learned of them, in a sentence.
+pub fn changed(launcher: &str, drift: &Drift) -> String {
+    let (name, file) = (super::text::line(launcher), super::text::path(&drift.file));
+    let some = |names: &[String]| {
+        let shown: Vec<String> = names.iter().take(3).map(|name| super::text::line(name)).collect();
+        let more = if names.len() > 3 { format!(" and {} more", names.len() - 3) } else { String::new() };
+        format!("{}{more}", shown.join(", "))
+    };
+    match (drift.lost, drift.gone.as_slice(), drift.new.as_slice()) {
+        (Some(games), ..) => {
+            let known = several(games, "game");
+            format!("{name} was learned from {known}, and none is found any more: {file} is written in another way.")
+        }
+        (None, gone, []) => format!("{name} has changed: no entry in {file} says {} any more.", some(gone)),
+        (None, [], new) => format!("{name} has changed: every entry in {file} now says {}.", some(new)),
+        (None, gone, new) => {
+            format!("{name} has changed: the entries in {file} say {} where they said {}.", some(new), some(gone))
+        }
+    }
 }
 
 /// That an item's copy is there.

@@ -4,7 +4,7 @@ use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf, absolute};
 
-use deft_barge_core::launcher::load_profiles;
+use deft_barge_core::launcher::{Profile, load_profiles};
 use deft_barge_core::learn::{LearnPhase, LearnedLauncher, learn as learn_all};
 use deft_barge_core::site::Site;
 
@@ -120,12 +120,36 @@ fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -
             return Ok(None);
         }
     }
-    let file = site.profile_folder().join(format!("{}.toml", launcher.id));
+    let folder = site.profile_folder();
+    let earlier = if launcher.again { file_of_profile(&folder, &launcher.id) } else { None };
+    let file = earlier.clone().unwrap_or_else(|| folder.join(format!("{}.toml", launcher.id)));
+    let kept = earlier.as_deref().map(set_aside).transpose()?;
     write(&file, &launcher.profile)?;
     if !sink.is_json() {
-        sink.say(&format!("  saved as {}", shown(&file)))?;
+        let kept =
+            kept.map_or_else(String::new, |kept| format!("; what was learned before is kept in {}", shown(&kept)));
+        sink.say(&format!("  saved as {}{kept}", shown(&file)))?;
     }
     Ok(Some(file))
+}
+
+/// The file of the profile of this id.
+fn file_of_profile(folder: &Path, id: &str) -> Option<PathBuf> {
+    let files = fs::read_dir(folder).ok()?.flatten().map(|entry| entry.path());
+    let mut files = files.filter(|file| file.extension().is_some_and(|end| end == "toml"));
+    files.find(|file| {
+        let profile = fs::read_to_string(file).ok().and_then(|text| Profile::parse(&text, file).ok());
+        profile.is_some_and(|profile| profile.id == id)
+    })
+}
+
+/// Renames an earlier profile, so that it is no profile any more and still there.
+fn set_aside(file: &Path) -> Result<PathBuf, Fault> {
+    let kept = file.with_extension("toml.before");
+    let failed =
+        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be renamed: {error}.", shown(file)), "");
+    fs::rename(file, &kept).map_err(failed)?;
+    Ok(kept)
 }
 
 fn write(file: &Path, text: &str) -> Result<(), Fault> {

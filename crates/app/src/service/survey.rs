@@ -135,6 +135,9 @@ fn survey_text(survey: &Survey) -> String {
         ));
     }
     let problems = survey.problems.iter().chain(survey.launchers.iter().flat_map(|launcher| &launcher.problems));
+    for (launcher, drift) in survey.launchers.iter().filter_map(|one| Some((one, one.drift.as_ref()?))) {
+        out.push(format!("changed   {}", words::changed(&launcher.name, drift)));
+    }
     for problem in problems {
         let at = problem.line.map_or_else(String::new, |line| format!(", line {line}"));
         out.push(format!("problem   {}{at}: {}", path(&problem.file), crate::present::visible(&problem.what)));

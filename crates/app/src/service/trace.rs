@@ -242,6 +242,7 @@ fn check_text(check: &ProfileCheck) -> String {
         out.push(format!("  not listed: {folders} beside its games"));
         out.extend(check.unlisted.iter().map(|folder| format!("      {}", shown(folder))));
     }
+    out.extend(check.drift.iter().map(|drift| format!("  changed   {}", words::changed(&check.name, drift))));
     for problem in &check.problems {
         let at = problem.line.map(|n| format!(" line {n}")).unwrap_or_default();
         out.push(format!("  problem   {}{at}: {}", shown(&problem.file), line(&problem.what)));

@@ -4,7 +4,7 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, Way};
 
 use super::sink::Sink;
-use crate::present::Fault;
+use crate::present::{Fault, words};
 use crate::request::By;
 
 use std::path::PathBuf;
@@ -43,7 +43,21 @@ pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
 
 /// The game that a word means.
 pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, Fault> {
-    meant(&games_by(word, &|word| survey.find_games(word)), word)
+    let games = games_by(word, &|word| survey.find_games(word));
+    one_meant(survey, &games, word)
+}
+
+/// The one game that is meant; where there is none, a launcher that changed may be why.
+fn one_meant<'a>(survey: &Survey, games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
+    meant(games, word).map_err(|fault| if games.is_empty() { perhaps_changed(survey, fault) } else { fault })
+}
+
+/// The same fault, with what a launcher says in another way than was learned of it.
+fn perhaps_changed(survey: &Survey, fault: Fault) -> Fault {
+    let changed = survey.launchers.iter().find_map(|launcher| Some((launcher, launcher.drift.as_ref()?)));
+    let Some((launcher, drift)) = changed else { return fault };
+    let what = format!("{} {}", fault.sentence, words::changed(&launcher.name, drift));
+    Fault::usage(what, "Learn that launcher again with: deft-barge learn")
 }
 
 /// The games that a word may mean: by their ids and titles, else by the folder that it leads to from here.
@@ -82,7 +96,7 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
                 let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::present::place_fault);
                 return Err(Fault::usage(format!("{} cannot go: {why}.", data.title), "See: deft-barge data list"));
             }
-            meant(&games, word)
+            one_meant(lookup.survey, &games, word)
         }
     }
 }

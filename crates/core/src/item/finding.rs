@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use serde::Serialize;
 
 use crate::bytes::{Bytes, HaulId};
-use crate::launcher::{PlaceFault, Staying, Update, WhyStaying};
+use crate::launcher::{Drift, PlaceFault, Staying, Update, WhyStaying};
 use crate::site::Process;
 use crate::survey::{GameId, Way};
 
@@ -136,6 +136,8 @@ pub enum FindingKind {
     FilesStay(Staying),
     /// Places that lead to the game and that none of its launcher's records covers: they will lead nowhere once the originals are gone.
     PlacesMissed { places: usize, files: Vec<PathBuf> },
+    /// The files of a launcher have another shape than those that it was learned from.
+    LauncherChanged { launcher: String, drift: Drift },
     /// User data goes, and a link at this old place leads to it.
     DataByLink { path: PathBuf },
     /// User data goes, and the game's own setting says where to.
@@ -206,6 +208,8 @@ pub enum Clearing {
     CopyLinks,
     /// Move the folder as it is.
     MoveLoose,
+    /// Learn the launcher again.
+    LearnAgain,
     /// Let go of the originals of this haul.
     Release { haul: HaulId },
     /// Go on with this haul, or return it.
@@ -223,6 +227,7 @@ impl FindingKind {
             Self::NoLetter { free: Some(_), .. } => Some(Clearing::MakeLetters),
             Self::LinksNeeded { .. } => Some(Clearing::CopyLinks),
             Self::NothingTells { .. } => Some(Clearing::MoveLoose),
+            Self::LauncherChanged { .. } => Some(Clearing::LearnAgain),
             Self::StillHeld { haul, .. } => Some(Clearing::Release { haul: *haul }),
             Self::HaulUnfinished { haul } => Some(Clearing::Settle { haul: *haul }),
             Self::LauncherRunning { .. }
@@ -310,6 +315,7 @@ impl FindingKind {
             | Self::LetGoForGood { .. }
             | Self::NothingLeadsThere { .. }
             | Self::NothingTells { .. }
+            | Self::LauncherChanged { .. }
             | Self::DriveAway { .. }
             | Self::AnotherDrive { .. }
             | Self::SameFolder { .. }

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
+use super::drift::Drift;
 use super::found::{FoundGame, FoundLauncher, Problem};
 use super::profile::Profile;
 use super::reading::read_launchers;
@@ -63,6 +64,8 @@ pub struct ProfileCheck {
     pub lists: Option<ListCheck>,
     /// What could not be read.
     pub problems: Vec<Problem>,
+    /// How its files differ from what it was learned from, if they do.
+    pub drift: Option<Drift>,
 }
 
 impl ProfileCheck {
@@ -71,7 +74,13 @@ impl ProfileCheck {
     pub fn sound(&self) -> bool {
         let lines = self.lines.iter().all(|line| line.mismatches.is_empty() && line.why.is_none());
         let lists = self.lists.as_ref().is_none_or(|lists| lists.faults.is_empty() && lists.agree > 0);
-        self.home.is_some() && !self.games.is_empty() && self.lists_most() && lines && lists && self.problems.is_empty()
+        self.home.is_some()
+            && self.drift.is_none()
+            && !self.games.is_empty()
+            && self.lists_most()
+            && lines
+            && lists
+            && self.problems.is_empty()
     }
 
     /// Whether it lists more games than there are folders beside them that it doesn't list.
@@ -93,6 +102,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
             unlisted: Vec::new(),
             lists: None,
             problems: Vec::new(),
+            drift: None,
         };
     };
     let entries = profile.games.records.iter().enumerate().map(|(n, record)| {
@@ -132,6 +142,7 @@ pub fn check_profile(site: &Site, profile: &Profile) -> ProfileCheck {
         unlisted: folders_beside(site, &found),
         lists: check_lists(site, &found),
         problems: found.problems.clone(),
+        drift: found.drift(),
         home: Some(found.home.clone()),
     }
 }

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::Serialize;
 
+use super::drift::Shapes;
 use super::matching::Record;
 use super::place::PlaceFault;
 use super::profile::Profile;
@@ -123,13 +124,26 @@ pub struct FoundLauncher {
     pub problems: Vec<Problem>,
     /// The drive letters of its compatibility layers.
     pub letters: Vec<Letters>,
+    /// What the entries of its lists say, where it was learned.
+    pub(crate) shapes: Shapes,
+    /// Its list, where no game is found in it and it still leads to folders.
+    pub(crate) led_nowhere: Option<PathBuf>,
 }
 
 impl FoundLauncher {
     /// A launcher of which nothing was read yet.
     pub(crate) fn bare(profile: Profile, home: PathBuf) -> Self {
-        let (libraries, games, listed_again) = (Vec::new(), Vec::new(), Vec::new());
-        Self { profile, home, libraries, games, listed_again, problems: Vec::new(), letters: Vec::new() }
+        Self {
+            profile,
+            home,
+            libraries: Vec::new(),
+            games: Vec::new(),
+            listed_again: Vec::new(),
+            problems: Vec::new(),
+            letters: Vec::new(),
+            shapes: Shapes::default(),
+            led_nowhere: None,
+        }
     }
 
     /// What the names in the profile's templates stand for, before a library or game is chosen.

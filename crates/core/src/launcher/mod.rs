@@ -6,6 +6,7 @@
 mod check;
 mod checksum_lines;
 mod contents;
+mod drift;
 mod found;
 mod matching;
 mod origin;
@@ -23,6 +24,7 @@ pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use checksum_lines::{ChecksumLine, Column, is_checksum_remark, read_checksum_line};
 pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
 pub(crate) use contents::{from_hex, path_of, with_backslashes};
+pub use drift::{Drift, EntryShape};
 pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;

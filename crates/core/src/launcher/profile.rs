@@ -8,6 +8,7 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use super::checksum_lines::Column;
+use super::drift::EntryShape;
 use super::origin::Origin;
 use crate::platform;
 use crate::record::{Format, HeldPart, LibrarySays, Meaning, Shape, Side, Values, Within, cut, read_selector};
@@ -63,7 +64,7 @@ pub struct Profile {
 }
 
 /// What a profile was learned from, and what was proved of it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct LearnedFrom {
     /// Games that were installed.
@@ -75,6 +76,12 @@ pub struct LearnedFrom {
     /// What was asked, or taken to be the likeliest.
     #[serde(default)]
     pub asked: usize,
+    /// What the entries of its games said.
+    #[serde(default, skip_serializing)]
+    pub entry: Option<EntryShape>,
+    /// What the entries of its libraries said.
+    #[serde(default, skip_serializing)]
+    pub library: Option<EntryShape>,
 }
 
 /// What another PC needs, to run a launcher or its library from a drive that was carried there.

@@ -1,5 +1,6 @@
 //! Reads what the launchers of a site keep written down: libraries, games, and every record of each game's place.
 
+use super::drift::leads_somewhere;
 use super::found::{FoundGame, FoundLauncher, ListEntry, Problem};
 use super::found::{FoundLibrary, Update, place_values, with_home};
 use std::collections::{HashMap, HashSet};
@@ -75,6 +76,7 @@ fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<
     let (bases, ids, sources) = (found.bases(site), HashSet::new(), HashMap::new());
     let mut reading = Reading { site, bases, found, ids, sources, listings: Listings::default(), extent, suppose };
     reading.read();
+    reading.look_for_drift();
     Some(reading.found)
 }
 
@@ -162,6 +164,34 @@ impl Reading<'_> {
         }
     }
 
+    /// Notes a list in which no game is found and which still leads to folders.
+    fn look_for_drift(&mut self) {
+        if !self.watches_shapes() || !self.found.games.is_empty() {
+            return;
+        }
+        let games = self.found.profile.games.clone();
+        let values = self.found.values(self.site);
+        let present = self.found.libraries.iter().filter(|library| library.present);
+        let in_libraries = present.map(|library| values.clone().with("library", library.path.to_string_lossy()));
+        let all: Vec<Values> = [values.clone()].into_iter().chain(in_libraries).collect();
+        let named = |name: &str| {
+            let filled = |values: &Values| games.install.fill(&values.clone().with("folder", name)).ok();
+            all.iter().filter_map(filled).any(|path| Path::new(&path).look_is_dir())
+        };
+        let mut files = all.iter().flat_map(|values| files_of(&games.file, values)).map(|(file, _)| file);
+        let leads = |reading: &mut Self, file: &Path| {
+            let shape = games.shape.unwrap_or_else(|| Shape::of_name(file));
+            let source = file.look_exists().then(|| reading.source(file, shape)).flatten();
+            source.is_some_and(|source| leads_somewhere(&source, file, &reading.bases, &named))
+        };
+        self.found.led_nowhere = files.find(|file| leads(self, file));
+    }
+
+    /// Whether what its entries say is compared with what they said when it was learned.
+    fn watches_shapes(&self) -> bool {
+        self.extent == Extent::All && self.found.profile.learned.is_some()
+    }
+
     fn read_libraries(&mut self, values: &Values) {
         let Some(libraries) = self.found.profile.libraries.clone() else { return };
         let Ok(file) = libraries.file.fill(values).map(PathBuf::from) else {
@@ -170,6 +200,10 @@ impl Reading<'_> {
         };
         let Some(source) = self.source(&file, libraries.shape.unwrap_or_else(|| Shape::of_name(&file))) else { return };
         for entry in self.children(&source, &file, &libraries.list) {
+            if let Some(value) = source.value_at(&entry).filter(|_| self.watches_shapes()) {
+                self.found.shapes.libraries.0.clone_from(&file);
+                self.found.shapes.libraries.1.add(value);
+            }
             let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &self.bases));
             match path {
                 Some(Ok((_, path))) => {
@@ -208,6 +242,10 @@ impl Reading<'_> {
             for place in entries {
                 if !self.says_a_place(&source, &file, &place, &values) {
                     continue;
+                }
+                if let Some(value) = source.value_at(&place).filter(|_| self.watches_shapes()) {
+                    self.found.shapes.games.0.clone_from(&file);
+                    self.found.shapes.games.1.add(value);
                 }
                 let id = match (&games.id, place.0.last()) {
                     (Some(selector), _) => source.below(&place, selector),

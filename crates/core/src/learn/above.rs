@@ -6,10 +6,10 @@
 use super::home::Home;
 use super::learned::Doubt;
 use super::list::{AboveSeen, Entry, GameList};
-use super::pattern::step_text;
 use super::records::{Said, stands_alone};
 use super::roles::Roles;
-use super::scalars::scalars_of;
+use crate::record::scalars_of;
+use crate::record::step_text;
 use crate::record::{HeldPart, Place, Source, Step};
 
 /// How such a place is bound to a game.

@@ -10,15 +10,16 @@ use serde_json::Value;
 use super::evidence::{Evidence, small_files};
 use super::home::Home;
 use super::list::{Entry, GameList, is_playable};
-use super::pattern::{kinds, step_text};
+use super::pattern::kinds;
 use super::records::stands_alone;
 use super::roles::Roles;
-use super::scalars::scalars_of;
 use crate::launcher::{
     Column, DigestKind, ListedFile, Profile, check_lists, from_hex, is_checksum_remark, path_of, read_checksum_line,
     read_launchers, with_backslashes,
 };
 use crate::platform::Look;
+use crate::record::scalars_of;
+use crate::record::step_text;
 use crate::record::{Format, Place, Shape, Side, Source, Step};
 use crate::site::Site;
 use crate::survey::FolderListing;

@@ -14,9 +14,9 @@ use super::list::{
 };
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, kinds};
-use super::scalars::scalars_of;
 use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
+use crate::record::scalars_of;
 use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
 use crate::trace::{bases_near, entry_of};

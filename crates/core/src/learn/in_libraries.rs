@@ -11,8 +11,8 @@ use serde_json::Value;
 
 use super::list::{Entry, GameList, ListAt, around, games_in, is_playable};
 use super::pattern::{Pattern, PatternStep};
-use super::scalars::scalars_of;
 use crate::platform::{self, Look};
+use crate::record::scalars_of;
 use crate::record::{Bases, Document, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
 use crate::trace::{files_naming, leaves, shapes};

@@ -133,6 +133,8 @@ pub struct LearnedLauncher {
     /// The file of its games, or the folder of one file for each.
     #[serde(serialize_with = "crate::platform::shown_path")]
     pub list: PathBuf,
+    /// Whether it was learned before, and its profile is to take the place of that one.
+    pub again: bool,
     /// Libraries that it lists.
     pub libraries: usize,
     /// Files with records that the profile names.

@@ -10,8 +10,9 @@ use super::home::Home;
 use super::in_libraries::{NO_CHANCE, OwnFile, own_file, sums_of};
 use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
-use super::pattern::{PatternStep, step_text};
+use super::pattern::PatternStep;
 use super::roles::Roles;
+use crate::record::step_text;
 use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
 
 /// A list of libraries, as a profile says it.

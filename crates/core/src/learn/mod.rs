@@ -21,7 +21,6 @@ mod proof;
 mod records;
 mod rehearsal;
 mod roles;
-mod scalars;
 mod seen;
 mod whose;
 mod write;
@@ -29,7 +28,7 @@ mod write;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
-use crate::launcher::{LearnedFrom, Profile, read_launchers};
+use crate::launcher::{FoundLauncher, LearnedFrom, Profile, read_launchers};
 use crate::site::{Site, real_path};
 use contents::{contents_of, lists_agree};
 use entries::{LauncherLists, lists_of};
@@ -88,12 +87,21 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         report(LearnPhase { files, launchers: (nth, all) });
         let home = Home::of(site, lists.at_home(), &evidence);
         // One that has a profile with the same folder and the same games is known.
-        let has = |found: &&crate::launcher::FoundLauncher| {
+        let has = |found: &&FoundLauncher| {
             let games: BTreeSet<PathBuf> = found.games.iter().map(|game| real_path(&game.install)).collect();
             found.home == home.path && list.dirs().all(|dir| games.contains(&real_path(dir)))
         };
-        if let Some(found) = known.iter().find(has) {
+        let has = known.iter().find(has);
+        if let Some(found) = has.filter(|found| found.drift().is_none()) {
             learned.described.push((found.profile.name.clone(), found.games.len()));
+            continue;
+        }
+        let before = has.or(known.iter().find(|found| outgrown(found, list, &home)));
+        if let Some(before) = before {
+            let (id, name) = (before.profile.id.clone(), before.profile.name.clone());
+            let shapes = before.profile.learned.as_ref();
+            let launcher = one(site, &evidence, lists, &Home { id, name, ..home });
+            learned.launchers.push(LearnedLauncher { again: true, ..with_shapes(site, launcher, shapes) });
             continue;
         }
         let foreign = list.dirs().filter(|dir| described.contains_key(&real_path(dir))).count();
@@ -101,10 +109,31 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
             continue;
         }
         let home = home.named_apart(&mut ids);
-        learned.launchers.push(one(site, &evidence, lists, &home));
+        learned.launchers.push(with_shapes(site, one(site, &evidence, lists, &home), None));
     }
     learned.launchers.sort_by_key(|launcher| std::cmp::Reverse(launcher.games.len()));
     learned
+}
+
+/// Whether a profile that was learned before knows no game that is not on this list of its launcher.
+fn outgrown(found: &FoundLauncher, list: &GameList, home: &Home) -> bool {
+    let dirs: BTreeSet<PathBuf> = list.dirs().map(real_path).collect();
+    found.home == home.path
+        && found.profile.learned.is_some()
+        && found.games.iter().all(|game| dirs.contains(&real_path(&game.install)))
+}
+
+/// The same with what its entries say now, by each profile that it may have.
+fn with_shapes(site: &Site, mut launcher: LearnedLauncher, before: Option<&LearnedFrom>) -> LearnedLauncher {
+    if launcher.doubt.is_some() {
+        return launcher;
+    }
+    launcher.profile = write::with_shapes(site, &launcher.profile, before);
+    let candidates = launcher.questions.iter_mut().flat_map(|question| &mut question.candidates);
+    for profile in candidates.filter_map(|candidate| candidate.profile.as_mut()) {
+        *profile = write::with_shapes(site, profile, before);
+    }
+    launcher
 }
 
 /// Whether a folder is what was pointed at, or lies in it, beside it, or around it.
@@ -122,6 +151,7 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
         games: list.dirs().map(|dir| LearnedGame { title: title_of(dir), install: dir.into() }).collect(),
         list: list.shown(),
         libraries: libraries.first().map_or(0, |list| list.dirs().count()),
+        again: false,
         record_files: 0,
         rehearsed: 0,
         covered: 0,
@@ -261,7 +291,7 @@ fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home)
         launcher.content_lists = false;
     }
     let (games, moves, places) = (launcher.games.len(), launcher.rehearsed, launcher.covered);
-    let from = LearnedFrom { games, moves, places, asked: launcher.questions.len() };
+    let from = LearnedFrom { games, moves, places, asked: launcher.questions.len(), entry: None, library: None };
     launcher.profile = write::with_learned(&launcher.profile, &from);
     launcher
 }

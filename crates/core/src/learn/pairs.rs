@@ -6,7 +6,7 @@
 use serde_json::Value;
 
 use super::pattern::{Pattern, PatternStep};
-use super::scalars::Elements;
+use crate::record::Elements;
 use crate::record::{Place, Step};
 
 /// Has a pattern find elements of lists by their names, where these are the same for each of these places, instead of any.

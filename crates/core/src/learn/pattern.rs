@@ -1,6 +1,6 @@
 //! Places of several games that are alike, as one pattern: what differs is any name or number.
 
-use crate::record::{Place, Step};
+use crate::record::{Step, step_text};
 
 /// A step that is the same for all games, or any.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -16,11 +16,6 @@ pub(super) enum PatternStep {
 /// Steps to a place.
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(super) struct Pattern(pub Vec<PatternStep>);
-
-/// A step as it is told in a selector.
-pub(super) fn step_text(step: &Step) -> String {
-    Place(vec![step.clone()]).to_string()[1..].to_string()
-}
 
 impl Pattern {
     /// What places of one length have in common. Numbers always differ.
@@ -89,6 +84,7 @@ pub(super) fn kinds(place: &[Step]) -> Vec<bool> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::record::Place;
 
     fn steps(path: &str) -> Vec<Step> {
         Place::read(path).unwrap().0

@@ -10,7 +10,7 @@ use super::list::{Entry, GameList, ListAt, Reference};
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
-use super::scalars::scalars_of;
+use crate::record::scalars_of;
 use crate::record::{Format, Hop, Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
@@ -364,7 +364,7 @@ fn bound(
             PatternStep::Any => out.push_str("[*]"),
             PatternStep::Where(filter) => out.push_str(filter),
             PatternStep::Nth(nth) => out.push_str(&format!("[{nth}]")),
-            PatternStep::Name(name) => out.push_str(&super::pattern::step_text(&Step::Name(name.clone()))),
+            PatternStep::Name(name) => out.push_str(&crate::record::step_text(&Step::Name(name.clone()))),
         }
     }
     is_bound.then_some(out)

@@ -1,5 +1,8 @@
 //! A learned profile as text.
 
+use std::collections::BTreeSet;
+use std::path::Path;
+
 use super::contents::LearnedContents;
 use super::home::Home;
 use super::libraries::LearnedLibraries;
@@ -7,8 +10,9 @@ use super::list::{GameList, ListAt};
 use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
-use crate::launcher::LearnedFrom;
+use crate::launcher::{LearnedFrom, Profile, read_launchers};
 use crate::record::{LibrarySays, Side};
+use crate::site::Site;
 
 fn quoted(text: &str) -> String {
     toml::Value::String(text.into()).to_string()
@@ -148,12 +152,30 @@ fn libraries_lines(libraries: &LearnedLibraries, list: &GameList) -> String {
 
 /// A profile with what it was learned from, before all else that it says.
 pub(super) fn with_learned(profile: &str, from: &LearnedFrom) -> String {
-    let LearnedFrom { games, moves, places, asked } = from;
+    let LearnedFrom { games, moves, places, asked, .. } = from;
     let lines = format!("\n[learned]\ngames = {games}\nmoves = {moves}\nplaces = {places}\nasked = {asked}\n");
     match profile.find("\n[") {
         Some(at) => format!("{}{lines}{}", &profile[..at], &profile[at..]),
         None => profile.into(),
     }
+}
+
+/// A profile with what the entries of its lists say now; `before` is what they said when it was learned before.
+pub(super) fn with_shapes(site: &Site, profile: &str, before: Option<&LearnedFrom>) -> String {
+    let Ok(read) = Profile::parse(profile, Path::new("learned.toml")) else { return profile.into() };
+    let Some(found) = read_launchers(site, &[read]).pop() else { return profile.into() };
+    let shapes = [
+        ("entry", found.shape_of_games(before.and_then(|before| before.entry.as_ref()))),
+        ("library", found.shape_of_libraries(before.and_then(|before| before.library.as_ref()))),
+    ];
+    let mut out = profile.to_string();
+    for (of, shape) in shapes {
+        let Some(shape) = shape else { continue };
+        let all = |keys: &BTreeSet<String>| quoted_all(&keys.iter().cloned().collect::<Vec<_>>());
+        let (always, sometimes) = (all(&shape.always), all(&shape.sometimes));
+        out.push_str(&format!("\n[learned.{of}]\nalways = {always}\nsometimes = {sometimes}\n"));
+    }
+    out
 }
 
 /// The same of a profile about which something else is asked.
@@ -212,7 +234,7 @@ fn entries_line(list: &GameList) -> String {
         (Some(PatternStep::Any), "$") if list.side == Side::Value => "[?match(@, '(/|~|[A-Za-z]:|file:).*')]".into(),
         (Some(PatternStep::Any), "$") => "[*]".into(),
         (Some(PatternStep::Any), path) => format!("[?@{}]", &path[1..]),
-        (Some(PatternStep::Name(name)), _) => super::pattern::step_text(&crate::record::Step::Name(name)),
+        (Some(PatternStep::Name(name)), _) => crate::record::step_text(&crate::record::Step::Name(name)),
         (Some(PatternStep::Where(filter)), _) => filter,
         (Some(PatternStep::Nth(nth)), _) => format!("[{nth}]"),
         (None, _) => String::new(),

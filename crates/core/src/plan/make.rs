@@ -48,6 +48,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             placements.push(placement);
         }
     }
+    findings.extend(changed_launchers(&placements));
     // One that lies in another cannot go by itself and with it.
     let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
     for (n, placement) in placements.iter().enumerate() {
@@ -126,6 +127,17 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let timing = timing(site, &survey.speeds, &items, &|one, other| fight(site, one, other));
     let trial = if schedule.tried { draft.trial } else { Trial::None };
     Plan { made: Timestamp::now(), items, findings, loads, steps, policy, timing, trial }
+}
+
+/// Launchers whose files are not what was learned of them.
+fn changed_launchers(placements: &[Placement<'_>]) -> Vec<Finding> {
+    let drift = |placement: &Placement<'_>| {
+        let drift = placement.found.drift()?;
+        Some(Finding::general(FindingKind::LauncherChanged { launcher: placement.found.profile.name.clone(), drift }))
+    };
+    let mut met = HashSet::new();
+    let each = placements.iter().filter(|placement| met.insert(&placement.found.profile.id));
+    each.filter_map(drift).collect()
 }
 
 /// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written

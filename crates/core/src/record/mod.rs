@@ -20,6 +20,7 @@ mod parts;
 mod patch;
 mod place;
 mod rewriting;
+mod scalars;
 mod source;
 mod spelling;
 mod tree;
@@ -41,7 +42,9 @@ pub(crate) use formats::{packed_format_of, packed_is_like_text, packed_may_begin
 pub use letters::{Letters, SpellingError};
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Part, PartFit, Within, find_parts, write_part};
+pub(crate) use place::step_text;
 pub use place::{Place, Side, Step};
+pub(crate) use scalars::{Elements, scalars_of};
 pub(crate) use source::within_cell;
 pub use source::{Shape, Source, Tables, joined};
 pub use spelling::{Bases, Spelling, WrittenPath};

@@ -30,6 +30,11 @@ pub enum Step {
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Place(pub Vec<Step>);
 
+/// A step as it is told in a selector.
+pub(crate) fn step_text(step: &Step) -> String {
+    Place(vec![step.clone()]).to_string()[1..].to_string()
+}
+
 impl fmt::Display for Place {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_char('$')?;

@@ -14,7 +14,7 @@ use serde::Serialize;
 use crate::bytes::{Bytes, HaulId};
 use crate::checksums::{Size, measure};
 use crate::launcher::{
-    FoundGame, FoundLauncher, LearnedFrom, Origin, Problem, Profile, ProfileError, load_profiles, read_launchers,
+    Drift, FoundGame, FoundLauncher, LearnedFrom, Origin, Problem, Profile, ProfileError, load_profiles, read_launchers,
 };
 use crate::platform::silent_mounts;
 use crate::platform::{Drive, Usage};
@@ -88,6 +88,9 @@ pub struct Launcher {
     /// What its profile was learned from, if it was.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub learned: Option<LearnedFrom>,
+    /// How its files differ from what it was learned from, if they do.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub drift: Option<Drift>,
     /// Its name.
     pub name: String,
     /// Its own folder.
@@ -319,7 +322,8 @@ fn survey_launcher(site: &Site, found: &FoundLauncher, games: &[Game]) -> Launch
     let named = Wanted { names: &found.profile.processes, paths: &[] };
     Launcher {
         id: found.profile.id.clone(),
-        learned: found.profile.learned,
+        learned: found.profile.learned.clone(),
+        drift: found.drift(),
         name: found.profile.name.clone(),
         home: found.home.clone(),
         running: site.processes_using(named).0.into_iter().filter(|p| p.why == Sight::Named).collect(),

@@ -613,6 +613,15 @@ fn staying(
     out
 }
 
+/// How a launcher may write otherwise from some day on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Change {
+    /// The path is called otherwise in each entry.
+    PathCalledOtherwise,
+    /// Each entry says a path more.
+    AnotherPath,
+}
+
 pub struct MadeWorld {
     folder: tempfile::TempDir,
     pub style: Style,
@@ -666,16 +675,40 @@ impl MadeWorld {
             fs::create_dir_all(file.parent().unwrap()).unwrap();
             fs::write(file, text).unwrap();
         }
-        let all = world.files(&world.games);
-        for (file, text) in all.iter().chain(&staying(&world.style, &world.games, &world.home(), &all)) {
+        world.write_files();
+        world
+    }
+
+    fn write_files(&self) {
+        let all = self.files(&self.games);
+        for (file, text) in all.iter().chain(&staying(&self.style, &self.games, &self.home(), &all)) {
             fs::create_dir_all(file.parent().unwrap()).unwrap();
             if file.extension().is_some_and(|end| end == "sqlite") {
+                let _ = fs::remove_file(file);
                 make_database(file, text);
             } else {
                 fs::write(file, as_written(file, text)).unwrap();
             }
         }
-        world
+    }
+
+    /// Has the launcher write otherwise; `false` where nothing would tell that, since what it writes has no names.
+    pub fn change(&mut self, change: Change) -> bool {
+        if self.style.format.contains("pb") {
+            return false;
+        }
+        match change {
+            Change::PathCalledOtherwise => self.style.words[0] = "lies-at",
+            Change::AnotherPath => {
+                let Some(more) = ["program", "uri", "document"].into_iter().find(|one| !self.style.more.contains(one))
+                else {
+                    return false;
+                };
+                self.style.more.push(more);
+            }
+        }
+        self.write_files();
+        true
     }
 
     /// Shows all that the launcher has written.

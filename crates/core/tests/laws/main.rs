@@ -9,6 +9,7 @@ mod auditing;
 mod carrying;
 mod cells;
 mod closer;
+mod drifting;
 mod engine;
 mod faults;
 mod finds;

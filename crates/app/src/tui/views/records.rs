@@ -74,7 +74,8 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             } else {
                 String::new()
             };
-            let text = format!("{mark} {sign} {}{running}{problems}", line(&launcher.name));
+            let changed = if launcher.drift.is_some() { "   changed" } else { "" };
+            let text = format!("{mark} {sign} {}{running}{changed}{problems}", line(&launcher.name));
             let style = if here { style } else { theme.strong() };
             canvas.put_at(0, y, &text, style, area);
         }
@@ -176,6 +177,11 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
         let (proved, asked) = words::learned_from(learned);
         lines.push((format!("learned   {proved}"), theme.text()));
         lines.extend(asked.map(|asked| (format!("          {asked}"), theme.dim())));
+    }
+    if let Some(drift) = &launcher.drift {
+        lines.push((format!("changed   {}", words::changed(&launcher.name, drift)), theme.danger()));
+        let key = state.keys.name(Wish::Learn, View::Records);
+        lines.push((format!("          {key} learns it again."), theme.dim()));
     }
     match launcher.running.first() {
         Some(process) => lines.push((format!("running   process {}", process.pid), theme.danger())),

@@ -6,8 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde_json::Value;
 
-use super::pattern::step_text;
-use crate::record::Step;
+use super::place::{Step, step_text};
 
 /// Scalars are looked for this deep below an entry, and below an element with a name.
 const DEEP: usize = 4;
@@ -20,7 +19,7 @@ const MOST: usize = 64;
 const LONGEST: usize = 64;
 
 /// The texts and numbers of an entry by their JSONPath: through objects, lists of one, elements with names, and those of a row.
-pub(super) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
+pub(crate) fn scalars_of(value: &Value) -> BTreeMap<String, String> {
     let mut all = BTreeMap::new();
     for (nth, value) in value.as_array().filter(|row| row.len() > 1).into_iter().flatten().enumerate().take(MOST) {
         if !value.is_array() && !value.is_object() {
@@ -53,7 +52,7 @@ fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, 
 }
 
 /// Elements alike of a list, each with its own texts and numbers by their JSONPath from it.
-pub(super) struct Elements(Vec<BTreeMap<String, String>>);
+pub(crate) struct Elements(Vec<BTreeMap<String, String>>);
 
 impl Elements {
     /// Those of a list that is not too long for a list of named ones.
