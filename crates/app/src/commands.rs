@@ -106,6 +106,7 @@ pub enum Wish {
     PreviousDifference,
     Export,
     Learn,
+    Watch,
     CheckProfiles,
     Reanchor,
     /// Does what fits a find.
@@ -245,6 +246,7 @@ pub const COMMANDS: &[Command] = &[
     command("unfold", RECORDS, Wish::Open, &["enter"], "unfold, or fold", "unfold"),
     command("trace", RECORDS, Wish::Trace, &["t"], "trace: find every place where a path is written down", "trace"),
     command("learn", RECORDS, Wish::Learn, &["n"], "learn launchers that aren't known yet from the games that are installed", "learn"),
+    command("watch", RECORDS, Wish::Watch, &["ctrl-n"], "learn from what a launcher changes while you install or move a small game with it", ""),
     command("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
     command("new-library", RECORDS, Wish::NewLibrary, &["+"], "make a library of this launcher: a drive's digit says where", ""),
     command("takes-installs", RECORDS, Wish::TakesInstalls, &["^"], "let new installs go to this library", ""),

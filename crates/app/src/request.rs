@@ -320,6 +320,9 @@ pub struct Learning {
     /// Answer every question with the likeliest answer, and say which it was.
     #[arg(long, short)]
     pub yes: bool,
+    /// Wait while you install or move one small game with its launcher, and learn from what that changes.
+    #[arg(long)]
+    pub watch: bool,
 }
 
 #[derive(Debug, Subcommand)]

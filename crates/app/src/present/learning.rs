@@ -1,5 +1,8 @@
 //! What is said of launchers that were learned.
 
+use std::path::Path;
+use std::time::Duration;
+
 use deft_barge_core::learn::{Candidate, Doubt, Known, LearnedLauncher, Question, Rehearsal};
 use deft_barge_core::site::Site;
 
@@ -75,11 +78,48 @@ pub fn rehearsal(rehearsal: &Rehearsal) -> String {
     }
 }
 
+/// What a person does while it is watched.
+pub fn how_to_watch(files: usize) -> [String; 3] {
+    [
+        format!(
+            "Watching {}. Now do one of these in the launcher, with one small game:",
+            words::several(files, "file")
+        ),
+        "  - move it to another drive or library: that shows most, since it can be compared".into(),
+        "  - or install it, where there is only one game so far".into(),
+    ]
+}
+
+/// What is waited for.
+pub fn waiting(files: usize, since: Duration) -> String {
+    let since = format!("{}:{:02}", since.as_secs() / 60, since.as_secs() % 60);
+    match files {
+        0 => format!("{since}  nothing has changed yet"),
+        n => format!("{since}  {} changed; waiting for a game that is installed or moved", words::several(n, "file")),
+    }
+}
+
+/// Whether a program that had a launcher's files open is that launcher.
+pub fn its_program(name: &str, program: &str, pid: u32) -> String {
+    format!(
+        "{name}: {program} ({pid}) had its files open. Is that the launcher?\n  1  yes: it may not run while its records change\n  2  no"
+    )
+}
+
+/// What a launcher did.
+pub fn witnessed(name: &str, to: &Path, from: Option<&Path>) -> String {
+    match from {
+        Some(from) => format!("{name} moved {} to {}.", path(from), path(to)),
+        None => format!("{name} installed {}.", path(to)),
+    }
+}
+
 /// Why a launcher wasn't learned, and what can be done about it.
 pub fn doubt(doubt: &Doubt) -> String {
     match doubt {
         Doubt::OneGame => {
-            "one game alone doesn't show how its launcher lists games. Install a second one with it".into()
+            "one game alone doesn't show how its launcher lists games. Install a second one with it, then learn again"
+                .into()
         }
         Doubt::NoId => "nothing in its list tells the games apart for good".into(),
         Doubt::NoList => "it lists folders that hold games, and no list of these games is understood".into(),
@@ -108,6 +148,12 @@ pub fn doubt(doubt: &Doubt) -> String {
         Doubt::Foreign { title, file } => {
             format!("a rehearsed move of {} changed what {} says of another game", line(title), path(file))
         }
+        Doubt::AlsoChanged { title, file, says } => format!(
+            "when the launcher moved {}, it also changed {} in {}, and what that is for isn't clear",
+            line(title),
+            line(says),
+            path(file)
+        ),
         Doubt::NotUndone { title, file } => {
             format!("a rehearsed move of {} couldn't be undone to the same bytes in {}", line(title), path(file))
         }

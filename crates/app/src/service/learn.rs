@@ -1,16 +1,15 @@
 //! `learn`: launchers that no profile describes, learned from the games that are installed.
 
-use std::fs;
-use std::io::{self, Write};
-use std::path::{Path, PathBuf, absolute};
+use std::path::{PathBuf, absolute};
 
-use deft_barge_core::launcher::{Profile, load_profiles};
-use deft_barge_core::learn::{LearnPhase, LearnedLauncher, learn as learn_all};
+use deft_barge_core::launcher::load_profiles;
+use deft_barge_core::learn::{LearnPhase, learn as learn_all};
 use deft_barge_core::site::Site;
 
+use super::learned::{settle, told};
 use super::progress::Passing;
 use super::sink::Sink;
-use crate::present::{Fault, Kind, count, learning as said, line, path as shown, to_json, words};
+use crate::present::{Fault, count, line, path as shown, to_json, words};
 use crate::request::Learning;
 
 /// Learns launchers, says each in a sentence, asks what isn't sure, and saves the profiles that are sound. Nothing else is written.
@@ -33,6 +32,9 @@ pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
     let (profiles, broken) = load_profiles(&site.profile_folder());
     for error in &broken {
         sink.aside(&format!("{error}."));
+    }
+    if wish.watch {
+        return super::watch::watch(site, &paths, &profiles, wish.yes, sink);
     }
     let passing = Passing::new(sink);
     let mut learned = learn_all(site, &paths, &profiles, &|phase: LearnPhase| {
@@ -78,85 +80,4 @@ pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
         }
     }
     Ok(if sound { 0 } else { 4 })
-}
-
-/// What is said of a launcher.
-fn told(site: &Site, launcher: &LearnedLauncher) -> String {
-    let mut out = said::launcher(site, launcher);
-    match &launcher.doubt {
-        Some(doubt) => out.push(format!("  not learned: {}.", said::doubt(doubt))),
-        None => out.push(format!("  {}.", said::proof(launcher))),
-    }
-    if !launcher.left.is_empty() {
-        let files = words::plural(launcher.left.len(), "file stays", "files stay");
-        out.push(format!("  {files} as they are (logs, backups, caches):"));
-        out.extend(launcher.left.iter().map(|file| format!("    {}", shown(file))));
-    }
-    out.join("\n")
-}
-
-/// Settles what isn't sure and saves the profile; `None` if a question stays open.
-fn settle(site: &Site, launcher: &mut LearnedLauncher, yes: bool, sink: &Sink) -> Result<Option<PathBuf>, Fault> {
-    while let Some(question) = launcher.questions.first().cloned() {
-        let answer = if yes {
-            if !sink.is_json() {
-                sink.say(&format!("  {}.", said::taken(&question)))?;
-            }
-            0
-        } else if sink.can_pick() {
-            sink.pick(&said::question(&launcher.name, &question), question.candidates.len())?
-        } else {
-            if !sink.is_json() {
-                sink.say(&said::question(&launcher.name, &question))?;
-                sink.say("  not saved: answer in a terminal, or take the likeliest answers with --yes.")?;
-            }
-            return Ok(None);
-        };
-        launcher.answer(0, answer);
-        if let Some(doubt) = &launcher.doubt {
-            if !sink.is_json() {
-                sink.say(&format!("  not learned: {}.", said::doubt(doubt)))?;
-            }
-            return Ok(None);
-        }
-    }
-    let folder = site.profile_folder();
-    let earlier = if launcher.again { file_of_profile(&folder, &launcher.id) } else { None };
-    let file = earlier.clone().unwrap_or_else(|| folder.join(format!("{}.toml", launcher.id)));
-    let kept = earlier.as_deref().map(set_aside).transpose()?;
-    write(&file, &launcher.profile)?;
-    if !sink.is_json() {
-        let kept =
-            kept.map_or_else(String::new, |kept| format!("; what was learned before is kept in {}", shown(&kept)));
-        sink.say(&format!("  saved as {}{kept}", shown(&file)))?;
-    }
-    Ok(Some(file))
-}
-
-/// The file of the profile of this id.
-fn file_of_profile(folder: &Path, id: &str) -> Option<PathBuf> {
-    let files = fs::read_dir(folder).ok()?.flatten().map(|entry| entry.path());
-    let mut files = files.filter(|file| file.extension().is_some_and(|end| end == "toml"));
-    files.find(|file| {
-        let profile = fs::read_to_string(file).ok().and_then(|text| Profile::parse(&text, file).ok());
-        profile.is_some_and(|profile| profile.id == id)
-    })
-}
-
-/// Renames an earlier profile, so that it is no profile any more and still there.
-fn set_aside(file: &Path) -> Result<PathBuf, Fault> {
-    let kept = file.with_extension("toml.before");
-    let failed =
-        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be renamed: {error}.", shown(file)), "");
-    fs::rename(file, &kept).map_err(failed)?;
-    Ok(kept)
-}
-
-fn write(file: &Path, text: &str) -> Result<(), Fault> {
-    let failed =
-        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(file)), "");
-    if let Some(folder) = file.parent() {
-        fs::create_dir_all(folder).map_err(failed)?;
-    }
-    fs::File::create_new(file).and_then(|mut made| made.write_all(text.as_bytes())).map_err(failed)
 }

@@ -12,6 +12,7 @@ mod haul;
 mod heard;
 mod import;
 mod learn;
+mod learned;
 mod pack;
 mod progress;
 mod report;
@@ -20,7 +21,8 @@ mod suggest;
 mod survey;
 pub mod tables;
 mod trace;
-pub mod wish;
+pub mod watch;
+mod wish;
 
 pub use audit::{audit, export_checksums, launch};
 pub use chart::{chart, put_in_home};

@@ -145,6 +145,7 @@ impl State {
                 self.type_in(Typed::Trace, path);
             }
             Wish::Learn => return self.do_task(Task::Learn),
+            Wish::Watch => return self.do_task(Task::Watch),
             Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
             Wish::NewLibrary => match self.launcher_here() {
                 Some(_) => self.message = Some("A drive's digit says where the library is made.".into()),

@@ -43,7 +43,7 @@ impl State {
         match told {
             Told::Lines(text) => sheet.add(&text),
             Told::Passing(text) => sheet.passing = text,
-            Told::Asked(answers) => sheet.answers = answers,
+            Told::Asked(answers) => (sheet.answers, sheet.passing) = (answers, String::new()),
         }
     }
 

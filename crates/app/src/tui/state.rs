@@ -283,7 +283,7 @@ impl State {
                 if self.first_look() && self.view == View::Drives {
                     // Where there is no game to act on, what is offered is what makes one known.
                     let offered = self.keys.wish(key, View::Records);
-                    wish = offered.filter(|wish| matches!(wish, Wish::Trace | Wish::Learn)).or(wish);
+                    wish = offered.filter(|wish| matches!(wish, Wish::Trace | Wish::Learn | Wish::Watch)).or(wish);
                 }
                 if key.modifiers.contains(ratatui::crossterm::event::KeyModifiers::CONTROL)
                     && matches!(wish, Some(Wish::Quit | Wish::Suspend))

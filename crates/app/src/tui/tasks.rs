@@ -26,6 +26,8 @@ pub enum Task {
     CheckProfiles,
     /// Learn the launchers that no profile describes.
     Learn,
+    /// Learn a launcher from what it changes while a game is installed or moved.
+    Watch,
     /// Say that a folder holds user data of a game.
     AddData(String, PathBuf),
     ForgetData(PathBuf),
@@ -49,6 +51,7 @@ impl Task {
             Self::Trace(_)
                 | Self::CheckProfiles
                 | Self::Learn
+                | Self::Watch
                 | Self::CheckCarried(_)
                 | Self::AddData(..)
                 | Self::ForgetData(_)
@@ -66,6 +69,7 @@ impl Task {
             Self::Trace(path) => format!("Every place where {} is written down", path.display()),
             Self::CheckProfiles => "Profiles, checked against this machine".into(),
             Self::Learn => "Launchers, learned from the games that are installed".into(),
+            Self::Watch => "Watching what a launcher changes".into(),
             Self::AddData(..) | Self::ForgetData(_) => "The list of user data".into(),
             Self::CarryPlan(what, drive) => format!("What bringing {what} to {drive} would do"),
             Self::Carry(what, drive) => format!("Bringing {what} to {drive}"),
@@ -89,6 +93,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Trace(path) => service::trace(site, &Traced { path, places: Vec::new() }, sink),
         Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None, rehearse: true }, sink),
         Task::Learn => service::learn(site, &Learning::default(), sink),
+        Task::Watch => service::learn(site, &Learning { watch: true, ..Learning::default() }, sink),
         Task::AddData(game, path) => service::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
         Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),
         Task::CarryPlan(what, to) => {

@@ -22,7 +22,9 @@ impl State {
     }
 
     fn works_in_drives(&self, wish: Wish) -> bool {
+        let any = self.survey.as_ref().is_some_and(|survey| !survey.games.is_empty());
         match wish {
+            Wish::Sort | Wish::Filter | Wish::UserData | Wish::Room | Wish::Empty => any,
             Wish::Mark | Wish::Play => self.game_here().is_some(),
             Wish::Keep => self.game_here().is_some_and(|game| self.layout.sent.contains_key(&game.id)),
             Wish::Open => !self.draft.items.is_empty(),

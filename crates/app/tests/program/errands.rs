@@ -1,13 +1,16 @@
 //! Whole errands as people do them, in the interface alone, from the first frame to the end.
 
 use std::fs;
+use std::io::{BufRead, BufReader};
 use std::path::Path;
-use std::process::Command;
+use std::process::{Command, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
+use serde_json::json;
+
 use crate::screen::Screen;
-use crate::world::{World, tree};
+use crate::world::{PROGRAM, World, tree};
 
 #[test]
 fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
@@ -351,4 +354,66 @@ fn a_machine_without_profiles_shows_what_was_looked_for_and_leads_into_the_demo(
     screen.keys(&["y"]);
     screen.wait_for("18 games");
     assert!(world.at("home/.local/share/deft-barge/beacon-house/world.toml").is_file());
+}
+
+/// A launcher of one game, which its file says at this place.
+fn kite(world: &World, games: &[(&str, &str)]) {
+    let home = world.at("home/.config/copper-kite");
+    fs::create_dir_all(&home).unwrap();
+    let one = |(name, drive): &(&str, &str)| json!({"code": format!("ck-{name}"), "at": world.at(&format!("drives/{drive}/kite/{name}"))});
+    let text = json!({"kept": games.iter().map(one).collect::<Vec<_>>()}).to_string();
+    fs::write(home.join("kept.json"), text).unwrap();
+}
+
+fn kite_installs(world: &World, name: &str) {
+    let game = world.at(&format!("drives/swift/kite/{name}"));
+    fs::create_dir_all(&game).unwrap();
+    fs::write(game.join("start"), "#!/bin/sh\n").unwrap();
+    fs::write(game.join("all.pak"), [7; 5000]).unwrap();
+}
+
+#[test]
+fn a_launcher_of_one_game_is_watched_while_it_installs_another_and_then_moves_one() {
+    let world = World::new();
+    kite_installs(&world, "reed");
+    kite(&world, &[("reed", "swift")]);
+    let Some(screen) = Screen::open(&world, 100, 30) else { return };
+    screen.wait_for("on disk");
+    screen.keys(&["E", "n"]);
+    screen.wait_for("one game alone");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("one game alone"));
+    screen.keys(&["C-n"]);
+    screen.wait_for("nothing has changed yet");
+    kite_installs(&world, "rush");
+    kite(&world, &[("reed", "swift"), ("rush", "swift")]);
+    let learned = screen.wait_for("saved as");
+    assert!(learned.contains("Copper Kite installed") && learned.contains("Copper Kite: 2 games"), "{learned}");
+    screen.keys(&["Escape"]);
+    screen.wait_until(|text| !text.contains("saved as"));
+    // Its profile is judged by what it does itself.
+    screen.keys(&["C-n"]);
+    screen.wait_for("nothing has changed yet");
+    fs::create_dir_all(world.at("drives/newhold/kite")).unwrap();
+    fs::rename(world.at("drives/swift/kite/rush"), world.at("drives/newhold/kite/rush")).unwrap();
+    kite(&world, &[("reed", "swift"), ("rush", "newhold")]);
+    let judged = screen.wait_for("all the same");
+    assert!(judged.contains("Copper Kite moved"), "{judged}");
+}
+
+#[test]
+fn watching_ends_with_a_signal_and_writes_nothing() {
+    let world = World::new();
+    let before = world.all();
+    let mut child = Command::new(PROGRAM);
+    child.arg("--world").arg(world.at("")).args(["learn", "--watch"]).stdout(Stdio::piped());
+    let mut child = child.stderr(Stdio::piped()).spawn().unwrap();
+    let mut line = String::new();
+    BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut line).unwrap();
+    assert!(line.starts_with("Watching"), "{line}");
+    rustix::process::kill_process(rustix::process::Pid::from_child(&child), rustix::process::Signal::INT).unwrap();
+    let out = child.wait_with_output().unwrap();
+    assert_eq!(out.status.code(), Some(5), "{}", String::from_utf8_lossy(&out.stderr));
+    assert!(String::from_utf8_lossy(&out.stderr).contains("nothing was written"));
+    assert_eq!(world.all(), before);
 }

@@ -4,11 +4,11 @@ use std::path::PathBuf;
 
 use serde::Serialize;
 
-use super::drift::Drift;
 use super::found::{FoundGame, FoundLauncher, Problem};
 use super::profile::Profile;
 use super::reading::read_launchers;
 use super::sample::{ListCheck, check_lists, folders_beside};
+use super::shape::Drift;
 use crate::platform::Look;
 use crate::record::{Meaning, Shape, Source, Spelling};
 use crate::site::Site;

@@ -5,10 +5,10 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use serde::Serialize;
 
-use super::drift::Shapes;
 use super::matching::Record;
 use super::place::PlaceFault;
 use super::profile::Profile;
+use super::shape::Shapes;
 
 use crate::bytes::Bytes;
 use crate::record::{Bases, Letters, Place, Shape, Values};

@@ -15,6 +15,7 @@ mod profile;
 mod reading;
 mod sample;
 mod settings;
+mod shape;
 mod shortcuts;
 
 #[cfg(test)]
@@ -24,7 +25,6 @@ pub use check::{CheckLine, Mismatch, ProfileCheck, check_profile};
 pub use checksum_lines::{ChecksumLine, Column, is_checksum_remark, read_checksum_line};
 pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, content_ids};
 pub(crate) use contents::{from_hex, path_of, with_backslashes};
-pub use drift::{Drift, EntryShape};
 pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
 pub(crate) use matching::base_of;
@@ -40,4 +40,5 @@ pub(crate) use sample::check_lists;
 pub use sample::{ListCheck, ListFault, ListFaultKind};
 pub use settings::UNSAID;
 pub(crate) use settings::{plain_record, read_setting};
+pub use shape::{Drift, EntryShape};
 pub use shortcuts::shortcut_records;

@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use super::checksum_lines::Column;
-use super::drift::EntryShape;
 use super::origin::Origin;
+use super::shape::EntryShape;
 use crate::platform;
 use crate::record::{Format, HeldPart, LibrarySays, Meaning, Shape, Side, Values, Within, cut, read_selector};
 

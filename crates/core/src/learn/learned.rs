@@ -1,10 +1,11 @@
 //! What was learned of launchers, and why some could not be.
 
 use std::collections::BTreeSet;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 
+use crate::launcher::{FoundGame, FoundLauncher, Profile};
 use crate::record::{Place, Step};
 
 /// What a launcher's files were found to say beside where its games are.
@@ -99,6 +100,15 @@ pub enum Doubt {
         /// The file.
         file: PathBuf,
     },
+    /// The launcher, when it moved a game, changed something that the profile would not have.
+    AlsoChanged {
+        /// Title of the game that was moved.
+        title: String,
+        /// The file.
+        file: PathBuf,
+        /// What it says, before or since.
+        says: String,
+    },
     /// The rehearsal, undone, gave other bytes.
     NotUndone {
         /// Title of the game that was moved.
@@ -175,6 +185,49 @@ impl Candidate {
 }
 
 impl LearnedLauncher {
+    /// A launcher that has a profile already.
+    pub(super) fn of_known(found: &FoundLauncher) -> Self {
+        let game = |game: &FoundGame| LearnedGame { title: game.title.clone(), install: game.install.clone() };
+        Self {
+            id: found.profile.id.clone(),
+            name: found.profile.name.clone(),
+            home: found.home.clone(),
+            games: found.games.iter().map(game).collect(),
+            list: found.games.first().map_or_else(|| found.home.clone(), |game| game.entry.file.clone()),
+            libraries: found.libraries.len(),
+            again: false,
+            record_files: 0,
+            rehearsed: 0,
+            covered: 0,
+            known: BTreeSet::new(),
+            content_lists: false,
+            questions: Vec::new(),
+            left: Vec::new(),
+            profile: String::new(),
+            doubt: None,
+        }
+    }
+
+    /// Adds a name of its program to the profile: it may not run while its records change.
+    pub fn runs_as(&mut self, name: &str) {
+        let add = |profile: &mut String| {
+            let Ok(read) = Profile::parse(profile, Path::new("learned.toml")) else { return };
+            if read.processes.iter().any(|known| known == name) {
+                return;
+            }
+            let names = read.processes.iter().map(String::as_str).chain([name]);
+            let names: Vec<toml::Value> = names.map(toml::Value::from).collect();
+            let line = format!("processes = {}", toml::Value::Array(names));
+            let mut lines: Vec<&str> = profile.lines().filter(|line| !line.starts_with("processes = ")).collect();
+            let behind = lines.iter().position(|line| line.starts_with("home = ")).map_or(lines.len(), |at| at + 1);
+            lines.insert(behind, &line);
+            *profile = lines.join("\n") + "\n";
+        };
+        add(&mut self.profile);
+        let candidates = self.questions.iter_mut().flat_map(|question| &mut question.candidates);
+        candidates.filter_map(|candidate| candidate.profile.as_mut()).for_each(add);
+    }
+
     /// Takes an answer to a question: the candidate of this number.
     pub fn answer(&mut self, question: usize, candidate: usize) {
         if question >= self.questions.len() {

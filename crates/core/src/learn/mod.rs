@@ -22,6 +22,7 @@ mod records;
 mod rehearsal;
 mod roles;
 mod seen;
+mod watch;
 mod whose;
 mod write;
 
@@ -37,6 +38,7 @@ use home::Home;
 pub use learned::{Candidate, Doubt, Known, LearnPhase, Learned, LearnedGame, LearnedLauncher, Question};
 use list::{GameList, Reference};
 pub use rehearsal::{Rehearsal, rehearse};
+pub use watch::{Watch, Watched, Witness};
 
 /// Games of which all finds are looked at to begin with, and in each further round.
 const FIRST: usize = 5;

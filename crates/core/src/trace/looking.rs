@@ -484,7 +484,9 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     let mut all = Vec::new();
     let mut tried = None;
     let by_name = Format::of_name(file);
-    let nested = Format::looks_nested(begun);
+    // A document in the last column of a row opens no block.
+    let rows = looks_like_rows(begun);
+    let nested = Format::looks_nested(begun) && !rows;
     if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
         all.push(Format::Hive);
     } else if begun.starts_with('<') {
@@ -507,7 +509,7 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     }
     if !matches!(by_name, Format::Lines | Format::Json) {
         all.push(by_name);
-    } else if tried.is_none() && all.is_empty() && looks_like_rows(begun) {
+    } else if tried.is_none() && all.is_empty() && rows {
         all.push(Format::Table);
         tried = Some(Shape::Text(Format::Table));
     }

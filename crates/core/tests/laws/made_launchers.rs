@@ -692,13 +692,31 @@ impl MadeWorld {
         }
     }
 
+    /// Has the launcher itself move a game to a folder of games, and write that down.
+    pub fn launcher_moves(&mut self, game: usize, root: &Path) {
+        let before = self.files(&self.games);
+        let from = PathBuf::from(self.games[game].path());
+        root.to_str().unwrap().clone_into(&mut self.games[game].root);
+        let to = PathBuf::from(self.games[game].path());
+        fs::create_dir_all(root).unwrap();
+        fs::rename(from, to).unwrap();
+        let after = self.files(&self.games);
+        for file in before.keys().filter(|file| !after.contains_key(*file)) {
+            fs::remove_file(file).unwrap();
+        }
+        if let Some(all) = libraries(&self.style, &self.games) {
+            fs::write(self.shelves(), libraries_text(&self.style, all)).unwrap();
+        }
+        self.write_files();
+    }
+
     /// Has the launcher write otherwise; `false` where nothing would tell that, since what it writes has no names.
     pub fn change(&mut self, change: Change) -> bool {
         if self.style.format.contains("pb") {
             return false;
         }
         match change {
-            Change::PathCalledOtherwise => self.style.words[0] = "lies-at",
+            Change::PathCalledOtherwise => self.style.words[0] = "lies_at",
             Change::AnotherPath => {
                 let Some(more) = ["program", "uri", "document"].into_iter().find(|one| !self.style.more.contains(one))
                 else {
@@ -734,7 +752,7 @@ impl MadeWorld {
         })
     }
 
-    fn home(&self) -> PathBuf {
+    pub fn home(&self) -> PathBuf {
         self.top().join("home/.config/copper-kite")
     }
 

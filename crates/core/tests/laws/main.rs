@@ -35,4 +35,5 @@ mod shapes;
 mod times;
 mod tracing;
 mod travelling;
+mod watching;
 mod written;

@@ -10,6 +10,9 @@ use crate::present::{cut_middle, path, words};
 /// Folders that are offered.
 const MOST: usize = 8;
 
+/// Rows below the folders: what can be done, and a blank one.
+const ACTS: u16 = 6;
+
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(survey) = &state.survey else { return };
@@ -41,6 +44,11 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             "learn the launchers of this machine from the games that are installed",
         ),
         (
+            keys(Wish::Watch, View::Records),
+            Wish::Watch,
+            "learn from what a launcher changes while you install or move a small game with it",
+        ),
+        (
             keys(Wish::Trace, View::Cleanup),
             Wish::Trace,
             "trace this folder: find every place where its path is written down",
@@ -68,8 +76,9 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         return 1;
     }
     canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);
-    let first = first_shown(state.find, MOST, lying.len());
-    for (n, folder) in lying.iter().enumerate().skip(first).take(MOST) {
+    let most = usize::from(area.height.saturating_sub(ACTS + 1)).clamp(2, MOST);
+    let first = first_shown(state.find, most, lying.len());
+    for (n, folder) in lying.iter().enumerate().skip(first).take(most) {
         let here = n == state.find;
         let style = if here { theme.cursor() } else { theme.text() };
         let y = (n - first) as u16 + 1;
@@ -78,5 +87,5 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         canvas.put_at(0, y, &cut_middle(&text, usize::from(area.width)), style, area);
         canvas.hit_row(y, area, Hit::Row(n));
     }
-    lying.len().min(MOST) as u16 + 1
+    lying.len().min(most) as u16 + 1
 }

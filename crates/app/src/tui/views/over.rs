@@ -141,7 +141,8 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
     if sheet.lines.len() > rows {
         put("↓ ↑ more", None, canvas);
     }
-    let passing = if sheet.task.is_some() && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
+    let waits = sheet.task.is_some() && sheet.answers == 0;
+    let passing = if waits && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
     canvas.put_right(passing, tint(theme.text()), foot);
 }
 
