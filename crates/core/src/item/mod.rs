@@ -2,6 +2,7 @@
 //!
 //! Law: plain values; nothing here looks at a drive but to say where an item lies now.
 
+mod block_map;
 mod finding;
 mod left;
 mod planned;
@@ -10,6 +11,8 @@ mod progress;
 mod proof;
 mod stage;
 
+pub use block_map::BlockState;
+pub(crate) use block_map::{BlockChange, BlockMap};
 pub use finding::{Clearing, Finding, FindingKind, Limit, Severity};
 pub use left::{Left, WhyLeft};
 pub use planned::{Displaced, Links, LooseFolders, PlannedItem, Policy, Strategy, Trial};

@@ -49,6 +49,10 @@ pub struct Progress {
     pub unreadable: Bytes,
     /// Blocks that were copied again because they differed.
     pub repaired: u64,
+    /// What became of its bytes so far, while they are copied: a letter of [`super::BlockState`] for each equal part, in the order
+    /// of its files.
+    #[serde(default)]
+    pub map: String,
 }
 
 impl Progress {
@@ -69,6 +73,7 @@ impl Progress {
             copy_left: None,
             unreadable: Bytes::ZERO,
             repaired: 0,
+            map: String::new(),
         }
     }
 }

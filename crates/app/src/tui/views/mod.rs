@@ -5,6 +5,7 @@ mod cleanup;
 mod drives;
 mod first;
 mod haul;
+mod item_map;
 mod log;
 mod moments;
 mod over;

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Amount, Stage, StageKind, Strategy};
+use deft_barge_core::item::{Amount, Progress, Stage, StageKind, Strategy};
 use deft_barge_core::journal::{HaulRow, ItemRow};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -11,6 +11,7 @@ use ratatui::style::Style;
 use super::super::canvas::{Canvas, Hit, bar, curve};
 use super::super::state::State;
 use super::super::theme::Theme;
+use super::item_map;
 use super::proof::small_zeros;
 use super::whole::{draw_whole, goes};
 use crate::commands::{View, Wish};
@@ -110,7 +111,25 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         draw_rates(state, Rect { height: rows, ..below(area, y) }, canvas);
         y += rows + 1;
     }
+    if let Some(progress) = in_hand(&under_way, running.cursor) {
+        // What was said keeps a row or two.
+        let place = below(area, y);
+        let place = Rect { height: place.height.saturating_sub(2), ..place };
+        let rows = item_map::rows(progress, place);
+        if rows > 0 {
+            item_map::draw(progress, place, canvas);
+            y += rows;
+        }
+    }
     draw_said(state, below(area, y), canvas);
+}
+
+/// How far the item under the cursor is, or else the first that is copied.
+fn in_hand<'a>(under_way: &[(usize, &'a Lane)], cursor: usize) -> Option<&'a Progress> {
+    let mapped =
+        |(_, lane): &&(usize, &'a Lane)| lane.progress.as_ref().is_some_and(|progress| !progress.map.is_empty());
+    let here = under_way.iter().filter(mapped).find(|(n, _)| *n == cursor);
+    here.or_else(|| under_way.iter().find(mapped)).and_then(|(_, lane)| lane.progress.as_ref())
 }
 
 /// The rate over the last minutes: as many cells as there are, each the mean of as much time.
@@ -193,30 +212,7 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
     let room = usize::from(area.width).saturating_sub(more.chars().count() + 2);
     canvas.put_at(2, y, &format!("{}{more}", cut_middle(&path(&progress.file), room)), theme.dim(), area);
     y += 1;
-    if blocks > 1 && alone && area.height > y + 4 {
-        canvas.put_at(
-            2,
-            y,
-            &block_strip(nth, blocks, usize::from(area.width.saturating_sub(4)).min(128)),
-            theme.dim(),
-            area,
-        );
-        y += 1;
-    }
     y
-}
-
-/// The blocks of the file in hand: done, in hand, to come; several in a cell where there are many.
-fn block_strip(nth: u64, blocks: u64, cells: usize) -> String {
-    let cells = (blocks as usize).min(cells).max(1);
-    let at = (nth.saturating_sub(1) as usize * cells) / blocks.max(1) as usize;
-    (0..cells)
-        .map(|cell| match cell.cmp(&at) {
-            std::cmp::Ordering::Less => '▪',
-            std::cmp::Ordering::Equal => '◈',
-            std::cmp::Ordering::Greater => '·',
-        })
-        .collect()
 }
 
 fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
@@ -430,16 +426,4 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         (None, ..) => "Nothing is running.".into(),
     };
     (text, theme.text())
-}
-
-#[cfg(test)]
-mod tests {
-    use super::block_strip;
-
-    #[test]
-    fn blocks_are_told_one_by_one_or_several_to_a_cell() {
-        assert_eq!(block_strip(2, 4, 10), "▪◈··");
-        assert_eq!(block_strip(512, 512, 8), "▪▪▪▪▪▪▪◈");
-        assert_eq!(block_strip(0, 1, 8), "◈");
-    }
 }

@@ -288,6 +288,7 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         unreadable: deft_barge_core::bytes::Bytes::ZERO,
         left: Some(Duration::from_mins(9)),
         repaired: 2,
+        map: format!("{}r{}p{}x{}", "v".repeat(199), "w".repeat(80), "-".repeat(118), ""),
     }))));
     for (width, height) in [(80, 24), (160, 47)] {
         let drawn = stage.text(width, height);
@@ -298,6 +299,9 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
             "block 311 of 512",
             "data/pack07.bin",
             "2 copied again",
+            "verified",
+            "cannot be read",
+            " each, in the order of",
             "kept",
         ] {
             assert!(drawn.contains(word), "{word}\n{drawn}");

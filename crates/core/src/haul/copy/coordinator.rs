@@ -1,6 +1,6 @@
 //! The item's own thread during a copy: gives files to the workers, hears what they did, journals it and reports it.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::{Duration, Instant};
@@ -15,7 +15,7 @@ use super::verify::digest_paths;
 use crate::bytes::Bytes;
 use crate::checksums::{EntryKind, block_count, block_span};
 use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
-use crate::item::{Amount, Links, Progress, RateMeter};
+use crate::item::{Amount, BlockChange, BlockMap, Links, Progress, RateMeter};
 use crate::journal::{FileEntry, Hint, Lines};
 use crate::launcher::DigestKind;
 
@@ -54,6 +54,8 @@ pub(crate) fn copy_files(work: &mut ItemContext<'_>, staging: &Path) -> Result<(
         links: work.item.planned.links == Links::Copies,
         pace: RateMeter::of_drive(work.journal.speeds()?.pace(work.site, &work.item.planned.to_drive)),
         progress: progress_of(work)?,
+        map: BlockMap::of(work.journal.sums(work.item.id)?.bytes),
+        reached: 0,
         pulse: work.journal.next_pulse(work.item.id)?,
         hints: Vec::new(),
         given: 0,
@@ -97,6 +99,9 @@ struct Hearing<'a, 'w> {
     links: bool,
     pace: RateMeter,
     progress: Progress,
+    map: BlockMap,
+    /// Bytes of the files so far.
+    reached: u64,
     /// Number of the next moment that may be kept.
     pulse: u64,
     hints: Vec<Hint>,
@@ -181,10 +186,14 @@ impl Hearing<'_, '_> {
     }
 
     fn prepare(&mut self, line: FileEntry) {
+        let start = self.reached;
+        self.reached += line.entry.size;
         // Of what nothing is known, nothing has to be there.
         let begun = line.compared || line.blocks.iter().any(Option::is_some);
         let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
         if line.compared && still_there(&line, found.as_ref(), self.way.target.steady()) {
+            self.map.note(start, line.entry.size, BlockChange::Written);
+            self.map.note(start, line.entry.size, BlockChange::Verified);
             return;
         }
         let known = known_blocks(&line, found.as_ref());
@@ -192,7 +201,7 @@ impl Hearing<'_, '_> {
         // A copy that stands instead of a link is made of what the link leads to.
         let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
         let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
-        let job = FileJob::new(line.entry, Arc::clone(&self.way), known, taken, digest, line.attributes);
+        let job = FileJob::new((line.entry, start), Arc::clone(&self.way), known, taken, digest, line.attributes);
         if line.compared {
             // It was compared and is not what it was then.
             let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));
@@ -202,6 +211,13 @@ impl Hearing<'_, '_> {
         }
         let there = job.entry.size - job.missing_bytes();
         self.progress.copy.done = self.progress.copy.done.plus(Bytes::new(there));
+        if there > 0 {
+            let missing: HashSet<u64> = job.missing().into_iter().collect();
+            for nth in (0..block_count(job.entry.size)).filter(|nth| !missing.contains(nth)) {
+                let (offset, length) = block_span(job.entry.size, nth);
+                self.map.note(start + offset, length as u64, BlockChange::Written);
+            }
+        }
         self.ahead.push(job);
     }
 
@@ -211,7 +227,9 @@ impl Hearing<'_, '_> {
             WorkerEvent::Copied(job, nth, hash) => {
                 self.copied += 1;
                 let of = block_count(job.entry.size);
-                plus(&mut self.progress.copy, block_span(job.entry.size, nth).1 as u64);
+                let (offset, length) = block_span(job.entry.size, nth);
+                plus(&mut self.progress.copy, length as u64);
+                self.map.note(job.start + offset, length as u64, BlockChange::Written);
                 if self.progress.file != job.entry.path.as_path() {
                     job.entry.path.as_path().clone_into(&mut self.progress.file);
                 }
@@ -222,8 +240,16 @@ impl Hearing<'_, '_> {
                 }
             }
             WorkerEvent::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
-            WorkerEvent::Checked(bytes) => plus(&mut self.progress.compare, bytes),
-            WorkerEvent::Repaired => self.progress.repaired += 1,
+            WorkerEvent::Checked(job, nth) => {
+                let (offset, length) = block_span(job.entry.size, nth);
+                plus(&mut self.progress.compare, length as u64);
+                self.map.note(job.start + offset, length as u64, BlockChange::Verified);
+            }
+            WorkerEvent::Repaired(job, nth) => {
+                let (offset, length) = block_span(job.entry.size, nth);
+                self.progress.repaired += 1;
+                self.map.note(job.start + offset, length as u64, BlockChange::Repaired);
+            }
             WorkerEvent::Same(job, there, digest, beside) => {
                 self.ended += 1;
                 self.progress.files += 1;
@@ -232,6 +258,7 @@ impl Hearing<'_, '_> {
             }
             WorkerEvent::Unreadable(job, from, to) => {
                 self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));
+                self.map.note(job.start + from, to - from, BlockChange::Unreadable);
                 self.hints.push(Hint::Unreadable { path: job.entry.path.clone(), from, to });
                 match &mut self.lost {
                     Some(HaulError::Unreadable { count, .. }) => *count += 1,
@@ -264,6 +291,7 @@ impl Hearing<'_, '_> {
         let limit = self.work.stop.limit();
         self.progress.reckon(&mut self.pace);
         self.progress.hold_to(limit);
+        self.progress.map = self.map.letters();
         self.work.journal.put_pulse(self.pulse, &self.progress, limit)?;
         self.pulse += 1;
         (self.work.report)(HaulEvent::Progress(self.progress.clone()));

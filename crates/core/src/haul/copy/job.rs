@@ -38,6 +38,8 @@ pub(crate) struct CopyRoute {
 #[derive(Debug)]
 pub(crate) struct FileJob {
     pub(crate) entry: Entry,
+    /// Where its bytes stand among those of the item.
+    pub(crate) start: u64,
     pub(crate) way: Arc<CopyRoute>,
     /// Another copy to read instead of the original.
     pub(crate) taken: Option<PathBuf>,
@@ -91,7 +93,7 @@ struct Pair {
 impl FileJob {
     /// Makes one of which the blocks in `known` are copied already.
     pub(crate) fn new(
-        entry: Entry,
+        (entry, start): (Entry, u64),
         way: Arc<CopyRoute>,
         known: Vec<Option<BlockHash>>,
         taken: Option<PathBuf>,
@@ -115,7 +117,7 @@ impl FileJob {
             digest: digest.map(Digest::new),
         };
         let (state, pair, beside) = (Mutex::new(state), Mutex::default(), Mutex::default());
-        Self { entry, way, taken, digest, copied_before, remembered, beside, state, pair }
+        Self { entry, start, way, taken, digest, copied_before, remembered, beside, state, pair }
     }
 
     /// Whether it is one block, which one worker copies as a whole.

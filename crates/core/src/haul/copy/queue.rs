@@ -49,10 +49,10 @@ pub(crate) enum VerifyTask {
 pub(crate) enum WorkerEvent {
     /// A block was copied.
     Copied(Arc<FileJob>, u64, BlockHash),
-    /// So many bytes were read back and are the same.
-    Checked(u64),
+    /// A block was read back and is the same.
+    Checked(Arc<FileJob>, u64),
     /// A block was copied again.
-    Repaired,
+    Repaired(Arc<FileJob>, u64),
     /// A whole file is the same.
     Same(Arc<FileJob>, There, Option<Vec<u8>>, Beside),
     /// Bytes of an original that cannot be read.

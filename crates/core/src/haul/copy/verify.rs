@@ -145,7 +145,7 @@ fn compare_block(
         let bytes = &*buffer.first(length);
         if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
             job.take_in_digest(bytes);
-            return Ok(WorkerEvent::Checked(length as u64));
+            return Ok(WorkerEvent::Checked(Arc::clone(job), nth));
         }
         match tries {
             // A drive may read wrongly once.
@@ -153,7 +153,7 @@ fn compare_block(
             _ if tries > REPAIRS => return Err(HaulError::Differs { path: job.to(), from: offset }),
             _ => {
                 repair(queue, job, nth, wanted)?;
-                let _ = queue.tell.send(WorkerEvent::Repaired);
+                let _ = queue.tell.send(WorkerEvent::Repaired(Arc::clone(job), nth));
             }
         }
         queue.disk.forget(file);
