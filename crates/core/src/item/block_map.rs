@@ -10,7 +10,7 @@ const LEAST: u64 = 4096;
 
 /// What became of a part of an item's bytes. Each is told by a letter.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum BlockState {
+pub enum ByteState {
     /// Nothing yet: `-`.
     Waiting,
     /// Some of it is written: `p`.
@@ -25,7 +25,7 @@ pub enum BlockState {
     Unreadable,
 }
 
-impl BlockState {
+impl ByteState {
     /// Each with its letter.
     const LETTERS: [(Self, char); 6] = [
         (Self::Waiting, '-'),
@@ -101,17 +101,17 @@ impl BlockMap {
     /// A letter for each cell.
     pub(crate) fn letters(&self) -> String {
         let state = |cell: &Cell| match cell {
-            Cell { unreadable: true, .. } => BlockState::Unreadable,
+            Cell { unreadable: true, .. } => ByteState::Unreadable,
             Cell { all, verified, repaired, .. } if verified >= all => {
                 if *repaired {
-                    BlockState::Repaired
+                    ByteState::Repaired
                 } else {
-                    BlockState::Verified
+                    ByteState::Verified
                 }
             }
-            Cell { all, written, .. } if written >= all => BlockState::Written,
-            Cell { written: 0, .. } => BlockState::Waiting,
-            _ => BlockState::Partly,
+            Cell { all, written, .. } if written >= all => ByteState::Written,
+            Cell { written: 0, .. } => ByteState::Waiting,
+            _ => ByteState::Partly,
         };
         self.cells.iter().map(|cell| state(cell).letter()).collect()
     }
@@ -139,8 +139,8 @@ mod tests {
         map.note(5 * LEAST, LEAST, BlockChange::Written);
         assert_eq!(BlockMap::of(0).letters(), "");
         assert_eq!(BlockMap::of(1 << 40).letters().len(), CELLS as usize);
-        for (state, letter) in BlockState::LETTERS {
-            assert_eq!((BlockState::of(letter), state.letter()), (Some(state), letter));
+        for (state, letter) in ByteState::LETTERS {
+            assert_eq!((ByteState::of(letter), state.letter()), (Some(state), letter));
         }
     }
 }

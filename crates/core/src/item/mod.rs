@@ -11,7 +11,7 @@ mod progress;
 mod proof;
 mod stage;
 
-pub use block_map::BlockState;
+pub use block_map::ByteState;
 pub(crate) use block_map::{BlockChange, BlockMap};
 pub use finding::{Clearing, Finding, FindingKind, Limit, Severity};
 pub use left::{Left, WhyLeft};

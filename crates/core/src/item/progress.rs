@@ -49,7 +49,7 @@ pub struct Progress {
     pub unreadable: Bytes,
     /// Blocks that were copied again because they differed.
     pub repaired: u64,
-    /// What became of its bytes so far, while they are copied: a letter of [`super::BlockState`] for each equal part, in the order
+    /// What became of its bytes so far, while they are copied: a letter of [`super::ByteState`] for each equal part, in the order
     /// of its files.
     #[serde(default)]
     pub map: String,

@@ -12,8 +12,8 @@ use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::PatternStep;
 use super::roles::Roles;
-use crate::record::step_text;
 use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
+use crate::record::{numbered, step_text};
 
 /// A list of libraries, as a profile says it.
 #[derive(Debug)]
@@ -377,7 +377,17 @@ fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
 /// An entry like the last one, for another folder, with no games in it; `None` where it says something that nobody here can make up.
 fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
     let known = |format: &Format| {
-        matches!(format, Format::Json | Format::Jsonc | Format::Xml | Format::Nested | Format::Yaml | Format::Lines)
+        matches!(
+            format,
+            Format::Json
+                | Format::Jsonc
+                | Format::Xml
+                | Format::Nested
+                | Format::Yaml
+                | Format::Toml
+                | Format::Ini
+                | Format::Lines
+        )
     };
     let format = list.shape.format().filter(known)?;
     let last = list.entries.last()?;
@@ -455,11 +465,18 @@ fn raw_of(document: &Document, entry: &Place) -> Option<String> {
     if document.format() == Format::Xml {
         return Some(raw.to_string());
     }
-    name.parse::<u64>().ok()?;
     let key = document.written(entry, Side::Key)?;
     let (above, _) = entry.0.split_last().map(|(last, above)| (Place(above.to_vec()), last))?;
-    let nth = document.children(&above)?.iter().position(|place| place == entry)?;
+    let siblings = document.children(&above)?;
+    let nth = siblings.iter().position(|place| place == entry)?;
+    // Names that differ by a number alone, such as `2` or `shelf 2`.
+    let (before, _, behind) = numbered(name)?;
+    let alike = |place: &Place| match place.0.last() {
+        Some(Step::Name(other)) => numbered(other).is_some_and(|other| (other.0, other.2) == (before, behind)),
+        _ => false,
+    };
+    siblings.iter().all(alike).then_some(())?;
     let (start, end) = document.child_spans(&above)?.1.get(nth).copied()?;
     let between = document.text()[start..end].strip_prefix(key)?.strip_suffix(raw)?;
-    Some(format!("{}{between}{raw}", key.replacen(name, "{nr}", 1)))
+    Some(format!("{}{between}{raw}", key.replacen(name, &format!("{before}{{nr}}{behind}"), 1)))
 }

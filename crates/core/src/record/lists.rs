@@ -11,6 +11,9 @@ use super::formats::json_quoted;
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
 
+/// What an element of TOML is called while it is read by itself.
+const ALONE: &str = "element";
+
 impl Document {
     /// Puts `raw` into a list behind its last entry and gives the new document; `key` for an object.
     ///
@@ -77,11 +80,22 @@ impl Document {
             (Format::Yaml, Some(indent)) if !keyed => format!("{}{text}", " ".repeat(indent)),
             _ => text,
         };
+        // An element of TOML's brackets is no document by itself, and a table of a list says the list in its head.
+        let (is_toml, is_table) = (self.format() == Format::Toml, text.starts_with("[["));
+        let text = if is_toml && !keyed && !is_table { format!("{ALONE} = {text}") } else { text };
+        let in_no_section = self.format() == Format::Ini && !text.starts_with('[');
         let read = Self::parse(text.into_bytes(), self.format()).map_err(|_| wrong())?;
+        if is_toml && !keyed {
+            let at = if is_table { list.clone() } else { Place(vec![Step::Name(ALONE.into())]) };
+            let value = at.of(read.value()).ok_or_else(wrong)?;
+            let value = if is_table { value.get(0).ok_or_else(wrong)? } else { value };
+            return Ok((None, value.clone()));
+        }
+        let members = if in_no_section { read.value().get("") } else { Some(read.value()) };
         if !keyed && self.format() != Format::Xml {
             return Ok((None, read.value().clone()));
         }
-        match read.value().as_object().map(|members| members.iter().collect::<Vec<_>>()).as_deref() {
+        match members.and_then(Value::as_object).map(|members| members.iter().collect::<Vec<_>>()).as_deref() {
             Some([(name, value)]) => Ok((Some((*name).clone()), (*value).clone())),
             _ => Err(wrong()),
         }
@@ -107,7 +121,14 @@ impl Document {
             _ => return Err(wrong()),
         }
         let text = self.text();
-        let in_brackets = self.format() == Format::Yaml && text[span.start..].starts_with(['[', '{']);
+        let in_brackets = match self.format() {
+            Format::Yaml => text[span.start..].starts_with(['[', '{']),
+            // The first of a line has no sign before it that shows how others are parted.
+            Format::Toml => {
+                text[span.start..].starts_with('[') && children.len() == 1 && !text[span.clone()].contains('\n')
+            }
+            _ => false,
+        };
         match (children.as_slice(), like) {
             ([.., last], _) if in_brackets => self.with(last.1..last.1, &format!(", {written}"), &meant, list),
             ([.., last], _) => {
@@ -119,6 +140,8 @@ impl Document {
                         let line = text[..last.0].rfind('\n').map_or(0, |n| n + 1);
                         format!("\n{}", &text[line..last.0])
                     }
+                    // The first thing of a file has no line above it.
+                    Format::Toml if last.0 == 0 && written.starts_with("[[") => "\n\n".to_string(),
                     _ => blank_before(text, last.0).to_string(),
                 };
                 // What stands behind the last one on its line, a sign or a comment, is that one's.
@@ -130,7 +153,7 @@ impl Document {
                 let blank = if blank.contains("\r\n") || !text[last.1..].starts_with('\r') {
                     blank
                 } else {
-                    blank.replacen('\n', "\r\n", 1)
+                    blank.replace('\n', "\r\n")
                 };
                 let new = format!("{sign}{tail}{blank}{written}{own_sign}");
                 self.with(last.1..last.1 + tail.len(), &new, &meant, list)
@@ -191,7 +214,7 @@ impl Document {
     /// The spans of entries without the end of their last line, and without lines behind them that say nothing.
     fn trimmed_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let (span, children) = self.child_spans(list)?;
-        let comments = self.format() == Format::Yaml;
+        let comments = matches!(self.format(), Format::Yaml | Format::Toml);
         let end = |(start, end): (usize, usize)| {
             let mut own = self.text()[start..end].trim_end();
             while comments
@@ -541,7 +564,7 @@ mod tests {
     use super::*;
 
     /// Texts with two libraries, their format, the list, and a new one.
-    const TEXTS: [(&str, Format, &str, &str); 14] = [
+    const TEXTS: [(&str, Format, &str, &str); 22] = [
         ("{\"all\": [{\"at\": \"/a\"}, {\"at\": \"/b\"}]}", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\n  \"all\": [\n    {\"at\": \"/a\"}\n  ]\n}\n", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\"all\": {\"0\": {\"at\": \"/a\"}}}", Format::Json, "$.all", "\"1\": {\"at\": \"/n\"}"),
@@ -560,6 +583,19 @@ mod tests {
             "\"1\"\n\t{\n\t\t\"at\" \"/n\"\n\t}",
         ),
         ("v: 1\nall:\n  - at: /a\n    n: 1\n  - at: /b\n    n: 2\nz: 3\n", Format::Yaml, "$.all", "at: /n\n    n: 3"),
+        (
+            "v = 1\n\n[[l]]\nat = \"/a\"\n\n[[l]]\nat = \"/b\"\nn = 2\n\n[z]\nx = 1\n",
+            Format::Toml,
+            "$.l",
+            "[[l]]\nat = \"/n\"",
+        ),
+        ("[[a.l]]\nat = \"/a\"\n[a.l.in]\nx = 1\n# why\n[z]\nx = 1\n", Format::Toml, "$.a.l", "[[a.l]]\nat = \"/n\""),
+        ("v = 1\nall = [\"/a\"]\n", Format::Toml, "$.all", "\"/n\""),
+        ("all = [\n  \"/a\",\n  \"/b\", # two\n]\n", Format::Toml, "$.all", "\"/n\""),
+        ("all = [{at = \"/a\"}, {at = \"/b\"}]\n", Format::Toml, "$.all", "{at = \"/n\"}"),
+        ("[all]\n0 = \"/a\"\n1 = \"/b\"\n\n[z]\nx = 1\n", Format::Toml, "$.all", "2 = \"/n\""),
+        ("[all]\n0=/a\n1=/b\n\n[z]\nx=1\n", Format::Ini, "$.all", "2=/n"),
+        ("x=0\n[all]\nl0 = /a\n", Format::Ini, "$.all", "l1 = /n"),
         ("all:\n- at: '/a'\n# why\n- at: '/b'\n", Format::Yaml, "$.all", "at: '/n'"),
         ("all:\n  - /a\n  - /b\n", Format::Yaml, "$.all", "/n"),
         ("all:\n  0:\n    at: /a\n  1:\n    at: /b\n", Format::Yaml, "$.all", "2:\n    at: /n"),

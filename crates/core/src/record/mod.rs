@@ -42,8 +42,8 @@ pub(crate) use formats::{packed_format_of, packed_is_like_text, packed_may_begin
 pub use letters::{Letters, SpellingError};
 pub use meaning::{Meaning, MeaningError, Values};
 pub use parts::{Part, PartFit, Within, find_parts, write_part};
-pub(crate) use place::step_text;
 pub use place::{Place, Side, Step};
+pub(crate) use place::{numbered, step_text};
 pub(crate) use scalars::{Elements, scalars_of};
 pub(crate) use source::within_cell;
 pub use source::{Shape, Source, Tables, joined};

@@ -30,6 +30,18 @@ pub enum Step {
 #[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Place(pub Vec<Step>);
 
+/// A name with a number in it: what stands before its last run of digits, that number, and what stands behind it.
+pub(crate) fn numbered(name: &str) -> Option<(&str, u64, &str)> {
+    let end = name.rfind(|c: char| c.is_ascii_digit())? + 1;
+    let start = name[..end]
+        .rfind(|c: char| !c.is_ascii_digit())
+        .map_or(0, |at| at + name[at..].chars().next().map_or(1, char::len_utf8));
+    // A number with zeros before it is told in as many digits, which nobody here keeps.
+    let digits = &name[start..end];
+    (digits == "0" || !digits.starts_with('0')).then_some(())?;
+    Some((&name[..start], digits.parse().ok()?, &name[end..]))
+}
+
 /// A step as it is told in a selector.
 pub(crate) fn step_text(step: &Step) -> String {
     Place(vec![step.clone()]).to_string()[1..].to_string()

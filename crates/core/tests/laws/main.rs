@@ -20,6 +20,7 @@ mod layouts;
 mod learning;
 mod links;
 mod made_launchers;
+mod new_libraries;
 mod orders;
 mod others;
 mod outside;

@@ -1,7 +1,7 @@
 //! The bytes of the item in hand on a map: what is written, verified, copied again, and what cannot be read.
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{BlockState, Progress};
+use deft_barge_core::item::{ByteState, Progress};
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 
@@ -32,20 +32,20 @@ pub(super) fn rows(progress: &Progress, area: Rect) -> u16 {
 }
 
 /// The cells, several made one where there is no room for all.
-fn cells(progress: &Progress, most: usize) -> Vec<BlockState> {
-    let all: Vec<BlockState> = progress.map.chars().filter_map(BlockState::of).collect();
+fn cells(progress: &Progress, most: usize) -> Vec<ByteState> {
+    let all: Vec<ByteState> = progress.map.chars().filter_map(ByteState::of).collect();
     all.chunks(all.len().div_ceil(most.max(1)).max(1)).map(together).collect()
 }
 
 /// What several cells are as one: what cannot be read shows, and of the rest what all of them are.
-fn together(cells: &[BlockState]) -> BlockState {
+fn together(cells: &[ByteState]) -> ByteState {
     let (least, most) = (cells.iter().min(), cells.iter().max());
     match (least, most) {
-        (_, Some(BlockState::Unreadable)) => BlockState::Unreadable,
-        (Some(BlockState::Verified), Some(BlockState::Repaired)) => BlockState::Repaired,
-        (Some(BlockState::Waiting), Some(most)) if *most > BlockState::Waiting => BlockState::Partly,
+        (_, Some(ByteState::Unreadable)) => ByteState::Unreadable,
+        (Some(ByteState::Verified), Some(ByteState::Repaired)) => ByteState::Repaired,
+        (Some(ByteState::Waiting), Some(most)) if *most > ByteState::Waiting => ByteState::Partly,
         (Some(least), _) => *least,
-        (None, _) => BlockState::Waiting,
+        (None, _) => ByteState::Waiting,
     }
 }
 
@@ -68,14 +68,14 @@ pub(super) fn draw(progress: &Progress, area: Rect, canvas: &mut Canvas<'_>) {
     let each = Bytes::new(all.div_ceil(cells.len().max(1) as u64));
     let mut x = if narrow { 2 } else { LEFT };
     let shown = [
-        (BlockState::Waiting, "to come"),
-        (BlockState::Written, "written"),
-        (BlockState::Verified, "verified"),
-        (BlockState::Repaired, "copied again"),
-        (BlockState::Unreadable, "cannot be read"),
+        (ByteState::Waiting, "to come"),
+        (ByteState::Written, "written"),
+        (ByteState::Verified, "verified"),
+        (ByteState::Repaired, "copied again"),
+        (ByteState::Unreadable, "cannot be read"),
     ];
     // What went wrong is told of only where it did.
-    let there = |state: &BlockState| *state < BlockState::Repaired || cells.contains(state);
+    let there = |state: &ByteState| *state < ByteState::Repaired || cells.contains(state);
     for (state, words) in shown.into_iter().filter(|(state, _)| there(state)) {
         let (sign, style) = look(state, theme);
         canvas.put_at(x, y, sign, style, area);
@@ -87,14 +87,14 @@ pub(super) fn draw(progress: &Progress, area: Rect, canvas: &mut Canvas<'_>) {
     canvas.put_at(x, y, &text, theme.dim(), area);
 }
 
-fn look(state: BlockState, theme: Theme) -> (&'static str, Style) {
+fn look(state: ByteState, theme: Theme) -> (&'static str, Style) {
     match state {
-        BlockState::Waiting => ("·", theme.dim()),
-        BlockState::Partly => ("▫", theme.dim()),
-        BlockState::Written => ("▫", theme.text()),
-        BlockState::Verified => ("▪", theme.good()),
-        BlockState::Repaired => ("◈", theme.strong()),
-        BlockState::Unreadable => ("✕", theme.danger()),
+        ByteState::Waiting => ("·", theme.dim()),
+        ByteState::Partly => ("▫", theme.dim()),
+        ByteState::Written => ("▫", theme.text()),
+        ByteState::Verified => ("▪", theme.good()),
+        ByteState::Repaired => ("◈", theme.strong()),
+        ByteState::Unreadable => ("✕", theme.danger()),
     }
 }
 
@@ -104,11 +104,11 @@ mod tests {
 
     #[test]
     fn several_cells_are_what_all_of_them_are_and_what_cannot_be_read_shows() {
-        let together = |letters: &str| together(&letters.chars().filter_map(BlockState::of).collect::<Vec<_>>());
-        assert_eq!(together("vvxv"), BlockState::Unreadable);
-        assert_eq!(together("vrv"), BlockState::Repaired);
-        assert_eq!(together("wvr"), BlockState::Written);
-        assert_eq!(together("-v"), BlockState::Partly);
-        assert_eq!(together("--"), BlockState::Waiting);
+        let together = |letters: &str| together(&letters.chars().filter_map(ByteState::of).collect::<Vec<_>>());
+        assert_eq!(together("vvxv"), ByteState::Unreadable);
+        assert_eq!(together("vrv"), ByteState::Repaired);
+        assert_eq!(together("wvr"), ByteState::Written);
+        assert_eq!(together("-v"), ByteState::Partly);
+        assert_eq!(together("--"), ByteState::Waiting);
     }
 }

@@ -10,7 +10,7 @@ use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
 use crate::platform::Look;
 use crate::record::{
     Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
-    Values, find_parts, within_cell, write_part,
+    Values, find_parts, numbered, within_cell, write_part,
 };
 use crate::site::Site;
 
@@ -506,7 +506,7 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     if entry.contains("{nr}") {
         let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
         let number = |place: &Place| match place.0.last() {
-            Some(Step::Name(name)) => name.parse::<u64>().ok(),
+            Some(Step::Name(name)) => numbered(name).map(|(_, number, _)| number),
             _ => None,
         };
         let numbers: Option<Vec<u64>> = source.children(&list).unwrap_or_default().iter().map(number).collect();

@@ -99,6 +99,8 @@ struct Tables<'t, 'b, 'k> {
     known: HashMap<(u32, String), u32>,
     /// The table that an array of tables holds last.
     newest: HashMap<u32, u32>,
+    /// Tables of lists that have not ended, each with the names on the way to it.
+    open: Vec<(Vec<String>, u32)>,
 }
 
 impl Tables<'_, '_, '_> {
@@ -115,8 +117,19 @@ impl Tables<'_, '_, '_> {
         id
     }
 
-    /// Begins the next table of the array of this name.
-    fn next_of(&mut self, table: u32, key: Key) -> u32 {
+    /// Ends the tables of lists that a head does not lie in: what stands behind it is none of theirs.
+    fn close(&mut self, path: &[String], at: usize) {
+        while let Some((inside, id)) = self.open.pop() {
+            if path.len() > inside.len() && path.starts_with(&inside) {
+                self.open.push((inside, id));
+                return;
+            }
+            self.out.end(id, at);
+        }
+    }
+
+    /// Begins the next table of the array of this name, with its head at a byte.
+    fn next_of(&mut self, table: u32, key: Key, head: usize) -> u32 {
         let name = decode(key.style, &self.text[key.span.clone()]).into_owned();
         let at = key.span.start;
         let list = if let Some(id) = self.known.get(&(table, name.clone())).copied() {
@@ -127,7 +140,7 @@ impl Tables<'_, '_, '_> {
             self.known.insert((table, name), id);
             id
         };
-        let next = self.out.add(Some(list), None, Kind::Object, at..at);
+        let next = self.out.add(Some(list), None, Kind::Object, head..at);
         self.newest.insert(list, next);
         next
     }
@@ -151,22 +164,28 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
         return Err(Fault::new(error.span().map_or(0, |span| span.start), error.message().to_string()));
     }
     let root = out.add(None, None, Kind::Object, 0..text.len());
-    let mut tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new() };
+    let mut tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new(), open: Vec::new() };
     let mut table = root;
     // TomlKind values go into: arrays and inline tables that are open; keys that wait for a value.
     let mut open: Vec<(u32, bool)> = Vec::new();
     let mut keys: Vec<Key> = Vec::new();
     let mut header = None;
+    let mut head = 0;
     for (what, span, encoding) in events.all {
         let span = range(span);
         match what {
-            TomlKind::Table | TomlKind::ArrayTable => header = Some(what),
+            TomlKind::Table | TomlKind::ArrayTable => (header, head) = (Some(what), span.start),
             TomlKind::Key => keys.push(Key::new(span, style(encoding, true))),
             TomlKind::TableEnd => {
+                let name = |key: &Key| decode(key.style, &text[key.span.clone()]).into_owned();
+                let path: Vec<String> = keys.iter().map(name).collect();
+                tables.close(&path, head);
                 let Some(last) = keys.pop() else { continue };
                 let above = keys.drain(..).fold(root, |table, key| tables.enter(table, key));
                 table = if header == Some(TomlKind::ArrayTable) {
-                    tables.next_of(above, last)
+                    let next = tables.next_of(above, last, head);
+                    tables.open.push((path, next));
+                    next
                 } else {
                     tables.enter(above, last)
                 };
@@ -200,6 +219,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
             TomlKind::Line => {}
         }
     }
+    tables.close(&[], text.len());
     Ok(())
 }
 
