@@ -5,6 +5,7 @@
 mod audit;
 mod chart;
 mod cleanup;
+mod complete;
 mod data;
 pub mod drafts;
 mod export;
@@ -27,6 +28,7 @@ mod wish;
 pub use audit::{audit, export_checksums, launch};
 pub use chart::{chart, put_in_home};
 pub use cleanup::{cleanup, remap};
+pub use complete::{Completed, Wanted, complete};
 pub use data::data;
 pub use export::{export, put_table_in_home};
 pub use haul::{haul, library, release, repair, resume, undo, verify};

@@ -32,7 +32,7 @@ use super::tasks::{Task, do_task};
 use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
 use crate::present::{Fault, count, path as shown, words};
-use crate::service::{Heard, Sink, Told, drafts, tables};
+use crate::service::{Heard, Sink, Told, complete, drafts, tables};
 use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 
 /// Does what the interface wants.
@@ -136,6 +136,13 @@ impl Conductor {
                     Err(fault) => Event::Said(fault.text()),
                 });
             })),
+            Act::Complete(wanted, text) => {
+                let home = state.home.clone();
+                thread::spawn(move || {
+                    let completed = complete(&site, &home, wanted, &text);
+                    let _ = tell.send(Event::Completed(text, completed));
+                });
+            }
             Act::Do(id, task) => self.task(id, task),
             Act::StopTask => self.stop_task.ask(),
             // What is at its end asks nothing any more.

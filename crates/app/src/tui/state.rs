@@ -236,6 +236,7 @@ impl State {
             Event::Planned(..) | Event::Limited(_) | Event::Terminate => {}
             Event::Quiet(findings) => self.quieted(findings),
             Event::Said(text) => self.message = Some(text),
+            Event::Completed(asked, completed) => self.completed(&asked, completed),
             Event::Opened(file) => self.opened(&file),
             Event::Heard(heard) => self.heard(heard),
             Event::Elsewhere(goes_on) => {

@@ -13,6 +13,7 @@ use tui_input::backend::crossterm::EventHandler;
 use super::state::State;
 use super::tasks::Task;
 use crate::present::words;
+use crate::service::Completed;
 
 impl State {
     pub(crate) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
@@ -32,16 +33,30 @@ impl State {
                 self.remember_typed(typing.text());
                 return self.typed(typing);
             }
+            KeyCode::Tab => {
+                let wanted = typing.what.wanted().map(|wanted| Act::Complete(wanted, typing.text().into()));
+                self.typing = Some(typing);
+                return wanted.into_iter().collect();
+            }
             KeyCode::Up => self.typed_before(&mut typing, true),
             KeyCode::Down => self.typed_before(&mut typing, false),
             // What every text field knows: the cursor by character and word, to both ends, and what removes.
             _ => drop(typing.input.handle_event(&Input::Key(key))),
         }
+        typing.more.clear();
         if typing.what == Typed::SearchLog {
             self.search_log(typing.text());
         }
         self.typing = Some(typing);
         Vec::new()
+    }
+
+    /// Takes what a field was filled up with, unless something else was typed meanwhile.
+    pub(crate) fn completed(&mut self, asked: &str, completed: Completed) {
+        if let Some(typing) = self.typing.as_mut().filter(|typing| typing.text() == asked) {
+            typing.input = completed.text.into();
+            typing.more = completed.more;
+        }
     }
 
     /// Keeps what was typed, the newest last and each once.

@@ -17,7 +17,7 @@ use crate::tui::Task;
 use crate::commands::View;
 
 use crate::present::Fault;
-use crate::service::{Heard, Told};
+use crate::service::{Completed, Heard, Told, Wanted};
 
 /// What can happen.
 pub enum Event {
@@ -42,6 +42,8 @@ pub enum Event {
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
     Said(String),
+    /// What was typed, filled up.
+    Completed(String, Completed),
     /// A draft was read.
     Opened(Box<DraftFile>),
     Heard(Heard),
@@ -79,6 +81,8 @@ pub enum Act {
     Save(String, Box<DraftFile>),
     /// Read the draft of this name.
     Open(String),
+    /// Fill up what is typed.
+    Complete(Wanted, String),
     /// Do something that tells what it does in a sheet.
     Do(u64, Task),
     /// Stop what a sheet shows.

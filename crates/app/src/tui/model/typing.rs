@@ -5,18 +5,22 @@ use std::path::PathBuf;
 
 use tui_input::Input;
 
+use crate::service::Wanted;
+
 /// What is being typed, and what for.
 #[derive(Clone, Debug)]
 pub struct Typing {
     pub what: Typed,
     pub input: Input,
+    /// What it may go on with, where that is not sure.
+    pub more: Vec<String>,
     /// How far back in what was typed before it is; 0 is what is typed now.
     pub back: usize,
 }
 
 impl Typing {
     pub fn new(what: Typed, text: String) -> Self {
-        Self { what, input: Input::new(text), back: 0 }
+        Self { what, input: Input::new(text), more: Vec::new(), back: 0 }
     }
 
     pub fn text(&self) -> &str {
@@ -58,29 +62,49 @@ pub enum Typed {
 }
 
 impl Typed {
+    /// What the tab key fills it up with, if it does.
+    pub fn wanted(&self) -> Option<Wanted> {
+        match self {
+            Self::Trace
+            | Self::DataOf(_)
+            | Self::ForgetData
+            | Self::Carry(_)
+            | Self::CheckCarried
+            | Self::TakeFrom(_)
+            | Self::ExportTo(..) => Some(Wanted::Path),
+            Self::Reanchor => Some(Wanted::Paths),
+            Self::Open => Some(Wanted::Draft),
+            Self::Room | Self::SaveAs | Self::WhatIf | Self::AdoptAs | Self::SearchLog => None,
+        }
+    }
+
     /// The question before the line, and what helps to answer it.
     pub fn words(&self) -> (&'static str, &'static str) {
         match self {
             Self::Room => ("How much room should be made here?", "such as 60GB"),
             Self::SaveAs => ("Under which name should this draft be kept?", "enter saves"),
-            Self::Open => ("Which draft should be opened?", "its name"),
+            Self::Open => ("Which draft should be opened?", "its name; tab completes, and lists them"),
             Self::WhatIf => {
                 ("What drive is thought of?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
             }
-            Self::Trace => ("Which path should be traced?", "the folder of a game, or any other"),
-            Self::DataOf(_) => ("Which folder holds its user data?", "its path"),
-            Self::ForgetData => ("Which folder should be taken off the list?", "its path; the folder stays"),
-            Self::Carry(_) => ("What should be brought here?", "a launcher's name, or the folder of a library"),
-            Self::CheckCarried => ("Which carried folder should be checked?", "its path"),
+            Self::Trace => ("Which path should be traced?", "the folder of a game, or any other; tab completes"),
+            Self::DataOf(_) => ("Which folder holds its user data?", "its path; tab completes"),
+            Self::ForgetData => {
+                ("Which folder should be taken off the list?", "its path; tab completes; the folder stays")
+            }
+            Self::Carry(_) => {
+                ("What should be brought here?", "a launcher's name, or the folder of a library; tab completes")
+            }
+            Self::CheckCarried => ("Which packed folder should be checked?", "its path; tab completes"),
             Self::AdoptAs => {
                 ("What is it?", "LAUNCHER/ID: the launcher's id of its profile, and that launcher's own id of the game")
             }
-            Self::Reanchor => ("Which path has become which?", "OLD NEW"),
-            Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file"),
+            Self::Reanchor => ("Which path has become which?", "OLD NEW; tab completes"),
+            Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file; tab completes"),
             Self::SearchLog => {
                 ("What should the log be searched for?", "titles, drives, days such as 2026-11, numbers; esc shows all")
             }
-            Self::ExportTo(..) => ("Which file should the checksums be written to?", "a new one"),
+            Self::ExportTo(..) => ("Which file should the checksums be written to?", "a new one; tab completes"),
         }
     }
 }

@@ -26,7 +26,7 @@ use super::canvas::{Canvas, Hit, Hits, rows_of};
 use super::state::State;
 use super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::words;
+use crate::present::{line, words};
 
 /// Draws everything, and gives what lies where.
 pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
@@ -171,11 +171,12 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(typing) = &state.typing {
         let (question, hint) = typing.what.words();
         over::put_field(question, &typing.input, theme.strong(), upper, canvas);
-        canvas.put(
-            &format!("{hint}   enter: do it   up: typed before   ctrl-u: clear   esc: leave"),
-            theme.text(),
-            lower,
-        );
+        let more = if area.width < 110 { "" } else { "   up: typed before   ctrl-u: clear" };
+        let help = match typing.more.as_slice() {
+            [] => format!("{hint}   enter: do it{more}   esc: leave"),
+            more => more.iter().map(|name| line(name)).collect::<Vec<_>>().join("   "),
+        };
+        canvas.put(&help, theme.text(), lower);
         return;
     }
     let (text, style) = match &state.message {

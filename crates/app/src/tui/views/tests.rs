@@ -1222,3 +1222,27 @@ fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
     let start: String = said.chars().take(60).collect();
     assert!(stage.text(160, 47).contains(&start), "{start}\n{}", stage.text(160, 47));
 }
+
+#[test]
+fn a_field_is_filled_up_by_tab_and_what_was_typed_since_is_kept() {
+    use crate::service::{Completed, Wanted};
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('O'));
+    stage.press(KeyCode::Char('w'));
+    let asked = stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE))));
+    assert_eq!(asked, [Act::Complete(Wanted::Draft, "w".into())]);
+    let completed = Completed { text: "week".into(), more: vec!["week".into(), "weekend".into()] };
+    stage.state.update(Event::Completed("w".into(), completed.clone()));
+    let shown = stage.text(80, 24);
+    assert!(shown.contains("week   weekend"), "{shown}");
+    // What comes late fits another text.
+    stage.press(KeyCode::Char('e'));
+    stage.state.update(Event::Completed("w".into(), completed));
+    let typing = stage.state.typing.as_ref().expect("a field");
+    assert_eq!((typing.text(), typing.more.len()), ("weeke", 0));
+    // What takes no name of a file is left as it is.
+    stage.press(KeyCode::Esc);
+    stage.press(KeyCode::Char('M'));
+    let asked = stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE))));
+    assert_eq!(asked, []);
+}
