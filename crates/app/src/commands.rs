@@ -387,7 +387,8 @@ impl KeyMap {
     /// # Errors
     /// A sentence, if there is no such command or key, or the key means something else in the same view.
     pub fn set(&mut self, name: &str, keys: &[String]) -> Result<(), String> {
-        let at = COMMANDS.iter().position(|command| command.name == name).ok_or(format!("there is no act {name:?}"))?;
+        let at =
+            COMMANDS.iter().position(|command| command.name == name).ok_or(format!("there is no command {name:?}"))?;
         let mut presses = Vec::new();
         for key in keys {
             let press = Press::read(key).ok_or(format!("{key:?} is no key"))?;

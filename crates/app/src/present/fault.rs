@@ -194,13 +194,13 @@ impl From<HaulError> for Fault {
             HaulError::Hung { .. } => Self::new(
                 Kind::Interrupted,
                 text,
-                format!("Nothing of what it may still do is believed. Look to the drive and its cable. {RESUME}"),
+                format!("What it still does can't be relied on. Check the drive and its cable. {RESUME}"),
             ),
             HaulError::NotThatFile { .. } => {
-                Self::new(Kind::Refused, text, "Nothing was changed. Offer another copy, or give the game up.")
+                Self::new(Kind::Refused, text, "Nothing was changed. Offer another copy, or cancel that game.")
             }
             HaulError::SourceChanged { .. } => {
-                Self::new(Kind::Failed, text, format!("Let what writes there end. {RESUME}"))
+                Self::new(Kind::Failed, text, format!("Close whatever writes there. {RESUME}"))
             }
             HaulError::NoRoomYet { .. } => {
                 Self::new(Kind::Interrupted, text, format!("Release them with: deft-barge release. {RESUME}"))

@@ -77,14 +77,14 @@ impl State {
         }
         match self.question_of(wish, idle) {
             Some(question) => self.question = Some(question),
-            None => self.message = Some("There is nothing to do that with now.".into()),
+            None => self.message = Some("There is nothing here to do that with.".into()),
         }
     }
 
     fn question_of(&self, wish: Wish, idle: bool) -> Option<Question> {
         match wish {
             Wish::Cancel if !idle => {
-                let text = "Stop, and return what was done so far? Originals and records will be as they were.";
+                let text = "Cancel the haul and undo what it did so far? Originals and records will be as before.";
                 Some(Question::yes(text, Answer::Cancel))
             }
             Wish::Cancel => self.unfinished().map(|haul| {
@@ -93,7 +93,7 @@ impl State {
             }),
             Wish::CancelItem => {
                 let lane = self.running.lanes.get(self.running.cursor).filter(|lane| lane.runs())?;
-                let text = format!("Give up {} alone? What was copied of it goes, its originals stay; the other items go on.", lane.title);
+                let text = format!("Cancel {} alone? Its copy is removed, its originals stay; the others continue.", lane.title);
                 Some(Question::yes(text, Answer::CancelItem(lane.item)))
             }
             Wish::GoOn => self.tried().map(|haul| {
@@ -213,14 +213,14 @@ impl State {
 
     pub(crate) fn leave(&mut self) -> Vec<Act> {
         if self.task_hauls() {
-            let text = "Something is being done that moves files. Stop it at the next block, and leave then?";
+            let text = "Files are being moved. Stop at the next block, and quit then?";
             self.question = Some(Question::yes(text, Answer::StopAndLeave));
             return Vec::new();
         }
         if self.running.work.is_none() {
             return vec![Act::Leave];
         }
-        let text = "A haul is running. Pause it at the next block and leave? It goes on with: deft-barge resume";
+        let text = "A haul is running. Pause it at the next block and quit? Continue later with: deft-barge resume";
         let mut question = Question::yes(text, Answer::Leave);
         question.answers[0].1 = "pauses and leaves";
         if self.can_go_on() {

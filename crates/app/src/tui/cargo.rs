@@ -1,5 +1,6 @@
 //! The games of the Drives view: how they are listed, marked and sent, and what goes along.
 
+use crate::commands::{View, Wish};
 use crate::tui::model::{Coming, Filter, Scale, Sort};
 use std::collections::HashMap;
 
@@ -266,7 +267,8 @@ impl State {
         if turned {
             self.redraft();
         } else {
-            self.message = Some("Its user data is not on this haul: u, then a drive's digit, sends it.".into());
+            let key = self.keys.name(Wish::UserData, View::Drives);
+            self.message = Some(format!("Its user data is not on this haul: {key}, then a drive's digit, sends it."));
         }
     }
 }

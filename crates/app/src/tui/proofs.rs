@@ -58,7 +58,7 @@ impl State {
     /// Looks at a haul in the Proof view.
     pub(crate) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
         if self.history.haul(id).is_none_or(|haul| haul.items.iter().all(|item| item.proof.is_none())) {
-            self.message = Some("Nothing of this haul has a proof.".into());
+            self.message = Some("Nothing on this haul has a proof.".into());
             return Vec::new();
         }
         if self.proofs.haul != Some(id) {
@@ -190,7 +190,7 @@ impl State {
             (self.haul_here().map(|haul| haul.id), None)
         };
         let Some(haul) = haul else {
-            self.message = Some("There is no haul here that has checksums.".into());
+            self.message = Some("No haul here has checksums.".into());
             return;
         };
         let name = item.as_ref().map_or(format!("haul-{haul}"), |(_, title)| {

@@ -63,7 +63,7 @@ impl State {
                 if self.idle() && self.unfinished().is_some() {
                     return self.run(LongTask::Resume);
                 }
-                self.message = Some("Nothing is under way that could go on.".into());
+                self.message = Some("Nothing is unfinished.".into());
             }
             Wish::Cancel | Wish::CancelItem | Wish::LetGo | Wish::Undo => self.ask(wish),
             Wish::Take => return self.ask_for_copy(),
@@ -76,9 +76,9 @@ impl State {
             Wish::Gentle => {
                 self.gentle = !self.gentle;
                 let words = if self.gentle {
-                    "What begins from now on lets the reads and writes of all other programs go first."
+                    "From the next start on, other programs read and write first."
                 } else {
-                    "What begins from now on takes its turn like any other program."
+                    "From the next start on, it takes its turn like any other program."
                 };
                 self.message = Some(words.into());
             }
@@ -155,7 +155,7 @@ impl State {
             Wish::Guided => return self.adopt_guided(),
             Wish::Prove => match self.proofs.haul {
                 Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
-                Some(_) => self.message = Some("Something is running; the proof can be made when it is done.".into()),
+                Some(_) => self.message = Some("Something is running; verify when it is done.".into()),
                 None => self.message = Some("There is no haul to verify yet.".into()),
             },
             Wish::Export => self.ask_for_file(),
@@ -234,8 +234,7 @@ impl State {
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {
         if self.act.is_some() {
-            self.message =
-                Some("That is chosen for games that are sent to drives; this act has no such choice.".into());
+            self.message = Some("That choice is for games that are sent to drives.".into());
             return Vec::new();
         }
         match wish {

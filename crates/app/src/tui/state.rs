@@ -136,7 +136,7 @@ impl State {
             chooser: None,
             sheet: None,
             help: None,
-            message: settings.problem.map(|what| format!("Settings do not count: {what}.")),
+            message: settings.problem.map(|what| format!("Settings are ignored: {what}.")),
             clock: Duration::ZERO,
             keys: settings.keys,
             ground: settings.ground,

@@ -62,7 +62,7 @@ impl Task {
     pub fn words(&self) -> String {
         match self {
             Self::Play(_, title) => format!("Starting {title}"),
-            Self::Audit(_) => "Audit: what became of it since its checksums were kept".into(),
+            Self::Audit(_) => "Audit: compared with its kept checksums".into(),
             Self::Keep(_) => "Keeping checksums, to audit against later".into(),
             Self::Repair(_) => "Repairing from another copy".into(),
             Self::Probe(drive) => format!("Measuring {drive}"),
@@ -71,8 +71,8 @@ impl Task {
             Self::Learn => "Launchers, learned from the games that are installed".into(),
             Self::Watch => "Watching what a launcher changes".into(),
             Self::AddData(..) | Self::ForgetData(_) => "The list of user data".into(),
-            Self::CarryPlan(what, drive) => format!("What bringing {what} to {drive} would do"),
-            Self::Carry(what, drive) => format!("Bringing {what} to {drive}"),
+            Self::CarryPlan(what, drive) => format!("What packing {what} to {drive} would do"),
+            Self::Carry(what, drive) => format!("Packing {what} to {drive}"),
             Self::CheckCarried(folder) => format!("What {} needs here", folder.display()),
             Self::Take(file, _) => format!("Taking {} from another copy", file.display()),
             Self::Export(..) => "Checksums".into(),

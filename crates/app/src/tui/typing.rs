@@ -165,7 +165,7 @@ impl State {
         match text.parse::<WhatIf>() {
             Ok(drive) => {
                 self.message =
-                    Some(format!("{} stands among the drives. Nothing can be hauled there yet.", drive.name));
+                    Some(format!("{} is among the drives now. Nothing can be hauled there yet.", drive.name));
                 self.what_if.retain(|other| other.name != drive.name);
                 self.what_if.push(drive);
                 vec![Act::Survey]
@@ -191,7 +191,7 @@ impl State {
             }
             Err(misfits) => {
                 let what: Vec<String> = misfits.iter().map(crate::present::misfit).collect();
-                self.message = Some(format!("The draft does not fit what is there any more: {}.", what.join("; ")));
+                self.message = Some(format!("The draft no longer matches this PC: {}.", what.join("; ")));
             }
         }
     }
@@ -205,7 +205,7 @@ impl State {
         match suggestion.lines.len() {
             0 => parts.push(format!("Nothing to suggest for {drive}.")),
             n => {
-                parts.push(format!("Suggested: {}. Change any by its digit; 0 takes it off.", games(n)));
+                parts.push(format!("Suggested: {}. A digit changes one, 0 takes it off.", games(n)));
             }
         }
         if let [line] = &suggestion.lines[..] {

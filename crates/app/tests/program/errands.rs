@@ -331,7 +331,7 @@ fn keys_are_remapped_in_the_settings_file_and_a_fault_in_it_is_said_with_its_lin
     screen.wait_for("Keys of Records");
     fs::write(&file, "[keys]\nmark = \"z\"\ndance = \"d\"\n").unwrap();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
-    screen.wait_for("no act \"dance\"");
+    screen.wait_for("no command \"dance\"");
 }
 
 #[test]

@@ -220,7 +220,7 @@ fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself
     // Either it is still running and is cancelled, or it has ended and is undone.
     screen.keys(&["x"]);
     thread::sleep(Duration::from_millis(300));
-    if !screen.text().contains("Stop, and return") {
+    if !screen.text().contains("undo what it did so far") {
         screen.wait_for("releases them");
         screen.keys(&["u"]);
         screen.wait_for("Undo haul");

@@ -10,6 +10,7 @@
 )]
 
 mod arrows;
+mod sentences;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::Path;

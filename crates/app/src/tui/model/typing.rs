@@ -85,15 +85,15 @@ impl Typed {
             Self::SaveAs => ("Under which name should this draft be kept?", "enter saves"),
             Self::Open => ("Which draft should be opened?", "its name; tab completes, and lists them"),
             Self::WhatIf => {
-                ("What drive is thought of?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
+                ("Which drive should be planned with?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
             }
             Self::Trace => ("Which path should be traced?", "the folder of a game, or any other; tab completes"),
             Self::DataOf(_) => ("Which folder holds its user data?", "its path; tab completes"),
             Self::ForgetData => {
-                ("Which folder should be taken off the list?", "its path; tab completes; the folder stays")
+                ("Which folder should be removed from the list?", "its path; tab completes; the folder stays")
             }
             Self::Carry(_) => {
-                ("What should be brought here?", "a launcher's name, or the folder of a library; tab completes")
+                ("What should be packed here?", "a launcher's name, or the folder of a library; tab completes")
             }
             Self::CheckCarried => ("Which packed folder should be checked?", "its path; tab completes"),
             Self::AdoptAs => {

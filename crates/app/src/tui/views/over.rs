@@ -67,7 +67,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
     let inner = clear(place, canvas);
     let style = canvas.theme.sheet();
     let (question, nothing) = match chooser.of {
-        Of::Acts => ("What should be done?", "No act has these words."),
+        Of::Acts => ("What should be done?", "No command has these words."),
         Of::Games => ("Which game?", "No game has these letters."),
         Of::Drives => ("Which drive?", "No drive has these letters."),
     };
@@ -142,7 +142,7 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
         put("↓ ↑ more", None, canvas);
     }
     let waits = sheet.task.is_some() && sheet.answers == 0;
-    let passing = if waits && sheet.passing.is_empty() { "being done ..." } else { &sheet.passing };
+    let passing = if waits && sheet.passing.is_empty() { "working ..." } else { &sheet.passing };
     canvas.put_right(passing, tint(theme.text()), foot);
 }
 

@@ -59,11 +59,11 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let running = &state.running;
     if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
         let what = match running.work {
-            Some(LongTask::Release(_)) => "Letting go of originals: only what was compared and is unchanged since ...",
-            Some(LongTask::Return(_)) => "Taking back ...",
+            Some(LongTask::Release(_)) => "Releasing originals: only what was verified and hasn't changed since ...",
+            Some(LongTask::Return(_)) => "Undoing ...",
             Some(LongTask::Prove(_)) => "Reading every byte again ...",
             None => "Following what was left running ...",
-            _ => "Looking at the drives once more, and beginning ...",
+            _ => "Checking the drives once more, then starting ...",
         };
         canvas.put_at(0, 0, what, theme.text(), area);
         return draw_said(state, below(area, 2), canvas);
@@ -71,8 +71,8 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let mut y = draw_whole(state, area, canvas);
     let bell = if running.bell { "the bell rings at the end   " } else { "" };
     let wish = match (running.pausing, running.cancelling, running.giving_up, state.limit) {
-        (_, true, ..) => "stopping at the next block, then returning".to_string(),
-        (_, _, Some(_), _) => "stopping at the next block, then giving one item up".to_string(),
+        (_, true, ..) => "stopping at the next block, then undoing".to_string(),
+        (_, _, Some(_), _) => "stopping at the next block, then cancelling one item".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
         (.., Some(limit)) => format!("{bell}{limit}/s at most"),
         _ => bell.trim_end().to_string(),

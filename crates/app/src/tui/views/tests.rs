@@ -491,7 +491,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     let acts = stage.press(KeyCode::Char('S'));
     let [Act::Run(work)] = acts.as_slice() else { panic!("{acts:?}") };
     stage.press(KeyCode::Char('x'));
-    assert!(stage.text(100, 30).contains("Stop, and return"));
+    assert!(stage.text(100, 30).contains("undo what it did so far"));
     let id = haul(&stage, "Saltflat Rally");
     stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
     assert_eq!(stage.press(KeyCode::Char('y')), [], "the older haul is not what was meant");
@@ -1084,7 +1084,7 @@ fn nobody_leaves_over_a_failure_and_what_moves_files_in_a_sheet_is_stopped_first
     assert!(matches!(stage.press(KeyCode::Char('S')).as_slice(), [Act::Do(2, _)]));
     let ctrl_c = Input::Key(KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL));
     assert_eq!(stage.state.update(Event::Input(ctrl_c)), []);
-    assert!(stage.text(160, 47).contains("moves files"));
+    assert!(stage.text(160, 47).contains("Files are being moved"));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::StopTask]);
     assert_eq!(stage.state.update(Event::Done(2, paused().map(|()| 5))), [Act::Leave]);
 }
