@@ -31,12 +31,12 @@ impl State {
             let work = LongTask::Start(self.errand());
             // Whatever deletes is asked, with bytes and titles.
             if let Some(text) = self.deletes_at_once() {
-                self.question = Some(Question::yes(text, Answer::Do(work)));
+                self.over.question = Some(Question::yes(text, Answer::Do(work)));
                 return Vec::new();
             }
             return self.run(work);
         }
-        self.message = Some(match &self.plan {
+        self.over.message = Some(match &self.haul.plan {
             None => "There is no plan yet.".into(),
             Some(plan) if plan.items.is_empty() => "Nothing is on this haul.".into(),
             Some(plan) if plan.blocked() => "Blocked: see the first line of the findings.".into(),
@@ -45,7 +45,10 @@ impl State {
                 "Another haul is under way; go on with it or undo it in the Running view.".into()
             }
             _ => {
-                format!("Read the warnings first, then accept them with {}.", self.keys.name(Wish::Accept, View::Haul))
+                format!(
+                    "Read the warnings first, then accept them with {}.",
+                    self.look.keys.name(Wish::Accept, View::Haul)
+                )
             }
         });
         Vec::new()
@@ -53,7 +56,7 @@ impl State {
 
     /// What the plan deletes as soon as it is verified, as a question; `None` if all originals are kept.
     fn deletes_at_once(&self) -> Option<String> {
-        let plan = self.plan.as_ref()?;
+        let plan = self.haul.plan.as_ref()?;
         crate::present::deletes(plan).map(|(bytes, titles)| {
             format!("Delete {bytes} of originals during the haul ({titles})? Each game is verified first, and can be moved back.")
         })
@@ -61,7 +64,7 @@ impl State {
 
     pub(crate) fn run(&mut self, work: LongTask) -> Vec<Act> {
         let stays = matches!(work, LongTask::Prove(_));
-        self.running = Running { work: Some(work.clone()), bell: self.bell, ..Running::default() };
+        self.running = Running { work: Some(work.clone()), bell: self.work.bell, ..Running::default() };
         if !stays {
             self.view = View::Running;
         }
@@ -70,14 +73,14 @@ impl State {
 
     pub(crate) fn ask(&mut self, wish: Wish) {
         let idle = self.idle();
-        if idle && self.looking {
+        if idle && self.work.looking {
             // Which haul is meant is not known yet: what is known here may be an older one.
-            self.message = Some("The journal is being read; a moment.".into());
+            self.over.message = Some("The journal is being read; a moment.".into());
             return;
         }
         match self.question_of(wish, idle) {
-            Some(question) => self.question = Some(question),
-            None => self.message = Some("There is nothing here to do that with.".into()),
+            Some(question) => self.over.question = Some(question),
+            None => self.over.message = Some("There is nothing here to do that with.".into()),
         }
     }
 
@@ -170,7 +173,7 @@ impl State {
             }
             // It came to its end between the question and the answer, and the journal is being read: once it is known which haul
             // that was, it is returned as it is.
-            Answer::Cancel if self.looking => {
+            Answer::Cancel if self.work.looking => {
                 self.running.cancelling = true;
                 Vec::new()
             }
@@ -186,15 +189,15 @@ impl State {
             Answer::CancelItem(_) | Answer::Do(_) | Answer::Task(_) => Vec::new(),
             Answer::Leave | Answer::LeaveRunning if self.running.elsewhere => vec![Act::Leave],
             Answer::Leave => {
-                self.leaving = Leaving::Paused;
+                self.work.leaving = Leaving::Paused;
                 if idle { vec![Act::Leave] } else { vec![Act::Pause] }
             }
             Answer::LeaveRunning => {
-                self.leaving = Leaving::Running;
+                self.work.leaving = Leaving::Running;
                 if idle { vec![Act::Leave] } else { vec![Act::Pause] }
             }
             Answer::StopAndLeave => {
-                self.leaving = Leaving::Paused;
+                self.work.leaving = Leaving::Paused;
                 if self.task_hauls() { vec![Act::StopTask] } else { vec![Act::Leave] }
             }
             Answer::Demo => vec![Act::Demo],
@@ -208,13 +211,13 @@ impl State {
 
     /// Whether a sheet shows something that moves files.
     fn task_hauls(&self) -> bool {
-        self.sheet.as_ref().is_some_and(|sheet| sheet.hauls && sheet.task.is_some())
+        self.over.sheet.as_ref().is_some_and(|sheet| sheet.hauls && sheet.task.is_some())
     }
 
     pub(crate) fn leave(&mut self) -> Vec<Act> {
         if self.task_hauls() {
             let text = "Files are being moved. Stop at the next block, and quit then?";
-            self.question = Some(Question::yes(text, Answer::StopAndLeave));
+            self.over.question = Some(Question::yes(text, Answer::StopAndLeave));
             return Vec::new();
         }
         if self.running.work.is_none() {
@@ -226,7 +229,7 @@ impl State {
         if self.can_go_on() {
             question.answers.push(('w', "leaves, and it goes on", Answer::LeaveRunning));
         }
-        self.question = Some(question);
+        self.over.question = Some(question);
         Vec::new()
     }
 
@@ -238,13 +241,13 @@ impl State {
         if self.can_go_on() {
             return self.do_asked(Answer::LeaveRunning);
         }
-        self.message = Some("No haul is running that could go on by itself.".into());
+        self.over.message = Some("No haul is running that could go on by itself.".into());
         Vec::new()
     }
 
     /// Leaves from a window in which no question can be read: what runs is paused, and goes on with a resume.
     pub(crate) fn leave_unseen(&mut self) -> Vec<Act> {
-        self.question = None;
+        self.over.question = None;
         self.must_leave()
     }
 
@@ -267,7 +270,7 @@ impl State {
     pub(crate) fn ended(&mut self, what: LongTask, result: Result<(), Fault>) -> Vec<Act> {
         self.running.work = None;
         let paused = result.as_ref().is_err_and(|fault| fault.kind == Kind::Interrupted);
-        match std::mem::take(&mut self.leaving) {
+        match std::mem::take(&mut self.work.leaving) {
             Leaving::Paused => return vec![Act::Leave],
             Leaving::Running if paused => return vec![Act::Detach, Act::Leave],
             Leaving::Running if result.is_ok() => return vec![Act::Leave],
@@ -282,15 +285,15 @@ impl State {
         }
         // A draft whose haul has begun is no draft any more, however that haul has ended for now.
         if matches!(what, LongTask::Start(Errand::Draft(..))) && self.running.haul.is_some() {
-            self.draft = Draft::default();
-            self.policy = Policy::Hold;
+            self.drafted.draft = Draft::default();
+            self.drafted.policy = Policy::Hold;
         }
         let ring = self.rung(if result.is_ok() { "Deft Barge: done" } else { "Deft Barge: stopped" });
         match result {
             Ok(()) => match what {
                 LongTask::Start(Errand::Draft(..)) => {
-                    self.draft = Draft::default();
-                    self.policy = Policy::Hold;
+                    self.drafted.draft = Draft::default();
+                    self.drafted.policy = Policy::Hold;
                 }
                 LongTask::Start(_) => self.redraft(),
                 _ => {}
@@ -300,13 +303,13 @@ impl State {
                 self.say(fault.sentence.clone());
                 self.running.fault = Some(fault);
                 if refused && matches!(what, LongTask::Start(_)) {
-                    self.plan = None;
+                    self.haul.plan = None;
                 }
             }
         }
         // The journal is read anew before it is known which haul to return.
         self.running.cancelling = cancelling;
-        self.looking = true;
+        self.work.looking = true;
         ring.into_iter().chain([Act::Survey]).collect()
     }
 

@@ -27,28 +27,28 @@ impl State {
         if holds.last().is_some_and(Vec::is_empty) {
             holds.pop();
         }
-        self.layout.holds = holds;
-        self.drive = self.drive.min(self.layout.holds.len().saturating_sub(1));
+        self.drives.layout.holds = holds;
+        self.drives.drive = self.drives.drive.min(self.drives.layout.holds.len().saturating_sub(1));
         self.relist();
     }
 
     /// Lists the drive in focus anew; the cursor stays on its game.
     pub(crate) fn relist(&mut self) {
-        let here = self.layout.list.get(self.layout.cursor).copied();
+        let here = self.drives.layout.list.get(self.drives.layout.cursor).copied();
         let Some(survey) = &self.survey else { return };
-        let mut list = self.layout.holds.get(self.drive).cloned().unwrap_or_default();
-        let filter = self.layout.filter;
-        list.retain(|n| passes(survey, &survey.games[*n], filter, &self.layout.sent));
+        let mut list = self.drives.layout.holds.get(self.drives.drive).cloned().unwrap_or_default();
+        let filter = self.drives.layout.filter;
+        list.retain(|n| passes(survey, &survey.games[*n], filter, &self.drives.layout.sent));
         let game = |n: &usize| &survey.games[*n];
-        match self.layout.sort {
+        match self.drives.layout.sort {
             Sort::Size => {}
             Sort::LastRun => list.sort_by_key(|n| std::cmp::Reverse(game(n).found.last_run)),
             Sort::Launcher => list.sort_by(|a, b| game(a).launcher.cmp(&game(b).launcher)),
             Sort::Title => list.sort_by_key(|n| game(n).found.title.to_lowercase()),
         }
         let at = here.and_then(|here| list.iter().position(|n| *n == here));
-        self.layout.cursor = at.unwrap_or(self.layout.cursor).min(list.len().saturating_sub(1));
-        self.layout.list = list;
+        self.drives.layout.cursor = at.unwrap_or(self.drives.layout.cursor).min(list.len().saturating_sub(1));
+        self.drives.layout.list = list;
     }
 
     /// Works out what the draft comes to, once for all frames that show it.
@@ -59,17 +59,18 @@ impl State {
             Destination::Drive(name) => survey.drives.iter().position(|state| state.drive.name == *name),
             Destination::Library(_) => None,
         };
-        let coming = self.draft.items.iter().filter_map(|item| {
+        let coming = self.drafted.draft.items.iter().filter_map(|item| {
             let game = games.get(&item.game).copied().or_else(|| survey.cargo(&item.game, item.way))?;
             Some(Coming { drive: place(&item.to), title: game.found.title.clone(), bytes: game.size.on_disk })
         });
-        self.layout.coming = coming.collect();
-        self.layout.sent = self.draft.items.iter().map(|item| (item.game.clone(), item.to.clone())).collect();
+        self.drives.layout.coming = coming.collect();
+        self.drives.layout.sent =
+            self.drafted.draft.items.iter().map(|item| (item.game.clone(), item.to.clone())).collect();
     }
 
     /// The game under the cursor.
     pub fn game_here(&self) -> Option<&Game> {
-        let at = *self.layout.list.get(self.layout.cursor)?;
+        let at = *self.drives.layout.list.get(self.drives.layout.cursor)?;
         self.survey.as_ref()?.games.get(at)
     }
 
@@ -77,20 +78,23 @@ impl State {
     pub(crate) fn go_to(&mut self, id: &GameId) {
         let Some(survey) = &self.survey else { return };
         let Some(at) = survey.games.iter().position(|game| game.id == *id) else { return };
-        let Some(drive) = self.layout.holds.iter().position(|hold| hold.contains(&at)) else { return };
-        self.drive = drive;
+        let Some(drive) = self.drives.layout.holds.iter().position(|hold| hold.contains(&at)) else { return };
+        self.drives.drive = drive;
         self.relist();
-        if !self.layout.list.contains(&at) {
-            self.layout.filter = Filter::All;
+        if !self.drives.layout.list.contains(&at) {
+            self.drives.layout.filter = Filter::All;
             self.relist();
         }
-        self.layout.cursor = self.layout.list.iter().position(|n| *n == at).unwrap_or(0);
+        self.drives.layout.cursor = self.drives.layout.list.iter().position(|n| *n == at).unwrap_or(0);
     }
 
     /// Goes along the blocks of the hull, whatever the list is sorted by.
     pub(crate) fn step_block(&mut self, forward: bool) {
-        let (Some(survey), Some(hold)) = (&self.survey, self.layout.holds.get(self.drive)) else { return };
-        let here = self.layout.list.get(self.layout.cursor).and_then(|n| hold.iter().position(|m| m == n));
+        let (Some(survey), Some(hold)) = (&self.survey, self.drives.layout.holds.get(self.drives.drive)) else {
+            return;
+        };
+        let here =
+            self.drives.layout.list.get(self.drives.layout.cursor).and_then(|n| hold.iter().position(|m| m == n));
         let next = match (here, forward) {
             (None, _) => 0,
             (Some(at), true) => at + 1,
@@ -102,66 +106,68 @@ impl State {
     }
 
     pub(crate) fn step_drive(&mut self, forward: bool) {
-        let count = self.layout.holds.len();
+        let count = self.drives.layout.holds.len();
         if count > 0 {
-            self.drive = if forward { (self.drive + 1) % count } else { (self.drive + count - 1) % count };
-            self.layout.cursor = 0;
-            self.layout.list.clear();
-            self.on_data = false;
+            self.drives.drive =
+                if forward { (self.drives.drive + 1) % count } else { (self.drives.drive + count - 1) % count };
+            self.drives.layout.cursor = 0;
+            self.drives.layout.list.clear();
+            self.drives.on_data = false;
             self.relist();
         }
     }
 
     pub(crate) fn sort_on(&mut self) {
-        self.layout.sort = self.layout.sort.next();
+        self.drives.layout.sort = self.drives.layout.sort.next();
         self.relist();
-        self.message = Some(format!("The list is sorted {}.", self.layout.sort.words()));
+        self.over.message = Some(format!("The list is sorted {}.", self.drives.layout.sort.words()));
     }
 
     pub(crate) fn filter_on(&mut self) {
-        self.layout.filter = self.layout.filter.next();
-        self.layout.cursor = 0;
+        self.drives.layout.filter = self.drives.layout.filter.next();
+        self.drives.layout.cursor = 0;
         self.relist();
-        self.message = Some(format!("The list shows games: {}.", self.layout.filter.words()));
+        self.over.message = Some(format!("The list shows games: {}.", self.drives.layout.filter.words()));
     }
 
     pub(crate) fn scale_on(&mut self) {
-        let (scale, words) = match self.layout.scale {
+        let (scale, words) = match self.drives.layout.scale {
             Scale::Linear => (
                 Scale::Root,
                 "Drives are drawn to the square root of their capacity: small ones are seen beside large ones.",
             ),
             Scale::Root => (Scale::Linear, "Drives are drawn to their capacity."),
         };
-        self.layout.scale = scale;
-        self.message = Some(words.into());
+        self.drives.layout.scale = scale;
+        self.over.message = Some(words.into());
     }
 
     pub(crate) fn mark(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
-        if !self.layout.marks.remove(&id) {
-            self.layout.marks.insert(id);
+        if !self.drives.layout.marks.remove(&id) {
+            self.drives.layout.marks.insert(id);
         }
-        self.layout.cursor = (self.layout.cursor + 1).min(self.layout.list.len().saturating_sub(1));
+        self.drives.layout.cursor =
+            (self.drives.layout.cursor + 1).min(self.drives.layout.list.len().saturating_sub(1));
     }
 
     pub(crate) fn mark_all(&mut self) {
         let Some(survey) = &self.survey else { return };
-        let all: Vec<GameId> = self.layout.list.iter().map(|n| survey.games[*n].id.clone()).collect();
-        if all.iter().all(|id| self.layout.marks.contains(id)) {
-            self.layout.marks.clear();
+        let all: Vec<GameId> = self.drives.layout.list.iter().map(|n| survey.games[*n].id.clone()).collect();
+        if all.iter().all(|id| self.drives.layout.marks.contains(id)) {
+            self.drives.layout.marks.clear();
         } else {
-            self.layout.marks.extend(all);
+            self.drives.layout.marks.extend(all);
         }
     }
 
     /// The marked games, or the one under the cursor.
     pub(crate) fn meant(&self) -> Vec<GameId> {
-        if self.layout.marks.is_empty() {
+        if self.drives.layout.marks.is_empty() {
             return self.game_here().map(|game| game.id.clone()).into_iter().collect();
         }
         let games = self.survey.iter().flat_map(|survey| &survey.games);
-        games.filter(|game| self.layout.marks.contains(&game.id)).map(|game| game.id.clone()).collect()
+        games.filter(|game| self.drives.layout.marks.contains(&game.id)).map(|game| game.id.clone()).collect()
     }
 
     /// The name of the drive with a digit.
@@ -169,26 +175,26 @@ impl State {
         let drives = self.survey.iter().flat_map(|survey| &survey.drives);
         let name = drives.filter(|d| d.drive.tag == Some(digit)).map(|d| d.drive.name.clone()).next();
         if name.is_none() {
-            self.message = Some(format!("No drive has the digit {digit}."));
+            self.over.message = Some(format!("No drive has the digit {digit}."));
         }
         name
     }
 
     /// Sends what is meant to a drive; what lies there already stays.
     pub(crate) fn send(&mut self, drive: &str) {
-        if self.on_data {
+        if self.drives.on_data {
             return self.send_data(drive);
         }
         let ids = self.meant();
-        let marked = !self.layout.marks.is_empty();
+        let marked = !self.drives.layout.marks.is_empty();
         for id in ids {
             self.send_game(&id, drive);
         }
         if marked {
-            let count = self.layout.marks.len();
-            self.layout.marks.clear();
+            let count = self.drives.layout.marks.len();
+            self.drives.layout.marks.clear();
             let games = words::plural(count, "game was", "games were");
-            self.message = Some(format!("{games} sent to {drive}; none is marked any more."));
+            self.over.message = Some(format!("{games} sent to {drive}; none is marked any more."));
         }
         self.redraft();
     }
@@ -196,26 +202,26 @@ impl State {
     pub(crate) fn send_game(&mut self, id: &GameId, drive: &str) {
         let Some(game) = self.survey.as_ref().and_then(|survey| survey.game(id)) else { return };
         if game.drive.as_deref() == Some(drive) {
-            self.draft.keep(id);
+            self.drafted.draft.keep(id);
             return;
         }
-        let way = self.draft.items.iter().find(|item| item.game == *id).and_then(|item| item.way);
-        self.draft.send_by(id.clone(), Destination::Drive(drive.into()), way);
+        let way = self.drafted.draft.items.iter().find(|item| item.game == *id).and_then(|item| item.way);
+        self.drafted.draft.send_by(id.clone(), Destination::Drive(drive.into()), way);
     }
 
     pub(crate) fn keep_here(&mut self) {
         for id in self.meant() {
-            self.draft.keep(&id);
+            self.drafted.draft.keep(&id);
         }
-        self.layout.marks.clear();
+        self.drives.layout.marks.clear();
         self.redraft();
     }
 
     /// Has a link left at the old place of the game under the cursor, or not.
     pub(crate) fn leave_link(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
-        let Some(item) = self.draft.items.iter_mut().find(|item| item.game == id) else {
-            self.message = Some("This game is not on the haul: a drive's digit sends it.".into());
+        let Some(item) = self.drafted.draft.items.iter_mut().find(|item| item.game == id) else {
+            self.over.message = Some("This game is not on the haul: a drive's digit sends it.".into());
             return;
         };
         item.way = if item.way.is_none() { Some(Way::Link) } else { None };
@@ -230,9 +236,9 @@ impl State {
 
     pub(crate) fn turn_to_data(&mut self) {
         let can_go = self.data_here().iter().any(|data| !data.ways.is_empty());
-        self.on_data = !self.on_data && can_go;
+        self.drives.on_data = !self.drives.on_data && can_go;
         if !can_go {
-            self.message = Some("No user data of this game is known that could go.".into());
+            self.over.message = Some("No user data of this game is known that could go.".into());
         }
     }
 
@@ -246,9 +252,9 @@ impl State {
             .collect();
         for (id, is_there) in all {
             if is_there {
-                self.draft.keep(&id);
+                self.drafted.draft.keep(&id);
             } else {
-                self.draft.send(id, Destination::Drive(drive.into()));
+                self.drafted.draft.send(id, Destination::Drive(drive.into()));
             }
         }
         self.redraft();
@@ -259,7 +265,7 @@ impl State {
         let ways: Vec<_> = self.data_here().into_iter().map(|data| (data.id.clone(), data.ways.clone())).collect();
         let mut turned = false;
         for (id, ways) in ways {
-            let Some(item) = self.draft.items.iter_mut().find(|item| item.game == id) else { continue };
+            let Some(item) = self.drafted.draft.items.iter_mut().find(|item| item.game == id) else { continue };
             let now = ways.iter().position(|way| Some(*way) == item.way).unwrap_or(0);
             item.way = ways.get((now + 1) % ways.len().max(1)).copied();
             turned = true;
@@ -267,8 +273,9 @@ impl State {
         if turned {
             self.redraft();
         } else {
-            let key = self.keys.name(Wish::UserData, View::Drives);
-            self.message = Some(format!("Its user data is not on this haul: {key}, then a drive's digit, sends it."));
+            let key = self.look.keys.name(Wish::UserData, View::Drives);
+            self.over.message =
+                Some(format!("Its user data is not on this haul: {key}, then a drive's digit, sends it."));
         }
     }
 }

@@ -14,7 +14,7 @@ use crate::commands::{COMMANDS, View, Where, Wish};
 impl State {
     /// Lists what fits the letters.
     pub(crate) fn choices(&mut self) {
-        let Some(mut chooser) = self.chooser.take() else { return };
+        let Some(mut chooser) = self.over.chooser.take() else { return };
         let mut letters = Letters::new(chooser.input.value());
         let is_empty = chooser.input.value().trim().is_empty();
         let mut offers: Vec<(usize, Offer)> = match chooser.of {
@@ -25,7 +25,7 @@ impl State {
         offers.sort_by_key(|(rank, _)| *rank);
         chooser.offers = offers.into_iter().map(|(_, offer)| offer).collect();
         chooser.cursor = chooser.cursor.min(chooser.offers.len().saturating_sub(1));
-        self.chooser = Some(chooser);
+        self.over.chooser = Some(chooser);
     }
 
     fn acts(&self, letters: &mut Letters, is_empty: bool) -> Vec<(usize, Offer)> {
@@ -33,7 +33,7 @@ impl State {
         let here = self.game_here().map(|game| game.found.title.clone());
         for drive in self.survey.iter().flat_map(|survey| &survey.drives) {
             let Some(title) = &here else { continue };
-            let what = if self.layout.marks.is_empty() { title.clone() } else { "the marked games".into() };
+            let what = if self.drives.layout.marks.is_empty() { title.clone() } else { "the marked games".into() };
             let text = format!("send {what} to {}", drive.drive.name);
             let (digit, choice) = match drive.drive.tag {
                 Some(tag) => (tag.to_string(), Choice::Act(Some(View::Drives), Wish::Send(tag))),
@@ -67,7 +67,7 @@ impl State {
                 continue;
             }
             let place = view.map_or("", View::name);
-            let keys = self.keys.names(n);
+            let keys = self.look.keys.names(n);
             let aside = if place.is_empty() { keys } else { format!("{place}   {keys}") };
             all.push((command.words.to_string(), aside, Choice::Act(view, command.wish), is_own));
         }
@@ -134,13 +134,13 @@ impl State {
                 }
             }
         }
-        self.chooser = Some(chooser);
+        self.over.chooser = Some(chooser);
         self.choices();
         Vec::new()
     }
 
     pub(crate) fn chosen(&mut self, choice: Choice) -> Vec<Act> {
-        self.chooser = None;
+        self.over.chooser = None;
         match choice {
             Choice::Game(id) => {
                 if !matches!(self.view, View::Drives) {
@@ -152,7 +152,7 @@ impl State {
             Choice::Drive(name) => self.on_drive(name),
             Choice::Library(path) => {
                 if let Some(id) = self.game_here().map(|game| game.id.clone()) {
-                    self.draft.send(id, Destination::Library(path));
+                    self.drafted.draft.send(id, Destination::Library(path));
                     self.redraft();
                     return self.show(View::Drives);
                 }

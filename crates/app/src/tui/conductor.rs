@@ -105,7 +105,7 @@ impl Conductor {
                 });
             }
             Act::Quiet => {
-                let items = state.plan.as_ref().map(|plan| plan.items.clone()).unwrap_or_default();
+                let items = state.haul.plan.as_ref().map(|plan| plan.items.clone()).unwrap_or_default();
                 self.quiets.ask(move |wanted| {
                     let findings = quiet(&site, &items);
                     if wanted() {
@@ -115,8 +115,8 @@ impl Conductor {
             }
             Act::Run(work) => {
                 self.stop = Control::default();
-                self.stop.set_limit(state.limit);
-                self.stop.set_gentle(state.gentle);
+                self.stop.set_limit(state.work.limit);
+                self.stop.set_gentle(state.work.gentle);
                 let stop = self.stop.clone();
                 thread::spawn(move || {
                     let site = now(&site);
@@ -137,7 +137,7 @@ impl Conductor {
                 });
             })),
             Act::Complete(wanted, text) => {
-                let home = state.home.clone();
+                let home = state.first.home.clone();
                 thread::spawn(move || {
                     let completed = complete(&site, &home, wanted, &text);
                     let _ = tell.send(Event::Completed(text, completed));
@@ -166,7 +166,7 @@ impl Conductor {
             Act::Pause => self.stop.ask(),
             Act::Limit(limit) => self.stop.set_limit(limit),
             Act::Detach => {
-                self.parting = Some(match leave_running(&site, state.limit) {
+                self.parting = Some(match leave_running(&site, state.work.limit) {
                     Ok(()) => "The haul keeps running. Open it again with: deft-barge".into(),
                     Err(error) => {
                         format!(
@@ -185,12 +185,12 @@ impl Conductor {
             }
             Act::Draw(pictures) => {
                 let Some(survey) = state.survey.clone() else { return };
-                let (plan, lines) = (state.plan.clone(), state.history.lines.clone());
+                let (plan, lines) = (state.haul.plan.clone(), state.history.lines.clone());
                 self.say_when_written(move |site| draw_all(site, &survey, plan.as_ref(), &lines, &pictures));
             }
             Act::Table(view) => {
                 let Some(survey) = state.survey.clone() else { return };
-                let plan = state.plan.clone();
+                let plan = state.haul.plan.clone();
                 self.say_when_written(move |site| {
                     let table = table_of(site, view, &survey, plan.as_ref())?;
                     let (file, rows) = crate::service::put_table_in_home(site, &table)?;
@@ -224,7 +224,7 @@ impl Conductor {
     }
 
     fn wish(&self, pause: bool, state: &State) {
-        let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.limit);
+        let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.work.limit);
         thread::spawn(move || {
             if let Err(error) = wish(&site, pause, limit) {
                 let _ = tell.send(Event::Said(format!("The haul can't be reached: {error}.")));
@@ -234,7 +234,7 @@ impl Conductor {
 
     fn survey(&self, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
-        let (first, what_if) = (state.survey.is_none(), state.what_if.clone());
+        let (first, what_if) = (state.survey.is_none(), state.drafted.what_if.clone());
         let (surveys, number) = (Arc::clone(&self.surveys), self.surveys.fetch_add(1, Ordering::SeqCst) + 1);
         thread::spawn(move || {
             let site = now(&site);

@@ -13,7 +13,7 @@ const RATES: usize = 6000;
 
 impl State {
     pub(crate) fn say(&mut self, text: String) {
-        self.running.said.push(Said { at: self.clock, text });
+        self.running.said.push(Said { at: self.look.clock, text });
     }
 
     fn lane(&mut self, item: ItemId, title: &str) -> &mut Lane {
@@ -65,7 +65,7 @@ impl State {
     /// The next limit below or above the one there is: steps that double, and none at the upper end.
     pub(crate) fn limited(&mut self, slower: bool) -> Vec<Act> {
         const STEPS: [u64; 10] = [1, 2, 5, 10, 20, 40, 80, 160, 320, 640];
-        let now = self.limit.map(|bytes| bytes.count() / 1_000_000);
+        let now = self.work.limit.map(|bytes| bytes.count() / 1_000_000);
         let rate = self.running.rates.back().copied().unwrap_or(0.0) / 1e6;
         let next = match (now, slower) {
             // From no limit it goes below what is reached, so that the first press is felt.
@@ -74,11 +74,11 @@ impl State {
             (Some(now), false) => STEPS.into_iter().find(|step| *step > now),
             (None, false) => None,
         };
-        self.limit = next.map(|megabytes| Bytes::new(megabytes * 1_000_000));
-        self.message = Some(match next {
+        self.work.limit = next.map(|megabytes| Bytes::new(megabytes * 1_000_000));
+        self.over.message = Some(match next {
             Some(megabytes) => format!("Copies {megabytes} MB/s at most."),
             None => "Copies as fast as the drives.".into(),
         });
-        vec![Act::Limit(self.limit)]
+        vec![Act::Limit(self.work.limit)]
     }
 }

@@ -67,7 +67,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
         }
     });
     let mut state = State::with(Settings::of(&site));
-    (state.profile_folder, state.home) = (site.profile_folder(), site.places.home.clone());
+    (state.first.profile_folder, state.first.home) = (site.profile_folder(), site.places.home.clone());
     let held = Held::take().map_err(failed)?;
     // For the test that a panic gives the terminal back.
     assert!(!(cfg!(debug_assertions) && std::env::var_os("DEFT_BARGE_PANIC").is_some()), "asked to panic");
@@ -97,17 +97,17 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
     // The system has asked for it: that is told by the exit code, also when a haul is paused first.
     let mut terminated = false;
     loop {
-        state.clock = begun.elapsed();
-        let theme = Theme { depth, ground: state.ground };
+        state.look.clock = begun.elapsed();
+        let theme = Theme { depth, ground: state.look.ground };
         let mut hits = Vec::new();
         let draw = |frame: &mut ratatui::Frame<'_>| {
             hits = views::draw(&state, theme, frame);
             crate::present::isolate(frame.buffer_mut());
         };
         screen.draw(draw).map_err(failed)?;
-        state.hits = hits;
+        state.look.hits = hits;
         let size = screen.size().map_err(failed)?;
-        state.too_small = views::is_too_small(size.width, size.height);
+        state.look.too_small = views::is_too_small(size.width, size.height);
         // Idle costs nothing: without anything that moves the next event is waited for.
         let first = match events.recv_timeout(state.patience()) {
             Ok(event) => event,
@@ -118,7 +118,7 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         // What has come in meanwhile is taken together: one frame shows it all. A key is not kept waiting by a flood of others.
         waiting.extend(events.try_iter().take(1000));
         for event in waiting {
-            state.clock = begun.elapsed();
+            state.look.clock = begun.elapsed();
             if let Event::Moved(site) = &event {
                 conductor.move_to((**site).clone());
             }

@@ -9,12 +9,12 @@ use crate::tui::model::{Act, ESC, RecordRow};
 
 impl State {
     pub(crate) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
-        let hit = hit_at(&self.hits, mouse.column, mouse.row);
+        let hit = hit_at(&self.look.hits, mouse.column, mouse.row);
         match mouse.kind {
             MouseEventKind::ScrollDown => self.wheel(3),
             MouseEventKind::ScrollUp => self.wheel(-3),
             MouseEventKind::Down(MouseButton::Left) => {
-                self.message = None;
+                self.over.message = None;
                 return self.pressed(hit);
             }
             MouseEventKind::Drag(MouseButton::Left) => self.drag(mouse.column, mouse.row),
@@ -25,13 +25,13 @@ impl State {
     }
 
     fn wheel(&mut self, by: isize) {
-        if let Some(sheet) = &mut self.sheet {
+        if let Some(sheet) = &mut self.over.sheet {
             let last = sheet.lines.len().saturating_sub(1) as isize;
             sheet.top = (sheet.top as isize + by).clamp(0, last) as usize;
-        } else if let Some(chooser) = &mut self.chooser {
+        } else if let Some(chooser) = &mut self.over.chooser {
             let last = chooser.offers.len().saturating_sub(1) as isize;
             chooser.cursor = (chooser.cursor as isize + by).clamp(0, last) as usize;
-        } else if let Some(top) = &mut self.help {
+        } else if let Some(top) = &mut self.over.help {
             *top = (*top as isize + by).max(0) as usize;
         } else {
             self.step(by);
@@ -39,7 +39,7 @@ impl State {
     }
 
     fn pressed(&mut self, hit: Option<Hit>) -> Vec<Act> {
-        if let Some(chooser) = self.chooser.take() {
+        if let Some(chooser) = self.over.chooser.take() {
             return match hit {
                 Some(Hit::Choice(n)) => {
                     let choice = chooser.offers.get(n).map(|offer| offer.choice.clone());
@@ -48,20 +48,20 @@ impl State {
                 _ => Vec::new(),
             };
         }
-        if let Some(question) = self.question.take() {
+        if let Some(question) = self.over.question.take() {
             if let Some(Hit::Answer(key)) = hit {
                 return self.answered(question, KeyCode::Char(key));
             }
-            self.question = Some(question);
+            self.over.question = Some(question);
             return Vec::new();
         }
-        if self.sheet.is_some()
+        if self.over.sheet.is_some()
             && let Some(Hit::Answer(key)) = hit
         {
             return self.sheet_key(None, if key == ESC { KeyCode::Esc } else { KeyCode::Char(key) });
         }
         // What is over the view, or waits for an answer, is not clicked through.
-        if self.help.take().is_some() || self.sheet.is_some() || self.typing.is_some() {
+        if self.over.help.take().is_some() || self.over.sheet.is_some() || self.over.typing.is_some() {
             return Vec::new();
         }
         match hit {
@@ -72,27 +72,27 @@ impl State {
                 let id = self.survey.as_ref().and_then(|survey| survey.games.get(n)).map(|game| game.id.clone());
                 if let Some(id) = id {
                     self.go_to(&id);
-                    self.dragged = Some((n, None));
+                    self.drives.dragged = Some((n, None));
                 }
             }
             Some(Hit::Other(n)) => {
                 self.focus_drive(n);
                 let drive = self.survey.as_ref().and_then(|survey| survey.drives.get(n));
-                self.message = drive.map(|state| {
+                self.over.message = drive.map(|state| {
                     let other = state.used.less(state.games).less(state.held);
                     format!("{other} on {} are files of no game.", state.drive.name)
                 });
             }
             Some(Hit::Held(n)) => {
                 let held = self.survey.as_ref().and_then(|survey| survey.held.get(n));
-                self.message = held.map(|held| {
+                self.over.message = held.map(|held| {
                     format!(
                         "{} of originals of {} are kept by haul {}; release them in the Log.",
                         held.bytes, held.title, held.haul
                     )
                 });
             }
-            Some(Hit::Moment(nth)) => self.moment = nth,
+            Some(Hit::Moment(nth)) => self.haul.moment = nth,
             Some(Hit::Row(n)) => return self.row_pressed(n),
             Some(Hit::Choice(_) | Hit::Answer(_)) | None => {}
         }
@@ -100,11 +100,11 @@ impl State {
     }
 
     fn focus_drive(&mut self, n: usize) {
-        if n != self.drive {
-            self.drive = n;
-            self.layout.cursor = 0;
-            self.layout.list.clear();
-            self.on_data = false;
+        if n != self.drives.drive {
+            self.drives.drive = n;
+            self.drives.layout.cursor = 0;
+            self.drives.layout.list.clear();
+            self.drives.on_data = false;
             self.relist();
         }
     }
@@ -112,9 +112,9 @@ impl State {
     /// A line that is clicked gets the cursor; one that has it already is opened where that makes sense.
     fn row_pressed(&mut self, n: usize) -> Vec<Act> {
         match self.view {
-            View::Drives if self.first_look() => self.find = n,
-            View::Drives => self.layout.cursor = n.min(self.layout.list.len().saturating_sub(1)),
-            View::Haul => (self.item, self.change) = (n, 0),
+            View::Drives if self.first_look() => self.cleanup.find = n,
+            View::Drives => self.drives.layout.cursor = n.min(self.drives.layout.list.len().saturating_sub(1)),
+            View::Haul => (self.haul.item, self.haul.change) = (n, 0),
             View::Running => self.running.cursor = n,
             View::Proof => {
                 if self.proofs.cursor == n {
@@ -132,34 +132,35 @@ impl State {
                     self.registry.cursor = n;
                 }
             }
-            View::Cleanup => self.find = n,
+            View::Cleanup => self.cleanup.find = n,
         }
         Vec::new()
     }
 
     fn drag(&mut self, x: u16, y: u16) {
-        let Some((game, _)) = self.dragged else { return };
+        let Some((game, _)) = self.drives.dragged else { return };
         // Whatever lies in a hull, it is the hull's drive that is meant.
-        let drive = self.hits.iter().filter(|(area, _)| area.contains((x, y).into())).find_map(|(_, hit)| match hit {
-            Hit::Drive(n) => Some(*n),
-            _ => None,
-        });
-        self.dragged = Some((game, drive));
+        let drive =
+            self.look.hits.iter().filter(|(area, _)| area.contains((x, y).into())).find_map(|(_, hit)| match hit {
+                Hit::Drive(n) => Some(*n),
+                _ => None,
+            });
+        self.drives.dragged = Some((game, drive));
         let Some(survey) = &self.survey else { return };
         let title = survey.games.get(game).map_or("", |game| game.found.title.as_str());
-        self.message = Some(match drive.and_then(|n| survey.drives.get(n)) {
+        self.over.message = Some(match drive.and_then(|n| survey.drives.get(n)) {
             Some(state) => format!("Drop here to send {title} to {}.", state.drive.name),
             None => format!("{title}: drop it on a drive to send it there."),
         });
     }
 
     fn let_go_of_mouse(&mut self) {
-        let Some((game, Some(drive))) = self.dragged.take() else { return };
+        let Some((game, Some(drive))) = self.drives.dragged.take() else { return };
         let Some(survey) = &self.survey else { return };
         let id = survey.games.get(game).map(|game| game.id.clone());
         let name = survey.drives.get(drive).map(|state| state.drive.name.clone());
         if let (Some(id), Some(name)) = (id, name) {
-            self.message = None;
+            self.over.message = None;
             self.send_game(&id, &name);
             self.redraft();
         }

@@ -58,7 +58,7 @@ impl State {
     /// Looks at a haul in the Proof view.
     pub(crate) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
         if self.history.haul(id).is_none_or(|haul| haul.items.iter().all(|item| item.proof.is_none())) {
-            self.message = Some("Nothing on this haul has a proof.".into());
+            self.over.message = Some("Nothing on this haul has a proof.".into());
             return Vec::new();
         }
         if self.proofs.haul != Some(id) {
@@ -94,7 +94,7 @@ impl State {
         if self.proofs.haul == Some(haul) {
             self.retree();
         }
-        self.message = Some("Every byte was read again.".into());
+        self.over.message = Some("Every byte was read again.".into());
     }
 
     /// Works out the lines of the tree: folders that are open, and what the proof says of each file.
@@ -125,7 +125,7 @@ impl State {
             paths.iter().rev().find(|path| **path < here).or(paths.last())
         };
         let Some(to) = to else {
-            self.message = Some("Nothing differs, is missing or is new.".into());
+            self.over.message = Some("Nothing differs, is missing or is new.".into());
             return;
         };
         self.proofs
@@ -134,7 +134,7 @@ impl State {
         self.retree();
         match self.proofs.rows.iter().position(|row| row.path == *to) {
             Some(at) => self.proofs.cursor = at,
-            None => self.message = Some(format!("{} isn't in the list.", crate::present::path(to))),
+            None => self.over.message = Some(format!("{} isn't in the list.", crate::present::path(to))),
         }
     }
 
@@ -178,7 +178,7 @@ impl State {
         self.proofs.looking = None;
         match closer {
             Ok(closer) => self.proofs.closer = Some(closer),
-            Err(fault) => self.message = Some(fault.sentence),
+            Err(fault) => self.over.message = Some(fault.sentence),
         }
     }
 
@@ -190,7 +190,7 @@ impl State {
             (self.haul_here().map(|haul| haul.id), None)
         };
         let Some(haul) = haul else {
-            self.message = Some("No haul here has checksums.".into());
+            self.over.message = Some("No haul here has checksums.".into());
             return;
         };
         let name = item.as_ref().map_or(format!("haul-{haul}"), |(_, title)| {

@@ -25,7 +25,7 @@ impl State {
             Wish::NextPart | Wish::PreviousPart => return self.part(wish == Wish::NextPart),
             Wish::Open | Wish::Files => return self.open(),
             Wish::Send(digit) => return self.digit(digit),
-            Wish::ToDrive => self.chooser = Some(Chooser::drives()),
+            Wish::ToDrive => self.over.chooser = Some(Chooser::drives()),
             Wish::Keep => self.keep_here(),
             Wish::Mark => self.mark(),
             Wish::MarkAll => self.mark_all(),
@@ -39,13 +39,13 @@ impl State {
             Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Reserves => self.suggested(|_| Aim::KeepReserves),
-            Wish::SaveDraft if self.draft.items.is_empty() => {
-                self.message = Some("Nothing is on this haul that could be saved.".into());
+            Wish::SaveDraft if self.drafted.draft.items.is_empty() => {
+                self.over.message = Some("Nothing is on this haul that could be saved.".into());
             }
             Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
             Wish::OpenDraft => self.type_in(Typed::Open, ""),
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
-            Wish::Accept => self.accepted = true,
+            Wish::Accept => self.haul.accepted = true,
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {
                 return self.turn(wish);
             }
@@ -56,40 +56,40 @@ impl State {
                     self.running.pausing = true;
                     return vec![Act::Pause];
                 }
-                self.message = Some("Nothing is running.".into());
+                self.over.message = Some("Nothing is running.".into());
             }
             Wish::GoOn if self.idle() && self.tried().is_some() => self.ask(wish),
             Wish::GoOn => {
                 if self.idle() && self.unfinished().is_some() {
                     return self.run(LongTask::Resume);
                 }
-                self.message = Some("Nothing is unfinished.".into());
+                self.over.message = Some("Nothing is unfinished.".into());
             }
             Wish::Cancel | Wish::CancelItem | Wish::LetGo | Wish::Undo => self.ask(wish),
             Wish::Take => return self.ask_for_copy(),
             Wish::Bell => {
                 self.running.bell = !self.running.bell;
-                self.bell = self.running.bell;
-                let words = if self.bell { "The bell rings when it is done." } else { "No bell will ring." };
-                self.message = Some(words.into());
+                self.work.bell = self.running.bell;
+                let words = if self.work.bell { "The bell rings when it is done." } else { "No bell will ring." };
+                self.over.message = Some(words.into());
             }
             Wish::Gentle => {
-                self.gentle = !self.gentle;
-                let words = if self.gentle {
+                self.work.gentle = !self.work.gentle;
+                let words = if self.work.gentle {
                     "From the next start on, other programs read and write first."
                 } else {
                     "From the next start on, it takes its turn like any other program."
                 };
-                self.message = Some(words.into());
+                self.over.message = Some(words.into());
             }
             Wish::LeaveRunning => return self.leave_running(),
             Wish::Refresh => return vec![Act::Survey],
-            Wish::Help => self.help = Some(0),
-            Wish::Palette => self.chooser = Some(Chooser::acts()),
+            Wish::Help => self.over.help = Some(0),
+            Wish::Palette => self.over.chooser = Some(Chooser::acts()),
             Wish::Find if self.view == View::Log => self.type_in(Typed::SearchLog, self.ledger.search.clone()),
-            Wish::Find => self.chooser = Some(Chooser::games()),
+            Wish::Find => self.over.chooser = Some(Chooser::games()),
             Wish::Theme => {
-                self.ground = if self.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
+                self.look.ground = if self.look.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
             }
             Wish::Back => return self.back(),
             Wish::Quit => return self.leave(),
@@ -100,7 +100,7 @@ impl State {
             Wish::Report => return self.report_into_file(),
             Wish::Demo => {
                 let text = "Make the demo world (some hundred MB in your data folder), and go there?";
-                self.question = Some(Question::yes(text, Answer::Demo));
+                self.over.question = Some(Question::yes(text, Answer::Demo));
             }
             other => return self.told_in_a_sheet(other),
         }
@@ -114,7 +114,8 @@ impl State {
     fn told_in_a_sheet(&mut self, wish: Wish) -> Vec<Act> {
         let game = self.game_meant();
         let id = game.clone().map(|(id, _)| id);
-        let drive = self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drive).map(|d| d.drive.name.clone());
+        let drive =
+            self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drives.drive).map(|d| d.drive.name.clone());
         match wish {
             Wish::Play => return game.map_or_else(Vec::new, |(id, title)| self.do_task(Task::Play(id, title))),
             Wish::Audit if self.view == View::Log => {
@@ -132,7 +133,7 @@ impl State {
                 let text = format!(
                     "Repair {title}: take what is damaged or missing from another copy that has the same bytes?"
                 );
-                self.question = Some(Question::yes(text, Answer::Task(Task::Repair(id))));
+                self.over.question = Some(Question::yes(text, Answer::Task(Task::Repair(id))));
             }
             Wish::Probe => return drive.map_or_else(Vec::new, |drive| self.do_task(Task::Probe(drive))),
             Wish::ListData => id.into_iter().for_each(|id| self.type_in(Typed::DataOf(id), "")),
@@ -148,15 +149,15 @@ impl State {
             Wish::Watch => return self.do_task(Task::Watch),
             Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
             Wish::NewLibrary => match self.launcher_here() {
-                Some(_) => self.message = Some("A drive's digit says where the library is made.".into()),
-                None => self.message = Some("The cursor is on no launcher.".into()),
+                Some(_) => self.over.message = Some("A drive's digit says where the library is made.".into()),
+                None => self.over.message = Some("The cursor is on no launcher.".into()),
             },
             Wish::TakesInstalls => return self.takes_installs(),
             Wish::Guided => return self.adopt_guided(),
             Wish::Prove => match self.proofs.haul {
                 Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
-                Some(_) => self.message = Some("Something is running; verify when it is done.".into()),
-                None => self.message = Some("There is no haul to verify yet.".into()),
+                Some(_) => self.over.message = Some("Something is running; verify when it is done.".into()),
+                None => self.over.message = Some("There is no haul to verify yet.".into()),
             },
             Wish::Export => self.ask_for_file(),
             Wish::NextDifference | Wish::PreviousDifference => self.step_difference(wish == Wish::NextDifference),
@@ -177,7 +178,7 @@ impl State {
     fn are_measured(&mut self) -> bool {
         let measured = self.survey.as_ref().is_some_and(|survey| survey.measured);
         if !measured {
-            self.message = Some("Games are being measured; a moment.".into());
+            self.over.message = Some("Games are being measured; a moment.".into());
         }
         measured
     }
@@ -197,17 +198,18 @@ impl State {
         if !self.are_measured() {
             return Vec::new();
         }
-        let drive = self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drive).map(|s| s.drive.name.clone());
+        let drive =
+            self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drives.drive).map(|s| s.drive.name.clone());
         let haul = self.haul_meant();
         let went = |id| [Picture::Timeline(id), Picture::Rate(id)];
         let pictures = match self.view {
-            View::Haul if self.plan.is_some() => vec![Picture::Plan, Picture::Loads, Picture::Order],
+            View::Haul if self.haul.plan.is_some() => vec![Picture::Plan, Picture::Loads, Picture::Order],
             View::Log => haul.into_iter().flat_map(went).chain([Picture::History]).collect(),
             View::Running | View::Proof => match haul {
                 Some(id) => went(id).into(),
                 None => vec![Picture::Drives],
             },
-            View::Drives if self.draft.items.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
+            View::Drives if self.drafted.draft.items.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
             _ => vec![Picture::Drives],
         };
         vec![Act::Draw(pictures)]
@@ -217,8 +219,8 @@ impl State {
         if !self.are_measured() {
             return Vec::new();
         }
-        if self.view == View::Haul && self.plan.is_none() {
-            self.message = Some("There is no plan that could be written down.".into());
+        if self.view == View::Haul && self.haul.plan.is_none() {
+            self.over.message = Some("There is no plan that could be written down.".into());
             return Vec::new();
         }
         vec![Act::Table(self.view)]
@@ -226,51 +228,51 @@ impl State {
 
     fn report_into_file(&mut self) -> Vec<Act> {
         let Some(id) = self.haul_meant() else {
-            self.message = Some("There is no haul to report yet.".into());
+            self.over.message = Some("There is no haul to report yet.".into());
             return Vec::new();
         };
         vec![Act::Report(id)]
     }
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {
-        if self.act.is_some() {
-            self.message = Some("That choice is for games that are sent to drives.".into());
+        if self.haul.act.is_some() {
+            self.over.message = Some("That choice is for games that are sent to drives.".into());
             return Vec::new();
         }
         match wish {
             Wish::MakeLetters => {
-                self.draft.letters = match self.draft.letters {
+                self.drafted.draft.letters = match self.drafted.draft.letters {
                     MakeLetters::Yes => MakeLetters::No,
                     MakeLetters::No => MakeLetters::Yes,
                 };
             }
             Wish::CopyLinks => {
-                self.draft.links = match self.draft.links {
+                self.drafted.draft.links = match self.drafted.draft.links {
                     Links::Copies => Links::Keep,
                     Links::Keep => Links::Copies,
                 };
             }
             Wish::MoveLoose => {
-                self.draft.loose = match self.draft.loose {
+                self.drafted.draft.loose = match self.drafted.draft.loose {
                     LooseFolders::Refuse => LooseFolders::Move,
                     LooseFolders::Move => LooseFolders::Refuse,
                 };
             }
             Wish::TryFirst => {
-                self.draft.trial = match self.draft.trial {
+                self.drafted.draft.trial = match self.drafted.draft.trial {
                     Trial::None => Trial::Waits,
                     Trial::Waits | Trial::Agreed => Trial::None,
                 };
             }
             _ => {
-                self.policy = if self.policy == Policy::Hold { Policy::Release } else { Policy::Hold };
-                let words = match self.policy {
+                self.drafted.policy = if self.drafted.policy == Policy::Hold { Policy::Release } else { Policy::Hold };
+                let words = match self.drafted.policy {
                     Policy::Hold => "Originals are kept until you release them.",
                     Policy::Release => {
                         "Originals are deleted as soon as their copy is proved. An undo then copies them back."
                     }
                 };
-                self.message = Some(words.into());
+                self.over.message = Some(words.into());
             }
         }
         self.redraft();
@@ -285,18 +287,22 @@ impl State {
         };
         match self.view {
             View::Drives if self.first_look() => {
-                self.find = moved(self.find, self.finds.as_ref().map_or(0, |(lying, _)| lying.len()));
+                self.cleanup.find =
+                    moved(self.cleanup.find, self.cleanup.finds.as_ref().map_or(0, |(lying, _)| lying.len()));
             }
-            View::Drives => self.layout.cursor = moved(self.layout.cursor, self.layout.list.len()),
+            View::Drives => self.drives.layout.cursor = moved(self.drives.layout.cursor, self.drives.layout.list.len()),
             View::Haul => {
-                self.item = moved(self.item, self.plan.as_ref().map_or(0, |plan| plan.items.len()));
-                self.change = 0;
+                self.haul.item = moved(self.haul.item, self.haul.plan.as_ref().map_or(0, |plan| plan.items.len()));
+                self.haul.change = 0;
             }
             View::Running => self.running.cursor = moved(self.running.cursor, self.running.lanes.len()),
             View::Proof => self.step_tree(by),
             View::Log => self.step_log(by),
             View::Records => self.registry.cursor = moved(self.registry.cursor, self.registry.rows.len()),
-            View::Cleanup => self.find = moved(self.find, self.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len())),
+            View::Cleanup => {
+                self.cleanup.find =
+                    moved(self.cleanup.find, self.cleanup.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len()));
+            }
         }
     }
 
@@ -313,19 +319,23 @@ impl State {
 
     /// Goes along the moments of the plan.
     fn step_moment(&mut self, next: bool) {
-        let last = self.plan.as_ref().map_or(0, |plan| plan.moments().len() - 1);
-        let to = if next { self.moment + 1 } else { self.moment.saturating_sub(1) };
-        self.moment = to.min(last);
+        let last = self.haul.plan.as_ref().map_or(0, |plan| plan.moments().len() - 1);
+        let to = if next { self.haul.moment + 1 } else { self.haul.moment.saturating_sub(1) };
+        self.haul.moment = to.min(last);
     }
 
     fn part(&mut self, next: bool) -> Vec<Act> {
         match self.view {
             View::Drives => self.step_drive(next),
             View::Haul => {
-                let count =
-                    self.plan.as_ref().and_then(|plan| plan.items.get(self.item)).map_or(0, |item| item.previews.len());
-                let change = if next { self.change + 1 } else { self.change.saturating_sub(1) };
-                self.change = change.min(count.saturating_sub(1));
+                let count = self
+                    .haul
+                    .plan
+                    .as_ref()
+                    .and_then(|plan| plan.items.get(self.haul.item))
+                    .map_or(0, |item| item.previews.len());
+                let change = if next { self.haul.change + 1 } else { self.haul.change.saturating_sub(1) };
+                self.haul.change = change.min(count.saturating_sub(1));
             }
             View::Proof => return self.step_item(next),
             _ => self.step(if next { 1 } else { -1 }),
@@ -350,11 +360,11 @@ impl State {
     }
 
     fn back(&mut self) -> Vec<Act> {
-        if self.dragged.take().is_some() {
+        if self.drives.dragged.take().is_some() {
             return Vec::new();
         }
         if self.view == View::Haul
-            && let Some((_, from)) = self.act.take()
+            && let Some((_, from)) = self.haul.act.take()
         {
             // The draft is as it was.
             self.redraft();
@@ -364,8 +374,8 @@ impl State {
             return Vec::new();
         }
         if self.view == View::Drives {
-            self.layout.marks.clear();
-            self.on_data = false;
+            self.drives.layout.marks.clear();
+            self.drives.on_data = false;
         }
         self.view = View::Drives;
         Vec::new()
@@ -383,17 +393,17 @@ impl State {
             View::Cleanup => return self.bring_find(drive),
             View::Records => match self.launcher_here() {
                 Some(launcher) => return self.consider(Errand::Library(launcher, LibraryWish::New(drive))),
-                None => self.message = Some("The cursor is on no launcher.".into()),
+                None => self.over.message = Some("The cursor is on no launcher.".into()),
             },
-            _ => self.message = Some(format!("Games are sent to {drive} in the Drives view.")),
+            _ => self.over.message = Some(format!("Games are sent to {drive} in the Drives view.")),
         }
         Vec::new()
     }
 
     /// The find under the cursor.
     pub fn find_here(&self) -> Option<&CleanupFind> {
-        let (lying, anchors) = self.finds.as_ref()?;
-        lying.get(self.find.checked_sub(anchors.len())?)
+        let (lying, anchors) = self.cleanup.finds.as_ref()?;
+        lying.get(self.cleanup.find.checked_sub(anchors.len())?)
     }
 
     /// Brings a stray to a drive: adopted where a content list says what it is, else with all records that a trace finds.
@@ -403,7 +413,7 @@ impl State {
             (_, Some(adoption)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..adoption }))),
             (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
             _ => {
-                self.message = Some("Only an unlisted game can be moved from here.".into());
+                self.over.message = Some("Only an unlisted game can be moved from here.".into());
                 Vec::new()
             }
         }
@@ -411,16 +421,16 @@ impl State {
 
     fn adopt_guided(&mut self) -> Vec<Act> {
         let Some(adoption) = self.find_here().and_then(adoption_of) else {
-            self.message = Some("This fits no content list of a launcher.".into());
+            self.over.message = Some("This fits no content list of a launcher.".into());
             return Vec::new();
         };
         if !self.has_guide(&adoption.launcher) {
-            self.message =
+            self.over.message =
                 Some(format!("The profile of {} has no guide; it is imported by its records.", adoption.launcher));
             return Vec::new();
         }
         let text = "Bring the files to where the launcher looks, and then follow the steps, one by one?";
-        self.question =
+        self.over.question =
             Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
         Vec::new()
     }
@@ -433,15 +443,17 @@ impl State {
 
     /// Does what fits the find under the cursor: its plan is looked at in the Haul view before anything is done.
     fn act_on_find(&mut self, act: CleanupAct) -> Vec<Act> {
-        let Some((lying, anchors)) = &self.finds else { return Vec::new() };
-        let here = lying.get(self.find.saturating_sub(anchors.len())).filter(|_| self.find >= anchors.len());
+        let Some((lying, anchors)) = &self.cleanup.finds else { return Vec::new() };
+        let here =
+            lying.get(self.cleanup.find.saturating_sub(anchors.len())).filter(|_| self.cleanup.find >= anchors.len());
         if let (CleanupAct::Import, Some(FindKind::Unlisted { fits: None, .. })) = (act, here.map(|lying| &lying.what))
         {
             // No content list says what it is: the person does.
             self.type_in(Typed::AdoptAs, "");
             return Vec::new();
         }
-        let errand = match (anchors.get(self.find), lying.get(self.find.saturating_sub(anchors.len()))) {
+        let errand = match (anchors.get(self.cleanup.find), lying.get(self.cleanup.find.saturating_sub(anchors.len())))
+        {
             (Some(anchor), _) if act == CleanupAct::Remap => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
             (None, Some(lying)) if lying.acts.contains(&act) => match (act, adoption_of(lying)) {
                 (CleanupAct::Import, Some(adoption)) => Errand::Import(Box::new(adoption)),
@@ -450,13 +462,14 @@ impl State {
                     return Vec::new();
                 }
                 (CleanupAct::Haul | CleanupAct::Import, _) => {
-                    self.message = Some("A drive's digit brings it there, with all records that a trace finds.".into());
+                    self.over.message =
+                        Some("A drive's digit brings it there, with all records that a trace finds.".into());
                     return Vec::new();
                 }
                 _ => Errand::Removal(Box::new(lying.clone()), act),
             },
             _ => {
-                self.message = Some("That does not fit this find; what fits stands beside it.".into());
+                self.over.message = Some("That does not fit this find; what fits stands beside it.".into());
                 return Vec::new();
             }
         };
@@ -465,17 +478,17 @@ impl State {
 
     /// Asks for another copy of the first file that could not be read.
     pub(crate) fn ask_for_copy(&mut self) -> Vec<Act> {
-        self.wants_copy = false;
+        self.cleanup.wants_copy = false;
         let items = self.unfinished().into_iter().flat_map(|haul| &haul.items);
         let bad = items.flat_map(|item| item.unreadable.iter().map(move |bad| (item, bad.path.clone()))).next();
         let Some((item, path)) = bad else {
-            self.message = Some("Every file of the haul could be read.".into());
+            self.over.message = Some("Every file of the haul could be read.".into());
             return Vec::new();
         };
-        let Some((lying, _)) = &self.finds else {
+        let Some((lying, _)) = &self.cleanup.finds else {
             // An old copy of the game that lies about may have it.
-            self.wants_copy = true;
-            self.message = Some("Looking for another copy of it ...".into());
+            self.cleanup.wants_copy = true;
+            self.over.message = Some("Looking for another copy of it ...".into());
             return vec![Act::Find];
         };
         let copy = lying.iter().find(|l| matches!(&l.what, FindKind::OldCopy { of, .. } if *of == item.planned.game));

@@ -14,28 +14,28 @@ use crate::service::Told;
 impl State {
     /// Begins something that tells what it does in a sheet.
     pub(crate) fn do_task(&mut self, task: Task) -> Vec<Act> {
-        if self.sheet.as_ref().is_some_and(|sheet| sheet.task.is_some()) {
-            self.message = Some("Something else is being done; esc stops it.".into());
+        if self.over.sheet.as_ref().is_some_and(|sheet| sheet.task.is_some()) {
+            self.over.message = Some("Something else is being done; esc stops it.".into());
             return Vec::new();
         }
         if !self.idle() && task.needs_journal() {
-            self.message = Some("Something is running; that can be done when it is at its end.".into());
+            self.over.message = Some("Something is running; that can be done when it is at its end.".into());
             return Vec::new();
         }
-        self.tasks += 1;
+        self.work.tasks += 1;
         let hauls = matches!(task, Task::Carry(..) | Task::Guided(..) | Task::Take(..));
-        let mut sheet = Sheet { task: Some(self.tasks), hauls, ..Sheet::new(task.words()) };
+        let mut sheet = Sheet { task: Some(self.work.tasks), hauls, ..Sheet::new(task.words()) };
         // What writes is looked at first, and started by the key that starts hauls.
         if let Task::CarryPlan(what, drive) = &task {
             let then = Then::Task(Task::Carry(what.clone(), drive.clone()));
             sheet.then = Some((KeyCode::Char('S'), "starts it", then));
         }
-        self.sheet = Some(sheet);
-        vec![Act::Do(self.tasks, task)]
+        self.over.sheet = Some(sheet);
+        vec![Act::Do(self.work.tasks, task)]
     }
 
     fn sheet_of(&mut self, id: u64) -> Option<&mut Sheet> {
-        self.sheet.as_mut().filter(|sheet| sheet.task == Some(id))
+        self.over.sheet.as_mut().filter(|sheet| sheet.task == Some(id))
     }
 
     pub(crate) fn told(&mut self, id: u64, told: Told) {
@@ -48,7 +48,7 @@ impl State {
     }
 
     pub(crate) fn task_done(&mut self, id: u64, result: Result<u8, Fault>) -> Vec<Act> {
-        let leaving = self.leaving == Leaving::Paused;
+        let leaving = self.work.leaving == Leaving::Paused;
         let Some(sheet) = self.sheet_of(id) else { return Vec::new() };
         (sheet.task, sheet.passing, sheet.answers) = (None, String::new(), 0);
         if leaving {
@@ -63,12 +63,12 @@ impl State {
             Ok(_) => {}
         }
         // What was done may have changed what lies where; until a haul that it has made is known, none is meant by an act.
-        self.looking |= sheet.hauls;
+        self.work.looking |= sheet.hauls;
         vec![Act::Survey]
     }
 
     pub(crate) fn sheet_key(&mut self, wish: Option<Wish>, code: KeyCode) -> Vec<Act> {
-        let Some(sheet) = &mut self.sheet else { return Vec::new() };
+        let Some(sheet) = &mut self.over.sheet else { return Vec::new() };
         if let KeyCode::Char(digit) = code
             && let Some(nth) =
                 digit.to_digit(10).map(|nth| nth as usize).filter(|nth| (1..=sheet.answers).contains(nth))
@@ -92,7 +92,7 @@ impl State {
             return Vec::new();
         }
         if let Some((_, _, then)) = sheet.then.clone().filter(|(key, ..)| *key == code && sheet.task.is_none()) {
-            self.sheet = None;
+            self.over.sheet = None;
             return match then {
                 Then::Task(task) => self.do_task(task),
             };
@@ -104,9 +104,9 @@ impl State {
                 return vec![Act::StopTask];
             }
             KeyCode::Esc | KeyCode::Enter if sheet.task.is_none() => {
-                self.sheet = None;
+                self.over.sheet = None;
             }
-            _ if wish == Some(Wish::Quit) && sheet.task.is_none() => self.sheet = None,
+            _ if wish == Some(Wish::Quit) && sheet.task.is_none() => self.over.sheet = None,
             _ => {}
         }
         Vec::new()
@@ -114,7 +114,7 @@ impl State {
 
     /// Shows what would be written for the item under the cursor, file by file.
     pub(crate) fn show_files(&mut self) {
-        let Some(item) = self.plan.as_ref().and_then(|plan| plan.items.get(self.item)) else { return };
+        let Some(item) = self.haul.plan.as_ref().and_then(|plan| plan.items.get(self.haul.item)) else { return };
         let mut sheet = Sheet::new(format!("What would be written for {}, file by file", item.title));
         let mut files: Vec<&Path> = item.previews.iter().map(|preview| preview.file.as_path()).collect();
         files.dedup();
@@ -141,6 +141,6 @@ impl State {
         if sheet.lines.is_empty() {
             sheet.lines.push((Tone::Text, "No record of it changes.".into()));
         }
-        self.sheet = Some(sheet);
+        self.over.sheet = Some(sheet);
     }
 }

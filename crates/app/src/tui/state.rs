@@ -1,96 +1,41 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
 use crate::tui::model::{
-    Act, Chooser, DraftLayout, Errand, Event, Leaving, Ledger, Proofs, Question, Registry, Running, Sheet, Typing,
+    Act, CleanupScreen, Drafted, DrivesScreen, Errand, Event, FirstLook, HaulScreen, Ledger, Look, Over, Proofs,
+    Registry, Running, Work,
 };
-use std::path::PathBuf;
 use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Finding, FindingKind, Policy, Severity};
+use deft_barge_core::item::{Finding, FindingKind, Severity};
 use deft_barge_core::journal::{HaulRow, History};
-use deft_barge_core::plan::{Anchor, Draft, Load, Plan, WhatIf, projected};
+use deft_barge_core::plan::{Plan, projected};
 
+use deft_barge_core::survey::FindKind;
 use deft_barge_core::survey::Survey;
-use deft_barge_core::survey::{CleanupFind, FindKind};
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
-use super::canvas::Hits;
-
-use crate::commands::{KeyMap, View, Wish};
-use crate::config::{Ground, Settings};
+use crate::commands::{View, Wish};
+use crate::config::Settings;
 use crate::present::Fault;
 
 /// All that is shown.
 pub struct State {
     pub view: View,
     pub survey: Option<Survey>,
-    pub measured: (usize, usize),
-    /// How far the search or the trace is that is waited for.
-    pub passing: String,
-    /// What stands in the profile folder, where no launcher is known.
-    pub profiles: Vec<String>,
-    /// The profile folder and the home.
-    pub profile_folder: PathBuf,
-    pub home: PathBuf,
     pub history: History,
-    pub draft: Draft,
-    pub policy: Policy,
-    pub what_if: Vec<WhatIf>,
-    /// An act that the plan is made of instead of the draft, and the view it was asked for in.
-    pub act: Option<(Errand, View)>,
-    /// What is lying about; `None` as long as nobody has looked.
-    pub finds: Option<(Vec<CleanupFind>, Vec<Anchor>)>,
-    pub find: usize,
-    /// Whether digits send the user data of the game under the cursor.
-    pub on_data: bool,
-    pub loads: Vec<Load>,
-    pub plan: Option<Plan>,
-    pub planning: bool,
-    pub accepted: bool,
-    pub layout: DraftLayout,
-    pub drive: usize,
-    pub item: usize,
-    /// The first record of the item that is shown in the Haul view.
-    pub change: usize,
-    /// The moment of the plan that is drawn, from 0 before its first step.
-    pub moment: usize,
+    pub drafted: Drafted,
+    pub drives: DrivesScreen,
+    pub haul: HaulScreen,
     pub running: Running,
     pub proofs: Proofs,
     pub ledger: Ledger,
     pub registry: Registry,
-    /// The most bytes per second that are copied.
-    pub limit: Option<Bytes>,
-    pub question: Option<Question>,
-    pub typing: Option<Typing>,
-    /// What was typed into fields, the newest last.
-    pub typed: Vec<String>,
-    pub chooser: Option<Chooser>,
-    pub sheet: Option<Sheet>,
-    pub help: Option<usize>,
-    pub message: Option<String>,
-    pub clock: Duration,
-    pub keys: KeyMap,
-    pub ground: Ground,
-    pub bell: bool,
-    /// Whether hauls let all other programs go first.
-    pub gentle: bool,
-    /// Where things lie on the screen, as they were drawn last.
-    pub hits: Hits,
-    /// A game that the mouse holds, by its place in the survey, and the drive it is over.
-    pub dragged: Option<(usize, Option<usize>)>,
-    /// Whether another copy of a file is being looked for.
-    pub(crate) wants_copy: bool,
-    pub(crate) tasks: u64,
-    pub(crate) asked_quiet: Duration,
-    pub(crate) asked_plan: Duration,
-    /// How long the last plan took.
-    pub(crate) planned_in: Duration,
-    pub(crate) leaving: Leaving,
-    /// Whether drives and journal are being looked at anew after some work.
-    pub(crate) looking: bool,
-    /// Whether the window is too small to show what a key would do.
-    pub too_small: bool,
+    pub cleanup: CleanupScreen,
+    pub first: FirstLook,
+    pub over: Over,
+    pub look: Look,
+    pub work: Work,
 }
 
 impl State {
@@ -100,58 +45,29 @@ impl State {
     }
 
     pub fn with(settings: Settings) -> Self {
+        let message = settings.problem.map(|what| format!("Settings are ignored: {what}."));
         Self {
             view: View::Drives,
             survey: None,
-            measured: (0, 0),
-            passing: String::new(),
-            profiles: Vec::new(),
-            profile_folder: PathBuf::new(),
-            home: PathBuf::new(),
             history: History::default(),
-            draft: Draft::default(),
-            policy: Policy::Hold,
-            what_if: Vec::new(),
-            act: None,
-            finds: None,
-            find: 0,
-            on_data: false,
-            loads: Vec::new(),
-            plan: None,
-            planning: false,
-            accepted: false,
-            layout: DraftLayout::default(),
-            drive: 0,
-            item: 0,
-            change: 0,
-            moment: 0,
+            drafted: Drafted::default(),
+            drives: DrivesScreen::default(),
+            haul: HaulScreen::default(),
             running: Running::default(),
             proofs: Proofs::default(),
             ledger: Ledger::default(),
             registry: Registry::default(),
-            limit: None,
-            question: None,
-            typing: None,
-            typed: Vec::new(),
-            chooser: None,
-            sheet: None,
-            help: None,
-            message: settings.problem.map(|what| format!("Settings are ignored: {what}.")),
-            clock: Duration::ZERO,
-            keys: settings.keys,
-            ground: settings.ground,
-            bell: settings.bell,
-            gentle: false,
-            hits: Vec::new(),
-            dragged: None,
-            wants_copy: false,
-            tasks: 0,
-            asked_quiet: Duration::ZERO,
-            asked_plan: Duration::ZERO,
-            planned_in: Duration::ZERO,
-            leaving: Leaving::No,
-            looking: false,
-            too_small: false,
+            cleanup: CleanupScreen::default(),
+            first: FirstLook::default(),
+            over: Over { message, ..Over::default() },
+            look: Look {
+                keys: settings.keys,
+                ground: settings.ground,
+                clock: Duration::ZERO,
+                hits: Vec::new(),
+                too_small: false,
+            },
+            work: Work { bell: settings.bell, ..Work::default() },
         }
     }
 
@@ -170,9 +86,10 @@ impl State {
         let cautions = |plan: &Plan| plan.findings.iter().any(|f| f.severity == Severity::Warning);
         let free = self.idle() && self.unfinished().is_none();
         free && self
+            .haul
             .plan
             .as_ref()
-            .is_some_and(|plan| !plan.items.is_empty() && !plan.blocked() && (self.accepted || !cautions(plan)))
+            .is_some_and(|plan| !plan.items.is_empty() && !plan.blocked() && (self.haul.accepted || !cautions(plan)))
     }
 
     /// Whether nothing that writes is being done, here or by a program of ours that was left running.
@@ -205,12 +122,12 @@ impl State {
         match event {
             Event::Input(input) => return self.input(input),
             Event::Tick => return self.tick(),
-            Event::Measured { done, of } => self.measured = (done, of),
-            Event::Passing(text) => self.passing = text,
+            Event::Measured { done, of } => self.work.measured = (done, of),
+            Event::Passing(text) => self.work.passing = text,
             Event::Sketched(survey) => self.sketched(*survey),
             Event::HaulRead(haul, events) => self.history.add(*haul, events),
             Event::Surveyed(survey, history, profiles) => {
-                self.profiles = profiles;
+                self.first.profiles = profiles;
                 return self.surveyed(*survey, *history);
             }
             Event::Found(mut lying, anchors) => {
@@ -219,23 +136,23 @@ impl State {
                     lying.retain(|lying| matches!(lying.what, FindKind::Unlisted { .. }));
                     lying.sort_by_key(|lying| std::cmp::Reverse(lying.size.on_disk));
                 }
-                self.find = self.find.min((lying.len() + anchors.len()).saturating_sub(1));
-                self.finds = Some((lying, anchors));
-                self.passing.clear();
-                if self.wants_copy {
+                self.cleanup.find = self.cleanup.find.min((lying.len() + anchors.len()).saturating_sub(1));
+                self.cleanup.finds = Some((lying, anchors));
+                self.work.passing.clear();
+                if self.cleanup.wants_copy {
                     return self.ask_for_copy();
                 }
             }
             // The draft may have been changed since.
             Event::Planned(plan, errand) if errand == self.errand() => self.planned(*plan),
-            Event::Limited(limit) if self.limit.is_none() => {
-                self.limit = limit;
+            Event::Limited(limit) if self.work.limit.is_none() => {
+                self.work.limit = limit;
                 // Who goes on at once is heard before what was known is read.
                 return if self.running.work.is_some() { vec![Act::Limit(limit)] } else { Vec::new() };
             }
             Event::Planned(..) | Event::Limited(_) | Event::Terminate => {}
             Event::Quiet(findings) => self.quieted(findings),
-            Event::Said(text) => self.message = Some(text),
+            Event::Said(text) => self.over.message = Some(text),
             Event::Completed(asked, completed) => self.completed(&asked, completed),
             Event::Opened(file) => self.opened(&file),
             Event::Heard(heard) => self.heard(heard),
@@ -247,7 +164,7 @@ impl State {
                     if let (Some(item), Some(haul)) = (self.running.giving_up.take(), self.running.haul) {
                         return self.give_up_item(haul, item);
                     }
-                    self.looking = true;
+                    self.work.looking = true;
                     return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
                 }
             }
@@ -258,9 +175,10 @@ impl State {
             Event::Proved(haul, proofs) => self.proved(haul, proofs),
             Event::Ended { what, result } => return self.ended(what, result),
             Event::Moved(site) => {
-                let (keys, ground) = (self.keys.clone(), self.ground);
-                *self = Self { keys, ground, ..Self::with(Settings::default()) };
-                (self.profile_folder, self.home) = (site.profile_folder(), site.places.home.clone());
+                let (keys, ground) = (self.look.keys.clone(), self.look.ground);
+                *self = Self::with(Settings::default());
+                (self.look.keys, self.look.ground) = (keys, ground);
+                (self.first.profile_folder, self.first.home) = (site.profile_folder(), site.places.home.clone());
                 return vec![Act::Survey];
             }
         }
@@ -270,20 +188,20 @@ impl State {
     fn input(&mut self, input: Input) -> Vec<Act> {
         match input {
             Input::Key(key) if key.kind != KeyEventKind::Release => {
-                self.message = None;
-                if self.too_small {
+                self.over.message = None;
+                if self.look.too_small {
                     // Nobody says yes to what cannot be read. To leave is always possible.
-                    let wish = self.keys.wish(key, self.view);
+                    let wish = self.look.keys.wish(key, self.view);
                     return if matches!(wish, Some(Wish::Quit)) { self.leave_unseen() } else { Vec::new() };
                 }
-                if let Some(question) = self.question.take() {
+                if let Some(question) = self.over.question.take() {
                     return self.answered(question, key.code);
                 }
                 // Whatever is open, Ctrl-C asks to leave, and Ctrl-Z stops.
-                let mut wish = self.keys.wish(key, self.view);
+                let mut wish = self.look.keys.wish(key, self.view);
                 if self.first_look() && self.view == View::Drives {
                     // Where there is no game to act on, what is offered is what makes one known.
-                    let offered = self.keys.wish(key, View::Records);
+                    let offered = self.look.keys.wish(key, View::Records);
                     wish = offered.filter(|wish| matches!(wish, Wish::Trace | Wish::Learn | Wish::Watch)).or(wish);
                 }
                 if key.modifiers.contains(ratatui::crossterm::event::KeyModifiers::CONTROL)
@@ -291,17 +209,17 @@ impl State {
                 {
                     return wish.map_or_else(Vec::new, |wish| self.wished(wish));
                 }
-                if let Some(typing) = self.typing.take() {
+                if let Some(typing) = self.over.typing.take() {
                     return self.type_on(typing, key);
                 }
-                if let Some(chooser) = self.chooser.take() {
+                if let Some(chooser) = self.over.chooser.take() {
                     return self.choose_on(chooser, key);
                 }
-                if self.help.is_some() {
+                if self.over.help.is_some() {
                     self.scroll_help(wish, key.code);
                     return Vec::new();
                 }
-                if self.sheet.is_some() {
+                if self.over.sheet.is_some() {
                     return self.sheet_key(wish, key.code);
                 }
                 wish.map_or_else(Vec::new, |wish| self.wished(wish))
@@ -316,8 +234,8 @@ impl State {
     }
 
     fn scroll_help(&mut self, wish: Option<Wish>, code: KeyCode) {
-        let top = self.help.take().unwrap_or(0);
-        self.help = match wish {
+        let top = self.over.help.take().unwrap_or(0);
+        self.over.help = match wish {
             Some(Wish::Down) => Some(top + 1),
             Some(Wish::Up) => Some(top.saturating_sub(1)),
             Some(Wish::PageDown) => Some(top + 10),
@@ -332,34 +250,34 @@ impl State {
             plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).cloned().collect()
         };
         // Cautions that were accepted stay so, as long as no others have come.
-        self.accepted &= self.plan.as_ref().is_some_and(|before| cautions(before) == cautions(&plan));
-        self.planning = false;
-        self.passing.clear();
-        self.planned_in = self.clock.saturating_sub(self.asked_plan);
-        self.item = self.item.min(plan.items.len().saturating_sub(1));
-        self.plan = Some(plan);
+        self.haul.accepted &= self.haul.plan.as_ref().is_some_and(|before| cautions(before) == cautions(&plan));
+        self.haul.planning = false;
+        self.work.passing.clear();
+        self.haul.planned_in = self.look.clock.saturating_sub(self.haul.asked_plan);
+        self.haul.item = self.haul.item.min(plan.items.len().saturating_sub(1));
+        self.haul.plan = Some(plan);
     }
 
     fn quieted(&mut self, findings: Vec<Finding>) {
-        let Some(plan) = &mut self.plan else { return };
+        let Some(plan) = &mut self.haul.plan else { return };
         let stopped = plan.blocked();
         plan.findings.retain(|finding| !is_quiet(&finding.kind));
         plan.findings.extend(findings);
         plan.findings.sort_by_key(|finding| finding.severity);
         if stopped && !plan.blocked() {
             // What was said of the stop is not true any more.
-            self.message = None;
+            self.over.message = None;
         }
     }
 
     fn tick(&mut self) -> Vec<Act> {
         /// How often all findings are looked at again, where that is soon done; running programs are every second.
         const AGAIN: Duration = Duration::from_secs(5);
-        let watching = self.view == View::Haul && self.plan.is_some() && self.idle();
-        if watching && self.clock.saturating_sub(self.asked_quiet) >= Duration::from_secs(1) {
-            self.asked_quiet = self.clock;
-            if self.clock.saturating_sub(self.asked_plan) >= AGAIN && self.planned_in < AGAIN / 10 {
-                self.asked_plan = self.clock;
+        let watching = self.view == View::Haul && self.haul.plan.is_some() && self.idle();
+        if watching && self.look.clock.saturating_sub(self.haul.asked_quiet) >= Duration::from_secs(1) {
+            self.haul.asked_quiet = self.look.clock;
+            if self.look.clock.saturating_sub(self.haul.asked_plan) >= AGAIN && self.haul.planned_in < AGAIN / 10 {
+                self.haul.asked_plan = self.look.clock;
                 return vec![Act::Plan(self.errand())];
             }
             return vec![Act::Quiet];
@@ -379,17 +297,17 @@ impl State {
     fn first_focus(&mut self, survey: &Survey) {
         // The first look is at a drive with games on it.
         let with_games = survey.drives.iter().position(|state| state.games > Bytes::ZERO);
-        self.drive = with_games.unwrap_or(0);
+        self.drives.drive = with_games.unwrap_or(0);
     }
 
     fn surveyed(&mut self, survey: Survey, history: Result<History, Fault>) -> Vec<Act> {
-        self.looking = false;
+        self.work.looking = false;
         match history {
             Ok(history) => {
                 let before = std::mem::replace(&mut self.history, history);
                 self.keep_what_is_looked_at(before);
             }
-            Err(fault) => self.message = Some(fault.text()),
+            Err(fault) => self.over.message = Some(fault.text()),
         }
         let here = self.game_here().map(|game| game.id.clone());
         let first = !self.survey.as_ref().is_some_and(|survey| survey.measured);
@@ -399,10 +317,10 @@ impl State {
         if first && self.unfinished().is_some() {
             self.view = View::Running;
         }
-        self.draft.items.retain(|item| survey.cargo(&item.game, item.way).is_some());
+        self.drafted.draft.items.retain(|item| survey.cargo(&item.game, item.way).is_some());
         let known = |id: &deft_barge_core::survey::GameId| survey.game(id).is_some();
-        self.layout.marks.retain(known);
-        self.finds = None;
+        self.drives.layout.marks.retain(known);
+        self.cleanup.finds = None;
         self.survey = Some(survey);
         self.restow();
         if let Some(id) = here {
@@ -422,26 +340,26 @@ impl State {
 
     /// What the plan is made of.
     pub fn errand(&self) -> Errand {
-        let draft = || Errand::Draft(self.draft.clone(), self.policy, self.what_if.clone());
-        self.act.as_ref().map_or_else(draft, |(errand, _)| errand.clone())
+        let draft = || Errand::Draft(self.drafted.draft.clone(), self.drafted.policy, self.drafted.what_if.clone());
+        self.haul.act.as_ref().map_or_else(draft, |(errand, _)| errand.clone())
     }
 
     pub(crate) fn redraft(&mut self) {
         if let Some(survey) = &self.survey {
-            self.loads = projected(survey, &self.draft);
+            self.haul.loads = projected(survey, &self.drafted.draft);
         }
         self.recount();
-        self.plan = None;
-        self.act = None;
-        self.accepted = false;
-        (self.change, self.moment) = (0, 0);
+        self.haul.plan = None;
+        self.haul.act = None;
+        self.haul.accepted = false;
+        (self.haul.change, self.haul.moment) = (0, 0);
         self.relist();
     }
 
     /// Looks at the plan of an act in the Haul view; Esc comes back to where it was asked for.
     pub(crate) fn consider(&mut self, errand: Errand) -> Vec<Act> {
         self.redraft();
-        self.act = Some((errand, self.view));
+        self.haul.act = Some((errand, self.view));
         self.show(View::Haul)
     }
 
@@ -449,10 +367,14 @@ impl State {
         self.view = view;
         let known = self.survey.as_ref().is_some_and(|survey| survey.measured);
         match view {
-            View::Cleanup if self.finds.is_none() && known => vec![Act::Find],
-            View::Haul if self.plan.is_none() && known && (self.act.is_some() || !self.draft.items.is_empty()) => {
-                self.planning = true;
-                (self.asked_quiet, self.asked_plan) = (self.clock, self.clock);
+            View::Cleanup if self.cleanup.finds.is_none() && known => vec![Act::Find],
+            View::Haul
+                if self.haul.plan.is_none()
+                    && known
+                    && (self.haul.act.is_some() || !self.drafted.draft.items.is_empty()) =>
+            {
+                self.haul.planning = true;
+                (self.haul.asked_quiet, self.haul.asked_plan) = (self.look.clock, self.look.clock);
                 vec![Act::Plan(self.errand())]
             }
             View::Proof => self.reprove(),

@@ -17,7 +17,7 @@ use crate::service::Completed;
 
 impl State {
     pub(crate) fn type_in(&mut self, what: Typed, text: impl Into<String>) {
-        self.typing = Some(Typing::new(what, text.into()));
+        self.over.typing = Some(Typing::new(what, text.into()));
     }
 
     /// Takes a key into what is typed.
@@ -35,7 +35,7 @@ impl State {
             }
             KeyCode::Tab => {
                 let wanted = typing.what.wanted().map(|wanted| Act::Complete(wanted, typing.text().into()));
-                self.typing = Some(typing);
+                self.over.typing = Some(typing);
                 return wanted.into_iter().collect();
             }
             KeyCode::Up => self.typed_before(&mut typing, true),
@@ -47,13 +47,13 @@ impl State {
         if typing.what == Typed::SearchLog {
             self.search_log(typing.text());
         }
-        self.typing = Some(typing);
+        self.over.typing = Some(typing);
         Vec::new()
     }
 
     /// Takes what a field was filled up with, unless something else was typed meanwhile.
     pub(crate) fn completed(&mut self, asked: &str, completed: Completed) {
-        if let Some(typing) = self.typing.as_mut().filter(|typing| typing.text() == asked) {
+        if let Some(typing) = self.over.typing.as_mut().filter(|typing| typing.text() == asked) {
             typing.input = completed.text.into();
             typing.more = completed.more;
         }
@@ -63,35 +63,35 @@ impl State {
     fn remember_typed(&mut self, text: &str) {
         const MOST: usize = 50;
         if !text.trim().is_empty() {
-            self.typed.retain(|known| known != text);
-            self.typed.push(text.into());
-            let over = self.typed.len().saturating_sub(MOST);
-            self.typed.drain(..over);
+            self.over.typed.retain(|known| known != text);
+            self.over.typed.push(text.into());
+            let over = self.over.typed.len().saturating_sub(MOST);
+            self.over.typed.drain(..over);
         }
     }
 
     /// Puts what was typed before into the field, one further back or one less.
     fn typed_before(&mut self, typing: &mut Typing, further: bool) {
         let back = if further { typing.back + 1 } else { typing.back.saturating_sub(1) };
-        let Some(at) = self.typed.len().checked_sub(back) else { return };
+        let Some(at) = self.over.typed.len().checked_sub(back) else { return };
         typing.back = back;
-        typing.input = self.typed.get(at).cloned().unwrap_or_default().into();
+        typing.input = self.over.typed.get(at).cloned().unwrap_or_default().into();
     }
 
     /// Takes what is pasted into whatever is being typed.
     pub(crate) fn paste(&mut self, text: &str) {
         let text: String = text.lines().next().unwrap_or_default().chars().filter(|c| !c.is_control()).collect();
-        if let Some(typing) = &mut self.typing {
+        if let Some(typing) = &mut self.over.typing {
             put_in(&mut typing.input, &text);
             if typing.what == Typed::SearchLog {
                 let text = typing.text().to_string();
                 self.search_log(&text);
             }
-        } else if let Some(chooser) = &mut self.chooser {
+        } else if let Some(chooser) = &mut self.over.chooser {
             put_in(&mut chooser.input, &text);
             self.choices();
         } else {
-            self.message = Some("Nothing is being typed that this could be pasted into.".into());
+            self.over.message = Some("Nothing is being typed that this could be pasted into.".into());
         }
     }
 
@@ -105,14 +105,15 @@ impl State {
             Typed::SearchLog => {}
             Typed::Room => match text.parse::<Bytes>() {
                 Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
-                Err(why) => self.message = Some(format!("{why}.")),
+                Err(why) => self.over.message = Some(format!("{why}.")),
             },
             Typed::SaveAs | Typed::Open if text.starts_with('.') || text.contains('/') => {
-                self.message = Some("A name for a draft is a word or some, without slashes.".into());
+                self.over.message = Some("A name for a draft is a word or some, without slashes.".into());
             }
             Typed::SaveAs => {
                 let Some(survey) = &self.survey else { return Vec::new() };
-                let file = DraftFile::of(survey, &self.draft, self.policy, self.what_if.clone());
+                let file =
+                    DraftFile::of(survey, &self.drafted.draft, self.drafted.policy, self.drafted.what_if.clone());
                 return vec![Act::Save(text, Box::new(file))];
             }
             Typed::Open => return vec![Act::Open(text)],
@@ -125,7 +126,7 @@ impl State {
             Typed::AdoptAs => {
                 let parts = text.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
                 let (Some((launcher, id)), Some(lying)) = (parts, self.find_here()) else {
-                    self.message = Some("It is written as LAUNCHER/ID.".into());
+                    self.over.message = Some("It is written as LAUNCHER/ID.".into());
                     return Vec::new();
                 };
                 let adoption = Import {
@@ -140,7 +141,7 @@ impl State {
             }
             Typed::Reanchor => {
                 let Some((old, new)) = two_paths(&text) else {
-                    self.message =
+                    self.over.message =
                         Some("Two paths are wanted, with a blank between them; quote one that holds a blank.".into());
                     return Vec::new();
                 };
@@ -155,7 +156,7 @@ impl State {
     /// A typed path: from the home with a tilde, as shells have it.
     fn whole(&self, text: &str) -> PathBuf {
         match text.strip_prefix("~/") {
-            Some(rest) => self.home.join(rest),
+            Some(rest) => self.first.home.join(rest),
             None => Path::new(text).into(),
         }
     }
@@ -164,14 +165,14 @@ impl State {
     fn think_of(&mut self, text: &str) -> Vec<Act> {
         match text.parse::<WhatIf>() {
             Ok(drive) => {
-                self.message =
+                self.over.message =
                     Some(format!("{} is among the drives now. Nothing can be hauled there yet.", drive.name));
-                self.what_if.retain(|other| other.name != drive.name);
-                self.what_if.push(drive);
+                self.drafted.what_if.retain(|other| other.name != drive.name);
+                self.drafted.what_if.push(drive);
                 vec![Act::Survey]
             }
             Err(why) => {
-                self.message = Some(format!("{why}."));
+                self.over.message = Some(format!("{why}."));
                 Vec::new()
             }
         }
@@ -184,14 +185,14 @@ impl State {
             Ok(draft) => {
                 let then =
                     if file.policy == Policy::Release { " Originals go as soon as they are proved." } else { "" };
-                self.message = Some(format!("Opened: {} on this haul.{then}", games(draft.items.len())));
-                self.draft = draft;
-                self.policy = file.policy;
+                self.over.message = Some(format!("Opened: {} on this haul.{then}", games(draft.items.len())));
+                self.drafted.draft = draft;
+                self.drafted.policy = file.policy;
                 self.redraft();
             }
             Err(misfits) => {
                 let what: Vec<String> = misfits.iter().map(crate::present::misfit).collect();
-                self.message = Some(format!("The draft no longer matches this PC: {}.", what.join("; ")));
+                self.over.message = Some(format!("The draft no longer matches this PC: {}.", what.join("; ")));
             }
         }
     }
@@ -199,7 +200,7 @@ impl State {
     /// Puts a suggestion for the drive in focus into the draft; what was there of other games stays.
     pub(crate) fn suggested(&mut self, aim: impl FnOnce(String) -> Aim) {
         let Some(survey) = &self.survey else { return };
-        let Some(drive) = survey.drives.get(self.drive).map(|state| state.drive.name.clone()) else { return };
+        let Some(drive) = survey.drives.get(self.drives.drive).map(|state| state.drive.name.clone()) else { return };
         let suggestion = suggest(survey, &aim(drive.clone()));
         let mut parts: Vec<String> = Vec::new();
         match suggestion.lines.len() {
@@ -214,9 +215,9 @@ impl State {
         }
         parts.extend(suggestion.misses.iter().map(crate::present::miss));
         for line in suggestion.lines {
-            self.draft.send(line.game, Destination::Drive(line.to));
+            self.drafted.draft.send(line.game, Destination::Drive(line.to));
         }
-        self.message = Some(parts.join(" "));
+        self.over.message = Some(parts.join(" "));
         self.redraft();
     }
 }

@@ -26,21 +26,21 @@ impl State {
         match wish {
             Wish::Sort | Wish::Filter | Wish::UserData | Wish::Room | Wish::Empty => any,
             Wish::Mark | Wish::Play => self.game_here().is_some(),
-            Wish::Keep => self.game_here().is_some_and(|game| self.layout.sent.contains_key(&game.id)),
-            Wish::Open => !self.draft.items.is_empty(),
+            Wish::Keep => self.game_here().is_some_and(|game| self.drives.layout.sent.contains_key(&game.id)),
+            Wish::Open => !self.drafted.draft.items.is_empty(),
             _ => true,
         }
     }
 
     fn works_in_haul(&self, wish: Wish) -> bool {
-        let Some(plan) = &self.plan else {
+        let Some(plan) = &self.haul.plan else {
             return !matches!(wish, Wish::Start | Wish::Accept | Wish::TryFirst | Wish::Files);
         };
         match wish {
             Wish::Start => self.may_start(),
             Wish::Accept => {
                 let warns = plan.findings.iter().any(|finding| finding.severity == Severity::Warning);
-                warns && !self.accepted && !plan.blocked()
+                warns && !self.haul.accepted && !plan.blocked()
             }
             Wish::TryFirst => plan.items.len() > 1,
             Wish::Files => !plan.items.is_empty(),
@@ -87,11 +87,11 @@ impl State {
     fn works_in_cleanup(&self, wish: Wish) -> bool {
         match wish {
             Wish::Act(act) => {
-                let moved = self.finds.as_ref().is_some_and(|(_, anchors)| self.find < anchors.len());
+                let moved = self.cleanup.finds.as_ref().is_some_and(|(_, anchors)| self.cleanup.find < anchors.len());
                 let fits = self.find_here().is_some_and(|find| find.acts.contains(&act));
                 fits || (moved && act == CleanupAct::Remap)
             }
-            Wish::Trace => self.finds.is_some(),
+            Wish::Trace => self.cleanup.finds.is_some(),
             _ => true,
         }
     }

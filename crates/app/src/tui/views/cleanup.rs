@@ -22,7 +22,7 @@ struct Row {
 }
 
 fn rows(state: &State) -> Vec<Row> {
-    let Some((lying, anchors)) = &state.finds else { return Vec::new() };
+    let Some((lying, anchors)) = &state.cleanup.finds else { return Vec::new() };
     let moved = anchors.iter().map(|anchor| Row {
         word: "moved drive",
         drive: anchor.drive.clone(),
@@ -51,10 +51,10 @@ fn rows(state: &State) -> Vec<Row> {
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    if state.finds.is_none() {
+    if state.cleanup.finds.is_none() {
         let text = "Looking into folders beside games, in libraries, and near the top of drives ...";
         canvas.put_at(2, 1, text, theme.text(), area);
-        canvas.put_at(2, 3, &state.passing, theme.dim(), area);
+        canvas.put_at(2, 3, &state.work.passing, theme.dim(), area);
         return;
     }
     let rows = rows(state);
@@ -70,9 +70,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let heading = format!("  {} {} {:>10}   {}", pad("what", 13), pad("drive", 10), "bytes", "where");
     canvas.put_at(0, 0, &heading, theme.dim(), list);
     let room = usize::from(list.height.saturating_sub(1)).max(1);
-    let first = first_shown(state.find, room, rows.len());
+    let first = first_shown(state.cleanup.find, room, rows.len());
     for (n, row) in rows.iter().enumerate().skip(first).take(room) {
-        let here = n == state.find;
+        let here = n == state.cleanup.find;
         let style = if here { theme.cursor() } else { theme.text() };
         let head = format!(
             "{} {} {} {:>10}   ",
@@ -86,7 +86,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(0, y, &pad(&text, width), style, list);
         canvas.hit_row(y, list, Hit::Row(n));
     }
-    if let Some(row) = rows.get(state.find) {
+    if let Some(row) = rows.get(state.cleanup.find) {
         let detail = Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area };
         draw_detail(state, row, detail, canvas);
     }
@@ -100,7 +100,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     for act in row.acts.iter().filter(|act| !(fits && **act == CleanupAct::Haul)) {
         let (key, words) = match act {
             CleanupAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
-            act => (state.keys.name(Wish::Act(*act), View::Cleanup), words::find_act(*act)),
+            act => (state.look.keys.name(Wish::Act(*act), View::Cleanup), words::find_act(*act)),
         };
         acts.push((key, words));
     }
@@ -111,7 +111,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
             _ => None,
         });
         if launcher.is_some_and(|launcher| state.has_guide(launcher)) {
-            acts.push((state.keys.name(Wish::Guided, View::Cleanup), "import it with the launcher, step by step"));
+            acts.push((state.look.keys.name(Wish::Guided, View::Cleanup), "import it with the launcher, step by step"));
         }
     }
     if acts.is_empty() {
@@ -133,7 +133,7 @@ fn sentence(words: &str) -> String {
 }
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
-    let Some((lying, anchors)) = &state.finds else { return (String::new(), theme.text()) };
+    let Some((lying, anchors)) = &state.cleanup.finds else { return (String::new(), theme.text()) };
     let gives = |act: &CleanupAct| matches!(act, CleanupAct::Release | CleanupAct::Quarantine);
     let bytes: Bytes = lying.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();
     let what = format!("{} found", count((lying.len() + anchors.len()) as u64));

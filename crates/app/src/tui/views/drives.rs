@@ -39,7 +39,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         };
         draw_list(state, survey, list, canvas);
         draw_detail(state, survey, detail, wide, canvas);
-        if let (true, Some(drive)) = (wide && detail.height >= 16, survey.drives.get(state.drive)) {
+        if let (true, Some(drive)) = (wide && detail.height >= 16, survey.drives.get(state.drives.drive)) {
             let lines = drive_lines(survey, drive);
             let foot = Rect { y: detail.bottom() - 1 - lines.len() as u16, height: lines.len() as u16, ..detail };
             for (y, text) in lines.iter().enumerate() {
@@ -77,33 +77,33 @@ impl Height {
 
 fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let scaled = |capacity: u64| match state.layout.scale {
+    let scaled = |capacity: u64| match state.drives.layout.scale {
         Scale::Linear => capacity as f64,
         Scale::Root => (capacity as f64).sqrt(),
     };
     let largest = survey.drives.iter().map(|d| scaled(d.drive.capacity.count())).fold(1.0, f64::max);
     let count = survey.drives.len();
     // Games that are away have a row of their own behind the drives.
-    let away = state.layout.holds.get(count).map_or(0, Vec::len);
+    let away = state.drives.layout.holds.get(count).map_or(0, Vec::len);
     let height = if count as u16 * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
     let room = area.width.saturating_sub(height.gutter() + 2);
     let mut y = 0;
     // The list below keeps at least six rows; with many drives the one in focus stays in sight.
     let most = area.height.saturating_sub(10 + u16::from(away > 0)).max(4);
     let shown = usize::from((most / height.rows()).max(1)).min(count);
-    let first = first_shown(state.drive.min(count - 1), shown, count);
+    let first = first_shown(state.drives.drive.min(count - 1), shown, count);
     for (n, drive) in survey.drives.iter().enumerate().skip(first).take(shown) {
         let width = (scaled(drive.drive.capacity.count()) / largest * f64::from(room)).round().max(8.0) as u16;
-        let load = state.loads.iter().find(|load| load.drive == drive.drive.name);
-        let row = Row { state, survey, drive, n, load, theme, width, focus: n == state.drive };
+        let load = state.haul.loads.iter().find(|load| load.drive == drive.drive.name);
+        let row = Row { state, survey, drive, n, load, theme, width, focus: n == state.drives.drive };
         let place = Rect { y: area.y + y, height: height.rows().min(area.height.saturating_sub(y)), ..area };
         canvas.hit(place, Hit::Drive(n));
         row.draw(place, height, canvas);
         y += height.rows();
     }
     if away > 0 {
-        let style = if state.drive == count { theme.strong() } else { theme.text() };
-        let badge = if state.drive == count { theme.badge() } else { theme.tag() };
+        let style = if state.drives.drive == count { theme.strong() } else { theme.text() };
+        let badge = if state.drives.drive == count { theme.badge() } else { theme.tag() };
         canvas.put_at(0, y, " - ", badge, area);
         canvas.put_at(
             4,
@@ -120,7 +120,7 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
             "{} to {} of {count} drives ({})",
             first + 1,
             first + shown,
-            state.keys.name(Wish::NextPart, View::Drives)
+            state.look.keys.name(Wish::NextPart, View::Drives)
         );
         canvas.put_at(4, y, &text, theme.dim(), area);
         y += 1;
@@ -144,7 +144,7 @@ impl<'a> Row<'a> {
         let theme = self.theme;
         let drive = &self.drive.drive;
         let tag = drive.tag.map_or("-".to_string(), |tag| tag.to_string());
-        let dragged_here = self.state.dragged.is_some_and(|(_, over)| over == Some(self.n));
+        let dragged_here = self.state.drives.dragged.is_some_and(|(_, over)| over == Some(self.n));
         let badge = match (dragged_here, self.focus) {
             (true, _) => theme.arriving(),
             (false, true) => theme.badge(),
@@ -240,20 +240,20 @@ impl<'a> Row<'a> {
 
     /// Games that lie here, by their place in the survey, largest first.
     fn games(&self) -> impl Iterator<Item = (usize, &'a Game)> {
-        let hold = self.state.layout.holds.get(self.n).map_or(&[][..], Vec::as_slice);
+        let hold = self.state.drives.layout.holds.get(self.n).map_or(&[][..], Vec::as_slice);
         hold.iter().map(|n| (*n, &self.survey.games[*n]))
     }
 
     fn cargo_now(&self) -> Vec<Block<'a>> {
-        let here = self.state.layout.list.get(self.state.layout.cursor).copied().filter(|_| self.focus);
+        let here = self.state.drives.layout.list.get(self.state.drives.layout.cursor).copied().filter(|_| self.focus);
         let games = self.games().map(|(n, game)| {
             let launcher = self.launcher(game);
-            let cargo = match self.state.layout.sent.get(&game.id) {
+            let cargo = match self.state.drives.layout.sent.get(&game.id) {
                 Some(to) => Cargo::Leaving { launcher, to: self.leaves_for(to) },
                 None => Cargo::Game { launcher },
             };
             let block = self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)));
-            Block { here: here == Some(n), marked: self.state.layout.marks.contains(&game.id), ..block }
+            Block { here: here == Some(n), marked: self.state.drives.layout.marks.contains(&game.id), ..block }
         });
         [self.other()].into_iter().chain(games).chain(self.held()).collect()
     }
@@ -267,12 +267,12 @@ impl<'a> Row<'a> {
     }
 
     fn cargo_after(&self) -> Vec<Block<'a>> {
-        let stays = self.games().filter(|(_, game)| !self.state.layout.sent.contains_key(&game.id));
+        let stays = self.games().filter(|(_, game)| !self.state.drives.layout.sent.contains_key(&game.id));
         let staying = stays.map(|(n, game)| {
             let cargo = Cargo::Game { launcher: self.launcher(game) };
             self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)))
         });
-        let comes = self.state.layout.coming.iter().filter(|coming| coming.drive == Some(self.n));
+        let comes = self.state.drives.layout.coming.iter().filter(|coming| coming.drive == Some(self.n));
         let arriving = comes.map(|coming| self.block(Cargo::Arriving, &coming.title, coming.bytes, None));
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(arriving).collect()
     }
@@ -280,8 +280,8 @@ impl<'a> Row<'a> {
 
 fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let drive = survey.drives.get(state.drive);
-    let layout = &state.layout;
+    let drive = survey.drives.get(state.drives.drive);
+    let layout = &state.drives.layout;
     let columns = Columns::of(area.width);
     let wide = columns != Columns::Few;
     let taken = match columns {
@@ -309,13 +309,13 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         canvas.put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area);
     }
     if layout.list.is_empty() {
-        let held = layout.holds.get(state.drive).is_some_and(|hold| !hold.is_empty());
+        let held = layout.holds.get(state.drives.drive).is_some_and(|hold| !hold.is_empty());
         let tag = drive.and_then(|drive| drive.drive.tag).map_or("-".to_string(), |tag| tag.to_string());
         let text = if held {
             format!(
                 "No game here is {}. {} shows others.",
                 layout.filter.words(),
-                state.keys.name(Wish::Filter, View::Drives)
+                state.look.keys.name(Wish::Filter, View::Drives)
             )
         } else {
             format!("No game lies here. On another drive, {tag} sends the game under the cursor here.")
@@ -376,10 +376,10 @@ impl ListRow<'_> {
         if here {
             canvas.fill(y, style, area);
         }
-        let marked = state.layout.marks.contains(&game.id);
+        let marked = state.drives.layout.marks.contains(&game.id);
         canvas.put_at(0, y, if here { "▸" } else { " " }, style, area);
         canvas.put_at(1, y, if marked { "◆" } else { "" }, style, area);
-        if let Some(to) = state.layout.sent.get(&game.id) {
+        if let Some(to) = state.drives.layout.sent.get(&game.id) {
             let tag = match to {
                 Destination::Drive(name) => survey.drive(name).and_then(|d| d.drive.tag),
                 Destination::Library(_) => None,
@@ -534,14 +534,14 @@ fn records_line(game: &Game) -> String {
 }
 
 fn goes_line(state: &State, game: &Game, theme: Theme) -> Option<(String, Style)> {
-    let Destination::Drive(name) = state.layout.sent.get(&game.id)? else { return None };
-    let load = state.loads.iter().find(|load| load.drive == *name);
+    let Destination::Drive(name) = state.drives.layout.sent.get(&game.id)? else { return None };
+    let load = state.haul.loads.iter().find(|load| load.drive == *name);
     let free = load.map_or(Bytes::ZERO, |load| load.capacity.less(load.withheld).less(load.peak));
     let (fits, style) = match load.and_then(Load::lacks) {
         Some(lacks) => (format!("lacks {lacks}"), theme.danger()),
         None => (format!("fits, {free} left"), theme.moving()),
     };
-    let item = state.draft.items.iter().find(|item| item.game == game.id);
+    let item = state.drafted.draft.items.iter().find(|item| item.game == game.id);
     let link = if item.is_some_and(|item| item.way == Some(Way::Link)) { ", a link stays" } else { "" };
     Some((format!("goes to     {name}   {fits}{link}"), style))
 }
@@ -549,18 +549,19 @@ fn goes_line(state: &State, game: &Game, theme: Theme) -> Option<(String, Style)
 fn data_lines(state: &State, game: &Game, wide: bool, theme: Theme) -> Vec<(String, Style)> {
     let mut lines = Vec::new();
     // Where there is little room, only what is being dealt with.
-    let is_shown =
-        |data: &&UserData| wide || state.on_data || state.draft.items.iter().any(|item| item.game == data.id);
+    let is_shown = |data: &&UserData| {
+        wide || state.drives.on_data || state.drafted.draft.items.iter().any(|item| item.game == data.id)
+    };
     for data in state.data_here().into_iter().filter(is_shown) {
         let at = data.drive.as_deref().unwrap_or(words::NO_DRIVE);
         let behind = if data.link.is_some() { ", behind a link" } else { "" };
-        let item = state.draft.items.iter().find(|item| item.game == data.id);
+        let item = state.drafted.draft.items.iter().find(|item| item.game == data.id);
         let fault = data.fault.as_ref().map(|fault| format!("   {}", words::place_fault(fault)));
         let fault = fault.unwrap_or_default();
         let larger = if data.size.on_disk > game.size.on_disk { ", larger than the game" } else { "" };
         let size = data.size.on_disk;
         let text = format!("{:<11} {size} in {at}{behind}{larger}{fault}", words::data_kind(data.kind));
-        let style = if state.on_data { theme.cursor() } else { theme.text() };
+        let style = if state.drives.on_data { theme.cursor() } else { theme.text() };
         lines.push((text, style));
         if let Some(item) = item {
             let way = item.way.or_else(|| data.ways.first().copied()).map_or("", words::way_words);
@@ -600,14 +601,15 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     if !survey.measured {
-        let (done, of) = state.measured;
+        let (done, of) = state.work.measured;
         return (format!("Measuring games: {done} of {of}. Sizes are what launchers claim until then."), theme.text());
     }
-    if state.draft.items.is_empty() {
+    if state.drafted.draft.items.is_empty() {
         return (idle_summary(state, survey), theme.text());
     }
-    let bytes: Bytes = state.layout.coming.iter().map(|coming| coming.bytes).sum();
+    let bytes: Bytes = state.drives.layout.coming.iter().map(|coming| coming.bytes).sum();
     let peak = state
+        .haul
         .loads
         .iter()
         .filter(|load| load.peak > load.now)
@@ -616,23 +618,23 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         format!("   {} peaks at {:.0} %", load.drive, load.peak.part_of(load.capacity) * 100.0)
     });
     let lacks =
-        state.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
+        state.haul.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
     let style = if lacks.is_some() { theme.danger() } else { theme.moving() };
-    let has_data = state.draft.items.iter().any(|item| survey.data(&item.game).is_some());
-    let items = words::several(state.draft.items.len(), if has_data { "item" } else { "game" });
+    let has_data = state.drafted.draft.items.iter().any(|item| survey.data(&item.game).is_some());
+    let items = words::several(state.drafted.draft.items.len(), if has_data { "item" } else { "game" });
     (format!("{items} on this haul, {bytes}{peak}{}", lacks.unwrap_or_default()), style)
 }
 
 fn idle_summary(state: &State, survey: &Survey) -> String {
     let held: Bytes = survey.held.iter().map(|held| held.bytes).sum();
     if held > Bytes::ZERO {
-        let key = state.keys.name(Wish::Show(View::Log), View::Drives);
+        let key = state.look.keys.name(Wish::Show(View::Log), View::Drives);
         return format!("{held} of originals are kept; release them in the Log ({key}).");
     }
     let problems =
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
     if problems > 0 {
-        let key = state.keys.name(Wish::Show(View::Records), View::Drives);
+        let key = state.look.keys.name(Wish::Show(View::Records), View::Drives);
         return format!("{} could not be read; they stand in Records ({key}).", words::several(problems, "file"));
     }
     if survey.launchers.is_empty() {

@@ -18,11 +18,11 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let Some(survey) = &state.survey else { return };
     canvas.put_at(0, 0, "No launcher is known on this machine yet.", theme.strong(), area);
     let wide = usize::from(area.width);
-    let profiles = if state.profiles.is_empty() { "no profile is there" } else { "of these profiles none fits" };
-    let folder = cut_middle(&path(&state.profile_folder), wide.saturating_sub(40));
+    let profiles = if state.first.profiles.is_empty() { "no profile is there" } else { "of these profiles none fits" };
+    let folder = cut_middle(&path(&state.first.profile_folder), wide.saturating_sub(40));
     canvas.put_at(0, 2, &format!("looked for    profiles in {folder}: {profiles}"), theme.text(), area);
     let mut y = 3;
-    for profile in state.profiles.iter().take(4) {
+    for profile in state.first.profiles.iter().take(4) {
         canvas.put_at(14, y, profile, theme.dim(), area);
         y += 1;
     }
@@ -31,7 +31,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     canvas.put_at(0, y, &cut_middle(&text, wide), theme.text(), area);
     y += 2;
     y = draw_folders(state, Rect { y: area.y + y, height: area.height.saturating_sub(y), ..area }, canvas) + y + 1;
-    let keys = |wish, view| state.keys.name(wish, view);
+    let keys = |wish, view| state.look.keys.name(wish, view);
     let demo = if keys(Wish::Demo, View::Drives).is_empty() {
         format!("{} demo", keys(Wish::Palette, View::Drives))
     } else {
@@ -67,7 +67,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 /// The folders that look like games, the one under the cursor marked; gives the rows that they took.
 fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let Some((lying, _)) = &state.finds else {
+    let Some((lying, _)) = &state.cleanup.finds else {
         canvas.put_at(0, 0, "Looking for folders that look like games ...", theme.text(), area);
         return 1;
     };
@@ -77,9 +77,9 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     }
     canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);
     let most = usize::from(area.height.saturating_sub(ACTS + 1)).clamp(2, MOST);
-    let first = first_shown(state.find, most, lying.len());
+    let first = first_shown(state.cleanup.find, most, lying.len());
     for (n, folder) in lying.iter().enumerate().skip(first).take(most) {
-        let here = n == state.find;
+        let here = n == state.cleanup.find;
         let style = if here { theme.cursor() } else { theme.text() };
         let y = (n - first) as u16 + 1;
         canvas.fill(y, style, area);

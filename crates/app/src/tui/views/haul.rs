@@ -16,14 +16,14 @@ use crate::present::{count, cut, cut_middle, line, pad, path, words};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let Some(plan) = &state.plan else {
-        let text = if state.draft.items.is_empty() && state.act.is_none() {
+    let Some(plan) = &state.haul.plan else {
+        let text = if state.drafted.draft.items.is_empty() && state.haul.act.is_none() {
             "Nothing is on this haul. In the Drives view a drive's digit sends the game under the cursor there."
         } else {
             "Reading records and checking drives ..."
         };
         canvas.put_at(2, 1, text, theme.text(), area);
-        canvas.put_at(2, 3, &state.passing, theme.dim(), area);
+        canvas.put_at(2, 3, &state.work.passing, theme.dim(), area);
         return;
     };
     let below = |y: u16| Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };
@@ -43,9 +43,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     // The drives at the moment that is chosen; where there is room behind the records, also how full they are over the whole haul.
     let slider = if loads.is_empty() { 0 } else { loads.len() as u16 + 1 };
     let gap = u16::from(!loads.is_empty());
-    let told = plan.items.get(state.item).map_or(0, |item| {
+    let told = plan.items.get(state.haul.item).map_or(0, |item| {
         // More changes than rows have no room anyhow.
-        let previews = item.previews.iter().skip(state.change).take(usize::from(area.height));
+        let previews = item.previews.iter().skip(state.haul.change).take(usize::from(area.height));
         previews.map(|preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len()).sum::<usize>()
             as u16
             + 2
@@ -54,9 +54,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let curves = if y + told + slider + gap + curves < area.height { curves } else { 0 };
     let gap = if curves > 0 { gap } else { 0 };
     let loads_height = (slider + gap + curves).min(area.height.saturating_sub(y));
-    if let Some(item) = plan.items.get(state.item) {
+    if let Some(item) = plan.items.get(state.haul.item) {
         let records = Rect { height: below(y).height.saturating_sub(loads_height + 1), ..below(y) };
-        draw_records(item, state.change, records, canvas);
+        draw_records(item, state.haul.change, records, canvas);
     }
     let bottom = Rect { y: area.bottom() - loads_height, height: loads_height, ..area };
     super::moments::draw(state, plan, &loads, Rect { height: slider.min(bottom.height), ..bottom }, canvas);
@@ -97,10 +97,10 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
     let (blockers, warnings) = (of(Severity::Blocker), of(Severity::Warning));
     let asked = match (blockers, warnings) {
         (0, 0) => ("nothing".to_string(), String::new(), theme.dim()),
-        (0, _) if state.accepted => (words::several(warnings, "warning"), "accepted".into(), theme.dim()),
+        (0, _) if state.haul.accepted => (words::several(warnings, "warning"), "accepted".into(), theme.dim()),
         (0, _) => (
             words::several(warnings, "warning"),
-            format!("read below; {} accepts", state.keys.name(Wish::Accept, View::Haul)),
+            format!("read below; {} accepts", state.look.keys.name(Wish::Accept, View::Haul)),
             theme.strong(),
         ),
         _ => (words::several(blockers, "blocker"), "below: it can't start like this".into(), theme.danger()),
@@ -184,7 +184,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
             bytes = bytes.plus(item.size.on_disk);
             let (start, end) = (cell(time.begins), cell(time.ends).max(cell(time.begins) + 1).min(width));
             let room = usize::from(end.saturating_sub(start));
-            let style = if at == state.item { theme.arriving() } else { theme.cursor() };
+            let style = if at == state.haul.item { theme.arriving() } else { theme.cursor() };
             let text = format!("▏{}", cut(&line(&item.title), room.saturating_sub(2)));
             let place = Rect { x: area.x + LABEL + start, y: area.y + y, width: room as u16, height: 1 };
             canvas.put(&pad(&text, room), style, place);
@@ -201,9 +201,9 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
     let title = usize::from(area.width).saturating_sub(56).clamp(16, 44);
     let heading = format!("  {} {:>10} {:>9}   {}", pad("items, in this order", title), "bytes", "files", "way");
     canvas.put_at(0, 0, &heading, theme.dim(), area);
-    let first = first_shown(state.item, usize::from(rows), plan.items.len());
+    let first = first_shown(state.haul.item, usize::from(rows), plan.items.len());
     for (n, item) in plan.items.iter().enumerate().skip(first).take(usize::from(rows)) {
-        let here = n == state.item;
+        let here = n == state.haul.item;
         let style = if here { theme.cursor() } else { theme.text() };
         let way = format!(
             "{} > {}   {}",
@@ -274,7 +274,7 @@ fn draw_findings(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>
         return 1;
     }
     let most = (area.height / 3).max(3);
-    let here = plan.items.get(state.item).map(|item| &item.game);
+    let here = plan.items.get(state.haul.item).map(|item| &item.game);
     let mut told: Vec<(&Finding, String)> = Vec::new();
     for group in alike(plan) {
         if group.len() <= FEW {
@@ -449,15 +449,15 @@ fn changed_spans(old: &str, new: &str) -> (Three, Three) {
 }
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
-    let Some(plan) = &state.plan else { return (String::new(), theme.text()) };
-    let key = |wish| state.keys.name(wish, View::Haul);
+    let Some(plan) = &state.haul.plan else { return (String::new(), theme.text()) };
+    let key = |wish| state.look.keys.name(wish, View::Haul);
     let cautions = plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).count();
     let time = words::span(plan.timing.whole);
     let what = format!("{}, {}, {time}", words::several(plan.items.len(), "item"), plan.bytes());
     if plan.blocked() {
         return (format!("{what}: blocked"), theme.danger());
     }
-    if cautions > 0 && !state.accepted {
+    if cautions > 0 && !state.haul.accepted {
         let text = format!("{what}: {} to accept with {}", words::several(cautions, "warning"), key(Wish::Accept));
         return (text, theme.text());
     }

@@ -124,10 +124,13 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     }
     y += 1;
     let mut acts = Vec::new();
-    let key = |wish| state.keys.name(wish, View::Log);
+    let key = |wish| state.look.keys.name(wish, View::Log);
     if haul.unfinished() {
-        let go_on = state.keys.name(Wish::GoOn, View::Running);
-        acts.push(format!("{}, then {go_on} goes on with it", state.keys.name(Wish::Show(View::Running), View::Log)));
+        let go_on = state.look.keys.name(Wish::GoOn, View::Running);
+        acts.push(format!(
+            "{}, then {go_on} goes on with it",
+            state.look.keys.name(Wish::Show(View::Running), View::Log)
+        ));
     }
     if haul.items.iter().any(ItemRow::holds_originals) {
         acts.push(format!("{} releases the originals that it keeps", key(Wish::LetGo)));

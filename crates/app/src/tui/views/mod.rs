@@ -72,7 +72,7 @@ pub fn draw_into(state: &State, theme: Theme, area: Rect, buffer: &mut Buffer) -
 
 fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let items = state.draft.items.len();
+    let items = state.drafted.draft.items.len();
     canvas.put(" deft barge ", theme.strong(), area);
     let mut x = 13;
     for view in View::ALL {
@@ -82,7 +82,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             View::Running if !state.idle() => name.push_str(" ▸"),
             _ => {}
         }
-        let key = state.keys.name(Wish::Show(view), state.view);
+        let key = state.look.keys.name(Wish::Show(view), state.view);
         let style = if state.view == view { theme.badge() } else { theme.dim() };
         // The letter that leads there stands in the name, or before it where it does not.
         let at = name
@@ -106,7 +106,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         x += width;
     }
     let left = usize::from(area.width.saturating_sub(x));
-    let (done, of) = state.measured;
+    let (done, of) = state.work.measured;
     let right = match &state.survey {
         None => "looking around ".to_string(),
         Some(survey) if !survey.measured => format!("measured {done} of {of} "),
@@ -152,7 +152,7 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let upper = Rect { height: 1, ..area };
     let lower = Rect { y: area.y + 1, height: 1, ..area };
-    if let Some(question) = &state.question {
+    if let Some(question) = &state.over.question {
         put_up(&question.text, theme.strong(), area, canvas);
         let mut x = 0;
         let answers = question.answers.iter().map(|(key, words, _)| (format!("{key} {words}"), *key));
@@ -168,7 +168,7 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         }
         return;
     }
-    if let Some(typing) = &state.typing {
+    if let Some(typing) = &state.over.typing {
         let (question, hint) = typing.what.words();
         over::put_field(question, &typing.input, theme.strong(), upper, canvas);
         let more = if area.width < 110 { "" } else { "   up: typed before   ctrl-u: clear" };
@@ -179,7 +179,7 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put(&help, theme.text(), lower);
         return;
     }
-    let (text, style) = match &state.message {
+    let (text, style) = match &state.over.message {
         Some(message) => (message.clone(), theme.strong()),
         None => summary(state, theme),
     };
@@ -200,7 +200,7 @@ fn put_up(text: &str, style: Style, area: Rect, canvas: &mut Canvas<'_>) {
 /// The keys of the view, as many as there is room for; those that lead to all others always.
 fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let mut hints = state.keys.hints(state.view);
+    let mut hints = state.look.keys.hints(state.view);
     hints.retain(|(_, _, wish)| state.works_now(*wish));
     let width_of =
         |(key, words, _): &(String, &str, Wish)| (crate::present::width(key) + crate::present::width(words) + 1) as u16;

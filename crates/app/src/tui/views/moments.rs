@@ -21,7 +21,7 @@ const RIGHT: u16 = 34;
 pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: Rect, canvas: &mut Canvas<'_>) {
     let Some(survey) = &state.survey else { return };
     let moments = plan.moments();
-    let at = state.moment.min(moments.len() - 1);
+    let at = state.haul.moment.min(moments.len() - 1);
     let then = plan.whereabouts(&moments[..=at]);
     draw_slider(plan, &moments, at, Rect { height: 1.min(area.height), ..area }, canvas);
     let largest = loads.iter().map(|(_, load)| load.capacity.count()).max().unwrap_or(1).max(1);

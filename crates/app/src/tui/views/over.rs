@@ -13,13 +13,13 @@ use crate::present::{cut, cut_front, line, pad, width};
 use crate::tui::model::{Chooser, ESC, Of, Sheet, Tone};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
-    if let Some(sheet) = &state.sheet {
+    if let Some(sheet) = &state.over.sheet {
         draw_sheet(sheet, area, canvas);
     }
-    if let Some(chooser) = &state.chooser {
+    if let Some(chooser) = &state.over.chooser {
         draw_chooser(chooser, area, canvas);
     }
-    if let Some(top) = state.help {
+    if let Some(top) = state.over.help {
         draw_help(state, top, area, canvas);
     }
 }
@@ -44,7 +44,7 @@ fn centred(width: u16, height: u16, area: Rect) -> Rect {
 }
 
 fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
-    let lines = state.keys.help(state.view);
+    let lines = state.look.keys.help(state.view);
     let place = centred(100.min(area.width.saturating_sub(4)), lines.len() as u16 + 4, area);
     let inner = clear(place, canvas);
     let style = canvas.theme.sheet();

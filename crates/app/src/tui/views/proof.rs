@@ -230,7 +230,7 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
         return;
     }
     let Some(proof) = state.proof_here() else { return };
-    let key = |wish| state.keys.name(wish, View::Proof);
+    let key = |wish| state.look.keys.name(wish, View::Proof);
     let mut y = 0;
     for difference in proof.differences.iter().take(usize::from(area.height.saturating_sub(6))) {
         let kind = match difference.kind {

@@ -21,7 +21,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     };
     if state.registry.rows.is_empty() {
-        let key = state.keys.name(Wish::Learn, View::Records);
+        let key = state.look.keys.name(Wish::Learn, View::Records);
         let text =
             format!("No launcher is known here. {key} learns those of this machine from the games that are installed.");
         canvas.put_at(2, 1, &text, theme.text(), area);
@@ -135,7 +135,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             let library = &survey.launchers[n].libraries[library];
             lines.push((shown(&library.path, 0), theme.strong()));
             lines.push((format!("{} of {}", library.bytes, words::several(library.games, "game")), theme.text()));
-            let key = state.keys.name(Wish::TakesInstalls, View::Records);
+            let key = state.look.keys.name(Wish::TakesInstalls, View::Records);
             let words = if library.default {
                 "It takes new installs.".into()
             } else {
@@ -180,7 +180,7 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
     }
     if let Some(drift) = &launcher.drift {
         lines.push((format!("changed   {}", words::changed(&launcher.name, drift)), theme.danger()));
-        let key = state.keys.name(Wish::Learn, View::Records);
+        let key = state.look.keys.name(Wish::Learn, View::Records);
         lines.push((format!("          {key} learns it again."), theme.dim()));
     }
     match launcher.running.first() {
@@ -198,7 +198,7 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
         ));
     }
     lines.push(("A drive's digit makes a library there.".into(), theme.dim()));
-    let key = state.keys.name(Wish::CheckProfiles, View::Records);
+    let key = state.look.keys.name(Wish::CheckProfiles, View::Records);
     lines.push((format!("{key} checks every profile against this machine."), theme.dim()));
     lines
 }
@@ -222,7 +222,7 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
     lines.extend(
         files.iter().map(|file| (format!("  {}", cut_middle(&path(file), width.saturating_sub(2))), theme.dim())),
     );
-    let key = |wish| state.keys.name(wish, View::Records);
+    let key = |wish| state.look.keys.name(wish, View::Records);
     lines.push((
         format!("{} shows each record, {} traces what no profile says.", key(Wish::Open), key(Wish::Trace)),
         theme.dim(),

@@ -70,7 +70,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let mut y = draw_whole(state, area, canvas);
     let bell = if running.bell { "the bell rings at the end   " } else { "" };
-    let wish = match (running.pausing, running.cancelling, running.giving_up, state.limit) {
+    let wish = match (running.pausing, running.cancelling, running.giving_up, state.work.limit) {
         (_, true, ..) => "stopping at the next block, then undoing".to_string(),
         (_, _, Some(_), _) => "stopping at the next block, then cancelling one item".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
@@ -263,7 +263,7 @@ fn draw_said(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let rows = usize::from(area.height);
     let said = &state.running.said;
     for (n, told) in said.iter().skip(said.len().saturating_sub(rows)).enumerate() {
-        let text = format!("{:>10}  {}", ago(told.at, state.clock), line(&told.text));
+        let text = format!("{:>10}  {}", ago(told.at, state.look.clock), line(&told.text));
         canvas.put_at(0, n as u16, &text, canvas.theme.dim(), area);
     }
 }
@@ -299,7 +299,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     }
     y += 1;
     y += draw_fault(state, y, area, canvas);
-    let key = |wish| state.keys.name(wish, View::Running);
+    let key = |wish| state.look.keys.name(wish, View::Running);
     let (go_on, cancel, undo) = (key(Wish::GoOn), key(Wish::Cancel), key(Wish::Undo));
     let text = if tried {
         format!(
@@ -339,7 +339,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     y += draw_fault(state, y, area, canvas);
     for item in &row.items {
         if y + 3 > area.height {
-            let key = state.keys.name(Wish::Show(View::Proof), View::Running);
+            let key = state.look.keys.name(Wish::Show(View::Proof), View::Running);
             let text = format!("and more, in the Proof view ({key})");
             canvas.put_at(0, area.height.saturating_sub(1), &text, theme.dim(), area);
             return;
@@ -351,7 +351,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     if let Some(held) = held {
         let bytes: Bytes =
             held.items.iter().filter(|item| item.holds_originals()).map(|item| item.planned.size.on_disk).sum();
-        let key = |wish| state.keys.name(wish, View::Running);
+        let key = |wish| state.look.keys.name(wish, View::Running);
         let text = format!(
             "{bytes} of originals are kept (haul {}). Launch the game once; then {} releases them, {} undoes the haul.",
             held.id,
@@ -400,7 +400,7 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let running = &state.running;
-    let key = |wish| state.keys.name(wish, View::Running);
+    let key = |wish| state.look.keys.name(wish, View::Running);
     let text = match (&running.work, running.cancelling, running.pausing) {
         (None, ..) if running.elsewhere => "This haul keeps running by itself; you can quit at any time.".into(),
         (Some(_), true, _) => "Cancelling: it stops at the next block, then undoes what it did.".into(),

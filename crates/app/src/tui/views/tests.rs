@@ -62,7 +62,8 @@ impl Stage {
     fn mouse(&mut self, kind: MouseEventKind, word: &str) -> Vec<Act> {
         let area = Rect::new(0, 0, 160, 47);
         let mut buffer = Buffer::empty(area);
-        self.state.hits = draw_into(&self.state, Theme { depth: Depth::True, ground: Ground::Dark }, area, &mut buffer);
+        self.state.look.hits =
+            draw_into(&self.state, Theme { depth: Depth::True, ground: Ground::Dark }, area, &mut buffer);
         let text = self.text(160, 47);
         let found =
             text.lines().enumerate().find_map(|(y, row)| row.find(word).map(|at| (row[..at].chars().count(), y)));
@@ -116,7 +117,7 @@ fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
             stage.find(&acts);
         }
         for help in [None, Some(0)] {
-            stage.state.help = help;
+            stage.state.over.help = help;
             for (width, height) in
                 [(80, 24), (81, 25), (160, 47), (240, 67), (120, 24), (80, 60), (1, 1), (79, 24), (3, 90)]
             {
@@ -128,7 +129,7 @@ fn the_first_frame_says_that_it_looks_and_no_size_breaks_any_view() {
                 }
             }
         }
-        stage.state.help = None;
+        stage.state.over.help = None;
     }
     assert!(stage.text(60, 20).contains("80 x 24"));
 }
@@ -151,11 +152,11 @@ fn a_digit_sends_the_game_and_every_drive_shows_its_load_afterwards() {
     }
     // The same digit again leaves it sent; 0 takes it off; a digit without a drive says so.
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.items.len(), 1);
+    assert_eq!(stage.state.drafted.draft.items.len(), 1);
     stage.press(KeyCode::Char('9'));
     assert!(stage.text(160, 47).contains("No drive has the digit 9"));
     stage.press(KeyCode::Char('0'));
-    assert!(stage.state.draft.items.is_empty());
+    assert!(stage.state.drafted.draft.items.is_empty());
     assert!(!stage.text(160, 47).contains("after this haul"));
 }
 
@@ -179,12 +180,12 @@ fn drives_beyond_the_ninth_are_chosen_by_their_names() {
     assert!(stage.text(160, 47).contains("shelf-12"));
     stage.type_in("f-12");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.items[0].to, Destination::Drive("shelf-12".into()));
+    assert_eq!(stage.state.drafted.draft.items[0].to, Destination::Drive("shelf-12".into()));
     // The list of all acts has it as well, and where games are not sent it is said where they are.
     stage.press(KeyCode::Char(':'));
     stage.type_in("to shelf-11");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.items[0].to, Destination::Drive("shelf-11".into()));
+    assert_eq!(stage.state.drafted.draft.items[0].to, Destination::Drive("shelf-11".into()));
     stage.press(KeyCode::Char('L'));
     stage.press(KeyCode::Char('#'));
     stage.type_in("shelf-12");
@@ -345,7 +346,7 @@ fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_sta
     stage.press(KeyCode::Char('a'));
     assert!(stage.state.may_start(), "{}", stage.text(160, 47));
     let tick = |stage: &mut Stage, seconds: u64| {
-        stage.state.clock += Duration::from_secs(seconds);
+        stage.state.look.clock += Duration::from_secs(seconds);
         stage.state.update(Event::Tick)
     };
     assert_eq!(tick(&mut stage, 1), [Act::Quiet]);
@@ -375,7 +376,7 @@ fn findings_are_looked_at_again_while_the_person_looks_and_accepted_cautions_sta
 fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_before_it_is_done() {
     let mut stage = Stage::new();
     stage.press(KeyCode::Char('4'));
-    let drafted = stage.state.draft.clone();
+    let drafted = stage.state.drafted.draft.clone();
     let acts = stage.press(KeyCode::Char('F'));
     assert!(stage.text(160, 47).contains("Looking into folders"));
     stage.find(&acts);
@@ -404,7 +405,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("quarantine; keep"));
     stage.press(KeyCode::Esc);
-    assert!(stage.text(160, 47).contains("could be freed") && stage.state.draft == drafted);
+    assert!(stage.text(160, 47).contains("could be freed") && stage.state.drafted.draft == drafted);
     let acts = stage.press(KeyCode::Char('H'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("Saltflat Rally"));
@@ -419,16 +420,16 @@ fn user_data_of_the_game_under_the_cursor_is_shown_and_sent_by_digits_in_each_of
     let shown = stage.text(160, 47);
     assert!(shown.contains("saves") && shown.contains("in home"), "{shown}");
     stage.press(KeyCode::Char('V'));
-    assert!(stage.state.message.as_ref().is_some_and(|message| message.contains("not on this haul")));
+    assert!(stage.state.over.message.as_ref().is_some_and(|message| message.contains("not on this haul")));
     stage.press(KeyCode::Char('i'));
     stage.press(KeyCode::Char('4'));
     assert!(stage.text(160, 47).contains("newhold, by the game's own setting"), "{}", stage.text(160, 47));
-    assert_eq!(stage.state.draft.items.len(), 1, "the game itself stays");
+    assert_eq!(stage.state.drafted.draft.items.len(), 1, "the game itself stays");
     stage.press(KeyCode::Char('V'));
     assert!(stage.text(160, 47).contains("newhold, behind a link"));
     stage.press(KeyCode::Char('i'));
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.items.len(), 2);
+    assert_eq!(stage.state.drafted.draft.items.len(), 2);
     let acts = stage.press(KeyCode::Enter);
     stage.plan(&acts);
     let shown = stage.text(160, 47);
@@ -556,7 +557,7 @@ fn every_view_draws_in_every_size_of_an_empty_world_a_usual_one_and_an_extreme_o
             state.view = view;
             for (width, height) in [(80, 24), (160, 47), (240, 67), (1, 1), (20, 5), (80, 90)] {
                 for sheet in [false, true].into_iter().take(if width == 80 { 2 } else { 1 }) {
-                    state.sheet = sheet.then(|| Sheet { lines: Vec::new(), ..Sheet::new("A sheet") });
+                    state.over.sheet = sheet.then(|| Sheet { lines: Vec::new(), ..Sheet::new("A sheet") });
                     let drawn = text(&state, width, height, Depth::True);
                     assert!(!drawn.contains(['\u{1b}', '\u{7}', '\u{202e}']), "{what} {view:?}");
                     if width >= 80 && height >= 24 {
@@ -577,7 +578,7 @@ fn a_machine_without_launchers_says_what_was_looked_for_and_offers_folders_and_t
     let mut survey = stage.state.survey.clone().expect("a survey");
     (survey.launchers, survey.games, survey.found) = (Vec::new(), Vec::new(), Vec::new());
     let mut state = State::new();
-    state.profile_folder = "/settings/profiles".into();
+    state.first.profile_folder = "/settings/profiles".into();
     let acts = state.update(Event::Surveyed(
         Box::new(survey.clone()),
         Box::new(Ok(History::default())),
@@ -594,7 +595,7 @@ fn a_machine_without_launchers_says_what_was_looked_for_and_offers_folders_and_t
     // One key learns what is here; no path is typed.
     let acts = state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('n'), KeyModifiers::NONE))));
     assert_eq!(acts, [Act::Do(1, crate::tui::tasks::Task::Learn)]);
-    assert!(state.typing.is_none() && state.sheet.is_some());
+    assert!(state.over.typing.is_none() && state.over.sheet.is_some());
 }
 
 #[test]
@@ -605,9 +606,9 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     stage.press(KeyCode::Char(' '));
     assert!(stage.text(160, 47).contains("◆ 2") && stage.text(80, 24).contains('◆'));
     stage.press(KeyCode::Char('4'));
-    assert_eq!(stage.state.draft.items.len(), 2);
+    assert_eq!(stage.state.drafted.draft.items.len(), 2);
     assert!(stage.text(160, 47).contains("2 games were sent to newhold"));
-    assert!(stage.state.layout.marks.is_empty());
+    assert!(stage.state.drives.layout.marks.is_empty());
     // Sorted by title the list goes another way than the blocks.
     stage.press(KeyCode::Home);
     for _ in 0..3 {
@@ -623,10 +624,10 @@ fn marked_games_are_sent_together_and_arrows_go_along_the_blocks() {
     for _ in 0..3 {
         stage.press(KeyCode::Char('f'));
     }
-    assert_eq!(stage.state.layout.list.len(), 2);
+    assert_eq!(stage.state.drives.layout.list.len(), 2);
     stage.press(KeyCode::Char('*'));
     stage.press(KeyCode::Char('0'));
-    assert!(stage.state.draft.items.is_empty());
+    assert!(stage.state.drafted.draft.items.is_empty());
     // Drives that differ much are seen beside one another.
     let linear = stage.text(160, 47);
     stage.press(KeyCode::Char('%'));
@@ -641,12 +642,12 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     stage.type_in("reg");
     assert!(stage.text(160, 47).contains("Glasswing Regatta"));
     stage.press(KeyCode::Enter);
-    assert_eq!((stage.state.view, stage.state.drive), (View::Drives, 1));
+    assert_eq!((stage.state.view, stage.state.drives.drive), (View::Drives, 1));
     assert_eq!(stage.state.game_here().expect("a game").found.title, "Glasswing Regatta");
     stage.press(KeyCode::Char(':'));
     stage.type_in("send newhold");
     stage.press(KeyCode::Enter);
-    assert_eq!(stage.state.draft.items.len(), 1);
+    assert_eq!(stage.state.drafted.draft.items.len(), 1);
     stage.press(KeyCode::Char(':'));
     stage.type_in("start the haul");
     stage.press(KeyCode::Enter);
@@ -656,7 +657,7 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     for command in COMMANDS.iter().filter(|command| command.place != Where::Everywhere) {
         stage.press(KeyCode::Char(':'));
         stage.type_in(command.words);
-        let offers = stage.state.chooser.as_ref().map_or(0, |chooser| chooser.offers.len());
+        let offers = stage.state.over.chooser.as_ref().map_or(0, |chooser| chooser.offers.len());
         assert!(offers >= 1, "{}", command.words);
         stage.press(KeyCode::Esc);
     }
@@ -669,12 +670,12 @@ fn a_block_is_dragged_to_another_hull_and_what_is_clicked_is_what_is_seen() {
     stage.mouse(MouseEventKind::Drag(MouseButton::Left), "newhold");
     assert!(stage.text(160, 47).contains("Drop here to send Saltflat Rally to newhold"));
     stage.mouse(MouseEventKind::Up(MouseButton::Left), "newhold");
-    let sent: Vec<_> = stage.state.draft.items.iter().map(|item| item.to.clone()).collect();
+    let sent: Vec<_> = stage.state.drafted.draft.items.iter().map(|item| item.to.clone()).collect();
     assert_eq!(sent, [Destination::Drive("newhold".into())]);
     // Let go over nothing, or over its own drive, it stays.
     stage.mouse(MouseEventKind::Down(MouseButton::Left), "Orchard of Nine");
     stage.mouse(MouseEventKind::Up(MouseButton::Left), "files");
-    assert_eq!(stage.state.draft.items.len(), 1);
+    assert_eq!(stage.state.drafted.draft.items.len(), 1);
     assert_eq!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
     stage.mouse(MouseEventKind::ScrollDown, "files");
     assert_ne!(stage.state.game_here().expect("a game").found.title, "Orchard of Nine Bells");
@@ -692,12 +693,12 @@ fn what_is_pasted_goes_into_the_field_and_nowhere_else() {
         stage.state.update(Event::Input(Input::Paste(text.into())));
     };
     paste(&mut stage, "S\ny");
-    assert!(stage.state.message.as_ref().is_some_and(|text| text.contains("Nothing is being typed")));
+    assert!(stage.state.over.message.as_ref().is_some_and(|text| text.contains("Nothing is being typed")));
     stage.press(KeyCode::Char('E'));
     stage.press(KeyCode::Char('t'));
     stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char('u'), KeyModifiers::CONTROL))));
     paste(&mut stage, "/a path/of a game\nq");
-    assert_eq!(stage.state.typing.as_ref().expect("a field").text(), "/a path/of a game");
+    assert_eq!(stage.state.over.typing.as_ref().expect("a field").text(), "/a path/of a game");
     let acts = stage.press(KeyCode::Enter);
     assert!(matches!(acts.as_slice(), [Act::Do(..)]), "{acts:?}");
 }
@@ -739,7 +740,7 @@ fn a_sketch_is_shown_until_the_survey_is_there_and_the_cursor_stays_on_its_game(
     let survey = stage.state.survey.clone().expect("a survey");
     state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
     assert_eq!(state.game_here().expect("a game").id, here);
-    assert_eq!(state.draft.items.len(), 1, "what was sent meanwhile stays sent");
+    assert_eq!(state.drafted.draft.items.len(), 1, "what was sent meanwhile stays sent");
 }
 
 #[test]
@@ -756,7 +757,7 @@ fn the_drives_are_shown_at_each_step_of_a_haul() {
         row.unwrap_or_else(|| panic!("{drive}\n{text}")).to_string()
     };
     for (width, height) in [(80, 24), (160, 47)] {
-        stage.state.moment = 0;
+        stage.state.haul.moment = 0;
         assert!(stage.text(width, height).contains("step 0 of 3"));
         let (swift, newhold) = (row(&stage, "swift", width, height), row(&stage, "newhold", width, height));
         assert!(newhold.contains(" 0 % in use"), "{newhold}");
@@ -783,7 +784,7 @@ fn the_drives_are_shown_at_each_step_of_a_haul() {
     // What the draft is, the steps are.
     stage.press(KeyCode::Char('D'));
     stage.press(KeyCode::Char('0'));
-    assert_eq!(stage.state.moment, 0);
+    assert_eq!(stage.state.haul.moment, 0);
 }
 
 #[test]
@@ -941,7 +942,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     stage.type_in("nothing");
     assert!(stage.text(160, 47).contains("No haul has"), "{}", stage.text(160, 47));
     stage.press(KeyCode::Esc);
-    assert_eq!((found(&stage), stage.state.typing.is_none()), (3000, true));
+    assert_eq!((found(&stage), stage.state.over.typing.is_none()), (3000, true));
     // An old haul whose proof is looked at stays so when all is looked at afresh.
     stage.press(KeyCode::Enter);
     assert_eq!((stage.state.view, stage.state.proofs.haul), (View::Proof, Some(id)));
@@ -990,7 +991,7 @@ fn frame_times() {
     press(&mut state, '*');
     let sent = Instant::now();
     press(&mut state, '4');
-    println!("send     {} games   {:8.3} ms", state.draft.items.len(), sent.elapsed().as_secs_f64() * 1000.0);
+    println!("send     {} games   {:8.3} ms", state.drafted.draft.items.len(), sent.elapsed().as_secs_f64() * 1000.0);
     let area = Rect::new(0, 0, 160, 47);
     for view in View::ALL {
         state.view = view;
@@ -1013,7 +1014,7 @@ fn what_is_thought_of_is_drawn_and_a_library_is_a_place_to_send_to() {
     stage.press(KeyCode::Char('+'));
     stage.type_in("crate:2TB:usb:exfat");
     assert_eq!(stage.press(KeyCode::Enter), [Act::Survey]);
-    assert_eq!(stage.state.what_if.len(), 1);
+    assert_eq!(stage.state.drafted.what_if.len(), 1);
     stage.press(KeyCode::Char('+'));
     stage.type_in("crate");
     stage.press(KeyCode::Enter);
@@ -1022,10 +1023,10 @@ fn what_is_thought_of_is_drawn_and_a_library_is_a_place_to_send_to() {
     stage.press(KeyCode::Char(':'));
     stage.type_in("into the library cellar");
     stage.press(KeyCode::Enter);
-    let sent = stage.state.draft.items.first().map(|item| item.to.clone());
+    let sent = stage.state.drafted.draft.items.first().map(|item| item.to.clone());
     assert!(matches!(&sent, Some(Destination::Library(path)) if path.ends_with("cellar/quillgate")), "{sent:?}");
     // The drive in focus says what it cannot hold.
-    while stage.state.drive != 2 {
+    while stage.state.drives.drive != 2 {
         stage.press(KeyCode::Tab);
     }
     let shown = stage.text(160, 47);
@@ -1109,7 +1110,7 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
 fn a_field_has_a_cursor_and_remembers_what_was_typed_before() {
     use crate::tui::model::Typed;
     let mut stage = Stage::new();
-    let field = |stage: &Stage| stage.state.typing.as_ref().map(|typing| typing.text().to_string());
+    let field = |stage: &Stage| stage.state.over.typing.as_ref().map(|typing| typing.text().to_string());
     stage.state.type_in(Typed::SaveAs, "two words");
     for key in [KeyCode::Home, KeyCode::Char('x'), KeyCode::Delete, KeyCode::End, KeyCode::Left, KeyCode::Char('é')] {
         stage.press(key);
@@ -1134,7 +1135,7 @@ fn a_plan_says_first_what_goes_for_good_what_is_kept_what_is_written_and_what_is
     stage.press(KeyCode::Char('4'));
     let acts = stage.press(KeyCode::Enter);
     stage.plan(&acts);
-    let plan = stage.state.plan.clone().expect("a plan");
+    let plan = stage.state.haul.plan.clone().expect("a plan");
     let records = plan.items[0].previews.len();
     for (width, height) in [(80, 24), (160, 47)] {
         let drawn = stage.text(width, height);
@@ -1148,7 +1149,7 @@ fn a_plan_says_first_what_goes_for_good_what_is_kept_what_is_written_and_what_is
     // With its originals released by the haul they are what goes.
     let mut freeing = plan;
     freeing.policy = deft_barge_core::item::Policy::Release;
-    stage.state.plan = Some(freeing);
+    stage.state.haul.plan = Some(freeing);
     let drawn = stage.text(160, 47);
     let row = drawn.lines().find(|row| row.contains("deleted for good")).expect("the row");
     assert!(row.contains("originals of Saltflat Rally, once proved"), "{drawn}");
@@ -1181,14 +1182,14 @@ fn each_drive_says_whether_the_game_under_the_cursor_fits_and_the_list_says_in_w
 fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
     let mut stage = Stage::new();
     // Every game of the drive in focus: each has saves that stay, or an update, or none of both.
-    let games = stage.state.layout.list.len();
+    let games = stage.state.drives.layout.list.len();
     for _ in 0..games {
         stage.press(KeyCode::Char('4'));
         stage.press(KeyCode::Down);
     }
     let acts = stage.press(KeyCode::Enter);
     stage.plan(&acts);
-    let plan = stage.state.plan.as_ref().expect("a plan").clone();
+    let plan = stage.state.haul.plan.as_ref().expect("a plan").clone();
     let mut kinds: Vec<Vec<&str>> = Vec::new();
     let mut firsts = Vec::new();
     for finding in &plan.findings {
@@ -1216,7 +1217,7 @@ fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
     for _ in 0..nth.expect("an item with a finding") {
         stage.press(KeyCode::Down);
     }
-    let item = &plan.items[stage.state.item];
+    let item = &plan.items[stage.state.haul.item];
     let own = plan.findings.iter().find(|finding| finding.item.as_ref() == Some(&item.game)).expect("its finding");
     let said = crate::present::words::finding_sentence(own);
     let start: String = said.chars().take(60).collect();
@@ -1238,7 +1239,7 @@ fn a_field_is_filled_up_by_tab_and_what_was_typed_since_is_kept() {
     // What comes late fits another text.
     stage.press(KeyCode::Char('e'));
     stage.state.update(Event::Completed("w".into(), completed));
-    let typing = stage.state.typing.as_ref().expect("a field");
+    let typing = stage.state.over.typing.as_ref().expect("a field");
     assert_eq!((typing.text(), typing.more.len()), ("weeke", 0));
     // What takes no name of a file is left as it is.
     stage.press(KeyCode::Esc);

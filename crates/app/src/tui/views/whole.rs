@@ -22,7 +22,7 @@ struct Part<'a> {
 /// The items of the haul that runs; none where it is not known.
 fn parts(state: &State) -> Vec<Part<'_>> {
     let items: Vec<&PlannedItem> = match &state.running.work {
-        Some(LongTask::Start(Errand::Draft(..))) => state.plan.iter().flat_map(|plan| &plan.items).collect(),
+        Some(LongTask::Start(Errand::Draft(..))) => state.haul.plan.iter().flat_map(|plan| &plan.items).collect(),
         Some(LongTask::Resume | LongTask::Agree(_)) | None => {
             state.unfinished().into_iter().flat_map(|haul| &haul.items).map(|item| &item.planned).collect()
         }
@@ -148,7 +148,7 @@ fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canva
         let arrived: f64 = comes.iter().map(|part| need(&part) * share(&part)).sum();
         let to_come = comes.iter().map(|part| need(&part)).sum::<f64>() - arrived;
         // Only what the plan lets go of within the haul; what is kept stays until a person says so.
-        let of_haul = state.plan.as_ref().is_some_and(|plan| plan.policy == Policy::Release);
+        let of_haul = state.haul.plan.as_ref().is_some_and(|plan| plan.policy == Policy::Release);
         let freed = |part: &&&Part<'_>| of_haul || part.item.policy == Policy::Release;
         let gone = |part: &&&Part<'_>| part.lane.is_some_and(|lane| lane.at == At::Stage(StageKind::Released));
         let bytes = |part: &&Part<'_>| part.item.size.on_disk.count() as f64;
