@@ -272,7 +272,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     screen.keys(&["a", "S"]);
     screen.wait_for("MB/s, mean");
     screen.keys(&["X"]);
-    let asked = screen.wait_for("alone? What was copied of it goes");
+    let asked = screen.wait_for("alone? Its copy is removed");
     screen.keys(&["y"]);
     screen.wait_for("of originals are kept");
     let log = world.json(&["log"], 0);

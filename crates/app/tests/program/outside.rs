@@ -68,7 +68,7 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     screen.wait_for("2.0 MB/s at most");
     screen.wait_for("MB/s, mean");
     screen.keys(&["X"]);
-    let asked = screen.wait_for("alone? What was copied of it goes");
+    let asked = screen.wait_for("alone? Its copy is removed");
     screen.keys(&["y"]);
     screen.wait_for("of originals are kept");
     let log = world.json(&["log"], 0);
