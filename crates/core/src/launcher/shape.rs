@@ -9,13 +9,32 @@ use std::path::PathBuf;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
-use crate::record::scalars_of;
+use crate::record::{Step, scalars_of, step_text};
 
 /// Names that only some entries have are kept up to so many; beyond that, a new one says nothing.
 const MOST: usize = 200;
 
 /// Entries that have to agree before what they say counts.
 const SEVERAL: usize = 2;
+
+/// Names are looked for this deep below an entry, and in so many elements of a list.
+const DEEP: usize = 4;
+const ELEMENTS: usize = 8;
+
+/// The names on the way to all that an entry has, also to what is empty or says nothing.
+fn add_names(value: &Value, at: &str, deep: usize, all: &mut BTreeSet<String>) {
+    match value {
+        Value::Object(members) if deep > 0 => {
+            for (name, value) in members {
+                let way = format!("{at}{}", step_text(&Step::Name(name.clone())));
+                add_names(value, &way, deep - 1, all);
+                all.insert(way);
+            }
+        }
+        Value::Array(elements) => elements.iter().take(ELEMENTS).for_each(|element| add_names(element, at, deep, all)),
+        _ => {}
+    }
+}
 
 /// What the entries of a list say: the JSONPaths of their texts and numbers.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -58,8 +77,12 @@ fn is_of_one(selector: &str) -> bool {
 impl EntryShape {
     /// Takes in what another entry says.
     pub(super) fn add(&mut self, entry: &Value) {
-        let keys = scalars_of(entry).into_keys().filter(|key| !is_of_one(key));
-        let keys: BTreeSet<String> = keys.collect();
+        // What stands in a row, and elements with names, are told by what they say; all else by its name, whatever it says.
+        let told = scalars_of(entry).into_keys().filter(|key| key.starts_with("$[") && !key.starts_with("$['"));
+        let named = scalars_of(entry).into_keys().filter(|key| key.contains("[?"));
+        let mut keys: BTreeSet<String> = told.chain(named).collect();
+        add_names(entry, "$", DEEP, &mut keys);
+        keys.retain(|key| !is_of_one(key));
         if self.entries == 0 {
             self.always = keys;
         } else {
@@ -92,8 +115,15 @@ impl EntryShape {
         }
         let gone = self.always.iter().filter(|key| !now.always.contains(*key) && !now.sometimes.contains(*key));
         let new = now.always.iter().filter(|key| !self.always.contains(*key) && !self.sometimes.contains(*key));
-        (gone.map(|key| name_of(key)).collect(), new.map(|key| name_of(key)).collect())
+        (deepest(gone), deepest(new))
     }
+}
+
+/// The names of what changed: of what holds other things that did, those.
+fn deepest<'a>(keys: impl Iterator<Item = &'a String>) -> Vec<String> {
+    let all: Vec<&String> = keys.collect();
+    let holds = |key: &&&String| !all.iter().any(|other| other.len() > key.len() && other.starts_with(key.as_str()));
+    all.iter().filter(holds).map(|key| name_of(key)).collect()
 }
 
 /// A JSONPath as the names on its way.
@@ -127,13 +157,25 @@ mod tests {
 
     #[test]
     fn what_comes_and_goes_with_single_games_is_no_drift() {
-        let kept = shape(&[json!({"at": "/a", "ran": 1}), json!({"at": "/b"}), json!({"at": "/c", "note": "x"})]);
+        let kept = shape(&[
+            json!({"at": "/a", "ran": 1, "last": null, "tags": []}),
+            json!({"at": "/b", "last": null, "tags": []}),
+            json!({"at": "/c", "note": "x", "last": false, "tags": []}),
+        ]);
         let kept = kept.kept(None).unwrap();
         let unchanged = [
-            vec![json!({"at": "/a"}), json!({"at": "/b"})],
-            vec![json!({"at": "/a", "ran": 1, "note": ""}), json!({"at": "/b", "ran": 2, "note": ""})],
-            vec![json!({"at": "/a", "fresh": 1}), json!({"at": "/b"})],
-            vec![json!({"at": "/a", "won": {"20401": 1}}), json!({"at": "/b", "won": {"20401": 2}})],
+            vec![json!({"at": "/a", "last": 1, "tags": []}), json!({"at": "/b"})],
+            vec![
+                json!({"at": "/a", "last": 1, "tags": [], "ran": 1, "note": ""}),
+                json!({"at": "/b", "ran": 2, "note": ""}),
+            ],
+            vec![json!({"at": "/a", "last": 1, "tags": [], "fresh": 1}), json!({"at": "/b"})],
+            vec![
+                json!({"at": "/a", "last": 1, "tags": [], "note": {"20401": 1}}),
+                json!({"at": "/b", "note": {"20401": 2}}),
+            ],
+            // What was empty, or said nothing, says something now.
+            vec![json!({"at": "/a", "last": 7, "tags": ["x"]}), json!({"at": "/b", "last": 8, "tags": ["y", "z"]})],
             // One entry alone shows no change of the launcher's.
             vec![json!({"path": "/a"})],
             vec![],

@@ -592,6 +592,10 @@ fn trouble_lines(survey: &Survey, game: &Game, theme: Theme) -> Vec<(String, Sty
     if survey.measured && game.claim_is_far() {
         troubles.push(("warning     the launcher's reported size is far from the true size".into(), theme.text()));
     }
+    if survey.launcher(&game.launcher).is_some_and(|launcher| launcher.drift.is_some()) {
+        troubles
+            .push(("blocker     its launcher has changed since it was learned; see Records".into(), theme.danger()));
+    }
     if let Some(process) = survey.launcher(&game.launcher).and_then(|launcher| launcher.running.first()) {
         troubles.push((format!("blocker     its launcher is running (process {})", process.pid), theme.danger()));
     }
@@ -630,6 +634,10 @@ fn idle_summary(state: &State, survey: &Survey) -> String {
     if held > Bytes::ZERO {
         let key = state.look.keys.name(Wish::Show(View::Log), View::Drives);
         return format!("{held} of originals are kept; release them in the Log ({key}).");
+    }
+    if let Some(launcher) = survey.launchers.iter().find(|launcher| launcher.drift.is_some()) {
+        let key = state.look.keys.name(Wish::Show(View::Records), View::Drives);
+        return format!("{} has changed since it was learned; see Records ({key}).", line(&launcher.name));
     }
     let problems =
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();

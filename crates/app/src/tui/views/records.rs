@@ -162,8 +162,15 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             lines.push((words.into(), style));
         }
     }
-    for (y, (text, style)) in lines.iter().enumerate() {
-        canvas.put_at(0, y as u16, text, *style, area);
+    let mut y = 0;
+    for (text, style) in &lines {
+        if crate::present::width(text) > width {
+            let place = Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y).min(3), ..area };
+            y += canvas.put_wrapped(text, *style, place);
+        } else {
+            canvas.put_at(0, y, text, *style, area);
+            y += 1;
+        }
     }
 }
 
@@ -234,6 +241,11 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     let records: usize = survey.games.iter().map(|game| game.found.records.len()).sum();
     let bad = survey.games.iter().filter(|game| !health(game).1).count();
+    if let Some(launcher) = survey.launchers.iter().find(|launcher| launcher.drift.is_some()) {
+        let key = state.look.keys.name(Wish::Learn, View::Records);
+        let text = format!("{} has changed since it was learned: {key} learns it again.", line(&launcher.name));
+        return (text, theme.danger());
+    }
     let text = format!("{} of {}", words::several(records, "record"), words::several(survey.games.len(), "game"));
     if bad == 0 {
         return (format!("{text}: all sound."), theme.text());

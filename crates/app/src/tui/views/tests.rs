@@ -1247,3 +1247,26 @@ fn a_field_is_filled_up_by_tab_and_what_was_typed_since_is_kept() {
     let asked = stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE))));
     assert_eq!(asked, []);
 }
+
+#[test]
+fn a_launcher_that_has_changed_since_it_was_learned_is_told_of_where_its_games_are() {
+    use deft_barge_core::launcher::Drift;
+    let mut stage = Stage::new();
+    let mut survey = survey(&stage.site, Vec::new(), &|_| {});
+    let file = "/a/rather/long/way/to/the/folder/of/a/launcher/with/its/list/of/all/games.json";
+    let drift = Drift { file: file.into(), gone: vec!["at".into()], new: vec!["seat".into()], lost: None };
+    for launcher in &mut survey.launchers {
+        launcher.drift = Some(drift.clone());
+    }
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
+    for (width, height) in [(80, 24), (160, 47)] {
+        stage.press(KeyCode::Char('D'));
+        let drives = stage.text(width, height);
+        assert!(drives.contains("has changed since it was learned; see Records (E)"), "{drives}");
+        stage.press(KeyCode::Char('E'));
+        let records = stage.text(width, height);
+        let told: String = records.split_whitespace().collect::<Vec<_>>().join(" ");
+        assert!(told.contains("say seat where they said at"), "{records}");
+        assert!(told.contains("n learns it again"), "{records}");
+    }
+}
