@@ -89,6 +89,9 @@ fn check(world: &World, before: &[Tree; 2], rest: &Tree, when: &str) {
     assert!(litter.is_empty(), "{when}: {litter:?}");
 }
 
+/// Kills that have to meet a haul, and not what is before or behind it.
+const ENOUGH: usize = 12;
+
 /// What leads on after a kill.
 fn way_on(n: u64) -> &'static [&'static str] {
     if n.is_multiple_of(2) { &["resume"] } else { &["undo", "--yes"] }
@@ -98,7 +101,7 @@ fn way_on(n: u64) -> &'static [&'static str] {
 fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
     let kills = std::env::var("DEFT_BARGE_KILLS").ok().and_then(|n| n.parse().ok()).unwrap_or(KILLS);
     let mut random = Random(20_261_123 + kills);
-    let (mut resumed, mut returned, mut ended, mut before_begin, mut twice) = (0, 0, 0, 0, 0);
+    let (mut resumed, mut returned, mut ended, mut before_begin, mut twice) = (0_usize, 0_usize, 0, 0, 0);
     let mut spans = [Duration::ZERO; 6];
     for (which, span) in (0..).zip(spans.iter_mut()) {
         let world = prepared(which);
@@ -106,7 +109,10 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         expect(&world, which, 0);
         *span = begun.elapsed();
     }
-    for n in 0..kills {
+    let mut n = 0;
+    // On a machine that slows down meanwhile many kills come too early or too late: then there are more of them.
+    while n < kills || (resumed + returned < ENOUGH && n < kills * 3) {
+        n += 1;
         let which = [0, 1, 4, 2, 3, 5][(n % 6) as usize];
         let world = prepared(which);
         let before_all = games(&world);
@@ -170,9 +176,9 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
         check(&world, &before_all, &rest, &when);
     }
     println!(
-        "{kills} kills, {twice} of them once more while it went on: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
+        "{n} kills, {twice} of them once more while it went on: {resumed} resumed, {returned} returned, {before_begin} before or behind the haul itself, {ended} had ended"
     );
-    assert!(resumed + returned >= 12, "too few kills met a haul: {resumed} resumed, {returned} returned");
+    assert!(resumed + returned >= ENOUGH, "too few kills met a haul: {resumed} resumed, {returned} returned");
 }
 
 #[test]
