@@ -86,7 +86,7 @@ pub fn how_to_watch(files: usize) -> [String; 3] {
             words::several(files, "file")
         ),
         "  - move it to another drive or library: that shows most, since it can be compared".into(),
-        "  - or install it, where there is only one game so far".into(),
+        "  - or install one, if there's only one game so far".into(),
     ]
 }
 
@@ -102,7 +102,7 @@ pub fn waiting(files: usize, since: Duration) -> String {
 /// Whether a program that had a launcher's files open is that launcher.
 pub fn its_program(name: &str, program: &str, pid: u32) -> String {
     format!(
-        "{name}: {program} ({pid}) had its files open. Is that the launcher?\n  1  yes: it may not run while its records change\n  2  no"
+        "{name}: {program} ({pid}) had its files open. Is that the launcher?\n  1  yes: it must not run while its records change\n  2  no"
     )
 }
 

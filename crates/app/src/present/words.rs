@@ -957,12 +957,14 @@ pub fn changed(launcher: &str, drift: &Drift) -> String {
     match (drift.lost, drift.gone.as_slice(), drift.new.as_slice()) {
         (Some(games), ..) => {
             let known = several(games, "game");
-            format!("{name} was learned from {known}, and none is found any more: {file} is written in another way.")
+            format!(
+                "{name} was learned from {known}, and none of them is found any more: {file} has another format now."
+            )
         }
-        (None, gone, []) => format!("{name} has changed: no entry in {file} says {} any more.", some(gone)),
-        (None, [], new) => format!("{name} has changed: every entry in {file} now says {}.", some(new)),
+        (None, gone, []) => format!("{name} has changed: the entries in {file} no longer contain {}.", some(gone)),
+        (None, [], new) => format!("{name} has changed: every entry in {file} now contains {}.", some(new)),
         (None, gone, new) => {
-            format!("{name} has changed: the entries in {file} say {} where they said {}.", some(new), some(gone))
+            format!("{name} has changed: the entries in {file} contain {} instead of {}.", some(new), some(gone))
         }
     }
 }

@@ -32,11 +32,7 @@ pub struct Completed {
 pub fn complete(site: &Site, home: &Path, wanted: Wanted, text: &str) -> Completed {
     match wanted {
         Wanted::Path => of_path(home, text),
-        Wanted::Paths => {
-            let at = last_word(text);
-            let own = of_path(home, &text[at..]);
-            Completed { text: format!("{}{}", &text[..at], own.text), ..own }
-        }
+        Wanted::Paths => of_paths(home, text),
         Wanted::Draft => {
             let folder = drafts::place(site, "any");
             let names = names_in(folder.parent().unwrap_or(&folder));
@@ -51,6 +47,15 @@ fn last_word(text: &str) -> usize {
     let quote = ['"', '\''].into_iter().filter(|sign| text.matches(*sign).count() % 2 == 1);
     let open = quote.filter_map(|sign| text.rfind(sign)).max();
     open.or_else(|| text.rfind(' ')).map_or(0, |at| at + 1)
+}
+
+/// The last of several paths.
+fn of_paths(home: &Path, text: &str) -> Completed {
+    let at = last_word(text);
+    let own = of_path(home, &text[at..]);
+    // What holds a blank is one path only within quotes.
+    let quote = if own.text.contains(' ') && !text[..at].ends_with(['"', '\'']) { "\"" } else { "" };
+    Completed { text: format!("{}{quote}{}", &text[..at], own.text), ..own }
 }
 
 fn of_path(home: &Path, text: &str) -> Completed {
@@ -130,6 +135,11 @@ mod tests {
         assert_eq!(last_word("/old /ne"), 5);
         assert_eq!(last_word("\"/old disk\" \"/new di"), 13);
         assert_eq!(last_word("/ol"), 0);
+        let folder = tempfile::tempdir().expect("a folder");
+        fs::create_dir(folder.path().join("old disk")).expect("a folder");
+        let two = |text: &str| of_paths(folder.path(), text).text;
+        assert_eq!(two("/a ~/o"), "/a \"~/old disk/");
+        assert_eq!(two("/a \"~/old d"), "/a \"~/old disk/");
     }
 
     #[test]

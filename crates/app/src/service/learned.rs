@@ -59,8 +59,15 @@ pub(super) fn settle(
     let folder = site.profile_folder();
     let earlier = if launcher.again { file_of_profile(&folder, &launcher.id) } else { None };
     let file = earlier.clone().unwrap_or_else(|| folder.join(format!("{}.toml", launcher.id)));
+    if earlier.is_none() && file.exists() {
+        let sentence = format!("{} is there already, and is not the profile of this launcher.", shown(&file));
+        return Err(Fault::new(Kind::Failed, sentence, "Rename it, then learn again."));
+    }
+    // What is there stays until the new one is written whole.
+    let new = file.with_extension("toml.new");
+    write(&new, &launcher.profile)?;
     let kept = earlier.as_deref().map(set_aside).transpose()?;
-    write(&file, &launcher.profile)?;
+    rename(&new, &file)?;
     if !sink.is_json() {
         let kept =
             kept.map_or_else(String::new, |kept| format!("; what was learned before is kept in {}", shown(&kept)));
@@ -79,13 +86,19 @@ fn file_of_profile(folder: &Path, id: &str) -> Option<PathBuf> {
     })
 }
 
-/// Renames an earlier profile, so that it is no profile any more and still there.
+/// Renames an earlier profile, so that it is no profile any more and still there, under a name that nothing has.
 fn set_aside(file: &Path) -> Result<PathBuf, Fault> {
-    let kept = file.with_extension("toml.before");
-    let failed =
-        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be renamed: {error}.", shown(file)), "");
-    fs::rename(file, &kept).map_err(failed)?;
+    let names = (1..).map(|n| if n == 1 { "toml.before".to_string() } else { format!("toml.before-{n}") });
+    let mut free = names.map(|end| file.with_extension(end)).filter(|path| !path.exists());
+    let kept = free.next().unwrap_or_else(|| file.with_extension("toml.before"));
+    rename(file, &kept)?;
     Ok(kept)
+}
+
+fn rename(from: &Path, to: &Path) -> Result<(), Fault> {
+    let failed =
+        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be renamed: {error}.", shown(from)), "");
+    fs::rename(from, to).map_err(failed)
 }
 
 fn write(file: &Path, text: &str) -> Result<(), Fault> {
@@ -94,5 +107,7 @@ fn write(file: &Path, text: &str) -> Result<(), Fault> {
     if let Some(folder) = file.parent() {
         fs::create_dir_all(folder).map_err(failed)?;
     }
-    fs::File::create_new(file).and_then(|mut made| made.write_all(text.as_bytes())).map_err(failed)
+    let made =
+        fs::File::create(file).and_then(|mut made| made.write_all(text.as_bytes()).and_then(|()| made.sync_all()));
+    made.map_err(failed)
 }

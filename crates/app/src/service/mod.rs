@@ -22,7 +22,7 @@ mod suggest;
 mod survey;
 pub mod tables;
 mod trace;
-pub mod watch;
+mod watch;
 mod wish;
 
 pub use audit::{audit, export_checksums, launch};

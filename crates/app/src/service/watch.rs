@@ -25,8 +25,9 @@ const PATIENCE: Duration = Duration::from_millis(100);
 pub(super) fn watch(site: &Site, paths: &[PathBuf], profiles: &[Profile], yes: bool, sink: &Sink) -> Result<u8, Fault> {
     let stop = sink.stop(Pace::default())?;
     let passing = Passing::new(sink);
-    passing.show(|| "noting what the launchers' files say".to_string());
-    let mut watch = Watch::begin(site, paths, profiles);
+    let mut watch = Watch::begin(site, paths, profiles, &|phase| {
+        passing.show(|| format!("noting what {} say", words::several(phase.files, "file")));
+    });
     if !sink.is_json() {
         for text in said::how_to_watch(watch.files()) {
             sink.say(&text)?;
@@ -46,7 +47,7 @@ pub(super) fn watch(site: &Site, paths: &[PathBuf], profiles: &[Profile], yes: b
             std::thread::sleep(PATIENCE);
         }
         if stop.asked() {
-            return Err(Fault::new(Kind::Interrupted, "Ended; nothing was learned and nothing was written.", ""));
+            return Err(Fault::new(Kind::Interrupted, "Stopped. No profile was saved.", ""));
         }
     };
     drop(passing);
@@ -62,7 +63,15 @@ fn finish(site: &Site, witness: Witness, yes: bool, sink: &Sink) -> Result<u8, F
             sink.say(&told(site, &launcher))?;
         }
         match (&launcher.doubt, &from) {
-            (Some(doubt), _) if known => sink.say(&format!("  its profile is not sound: {}.", said::doubt(doubt)))?,
+            (Some(doubt), _) if known => {
+                sink.say(&format!("  its profile doesn't match that: {}.", said::doubt(doubt)))?;
+            }
+            (None, Some(_)) if agree == 0 => {
+                let name = line(&launcher.name);
+                sink.say(&format!(
+                    "  couldn't compare what {name} wrote itself: no format fits it. The rehearsals stand."
+                ))?;
+            }
             (None, Some(_)) => {
                 let (name, places) = (line(&launcher.name), words::several(agree, "place"));
                 sink.say(&format!("  compared with what {name} wrote itself: {places}, all the same."))?;

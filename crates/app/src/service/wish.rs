@@ -137,7 +137,10 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     for path in &wish.traced {
         let mut trace = trace::traced(&site, path, &[], sink)?;
         choose(&mut trace, wish)?;
-        if let Some(known) = survey.games.iter().find(|game| game.found.install == trace.path) {
+        // Of a launcher that has changed since it was learned a trace knows more than its profile.
+        let changed = |game: &&Game| survey.launcher(&game.launcher).is_some_and(|launcher| launcher.drift.is_some());
+        let mut known = survey.games.iter().filter(|game| game.found.install == trace.path);
+        if let Some(known) = known.find(|game| !changed(game)) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
             return Err(Fault::usage(sentence, "Leave out --traced: a game may be named by its folder."));
         }

@@ -80,7 +80,7 @@ impl State {
         }
         match self.question_of(wish, idle) {
             Some(question) => self.over.question = Some(question),
-            None => self.over.message = Some("There is nothing here to do that with.".into()),
+            None => self.over.message = Some("Nothing here to do that with.".into()),
         }
     }
 

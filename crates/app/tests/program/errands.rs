@@ -414,6 +414,36 @@ fn watching_ends_with_a_signal_and_writes_nothing() {
     rustix::process::kill_process(rustix::process::Pid::from_child(&child), rustix::process::Signal::INT).unwrap();
     let out = child.wait_with_output().unwrap();
     assert_eq!(out.status.code(), Some(5), "{}", String::from_utf8_lossy(&out.stderr));
-    assert!(String::from_utf8_lossy(&out.stderr).contains("nothing was written"));
+    assert!(String::from_utf8_lossy(&out.stderr).contains("No profile was saved"));
     assert_eq!(world.all(), before);
+}
+
+#[test]
+fn a_launcher_that_has_changed_is_blocked_learned_again_and_can_be_traced_meanwhile() {
+    let world = World::new();
+    let profiles = world.at("home/.config/deft-barge/profiles");
+    for name in ["reed", "rush", "sedge"] {
+        kite_installs(&world, name);
+    }
+    let all = [("reed", "swift"), ("rush", "swift"), ("sedge", "swift")];
+    kite(&world, &all);
+    let reed = world.at("drives/swift/kite/reed");
+    world.expect(&["learn", reed.to_str().unwrap()], 0);
+    let list = world.at("home/.config/copper-kite/kept.json");
+    let hash = |text: String| text.replace("\"at\"", "\"hash\":7,\"at\"");
+    fs::write(&list, hash(fs::read_to_string(&list).unwrap())).unwrap();
+    let refused = world.expect(&["plan", "reed", "--to", "newhold"], 3);
+    assert!(refused.contains("now contains hash"), "{refused}");
+    // Whoever cannot wait for it goes by a trace.
+    world.expect(&["haul", "--traced", reed.to_str().unwrap(), "--to", "newhold", "--yes"], 0);
+    assert!(fs::read_to_string(&list).unwrap().contains("drives/newhold/"), "its record was rewritten");
+    world.expect(&["undo", "--yes"], 0);
+    for (kept, count) in [("copper-kite.toml.before", 1), ("copper-kite.toml.before-2", 2)] {
+        let old = fs::read(profiles.join("copper-kite.toml")).unwrap();
+        let told = world.expect(&["learn", reed.to_str().unwrap()], 0);
+        assert!(told.contains(kept), "{told}");
+        assert_eq!(fs::read(profiles.join(kept)).unwrap(), old, "time {count}");
+        let more = format!("\"sum{count}\":1,\"hash\"");
+        fs::write(&list, fs::read_to_string(&list).unwrap().replace("\"hash\"", &more)).unwrap();
+    }
 }

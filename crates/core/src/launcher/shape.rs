@@ -78,9 +78,9 @@ impl EntryShape {
     /// Takes in what another entry says.
     pub(super) fn add(&mut self, entry: &Value) {
         // What stands in a row, and elements with names, are told by what they say; all else by its name, whatever it says.
-        let told = scalars_of(entry).into_keys().filter(|key| key.starts_with("$[") && !key.starts_with("$['"));
-        let named = scalars_of(entry).into_keys().filter(|key| key.contains("[?"));
-        let mut keys: BTreeSet<String> = told.chain(named).collect();
+        let in_a_row = |key: &str| key.starts_with("$[") && !key.starts_with("$['");
+        let told = scalars_of(entry).into_keys().filter(|key| in_a_row(key) || key.contains("[?"));
+        let mut keys: BTreeSet<String> = told.collect();
         add_names(entry, "$", DEEP, &mut keys);
         keys.retain(|key| !is_of_one(key));
         if self.entries == 0 {

@@ -185,16 +185,15 @@ impl Candidate {
 }
 
 impl LearnedLauncher {
-    /// A launcher that has a profile already.
-    pub(super) fn of_known(found: &FoundLauncher) -> Self {
-        let game = |game: &FoundGame| LearnedGame { title: game.title.clone(), install: game.install.clone() };
+    /// A launcher of which no more is known than its name, its folder and its list.
+    pub(super) fn bare(id: &str, name: &str, home: &Path, list: PathBuf) -> Self {
         Self {
-            id: found.profile.id.clone(),
-            name: found.profile.name.clone(),
-            home: found.home.clone(),
-            games: found.games.iter().map(game).collect(),
-            list: found.games.first().map_or_else(|| found.home.clone(), |game| game.entry.file.clone()),
-            libraries: found.libraries.len(),
+            id: id.into(),
+            name: name.into(),
+            home: home.into(),
+            games: Vec::new(),
+            list,
+            libraries: 0,
             again: false,
             record_files: 0,
             rehearsed: 0,
@@ -205,6 +204,17 @@ impl LearnedLauncher {
             left: Vec::new(),
             profile: String::new(),
             doubt: None,
+        }
+    }
+
+    /// A launcher that has a profile already.
+    pub(super) fn of_known(found: &FoundLauncher) -> Self {
+        let game = |game: &FoundGame| LearnedGame { title: game.title.clone(), install: game.install.clone() };
+        let list = found.games.first().map_or_else(|| found.home.clone(), |game| game.entry.file.clone());
+        Self {
+            games: found.games.iter().map(game).collect(),
+            libraries: found.libraries.len(),
+            ..Self::bare(&found.profile.id, &found.profile.name, &found.home, list)
         }
     }
 

@@ -21,6 +21,7 @@ mod proof;
 mod records;
 mod rehearsal;
 mod roles;
+mod said;
 mod seen;
 mod watch;
 mod whose;
@@ -147,22 +148,9 @@ fn near(path: &Path, dir: &Path) -> bool {
 /// A launcher of which nothing is known but its list.
 fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLauncher {
     LearnedLauncher {
-        id: home.id.clone(),
-        name: home.name.clone(),
-        home: home.path.clone(),
         games: list.dirs().map(|dir| LearnedGame { title: title_of(dir), install: dir.into() }).collect(),
-        list: list.shown(),
         libraries: libraries.first().map_or(0, |list| list.dirs().count()),
-        again: false,
-        record_files: 0,
-        rehearsed: 0,
-        covered: 0,
-        known: BTreeSet::new(),
-        content_lists: false,
-        questions: Vec::new(),
-        left: Vec::new(),
-        profile: String::new(),
-        doubt: None,
+        ..LearnedLauncher::bare(&home.id, &home.name, &home.path, list.shown())
     }
 }
 

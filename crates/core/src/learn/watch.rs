@@ -7,19 +7,17 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
-use serde_json::Value;
-
 use super::evidence::Evidence;
 use super::learn;
-use super::learned::{Doubt, Learned, LearnedLauncher};
-use crate::bytes::Bytes;
+use super::learned::{Doubt, LearnPhase, Learned, LearnedLauncher};
+use super::said::{Noted, Sums};
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
-use crate::platform::{self, Look, Process};
-use crate::record::{Content, Document, Files, Format, Mood, Shape, Spelling};
+use crate::platform::{Look, Process};
+use crate::record::{Files, Mood, Spelling};
 use crate::site::{Site, real_path};
 use crate::survey::FolderListing;
-use crate::trace::{may_be_read, shapes};
+use crate::trace::may_be_read;
 
 /// Bytes of files that are kept to be compared with, in all, and of one file.
 const KEPT: u64 = 64 << 20;
@@ -44,7 +42,8 @@ pub struct Watch {
     paths: Vec<PathBuf>,
     profiles: Vec<Profile>,
     noted: Stamps,
-    kept: BTreeMap<PathBuf, Vec<u8>>,
+    /// What files said, by the path that all links lead to.
+    kept: BTreeMap<PathBuf, Noted>,
     before: Dirs,
     last: Stamps,
     quiet: usize,
@@ -83,8 +82,8 @@ pub struct Witness {
 }
 
 impl Watch {
-    /// Notes what is there. Writes nothing.
-    pub fn begin(site: &Site, paths: &[PathBuf], profiles: &[Profile]) -> Self {
+    /// Notes what is there; `report` hears how far that is. Writes nothing.
+    pub fn begin(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn Fn(LearnPhase) + Sync)) -> Self {
         let evidence = Evidence::gather(site, paths);
         let noted = stamps(&evidence);
         let mut room = KEPT;
@@ -92,13 +91,13 @@ impl Watch {
         for (file, stamp) in &noted {
             if stamp.len <= LARGEST.min(room)
                 && may_be_read(file, &evidence.places)
-                && let Ok(bytes) = platform::read(file)
+                && let Some(says) = Noted::now(file)
             {
                 room -= stamp.len;
-                kept.insert(file.clone(), bytes);
+                kept.insert(real_path(file), says);
             }
         }
-        let learned = learn(site, paths, profiles, &|_| {});
+        let learned = learn(site, paths, profiles, report);
         let (before, homes) = (dirs(site, &learned, profiles), learned.launchers.iter().map(|one| one.home.clone()));
         let homes = homes.chain(before.keys().map(|(home, _)| home.clone())).collect();
         let (paths, profiles, last) = (paths.to_vec(), profiles.to_vec(), noted.clone());
@@ -163,8 +162,10 @@ impl Watch {
         let none = BTreeSet::new();
         learned.launchers.into_iter().find_map(|launcher| {
             let before = self.before.get(&(launcher.home.clone(), launcher.list.clone())).unwrap_or(&none);
-            let new = launcher.games.iter().find(|game| !before.contains(&real_path(&game.install)))?;
-            let to = new.install.clone();
+            // Of a launcher whose games were not known before it is the newest.
+            let made = |dir: &Path| dir.look_meta().and_then(|meta| meta.modified()).ok();
+            let new = launcher.games.iter().filter(|game| !before.contains(&real_path(&game.install)));
+            let to = new.max_by_key(|game| made(&game.install))?.install.clone();
             let profile = Profile::parse(&launcher.profile, Path::new("learned.toml")).ok();
             let found = profile.and_then(|profile| read_launchers(site, &[profile]).pop());
             let game = found.as_ref().and_then(|found| found.games.iter().find(|game| game.install == to));
@@ -221,114 +222,33 @@ impl Watch {
         let mut back: BTreeSet<PathBuf> = BTreeSet::new();
         for change in files.changes() {
             back.insert(change.file.clone());
-            let (Some(kept), Content::Bytes(made)) = (self.kept.get(&change.file), &change.after) else { continue };
-            let (Some(was), Some(made)) = (said(&change.file, kept), said(&change.file, made)) else { continue };
+            let made = Noted::after(&change.file, &change.before, &change.after);
+            let both = self.kept.get(&change.file).zip(made);
+            let Some((was, made)) = both.and_then(|(was, made)| was.says(&change.file).zip(made.says(&change.file)))
+            else {
+                continue;
+            };
             sums.compare(&change.file, game, &was, &made)?;
             agree += was.iter().filter(|(_, text)| leads(found, site, text, from)).count();
         }
         // What the launcher changed beside.
-        let near = |file: &&PathBuf| {
-            let libraries = found.libraries.iter().any(|library| file.parent() == Some(library.path.as_path()));
-            (file.starts_with(&found.home) || libraries) && !back.contains(&real_path(file))
+        let home = real_path(&found.home);
+        let near = |file: &Path| {
+            let libraries = found.libraries.iter().any(|library| file.parent() == Some(&*real_path(&library.path)));
+            file.starts_with(&home) || libraries
         };
-        for (file, kept) in self.kept.iter().filter(|(file, _)| self.last.get(*file) != self.noted.get(*file)) {
-            let now = Some(file).filter(near).and_then(|file| platform::read(file).ok());
-            let Some((was, now)) = now.and_then(|now| Some((said(file, kept)?, said(file, &now)?))) else { continue };
+        for (file, was) in self.kept.iter().filter(|(file, _)| near(file) && !back.contains(*file)) {
+            let now = Noted::now(file).and_then(|now| now.says(file));
+            let Some((was, now)) = was.says(file).zip(now) else { continue };
             sums.compare(file, game, &was, &now)?;
         }
         Ok(agree)
     }
 }
 
-/// Numbers by which what a launcher counts changes when this game goes.
-struct Sums(Vec<u64>);
-
-impl Sums {
-    fn of(game: &FoundGame) -> Self {
-        let files: Vec<u64> = FolderListing::lazily(&game.install)
-            .filter_map(|file| file.look_own_meta().ok().map(|meta| meta.len()))
-            .collect();
-        let claim = game.claim.map(Bytes::count);
-        Self([1, files.len() as u64, files.iter().sum()].into_iter().chain(claim).collect())
-    }
-
-    /// Looks whether what a file says differs by more than times.
-    fn compare(&self, file: &Path, game: &FoundGame, was: &Says, is: &Says) -> Result<(), Doubt> {
-        let (gone, came) = (without(was, is), without(is, was));
-        let number = |(_, text): &(String, String)| text.parse::<u64>().ok();
-        let numbers: Vec<u64> = came.iter().filter_map(number).collect();
-        let counts = |n: u64| numbers.iter().any(|other| self.0.contains(&n.abs_diff(*other)));
-        if gone.iter().filter_map(number).any(counts) {
-            return Err(Doubt::Counters(file.into()));
-        }
-        let tells =
-            |(_, text): &&(String, String)| !text.is_empty() && text.parse::<f64>().is_err() && !is_a_time(text);
-        match gone.iter().chain(&came).find(tells) {
-            Some((_, text)) => {
-                let says: String = text.chars().take(80).collect();
-                Err(Doubt::AlsoChanged { title: game.title.clone(), file: file.into(), says })
-            }
-            None => Ok(()),
-        }
-    }
-}
-
-/// What the first says and the second does not, each as often as it is more often there.
-fn without(first: &Says, second: &Says) -> Says {
-    let mut there: BTreeMap<&(String, String), usize> = BTreeMap::new();
-    for text in second {
-        *there.entry(text).or_default() += 1;
-    }
-    let more = first.iter().filter(|text| match there.get_mut(text) {
-        Some(left) if *left > 0 => {
-            *left -= 1;
-            false
-        }
-        _ => true,
-    });
-    more.cloned().collect()
-}
-
-/// Whether a text is a date or a time of day: mostly digits and the signs between them.
-fn is_a_time(text: &str) -> bool {
-    let digits = text.bytes().filter(u8::is_ascii_digit).count();
-    let plain = || text.bytes().all(|byte| byte.is_ascii_digit() || b"-:./ TZ+".contains(&byte));
-    digits > 3 && (text.parse::<jiff::Timestamp>().is_ok() || plain())
-}
-
 fn leads(found: &FoundLauncher, site: &Site, text: &str, dir: &Path) -> bool {
     let path = Spelling::read(text, &found.bases(site)).map(|(_, path)| path);
     path.is_ok_and(|path| path.starts_with(dir))
-}
-
-/// What a file says: each text and number with the names on the way there. Where it stands in a list does not count.
-type Says = Vec<(String, String)>;
-
-/// What a file says, by the first format that reads it and is not just lines.
-fn said(file: &Path, bytes: &[u8]) -> Option<Says> {
-    let formats = shapes(file).into_iter().filter_map(Shape::format);
-    let mut read = formats.filter(|format| *format != Format::Lines);
-    let document = read.find_map(|format| Document::parse(bytes.to_vec(), format).ok())?;
-    let mut all = Vec::new();
-    add_said(document.value(), "", &mut all);
-    Some(all)
-}
-
-fn add_said(value: &Value, way: &str, all: &mut Says) {
-    match value {
-        Value::String(text) => all.push((way.into(), text.clone())),
-        Value::Number(number) => all.push((way.into(), number.to_string())),
-        Value::Array(elements) => elements.iter().for_each(|element| add_said(element, way, all)),
-        Value::Object(members) => members.iter().for_each(|(name, value)| {
-            // A path that is a name is told as a text.
-            let is_path = name.contains(['/', '\\']);
-            if is_path {
-                all.push((way.into(), name.clone()));
-            }
-            add_said(value, &format!("{way}.{}", if is_path { "" } else { name }), all);
-        }),
-        Value::Null | Value::Bool(_) => {}
-    }
 }
 
 /// Whether a folder holds something that is not written at the moment.

@@ -1,5 +1,6 @@
 //! Making a plan of a draft: destinations, edits, findings.
 
+use super::drifted::drifted;
 use super::estimate::timing;
 use super::residue::residue;
 use super::result::Plan;
@@ -48,7 +49,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
             placements.push(placement);
         }
     }
-    findings.extend(changed_launchers(&placements));
+    findings.extend(drifted(placements.iter().map(|placement| placement.found)));
     // One that lies in another cannot go by itself and with it.
     let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
     for (n, placement) in placements.iter().enumerate() {
@@ -127,17 +128,6 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let timing = timing(site, &survey.speeds, &items, &|one, other| fight(site, one, other));
     let trial = if schedule.tried { draft.trial } else { Trial::None };
     Plan { made: Timestamp::now(), items, findings, loads, steps, policy, timing, trial }
-}
-
-/// Launchers whose files are not what was learned of them.
-fn changed_launchers(placements: &[Placement<'_>]) -> Vec<Finding> {
-    let drift = |placement: &Placement<'_>| {
-        let drift = placement.found.drift()?;
-        Some(Finding::general(FindingKind::LauncherChanged { launcher: placement.found.profile.name.clone(), drift }))
-    };
-    let mut met = HashSet::new();
-    let each = placements.iter().filter(|placement| met.insert(&placement.found.profile.id));
-    each.filter_map(drift).collect()
 }
 
 /// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written

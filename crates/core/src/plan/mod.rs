@@ -4,6 +4,7 @@
 //! looks at the drives. Start there.
 
 mod drafts;
+mod drifted;
 mod edits;
 mod estimate;
 mod kinds;

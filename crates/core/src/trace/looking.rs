@@ -485,8 +485,7 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     let mut tried = None;
     let by_name = Format::of_name(file);
     // A document in the last column of a row opens no block.
-    let rows = looks_like_rows(begun);
-    let nested = Format::looks_nested(begun) && !rows;
+    let nested = Format::looks_nested(begun) && !is_all_rows(begun);
     if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
         all.push(Format::Hive);
     } else if begun.starts_with('<') {
@@ -509,7 +508,7 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
     }
     if !matches!(by_name, Format::Lines | Format::Json) {
         all.push(by_name);
-    } else if tried.is_none() && all.is_empty() && rows {
+    } else if tried.is_none() && all.is_empty() && looks_like_rows(begun) {
         all.push(Format::Table);
         tried = Some(Shape::Text(Format::Table));
     }
@@ -529,6 +528,17 @@ fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
         }
     });
     (all.into_iter().map(Shape::Text).collect(), tried)
+}
+
+/// Whether each of several lines has as many separators of a kind as the first, and more than one; the last may be cut.
+fn is_all_rows(begun: &str) -> bool {
+    let lines: Vec<&str> = begun.lines().filter(|line| !line.trim().is_empty()).collect();
+    let whole = lines.get(..lines.len().saturating_sub(usize::from(!begun.ends_with('\n')))).unwrap_or_default();
+    let alike = |sign: char| {
+        let mut counts = whole.iter().map(|line| line.matches(sign).count());
+        counts.next().is_some_and(|first| first > 1 && counts.all(|count| count == first))
+    };
+    whole.len() > 2 && ['\t', ';', '|', ','].into_iter().any(alike)
 }
 
 /// Whether the first lines have as many separators of a kind as one another, and more than one.

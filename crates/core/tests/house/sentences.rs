@@ -1,6 +1,6 @@
 //! All that the program says to people, in one list, so that one person can read it through: `docs/sentences.md`.
 //!
-//! The list is made of the texts in the sources; a test keeps it true. `DEFT_BARGE_WRITE_SENTENCES=1` writes it anew.
+//! The list is made of the texts in the sources; a test keeps it true. `DEFT_BARGE_WRITE_SENTENCES=1` updates it.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -21,7 +21,7 @@ const PLACES: [&str; 8] = [
 ];
 
 const HEAD: &str = "# Sentences\n\nAll texts of the program that have more than a word, by the file they stand in, so that they can be read in one go. Braces stand for \
-what is filled in. A test keeps this list true:\n`DEFT_BARGE_WRITE_SENTENCES=1 cargo test -p deft-barge-core --test house sentences` writes it anew.\n";
+what is filled in. A test keeps this list true:\n`DEFT_BARGE_WRITE_SENTENCES=1 cargo test -p deft-barge-core --test house sentences` updates it.\n";
 
 /// The texts of a file, each once.
 fn texts(source: &str) -> Vec<String> {
@@ -160,10 +160,7 @@ fn all_sentences_are_listed_for_a_person_to_read() {
     }
     let now = fs::read_to_string(&file).unwrap_or_default();
     let differs = wanted.lines().zip(now.lines().chain(std::iter::repeat(""))).find(|(wanted, now)| wanted != now);
-    assert!(
-        now == wanted,
-        "docs/sentences.md is not what the sources say (write it anew as it says on top): {differs:?}"
-    );
+    assert!(now == wanted, "docs/sentences.md is not what the sources say (update it as its head says): {differs:?}");
 }
 
 #[test]

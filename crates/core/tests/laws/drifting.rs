@@ -8,7 +8,7 @@ use deft_barge_core::item::{FindingKind, Policy};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::load_profiles;
 use deft_barge_core::learn::learn;
-use deft_barge_core::plan::{Destination, Draft, plan};
+use deft_barge_core::plan::{Destination, Draft, LibraryWish, plan, plan_library};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
@@ -50,6 +50,8 @@ fn try_change(seed: u64, change: Change) -> (bool, bool) {
         let stops = plan.findings.iter().any(|finding| matches!(finding.kind, FindingKind::LauncherChanged { .. }));
         assert!(stops && plan.blocked(), "{what}: {:?}", plan.findings);
     }
+    let wish = LibraryWish::New("newhold".into());
+    assert!(plan_library(&site, &found, &launcher.id, &wish).blocked(), "{what}: a library is made known");
     let again = learn_one(&site, &what).unwrap_or_else(|| panic!("{what}: not looked at again, {drift:?}"));
     if again.doubt.is_some() {
         return (true, false);

@@ -23,7 +23,7 @@ fn try_move(seed: u64) -> bool {
     let mut world = MadeWorld::new(seed);
     let site = world.site();
     let what = format!("seed {seed}: {:?}", world.style);
-    let mut watch = Watch::begin(&site, &[], &[]);
+    let mut watch = Watch::begin(&site, &[], &[], &|_| {});
     assert!(seen(&mut watch, &site).is_none(), "{what}: nothing happened, and something was seen");
     // The first game's folder is where new games go, by a setting that stays.
     let root = |n: usize| world.games[n].root.clone();
@@ -106,7 +106,7 @@ impl Shelves {
 fn a_launcher_of_one_game_is_learned_once_it_installs_another() {
     let shelves = Shelves::new(&["Fen"]);
     shelves.list(&[("Fen", "swift")]);
-    let mut watch = Watch::begin(&shelves.site, &[], &[]);
+    let mut watch = Watch::begin(&shelves.site, &[], &[], &|_| {});
     // What changes and names no game is nothing to go by.
     shelves.say("window.json", "{\"w\": 800}");
     assert!(seen(&mut watch, &shelves.site).is_none());
@@ -144,7 +144,7 @@ fn what_a_launcher_changes_beside_is_a_doubt_and_a_time_is_none() {
         fs::rename(shelves.at("swift", "Oed"), shelves.at("newhold", "Oed")).unwrap();
         shelves.list(&before);
         shelves.say("more.json", was);
-        let mut watch = Watch::begin(&shelves.site, &[], &[]);
+        let mut watch = Watch::begin(&shelves.site, &[], &[], &|_| {});
         fs::rename(shelves.at("swift", "Fen"), shelves.at("newhold", "Fen")).unwrap();
         shelves.list(&after);
         shelves.say("more.json", is);
@@ -164,12 +164,45 @@ fn a_move_by_a_launcher_with_a_profile_judges_that_profile() {
         shelves.say("more.json", extra);
         let launcher = deft_barge_core::learn::learn(&shelves.site, &[], &[], &|_| {}).launchers.remove(0);
         let profile = deft_barge_core::launcher::Profile::parse(&launcher.profile, Path::new("kite.toml")).unwrap();
-        let mut watch = Watch::begin(&shelves.site, &[], &[profile]);
+        let mut watch = Watch::begin(&shelves.site, &[], &[profile], &|_| {});
         fs::create_dir_all(shelves.at("newhold", "")).unwrap();
         fs::rename(shelves.at("swift", "Fen"), shelves.at("newhold", "Fen")).unwrap();
         shelves.list(&[("Fen", "newhold"), ("Moor", "swift")]);
         shelves.say("more.json", &extra.replace("swift", "newhold"));
         let witness = seen(&mut watch, &shelves.site).unwrap();
         assert!(witness.known && witness.launcher.doubt.is_none() == sound, "{:?}", witness.launcher.doubt);
+    }
+}
+
+/// What a database says is compared cell by cell, and so is what lies in a folder that a link leads to.
+#[test]
+fn databases_and_what_lies_behind_a_link_are_compared_as_well() {
+    type Case = (&'static str, &'static str, fn(&Option<Doubt>) -> bool);
+    let cases: [Case; 3] = [
+        ("nothing more", "", Option::is_none),
+        ("a count", "update more set n = n - 1;", |doubt| matches!(doubt, Some(Doubt::Counters(_)))),
+        ("a name", "update more set drive = 'second';", |doubt| matches!(doubt, Some(Doubt::AlsoChanged { .. }))),
+    ];
+    for (what, more, wanted) in cases {
+        let shelves = Shelves::new(&["Fen", "Moor"]);
+        let (home, real) = (shelves.top.join("home/.config/kite"), shelves.top.join("home/.kite"));
+        fs::rename(&home, &real).unwrap();
+        std::os::unix::fs::symlink(&real, &home).unwrap();
+        let db = rusqlite::Connection::open(home.join("all.db")).unwrap();
+        let row = |name: &str| {
+            format!("insert into games (code, at) values ('k-{name}', '{}');", shelves.at("swift", name).display())
+        };
+        let tables = "create table games (nr integer primary key, code text, at text); create table more (nr integer primary key, n int, drive text);
+            insert into more (n, drive) values (7, 'first');";
+        db.execute_batch(&format!("{tables}{}{}", row("Fen"), row("Moor"))).unwrap();
+        let mut watch = Watch::begin(&shelves.site, &[], &[], &|_| {});
+        fs::create_dir_all(shelves.at("newhold", "")).unwrap();
+        fs::rename(shelves.at("swift", "Fen"), shelves.at("newhold", "Fen")).unwrap();
+        let moved = format!("update games set at = '{}' where code = 'k-Fen';", shelves.at("newhold", "Fen").display());
+        db.execute_batch(&format!("{moved}{more}")).unwrap();
+        let witness = seen(&mut watch, &shelves.site).unwrap_or_else(|| panic!("{what}: not seen"));
+        let told = format!("{what}: {:?}\n{}", witness.launcher.doubt, witness.launcher.profile);
+        assert!(wanted(&witness.launcher.doubt), "{told}");
+        assert!(witness.launcher.doubt.is_some() || witness.agree == 1, "{told}: {}", witness.agree);
     }
 }

@@ -365,7 +365,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let text = match state.proof_here() {
         Some(proof) if proof.holds() => match &proof.residue {
             Some(residue) if residue.places == 0 => {
-                "All of them should be zero. Files that are new are listed, and count for nothing."
+                "All of them should be zero. New files are listed, but aren't differences."
             }
             Some(_) => "What still points to the old folder has to be changed by hand, where it matters.",
             None => "What points to the old folder is searched for when a haul ends; verify searches again.",

@@ -13,6 +13,7 @@ use crate::checksums::measure;
 use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy};
 use crate::launcher::{ContentList, FoundGame, FoundLauncher, ListedFile, Origin, PlaceFault, place_fault};
 use crate::plan::Plan;
+use crate::plan::drifted::drifted;
 use crate::plan::edits::{NewGame, Target, enter, make_known, quoted_in};
 use crate::platform::Drive;
 use crate::platform::Look;
@@ -72,6 +73,7 @@ fn adopted(
 ) -> Result<PlannedItem, FindingKind> {
     let place = place_of(site, survey, adoption)?;
     let (found, install) = (place.found, &place.install);
+    findings.extend(drifted([found].into_iter()));
     let list = place.list.as_ref();
     let title = adoption.title.clone().or_else(|| list.and_then(|list| list.title.clone()));
     let title = title.unwrap_or_else(|| adoption.id.clone());

@@ -8,6 +8,7 @@ use super::alone::{item, plan_of, with_edits};
 use crate::item::{Finding, FindingKind, Policy, Strategy};
 use crate::launcher::{DefaultLibrary, FoundLauncher, Origin};
 use crate::plan::Plan;
+use crate::plan::drifted::drifted;
 use crate::plan::edits::register;
 use crate::record::{Edit, Rewrite, Shape, Side, Source, Spelling, joined};
 use crate::site::Site;
@@ -29,6 +30,8 @@ pub fn plan_library(site: &Site, survey: &Survey, launcher: &str, wish: &Library
     match survey.found.iter().find(|found| found.profile.id == launcher) {
         None => findings.push(Finding::general(FindingKind::NoDestination { what: launcher.into() })),
         Some(found) => match wished(site, found, wish) {
+            // What follows from an old look at its files is not looked at.
+            _ if found.drift().is_some() => findings.extend(drifted([found].into_iter())),
             Ok((library, edits, title)) => {
                 let id = GameId(format!("{}/library/{}", found.profile.id, library.display()));
                 let bare = item(site, (Origin::Launcher, id), title, Strategy::Records, library.clone(), library);
