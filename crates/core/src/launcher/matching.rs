@@ -30,6 +30,9 @@ pub struct Record {
     /// Documents within the text there.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub inside: Vec<Hop>,
+    /// Of one in an entry that itself lies in a document within a text: where that text stands, from the file's root, and the way on in it.
+    #[serde(skip)]
+    pub through: Option<(Place, Vec<Hop>)>,
     /// Key or value.
     pub side: Side,
     /// What of the text is the path.
@@ -128,6 +131,7 @@ struct Said<'a> {
 struct Says {
     location: String,
     inside: Vec<Hop>,
+    through: Option<(Place, Vec<Hop>)>,
     text: String,
     written: Option<String>,
     format: Option<Format>,
@@ -159,9 +163,7 @@ impl SelectorSearch<'_> {
         };
         let mut records = Vec::new();
         for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
-            let mut within = found.clone();
-            within.0.drain(..entry.0.len());
-            for says in self.says(source, &found, within.to_string(), &said)? {
+            for says in self.says(source, &found, &entry, &said)? {
                 records.extend(self.records(says, &said));
             }
         }
@@ -207,7 +209,7 @@ impl SelectorSearch<'_> {
         };
         let mut records = Vec::new();
         for found in listing.of(self.values) {
-            for says in self.says(source, found, found.to_string(), &said)? {
+            for says in self.says(source, found, &Place::default(), &said)? {
                 records.extend(self.records(says, &said).into_iter().filter(|record| record.sound || asks));
             }
         }
@@ -236,12 +238,20 @@ impl SelectorSearch<'_> {
         Some(by_name)
     }
 
-    /// The texts at a place, through the documents within it.
-    fn says(&self, source: &Source, at: &Place, location: String, said: &Said<'_>) -> Result<Vec<Says>, String> {
+    /// The texts at a place, through the documents within it; their locations start at `entry`.
+    fn says(&self, source: &Source, at: &Place, entry: &Place, said: &Said<'_>) -> Result<Vec<Says>, String> {
         let side = if said.inside.is_empty() { said.on } else { Side::Value };
         let Some(text) = source.leaf(at, side) else { return Ok(Vec::new()) };
         let written = source.written(at, side).map(str::to_string);
-        let mut all = vec![Says { location, inside: Vec::new(), text, written, format: self.shape.format() }];
+        let below = |place: &Place| Place(place.0[entry.0.len()..].to_vec()).to_string();
+        let (location, hops, through) = match source.split(at) {
+            None => (below(at), Vec::new(), None),
+            Some((outer, hops)) if outer.0.starts_with(&entry.0) => (below(&outer), hops, None),
+            through => (below(at), Vec::new(), through),
+        };
+        let format = hops.last().or(through.as_ref().and_then(|(_, hops)| hops.last())).map(|hop| hop.format);
+        let format = format.or(self.shape.format());
+        let mut all = vec![Says { location, inside: hops, through, text, written, format }];
         for (n, inner) in said.inside.iter().enumerate() {
             let side = if n + 1 == said.inside.len() { said.on } else { Side::Value };
             let selector = inner.selector.fill_quoted(self.values).map_err(|e| e.to_string())?;
@@ -254,6 +264,7 @@ impl SelectorSearch<'_> {
                     let hop = Hop { format: inner.format, location: place.to_string() };
                     next.push(Says {
                         location: says.location.clone(),
+                        through: says.through.clone(),
                         inside: says.inside.iter().cloned().chain([hop]).collect(),
                         text,
                         written: document.written(&place, side).map(str::to_string),
@@ -272,6 +283,7 @@ impl SelectorSearch<'_> {
             shape: self.shape,
             location: says.location.clone(),
             inside: says.inside.clone(),
+            through: says.through.clone(),
             side: said.on,
             within: said.within,
             text,

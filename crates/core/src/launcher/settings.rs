@@ -77,6 +77,7 @@ pub(crate) fn plain_record(
         shape,
         location: place.to_string(),
         inside: Vec::new(),
+        through: None,
         side: Side::Value,
         within: Within::Value,
         text,

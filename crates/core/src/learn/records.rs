@@ -11,7 +11,7 @@ use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
 use crate::record::scalars_of;
-use crate::record::{Format, Hop, Place, Shape, Side, Source, Step, Within};
+use crate::record::{Hop, Place, Shape, Side, Source, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
 
@@ -135,18 +135,22 @@ fn value_around(list: &GameList, dir: &Path, met: &Met<'_>) -> Option<Value> {
     source.value_at(&entry.map(|entry| entry.place.clone()).unwrap_or_default()).cloned()
 }
 
-/// Where a find stands, and the documents within the text there: an entry in a database goes on in the documents of its cells.
+/// Where a find stands, and the documents within the text there. The way goes on in such a document where its game's entry lies in it, or is
+/// a row of a database.
 fn opened<'a>(find: &'a Find, list: &GameList, entry: &Entry) -> (Place, &'a [Hop]) {
-    let (record, place) = (&find.record, Place::read(&find.record.location).unwrap_or_default());
-    let Some((first, rest)) = record.inside.split_first().filter(|(first, rest)| {
-        let values = record.side == Side::Value || !rest.is_empty();
-        first.format == Format::Json && values && list.shape == Shape::Sqlite && record.file == entry.file
-    }) else {
-        return (place, &record.inside);
-    };
-    let mut whole = place.clone();
-    whole.0.extend(Place::read(&first.location).unwrap_or_default().0);
-    if whole.0.starts_with(&entry.place.0) { (whole, rest) } else { (place, &record.inside) }
+    let record = &find.record;
+    let (outer, mut inside) = (Place::read(&record.location).unwrap_or_default(), record.inside.as_slice());
+    let mut place = outer.clone();
+    let lies_deeper = |place: &Place| !place.0.starts_with(&entry.place.0) || list.shape == Shape::Sqlite;
+    while let Some((first, rest)) = inside.split_first().filter(|_| record.file == entry.file && lies_deeper(&place)) {
+        place.0.extend(Place::read(&first.location).unwrap_or_default().0);
+        inside = rest;
+    }
+    if inside.len() < record.inside.len() && place.0.starts_with(&entry.place.0) {
+        (place, inside)
+    } else {
+        (outer, &record.inside)
+    }
 }
 
 /// Whether a find is a record: what leads there. Of names only that in an entry which says its folder by name: any other may be a title

@@ -90,9 +90,7 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
         let mut texts = leaves(&source);
-        if let Source::Tables(tables) = &source {
-            texts.extend(tables.leaves_within().into_iter().map(|(place, text)| (place, Side::Value, text)));
-        }
+        texts.extend(source.leaves_within());
         let mut seen = whole_paths(known, file, &bases, &texts);
         seen.extend(names_beside(file, &bases, &texts, &seen));
         let others = others(file, &bases, &texts, &seen);

@@ -18,6 +18,7 @@ use thiserror::Error;
 use super::encoding::{Encoding, bytes_of, text_of};
 use super::formats;
 use super::lengths::with_lengths;
+use super::opened::Opened;
 use super::place::{Place, Side, Step};
 use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
 
@@ -109,6 +110,8 @@ pub struct Document {
     large: RefCell<HashMap<u32, Rc<Large>>>,
     /// Entries of lists by what a filter asks of them.
     filtered: RefCell<HashMap<(String, String), Rc<ByText>>>,
+    /// The same with the documents in its texts opened, where there are any.
+    opened: OnceCell<Option<Opened>>,
     /// Where lines end, once a line was asked for.
     line_ends: OnceCell<Vec<usize>>,
 }
@@ -175,6 +178,7 @@ impl Document {
             value: OnceCell::new(),
             large: RefCell::default(),
             filtered: RefCell::default(),
+            opened: OnceCell::new(),
             line_ends: OnceCell::new(),
         })
     }
@@ -203,6 +207,30 @@ impl Document {
             Kind::List => self.tree.children(node).map(|child| self.value_of(child)).collect(),
             Kind::Leaf(style) => formats::value(style, &self.text[self.tree.nodes[node as usize].span()]),
         }
+    }
+
+    /// What it says with the documents in its texts opened; `None` if there are none.
+    pub(crate) fn opened(&self) -> Option<&Opened> {
+        self.opened.get_or_init(|| self.may_hold_documents().then(|| Opened::of(self.value())).flatten()).as_ref()
+    }
+
+    /// Whether any text may be a document: looked at as it is written, so that most files need not be decoded for it.
+    fn may_hold_documents(&self) -> bool {
+        let may = |text: &str| {
+            let closes = |open: char, close: char| text.contains(open) && text.contains(close);
+            // In XML what opens an element is escaped.
+            closes('{', '}')
+                || closes('[', ']')
+                || text.contains("</")
+                || text.contains("&lt;")
+                || text.contains("\\u003")
+        };
+        self.tree.nodes.iter().any(|node| matches!(node.kind, Kind::Leaf(_)) && may(&self.text[node.span()]))
+    }
+
+    /// Whether something stands at a place.
+    pub(crate) fn has(&self, place: &Place) -> bool {
+        self.node(place).is_some()
     }
 
     fn has_key(&self, node: u32, name: &str) -> bool {

@@ -9,6 +9,7 @@ use serde_json::Value;
 use super::database;
 use super::document::{Document, DocumentError, find_in};
 use super::edit::{EditError, Hop};
+use super::opened::Opened;
 use super::place::{Place, Side, Step};
 use crate::platform::{self, Look};
 use crate::record::formats::Format;
@@ -95,35 +96,13 @@ pub enum Source {
 #[derive(Debug)]
 pub struct Tables {
     cells: Value,
-    /// The same with the values of the JSON documents that stand in cells, where there are any.
-    opened: Option<Value>,
+    /// The same with the documents in cells opened, where there are any.
+    opened: Option<Opened>,
 }
-
-/// Bytes of the largest cell that is looked into.
-const LARGEST_CELL: usize = 1 << 20;
 
 impl Tables {
     fn of(cells: Value) -> Self {
-        let mut documents: Vec<(Place, Value)> = Vec::new();
-        for (table, rows) in cells.as_object().into_iter().flatten() {
-            for (key, row) in rows.as_object().into_iter().flatten() {
-                for (column, cell) in row.as_object().into_iter().flatten() {
-                    let document = cell.as_str().and_then(document_in);
-                    let at = || Place([table, key, column].map(|name| Step::Name(name.clone())).to_vec());
-                    documents.extend(document.map(|document| (at(), document)));
-                }
-            }
-        }
-        // Most have none: then nothing is copied.
-        let opened = (!documents.is_empty()).then(|| {
-            let mut opened = cells.clone();
-            for (place, document) in documents {
-                if let Some(cell) = place.of_mut(&mut opened) {
-                    *cell = document;
-                }
-            }
-            opened
-        });
+        let opened = Opened::of(&cells);
         Self { cells, opened }
     }
 
@@ -133,51 +112,8 @@ impl Tables {
     }
 
     fn opened(&self) -> &Value {
-        self.opened.as_ref().unwrap_or(&self.cells)
+        self.opened.as_ref().map_or(&self.cells, Opened::value)
     }
-
-    /// The texts within the documents of its cells.
-    pub fn leaves_within(&self) -> Vec<(Place, String)> {
-        let mut all = Vec::new();
-        if let Some(opened) = &self.opened {
-            add_texts(opened, &mut Vec::new(), &mut all);
-        }
-        all
-    }
-}
-
-/// The steps to a cell: its table, the key of its row, its column.
-const TO_CELL: usize = 3;
-
-fn add_texts(value: &Value, at: &mut Vec<Step>, all: &mut Vec<(Place, String)>) {
-    let mut each = |step: Step, value: &Value| {
-        at.push(step);
-        add_texts(value, at, all);
-        at.pop();
-    };
-    match value {
-        Value::Object(members) => members.iter().for_each(|(name, value)| each(Step::Name(name.clone()), value)),
-        Value::Array(elements) => elements.iter().enumerate().for_each(|(n, value)| each(Step::Index(n), value)),
-        Value::String(text) if at.len() > TO_CELL => all.push((Place(at.clone()), text.clone())),
-        _ => {}
-    }
-}
-
-/// The value of a JSON document (RFC 8259) that a text is, if that has members or elements.
-fn document_in(text: &str) -> Option<Value> {
-    if text.len() > LARGEST_CELL || !text.trim_start().starts_with(['{', '[']) {
-        return None;
-    }
-    let document = Document::parse(text.as_bytes().to_vec(), Format::Json).ok()?;
-    Some(document.value().clone())
-}
-
-/// A place within the document of a database's cell as the cell, and the way on in its document.
-pub(crate) fn within_cell(location: &str) -> Option<(String, Hop)> {
-    let place = Place::read(location).filter(|place| place.0.len() > TO_CELL)?;
-    let (cell, rest) = place.0.split_at(TO_CELL);
-    let hop = Hop { format: Format::Json, location: Place(rest.to_vec()).to_string() };
-    Some((Place(cell.to_vec()).to_string(), hop))
 }
 
 impl Source {
@@ -203,11 +139,14 @@ impl Source {
     /// Finds all places that a JSONPath selects.
     pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
         match self {
-            Self::Text(document) => document.find(selector),
-            Self::Tables(tables) => match Place::read(selector) {
-                Some(place) => Ok(place.of(tables.opened()).map(|_| place.clone()).into_iter().collect()),
-                None => find_in(tables.opened(), selector),
-            },
+            Self::Text(document) => {
+                let found = document.find(selector)?;
+                match document.opened().filter(|_| found.is_empty()) {
+                    Some(opened) => found_in(opened.value(), selector),
+                    None => Ok(found),
+                }
+            }
+            Self::Tables(tables) => found_in(tables.opened(), selector),
             Self::Link(_) => Ok(vec![Place::default()]),
         }
     }
@@ -223,18 +162,21 @@ impl Source {
 
     /// The text of a key, or of a text or number value, decoded.
     pub fn leaf(&self, place: &Place, side: Side) -> Option<String> {
-        match (self, side) {
+        let itself = match (self, side) {
             (Self::Text(document), _) => document.leaf(place, side),
-            (Self::Tables(tables), Side::Value) => {
-                match place.of(&tables.cells).or_else(|| place.of(tables.opened()))? {
-                    Value::String(text) => Some(text.clone()),
-                    Value::Number(number) => Some(number.to_string()),
-                    _ => None,
-                }
-            }
+            (Self::Tables(tables), Side::Value) => place.of(&tables.cells).and_then(text_of_value),
             (Self::Link(target), Side::Value) => target.to_str().map(str::to_string),
             (_, Side::Key) => None,
-        }
+        };
+        itself.or_else(|| {
+            let (_, hops) = self.split(place)?;
+            let value = place.of(self.opened()?.value())?;
+            match (side, place.0.last(), hops.last()) {
+                (Side::Value, ..) => text_of_value(value),
+                (Side::Key, Some(Step::Name(name)), Some(hop)) if hop.format == Format::Json => Some(name.clone()),
+                _ => None,
+            }
+        })
     }
 
     /// How a key or value is written in its file, where it is a text file.
@@ -248,7 +190,7 @@ impl Source {
     /// The value at a place.
     pub fn value_at(&self, place: &Place) -> Option<&Value> {
         match self {
-            Self::Text(document) => place.of(document.value()),
+            Self::Text(document) => place.of(document.value()).or_else(|| place.of(document.opened()?.value())),
             Self::Tables(tables) => place.of(tables.opened()),
             Self::Link(_) => None,
         }
@@ -257,12 +199,8 @@ impl Source {
     /// The places of the elements or members of a list.
     pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
         match self {
-            Self::Text(document) => document.children(list),
-            Self::Tables(tables) => match list.of(tables.opened())? {
-                Value::Object(all) => Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect()),
-                Value::Array(all) => Some((0..all.len()).map(|n| list.child(Step::Index(n))).collect()),
-                _ => None,
-            },
+            Self::Text(document) => document.children(list).or_else(|| children_in(document.opened()?.value(), list)),
+            Self::Tables(tables) => children_in(tables.opened(), list),
             Self::Link(_) => None,
         }
     }
@@ -270,9 +208,36 @@ impl Source {
     /// Line of a place, from 1, where there are lines.
     pub fn line(&self, place: &Place) -> Option<usize> {
         match self {
-            Self::Text(document) if !document.format().is_packed() => Some(document.line(place)),
+            Self::Text(document) if !document.format().is_packed() => {
+                let outer = self.split(place).map(|(outer, _)| outer);
+                Some(document.line(outer.as_ref().unwrap_or(place)))
+            }
             _ => None,
         }
+    }
+
+    /// What it says with the documents in its texts opened, where there are any.
+    fn opened(&self) -> Option<&Opened> {
+        match self {
+            Self::Text(document) => document.opened(),
+            Self::Tables(tables) => tables.opened.as_ref(),
+            Self::Link(_) => None,
+        }
+    }
+
+    /// The text of the file itself that a place lies in, and the way on in its documents; `None` of a place of the file itself.
+    pub fn split(&self, place: &Place) -> Option<(Place, Vec<Hop>)> {
+        let itself = match self {
+            Self::Text(document) => document.has(place),
+            Self::Tables(tables) => place.of(&tables.cells).is_some(),
+            Self::Link(_) => true,
+        };
+        if itself { None } else { self.opened()?.split(place) }
+    }
+
+    /// The texts and names within the documents of its texts.
+    pub fn leaves_within(&self) -> Vec<(Place, Side, String)> {
+        self.opened().map(Opened::leaves).unwrap_or_default()
     }
 
     /// The text that a JSONPath finds below a place.
@@ -285,4 +250,27 @@ impl Source {
 /// A JSONPath that starts at a place, from the root.
 pub fn joined(place: &Place, selector: &str) -> String {
     format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector))
+}
+
+fn found_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
+    match Place::read(selector) {
+        Some(place) => Ok(place.of(value).map(|_| place.clone()).into_iter().collect()),
+        None => find_in(value, selector),
+    }
+}
+
+fn children_in(value: &Value, list: &Place) -> Option<Vec<Place>> {
+    match list.of(value)? {
+        Value::Object(all) => Some(all.keys().map(|name| list.child(Step::Name(name.clone()))).collect()),
+        Value::Array(all) => Some((0..all.len()).map(|n| list.child(Step::Index(n))).collect()),
+        _ => None,
+    }
+}
+
+fn text_of_value(value: &Value) -> Option<String> {
+    match value {
+        Value::String(text) => Some(text.clone()),
+        Value::Number(number) => Some(number.to_string()),
+        _ => None,
+    }
 }

@@ -9,8 +9,8 @@ use super::needle::{Needle, PathEnd, WholeName, said_in_base64};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source, Spelling, Step,
-    Within, find_parts, packed_format_of, packed_is_like_text, packed_may_begin,
+    Bases, DEEPEST_WITHIN, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source,
+    Spelling, Step, Within, find_parts, format_within, packed_format_of, packed_is_like_text, packed_may_begin,
 };
 use crate::site::{Site, real_path};
 
@@ -55,9 +55,6 @@ const LARGEST: u64 = 64_000_000;
 const LARGE: u64 = 2_000_000;
 
 static LARGE_ONES: Mutex<()> = Mutex::new(());
-
-/// How deep documents within texts are looked into.
-const DEEPEST: usize = 3;
 
 fn meaning(text: &str) -> Meaning {
     Meaning::try_from(text.to_string()).unwrap_or_default()
@@ -289,12 +286,8 @@ impl Looking<'_> {
 
     /// The hits in a text that is a document of its own; `None` if it is none.
     fn within_documents(&self, text: &str, bases: &Bases, depth: usize) -> Option<Vec<Hit>> {
-        let format = match text.trim_start().chars().next()? {
-            '{' | '[' => Format::Json,
-            '<' => Format::Xml,
-            _ => return None,
-        };
-        if depth >= DEEPEST {
+        let format = format_within(text)?;
+        if depth >= DEEPEST_WITHIN {
             return None;
         }
         let document = Document::parse(text.as_bytes().to_vec(), format).ok()?;
@@ -395,6 +388,7 @@ pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hi
             shape,
             location: place.to_string(),
             inside: hit.inside,
+            through: None,
             side: hit.side,
             within: hit.within,
             text: hit.text,

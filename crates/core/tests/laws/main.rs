@@ -37,4 +37,5 @@ mod times;
 mod tracing;
 mod travelling;
 mod watching;
+mod within_texts;
 mod written;

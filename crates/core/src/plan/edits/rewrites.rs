@@ -10,7 +10,7 @@ use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
 use crate::platform::Look;
 use crate::record::{
     Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
-    Values, find_parts, numbered, within_cell, write_part,
+    Values, find_parts, numbered, write_part,
 };
 use crate::site::Site;
 
@@ -198,6 +198,11 @@ impl Writing<'_> {
         // An entry that stands in its library's goes on to the other library's.
         let leaves = self.found.profile.holds_entries() && self.game.library.as_deref() != self.target.library;
         let goes = travels || leaves;
+        let entry = Place::read(&self.game.entry.location).unwrap_or_default();
+        if goes {
+            let source = Source::read(&self.game.entry.file, self.game.entry.shape).map_err(|e| e.to_string())?;
+            stands_alone(&source, &entry, &self.game.entry.file)?;
+        }
         let mut rewrites: Vec<Rewrite> = Vec::new();
         // A word that stands twice in a text changes with the first, and a place that two records speak of changes once.
         let mut words: HashMap<(PathBuf, String), Vec<usize>> = HashMap::new();
@@ -282,6 +287,7 @@ impl Writing<'_> {
         }
         let (file, source, shape) = libraries_file(self.site, self.found)?;
         let format = shape.format().ok_or_else(|| "a list of libraries in a database is not changed".to_string())?;
+        stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
         let said = |library: &Path| {
             let list = source.find_one(&libraries.list).ok()?;
             let says = |entry: &Place| source.below(entry, &libraries.path);
@@ -325,12 +331,10 @@ impl Writing<'_> {
 
     fn edit(&self, record: &Record, mut rewrite: Rewrite) -> Edit {
         let file = self.carried(&record.file);
-        // What stands in a document of a database's cell is written with that cell.
-        if record.shape == Shape::Sqlite
-            && let Some((cell, hop)) = within_cell(&rewrite.location)
-        {
-            rewrite.location = cell;
-            rewrite.inside.insert(0, hop);
+        // What stands in a document within a text is written with that text.
+        if let Some((text, hops)) = &record.through {
+            rewrite.location = text.to_string();
+            rewrite.inside.splice(0..0, hops.iter().cloned());
         }
         match record.shape {
             Shape::Link => Edit::Link { link: file, old: Some(rewrite.old.into()), new: Some(rewrite.new.into()) },
@@ -501,6 +505,7 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let (file, source, shape) = libraries_file(site, found)?;
     let format = shape.format().ok_or("a library in a database cannot be made known")?;
+    stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
@@ -528,6 +533,16 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
     Ok(Edit::Register { file, format, list, entry, path, made, listed: false })
+}
+
+/// Refuses what would change a list within a text: only what its entries say is changed there.
+fn stands_alone(source: &Source, place: &Place, file: &Path) -> Result<(), String> {
+    match source.split(place) {
+        None => Ok(()),
+        Some((text, _)) => {
+            Err(format!("{}: the list is part of the text at {text}, and entries of it stay in it", file.display()))
+        }
+    }
 }
 
 /// The file that lists a launcher's libraries.

@@ -83,11 +83,15 @@ fn default_edit(site: &Site, found: &FoundLauncher, library: &Path) -> Result<Op
         let (spelling, _) = Spelling::read(&old, &bases).map_err(|e| e.to_string())?;
         let new = spelling.write(library, &bases).map_err(|e| e.to_string())?.0;
         let written = [source.written(&place, Side::Value).map(str::to_string), None];
-        let rewrite = Rewrite { written, ..Rewrite::of_value(&place.to_string(), &old, &new) };
+        let (at, inside) = source.split(&place).unwrap_or((place, Vec::new()));
+        let rewrite = Rewrite { written, inside, ..Rewrite::of_value(&at.to_string(), &old, &new) };
         return Ok((old != new).then_some(Edit::Replace { file, format: shape.format(), rewrite }));
     }
     let format = shape.format().ok_or("the order of libraries in a database cannot be changed")?;
     let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
+    if source.split(&list).is_some() {
+        return Err(format!("{} lists them in a text of its own, whose order is not changed", file.display()));
+    }
     let entries = source.children(&list).unwrap_or_default();
     let says = |entry| source.below(entry, &libraries.path);
     let leads = |text: &str| Spelling::read(text, &bases).is_ok_and(|(_, path)| path == library);

@@ -137,6 +137,7 @@ pub(crate) fn link_record(link: &Path, says: &Path, below: &Path) -> Option<Reco
         shape: Shape::Link,
         location: "$".into(),
         inside: Vec::new(),
+        through: None,
         side: Side::Value,
         within: Within::Value,
         text,

@@ -1,0 +1,162 @@
+//! Files whose texts are documents of their own: the list of games within one is learned, moved by, and brought back; every other sign of the
+//! file stays as it is.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::haul::{Control, undo_haul};
+use deft_barge_core::journal::Journal;
+use deft_barge_core::learn::learn;
+use deft_barge_core::site::Site;
+
+use crate::port::{declare, folder_in_memory, haul_folders};
+
+/// Code, folder, title.
+const GAMES: [(&str, &str, &str); 4] = [
+    ("fen", "Fen", "Fen: First"),
+    ("moor2", "moor's-two", "Moor Two: Return"),
+    ("oed", "Öd & land", "Öd & Co"),
+    ("fentwo", "Fen Two", "Fen Two"),
+];
+
+fn json(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
+fn xml(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;").replace('\'', "&apos;")
+}
+
+type Inner = fn(&[String]) -> String;
+
+fn members(paths: &[String], one: impl Fn(&str, &str, &str) -> String) -> Vec<String> {
+    GAMES.iter().zip(paths).map(|((code, _, title), path)| one(code, title, path)).collect()
+}
+
+const INNER: [(&str, Inner); 6] = [
+    ("a list", |paths| {
+        let one = |code: &str, title: &str, path: &str| {
+            format!("{{\"code\":{},\"title\":{},\"at\":{}}}", json(code), json(title), json(path))
+        };
+        format!("{{\"v\":3,\"games\":[{}]}}", members(paths, one).join(","))
+    }),
+    ("a bare list", |paths| {
+        let one = |code: &str, title: &str, path: &str| format!("[{}, {}, {}]", json(code), json(title), json(path));
+        format!("[{}]", members(paths, one).join(", "))
+    }),
+    ("by code", |paths| {
+        let one = |code: &str, title: &str, path: &str| {
+            format!("{}:{{\"title\":{},\"at\":{}}}", json(code), json(title), json(path))
+        };
+        format!("{{{}}}", members(paths, one).join(","))
+    }),
+    ("by path", |paths| {
+        let one = |code: &str, title: &str, path: &str| {
+            format!("{}:{{\"title\":{},\"code\":{}}}", json(path), json(title), json(code))
+        };
+        format!("{{{}}}", members(paths, one).join(","))
+    }),
+    ("XML", |paths| {
+        let one = |code: &str, title: &str, path: &str| {
+            format!("<g code=\"{}\" at=\"{}\">{}</g>", xml(code), xml(path), xml(title))
+        };
+        format!("<all>{}</all>", members(paths, one).concat())
+    }),
+    ("a document in a document", |paths| {
+        let one = |code: &str, title: &str, path: &str| {
+            format!("{{\"code\":{},\"title\":{},\"at\":{}}}", json(code), json(title), json(path))
+        };
+        let inner = format!("[{}]", members(paths, one).join(","));
+        format!("{{\"state\":{},\"n\":1}}", json(&inner))
+    }),
+];
+
+/// How the file has that text, its name, and whether it can have any text.
+const OUTER: [(&str, &str, fn(&str) -> String); 8] = [
+    ("JSON", "s.json", |text| format!("{{\n  \"theme\": \"{{}}\",\n  \"store\": {},\n  \"n\": 7\n}}\n", json(text))),
+    ("JSON, a list", "s.json", |text| {
+        format!("[1, {{\"k\": \"games\", \"v\": {}}}, {{\"k\": \"x\", \"v\": \"[1]\"}}]", json(text))
+    }),
+    ("XML, text", "s.xml", |text| {
+        format!(
+            "<?xml version=\"1.0\"?>\n<map>\n  <string name=\"games\">{}</string>\n  <int name=\"n\">2</int>\n</map>\n",
+            xml(text)
+        )
+    }),
+    ("XML, attribute", "s.xml", |text| {
+        format!("<map>\n  <pref key=\"games\" value=\"{}\"/>\n  <pref key=\"n\" value=\"2\"/>\n</map>\n", xml(text))
+    }),
+    ("INI", "s.ini", |text| format!("[view]\nmode=2\n[store]\ngames={text}\nlast=1\n")),
+    ("YAML", "s.yml", |text| format!("mode: 2\ngames: '{}'\nlast: 1\n", text.replace('\'', "''"))),
+    ("TOML", "s.toml", |text| format!("mode = 2\ngames = {}\n", json(text))),
+    ("JSON lines", "s.jsonl", |text| {
+        format!("{{\"k\":\"mode\",\"v\":\"2\"}}\n{{\"k\":\"games\",\"v\":{}}}\n", json(text))
+    }),
+];
+
+struct World {
+    top: PathBuf,
+    file: PathBuf,
+    site: Site,
+    journal: Journal,
+    profile: String,
+    _folder: tempfile::TempDir,
+}
+
+fn path_on(top: &Path, drive: &str, n: usize) -> String {
+    top.join("drives").join(drive).join("games").join(GAMES[n].1).to_str().unwrap().to_string()
+}
+
+impl World {
+    fn new(what: &str, file: &str, writes: &dyn Fn(&[String]) -> String) -> Self {
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        declare(&top, &["swift", "newhold"]);
+        let file = top.join("home/.local/share/petrel").join(file);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&top, "swift", n)).collect();
+        for (n, path) in paths.iter().map(Path::new).enumerate() {
+            fs::create_dir_all(path.join("bin")).unwrap();
+            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(path.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
+        fs::write(&file, writes(&paths)).unwrap();
+        let site = Site::of_world(&top).unwrap();
+        let learned = learn(&site, &[], &[], &|_| {}).launchers;
+        let [launcher] = learned.as_slice() else { panic!("{what}: {learned:?}") };
+        assert_eq!((&launcher.doubt, launcher.games.len()), (&None, GAMES.len()), "{what}\n{}", launcher.profile);
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Self { top, file, site, journal, profile: launcher.profile.clone(), _folder: folder }
+    }
+
+    fn paths(&self, moved: &[usize]) -> Vec<String> {
+        let drive = |n: usize| if moved.contains(&n) { "newhold" } else { "swift" };
+        (0..GAMES.len()).map(|n| path_on(&self.top, drive(n), n)).collect()
+    }
+}
+
+#[test]
+fn games_in_the_documents_of_a_files_texts_are_learned_moved_and_brought_back() {
+    let mut wrong = Vec::new();
+    for (outer, file, write) in OUTER {
+        for (inner, text) in INNER {
+            let what = format!("{inner} in {outer}");
+            let writes = |paths: &[String]| write(&text(paths));
+            let tried = std::panic::catch_unwind(|| {
+                let world = World::new(&what, file, &writes);
+                for games in [vec![0], vec![1, 2], vec![3]] {
+                    let folders: Vec<PathBuf> = games.iter().map(|n| path_on(&world.top, "swift", *n).into()).collect();
+                    let haul = haul_folders(&world.site, &world.journal, &folders, "newhold", &world.profile);
+                    let says = || fs::read_to_string(&world.file).unwrap();
+                    assert_eq!(says(), writes(&world.paths(&games)), "{what}\n{}", world.profile);
+                    undo_haul(&world.site, &world.journal, haul, &|_| {}, &Control::default()).unwrap();
+                    assert_eq!(says(), writes(&world.paths(&[])), "{what}, undone");
+                }
+            });
+            wrong.extend(tried.err().map(|_| what));
+        }
+    }
+    assert!(wrong.is_empty(), "{} of {}: {wrong:#?}", wrong.len(), OUTER.len() * INNER.len());
+}
