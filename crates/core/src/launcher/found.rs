@@ -59,6 +59,9 @@ pub struct FoundGame {
     pub folder: String,
     /// The library that lists it.
     pub library: Option<PathBuf>,
+    /// The folder above that its entry says, where its launcher lists no libraries.
+    #[serde(skip)]
+    pub root: Option<PathBuf>,
     /// Why the install folder cannot be one.
     pub fault: Option<PlaceFault>,
     /// Bytes that the launcher claims.
@@ -180,6 +183,20 @@ impl FoundLauncher {
             Some(place) => place.fill(&self.values(site).with("drive", top.to_str()?)).ok().map(PathBuf::from),
             None => Some(top.join(self.games.first()?.install.parent()?.file_name()?)),
         }
+    }
+
+    /// Where it writes down such folders above its games, that of a game on another drive.
+    pub fn root_on(&self, site: &Site, drive: &Drive, root: &Path) -> Option<PathBuf> {
+        let on = |path: &&PathBuf| site.drive_of(path).is_some_and(|d| d.name == drive.name);
+        if let Some(root) = self.games.iter().filter_map(|game| game.root.as_ref()).find(on) {
+            return Some(root.clone());
+        }
+        let top = site.top_of(drive);
+        if let Some(place) = &self.profile.games.place {
+            return place.fill(&self.values(site).with("drive", top.to_str()?)).ok().map(PathBuf::from);
+        }
+        let is_top = site.drive_of(root).is_some_and(|here| site.top_of(here) == root);
+        if is_top { Some(top.into()) } else { Some(top.join(root.file_name()?)) }
     }
 
     /// The game's own folder on the way to what lies in it, by the folders that the profile says games lie in.

@@ -64,6 +64,13 @@ pub struct Record {
     pub said_by: usize,
 }
 
+impl Record {
+    /// Whether it says the way down from a folder above the game.
+    pub(crate) fn is_a_way_down(&self) -> bool {
+        self.relative_to.as_ref().is_some_and(|above| above.names("library") || above.names("parent"))
+    }
+}
+
 /// A path as text, for templates.
 pub(crate) fn canonical(path: &Path) -> Result<String, String> {
     path.to_str().map(str::to_string).ok_or_else(|| format!("{} is not text", path.display()))

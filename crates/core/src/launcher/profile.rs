@@ -314,6 +314,11 @@ impl Games {
 }
 
 impl EntryRecord {
+    /// Whether it says the way from its game's library down.
+    pub(crate) fn is_below_its_library(&self) -> bool {
+        self.relative_to.as_ref().is_some_and(|folder| folder.names("library"))
+    }
+
     /// Whether it leads to something in the game's folder.
     pub(crate) fn leads_into_the_game(&self) -> bool {
         self.inside.is_empty() && self.meaning.base() == Some("install") && !self.meaning.is("install")

@@ -318,7 +318,10 @@ impl Reading<'_> {
     /// What the records of an entry say of its place: the folder's name, and the folders that are written whole.
     fn place_of(&self, source: &Source, file: &Path, place: &Place, values: &Values) -> Result<Values, String> {
         let mut known = values.clone();
-        for record in &self.found.profile.games.records {
+        // What is relative to the library can be read once that is known.
+        let (below, at_once): (Vec<&EntryRecord>, Vec<&EntryRecord>) =
+            self.found.profile.games.records.iter().partition(|record| record.is_below_its_library());
+        for record in at_once.into_iter().chain(below) {
             let plain = record.inside.is_empty() && record.within.is_value();
             let at = source.find(&joined(place, &record.selector)).ok().and_then(|found| found.into_iter().next());
             let Some(text) = at.filter(|_| plain).and_then(|at| source.leaf(&at, record.on)) else { continue };
@@ -334,7 +337,7 @@ impl Reading<'_> {
             }
             let name = ["install", "parent", "library"].into_iter().find(|name| record.meaning.is(name));
             if let Some(name) = name {
-                let bases = base_of(&self.bases, record.relative_to.as_ref(), file, values);
+                let bases = base_of(&self.bases, record.relative_to.as_ref(), file, &known);
                 let (_, path) = Spelling::read(&text, &bases).map_err(|e| e.to_string())?;
                 known = known.with(name, canonical(&path)?);
             }
@@ -432,11 +435,13 @@ impl Reading<'_> {
             (update.have < update.want).then_some(update)
         });
         let id = values.of("id").unwrap_or_default().to_string();
+        let lies_in = library.map(Path::to_path_buf).or_else(|| self.library_of(&install));
         Ok(FoundGame {
             title: text(&games.title).unwrap_or_else(|| id.clone()),
             fault: place_fault(self.site, &install, library).or_else(|| self.own_folder(&install)),
             folder: values.of("folder").unwrap_or_default().to_string(),
-            library: library.map(Path::to_path_buf).or_else(|| self.library_of(&install)),
+            root: values.of("library").filter(|_| lies_in.is_none()).map(PathBuf::from),
+            library: lies_in,
             install,
             claim: games.claim.as_ref().and_then(|selector| bytes(selector)),
             program: text(&games.program),

@@ -77,7 +77,7 @@ pub(super) fn records_above(
             inside: Vec::new(),
             on_key: false,
             within: String::new(),
-            relative: false,
+            relative: String::new(),
             meaning: meaning.into(),
         };
         let record = (format!("{{home}}/{file}"), seen.shape.to_string(), said);

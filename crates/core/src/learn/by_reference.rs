@@ -3,16 +3,18 @@
 //! Law: a reference is one only if it tells the library of every game there is, and nothing else beside it does.
 //! Start at [`list_by_reference`].
 
+use std::cell::RefCell;
+use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
 use super::held::{held_by, is_within, joined_over};
-use super::list::{Entry, GameList, Reference, is_playable};
-use super::seen::{Seen, SeenFile};
+use super::list::{Entry, GameList, Reference, folder_below, is_playable};
+use super::seen::{Seen, SeenFile, may_be_a_game};
 use super::whose::folder_of;
 use crate::platform::{self, Look};
-use crate::record::{Side, Source, Step};
+use crate::record::{Bases, Side, Source, Step};
 use crate::site::Site;
 use crate::trace::{leaves, shapes};
 
@@ -30,7 +32,7 @@ pub(super) fn list_by_reference(
     lists_in: &dyn Fn(&SeenFile) -> Vec<GameList>,
 ) -> Option<GameList> {
     let home = folder_of(site, libraries.file(), evidence);
-    let folders = folders_in(libraries);
+    let folders = Folders::of(site, libraries);
     let here = evidence.readable.iter().filter(|file| folder_of(site, file, evidence) == home);
     let lists = here.filter_map(|file| seen_in(file, &folders)).flat_map(|file| lists_in(&file)).collect();
     let lists = joined_over(lists, std::slice::from_ref(libraries)).into_iter();
@@ -51,27 +53,59 @@ pub(super) fn list_by_reference(
             list.reference = Some(Reference { alone: true, ..reference });
         }
         let dirs: Vec<&Path> = list.dirs().collect();
+        // Ways to folders that are all called the same lead into games.
+        let names: HashSet<_> = dirs.iter().filter_map(|dir| dir.file_name()).collect();
+        if list.is_below() && names.len() * 2 <= dirs.len() {
+            return None;
+        }
         let playable = dirs.iter().filter(|dir| is_playable(dir)).count();
         // A title may be the folder's name, for some.
-        let is_new = |dir: &PathBuf| is_playable(dir) && !dirs.contains(&dir.as_path());
-        let all = list.entries.iter().all(|entry| entry.dir.is_some());
+        let is_new = |dir: &PathBuf| is_playable(dir) && !dirs.iter().any(|known| known.starts_with(dir));
+        let all = list.pure && list.entries.iter().all(|entry| entry.dir.is_some());
         let sound = all || !libraries.dirs().flat_map(folders_of).any(|dir| is_new(&dir));
         (sound && !dirs.is_empty() && playable * 2 > dirs.len()).then_some(list)
     };
-    lists.filter_map(referring).max_by_key(GameList::weight)
+    let depth = |list: &GameList| list.dirs().map(|dir| dir.components().count()).sum::<usize>();
+    lists.filter_map(referring).max_by_key(|list| (list.weight(), Reverse(depth(list))))
 }
 
-/// The folders of each library by their name.
-fn folders_in(libraries: &GameList) -> HashMap<String, BTreeSet<PathBuf>> {
-    let mut folders: HashMap<String, BTreeSet<PathBuf>> = HashMap::new();
-    for library in libraries.dirs() {
-        for folder in folders_of(library) {
-            if let Some(name) = folder.file_name().and_then(|name| name.to_str()) {
-                folders.entry(name.into()).or_default().insert(library.into());
+/// The folders of libraries, by their names and by the ways down to them.
+struct Folders<'a> {
+    site: &'a Site,
+    libraries: Vec<PathBuf>,
+    by_name: HashMap<String, BTreeSet<PathBuf>>,
+    /// Of each way that was followed, the libraries in which it leads to a folder.
+    by_way: RefCell<HashMap<String, BTreeSet<PathBuf>>>,
+}
+
+impl<'a> Folders<'a> {
+    fn of(site: &'a Site, libraries: &GameList) -> Self {
+        let mut by_name: HashMap<String, BTreeSet<PathBuf>> = HashMap::new();
+        for library in libraries.dirs() {
+            for folder in folders_of(library) {
+                if let Some(name) = folder.file_name().and_then(|name| name.to_str()) {
+                    by_name.entry(name.into()).or_default().insert(library.into());
+                }
             }
         }
+        Self { site, libraries: libraries.dirs().map(Path::to_path_buf).collect(), by_name, by_way: RefCell::default() }
     }
-    folders
+
+    /// The libraries in which there is a folder that a text leads to.
+    fn around(&self, text: &str) -> BTreeSet<PathBuf> {
+        if !text.contains(['/', '\\']) {
+            return self.by_name.get(text).cloned().unwrap_or_default();
+        }
+        if let Some(known) = self.by_way.borrow().get(text) {
+            return known.clone();
+        }
+        let leads = |library: &&PathBuf| {
+            folder_below(library, text, &Bases::default()).is_some_and(|dir| may_be_a_game(self.site, &dir))
+        };
+        let around: BTreeSet<PathBuf> = self.libraries.iter().filter(leads).cloned().collect();
+        self.by_way.borrow_mut().insert(text.into(), around.clone());
+        around
+    }
 }
 
 fn folders_of(library: &Path) -> Vec<PathBuf> {
@@ -80,14 +114,16 @@ fn folders_of(library: &Path) -> Vec<PathBuf> {
 }
 
 /// The names of such folders in a file.
-fn seen_in(file: &Path, folders: &HashMap<String, BTreeSet<PathBuf>>) -> Option<SeenFile> {
+fn seen_in(file: &Path, folders: &Folders<'_>) -> Option<SeenFile> {
     shapes(file).into_iter().find_map(|shape| {
         let source = Source::read(file, shape).ok()?;
         let named = |(place, side, text): (_, Side, String)| {
-            let library = folders.get(&text).filter(|_| side == Side::Value)?.first()?;
-            Some(Seen { place, side, dir: library.join(&text), by_name: true })
+            let around = if side == Side::Value { folders.around(&text) } else { BTreeSet::new() };
+            let dir = dir_in(around.first()?, &text)?;
+            Some(Seen { place, side, dir, by_name: true })
         };
-        let seen: Vec<Seen> = leaves(&source).into_iter().filter_map(named).collect();
+        let texts = leaves(&source).into_iter().chain(source.leaves_within());
+        let seen: Vec<Seen> = texts.filter_map(named).collect();
         (seen.len() > 1).then(|| SeenFile { file: file.into(), shape, seen, others: Vec::new() })
     })
 }
@@ -140,14 +176,12 @@ pub(super) fn reference_of(libraries: &GameList, games: &GameList) -> (Option<Re
 }
 
 /// How a list refers to libraries: the one text of each entry that says, for every game that is in one library alone, that library.
-fn reference(
-    libraries: &GameList,
-    list: &GameList,
-    folders: &HashMap<String, BTreeSet<PathBuf>>,
-) -> (Option<Reference>, Vec<Reference>) {
+fn reference(libraries: &GameList, list: &GameList, folders: &Folders<'_>) -> (Option<Reference>, Vec<Reference>) {
     let own = list.to_path.first();
-    let games: Vec<(&Entry, &BTreeSet<PathBuf>)> =
-        list.entries.iter().filter_map(|entry| Some((entry, folders.get(entry.scalars.get(&own)?)?))).collect();
+    let around = |entry: &'_ Entry| entry.scalars.get(&own).map(|text| folders.around(text)).unwrap_or_default();
+    let games: Vec<(&Entry, BTreeSet<PathBuf>)> =
+        list.entries.iter().map(|entry| (entry, around(entry))).filter(|(_, around)| !around.is_empty()).collect();
+    let games: Vec<(&Entry, &BTreeSet<PathBuf>)> = games.iter().map(|(entry, around)| (*entry, around)).collect();
     told(libraries, &games, Some(&own))
 }
 
@@ -216,6 +250,14 @@ fn dir_of(
 ) -> Option<PathBuf> {
     let says = entry.scalars.get(&reference.selector)?;
     let (_, library) = names.get(&reference.id)?.iter().find(|(name, _)| name == says)?;
-    let dir = library.join(entry.scalars.get(path)?);
+    dir_in(library, entry.scalars.get(path)?)
+}
+
+/// The folder of a library that a name, or a way down, leads to.
+fn dir_in(library: &Path, text: &str) -> Option<PathBuf> {
+    if text.contains(['/', '\\']) {
+        return folder_below(library, text, &Bases::default());
+    }
+    let dir = library.join(text);
     dir.as_path().look_is_dir().then_some(dir)
 }

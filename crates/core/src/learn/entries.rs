@@ -447,7 +447,8 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
         (0..lists.len()).any(|other| {
             // A title may be the name of a folder in the game.
             let holds = |dir: &PathBuf, above: &PathBuf| {
-                above != dir && dir.starts_with(above) && (!lists[n].by_name || is_called_as(above, dir))
+                let named = lists[n].by_name && !lists[n].is_below();
+                above != dir && dir.starts_with(above) && (!named || is_called_as(above, dir))
             };
             let below = |dir: &PathBuf| dirs[other].iter().any(|above| holds(dir, above));
             shares(n, other) && !over[other] && dirs[n].iter().all(below)
@@ -456,8 +457,10 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     // The folder above, beside the name of each game, is a part of that.
     let is_part = |n: usize| {
         (0..lists.len()).any(|other| {
+            let below = lists[other].is_below();
             let named = |dir: &PathBuf| {
-                dirs[other].iter().any(|inner| inner.parent() == Some(dir) && !is_called_as(dir, inner))
+                let is_above = |inner: &Path| inner.parent() == Some(dir) || (below && inner.starts_with(dir));
+                dirs[other].iter().any(|inner| inner != dir && is_above(inner) && !is_called_as(dir, inner))
             };
             shares(n, other) && lists[other].by_name && dirs[n].iter().all(named)
         })

@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::Value;
 
+use super::list::folder_below;
 use super::list::{Entry, GameList, ListAt, around, games_in, is_playable};
 use super::pattern::{Pattern, PatternStep};
 use crate::platform::{self, Look};
@@ -196,7 +197,11 @@ fn leads_in((library, file, _): &InLibrary, folders: &Folders) -> Option<LeadFil
                 let read = Spelling::read(&text, &Bases::default());
                 let path =
                     read.ok().map(|(_, path)| path).filter(|path| path.starts_with(library) && path.look_is_dir());
-                leads.extend(path.and_then(|path| lead(path, None)));
+                let way = || folder_below(library, &text, &Bases::default());
+                match path {
+                    Some(path) => leads.extend(lead(path, None)),
+                    None => leads.extend(way().and_then(|path| lead(path, Some(PathBuf::new())))),
+                }
             } else {
                 let called = folders.called(library, &text);
                 leads.extend(called.filter_map(|sub| lead(library.join(sub).join(&text), Some(sub.clone()))));

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use super::pattern::Pattern;
 use crate::platform::{self, Look};
-use crate::record::{Place, Shape, Side, Step};
+use crate::record::{Bases, Place, Shape, Side, Spelling, Step};
 use crate::survey::{FolderListing, holds_a_program, is_program};
 
 /// Where a list stands.
@@ -180,6 +180,18 @@ impl GameList {
         }
     }
 
+    /// Whether its entries say the ways from a folder above down to those of the games, through folders between.
+    pub fn is_below(&self) -> bool {
+        let own = self.to_path.first();
+        let says = |entry: &Entry| entry.scalars.get(&own).is_some_and(|text| text.contains(['/', '\\']));
+        self.by_name && self.side == Side::Value && self.entries.iter().any(|entry| entry.dir.is_some() && says(entry))
+    }
+
+    /// Whether its entries say their library by another name than its folder's, or not at all.
+    pub fn is_known_by_library(&self) -> bool {
+        self.held || self.lies_in_libraries() || self.reference.as_ref().is_some_and(|reference| reference.alone)
+    }
+
     /// Whether it lies in the libraries.
     pub fn lies_in_libraries(&self) -> bool {
         matches!(self.at, ListAt::InLibraries { .. })
@@ -192,6 +204,19 @@ impl GameList {
         (dirs.iter().filter(|dir| is_playable(dir)).count(), dirs.len(), scalars, !self.by_name)
     }
 }
+
+/// The folder that a relative path leads to from another one, if that is there.
+pub(super) fn folder_below(above: &Path, text: &str, bases: &Bases) -> Option<PathBuf> {
+    if text.len() > LONGEST_WAY || text.contains(['\n', '\0']) {
+        return None;
+    }
+    let (spelling, path) = Spelling::read(text, &bases.relative_to(above)).ok()?;
+    let leads = spelling.is_relative() && path != above && path.starts_with(above) && !text.contains("..");
+    (leads && path.look_is_dir()).then_some(path)
+}
+
+/// Bytes of the longest way down to a game's folder that is followed.
+const LONGEST_WAY: usize = 512;
 
 /// Whether there is a program in a folder, and it is nobody's work in progress.
 pub(super) fn is_playable(dir: &Path) -> bool {

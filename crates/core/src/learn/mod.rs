@@ -31,7 +31,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use crate::launcher::{FoundLauncher, LearnedFrom, Profile, read_launchers};
+use crate::record::Bases;
 use crate::site::{Site, real_path};
+use crate::trace::bases_near;
 use contents::{contents_of, lists_agree};
 use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
@@ -257,6 +259,15 @@ fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home)
         let mut records = records::of(site, list, home, &roles, &finds[..learned_from]);
         records.file.extend(above.iter().cloned());
         records.entry.extend(list.reference.iter().map(records::reference));
+        if list.is_below() {
+            let bases = bases_near(site, list.file(), &evidence.layers);
+            let below = records::below(list, &Bases { relative_to: None, ..bases });
+            // What the games that lie at the top show is one of these.
+            let entry = std::mem::take(&mut records.entry).into_iter();
+            let others = entry.filter(|said| !below.iter().any(|below| below.selector == said.selector));
+            records.entry = others.map(records::from_the_library).collect();
+            records.entry.extend(below);
+        }
         launcher.record_files = records.files();
         launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records, contents.as_ref());
         launcher.left = evidence::left(&finds);

@@ -11,7 +11,7 @@ use super::rehearsal::rehearsed;
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::record::{Side, Within};
 use crate::site::{Site, real_path};
-use crate::trace::{Find, Sure, uncovered, whole_place};
+use crate::trace::{Find, Sure, uncovered, whole_place, without_covered};
 
 /// Moves that are rehearsed at most.
 const REHEARSED: usize = 24;
@@ -104,8 +104,8 @@ fn stays_beside(site: &Site, found: &FoundLauncher, game: &FoundGame, finds: &[F
 fn missed(game: &FoundGame, home: &Path, finds: &[Find]) -> Result<usize, Doubt> {
     // Entries of menus are looked after for every launcher.
     let of_menus = |find: &&Find| find.record.shape.to_string() == "desktop";
-    let blind = finds.iter().find(|find| find.sure == Sure::Unreadable && find.record.file.starts_with(home));
-    if let Some(find) = blind {
+    let blind = |find: &&Find| find.sure == Sure::Unreadable && find.record.file.starts_with(home);
+    if let Some(find) = without_covered(game, finds.iter().filter(blind)).next() {
         return Err(Doubt::NotUnderstood(find.record.file.clone()));
     }
     if let Some(find) = uncovered(game, finds).into_iter().find(|find| !of_menus(find)) {

@@ -6,12 +6,12 @@ use std::path::{Path, PathBuf};
 use serde_json::Value;
 
 use super::home::{Home, template_of};
-use super::list::{Entry, GameList, ListAt, Reference};
+use super::list::{Entry, GameList, ListAt, Reference, folder_below};
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
 use crate::record::scalars_of;
-use crate::record::{Hop, Place, Shape, Side, Source, Step, Within};
+use crate::record::{Bases, Hop, Place, Shape, Side, Source, Spelling, Step, Within};
 use crate::site::Site;
 use crate::trace::{Find, Sure};
 
@@ -24,7 +24,8 @@ pub(super) struct Said {
     pub on_key: bool,
     /// As a profile names it; empty of a whole value.
     pub within: String,
-    pub relative: bool,
+    /// The template of the folder that it is relative to; empty of none.
+    pub relative: String,
     pub meaning: String,
 }
 
@@ -66,7 +67,7 @@ struct Sort {
     inside: Vec<(String, Vec<bool>)>,
     on_key: bool,
     within: String,
-    relative: bool,
+    relative: String,
     meaning: String,
     kinds: Vec<bool>,
 }
@@ -78,9 +79,42 @@ pub(super) fn reference(reference: &Reference) -> Said {
         inside: Vec::new(),
         on_key: false,
         within: String::new(),
-        relative: false,
+        relative: String::new(),
         meaning: "{library-id}".into(),
     }
+}
+
+/// A way down from the folder right above a game, as one from the library in which that lies at the top.
+pub(super) fn from_the_library(said: Said) -> Said {
+    if said.relative == "{parent}" { Said { relative: "{library}".into(), ..said } } else { said }
+}
+
+/// The records of a list whose entries say the way from a folder above down to that of each game: that way, and the folder above where an
+/// entry says it.
+pub(super) fn below(list: &GameList, bases: &Bases) -> Vec<Said> {
+    let said = |selector: String, relative: &str, meaning: &str| Said {
+        selector,
+        inside: Vec::new(),
+        on_key: false,
+        within: String::new(),
+        relative: relative.into(),
+        meaning: meaning.into(),
+    };
+    let way = said(list.to_path.selector(), "{library}", "{install}");
+    if list.is_known_by_library() {
+        return vec![way];
+    }
+    let own = list.to_path.first();
+    let leads = |entry: &Entry, selector: &String| {
+        let (way, dir) = (entry.scalars.get(&own)?, entry.dir.as_ref()?);
+        let (_, above) = Spelling::read(entry.scalars.get(selector)?, bases).ok()?;
+        Some(folder_below(&above, way, bases)? == *dir)
+    };
+    let here = || list.entries.iter().filter(|entry| entry.dir.is_some());
+    let columns: BTreeSet<&String> = here().flat_map(|entry| entry.scalars.keys()).collect();
+    let is_above = |selector: &&&String| here().all(|entry| leads(entry, selector) == Some(true));
+    let above = columns.iter().filter(is_above).map(|selector| said((*selector).clone(), "", "{library}"));
+    above.chain([way]).collect()
 }
 
 /// The records that the finds of some games show.
@@ -231,7 +265,7 @@ fn sort_of(met: &Met<'_>) -> Sort {
         inside: inside.collect(),
         on_key: record.side == Side::Key,
         within,
-        relative: record.relative_to.is_some(),
+        relative: record.relative_to.as_ref().map(ToString::to_string).unwrap_or_default(),
         meaning: record.meaning.to_string(),
         kinds: kinds(&met.place),
     }
@@ -298,7 +332,7 @@ fn said(sort: &Sort, alike: &[&Met<'_>], values: &[(Value, Vec<Step>)]) -> Said 
         inside: (0..sort.inside.len()).map(hop).collect(),
         on_key: sort.on_key,
         within: sort.within.clone(),
-        relative: sort.relative,
+        relative: sort.relative.clone(),
         meaning: sort.meaning.clone(),
     }
 }

@@ -7,6 +7,7 @@ use std::sync::Mutex;
 use rayon::prelude::*;
 
 use super::evidence::Evidence;
+use super::list::folder_below;
 use crate::launcher::is_of_the_system;
 use crate::platform::{self, Look};
 use crate::record::{Bases, PartFit, Place, Shape, Side, Source, Spelling, Within, find_parts};
@@ -89,10 +90,23 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
     let mut lesser = None;
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
+        let seen_among = |texts: &Texts| {
+            let mut seen = whole_paths(known, file, &bases, texts);
+            seen.extend(names_beside(known, file, &bases, texts, &seen));
+            seen
+        };
         let mut texts = leaves(&source);
-        texts.extend(source.leaves_within());
-        let mut seen = whole_paths(known, file, &bases, &texts);
-        seen.extend(names_beside(file, &bases, &texts, &seen));
+        let mut seen = seen_among(&texts);
+        let within = source.leaves_within();
+        if !within.is_empty() {
+            texts.extend(within);
+            let with_documents = seen_among(&texts);
+            // What an entry says itself counts before the documents in it, unless these lead to more.
+            let dirs = |seen: &[Seen]| seen.iter().map(|seen| seen.dir.clone()).collect::<HashSet<_>>().len();
+            if matches!(shape, Shape::Sqlite) || dirs(&with_documents) > dirs(&seen) {
+                seen = with_documents;
+            }
+        }
         let others = others(file, &bases, &texts, &seen);
         let one = SeenFile { file: file.into(), shape, seen, others };
         if !one.seen.is_empty() {
@@ -144,8 +158,8 @@ fn others(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen>
     texts.iter().filter_map(lead).collect()
 }
 
-/// Names of folders whose parent stands in the same entry.
-fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen> {
+/// Names of folders, and ways down to them, whose folder above stands in the same entry.
+fn names_beside(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec<Seen> {
     let mut parents: BTreeMap<Place, Vec<PathBuf>> = BTreeMap::new();
     for (place, _, text) in texts.iter().filter(|(_, side, _)| *side == Side::Value) {
         if let Some(dir) = absolute(text, bases) {
@@ -168,14 +182,19 @@ fn names_beside(file: &Path, bases: &Bases, texts: &Texts, seen: &[Seen]) -> Vec
     let told: HashSet<(Place, &Path)> = seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();
     let name = |(place, side, text): &(Place, Side, String)| {
         let entry = entry_of(place);
-        if *side != Side::Value || text.contains(['/', '\\']) {
+        if *side != Side::Value {
             return None;
         }
-        let holds = |parent: &&PathBuf| folders.get(parent.as_path()).is_some_and(|all| all.contains(text));
-        let near = parents.get(&entry).and_then(|dirs| dirs.iter().find(holds));
-        let far = || parents.get(&around(&entry)?)?.iter().find(holds);
-        let parent = near.or_else(far)?;
-        let dir = parent.join(text);
+        let is_way = text.contains(['/', '\\']);
+        let holds = |parent: &PathBuf| {
+            if is_way {
+                return folder_below(parent, text, bases).filter(|dir| known.may_be_a_game(dir));
+            }
+            folders.get(parent.as_path()).is_some_and(|all| all.contains(text)).then(|| parent.join(text))
+        };
+        let near = parents.get(&entry).and_then(|dirs| dirs.iter().find_map(holds));
+        let far = || parents.get(&around(&entry)?)?.iter().find_map(holds);
+        let dir = near.or_else(far)?;
         let is_new = !told.contains(&(entry, dir.as_path())) && !file.starts_with(&dir);
         is_new.then(|| Seen { place: place.clone(), side: Side::Value, dir, by_name: true })
     };

@@ -69,6 +69,7 @@ pub(super) fn profile(
         }
     }
     let install = match &list.at {
+        _ if list.is_below() => "{install}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
         _ if list.held || list.reference.as_ref().is_some_and(|reference| reference.alone) => {
@@ -257,8 +258,8 @@ fn lines_of(said: &Said) -> String {
     if !said.within.is_empty() {
         out.push_str(&format!("within = {}\n", quoted(&said.within)));
     }
-    if said.relative {
-        out.push_str("relative-to = \"file\"\n");
+    if !said.relative.is_empty() {
+        out.push_str(&format!("relative-to = {}\n", quoted(&said.relative)));
     }
     out.push_str(&format!("meaning = {}\n", quoted(&said.meaning)));
     out

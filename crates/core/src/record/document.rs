@@ -98,6 +98,11 @@ pub enum DocumentError {
 /// Bytes that a record file may have. Spans are 32 bits wide; files of launchers are far smaller.
 pub const LARGEST: usize = 512_000_000;
 
+/// What a text says that is a document of a format.
+pub(crate) fn value_within(text: &str, format: Format) -> Option<Value> {
+    Document::parse(text.as_bytes().to_vec(), format).ok().map(|document| document.value().clone())
+}
+
 /// A text file with its leaves.
 #[derive(Debug)]
 pub struct Document {
@@ -211,7 +216,9 @@ impl Document {
 
     /// What it says with the documents in its texts opened; `None` if there are none.
     pub(crate) fn opened(&self) -> Option<&Opened> {
-        self.opened.get_or_init(|| self.may_hold_documents().then(|| Opened::of(self.value())).flatten()).as_ref()
+        self.opened
+            .get_or_init(|| self.may_hold_documents().then(|| Opened::of(self.value(), &value_within)).flatten())
+            .as_ref()
     }
 
     /// Whether any text may be a document: looked at as it is written, so that most files need not be decoded for it.

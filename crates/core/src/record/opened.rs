@@ -4,8 +4,6 @@
 
 use serde_json::Value;
 
-use super::document::Document;
-use super::edit::Hop;
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
 
@@ -24,11 +22,11 @@ pub(crate) struct Opened {
 }
 
 impl Opened {
-    /// Opens the texts of a file; `None` if none is a document.
-    pub(crate) fn of(plain: &Value) -> Option<Self> {
-        let mut texts = Vec::new();
-        let value = opened(plain, &mut Vec::new(), 0, &mut texts)?;
-        Some(Self { value, texts })
+    /// Opens the texts of a file, of which `read` gives what those say that are documents; `None` if none is one.
+    pub(crate) fn of(plain: &Value, read: Reader<'_>) -> Option<Self> {
+        let mut opening = Opening { read, at: Vec::new(), texts: Vec::new() };
+        let value = opening.opened(plain, 0)?;
+        Some(Self { value, texts: opening.texts })
     }
 
     pub(crate) fn value(&self) -> &Value {
@@ -36,15 +34,13 @@ impl Opened {
     }
 
     /// The text of the file that a place lies in, and the way on in its documents; `None` where it lies in none.
-    pub(crate) fn split(&self, place: &Place) -> Option<(Place, Vec<Hop>)> {
+    pub(crate) fn split(&self, place: &Place) -> Option<(Place, Vec<(Format, Place)>)> {
         let mut through: Vec<_> = self.texts.iter().filter(|(text, _)| is_below(place, text)).collect();
         through.sort_by_key(|(text, _)| text.0.len());
         let (outer, _) = through.first()?;
         let ends = through.iter().skip(1).map(|(text, _)| text.0.len()).chain([place.0.len()]);
-        let hop = |((text, format), end): (&&(Place, Format), usize)| Hop {
-            format: *format,
-            location: Place(place.0[text.0.len()..end].to_vec()).to_string(),
-        };
+        let hop =
+            |((text, format), end): (&&(Place, Format), usize)| (*format, Place(place.0[text.0.len()..end].to_vec()));
         Some((outer.clone(), through.iter().zip(ends).map(hop).collect()))
     }
 
@@ -90,38 +86,52 @@ fn add_leaves(value: &Value, format: Format, at: &mut Vec<Step>, all: &mut Vec<(
     }
 }
 
-/// A value with its texts opened; `None` if none of them is a document.
-fn opened(value: &Value, at: &mut Vec<Step>, depth: usize, texts: &mut Vec<(Place, Format)>) -> Option<Value> {
-    match value {
-        Value::Object(members) => {
-            let mut new = None;
-            for (name, value) in members {
-                at.push(Step::Name(name.clone()));
-                if let Some(value) = opened(value, at, depth, texts) {
-                    new.get_or_insert_with(|| members.clone()).insert(name.clone(), value);
+/// What a document of a format says, if a text is one.
+type Reader<'a> = &'a dyn Fn(&str, Format) -> Option<Value>;
+
+struct Opening<'a> {
+    read: Reader<'a>,
+    at: Vec<Step>,
+    texts: Vec<(Place, Format)>,
+}
+
+impl Opening<'_> {
+    /// A value with its texts opened; `None` if none of them is a document.
+    fn opened(&mut self, value: &Value, depth: usize) -> Option<Value> {
+        match value {
+            Value::Object(members) => {
+                let mut new = None;
+                for (name, value) in members {
+                    if let Some(value) = self.child(Step::Name(name.clone()), value, depth) {
+                        new.get_or_insert_with(|| members.clone()).insert(name.clone(), value);
+                    }
                 }
-                at.pop();
+                new.map(Value::Object)
             }
-            new.map(Value::Object)
-        }
-        Value::Array(elements) => {
-            let mut new = None;
-            for (n, value) in elements.iter().enumerate() {
-                at.push(Step::Index(n));
-                if let Some(value) = opened(value, at, depth, texts) {
-                    new.get_or_insert_with(|| elements.clone())[n] = value;
+            Value::Array(elements) => {
+                let mut new = None;
+                for (n, value) in elements.iter().enumerate() {
+                    if let Some(value) = self.child(Step::Index(n), value, depth) {
+                        new.get_or_insert_with(|| elements.clone())[n] = value;
+                    }
                 }
-                at.pop();
+                new.map(Value::Array)
             }
-            new.map(Value::Array)
+            Value::String(text) if depth < DEEPEST_WITHIN && text.len() <= LARGEST_TEXT => {
+                let format = format_within(text)?;
+                let value = (self.read)(text, format).filter(|value| value.is_object() || value.is_array())?;
+                self.texts.push((Place(self.at.clone()), format));
+                Some(self.opened(&value, depth + 1).unwrap_or(value))
+            }
+            _ => None,
         }
-        Value::String(text) if depth < DEEPEST_WITHIN => {
-            let (format, value) = document_in(text)?;
-            texts.push((Place(at.clone()), format));
-            let inner = opened(&value, at, depth + 1, texts);
-            Some(inner.unwrap_or(value))
-        }
-        _ => None,
+    }
+
+    fn child(&mut self, step: Step, value: &Value, depth: usize) -> Option<Value> {
+        self.at.push(step);
+        let opened = self.opened(value, depth);
+        self.at.pop();
+        opened
     }
 }
 
@@ -132,12 +142,4 @@ pub(crate) fn format_within(text: &str) -> Option<Format> {
         b'<' => Some(Format::Xml),
         _ => None,
     }
-}
-
-/// The document that a text is, if that has members or elements.
-fn document_in(text: &str) -> Option<(Format, Value)> {
-    let format = format_within(text).filter(|_| text.len() <= LARGEST_TEXT)?;
-    let document = Document::parse(text.as_bytes().to_vec(), format).ok()?;
-    let value = document.value();
-    (value.is_object() || value.is_array()).then(|| (format, value.clone()))
 }

@@ -7,7 +7,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use super::database;
-use super::document::{Document, DocumentError, find_in};
+use super::document::{Document, DocumentError, find_in, value_within};
 use super::edit::{EditError, Hop};
 use super::opened::Opened;
 use super::place::{Place, Side, Step};
@@ -102,7 +102,7 @@ pub struct Tables {
 
 impl Tables {
     fn of(cells: Value) -> Self {
-        let opened = Opened::of(&cells);
+        let opened = Opened::of(&cells, &value_within);
         Self { cells, opened }
     }
 
@@ -232,7 +232,9 @@ impl Source {
             Self::Tables(tables) => place.of(&tables.cells).is_some(),
             Self::Link(_) => true,
         };
-        if itself { None } else { self.opened()?.split(place) }
+        let (outer, through) = self.opened().filter(|_| !itself)?.split(place)?;
+        let hop = |(format, place): (Format, Place)| Hop { format, location: place.to_string() };
+        Some((outer, through.into_iter().map(hop).collect()))
     }
 
     /// The texts and names within the documents of its texts.

@@ -56,6 +56,7 @@ pub(crate) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> 
         install: PathBuf::from("/d").join(drive).join(id),
         folder: id.into(),
         library: None,
+        root: None,
         fault: None,
         claim: None,
         program: None,

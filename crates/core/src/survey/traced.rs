@@ -22,6 +22,7 @@ impl Trace {
             install: self.path.clone(),
             folder,
             library: None,
+            root: self.root(),
             claim: None,
             program: None,
             sealed: None,
@@ -38,6 +39,17 @@ impl Trace {
             records: self.sure().map(|find| find.record.clone()).collect(),
             staying: self.staying(),
         }
+    }
+
+    /// The folder above from which records say the way down, if they say it through folders between.
+    fn root(&self) -> Option<PathBuf> {
+        let way = |find: &Find| {
+            let below = find.record.is_a_way_down();
+            let tail = find.record.tail.as_deref().map_or(0, |tail| tail.split('/').count());
+            below.then(|| find.record.text.split(['/', '\\']).filter(|name| !matches!(*name, "" | ".")).count() - tail)
+        };
+        let up = self.sure().find_map(way)?;
+        self.path.ancestors().nth(up).map(Path::to_path_buf)
     }
 
     /// The files that stay as they are although they say the path or its name, by the reason; none of them is rewritten.

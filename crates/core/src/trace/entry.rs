@@ -30,27 +30,30 @@ impl Looking<'_> {
         shape: Shape,
         source: &Source,
         bases: &Bases,
-        led: &[Place],
+        led: &[(Place, usize)],
         finds: &mut Vec<Find>,
     ) {
-        let mut entries: BTreeMap<Place, Vec<&Place>> = BTreeMap::new();
-        for place in led {
-            entries.entry(entry_of(place)).or_default().push(place);
+        // Each entry with the texts in it, and how many steps above the wanted path the highest of these starts.
+        let mut entries: BTreeMap<Place, (Vec<&Place>, usize)> = BTreeMap::new();
+        for (place, up) in led {
+            let (here, highest) = entries.entry(entry_of(place)).or_default();
+            here.push(place);
+            *highest = (*highest).max(*up);
         }
         let mut certain: HashSet<String> = HashSet::new();
-        for (entry, here) in entries {
+        for (entry, (here, up)) in entries {
             let mut near = true;
-            let (mut entry, mut parents) = (entry.clone(), self.parents(source, members(source, &entry), bases));
+            let (mut entry, mut parents) = (entry.clone(), self.parents(source, members(source, &entry), bases, up));
             if parents.is_empty()
                 && let Some(around) = around(&entry)
             {
                 near = false;
                 let inner = members(source, &around);
                 let deeper = inner.iter().flat_map(|member| members(source, member)).collect::<Vec<_>>();
-                parents = self.parents(source, inner.into_iter().chain(deeper).collect(), bases);
+                parents = self.parents(source, inner.into_iter().chain(deeper).collect(), bases, up);
                 entry = around;
             }
-            if parents.is_empty() || !self.is_of_the_game((file, shape), source, &entry, &here, near) {
+            if parents.is_empty() || !self.is_of_the_game((file, shape), source, &entry, &here, (near, up)) {
                 continue;
             }
             let sure = if parents.len() == 1 { Sure::Certain } else { Sure::Likely };
@@ -65,7 +68,7 @@ impl Looking<'_> {
                     written: source.written(&place, Side::Value).map(str::to_string),
                     text,
                     whole: None,
-                    meaning: Means::Parent,
+                    meaning: if up == 1 { Means::Parent } else { Means::Above },
                     spelling: spelling.describe(),
                     sure,
                 };
@@ -77,18 +80,27 @@ impl Looking<'_> {
         named.filter(|find| certain.contains(&find.record.location)).for_each(|find| find.sure = Sure::Certain);
     }
 
-    /// The texts of an entry that are the folder above the wanted one; none if it says another folder of that place.
-    fn parents(&self, source: &Source, members: Vec<Place>, bases: &Bases) -> Vec<(Place, String, Spelling)> {
-        let Some(above) = self.wanted.parent() else { return Vec::new() };
+    /// The texts of an entry that are the folder so many steps above the wanted one; none if it says another folder of that place.
+    fn parents(
+        &self,
+        source: &Source,
+        members: Vec<Place>,
+        bases: &Bases,
+        up: usize,
+    ) -> Vec<(Place, String, Spelling)> {
+        let Some(above) = self.wanted.ancestors().nth(up) else { return Vec::new() };
         let real_above = real_path(above);
         let is_above = |path: &Path| path == above || real_path(path) == real_above;
         let mut parents = Vec::new();
         for place in members.into_iter().flat_map(|member| texts_of(source, member)) {
             let Some(text) = source.leaf(&place, Side::Value).filter(|text| text != self.name) else { continue };
-            let another = !text.is_empty() && !text.contains(['/', '\\', '.']) && above.join(&text).look_is_dir();
+            let another =
+                up == 1 && !text.is_empty() && !text.contains(['/', '\\', '.']) && above.join(&text).look_is_dir();
             let Ok((spelling, path)) = Spelling::read(&text, bases) else { continue };
             let absolute = Path::new(&text).is_absolute() || spelling.has_letter();
-            let beside = || absolute && path.parent().is_some_and(is_above) && self.below(&path).is_none();
+            let on_the_way = || up > 1 && self.wanted.starts_with(&path);
+            let beside =
+                || absolute && path.parent().is_some_and(is_above) && self.below(&path).is_none() && !on_the_way();
             if another || beside() {
                 return Vec::new();
             }
@@ -107,9 +119,9 @@ impl Looking<'_> {
         source: &Source,
         entry: &Place,
         here: &[&Place],
-        near: bool,
+        (near, up): (bool, usize),
     ) -> bool {
-        let others = self.others();
+        let others = self.others(up);
         let named = matches!(entry.0.last(), Some(Step::Name(key)) if key == self.name);
         if (near && others.is_empty()) || named || file.file_stem().is_some_and(|stem| stem == self.name) {
             return true;
@@ -138,13 +150,20 @@ impl Looking<'_> {
             })
     }
 
-    /// Names of the folders that lie beside the wanted one.
-    fn others(&self) -> HashSet<String> {
-        let above = self.wanted.parent().unwrap_or(Path::new("/"));
-        let entries = platform::read_dir(above).into_iter().flatten().flatten();
-        let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
-        let names = folders.filter_map(|entry| entry.file_name().into_string().ok());
-        names.filter(|name| name != self.name && !name.starts_with('.')).collect()
+    /// Names of the folders that lie beside the wanted one, and beside those above it on a way of so many steps.
+    fn others(&self, up: usize) -> HashSet<String> {
+        let mut others = HashSet::new();
+        for above in self.wanted.ancestors().skip(1).take(up) {
+            for entry in platform::read_dir(above).into_iter().flatten().flatten() {
+                let name = entry.file_name().into_string().unwrap_or_default();
+                let on_the_way = self.wanted.iter().any(|part| part == name.as_str());
+                if !on_the_way && !name.starts_with('.') && entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+                    others.insert(name);
+                }
+            }
+        }
+        others.remove("");
+        others
     }
 }
 

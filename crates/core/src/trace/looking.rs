@@ -46,7 +46,17 @@ pub(super) enum Means {
     Below(String),
     Folder,
     Parent,
+    /// A folder further above, from which a text beside it says the way down.
+    Above,
+    /// The way down to it, and on below it, from a folder so many steps above.
+    Way {
+        up: usize,
+        below: String,
+    },
 }
+
+/// Steps above the path from which a text may say the way down to it.
+const HIGHEST: usize = 4;
 
 /// Bytes of the largest text in which a trace looks for records; one that is larger is named.
 const LARGEST: u64 = 64_000_000;
@@ -141,7 +151,7 @@ impl Looking<'_> {
     fn source(&self, file: &Path, shape: Shape, source: &Source, bases: &Bases) -> Vec<Find> {
         let mut finds = Vec::new();
         // Places of texts that lead to the folder or are its name: the folder above it may be written beside them.
-        let mut led: Vec<Place> = Vec::new();
+        let mut led: Vec<(Place, usize)> = Vec::new();
         let end = PathEnd::new(self.wanted);
         for (place, side, text) in leaves(source) {
             if said_in_base64(&text).any(|said| end.is_in(&said)) {
@@ -161,12 +171,18 @@ impl Looking<'_> {
                 if hit.inside.is_empty() {
                     hit.side = side;
                     hit.written.clone_from(&written);
-                    led.push(place.clone());
+                    let up = if let Means::Way { up, .. } = hit.meaning { up } else { 1 };
+                    led.push((place.clone(), up));
                 }
                 finds.push(find(file, shape, source, &place, hit));
             }
         }
         self.add_parts(file, shape, source, bases, &led, &mut finds);
+        // Where nothing says from where, a way down is no more than a sign that the file speaks of the folder.
+        if !finds.iter().any(|find| matches!(find.sure, Sure::Certain | Sure::Likely)) {
+            let ways = finds.iter_mut().filter(|find| find.sure == Sure::NameOnly && !find.record.meaning.is("folder"));
+            ways.for_each(|find| find.sure = Sure::Unreadable);
+        }
         finds
     }
 
@@ -187,6 +203,19 @@ impl Looking<'_> {
     fn place_now(&self, path: &Path) -> PathBuf {
         let now = self.now.and_then(|now| Some(now.join(path.strip_prefix(self.wanted).ok()?)));
         now.unwrap_or_else(|| path.into())
+    }
+
+    /// How many steps above the wanted path a relative text starts that leads to it, and what it says below it.
+    fn way(&self, text: &str, bases: &Bases) -> Option<(usize, String)> {
+        if !text.contains(['/', '\\']) || text.contains(['\n', ';']) {
+            return None;
+        }
+        let mut above = self.wanted.ancestors().enumerate().skip(1).take(HIGHEST);
+        above.find_map(|(up, above)| {
+            let (spelling, path) = Spelling::read(text, &bases.relative_to(above)).ok()?;
+            let below = path.strip_prefix(self.wanted).ok().filter(|_| spelling.is_relative())?;
+            above.parent().is_some().then_some((up, below.to_str()?.to_string()))
+        })
     }
 
     /// What is left of a path below the wanted one.
@@ -281,6 +310,12 @@ impl Looking<'_> {
                 return hits;
             }
         }
+        if whole.is_empty()
+            && let Some((up, below)) = self.way(text, bases)
+        {
+            let meaning = Means::Way { up, below };
+            return vec![Hit { text: text.into(), meaning, sure: Sure::NameOnly, ..self.unreadable_hit() }];
+        }
         whole
     }
 
@@ -352,8 +387,11 @@ impl Looking<'_> {
         WholeName::new(self.name).is_in(&document.unread_bytes()) || (alone && in_text())
     }
 
+    /// A file that says the path and cannot be rewritten; a log, backup or cache stays as it is in any case.
     fn unreadable(&self, file: &Path) -> Find {
-        find(file, Shape::Text(Format::Lines), &Source::Link(PathBuf::new()), &Place::default(), self.unreadable_hit())
+        let history = history_of(file, self.places, &String::from_utf8_lossy(&start_of(file)));
+        let hit = Hit { sure: history.unwrap_or(Sure::Unreadable), ..self.unreadable_hit() };
+        find(file, Shape::Text(Format::Lines), &Source::Link(PathBuf::new()), &Place::default(), hit)
     }
 
     /// What says the path, and cannot be written anew.
@@ -373,13 +411,21 @@ impl Looking<'_> {
 }
 
 pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hit: Hit) -> Find {
+    let way = if let Means::Way { up, .. } = hit.meaning { Some(up) } else { None };
     let (template, tail) = match hit.meaning {
         Means::Install => ("{install}", None),
         Means::Below(tail) => ("{install}/{tail}", Some(tail)),
         Means::Folder => ("{folder}", None),
         Means::Parent => ("{parent}", None),
+        Means::Above => ("{library}", None),
+        Means::Way { below, .. } if below.is_empty() => ("{install}", None),
+        Means::Way { below, .. } => ("{install}/{tail}", Some(below)),
     };
-    let relative = hit.sure == Sure::Likely && template.starts_with("{install}");
+    let relative = match way {
+        Some(1) => Some("{parent}"),
+        Some(_) => Some("{library}"),
+        None => (hit.sure == Sure::Likely && template.starts_with("{install}")).then_some("file"),
+    };
     Find {
         line: source.line(place),
         sure: hit.sure,
@@ -397,7 +443,7 @@ pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hi
             sound: true,
             in_entry: false,
             tail,
-            relative_to: relative.then(|| meaning("file")),
+            relative_to: relative.map(meaning),
             whole: hit.whole,
             written: hit.written,
             said_by: 0,

@@ -25,15 +25,22 @@ pub(crate) fn whole_place(game: &FoundGame, record: &Record) -> String {
     }
 }
 
-/// The finds that lead to the game and that none of its records covers. A name that stands alone needs none: it stays the same wherever
-/// the game goes.
+/// The finds that lead to the game and that none of its records covers. A name that stands alone needs none, nor does the way down to it: they
+/// stay the same wherever the game goes.
 pub(crate) fn uncovered<'a>(game: &FoundGame, finds: &'a [Find]) -> Vec<&'a Find> {
+    let leads = |find: &&Find| {
+        let stays = find.record.meaning.is("folder") || find.record.is_a_way_down();
+        matches!(find.sure, Sure::Certain | Sure::Likely) && !stays
+    };
+    without_covered(game, finds.iter().filter(leads)).collect()
+}
+
+/// The finds that none of a game's records covers.
+pub(crate) fn without_covered<'a>(
+    game: &FoundGame,
+    finds: impl Iterator<Item = &'a Find>,
+) -> impl Iterator<Item = &'a Find> {
     let sound = game.records.iter().filter(|record| record.sound);
     let covered: HashSet<At> = sound.map(|record| at(record, whole_place(game, record))).collect();
-    let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !find.record.meaning.is("folder");
-    finds
-        .iter()
-        .filter(leads)
-        .filter(|find| !covered.contains(&at(&find.record, find.record.location.clone())))
-        .collect()
+    finds.filter(move |find| !covered.contains(&at(&find.record, find.record.location.clone())))
 }

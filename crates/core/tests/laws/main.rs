@@ -37,5 +37,6 @@ mod times;
 mod tracing;
 mod travelling;
 mod watching;
+mod ways_down;
 mod within_texts;
 mod written;

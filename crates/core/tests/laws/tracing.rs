@@ -370,6 +370,8 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         ("history", format!("2026-01-02 10:00:00 a\n2026-01-02 10:00:01 {old}\n2026-01-02 10:00:02 b\n"), Sure::Log),
         ("GPUCache/index.json", live.clone(), Sure::Cache),
         ("state.txt", format!("a:1:{{s:2:\"at\";s:{n}:\"{old}\";}}"), Sure::Unreadable),
+        ("state.txt.bak", format!("a:1:{{s:2:\"at\";s:{n}:\"{old}\";}}"), Sure::Backup),
+        ("logs/state.dat", format!("d2:at{n}:{old}e and more"), Sure::Log),
         ("state.net", format!("2:at,{n}:{old},"), Sure::Unreadable),
         ("state.dat", format!("d2:at{n}:{old}e and more"), Sure::Unreadable),
         ("packed.txt", format!("{}{old}\n\0\u{1}more", lines(2000)), Sure::Unreadable),

@@ -109,13 +109,24 @@ pub(crate) fn edits(
     for edit in earlier {
         know_letter(&mut bases, edit);
     }
+    // Where the launcher lists no libraries, as much of the way to the game is below the folder that its entry says as before.
+    let root = game.root.as_deref().filter(|_| game.library.is_none());
+    let below = root.and_then(|root| game.install.strip_prefix(root).ok()).map_or(0, |way| way.components().count());
+    let new_root = root.and_then(|_| target.install.ancestors().nth(below));
     let mut writing = Writing {
         site,
         found,
         game,
         target,
-        old: placed(site, found, &game.id, &game.install, game.library.as_deref(), &game.folder)?,
-        new: placed(site, found, &game.id, target.install, target.library, folder)?,
+        old: placed(site, found, &game.id, &game.install, game.library.as_deref().or(root), &game.folder)?,
+        new: placed(
+            site,
+            found,
+            &game.id,
+            target.install,
+            target.library.filter(|_| root.is_none()).or(new_root),
+            folder,
+        )?,
         bases,
         made: Vec::new(),
         texts: texts_of(game),

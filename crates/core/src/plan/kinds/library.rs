@@ -84,7 +84,7 @@ fn default_edit(site: &Site, found: &FoundLauncher, library: &Path) -> Result<Op
         let new = spelling.write(library, &bases).map_err(|e| e.to_string())?.0;
         let written = [source.written(&place, Side::Value).map(str::to_string), None];
         let (at, inside) = source.split(&place).unwrap_or((place, Vec::new()));
-        let rewrite = Rewrite { written, inside, ..Rewrite::of_value(&at.to_string(), &old, &new) };
+        let rewrite = Rewrite { inside, written, ..Rewrite::of_value(&at.to_string(), &old, &new) };
         return Ok((old != new).then_some(Edit::Replace { file, format: shape.format(), rewrite }));
     }
     let format = shape.format().ok_or("the order of libraries in a database cannot be changed")?;

@@ -94,7 +94,8 @@ impl<'a> Placing<'a, '_> {
     /// in now.
     fn install_in(&self, library: &Path) -> PathBuf {
         let game = &self.game.found;
-        let below = game.library.as_ref().and_then(|library| game.install.strip_prefix(library).ok());
+        let above = game.library.as_ref().or(game.root.as_ref());
+        let below = above.and_then(|library| game.install.strip_prefix(library).ok());
         let below = below.filter(|below| below.file_name().and_then(|name| name.to_str()) == Some(&game.folder));
         let plain = library.join(below.unwrap_or(Path::new(&game.folder)));
         let template = &self.found.profile.games.install;
@@ -188,7 +189,10 @@ impl<'a> Placing<'a, '_> {
         if self.found.profile.libraries.is_none() {
             let known = (self.found.profile.id.clone(), drive.name.clone());
             let (found, site) = (self.found, self.site);
-            let place = self.places.entry(known).or_insert_with(|| found.place_on(site, drive)).clone();
+            let place = match &self.game.found.root {
+                Some(root) => found.root_on(site, drive, root),
+                None => self.places.entry(known).or_insert_with(|| found.place_on(site, drive)).clone(),
+            };
             if place.is_none() {
                 let launcher = self.found.profile.name.clone();
                 self.say(FindingKind::NoLibrary { launcher, drive: drive.name.clone() });

@@ -440,6 +440,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
             install: place.clone(),
             folder: folder.clone(),
             library: None,
+            root: None,
             fault: fault.clone(),
             claim: None,
             program: None,

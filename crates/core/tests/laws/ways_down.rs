@@ -1,0 +1,246 @@
+//! Launchers that say of each game the way down to it from a folder above, through folders between: their games are learned, moved as deep
+//! into the other library, or the folder above is written anew beside an unchanged way; every other sign stays, and all comes back.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::haul::{Control, Haul, undo_haul};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::learn::learn;
+use deft_barge_core::plan::{Destination, Draft, plan};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::{add_to_survey, survey};
+use deft_barge_core::trace::{trace, usual_places};
+
+use crate::port::{declare, folder_in_memory, haul_folders};
+
+/// Code, number, title, way down.
+const GAMES: [(&str, u32, &str, &str); 5] = [
+    ("fen", 7741, "Fen: First", "rpg/Fen"),
+    ("moor2", 903, "Moor Two", "moor's-two"),
+    ("oed", 1200, "Öd & Co", "sim/old ones/Öd & land"),
+    ("fentwo", 5512, "Fen Two", "rpg/Fen Two"),
+    ("gull", 88, "Gull", "sim/gull"),
+];
+
+fn json(text: &str) -> String {
+    serde_json::Value::from(text).to_string()
+}
+
+fn xml(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
+}
+
+/// What a launcher says whose libraries are these, with the library of each game: files and what they hold.
+type Writer = fn(&World, &[usize]) -> Vec<(PathBuf, String)>;
+
+fn all(world: &World, of: &[usize], one: impl Fn(usize, usize) -> String) -> Vec<String> {
+    assert_eq!(of.len(), GAMES.len(), "{:?}", world.libraries);
+    of.iter().enumerate().map(|(n, library)| one(n, *library)).collect()
+}
+
+/// What it is called, whether an entry says the folder above itself, and what is written.
+const SHAPES: [(&str, bool, Writer); 9] = [
+    ("JSON, the library by its number", false, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            format!("{{\"code\":{},\"title\":{},\"lib\":{},\"dir\":{}}}", json(code), json(title), at + 1, json(way))
+        };
+        let library = |n: usize| format!("{{\"id\":{},\"path\":{}}}", n + 1, json(&world.library(n)));
+        let games = all(world, of, game).join(",\n");
+        let text = format!("{{\"libs\":[{},{}],\n\"games\":[{games}]}}\n", library(0), library(1));
+        vec![(world.home.join("g.json"), text)]
+    }),
+    ("XML, the library by its name", false, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            let store = ["main", "spare"][at];
+            format!("  <app code=\"{code}\" store=\"{store}\" dir=\"{}\">{}</app>\n", xml(way), xml(title))
+        };
+        let store =
+            |n: usize| format!("  <store name=\"{}\" path=\"{}\"/>\n", ["main", "spare"][n], xml(&world.library(n)));
+        let games = all(world, of, game).concat();
+        vec![(world.home.join("g.xml"), format!("<petrel>\n{}{}{games}</petrel>\n", store(0), store(1)))]
+    }),
+    ("YAML, the library's path", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            let root = world.library(at);
+            format!("- code: {code}\n  title: {}\n  root: {}\n  dir: {}\n", json(title), json(&root), json(way))
+        };
+        vec![(world.home.join("g.yml"), all(world, of, game).concat())]
+    }),
+    ("JSON by code, the library's path and its program", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            let (root, program) = (json(&world.library(at)), json(&format!("{way}/bin/go")));
+            let title = json(title);
+            format!("{}:{{\"title\":{title},\"root\":{root},\"dir\":{},\"run\":{program}}}", json(code), json(way))
+        };
+        vec![(world.home.join("g.json"), format!("{{{}}}\n", all(world, of, game).join(",\n ")))]
+    }),
+    ("TOML for each, from the top of the drive", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            let (top, way) = (world.drive(at), format!("petrel games/{way}"));
+            format!("code = \"{code}\"\ntitle = {}\nvolume = {}\npath = {}\n", json(title), json(&top), json(&way))
+        };
+        let texts = all(world, of, game);
+        let file = |n: usize| world.home.join(format!("games/{}.toml", GAMES[n].1));
+        texts.into_iter().enumerate().map(|(n, text)| (file(n), text)).collect()
+    }),
+    ("INI, the library's path", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            format!("[{code}]\nname={title}\nbase={}\nfolder={way}\n\n", world.library(at))
+        };
+        vec![(world.home.join("g.ini"), all(world, of, game).concat())]
+    }),
+    ("nested text, the library by its number", false, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            let (title, way) = (json(title), json(way));
+            format!("\t\"{code}\"\n\t{{\n\t\t\"title\"\t{title}\n\t\t\"lib\"\t\"{at}0\"\n\t\t\"dir\"\t{way}\n\t}}\n")
+        };
+        let library = |n: usize| format!("\t\t\"{n}0\"\t{}\n", json(&world.library(n)));
+        let games = all(world, of, game).concat();
+        let libraries = format!("\t\"libs\"\n\t{{\n{}{}\t}}\n", library(0), library(1));
+        vec![(world.home.join("g.dat"), format!("\"petrel\"\n{{\n{libraries}{games}}}\n"))]
+    }),
+    ("a file for each in its library", false, |world, of| {
+        let game = |n: usize, _: usize| {
+            let (code, _, title, way) = GAMES[n];
+            format!("code={code}\ntitle={title}\nfolder={way}\n")
+        };
+        let texts = all(world, of, game).into_iter().enumerate();
+        let file = |n: usize| Path::new(&world.library(of[n])).join(format!("{}.mf", GAMES[n].1));
+        let list = format!("[{}, {}]\n", json(&world.library(0)), json(&world.library(1)));
+        texts.map(|(n, text)| (file(n), text)).chain([(world.home.join("l.json"), list)]).collect()
+    }),
+    ("a document in a text, the library by its number", false, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, way) = GAMES[n];
+            format!("{{\"code\":{},\"title\":{},\"lib\":\"s{at}\",\"dir\":{}}}", json(code), json(title), json(way))
+        };
+        let library = |n: usize| format!("{{\"id\":\"s{n}\",\"path\":{}}}", json(&world.library(n)));
+        let games = all(world, of, game).join(",");
+        let inner = format!("{{\"libs\":[{},{}],\"games\":[{games}]}}", library(0), library(1));
+        vec![(world.home.join("g.json"), format!("{{\"v\":2,\"state\":{}}}\n", json(&inner)))]
+    }),
+];
+
+struct World {
+    top: PathBuf,
+    home: PathBuf,
+    libraries: [String; 2],
+    _folder: tempfile::TempDir,
+}
+
+impl World {
+    fn new(write: Writer) -> Self {
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        declare(&top, &["swift", "newhold"]);
+        let library = |drive: &str| top.join("drives").join(drive).join("petrel games").to_str().unwrap().to_string();
+        let libraries = [library("swift"), library("newhold")];
+        let home = top.join("home/.local/share/petrel");
+        let world = Self { top, home, libraries, _folder: folder };
+        fs::create_dir_all(world.library(1)).unwrap();
+        for n in 0..GAMES.len() {
+            let at = world.game(n, 0);
+            fs::create_dir_all(at.join("bin")).unwrap();
+            fs::write(at.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(at.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
+        for (file, text) in write(&world, &[0; GAMES.len()]) {
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, text).unwrap();
+        }
+        world
+    }
+
+    fn library(&self, nth: usize) -> String {
+        self.libraries[nth].clone()
+    }
+
+    fn drive(&self, nth: usize) -> String {
+        Path::new(&self.libraries[nth]).parent().unwrap().to_str().unwrap().to_string()
+    }
+
+    fn game(&self, nth: usize, library: usize) -> PathBuf {
+        Path::new(&self.libraries[library]).join(GAMES[nth].3)
+    }
+
+    /// Whether all files say what the launcher would say of games that lie in these libraries.
+    fn judge(&self, write: Writer, moved: &[usize], what: &str) {
+        let of: Vec<usize> = (0..GAMES.len()).map(|n| usize::from(moved.contains(&n))).collect();
+        for (file, text) in write(self, &of) {
+            let says = fs::read_to_string(&file).unwrap_or_default();
+            assert_eq!(says, text, "{what}: {}", file.display());
+        }
+        for n in 0..GAMES.len() {
+            assert!(self.game(n, of[n]).join("bin/go").exists(), "{what}: {}", GAMES[n].2);
+        }
+    }
+
+    fn journal(&self) -> (Site, Journal) {
+        let site = Site::of_world(&self.top).unwrap();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        (site, journal)
+    }
+}
+
+/// Runs every shape and tells which of them were wrong.
+fn each_shape(only_with_roots: bool, tried: impl Fn(&str, Writer) + std::panic::RefUnwindSafe) {
+    let shapes = SHAPES.iter().filter(|(_, root, _)| *root || !only_with_roots);
+    let wrong: Vec<&str> = shapes
+        .filter(|(what, _, write)| std::panic::catch_unwind(|| tried(what, *write)).is_err())
+        .map(|(what, ..)| *what)
+        .collect();
+    assert!(wrong.is_empty(), "{wrong:#?}");
+}
+
+#[test]
+fn ways_down_to_games_are_learned_and_stay_while_the_folder_above_changes() {
+    each_shape(false, |what, write| {
+        let world = World::new(write);
+        let (site, journal) = world.journal();
+        let learned = learn(&site, &[], &[], &|_| {}).launchers;
+        let [launcher] = learned.as_slice() else { panic!("{what}: {learned:?}") };
+        assert_eq!((&launcher.doubt, launcher.games.len()), (&None, GAMES.len()), "{what}\n{}", launcher.profile);
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
+        for games in [vec![0], vec![2, 3], vec![1], vec![4]] {
+            let folders: Vec<PathBuf> = games.iter().map(|n| world.game(*n, 0)).collect();
+            let haul = haul_folders(&site, &journal, &folders, "newhold", &launcher.profile);
+            world.judge(write, &games, what);
+            undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+            world.judge(write, &[], &format!("{what}, undone"));
+        }
+    });
+}
+
+#[test]
+fn a_traced_game_goes_with_the_folder_from_which_its_entry_says_the_way() {
+    each_shape(true, |what, write| {
+        let world = World::new(write);
+        let (site, journal) = world.journal();
+        for n in 0..GAMES.len() {
+            let path = world.game(n, 0);
+            let trace = trace(&site, &path, &usual_places(&site, &path), &|_| {});
+            let mut found = survey(&site, Vec::new(), &|_| {});
+            let id = add_to_survey(&site, &mut found, &trace);
+            let mut draft = Draft::default();
+            draft.send(id, Destination::Drive("newhold".into()));
+            let plan = plan(&site, &found, &draft, Policy::Hold);
+            assert!(!plan.blocked(), "{what}: {:?}\n{:#?}", plan.findings, trace.finds);
+            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+            let id = haul.id();
+            haul.run(&|_| {}, &Control::default()).unwrap();
+            world.judge(write, &[n], what);
+            undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+            world.judge(write, &[], &format!("{what}, undone"));
+        }
+    });
+}
