@@ -440,7 +440,7 @@ impl Reading<'_> {
             title: text(&games.title).unwrap_or_else(|| id.clone()),
             fault: place_fault(self.site, &install, library).or_else(|| self.own_folder(&install)),
             folder: values.of("folder").unwrap_or_default().to_string(),
-            root: values.of("library").filter(|_| lies_in.is_none()).map(PathBuf::from),
+            root: values.of("library").filter(|_| self.found.profile.libraries.is_none()).map(PathBuf::from),
             library: lies_in,
             install,
             claim: games.claim.as_ref().and_then(|selector| bytes(selector)),

@@ -74,7 +74,7 @@ struct Folders<'a> {
     site: &'a Site,
     libraries: Vec<PathBuf>,
     by_name: HashMap<String, BTreeSet<PathBuf>>,
-    /// Of each way that was followed, the libraries in which it leads to a folder.
+    /// Of ways down that were followed, the libraries in which they lead to a folder.
     by_way: RefCell<HashMap<String, BTreeSet<PathBuf>>>,
 }
 
@@ -103,7 +103,9 @@ impl<'a> Folders<'a> {
             folder_below(library, text, &Bases::default()).is_some_and(|dir| may_be_a_game(self.site, &dir))
         };
         let around: BTreeSet<PathBuf> = self.libraries.iter().filter(leads).cloned().collect();
-        self.by_way.borrow_mut().insert(text.into(), around.clone());
+        if !around.is_empty() {
+            self.by_way.borrow_mut().insert(text.into(), around.clone());
+        }
         around
     }
 }

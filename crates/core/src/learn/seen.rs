@@ -20,6 +20,9 @@ const LARGEST: u64 = 256 << 20;
 /// Bytes of the longest text that is looked through for commands.
 const LONGEST: usize = 4096;
 
+/// Paths of an entry that may be the folder above that of its game.
+const ABOVE: usize = 16;
+
 /// A text that leads to a folder, or is the name of one whose parent stands beside it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(super) struct Seen {
@@ -192,8 +195,10 @@ fn names_beside(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts, 
             }
             folders.get(parent.as_path()).is_some_and(|all| all.contains(text)).then(|| parent.join(text))
         };
-        let near = parents.get(&entry).and_then(|dirs| dirs.iter().find_map(holds));
-        let far = || parents.get(&around(&entry)?)?.iter().find_map(holds);
+        // Of a file that is full of paths none is the folder above.
+        let few = |dirs: &&Vec<PathBuf>| !is_way || dirs.len() <= ABOVE;
+        let near = parents.get(&entry).filter(few).and_then(|dirs| dirs.iter().find_map(holds));
+        let far = || parents.get(&around(&entry)?).filter(few)?.iter().find_map(holds);
         let dir = near.or_else(far)?;
         let is_new = !told.contains(&(entry, dir.as_path())) && !file.starts_with(&dir);
         is_new.then(|| Seen { place: place.clone(), side: Side::Value, dir, by_name: true })

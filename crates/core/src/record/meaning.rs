@@ -5,6 +5,7 @@
 
 use std::collections::BTreeMap;
 use std::fmt;
+use std::path::{Component, Path};
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -202,8 +203,26 @@ impl Meaning {
         let before = Self(self.0[..at].to_vec()).fill(values).ok()?;
         let after = Self(self.0[at + 1..].to_vec()).fill(values).ok()?;
         let found = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
-        (!found.is_empty()).then(|| values.clone().with(&unknown, found))
+        let out = unknown == "tail" && leads_out(Path::new(found));
+        (!found.is_empty() && !out).then(|| values.clone().with(&unknown, found))
     }
+}
+
+/// Whether a way on from a folder leads out of it again, as `../other` does: it says nothing of what lies in that folder.
+pub(crate) fn leads_out(way: &Path) -> bool {
+    let mut depth = 0_usize;
+    way.components().any(|step| match step {
+        Component::ParentDir if depth == 0 => true,
+        Component::ParentDir => {
+            depth -= 1;
+            false
+        }
+        Component::Normal(_) => {
+            depth += 1;
+            false
+        }
+        _ => false,
+    })
 }
 
 #[cfg(test)]
@@ -223,6 +242,9 @@ mod tests {
         assert_eq!(program.fill(&read.with("install", "/b/x")).unwrap(), "/b/x/bin/go");
         assert_eq!(program.read("/a/games/xy/bin", &old), None, "another folder that begins alike");
         assert_eq!(program.read("/a/games/x/", &old), None);
+        assert_eq!(program.read("/a/games/x/../y/go", &old), None, "another folder, by way of this one");
+        assert_eq!(program.read("/a/games/x/bin/../..", &old), None);
+        assert_eq!(program.read("/a/games/x/bin/../go", &old).unwrap().of("tail"), Some("bin/../go"));
     }
 
     #[test]

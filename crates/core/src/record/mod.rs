@@ -41,6 +41,7 @@ pub use files::{FileChange, Files};
 pub use formats::Format;
 pub(crate) use formats::{packed_format_of, packed_is_like_text, packed_may_begin};
 pub use letters::{Letters, SpellingError};
+pub(crate) use meaning::leads_out;
 pub use meaning::{Meaning, MeaningError, Values};
 pub(crate) use opened::{DEEPEST_WITHIN, format_within};
 pub use parts::{Part, PartFit, Within, find_parts, write_part};

@@ -46,9 +46,10 @@ impl Trace {
         let way = |find: &Find| {
             let below = find.record.is_a_way_down();
             let tail = find.record.tail.as_deref().map_or(0, |tail| tail.split('/').count());
-            below.then(|| find.record.text.split(['/', '\\']).filter(|name| !matches!(*name, "" | ".")).count() - tail)
+            let names = find.record.text.split(['/', '\\']).filter(|name| !matches!(*name, "" | "."));
+            below.then(|| names.count().saturating_sub(tail))
         };
-        let up = self.sure().find_map(way)?;
+        let up = self.sure().find_map(way).filter(|up| *up > 0)?;
         self.path.ancestors().nth(up).map(Path::to_path_buf)
     }
 

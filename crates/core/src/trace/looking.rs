@@ -10,7 +10,8 @@ use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
     Bases, DEEPEST_WITHIN, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source,
-    Spelling, Step, Within, find_parts, format_within, packed_format_of, packed_is_like_text, packed_may_begin,
+    Spelling, Step, Within, find_parts, format_within, leads_out, packed_format_of, packed_is_like_text,
+    packed_may_begin,
 };
 use crate::site::{Site, real_path};
 
@@ -57,6 +58,9 @@ pub(super) enum Means {
 
 /// Steps above the path from which a text may say the way down to it.
 const HIGHEST: usize = 4;
+
+/// Bytes of the longest text that may be such a way.
+const LONGEST_WAY: usize = 4096;
 
 /// Bytes of the largest text in which a trace looks for records; one that is larger is named.
 const LARGEST: u64 = 64_000_000;
@@ -178,9 +182,10 @@ impl Looking<'_> {
             }
         }
         self.add_parts(file, shape, source, bases, &led, &mut finds);
-        // Where nothing says from where, a way down is no more than a sign that the file speaks of the folder.
+        // Where nothing says from where, nobody knows whether a way down through several folders will be right.
         if !finds.iter().any(|find| matches!(find.sure, Sure::Certain | Sure::Likely)) {
-            let ways = finds.iter_mut().filter(|find| find.sure == Sure::NameOnly && !find.record.meaning.is("folder"));
+            let deep = |find: &Find| find.record.relative_to.as_ref().is_some_and(|above| above.names("library"));
+            let ways = finds.iter_mut().filter(|find| find.sure == Sure::NameOnly && deep(find));
             ways.for_each(|find| find.sure = Sure::Unreadable);
         }
         finds
@@ -205,22 +210,24 @@ impl Looking<'_> {
         now.unwrap_or_else(|| path.into())
     }
 
-    /// How many steps above the wanted path a relative text starts that leads to it, and what it says below it.
-    fn way(&self, text: &str, bases: &Bases) -> Option<(usize, String)> {
-        if !text.contains(['/', '\\']) || text.contains(['\n', ';']) {
+    /// A relative text that leads to the wanted path, or on below it, from a folder above.
+    fn way(&self, text: &str, bases: &Bases) -> Option<Hit> {
+        if !text.contains(['/', '\\']) || text.contains(['\n', ';']) || text.len() > LONGEST_WAY {
             return None;
         }
         let mut above = self.wanted.ancestors().enumerate().skip(1).take(HIGHEST);
         above.find_map(|(up, above)| {
             let (spelling, path) = Spelling::read(text, &bases.relative_to(above)).ok()?;
             let below = path.strip_prefix(self.wanted).ok().filter(|_| spelling.is_relative())?;
-            above.parent().is_some().then_some((up, below.to_str()?.to_string()))
+            let meaning = Means::Way { up, below: below.to_str().filter(|below| !leads_out(Path::new(below)))?.into() };
+            let (text, spelling, sure) = (text.to_string(), spelling.describe(), Sure::NameOnly);
+            above.parent().is_some().then(|| Hit { text, meaning, spelling, sure, ..self.unreadable_hit() })
         })
     }
 
     /// What is left of a path below the wanted one.
     pub(super) fn below(&self, path: &Path) -> Option<PathBuf> {
-        if let Ok(rest) = path.strip_prefix(self.wanted) {
+        if let Some(rest) = path.strip_prefix(self.wanted).ok().filter(|rest| !leads_out(rest)) {
             return Some(rest.to_path_buf());
         }
         // A way there over links says its name as well: no other path is followed.
@@ -310,13 +317,7 @@ impl Looking<'_> {
                 return hits;
             }
         }
-        if whole.is_empty()
-            && let Some((up, below)) = self.way(text, bases)
-        {
-            let meaning = Means::Way { up, below };
-            return vec![Hit { text: text.into(), meaning, sure: Sure::NameOnly, ..self.unreadable_hit() }];
-        }
-        whole
+        if whole.is_empty() { self.way(text, bases).into_iter().collect() } else { whole }
     }
 
     /// The hits in a text that is a document of its own; `None` if it is none.

@@ -400,8 +400,8 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         staying,
         [
             (WhyStaying::Unreadable, 5, Severity::Warning),
-            (WhyStaying::Log, 3, Severity::Note),
-            (WhyStaying::Backup, 5, Severity::Note),
+            (WhyStaying::Log, 4, Severity::Note),
+            (WhyStaying::Backup, 6, Severity::Note),
             (WhyStaying::Cache, 1, Severity::Note),
         ]
     );
@@ -903,4 +903,25 @@ fn a_haul_ends_with_what_still_points_to_the_old_folders() {
         let rest = proofs[1..].iter().map(|(_, proof)| proof.residue.as_ref().unwrap().places).sum::<u64>();
         assert_eq!(rest, 0);
     }
+}
+
+#[test]
+fn a_path_that_leads_out_of_the_folder_again_is_none_of_its_records() {
+    let house = House::new();
+    let at = house.folder().join("drives/swift/games/Fen Moor");
+    let other = at.parent().unwrap().join("Other");
+    for folder in [&at, &other] {
+        fs::create_dir_all(folder.join("bin")).unwrap();
+        fs::write(folder.join("bin/go"), "go").unwrap();
+    }
+    let path = at.to_str().unwrap();
+    let text = format!(
+        "{{\"live\": \"{path}\", \"out\": \"{path}/../Other/bin/go\", \"up\": \"{path}/..\", \"in\": \"{path}/bin/../bin/go\"}}"
+    );
+    let file = house.home().join(".config/kite/list.json");
+    fs::create_dir_all(file.parent().unwrap()).unwrap();
+    fs::write(&file, &text).unwrap();
+    let trace = traced(&house, &at);
+    let places: Vec<&str> = trace.sure().map(|find| find.record.location.as_str()).collect();
+    assert_eq!(places, ["$['in']", "$['live']"], "{:#?}", trace.finds);
 }
