@@ -14,9 +14,9 @@ use super::list::{Entry, GameList, Reference, folder_below, is_playable};
 use super::seen::{Seen, SeenFile, may_be_a_game};
 use super::whose::folder_of;
 use crate::platform::{self, Look};
-use crate::record::{Bases, Side, Source, Step};
+use crate::record::{Bases, Place, Side, Source, Step, scalars_of};
 use crate::site::Site;
-use crate::trace::{leaves, shapes};
+use crate::trace::{Needle, leaves, shapes};
 
 /// Letters of a text that is not the same as another by chance.
 const RARE: usize = 6;
@@ -61,12 +61,27 @@ pub(super) fn list_by_reference(
         let playable = dirs.iter().filter(|dir| is_playable(dir)).count();
         // A title may be the folder's name, for some.
         let is_new = |dir: &PathBuf| is_playable(dir) && !dirs.iter().any(|known| known.starts_with(dir));
-        let all = list.pure && list.entries.iter().all(|entry| entry.dir.is_some());
-        let sound = all || !libraries.dirs().flat_map(folders_of).any(|dir| is_new(&dir));
+        let all = list.entries.iter().all(|entry| entry.dir.is_some());
+        let strays = || -> Vec<PathBuf> { libraries.dirs().flat_map(folders_of).filter(is_new).collect() };
+        let sound = (all && list.pure) || {
+            let strays = strays();
+            strays.is_empty() || (all && !speaks_of_others(&list, &strays))
+        };
         (sound && !dirs.is_empty() && playable * 2 > dirs.len()).then_some(list)
     };
     let depth = |list: &GameList| list.dirs().map(|dir| dir.components().count()).sum::<usize>();
     lists.filter_map(referring).max_by_key(|list| (list.weight(), Reverse(depth(list))))
+}
+
+/// Whether an entry that leads to no folder names one of some, in whatever spelling: then something else says where its games are.
+fn speaks_of_others(list: &GameList, folders: &[PathBuf]) -> bool {
+    let known: HashSet<&Place> = list.entries.iter().map(|entry| &entry.place).collect();
+    let names = folders.iter().filter_map(|folder| Some(Needle::new(folder.file_name()?.to_str()?)));
+    let names: Vec<Needle> = names.collect();
+    let Ok(source) = Source::read(list.file(), list.shape) else { return true };
+    let entries = source.find(&list.to_entry.selector()).unwrap_or_default();
+    let mut others = entries.iter().filter(|place| !known.contains(place)).filter_map(|place| source.value_at(place));
+    others.any(|entry| scalars_of(entry).values().any(|text| names.iter().any(|name| name.is_in(text))))
 }
 
 /// The folders of libraries, by their names and by the ways down to them.

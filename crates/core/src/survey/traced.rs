@@ -43,13 +43,7 @@ impl Trace {
 
     /// The folder above from which records say the way down, if they say it through folders between.
     fn root(&self) -> Option<PathBuf> {
-        let way = |find: &Find| {
-            let below = find.record.is_a_way_down();
-            let tail = find.record.tail.as_deref().map_or(0, |tail| tail.split('/').count());
-            let names = find.record.text.split(['/', '\\']).filter(|name| !matches!(*name, "" | "."));
-            below.then(|| names.count().saturating_sub(tail))
-        };
-        let up = self.sure().find_map(way).filter(|up| *up > 0)?;
+        let up = self.sure().find_map(|find| find.up)?;
         self.path.ancestors().nth(up).map(Path::to_path_buf)
     }
 

@@ -33,15 +33,13 @@ impl Looking<'_> {
         led: &[(Place, usize)],
         finds: &mut Vec<Find>,
     ) {
-        // Each entry with the texts in it, and how many steps above the wanted path the highest of these starts.
-        let mut entries: BTreeMap<Place, (Vec<&Place>, usize)> = BTreeMap::new();
+        // The texts of each entry that start as many steps above the wanted path.
+        let mut entries: BTreeMap<(Place, usize), Vec<&Place>> = BTreeMap::new();
         for (place, up) in led {
-            let (here, highest) = entries.entry(entry_of(place)).or_default();
-            here.push(place);
-            *highest = (*highest).max(*up);
+            entries.entry((entry_of(place), *up)).or_default().push(place);
         }
         let mut certain: HashSet<String> = HashSet::new();
-        for (entry, (here, up)) in entries {
+        for ((entry, up), here) in entries {
             let mut near = true;
             let (mut entry, mut parents) = (entry.clone(), self.parents(source, members(source, &entry), bases, up));
             if parents.is_empty()
@@ -68,7 +66,7 @@ impl Looking<'_> {
                     written: source.written(&place, Side::Value).map(str::to_string),
                     text,
                     whole: None,
-                    meaning: if up == 1 { Means::Parent } else { Means::Above },
+                    meaning: if up == 1 { Means::Parent } else { Means::Above(up) },
                     spelling: spelling.describe(),
                     sure,
                 };
@@ -155,14 +153,13 @@ impl Looking<'_> {
         let mut others = HashSet::new();
         for above in self.wanted.ancestors().skip(1).take(up) {
             for entry in platform::read_dir(above).into_iter().flatten().flatten() {
-                let name = entry.file_name().into_string().unwrap_or_default();
+                let Ok(name) = entry.file_name().into_string() else { continue };
                 let on_the_way = self.wanted.iter().any(|part| part == name.as_str());
                 if !on_the_way && !name.starts_with('.') && entry.file_type().is_ok_and(|kind| kind.is_dir()) {
                     others.insert(name);
                 }
             }
         }
-        others.remove("");
         others
     }
 }

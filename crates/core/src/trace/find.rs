@@ -3,6 +3,8 @@
 use crate::launcher::{Problem, Record};
 use crate::record::Letters;
 use serde::Serialize;
+use std::cmp::Reverse;
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// How sure it is that a find is a record of the path.
@@ -46,6 +48,22 @@ pub struct Find {
     pub line: Option<usize>,
     /// How sure.
     pub sure: Sure,
+    /// Of a folder several steps above, and of a way down from one: how many steps that is above the path.
+    #[serde(skip)]
+    pub up: Option<usize>,
+}
+
+/// Has all ways down that would be rewritten start at one folder, that from which most do: no more than one goes with a game. The others are
+/// named as what cannot be rewritten.
+pub(crate) fn from_one_root(finds: &mut [Find]) {
+    let leads = |find: &Find| matches!(find.sure, Sure::Certain | Sure::Likely);
+    let mut starts: BTreeMap<usize, usize> = BTreeMap::new();
+    for up in finds.iter().filter(|find| leads(find)).filter_map(|find| find.up) {
+        *starts.entry(up).or_default() += 1;
+    }
+    let Some((chosen, _)) = starts.into_iter().max_by_key(|(up, count)| (*count, Reverse(*up))) else { return };
+    let others = finds.iter_mut().filter(|find| leads(find) && find.up.is_some_and(|up| up != chosen));
+    others.for_each(|find| find.sure = Sure::Unreadable);
 }
 
 /// A folder that is searched for.

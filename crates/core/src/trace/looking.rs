@@ -47,8 +47,8 @@ pub(super) enum Means {
     Below(String),
     Folder,
     Parent,
-    /// A folder further above, from which a text beside it says the way down.
-    Above,
+    /// A folder so many steps above, from which a text beside it says the way down.
+    Above(usize),
     /// The way down to it, and on below it, from a folder so many steps above.
     Way {
         up: usize,
@@ -184,8 +184,7 @@ impl Looking<'_> {
         self.add_parts(file, shape, source, bases, &led, &mut finds);
         // Where nothing says from where, nobody knows whether a way down through several folders will be right.
         if !finds.iter().any(|find| matches!(find.sure, Sure::Certain | Sure::Likely)) {
-            let deep = |find: &Find| find.record.relative_to.as_ref().is_some_and(|above| above.names("library"));
-            let ways = finds.iter_mut().filter(|find| find.sure == Sure::NameOnly && deep(find));
+            let ways = finds.iter_mut().filter(|find| find.sure == Sure::NameOnly && find.up.is_some());
             ways.for_each(|find| find.sure = Sure::Unreadable);
         }
         finds
@@ -412,13 +411,17 @@ impl Looking<'_> {
 }
 
 pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hit: Hit) -> Find {
-    let way = if let Means::Way { up, .. } = hit.meaning { Some(up) } else { None };
+    let (way, up) = match hit.meaning {
+        Means::Way { up, .. } => (Some(up), Some(up)),
+        Means::Above(up) => (None, Some(up)),
+        _ => (None, None),
+    };
     let (template, tail) = match hit.meaning {
         Means::Install => ("{install}", None),
         Means::Below(tail) => ("{install}/{tail}", Some(tail)),
         Means::Folder => ("{folder}", None),
         Means::Parent => ("{parent}", None),
-        Means::Above => ("{library}", None),
+        Means::Above(_) => ("{library}", None),
         Means::Way { below, .. } if below.is_empty() => ("{install}", None),
         Means::Way { below, .. } => ("{install}/{tail}", Some(below)),
     };
@@ -430,6 +433,7 @@ pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hi
     Find {
         line: source.line(place),
         sure: hit.sure,
+        up: up.filter(|up| *up > 1),
         record: Record {
             file: file.into(),
             shape,

@@ -4,7 +4,7 @@
 //! said, not left out. Start at [`trace`]; [`crate::survey::add_to_survey`] goes on from it.
 
 use super::files::{Gathered, follow_links, gather, gather_near};
-use super::find::{Find, Trace, TracePhase, WantedFolder, problem};
+use super::find::{Find, Trace, TracePhase, WantedFolder, from_one_root, problem};
 use super::looking::Looking;
 use super::needle::{self, Needle, Needles};
 use std::path::{Path, PathBuf};
@@ -98,6 +98,7 @@ pub fn trace_moved(
         };
         same(&a.record, &b.record)
     });
+    from_one_root(&mut finds);
     let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
     Trace { path, finds, places: places.to_vec(), files: all, problems, followed: found.followed, gone, layers }
 }
@@ -123,6 +124,7 @@ pub(crate) fn finds_of(
     let files = gathered.files.par_iter().map_init(|| vec![0; needle::BUFFER], look).flatten();
     let mut finds: Vec<Find> = files.collect();
     finds.extend(gathered.links.iter().filter_map(|link| looking.link(link)));
+    from_one_root(&mut finds);
     finds
 }
 

@@ -11,7 +11,7 @@ use deft_barge_core::learn::learn;
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{add_to_survey, survey};
-use deft_barge_core::trace::{trace, usual_places};
+use deft_barge_core::trace::{Sure, trace, usual_places};
 
 use crate::port::{declare, folder_in_memory, haul_folders};
 
@@ -243,4 +243,69 @@ fn a_traced_game_goes_with_the_folder_from_which_its_entry_says_the_way() {
             world.judge(write, &[], &format!("{what}, undone"));
         }
     });
+}
+
+/// Two files that start at different folders above: only one of these can go with the game, and the other file is named.
+#[test]
+fn ways_from_two_folders_above_are_not_both_rewritten_and_what_an_entry_says_beside_is() {
+    let world = World::new(|world, of| {
+        let (library, drive) = (world.library(of[0]), world.drive(of[0]));
+        let entry = |root: &str, way: &str| format!("\"root\":{},\"dir\":{}", json(root), json(way));
+        let beside = |at: &str, name: &str| format!("\"parent\":{},\"folder\":\"{name}\"", json(&format!("{at}/rpg")));
+        // What the other game says stays.
+        let lies = world.library(0);
+        let [fen, two] = [(&library, "Fen"), (&lies, "Fen Two")]
+            .map(|(at, name)| format!("{{{},{}}}", entry(at, &format!("rpg/{name}")), beside(at, name)));
+        let one = format!("[{fen},{two}]\n");
+        let [fen, moor] = ["rpg/Fen", "moor's-two"].map(|way| entry(&drive, &format!("petrel games/{way}")));
+        let other = format!("[{{{fen}}},{{{moor}}}]\n");
+        vec![(world.home.join("a.json"), one), (world.home.join("b.json"), other)]
+    });
+    let [was, said] = ["a.json", "b.json"].map(|file| fs::read_to_string(world.home.join(file)).unwrap());
+    let (site, journal) = world.journal();
+    let path = world.game(0, 0);
+    let trace = trace(&site, &path, &usual_places(&site, &path), &|_| {});
+    let sure: Vec<(&str, Sure)> = trace
+        .finds
+        .iter()
+        .filter(|find| find.record.file.ends_with("b.json"))
+        .map(|find| (find.record.location.as_str(), find.sure))
+        .collect();
+    assert_eq!(sure, [("$[0]['dir']", Sure::Unreadable), ("$[0]['root']", Sure::Unreadable)]);
+    let mut found = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut found, &trace);
+    let mut draft = Draft::default();
+    draft.send(id, Destination::Drive("newhold".into()));
+    let plan = plan(&site, &found, &draft, Policy::Hold);
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let [old, new] = [0, 1].map(|nth| world.library(nth));
+    let (fen, rest) = was.split_once("},").unwrap();
+    let wanted = format!("{}}},{rest}", fen.replace(&old, &new));
+    assert_eq!(fs::read_to_string(world.home.join("a.json")).unwrap(), wanted);
+    assert_eq!(fs::read_to_string(world.home.join("b.json")).unwrap(), said);
+    assert!(world.game(0, 1).join("bin/go").exists());
+}
+
+/// A game that isn't installed beside a folder that nobody lists is no sign; an entry that says such a folder in a way that isn't read is.
+#[test]
+fn a_list_that_speaks_of_folders_in_a_way_that_is_not_read_is_not_learned_from_the_rest() {
+    let learned = |stray: &str, said: &str| {
+        let world = World::new(SHAPES[0].2);
+        let file = world.home.join("g.json");
+        let more = format!("\"games\":[{{\"code\":\"more\",\"title\":\"More\",\"lib\":1,\"dir\":{}}},\n", json(said));
+        let text = fs::read_to_string(&file).unwrap().replace("\"games\":[", &more);
+        fs::write(&file, text).unwrap();
+        let stray = Path::new(&world.library(0)).join(stray);
+        fs::create_dir_all(stray.join("bin")).unwrap();
+        fs::write(stray.join("bin/go"), "#!/bin/sh\n").unwrap();
+        fs::write(stray.join("data.pak"), [7; 5000]).unwrap();
+        let (site, _) = world.journal();
+        learn(&site, &[], &[], &|_| {})
+            .launchers
+            .iter()
+            .any(|one| one.doubt.is_none() && one.games.len() >= GAMES.len())
+    };
+    assert!(learned("old mods", "Elsewhere"));
+    assert!(!learned("Slow River", "Slow%20River"));
+    assert!(!learned("Slow River", "/Slow River/bin/go"));
 }
