@@ -1,5 +1,6 @@
 //! Every sentence about a finding, a stage or a difference: what, why, what now.
 
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -11,12 +12,13 @@ use deft_barge_core::item::{
 use deft_barge_core::journal::EventKind;
 use deft_barge_core::journal::{HaulRow, ItemLine, ItemRow, LogLine};
 use deft_barge_core::launcher::{DataKind, Drift, LearnedFrom, PlaceFault, Staying, WhyStaying};
-use deft_barge_core::plan::{Basis, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
+use deft_barge_core::plan::{Basis, DraftFile, ItemTime, Load, Misfit, Miss, Plan, Slowest, Span, Why};
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::site::{DriveSpeed, Process, Sight};
 use deft_barge_core::survey::{CleanupAct, FindKind, Fit};
 use deft_barge_core::survey::{Scope, Way};
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use serde_json::{Value, json};
 
 use super::text::{count, visible};
@@ -876,6 +878,19 @@ pub fn pace(drive: &str, pace: &DriveSpeed) -> String {
         rate(pace.write),
         pace.per_file * 1000.0
     )
+}
+
+/// What a draft that is kept would do, and the day it was saved.
+pub fn kept_draft(file: &DraftFile) -> String {
+    let drives: BTreeSet<&str> = file.items.iter().filter_map(|item| item.to.as_deref()).collect();
+    let to = match drives.iter().collect::<Vec<_>>().as_slice() {
+        [] => String::new(),
+        [one] => format!(" to {one}"),
+        [one, other] => format!(" to {one} and {other}"),
+        more => format!(" to {} drives", more.len()),
+    };
+    let day = file.made.map(|made| made.to_zoned(TimeZone::system()).strftime("   %-d %b %Y").to_string());
+    visible(&format!("{}{to}{}", several(file.items.len(), "game"), day.unwrap_or_default()))
 }
 
 /// Why a line stands in a suggestion.

@@ -1,11 +1,7 @@
-//! What a field is filled up with: paths as they are on this machine, and the names of drafts that are kept.
+//! What a field is filled up with: paths as they are on this machine.
 
 use std::fs;
 use std::path::{Path, PathBuf};
-
-use deft_barge_core::site::Site;
-
-use super::drafts;
 
 /// What a field holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -14,8 +10,6 @@ pub enum Wanted {
     Path,
     /// Two paths, each of which is filled up.
     Paths,
-    /// The name of a draft.
-    Draft,
 }
 
 /// Names that are shown at most.
@@ -29,16 +23,10 @@ pub struct Completed {
 }
 
 /// Fills up what was typed.
-pub fn complete(site: &Site, home: &Path, wanted: Wanted, text: &str) -> Completed {
+pub fn complete(home: &Path, wanted: Wanted, text: &str) -> Completed {
     match wanted {
         Wanted::Path => of_path(home, text),
         Wanted::Paths => of_paths(home, text),
-        Wanted::Draft => {
-            let folder = drafts::place(site, "any");
-            let names = names_in(folder.parent().unwrap_or(&folder));
-            let names = names.into_iter().filter_map(|(name, _)| name.strip_suffix(".toml").map(str::to_string));
-            filled("", text, names.collect())
-        }
     }
 }
 

@@ -31,6 +31,28 @@ pub fn keep(site: &Site, name: &str, file: &DraftFile) -> Result<PathBuf, Fault>
     Ok(path)
 }
 
+/// A draft that is kept under a name.
+#[derive(Clone, Debug, PartialEq)]
+pub struct KeptDraft {
+    pub name: String,
+    /// What it says; `None` where it cannot be read.
+    pub file: Option<DraftFile>,
+}
+
+/// The drafts that are kept, the newest first.
+pub fn kept(site: &Site) -> Vec<KeptDraft> {
+    let folder = place(site, "any");
+    let entries = std::fs::read_dir(folder.parent().unwrap_or(&folder)).into_iter().flatten().flatten();
+    let one = |entry: std::fs::DirEntry| {
+        let name = entry.file_name().to_str()?.strip_suffix(".toml").filter(|name| !name.starts_with('.'))?.to_string();
+        Some(KeptDraft { name, file: read(&entry.path()).ok() })
+    };
+    let mut all: Vec<KeptDraft> = entries.filter_map(one).collect();
+    let made = |draft: &KeptDraft| draft.file.as_ref().and_then(|file| file.made);
+    all.sort_by(|a, b| made(b).cmp(&made(a)).then_with(|| a.name.cmp(&b.name)));
+    all
+}
+
 /// Reads a draft's file.
 pub fn read(path: &Path) -> Result<DraftFile, Fault> {
     let text = read_text(path)

@@ -10,6 +10,8 @@ use tui_input::backend::crossterm::EventHandler;
 
 use super::state::State;
 use crate::commands::{COMMANDS, View, Where, Wish};
+use crate::present::words;
+use crate::service::drafts::KeptDraft;
 
 impl State {
     /// Lists what fits the letters.
@@ -21,6 +23,7 @@ impl State {
             Of::Acts => self.acts(&mut letters, is_empty),
             Of::Games => self.games(&mut letters),
             Of::Drives => self.drives(&mut letters),
+            Of::Drafts => self.drafts(&mut letters),
         };
         offers.sort_by_key(|(rank, _)| *rank);
         chooser.offers = offers.into_iter().map(|(_, offer)| offer).collect();
@@ -101,6 +104,31 @@ impl State {
         self.survey.iter().flat_map(|survey| &survey.drives).filter_map(offer).collect()
     }
 
+    /// Offers the drafts that are kept, unless something else has been opened meanwhile.
+    pub(crate) fn choose_draft(&mut self, kept: Vec<KeptDraft>) {
+        let over = &self.over;
+        if over.question.is_some() || over.typing.is_some() || over.chooser.is_some() || over.sheet.is_some() {
+            return;
+        }
+        if kept.is_empty() {
+            let keys = self.look.keys.name(Wish::SaveDraft, View::Drives);
+            self.over.message = Some(format!("No draft has been saved yet; {keys} saves the one on screen."));
+            return;
+        }
+        self.over.drafts = kept;
+        self.over.chooser = Some(Chooser::drafts());
+        self.choices();
+    }
+
+    fn drafts(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
+        let offer = |(nth, draft): (usize, &KeptDraft)| {
+            let aside = draft.file.as_ref().map_or_else(|| "can't be read".to_string(), words::kept_draft);
+            let rank = letters.rank(&draft.name)? * 1000 + nth;
+            Some((rank, Offer { text: draft.name.clone(), aside, choice: Choice::Draft(draft.name.clone()) }))
+        };
+        self.over.drafts.iter().enumerate().filter_map(offer).collect()
+    }
+
     fn games(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
         let Some(survey) = &self.survey else { return Vec::new() };
         let offer = |game: &deft_barge_core::survey::Game| {
@@ -150,6 +178,7 @@ impl State {
                 Vec::new()
             }
             Choice::Drive(name) => self.on_drive(name),
+            Choice::Draft(name) => vec![Act::Open(name)],
             Choice::Library(path) => {
                 if let Some(id) = self.game_here().map(|game| game.id.clone()) {
                     self.drafted.draft.send(id, Destination::Library(path));

@@ -130,6 +130,7 @@ impl Conductor {
                     Err(fault) => fault.text(),
                 }));
             })),
+            Act::Drafts => drop(thread::spawn(move || drop(tell.send(Event::Drafts(drafts::kept(&site)))))),
             Act::Open(name) => drop(thread::spawn(move || {
                 let _ = tell.send(match drafts::read(&drafts::place(&site, &name)) {
                     Ok(file) => Event::Opened(Box::new(file)),
@@ -139,7 +140,7 @@ impl Conductor {
             Act::Complete(wanted, text) => {
                 let home = state.first.home.clone();
                 thread::spawn(move || {
-                    let completed = complete(&site, &home, wanted, &text);
+                    let completed = complete(&home, wanted, &text);
                     let _ = tell.send(Event::Completed(text, completed));
                 });
             }

@@ -43,7 +43,7 @@ impl State {
                 self.over.message = Some("Nothing is on this haul that could be saved.".into());
             }
             Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
-            Wish::OpenDraft => self.type_in(Typed::Open, ""),
+            Wish::OpenDraft => return vec![Act::Drafts],
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
             Wish::Accept => self.haul.accepted = true,
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {

@@ -154,6 +154,7 @@ impl State {
             Event::Quiet(findings) => self.quieted(findings),
             Event::Said(text) => self.over.message = Some(text),
             Event::Completed(asked, completed) => self.completed(&asked, completed),
+            Event::Drafts(kept) => self.choose_draft(kept),
             Event::Opened(file) => self.opened(&file),
             Event::Heard(heard) => self.heard(heard),
             Event::Elsewhere(goes_on) => {

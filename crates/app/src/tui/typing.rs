@@ -107,7 +107,7 @@ impl State {
                 Ok(bytes) => self.suggested(|drive| Aim::Free { drive, bytes }),
                 Err(why) => self.over.message = Some(format!("{why}.")),
             },
-            Typed::SaveAs | Typed::Open if text.starts_with('.') || text.contains('/') => {
+            Typed::SaveAs if text.starts_with('.') || text.contains('/') => {
                 self.over.message = Some("A name for a draft is a word or some, without slashes.".into());
             }
             Typed::SaveAs => {
@@ -116,7 +116,6 @@ impl State {
                     DraftFile::of(survey, &self.drafted.draft, self.drafted.policy, self.drafted.what_if.clone());
                 return vec![Act::Save(text, Box::new(file))];
             }
-            Typed::Open => return vec![Act::Open(text)],
             Typed::WhatIf => return self.think_of(&text),
             Typed::Trace => return self.do_task(Task::Trace(self.whole(&text))),
             Typed::DataOf(game) => return self.do_task(Task::AddData(game, self.whole(&text))),

@@ -17,6 +17,7 @@ use crate::tui::Task;
 use crate::commands::View;
 
 use crate::present::Fault;
+use crate::service::drafts::KeptDraft;
 use crate::service::{Completed, Heard, Told, Wanted};
 
 /// What can happen.
@@ -44,6 +45,8 @@ pub enum Event {
     Said(String),
     /// What was typed, filled up.
     Completed(String, Completed),
+    /// The drafts that are kept.
+    Drafts(Vec<KeptDraft>),
     /// A draft was read.
     Opened(Box<DraftFile>),
     Heard(Heard),
@@ -79,6 +82,8 @@ pub enum Act {
     Limit(Option<Bytes>),
     /// Write a draft under a name.
     Save(String, Box<DraftFile>),
+    /// List the drafts that are kept.
+    Drafts,
     /// Read the draft of this name.
     Open(String),
     /// Fill up what is typed.

@@ -1,4 +1,4 @@
-//! A list to choose from: commands, drives or games.
+//! A list to choose from: commands, drives, games or saved drafts.
 
 use std::path::PathBuf;
 
@@ -15,6 +15,7 @@ pub enum Of {
     Acts,
     Games,
     Drives,
+    Drafts,
 }
 
 /// What a choice does.
@@ -26,6 +27,8 @@ pub enum Choice {
     Game(GameId),
     /// Does with a drive what its digit would do in this view.
     Drive(String),
+    /// Opens the draft of this name.
+    Draft(String),
     /// Sends the game under the cursor into this library of its launcher.
     Library(PathBuf),
 }
@@ -55,6 +58,10 @@ impl Chooser {
 
     pub fn drives() -> Self {
         Self { of: Of::Drives, ..Self::acts() }
+    }
+
+    pub fn drafts() -> Self {
+        Self { of: Of::Drafts, ..Self::acts() }
     }
 
     pub fn games() -> Self {

@@ -8,6 +8,7 @@ use super::sheet::Sheet;
 use super::typing::Typing;
 use crate::commands::KeyMap;
 use crate::config::Ground;
+use crate::service::drafts::KeptDraft;
 use crate::tui::canvas::Hits;
 
 /// Questions, fields, lists and sheets: what takes the keys before the screen does.
@@ -18,6 +19,8 @@ pub struct Over {
     /// What was typed into fields, the newest last.
     pub typed: Vec<String>,
     pub chooser: Option<Chooser>,
+    /// The drafts that are kept, as they were when they were last listed.
+    pub drafts: Vec<KeptDraft>,
     pub sheet: Option<Sheet>,
     pub help: Option<usize>,
     pub message: Option<String>,

@@ -35,8 +35,6 @@ pub enum Typed {
     Room,
     /// The name that the draft is saved under.
     SaveAs,
-    /// The name of a draft that is opened.
-    Open,
     /// A drive that is not there yet.
     WhatIf,
     /// A path to trace.
@@ -73,7 +71,6 @@ impl Typed {
             | Self::TakeFrom(_)
             | Self::ExportTo(..) => Some(Wanted::Path),
             Self::Reanchor => Some(Wanted::Paths),
-            Self::Open => Some(Wanted::Draft),
             Self::Room | Self::SaveAs | Self::WhatIf | Self::AdoptAs | Self::SearchLog => None,
         }
     }
@@ -83,7 +80,6 @@ impl Typed {
         match self {
             Self::Room => ("How much room should be made here?", "such as 60GB"),
             Self::SaveAs => ("Under which name should this draft be kept?", "enter saves"),
-            Self::Open => ("Which draft should be opened?", "its name; tab completes, and lists them"),
             Self::WhatIf => {
                 ("Which drive should be planned with?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
             }

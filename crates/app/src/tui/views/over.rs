@@ -70,6 +70,7 @@ fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
         Of::Acts => ("What should be done?", "No command has these words."),
         Of::Games => ("Which game?", "No game has these letters."),
         Of::Drives => ("Which drive?", "No drive has these letters."),
+        Of::Drafts => ("Which draft should be opened?", "No draft has these letters."),
     };
     put_field(question, &chooser.input, style.add_modifier(Modifier::BOLD), inner, canvas);
     if chooser.offers.is_empty() {

@@ -1228,24 +1228,68 @@ fn findings_of_one_kind_are_told_once_with_all_that_they_are_about() {
 fn a_field_is_filled_up_by_tab_and_what_was_typed_since_is_kept() {
     use crate::service::{Completed, Wanted};
     let mut stage = Stage::new();
-    stage.press(KeyCode::Char('O'));
-    stage.press(KeyCode::Char('w'));
+    stage.press(KeyCode::Char('E'));
+    stage.press(KeyCode::Char('t'));
+    stage.type_in("/w");
     let asked = stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE))));
-    assert_eq!(asked, [Act::Complete(Wanted::Draft, "w".into())]);
-    let completed = Completed { text: "week".into(), more: vec!["week".into(), "weekend".into()] };
-    stage.state.update(Event::Completed("w".into(), completed.clone()));
+    assert_eq!(asked, [Act::Complete(Wanted::Path, "/w".into())]);
+    let completed = Completed { text: "/week".into(), more: vec!["week/".into(), "weekend/".into()] };
+    stage.state.update(Event::Completed("/w".into(), completed.clone()));
     let shown = stage.text(80, 24);
-    assert!(shown.contains("week   weekend"), "{shown}");
+    assert!(shown.contains("week/   weekend/"), "{shown}");
     // What comes late fits another text.
     stage.press(KeyCode::Char('e'));
-    stage.state.update(Event::Completed("w".into(), completed));
+    stage.state.update(Event::Completed("/w".into(), completed));
     let typing = stage.state.over.typing.as_ref().expect("a field");
-    assert_eq!((typing.text(), typing.more.len()), ("weeke", 0));
+    assert_eq!((typing.text(), typing.more.len()), ("/weeke", 0));
     // What takes no name of a file is left as it is.
     stage.press(KeyCode::Esc);
+    stage.press(KeyCode::Char('D'));
     stage.press(KeyCode::Char('M'));
     let asked = stage.state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Tab, KeyModifiers::NONE))));
     assert_eq!(asked, []);
+}
+
+#[test]
+fn a_saved_draft_is_chosen_from_a_list_by_letters_or_with_the_mouse() {
+    use crate::service::drafts;
+    let mut stage = Stage::new();
+    assert_eq!(stage.press(KeyCode::Char('O')), [Act::Drafts]);
+    stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
+    assert!(
+        stage.text(80, 24).contains("No draft has been saved yet; w saves the one on screen."),
+        "{}",
+        stage.text(80, 24)
+    );
+    stage.press(KeyCode::Char('2'));
+    stage.press(KeyCode::Char('w'));
+    stage.type_in("week end");
+    let saved = stage.press(KeyCode::Enter);
+    let [Act::Save(name, file)] = saved.as_slice() else { panic!("{saved:?}") };
+    drafts::keep(&stage.site, name, file).expect("a draft");
+    drafts::keep(&stage.site, "later", file).expect("another");
+    std::fs::write(drafts::place(&stage.site, "torn"), "form").expect("a file");
+    stage.press(KeyCode::Char('O'));
+    stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        let row = |name: &str| shown.lines().find(|line| line.contains(name)).unwrap_or_else(|| panic!("{shown}"));
+        assert!(row("week end").contains("1 game to "), "{shown}");
+        assert!(row("torn").contains("can't be read"), "{shown}");
+    }
+    stage.type_in("wk");
+    assert_eq!(stage.press(KeyCode::Enter), [Act::Open("week end".into())]);
+    assert!(stage.state.over.chooser.is_none());
+    stage.press(KeyCode::Char('O'));
+    stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
+    assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "later"), [Act::Open("later".into())]);
+    // A list that comes late covers nothing that was opened since.
+    stage.press(KeyCode::Char('?'));
+    stage.press(KeyCode::Char('O'));
+    stage.press(KeyCode::Esc);
+    stage.press(KeyCode::Char(':'));
+    stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
+    assert_eq!(stage.state.over.chooser.as_ref().map(|chooser| chooser.of), Some(crate::tui::model::Of::Acts));
 }
 
 #[test]
