@@ -202,7 +202,7 @@ impl Reading<'_> {
         for entry in self.children(&source, &file, &libraries.list) {
             if let Some(value) = source.value_at(&entry).filter(|_| self.watches_shapes()) {
                 self.found.shapes.libraries.0.clone_from(&file);
-                self.found.shapes.libraries.1.add(value);
+                self.found.shapes.libraries.1.add(&value);
             }
             let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &self.bases));
             match path {
@@ -245,7 +245,7 @@ impl Reading<'_> {
                 }
                 if let Some(value) = source.value_at(&place).filter(|_| self.watches_shapes()) {
                     self.found.shapes.games.0.clone_from(&file);
-                    self.found.shapes.games.1.add(value);
+                    self.found.shapes.games.1.add(&value);
                 }
                 let id = match (&games.id, place.0.last()) {
                     (Some(selector), _) => source.below(&place, selector),
@@ -421,7 +421,7 @@ impl Reading<'_> {
         };
         let sealed = games.sealed.as_ref().and_then(|selector| {
             let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;
-            match source.value_at(&found)? {
+            match source.value_at(&found)?.as_ref() {
                 Value::String(reason) if !reason.is_empty() && reason != "0" && reason != "false" => {
                     Some(reason.clone())
                 }

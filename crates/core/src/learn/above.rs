@@ -99,9 +99,9 @@ fn bound_to<'a>(
 ) -> Option<(&'a Entry, String, Bound)> {
     let below = |entry: &&Entry| entry.dir.as_ref().is_some_and(|dir| *dir != seen.dir && dir.starts_with(&seen.dir));
     let source = Source::read(&seen.file, seen.shape).ok()?;
-    let inside = source.value_at(&place_above(&seen.place, 1)).cloned();
+    let inside = source.value_at(&place_above(&seen.place, 1));
     let name = seen.file.file_name()?.to_str()?;
-    let scalars = inside.as_ref().map(scalars_of).unwrap_or_default();
+    let scalars = inside.as_ref().map(|value| scalars_of(value)).unwrap_or_default();
     for entry in games.entries.iter().filter(below) {
         let Some(id) = id_of(entry) else { continue };
         if matches!(seen.place.0.last(), Some(Step::Name(last)) if *last == id) {

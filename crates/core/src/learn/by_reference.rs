@@ -16,7 +16,7 @@ use super::whose::folder_of;
 use crate::platform::{self, Look};
 use crate::record::{Bases, Place, Side, Source, Step, scalars_of};
 use crate::site::Site;
-use crate::trace::{Needle, leaves, shapes};
+use crate::trace::{Needle, each_leaf, shapes};
 
 /// Letters of a text that is not the same as another by chance.
 const RARE: usize = 6;
@@ -81,7 +81,7 @@ fn speaks_of_others(list: &GameList, folders: &[PathBuf]) -> bool {
     let Ok(source) = Source::read(list.file(), list.shape) else { return true };
     let entries = source.find(&list.to_entry.selector()).unwrap_or_default();
     let mut others = entries.iter().filter(|place| !known.contains(place)).filter_map(|place| source.value_at(place));
-    others.any(|entry| scalars_of(entry).values().any(|text| names.iter().any(|name| name.is_in(text))))
+    others.any(|entry| scalars_of(&entry).values().any(|text| names.iter().any(|name| name.is_in(text))))
 }
 
 /// The folders of libraries, by their names and by the ways down to them.
@@ -134,13 +134,14 @@ fn folders_of(library: &Path) -> Vec<PathBuf> {
 fn seen_in(file: &Path, folders: &Folders<'_>) -> Option<SeenFile> {
     shapes(file).into_iter().find_map(|shape| {
         let source = Source::read(file, shape).ok()?;
-        let named = |(place, side, text): (_, Side, String)| {
-            let around = if side == Side::Value { folders.around(&text) } else { BTreeSet::new() };
-            let dir = dir_in(around.first()?, &text)?;
-            Some(Seen { place, side, dir, by_name: true })
+        let mut seen = Vec::new();
+        let mut look = |place: &Place, side, text: &str| {
+            let around = if side == Side::Value { folders.around(text) } else { BTreeSet::new() };
+            let dir = around.first().and_then(|library| dir_in(library, text));
+            seen.extend(dir.map(|dir| Seen { place: place.clone(), side, dir, by_name: true }));
         };
-        let texts = leaves(&source).into_iter().chain(source.leaves_within());
-        let seen: Vec<Seen> = texts.filter_map(named).collect();
+        each_leaf(&source, &mut look);
+        source.leaves_within().iter().for_each(|(place, side, text)| look(place, *side, text));
         (seen.len() > 1).then(|| SeenFile { file: file.into(), shape, seen, others: Vec::new() })
     })
 }

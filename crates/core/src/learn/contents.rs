@@ -2,6 +2,7 @@
 //!
 //! Law: a list is one only if its hashes are those of files that are there, for each game that has such a file. Start at [`contents_of`].
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
@@ -23,7 +24,7 @@ use crate::record::step_text;
 use crate::record::{Format, Place, Shape, Side, Source, Step};
 use crate::site::Site;
 use crate::survey::FolderListing;
-use crate::trace::{files_naming, leaves, shapes};
+use crate::trace::{each_leaf, files_naming, leaves, shapes};
 
 /// Games whose lists are looked for.
 const GAMES: usize = 5;
@@ -82,14 +83,20 @@ pub(super) fn contents_of(
     let mut found: BTreeMap<(String, ListForm), BTreeSet<usize>> = BTreeMap::new();
     let mut beside = BTreeSet::new();
     for (nth, game, file) in candidates(&games, home, evidence) {
+        let template = template_of(home, game, &file);
+        let lies_beside = !file.starts_with(&home.path) && !file.starts_with(game.dir);
+        // What is no one game's file is no list of what one consists of.
+        if template.is_none() && !lies_beside {
+            continue;
+        }
         let forms = forms_of(site, game, &file);
         // What lies with the games and says what one consists of would stay behind.
-        if !forms.is_empty() && !file.starts_with(&home.path) && !file.starts_with(game.dir) {
+        if !forms.is_empty() && lies_beside {
             beside.insert(nth);
         }
         for form in forms {
-            if let Some(template) = template_of(home, game, &file) {
-                found.entry((template, form)).or_default().insert(nth);
+            if let Some(template) = &template {
+                found.entry((template.clone(), form)).or_default().insert(nth);
             }
         }
     }
@@ -195,18 +202,24 @@ fn nearly(some: usize, all: usize) -> bool {
 /// A list with an entry for each file.
 fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape, below: bool) -> Option<ListForm> {
     let source = Source::read(file, shape).ok()?;
-    let texts = leaves(&source);
+    let (mut slashes, mut backslashes) = (false, false);
+    each_leaf(&source, &mut |_, _, text| {
+        slashes |= looks_like_a_path(text) && text.contains('/');
+        backslashes |= looks_like_a_path(text) && !text.contains('/');
+    });
+    let backslashes = backslashes && !slashes;
+    // Of all that a large file says, what is kept leads to files of the game.
+    let mut texts = Vec::new();
+    each_leaf(&source, &mut |place, side, text| {
+        if said_path(game, text, backslashes, below).is_some_and(|path| game.listing.size_of(&path).is_some()) {
+            texts.push((place.clone(), side, text.to_string()));
+        }
+    });
     type Kind<'a> = (Vec<bool>, Side, Option<&'a Step>);
     let mut alike: BTreeMap<Kind<'_>, Vec<&(Place, Side, String)>> = BTreeMap::new();
-    let backslashes =
-        with_backslashes(texts.iter().filter(|text| looks_like_a_path(&text.2)).map(|text| text.2.as_str()));
     for text in &texts {
-        let is_there =
-            || said_path(game, &text.2, backslashes, below).is_some_and(|path| game.listing.size_of(&path).is_some());
-        if is_there() {
-            let last = text.0.0.last().filter(|step| text.1 == Side::Value && matches!(step, Step::Name(_)));
-            alike.entry((kinds(&text.0.0), text.1, last)).or_default().push(text);
-        }
+        let last = text.0.0.last().filter(|step| text.1 == Side::Value && matches!(step, Step::Name(_)));
+        alike.entry((kinds(&text.0.0), text.1, last)).or_default().push(text);
     }
     let best = alike.into_values().max_by_key(Vec::len)?;
     let places: Vec<&[Step]> = best.iter().map(|text| text.0.0.as_slice()).collect();
@@ -228,7 +241,7 @@ fn form_in(site: &Site, game: &Game<'_>, file: &Path, shape: Shape, below: bool)
     let mut read = Vec::new();
     for (place, _, text) in &best {
         let value = source.value_at(&Place(place.0[..=at].to_vec()))?;
-        read.push((said_path(game, text, backslashes, below)?, fields_of(value)));
+        read.push((said_path(game, text, backslashes, below)?, fields_of(&value)));
     }
     let size = column(&read, |path, says| says.parse().ok() == game.listing.size_of(path));
     let values = || best.iter().filter_map(|(place, ..)| source.value_at(&Place(place.0[..=at].to_vec())));
@@ -292,7 +305,7 @@ fn hash_of(site: &Site, game: &Game<'_>, read: &[Fields]) -> Option<(String, &'s
 fn pieces_of(
     site: &Site,
     game: &Game<'_>,
-    entries: &[(&PathBuf, &Value)],
+    entries: &[(&PathBuf, Cow<'_, Value>)],
 ) -> Option<(String, &'static str, Option<u64>)> {
     let hashes = |entry: &Value, key: &str| -> Option<Vec<String>> {
         let all = entry.get(key)?.as_array()?.iter().map(|hash| hash.as_str().map(str::to_string));
@@ -384,10 +397,10 @@ fn lines_in(site: &Site, game: &Game<'_>, file: &Path, below: bool) -> Option<Li
             |text: &String| read_checksum_line(text, &columns).is_some_and(|line| algorithms(line.hash).is_some());
         // The first may be a heading.
         let texts = if texts.len() > 1 && !is_listed(&texts[0]) { &texts[1..] } else { &texts };
-        let lines: Vec<_> = texts.iter().filter_map(|text| read_checksum_line(text, &columns)).collect();
-        if lines.len() != texts.len() || lines.iter().any(|line| algorithms(line.hash).is_none()) {
+        if !texts.iter().all(is_listed) {
             return None;
         }
+        let lines: Vec<_> = texts.iter().filter_map(|text| read_checksum_line(text, &columns)).collect();
         let backslashes = with_backslashes(lines.iter().map(|line| line.path.as_ref()));
         let mut there: Vec<(PathBuf, &str)> = Vec::new();
         for line in &lines {

@@ -286,9 +286,7 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
     let source = Source::read(&group.file.file, group.file.shape).ok()?;
     let places: Vec<&[Step]> = group.seen.iter().map(|seen| seen.place.0.as_slice()).collect();
     let mut pattern = Pattern::of(&places);
-    if let Some(root) = source.value_at(&Place::default()) {
-        by_names(&mut pattern, &places.iter().map(|place| (root, *place)).collect::<Vec<_>>());
-    }
+    by_names(&mut pattern, &places, &|_, list, most| source.short_list_at(list, most));
     if group.seen.len() == 1 && group.seen[0].side == Side::Value && pattern.variable().is_empty() {
         // Entries that are numbered are a list, were there one of them so far.
         pattern.number_is_any(places[0]);
@@ -307,7 +305,7 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
     // The innermost that says something more than the path.
     let says_more = |depth: &usize| {
         let (entry, path) = (Place(places[0][..*depth].to_vec()), Place(places[0][*depth..].to_vec()).to_string());
-        let scalars = source.value_at(&entry).map(scalars_of).unwrap_or_default();
+        let scalars = source.value_at(&entry).map(|value| scalars_of(&value)).unwrap_or_default();
         scalars.keys().any(|key| *key != path)
     };
     let depth = depths.iter().rev().find(|depth| says_more(depth)).or(depths.last()).copied()?;
@@ -332,7 +330,7 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
             pure = false;
             continue;
         }
-        let scalars = source.value_at(&place).map(scalars_of).unwrap_or_default();
+        let scalars = source.value_at(&place).map(|value| scalars_of(&value)).unwrap_or_default();
         entries.push(Entry { file: group.file.file.clone(), place, dir: here.map(|seen| seen.dir.clone()), scalars });
     }
     let at = ListAt::One(group.file.file.clone());
@@ -394,7 +392,7 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
         let entries = members.iter().map(|(file, seen)| {
             let source = Source::read(&file.file, file.shape).ok();
             let value = source.as_ref().and_then(|source| source.value_at(&Place::default()));
-            let scalars = value.map(scalars_of).unwrap_or_default();
+            let scalars = value.map(|value| scalars_of(&value)).unwrap_or_default();
             Entry { file: file.file.clone(), place: Place::default(), dir: Some(seen.dir.clone()), scalars }
         });
         let entries = entries.collect();

@@ -16,7 +16,7 @@ use crate::platform::{self, Look};
 use crate::record::scalars_of;
 use crate::record::{Bases, Document, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
-use crate::trace::{files_naming, leaves, shapes};
+use crate::trace::{each_leaf, files_naming, shapes};
 
 /// A sum is no number that stands there by chance.
 pub(super) const NO_CHANCE: u64 = 1000;
@@ -185,28 +185,28 @@ fn leads_in((library, file, _): &InLibrary, folders: &Folders) -> Option<LeadFil
     for shape in shapes(file) {
         let Ok(source) = Source::read(file, shape) else { continue };
         let mut leads = Vec::new();
-        for (place, side, text) in leaves(&source) {
+        each_leaf(&source, &mut |place, side, text| {
             if side == Side::Key || text.is_empty() || text.contains('\n') || text.starts_with('.') {
-                continue;
+                return;
             }
             let lead = |dir: PathBuf, sub: Option<PathBuf>| {
                 let is_one = dir != *library && !file.starts_with(&dir);
                 is_one.then(|| (LeadKey { place: place.clone(), sub }, dir))
             };
             if text.contains(['/', '\\']) {
-                let read = Spelling::read(&text, &Bases::default());
+                let read = Spelling::read(text, &Bases::default());
                 let path =
                     read.ok().map(|(_, path)| path).filter(|path| path.starts_with(library) && path.look_is_dir());
-                let way = || folder_below(library, &text, &Bases::default());
+                let way = || folder_below(library, text, &Bases::default());
                 match path {
                     Some(path) => leads.extend(lead(path, None)),
                     None => leads.extend(way().and_then(|path| lead(path, Some(PathBuf::new())))),
                 }
             } else {
-                let called = folders.called(library, &text);
-                leads.extend(called.filter_map(|sub| lead(library.join(sub).join(&text), Some(sub.clone()))));
+                let called = folders.called(library, text);
+                leads.extend(called.filter_map(|sub| lead(library.join(sub).join(text), Some(sub.clone()))));
             }
-        }
+        });
         if !leads.is_empty() {
             return Some(LeadFile { library: library.clone(), file: file.clone(), shape, leads });
         }
@@ -261,7 +261,7 @@ fn file_for_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders)
         let Ok(source) = Source::read(file, shape) else { continue };
         let here = files.iter().find(|lead| lead.file == *file);
         let dir = here.and_then(|here| here.leads.iter().find(|lead| lead.0 == key)).map(|(_, dir)| dir.clone());
-        let scalars = source.value_at(&Place::default()).map(scalars_of).unwrap_or_default();
+        let scalars = source.value_at(&Place::default()).map(|value| scalars_of(&value)).unwrap_or_default();
         entries.push(Entry { file: file.clone(), place: Place::default(), dir, scalars });
     }
     let below = group.first()?.2.parent()?.to_path_buf();
@@ -309,7 +309,7 @@ fn list_in_each(libraries: &[PathBuf], group: &[&InLibrary], folders: &Folders) 
             let own = files.iter().find(|lead| lead.file == *file && lead.library == *library);
             let mut leads = own.iter().flat_map(|own| &own.leads);
             let dir = leads.find(|(key, _)| key.place == whole && key.sub == sub).map(|(_, dir)| dir.clone());
-            let scalars = source.value_at(&place).map(scalars_of).unwrap_or_default();
+            let scalars = source.value_at(&place).map(|value| scalars_of(&value)).unwrap_or_default();
             entries.push(Entry { file: file.clone(), place, dir, scalars });
         }
     }
@@ -344,7 +344,7 @@ pub(super) fn own_file(list: &GameList) -> Option<OwnFile> {
         let source = Source::read(file, list.shape).ok()?;
         let own: Vec<&Entry> = list.entries.iter().filter(|entry| entry.file == **file).collect();
         let (sums, count) = (sums_of(&own), own.len());
-        let mut value = source.value_at(&Place::default())?.clone();
+        let mut value = source.value_at(&Place::default())?.into_owned();
         *Place::read(&at)?.of_mut(&mut value)? = Value::Null;
         let scalars = scalars_of(&value);
         let total = |(selector, text): (&String, &String)| {

@@ -1,5 +1,6 @@
 //! The list of the folders in which a launcher's games lie: a game that goes to a drive without one needs a new entry there.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::Path;
 
@@ -361,7 +362,7 @@ fn says_of_games(games: &GameList, roles: &Roles, here: &[&Entry], value: &Value
 }
 
 fn value_of(list: &GameList, entry: &Entry) -> Option<Value> {
-    crate::record::Source::read(&entry.file, list.shape).ok()?.value_at(&entry.place).cloned()
+    crate::record::Source::read(&entry.file, list.shape).ok()?.value_at(&entry.place).map(Cow::into_owned)
 }
 
 fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {

@@ -9,14 +9,17 @@ use super::pattern::{Pattern, PatternStep};
 use crate::record::Elements;
 use crate::record::{Place, Step};
 
+/// What gives the list at a place of the file of a game, told by its number, if that list has no more than so many elements.
+type ListsAt<'a> = &'a dyn Fn(usize, &Place, usize) -> Option<Value>;
+
 /// Has a pattern find elements of lists by their names, where these are the same for each of these places, instead of any.
-pub(super) fn by_names(pattern: &mut Pattern, places: &[(&Value, &[Step])]) {
+pub(super) fn by_names(pattern: &mut Pattern, places: &[&[Step]], lists_at: ListsAt<'_>) {
     if places.len() < 2 {
         return;
     }
     for at in 0..pattern.0.len().saturating_sub(1) {
         if pattern.0[at] == PatternStep::Any
-            && let Some(filter) = filter_at(at, places)
+            && let Some(filter) = filter_at(at, places, lists_at)
         {
             pattern.0[at] = PatternStep::Where(filter);
         }
@@ -24,10 +27,11 @@ pub(super) fn by_names(pattern: &mut Pattern, places: &[(&Value, &[Step])]) {
 }
 
 /// The filter that finds the element of each place in its list.
-fn filter_at(at: usize, places: &[(&Value, &[Step])]) -> Option<String> {
-    let lists = places.iter().map(|(root, place)| {
+fn filter_at(at: usize, places: &[&[Step]], lists_at: ListsAt<'_>) -> Option<String> {
+    let lists = places.iter().enumerate().map(|(game, place)| {
         let (Step::Index(nth), value) = (&place[at], Place(place[at + 1..].to_vec()).to_string()) else { return None };
-        Some((Elements::of(Place(place[..at].to_vec()).of(root)?.as_array()?)?, *nth, value))
+        let list = lists_at(game, &Place(place[..at].to_vec()), Elements::MOST)?;
+        Some((Elements::of(list.as_array()?)?, *nth, value))
     });
     let lists: Vec<(Elements, usize, String)> = lists.collect::<Option<_>>()?;
     // Where each element leads somewhere they are no parts of one entry.
@@ -72,11 +76,12 @@ mod tests {
         let steps = |nth| Place::read(&format!("$.set[{nth}].v")).unwrap().0;
         let (first, second) = (steps(1), steps(0));
         let mut pattern = Pattern::of(&[&first, &second]);
-        by_names(&mut pattern, &[(&one, &first), (&other, &second)]);
+        let lists_at = |game: usize, place: &Place, _| place.of([&one, &other][game]).cloned();
+        by_names(&mut pattern, &[&first, &second], &lists_at);
         assert_eq!(pattern.selector(), "$['set'][?@['k'] == 'at']['v']");
         // What one element says and another does not tells nothing.
         let mut pattern = Pattern::of(&[&first, &second]);
-        by_names(&mut pattern, &[(&one, &steps(0)), (&other, &second)]);
+        by_names(&mut pattern, &[&steps(0), &second], &lists_at);
         assert_eq!(pattern.selector(), "$['set'][*]['v']");
     }
 }

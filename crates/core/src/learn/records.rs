@@ -1,5 +1,6 @@
 //! Records of several games that are one record of their launcher.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
@@ -166,7 +167,7 @@ fn value_around(list: &GameList, dir: &Path, met: &Met<'_>) -> Option<Value> {
     let record = &met.find.record;
     let source = numbered.then(|| Source::read(&record.file, record.shape).ok()).flatten()?;
     let entry = list.entries.iter().find(|entry| entry.dir.as_deref() == Some(dir)).filter(|_| met.in_entry);
-    source.value_at(&entry.map(|entry| entry.place.clone()).unwrap_or_default()).cloned()
+    source.value_at(&entry.map(|entry| entry.place.clone()).unwrap_or_default()).map(Cow::into_owned)
 }
 
 /// Where a find stands, and the documents within the text there. The way goes on in such a document where its game's entry lies in it, or is
@@ -341,7 +342,8 @@ fn said(sort: &Sort, alike: &[&Met<'_>], values: &[(Value, Vec<Step>)]) -> Said 
 fn pattern_of(places: &[&[Step]], values: &[(Value, Vec<Step>)]) -> Pattern {
     let mut pattern = plain(Pattern::of(places));
     if values.len() == places.len() {
-        by_names(&mut pattern, &values.iter().map(|(value, steps)| (value, steps.as_slice())).collect::<Vec<_>>());
+        let lists_at = |game: usize, place: &Place, _| place.of(&values[game].0).cloned();
+        by_names(&mut pattern, &values.iter().map(|(_, steps)| steps.as_slice()).collect::<Vec<_>>(), &lists_at);
     }
     pattern
 }
@@ -377,7 +379,7 @@ fn bound(
                 // Beside it stands the id, as a text or as a number.
                 let says = |met: &&Met<'_>| {
                     let source = Source::read(&met.find.record.file, met.find.record.shape).ok()?;
-                    let value = source.value_at(&Place(met.place[..=at].to_vec()))?.clone();
+                    let value = source.value_at(&Place(met.place[..=at].to_vec()))?.into_owned();
                     let id = id_of(list, roles, &finds[met.game].0)?;
                     let same = scalars_of(&value).into_iter().filter(|(_, text)| *text == id).map(|(key, _)| key);
                     let number = |key: &str| {

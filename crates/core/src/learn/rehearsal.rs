@@ -9,10 +9,10 @@ use super::learned::Doubt;
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
 use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
 use crate::record::{
-    Bases, Content, Document, Edit, FileChange, Files, Mood, Place, Shape, Side, Source, Spelling, Values,
+    Bases, Content, Document, Edit, FileChange, Files, Format, Mood, Place, Shape, Source, Spelling, Values,
 };
 use crate::site::{Site, real_path};
-use crate::trace::leaves;
+use crate::trace::each_leaf;
 
 /// What a rehearsal of a profile came to.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
@@ -107,34 +107,54 @@ pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) ->
     for change in &changes {
         let at = change.file.strip_prefix(&install).map(|rest| game.install.join(rest)).unwrap_or(change.file.clone());
         let Some(Shape::Text(format)) = shapes.get(&real_path(&at)) else { continue };
-        let texts = |content: &Content| match content {
-            Content::Bytes(bytes) => {
-                Document::parse(bytes.clone(), *format).ok().map(|document| leaves(&Source::Text(Box::new(document))))
-            }
-            _ => None,
-        };
         let bases = Bases { relative_to: None, ..found.bases(site) };
-        let (Some(before), Some(after)) = (texts(&change.before), texts(&change.after)) else { continue };
-        let read =
-            |text: &str| Spelling::read(text, &bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute());
-        let ours = |text: &str| read(text).is_some_and(|path| path.starts_with(&game.install));
-        if let Some((place, ..)) = after.iter().find(|(_, _, text)| text.len() < 4096 && ours(text)) {
+        let leading = |content: &Content| leading_in(content, *format, &bases, (&game.install, &installs));
+        let (Some(before), Some(after)) = (leading(&change.before), leading(&change.after)) else { continue };
+        if let Some(place) = after.ours {
             let location = place.to_string();
             return Some(Doubt::Missed { title: game.title.clone(), file: at, location });
         }
         // What led to another game's folder leads there as before.
-        let others = |texts: &[(Place, Side, String)]| -> Vec<String> {
-            let other = |text: &&String| {
-                read(text)
-                    .is_some_and(|path| path.ancestors().any(|above| installs.contains(above) && above != game.install))
-            };
-            texts.iter().map(|(_, _, text)| text).filter(other).cloned().collect()
-        };
-        if others(&before) != others(&after) {
+        if before.others != after.others {
             return Some(Doubt::Foreign { title: game.title.clone(), file: at });
         }
     }
     undone(game, &edits, changes, &install)
+}
+
+/// Texts of a file that lead to games: where the first leads to one of them, and all that lead to others.
+#[derive(Default)]
+struct Leading {
+    ours: Option<Place>,
+    others: Vec<String>,
+}
+
+/// What of a file leads to a game's folder and to those of others; a large file's other texts are looked at and not kept.
+fn leading_in(
+    content: &Content,
+    format: Format,
+    bases: &Bases,
+    (install, installs): (&Path, &HashSet<&Path>),
+) -> Option<Leading> {
+    let Content::Bytes(bytes) = content else { return None };
+    let document = Document::parse(bytes.clone(), format).ok()?;
+    let mut leading = Leading::default();
+    each_leaf(&Source::Text(Box::new(document)), &mut |place, _, text| {
+        if !text.contains(['/', '\\', '%']) {
+            return;
+        }
+        let Some(path) = Spelling::read(text, bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute())
+        else {
+            return;
+        };
+        if leading.ours.is_none() && text.len() < 4096 && path.starts_with(install) {
+            leading.ours = Some(place.clone());
+        }
+        if path.ancestors().any(|above| installs.contains(above) && above != install) {
+            leading.others.push(text.into());
+        }
+    });
+    Some(leading)
 }
 
 /// Takes the edits back, on top of what they made. An entry that went to another list and back stands behind the others there: of such a

@@ -12,7 +12,7 @@ use crate::launcher::is_of_the_system;
 use crate::platform::{self, Look};
 use crate::record::{Bases, PartFit, Place, Shape, Side, Source, Spelling, Within, find_parts};
 use crate::site::{Site, real_path};
-use crate::trace::{around, bases_near, entry_of, leaves, shapes};
+use crate::trace::{around, bases_near, each_leaf, entry_of, shapes};
 
 /// Bytes of the largest file that is looked through for lists.
 const LARGEST: u64 = 256 << 20;
@@ -98,9 +98,9 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
             seen.extend(names_beside(known, file, &bases, texts, &seen));
             seen
         };
-        let mut texts = leaves(&source);
-        let mut seen = seen_among(&texts);
         let within = source.leaves_within();
+        let mut texts = leading_texts(&source, &within, &bases);
+        let mut seen = seen_among(&texts);
         if !within.is_empty() {
             texts.extend(within);
             let with_documents = seen_among(&texts);
@@ -121,6 +121,35 @@ fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -
 }
 
 type Texts = Vec<(Place, Side, String)>;
+
+/// The texts of a source that may lead to a folder: those with separators, and the names of folders that lie in what one of these leads to,
+/// or one of the documents within texts. A large file has a million others, of which none is kept.
+fn leading_texts(source: &Source, within: &Texts, bases: &Bases) -> Texts {
+    let mut texts = Texts::new();
+    each_leaf(source, &mut |place, side, text| {
+        if text.contains(['/', '\\']) {
+            texts.push((place.clone(), side, text.to_string()));
+        }
+    });
+    let values = texts.iter().chain(within).filter(|(_, side, _)| *side == Side::Value);
+    let parents: HashSet<PathBuf> = values.filter_map(|(.., text)| absolute(text, bases)).collect();
+    let names: HashSet<String> = parents.iter().flat_map(|parent| folders_in(parent)).collect();
+    if !names.is_empty() {
+        each_leaf(source, &mut |place, side, text| {
+            if side == Side::Value && names.contains(text) {
+                texts.push((place.clone(), side, text.to_string()));
+            }
+        });
+    }
+    texts
+}
+
+/// The names of the folders in a folder.
+fn folders_in(dir: &Path) -> impl Iterator<Item = String> {
+    let entries = platform::read_dir(dir).into_iter().flatten().flatten();
+    let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
+    folders.filter_map(|entry| entry.file_name().into_string().ok())
+}
 
 fn absolute(text: &str, bases: &Bases) -> Option<PathBuf> {
     if !text.contains(['/', '\\']) || text.contains('\n') {
@@ -175,11 +204,7 @@ fn names_beside(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts, 
     }
     let mut folders: HashMap<&Path, HashSet<String>> = HashMap::new();
     for parent in parents.values().flatten() {
-        folders.entry(parent).or_insert_with(|| {
-            let entries = platform::read_dir(parent).into_iter().flatten().flatten();
-            let folders = entries.filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_dir()));
-            folders.filter_map(|entry| entry.file_name().into_string().ok()).collect()
-        });
+        folders.entry(parent).or_insert_with(|| folders_in(parent).collect());
     }
     // An entry that says the whole path says the name for people.
     let told: HashSet<(Place, &Path)> = seen.iter().map(|seen| (entry_of(&seen.place), seen.dir.as_path())).collect();

@@ -18,8 +18,8 @@ use thiserror::Error;
 use super::encoding::{Encoding, bytes_of, text_of};
 use super::formats;
 use super::lengths::with_lengths;
-use super::opened::Opened;
-use super::place::{Place, Side, Step};
+use super::opened::{Opened, format_within};
+use super::place::{Place, Side, Step, read_steps};
 use super::tree::{Builder, Fault, Kind, Node, Style, Tree, TreeEdit};
 
 /// Why a document was not read or not changed.
@@ -98,6 +98,9 @@ pub enum DocumentError {
 /// Bytes that a record file may have. Spans are 32 bits wide; files of launchers are far smaller.
 pub const LARGEST: usize = 512_000_000;
 
+/// Bytes of the largest file whose texts are looked at for documents.
+const LARGEST_OPENED: usize = 32 << 20;
+
 /// What a text says that is a document of a format.
 pub(crate) fn value_within(text: &str, format: Format) -> Option<Value> {
     Document::parse(text.as_bytes().to_vec(), format).ok().map(|document| document.value().clone())
@@ -155,6 +158,9 @@ pub struct Leaf<'a> {
     /// What it says.
     pub text: Cow<'a, str>,
 }
+
+/// What is told of every leaf in turn: where it stands, its bytes, and what it says.
+type Look<'l, 'a> = &'l mut dyn FnMut(&Place, Side, Range<usize>, Cow<'a, str>);
 
 impl Document {
     /// Reads a file.
@@ -221,7 +227,8 @@ impl Document {
             .as_ref()
     }
 
-    /// Whether any text may be a document: looked at as it is written, so that most files need not be decoded for it.
+    /// Whether any text may be a document: looked at as it is written, so that most texts need not be decoded for it. In a file as large
+    /// as none that holds documents nobody looks.
     fn may_hold_documents(&self) -> bool {
         let may = |text: &str| {
             let closes = |open: char, close: char| text.contains(open) && text.contains(close);
@@ -232,7 +239,28 @@ impl Document {
                 || text.contains("&lt;")
                 || text.contains("\\u003")
         };
-        self.tree.nodes.iter().any(|node| matches!(node.kind, Kind::Leaf(_)) && may(&self.text[node.span()]))
+        let is_one = |node: &Node| match node.kind {
+            Kind::Leaf(style) => {
+                let written = &self.text[node.span()];
+                may(written) && format_within(&formats::decode(style, written)).is_some()
+            }
+            Kind::Object | Kind::List => false,
+        };
+        self.text.len() <= LARGEST_OPENED && self.tree.nodes.iter().any(is_one)
+    }
+
+    /// The value at a place, made anew unless that of the whole document is at hand.
+    pub(crate) fn value_at(&self, place: &Place) -> Option<Cow<'_, Value>> {
+        match self.value.get() {
+            Some(whole) => place.of(whole).map(Cow::Borrowed),
+            None => self.node(place).map(|node| Cow::Owned(self.value_of(node))),
+        }
+    }
+
+    /// The same of a list, if it has no more than so many elements.
+    pub(crate) fn short_list_at(&self, place: &Place, most: usize) -> Option<Value> {
+        let node = self.node(place).filter(|node| self.tree.children(*node).nth(most).is_none())?;
+        (self.tree.nodes[node as usize].kind == Kind::List).then(|| self.value_of(node))
     }
 
     /// Whether something stands at a place.
@@ -257,7 +285,7 @@ impl Document {
         if let Some(place) = Place::read(selector) {
             return Ok(self.node(&place).map(|_| place).into_iter().collect());
         }
-        if let Some(found) = self.find_by_text(selector) {
+        if let Some(found) = self.find_by_text(selector).or_else(|| self.find_all(selector)) {
             return Ok(found);
         }
         find_in(self.value(), selector)
@@ -328,10 +356,15 @@ impl Document {
 
     /// Calls `look` for every key and value that holds text, in no particular order.
     pub fn leaves<'a>(&'a self, look: &mut dyn FnMut(Leaf<'a>)) {
+        self.each_leaf(&mut |place, side, span, text| look(Leaf { place: place.clone(), side, span, text }));
+    }
+
+    /// The same without a place of its own for each: a large file has a million of them.
+    pub(crate) fn each_leaf<'a>(&'a self, look: Look<'_, 'a>) {
         self.leaves_below(0, &mut Place::default(), look);
     }
 
-    fn leaves_below<'a>(&'a self, node: u32, place: &mut Place, look: &mut dyn FnMut(Leaf<'a>)) {
+    fn leaves_below<'a>(&'a self, node: u32, place: &mut Place, look: Look<'_, 'a>) {
         let says = &self.tree.nodes[node as usize];
         for side in [Side::Key, Side::Value] {
             // An element of a list of equal keys has its list's key: one leaf is enough.
@@ -342,7 +375,7 @@ impl Document {
             }
             if let Some(text) = self.leaf_of(node, side) {
                 let span = if side == Side::Key { says.key() } else { says.span() };
-                look(Leaf { place: place.clone(), side, span, text });
+                look(place, side, span, text);
             }
         }
         let list = says.kind == Kind::List;
@@ -635,6 +668,20 @@ impl Document {
             entry
         });
         Some(found.filter(|place| self.node(place).is_some()).collect())
+    }
+
+    /// The places that a selector of steps finds of which some are any: no value of a large document is made for it. `None` of any other
+    /// selector.
+    fn find_all(&self, selector: &str) -> Option<Vec<Place>> {
+        let mut found = vec![Place::default()];
+        for step in read_steps(selector)? {
+            found = match step {
+                Some(step) => found.into_iter().map(|place| place.child(step.clone())).collect(),
+                None => found.iter().flat_map(|place| self.children(place).unwrap_or_default()).collect(),
+            };
+        }
+        found.retain(|place| self.node(place).is_some());
+        Some(found)
     }
 
     /// Some children of a list or object, by their numbers.

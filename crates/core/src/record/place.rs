@@ -87,30 +87,7 @@ impl Place {
 
     /// Reads steps by name and number such as `$.a['b c'][0]`; `None` of every other JSONPath, which has to search.
     pub fn read(path: &str) -> Option<Self> {
-        let mut rest = path.strip_prefix('$')?;
-        let mut steps = Vec::new();
-        while !rest.is_empty() {
-            if let Some(name) = rest.strip_prefix('.') {
-                let plain = |c: char| c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii();
-                let end = name.find(|c| !plain(c)).unwrap_or(name.len());
-                if end == 0 || name.starts_with(|c: char| c.is_ascii_digit()) {
-                    return None;
-                }
-                steps.push(Step::Name(name[..end].into()));
-                rest = &name[end..];
-            } else if let Some(quoted) = rest.strip_prefix("['") {
-                let (name, after) = unquoted(quoted)?;
-                steps.push(Step::Name(name));
-                rest = after.strip_prefix(']')?;
-            } else {
-                let (number, after) = rest.strip_prefix('[')?.split_once(']')?;
-                let canonical = number == "0" || !number.starts_with('0');
-                let number = number.parse().ok().filter(|_| canonical && number.bytes().all(|b| b.is_ascii_digit()))?;
-                steps.push(Step::Index(number));
-                rest = after;
-            }
-        }
-        Some(Self(steps))
+        read_steps(path)?.into_iter().collect::<Option<_>>().map(Self)
     }
 
     /// Finds the place in a plain value.
@@ -128,6 +105,37 @@ impl Place {
             Step::Index(n) => value.get_mut(n),
         })
     }
+}
+
+/// Reads the steps of a JSONPath by name and number, and of those that are any, as `$.a[*].b`; `None` of one that searches otherwise.
+pub(crate) fn read_steps(path: &str) -> Option<Vec<Option<Step>>> {
+    let mut rest = path.strip_prefix('$')?;
+    let mut steps = Vec::new();
+    while !rest.is_empty() {
+        if let Some(after) = rest.strip_prefix("[*]").or_else(|| rest.strip_prefix(".*")) {
+            steps.push(None);
+            rest = after;
+        } else if let Some(name) = rest.strip_prefix('.') {
+            let plain = |c: char| c.is_ascii_alphanumeric() || c == '_' || !c.is_ascii();
+            let end = name.find(|c| !plain(c)).unwrap_or(name.len());
+            if end == 0 || name.starts_with(|c: char| c.is_ascii_digit()) {
+                return None;
+            }
+            steps.push(Some(Step::Name(name[..end].into())));
+            rest = &name[end..];
+        } else if let Some(quoted) = rest.strip_prefix("['") {
+            let (name, after) = unquoted(quoted)?;
+            steps.push(Some(Step::Name(name)));
+            rest = after.strip_prefix(']')?;
+        } else {
+            let (number, after) = rest.strip_prefix('[')?.split_once(']')?;
+            let canonical = number == "0" || !number.starts_with('0');
+            let number = number.parse().ok().filter(|_| canonical && number.bytes().all(|b| b.is_ascii_digit()))?;
+            steps.push(Some(Step::Index(number)));
+            rest = after;
+        }
+    }
+    Some(steps)
 }
 
 /// Reads a name up to its closing quote and gives what follows the quote.

@@ -55,6 +55,9 @@ fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, 
 pub(crate) struct Elements(Vec<BTreeMap<String, String>>);
 
 impl Elements {
+    /// The longest list of named ones.
+    pub const MOST: usize = MOST;
+
     /// Those of a list that is not too long for a list of named ones.
     pub fn of(list: &[Value]) -> Option<Self> {
         let one = |element: &Value| {

@@ -1,5 +1,6 @@
 //! A record file as it is read, whatever it is: a document, a database, or a link.
 
+use std::borrow::Cow;
 use std::fmt;
 use std::path::{Path, PathBuf};
 
@@ -188,11 +189,25 @@ impl Source {
     }
 
     /// The value at a place.
-    pub fn value_at(&self, place: &Place) -> Option<&Value> {
+    pub fn value_at(&self, place: &Place) -> Option<Cow<'_, Value>> {
         match self {
-            Self::Text(document) => place.of(document.value()).or_else(|| place.of(document.opened()?.value())),
-            Self::Tables(tables) => place.of(tables.opened()),
+            Self::Text(document) => {
+                let within = || place.of(document.opened()?.value()).map(Cow::Borrowed);
+                document.value_at(place).or_else(within)
+            }
+            Self::Tables(tables) => place.of(tables.opened()).map(Cow::Borrowed),
             Self::Link(_) => None,
+        }
+    }
+
+    /// The list at a place, if it has no more than so many elements.
+    pub(crate) fn short_list_at(&self, place: &Place, most: usize) -> Option<Value> {
+        match self {
+            Self::Text(document) if document.has(place) => document.short_list_at(place, most),
+            _ => self
+                .value_at(place)
+                .filter(|value| value.as_array().is_some_and(|list| list.len() <= most))
+                .map(Cow::into_owned),
         }
     }
 

@@ -644,6 +644,54 @@ fn large_lists_and_objects_are_searched_as_small_ones_are() {
 }
 
 #[test]
+fn what_is_any_is_found_and_said_as_in_the_whole_value() {
+    let all = [
+        (
+            Format::Json,
+            r#"{"l": [{"id": 1, "k": [7]}, {"id": "b"}, 3], "o": {"x": {"id": 2}, "y": {"k": []}, "x": {"id": 4}}, "e": []}"#,
+        ),
+        (Format::Xml, r#"<l><g id="1"><k>7</k></g><g id="2"/><o>x</o></l>"#),
+        (Format::Yaml, "l:\n- id: 1\n  k: [7]\n- id: b\no:\n  x: {id: 2}\n"),
+        (Format::Ini, "[l]\nid=1\nid=2\n[o]\nk=7\n"),
+        (Format::Hive, "WINE REGISTRY Version 2\n\n[Software\\\\l] 1\n\"id\"=\"1\"\n\"k\"=dword:00000007\n"),
+        (Format::Table, "id\tk\n1\t7\nb\t8\n"),
+        (Format::Bencode, "d1:ld2:idi1e1:kli7eee1:oli1ei2eee"),
+    ];
+    let selectors = [
+        "$[*]",
+        "$.*",
+        "$.l[*]",
+        "$.l[*].id",
+        "$['l'][*]['k'][0]",
+        "$.l[0][*]",
+        "$[*][*].id",
+        "$[*][*][*]",
+        "$.o[*].id",
+        "$.o.*['id']",
+        "$.e[*]",
+        "$.nothing[*]",
+        "$.l.g[*]['@id']",
+        "$.l[0].g[*].k[*]['#text']",
+        "$[*].id",
+        "$[1].*",
+    ];
+    let mut found = 0;
+    for (format, text) in all {
+        for selector in selectors {
+            let document = parsed(text.as_bytes(), format);
+            let here = document.find(selector).unwrap();
+            let values: Vec<_> = here.iter().map(|place| document.value_at(place).unwrap().into_owned()).collect();
+            let whole = parsed(text.as_bytes(), format).value().clone();
+            assert_eq!(here, document::find_in(&whole, selector).unwrap(), "{format:?} {selector}");
+            let meant: Vec<_> = here.iter().map(|place| place.of(&whole).unwrap().clone()).collect();
+            assert_eq!(values, meant, "{format:?} {selector}");
+            found += here.len();
+        }
+    }
+    assert!(found > 60, "{found}");
+}
+
+#[test]
 fn a_folder_that_is_its_own_base_is_written_as_a_dot_and_never_as_nothing() {
     let bases = Bases { relative_to: Some("/g/Fen".into()), ..Bases::default() };
     for (text, same, below) in [(".", ".", "bin/x"), ("./", "./", "./bin/x"), ("bin", ".", "bin/x")] {

@@ -157,30 +157,30 @@ impl Looking<'_> {
         // Places of texts that lead to the folder or are its name: the folder above it may be written beside them.
         let mut led: Vec<(Place, usize)> = Vec::new();
         let end = PathEnd::new(self.wanted);
-        for (place, side, text) in leaves(source) {
-            if said_in_base64(&text).any(|said| end.is_in(&said)) {
-                let hit = Hit { side, text: text.clone(), ..self.unreadable_hit() };
-                finds.push(find(file, shape, source, &place, hit));
-                continue;
+        each_leaf(source, &mut |place, side, text| {
+            if said_in_base64(text).any(|said| end.is_in(&said)) {
+                let hit = Hit { side, text: text.to_string(), ..self.unreadable_hit() };
+                finds.push(find(file, shape, source, place, hit));
+                return;
             }
-            if !self.may_name(&text) {
-                continue;
+            if !self.may_name(text) {
+                return;
             }
-            let written = source.written(&place, side).map(str::to_string);
+            let written = source.written(place, side).map(str::to_string);
             let key = place.0.last().and_then(|step| match step {
                 Step::Name(name) if side == Side::Value => Some(name.as_str()),
                 _ => None,
             });
-            for mut hit in self.hits(&text, shape.format(), key, bases, 0) {
+            for mut hit in self.hits(text, shape.format(), key, bases, 0) {
                 if hit.inside.is_empty() {
                     hit.side = side;
                     hit.written.clone_from(&written);
                     let up = if let Means::Way { up, .. } = hit.meaning { up } else { 1 };
                     led.push((place.clone(), up));
                 }
-                finds.push(find(file, shape, source, &place, hit));
+                finds.push(find(file, shape, source, place, hit));
             }
-        }
+        });
         self.add_parts(file, shape, source, bases, &led, &mut finds);
         // Where nothing says from where, nobody knows whether a way down through several folders will be right.
         if !finds.iter().any(|find| matches!(find.sure, Sure::Certain | Sure::Likely)) {
@@ -383,7 +383,11 @@ impl Looking<'_> {
     fn is_said_elsewhere(&self, source: &Source, alone: bool) -> bool {
         let Source::Text(document) = source else { return false };
         let end = PathEnd::new(self.wanted);
-        let in_text = || leaves(source).iter().any(|(_, _, text)| end.is_in(text));
+        let in_text = || {
+            let mut said = false;
+            each_leaf(source, &mut |_, _, text| said = said || end.is_in(text));
+            said
+        };
         WholeName::new(self.name).is_in(&document.unread_bytes()) || (alone && in_text())
     }
 
@@ -646,17 +650,21 @@ pub(crate) fn may_be_read(file: &Path, places: &[PathBuf]) -> bool {
 /// All leaves of a source.
 pub(crate) fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
     let mut all = Vec::new();
+    each_leaf(source, &mut |place, side, text| all.push((place.clone(), side, text.to_string())));
+    all
+}
+
+/// Calls `look` for all leaves of a source, none of which is kept.
+pub(crate) fn each_leaf(source: &Source, look: &mut dyn FnMut(&Place, Side, &str)) {
     match source {
-        Source::Text(document) => {
-            document.leaves(&mut |leaf| all.push((leaf.place, leaf.side, leaf.text.into_owned())));
-        }
+        Source::Text(document) => document.each_leaf(&mut |place, side, _, text| look(place, side, &text)),
         Source::Tables(tables) => {
             for (table, rows) in tables.cells().as_object().into_iter().flatten() {
                 for (key, row) in rows.as_object().into_iter().flatten() {
                     for (column, value) in row.as_object().into_iter().flatten() {
                         if let Some(text) = value.as_str() {
                             let steps = [table, key, column].map(|name| Step::Name(name.clone())).to_vec();
-                            all.push((Place(steps), Side::Value, text.to_string()));
+                            look(&Place(steps), Side::Value, text);
                         }
                     }
                 }
@@ -664,5 +672,4 @@ pub(crate) fn leaves(source: &Source) -> Vec<(Place, Side, String)> {
         }
         Source::Link(_) => {}
     }
-    all
 }

@@ -266,6 +266,7 @@ pub(crate) fn said_in_base64(text: &str) -> impl Iterator<Item = String> + '_ {
     /// Signs of the shortest word that may say a path.
     const FEWEST: usize = 12;
     let is_sign = |c: char| c.is_ascii_alphanumeric() || matches!(c, '+' | '/' | '-' | '_');
+    let text = if text.len() < FEWEST { "" } else { text };
     let words = text.split(move |c| !is_sign(c)).filter(|word| word.len() >= FEWEST);
     words.filter_map(|word| {
         let bytes = STANDARD_NO_PAD.decode(word).or_else(|_| URL_SAFE_NO_PAD.decode(word)).ok()?;
