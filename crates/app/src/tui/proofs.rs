@@ -273,7 +273,7 @@ mod tests {
         let files =
             [file("", true), file("data", true), file("data/a", false), file("data/b", false), file("start", false)];
         let differences = [("data/b", DifferenceKind::Differs), ("log.txt", DifferenceKind::Extra)]
-            .map(|(path, kind)| Difference { path: path.into(), kind, from: None });
+            .map(|(path, kind)| Difference::new(path, kind));
         let shut = tree(&files, &differences, &HashSet::new());
         let shown: Vec<_> = shut.iter().map(|row| (row.path.to_str().expect("text"), row.bad, row.standing)).collect();
         assert_eq!(

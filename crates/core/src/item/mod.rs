@@ -19,5 +19,6 @@ pub use planned::{Displaced, Links, LooseFolders, PlannedItem, Policy, Strategy,
 pub use preview::{Preview, PreviewKind};
 pub(crate) use progress::RateMeter;
 pub use progress::{Amount, Progress};
+pub(crate) use proof::DifferingBlocks;
 pub use proof::{Difference, DifferenceKind, Proof, Residue};
 pub use stage::{Stage, StageError, StageKind};

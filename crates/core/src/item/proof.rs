@@ -4,6 +4,7 @@ use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
 use crate::bytes::Bytes;
+use crate::checksums::BLOCK;
 
 /// How a file is not what it should be.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -30,6 +31,43 @@ pub struct Difference {
     pub kind: DifferenceKind,
     /// First byte of the first block that differs, where that is known.
     pub from: Option<u64>,
+    /// The blocks that differ, as the first of each run and how many follow one another, where they were compared one by one. Of a file
+    /// with more runs than are told the last one goes to its end.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub blocks: Vec<(u64, u64)>,
+}
+
+/// Runs of blocks that are told of one file.
+const RUNS: usize = 32;
+
+impl Difference {
+    /// One of which nothing more is known.
+    pub fn new(path: impl Into<String>, kind: DifferenceKind) -> Self {
+        Self { path: path.into(), kind, from: None, blocks: Vec::new() }
+    }
+
+    /// Whether a block differs; of a file that was not compared block by block all do.
+    pub fn has(&self, block: u64) -> bool {
+        self.blocks.is_empty() || self.blocks.iter().any(|(first, count)| block >= *first && block - first < *count)
+    }
+}
+
+/// Blocks of a file that differ, gathered in their order.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub(crate) struct DifferingBlocks(Vec<(u64, u64)>);
+
+impl DifferingBlocks {
+    pub(crate) fn add(&mut self, block: u64) {
+        let full = self.0.len() == RUNS;
+        match self.0.last_mut() {
+            Some((first, count)) if full || *first + *count == block => *count = block - *first + 1,
+            _ => self.0.push((block, 1)),
+        }
+    }
+
+    pub(crate) fn first(&self) -> Option<u64> {
+        self.0.first().map(|(first, _)| *first)
+    }
 }
 
 /// What a search for the old folder found, in the launcher's files and the usual places. Every file is in one of the lists.
@@ -95,7 +133,7 @@ impl Proof {
             && self.program != Some(false)
     }
 
-    pub(crate) fn note(&mut self, path: &Path, kind: DifferenceKind, from: Option<u64>) {
+    pub(crate) fn note(&mut self, path: &Path, kind: DifferenceKind, blocks: DifferingBlocks) {
         match kind {
             DifferenceKind::Differs | DifferenceKind::Beside => self.differ += 1,
             DifferenceKind::Missing => self.missing += 1,
@@ -104,7 +142,35 @@ impl Proof {
         }
         if self.differences.len() < 100 {
             let path = path.to_string_lossy().into_owned();
-            self.differences.push(Difference { path, kind, from });
+            let from = blocks.first().map(|block| block * BLOCK);
+            self.differences.push(Difference { path, kind, from, blocks: blocks.0 });
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn blocks_that_differ_are_told_in_runs_and_none_is_left_out() {
+        let blocks: Vec<u64> = (3..6).chain((10..200).step_by(3)).collect();
+        let mut gathered = DifferingBlocks::default();
+        for block in &blocks {
+            gathered.add(*block);
+        }
+        assert_eq!((gathered.first(), gathered.0.len()), (Some(3), RUNS));
+        assert_eq!(gathered.0[..2], [(3, 3), (10, 1)]);
+        let mut proof = Proof::default();
+        proof.note(Path::new("a"), DifferenceKind::Differs, gathered);
+        let difference = &proof.differences[0];
+        assert_eq!(difference.from, Some(3 * BLOCK));
+        assert!(blocks.iter().all(|block| difference.has(*block)));
+        assert!([0, 2, 6, 9, 11].iter().all(|block| !difference.has(*block)));
+        assert!(Difference::new("b", DifferenceKind::Missing).has(7));
+        // What was written before there were blocks reads as one of which nothing more is known.
+        let old = r#"{"path": "a", "kind": "differs", "from": 4194304}"#;
+        let old: Difference = serde_json::from_str(old).expect("a difference");
+        assert!(old.blocks.is_empty() && old.has(0));
     }
 }

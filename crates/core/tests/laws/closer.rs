@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 
 use deft_barge_core::haul::{
-    BlockState, ByteDifference, Closer, Control, HaulError, listed_entries, look_closer, release_haul,
+    BlockState, ByteDifference, Closer, Control, HaulError, listed_entries, look_closer, prove_haul, release_haul,
 };
 use deft_barge_core::journal::{ItemRow, Journal};
 use deft_barge_core::plan::MakeLetters;
@@ -83,6 +83,43 @@ fn a_byte_that_turned_over_is_told_with_its_offset_and_both_bytes_while_original
     fs::write(&pack, &bytes).unwrap();
     let closer = look(&house, &item, "data/pack00.bin");
     assert_eq!((closer.blocks, closer.bytes, closer.original), (vec![BlockState::Differs], Vec::new(), None));
+}
+
+#[test]
+fn a_proof_tells_each_block_that_differs_also_behind_the_end_of_a_file_that_was_cut() {
+    const BLOCK: usize = 4 << 20;
+    let house = House::new();
+    // Room for a file of two blocks.
+    let roomy =
+        fs::read_to_string(house.folder().join("world.toml")).unwrap().replace("\ncapacity = ", "\ncapacity = 10");
+    fs::write(house.folder().join("world.toml"), roomy).unwrap();
+    let before = survey(&house.site(), Vec::new(), &|_| {});
+    let game = before.games.iter().find(|game| game.id.0 == "quillgate/qg-0107").unwrap();
+    let whole: Vec<u8> = (0..BLOCK + 5).map(|n| (n / BLOCK) as u8).collect();
+    fs::write(game.found.install.join("data/large.bin"), &whole).unwrap();
+    let item = hauled(&house, "quillgate/qg-0107");
+    let (journal, _) = Journal::open(&house.site()).unwrap().recover().unwrap();
+    let items = journal.haul(item.haul).unwrap().unwrap().items;
+    let told = |bytes: &[u8]| {
+        fs::write(item.planned.to.join("data/large.bin"), bytes).unwrap();
+        let proofs = prove_haul(&house.site(), &journal, &items, &|_| {}, &Control::default()).unwrap();
+        let [found] = proofs[0].1.differences.as_slice() else { panic!("{proofs:?}") };
+        assert_eq!((found.path.as_str(), proofs[0].1.differ), ("data/large.bin", 1));
+        (0..4).filter(|block| found.has(*block)).collect::<Vec<u64>>()
+    };
+    let turned = |blocks: &[usize]| {
+        let mut bytes = whole.clone();
+        blocks.iter().for_each(|block| bytes[block * BLOCK + 3] ^= 8);
+        bytes
+    };
+    assert_eq!(told(&turned(&[1])), [1]);
+    assert_eq!(told(&turned(&[0])), [0]);
+    assert_eq!(told(&turned(&[0, 1])), [0, 1]);
+    assert_eq!(told(&whole[..BLOCK]), [1]);
+    assert_eq!(told(&turned(&[0])[..9]), [0, 1]);
+    assert_eq!(told(b""), [0, 1]);
+    // The last block is another one now.
+    assert_eq!(told(&[whole.clone(), vec![7; 10]].concat()), [1]);
 }
 
 #[test]

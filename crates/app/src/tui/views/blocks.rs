@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use deft_barge_core::checksums::BLOCK;
 use deft_barge_core::haul::ListedEntry;
-use deft_barge_core::item::{DifferenceKind, Proof};
+use deft_barge_core::item::{Difference, DifferenceKind, Proof};
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
@@ -54,7 +54,7 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
         canvas.put_at((n % width) as u16, (n / width) as u16 + 1, sign, style, area);
     }
     let rows = map.cells.len().div_ceil(width) as u16;
-    canvas.put_at(0, rows + 1, "▪ the same   ✕ in a file that differs or is missing   · not read", theme.dim(), area);
+    canvas.put_at(0, rows + 1, "▪ the same   ✕ differs or is missing   · not read", theme.dim(), area);
 }
 
 struct Map {
@@ -67,11 +67,11 @@ struct Map {
 
 /// The cells of so many at most. A file has a block at least.
 fn map_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -> bool, most: usize) -> Map {
-    let mut wrong: HashMap<&str, Known> = HashMap::new();
+    let mut wrong: HashMap<&str, &Difference> = HashMap::new();
     for difference in &proof.differences {
         // What is new was not there to be read, and its metadata is no byte of a file.
         if !matches!(difference.kind, DifferenceKind::Extra | DifferenceKind::Beside) {
-            wrong.insert(&difference.path, Known::Differs);
+            wrong.insert(&difference.path, difference);
         }
     }
     let blocks = |file: &ListedEntry| file.size.div_ceil(BLOCK).max(1) as usize;
@@ -82,11 +82,13 @@ fn map_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -
     let mut nth = 0;
     for file in files() {
         let own = if file.compared { Known::Same } else { Known::NotRead };
-        let known = if wrong.is_empty() { None } else { wrong.get(file.path.to_string_lossy().as_ref()) };
-        let known = known.copied().unwrap_or(own);
+        let fault = if wrong.is_empty() { None } else { wrong.get(file.path.to_string_lossy().as_ref()) };
         let here = is_here(file);
-        let last = nth + blocks(file) - 1;
-        for cell in nth / each..=last / each {
+        let (first, last) = (nth, nth + blocks(file) - 1);
+        for cell in first / each..=last / each {
+            let (from, to) = ((cell * each).max(first) - first, (cell * each + each - 1).min(last) - first);
+            let differs = fault.is_some_and(|fault| (from..=to).any(|block| fault.has(block as u64)));
+            let known = if differs { Known::Differs } else { own };
             match cells.get_mut(cell) {
                 Some(shared) => *shared = (shared.0.max(known), shared.1 | here),
                 None => cells.push((known, here)),
@@ -99,8 +101,6 @@ fn map_of(files: &[ListedEntry], proof: &Proof, is_here: &dyn Fn(&ListedEntry) -
 
 #[cfg(test)]
 mod tests {
-    use deft_barge_core::item::Difference;
-
     use super::*;
 
     fn file(path: &str, size: u64, compared: bool) -> ListedEntry {
@@ -117,10 +117,15 @@ mod tests {
         let known: Vec<Known> = cells.cells.iter().map(|cell| cell.0).collect();
         assert_eq!(known, [vec![Known::Same; 4], vec![Known::NotRead; 2], vec![Known::Same]].concat());
         assert_eq!(cells.cells.iter().filter(|cell| cell.1).count(), 3);
-        proof.differences.push(Difference { path: "d".into(), kind: DifferenceKind::Missing, from: None });
+        proof.differences.push(Difference::new("d", DifferenceKind::Missing));
         let cells = map_of(&files, &proof, &on_b, 3);
         assert_eq!((cells.each, cells.cells.len()), (Some(3), 3));
         assert_eq!(cells.cells[2].0, Known::Differs);
         assert_eq!(map_of(&[], &proof, &on_b, 3).each, None);
+        // Of a file that was read block by block the others are the same.
+        let second = Difference { blocks: vec![(1, 1)], ..Difference::new("b", DifferenceKind::Differs) };
+        proof.differences = vec![second];
+        let known: Vec<Known> = map_of(&files, &proof, &on_b, 100).cells.iter().map(|cell| cell.0).collect();
+        assert_eq!(known[..4], [Known::Same, Known::Same, Known::Differs, Known::Same]);
     }
 }

@@ -15,10 +15,10 @@ use super::merge::{Joined, LinkHandling, is_as_it_was, merge_join};
 use super::readers::crew;
 use super::rewritten::{Rewritten, is_rewritten};
 use crate::bytes::{Bytes, ItemId};
-use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, ItemPath, block_hash, block_span};
+use crate::checksums::{BLOCK, BlockHash, Entry, EntryKind, ItemPath, block_count, block_hash, block_span};
 use crate::disk::{Buffer, Disk, attributes_of};
 use crate::haul::{Control, HaulError, HaulEvent};
-use crate::item::{DifferenceKind, Progress, Proof, RateMeter};
+use crate::item::{DifferenceKind, DifferingBlocks, Progress, Proof, RateMeter};
 use crate::journal::{Attribute, FileEntry, Journal};
 use crate::launcher::{ContentList, Digest, DigestKind, ListedFile};
 use crate::platform::Abilities;
@@ -65,7 +65,7 @@ struct ReadJob<'a> {
 struct Checked {
     path: PathBuf,
     size: u64,
-    fault: Option<(DifferenceKind, Option<u64>)>,
+    fault: Option<(DifferenceKind, DifferingBlocks)>,
     updated: bool,
     download: u64,
     /// Whether its bytes are the original's, so that what its launcher misses in it was missed before.
@@ -204,15 +204,15 @@ impl<'a> Account<'a> {
         if checked.as_before && checked.fault.is_none() {
             self.before.set(self.before.get() + checked.download);
         }
-        if let Some((kind, from)) = checked.fault {
-            proof.note(&checked.path, kind, from);
+        if let Some((kind, blocks)) = checked.fault {
+            proof.note(&checked.path, kind, blocks);
         } else if checked.download > 0 {
-            proof.note(&checked.path, DifferenceKind::WouldDownload, None);
+            proof.note(&checked.path, DifferenceKind::WouldDownload, DifferingBlocks::default());
         }
     }
 
     fn note(&self, path: &ItemPath, kind: DifferenceKind) {
-        self.proof.borrow_mut().note(path.as_path(), kind, None);
+        self.proof.borrow_mut().note(path.as_path(), kind, DifferingBlocks::default());
     }
 
     /// Walks the game beside its checksums, and then what else the content list wants; gives what has to be read.
@@ -308,7 +308,7 @@ impl<'a> Account<'a> {
         let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
             let there = self.subject.install.join(path).symlink_metadata().is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
-            checked.fault = Some((kind, None));
+            checked.fault = Some((kind, DifferingBlocks::default()));
             checked.download = listed.map_or(0, |listed| listed.bytes(Some(line.entry.size)));
             return self.take(checked);
         };
@@ -330,7 +330,7 @@ impl<'a> Account<'a> {
         }
         checked.as_before = true;
         if self.is_other_beside(&line, &entry) {
-            checked.fault = Some((DifferenceKind::Beside, None));
+            checked.fault = Some((DifferenceKind::Beside, DifferingBlocks::default()));
         }
         match (listed, line.digest.as_ref()) {
             (Some(listed), Some(digest)) => {
@@ -416,15 +416,19 @@ fn check(
     }
     // Where a copy stands instead of a link, the original is what the link leads to.
     let followed = subject.apart.links.then(|| at.canonicalize().ok()).flatten();
-    let reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
+    let mut reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
     let is_wanted = job.listed.is_some() && !size_wrong && !reading.digest_wrong;
+    if let Some(line) = &job.line {
+        let (here, listed) = (block_count(job.size), block_count(line.entry.size));
+        (here..listed).for_each(|nth| reading.differs.add(nth));
+    }
     let longer_or_shorter = job.line.as_ref().is_some_and(|line| line.entry.size != job.size);
-    if longer_or_shorter || reading.differs.is_some() {
+    if longer_or_shorter || reading.differs.first().is_some() {
         // A newer file that is just what the launcher's list wants was put there by its launcher.
         checked.updated = is_wanted;
         checked.fault = (!is_wanted).then_some((DifferenceKind::Differs, reading.differs));
     } else if job.line.is_some() {
-        checked.fault = job.other.then_some((DifferenceKind::Beside, None));
+        checked.fault = job.other.then(|| (DifferenceKind::Beside, DifferingBlocks::default()));
         checked.as_before = job.line.as_ref().is_some_and(|line| line.blocks.iter().all(Option::is_some));
     }
     if job.listed.is_some() && !is_wanted {
@@ -434,7 +438,7 @@ fn check(
 }
 
 struct ReadPass {
-    differs: Option<u64>,
+    differs: DifferingBlocks,
     digest_wrong: bool,
 }
 
@@ -452,8 +456,8 @@ fn read_through(
     let mut digest = job.listed.map(|_| Digest::new(kind));
     let blocks: &[Option<BlockHash>] = job.line.as_ref().map_or(&[], |line| &line.blocks);
     let mut buffer = Buffer::new(size.min(BLOCK) as usize);
-    let mut reading = ReadPass { differs: None, digest_wrong: false };
-    for nth in 0..crate::checksums::block_count(size) {
+    let mut reading = ReadPass { differs: DifferingBlocks::default(), digest_wrong: false };
+    for nth in 0..block_count(size) {
         if stop.asked() {
             return Err(HaulError::Paused);
         }
@@ -463,9 +467,12 @@ fn read_through(
         let whole = read.is_ok_and(|count| count == length);
         let bytes = &*buffer.first(length);
         let wanted = blocks.get(nth as usize).copied().flatten();
-        let same = whole && wanted.is_none_or(|hash| block_hash(bytes, nth, size) == hash);
-        if !same && reading.differs.is_none() && job.line.is_some() {
-            reading.differs = Some(offset);
+        // What a block is worth depends on how long its file was when it was read.
+        let was = job.line.as_ref().map_or(size, |line| line.entry.size);
+        let is = |hash: BlockHash| (length > 0 || was == 0) && block_hash(bytes, nth, was) == hash;
+        let same = whole && wanted.is_none_or(is);
+        if !same && job.line.is_some() {
+            reading.differs.add(nth);
         }
         match &mut digest {
             Some(digest) if whole => digest.take(bytes),

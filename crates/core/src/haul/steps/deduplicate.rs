@@ -9,7 +9,7 @@ use crate::bytes::Bytes;
 use crate::checksums::{BLOCK, BlockHash, EntryKind, block_count, block_hash, block_span};
 use crate::haul::copy::{bring_in_line, seen};
 use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
-use crate::item::{DifferenceKind, Progress, Proof, RateMeter, Stage};
+use crate::item::{DifferenceKind, DifferingBlocks, Progress, Proof, RateMeter, Stage};
 use crate::journal::FileEntry;
 
 /// Reads a copy that lies about beside the one that stays, and notes in the checksums what is the same.
@@ -94,7 +94,7 @@ pub(crate) fn proof_of_sparing(work: &ItemContext<'_>) -> Result<Proof, HaulErro
         if !line.compared {
             let there = line.entry.path.under(&planned.to).symlink_metadata().is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
-            proof.note(line.entry.path.as_path(), kind, None);
+            proof.note(line.entry.path.as_path(), kind, DifferingBlocks::default());
         }
     }
     Ok(proof)
