@@ -223,4 +223,6 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
 }
 
 #[cfg(test)]
+mod frames;
+#[cfg(test)]
 mod tests;

@@ -175,6 +175,10 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_wrapped(fault, theme.danger(), area);
         return;
     }
+    if proofs.files.is_none() {
+        canvas.put_at(0, 0, "Listing its files ...", theme.dim(), area);
+        return;
+    }
     if proofs.rows.is_empty() {
         canvas.put_at(0, 0, "No checksums are kept of its files; none was copied.", theme.dim(), area);
         return;

@@ -106,23 +106,32 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         y += 1;
     }
     y += u16::from(!waiting.is_empty());
+    let progress = in_hand(&under_way, running.cursor);
+    // What was said keeps a row or two, and more where there is room.
+    let mapped = |y: u16| {
+        let place = below(area, y);
+        Rect { height: place.height.saturating_sub(2), ..place }
+    };
     if area.height > y + 6 {
-        let rows = if area.height > y + 14 { 4 } else { 2 };
+        let map = progress.map_or(0, |progress| item_map::rows(progress, mapped(y)));
+        let said = (running.said.len() as u16).min(MOST_SAID);
+        let rows = (area.height - y).saturating_sub(map + said + 2).clamp(2, HIGHEST_CURVE);
         draw_rates(state, Rect { height: rows, ..below(area, y) }, canvas);
         y += rows + 1;
     }
-    if let Some(progress) = in_hand(&under_way, running.cursor) {
-        // What was said keeps a row or two.
-        let place = below(area, y);
-        let place = Rect { height: place.height.saturating_sub(2), ..place };
-        let rows = item_map::rows(progress, place);
+    if let Some(progress) = progress {
+        let rows = item_map::rows(progress, mapped(y));
         if rows > 0 {
-            item_map::draw(progress, place, canvas);
+            item_map::draw(progress, mapped(y), canvas);
             y += rows;
         }
     }
     draw_said(state, below(area, y), canvas);
 }
+
+/// Rows of the curve of rates at most, and those that are kept for what was said where there is room.
+const HIGHEST_CURVE: u16 = 16;
+const MOST_SAID: u16 = 8;
 
 /// How far the item under the cursor is, or else the first that is copied.
 fn in_hand<'a>(under_way: &[(usize, &'a Lane)], cursor: usize) -> Option<&'a Progress> {
@@ -136,7 +145,8 @@ fn in_hand<'a>(under_way: &[(usize, &'a Lane)], cursor: usize) -> Option<&'a Pro
 fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let rates = &state.running.rates;
-    let cells = usize::from(area.width.saturating_sub(14));
+    // Before them stands the scale, behind them the time that they tell.
+    let cells = usize::from(area.width.saturating_sub(14 + 16));
     let top = rates.iter().copied().fold(1.0, f64::max);
     // Twenty seconds to begin with, and all of the time that is known at the end.
     let each = rates.len().div_ceil(cells.max(1)).max(1);
@@ -164,7 +174,7 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
     let left = left.map_or_else(String::new, |left| format!("{} left", about(left)));
     canvas.put_right(&left, theme.text(), Rect { height: 1, ..area });
     let mut y = 1;
-    let cells = usize::from(area.width).saturating_sub(54).clamp(10, 100);
+    let cells = usize::from(area.width).saturating_sub(64).clamp(10, 100);
     if let Some(progress) = &lane.progress {
         if progress.copy.all.count() > 0 {
             let rates = format!("{:.0} MB/s, mean {:.0}", progress.rate / 1e6, progress.mean / 1e6);

@@ -25,15 +25,19 @@ use crate::config::Ground;
 use crate::service::Heard;
 use crate::tui::model::{Act, Errand, Event, LongTask, Sheet};
 
-struct Stage {
+pub(super) struct Stage {
     _folder: tempfile::TempDir,
-    site: Site,
-    state: State,
+    pub site: Site,
+    pub state: State,
 }
 
 impl Stage {
     fn new() -> Self {
-        let folder = tempfile::tempdir().expect("a folder for the world");
+        Self::within(tempfile::tempdir().expect("a folder for the world"))
+    }
+
+    /// The same in a folder of this.
+    pub fn within(folder: tempfile::TempDir) -> Self {
         let world = folder.path().join("w");
         make(&world, 7, Scale::SMALL).expect("a world");
         let site = Site::of_world(&world).expect("a site");
@@ -47,7 +51,7 @@ impl Stage {
         self.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
     }
 
-    fn press(&mut self, code: KeyCode) -> Vec<Act> {
+    pub fn press(&mut self, code: KeyCode) -> Vec<Act> {
         self.state.update(Event::Input(Input::Key(KeyEvent::new(code, KeyModifiers::NONE))))
     }
 
@@ -73,7 +77,7 @@ impl Stage {
     }
 
     /// Does what the interface would do on a thread: makes the plan that was asked for.
-    fn plan(&mut self, acts: &[Act]) {
+    pub fn plan(&mut self, acts: &[Act]) {
         let Some(Act::Plan(errand)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
         let mut survey = self.state.survey.clone().expect("a survey");
         survey.look_at_room();
@@ -82,7 +86,7 @@ impl Stage {
     }
 
     /// Looks for what is lying about, as a thread would.
-    fn find(&mut self, acts: &[Act]) {
+    pub fn find(&mut self, acts: &[Act]) {
         assert_eq!(acts, [Act::Find]);
         let survey = self.state.survey.clone().expect("a survey");
         let lying = find(&self.site, &survey, &History::default(), &|_| {});
@@ -94,11 +98,20 @@ impl Stage {
     }
 }
 
-fn text(state: &State, width: u16, height: u16, depth: Depth) -> String {
+pub(super) fn text(state: &State, width: u16, height: u16, depth: Depth) -> String {
     let area = Rect::new(0, 0, width, height);
     let mut buffer = Buffer::empty(area);
     draw_into(state, Theme { depth, ground: Ground::Dark }, area, &mut buffer);
-    let row = |y| (0..width).map(|x| buffer[(x, y)].symbol()).collect::<String>().trim_end().to_string();
+    let row = |y| {
+        let (mut row, mut x) = (String::new(), 0);
+        while x < width {
+            let symbol = buffer[(x, y)].symbol();
+            row.push_str(symbol);
+            // What is two cells wide covers the next one.
+            x += (crate::present::width(symbol) as u16).max(1);
+        }
+        row.trim_end().to_string()
+    };
     (0..height).map(row).collect::<Vec<_>>().join("\n")
 }
 
@@ -499,8 +512,12 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     assert_eq!(look(&mut stage), [Act::Run(LongTask::Return(id))]);
 }
 
+/// Megabytes of twelve drives, from the smallest that anybody has to the largest.
+const SIZES: [u64; 12] =
+    [60, 191, 610, 2_000, 6_200, 20_000, 64_000, 200_000, 620_000, 2_000_000, 6_300_000, 20_000_000];
+
 /// A survey with 2 000 games on twelve drives, with titles as long and odd as titles can be.
-fn extreme(stage: &Stage) -> State {
+pub(super) fn extreme(stage: &Stage) -> State {
     let mut survey = stage.state.survey.clone().expect("a survey");
     let drive = survey.drives[0].clone();
     survey.drives = (0..12)
@@ -512,7 +529,7 @@ fn extreme(stage: &Stage) -> State {
                 format!("drive{n}")
             };
             drive.drive.tag = (n < 9).then_some(n + 1);
-            drive.drive.capacity = deft_barge_core::bytes::Bytes::new(1_000_000_000 << n);
+            drive.drive.capacity = deft_barge_core::bytes::Bytes::new(SIZES[usize::from(n)] * 1_000_000);
             drive
         })
         .collect();
@@ -522,13 +539,14 @@ fn extreme(stage: &Stage) -> State {
             let mut game = games[n % games.len()].clone();
             game.id.0 = format!("{}-{n}", game.id.0);
             game.drive = (n % 13 != 12).then(|| survey.drives[n % 13].drive.name.clone());
-            game.found.title = match n % 4 {
+            game.found.title = match n % 5 {
                 0 => format!(
                     "{n} {}",
                     "a title of a game that goes on and on and has eighty letters or more in it, indeed"
                 ),
                 1 => format!("{n} 日の出の砂丘レース 完全版"),
                 2 => format!("{n} \u{1b}[31mred\u{7} \u{202e}turned"),
+                3 => format!("{n} שדה הברזל zero\u{200b}width e\u{301}"),
                 _ => format!("Game {n}"),
             };
             game
