@@ -135,6 +135,13 @@ pub fn doubt(doubt: &Doubt) -> String {
         }
         Doubt::NotFound(folder) => format!("{} is listed, and can't be a game's folder", path(folder)),
         Doubt::Unreadable { file, what } => format!("{}: {}", path(file), line(what)),
+        Doubt::NoPlace(file) => {
+            format!("how {} says where each of its games is isn't clear", path(file))
+        }
+        Doubt::Checksum(file) => format!(
+            "{} holds a checksum of what a move would rewrite, so its launcher might refuse what is moved",
+            path(file)
+        ),
         Doubt::NotUnderstood(file) => {
             format!("{} names its games and can't be rewritten, so its launcher may miss what is moved", path(file))
         }

@@ -165,6 +165,9 @@ fn files_stay(staying: &Staying) -> String {
     let (one, many, what) = match staying.why {
         WhyStaying::NameOnly => ("file contains", "files contain", "only the folder's name"),
         WhyStaying::Unreadable => ("file contains", "files contain", "the path in a way that can't be rewritten"),
+        WhyStaying::Checksum => {
+            ("file holds", "files hold", "a checksum of the path, or of a file that is rewritten, which will be wrong,")
+        }
         WhyStaying::Log => ("log contains", "logs contain", "the old path"),
         WhyStaying::Backup => ("backup contains", "backups contain", "the old path"),
         WhyStaying::Cache => ("cache file contains", "cache files contain", "the old path"),
@@ -172,6 +175,9 @@ fn files_stay(staying: &Staying) -> String {
     };
     let stays = if n == 1 { "stays as it is" } else { "stay as they are" };
     let now = match staying.why {
+        WhyStaying::Checksum => {
+            " If the launcher refuses its files afterwards, undo the haul and move the game with the launcher."
+        }
         WhyStaying::NameOnly | WhyStaying::Unreadable => {
             " If the launcher doesn't find the game afterwards, look there."
         }

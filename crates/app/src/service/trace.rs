@@ -60,6 +60,7 @@ fn sure(sure: Sure) -> &'static str {
         Sure::Likely => "likely",
         Sure::NameOnly => "the name alone",
         Sure::Unreadable => "cannot be rewritten",
+        Sure::Checksum => "a checksum, wrong once the path is rewritten",
         Sure::Log => "left: a log",
         Sure::Backup => "left: a backup",
         Sure::Cache => "left: a cache",

@@ -265,7 +265,10 @@ impl FindingKind {
             | Self::NicetyLost { .. }
             | Self::AbilitiesUnknown { .. }
             | Self::PlacesMissed { .. }
-            | Self::FilesStay(Staying { why: WhyStaying::NameOnly | WhyStaying::Unreadable, .. })
+            | Self::FilesStay(Staying {
+                why: WhyStaying::NameOnly | WhyStaying::Unreadable | WhyStaying::Checksum,
+                ..
+            })
             | Self::NoContentList { .. }
             | Self::NothingToUpdate { .. }
             | Self::SeveralNames { .. }

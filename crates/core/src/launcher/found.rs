@@ -100,6 +100,8 @@ pub enum WhyStaying {
     NameOnly,
     /// It is no text, or counts the bytes of what it says.
     Unreadable,
+    /// It holds a checksum of the path, or of a file that is rewritten.
+    Checksum,
     /// It is a log.
     Log,
     /// It is a backup of another file.

@@ -5,7 +5,7 @@ use super::found::{FoundGame, FoundLauncher, ListEntry, Problem};
 use super::found::{FoundLibrary, Update, place_values, with_home};
 use std::collections::{HashMap, HashSet};
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::rc::Rc;
 
 use jiff::Timestamp;
@@ -338,8 +338,10 @@ impl Reading<'_> {
             let name = ["install", "parent", "library"].into_iter().find(|name| record.meaning.is(name));
             if let Some(name) = name {
                 let bases = base_of(&self.bases, record.relative_to.as_ref(), file, &known);
-                let (_, path) = Spelling::read(&text, &bases).map_err(|e| e.to_string())?;
-                known = known.with(name, canonical(&path)?);
+                let (spelling, path) = Spelling::read(&text, &bases).map_err(|e| e.to_string())?;
+                // From where its file lies a path may climb, and over links as the system does.
+                let climbs = spelling.is_relative() && path.components().any(|step| step == Component::ParentDir);
+                known = known.with(name, canonical(&if climbs { real_path(&path) } else { path })?);
             }
         }
         if known.of("install").is_none() && self.found.profile.games.knows_by_what_lies_in_it() {

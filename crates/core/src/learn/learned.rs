@@ -75,6 +75,10 @@ pub enum Doubt {
         /// What is wrong.
         what: String,
     },
+    /// What an entry says of where its game lies is not understood.
+    NoPlace(PathBuf),
+    /// A file holds a checksum of what a move would rewrite.
+    Checksum(PathBuf),
     /// A file names games and is not understood.
     NotUnderstood(PathBuf),
     /// A place that leads to a game would be left.

@@ -24,9 +24,9 @@ pub(super) fn unsound(
     launcher: &mut LearnedLauncher,
 ) -> Option<Doubt> {
     let file = site.profile_folder().join(format!("{}.toml", launcher.id));
-    let profile = match Profile::parse(&launcher.profile, &file) {
-        Ok(profile) => profile,
-        Err(error) => return Some(Doubt::Unreadable { file, what: error.to_string() }),
+    // Nothing of an entry may say for sure where its game lies.
+    let Ok(profile) = Profile::parse(&launcher.profile, &file) else {
+        return Some(Doubt::NoPlace(list.file().into()));
     };
     let Some(found) = read_launchers(site, std::slice::from_ref(&profile)).pop() else {
         return Some(Doubt::NotFound(launcher.home.clone()));
@@ -104,6 +104,9 @@ fn stays_beside(site: &Site, found: &FoundLauncher, game: &FoundGame, finds: &[F
 fn missed(game: &FoundGame, home: &Path, finds: &[Find]) -> Result<usize, Doubt> {
     // Entries of menus are looked after for every launcher.
     let of_menus = |find: &&Find| find.record.shape.to_string() == "desktop";
+    if let Some(find) = finds.iter().find(|find| find.sure == Sure::Checksum) {
+        return Err(Doubt::Checksum(find.record.file.clone()));
+    }
     let blind = |find: &&Find| find.sure == Sure::Unreadable && find.record.file.starts_with(home);
     if let Some(find) = without_covered(game, finds.iter().filter(blind)).next() {
         return Err(Doubt::NotUnderstood(find.record.file.clone()));

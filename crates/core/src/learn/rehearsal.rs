@@ -12,7 +12,7 @@ use crate::record::{
     Bases, Content, Document, Edit, FileChange, Files, Format, Mood, Place, Shape, Source, Spelling, Values,
 };
 use crate::site::{Site, real_path};
-use crate::trace::each_leaf;
+use crate::trace::{checksum_in, each_leaf};
 
 /// What a rehearsal of a profile came to.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
@@ -108,8 +108,11 @@ pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) ->
         let at = change.file.strip_prefix(&install).map(|rest| game.install.join(rest)).unwrap_or(change.file.clone());
         let Some(Shape::Text(format)) = shapes.get(&real_path(&at)) else { continue };
         let bases = Bases { relative_to: None, ..found.bases(site) };
-        let leading = |content: &Content| leading_in(content, *format, &bases, (&game.install, &installs));
+        let leading = |content: &Content| leading_in((&at, content), *format, &bases, (&game.install, &installs));
         let (Some(before), Some(after)) = (leading(&change.before), leading(&change.after)) else { continue };
+        if let Some(file) = before.checksum {
+            return Some(Doubt::Checksum(file));
+        }
         if let Some(place) = after.ours {
             let location = place.to_string();
             return Some(Doubt::Missed { title: game.title.clone(), file: at, location });
@@ -127,11 +130,13 @@ pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) ->
 struct Leading {
     ours: Option<Place>,
     others: Vec<String>,
+    /// The file that holds a checksum of the path, or of this file.
+    checksum: Option<PathBuf>,
 }
 
 /// What of a file leads to a game's folder and to those of others; a large file's other texts are looked at and not kept.
 fn leading_in(
-    content: &Content,
+    (file, content): (&Path, &Content),
     format: Format,
     bases: &Bases,
     (install, installs): (&Path, &HashSet<&Path>),
@@ -139,6 +144,9 @@ fn leading_in(
     let Content::Bytes(bytes) = content else { return None };
     let document = Document::parse(bytes.clone(), format).ok()?;
     let mut leading = Leading::default();
+    if !file.starts_with(install) {
+        leading.checksum = checksum_in(file, &document, install);
+    }
     each_leaf(&Source::Text(Box::new(document)), &mut |place, _, text| {
         if !text.contains(['/', '\\', '%']) {
             return;

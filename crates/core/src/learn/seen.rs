@@ -1,7 +1,7 @@
 //! Texts that lead to folders that are there: the first sign of a list of games.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::sync::Mutex;
 
 use rayon::prelude::*;
@@ -19,6 +19,9 @@ const LARGEST: u64 = 256 << 20;
 
 /// Bytes of the longest text that is looked through for commands.
 const LONGEST: usize = 4096;
+
+/// Bytes of the longest path from a file's own folder that is followed.
+const LONGEST_WAY: usize = 512;
 
 /// Paths of an entry that may be the folder above that of its game.
 const ABOVE: usize = 16;
@@ -159,9 +162,20 @@ fn absolute(text: &str, bases: &Bases) -> Option<PathBuf> {
     path.is_absolute().then_some(path)
 }
 
+/// The folder that a relative path leads to from that of its file, if it is there.
+fn from_file(text: &str, file: &Path, bases: &Bases) -> Option<PathBuf> {
+    if !text.contains(['/', '\\']) || text.contains('\n') || text.len() > LONGEST_WAY {
+        return None;
+    }
+    let (spelling, path) = Spelling::read(text, &bases.relative_to(file.parent()?)).ok()?;
+    let leads = spelling.is_relative() && path.look_is_dir();
+    let climbs = path.components().any(|step| step == Component::ParentDir);
+    leads.then(|| if climbs { real_path(&path) } else { path })
+}
+
 fn whole_paths(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts) -> Vec<Seen> {
     let lead = |(place, side, text): &(Place, Side, String)| {
-        let dir = absolute(text, bases)?;
+        let dir = absolute(text, bases).or_else(|| from_file(text, file, bases))?;
         (!file.starts_with(&dir) && known.may_be_a_game(&dir)).then(|| Seen {
             place: place.clone(),
             side: *side,

@@ -54,13 +54,16 @@ impl Trace {
             Sure::Certain | Sure::Likely => None,
             Sure::NameOnly => Some(WhyStaying::NameOnly),
             Sure::Unreadable => Some(WhyStaying::Unreadable),
+            Sure::Checksum => Some(WhyStaying::Checksum),
             Sure::Log => Some(WhyStaying::Log),
             Sure::Backup => Some(WhyStaying::Backup),
             Sure::Cache => Some(WhyStaying::Cache),
             Sure::Chosen => Some(WhyStaying::Chosen),
         };
         let mut staying: BTreeMap<WhyStaying, BTreeSet<PathBuf>> = BTreeMap::new();
-        let stays = |find: &&Find| find.sure == Sure::Chosen || !rewritten.contains(find.record.file.as_path());
+        // A checksum may stand in the very file that is rewritten.
+        let apart = |find: &Find| matches!(find.sure, Sure::Chosen | Sure::Checksum);
+        let stays = |find: &&Find| apart(find) || !rewritten.contains(find.record.file.as_path());
         for find in self.finds.iter().filter(stays) {
             if let Some(why) = why(find.sure) {
                 staying.entry(why).or_default().insert(find.record.file.clone());

@@ -19,6 +19,8 @@ pub enum Sure {
     NameOnly,
     /// The name stands in a file that is not read as text, or that counts the bytes of what it says: it cannot be rewritten.
     Unreadable,
+    /// It is a checksum of the path, or of a file that says it, and would be wrong afterwards.
+    Checksum,
     /// It stands in a log, which says what was.
     Log,
     /// It stands in a backup of another file.
@@ -137,7 +139,7 @@ impl Trace {
         for (number, sure) in leave.iter().map(|n| (*n, Sure::Chosen)).chain(take.iter().map(|n| (*n, Sure::Certain))) {
             let find = number.checked_sub(1).and_then(|at| chosen.get_mut(at)).ok_or(ChoiceFault::NoSuch(number))?;
             // What says the name alone says it after the move as well.
-            if sure == Sure::Certain && matches!(find.sure, Sure::Unreadable | Sure::NameOnly) {
+            if sure == Sure::Certain && matches!(find.sure, Sure::Unreadable | Sure::Checksum | Sure::NameOnly) {
                 return Err(ChoiceFault::CannotBeRewritten(number));
             }
             find.sure = sure;

@@ -6,6 +6,7 @@ use std::sync::{Mutex, PoisonError};
 use super::find::{Find, Sure, problem};
 use super::left::{has_controls, history_of, is_chained, is_counted};
 use super::needle::{Needle, PathEnd, WholeName, said_in_base64};
+use super::seals::{Checksums, seals};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
@@ -23,6 +24,7 @@ pub(crate) struct Looking<'a> {
     pub now: Option<&'a Path>,
     pub name: &'a str,
     pub needle: &'a Needle,
+    pub checksums: &'a Checksums,
     pub layers: &'a [Letters],
     /// The folders that are searched.
     pub places: &'a [PathBuf],
@@ -134,6 +136,8 @@ impl Looking<'_> {
                 // What says the name alone is left in any case.
                 let leads = |find: &&mut Find| find.sure != Sure::NameOnly;
                 finds.iter_mut().filter(leads).for_each(|find| find.sure = history.unwrap_or(find.sure));
+                let sealed = self.sealed(file, &source, &finds);
+                finds.extend(sealed);
                 return (finds, Vec::new());
             }
         }
@@ -158,8 +162,10 @@ impl Looking<'_> {
         let mut led: Vec<(Place, usize)> = Vec::new();
         let end = PathEnd::new(self.wanted);
         each_leaf(source, &mut |place, side, text| {
-            if said_in_base64(text).any(|said| end.is_in(&said)) {
-                let hit = Hit { side, text: text.to_string(), ..self.unreadable_hit() };
+            let is_checksum = self.checksums.says(text);
+            if is_checksum || said_in_base64(text).any(|said| end.is_in(&said)) {
+                let sure = if is_checksum { Sure::Checksum } else { Sure::Unreadable };
+                let hit = Hit { side, sure, text: text.to_string(), ..self.unreadable_hit() };
                 finds.push(find(file, shape, source, place, hit));
                 return;
             }
@@ -188,6 +194,22 @@ impl Looking<'_> {
             ways.for_each(|find| find.sure = Sure::Unreadable);
         }
         finds
+    }
+
+    /// Checksums that would be wrong once these finds were rewritten.
+    fn sealed(&self, file: &Path, source: &Source, finds: &[Find]) -> Vec<Find> {
+        let Source::Text(document) = source else { return Vec::new() };
+        // What lies in the game is told by its content list and its proof.
+        let leads = finds.iter().any(|find| matches!(find.sure, Sure::Certain | Sure::Likely));
+        if !leads || file.starts_with(self.wanted) {
+            return Vec::new();
+        }
+        let one = |(at, word, _): (PathBuf, String, bool)| Find {
+            sure: Sure::Checksum,
+            record: Record { text: word, ..self.unreadable(&at).record },
+            ..self.unreadable(&at)
+        };
+        seals(file, document).into_iter().map(one).collect()
     }
 
     /// Whether a text may say the name: as it is, in letters of another case, or with escapes.
@@ -388,7 +410,8 @@ impl Looking<'_> {
             each_leaf(source, &mut |_, _, text| said = said || end.is_in(text));
             said
         };
-        WholeName::new(self.name).is_in(&document.unread_bytes()) || (alone && in_text())
+        let unread = document.unread_bytes();
+        WholeName::new(self.name).is_in(&unread) || self.checksums.are_in(&unread) || (alone && in_text())
     }
 
     /// A file that says the path and cannot be rewritten; a log, backup or cache stays as it is in any case.

@@ -10,6 +10,7 @@ mod left;
 mod looking;
 mod needle;
 mod residue;
+mod seals;
 mod search;
 #[cfg(test)]
 mod tests;
@@ -23,6 +24,7 @@ pub use find::{ChoiceFault, Find, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, each_leaf, leaves, may_be_read, shapes};
 pub(crate) use needle::{Needle, Needles};
 pub(crate) use residue::{uncovered, whole_place, without_covered};
+pub(crate) use seals::checksum_in;
 pub(crate) use search::{files_naming, finds_of};
 pub use search::{trace, trace_moved};
 pub(crate) use usual::finds_in_usual_places;

@@ -7,6 +7,7 @@ use super::files::{Gathered, follow_links, gather, gather_near};
 use super::find::{Find, Trace, TracePhase, WantedFolder, from_one_root, problem};
 use super::looking::Looking;
 use super::needle::{self, Needle, Needles};
+use super::seals::Checksums;
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
@@ -58,6 +59,7 @@ pub fn trace_moved(
         now,
         name: &name,
         needle: &needle,
+        checksums: &Checksums::of_path(&path),
         layers: &layers,
         places,
     };
@@ -116,7 +118,8 @@ pub(crate) fn finds_of(
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let needle = Needle::new(&name);
     let (real, layers) = (real_path(path), layers.as_slice());
-    let looking = Looking { site, wanted: path, real, now, name: &name, needle: &needle, layers, places };
+    let checksums = &Checksums::of_path(path);
+    let looking = Looking { site, wanted: path, real, now, name: &name, needle: &needle, checksums, layers, places };
     let look = |buffer: &mut Vec<u8>, file: &PathBuf| {
         let there = !is_over() && needle.is_in_file(file, buffer).unwrap_or(false);
         if there { looking.file(file).0 } else { Vec::new() }

@@ -47,6 +47,10 @@ fn stand_ins_are_learned_from_nothing_and_know_what_their_written_profiles_know(
         let Some(launcher) = learned.launchers.iter().find(|launcher| launcher.name == found.profile.name) else {
             continue;
         };
+        // Of one game alone nobody knows what would be another one's.
+        if found.games.len() == 1 && launcher.doubt == Some(Doubt::OneGame) {
+            continue;
+        }
         assert_eq!(launcher.doubt, None, "{}", launcher.name);
         let profile = Profile::parse(&launcher.profile, Path::new("learned.toml")).unwrap();
         let own = read_launchers(&site, std::slice::from_ref(&profile)).pop().unwrap();
@@ -349,6 +353,16 @@ fn a_rehearsal_finds_what_a_profile_would_leave_behind_or_take_from_another_game
     assert!(matches!(&forgets.doubt, Some(Doubt::Missed { location, .. }) if location.contains("run")), "{forgets:?}");
     let before = fs::read_to_string(&file).unwrap();
     assert!(before.contains("drives/swift/g/Fen"), "nothing was written: {before}");
+    // A launcher that keeps a checksum of its list would refuse what a haul has written.
+    let sum = file.with_extension("sum");
+    fs::write(&sum, format!("crc32 {:08x}\n", crc32fast::hash(before.as_bytes()))).unwrap();
+    assert_eq!(rehearse(&site, &profile(&whole)).doubt, Some(Doubt::Checksum(sum.clone())));
+    fs::write(&sum, "crc32 00000000\n").unwrap();
+    assert_eq!(rehearse(&site, &profile(&whole)).doubt, None);
+    // What is called one may be of something else.
+    let called = serde_json::json!({"checksum": "0badcafe", "all": list});
+    fs::write(&file, called.to_string()).unwrap();
+    assert_eq!(rehearse(&site, &profile(&whole)).doubt, None);
 }
 
 /// Launchers whose files lie and name things in ways of their own, each learned, moved by, and judged to the byte.

@@ -346,6 +346,85 @@ fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_a
     assert_eq!(change.after, Content::Bytes(text.into_bytes()));
 }
 
+/// A launcher may find a game by a checksum of its path, or refuse a file that is not what a checksum says: nobody here keeps those true.
+#[test]
+fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_has_them_is_not_learned() {
+    use deft_barge_core::learn::{Doubt, learn};
+    use sha1::Digest as _;
+    let house = House::new();
+    let kite = |nth: usize| house.folder().join(format!("drives/swift/kites/Fen {nth}"));
+    for nth in 0..3 {
+        fs::create_dir_all(kite(nth).join("bin")).unwrap();
+        fs::write(kite(nth).join("bin/go"), "#!/bin/sh\n").unwrap();
+        fs::write(kite(nth).join("data.pak"), vec![nth as u8; 5000]).unwrap();
+    }
+    let at = |nth: usize| kite(nth).to_str().unwrap().to_string();
+    let sha1 = |text: &str| sha1::Sha1::digest(text).iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+    let entries = |more: &dyn Fn(usize) -> String| -> String {
+        let entry = |nth| format!("{{\"id\": \"k{nth}\", \"at\": \"{}\"{}}}", at(nth), more(nth));
+        format!("[{}]", (0..3).map(entry).collect::<Vec<_>>().join(", "))
+    };
+    let plain = entries(&|_| String::new());
+    let crc = crc32fast::hash(plain.as_bytes());
+    // What is said of a game's archive, and a number of the launcher's, are no checksums of these.
+    let fair = entries(&|nth| format!(", \"archive\": \"{}\"", sha1(&format!("archive {nth}"))));
+    type Case = (&'static str, Vec<(&'static str, String)>, Option<&'static str>);
+    let cases: Vec<Case> = vec![
+        (
+            "a key of the path",
+            vec![("a.json", entries(&|nth| format!(", \"key\": \"{}\"", sha1(&at(nth)))))],
+            Some("a.json"),
+        ),
+        (
+            "in capitals",
+            vec![("a.json", entries(&|nth| format!(", \"key\": \"{}\"", sha1(&at(nth)).to_uppercase())))],
+            Some("a.json"),
+        ),
+        (
+            "beside the file",
+            vec![("a.json", plain.clone()), ("a.json.crc", format!("{crc:08x}\n"))],
+            Some("a.json.crc"),
+        ),
+        ("in a list", vec![("a.json", plain.clone()), ("sums", format!("{}  a.json\n", sha1(&plain)))], Some("sums")),
+        ("of a part", vec![("a.json", format!("{{\"sum\": {crc}, \"games\": {plain}}}\n"))], Some("a.json")),
+        (
+            "by its name",
+            vec![("a.json", format!("{{\"hmac\": \"{}\", \"games\": {plain}}}\n", sha1("?")))],
+            Some("a.json"),
+        ),
+        (
+            "none",
+            vec![
+                ("a.json", format!("{{\"build\": 20261129, \"games\": {fair}}}\n")),
+                ("b", format!("{:08x}", crc ^ 1)),
+            ],
+            None,
+        ),
+    ];
+    for (what, files, holds) in cases {
+        let folder = house.home().join(".config/kite");
+        let _ = fs::remove_dir_all(&folder);
+        fs::create_dir_all(&folder).unwrap();
+        for (name, text) in &files {
+            fs::write(folder.join(name), text).unwrap();
+        }
+        let trace = traced(&house, &kite(1));
+        assert!(trace.finds.iter().any(|find| find.sure == Sure::Certain), "{what}");
+        let sums = trace.finds.iter().filter(|find| find.sure == Sure::Checksum);
+        let sums: Vec<PathBuf> = sums.map(|find| find.record.file.clone()).collect();
+        assert_eq!(sums, holds.map(|name| folder.join(name)).into_iter().collect::<Vec<_>>(), "{what}");
+        let plan = planned(&house, &trace, "newhold");
+        let told = plan.findings.iter().any(|finding| {
+            matches!(&finding.kind, FindingKind::FilesStay(staying) if staying.why == WhyStaying::Checksum)
+                && finding.severity == Severity::Warning
+        });
+        assert_eq!(told, holds.is_some(), "{what}: {:?}", plan.findings);
+        let learned = learn(&house.site(), &[], &[], &|_| {}).launchers;
+        let launcher = learned.iter().find(|one| one.home == folder).unwrap_or_else(|| panic!("{what}: {learned:?}"));
+        assert_eq!(launcher.doubt, holds.map(|name| Doubt::Checksum(folder.join(name))), "{what}");
+    }
+}
+
 /// What counts its bytes, is no text, or says what was is named and left; what says what is is rewritten.
 #[test]
 fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are_named() {

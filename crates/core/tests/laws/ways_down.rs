@@ -1,9 +1,13 @@
-//! Launchers that say of each game the way down to it from a folder above, through folders between: their games are learned, moved as deep
-//! into the other library, or the folder above is written anew beside an unchanged way; every other sign stays, and all comes back.
+//! Launchers that say of each game the way down to it from a folder above, through folders between, or the way there from their own file: their
+//! games are learned, moved as deep into the other library, or the folder above is written anew beside an unchanged way; every other sign
+//! stays, and all comes back.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
@@ -41,7 +45,7 @@ fn all(world: &World, of: &[usize], one: impl Fn(usize, usize) -> String) -> Vec
 }
 
 /// What it is called, whether an entry says the folder above itself, and what is written.
-const SHAPES: [(&str, bool, Writer); 9] = [
+const SHAPES: [(&str, bool, Writer); 12] = [
     ("JSON, the library by its number", false, |world, of| {
         let game = |n: usize, at: usize| {
             let (code, _, title, way) = GAMES[n];
@@ -128,12 +132,38 @@ const SHAPES: [(&str, bool, Writer); 9] = [
         let inner = format!("{{\"libs\":[{},{}],\"games\":[{games}]}}", library(0), library(1));
         vec![(world.home.join("g.json"), format!("{{\"v\":2,\"state\":{}}}\n", json(&inner)))]
     }),
+    ("JSON, from the file's own folder", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, _) = GAMES[n];
+            let (title, way) = (json(title), json(&world.climb(n, at, 4)));
+            format!("{{\"code\":{},\"title\":{title},\"at\":{way}}}", json(code))
+        };
+        vec![(world.home.join("g.json"), format!("[{}]\n", all(world, of, game).join(",\n")))]
+    }),
+    ("XML, from the file's own folder, and its program", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, _) = GAMES[n];
+            let (title, way) = (xml(title), xml(&world.climb(n, at, 4)));
+            format!("<app code=\"{code}\"><name>{title}</name><at>{way}</at><run>{way}/bin/go</run></app>\n")
+        };
+        vec![(world.home.join("g.xml"), format!("<all>\n{}</all>\n", all(world, of, game).concat()))]
+    }),
+    ("a file for each, from its own folder", true, |world, of| {
+        let game = |n: usize, at: usize| {
+            let (code, _, title, _) = GAMES[n];
+            format!("code: {code}\ntitle: {}\nat: {}\n", json(title), json(&world.climb(n, at, 5)))
+        };
+        let texts = all(world, of, game).into_iter().enumerate();
+        texts.map(|(n, text)| (world.home.join(format!("games/{}.yaml", GAMES[n].1)), text)).collect()
+    }),
 ];
 
 struct World {
     top: PathBuf,
     home: PathBuf,
     libraries: [String; 2],
+    /// Where games went that no library is told of.
+    went: RefCell<HashMap<usize, PathBuf>>,
     _folder: tempfile::TempDir,
 }
 
@@ -145,7 +175,7 @@ impl World {
         let library = |drive: &str| top.join("drives").join(drive).join("petrel games").to_str().unwrap().to_string();
         let libraries = [library("swift"), library("newhold")];
         let home = top.join("home/.local/share/petrel");
-        let world = Self { top, home, libraries, _folder: folder };
+        let world = Self { top, home, libraries, went: RefCell::default(), _folder: folder };
         fs::create_dir_all(world.library(1)).unwrap();
         for n in 0..GAMES.len() {
             let at = world.game(n, 0);
@@ -169,7 +199,24 @@ impl World {
     }
 
     fn game(&self, nth: usize, library: usize) -> PathBuf {
-        Path::new(&self.libraries[library]).join(GAMES[nth].3)
+        let went = self.went.borrow().get(&nth).cloned().filter(|_| library == 1);
+        went.unwrap_or_else(|| Path::new(&self.libraries[library]).join(GAMES[nth].3))
+    }
+
+    /// Notes where a haul has brought games whose entries name no folder above.
+    fn follow(&self, what: &str, journal: &Journal, haul: HaulId) {
+        if what.contains("own folder") {
+            let items = journal.haul(haul).unwrap().unwrap().items;
+            let nth = |from: &Path| (0..GAMES.len()).find(|n| self.game(*n, 0) == from).unwrap();
+            let went = items.iter().map(|item| (nth(&item.planned.from), item.planned.to.clone()));
+            *self.went.borrow_mut() = went.collect();
+        }
+    }
+
+    /// The path to a game from a folder so many below the top.
+    fn climb(&self, nth: usize, library: usize, from: usize) -> String {
+        let below = self.game(nth, library).strip_prefix(&self.top).unwrap().to_str().unwrap().to_string();
+        format!("{}{below}", "../".repeat(from))
     }
 
     /// Whether all files say what the launcher would say of games that lie in these libraries.
@@ -214,6 +261,7 @@ fn ways_down_to_games_are_learned_and_stay_while_the_folder_above_changes() {
         for games in [vec![0], vec![2, 3], vec![1], vec![4]] {
             let folders: Vec<PathBuf> = games.iter().map(|n| world.game(*n, 0)).collect();
             let haul = haul_folders(&site, &journal, &folders, "newhold", &launcher.profile);
+            world.follow(what, &journal, haul);
             world.judge(write, &games, what);
             undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
             world.judge(write, &[], &format!("{what}, undone"));
@@ -238,6 +286,7 @@ fn a_traced_game_goes_with_the_folder_from_which_its_entry_says_the_way() {
             let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
             let id = haul.id();
             haul.run(&|_| {}, &Control::default()).unwrap();
+            world.follow(what, &journal, id);
             world.judge(write, &[n], what);
             undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
             world.judge(write, &[], &format!("{what}, undone"));
