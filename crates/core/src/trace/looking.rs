@@ -314,14 +314,24 @@ impl Looking<'_> {
             Some((_, path, None)) if path.look_exists() => PartFit::Other,
             _ => PartFit::No,
         };
+        // An argument on its own: all behind its sign is one path, blanks and all.
+        if let Some(from) = value_of_option(text).filter(|_| !command)
+            && let Some((spelling, path, Some(below))) = self.read(&text[from..], &absolute)
+            && self.is_there(&path)
+        {
+            let whole = Some((text.to_string(), from));
+            return vec![hit(Within::Text, text[from..].to_string(), whole, &below, &spelling, Sure::Certain)];
+        }
         let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
         let ways: &[Within] = match (command, list) {
             (true, _) => &[Within::Command],
             (false, true) => &[Within::List, Within::Command, Within::Text],
             (false, false) => &[Within::Command, Within::Text],
         };
+        // In an entry of a menu one key alone is a command, whose words end at blanks for sure.
+        let words_of = format.filter(|format| *format != Format::Desktop || command);
         for within in ways {
-            let parts = find_parts(text, *within, format, &fit);
+            let parts = find_parts(text, *within, words_of, &fit);
             // A part that is all of the value is the value.
             if !whole.is_empty() && parts.iter().any(|part| part.range == (0..text.len())) {
                 return whole;
@@ -481,6 +491,13 @@ pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hi
             said_by: 0,
         },
     }
+}
+
+/// Where the value of an option begins, as in `--root=/games/Fen`.
+fn value_of_option(text: &str) -> Option<usize> {
+    let at = text.find('=').filter(|_| text.starts_with('-'))?;
+    let plain = |text: &str| !text.contains(|c: char| c.is_whitespace() || matches!(c, '"' | '\'' | ';'));
+    plain(&text[..at]).then_some(at + 1)
 }
 
 /// A database for its journal, and every other file for itself.

@@ -228,6 +228,13 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
             ("list.xml", format!("<all>{}</all>\n", keyed(&|_, text| format!("<at>{}</at>", xml(text))))),
             ("list.txt", keyed(&|_, text| format!("{text}\n"))),
             (
+                "list.desktop",
+                keyed(&|n, text| {
+                    let head = if n == 0 { "[Desktop Entry]".into() } else { format!("[Desktop Action a{n}]") };
+                    format!("{head}\nName=Kite\nPath={text}\nExec=\"{text}\" %u\nX-Kite={text}\n")
+                }),
+            ),
+            (
                 "starts.json",
                 serde_json::to_string(&all.iter().map(|text| format!("run \"{text}\" --full")).collect::<Vec<_>>())
                     .unwrap(),
