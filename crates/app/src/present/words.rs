@@ -165,15 +165,17 @@ fn files_stay(staying: &Staying) -> String {
     let (one, many, what) = match staying.why {
         WhyStaying::NameOnly => ("file contains", "files contain", "only the folder's name"),
         WhyStaying::Unreadable => ("file contains", "files contain", "the path in a way that can't be rewritten"),
-        WhyStaying::Checksum => {
-            ("file holds", "files hold", "a checksum of the path, or of a file that is rewritten, which will be wrong,")
-        }
+        WhyStaying::Checksum => ("file holds", "files hold", "a checksum of the path or of a record file"),
         WhyStaying::Log => ("log contains", "logs contain", "the old path"),
         WhyStaying::Backup => ("backup contains", "backups contain", "the old path"),
         WhyStaying::Cache => ("cache file contains", "cache files contain", "the old path"),
         WhyStaying::Chosen => ("file contains", "files contain", "a place that you chose to leave"),
     };
-    let stays = if n == 1 { "stays as it is" } else { "stay as they are" };
+    let stays = match (staying.why, n) {
+        (WhyStaying::Checksum, _) => "that will be wrong",
+        (_, 1) => "and stays as it is",
+        _ => "and stay as they are",
+    };
     let now = match staying.why {
         WhyStaying::Checksum => {
             " If the launcher refuses its files afterwards, undo the haul and move the game with the launcher."
@@ -183,7 +185,7 @@ fn files_stay(staying: &Staying) -> String {
         }
         _ => "",
     };
-    format!("{} {} {what} and {stays}: {names}.{now}", count(n), if n == 1 { one } else { many })
+    format!("{} {} {what} {stays}: {names}.{now}", count(n), if n == 1 { one } else { many })
 }
 
 #[expect(clippy::too_many_lines, reason = "a flat match, one sentence a finding")]

@@ -33,7 +33,12 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
         return Err(refused(&plan));
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
-    if !wish.yes {
+    if wish.yes {
+        // What is accepted beforehand is told nevertheless.
+        for caution in &cautions {
+            sink.aside(&words::finding(caution));
+        }
+    } else {
         let at_terminal = sink.can_ask();
         if at_terminal {
             sink.say(&plan_text(&plan))?;

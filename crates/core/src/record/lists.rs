@@ -444,7 +444,7 @@ impl Document {
         let line = text[..at].rfind('\n').map_or(0, |n| n + 1);
         let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
         let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
-        let step = if indent.contains('\t') { "\t" } else { "  " };
+        let step = step_of(text, &indent);
         format!("{open}{end}{indent}{step}{entry}{end}{indent}{close}")
     }
 
@@ -485,7 +485,7 @@ impl Document {
         let line = text[..span.start].rfind('\n').map_or(0, |n| n + 1);
         let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
         let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
-        let step = if indent.contains('\t') { "\t" } else { "  " };
+        let step = step_of(text, &indent);
         let blank = match blank {
             Some(blank) => blank.to_string(),
             None if text[line..span.start].trim().is_empty() && text.contains('\n') => format!("{end}{indent}{step}"),
@@ -557,6 +557,17 @@ fn sign_of(gap: &str) -> &'static str {
         Some(b',') => ",",
         _ => "",
     }
+}
+
+/// What a line is indented by beyond one with this indent, as the text has it elsewhere.
+fn step_of(text: &str, indent: &str) -> String {
+    /// Lines that are looked at.
+    const LINES: usize = 2000;
+    if indent.contains('\t') || (indent.is_empty() && text.contains("\n\t")) {
+        return "\t".into();
+    }
+    let blanks = text.lines().take(LINES).map(|line| line.len() - line.trim_start_matches(' ').len());
+    " ".repeat(blanks.filter(|count| *count > 0).min().unwrap_or(2).min(8))
 }
 
 #[cfg(test)]

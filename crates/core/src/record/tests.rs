@@ -467,6 +467,15 @@ fn entries_come_and_go_in_the_layout_of_their_list() {
     assert_eq!(String::from_utf8(now.clone()).unwrap(), "{\n  \"all\": []\n}\n");
     let first = parsed(&now, Format::Json).append(&list, None, "{\"id\": 9}").unwrap();
     assert_eq!(String::from_utf8(first).unwrap(), "{\n  \"all\": [\n    {\"id\": 9}\n  ]\n}\n");
+    for step in [" ", "  ", "    ", "\t"] {
+        let text = format!("{{\n{step}\"o\": {{\n{step}{step}\"all\": []\n{step}}}\n}}\n");
+        let empty = parsed(text.as_bytes(), Format::Json);
+        let list = empty.find_one("$.o.all").unwrap();
+        let one = empty.append(&list, None, "7").unwrap();
+        let deep = format!("\n{step}{step}{step}7\n{step}{step}]");
+        assert_eq!(String::from_utf8(one.clone()).unwrap(), text.replace(']', &deep), "{step:?}");
+        assert_eq!(parsed(&one, Format::Json).remove(&list, 0).unwrap(), text.as_bytes(), "{step:?}");
+    }
     let object = parsed(b"{\"o\": {\"d\":\"z\"}}", Format::Json);
     let keyed = object.append(&object.find_one("$.o").unwrap(), Some("n\"w"), "[]").unwrap();
     assert_eq!(String::from_utf8(keyed).unwrap(), "{\"o\": {\"d\":\"z\",\"n\\\"w\":[]}}");
