@@ -173,11 +173,7 @@ impl Looking<'_> {
                 return;
             }
             let written = source.written(place, side).map(str::to_string);
-            let key = place.0.last().and_then(|step| match step {
-                Step::Name(name) if side == Side::Value => Some(name.as_str()),
-                _ => None,
-            });
-            for mut hit in self.hits(text, shape.format(), key, bases, 0) {
+            for mut hit in self.hits(text, shape.format(), key_of(place, side), bases, 0) {
                 if hit.inside.is_empty() {
                     hit.side = side;
                     hit.written.clone_from(&written);
@@ -314,8 +310,10 @@ impl Looking<'_> {
             Some((_, path, None)) if path.look_exists() => PartFit::Other,
             _ => PartFit::No,
         };
-        // An argument on its own: all behind its sign is one path, blanks and all.
-        if let Some(from) = value_of_option(text).filter(|_| !command)
+        // An argument on its own, as an element of a list or with blanks that part nothing: all behind its sign is one path. What is called
+        // something may be parted at blanks.
+        let alone = |from: &usize| !command && (key.is_none() || text[*from..].contains(' '));
+        if let Some(from) = value_of_option(text).filter(alone)
             && let Some((spelling, path, Some(below))) = self.read(&text[from..], &absolute)
             && self.is_there(&path)
         {
@@ -363,7 +361,7 @@ impl Looking<'_> {
             if !self.may_name(&leaf.text) {
                 return;
             }
-            for mut hit in self.hits(&leaf.text, Some(format), None, bases, depth + 1) {
+            for mut hit in self.hits(&leaf.text, Some(format), key_of(&leaf.place, leaf.side), bases, depth + 1) {
                 if hit.inside.is_empty() {
                     hit.side = leaf.side;
                     hit.written = document.written(&leaf.place, leaf.side).map(str::to_string);
@@ -490,6 +488,14 @@ pub(super) fn find(file: &Path, shape: Shape, source: &Source, place: &Place, hi
             written: hit.written,
             said_by: 0,
         },
+    }
+}
+
+/// What a value is called.
+fn key_of(place: &Place, side: Side) -> Option<&str> {
+    match place.0.last() {
+        Some(Step::Name(name)) if side == Side::Value => Some(name),
+        _ => None,
     }
 }
 

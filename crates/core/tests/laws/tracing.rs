@@ -353,6 +353,35 @@ fn texts_with_several_paths_and_keys_with_paths_below_them_are_rewritten_whole_a
     assert_eq!(change.after, Content::Bytes(text.into_bytes()));
 }
 
+/// An element of a list of arguments is one argument, blanks and all; a text that is called something is parted at them by its launcher.
+#[test]
+fn the_value_of_an_option_is_one_path_where_nothing_parts_it_and_a_word_elsewhere() {
+    use deft_barge_core::record::Within;
+    for (name, called) in [("Fen", Within::Command), ("Fen Two", Within::Text)] {
+        let house = House::new();
+        let at = house.folder().join("drives/swift/kites").join(name);
+        fs::create_dir_all(at.join("bin")).unwrap();
+        fs::write(at.join("bin/go"), "#!/bin/sh\n").unwrap();
+        fs::create_dir_all(house.folder().join("drives/swift/kites/Fen/bin")).unwrap();
+        let old = at.to_str().unwrap();
+        let said = |at: &str| serde_json::json!([{"args": [format!("--root={at}"), format!("-d={at}/bin"), "--x=1"], "more": format!("--root={at}")}]);
+        let file = house.home().join(".config/kite/list.json");
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(&file, said(old).to_string()).unwrap();
+        let trace = traced(&house, &at);
+        let within: Vec<(&str, Within)> =
+            trace.sure().map(|find| (find.record.location.as_str(), find.record.within)).collect();
+        let args = [("$[0]['args'][0]", Within::Text), ("$[0]['args'][1]", Within::Text), ("$[0]['more']", called)];
+        assert_eq!(within, args, "{name}");
+        let plan = planned(&house, &trace, "newhold");
+        let site = house.site();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let new = plan.items[0].to.to_str().unwrap();
+        assert_eq!(fs::read_to_string(&file).unwrap(), said(new).to_string(), "{name}");
+    }
+}
+
 /// A launcher may find a game by a checksum of its path, or refuse a file that is not what a checksum says: nobody here keeps those true.
 #[test]
 fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_has_them_is_not_learned() {
