@@ -889,7 +889,7 @@ pub fn pace(drive: &str, pace: &DriveSpeed) -> String {
 }
 
 /// What a draft that is kept would do, and the day it was saved.
-pub fn kept_draft(file: &DraftFile) -> String {
+pub fn kept_draft(file: &DraftFile, saved: Option<Timestamp>) -> String {
     let drives: BTreeSet<&str> = file.items.iter().filter_map(|item| item.to.as_deref()).collect();
     let to = match drives.iter().collect::<Vec<_>>().as_slice() {
         [] => String::new(),
@@ -897,7 +897,7 @@ pub fn kept_draft(file: &DraftFile) -> String {
         [one, other] => format!(" to {one} and {other}"),
         more => format!(" to {} drives", more.len()),
     };
-    let day = file.made.map(|made| made.to_zoned(TimeZone::system()).strftime("   %-d %b %Y").to_string());
+    let day = saved.map(|saved| saved.to_zoned(TimeZone::system()).strftime("   %-d %b %Y").to_string());
     visible(&format!("{}{to}{}", several(file.items.len(), "game"), day.unwrap_or_default()))
 }
 

@@ -7,6 +7,7 @@ use deft_barge_core::item::Policy;
 use deft_barge_core::plan::{Draft, DraftFile, Misfit, WhatIf};
 use deft_barge_core::site::{Site, read_text};
 use deft_barge_core::survey::Survey;
+use jiff::Timestamp;
 
 use crate::present::{Fault, Kind, path as shown, words};
 
@@ -35,6 +36,8 @@ pub fn keep(site: &Site, name: &str, file: &DraftFile) -> Result<PathBuf, Fault>
 #[derive(Clone, Debug, PartialEq)]
 pub struct KeptDraft {
     pub name: String,
+    /// When it was saved.
+    pub saved: Option<Timestamp>,
     /// What it says; `None` where it cannot be read.
     pub file: Option<DraftFile>,
 }
@@ -45,11 +48,12 @@ pub fn kept(site: &Site) -> Vec<KeptDraft> {
     let entries = std::fs::read_dir(folder.parent().unwrap_or(&folder)).into_iter().flatten().flatten();
     let one = |entry: std::fs::DirEntry| {
         let name = entry.file_name().to_str()?.strip_suffix(".toml").filter(|name| !name.starts_with('.'))?.to_string();
-        Some(KeptDraft { name, file: read(&entry.path()).ok() })
+        let saved = entry.metadata().and_then(|meta| meta.modified()).ok();
+        let saved = saved.and_then(|saved| Timestamp::try_from(saved).ok());
+        Some(KeptDraft { name, saved, file: read(&entry.path()).ok() })
     };
     let mut all: Vec<KeptDraft> = entries.filter_map(one).collect();
-    let made = |draft: &KeptDraft| draft.file.as_ref().and_then(|file| file.made);
-    all.sort_by(|a, b| made(b).cmp(&made(a)).then_with(|| a.name.cmp(&b.name)));
+    all.sort_by(|a, b| b.saved.cmp(&a.saved).then_with(|| a.name.cmp(&b.name)));
     all
 }
 

@@ -122,7 +122,8 @@ impl State {
 
     fn drafts(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
         let offer = |(nth, draft): (usize, &KeptDraft)| {
-            let aside = draft.file.as_ref().map_or_else(|| "can't be read".to_string(), words::kept_draft);
+            let told = draft.file.as_ref().map(|file| words::kept_draft(file, draft.saved));
+            let aside = told.unwrap_or_else(|| "can't be read".into());
             let rank = letters.rank(&draft.name)? * 1000 + nth;
             Some((rank, Offer { text: draft.name.clone(), aside, choice: Choice::Draft(draft.name.clone()) }))
         };

@@ -17,7 +17,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         draw_sheet(sheet, area, canvas);
     }
     if let Some(chooser) = &state.over.chooser {
-        draw_chooser(chooser, area, canvas);
+        draw_chooser(state, chooser, area, canvas);
     }
     if let Some(top) = state.over.help {
         draw_help(state, top, area, canvas);
@@ -62,8 +62,15 @@ fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
-fn draw_chooser(chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
-    let place = centred(104.min(area.width.saturating_sub(4)), area.height * 3 / 4, area);
+fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
+    // As high as what there is to choose from, whatever the letters leave of it.
+    let all = match chooser.of {
+        Of::Drafts => state.over.drafts.len(),
+        Of::Drives => state.survey.as_ref().map_or(0, |survey| survey.drives.len()),
+        Of::Acts | Of::Games => usize::MAX,
+    };
+    let height = u16::try_from(all.saturating_add(5)).unwrap_or(u16::MAX).min(area.height * 3 / 4);
+    let place = centred(104.min(area.width.saturating_sub(4)), height, area);
     let inner = clear(place, canvas);
     let style = canvas.theme.sheet();
     let (question, nothing) = match chooser.of {

@@ -130,7 +130,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 }
 
 /// Rows of the curve of rates at most, and those that are kept for what was said where there is room.
-const HIGHEST_CURVE: u16 = 16;
+const HIGHEST_CURVE: u16 = 10;
 const MOST_SAID: u16 = 8;
 
 /// How far the item under the cursor is, or else the first that is copied.
@@ -160,7 +160,7 @@ fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let span = if seconds < 120 { format!("{seconds} s") } else { format!("{} min", seconds / 60) };
     canvas.put_at(14 + values.len() as u16 + 2, last, &format!("the last {span}"), theme.dim(), area);
     for (y, row) in curve(&values, usize::from(area.height)).iter().enumerate() {
-        canvas.put_at(14, y as u16, row, theme.dim(), area);
+        canvas.put_at(14, y as u16, row, theme.faint(), area);
     }
 }
 

@@ -1287,6 +1287,11 @@ fn a_saved_draft_is_chosen_from_a_list_by_letters_or_with_the_mouse() {
     drafts::keep(&stage.site, name, file).expect("a draft");
     drafts::keep(&stage.site, "later", file).expect("another");
     std::fs::write(drafts::place(&stage.site, "torn"), "form").expect("a file");
+    for (name, ago) in [("week end", 90), ("later", 60), ("torn", 30)] {
+        let file = std::fs::File::options().write(true).open(drafts::place(&stage.site, name)).expect("a file");
+        let then = std::time::SystemTime::now() - Duration::from_secs(ago);
+        file.set_modified(then).expect("a time");
+    }
     stage.press(KeyCode::Char('O'));
     stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
     for (width, height) in [(80, 24), (160, 47)] {
@@ -1294,6 +1299,8 @@ fn a_saved_draft_is_chosen_from_a_list_by_letters_or_with_the_mouse() {
         let row = |name: &str| shown.lines().find(|line| line.contains(name)).unwrap_or_else(|| panic!("{shown}"));
         assert!(row("week end").contains("1 game to "), "{shown}");
         assert!(row("torn").contains("can't be read"), "{shown}");
+        let at = |name: &str| shown.find(name).expect("a draft");
+        assert!(at("torn") < at("later") && at("later") < at("week end"), "the newest first: {shown}");
     }
     stage.type_in("wk");
     assert_eq!(stage.press(KeyCode::Enter), [Act::Open("week end".into())]);
