@@ -3,12 +3,11 @@
 //! `INSTA_UPDATE=always cargo test -p deft-barge frames` keeps them as they are now.
 
 use std::path::Path;
-use std::time::Duration;
 
-use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
+use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::cleanup::find;
 use deft_barge_core::haul::{Control, Haul, HaulEvent, listed_entries};
-use deft_barge_core::item::{Amount, FindingKind, Policy, Progress, StageKind};
+use deft_barge_core::item::{FindingKind, Policy, Progress, StageKind};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::plan::{Destination, Draft};
 use deft_barge_core::survey::survey;
@@ -18,7 +17,7 @@ use ratatui::crossterm::event::KeyCode;
 use super::super::conductor::plan_errand;
 use super::super::state::State;
 use super::super::theme::Depth;
-use super::tests::{Stage, extreme, text};
+use super::tests::{Stage, extreme, half_copied, text};
 use crate::commands::View;
 use crate::service::Heard;
 use crate::tui::model::{Act, Errand, Event};
@@ -100,7 +99,6 @@ fn usual(stage: &mut Stage) {
 /// Has a haul be under way.
 fn running(stage: &mut Stage) {
     let (haul, item, title) = (HaulId(2), ItemId(2), "Saltflat Rally".to_string());
-    let amount = |done: u64| Amount { done: Bytes::new(done), all: Bytes::new(88_000_000_000) };
     stage.press(KeyCode::Char('H'));
     stage.press(KeyCode::Char('S'));
     stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage {
@@ -109,23 +107,7 @@ fn running(stage: &mut Stage) {
         title: title.clone(),
         stage: StageKind::Copying,
     })));
-    let progress = Progress {
-        item,
-        title,
-        copy: amount(61_200_000_000),
-        compare: amount(44_000_000_000),
-        files: 1_214,
-        files_all: 41_208,
-        file: "data/pack07.bin".into(),
-        block: (311, 512),
-        rate: 143e6,
-        mean: 131e6,
-        copy_left: None,
-        unreadable: Bytes::ZERO,
-        left: Some(Duration::from_mins(9)),
-        repaired: 2,
-        map: format!("{}r{}p{}", "v".repeat(199), "w".repeat(80), "-".repeat(118)),
-    };
+    let progress = half_copied(item, title);
     for nth in 0..200_u32 {
         let rate = 90e6 + 1e6 * f64::from((nth * nth) % 54);
         let progress = Progress { rate, ..progress.clone() };

@@ -267,27 +267,13 @@ fn a_plan_survives_going_back_and_a_changed_draft_is_planned_anew() {
     assert!(matches!(acts.as_slice(), [Act::Plan(Errand::Draft(draft, ..))] if draft.items.len() == 2), "{acts:?}");
 }
 
-#[test]
-fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_question() {
-    let mut stage = Stage::new();
-    stage.press(KeyCode::Char('4'));
-    let acts = stage.press(KeyCode::Enter);
-    stage.plan(&acts);
-    stage.press(KeyCode::Char('S'));
+/// A large item of which more than a half is copied, and about a half verified.
+pub(super) fn half_copied(item: deft_barge_core::bytes::ItemId, title: String) -> Progress {
     let amount = |done: u64| Amount {
         done: deft_barge_core::bytes::Bytes::new(done),
         all: deft_barge_core::bytes::Bytes::new(88_000_000_000),
     };
-    let item = deft_barge_core::bytes::ItemId(1);
-    let haul = deft_barge_core::bytes::HaulId(1);
-    let title = "Saltflat Rally".to_string();
-    stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage {
-        haul,
-        item,
-        title: title.clone(),
-        stage: deft_barge_core::item::StageKind::Copying,
-    })));
-    stage.state.update(Event::Heard(Heard::of(HaulEvent::Progress(Progress {
+    Progress {
         item,
         title,
         copy: amount(61_200_000_000),
@@ -303,7 +289,26 @@ fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_qu
         left: Some(Duration::from_mins(9)),
         repaired: 2,
         map: format!("{}r{}p{}x{}", "v".repeat(199), "w".repeat(80), "-".repeat(118), ""),
-    }))));
+    }
+}
+
+#[test]
+fn a_running_haul_shows_its_phases_and_nothing_irreversible_happens_without_a_question() {
+    let mut stage = Stage::new();
+    stage.press(KeyCode::Char('4'));
+    let acts = stage.press(KeyCode::Enter);
+    stage.plan(&acts);
+    stage.press(KeyCode::Char('S'));
+    let item = deft_barge_core::bytes::ItemId(1);
+    let haul = deft_barge_core::bytes::HaulId(1);
+    let title = "Saltflat Rally".to_string();
+    stage.state.update(Event::Heard(Heard::of(HaulEvent::Stage {
+        haul,
+        item,
+        title: title.clone(),
+        stage: deft_barge_core::item::StageKind::Copying,
+    })));
+    stage.state.update(Event::Heard(Heard::of(HaulEvent::Progress(half_copied(item, title)))));
     for (width, height) in [(80, 24), (160, 47)] {
         let drawn = stage.text(width, height);
         for word in [
