@@ -54,7 +54,7 @@ impl Fault {
     }
 
     pub fn refused(findings: Vec<Finding>, hint: impl Into<String>) -> Self {
-        let sentence = "Blocked; nothing was changed.";
+        let sentence = "Blocked; nothing changed.";
         Self { findings, ..Self::new(Kind::Refused, sentence, hint) }
     }
 
