@@ -626,6 +626,21 @@ fn pages_of_brackets_are_refused_and_never_followed() {
 }
 
 #[test]
+fn a_quote_that_begins_a_value_between_tabulators_is_a_sign_of_it() {
+    let text = "id\trun\tnote\n1\t\"/a/Fen/go\" --full\t\"all of it\"\n2\t\"/a/Moor/go\"\t\"open\n";
+    let table = parsed(text.as_bytes(), Format::Table);
+    let says = |document: &Document, at: &str| document.leaf(&document.find_one(at).unwrap(), Side::Value).unwrap();
+    assert_eq!(says(&table, "$[0].run"), "\"/a/Fen/go\" --full");
+    assert_eq!(says(&table, "$[0].note"), "all of it");
+    assert_eq!((says(&table, "$[1].run").as_str(), says(&table, "$[1].note").as_str()), ("/a/Moor/go", "\"open"));
+    let place = table.find_one("$[0].run").unwrap();
+    let edited = table.replace(&place, Side::Value, "\"/b/Fen/go\" --full", None).unwrap();
+    assert_eq!(String::from_utf8(edited).unwrap(), text.replace("/a/Fen", "/b/Fen"));
+    // Between commas a quote that is closed too early is no table's.
+    assert!(Document::parse(text.replace('\t', ",").into_bytes(), Format::Table).is_err());
+}
+
+#[test]
 fn large_lists_and_objects_are_searched_as_small_ones_are() {
     let entry = |n: usize| format!("{{\"id\": \"g{}\", \"deep\": {{\"n\": \"{}\"}}, \"k\": [{n}]}}", n % 40, n % 7);
     let list: Vec<String> = (0..60).map(entry).collect();

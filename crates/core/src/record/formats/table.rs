@@ -31,21 +31,15 @@ fn rows_by(text: &str, separator: u8) -> Option<Vec<Vec<Value>>> {
             at += bytes[at..].iter().position(|byte| *byte == b'\n').map_or(bytes.len() - at, |n| n + 1);
             continue;
         }
-        // A tabulator may be in quotes nowhere else than in what is in quotes.
-        let quoted = bytes.get(at) == Some(&b'"');
-        let end = if quoted {
-            let mut end = at + 1;
-            loop {
-                end += bytes.get(end..)?.iter().position(|byte| *byte == b'"')?;
-                if bytes.get(end + 1) != Some(&b'"') {
-                    break end + 1;
-                }
-                end += 2;
-            }
-        } else {
-            let ends = |byte: &u8| *byte == separator || matches!(byte, b'\n' | b'\r');
-            at + bytes.get(at..)?.iter().position(ends).unwrap_or(bytes.len() - at)
-        };
+        let ends = |byte: &u8| *byte == separator || matches!(byte, b'\n' | b'\r');
+        let closed = behind_quote(bytes, at).filter(|end| bytes.get(*end).is_none_or(ends));
+        // Writers of tabulators and bars know no quotes as a rule: one that is not closed at the end of its value is a sign of that.
+        if closed.is_none() && bytes.get(at) == Some(&b'"') && matches!(separator, b',' | b';') {
+            return None;
+        }
+        let quoted = closed.is_some();
+        let bare = || bytes.get(at..).and_then(|rest| rest.iter().position(ends)).map_or(bytes.len(), |n| at + n);
+        let end = closed.unwrap_or_else(bare);
         row.push((at..end, quoted));
         at = end;
         match bytes.get(at) {
@@ -66,6 +60,19 @@ fn rows_by(text: &str, separator: u8) -> Option<Vec<Vec<Value>>> {
         }
     }
     Some(rows)
+}
+
+/// Where a value in quotes that begins here ends.
+fn behind_quote(bytes: &[u8], at: usize) -> Option<usize> {
+    let mut end = at + 1;
+    bytes.get(at).filter(|byte| **byte == b'"')?;
+    loop {
+        end += bytes.get(end..)?.iter().position(|byte| *byte == b'"')?;
+        if bytes.get(end + 1) != Some(&b'"') {
+            return Some(end + 1);
+        }
+        end += 2;
+    }
 }
 
 fn style_of(quoted: bool, separator: u8) -> Style {
@@ -119,8 +126,11 @@ pub(super) fn encode(style: Style, new: &str) -> Option<String> {
     match style {
         Style::TableQuoted => Some(quoted()),
         Style::TableBare(separator) => {
-            let special =
-                new.contains(char::from(separator)) || new.contains(['\n', '\r']) || new.starts_with(['"', '#']);
+            let knows_quotes = matches!(separator, b',' | b';');
+            let special = new.contains(char::from(separator))
+                || new.contains(['\n', '\r'])
+                || new.starts_with('#')
+                || (new.starts_with('"') && knows_quotes);
             match (special, separator) {
                 (false, _) => Some(new.into()),
                 // Readers of tabulators and bars know no quotes as a rule.
