@@ -34,8 +34,8 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if wish.yes {
-        // What is accepted beforehand is told nevertheless.
-        for caution in &cautions {
+        // What is accepted beforehand is told nevertheless; a document has it.
+        for caution in cautions.iter().filter(|_| !sink.is_json()) {
             sink.aside(&words::finding(caution));
         }
     } else {

@@ -13,6 +13,9 @@ use crate::commands::{COMMANDS, View, Where, Wish};
 use crate::present::words;
 use crate::service::drafts::KeptDraft;
 
+/// Acts that are kept as done lately.
+const RECENT: usize = 6;
+
 impl State {
     /// Lists what fits the letters.
     pub(crate) fn choices(&mut self) {
@@ -76,8 +79,9 @@ impl State {
         }
         let ranked = |(n, (text, aside, choice, is_own)): (usize, (String, String, Choice, bool))| {
             let rank = letters.rank(&format!("{text} {aside}"))?;
-            // What the view one is in offers stands first, and the table's order decides what is alike.
-            let rank = if is_empty { 0 } else { rank * 10 };
+            // What was done lately stands first, then what the view one is in offers; the table's order decides what is alike.
+            let done = self.over.recent.iter().position(|recent| *recent == choice).unwrap_or(RECENT);
+            let rank = if is_empty { done } else { rank * 10 };
             Some((rank * 10_000 + usize::from(!is_own) * 5_000 + n, Offer { text, aside, choice }))
         };
         all.into_iter().enumerate().filter_map(ranked).collect()
@@ -104,19 +108,18 @@ impl State {
         self.survey.iter().flat_map(|survey| &survey.drives).filter_map(offer).collect()
     }
 
-    /// Offers the drafts that are kept, unless something else has been opened meanwhile.
+    /// Offers the drafts that are kept, if their list is open still.
     pub(crate) fn choose_draft(&mut self, kept: Vec<KeptDraft>) {
-        let over = &self.over;
-        if over.question.is_some() || over.typing.is_some() || over.chooser.is_some() || over.sheet.is_some() {
+        if self.over.chooser.as_ref().is_none_or(|chooser| chooser.of != Of::Drafts) {
             return;
         }
         if kept.is_empty() {
             let keys = self.look.keys.name(Wish::SaveDraft, View::Drives);
             self.over.message = Some(format!("No draft has been saved yet; {keys} saves the one on screen."));
+            self.over.chooser = None;
             return;
         }
-        self.over.drafts = kept;
-        self.over.chooser = Some(Chooser::drafts());
+        self.over.drafts = Some(kept);
         self.choices();
     }
 
@@ -127,7 +130,7 @@ impl State {
             let rank = letters.rank(&draft.name)? * 1000 + nth;
             Some((rank, Offer { text: draft.name.clone(), aside, choice: Choice::Draft(draft.name.clone()) }))
         };
-        self.over.drafts.iter().enumerate().filter_map(offer).collect()
+        self.over.drafts.iter().flatten().enumerate().filter_map(offer).collect()
     }
 
     fn games(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
@@ -189,6 +192,10 @@ impl State {
                 Vec::new()
             }
             Choice::Act(view, wish) => {
+                let done = Choice::Act(view, wish);
+                self.over.recent.retain(|recent| *recent != done);
+                self.over.recent.insert(0, done);
+                self.over.recent.truncate(RECENT);
                 let mut acts = view.filter(|view| *view != self.view).map_or_else(Vec::new, |view| self.show(view));
                 acts.extend(self.wished(wish));
                 acts

@@ -43,7 +43,12 @@ impl State {
                 self.over.message = Some("Nothing is on this haul that could be saved.".into());
             }
             Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
-            Wish::OpenDraft => return vec![Act::Drafts],
+            // At once, so that no key that is meant for the list does something else.
+            Wish::OpenDraft => {
+                self.over.drafts = None;
+                self.over.chooser = Some(Chooser::drafts());
+                return vec![Act::Drafts];
+            }
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
             Wish::Accept => self.haul.accepted = true,
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {

@@ -97,7 +97,9 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.wait_for("Saved.");
     let plan = world.json(&["plan", "--from", "swap"], 0);
     assert_eq!(plan["items"].as_array().unwrap().len(), 2, "the command line finds it by its name");
-    screen.keys(&["0", "O", "s", "w", "a", "p", "Enter"]);
+    screen.keys(&["0", "O"]);
+    screen.wait_for("2 games to");
+    screen.keys(&["s", "w", "a", "p", "Enter"]);
     screen.wait_for("Opened: 2 games");
     screen.keys(&["Enter"]);
     let text = screen.wait_for("originals go at once");

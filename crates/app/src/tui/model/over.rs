@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::chooser::Chooser;
+use super::chooser::{Choice, Chooser};
 use super::question::Question;
 use super::sheet::Sheet;
 use super::typing::Typing;
@@ -19,8 +19,10 @@ pub struct Over {
     /// What was typed into fields, the newest last.
     pub typed: Vec<String>,
     pub chooser: Option<Chooser>,
-    /// The drafts that are kept, as they were when they were last listed.
-    pub drafts: Vec<KeptDraft>,
+    /// What was chosen from the list of acts, the newest first.
+    pub recent: Vec<Choice>,
+    /// The drafts that are kept, once they are listed.
+    pub drafts: Option<Vec<KeptDraft>>,
     pub sheet: Option<Sheet>,
     pub help: Option<usize>,
     pub message: Option<String>,

@@ -65,7 +65,7 @@ fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
 fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canvas<'_>) {
     // As high as what there is to choose from, whatever the letters leave of it.
     let all = match chooser.of {
-        Of::Drafts => state.over.drafts.len(),
+        Of::Drafts => state.over.drafts.as_ref().map_or(0, Vec::len),
         Of::Drives => state.survey.as_ref().map_or(0, |survey| survey.drives.len()),
         Of::Acts | Of::Games => usize::MAX,
     };
@@ -77,6 +77,7 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
         Of::Acts => ("What should be done?", "No command has these words."),
         Of::Games => ("Which game?", "No game has these letters."),
         Of::Drives => ("Which drive?", "No drive has these letters."),
+        Of::Drafts if state.over.drafts.is_none() => ("Which draft should be opened?", "Listing them ..."),
         Of::Drafts => ("Which draft should be opened?", "No draft has these letters."),
     };
     put_field(question, &chooser.input, style.add_modifier(Modifier::BOLD), inner, canvas);

@@ -675,6 +675,13 @@ fn a_game_is_found_by_letters_and_an_act_by_its_words_wherever_one_is() {
     stage.type_in("start the haul");
     stage.press(KeyCode::Enter);
     assert_eq!(stage.state.view, View::Haul, "an act of another view is done there");
+    // Before a letter is typed, what was done lately stands first, the newest above.
+    stage.press(KeyCode::Esc);
+    stage.press(KeyCode::Char('E'));
+    stage.press(KeyCode::Char(':'));
+    let offers = stage.state.over.chooser.as_ref().map(|chooser| chooser.offers.clone()).unwrap_or_default();
+    let first: Vec<&str> = offers.iter().take(2).map(|offer| offer.text.as_str()).collect();
+    assert!(first[0].contains("haul") && first[1].ends_with("to newhold"), "{first:?}");
     // Every command but those of cursors is in the palette.
     stage.press(KeyCode::Esc);
     for command in COMMANDS.iter().filter(|command| command.place != Where::Everywhere) {
@@ -1313,8 +1320,14 @@ fn a_saved_draft_is_chosen_from_a_list_by_letters_or_with_the_mouse() {
     stage.press(KeyCode::Char('O'));
     stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "later"), [Act::Open("later".into())]);
-    // A list that comes late covers nothing that was opened since.
-    stage.press(KeyCode::Char('?'));
+    // What is typed before the list is there is meant for it, and a list that comes late covers nothing that was opened since.
+    stage.press(KeyCode::Char('O'));
+    stage.type_in("wk");
+    assert!(stage.text(80, 24).contains("Which draft should be opened? wk") && stage.state.over.typing.is_none());
+    stage.state.update(Event::Drafts(drafts::kept(&stage.site)));
+    let text = stage.text(80, 24);
+    assert!(text.contains("week end") && !text.contains("torn"), "{text}");
+    stage.press(KeyCode::Esc);
     stage.press(KeyCode::Char('O'));
     stage.press(KeyCode::Esc);
     stage.press(KeyCode::Char(':'));
