@@ -174,18 +174,16 @@ fn from_file(text: &str, file: &Path, bases: &Bases) -> Option<PathBuf> {
 }
 
 fn whole_paths(known: &Folders<'_>, file: &Path, bases: &Bases, texts: &Texts) -> Vec<Seen> {
-    let seen = |(place, side, _): &(Place, Side, String), dir: PathBuf| {
-        let is_game = !file.starts_with(&dir) && known.may_be_a_game(&dir);
-        is_game.then(|| Seen { place: place.clone(), side: *side, dir, by_name: false })
+    let lead = |(place, side, text): &(Place, Side, String)| {
+        let dir = absolute(text, bases).or_else(|| from_file(text, file, bases))?;
+        (!file.starts_with(&dir) && known.may_be_a_game(&dir)).then(|| Seen {
+            place: place.clone(),
+            side: *side,
+            dir,
+            by_name: false,
+        })
     };
-    let mut all: Vec<Seen> = texts.iter().filter_map(|text| seen(text, absolute(&text.2, bases)?)).collect();
-    // From the file's own folder one may lead anywhere by chance; several are a list.
-    let relative = texts.iter().filter(|text| absolute(&text.2, bases).is_none());
-    let relative: Vec<Seen> = relative.filter_map(|text| seen(text, from_file(&text.2, file, bases)?)).collect();
-    if relative.iter().map(|seen| &seen.dir).collect::<HashSet<_>>().len() > 1 {
-        all.extend(relative);
-    }
-    all
+    texts.iter().filter_map(lead).collect()
 }
 
 /// Texts that lead to what is there, or hold such a path as the word of a command, and are none of these.
