@@ -32,7 +32,7 @@ pub struct Difference {
     /// First byte of the first block that differs, where that is known.
     pub from: Option<u64>,
     /// The blocks that differ, as the first of each run and how many follow one another, where they were compared one by one. Of a file
-    /// with more runs than are told the last one goes to its end.
+    /// with more than 32 runs the last one goes on to the last block that differs.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub blocks: Vec<(u64, u64)>,
 }

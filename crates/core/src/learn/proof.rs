@@ -104,7 +104,10 @@ fn stays_beside(site: &Site, found: &FoundLauncher, game: &FoundGame, finds: &[F
 fn missed(game: &FoundGame, home: &Path, finds: &[Find]) -> Result<usize, Doubt> {
     // Entries of menus are looked after for every launcher.
     let of_menus = |find: &&Find| find.record.shape.to_string() == "desktop";
-    if let Some(find) = finds.iter().find(|find| find.sure == Sure::Checksum) {
+    // What another launcher keeps is no reason against this one.
+    let beside = |file: &Path| game.records.iter().any(|record| record.file.parent() == file.parent());
+    let own = |file: &Path| file.starts_with(home) || beside(file);
+    if let Some(find) = finds.iter().find(|find| find.sure == Sure::Checksum && own(&find.record.file)) {
         return Err(Doubt::Checksum(find.record.file.clone()));
     }
     let blind = |find: &&Find| find.sure == Sure::Unreadable && find.record.file.starts_with(home);

@@ -132,6 +132,9 @@ impl Looking<'_> {
             if packed && self.is_said_elsewhere(&source, finds.is_empty()) {
                 finds.push(self.unreadable(file));
             }
+            if packed && self.keeps_a_checksum(&source) {
+                finds.push(Find { sure: Sure::Checksum, ..self.unreadable(file) });
+            }
             if !finds.is_empty() {
                 // What says the name alone is left in any case.
                 let leads = |find: &&mut Find| find.sure != Sure::NameOnly;
@@ -418,8 +421,12 @@ impl Looking<'_> {
             each_leaf(source, &mut |_, _, text| said = said || end.is_in(text));
             said
         };
-        let unread = document.unread_bytes();
-        WholeName::new(self.name).is_in(&unread) || self.checksums.are_in(&unread) || (alone && in_text())
+        WholeName::new(self.name).is_in(&document.unread_bytes()) || (alone && in_text())
+    }
+
+    /// Whether a format of bytes holds a checksum of the path where no text is read.
+    fn keeps_a_checksum(&self, source: &Source) -> bool {
+        matches!(source, Source::Text(document) if self.checksums.are_in(&document.unread_bytes()))
     }
 
     /// A file that says the path and cannot be rewritten; a log, backup or cache stays as it is in any case.

@@ -388,14 +388,9 @@ fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_
     use deft_barge_core::learn::{Doubt, learn};
     use sha1::Digest as _;
     let house = House::new();
-    let kite = |nth: usize| house.folder().join(format!("drives/swift/kites/Fen {nth}"));
-    for nth in 0..3 {
-        fs::create_dir_all(kite(nth).join("bin")).unwrap();
-        fs::write(kite(nth).join("bin/go"), "#!/bin/sh\n").unwrap();
-        fs::write(kite(nth).join("data.pak"), vec![nth as u8; 5000]).unwrap();
-    }
-    let at = |nth: usize| kite(nth).to_str().unwrap().to_string();
-    let sha1 = |text: &str| sha1::Sha1::digest(text).iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+    let kites = kites(&house);
+    let at = |nth: usize| kites[nth].clone();
+    let sha1 = sha1_of;
     let entries = |more: &dyn Fn(usize) -> String| -> String {
         let entry = |nth| format!("{{\"id\": \"k{nth}\", \"at\": \"{}\"{}}}", at(nth), more(nth));
         format!("[{}]", (0..3).map(entry).collect::<Vec<_>>().join(", "))
@@ -404,6 +399,12 @@ fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_
     let crc = crc32fast::hash(plain.as_bytes());
     // What is said of a game's archive, and a number of the launcher's, are no checksums of these.
     let fair = entries(&|nth| format!(", \"archive\": \"{}\"", sha1(&format!("archive {nth}"))));
+    let raw = sha1::Sha1::digest(at(1));
+    let packed = {
+        let entry = |nth| format!("d2:at{}:{}2:id2:k{nth}e", at(nth).len(), at(nth));
+        let head = format!("d3:alll{}e3:sum20:", (0..3).map(entry).collect::<String>());
+        [head.as_bytes(), raw.as_slice(), b"e"].concat()
+    };
     type Case = (&'static str, Vec<(&'static str, String)>, Option<&'static str>);
     let cases: Vec<Case> = vec![
         (
@@ -437,14 +438,18 @@ fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_
             None,
         ),
     ];
-    for (what, files, holds) in cases {
+    let texts = cases.into_iter().map(|(what, files, holds)| {
+        let files: Vec<(&str, Vec<u8>)> = files.into_iter().map(|(name, text)| (name, text.into_bytes())).collect();
+        (what, files, holds)
+    });
+    for (what, files, holds) in texts.chain([("in bytes", vec![("a.dat", packed)], Some("a.dat"))]) {
         let folder = house.home().join(".config/kite");
         let _ = fs::remove_dir_all(&folder);
         fs::create_dir_all(&folder).unwrap();
         for (name, text) in &files {
             fs::write(folder.join(name), text).unwrap();
         }
-        let trace = traced(&house, &kite(1));
+        let trace = traced(&house, Path::new(&kites[1]));
         assert!(trace.finds.iter().any(|find| find.sure == Sure::Certain), "{what}");
         let sums = trace.finds.iter().filter(|find| find.sure == Sure::Checksum);
         let sums: Vec<PathBuf> = sums.map(|find| find.record.file.clone()).collect();
@@ -458,7 +463,57 @@ fn checksums_of_the_path_and_of_files_that_say_it_are_named_and_a_launcher_that_
         let learned = learn(&house.site(), &[], &[], &|_| {}).launchers;
         let launcher = learned.iter().find(|one| one.home == folder).unwrap_or_else(|| panic!("{what}: {learned:?}"));
         assert_eq!(launcher.doubt, holds.map(|name| Doubt::Checksum(folder.join(name))), "{what}");
+        // What the old path comes to stands there still, though the file was rewritten.
+        if ["a key of the path", "in bytes"].contains(&what) {
+            let site = house.site();
+            let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+            let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+            let id = haul.id();
+            haul.run(&|_| {}, &Control::default()).unwrap();
+            let proof = journal.haul(id).unwrap().unwrap().items[0].proof.clone().unwrap();
+            let unclear = holds.map(|name| folder.join(name)).into_iter().collect();
+            assert_eq!(proof.residue.map(|residue| (residue.places, residue.unclear)), Some((0, unclear)), "{what}");
+            undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+        }
     }
+}
+
+/// Another launcher's checksums are named, and no reason against the one that keeps none.
+#[test]
+fn a_launcher_is_learned_though_another_one_keeps_checksums_of_its_paths() {
+    use deft_barge_core::learn::learn;
+    let house = House::new();
+    let kites = kites(&house);
+    let folder = house.home().join(".config/kite");
+    let list: Vec<_> = kites.iter().enumerate().map(|(n, at)| serde_json::json!({"id": n + 70, "at": at})).collect();
+    let other = house.home().join(".config/heron/keys.json");
+    let keys = serde_json::json!({"recent": [{"named": "Fen 1", "key": sha1_of(&kites[1])}]});
+    for (file, text) in [(folder.join("a.json"), serde_json::json!(list)), (other.clone(), keys)] {
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        fs::write(file, text.to_string()).unwrap();
+    }
+    let trace = traced(&house, Path::new(&kites[1]));
+    assert!(trace.finds.iter().any(|find| find.sure == Sure::Checksum && find.record.file == other));
+    let learned = learn(&house.site(), &[], &[], &|_| {}).launchers;
+    let launcher = learned.iter().find(|one| one.home == folder).expect("a launcher");
+    assert_eq!(launcher.doubt, None);
+}
+
+/// Three games of a launcher that no profile describes, by their folders.
+fn kites(house: &House) -> Vec<String> {
+    let made = |nth: u8| {
+        let at = house.folder().join(format!("drives/swift/kites/Fen {nth}"));
+        fs::create_dir_all(at.join("bin")).unwrap();
+        fs::write(at.join("bin/go"), "#!/bin/sh\n").unwrap();
+        fs::write(at.join("data.pak"), vec![nth; 5000]).unwrap();
+        at.to_str().unwrap().to_string()
+    };
+    (0..3).map(made).collect()
+}
+
+fn sha1_of(text: &str) -> String {
+    use sha1::Digest as _;
+    sha1::Sha1::digest(text).iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// What counts its bytes, is no text, or says what was is named and left; what says what is is rewritten.

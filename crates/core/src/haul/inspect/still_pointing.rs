@@ -48,7 +48,9 @@ fn residue_of(item: &ItemRow, finds: &[Find]) -> Residue {
         some.filter(|file| !but(file)).collect::<BTreeSet<_>>().into_iter().collect()
     };
     let known = |file: &Path| files.contains(file) || rewritten.contains(file);
-    let unclear = of(|sure| matches!(sure, Sure::Unreadable | Sure::Checksum), &known);
+    let mut unclear = of(|sure| sure == Sure::Unreadable, &known);
+    // A checksum of the old path stays in a file that was rewritten as well.
+    unclear.extend(of(|sure| sure == Sure::Checksum, &|file| unclear.iter().any(|other| other == file)));
     let said = |file: &Path| known(file) || unclear.iter().any(|other| other == file);
     let left = of(|sure| !matches!(sure, Sure::Certain | Sure::Likely | Sure::Unreadable | Sure::Checksum), &said);
     let led_on = item.planned.origin().look_own_meta().is_ok_and(|meta| meta.is_symlink());
