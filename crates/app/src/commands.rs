@@ -171,11 +171,11 @@ const CLEANUP: Where = In(View::Cleanup);
 /// All commands. Digits stand apart: they belong to drives, and send there what is under the cursor.
 #[rustfmt::skip]
 pub const COMMANDS: &[Command] = &[
-    command("mark", DRIVES, Wish::Mark, &["space"], "mark this game, so that a digit sends all marked ones", "mark"),
+    command("mark", DRIVES, Wish::Mark, &["space"], "mark this game; a drive's number sends all marked ones", "mark"),
     command("mark-all", DRIVES, Wish::MarkAll, &["*"], "mark all games of the list, or none", ""),
-    command("to-drive", ALL, Wish::ToDrive, &["#"], "choose a drive by its name, also one that has no digit", ""),
+    command("to-drive", ALL, Wish::ToDrive, &["#"], "choose a drive by its name, also one without a number", ""),
     command("keep", DRIVES, Wish::Keep, &["0"], "leave the game where it is", "stays"),
-    command("review", DRIVES, Wish::Open, &["enter"], "look at the haul before it starts", "haul"),
+    command("review", DRIVES, Wish::Open, &["enter"], "review the haul before it starts", "haul"),
     command("sort", DRIVES, Wish::Sort, &["s"], "sort by size, last run, launcher or title", "sort"),
     command("filter", DRIVES, Wish::Filter, &["f"], "show all games, those that fit elsewhere, those with updates, or those on the haul", "filter"),
     command("scale", DRIVES, Wish::Scale, &["%"], "draw drives to a linear or a square-root scale", ""),
@@ -192,7 +192,7 @@ pub const COMMANDS: &[Command] = &[
     command("measure-drive", DRIVES, Wish::Probe, &["b"], "measure how fast this drive reads and writes", ""),
     command("play", DRIVES, Wish::Play, &["p"], "launch this game and see it come up", "launch"),
     command("audit", DRIVES, Wish::Audit, &["v"], "audit this game: compare it with its kept checksums", ""),
-    command("keep-checksums", DRIVES, Wish::KeepTally, &["A"], "read this game and keep checksums of it, to audit against later", ""),
+    command("keep-checksums", DRIVES, Wish::KeepTally, &["A"], "keep checksums of this game, to audit it later", ""),
     command("list-data", DRIVES, Wish::ListData, &["U"], "add a folder to this game's user data", ""),
     command("forget-data", DRIVES, Wish::ForgetData, &[], "remove a folder from this game's user data; the folder stays", ""),
     command("pack", DRIVES, Wish::Carry, &["ctrl-p"], "pack: put a library or a portable launcher on this drive, with what another PC needs", ""),
@@ -218,10 +218,10 @@ pub const COMMANDS: &[Command] = &[
     command("faster", RUNNING, Wish::Faster, &[">"], "copy faster", "faster"),
     command("cancel", RUNNING, Wish::Cancel, &["x"], "cancel: stop, and undo what was done or what is unfinished", "cancel"),
     command("cancel-item", RUNNING, Wish::CancelItem, &["X"], "cancel the item under the cursor alone; the others go on", "cancel item"),
-    command("repair-copy", RUNNING, Wish::Take, &["m"], "repair a file that cannot be read, from another copy of it", ""),
+    command("repair-copy", RUNNING, Wish::Take, &["m"], "repair an unreadable file from another copy", ""),
     command("release", RUNNING, Wish::LetGo, &["o"], "release: delete the kept originals", "release"),
     command("undo", RUNNING, Wish::Undo, &["u"], "undo the haul", "undo"),
-    command("bell", RUNNING, Wish::Bell, &["!"], "ring the terminal's bell and set its title when it is done, or not", "bell"),
+    command("bell", RUNNING, Wish::Bell, &["!"], "ring the bell and set the title when it is done, or not", "bell"),
     command("gentle", RUNNING, Wish::Gentle, &["~"], "let other programs read and write first, or not; from the next start on", ""),
     command("leave-running", RUNNING, Wish::LeaveRunning, &["&"], "quit the interface; the haul continues", ""),
 
@@ -248,9 +248,9 @@ pub const COMMANDS: &[Command] = &[
     command("learn", RECORDS, Wish::Learn, &["n"], "learn launchers that aren't known yet from the games that are installed", "learn"),
     command("watch", RECORDS, Wish::Watch, &["ctrl-n"], "learn from what a launcher changes while you install or move a small game with it", ""),
     command("check-profiles", RECORDS, Wish::CheckProfiles, &["c"], "check every profile against this machine", "check"),
-    command("new-library", RECORDS, Wish::NewLibrary, &["+"], "make a library of this launcher: a drive's digit says where", ""),
+    command("new-library", RECORDS, Wish::NewLibrary, &["+"], "make a library of this launcher: press a drive's number", ""),
     command("takes-installs", RECORDS, Wish::TakesInstalls, &["^"], "let new installs go to this library", ""),
-    command("remap", RECORDS, Wish::Reanchor, &["="], "remap: rewrite all records below an old path to a new one", "remap"),
+    command("remap", RECORDS, Wish::Reanchor, &["="], "remap: update all records below an old path to a new one", "remap"),
 
     command("import", CLEANUP, Wish::Act(CleanupAct::Import), &["I"], "import: make it an installed game", "import"),
     command("import-guided", CLEANUP, Wish::Guided, &["ctrl-g"], "import it with the launcher, step by step", ""),
@@ -258,7 +258,7 @@ pub const COMMANDS: &[Command] = &[
     command("quarantine", CLEANUP, Wish::Act(CleanupAct::Quarantine), &["Q"], "quarantine it: rename it, keep it until released", "quarantine"),
     command("remove-link", CLEANUP, Wish::Act(CleanupAct::RemoveLink), &["-"], "remove the link", ""),
     command("forget-entry", CLEANUP, Wish::Act(CleanupAct::Forget), &["_"], "remove the entry from its launcher's list", ""),
-    command("remap-drive", CLEANUP, Wish::Act(CleanupAct::Remap), &["="], "remap: rewrite all records to where the drive is now", "remap"),
+    command("remap-drive", CLEANUP, Wish::Act(CleanupAct::Remap), &["="], "remap: update all records to where the drive is now", "remap"),
     command("trace-find", CLEANUP, Wish::Trace, &["t"], "trace it: find every place where its path is written down", "trace"),
 
     command("down", ALL, Wish::Down, &["down", "j"], "down", ""),
@@ -271,10 +271,10 @@ pub const COMMANDS: &[Command] = &[
     command("last", ALL, Wish::Last, &["end", "G"], "to the last line", ""),
     command("find", ALL, Wish::Find, &["/"], "find a game by a few letters; in the Log, search it", "find"),
     command("palette", ALL, Wish::Palette, &[":"], "all commands by their words", "commands"),
-    command("drives", ALL, Wish::Show(View::Drives), &["D"], "Drives: what lies where, what fits where", ""),
+    command("drives", ALL, Wish::Show(View::Drives), &["D"], "Drives: what is where, what fits where", ""),
     command("haul", ALL, Wish::Show(View::Haul), &["H"], "Haul: what exactly will happen", ""),
     command("running", ALL, Wish::Show(View::Running), &["R"], "Running: how far it is", ""),
-    command("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it really the same", ""),
+    command("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it the same", ""),
     command("log", ALL, Wish::Show(View::Log), &["L"], "Log: what was done, what is still kept", ""),
     command("records", ALL, Wish::Show(View::Records), &["E"], "Records: where is it written down", ""),
     command("cleanup", ALL, Wish::Show(View::Cleanup), &["F"], "Cleanup: what is lying around", ""),
@@ -343,7 +343,7 @@ impl Press {
         named.or(code).map(|code| Self { code, ctrl })
     }
 
-    /// Whether it is a drive's digit.
+    /// Whether it is a drive's number.
     fn is_digit(self) -> bool {
         !self.ctrl && matches!(self.code, KeyCode::Char('1'..='9'))
     }
@@ -388,12 +388,12 @@ impl KeyMap {
     /// A sentence, if there is no such command or key, or the key means something else in the same view.
     pub fn set(&mut self, name: &str, keys: &[String]) -> Result<(), String> {
         let at =
-            COMMANDS.iter().position(|command| command.name == name).ok_or(format!("there is no command {name:?}"))?;
+            COMMANDS.iter().position(|command| command.name == name).ok_or(format!("no command is called {name:?}"))?;
         let mut presses = Vec::new();
         for key in keys {
-            let press = Press::read(key).ok_or(format!("{key:?} is no key"))?;
+            let press = Press::read(key).ok_or(format!("{key:?} isn't a key"))?;
             if press.is_digit() {
-                return Err(format!("{key:?} is a drive's digit"));
+                return Err(format!("{key:?} is a drive's number"));
             }
             presses.push(press);
         }
@@ -521,7 +521,7 @@ mod tests {
         for view in View::ALL {
             assert_eq!(map.wish(press('4'), view), Some(Wish::Send(4)));
         }
-        assert_eq!(map.set("mark", &["4".into()]), Err("\"4\" is a drive's digit".into()));
+        assert_eq!(map.set("mark", &["4".into()]), Err("\"4\" is a drive's number".into()));
     }
 
     #[test]

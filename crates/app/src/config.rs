@@ -52,9 +52,7 @@ impl Settings {
                 settings
             }
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => Self::default(),
-            Err(error) => {
-                Self { problem: Some(format!("{} cannot be read: {error}", shown(&path))), ..Self::default() }
-            }
+            Err(error) => Self { problem: Some(format!("{} unreadable: {error}", shown(&path))), ..Self::default() },
         }
     }
 
@@ -134,7 +132,7 @@ mod tests {
     fn what_is_wrong_is_said_with_its_line_and_changes_nothing() {
         for (text, says) in [
             ("theme = \"light\"\nbells = true\n", "line 2"),
-            ("[keys]\nmark = \"M\"\nmake-room = []\ndance = \"d\"\n", "line 4: there is no command \"dance\""),
+            ("[keys]\nmark = \"M\"\nmake-room = []\ndance = \"d\"\n", "line 4: no command is called \"dance\""),
             ("[keys]\nmark-all = \"M\"\nmark = 7\n", "line 3: a key, or a list of keys"),
             ("[keys]\nmark = \"M\"\n", "the key M means both mark and make-room"),
             ("theme = \"pink\"\n", "line 1"),

@@ -81,7 +81,7 @@ pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
             opened => break opened?,
         }
     };
-    let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
+    let row = unfinished.ok_or_else(|| Fault::usage("No haul is running or unfinished.", ""))?;
     let stop = Control::default();
     listen(site, &stop);
     let report = |event: HaulEvent| tell(serde_json::to_string(&Heard::of(event)).unwrap_or_default());

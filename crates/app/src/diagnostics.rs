@@ -38,7 +38,7 @@ pub fn begin(site: &Site) -> Result<(), Fault> {
     let filter = EnvFilter::try_new(asked.as_ref()).map_err(|error| wrong(&error.to_string()))?;
     let file = site.state_folder().join(FILE);
     let opened = open(site, &file).map_err(|error| {
-        Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&file)), format!("Or unset {ASKED}."))
+        Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", shown(&file)), format!("Or unset {ASKED}."))
     })?;
     let subscriber =
         tracing_subscriber::fmt().with_env_filter(filter).with_ansi(false).with_writer(Mutex::new(opened)).finish();

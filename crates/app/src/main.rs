@@ -99,7 +99,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Learn(learning)) => service::learn(&site, &learning, &sink),
         Some(Command::Profile(act)) => service::profile(&site, &act, &sink),
         Some(Command::Suggest(wish)) => service::suggest(&site, &wish, &sink),
-        Some(Command::Probe { drive }) => service::probe(&site, &drive, &sink),
+        Some(Command::Probe { drive, yes }) => service::probe(&site, &drive, yes, &sink),
         Some(Command::Resume(going)) if going.apart => detached::resume_apart(&site),
         Some(Command::Resume(going)) => service::resume(&site, &going, &sink),
         Some(Command::Repair(taking)) => service::repair(&site, &taking, &sink),

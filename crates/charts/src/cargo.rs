@@ -46,7 +46,7 @@ pub fn cargo(survey: &Survey, drive: &str) -> Option<Drawing> {
     groups.push(single("free", state.free, Fill::Free));
     groups.retain(|group| group.bytes() > 0);
     groups.sort_by_key(|group| std::cmp::Reverse(group.bytes()));
-    let title = format!("Cargo of {drive}: {} of {} in use", state.used, state.drive.capacity);
+    let title = format!("What is on {drive}: {} of {} used", state.used, state.drive.capacity);
     Some(draw(&title, survey.made, (1000, 720), |page| {
         let whole = Rect::new(MARGIN, TOP, page.width() - 2 * MARGIN, page.height() - TOP - 60);
         let sizes: Vec<u64> = groups.iter().map(Group::bytes).collect();

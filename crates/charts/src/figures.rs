@@ -24,7 +24,7 @@ pub(crate) fn span(time: Duration) -> String {
 
 /// A part of a drive in percent.
 pub(crate) fn percent(bytes: Bytes, of: Bytes) -> String {
-    format!("{:.0} %", bytes.part_of(of) * 100.0)
+    format!("{:.0}%", bytes.part_of(of) * 100.0)
 }
 
 /// A text of one line that XML can hold: control characters and turns of the writing's direction become U+FFFD.

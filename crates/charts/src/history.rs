@@ -32,7 +32,7 @@ fn month_of(at: Timestamp) -> i32 {
 /// Draws the months from the first haul to now, the newest 24 of them; `released` says when originals were let go.
 pub fn history(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Timestamp) -> Drawing {
     let months = months(log, released, now);
-    draw("What was hauled, freed and held, by months", now, (1000, 520), |page| {
+    draw("What was hauled, freed and kept, by month", now, (1000, 520), |page| {
         let place = Rect::new(MARGIN + 70, TOP + 10, page.width() - 2 * MARGIN - 70, page.height() - TOP - 110);
         if months.is_empty() {
             page.text(page.width() / 2, page.height() / 2, 14.0, DIM, Side::Middle, "No hauls yet.");
@@ -42,7 +42,7 @@ pub fn history(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Tim
         page.legend(&[
             (Mark::Filled(AMBER), "hauled".into()),
             (Mark::Filled(LAUNCHERS[0]), "freed".into()),
-            (Mark::Hatched, "held at the month's end".into()),
+            (Mark::Hatched, "kept at the month's end".into()),
         ]);
     })
 }

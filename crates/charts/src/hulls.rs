@@ -47,7 +47,7 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
         .map(|item| (&item.game, item))
         .collect();
     let title = match plan {
-        None => "What lies where".to_string(),
+        None => "What is where".to_string(),
         Some(plan) => format!("Load plan: {}, {}", items_of(plan), plan.bytes()),
     };
     let moves: Vec<&PlannedItem> = plan.iter().flat_map(|plan| &plan.items).collect();

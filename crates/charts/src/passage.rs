@@ -164,7 +164,7 @@ pub fn timeline(haul: &HaulRow, passage: &Telemetry) -> Drawing {
                 12.0,
                 DIM,
                 Side::Middle,
-                "The journal does not say when its items came where.",
+                "The journal doesn't say when its items arrived.",
             );
             return;
         }
@@ -298,7 +298,7 @@ pub fn rate(haul: &HaulRow, passage: &Telemetry) -> Drawing {
     draw(&title, haul.made, (1000, 500), |page| {
         let place = Rect::new(MARGIN + 80, FIRST + 6, page.width() - 2 * MARGIN - 80, page.height() - FIRST - 106);
         if paces.is_empty() {
-            let text = "The journal does not say how fast it went.";
+            let text = "The journal doesn't say how fast it was.";
             page.text(page.width() / 2, FIRST, 12.0, DIM, Side::Middle, text);
             return;
         }
@@ -349,7 +349,7 @@ pub fn rate(haul: &HaulRow, passage: &Telemetry) -> Drawing {
             legend.push((Mark::Line(RED), "limit".into()));
         }
         if faults.iter().any(|(_, unreadable)| *unreadable) {
-            legend.push((Mark::Cross(RED), "not readable".into()));
+            legend.push((Mark::Cross(RED), "unreadable".into()));
         }
         if faults.iter().any(|(_, unreadable)| !unreadable) {
             legend.push((Mark::Cross(TEXT), "differed, copied again".into()));
@@ -424,6 +424,6 @@ fn summary(page: &mut Page<'_>, passage: &Telemetry, paces: &[Pace], y: i32) {
     }
     let time = span(Duration::try_from_secs_f64(ran).unwrap_or_default());
     let mean = Bytes::new((copied.count() as f64 / ran.max(0.001)) as u64);
-    let text = format!("{copied} copied in {time} of running, {mean}/s on the whole");
+    let text = format!("{copied} copied in {time}, {mean}/s on average");
     page.text(page.width() - MARGIN, y, 10.0, TEXT, Side::Right, &text);
 }

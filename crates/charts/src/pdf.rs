@@ -17,7 +17,7 @@ use crate::page::{FONT, is_covered};
 #[derive(Debug, Error)]
 pub enum PdfError {
     /// The SVG cannot be read back.
-    #[error("the drawing {title:?} is no sound SVG")]
+    #[error("the drawing {title:?} isn't valid SVG")]
     Svg {
         /// Title of the drawing.
         title: String,

@@ -54,7 +54,7 @@ pub fn order(plan: &Plan) -> Drawing {
         }
     }
     let bottom = TOP + 30 + pairs.len().max(1) as i32 * 46;
-    draw(&format!("When what is hauled, in {}", span(plan.ends())), plan.made, (1000, bottom as u32 + 70), |page| {
+    draw(&format!("When each item moves, in {}", span(plan.ends())), plan.made, (1000, bottom as u32 + 70), |page| {
         let width = page.width() - 2 * MARGIN - LABEL - RIGHT;
         let axis = Axis { x: MARGIN + LABEL, width, whole: plan.ends() };
         axis.draw(page, TOP, bottom - 8);
@@ -77,8 +77,8 @@ pub fn order(plan: &Plan) -> Drawing {
             page.text(page.width() - MARGIN, y + 10, 10.0, DIM, Side::Right, &bytes.to_string());
         }
         page.legend(&[
-            (Mark::Filled(AMBER), "originals are held".into()),
-            (Mark::Filled(LAUNCHERS[0]), "originals go once proved".into()),
+            (Mark::Filled(AMBER), "originals are kept".into()),
+            (Mark::Filled(LAUNCHERS[0]), "originals deleted once proved".into()),
         ]);
     })
 }

@@ -80,7 +80,7 @@ impl std::str::FromStr for Bytes {
     fn from_str(text: &str) -> Result<Self, String> {
         let text = text.trim();
         let end = text.find(|c: char| !c.is_ascii_digit() && c != '.').unwrap_or(text.len());
-        let fault = || format!("{text:?} is no size, such as 120GB");
+        let fault = || format!("{text:?} isn't a size, such as 120GB");
         let number: f64 = text[..end].parse().map_err(|_| fault())?;
         let unit = match text[end..].trim().to_lowercase().as_str() {
             "" | "b" => 1.0,

@@ -14,19 +14,19 @@ const EXAMPLES: &str = "\
 Examples:
   deft-barge                                     the interface
   deft-barge demo                                the same on a made-up world
-  deft-barge survey                              what lies where
-  deft-barge plan rally --to fast                what a haul would do; writes nothing
-  deft-barge haul rally --to fast                copy, compare, rewrite the records, prove; the originals stay
-  deft-barge release                             let go of the originals
-  deft-barge undo                              put everything back
+  deft-barge survey                              what is where
+  deft-barge plan rally --to swift               what a haul would do; writes nothing
+  deft-barge haul rally --to swift               copy, verify, update records, prove; keep the originals
+  deft-barge release                             delete the originals
+  deft-barge undo                                undo the haul
   source <(deft-barge completions bash)          completions for this shell";
 
-/// Moves installed games between drives: copies them, compares every byte, rewrites the launchers'
-/// records, proves that nothing would be downloaded again, and only then lets go of the originals.
+/// Moves installed games between drives: copies them, verifies every byte, updates the launchers'
+/// records, proves that nothing would be downloaded again, and keeps the originals until you release them.
 ///
 /// Without a command the full-screen interface opens.
 ///
-/// Exit codes: 0 done, 1 failed, 2 usage, 3 refused with nothing changed, 4 a difference was found,
+/// Exit codes: 0 done, 1 failed, 2 usage, 3 blocked with nothing changed, 4 a difference was found,
 /// 5 interrupted and can be resumed.
 #[derive(Debug, Parser)]
 #[command(name = "deft-barge", version, args_conflicts_with_subcommands = false, after_help = EXAMPLES)]
@@ -43,107 +43,110 @@ pub struct Arguments {
 
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Make a world to try everything in, and open the interface on it.
+    /// Make a made-up world to try everything in, and open the interface on it.
     Demo(Demo),
     /// Show drives, launchers, libraries and games.
     Survey,
     /// Show what a haul would do. Writes nothing.
     Plan(Wish),
-    /// Haul games to a drive. The originals are held until they are released.
+    /// Move games to a drive. The originals are kept until you release them.
     Haul(Wish),
-    /// Suggest which games to send where. Writes nothing.
+    /// Suggest which games to move where. Writes nothing.
     #[command(subcommand)]
     Suggest(Suggest),
-    /// Measure how fast a drive reads and writes: writes up to 256 MB there for some seconds, and removes it again.
+    /// Measure how fast a drive is: writes up to 256 MB and deletes them again.
     Probe {
-        /// The drive, by name or digit.
+        /// The drive, by name or number.
         #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
+        /// Don't ask before it writes.
+        #[arg(long)]
+        yes: bool,
     },
-    /// Go on with a haul that was interrupted or waits; or update records that a launcher wrote back.
+    /// Resume an unfinished haul, or update records that a launcher wrote back.
     Resume(Going),
-    /// Take a file that cannot be read from another copy of it; the haul is then gone on with by `resume`.
+    /// Replace an unreadable file from another copy; then `resume` the haul.
     Repair(Taking),
-    /// Undo a haul: the one under way, the newest one, or the one with this number.
+    /// Undo a haul: the unfinished one, the newest, or the one with this number.
     Undo(Back),
-    /// Delete the originals that a haul keeps: the newest one that keeps any, or the one with this number.
+    /// Delete kept originals: those of the newest haul, or of the one with this number.
     Release(Letting),
-    /// Read every byte of a game, or of all games of a haul, and tell what the launcher would download.
+    /// Read every byte of a game or haul, and say what the launcher would download.
     Verify(What),
-    /// Show what was hauled when, and what is still held: the newest twenty hauls, or those that fit what is searched for.
+    /// Show the newest twenty hauls, or those that match, and what is still kept.
     Log {
-        /// Words of titles, names of drives, days such as 2026-11, or numbers; all of them have to fit.
+        /// Words of titles, drives, days such as 2026-11, or numbers; all have to match.
         words: Vec<String>,
-        /// Show all that fit, and not the newest twenty of them.
+        /// Show all that match, not only the newest twenty.
         #[arg(long)]
         all: bool,
     },
-    /// Draw drives, a plan, a drive's cargo, how a haul went or the history into a file: SVG, or PDF by its ending. Writes nothing else.
+    /// Draw drives, a plan, a haul or the history into an SVG or PDF file.
     #[command(subcommand)]
     Chart(ChartWhat),
-    /// Write lists that other programs read: checksums, or what a survey, a plan, proofs and the log say as CSV or JSON by the file's ending.
+    /// Write lists for other programs: checksums, or tables as CSV or JSON.
     #[command(subcommand)]
     Export(ExportWhat),
-    /// Write down what a haul was: what moved, records changed, proofs, times; as text, or as PDF with drawings.
+    /// Write a report of a haul, as text or as PDF with charts.
     Report {
-        /// Number of the haul, as `log` shows it; without it the newest one.
+        /// Number of the haul, as `log` shows it; the newest one if left out.
         haul: Option<i64>,
-        /// The file: FILE.txt or FILE.pdf; without it the text is shown.
+        /// The file: FILE.txt or FILE.pdf; if left out, the text is shown.
         #[arg(long, value_name = "FILE")]
         out: Option<PathBuf>,
-        /// Write over a file that is there.
+        /// Overwrite an existing file.
         #[arg(long)]
         overwrite: bool,
     },
-    /// Look after the journal, in which hauls and their checksums are kept.
+    /// Check or compact the journal, in which hauls are kept.
     #[command(subcommand)]
     Journal(JournalAct),
-    /// Print what has a shell complete commands, and names of games and drives as the last survey has seen them.
+    /// Print the script with which a shell completes commands, games and drives.
     Completions {
         /// The shell.
         #[arg(value_enum)]
         shell: Shell,
     },
-    /// Print the manual page, or write the pages of all commands into a folder.
+    /// Print the manual page, or write all pages into a folder.
     Man {
-        /// The folder; made if it is not there.
+        /// The folder; made if it doesn't exist.
         #[arg(long, value_name = "DIR")]
         dir: Option<PathBuf>,
     },
-    /// Write a settings file to begin with, or check the one there is.
+    /// Write a settings file, or check the existing one.
     #[command(subcommand)]
     Settings(SettingsAct),
-    /// Find every place where a path is written down, in files that no profile describes. Writes nothing.
+    /// Find every place where a path is written down. Writes nothing.
     Trace(Traced),
-    /// Make a new library of a launcher, or choose the one that takes new installs.
+    /// Make a library of a launcher, or choose the one for new installs.
     #[command(subcommand)]
     Library(LibraryAct),
-    /// Show what is lying about: strays, old copies, duplicates, broken links, entries of games that are gone; or act on it.
+    /// List unlisted games, old copies, duplicates, broken links, dead entries; or act on one.
     Cleanup {
         #[command(subcommand)]
         act: Option<CleanupRequest>,
     },
-    /// Bring a library, a portable launcher or a folder to a drive with what another PC needs, or check that there.
+    /// Pack a library, launcher or folder for another PC, or check one here.
     #[command(subcommand)]
     Pack(PackAct),
-    /// Compare games with the checksums that were kept of them: what is damaged, missing, or was written since.
+    /// Compare games with their kept checksums: damaged, missing, written since.
     Audit(Auditing),
-    /// Start a game, and see that its process comes up from where it lies.
+    /// Launch a game, and see its process appear from its folder.
     Launch {
         /// The game, by title or a part of it, or by id.
         #[arg(add = ArgValueCandidates::new(games))]
         game: String,
-        /// The program to start, below the game's folder, instead of the launcher's way.
+        /// The program to start, in the game's folder, instead of the launcher's way.
         #[arg(long)]
         program: Option<String>,
-        /// Seconds to watch for the process.
+        /// Seconds to wait for the process.
         #[arg(long, default_value_t = 30)]
         wait: u64,
     },
-    /// Make a folder on a drive an installed game of a launcher, without a download.
+    /// Import a folder as an installed game of a launcher, without a download.
     Import(Importing),
-    /// Rewrite every record that leads below the old path of a drive, for all launchers at once; or show which drives have
-    /// another path than records say.
+    /// Update all records below a drive's old path, for all launchers; or list drives that have
+    /// moved.
     Remap {
         /// The old path.
         #[arg(requires = "new")]
@@ -153,17 +156,17 @@ pub enum Command {
         #[command(flatten)]
         consent: Consent,
     },
-    /// Show the user data of games, the shortcuts that start them, and links around them; or add to what is known.
+    /// List games' user data, shortcuts and links, or add a folder to them.
     #[command(subcommand)]
     Data(DataAct),
-    /// Learn launchers that no profile describes from the games that are installed, and save their profiles.
+    /// Learn launchers from the games that are installed, and save their profiles.
     Learn(Learning),
     /// Check profiles of launchers against this machine.
     #[command(subcommand)]
     Profile(ProfileAct),
 }
 
-/// A shell that can be helped.
+/// A shell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
 pub enum Shell {
     Bash,
@@ -173,29 +176,29 @@ pub enum Shell {
 
 #[derive(Debug, Subcommand)]
 pub enum JournalAct {
-    /// Read all of it and say whether it is sound. Writes nothing.
+    /// Read all of it and list its problems. Writes nothing.
     Check,
-    /// Make its file as small as what is in it.
+    /// Make its file as small as it can be.
     Compact,
 }
 
 #[derive(Debug, Subcommand)]
 pub enum SettingsAct {
-    /// Write the file with all that can be set, each line as it is usually, behind a comment sign.
+    /// Write the file with all settings at their defaults, commented out.
     Write,
-    /// Say whether the file is sound; what is not is said with its line.
+    /// Check the file; problems are listed with their lines.
     Check,
 }
 
 #[derive(Debug, Args)]
 pub struct Demo {
-    /// Folder of the world; made if it is not there.
+    /// Folder of the world; made if it doesn't exist.
     #[arg(long, value_name = "D")]
     pub dir: Option<PathBuf>,
     /// The same seed gives the same bytes.
     #[arg(long, default_value_t = 7)]
     pub seed: u64,
-    /// Make a fresh world, haul the tournament game, let the stand-in launcher judge, release; no terminal is needed.
+    /// Haul a game of a fresh world by itself, let its stand-in launcher judge, release.
     #[arg(long)]
     pub unattended: bool,
 }

@@ -1,6 +1,6 @@
 //! The demo: a world to try everything in, by hand or unattended.
 
-use std::io::{IsTerminal, Write, stderr};
+use std::io::{IsTerminal, Write, stderr, stdin, stdout};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
@@ -14,7 +14,7 @@ use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;
 
 use super::arguments::Demo;
-use crate::present::{Fault, Kind, words};
+use crate::present::{Fault, Kind, shell_word, words};
 use crate::service::{Sink, find_game, survey_site};
 use crate::{surroundings, tui};
 
@@ -41,7 +41,28 @@ pub fn demo(demo: &Demo, sink: &Sink) -> Result<u8, Fault> {
     }
     let dir = folder("demo")?;
     make_world(&dir, demo.seed)?;
-    tui::run(Site::of_world(&dir)?)
+    // A document is asked for where nobody looks, so the interface is no part of it.
+    if sink.is_json() {
+        return sink.document("demo", json!({ "world": dir })).map(|()| 0);
+    }
+    let here = stdin().is_terminal() && stdout().is_terminal();
+    let ended = if here { tui::run(Site::of_world(&dir)?) } else { Ok(0) };
+    explain(&dir, here, sink)?;
+    ended
+}
+
+/// Says in five lines what the demo was, and what can be done with it.
+fn explain(dir: &Path, seen: bool, sink: &Sink) -> Result<(), Fault> {
+    let world = shell_word(&dir.to_string_lossy());
+    let begin = if seen { "That was the demo" } else { "The interface needs a terminal; this is the demo's world" };
+    sink.say(&format!(
+        "{begin}: made-up launchers, games and drives in {}. None of your own files were touched.",
+        crate::present::path(dir)
+    ))?;
+    sink.say(&format!("  open it again    deft-barge --world {world}"))?;
+    sink.say(&format!("  try a command    deft-barge haul saltflat --to newhold --world {world}"))?;
+    sink.say(&format!("  delete it        rm -r {world}"))?;
+    sink.say("  your own games   deft-barge")
 }
 
 /// Makes the demo's world if it is not there, and says so.
@@ -115,7 +136,7 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
     let stages = std::cell::RefCell::new(Vec::new());
     let listen = |event: HaulEvent| {
         if let HaulEvent::Stage { stage, .. } = event {
-            stages.borrow_mut().push(words::stage(stage));
+            stages.borrow_mut().push(words::stage_kind_word(stage));
         }
     };
     let end = haul.run(&listen, &Control::default())?;
@@ -150,7 +171,7 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
 
 /// Has the stand-in launcher look at a game, as a process of its own; gives what it said.
 fn judge(dir: &Path, game: &str) -> Result<String, Fault> {
-    let failed = |what: String| Fault::new(Kind::Failed, format!("The stand-in launcher could not judge: {what}."), "");
+    let failed = |what: String| Fault::new(Kind::Failed, format!("The stand-in launcher couldn't judge: {what}."), "");
     let program = std::env::current_exe().map_err(|e| failed(e.to_string()))?;
     let home = dir.join("home/.config/quillgate");
     let output = Command::new(program).args(["stand-in", "--home"]).arg(home).args(["check", game]).output();
@@ -162,7 +183,7 @@ fn judge(dir: &Path, game: &str) -> Result<String, Fault> {
     let why = String::from_utf8_lossy(&output.stderr).trim().to_string();
     Err(Fault::new(
         Kind::Difference,
-        format!("The stand-in launcher is not content: {said} {why}"),
-        "This is a fault of Deft Barge.",
+        format!("The stand-in launcher found a difference: {said} {why}"),
+        "This is a bug in Deft Barge.",
     ))
 }

@@ -18,14 +18,14 @@ use crate::service::Sink;
 /// `completions`
 pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
     let failed =
-        |error: std::io::Error| Fault::new(Kind::Failed, format!("The completions cannot be made: {error}."), "");
+        |error: std::io::Error| Fault::new(Kind::Failed, format!("Couldn't make the completions: {error}."), "");
     let name = match shell {
         Shell::Bash => "bash",
         Shell::Zsh => "zsh",
         Shell::Fish => "fish",
     };
     let shells = clap_complete::env::Shells::builtins();
-    let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("There is no shell {name}."), ""))?;
+    let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("No shell is called {name}."), ""))?;
     let mut out = Vec::new();
     completer.write_registration("COMPLETE", "deft-barge", "deft-barge", "deft-barge", &mut out).map_err(failed)?;
     sink.say(String::from_utf8_lossy(&out).trim_end())?;
@@ -51,8 +51,7 @@ complete -o nospace -o bashdefault -F _deft_barge_quoted deft-barge"#;
 
 /// `man`: the page of the program, or all pages into a folder.
 pub fn man(folder: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {
-    let failed =
-        |error: std::io::Error| Fault::new(Kind::Failed, format!("The manual cannot be written: {error}."), "");
+    let failed = |error: std::io::Error| Fault::new(Kind::Failed, format!("Couldn't write the manual: {error}."), "");
     let Some(folder) = folder else {
         let mut out = Vec::new();
         clap_mangen::Man::new(Arguments::command()).render(&mut out).map_err(failed)?;
@@ -80,16 +79,16 @@ pub fn settings(site: &Site, act: &SettingsAct, sink: &Sink) -> Result<u8, Fault
                 .and_then(|mut file| file.write_all(crate::config::template().as_bytes()));
             made.map_err(|error| match error.kind() {
                 std::io::ErrorKind::AlreadyExists => Fault::usage(
-                    format!("{} is there already.", shown(&path)),
-                    "Move it away to start over, or check it with: deft-barge settings check",
+                    format!("{} exists already.", shown(&path)),
+                    "Move it away to start over. Or check it with: deft-barge settings check",
                 ),
-                _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&path)), ""),
+                _ => Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", shown(&path)), ""),
             })?;
             told(true, &format!("Written to {}. The defaults apply until you change a line.", shown(&path)))
         }
         SettingsAct::Check => match (path.exists(), Settings::of(site).problem) {
-            (_, Some(what)) => Err(Fault::usage(format!("{what}."), "The file is ignored until that is corrected.")),
-            (true, None) => told(true, &format!("{} is sound.", shown(&path))),
+            (_, Some(what)) => Err(Fault::usage(format!("{what}."), "The file is ignored until you correct that.")),
+            (true, None) => told(true, &format!("{} is OK.", shown(&path))),
             (false, None) => told(
                 false,
                 &format!(
@@ -112,7 +111,7 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
                     .map(|()| sound_code(state.as_ref()));
             }
             let Some(state) = &state else {
-                return sink.say("There is no journal yet; nothing has been hauled.").map(|()| 0);
+                return sink.say("No journal yet: no hauls so far.").map(|()| 0);
             };
             sink.say(&format!(
                 "version {}, {}: {}, {}, {} in checksums, {} of the log",
@@ -127,7 +126,7 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
                 sink.say(&format!("problem   {}", line(problem)))?;
             }
             if state.problems.is_empty() {
-                sink.say("All of it is sound.")?;
+                sink.say("No problems.")?;
             } else {
                 sink.say("Kept originals stay where they are. Move the file away to start a new journal.")?;
             }
@@ -139,7 +138,7 @@ pub fn journal(site: &Site, act: &JournalAct, sink: &Sink) -> Result<u8, Fault> 
             if sink.is_json() {
                 return sink.document("journal", json!({ "before": before, "after": after })).map(|()| 0);
             }
-            sink.say(&format!("The journal took {before} and takes {after}."))?;
+            sink.say(&format!("The journal took {before} and now takes {after}."))?;
             Ok(0)
         }
     }

@@ -121,7 +121,7 @@ impl From<SiteError> for Fault {
     fn from(error: SiteError) -> Self {
         let hint = match error {
             SiteError::World { .. } => "Correct the file, or make a new world with: deft-barge demo --dir DIR",
-            SiteError::Read { .. } => "Check that it exists and that you may read it.",
+            SiteError::Read { .. } => "Check that it exists and that you can read it.",
         };
         Self::usage(sentence(&with_causes(&error)), hint)
     }
@@ -130,15 +130,15 @@ impl From<SiteError> for Fault {
 impl From<JournalError> for Fault {
     fn from(error: JournalError) -> Self {
         let (kind, hint) = match &error {
-            JournalError::Locked { .. } => (Kind::Refused, "Wait until the other one is done, or close it."),
-            JournalError::Folder { .. } => (Kind::Failed, "Look whether the state folder may be written."),
+            JournalError::Locked { .. } => (Kind::Refused, "Wait until the other one ends, or close it."),
+            JournalError::Folder { .. } => (Kind::Failed, "Check that you can write to the state folder."),
             JournalError::Full { .. } => (
                 Kind::Failed,
                 "Free some space on that drive, then run: deft-barge resume. The journal is complete up to there.",
             ),
             JournalError::Database { .. } | JournalError::Row { .. } => (
                 Kind::Refused,
-                "Nothing was changed. Check it with: deft-barge journal check. Keep the file: it is the way back for hauls that aren't released.",
+                "Nothing changed. Check it with: deft-barge journal check. Keep the file: unreleased hauls can be undone only with it.",
             ),
             JournalError::Version { .. } => (Kind::Refused, "Use the version of Deft Barge that made it."),
         };
@@ -154,33 +154,31 @@ impl Fault {
             StartError::Spawn { source, .. } => format!(": {source}"),
             _ => String::new(),
         };
-        let now = "Name its program with deft-barge launch --program, or start it in its launcher.";
-        Self::new(Kind::Refused, format!("{title} was not started: {error}{why}."), now)
+        let now = "Name its program with deft-barge launch --program, or launch it in its launcher.";
+        Self::new(Kind::Refused, format!("Couldn't launch {title}: {error}{why}."), now)
     }
 }
 
 impl From<HaulError> for Fault {
     fn from(error: HaulError) -> Self {
-        const RESUME: &str = "Nothing was deleted. Resume with: deft-barge resume. Cancel that game with: deft-barge undo --rest, or undo all with: deft-barge undo";
+        const RESUME: &str = "Nothing deleted. Resume with: deft-barge resume. Cancel that game with: deft-barge undo --rest, or undo all with: deft-barge undo";
         let text = sentence(&with_causes(&error));
         match error {
             HaulError::Journal(error) => error.into(),
             HaulError::Refused(findings) => Self::refused(findings, ""),
-            HaulError::Paused => Self::new(
-                Kind::Interrupted,
-                "Paused at a block.",
-                "Go on with: deft-barge resume, or undo with: deft-barge undo",
-            ),
+            HaulError::Paused => {
+                Self::new(Kind::Interrupted, "Paused.", "Resume with: deft-barge resume. Or undo with: deft-barge undo")
+            }
             HaulError::Unfinished(id) => Self::new(
                 Kind::Refused,
-                format!("Haul {id} is not at its end, and one haul is done at a time."),
-                "Go on with: deft-barge resume, or undo it with: deft-barge undo",
+                format!("Haul {id} is unfinished; only one haul runs at a time."),
+                "Resume with: deft-barge resume. Or undo it with: deft-barge undo",
             ),
             HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
             HaulError::Changed { .. } => Self::new(
                 Kind::Refused,
                 text,
-                "Nothing was removed. See what differs with: deft-barge verify; undo an unfinished haul with: deft-barge undo",
+                "Nothing removed. See what differs with: deft-barge verify; undo an unfinished haul with: deft-barge undo",
             ),
             HaulError::Differs { .. } => Self::new(Kind::Difference, text, RESUME),
             HaulError::Full { .. } => Self::new(Kind::Failed, text, format!("Make room there. {RESUME}")),
@@ -188,19 +186,19 @@ impl From<HaulError> for Fault {
                 Kind::Failed,
                 text,
                 format!(
-                    "The drive cannot read its own file; all such bytes: deft-barge log. Where there is another copy of a file: deft-barge repair FILE --from COPY. {RESUME}"
+                    "The drive can't read its own file. List such files with: deft-barge log. If you have another copy of one: deft-barge repair FILE --from COPY. {RESUME}"
                 ),
             ),
             HaulError::Hung { .. } => Self::new(
                 Kind::Interrupted,
                 text,
-                format!("What it still does can't be relied on. Check the drive and its cable. {RESUME}"),
+                format!("The drive can't be trusted now. Check it and its cable. {RESUME}"),
             ),
             HaulError::NotThatFile { .. } => {
-                Self::new(Kind::Refused, text, "Nothing was changed. Offer another copy, or cancel that game.")
+                Self::new(Kind::Refused, text, "Nothing changed. Choose another copy, or cancel that game.")
             }
             HaulError::SourceChanged { .. } => {
-                Self::new(Kind::Failed, text, format!("Close whatever writes there. {RESUME}"))
+                Self::new(Kind::Failed, text, format!("Close the program that writes there. {RESUME}"))
             }
             HaulError::NoRoomYet { .. } => {
                 Self::new(Kind::Interrupted, text, format!("Release them with: deft-barge release. {RESUME}"))
@@ -225,7 +223,7 @@ fn sentence(text: &str) -> String {
 /// Turns a value of core into JSON.
 pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
     serde_json::to_value(value)
-        .map_err(|error| Fault::new(Kind::Failed, format!("A value cannot be written as JSON: {error}."), ""))
+        .map_err(|error| Fault::new(Kind::Failed, format!("Couldn't write a value as JSON: {error}."), ""))
 }
 
 #[cfg(test)]
@@ -246,7 +244,7 @@ mod tests {
             (HaulError::Full { path: path() }, 1),
             (HaulError::Unreadable { path: path(), from: 0, to: 9, count: 2 }, 1),
             (HaulError::Hung { path: path() }, 5),
-            (HaulError::NotThatFile { path: path(), why: "its size is another" }, 3),
+            (HaulError::NotThatFile { path: path(), why: "its size differs" }, 3),
             (HaulError::SourceChanged { path: path() }, 1),
             (HaulError::NotOurs { path: path() }, 1),
             (HaulError::NeedsRecovery, 1),
@@ -274,8 +272,8 @@ mod tests {
     #[test]
     fn causes_stand_behind_the_sentence_once() {
         let error = HaulError::Disk { act: "flush", path: "/d/x".into(), source: io::Error::other("no answer") };
-        assert_eq!(with_causes(&error), "cannot flush /d/x: no answer");
-        assert_eq!(sentence("cannot flush /d/x: no answer"), "Cannot flush /d/x: no answer.");
+        assert_eq!(with_causes(&error), "couldn't flush /d/x: no answer");
+        assert_eq!(sentence("couldn't flush /d/x: no answer"), "Couldn't flush /d/x: no answer.");
         assert_eq!(sentence("/d/x is there"), "/d/x is there.");
     }
 }

@@ -41,13 +41,19 @@ pub fn path(path: &Path) -> String {
     line(&path.to_string_lossy())
 }
 
-/// A count with its thousands set apart by thin spaces.
+/// A text as one word of a shell's command line, so that a command that is shown can be copied.
+pub fn shell_word(text: &str) -> String {
+    let shown = line(text);
+    shlex::try_quote(&shown).map_or_else(|_| shown.clone(), Into::into)
+}
+
+/// A count with commas between its thousands.
 pub fn count(number: u64) -> String {
     let digits = number.to_string();
     let mut out = String::new();
     for (n, digit) in digits.chars().enumerate() {
         if n > 0 && (digits.len() - n).is_multiple_of(3) {
-            out.push('\u{2009}');
+            out.push(',');
         }
         out.push(digit);
     }
@@ -147,6 +153,6 @@ mod tests {
 
     #[test]
     fn counts_are_grouped() {
-        assert_eq!([0, 999, 41_208, 1_000_000].map(count), ["0", "999", "41\u{2009}208", "1\u{2009}000\u{2009}000"]);
+        assert_eq!([0, 999, 41_208, 1_000_000].map(count), ["0", "999", "41,208", "1,000,000"]);
     }
 }

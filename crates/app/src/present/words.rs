@@ -369,7 +369,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::FilesStay(staying) => files_stay(staying),
         FindingKind::PlacesMissed { places, files } => {
             format!(
-                "{} to the old folder in {}, and no record of its launcher covers that. It will lead nowhere once the originals are gone.",
+                "{} to the old folder in {}, and no record of its launcher covers that. It will point to nothing once the originals are deleted.",
                 plural(*places, "place points", "places point"),
                 some_files(files)
             )
@@ -596,7 +596,7 @@ pub fn scope(scope: Scope) -> &'static str {
     }
 }
 
-/// How user data goes.
+/// How user data moves.
 pub fn way_words(way: Way) -> &'static str {
     match way {
         Way::Link => "behind a link",
@@ -692,7 +692,7 @@ pub fn stage(stage: StageKind) -> &'static str {
         StageKind::Planned => "planned",
         StageKind::Copying => "is being copied and verified",
         StageKind::Verified => "every byte was read back and verified",
-        StageKind::Placed => "the whole copy is in place",
+        StageKind::Placed => "the copy is in place",
         StageKind::Linked => "a link at the new place points to the old one",
         StageKind::Renaming => "is being renamed",
         StageKind::UpdatingRecords => "updating records",
@@ -708,7 +708,12 @@ pub fn stage(stage: StageKind) -> &'static str {
 
 /// A stage in one or two words.
 pub fn stage_word(stage: &Stage) -> &'static str {
-    match stage.kind() {
+    stage_kind_word(stage.kind())
+}
+
+/// A kind of stage in one or two words.
+pub fn stage_kind_word(kind: StageKind) -> &'static str {
+    match kind {
         StageKind::Planned => "planned",
         StageKind::Copying => "copying",
         StageKind::Verified => "verified",
@@ -788,7 +793,7 @@ pub fn residue(residue: &Residue) -> String {
         return "0 places still point to the old folder".into();
     }
     let points = plural(residue.places as usize, "place still points", "places still point");
-    let leads_on = if residue.led_on { ", where a link leads on" } else { "" };
+    let leads_on = if residue.led_on { ", where a link continues" } else { "" };
     format!("{points} to the old folder{leads_on}: {}", some_files(&residue.files))
 }
 
@@ -805,7 +810,7 @@ pub fn mentions(residue: &Residue) -> Vec<String> {
     if !residue.unclear.is_empty() {
         let files = plural(residue.unclear.len(), "file mentions it", "files mention it");
         all.push(format!(
-            "{files} in a format that cannot be read here: {}. Start the game once to see whether it matters",
+            "{files} in a format that can't be read here: {}. Launch the game once to see whether it matters",
             some_files(&residue.unclear)
         ));
     }
@@ -868,12 +873,18 @@ pub fn item_time(time: &ItemTime) -> String {
 pub fn load(load: &Load) -> String {
     let percent = |bytes: Bytes| bytes.part_of(load.capacity) * 100.0;
     format!(
-        "load      {} now {:.0} %, at most {:.0} %, {:.0} % once the originals are released",
+        "load      {} now {:>3.0}%, at most {:>3.0}%, {:>3.0}% once the originals are released",
         super::text::pad(&super::text::line(&load.drive), 12),
         percent(load.now),
         percent(load.peak),
         percent(load.after)
     )
+}
+
+/// Whether a drive may be measured.
+pub fn probe_question(drive: &str) -> String {
+    let drive = super::text::line(drive);
+    format!("Measure {drive}? That writes up to 256 MB to it and deletes them again; it takes up to ten seconds.")
 }
 
 /// What a probe has measured.
@@ -913,7 +924,7 @@ pub fn why(why: &Why, now: Timestamp) -> String {
         Why::LastPlayed { at: Some(at) } => format!("last played {}", days(*at)),
         Why::LastPlayed { at: None } => "last played: unknown".into(),
         Why::PlayedMost { at } => format!("played {}", days(*at)),
-        Why::OnlyPlace => "the only drive with room for it".into(),
+        Why::OnlyPlace => "the only drive with room".into(),
     }
 }
 
@@ -1011,10 +1022,7 @@ mod tests {
         let said =
             [(0, "game"), (1, "game"), (2, "library"), (1, "library"), (12_345, "box"), (3, "day"), (2, "patch")];
         let said = said.map(|(number, noun)| several(number, noun));
-        assert_eq!(
-            said,
-            ["0 games", "1 game", "2 libraries", "1 library", "12\u{2009}345 boxes", "3 days", "2 patches"]
-        );
+        assert_eq!(said, ["0 games", "1 game", "2 libraries", "1 library", "12,345 boxes", "3 days", "2 patches"]);
         assert_eq!(plural(1, "line is", "lines are"), "1 line is");
     }
 }

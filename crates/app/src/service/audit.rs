@@ -17,7 +17,7 @@ use super::chart::write_out;
 use super::progress::Passing;
 use super::sink::Sink;
 use super::wish::{find_game, survey_site};
-use crate::present::{Fault, Kind, count, line, path as shown, to_json, words};
+use crate::present::{Fault, Kind, count, line, path as shown, shell_word, to_json, words};
 use crate::request::{Auditing, Out, Pace};
 
 /// `audit`
@@ -36,8 +36,8 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
                 let why = Fault::from(error);
                 Fault::new(
                     Kind::Failed,
-                    format!("No checksums of {title} was kept. {}", why.sentence),
-                    "An older one stays.",
+                    format!("Couldn't keep checksums of {title}. {}", why.sentence),
+                    "Older ones stay.",
                 )
             })?;
             drop(passing);
@@ -46,7 +46,7 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
                 json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
             );
             if !sink.is_json() {
-                sink.say(&format!("{title}   checksums of {} is kept", words::several(kept.lines.len(), "file")))?;
+                sink.say(&format!("{title}   checksums of {} kept", words::several(kept.lines.len(), "file")))?;
             }
             continue;
         }
@@ -54,8 +54,8 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
             documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
             if !sink.is_json() && !wish.what.is_empty() {
                 sink.say(&format!(
-                    "{title}   no checksums are kept of it; take one with: deft-barge audit --keep {}",
-                    line(&game.id.0)
+                    "{title}   no checksums yet; keep some with: deft-barge audit --keep {}",
+                    shell_word(&game.id.0)
                 ))?;
             }
             continue;
@@ -80,7 +80,7 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
     if sink.is_json() {
         sink.document("audit", json!({ "sound": sound, "games": documents }))?;
     } else if audited == 0 && wish.what.is_empty() {
-        sink.say("No checksums are kept of any game. Take one with: deft-barge audit --keep GAME")?;
+        sink.say("No checksums yet. Keep a game's with: deft-barge audit --keep GAME")?;
     }
     Ok(if sound { 0 } else { 4 })
 }
@@ -97,7 +97,7 @@ fn repaired(
 ) -> Result<(Vec<Repaired>, Audit), Fault> {
     if survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty()) {
         let sentence = format!("The launcher of {} is running.", game.found.title);
-        return Err(Fault::new(Kind::Refused, sentence, "Close it, and repair then."));
+        return Err(Fault::new(Kind::Refused, sentence, "Close it, then repair."));
     }
     let mut copies: Vec<std::path::PathBuf> = Vec::new();
     for from in &wish.from {
@@ -130,7 +130,7 @@ fn meant<'a>(site: &Site, survey: &'a Survey, words: &[String]) -> Result<Vec<&'
         }
         let game = find_game(survey, word)?;
         if let Some(fault) = game.fault() {
-            let sentence = format!("{} cannot be audited: {}.", game.found.title, words::place_fault(fault));
+            let sentence = format!("Couldn't audit {}: {}.", game.found.title, words::place_fault(fault));
             return Err(Fault::new(Kind::Refused, sentence, ""));
         }
         games.push(game);
@@ -211,7 +211,7 @@ pub fn launch(site: &Site, word: &str, program: Option<&str>, wait: u64, sink: &
                 };
                 sink.say(&format!("came up   {} (process {}) from {from}", line(&process.name), process.pid))?;
             }
-            None => sink.say(&format!("No process came up from {} within {wait} s.", shown(&game.found.install)))?,
+            None => sink.say(&format!("No process from {} appeared within {wait} s.", shown(&game.found.install)))?,
         }
     }
     Ok(if started.process.is_some() { 0 } else { 4 })
@@ -226,7 +226,7 @@ pub fn export_checksums(
     path: &Path,
 ) -> Result<Vec<(PathBuf, usize)>, Fault> {
     let (journal, _) = Journal::open(site)?.recover()?;
-    let row = journal.haul(haul)?.ok_or_else(|| Fault::usage(format!("There is no haul {haul}."), ""))?;
+    let row = journal.haul(haul)?.ok_or_else(|| Fault::usage(format!("No haul has the number {haul}."), ""))?;
     let items: Vec<_> = row.items.iter().filter(|item| only.is_none_or(|only| item.id == only)).collect();
     let mut written = Vec::new();
     for item in &items {
@@ -237,7 +237,7 @@ pub fn export_checksums(
         written.push((file, text.lines().count()));
     }
     if written.is_empty() {
-        return Err(Fault::usage("No checksums are kept of that.", "Only what was copied and compared has one."));
+        return Err(Fault::usage("No checksums of that.", "Only what was copied and verified has checksums."));
     }
     Ok(written)
 }

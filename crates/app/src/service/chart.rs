@@ -13,9 +13,10 @@ use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
 use serde_json::json;
 
+use super::naming;
 use super::sink::Sink;
 use super::wish::{plan_wish, survey_site};
-use crate::present::{Fault, Kind, path as shown};
+use crate::present::{Fault, Kind, line, path as shown};
 use crate::request::{ChartWhat, Out, Wish};
 
 /// `chart`
@@ -45,10 +46,9 @@ pub fn chart(site: &Site, what: &ChartWhat, sink: &Sink) -> Result<u8, Fault> {
         ChartWhat::Drives { .. } => hulls(&survey_site(site, sink).0, None),
         ChartWhat::Cargo { drive, .. } => {
             let (survey, _) = survey_site(site, sink);
-            let name = site.find_drive(drive).map_or_else(|| drive.clone(), |drive| drive.name.clone());
-            cargo(&survey, &name).ok_or_else(|| {
-                Fault::usage(format!("There is no drive {drive:?}."), "See what there is with: deft-barge survey")
-            })?
+            let found = naming::drive(site, drive)?;
+            let unseen = || Fault::usage(format!("Nothing is known of {}.", line(&found.name)), naming::SURVEY);
+            cargo(&survey, &found.name).ok_or_else(unseen)?
         }
         ChartWhat::Plan { wish, .. } => {
             let (survey, plan) = planned(site, wish, sink)?;
@@ -81,7 +81,7 @@ pub(crate) fn one_haul(site: &Site, haul: Option<i64>) -> Result<(HaulRow, Vec<E
     };
     let found = number.map(|number| History::one(site, number)).transpose()?.flatten();
     found.ok_or_else(|| {
-        let sentence = haul.map_or("No hauls yet.".to_string(), |number| format!("There is no haul {number}."));
+        let sentence = haul.map_or("No hauls yet.".to_string(), |number| format!("No haul has the number {number}."));
         Fault::usage(sentence, "See: deft-barge log")
     })
 }
@@ -106,8 +106,8 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
         Some("svg") => Ok(Ending::Svg),
         Some("pdf") => Ok(Ending::Pdf),
         _ => Err(Fault::usage(
-            format!("{} does not say what it should be.", shown(path)),
-            "Let its name end with .svg or .pdf.",
+            format!("{} has no ending that says its format.", shown(path)),
+            "End its name with .svg or .pdf.",
         )),
     }
 }
@@ -117,7 +117,7 @@ fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
     let bytes = match ending(&out.out)? {
         Ending::Svg => drawing.svg.clone().into_bytes(),
         Ending::Pdf => {
-            drawing.pdf().map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))?
+            drawing.pdf().map_err(|error| Fault::new(Kind::Failed, format!("Couldn't make the PDF: {error}."), ""))?
         }
     };
     write_out(out, &bytes)
@@ -127,9 +127,9 @@ fn put(drawing: &Drawing, out: &Out) -> Result<(), Fault> {
 pub(crate) fn write_out(out: &Out, bytes: &[u8]) -> Result<(), Fault> {
     let fault = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {
-            Fault::usage(format!("{} is there already.", shown(&out.out)), "Name another file, or add --overwrite.")
+            Fault::usage(format!("{} exists already.", shown(&out.out)), "Choose another name, or add --overwrite.")
         }
-        _ => Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(&out.out)), ""),
+        _ => Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", shown(&out.out)), ""),
     };
     if out.overwrite {
         // Whole or not at all: the old file stays until the new one is there.
@@ -159,5 +159,8 @@ pub(crate) fn free_in_home(site: &Site, words: &str, ending: &str) -> Result<Pat
             return Ok(out);
         }
     }
-    Err(Fault::usage("A thousand files of that name are in the home folder.", "Move some of them away."))
+    Err(Fault::usage(
+        "Your home folder already has a thousand files of that name.",
+        "Move some of them away, or use --out.",
+    ))
 }

@@ -14,7 +14,7 @@ use super::haul::confirmed;
 use super::progress::Passing;
 use super::sink::Sink;
 use super::wish::survey_site;
-use crate::present::{Fault, line, pad, path as shown, to_json, words};
+use crate::present::{Fault, line, pad, path as shown, shell_word, to_json, words};
 use crate::request::{CleanupRequest, Consent};
 
 /// Looks for what is lying about, showing how far it is where that takes long.
@@ -64,12 +64,12 @@ fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a C
     let here: Vec<&CleanupFind> = all.iter().filter(|lying| lying.path == whole).collect();
     if here.is_empty() {
         let sentence = format!("Nothing to clean up in {}.", shown(&whole));
-        return Err(Fault::usage(sentence, "See what there is with: deft-barge cleanup"));
+        return Err(Fault::usage(sentence, "List what was found with: deft-barge cleanup"));
     }
     here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
         let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| words::find_act(*act)).collect();
-        let sentence = format!("{} is {}; that act does not fit it.", shown(&whole), words::lying(&here[0].what));
-        let now = if acts.is_empty() { String::new() } else { format!("What fits: {}.", acts.join("; ")) };
+        let sentence = format!("{} is {}; that can't be done with it.", shown(&whole), words::lying(&here[0].what));
+        let now = if acts.is_empty() { String::new() } else { format!("What can be done: {}.", acts.join("; ")) };
         Fault::usage(sentence, now)
     })
 }
@@ -105,18 +105,18 @@ pub fn remap(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink
         if sink.is_json() {
             sink.document("remap", json!({ "anchors": to_json(&all)? }))?;
         } else if all.is_empty() {
-            sink.say("Every drive that records point to is where they say.")?;
+            sink.say("No drive has moved: every record points to a drive that is there.")?;
         }
         for anchor in all.iter().filter(|_| !sink.is_json()) {
-            let why = if anchor.known { "it was there before" } else { "its folders fit what is missing" };
+            let why = if anchor.known { "it was there before" } else { "its folders match what is missing" };
             sink.say(&format!(
-                "{} is in {} now; records point to {} below {} ({why})\n  deft-barge remap '{}' '{}'",
+                "{} is at {} now; {} below {} point to the old path ({why})\n  deft-barge remap {} {}",
                 line(&anchor.drive),
                 shown(&anchor.new),
                 words::several(anchor.led, "place"),
                 shown(&anchor.old),
-                shown(&anchor.old),
-                shown(&anchor.new)
+                shell_word(&anchor.old.to_string_lossy()),
+                shell_word(&anchor.new.to_string_lossy())
             ))?;
         }
         return Ok(fault.map_or(0, |fault| fault.code()));
@@ -124,9 +124,8 @@ pub fn remap(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let whole = |path: &Path| {
-        absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
-    };
+    let whole =
+        |path: &Path| absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""));
     let passing = Passing::new(sink);
     let report = |phase| super::trace::looked(&passing, phase);
     let plan = plan_anchor(site, &survey, &whole(old)?, &whole(new)?, &report);

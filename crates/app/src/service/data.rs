@@ -10,7 +10,7 @@ use serde_json::json;
 
 use super::sink::Sink;
 use super::wish::{find_game, survey_site};
-use crate::present::{Fault, Kind, count, line, pad, path as shown, to_json, words};
+use crate::present::{Fault, Kind, line, pad, path as shown, to_json, words};
 use crate::request::{DataAct, Kind as What};
 
 /// `data`
@@ -21,7 +21,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             let (survey, _) = survey_site(site, sink);
             let game = find_game(&survey, game)?;
             let path =
-                absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))?;
+                absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
             let kind = match kind {
                 What::Saves => DataKind::Saves,
                 What::Mods => DataKind::Mods,
@@ -31,7 +31,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             if path.symlink_metadata().is_err() {
                 return Err(Fault::usage(
                     format!("{} doesn't exist.", path.display()),
-                    "Name the folder that holds the user data.",
+                    "Name the folder that contains the user data.",
                 ));
             }
             let mut listed = listed(site)?;
@@ -53,7 +53,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             match seen {
                 Some(data) => sink.say(&data_line(&survey, data))?,
                 None => {
-                    sink.say("It lies in a folder that is known already, or holds one, and is not counted twice.")?;
+                    sink.say("It is inside a known folder, or contains one; nothing is counted twice.")?;
                 }
             }
             Ok(0)
@@ -65,13 +65,13 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
             listed.retain(|other| other.path != whole);
             if listed.len() == before {
                 let sentence = format!("{} is not on the list.", whole.display());
-                return Err(Fault::usage(sentence, "See what is with: deft-barge data list"));
+                return Err(Fault::usage(sentence, "See the list with: deft-barge data list"));
             }
             write(site, &listed)?;
             if sink.is_json() {
                 return sink.document("data", json!({ "listed": listed })).map(|()| 0);
             }
-            sink.say(&format!("forgotten {}; the folder stays", shown(&whole)))?;
+            sink.say(&format!("removed {} from the list; the folder stays", shown(&whole)))?;
             Ok(0)
         }
     }
@@ -79,7 +79,7 @@ pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
 
 fn listed(site: &Site) -> Result<Vec<ListedData>, Fault> {
     read_list(site).map_err(|Problem { file, what, .. }| {
-        let sentence = format!("{} cannot be read: {}.", file.display(), what.trim_end());
+        let sentence = format!("Couldn't read {}: {}.", file.display(), what.trim_end());
         Fault::new(Kind::Failed, sentence, "Correct or remove that file. Nothing changed.")
     })
 }
@@ -87,7 +87,7 @@ fn listed(site: &Site) -> Result<Vec<ListedData>, Fault> {
 fn write(site: &Site, listed: &[ListedData]) -> Result<(), Fault> {
     let file = list_file(site);
     let failed =
-        |error: std::io::Error| Fault::new(Kind::Failed, format!("Cannot write {}: {error}.", file.display()), "");
+        |error: std::io::Error| Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", file.display()), "");
     let folder = file.parent().unwrap_or(Path::new("/"));
     fs::create_dir_all(folder).map_err(failed)?;
     let fresh = file.with_extension("toml.new");
@@ -113,11 +113,11 @@ fn list(site: &Site, sink: &Sink) -> Result<u8, Fault> {
 fn list_text(survey: &Survey) -> String {
     let mut out: Vec<String> = survey.user_data.iter().map(|data| data_line(survey, data)).collect();
     if out.is_empty() {
-        out.push("No user data is known. Say where some is with: deft-barge data add GAME FOLDER".into());
+        out.push("No user data found. Add a folder with: deft-barge data add GAME FOLDER".into());
     }
     for shortcut in &survey.shortcuts {
         let title = survey.game(&shortcut.game).map_or(shortcut.game.0.as_str(), |game| game.found.title.as_str());
-        let stays = if shortcut.writable { "" } else { "   cannot be changed here" };
+        let stays = if shortcut.writable { "" } else { "   can't be changed here" };
         out.push(format!(
             "shortcut  {} {}   {}{stays}",
             pad(&line(title), 28),
@@ -144,16 +144,16 @@ pub(crate) fn data_line(survey: &Survey, data: &UserData) -> String {
     let behind = if data.link.is_some() { format!("   behind the link {}", shown(&data.path)) } else { String::new() };
     let ways: Vec<&str> = data.ways.iter().map(|way| words::way_words(*way)).collect();
     let how = match &data.fault {
-        Some(fault) => format!("cannot go: {}", words::place_fault(fault)),
-        None if ways.is_empty() => "cannot go: no way is known".into(),
+        Some(fault) => format!("can't go: {}", words::place_fault(fault)),
+        None if ways.is_empty() => "can't go: no way known".into(),
         None => format!("can go {}", ways.join(", or ")),
     };
     format!(
-        "data      {} {} {:>10} {:>7} files{larger}   {}{behind}   {}",
+        "data      {} {} {:>10} {:>11}{larger}   {}{behind}   {}",
         pad(&line(&data.title), 36),
         pad(data.drive.as_deref().unwrap_or(words::NO_DRIVE), 10),
         data.size.on_disk,
-        count(data.size.files),
+        words::several(data.size.files, "file"),
         shown(&data.place),
         line(&how)
     )

@@ -27,7 +27,7 @@ pub fn keep(site: &Site, name: &str, file: &DraftFile) -> Result<PathBuf, Fault>
     let path = place(site, name);
     let folder = path.parent().unwrap_or(&path);
     std::fs::create_dir_all(folder)
-        .map_err(|error| Fault::new(Kind::Failed, format!("Cannot make {}: {error}.", shown(folder)), ""))?;
+        .map_err(|error| Fault::new(Kind::Failed, format!("Couldn't make {}: {error}.", shown(folder)), ""))?;
     write(&path, &file.text())?;
     Ok(path)
 }
@@ -59,10 +59,11 @@ pub fn kept(site: &Site) -> Vec<KeptDraft> {
 
 /// Reads a draft's file.
 pub fn read(path: &Path) -> Result<DraftFile, Fault> {
-    let text = read_text(path)
-        .map_err(|error| Fault::usage(format!("Cannot read {}: {error}.", shown(path)), "Look whether it is there."))?;
+    let text = read_text(path).map_err(|error| {
+        Fault::usage(format!("Couldn't read {}: {error}.", shown(path)), "Check that the file exists.")
+    })?;
     DraftFile::parse(&text).map_err(|error| {
-        let sentence = format!("{} cannot be used: {error}", shown(path));
+        let sentence = format!("Couldn't use {}: {error}", shown(path));
         Fault::usage(sentence, "The format is in docs/formats.md; `plan --save FILE` writes one.")
     })
 }
@@ -70,7 +71,7 @@ pub fn read(path: &Path) -> Result<DraftFile, Fault> {
 /// What has changed since a draft was written.
 pub fn misfit(path: &Path, misfits: &[Misfit]) -> Fault {
     let lines: Vec<String> = misfits.iter().map(|misfit| format!("\n  {}", words::misfit(misfit))).collect();
-    let sentence = format!("{} does not fit what is there any more:{}", shown(path), lines.concat());
+    let sentence = format!("{} no longer matches this PC:{}", shown(path), lines.concat());
     Fault::new(Kind::Refused, sentence, "Nothing changed. Correct the draft, or make a new one.")
 }
 
@@ -90,8 +91,8 @@ fn write(path: &Path, text: &str) -> Result<(), Fault> {
     let made = std::fs::File::create_new(path).and_then(|mut file| file.write_all(text.as_bytes()));
     made.map_err(|error| match error.kind() {
         std::io::ErrorKind::AlreadyExists => {
-            Fault::usage(format!("{} is there already.", shown(path)), "Name another file, or move that one away.")
+            Fault::usage(format!("{} exists already.", shown(path)), "Choose another name, or move that file away.")
         }
-        _ => Fault::new(Kind::Failed, format!("Cannot write {}: {error}.", shown(path)), ""),
+        _ => Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", shown(path)), ""),
     })
 }

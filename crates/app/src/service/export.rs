@@ -15,7 +15,7 @@ use super::sink::Sink;
 use super::tables;
 use super::tables::Table;
 use super::wish::{find_game, plan_wish, survey_site};
-use crate::present::{Fault, line, path as shown, words};
+use crate::present::{Fault, line, path as shown, shell_word, words};
 use crate::request::{ExportWhat, Out, Pace};
 
 /// `export`
@@ -93,8 +93,8 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
         (true, _) => Ok(Ending::Csv),
         (_, true) => Ok(Ending::Json),
         _ => Err(Fault::usage(
-            format!("{} does not say what it should be.", shown(path)),
-            "Let its name end with .csv or .json.",
+            format!("{} has no ending that says its format.", shown(path)),
+            "End its name with .csv or .json.",
         )),
     }
 }
@@ -102,16 +102,16 @@ fn ending(path: &Path) -> Result<Ending, Fault> {
 fn checksums(site: &Site, word: &str, out: &Out, sink: &Sink) -> Result<u8, Fault> {
     let sha256 = is_ending(&out.out, "sha256");
     if !sha256 && !is_ending(&out.out, "b3") {
-        let sentence = format!("{} does not say which checksums.", shown(&out.out));
-        return Err(Fault::usage(sentence, "Let its name end with .b3 or .sha256."));
+        let sentence = format!("{} has no ending that says which checksums.", shown(&out.out));
+        return Err(Fault::usage(sentence, "End its name with .b3 or .sha256."));
     }
     let (survey, _) = survey_site(site, sink);
     let game = find_game(&survey, word)?;
     let (title, folder) = (line(&game.found.title), &game.found.install);
     let (journal, _) = Journal::open(site)?.recover()?;
     let kept = kept_checksums(site, &journal, &game.id, folder)?.ok_or_else(|| {
-        let now = format!("Take one with: deft-barge audit --keep {}", line(&game.id.0));
-        Fault::usage(format!("No checksums are kept of {title}."), now)
+        let now = format!("Keep some with: deft-barge audit --keep {}", shell_word(&game.id.0));
+        Fault::usage(format!("No checksums of {title} yet."), now)
     })?;
     let (text, differ) = if sha256 {
         let stop = sink.stop(Pace::default())?;
@@ -130,9 +130,9 @@ fn checksums(site: &Site, word: &str, out: &Out, sink: &Sink) -> Result<u8, Faul
     } else {
         sink.say(&format!("{} in {}.", words::plural(lines, "checksum is", "checksums are"), shown(&out.out)))?;
         for path in &differ {
-            sink.say(&format!("  left out  {} (it is not what was kept)", shown(path)))?;
+            sink.say(&format!("  left out  {} (it has changed since)", shown(path)))?;
         }
-        sink.say(&format!("From within {}: {program} -c FILE", shown(folder)))?;
+        sink.say(&format!("Check them in {} with: {program} -c FILE", shown(folder)))?;
     }
     Ok(if differ.is_empty() { 0 } else { 4 })
 }

@@ -14,6 +14,7 @@ use deft_barge_core::plan::{LibraryWish, Plan, plan_library};
 use deft_barge_core::site::Site;
 use serde_json::json;
 
+use super::naming;
 use super::progress::Shown;
 use super::sink::Sink;
 use super::survey::{add_unfinished, plan_text, refused};
@@ -53,7 +54,7 @@ pub fn haul(site: &Site, wish: &Wish, sink: &Sink) -> Result<u8, Fault> {
                 return Err(Fault::new(Kind::Refused, "Canceled; nothing changed.", ""));
             }
         } else if !cautions.is_empty() {
-            return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
+            return Err(Fault::refused(cautions, "Read the warnings, then accept them with --yes."));
         }
     }
     let (journal, _) = Journal::open(site)?.recover()?;
@@ -67,15 +68,9 @@ pub fn library(site: &Site, act: &LibraryAct, sink: &Sink) -> Result<u8, Fault> 
         return Err(fault);
     }
     let (LibraryAct::New { launcher: word, .. } | LibraryAct::Default { launcher: word, .. }) = act;
-    let low = word.to_lowercase();
-    let launcher = survey.launchers.iter().find(|l| l.id == *word || l.name.to_lowercase() == low);
-    let launcher = launcher.ok_or_else(|| {
-        let names: Vec<&str> = survey.launchers.iter().map(|launcher| launcher.name.as_str()).collect();
-        let sentence = format!("There is no launcher {word:?}; there are {}.", names.join(", "));
-        Fault::usage(sentence, "See what there is with: deft-barge survey")
-    })?;
+    let launcher = naming::launcher(&survey, word)?;
     let wish = match act {
-        LibraryAct::New { drive, .. } => LibraryWish::New(drive.clone()),
+        LibraryAct::New { drive, .. } => LibraryWish::New(naming::drive(site, drive)?.name.clone()),
         LibraryAct::Default { library, .. } => {
             let drive = site.find_drive(library).map(|drive| &drive.name);
             let on = |l: &&deft_barge_core::survey::Library| drive.is_some() && l.drive.as_ref() == drive;
@@ -121,7 +116,7 @@ pub(crate) fn confirmed(
         } else {
             let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
             if !cautions.is_empty() {
-                return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
+                return Err(Fault::refused(cautions, "Read the warnings, then accept them with --yes."));
             }
         }
     }
@@ -142,7 +137,7 @@ pub(crate) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Si
     }
     let cautions: Vec<_> = plan.findings.iter().filter(|f| f.severity == Severity::Warning).cloned().collect();
     if !consent.yes && !cautions.is_empty() {
-        return Err(Fault::refused(cautions, "Accept the warnings with --yes."));
+        return Err(Fault::refused(cautions, "Read the warnings, then accept them with --yes."));
     }
     let (journal, _) = Journal::open(site)?.recover()?;
     let mut haul = Haul::begin(site, &journal, plan)?;
@@ -151,7 +146,7 @@ pub(crate) fn run_silently(site: &Site, plan: &Plan, consent: Consent, sink: &Si
     if let Err(error) = haul.run(&|_| {}, &stop) {
         return Err(unfinished(site, &journal, id, error));
     }
-    journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))
+    journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal no longer has the haul.", ""))
 }
 
 /// Runs a haul to its end and prints how its items stand.
@@ -170,7 +165,7 @@ fn finish(
     if let Err(error) = result {
         return Err(unfinished(site, journal, id, error));
     }
-    let row = journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal lost the haul.", ""))?;
+    let row = journal.haul(id)?.ok_or_else(|| Fault::new(Kind::Failed, "The journal no longer has the haul.", ""))?;
     let differs = row.items.iter().any(|item| matches!(item.stage, Stage::Proved { holds: false }));
     if sink.is_json() {
         sink.document("haul", to_json(&row)?)?;
@@ -191,7 +186,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
             ..Fault::new(
                 Kind::Interrupted,
                 "The haul stopped; games whose records are not updated are as they were.",
-                "When that is settled, go on with: deft-barge resume, or undo with: deft-barge undo",
+                "Solve that, then resume with: deft-barge resume. Or undo with: deft-barge undo",
             )
         },
         HaulError::Refused(findings) => {
@@ -208,7 +203,7 @@ fn unfinished(site: &Site, journal: &Journal, id: HaulId, error: HaulError) -> F
 fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
     if row.unfinished() && row.trial == Trial::Waits {
         sink.say(&format!(
-            "Haul {} has tried its first game and waits. Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge undo",
+            "Haul {} has moved its first game and waits. Launch that game; then continue with: deft-barge resume --yes, or undo with: deft-barge undo",
             row.id
         ))?;
     }
@@ -237,7 +232,7 @@ fn print_end(row: &HaulRow, sink: &Sink) -> Result<(), Fault> {
             && left > 0
         {
             sink.say(&format!(
-                "  left    {} not what was compared, in {}",
+                "  left    {} changed since they were verified, in {}",
                 words::several(left, "file"),
                 crate::present::path(&item.planned.from)
             ))?;
@@ -254,7 +249,7 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
     let Some(row) = unfinished.filter(is_meant) else {
         // Nothing is under way; a launcher may have written its old records since.
         let Some(id) = astray(site, &journal, going.haul)? else {
-            return Err(Fault::usage("No haul is unfinished.", "See: deft-barge log"));
+            return Err(Fault::usage("No unfinished hauls.", "See: deft-barge log"));
         };
         let haul = Haul::of(site, &journal, id)?;
         if !sink.is_json() {
@@ -264,13 +259,13 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
     };
     if row.trial == Trial::Waits && row.items.first().is_some_and(|item| item.stage.at_rest()) {
         let rest = row.items.len() - 1;
-        let question = format!("The first game is tried. Go on with the other {rest}?");
+        let question = format!("The first game is moved. Continue with the other {rest}?");
         let at_terminal = sink.can_ask();
         if !(going.yes || at_terminal && sink.ask(&question)?) {
             return Err(Fault::new(
                 Kind::Interrupted,
-                format!("Haul {} waits for a yes after its first game.", row.id),
-                "Start that game; then go on with: deft-barge resume --yes, or undo with: deft-barge undo",
+                format!("Haul {} waits for your yes after its first game.", row.id),
+                "Launch that game; then continue with: deft-barge resume --yes, or undo with: deft-barge undo",
             ));
         }
         journal.set_trial(row.id, Trial::Agreed)?;
@@ -281,7 +276,7 @@ pub fn resume(site: &Site, going: &Going, sink: &Sink) -> Result<u8, Fault> {
             .iter()
             .map(|item| format!("{} {}", line(&item.planned.title), words::stage_word(&item.stage)))
             .collect();
-        sink.say(&format!("Haul {} was under way: {}.", row.id, stages.join(", ")))?;
+        sink.say(&format!("Haul {} was interrupted: {}.", row.id, stages.join(", ")))?;
     }
     let pace = as_before(site, row.id, pace, sink)?;
     let mut haul = Haul::of(site, &journal, row.id)?;
@@ -293,7 +288,7 @@ fn as_before(site: &Site, id: HaulId, pace: Pace, sink: &Sink) -> Result<Pace, F
     let before = if pace.limit.is_none() { Telemetry::last_limit(site, id)? } else { None };
     let Some(before) = before else { return Ok(pace) };
     if !sink.is_json() {
-        sink.say(&format!("It copies {before}/s at most, as before. Without a limit: deft-barge resume --limit 0"))?;
+        sink.say(&format!("It copies at most {before}/s, as before. Without a limit: deft-barge resume --limit 0"))?;
     }
     Ok(Pace { limit: Some((before.count() / 1_000_000).max(1)), ..pace })
 }
@@ -304,14 +299,13 @@ fn newest(journal: &Journal, which: &Which, fits: impl Fn(&HaulRow) -> bool, wha
         None => journal.hauls()?.into_iter().find(fits),
     };
     found.ok_or_else(|| {
-        let sentence = which
-            .haul
-            .map_or_else(|| format!("There is no haul {what}."), |number| format!("There is no haul {number}."));
+        let sentence =
+            which.haul.map_or_else(|| format!("No haul {what}."), |number| format!("No haul has the number {number}."));
         Fault::usage(sentence, "See: deft-barge log")
     })
 }
 
-fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
+pub(super) fn ask_unless(yes: bool, sink: &Sink, question: &str) -> Result<(), Fault> {
     let at_terminal = sink.can_ask();
     if yes || !at_terminal || sink.ask(question)? {
         Ok(())
@@ -330,7 +324,7 @@ pub fn undo(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     };
     let row = match journal.live()?.into_iter().find(HaulRow::unfinished) {
         Some(row) if which.haul.is_none() => row,
-        _ => newest(&journal, which, fits, "that can be undone")?,
+        _ => newest(&journal, which, fits, "can be undone")?,
     };
     let stuck = if back.leave { Stuck::IsLeft } else { Stuck::Refuses };
     if back.rest {
@@ -365,8 +359,8 @@ pub fn undo(site: &Site, back: &Back, sink: &Sink) -> Result<u8, Fault> {
     let undone = |item: &ItemRow| matches!(item.stage, Stage::Undone | Stage::Cancelled);
     let of_these: Vec<&ItemRow> = now.items.iter().filter(|item| items.contains(&item.id)).collect();
     sink.say(&match of_these.iter().filter(|item| undone(item)).count() {
-        0 => format!("Nothing of haul {} was undone. All of it stays where it is.", row.id),
-        some if some < of_these.len() => format!("Haul {} is undone in part.", row.id),
+        0 => format!("Couldn't undo haul {}; everything stays where it is.", row.id),
+        some if some < of_these.len() => format!("Haul {} is partly undone.", row.id),
         _ => format!("Haul {} is undone.", row.id),
     })?;
     tell_left(site, row.id, sink)?;
@@ -386,7 +380,7 @@ fn refused_going_back(error: HaulError, id: HaulId) -> Fault {
     match error {
         HaulError::Refused(findings) => {
             let hint = words::what_leads_on(&findings, id);
-            Fault { sentence: "Stopped; nothing more was removed.".into(), ..Fault::refused(findings, hint) }
+            Fault { sentence: "Stopped; the rest stays.".into(), ..Fault::refused(findings, hint) }
         }
         other => other.into(),
     }
@@ -410,7 +404,7 @@ fn named(row: &HaulRow, words: &[String]) -> Result<Vec<ItemId>, Fault> {
         let found: Vec<ItemId> = row.items.iter().filter(has).map(|item| item.id).collect();
         if found.is_empty() {
             let titles: Vec<String> = row.items.iter().map(|item| line(&item.planned.title)).collect();
-            let sentence = format!("Haul {} has no game {word:?}; it has {}.", row.id, titles.join(", "));
+            let sentence = format!("Haul {} has no game called {word:?}; it has {}.", row.id, titles.join(", "));
             return Err(Fault::usage(sentence, "See: deft-barge log"));
         }
         items.extend(found);
@@ -421,21 +415,21 @@ fn named(row: &HaulRow, words: &[String]) -> Result<Vec<ItemId>, Fault> {
 /// `take`
 pub fn repair(site: &Site, taking: &Taking, sink: &Sink) -> Result<u8, Fault> {
     let (journal, unfinished) = Journal::open(site)?.recover()?;
-    let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", "See: deft-barge log"))?;
+    let row = unfinished.ok_or_else(|| Fault::usage("No haul is running or unfinished.", "See: deft-barge log"))?;
     let is_it = |item: &ItemRow, path: &Path| item.planned.from.join(path) == taking.file || path == taking.file;
     let mut bad = row.items.iter().flat_map(|item| item.unreadable.iter().map(move |stretch| (item, &stretch.path)));
     let Some((item, path)) = bad.find(|(item, path)| is_it(item, path)) else {
-        let sentence = format!("{} is no file that could not be read.", crate::present::path(&taking.file));
-        return Err(Fault::usage(sentence, "See which ones there are with: deft-barge log"));
+        let sentence = format!("{} isn't one of the unreadable files.", crate::present::path(&taking.file));
+        return Err(Fault::usage(sentence, "List them with: deft-barge log"));
     };
-    let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path leads out of the game.", ""))?;
+    let place = ItemPath::new(path).ok_or_else(|| Fault::usage("That path is outside the game's folder.", ""))?;
     take_from(site, &journal, item.id, &place, &taking.from)?;
     if sink.is_json() {
         sink.document("repair", json!({ "haul": row.id, "item": item.id, "file": path, "from": taking.from }))?;
     } else {
         let (file, from) = (crate::present::path(path), crate::present::path(&taking.from));
         sink.say(&format!(
-            "{file} of {} will be taken from {from}. Go on with: deft-barge resume",
+            "{file} of {} will be copied from {from}. Continue with: deft-barge resume",
             line(&item.planned.title)
         ))?;
     }
@@ -466,7 +460,7 @@ fn cancel(site: &Site, journal: &Journal, row: &HaulRow, stuck: Stuck, yes: bool
 pub fn release(site: &Site, letting: &Letting, sink: &Sink) -> Result<u8, Fault> {
     let which = &letting.which;
     let (journal, _) = Journal::open(site)?.recover()?;
-    let row = newest(&journal, which, |haul| haul.items.iter().any(ItemRow::holds_originals), "that keeps originals")?;
+    let row = newest(&journal, which, |haul| haul.items.iter().any(ItemRow::holds_originals), "keeps originals")?;
     let held = row
         .items
         .iter()
@@ -490,7 +484,7 @@ pub fn release(site: &Site, letting: &Letting, sink: &Sink) -> Result<u8, Fault>
     let removed = match result {
         Err(HaulError::Refused(findings)) => {
             let hint = words::what_leads_on(&findings, row.id);
-            return Err(Fault { sentence: "Nothing was deleted.".into(), ..Fault::refused(findings, hint) });
+            return Err(Fault { sentence: "Nothing deleted.".into(), ..Fault::refused(findings, hint) });
         }
         other => other?,
     };
@@ -528,7 +522,7 @@ pub fn verify(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
             let (survey, _) = survey_site(site, sink);
             let game = find_game(&survey, word)?;
             if let Some(fault) = game.fault() {
-                let sentence = format!("{} cannot be proved: {}.", line(&game.found.title), words::place_fault(fault));
+                let sentence = format!("Couldn't verify {}: {}.", line(&game.found.title), words::place_fault(fault));
                 return Err(Fault::new(Kind::Refused, sentence, ""));
             }
             prove_game(site, &journal, &game.id, &game.found, &report, &stop)
@@ -540,7 +534,7 @@ pub fn verify(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
                 &journal,
                 &which,
                 |haul| haul.items.iter().any(|item| item.stage.records_are_updated()),
-                "to prove",
+                "has a game to verify",
             )?;
             prove_haul(site, &journal, &row.items, &report, &stop)
         }
@@ -551,7 +545,7 @@ pub fn verify(site: &Site, what: &What, sink: &Sink) -> Result<u8, Fault> {
 
 fn print_proofs(proofs: &[(String, Proof)], sink: &Sink) -> Result<u8, Fault> {
     if proofs.is_empty() {
-        return Err(Fault::usage("No game of that haul is at its new place.", "See: deft-barge log"));
+        return Err(Fault::usage("No game of that haul is in its new folder.", "See: deft-barge log"));
     }
     let holds = proofs.iter().all(|(_, proof)| proof.holds());
     if sink.is_json() {

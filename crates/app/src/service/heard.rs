@@ -38,7 +38,7 @@ impl Heard {
             HaulEvent::Proved { title, proof, .. } => {
                 let download = proof.to_download.map_or("an unknown number of bytes".into(), |bytes| bytes.to_string());
                 let files = words::several(proof.files, "file");
-                Self::Said { text: format!("{title}: {files} looked at, its launcher would download {download}") }
+                Self::Said { text: format!("{title}: {files} checked, its launcher would download {download}") }
             }
             HaulEvent::Searching => Self::Said { text: words::SEARCHING.into() },
             HaulEvent::Searched { title, residue, .. } => {
@@ -46,7 +46,7 @@ impl Heard {
             }
             HaulEvent::Released { title, bytes, left, .. } => {
                 let stays = if left > 0 {
-                    format!("; {}, not what was compared, left where they are", words::several(left, "file"))
+                    format!("; {}, changed since they were verified, stay where they are", words::several(left, "file"))
                 } else {
                     String::new()
                 };

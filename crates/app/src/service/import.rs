@@ -13,10 +13,11 @@ use serde_json::json;
 
 use super::cleanup::found;
 use super::haul::{confirmed, run_plan};
+use super::naming;
 use super::sink::Sink;
 use super::survey::refused;
 use super::wish::survey_site;
-use crate::present::{Fault, Kind, path as shown, visible};
+use crate::present::{Fault, Kind, path as shown, shell_word, visible};
 use crate::request::{Importing, Pace};
 
 /// `adopt`
@@ -37,17 +38,14 @@ pub fn import(site: &Site, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
 
 /// What a command line means to adopt: as it says, or as the content list says that the folder fits.
 fn meant(site: &Site, survey: &Survey, wish: &Importing, sink: &Sink) -> Result<Import, Fault> {
-    let path = absolute(&wish.path)
-        .map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", wish.path.display()), ""))?;
+    let path =
+        absolute(&wish.path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", wish.path.display()), ""))?;
     let path: std::path::PathBuf = path.components().collect();
-    let to = wish.to.as_ref().map(|word| {
-        site.find_drive(word).map(|drive| drive.name.clone()).ok_or_else(|| {
-            Fault::usage(format!("There is no drive {word:?}."), "See what there is with: deft-barge survey")
-        })
-    });
+    let to = wish.to.as_ref().map(|word| naming::drive(site, word).map(|drive| drive.name.clone())).transpose()?;
     let (launcher, id, listed) = if let Some(word) = &wish.as_game {
         let parts = word.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
-        let (launcher, id) = parts.ok_or_else(|| Fault::usage(format!("{word:?} is no LAUNCHER/ID."), ""))?;
+        let (launcher, id) =
+            parts.ok_or_else(|| Fault::usage(format!("{word:?} isn't of the form LAUNCHER/ID."), ""))?;
         (launcher.to_string(), id.to_string(), None)
     } else {
         let fits = found(site, survey, sink).into_iter().find_map(|lying: CleanupFind| match lying.what {
@@ -55,13 +53,13 @@ fn meant(site: &Site, survey: &Survey, wish: &Importing, sink: &Sink) -> Result<
             _ => None,
         });
         let fit = fits.ok_or_else(|| {
-            let sentence = format!("{} fits no content list of a launcher.", shown(&path));
-            Fault::usage(sentence, "Say what it is with --as LAUNCHER/ID.")
+            let sentence = format!("{} matches no launcher's content list.", shown(&path));
+            Fault::usage(sentence, "Name the game with --as LAUNCHER/ID.")
         })?;
         (fit.launcher, fit.id, fit.title)
     };
     let title = wish.title.clone().or(listed);
-    Ok(Import { path, launcher, id, title, program: wish.program.clone(), to: to.transpose()? })
+    Ok(Import { path, launcher, id, title, program: wish.program.clone(), to })
 }
 
 fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
@@ -80,7 +78,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
     let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
     if wish.consent.plan {
         for item in plan.items.iter().filter(|_| !sink.is_json()) {
-            sink.say(&format!("first     {} is brought to {}", shown(&item.from), shown(&item.to)))?;
+            sink.say(&format!("first     {} moves to {}", shown(&item.from), shown(&item.to)))?;
         }
         let steps: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
         if sink.is_json() {
@@ -116,8 +114,8 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
                 break;
             }
             if stop.asked() {
-                let now = format!("The files are in {}. Go on with the same command.", shown(&place));
-                return Err(Fault::new(Kind::Interrupted, "The launcher has not come to that yet.", now));
+                let now = format!("The files are in {}. Run the same command to continue.", shown(&place));
+                return Err(Fault::new(Kind::Interrupted, "The launcher hasn't done that yet.", now));
             }
             std::thread::sleep(Duration::from_millis(200));
         }
@@ -128,7 +126,10 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
         sink.document("import", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
     } else {
         sink.say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
-        sink.say(&format!("Read every byte with: deft-barge verify {}/{}", adoption.launcher, adoption.id))?;
+        sink.say(&format!(
+            "Read every byte with: deft-barge verify {}",
+            shell_word(&format!("{}/{}", adoption.launcher, adoption.id))
+        ))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
 }

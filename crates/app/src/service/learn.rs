@@ -19,12 +19,11 @@ use crate::request::Learning;
 pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
     let mut paths = Vec::new();
     for path in &wish.paths {
-        let whole =
-            absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))?;
+        let whole = absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
         if !whole.is_dir() {
             return Err(Fault::usage(
-                format!("{} is no folder.", path.display()),
-                "Name the folder of a game, or the folder that holds them.",
+                format!("{} isn't a folder.", path.display()),
+                "Name a game's folder, or the folder that contains the games.",
             ));
         }
         paths.push(whole);

@@ -44,7 +44,7 @@ pub(super) fn settle(
         } else {
             if !sink.is_json() {
                 sink.say(&said::question(&launcher.name, &question))?;
-                sink.say("  not saved: answer in a terminal, or take the likeliest answers with --yes.")?;
+                sink.say("  not saved: answer in a terminal, or accept the likeliest answers with --yes.")?;
             }
             return Ok(None);
         };
@@ -60,7 +60,7 @@ pub(super) fn settle(
     let earlier = if launcher.again { file_of_profile(&folder, &launcher.id) } else { None };
     let file = earlier.clone().unwrap_or_else(|| folder.join(format!("{}.toml", launcher.id)));
     if earlier.is_none() && file.exists() {
-        let sentence = format!("{} is there already, and is not the profile of this launcher.", shown(&file));
+        let sentence = format!("{} exists already and is another launcher's profile.", shown(&file));
         return Err(Fault::new(Kind::Failed, sentence, "Rename it, then learn again."));
     }
     // What is there stays until the new one is written whole.
@@ -96,14 +96,12 @@ fn set_aside(file: &Path) -> Result<PathBuf, Fault> {
 }
 
 fn rename(from: &Path, to: &Path) -> Result<(), Fault> {
-    let failed =
-        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be renamed: {error}.", shown(from)), "");
+    let failed = |error: io::Error| Fault::new(Kind::Failed, format!("Couldn't rename {}: {error}.", shown(from)), "");
     fs::rename(from, to).map_err(failed)
 }
 
 fn write(file: &Path, text: &str) -> Result<(), Fault> {
-    let failed =
-        |error: io::Error| Fault::new(Kind::Failed, format!("{} cannot be written: {error}.", shown(file)), "");
+    let failed = |error: io::Error| Fault::new(Kind::Failed, format!("Couldn't write {}: {error}.", shown(file)), "");
     if let Some(folder) = file.parent() {
         fs::create_dir_all(folder).map_err(failed)?;
     }

@@ -14,6 +14,7 @@ mod heard;
 mod import;
 mod learn;
 mod learned;
+mod naming;
 mod pack;
 mod progress;
 mod report;

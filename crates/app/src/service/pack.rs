@@ -15,12 +15,13 @@ use deft_barge_core::survey::{GameId, Survey};
 use serde_json::json;
 
 use super::haul::{confirmed, run_plan, run_silently};
+use super::naming;
 use super::progress::Passing;
 use super::sink::Sink;
 use super::survey::{add_unfinished, refused};
 use super::trace as records;
 use super::wish::survey_site;
-use crate::present::{Fault, Kind, line, path as shown, to_json, words};
+use crate::present::{Fault, Kind, line, path as shown, shell_word, to_json, words};
 use crate::request::{Consent, Pace, PackAct};
 
 /// `carry`
@@ -39,19 +40,16 @@ fn make(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink
     let path = absolute(word).unwrap_or_else(|_| PathBuf::from(word));
     let mut hauls = Vec::new();
     let mut carried = subject(&survey, word, &path).ok_or_else(|| {
-        Fault::usage(
-            format!("There is no launcher {word:?} and no such folder."),
-            "See what there is with: deft-barge survey",
-        )
+        let mut fault = naming::unknown("launcher", word, survey.launchers.iter().map(|l| l.name.as_str()).collect());
+        fault.sentence = format!("No launcher is called {word:?}, and no such folder exists.");
+        fault
     })?;
     if !carried.portable {
-        let sentence = format!("{} does not run from another folder: its profile has no [carry].", carried.what);
+        let sentence = format!("{} can't run from another folder: its profile has no [carry].", carried.what);
         return Err(Fault::usage(sentence, "Name the folder of one of its libraries instead."));
     }
     if let Some(to) = to {
-        let drive = site.find_drive(to).ok_or_else(|| {
-            Fault::usage(format!("There is no drive {to:?}."), "See what there is with: deft-barge survey")
-        })?;
+        let drive = naming::drive(site, to)?;
         let passing = Passing::new(sink);
         let trace = traced(site, &carried.path, &|phase| records::looked(&passing, phase));
         drop(passing);
@@ -119,7 +117,7 @@ fn put_beside(
             return Err(Fault::new(
                 Kind::Failed,
                 sentence,
-                "Put it there, or take it out of the profile; then pack again.",
+                "Put it there, or remove it from the profile; then pack again.",
             ));
         }
         deft_barge_core::pack::bring_installer(site, &from, &to)?;
@@ -150,15 +148,11 @@ fn put_beside(
 }
 
 fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
-    let folder =
-        absolute(folder).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", folder.display()), ""))?;
+    let folder = absolute(folder).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", folder.display()), ""))?;
     let folder = real_path(&folder);
     let carried = read_carried(&folder).map_err(|problem| {
-        let sentence = format!("{} cannot be read: {}.", shown(&problem.file), line(problem.what.trim_end()));
-        Fault::usage(
-            sentence,
-            "Name the carried folder itself; its description lies in the folder NAME.carried beside it.",
-        )
+        let sentence = format!("Couldn't read {}: {}.", shown(&problem.file), line(problem.what.trim_end()));
+        Fault::usage(sentence, "Name the packed folder; its description is in NAME.carried beside it.")
     })?;
     let programs: Vec<PathBuf> = std::env::split_paths(&std::env::var_os("PATH").unwrap_or_default()).collect();
     let met = check_needs(&folder, &carried.needs, &programs);
@@ -175,8 +169,8 @@ fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
     for met in &met {
         let state = match (&met.found, &met.installer_at) {
             (Some(at), _) => format!("is here: {}", shown(at)),
-            (None, Some(installer)) => format!("is missing; its installer is here: {}", shown(installer)),
-            (None, None) => "is missing, and no installer came along".into(),
+            (None, Some(installer)) => format!("is missing; its installer is in {}", shown(installer)),
+            (None, None) => "is missing, and no installer was packed".into(),
         };
         sink.say(&format!("  {} {state}", line(&met.need.name)))?;
     }
@@ -185,10 +179,10 @@ fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
     }
     if moved {
         sink.say(&format!(
-            "It lay in {} when it was packed. Lead its records here with:\n  deft-barge remap '{}' '{}'",
+            "It was in {} when it was packed. Update its records with:\n  deft-barge remap {} {}",
             shown(&carried.place),
-            shown(&carried.place),
-            shown(&folder)
+            shell_word(&carried.place.to_string_lossy()),
+            shell_word(&folder.to_string_lossy())
         ))?;
     }
     Ok(if lacking.is_empty() { 0 } else { 4 })

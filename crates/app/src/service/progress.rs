@@ -118,7 +118,7 @@ impl Shown {
             HaulEvent::Failed { title, why, .. } => self.line(&format!("{}: {}", line(&title), line(&why))),
             HaulEvent::Released { title, bytes, left, .. } => {
                 let stays = if left > 0 {
-                    format!(", {} changed since and left there", words::several(left, "file"))
+                    format!(", {} changed since and stay there", words::several(left, "file"))
                 } else {
                     String::new()
                 };
@@ -164,12 +164,12 @@ impl Shown {
         };
         let rate = if progress.rate > 0.0 { format!("  {:.0} MB/s", progress.rate / 1e6) } else { String::new() };
         let bad = if progress.unreadable.count() > 0 {
-            format!(", {} cannot be read", progress.unreadable)
+            format!(", {} unreadable", progress.unreadable)
         } else {
             String::new()
         };
         let text = format!(
-            "{:3.0} % {}  {amount}{done} {} of {}{rate}{left}{bad}",
+            "{:3.0}% {}  {amount}{done} {} of {}{rate}{left}{bad}",
             part * 100.0,
             pad(&line(&progress.title), 22),
             compare.done,

@@ -38,8 +38,8 @@ pub fn report(site: &Site, haul: Option<i64>, out: Option<&Path>, overwrite: boo
         Some("txt") => text.into_bytes(),
         Some("pdf") => as_pdf(site, &survey_site(site, sink).0, &row, &passage, &lines)?,
         _ => {
-            let sentence = format!("{} does not say what it should be.", shown(path));
-            return Err(Fault::usage(sentence, "Let its name end with .txt or .pdf."));
+            let sentence = format!("{} has no ending that says its format.", shown(path));
+            return Err(Fault::usage(sentence, "End its name with .txt or .pdf."));
         }
     };
     write_out(&out, &bytes)?;
@@ -60,7 +60,7 @@ fn as_pdf(
 ) -> Result<Vec<u8>, Fault> {
     let mut pages = text_pages(&title(row), row.made, lines.get(1..).unwrap_or_default());
     pages.extend(drawings(site, survey, row, passage)?);
-    book(&pages).map_err(|error| Fault::new(Kind::Failed, format!("No PDF was made: {error}."), ""))
+    book(&pages).map_err(|error| Fault::new(Kind::Failed, format!("Couldn't make the PDF: {error}."), ""))
 }
 
 /// Writes the report of a haul as PDF into the home folder, under a name that is not there yet; gives the file.
@@ -111,7 +111,7 @@ fn date(at: Timestamp) -> String {
 fn lines(row: &HaulRow, events: &[Event], passage: &Telemetry) -> Vec<(Weight, String)> {
     let mut out = vec![(Weight::Heading, title(row)), (Weight::Text, format!("begun       {}", date(row.made)))];
     if let Some(last) = events.iter().map(|event| event.at).max() {
-        out.push((Weight::Text, format!("last act    {}", date(last))));
+        out.push((Weight::Text, format!("last step   {}", date(last))));
     }
     if let Some(of) = row.returns {
         out.push((Weight::Text, format!("undoes      haul {of}")));
@@ -157,7 +157,7 @@ fn item_lines(item: &ItemRow, passage: &Telemetry) -> Vec<(Weight, String)> {
     if let Stage::Released { left } = item.stage
         && left > 0
     {
-        say("left", format!("{} were not what was compared and stay", words::several(left, "file")));
+        say("left", format!("{} changed since they were verified and stay", words::several(left, "file")));
     }
     if let Some(proof) = &item.proof {
         say("proof", words::proof(proof));
@@ -195,11 +195,11 @@ fn times(item: ItemId, passage: &Telemetry) -> Vec<(&'static str, String)> {
         let rate = Bytes::new((copied.count() as f64 / took.as_secs_f64().max(0.001)) as u64);
         // Pauses are in that time too.
         let stops = marks().filter(|mark| !matches!(mark.came, Came::To(_))).count();
-        let pauses = if stops > 0 { ", breaks among it" } else { "" };
+        let pauses = if stops > 0 { ", breaks included" } else { "" };
         out.push(("verified", format!("{} after that{pauses}, {rate}/s", words::about(took))));
     }
     if let Some(low) = pulses.iter().filter_map(|pulse| pulse.limit).min() {
-        out.push(("limit", format!("{low}/s, for some of the time at least")));
+        out.push(("limit", format!("{low}/s, at least part of the time")));
     }
     out.extend(first(StageKind::Proved).map(|at| ("proved", date(at))));
     out.extend(first(StageKind::Released).map(|at| ("released", date(at))));

@@ -83,7 +83,7 @@ impl Sink {
     /// # Errors
     /// [`Fault`] where the terminal cannot be used.
     pub fn ask(&self, question: &str) -> Result<bool, Fault> {
-        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
+        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Couldn't ask: {error}."), "");
         write!(io::stdout(), "{question} [y/N] ").map_err(fault)?;
         io::stdout().flush().map_err(fault)?;
         let mut answer = String::new();
@@ -96,7 +96,7 @@ impl Sink {
     /// # Errors
     /// [`Fault`] where the terminal cannot be used, or the person ended it.
     pub fn pick(&self, question: &str, answers: usize) -> Result<usize, Fault> {
-        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Cannot ask: {error}."), "");
+        let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Couldn't ask: {error}."), "");
         self.say(question)?;
         if let Self::Sheet { tell, stop, answers: answered } = self {
             let _ = tell.send(Told::Asked(answers));
@@ -108,7 +108,7 @@ impl Sink {
                     Ok(answer) if answer < answers => return Ok(answer),
                     Ok(_) | Err(RecvTimeoutError::Timeout) => {}
                     Err(RecvTimeoutError::Disconnected) => {
-                        return Err(Fault::new(Kind::Failed, "Nobody is there to answer.", ""));
+                        return Err(Fault::new(Kind::Failed, "No one can answer here.", ""));
                     }
                 }
             }
@@ -123,7 +123,7 @@ impl Sink {
             }
             match answer.parse::<usize>() {
                 Ok(n) if (1..=answers).contains(&n) => return Ok(n - 1),
-                _ => self.aside(&format!("A number from 1 to {answers} is wanted.")),
+                _ => self.aside(&format!("Type a number from 1 to {answers}.")),
             }
         }
     }
@@ -149,7 +149,7 @@ impl Sink {
         stop.set_gentle(pace.gentle);
         let asked = stop.clone();
         let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
-            .map_err(|error| Fault::new(Kind::Failed, format!("Cannot listen to signals: {error}."), ""))?;
+            .map_err(|error| Fault::new(Kind::Failed, format!("Couldn't listen to signals: {error}."), ""))?;
         std::thread::spawn(move || {
             for _ in &mut signals {
                 asked.ask();
@@ -162,7 +162,7 @@ impl Sink {
 fn print(text: &str) -> Result<(), Fault> {
     match writeln!(io::stdout().lock(), "{text}") {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
-            Err(Fault::new(Kind::Failed, format!("Cannot write to standard output: {error}."), ""))
+            Err(Fault::new(Kind::Failed, format!("Couldn't write to standard output: {error}."), ""))
         }
         _ => Ok(()),
     }

@@ -8,9 +8,11 @@ use deft_barge_core::site::Site;
 use serde_json::json;
 
 use super::drafts;
+use super::haul::ask_unless;
+use super::naming;
 use super::sink::Sink;
 use super::wish::survey_site;
-use crate::present::{Fault, Kind, line, pad, to_json, words};
+use crate::present::{Fault, Kind, line, pad, shell_word, to_json, words};
 use crate::request::{Pace, Suggest, Suggested};
 
 /// `suggest`
@@ -27,11 +29,11 @@ pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
     };
     let mut site = site.clone();
     drafts::add(&more.what_if, &mut site, &mut survey);
-    let named = |word: &str| site.find_drive(word).map_or_else(|| word.to_string(), |drive| drive.name.clone());
+    let named = |word: &str| naming::drive(&site, word).map(|drive| drive.name.clone());
     let aim = match wish {
-        Suggest::Free { drive, size, .. } => Aim::Free { drive: named(drive), bytes: *size },
-        Suggest::Empty { drive, .. } => Aim::Empty { drive: named(drive) },
-        Suggest::Played { drive, .. } => Aim::Played { drive: named(drive) },
+        Suggest::Free { drive, size, .. } => Aim::Free { drive: named(drive)?, bytes: *size },
+        Suggest::Empty { drive, .. } => Aim::Empty { drive: named(drive)? },
+        Suggest::Played { drive, .. } => Aim::Played { drive: named(drive)? },
         Suggest::Reserves { .. } => Aim::KeepReserves,
     };
     let suggestion = deft_barge_core::plan::suggest(&survey, &aim);
@@ -47,7 +49,7 @@ pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
         return Ok(0);
     }
     if suggestion.lines.is_empty() && suggestion.misses.is_empty() {
-        sink.say("Nothing has to be moved for that.")?;
+        sink.say("Nothing has to move for that.")?;
     }
     for row in &suggestion.lines {
         let why: Vec<String> = row.why.iter().map(|why| words::why(why, survey.made)).collect();
@@ -60,16 +62,14 @@ pub fn suggest(site: &Site, wish: &Suggest, sink: &Sink) -> Result<u8, Fault> {
         sink.say(&words::load(load))?;
     }
     if let (Some(path), false) = (&more.save, suggestion.lines.is_empty()) {
-        sink.say(&format!("Saved. See what it comes to with: deft-barge plan --from {}", crate::present::path(path)))?;
+        sink.say(&format!("Saved. See the plan with: deft-barge plan --from {}", shell_word(&path.to_string_lossy())))?;
     }
     Ok(0)
 }
 
 /// `probe`
-pub fn probe(site: &Site, word: &str, sink: &Sink) -> Result<u8, Fault> {
-    let drive = site.find_drive(word).ok_or_else(|| {
-        Fault::usage(format!("There is no drive {word:?}."), "See what there is with: deft-barge survey")
-    })?;
+pub fn probe(site: &Site, word: &str, yes: bool, sink: &Sink) -> Result<u8, Fault> {
+    let drive = naming::drive(site, word)?;
     let (survey, _) = survey_site(site, sink);
     // A person may write into a library where the drive's top is somebody else's.
     let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
@@ -78,16 +78,17 @@ pub fn probe(site: &Site, word: &str, sink: &Sink) -> Result<u8, Fault> {
         |path: &&std::path::PathBuf| rustix::fs::access(path.as_path(), rustix::fs::Access::WRITE_OK).is_ok();
     let folder = std::iter::once(&drive.root).chain(mine).find(writable).unwrap_or(&drive.root);
     let (journal, _) = Journal::open(site)?.recover()?;
+    ask_unless(yes, sink, &words::probe_question(&drive.name))?;
     let stop = sink.stop(Pace::default())?;
     if !sink.is_json() {
         sink.say(&format!("Measuring {}; this takes up to ten seconds.", line(&drive.name)))?;
     }
     let pace = measure(&site.disk, drive, folder, &stop).map_err(|error| {
-        let sentence = format!("{} cannot be measured: {error}.", line(&drive.name));
-        Fault::new(Kind::Failed, sentence, "Look whether it has room above its reserve and may be written.")
+        let sentence = format!("Couldn't measure {}: {error}.", line(&drive.name));
+        Fault::new(Kind::Failed, sentence, "Check that it has room above its reserve and that you can write to it.")
     })?;
     if stop.asked() {
-        return Err(Fault::new(Kind::Interrupted, "Stopped; the test file is deleted.", "The measurement isn't kept."));
+        return Err(Fault::new(Kind::Interrupted, "Stopped; the test files are deleted.", "Nothing was saved."));
     }
     journal.put_probe(&drive.name, &pace)?;
     if sink.is_json() {

@@ -1,12 +1,12 @@
 //! Commands that only look: survey, plan, log.
 
-use deft_barge_core::bytes::HaulId;
+use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::drives_away;
 use deft_barge_core::item::Strategy;
 use deft_barge_core::journal::{EventKind, History, search_lines};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::Survey;
+use deft_barge_core::survey::{Game, Survey};
 use serde_json::Value;
 
 use super::sink::Sink;
@@ -32,7 +32,7 @@ pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
                 .map(|item| format!("{} {}", line(&item.planned.title), words::stage_word(&item.stage)));
             let stages = stages.collect::<Vec<_>>().join(", ");
             sink.say(&format!(
-                "\nhaul {} is under way: {stages}. Go on with: deft-barge resume, or undo with: deft-barge undo",
+                "\nhaul {} is unfinished: {stages}. Resume with: deft-barge resume, or undo with: deft-barge undo",
                 haul.id
             ))?;
         }
@@ -66,13 +66,16 @@ fn survey_text(survey: &Survey) -> String {
         ));
     }
     if survey.launchers.is_empty() {
-        out.push("\nNo launcher is known here: no profile in the profile folder fits this machine.".into());
+        out.push("\nNo launchers known on this machine yet. Learn them with: deft-barge learn".into());
     }
     for launcher in &survey.launchers {
         let running = launcher.running.first().map_or_else(String::new, |p| format!("   running (process {})", p.pid));
-        out.push(format!("\n{}{running}", line(&launcher.name)));
+        let games: Vec<&Game> = survey.games.iter().filter(|game| game.launcher == launcher.id).collect();
+        let bytes: Bytes = games.iter().map(|game| game.size.on_disk).sum();
+        let games = words::several(games.len(), "game");
+        out.push(format!("\n{} {games:>9} {bytes:>10}{running}", pad(&line(&launcher.name), 24)));
         for library in &launcher.libraries {
-            let drive = library.drive.as_deref().unwrap_or("away");
+            let drive = library.drive.as_deref().unwrap_or("offline");
             let default = if library.default { "   takes new installs" } else { "" };
             out.push(format!(
                 "  library   {} {:>9} {:>10}  {}{default}",
@@ -90,7 +93,7 @@ fn survey_text(survey: &Survey) -> String {
             pad("drive", 10),
             "on disk",
             "apparent",
-            "claim",
+            "reported",
             "files",
             "id"
         ));
@@ -101,18 +104,18 @@ fn survey_text(survey: &Survey) -> String {
             marks.push("an update is waiting".to_string());
         }
         if game.found.sealed.is_some() {
-            marks.push("sealed".to_string());
+            marks.push("locked".to_string());
         }
         if let Some(fault) = game.fault() {
-            marks.push(format!("stop: {}", words::place_fault(fault)));
+            marks.push(format!("blocker: {}", words::place_fault(fault)));
         }
         if game.claim_is_far() {
-            marks.push("claim far from the truth".to_string());
+            marks.push("reported size is far off".to_string());
         }
         out.push(format!(
             "{} {} {:>10} {:>10} {:>10} {:>8}  {}{}",
             pad(&line(&game.found.title), 28),
-            pad(game.drive.as_deref().unwrap_or("away"), 10),
+            pad(game.drive.as_deref().unwrap_or("offline"), 10),
             game.size.on_disk,
             game.size.apparent,
             game.found.claim.map_or_else(String::new, |claim| claim.to_string()),
@@ -127,7 +130,7 @@ fn survey_text(survey: &Survey) -> String {
     out.extend(survey.user_data.iter().map(|data| super::data::data_line(survey, data)));
     for held in &survey.held {
         out.push(format!(
-            "\nheld      {} of {} in {} (haul {})",
+            "\nkept      {} of {} in {} (haul {})",
             held.bytes,
             line(&held.title),
             path(&held.path),

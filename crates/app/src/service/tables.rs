@@ -43,7 +43,7 @@ impl Table {
 
     /// Comma-separated values as RFC 4180 has them.
     pub(crate) fn csv(&self) -> Result<Vec<u8>, Fault> {
-        let failed = |error: csv::Error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), "");
+        let failed = |error: csv::Error| Fault::new(Kind::Failed, format!("Couldn't write the table: {error}."), "");
         let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
         writer.write_record(&self.columns).map_err(failed)?;
         for row in &self.rows {
@@ -54,9 +54,7 @@ impl Table {
             });
             writer.write_record(cells).map_err(failed)?;
         }
-        writer
-            .into_inner()
-            .map_err(|error| Fault::new(Kind::Failed, format!("The table cannot be written: {error}."), ""))
+        writer.into_inner().map_err(|error| Fault::new(Kind::Failed, format!("Couldn't write the table: {error}."), ""))
     }
 
     /// A document with a list of rows.
@@ -104,7 +102,7 @@ pub fn drives(survey: &Survey) -> Table {
     )
 }
 
-/// The libraries of all launchers.
+/// List the libraries of all launchers.
 pub fn libraries(survey: &Survey) -> Table {
     let all = survey.launchers.iter().flat_map(|own| own.libraries.iter().map(move |library| (own, library)));
     Table::of(
@@ -146,7 +144,7 @@ pub fn games(survey: &Survey) -> Table {
     )
 }
 
-/// User data of all games.
+/// List the user data of all games.
 pub fn data(survey: &Survey) -> Table {
     Table::of(
         "data",
@@ -185,7 +183,7 @@ pub fn records(survey: &Survey) -> Table {
     )
 }
 
-/// What is lying about.
+/// List what is lying around.
 pub fn finds(lying: &[CleanupFind]) -> Table {
     Table::of(
         "cleanup",

@@ -16,12 +16,11 @@ use crate::request::{ProfileAct, Traced};
 
 /// Traces a path, showing how far it is where that takes long.
 pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Result<Trace, Fault> {
-    let whole = |path: &Path| {
-        absolute(path).map_err(|e| Fault::usage(format!("{} cannot be followed: {e}.", path.display()), ""))
-    };
+    let whole =
+        |path: &Path| absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""));
     let path = whole(path)?;
     if path.file_name().is_none() {
-        return Err(Fault::usage(format!("{} has no name to look for.", path.display()), "Name the folder of a game."));
+        return Err(Fault::usage(format!("{} is the top folder.", path.display()), "Name the folder of a game."));
     }
     let places = match places {
         [] => usual_places(site, &path),
@@ -43,8 +42,8 @@ pub(crate) fn looked(passing: &Passing, phase: TracePhase) {
 pub fn trace(site: &Site, wish: &Traced, sink: &Sink) -> Result<u8, Fault> {
     let trace = traced(site, &wish.path, &wish.places, sink)?;
     if trace.finds.is_empty() && trace.gone {
-        let sentence = format!("{} doesn't exist, and no file that was searched names it.", shown(&trace.path));
-        return Err(Fault::usage(sentence, "Look at the spelling, or name the folders to look in with --in."));
+        let sentence = format!("{} doesn't exist, and no searched file mentions it.", shown(&trace.path));
+        return Err(Fault::usage(sentence, "Check the spelling, or name the folders to search with --in."));
     }
     if sink.is_json() {
         sink.document("trace", to_json(&trace)?)?;
@@ -131,7 +130,7 @@ fn check(site: &Site, wanted: Option<&str>, with_rehearsal: bool, sink: &Sink) -
     let as_file = wanted.map(PathBuf::from).filter(|path| path.symlink_metadata().is_ok() && !path.is_dir());
     let profiles = if let Some(file) = as_file {
         let text = read_text(&file)
-            .map_err(|error| Fault::usage(format!("{} cannot be read: {error}.", file.display()), ""))?;
+            .map_err(|error| Fault::usage(format!("Couldn't read {}: {error}.", file.display()), ""))?;
         vec![Profile::parse(&text, &file).map_err(|error| Fault::new(Kind::Usage, format!("{error}."), CORRECT_IT))?]
     } else {
         let (profiles, errors) = load_profiles(&site.profile_folder());
@@ -148,8 +147,8 @@ fn check(site: &Site, wanted: Option<&str>, with_rehearsal: bool, sink: &Sink) -
     };
     if profiles.is_empty() {
         let sentence =
-            wanted.map_or_else(|| "There are no profiles.".into(), |name| format!("There is no profile {name:?}."));
-        return Err(Fault::usage(sentence, "Name a file, or the id of a profile."));
+            wanted.map_or_else(|| "No profiles yet.".into(), |name| format!("No profile is called {name:?}."));
+        return Err(Fault::usage(sentence, "Name a profile's file or its id."));
     }
     let checks: Vec<ProfileCheck> = profiles.iter().map(|profile| check_profile(site, profile)).collect();
     let rehearsals: Vec<Rehearsal> =
@@ -177,7 +176,7 @@ fn check(site: &Site, wanted: Option<&str>, with_rehearsal: bool, sink: &Sink) -
 }
 
 /// What to do about a profile that can't be read.
-const CORRECT_IT: &str = "Correct it, then check again.";
+const CORRECT_IT: &str = "Correct the file, then check again.";
 
 /// So many titles, and how many more.
 fn some_titles(titles: &[String]) -> String {
@@ -196,7 +195,7 @@ fn lists_text(lists: &ListCheck) -> Vec<String> {
     for fault in &lists.faults {
         let what = match &fault.what {
             ListFaultKind::Unreadable(why) => line(why),
-            ListFaultKind::Empty => "its content list is empty".into(),
+            ListFaultKind::Empty => "the content list is empty".into(),
             ListFaultKind::NoneAgrees { list, file } => {
                 format!("no file tried agrees with {}, not even {}", shown(list), shown(file))
             }

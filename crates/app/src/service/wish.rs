@@ -4,7 +4,7 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, Way};
 
 use super::sink::Sink;
-use crate::present::{Fault, words};
+use crate::present::{Fault, shell_word, words};
 use crate::request::By;
 
 use std::path::PathBuf;
@@ -19,7 +19,7 @@ use deft_barge_core::trace::{ChoiceFault, Trace};
 
 use super::progress::Passing;
 
-use super::{drafts, trace};
+use super::{drafts, naming, trace};
 
 use crate::request::Wish;
 
@@ -49,7 +49,10 @@ pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, 
 
 /// The one game that is meant; where there is none, a launcher that changed may be why.
 fn one_meant<'a>(survey: &Survey, games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
-    meant(games, word).map_err(|fault| if games.is_empty() { perhaps_changed(survey, fault) } else { fault })
+    if games.is_empty() {
+        return Err(perhaps_changed(survey, naming::no_game(survey, word)));
+    }
+    meant(games, word)
 }
 
 /// The same fault, with what a launcher says in another way than was learned of it.
@@ -71,7 +74,6 @@ fn games_by<'a>(word: &str, find: &dyn Fn(&str) -> Vec<&'a Game>) -> Vec<&'a Gam
 fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
     match games {
         [game] => Ok(game),
-        [] => Err(Fault::usage(format!("There is no game {word:?}."), "See what there is with: deft-barge survey")),
         // Two launchers that list one folder mean the same game: the records of both are found, whichever is named.
         [first, rest @ ..] if rest.iter().all(|game| game.found.install == first.found.install) => {
             let titled = |game: &&&Game| game.found.title != game.found.id;
@@ -79,7 +81,7 @@ fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
         }
         many => {
             let titles: Vec<String> = many.iter().map(|game| format!("{} ({})", game.found.title, game.id)).collect();
-            Err(Fault::usage(format!("{word:?} may be {}.", titles.join(", ")), "Write more of the title, or the id."))
+            Err(Fault::usage(format!("{word:?} could be {}.", titles.join(", ")), "Type more of the title, or the id."))
         }
     }
 }
@@ -93,8 +95,8 @@ fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
         Some(cargo) if games.is_empty() => Ok(cargo),
         _ => {
             if let (Some(data), true) = (data, games.is_empty()) {
-                let why = data.fault.as_ref().map_or("it cannot be moved here".into(), crate::present::place_fault);
-                return Err(Fault::usage(format!("{} cannot go: {why}.", data.title), "See: deft-barge data list"));
+                let why = data.fault.as_ref().map_or("it can't be moved here".into(), crate::present::place_fault);
+                return Err(Fault::usage(format!("{} can't go: {why}.", data.title), "See: deft-barge data list"));
             }
             one_meant(lookup.survey, &games, word)
         }
@@ -107,12 +109,10 @@ fn choose(trace: &mut Trace, wish: &Wish) -> Result<(), Fault> {
         let sentence = "--leave and --take work with one traced folder at a time.";
         return Err(Fault::usage(sentence, "Haul that folder by itself."));
     }
-    let see = format!("See the numbers with: deft-barge trace {}", crate::present::path(&trace.path));
+    let see = format!("See the numbers with: deft-barge trace {}", shell_word(&trace.path.to_string_lossy()));
     trace.choose(&wish.leave, &wish.take).map_err(|fault| match fault {
-        ChoiceFault::NoSuch(number) => Fault::usage(format!("There is no place {number}."), see),
-        ChoiceFault::CannotBeRewritten(number) => {
-            Fault::usage(format!("Nothing can be rewritten at place {number}."), see)
-        }
+        ChoiceFault::NoSuch(number) => Fault::usage(format!("No place has the number {number}."), see),
+        ChoiceFault::CannotBeRewritten(number) => Fault::usage(format!("Place {number} can't be rewritten."), see),
     })
 }
 
@@ -142,14 +142,14 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
         let mut known = survey.games.iter().filter(|game| game.found.install == trace.path);
         if let Some(known) = known.find(|game| !changed(game)) {
             let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
-            return Err(Fault::usage(sentence, "Leave out --traced: a game may be named by its folder."));
+            return Err(Fault::usage(sentence, "Leave out --traced: a game can be named by its folder."));
         }
         traced.push(add_to_survey(&site, survey, &trace));
     }
     let survey = &*survey;
     let to = || -> Result<Destination, Fault> {
         let word = wish.to.as_ref().ok_or_else(|| {
-            Fault::usage("It is not said where to.", "Name the drive with --to, or for one game as GAME=DRIVE.")
+            Fault::usage("No destination.", "Name a drive with --to, or for one game with GAME=DRIVE.")
         })?;
         destination(&site, survey, word)
     };
@@ -205,9 +205,8 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
     if libraries.any(|library| library.path == path) {
         return Ok(Destination::Library(path));
     }
-    let names: Vec<&str> = site.drives.iter().map(|drive| drive.name.as_str()).collect();
-    let sentence = format!("There is no drive or library {word:?}; the drives are {}.", names.join(", "));
-    Err(Fault::usage(sentence, "See what there is with: deft-barge survey"))
+    let names = site.drives.iter().map(|drive| drive.name.as_str());
+    Err(naming::unknown("drive or library", word, names.collect()))
 }
 
 pub(crate) fn way(by: By) -> Way {

@@ -37,12 +37,12 @@ impl State {
             return self.run(work);
         }
         self.over.message = Some(match &self.haul.plan {
-            None => "There is no plan yet.".into(),
+            None => "No plan yet.".into(),
             Some(plan) if plan.items.is_empty() => "Nothing is on this haul.".into(),
             Some(plan) if plan.blocked() => "Blocked: see the first line of the findings.".into(),
             _ if !self.idle() => "A haul is running.".into(),
             _ if self.unfinished().is_some() => {
-                "Another haul is under way; go on with it or undo it in the Running view.".into()
+                "Another haul is unfinished; resume or undo it in the Running view.".into()
             }
             _ => {
                 format!(
@@ -75,7 +75,7 @@ impl State {
         let idle = self.idle();
         if idle && self.work.looking {
             // Which haul is meant is not known yet: what is known here may be an older one.
-            self.over.message = Some("The journal is being read; a moment.".into());
+            self.over.message = Some("Reading the journal ...".into());
             return;
         }
         match self.question_of(wish, idle) {
@@ -101,7 +101,7 @@ impl State {
             }
             Wish::GoOn => self.tried().map(|haul| {
                 let rest = haul.items.len() - 1;
-                let text = format!("The first game is tried. Go on with the other {rest}?");
+                let text = format!("The first game is moved. Continue with the other {rest}?");
                 Question::yes(text, Answer::Do(LongTask::Agree(haul.id)))
             }),
             Wish::LetGo if idle => self.to_let_go().map(|haul| {
@@ -109,7 +109,7 @@ impl State {
                 let held: Bytes = holding.map(|item| item.planned.size.on_disk).sum();
                 let is_aside = |item: &ItemRow| item.holds_originals() && item.planned.mode == Strategy::Quarantine;
                 let then = if haul.items.iter().any(is_aside) {
-                    "There is no other copy; it can't be undone."
+                    "No other copy exists; this can't be undone."
                 } else {
                     "The verified copies stay, and can be moved back."
                 };
@@ -124,7 +124,7 @@ impl State {
         }
     }
 
-    /// The haul that waits for a yes after its first game.
+    /// The haul that waits for your yes after its first game.
     pub fn tried(&self) -> Option<&HaulRow> {
         let waits =
             |haul: &&HaulRow| haul.trial == Trial::Waits && haul.items.first().is_some_and(|item| item.stage.at_rest());
@@ -216,7 +216,7 @@ impl State {
 
     pub(crate) fn leave(&mut self) -> Vec<Act> {
         if self.task_hauls() {
-            let text = "Files are being moved. Stop at the next block, and quit then?";
+            let text = "A haul is running. Stop at the next block, then quit?";
             self.over.question = Some(Question::yes(text, Answer::StopAndLeave));
             return Vec::new();
         }
@@ -225,9 +225,9 @@ impl State {
         }
         let text = "A haul is running. Pause it at the next block and quit? Continue later with: deft-barge resume";
         let mut question = Question::yes(text, Answer::Leave);
-        question.answers[0].1 = "pauses and leaves";
+        question.answers[0].1 = "pause and quit";
         if self.can_go_on() {
-            question.answers.push(('w', "leaves, and it goes on", Answer::LeaveRunning));
+            question.answers.push(('w', "quit, it continues", Answer::LeaveRunning));
         }
         self.over.question = Some(question);
         Vec::new()
@@ -241,7 +241,7 @@ impl State {
         if self.can_go_on() {
             return self.do_asked(Answer::LeaveRunning);
         }
-        self.over.message = Some("No haul is running that could go on by itself.".into());
+        self.over.message = Some("No haul is running.".into());
         Vec::new()
     }
 

@@ -132,10 +132,9 @@ impl State {
 
     pub(crate) fn scale_on(&mut self) {
         let (scale, words) = match self.drives.layout.scale {
-            Scale::Linear => (
-                Scale::Root,
-                "Drives are drawn to the square root of their capacity: small ones are seen beside large ones.",
-            ),
+            Scale::Linear => {
+                (Scale::Root, "Drives are drawn to the square root of their capacity, so small ones can be seen.")
+            }
             Scale::Root => (Scale::Linear, "Drives are drawn to their capacity."),
         };
         self.drives.layout.scale = scale;
@@ -175,7 +174,7 @@ impl State {
         let drives = self.survey.iter().flat_map(|survey| &survey.drives);
         let name = drives.filter(|d| d.drive.tag == Some(digit)).map(|d| d.drive.name.clone()).next();
         if name.is_none() {
-            self.over.message = Some(format!("No drive has the digit {digit}."));
+            self.over.message = Some(format!("No drive has the number {digit}."));
         }
         name
     }
@@ -221,7 +220,7 @@ impl State {
     pub(crate) fn leave_link(&mut self) {
         let Some(id) = self.game_here().map(|game| game.id.clone()) else { return };
         let Some(item) = self.drafted.draft.items.iter_mut().find(|item| item.game == id) else {
-            self.over.message = Some("This game is not on the haul: a drive's digit sends it.".into());
+            self.over.message = Some("This game isn't on the haul. Press a drive's number to send it.".into());
             return;
         };
         item.way = if item.way.is_none() { Some(Way::Link) } else { None };
@@ -238,7 +237,7 @@ impl State {
         let can_go = self.data_here().iter().any(|data| !data.ways.is_empty());
         self.drives.on_data = !self.drives.on_data && can_go;
         if !can_go {
-            self.over.message = Some("No user data of this game is known that could go.".into());
+            self.over.message = Some("This game has no user data that can move.".into());
         }
     }
 
@@ -274,8 +273,7 @@ impl State {
             self.redraft();
         } else {
             let key = self.look.keys.name(Wish::UserData, View::Drives);
-            self.over.message =
-                Some(format!("Its user data is not on this haul: {key}, then a drive's digit, sends it."));
+            self.over.message = Some(format!("Its user data isn't on this haul. Press {key}, then a drive's number."));
         }
     }
 }

@@ -137,7 +137,7 @@ impl State {
         let Some(survey) = &self.survey else { return Vec::new() };
         let offer = |game: &deft_barge_core::survey::Game| {
             let rank = letters.rank(&game.found.title)?;
-            let drive = game.drive.as_deref().unwrap_or("away");
+            let drive = game.drive.as_deref().unwrap_or("offline");
             let aside = format!("{drive}   {:>9}", game.size.on_disk.to_string());
             Some((rank, Offer { text: game.found.title.clone(), aside, choice: Choice::Game(game.id.clone()) }))
         };

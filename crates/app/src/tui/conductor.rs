@@ -31,7 +31,7 @@ use super::state::State;
 use super::tasks::{Task, do_task};
 use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
-use crate::present::{Fault, count, path as shown, words};
+use crate::present::{Fault, count, path as shown, shell_word, words};
 use crate::service::{Heard, Sink, Told, complete, drafts, tables};
 use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 
@@ -126,7 +126,10 @@ impl Conductor {
             }
             Act::Save(name, file) => drop(thread::spawn(move || {
                 let _ = tell.send(Event::Said(match drafts::keep(&site, &name, &file) {
-                    Ok(path) => format!("Saved. From the command line: deft-barge plan --from {}", shown(&path)),
+                    Ok(path) => format!(
+                        "Saved. From the command line: deft-barge plan --from {}",
+                        shell_word(&path.to_string_lossy())
+                    ),
                     Err(fault) => fault.text(),
                 }));
             })),
@@ -171,7 +174,7 @@ impl Conductor {
                     Ok(()) => "The haul keeps running. Open it again with: deft-barge".into(),
                     Err(error) => {
                         format!(
-                            "The haul could not be left running ({error}) and is paused. Go on with: deft-barge resume"
+                            "Couldn't leave the haul running ({error}); it is paused. Resume with: deft-barge resume"
                         )
                     }
                 });
@@ -228,7 +231,7 @@ impl Conductor {
         let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.work.limit);
         thread::spawn(move || {
             if let Err(error) = wish(&site, pause, limit) {
-                let _ = tell.send(Event::Said(format!("The haul can't be reached: {error}.")));
+                let _ = tell.send(Event::Said(format!("Couldn't reach the haul: {error}.")));
             }
         });
     }
@@ -291,7 +294,7 @@ impl Conductor {
             let site = there.and_then(|()| Site::of_world(&folder).map_err(|error| error.to_string()));
             let _ = tell.send(match site {
                 Ok(site) => Event::Moved(Box::new(site)),
-                Err(what) => Event::Said(format!("The demo world cannot be made: {what}.")),
+                Err(what) => Event::Said(format!("Couldn't make the demo world: {what}.")),
             });
         });
     }
@@ -344,7 +347,7 @@ fn draw_all(
         }
     }
     match files.as_slice() {
-        [] => Err(Fault::usage("There is nothing to draw.", "")),
+        [] => Err(Fault::usage("Nothing to draw here.", "")),
         files => Ok(format!("Drawn in {}.", files.join(", "))),
     }
 }
@@ -353,7 +356,7 @@ fn draw_all(
 fn table_of(site: &Site, view: View, survey: &Survey, plan: Option<&Plan>) -> Result<tables::Table, Fault> {
     Ok(match view {
         View::Drives => tables::games(survey),
-        View::Haul => tables::items(plan.ok_or_else(|| Fault::usage("There is no plan.", ""))?),
+        View::Haul => tables::items(plan.ok_or_else(|| Fault::usage("No plan yet.", ""))?),
         View::Running | View::Log => tables::log(&History::of(site)?),
         View::Proof => tables::proofs(&History::of(site)?),
         View::Records => tables::records(survey),
@@ -466,7 +469,7 @@ fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -
     match work {
         LongTask::Start(errand) => start(site, &journal, errand, &report, stop),
         LongTask::Resume => {
-            let row = unfinished.ok_or_else(|| Fault::usage("No haul is under way.", ""))?;
+            let row = unfinished.ok_or_else(|| Fault::usage("No haul is running or unfinished.", ""))?;
             Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
         }
         LongTask::Agree(id) => {

@@ -76,8 +76,8 @@ impl State {
         };
         self.work.limit = next.map(|megabytes| Bytes::new(megabytes * 1_000_000));
         self.over.message = Some(match next {
-            Some(megabytes) => format!("Copies {megabytes} MB/s at most."),
-            None => "Copies as fast as the drives.".into(),
+            Some(megabytes) => format!("Copies at most {megabytes} MB/s."),
+            None => "Copies at full speed.".into(),
         });
         vec![Act::Limit(self.work.limit)]
     }

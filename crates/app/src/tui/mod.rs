@@ -47,7 +47,7 @@ use crate::present::{Fault, Kind};
 use crate::service::Sink;
 
 fn failed(error: std::io::Error) -> Fault {
-    Fault::new(Kind::Failed, format!("The terminal cannot be used: {error}."), "")
+    Fault::new(Kind::Failed, format!("Couldn't use the terminal: {error}."), "")
 }
 
 /// Opens the interface on a site and gives the exit code when the person leaves.
@@ -55,7 +55,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         return Err(Fault::usage(
             "The interface needs a terminal.",
-            "Without one use the commands: deft-barge survey, plan, haul; see deft-barge --help",
+            "Use the commands instead: deft-barge survey, plan, haul; see deft-barge --help",
         ));
     }
     let (tell, events) = unbounded();

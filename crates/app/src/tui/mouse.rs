@@ -80,7 +80,7 @@ impl State {
                 let drive = self.survey.as_ref().and_then(|survey| survey.drives.get(n));
                 self.over.message = drive.map(|state| {
                     let other = state.used.less(state.games).less(state.held);
-                    format!("{other} on {} are files of no game.", state.drive.name)
+                    format!("{other} on {} are files that belong to no game.", state.drive.name)
                 });
             }
             Some(Hit::Held(n)) => {
@@ -150,7 +150,7 @@ impl State {
         let title = survey.games.get(game).map_or("", |game| game.found.title.as_str());
         self.over.message = Some(match drive.and_then(|n| survey.drives.get(n)) {
             Some(state) => format!("Drop here to send {title} to {}.", state.drive.name),
-            None => format!("{title}: drop it on a drive to send it there."),
+            None => format!("Drop {title} on a drive to send it there."),
         });
     }
 

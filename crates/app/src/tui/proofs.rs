@@ -58,7 +58,7 @@ impl State {
     /// Looks at a haul in the Proof view.
     pub(crate) fn show_proof_of(&mut self, id: HaulId) -> Vec<Act> {
         if self.history.haul(id).is_none_or(|haul| haul.items.iter().all(|item| item.proof.is_none())) {
-            self.over.message = Some("Nothing on this haul has a proof.".into());
+            self.over.message = Some("Nothing on this haul has a proof yet.".into());
             return Vec::new();
         }
         if self.proofs.haul != Some(id) {

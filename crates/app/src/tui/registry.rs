@@ -97,7 +97,7 @@ impl State {
     /// Lets new installs go to the library under the cursor, once that was looked at.
     pub(crate) fn takes_installs(&mut self) -> Vec<Act> {
         let (Some(RecordRow::Library(n, library)), Some(survey)) = (self.record_row(), &self.survey) else {
-            self.over.message = Some("The cursor is on no library.".into());
+            self.over.message = Some("Choose a library first.".into());
             return Vec::new();
         };
         let launcher = &survey.launchers[n];

@@ -9,6 +9,7 @@ use super::state::State;
 use super::tasks::Task;
 use crate::commands::{View, Wish};
 use crate::config::Ground;
+use crate::present::words;
 use crate::tui::model::{Act, Answer, Chooser, Errand, LongTask, Picture, Question, Typed};
 
 impl State {
@@ -40,7 +41,7 @@ impl State {
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Reserves => self.suggested(|_| Aim::KeepReserves),
             Wish::SaveDraft if self.drafted.draft.items.is_empty() => {
-                self.over.message = Some("Nothing is on this haul that could be saved.".into());
+                self.over.message = Some("Nothing on this haul to save.".into());
             }
             Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
             // At once, so that no key that is meant for the list does something else.
@@ -68,22 +69,22 @@ impl State {
                 if self.idle() && self.unfinished().is_some() {
                     return self.run(LongTask::Resume);
                 }
-                self.over.message = Some("Nothing is unfinished.".into());
+                self.over.message = Some("No unfinished hauls.".into());
             }
             Wish::Cancel | Wish::CancelItem | Wish::LetGo | Wish::Undo => self.ask(wish),
             Wish::Take => return self.ask_for_copy(),
             Wish::Bell => {
                 self.running.bell = !self.running.bell;
                 self.work.bell = self.running.bell;
-                let words = if self.work.bell { "The bell rings when it is done." } else { "No bell will ring." };
+                let words = if self.work.bell { "Bell when it is done: yes." } else { "Bell when it is done: no." };
                 self.over.message = Some(words.into());
             }
             Wish::Gentle => {
                 self.work.gentle = !self.work.gentle;
                 let words = if self.work.gentle {
-                    "From the next start on, other programs read and write first."
+                    "Other programs go first, from the next haul on: yes."
                 } else {
-                    "From the next start on, it takes its turn like any other program."
+                    "Other programs go first, from the next haul on: no."
                 };
                 self.over.message = Some(words.into());
             }
@@ -104,7 +105,7 @@ impl State {
             Wish::Table => return self.table_into_file(),
             Wish::Report => return self.report_into_file(),
             Wish::Demo => {
-                let text = "Make the demo world (some hundred MB in your data folder), and go there?";
+                let text = "Make the demo world (about 500 MB in your data folder) and open it?";
                 self.over.question = Some(Question::yes(text, Answer::Demo));
             }
             other => return self.told_in_a_sheet(other),
@@ -136,11 +137,15 @@ impl State {
             Wish::Repair => {
                 let Some((id, title)) = game else { return Vec::new() };
                 let text = format!(
-                    "Repair {title}: take what is damaged or missing from another copy that has the same bytes?"
+                    "Repair {title}: replace what is damaged or missing from another copy with the same bytes?"
                 );
                 self.over.question = Some(Question::yes(text, Answer::Task(Task::Repair(id))));
             }
-            Wish::Probe => return drive.map_or_else(Vec::new, |drive| self.do_task(Task::Probe(drive))),
+            Wish::Probe => {
+                let Some(drive) = drive else { return Vec::new() };
+                let text = words::probe_question(&drive);
+                self.over.question = Some(Question::yes(text, Answer::Task(Task::Probe(drive))));
+            }
             Wish::ListData => id.into_iter().for_each(|id| self.type_in(Typed::DataOf(id), "")),
             Wish::ForgetData => self.type_in(Typed::ForgetData, ""),
             Wish::Carry => drive.into_iter().for_each(|drive| self.type_in(Typed::Carry(drive), "")),
@@ -154,15 +159,15 @@ impl State {
             Wish::Watch => return self.do_task(Task::Watch),
             Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
             Wish::NewLibrary => match self.launcher_here() {
-                Some(_) => self.over.message = Some("A drive's digit says where the library is made.".into()),
-                None => self.over.message = Some("The cursor is on no launcher.".into()),
+                Some(_) => self.over.message = Some("Press a drive's number to make a library there.".into()),
+                None => self.over.message = Some("Choose a launcher first.".into()),
             },
             Wish::TakesInstalls => return self.takes_installs(),
             Wish::Guided => return self.adopt_guided(),
             Wish::Prove => match self.proofs.haul {
                 Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
-                Some(_) => self.over.message = Some("Something is running; verify when it is done.".into()),
-                None => self.over.message = Some("There is no haul to verify yet.".into()),
+                Some(_) => self.over.message = Some("Something is running. Verify when it is done.".into()),
+                None => self.over.message = Some("No hauls to verify yet.".into()),
             },
             Wish::Export => self.ask_for_file(),
             Wish::NextDifference | Wish::PreviousDifference => self.step_difference(wish == Wish::NextDifference),
@@ -183,7 +188,7 @@ impl State {
     fn are_measured(&mut self) -> bool {
         let measured = self.survey.as_ref().is_some_and(|survey| survey.measured);
         if !measured {
-            self.over.message = Some("Games are being measured; a moment.".into());
+            self.over.message = Some("Measuring games ...".into());
         }
         measured
     }
@@ -225,7 +230,7 @@ impl State {
             return Vec::new();
         }
         if self.view == View::Haul && self.haul.plan.is_none() {
-            self.over.message = Some("There is no plan that could be written down.".into());
+            self.over.message = Some("Nothing to export: no plan yet.".into());
             return Vec::new();
         }
         vec![Act::Table(self.view)]
@@ -233,7 +238,7 @@ impl State {
 
     fn report_into_file(&mut self) -> Vec<Act> {
         let Some(id) = self.haul_meant() else {
-            self.over.message = Some("There is no haul to report yet.".into());
+            self.over.message = Some("No hauls to report yet.".into());
             return Vec::new();
         };
         vec![Act::Report(id)]
@@ -241,7 +246,7 @@ impl State {
 
     fn turn(&mut self, wish: Wish) -> Vec<Act> {
         if self.haul.act.is_some() {
-            self.over.message = Some("That choice is for games that are sent to drives.".into());
+            self.over.message = Some("That choice is for games that go to drives.".into());
             return Vec::new();
         }
         match wish {
@@ -272,9 +277,9 @@ impl State {
             _ => {
                 self.drafted.policy = if self.drafted.policy == Policy::Hold { Policy::Release } else { Policy::Hold };
                 let words = match self.drafted.policy {
-                    Policy::Hold => "Originals are kept until you release them.",
+                    Policy::Hold => "Keep originals after the haul: yes.",
                     Policy::Release => {
-                        "Originals are deleted as soon as their copy is proved. An undo then copies them back."
+                        "Keep originals after the haul: no. Each is deleted once its copy is proved; an undo copies it back."
                     }
                 };
                 self.over.message = Some(words.into());
@@ -398,7 +403,7 @@ impl State {
             View::Cleanup => return self.bring_find(drive),
             View::Records => match self.launcher_here() {
                 Some(launcher) => return self.consider(Errand::Library(launcher, LibraryWish::New(drive))),
-                None => self.over.message = Some("The cursor is on no launcher.".into()),
+                None => self.over.message = Some("Choose a launcher first.".into()),
             },
             _ => self.over.message = Some(format!("Games are sent to {drive} in the Drives view.")),
         }
@@ -426,15 +431,15 @@ impl State {
 
     fn adopt_guided(&mut self) -> Vec<Act> {
         let Some(adoption) = self.find_here().and_then(adoption_of) else {
-            self.over.message = Some("This fits no content list of a launcher.".into());
+            self.over.message = Some("It matches no launcher's content list.".into());
             return Vec::new();
         };
         if !self.has_guide(&adoption.launcher) {
             self.over.message =
-                Some(format!("The profile of {} has no guide; it is imported by its records.", adoption.launcher));
+                Some(format!("The profile of {} has no guide. Import it without one.", adoption.launcher));
             return Vec::new();
         }
-        let text = "Bring the files to where the launcher looks, and then follow the steps, one by one?";
+        let text = "Move the files to where the launcher looks, then follow its steps one by one?";
         self.over.question =
             Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
         Vec::new()
@@ -468,13 +473,13 @@ impl State {
                 }
                 (CleanupAct::Haul | CleanupAct::Import, _) => {
                     self.over.message =
-                        Some("A drive's digit brings it there, with all records that a trace finds.".into());
+                        Some("Press a drive's number to move it there, with all records that a trace finds.".into());
                     return Vec::new();
                 }
                 _ => Errand::Removal(Box::new(lying.clone()), act),
             },
             _ => {
-                self.over.message = Some("That does not fit this find; what fits stands beside it.".into());
+                self.over.message = Some("That can't be done with this one; what can be is in its row.".into());
                 return Vec::new();
             }
         };
@@ -487,13 +492,13 @@ impl State {
         let items = self.unfinished().into_iter().flat_map(|haul| &haul.items);
         let bad = items.flat_map(|item| item.unreadable.iter().map(move |bad| (item, bad.path.clone()))).next();
         let Some((item, path)) = bad else {
-            self.over.message = Some("Every file of the haul could be read.".into());
+            self.over.message = Some("This haul has no unreadable files.".into());
             return Vec::new();
         };
         let Some((lying, _)) = &self.cleanup.finds else {
             // An old copy of the game that lies about may have it.
             self.cleanup.wants_copy = true;
-            self.over.message = Some("Looking for another copy of it ...".into());
+            self.over.message = Some("Looking for another copy ...".into());
             return vec![Act::Find];
         };
         let copy = lying.iter().find(|l| matches!(&l.what, FindKind::OldCopy { of, .. } if *of == item.planned.game));

@@ -15,11 +15,11 @@ impl State {
     /// Begins something that tells what it does in a sheet.
     pub(crate) fn do_task(&mut self, task: Task) -> Vec<Act> {
         if self.over.sheet.as_ref().is_some_and(|sheet| sheet.task.is_some()) {
-            self.over.message = Some("Something else is being done; esc stops it.".into());
+            self.over.message = Some("Something else is running. Press esc to stop it.".into());
             return Vec::new();
         }
         if !self.idle() && task.needs_journal() {
-            self.over.message = Some("Something is running; that can be done when it is at its end.".into());
+            self.over.message = Some("Something is running. Try again when it is done.".into());
             return Vec::new();
         }
         self.work.tasks += 1;
@@ -59,7 +59,7 @@ impl State {
                 sheet.then = None;
                 sheet.lines.extend(fault.text().split('\n').map(|line| (Tone::Danger, line.to_string())));
             }
-            Ok(_) if sheet.lines.is_empty() => sheet.lines.push((Tone::Text, "Done; there is nothing to tell.".into())),
+            Ok(_) if sheet.lines.is_empty() => sheet.lines.push((Tone::Text, "Done.".into())),
             Ok(_) => {}
         }
         // What was done may have changed what lies where; until a haul that it has made is known, none is meant by an act.
@@ -115,7 +115,7 @@ impl State {
     /// Shows what would be written for the item under the cursor, file by file.
     pub(crate) fn show_files(&mut self) {
         let Some(item) = self.haul.plan.as_ref().and_then(|plan| plan.items.get(self.haul.item)) else { return };
-        let mut sheet = Sheet::new(format!("What would be written for {}, file by file", item.title));
+        let mut sheet = Sheet::new(format!("Records of {}, file by file", item.title));
         let mut files: Vec<&Path> = item.previews.iter().map(|preview| preview.file.as_path()).collect();
         files.dedup();
         let mut seen = Vec::new();
@@ -139,7 +139,7 @@ impl State {
             }
         }
         if sheet.lines.is_empty() {
-            sheet.lines.push((Tone::Text, "No record of it changes.".into()));
+            sheet.lines.push((Tone::Text, "No records change.".into()));
         }
         self.over.sheet = Some(sheet);
     }

@@ -89,7 +89,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Audit(what) => service::audit(site, &auditing(what), sink),
         Task::Keep(what) => service::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
         Task::Repair(id) => service::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
-        Task::Probe(drive) => service::probe(site, &drive, sink),
+        Task::Probe(drive) => service::probe(site, &drive, true, sink),
         Task::Trace(path) => service::trace(site, &Traced { path, places: Vec::new() }, sink),
         Task::CheckProfiles => service::profile(site, &ProfileAct::Check { profile: None, rehearse: true }, sink),
         Task::Learn => service::learn(site, &Learning::default(), sink),
@@ -111,7 +111,7 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
                     crate::present::path(&file)
                 ))?;
             }
-            sink.say("Check them from within the folder of the game with: b3sum -c FILE")?;
+            sink.say("Check them in the game's folder with: b3sum -c FILE")?;
             Ok(0)
         }
         Task::Guided(path, launcher, id) => {

@@ -91,7 +91,7 @@ impl State {
             put_in(&mut chooser.input, &text);
             self.choices();
         } else {
-            self.over.message = Some("Nothing is being typed that this could be pasted into.".into());
+            self.over.message = Some("No field to paste into.".into());
         }
     }
 
@@ -108,7 +108,7 @@ impl State {
                 Err(why) => self.over.message = Some(format!("{why}.")),
             },
             Typed::SaveAs if text.starts_with('.') || text.contains('/') => {
-                self.over.message = Some("A name for a draft is a word or some, without slashes.".into());
+                self.over.message = Some("A draft's name has no slashes.".into());
             }
             Typed::SaveAs => {
                 let Some(survey) = &self.survey else { return Vec::new() };
@@ -125,7 +125,7 @@ impl State {
             Typed::AdoptAs => {
                 let parts = text.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
                 let (Some((launcher, id)), Some(lying)) = (parts, self.find_here()) else {
-                    self.over.message = Some("It is written as LAUNCHER/ID.".into());
+                    self.over.message = Some("Type it as LAUNCHER/ID.".into());
                     return Vec::new();
                 };
                 let adoption = Import {
@@ -141,7 +141,7 @@ impl State {
             Typed::Reanchor => {
                 let Some((old, new)) = two_paths(&text) else {
                     self.over.message =
-                        Some("Two paths are wanted, with a blank between them; quote one that holds a blank.".into());
+                        Some("Type two paths with a space between them; quote a path that contains a space.".into());
                     return Vec::new();
                 };
                 return self.consider(Errand::Anchor(self.whole(&old), self.whole(&new)));
@@ -165,7 +165,7 @@ impl State {
         match text.parse::<WhatIf>() {
             Ok(drive) => {
                 self.over.message =
-                    Some(format!("{} is among the drives now. Nothing can be hauled there yet.", drive.name));
+                    Some(format!("Added {}. You can plan with it, but not haul to it yet.", drive.name));
                 self.drafted.what_if.retain(|other| other.name != drive.name);
                 self.drafted.what_if.push(drive);
                 vec![Act::Survey]
@@ -182,8 +182,11 @@ impl State {
         let Some(survey) = &self.survey else { return };
         match file.fit(survey) {
             Ok(draft) => {
-                let then =
-                    if file.policy == Policy::Release { " Originals go as soon as they are proved." } else { "" };
+                let then = if file.policy == Policy::Release {
+                    " Originals are deleted as soon as their copies are proved."
+                } else {
+                    ""
+                };
                 self.over.message = Some(format!("Opened: {} on this haul.{then}", games(draft.items.len())));
                 self.drafted.draft = draft;
                 self.drafted.policy = file.policy;
@@ -205,7 +208,7 @@ impl State {
         match suggestion.lines.len() {
             0 => parts.push(format!("Nothing to suggest for {drive}.")),
             n => {
-                parts.push(format!("Suggested: {}. A digit changes one, 0 takes it off.", games(n)));
+                parts.push(format!("Suggested: {}. A drive's number changes one, 0 takes it off.", games(n)));
             }
         }
         if let [line] = &suggestion.lines[..] {

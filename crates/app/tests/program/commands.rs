@@ -80,7 +80,7 @@ fn what_stands_in_the_way_is_refused_with_nothing_changed() {
     assert!(kinds.contains(&"cannot-hold") && cannot["stopped"].as_bool().unwrap(), "{kinds:?}");
     assert!(world.expect(&["haul", "copper", "--to", "newhold", "--yes"], 3).contains("it is locked"));
     world.expect(&["haul", "saltflat", "--to", "swift", "--yes"], 3);
-    assert!(world.expect(&["haul", "orchard", "--to", "newhold"], 3).contains("Accept the warnings with --yes"));
+    assert!(world.expect(&["haul", "orchard", "--to", "newhold"], 3).contains("accept them with --yes"));
     world.expect(&["haul", "no such game", "--to", "newhold"], 2);
     world.expect(&["haul", "saltflat", "--to", "no such drive"], 2);
     world.expect(&["haul", "saltflat"], 2);
@@ -137,7 +137,7 @@ fn an_unreadable_block_leaves_originals_and_records_and_can_be_returned() {
     assert!(failed.contains("pack01.bin, bytes 98304 to 106496"), "{failed}");
     assert!(world.expect(&["log"], 0).contains("unread  data/pack01.bin, bytes 98304 to 106496"));
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
-    assert!(world.expect(&["survey"], 0).contains("haul 1 is under way: Brass Herons copying"));
+    assert!(world.expect(&["survey"], 0).contains("haul 1 is unfinished: Brass Herons copying"));
     world.expect(&["undo"], 0);
     assert_eq!(world.all(), before);
     world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
@@ -318,7 +318,7 @@ fn one_program_at_a_time_and_a_world_that_is_not_there() {
     fs::create_dir_all(world.at("home/.local/state/deft-barge")).unwrap();
     let lock = fs::File::create(world.at("home/.local/state/deft-barge/lock")).unwrap();
     lock.lock().unwrap();
-    assert!(world.expect(&["haul", "saltflat", "--to", "newhold"], 3).contains("nother deft-barge"));
+    assert!(world.expect(&["haul", "saltflat", "--to", "newhold"], 3).contains("nother Deft Barge"));
     drop(lock);
     let output = Command::new(PROGRAM).args(["--world", "/no/such/world", "survey"]).output().unwrap();
     assert_eq!(output.status.code(), Some(2));
@@ -341,6 +341,16 @@ fn the_demo_without_a_terminal_ends_well() {
     let output = Command::new(PROGRAM).args(["demo", "--unattended", "--dir"]).arg(folder.path()).output().unwrap();
     assert_eq!(output.status.code(), Some(2), "a folder that is no world is left alone");
     assert!(folder.path().join("w").exists());
+    // It explains itself in five lines, and what they say can be copied, whatever the folder is called.
+    let place = folder.path().join("my world's");
+    std::fs::rename(folder.path().join("w"), &place).unwrap();
+    let output = Command::new(PROGRAM).arg("demo").arg("--dir").arg(&place).stdin(Stdio::null()).output().unwrap();
+    let text = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert_eq!((output.status.code(), text.lines().count()), (Some(0), 5), "{text}");
+    let open = text.lines().find_map(|line| line.trim().strip_prefix("open it again")).unwrap().trim();
+    let words = open.replacen("deft-barge", PROGRAM, 1) + " survey --json";
+    let output = Command::new("sh").arg("-c").arg(&words).output().unwrap();
+    assert_eq!(output.status.code(), Some(0), "{words}");
 }
 
 #[test]
@@ -415,7 +425,7 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     fs::remove_file(twin).unwrap();
     fs::remove_file(&profile).unwrap();
     let told = world.expect(&["plan", "--traced", path, "--to", "newhold", "--leave", "999"], 2);
-    assert!(told.contains("There is no place 999") && told.contains("deft-barge trace"), "{told}");
+    assert!(told.contains("No place has the number 999") && told.contains("deft-barge trace"), "{told}");
     let told = world.expect(&["plan", "--traced", path, "--to", "newhold", "--leave", "1"], 0);
     assert!(told.contains("that you chose to leave"), "{told}");
     world.expect(&["plan", "pale", "--to", "newhold", "--leave", "1"], 2);
@@ -503,7 +513,9 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
     let out = |name: &str| world.at(name).to_string_lossy().into_owned();
     assert!(world.expect(&["chart", "rate", "--out", &out("rate.svg")], 2).contains("No hauls yet"));
     world.expect(&["haul", "moss", "--to", "newhold", "--yes"], 0);
-    assert!(world.expect(&["chart", "timeline", "9", "--out", &out("rate.svg")], 2).contains("no haul 9"));
+    assert!(
+        world.expect(&["chart", "timeline", "9", "--out", &out("rate.svg")], 2).contains("No haul has the number 9")
+    );
     for (what, name) in [
         (&["chart", "timeline"][..], "timeline.svg"),
         (&["chart", "rate", "1"], "rate.pdf"),
@@ -520,7 +532,7 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
         let bytes = fs::read(&file).unwrap();
         let sound = if name.ends_with("pdf") { bytes.starts_with(b"%PDF-") } else { bytes.starts_with(b"<svg") };
         assert!(sound, "{name}");
-        assert!(world.expect(&words, 2).contains("is there already"));
+        assert!(world.expect(&words, 2).contains("exists already"));
         world.expect(&[&words[..], &["--overwrite"]].concat(), 0);
     }
     assert!(world.expect(&["chart", "drives", "--out", &out("drives.png")], 2).contains(".svg or .pdf"));

@@ -18,7 +18,7 @@ fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     screen.keys(&["M"]);
-    screen.wait_for("How much room should be made here?");
+    screen.wait_for("How much space to free here?");
     screen.type_in("1MB");
     screen.keys(&["Enter"]);
     screen.wait_for("Suggested:");
@@ -77,11 +77,11 @@ fn the_dying_disk_is_emptied_and_one_game_is_repaired_from_the_old_copy() {
     screen.keys(&["a", "S"]);
     screen.wait_for("cannot be read: data/pack01.bin");
     // A picture of the screen may be taken while it is drawn: what stands further down is waited for by itself.
-    screen.wait_for("m takes a file that cannot be read from another copy");
+    screen.wait_for("m repairs an unreadable file from another copy");
     screen.keys(&["m"]);
     screen.wait_for("old games/brass-herons/data/pack01.bin");
     screen.keys(&["Enter"]);
-    screen.wait_for("will be taken from");
+    screen.wait_for("will be copied from");
     screen.keys(&["Escape"]);
     screen.wait_until(|text| !text.contains("esc closes"));
     thread::sleep(Duration::from_millis(300));
@@ -232,18 +232,18 @@ fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     screen.first_frame();
     // As slow as it goes, before anything runs.
     screen.keys(&["R", "<", "<", "<"]);
-    screen.wait_for("1 MB/s at most");
+    screen.wait_for("at most 1 MB/s");
     screen.keys(&["D", "4", "Enter"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);
     screen.wait_for("MB/s, mean");
     screen.keys(&["C-c"]);
-    screen.wait_for("w leaves, and it goes on");
+    screen.wait_for("w quit, it continues");
     screen.keys(&["w"]);
     screen.wait_for("left with 0");
     // Nobody can begin anything else meanwhile.
     let refused = world.expect(&["haul", "pale signal", "--to", "newhold", "--yes"], 3);
-    assert!(refused.contains("another deft-barge") || refused.contains("is unfinished"), "{refused}");
+    assert!(refused.contains("another Deft Barge") || refused.contains("is unfinished"), "{refused}");
     let Some(again) = Screen::open(&world, 120, 36) else { return };
     let shown = again.wait_for("This haul keeps running");
     assert!(shown.contains("Saltflat Rally"), "{shown}");
@@ -263,7 +263,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     screen.keys(&["R", "<", "<", "<"]);
-    screen.wait_for("1 MB/s at most");
+    screen.wait_for("at most 1 MB/s");
     screen.keys(&["D", "4"]);
     screen.go_to("moss");
     screen.keys(&["4", "Enter"]);
@@ -287,7 +287,7 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
     screen.first_frame();
     screen.keys(&["R", "<", "<", "<", "!"]);
-    screen.wait_for("The bell rings");
+    screen.wait_for("Bell when it is done: yes");
     screen.keys(&["D", "4", "Enter"]);
     screen.wait_for("ready; S starts it");
     screen.keys(&["S"]);
@@ -310,7 +310,7 @@ fn a_closed_terminal_pauses_and_the_bell_rings_at_the_end() {
     let Some(again) = Screen::open(&world, 100, 30) else { return };
     again.wait_for("is unfinished");
     again.keys(&["!"]);
-    again.wait_for("The bell rings");
+    again.wait_for("Bell when it is done: yes");
     again.keys(&["y"]);
     again.wait_for("of originals are kept");
     let title = again.tmux(&["display-message", "-p", "#{pane_title}"]);
@@ -331,7 +331,7 @@ fn keys_are_remapped_in_the_settings_file_and_a_fault_in_it_is_said_with_its_lin
     screen.wait_for("Keys of Records");
     fs::write(&file, "[keys]\nmark = \"z\"\ndance = \"d\"\n").unwrap();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
-    screen.wait_for("no command \"dance\"");
+    screen.wait_for("is called \"dance\"");
 }
 
 #[test]
@@ -340,9 +340,9 @@ fn a_machine_without_profiles_shows_what_was_looked_for_and_leads_into_the_demo(
     fs::remove_dir_all(world.at("home/.config/deft-barge/profiles")).unwrap();
     let Some(screen) = Screen::open(&world, 100, 30) else { return };
     let first = screen.wait_for("These folders look like games");
-    assert!(first.contains("No launcher is known") && first.contains("saltflat-rally"), "{first}");
+    assert!(first.contains("No launchers known") && first.contains("saltflat-rally"), "{first}");
     screen.keys(&["t"]);
-    screen.wait_for("Which path should be traced?");
+    screen.wait_for("Trace which path?");
     screen.keys(&["Enter"]);
     screen.wait_for("can be rewritten");
     screen.keys(&["Escape"]);
@@ -350,7 +350,7 @@ fn a_machine_without_profiles_shows_what_was_looked_for_and_leads_into_the_demo(
     screen.keys(&[":"]);
     screen.type_in("demo world");
     screen.keys(&["Enter"]);
-    screen.wait_for("go there?");
+    screen.wait_for("open it?");
     screen.keys(&["y"]);
     screen.wait_for("18 games");
     assert!(world.at("home/.local/share/deft-barge/beacon-house/world.toml").is_file());

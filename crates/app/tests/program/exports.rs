@@ -138,7 +138,7 @@ fn a_report_says_what_moved_what_was_rewritten_and_what_is_held() {
     let wanted = "
 Haul 1: originals kept
 begun       DATE
-last act    DATE
+last step   DATE
 what        1 item, 118.8 kB, 6 files
 kept        118.8 kB of originals, until you release them
 
@@ -167,7 +167,7 @@ changes     3 records
     assert_eq!(steady(&fs::read_to_string(&text).unwrap(), &world).trim(), told.trim());
     world.expect(&["report", "1", "--out", &pdf], 0);
     assert!(fs::read(&pdf).unwrap().starts_with(b"%PDF-"));
-    assert!(world.expect(&["report", "--out", &pdf], 2).contains("is there already"));
+    assert!(world.expect(&["report", "--out", &pdf], 2).contains("exists already"));
     let Ok(read) = Command::new("pdftotext").args(["-layout", &pdf, "-"]).output() else {
         eprintln!("\n!!! NOT RUN: what poppler reads in a report needs poppler-utils !!!\n");
         return;
@@ -177,8 +177,8 @@ changes     3 records
         "Haul 1: originals kept",
         "page 1 of",
         "every byte read back",
-        "Cargo of newhold",
-        "by months",
+        "What is on newhold",
+        "by month",
         "what was done when",
         "how fast it went",
     ] {

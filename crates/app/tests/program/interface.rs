@@ -58,7 +58,7 @@ fn a_person_whose_launchers_nobody_has_described_has_them_learned_and_hauls_a_ga
         std::fs::remove_file(profile.path()).unwrap();
     }
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
-    screen.wait_for("No launcher is known on this machine yet.");
+    screen.wait_for("No launchers known on this machine yet.");
     screen.keys(&["n"]);
     let told = screen.wait_for("Parlour Lamp: 2 games");
     assert!(told.contains("saved as") && !told.contains("$["), "{told}");
@@ -92,7 +92,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.keys(&["BTab"]);
     screen.wait_for("on swift");
     screen.keys(&["4", "w"]);
-    screen.wait_for("Under which name");
+    screen.wait_for("Save this draft as");
     screen.keys(&["s", "w", "a", "p", "Enter"]);
     screen.wait_for("Saved.");
     let plan = world.json(&["plan", "--from", "swap"], 0);
@@ -102,7 +102,7 @@ fn a_haul_that_fits_only_in_one_order_is_made_from_the_drawing_and_goes_in_that_
     screen.keys(&["s", "w", "a", "p", "Enter"]);
     screen.wait_for("Opened: 2 games");
     screen.keys(&["Enter"]);
-    let text = screen.wait_for("originals go at once");
+    let text = screen.wait_for("originals deleted at once");
     assert!(text.find("Saltflat Rally") < text.find("Glasswing Regatta"), "{text}");
     assert!(text.contains("when Saltflat Rally is off swift"), "{text}");
     screen.keys(&["S"]);
@@ -127,11 +127,11 @@ fn a_trial_waits_for_a_yes_before_the_others_go() {
     screen.keys(&["4", "Down", "Down", "4", "Enter"]);
     screen.wait_for("items, in this order");
     screen.keys(&["Z"]);
-    screen.wait_for("waits for a yes");
+    screen.wait_for("waits for your yes");
     screen.keys(&["a", "S"]);
-    screen.wait_for("has tried its first game and waits for you");
+    screen.wait_for("has moved its first game and waits for you");
     screen.keys(&["y"]);
-    screen.wait_for("Go on with the other 1?");
+    screen.wait_for("Continue with the other 1?");
     screen.keys(&["n"]);
     screen.wait_for("y continues with the others");
     screen.keys(&["y", "y"]);

@@ -59,7 +59,7 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     let world = World::slow();
     interrupted(&world, &["haul", "saltflat", "moss", "--to", "newhold", "--yes", "--limit", "1"]);
     let said = interrupted(&world, &["resume"]);
-    assert!(said.contains("1.0 MB/s at most, as before"), "{said}");
+    assert!(said.contains("at most 1.0 MB/s, as before"), "{said}");
     let said = interrupted(&world, &["resume", "--limit", "2"]);
     assert!(!said.contains("as before"), "{said}");
     let Some(screen) = Screen::open(&world, 160, 47) else { return };

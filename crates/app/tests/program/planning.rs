@@ -2,6 +2,7 @@
 
 use std::fs;
 
+use crate::screen::Screen;
 use crate::world::World;
 
 /// Leaves just so many bytes free on a drive.
@@ -81,13 +82,13 @@ fn a_suggestion_is_saved_changed_planned_and_refused_when_the_world_has_changed(
     now.remove(std::path::Path::new("room.toml"));
     assert_eq!(now, before, "nothing else is written");
     let again = world.expect(&["suggest", "free", "swift", "1MB", "--save", &shown], 2);
-    assert!(again.contains("is there already"), "{again}");
+    assert!(again.contains("exists already"), "{again}");
     let plan = world.json(&["plan", "--from", &shown], 0);
     assert_eq!(titles(&plan["items"]), titles(&suggestion["lines"]));
     world.expect(&["haul", "--from", &shown, "--yes"], 0);
     // It lies elsewhere by now.
     let refused = world.expect(&["plan", "--from", &shown], 3);
-    assert!(refused.contains("does not fit what is there any more") && refused.contains(" and is in "), "{refused}");
+    assert!(refused.contains("no longer matches this PC") && refused.contains(" and is in "), "{refused}");
     fs::write(&file, "format = 1\ncolour = 3\n").unwrap();
     let refused = world.expect(&["haul", "--from", &shown], 2);
     assert!(refused.contains("line 2"), "{refused}");
@@ -127,14 +128,14 @@ fn the_smallest_game_is_tried_and_a_resume_wants_a_yes() {
     let world = World::new();
     let words = ["haul", "saltflat", "orchard", "moss", "--to", "newhold", "--try-first", "--yes"];
     let text = world.expect(&words, 0);
-    assert!(text.contains("has tried its first game and waits"), "{text}");
+    assert!(text.contains("has moved its first game and waits"), "{text}");
     let row = world.json(&["log"], 0)["hauls"][0].clone();
     assert_eq!(row["trial"], "waits");
     let stages: Vec<&str> =
         row["items"].as_array().unwrap().iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
     assert_eq!(stages, ["proved", "planned", "planned"]);
     let refused = world.expect(&["resume"], 5);
-    assert!(refused.contains("waits for a yes"), "{refused}");
+    assert!(refused.contains("waits for your yes"), "{refused}");
     world.expect(&["resume", "--yes"], 0);
     let row = world.json(&["log"], 0)["hauls"][0].clone();
     assert!(row["items"].as_array().unwrap().iter().all(|item| item["stage"]["stage"] == "proved"));
@@ -158,4 +159,38 @@ fn a_probe_measures_a_drive_keeps_it_for_plans_and_leaves_nothing() {
     after.insert("world.toml".into(), before[std::path::Path::new("world.toml")].clone());
     assert!(after == before, "what was written is gone");
     world.expect(&["probe", "nowhere"], 2);
+}
+
+#[test]
+fn a_misspelt_game_drive_or_launcher_is_answered_with_what_was_meant() {
+    let world = World::new();
+    let told = |words: &[&str]| world.expect(words, 2);
+    let game = told(&["plan", "saltflt", "--to", "newhold"]);
+    assert!(game.contains("No game is called \"saltflt\"") && game.contains("Did you mean Saltflat Rally?"), "{game}");
+    for words in [
+        ["plan", "saltflat", "--to", "newhld"].as_slice(),
+        &["suggest", "empty", "newhld"],
+        &["probe", "newhld"],
+        &["chart", "cargo", "newhld", "--out", "/nowhere.svg"],
+        &["pack", "make", "wickerbox", "--to", "newhld"],
+        &["import", "/nowhere", "--to", "newhld"],
+        &["library", "new", "quillgate", "newhld"],
+    ] {
+        let text = told(words);
+        assert!(text.contains("Did you mean newhold?"), "{words:?}: {text}");
+    }
+    let launcher = told(&["library", "default", "quilgate", "swift"]);
+    assert!(launcher.contains("Did you mean Quillgate?"), "{launcher}");
+    let none = told(&["plan", "saltflat", "--to", "umbrella"]);
+    assert!(none.contains("You have: swift, cellar"), "{none}");
+}
+
+#[test]
+fn a_probe_asks_before_it_writes() {
+    let world = World::new();
+    let Some(screen) = Screen::run("", &world, "probe swift", 100, 30) else { return };
+    screen.wait_for("writes up to 256 MB to it and deletes them again");
+    screen.keys(&["n", "Enter"]);
+    let shown = screen.wait_for("left with 3");
+    assert!(shown.contains("nothing changed"), "{shown}");
 }

@@ -66,7 +66,7 @@ impl<'a> Haul<'a> {
             return Err(HaulError::Refused(plan.findings.clone()));
         }
         if plan.items.is_empty() {
-            return Err(HaulError::Nothing("there is nothing to haul".into()));
+            return Err(HaulError::Nothing("nothing to haul".into()));
         }
         if let Some(other) = journal.live()?.into_iter().find(crate::journal::HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
@@ -84,7 +84,7 @@ impl<'a> Haul<'a> {
 
     /// Takes up a haul that the journal knows.
     pub fn of(site: &'a Site, journal: &'a Journal, id: HaulId) -> Result<Self, HaulError> {
-        let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+        let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
         Ok(Self { site, journal, id, policy: row.policy, in_doubt: false, patience: PATIENCE })
     }
 
@@ -208,7 +208,7 @@ impl Haul<'_> {
     }
 }
 
-/// The newest haul, or the one of this number, that keeps originals and whose records point to them again.
+/// The newest haul, or the one of this number, keeps originals and whose records point to them again.
 ///
 /// # Errors
 /// [`HaulError::Journal`] if the journal cannot be read.

@@ -19,7 +19,7 @@ pub enum HaulError {
     #[error(transparent)]
     Journal(#[from] JournalError),
     /// Something on a drive failed; a resume goes on from the last durable block.
-    #[error("cannot {act} {path}")]
+    #[error("couldn't {act} {path}")]
     Disk {
         /// What was to be done.
         act: &'static str,
@@ -35,7 +35,7 @@ pub enum HaulError {
         path: PathBuf,
     },
     /// Parts of originals cannot be read, however small the pieces; the journal has all of them.
-    #[error("cannot read {path}, bytes {from} to {to}{}", and_more(*count, "stretches"))]
+    #[error("couldn't read {path}, bytes {from} to {to}{}", and_more(*count, "stretches"))]
     Unreadable {
         /// The first original of which something cannot be read.
         path: PathBuf,
@@ -47,7 +47,7 @@ pub enum HaulError {
         count: u64,
     },
     /// A drive does not answer, and the person would not wait any longer. What it still does is not believed.
-    #[error("the drive does not answer about {path}")]
+    #[error("the drive doesn't answer for {path}")]
     Hung {
         /// What it was asked for.
         path: PathBuf,
@@ -75,7 +75,7 @@ pub enum HaulError {
         path: PathBuf,
     },
     /// The kept originals, or the copy, are no longer what was compared.
-    #[error("{path} is no longer what was compared{}", and_more(*count, "files"))]
+    #[error("{path} has changed since it was verified{}", and_more(*count, "files"))]
     Changed {
         /// The first of them.
         path: PathBuf,
@@ -83,13 +83,13 @@ pub enum HaulError {
         count: u64,
     },
     /// Something is where only ours may be.
-    #[error("{path} is there already and is not ours")]
+    #[error("{path} exists already and isn't part of this haul")]
     NotOurs {
         /// What is there.
         path: PathBuf,
     },
     /// A check refuses it; nothing was changed by this step.
-    #[error("a check refuses it")]
+    #[error("a check refused it")]
     Refused(Vec<Finding>),
     /// Records could not be changed; all hold what they held.
     #[error(transparent)]
@@ -113,7 +113,7 @@ pub enum HaulError {
         title: String,
     },
     /// Another haul is not at its end.
-    #[error("haul {0} is not at its end")]
+    #[error("haul {0} is unfinished")]
     Unfinished(HaulId),
     /// There is no such haul, or nothing in it to do that with.
     #[error("{0}")]

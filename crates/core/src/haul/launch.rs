@@ -21,16 +21,16 @@ use crate::survey::{Game, Survey};
 #[derive(Debug, Error)]
 pub enum StartError {
     /// Nothing is where it should be.
-    #[error("its folder cannot be used")]
+    #[error("its folder can't be used")]
     Place(PlaceFault),
     /// Neither the profile nor the launcher says how it is started.
-    #[error("neither its launcher's profile nor its records say what starts it")]
+    #[error("neither its launcher's profile nor its records say which program it is")]
     NoProgram,
     /// The program is not below the install folder, or is not there.
     #[error("{0} is not a program in the game's folder")]
     NotThere(PathBuf),
     /// The system did not start it.
-    #[error("{path} cannot be started")]
+    #[error("couldn't start {path}")]
     Spawn {
         /// The program.
         path: PathBuf,
@@ -97,8 +97,8 @@ pub fn start_game(
     let (haul, item): (HaulId, Option<ItemId>) = here.map_or((HaulId(0), None), |item| (item.haul, Some(item.id)));
     let title = &game.found.title;
     let said = match &process {
-        Some(process) => format!("{title}: process {} came up from {}", process.pid, game.found.install.display()),
-        None => format!("{title}: no process was seen to come up from {}", game.found.install.display()),
+        Some(process) => format!("{title}: process {} from {}", process.pid, game.found.install.display()),
+        None => format!("{title}: no process from {} appeared", game.found.install.display()),
     };
     journal.say(haul, item, EventKind::Launched, &said)?;
     Ok(Started { command: command.to_vec(), process })

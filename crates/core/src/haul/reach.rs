@@ -1,6 +1,6 @@
 //! Going back while the drive of the copy is not there: what a person chose where that drive will not come back.
 //!
-//! Law: the originals are held and are read before anything leads to them; records on drives that are there lead to them
+//! Law: the originals are kept and are read before anything leads to them; records on drives that are there lead to them
 //! again; what is on the other drive stays as it is, and is named. Start at [`without_copy`].
 
 use std::path::{Path, PathBuf};

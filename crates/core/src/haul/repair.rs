@@ -28,21 +28,21 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     let not = |why| HaulError::NotThatFile { path: other.into(), why };
     let meta = other.symlink_metadata().map_err(HaulError::disk("look at", other))?;
     if !meta.is_file() {
-        return Err(not("it is no file"));
+        return Err(not("it isn't a file"));
     }
     if meta.len() != line.entry.size {
-        return Err(not("its size is another"));
+        return Err(not("its size differs"));
     }
     let contents = contents_of(site, &row.planned.game, &row.planned.to)?;
     let listed = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path.as_path())?)));
     if let Some((kind, listed)) = listed
         && !has_digest(&site.disk, other, kind, listed)?
     {
-        return Err(not("it is not what the launcher's content list wants"));
+        return Err(not("it differs from the launcher's content list"));
     }
     let known = same_blocks(site, &line, other)?.ok_or_else(|| not("a block that could be read differs"))?;
     if listed.is_none() && known == 0 {
-        return Err(not("nothing of the original could be read, and no content list has its hash"));
+        return Err(not("nothing of the original is readable, and no content list has its hash"));
     }
     let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
     journal.set_taken(item, path, &other)?;

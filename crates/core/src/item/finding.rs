@@ -154,7 +154,7 @@ pub enum FindingKind {
     NoLinkThere { path: PathBuf },
     /// A link is left at the old place.
     LinkLeft { path: PathBuf },
-    /// A shortcut that cannot be changed here goes on leading to the old place.
+    /// A shortcut that can't be changed here goes on leading to the old place.
     ShortcutStays { path: PathBuf },
     /// It was set aside and let go of: there is no copy to bring it back from.
     LetGoForGood { path: PathBuf },

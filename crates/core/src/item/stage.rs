@@ -34,7 +34,7 @@ pub enum Stage {
     /// The records lead to the new copy.
     #[serde(alias = "repointed")]
     RecordsUpdated,
-    /// The proof was made; the originals are held.
+    /// The proof was made; the originals are kept.
     Proved {
         /// Whether nothing differs and nothing would be downloaded.
         holds: bool,

@@ -9,7 +9,7 @@ use thiserror::Error;
 #[derive(Debug, Error)]
 pub enum JournalError {
     /// The state folder or its lock cannot be made.
-    #[error("cannot make {path}")]
+    #[error("couldn't make {path}")]
     Folder {
         /// The folder or lock.
         path: PathBuf,
@@ -17,7 +17,7 @@ pub enum JournalError {
         source: io::Error,
     },
     /// Another program works with this state folder.
-    #[error("another deft-barge holds {path}")]
+    #[error("another Deft Barge is using {path}")]
     Locked {
         /// The lock.
         path: PathBuf,

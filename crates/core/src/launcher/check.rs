@@ -195,7 +195,7 @@ fn line(
         line.missing_in.clear();
         let first = found.games.first();
         line.why = Some(match first {
-            None => "there is no game to look for".into(),
+            None => "no game to look for".into(),
             Some(game) => why(game).unwrap_or_else(|| "no entry has it".into()),
         });
     }

@@ -179,7 +179,7 @@ pub struct ContentList {
 #[derive(Debug, Error)]
 pub enum ContentsError {
     /// The file cannot be read.
-    #[error("cannot read {file}")]
+    #[error("couldn't read {file}")]
     Read {
         /// The file.
         file: PathBuf,

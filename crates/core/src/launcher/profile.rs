@@ -475,7 +475,7 @@ pub enum Algorithm {
 #[derive(Debug, Error)]
 pub enum ProfileError {
     /// The file or folder cannot be read.
-    #[error("cannot read {file}")]
+    #[error("couldn't read {file}")]
     Read {
         /// The file.
         file: PathBuf,

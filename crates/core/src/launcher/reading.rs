@@ -115,7 +115,7 @@ impl Reading<'_> {
                     EditError::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                         (None, "the file doesn't exist".to_string())
                     }
-                    EditError::Read { source, .. } => (None, format!("the file cannot be read: {source}")),
+                    EditError::Read { source, .. } => (None, format!("couldn't read the file: {source}")),
                     EditError::Document { source, .. } => match source {
                         DocumentError::Syntax { line, .. } => (Some(line), source.to_string()),
                         other => (None, other.to_string()),

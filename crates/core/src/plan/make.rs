@@ -35,7 +35,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let (lookup, mut places) = (&Lookup::of(survey), KnownPlaces::new());
     for item in &draft.items {
         let Some(game) = lookup.cargo(&item.game, item.way) else {
-            let what = format!("{} is not among the games", item.game);
+            let what = format!("{} isn't installed", item.game);
             findings.push(Finding::general(FindingKind::NoDestination { what }));
             continue;
         };

@@ -62,7 +62,7 @@ fn opened(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
     // A pipe in its place is not waited for.
     let opened = how.mode(0o600).custom_flags(rustix::fs::OFlags::NONBLOCK.bits() as i32).open(file)?;
     if !opened.metadata()?.is_file() {
-        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it is no file"));
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, "it isn't a file"));
     }
     let mode = opened.metadata()?.permissions().mode();
     if mode & 0o077 != 0 {

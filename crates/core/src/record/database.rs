@@ -33,7 +33,7 @@ pub enum DatabaseError {
         file: PathBuf,
     },
     /// Another program holds it.
-    #[error("{file} is held by another program; close it and try again")]
+    #[error("{file} is locked by another program; close it and try again")]
     Locked {
         /// The database.
         file: PathBuf,
@@ -57,7 +57,7 @@ pub enum DatabaseError {
         column: String,
     },
     /// It is no database, or SQLite refuses it.
-    #[error("{file} cannot be used as a database: {source}")]
+    #[error("couldn't use {file} as a database: {source}")]
     Broken {
         /// The database.
         file: PathBuf,
@@ -65,7 +65,7 @@ pub enum DatabaseError {
         source: rusqlite::Error,
     },
     /// Its files cannot be read.
-    #[error("{file} cannot be read: {source}")]
+    #[error("couldn't read {file}: {source}")]
     Read {
         /// The file.
         file: PathBuf,

@@ -292,7 +292,7 @@ pub enum Mood {
 #[derive(Debug, Error)]
 pub enum EditError {
     /// A record file cannot be read.
-    #[error("cannot read {file}")]
+    #[error("couldn't read {file}")]
     Read {
         /// The file.
         file: PathBuf,
@@ -325,7 +325,7 @@ pub enum EditError {
         why: String,
     },
     /// A file that was to be made is there already with another content.
-    #[error("{file} is there already")]
+    #[error("{file} exists already")]
     Exists {
         /// The file.
         file: PathBuf,

@@ -323,10 +323,7 @@ impl Files {
                 && !before.is_empty()
                 && !database::rehearse(&change.file, before, after)?
             {
-                let why = format!(
-                    "{} changes more than its records when they change, and cannot be undone",
-                    change.file.display()
-                );
+                let why = format!("{} changes more than its records, and couldn't be undone", change.file.display());
                 return Err(EditError::Impossible { why });
             }
         }

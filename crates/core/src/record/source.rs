@@ -38,7 +38,7 @@ impl TryFrom<String> for Shape {
                 let format = serde_json::from_value(Value::from(other)).map(Self::Text);
                 format.map_err(|_| {
                     let all: Vec<String> = Format::ALL.iter().map(|f| Self::Text(*f).to_string()).collect();
-                    format!("{other:?} is no format; there are {}, sqlite and link", all.join(", "))
+                    format!("{other:?} isn't a format; the formats are {}, sqlite and link", all.join(", "))
                 })
             }
         }

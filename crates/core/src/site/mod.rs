@@ -62,7 +62,7 @@ impl Places {
 #[derive(Debug, Error)]
 pub enum SiteError {
     /// A file that describes the site cannot be read.
-    #[error("cannot read {path}")]
+    #[error("couldn't read {path}")]
     Read {
         /// The file.
         path: PathBuf,

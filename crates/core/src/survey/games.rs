@@ -184,7 +184,7 @@ pub fn survey(site: &Site, held: Vec<Held>, report: &(dyn Fn(SurveyPhase) + Sync
     let mut drives = Vec::new();
     for (drive, usage) in usages {
         let usage = usage.unwrap_or_else(|error| {
-            let what = format!("the drive {} cannot be read: {error}", drive.name);
+            let what = format!("the drive {} unreadable: {error}", drive.name);
             problems.push(Problem { file: drive.root.clone(), line: None, what });
             Usage { capacity: drive.capacity, used: Bytes::ZERO, free: Bytes::ZERO }
         });
@@ -227,7 +227,7 @@ fn read(site: &Site) -> (Vec<FoundLauncher>, Vec<Problem>) {
     let silent = |file: PathBuf| Problem {
         file,
         line: None,
-        what: "the drive here doesn't answer; what lies on it is left out".into(),
+        what: "the drive here doesn't answer; what is on it is left out".into(),
     };
     let problems = errors.iter().map(profile_problem).chain(silent_mounts().into_iter().map(silent));
     (read_launchers(site, &profiles), problems.collect())

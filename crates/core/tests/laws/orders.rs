@@ -270,7 +270,7 @@ fn what_needs_the_room_of_originals_that_stay_is_not_begun() {
     // Its proof does not hold: nothing may be let go, and nothing may be copied into that room.
     let error = Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap_err();
     assert!(matches!(error, HaulError::NoRoomYet { .. }), "{error:?}");
-    assert!(old.exists(), "its originals are held");
+    assert!(old.exists(), "its originals are kept");
     let stages: Vec<Stage> = journal.hauls().unwrap()[0].items.iter().map(|item| item.stage.clone()).collect();
     assert_eq!(stages, [Stage::Proved { holds: false }, Stage::Planned]);
 }

@@ -20,7 +20,7 @@ pub enum Scenario {
     HaulAndRelease,
     /// A release of kept originals.
     Release,
-    /// A return while the originals are held.
+    /// A return while the originals are kept.
     ReturnHeld,
     /// A return after the release.
     ReturnReleased,

@@ -37,7 +37,7 @@ impl Scale {
 #[derive(Debug, Error)]
 pub enum WorldError {
     /// Something could not be written.
-    #[error("cannot make {path}: {source}")]
+    #[error("couldn't make {path}: {source}")]
     Write {
         /// What.
         path: PathBuf,

@@ -38,7 +38,7 @@ pub enum Event {
     Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
     /// The plan of a draft, or of an act.
     Planned(Box<Plan>, Errand),
-    /// What is lying about.
+    /// List what is lying around.
     Found(Vec<CleanupFind>, Vec<Anchor>),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
@@ -116,7 +116,7 @@ pub enum Act {
     Leave,
 }
 
-/// What is drawn.
+/// What to draw.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Picture {
     Drives,

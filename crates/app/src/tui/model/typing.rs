@@ -78,29 +78,21 @@ impl Typed {
     /// The question before the line, and what helps to answer it.
     pub fn words(&self) -> (&'static str, &'static str) {
         match self {
-            Self::Room => ("How much room should be made here?", "such as 60GB"),
-            Self::SaveAs => ("Under which name should this draft be kept?", "enter saves"),
+            Self::Room => ("How much space to free here?", "such as 60GB"),
+            Self::SaveAs => ("Save this draft as?", "enter saves"),
             Self::WhatIf => {
-                ("Which drive should be planned with?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
+                ("Which drive to plan with?", "name:size[:kind[:file system]], such as crate:2TB:nvme:ext4")
             }
-            Self::Trace => ("Which path should be traced?", "the folder of a game, or any other; tab completes"),
-            Self::DataOf(_) => ("Which folder holds its user data?", "its path; tab completes"),
-            Self::ForgetData => {
-                ("Which folder should be removed from the list?", "its path; tab completes; the folder stays")
-            }
-            Self::Carry(_) => {
-                ("What should be packed here?", "a launcher's name, or the folder of a library; tab completes")
-            }
-            Self::CheckCarried => ("Which packed folder should be checked?", "its path; tab completes"),
-            Self::AdoptAs => {
-                ("What is it?", "LAUNCHER/ID: the launcher's id of its profile, and that launcher's own id of the game")
-            }
-            Self::Reanchor => ("Which path has become which?", "OLD NEW; tab completes"),
-            Self::TakeFrom(_) => ("Which other copy should it be taken from?", "the path of that file; tab completes"),
-            Self::SearchLog => {
-                ("What should the log be searched for?", "titles, drives, days such as 2026-11, numbers; esc shows all")
-            }
-            Self::ExportTo(..) => ("Which file should the checksums be written to?", "a new one; tab completes"),
+            Self::Trace => ("Trace which path?", "the folder of a game, or any other; tab completes"),
+            Self::DataOf(_) => ("Which folder contains its user data?", "its path; tab completes"),
+            Self::ForgetData => ("Remove which folder from the list?", "its path; tab completes; the folder stays"),
+            Self::Carry(_) => ("Pack what here?", "a launcher's name, or the folder of a library; tab completes"),
+            Self::CheckCarried => ("Check which packed folder?", "its path; tab completes"),
+            Self::AdoptAs => ("What is it?", "LAUNCHER/ID: the profile's id, and the launcher's own id of the game"),
+            Self::Reanchor => ("Old path and new path?", "OLD NEW; tab completes"),
+            Self::TakeFrom(_) => ("Which other copy to use?", "the path of that file; tab completes"),
+            Self::SearchLog => ("Search the log for?", "titles, drives, days such as 2026-11, numbers; esc shows all"),
+            Self::ExportTo(..) => ("Write the checksums to which file?", "a new one; tab completes"),
         }
     }
 }

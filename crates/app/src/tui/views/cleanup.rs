@@ -32,9 +32,9 @@ fn rows(state: &State) -> Vec<Row> {
             "{} is in {} now; {} below {} {}",
             anchor.drive,
             path(&anchor.new),
-            words::several(anchor.led, "record of a library or game leads").replace("leads", "lead"),
+            words::several(anchor.led, "record of a library or game points").replace("leads", "lead"),
             path(&anchor.old),
-            if anchor.known { "(it was there before)" } else { "(its folders fit what is missing)" }
+            if anchor.known { "(it was there before)" } else { "(its folders match what is missing)" }
         ),
         acts: vec![CleanupAct::Remap],
     });
@@ -99,7 +99,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     let fits = row.acts.contains(&CleanupAct::Import);
     for act in row.acts.iter().filter(|act| !(fits && **act == CleanupAct::Haul)) {
         let (key, words) = match act {
-            CleanupAct::Haul => ("1-9".to_string(), "bring it to that drive, with all records that a trace finds"),
+            CleanupAct::Haul => ("1-9".to_string(), "move it to that drive, with all records that a trace finds"),
             act => (state.look.keys.name(Wish::Act(*act), View::Cleanup), words::find_act(*act)),
         };
         acts.push((key, words));
@@ -115,7 +115,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
         }
     }
     if acts.is_empty() {
-        canvas.put_at(0, y, "Nothing here needs to be done about it.", theme.dim(), area);
+        canvas.put_at(0, y, "Nothing to do about it here.", theme.dim(), area);
     }
     for (key, words) in acts {
         canvas.put_at(0, y, &key, theme.text(), area);

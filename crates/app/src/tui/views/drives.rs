@@ -23,7 +23,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     };
     if survey.drives.is_empty() {
-        canvas.put_at(2, 1, "No drive was found that games could lie on.", theme.text(), area);
+        canvas.put_at(2, 1, "No drives found.", theme.text(), area);
         return;
     }
     let hulls = draw_hulls(state, survey, area, canvas);
@@ -108,7 +108,7 @@ fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_
         canvas.put_at(
             4,
             y,
-            &format!("away      {} on drives that aren't connected", words::several(away, "game")),
+            &format!("offline   {} on drives that aren't connected", words::several(away, "game")),
             style,
             area,
         );
@@ -290,7 +290,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         Columns::Few => 32,
     };
     let title_width = usize::from(area.width).saturating_sub(taken).max(12);
-    let name = drive.map_or("away".into(), |drive| format!("on {}", line(&drive.drive.name)));
+    let name = drive.map_or("offline".into(), |drive| format!("on {}", line(&drive.drive.name)));
     let sorted = if layout.sort == Sort::Size { String::new() } else { format!(", {}", layout.sort.words()) };
     let filtered = if layout.filter == Filter::All { String::new() } else { format!(", {}", layout.filter.words()) };
     let marked = match layout.marks.len() {
@@ -301,7 +301,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
         "      {} {}{:>10} {:>9}",
         pad(&format!("{name}{filtered}{sorted}{marked}"), title_width),
         if wide { pad("  launcher", 14) } else { String::new() },
-        if survey.measured { "on disk" } else { "claimed" },
+        if survey.measured { "on disk" } else { "reported" },
         "files",
     );
     canvas.put_at(0, 0, &heading, theme.dim(), area);
@@ -318,7 +318,7 @@ fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>
                 state.look.keys.name(Wish::Filter, View::Drives)
             )
         } else {
-            format!("No game lies here. On another drive, {tag} sends the game under the cursor here.")
+            format!("No games here. On another drive, {tag} sends the game under the cursor here.")
         };
         canvas.put_at(6, 2, &text, theme.text(), area);
         return;
@@ -422,7 +422,7 @@ fn trouble(survey: &Survey, game: &Game) -> Option<(&'static str, &'static str, 
     let running = survey.launcher(&game.launcher).is_some_and(|launcher| !launcher.running.is_empty());
     match game.fault() {
         Some(PlaceFault::Missing) => Some(("■", "missing", true)),
-        Some(PlaceFault::Away(_)) => Some(("■", "away", true)),
+        Some(PlaceFault::Away(_)) => Some(("■", "offline", true)),
         Some(PlaceFault::Elsewhere(..)) => Some(("■", "remap", true)),
         Some(PlaceFault::Silent(_)) => Some(("■", "silent drive", true)),
         Some(_) => Some(("■", "misplaced", true)),
@@ -438,7 +438,8 @@ fn trouble(survey: &Survey, game: &Game) -> Option<(&'static str, &'static str, 
 fn ago(then: Timestamp, now: Timestamp) -> String {
     let seconds = now.duration_since(then).as_secs().max(0);
     match seconds {
-        0..=5399 => format!("{} min ago", seconds / 60),
+        0..=59 => "just now".into(),
+        60..=5399 => format!("{} min ago", seconds / 60),
         5400..=129_599 => format!("{} h ago", (seconds + 1800) / 3600),
         129_600..=5_183_999 => format!("{} days ago", (seconds + 43_200) / 86_400),
         _ => format!("{} months ago", (seconds + 1_296_000) / 2_592_000),
@@ -464,7 +465,7 @@ fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool, canvas: &
         lines.push(("being measured ...".into(), theme.dim()));
     }
     if let (true, Some(claim)) = (wide, game.found.claim) {
-        lines.push((format!("claim       its launcher says {claim}"), theme.text()));
+        lines.push((format!("reported    {claim}, says its launcher"), theme.text()));
     }
     if wide {
         lines.push((records_line(game), theme.text()));
@@ -496,9 +497,7 @@ fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
     ];
     let able = &drive.abilities;
     let mut lacks: Vec<String> = Vec::new();
-    for (has, word) in
-        [(able.links, "links"), (able.hard_links, "second names of a file"), (able.permissions, "permissions")]
-    {
+    for (has, word) in [(able.links, "links"), (able.hard_links, "hard links"), (able.permissions, "permissions")] {
         if !has {
             lacks.push(format!("no {word}"));
         }
@@ -508,17 +507,17 @@ fn drive_lines(survey: &Survey, state: &DriveState) -> Vec<String> {
         lacks.push(format!("no {} in names", able.forbidden));
     }
     if able.folds_case {
-        lacks.push("no names that differ in case only".into());
+        lacks.push("no names that differ only in case".into());
     }
     let limits = match (lacks.is_empty(), able.known) {
-        (true, true) => "it can hold whatever games have".into(),
-        (true, false) => "it is not known what it cannot hold".into(),
+        (true, true) => "it can store anything".into(),
+        (true, false) => "unknown what it can't store".into(),
         (false, _) => lacks.join(", "),
     };
     lines.push(format!("{}: {limits}", line(&drive.file_system)));
     lines.push(match survey.speeds.probes.get(&drive.name) {
         Some(pace) => words::pace(&drive.name, pace),
-        None => "its speed was not measured yet".into(),
+        None => "its speed wasn't measured yet".into(),
     });
     lines.push(path(&drive.root));
     lines
@@ -606,7 +605,10 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let Some(survey) = &state.survey else { return (String::new(), theme.text()) };
     if !survey.measured {
         let (done, of) = state.work.measured;
-        return (format!("Measuring games: {done} of {of}. Sizes are what launchers claim until then."), theme.text());
+        return (
+            format!("Measuring games: {done} of {of}. Until then, sizes are those that launchers report."),
+            theme.text(),
+        );
     }
     if state.drafted.draft.items.is_empty() {
         return (idle_summary(state, survey), theme.text());
@@ -619,7 +621,7 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         .filter(|load| load.peak > load.now)
         .max_by(|a, b| a.peak.part_of(a.capacity).total_cmp(&b.peak.part_of(b.capacity)));
     let peak = peak.map_or_else(String::new, |load| {
-        format!("   {} peaks at {:.0} %", load.drive, load.peak.part_of(load.capacity) * 100.0)
+        format!("   {} peaks at {:.0}%", load.drive, load.peak.part_of(load.capacity) * 100.0)
     });
     let lacks =
         state.haul.loads.iter().find_map(|load| load.lacks().map(|lacks| format!("   {} lacks {lacks}", load.drive)));
@@ -643,10 +645,10 @@ fn idle_summary(state: &State, survey: &Survey) -> String {
         survey.problems.len() + survey.launchers.iter().map(|launcher| launcher.problems.len()).sum::<usize>();
     if problems > 0 {
         let key = state.look.keys.name(Wish::Show(View::Records), View::Drives);
-        return format!("{} could not be read; they stand in Records ({key}).", words::several(problems, "file"));
+        return format!("Couldn't read {}; see Records ({key}).", words::several(problems, "file"));
     }
     if survey.launchers.is_empty() {
-        return "No launcher is known here yet.".into();
+        return "No launchers known here yet.".into();
     }
-    "Nothing is on the haul yet: a drive's digit sends the game under the cursor there.".into()
+    "Nothing on the haul yet. Press a drive's number to send the game under the cursor there.".into()
 }

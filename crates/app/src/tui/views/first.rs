@@ -16,9 +16,9 @@ const ACTS: u16 = 6;
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(survey) = &state.survey else { return };
-    canvas.put_at(0, 0, "No launcher is known on this machine yet.", theme.strong(), area);
+    canvas.put_at(0, 0, "No launchers known on this machine yet.", theme.strong(), area);
     let wide = usize::from(area.width);
-    let profiles = if state.first.profiles.is_empty() { "no profile is there" } else { "of these profiles none fits" };
+    let profiles = if state.first.profiles.is_empty() { "no profiles" } else { "none of these profiles fits" };
     let folder = cut_middle(&path(&state.first.profile_folder), wide.saturating_sub(40));
     canvas.put_at(0, 2, &format!("looked for    profiles in {folder}: {profiles}"), theme.text(), area);
     let mut y = 3;
@@ -72,7 +72,7 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         return 1;
     };
     if lying.is_empty() {
-        canvas.put_at(0, 0, "No folder on the drives looks like a game.", theme.text(), area);
+        canvas.put_at(0, 0, "No folders on the drives look like games.", theme.text(), area);
         return 1;
     }
     canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);

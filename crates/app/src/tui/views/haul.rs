@@ -18,7 +18,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(plan) = &state.haul.plan else {
         let text = if state.drafted.draft.items.is_empty() && state.haul.act.is_none() {
-            "Nothing is on this haul. In the Drives view a drive's digit sends the game under the cursor there."
+            "Nothing on this haul. In Drives, a drive's number sends the game under the cursor there."
         } else {
             "Reading records and checking drives ..."
         };
@@ -103,7 +103,7 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
             format!("read below; {} accepts", state.look.keys.name(Wish::Accept, View::Haul)),
             theme.strong(),
         ),
-        _ => (words::several(blockers, "blocker"), "below: it can't start like this".into(), theme.danger()),
+        _ => (words::several(blockers, "blocker"), "below: it can't start yet".into(), theme.danger()),
     };
     let deleted = if gone.is_empty() {
         ("nothing".to_string(), String::new(), theme.dim())
@@ -237,12 +237,12 @@ fn turn(plan: &Plan, n: usize) -> String {
         words.push(words::span(time.span));
     }
     if plan.trial == Trial::Waits {
-        words.push(if n == 0 { "tried first".into() } else { "waits for a yes".to_string() });
+        words.push(if n == 0 { "tried first".into() } else { "waits for your yes".to_string() });
     }
     let first = item.after.last().and_then(|k| plan.items.get(*k));
     words.extend(first.map(|other| format!("when {} is off {}", other.title, item.to_drive)));
     if plan.deletes(item) {
-        words.push("originals go at once".into());
+        words.push("originals deleted at once".into());
     }
     words.join(", ")
 }
@@ -270,7 +270,7 @@ fn draw_findings(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>
     const FEW: usize = 2;
     let theme = canvas.theme;
     if plan.findings.is_empty() {
-        canvas.put_at(0, 0, "Nothing blocks it.", theme.good(), area);
+        canvas.put_at(0, 0, "Nothing in the way.", theme.good(), area);
         return 1;
     }
     let most = (area.height / 3).max(3);
@@ -388,7 +388,7 @@ fn preview_lines<'a>(preview: &Preview, theme: Theme, width: usize) -> Vec<Line<
 /// How full a drive is over the time of the haul, and, behind a bar, once its originals are released.
 fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let percent = |bytes: deft_barge_core::bytes::Bytes| format!("{:3.0} %", bytes.part_of(load.capacity) * 100.0);
+    let percent = |bytes: deft_barge_core::bytes::Bytes| format!("{:3.0}%", bytes.part_of(load.capacity) * 100.0);
     let figures =
         format!("now {}  at most {}  in the end {}", percent(load.now), percent(load.peak), percent(load.after));
     let lacks = load.lacks().map(|lacks| format!("lacks {lacks}")).unwrap_or_default();
@@ -468,8 +468,8 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         .find(|mode| !matches!(mode, Strategy::Records | Strategy::Import))
     {
         None => "",
-        Some(Strategy::Quarantine) => " It is renamed and kept until you release it.",
-        Some(_) if plan.policy == Policy::Release => " The originals go as soon as their copy is proved.",
+        Some(Strategy::Quarantine) => " It is renamed, and kept until you release it.",
+        Some(_) if plan.policy == Policy::Release => " The originals are deleted as soon as their copies are proved.",
         Some(_) => " The originals are kept until you release them.",
     };
     (format!("{what}: ready; {} starts it.{stays}", key(Wish::Start)), theme.moving())

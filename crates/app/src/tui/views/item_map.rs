@@ -72,7 +72,7 @@ pub(super) fn draw(progress: &Progress, area: Rect, canvas: &mut Canvas<'_>) {
         (ByteState::Written, "written"),
         (ByteState::Verified, "verified"),
         (ByteState::Repaired, "copied again"),
-        (ByteState::Unreadable, "cannot be read"),
+        (ByteState::Unreadable, "unreadable"),
     ];
     // What went wrong is told of only where it did.
     let there = |state: &ByteState| *state < ByteState::Repaired || cells.contains(state);

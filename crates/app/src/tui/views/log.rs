@@ -127,10 +127,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     let key = |wish| state.look.keys.name(wish, View::Log);
     if haul.unfinished() {
         let go_on = state.look.keys.name(Wish::GoOn, View::Running);
-        acts.push(format!(
-            "{}, then {go_on} goes on with it",
-            state.look.keys.name(Wish::Show(View::Running), View::Log)
-        ));
+        acts.push(format!("{}, then {go_on} resumes it", state.look.keys.name(Wish::Show(View::Running), View::Log)));
     }
     if haul.items.iter().any(ItemRow::holds_originals) {
         acts.push(format!("{} releases the originals that it keeps", key(Wish::LetGo)));

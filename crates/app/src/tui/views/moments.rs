@@ -44,7 +44,7 @@ pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: R
         let (text, style) = match over {
             Some(over) => (format!("lacks {over}"), canvas.theme.danger()),
             None => (
-                format!("{} free, {:.0} % in use", load.capacity.less(used), used.part_of(load.capacity) * 100.0),
+                format!("{} free, {:.0}% used", load.capacity.less(used), used.part_of(load.capacity) * 100.0),
                 canvas.theme.text(),
             ),
         };

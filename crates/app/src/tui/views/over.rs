@@ -74,11 +74,11 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
     let inner = clear(place, canvas);
     let style = canvas.theme.sheet();
     let (question, nothing) = match chooser.of {
-        Of::Acts => ("What should be done?", "No command has these words."),
-        Of::Games => ("Which game?", "No game has these letters."),
-        Of::Drives => ("Which drive?", "No drive has these letters."),
-        Of::Drafts if state.over.drafts.is_none() => ("Which draft should be opened?", "Listing them ..."),
-        Of::Drafts => ("Which draft should be opened?", "No draft has these letters."),
+        Of::Acts => ("Do what?", "No command matches."),
+        Of::Games => ("Which game?", "No game matches."),
+        Of::Drives => ("Which drive?", "No drive matches."),
+        Of::Drafts if state.over.drafts.is_none() => ("Which draft?", "Listing them ..."),
+        Of::Drafts => ("Which draft?", "No draft matches."),
     };
     put_field(question, &chooser.input, style.add_modifier(Modifier::BOLD), inner, canvas);
     if chooser.offers.is_empty() {

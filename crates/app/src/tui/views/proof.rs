@@ -1,4 +1,4 @@
-//! Proof: is it really the same, and would anything be downloaded. Five figures that should be zero; below them the files.
+//! Proof: is it the same, and would anything be downloaded. Five figures that should be zero; below them the files.
 
 use std::path::Path;
 
@@ -180,7 +180,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     }
     if proofs.rows.is_empty() {
-        canvas.put_at(0, 0, "No checksums are kept of its files; none was copied.", theme.dim(), area);
+        canvas.put_at(0, 0, "No checksums: none of its files was copied.", theme.dim(), area);
         return;
     }
     let name_width = usize::from(area.width).saturating_sub(24);
@@ -289,7 +289,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
     canvas.put_at(0, 0, &cut_middle(&path(&closer.path), usize::from(area.width)), theme.strong(), area);
     let bad = closer.blocks.iter().filter(|state| matches!(state, BlockState::Differs | BlockState::Missing)).count();
     let what = match (bad, rewritten) {
-        (0, _) => "each has the hash of its original".to_string(),
+        (0, _) => "each block has its original's hash".to_string(),
         (_, true) => "it is a record file, updated by this haul".into(),
         (n, false) => format!("{} not the same", words::plural(n, "is", "are")),
     };
@@ -325,7 +325,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
             y += 1;
         }
     } else if bad > 0 && !rewritten {
-        canvas.put_at(0, y, "No kept original is there to compare its bytes with.", theme.dim(), area);
+        canvas.put_at(0, y, "No kept original to compare its bytes with.", theme.dim(), area);
     }
 }
 
@@ -368,11 +368,9 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     }
     let text = match state.proof_here() {
         Some(proof) if proof.holds() => match &proof.residue {
-            Some(residue) if residue.places == 0 => {
-                "All of them should be zero. New files are listed, but aren't differences."
-            }
-            Some(_) => "What still points to the old folder has to be changed by hand, where it matters.",
-            None => "What points to the old folder is searched for when a haul ends; verify searches again.",
+            Some(residue) if residue.places == 0 => "All should be zero. New files are listed, but aren't differences.",
+            Some(_) => "Change what still points to the old folder by hand, where it matters.",
+            None => "A haul's end searches for what points to the old folder; verify searches again.",
         },
         Some(_) => "Repair what differs from another copy, or undo the haul in the Log.",
         None => "",

@@ -22,8 +22,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     };
     if state.registry.rows.is_empty() {
         let key = state.look.keys.name(Wish::Learn, View::Records);
-        let text =
-            format!("No launcher is known here. {key} learns those of this machine from the games that are installed.");
+        let text = format!("No launchers known here. {key} learns them from the games that are installed.");
         canvas.put_at(2, 1, &text, theme.text(), area);
         return;
     }
@@ -45,9 +44,9 @@ fn health(game: &Game) -> (String, bool) {
     let bad = game.found.records.iter().filter(|record| !record.sound).count();
     let records = words::several(game.found.records.len(), "record");
     match (game.fault().is_some(), bad) {
-        (true, _) => ("not where they say".into(), false),
-        (false, 0) => (format!("{records}, sound"), true),
-        (false, n) => (format!("{records}, {n} not sound"), false),
+        (true, _) => ("wrong place".into(), false),
+        (false, 0) => (format!("{records}, all OK"), true),
+        (false, n) => (format!("{records}, {n} wrong"), false),
     }
 }
 
@@ -70,7 +69,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
             let running = if launcher.running.is_empty() { "" } else { "   running" };
             let problems = launcher.problems.len();
             let problems = if problems > 0 {
-                format!("   {} cannot be read", words::several(problems, "file"))
+                format!("   {} unreadable", words::several(problems, "file"))
             } else {
                 String::new()
             };
@@ -81,7 +80,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
         }
         RecordRow::Library(n, library) => {
             let library = &survey.launchers[n].libraries[library];
-            let drive = library.drive.as_deref().unwrap_or("away");
+            let drive = library.drive.as_deref().unwrap_or("offline");
             let default = if library.default { ", takes new installs" } else { "" };
             let head = format!("{mark}     library on {drive}, {}{default}   ", words::several(library.games, "game"));
             let room = width.saturating_sub(head.chars().count());
@@ -98,7 +97,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
         RecordRow::Record(game, n) => {
             let record = &survey.games[game].found.records[n];
             let file = record.file.file_name().map(|name| line(&name.to_string_lossy())).unwrap_or_default();
-            let sound = if record.sound { "" } else { "  NOT SOUND" };
+            let sound = if record.sound { "" } else { "  WRONG" };
             let text = format!("{mark}       {}  {}{sound}", file, line(&place_of(record)));
             let tint = if record.sound { style } else { Style { fg: theme.danger().fg, ..style } };
             canvas.put_at(0, y, &text, tint, area);
@@ -136,11 +135,8 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             lines.push((shown(&library.path, 0), theme.strong()));
             lines.push((format!("{} of {}", library.bytes, words::several(library.games, "game")), theme.text()));
             let key = state.look.keys.name(Wish::TakesInstalls, View::Records);
-            let words = if library.default {
-                "It takes new installs.".into()
-            } else {
-                format!("{key} lets new installs go here.")
-            };
+            let words =
+                if library.default { "Takes new installs.".into() } else { format!("{key} sends new installs here.") };
             lines.push((words, theme.dim()));
         }
         RecordRow::Game(n) => lines = game_lines(state, &survey.games[n], theme, width),
@@ -155,7 +151,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             }
             lines.push((format!("shape     {}", record.shape), theme.dim()));
             let (words, style) = if record.sound {
-                ("It fits the game's place.", theme.good())
+                ("It points to the game.", theme.good())
             } else {
                 ("It doesn't point to the game. Repair it in the launcher.", theme.danger())
             };
@@ -204,7 +200,7 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
             theme.text(),
         ));
     }
-    lines.push(("A drive's digit makes a library there.".into(), theme.dim()));
+    lines.push(("A drive's number makes a library there.".into(), theme.dim()));
     let key = state.look.keys.name(Wish::CheckProfiles, View::Records);
     lines.push((format!("{key} checks every profile against this machine."), theme.dim()));
     lines
@@ -217,7 +213,7 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
         (format!("{} in {}", game.size.on_disk, words::several(game.size.files, "file")), theme.text()),
     ];
     if let Some(fault) = game.fault() {
-        lines.push((format!("stop      {}", words::place_fault(fault)), theme.danger()));
+        lines.push((format!("blocker   {}", words::place_fault(fault)), theme.danger()));
     }
     let mut files: Vec<&std::path::Path> = game.found.records.iter().map(|record| record.file.as_path()).collect();
     files.sort_unstable();
@@ -230,10 +226,7 @@ fn game_lines(state: &State, game: &Game, theme: Theme, width: usize) -> Vec<(St
         files.iter().map(|file| (format!("  {}", cut_middle(&path(file), width.saturating_sub(2))), theme.dim())),
     );
     let key = |wish| state.look.keys.name(wish, View::Records);
-    lines.push((
-        format!("{} shows each record, {} traces what no profile says.", key(Wish::Open), key(Wish::Trace)),
-        theme.dim(),
-    ));
+    lines.push((format!("{} shows each record, {} traces a folder.", key(Wish::Open), key(Wish::Trace)), theme.dim()));
     lines
 }
 
@@ -247,14 +240,14 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         return (text, theme.danger());
     }
     let text = format!("{} of {}", words::several(records, "record"), words::several(survey.games.len(), "game"));
+    if records == 0 {
+        return ("No records yet.".into(), theme.text());
+    }
     if bad == 0 {
-        return (format!("{text}: all sound."), theme.text());
+        return (format!("{text}: all records OK."), theme.text());
     }
     (
-        format!(
-            "{text}: {} not sound.",
-            words::plural(bad, "game has records that are", "games have records that are")
-        ),
+        format!("{text}: {} wrong.", words::plural(bad, "game has records that are", "games have records that are")),
         theme.danger(),
     )
 }

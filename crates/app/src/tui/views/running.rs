@@ -59,7 +59,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let running = &state.running;
     if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
         let what = match running.work {
-            Some(LongTask::Release(_)) => "Releasing originals: only what was verified and hasn't changed since ...",
+            Some(LongTask::Release(_)) => "Releasing originals that were verified and haven't changed ...",
             Some(LongTask::Return(_)) => "Undoing ...",
             Some(LongTask::Prove(_)) => "Reading every byte again ...",
             None => "Following what was left running ...",
@@ -217,7 +217,7 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
         more += &format!("   {} copied again", count(progress.repaired));
     }
     if progress.unreadable.count() > 0 {
-        more += &format!("   {} cannot be read", progress.unreadable);
+        more += &format!("   {} unreadable", progress.unreadable);
     }
     let room = usize::from(area.width).saturating_sub(more.chars().count() + 2);
     canvas.put_at(2, y, &format!("{}{more}", cut_middle(&path(&progress.file), room)), theme.dim(), area);
@@ -242,7 +242,7 @@ fn later(at: At) -> [(&'static str, &'static str); 3] {
     let At::Stage(stage) = at else { return [("records", WAITS), ("proof", WAITS), ("originals", "kept")] };
     let records = match stage {
         UpdatingRecords => "updating",
-        RecordsUpdated | Proved | Releasing | Released => "done: they point to the new place",
+        RecordsUpdated | Proved | Releasing | Released => "done: they point to the new folder",
         _ => WAITS,
     };
     let proof = match stage {
@@ -282,7 +282,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     let theme = canvas.theme;
     let tried = state.tried().is_some();
     let heading = if tried {
-        format!("Haul {} has tried its first game and waits for you.", row.id)
+        format!("Haul {} has moved its first game and waits for you.", row.id)
     } else {
         format!("Haul {} is unfinished.", row.id)
     };
@@ -313,16 +313,16 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     let (go_on, cancel, undo) = (key(Wish::GoOn), key(Wish::Cancel), key(Wish::Undo));
     let text = if tried {
         format!(
-            "Start that game once. Then {go_on} goes on with the others, {cancel} leaves them where they are, {undo} undoes all of it."
+            "Launch that game once. Then {go_on} continues with the others, {cancel} leaves them where they are, {undo} undoes everything."
         )
     } else {
         format!(
-            "Every original is complete, and every record points to a complete copy. {go_on} resumes, {cancel} cancels what is unfinished, {undo} undoes all of it."
+            "Every original is complete, and every record points to a complete copy. {go_on} resumes, {cancel} cancels what is unfinished, {undo} undoes everything."
         )
     };
     y += canvas.put_wrapped(&text, theme.text(), below(area, y));
     if row.items.iter().any(|item| !item.unreadable.is_empty()) {
-        let text = format!("{} takes a file that cannot be read from another copy of it.", key(Wish::Take));
+        let text = format!("{} repairs an unreadable file from another copy.", key(Wish::Take));
         y += canvas.put_wrapped(&text, theme.text(), below(area, y));
     }
     draw_said(state, below(area, y + 1), canvas);
@@ -398,7 +398,7 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         && left > 0
     {
         let text = format!(
-            "{} not what was compared and stay in {}",
+            "{} changed since they were verified and stay in {}",
             words::plural(left as usize, "file was", "files were"),
             path(&item.planned.from)
         );
@@ -412,8 +412,10 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let running = &state.running;
     let key = |wish| state.look.keys.name(wish, View::Running);
     let text = match (&running.work, running.cancelling, running.pausing) {
-        (None, ..) if running.elsewhere => "This haul keeps running by itself; you can quit at any time.".into(),
-        (Some(_), true, _) => "Cancelling: it stops at the next block, then undoes what it did.".into(),
+        (None, ..) if running.elsewhere => {
+            "This haul keeps running without the interface; you can quit at any time.".into()
+        }
+        (Some(_), true, _) => "Cancelling: stops at the next block, then undoes what it did.".into(),
         (Some(_), _, true) => "Pausing at the next block.".into(),
         (Some(_), ..) => {
             format!(

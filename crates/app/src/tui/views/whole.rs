@@ -97,7 +97,7 @@ pub(super) fn draw_whole(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> 
         .map(|progress| progress.mean)
         .sum();
     let mut texts = vec![
-        format!("{:3.0} %", done * 100.0),
+        format!("{:3.0}%", done * 100.0),
         format!("{} of {} games", parts.iter().filter(|part| part.is_done()).count(), parts.len()),
         format!("{} of {}", Bytes::new(copied), Bytes::new(all)),
     ];
@@ -180,7 +180,7 @@ fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canva
         canvas.put_at(x, y, &"·".repeat(cells - drawn), theme.faint(), area);
         x += (cells - drawn) as u16;
         canvas.put_at(x, y, "▌", theme.dim(), area);
-        let percent = |bytes: f64| format!("{:.0} %", bytes / capacity * 100.0);
+        let percent = |bytes: f64| format!("{:.0}%", bytes / capacity * 100.0);
         let mut text = if (now - after).abs() < 1.0 {
             format!("{} full", percent(now))
         } else {

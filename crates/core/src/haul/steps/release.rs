@@ -42,7 +42,7 @@ pub fn release_looking(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Removed, HaulError> {
-    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("there is no haul {id}")))?;
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
     // An undo may be on its way back to these very originals.
     if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));

@@ -75,7 +75,7 @@ pub struct FileItem {
 #[derive(Debug, Error)]
 pub enum DraftFileError {
     /// It is not what it should be; the text names line and fault.
-    #[error("it is no draft: {0}")]
+    #[error("it isn't a draft: {0}")]
     Unsound(String),
     /// Another version has written it.
     #[error("its format is {0}; this program reads 1 and 2")]

@@ -41,14 +41,14 @@ impl FromStr for WhatIf {
             "disk" => DriveKind::Disk,
             "usb" => DriveKind::Usb,
             "network" => DriveKind::Network,
-            other => return Err(format!("{other:?} is no kind of drive: nvme, ssd, disk, usb, network")),
+            other => return Err(format!("{other:?} isn't a kind of drive: nvme, ssd, disk, usb, network")),
         };
         let file_system = parts.next().unwrap_or("ext4").to_string();
         if name.is_empty() || name.len() == 1 && name.starts_with(|c: char| c.is_ascii_digit()) {
-            return Err("it needs a name that is no digit".into());
+            return Err("it needs a name that isn't a number".into());
         }
         if parts.next().is_some() || !Abilities::of_file_system(&file_system).known {
-            return Err(format!("{file_system:?} is no file system that is known here"));
+            return Err(format!("{file_system:?} isn't a file system that is known here"));
         }
         Ok(Self { name: name.into(), capacity, kind, file_system })
     }

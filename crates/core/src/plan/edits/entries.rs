@@ -26,7 +26,7 @@ pub(crate) fn leave(found: &FoundLauncher, game: &FoundGame) -> Result<Edit, Str
         list,
         id_at: entry.id_at.clone(),
         id: game.id.clone(),
-        entry: raw.ok_or("its entry cannot be read")?,
+        entry: raw.ok_or("couldn't read its entry")?,
         totals: totals(found, game.claim.map_or(0, |claim| claim.count() as i64)),
     };
     Ok(Edit::Leave(entering))
@@ -147,7 +147,7 @@ fn like_another(
         (Source::Text(document), Some(place)) => document.raw(&place).map(str::to_string),
         _ => None,
     };
-    let raw = raw.ok_or("the entry of its example cannot be read")?;
+    let raw = raw.ok_or("couldn't read the entry of its example")?;
     let mut entry = Document::parse(raw.into_bytes(), format).map_err(|e| e.to_string())?;
     // An element is found below its own name.
     let root = match (format, entry.value().as_object().and_then(|members| members.keys().next())) {

@@ -297,7 +297,7 @@ impl Writing<'_> {
             return Ok(None);
         }
         let (file, source, shape) = libraries_file(self.site, self.found)?;
-        let format = shape.format().ok_or_else(|| "a list of libraries in a database is not changed".to_string())?;
+        let format = shape.format().ok_or_else(|| "libraries listed in a database can't be changed".to_string())?;
         stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
         let said = |library: &Path| {
             let list = source.find_one(&libraries.list).ok()?;
@@ -416,7 +416,7 @@ impl Writing<'_> {
         let because = |why: &dyn std::fmt::Display| Unchangeable::Because(format!("{}: {why}", record.file.display()));
         let format = record.inside.last().map_or(record.shape.format(), |hop| Some(hop.format));
         let parts = find_parts(&record.text, record.within, format, &|_| PartFit::There);
-        let part = parts.into_iter().next().ok_or_else(|| because(&"its path cannot be found again"))?;
+        let part = parts.into_iter().next().ok_or_else(|| because(&"its path can't be found again"))?;
         let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
         let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
         for _ in 0..2 {
@@ -515,9 +515,9 @@ pub(crate) fn make_known(
 pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_file: &Path) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let (file, source, shape) = libraries_file(site, found)?;
-    let format = shape.format().ok_or("a library in a database cannot be made known")?;
+    let format = shape.format().ok_or("a library can't be added in a database")?;
     stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
-    let entry = libraries.new_entry.as_ref().ok_or("the profile says no entry for a new library")?;
+    let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library")?;
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
         let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;

@@ -204,7 +204,7 @@ fn place_of<'a>(site: &'a Site, survey: &'a Survey, adoption: &Import) -> Result
     let found = survey.found.iter().find(|found| found.profile.id == adoption.launcher);
     let found = found.ok_or_else(|| no(&adoption.launcher))?;
     if adoption.id.is_empty() || adoption.id.contains('/') || adoption.id.contains("..") {
-        return Err(FindingKind::RecordsUnchangeable { why: format!("{:?} is no id of a game", adoption.id) });
+        return Err(FindingKind::RecordsUnchangeable { why: format!("{:?} isn't a game's id", adoption.id) });
     }
     let bad = |fault| FindingKind::BadPlace { path: path.clone(), fault };
     if let Some(fault) = place_fault(site, path, None) {

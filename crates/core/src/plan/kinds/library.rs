@@ -87,7 +87,7 @@ fn default_edit(site: &Site, found: &FoundLauncher, library: &Path) -> Result<Op
         let rewrite = Rewrite { inside, written, ..Rewrite::of_value(&at.to_string(), &old, &new) };
         return Ok((old != new).then_some(Edit::Replace { file, format: shape.format(), rewrite }));
     }
-    let format = shape.format().ok_or("the order of libraries in a database cannot be changed")?;
+    let format = shape.format().ok_or("the order of libraries in a database can't be changed")?;
     let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
     if source.split(&list).is_some() {
         return Err(format!("{} lists them in a text of its own, whose order is not changed", file.display()));

@@ -66,7 +66,7 @@ pub fn plan_removal(site: &Site, survey: &Survey, lying: &CleanupFind, act: Clea
             }
         },
         _ => {
-            let why = "this act does not fit it".to_string();
+            let why = "that can't be done with it".to_string();
             findings.push(Finding::about(&id, &title, FindingKind::RecordsUnchangeable { why }));
             Vec::new()
         }
@@ -100,7 +100,7 @@ fn not_ours(site: &Site, survey: &Survey, path: &Path, (id, title): (&GameId, &s
 
 /// Takes a game's entry off its launcher's list.
 fn forget(site: &Site, survey: &Survey, game: &GameId) -> Result<PlannedItem, String> {
-    let game = survey.game(game).ok_or_else(|| format!("{game} is not among the games"))?;
+    let game = survey.game(game).ok_or_else(|| format!("{game} isn't installed"))?;
     let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
     let found = found.ok_or_else(|| format!("{} is not known", game.launcher))?;
     let edit = crate::plan::edits::leave(found, &game.found)?;

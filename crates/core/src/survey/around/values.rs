@@ -122,11 +122,11 @@ pub struct Shortcut {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Way {
-    /// A link at the old place leads to the new one.
+    /// A link at the old place points to the new one.
     Link,
-    /// The game's own setting says the new place.
+    /// The game's own setting points to the new place.
     Setting,
-    /// The desktop's user directory is another one from then on.
+    /// The desktop's user directory moves.
     Directory,
 }
 
