@@ -380,9 +380,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
         FindingKind::DataByLink { path } => {
             format!("a link at {} will point to it. Most programs follow links.", path.display())
         }
-        FindingKind::DataBySetting { file } => format!(
-            "the game's own setting in {} will contain the new path from the next launch on. You may have to choose the last saved game again.",
-            file.display()
+        FindingKind::DataBySetting { file, asks_again } => format!(
+            "the game's own setting in {} will point to the new folder.{}",
+            file.display(),
+            if *asks_again { " The game may ask once for what it last had open." } else { "" }
         ),
         FindingKind::DataByDirectory { path } => format!(
             "{} is a user directory of the desktop: everything in it moves, and all programs that use it follow.",
@@ -569,6 +570,18 @@ pub fn find_act(act: CleanupAct) -> &'static str {
         CleanupAct::RemoveLink => "remove the link",
         CleanupAct::Forget => "remove the entry",
         CleanupAct::Remap => "remap its drive",
+    }
+}
+
+/// What can be done about a find, in a word.
+pub fn act_word(act: CleanupAct) -> &'static str {
+    match act {
+        CleanupAct::Import => "import",
+        CleanupAct::Haul => "move",
+        CleanupAct::Release => "verify",
+        CleanupAct::Quarantine => "quarantine",
+        CleanupAct::RemoveLink | CleanupAct::Forget => "remove",
+        CleanupAct::Remap => "remap",
     }
 }
 

@@ -6,7 +6,7 @@ use deft_barge_core::item::Strategy;
 use deft_barge_core::journal::{EventKind, History, search_lines};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Game, Survey};
+use deft_barge_core::survey::{Game, Launcher, Survey};
 use serde_json::Value;
 
 use super::sink::Sink;
@@ -44,6 +44,53 @@ pub fn survey(site: &Site, sink: &Sink) -> Result<u8, Fault> {
     Ok(fault.map_or(0, |fault| fault.code()))
 }
 
+/// A launcher with its libraries, behind an empty line.
+fn launcher_text(survey: &Survey, launcher: &Launcher) -> String {
+    let running = launcher.running.first().map_or_else(String::new, |p| format!("   running (process {})", p.pid));
+    let games: Vec<&Game> = survey.games.iter().filter(|game| game.launcher == launcher.id).collect();
+    let bytes: Bytes = games.iter().map(|game| game.size.on_disk).sum();
+    let games = words::several(games.len(), "game");
+    let mut out = format!("\n{} {games:>9} {bytes:>10}{running}", pad(&line(&launcher.name), 24));
+    for library in &launcher.libraries {
+        out.push_str(&format!(
+            "\n  library   {} {:>9} {:>10}  {}{}",
+            pad(library.drive.as_deref().unwrap_or("offline"), 12),
+            words::several(library.games, "game"),
+            library.bytes,
+            path(&library.path),
+            if library.default { "   takes new installs" } else { "" }
+        ));
+    }
+    out
+}
+
+fn game_text(game: &Game) -> String {
+    let mut marks = Vec::new();
+    if game.update().is_some() {
+        marks.push("an update is waiting".to_string());
+    }
+    if game.found.sealed.is_some() {
+        marks.push("locked".to_string());
+    }
+    if let Some(fault) = game.fault() {
+        marks.push(format!("blocker: {}", words::place_fault(fault)));
+    }
+    if game.claim_is_far() {
+        marks.push("reported size is far off".to_string());
+    }
+    format!(
+        "{} {} {:>10} {:>10} {:>10} {:>8}  {}{}",
+        pad(&line(&game.found.title), 28),
+        pad(game.drive.as_deref().unwrap_or("offline"), 10),
+        game.size.on_disk,
+        game.size.apparent,
+        game.found.claim.map_or_else(String::new, |claim| claim.to_string()),
+        count(game.size.files),
+        line(&game.id.0),
+        if marks.is_empty() { String::new() } else { format!("   {}", line(&marks.join(", "))) }
+    )
+}
+
 fn survey_text(survey: &Survey) -> String {
     let mut out = vec![format!(
         "{:3} {:12} {:>10} {:>10} {:>10} {:>10}  {}",
@@ -68,24 +115,7 @@ fn survey_text(survey: &Survey) -> String {
     if survey.launchers.is_empty() {
         out.push("\nNo launchers known on this machine yet. Learn them with: deft-barge learn".into());
     }
-    for launcher in &survey.launchers {
-        let running = launcher.running.first().map_or_else(String::new, |p| format!("   running (process {})", p.pid));
-        let games: Vec<&Game> = survey.games.iter().filter(|game| game.launcher == launcher.id).collect();
-        let bytes: Bytes = games.iter().map(|game| game.size.on_disk).sum();
-        let games = words::several(games.len(), "game");
-        out.push(format!("\n{} {games:>9} {bytes:>10}{running}", pad(&line(&launcher.name), 24)));
-        for library in &launcher.libraries {
-            let drive = library.drive.as_deref().unwrap_or("offline");
-            let default = if library.default { "   takes new installs" } else { "" };
-            out.push(format!(
-                "  library   {} {:>9} {:>10}  {}{default}",
-                pad(drive, 12),
-                words::several(library.games, "game"),
-                library.bytes,
-                path(&library.path)
-            ));
-        }
-    }
+    out.extend(survey.launchers.iter().map(|launcher| launcher_text(survey, launcher)));
     if !survey.games.is_empty() {
         out.push(format!(
             "\n{} {} {:>10} {:>10} {:>10} {:>8}  {}",
@@ -98,32 +128,7 @@ fn survey_text(survey: &Survey) -> String {
             "id"
         ));
     }
-    for game in &survey.games {
-        let mut marks = Vec::new();
-        if game.update().is_some() {
-            marks.push("an update is waiting".to_string());
-        }
-        if game.found.sealed.is_some() {
-            marks.push("locked".to_string());
-        }
-        if let Some(fault) = game.fault() {
-            marks.push(format!("blocker: {}", words::place_fault(fault)));
-        }
-        if game.claim_is_far() {
-            marks.push("reported size is far off".to_string());
-        }
-        out.push(format!(
-            "{} {} {:>10} {:>10} {:>10} {:>8}  {}{}",
-            pad(&line(&game.found.title), 28),
-            pad(game.drive.as_deref().unwrap_or("offline"), 10),
-            game.size.on_disk,
-            game.size.apparent,
-            game.found.claim.map_or_else(String::new, |claim| claim.to_string()),
-            count(game.size.files),
-            line(&game.id.0),
-            if marks.is_empty() { String::new() } else { format!("   {}", line(&marks.join(", "))) }
-        ));
-    }
+    out.extend(survey.games.iter().map(game_text));
     if !survey.user_data.is_empty() {
         out.push(String::new());
     }

@@ -209,7 +209,7 @@ fn check_text(check: &ProfileCheck) -> String {
     let Some(home) = &check.home else {
         return format!("{}: none of its folders is on this machine", line(&check.name));
     };
-    let verdict = if check.sound() { "sound" } else { "not sound" };
+    let verdict = if check.sound() { "OK" } else { "WRONG" };
     let mut out = vec![format!(
         "{}: {verdict}   {}, {}   {}",
         line(&check.name),

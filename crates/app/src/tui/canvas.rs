@@ -51,6 +51,31 @@ impl Canvas<'_> {
         }
     }
 
+    /// Puts a bar of so many cells, in which each part of the whole has its own sign and style, and the rest is dotted. Gives the column
+    /// after it.
+    pub fn put_parts(
+        &mut self,
+        (x, y): (u16, u16),
+        cells: usize,
+        whole: f64,
+        parts: &[(f64, &str, Style)],
+        area: Rect,
+    ) -> u16 {
+        self.put_at(x, y, "▐", self.theme.dim(), area);
+        let mut drawn = 0;
+        for (part, sign, style) in parts {
+            // A part that is there is seen, however small it is.
+            let count = (part / whole.max(1.0) * cells as f64).round() as usize;
+            let count = count.max(usize::from(*part > 0.0)).min(cells - drawn);
+            self.put_at(x + 1 + drawn as u16, y, &sign.repeat(count), *style, area);
+            drawn += count;
+        }
+        self.put_at(x + 1 + drawn as u16, y, &"·".repeat(cells - drawn), self.theme.faint(), area);
+        let end = x + 1 + cells as u16;
+        self.put_at(end, y, "▌", self.theme.dim(), area);
+        end + 1
+    }
+
     /// Puts text at column `x` of row `y` of an area, as far as there is room.
     pub fn put_at(&mut self, x: u16, y: u16, text: &str, style: Style, area: Rect) {
         if y < area.height && x < area.width {

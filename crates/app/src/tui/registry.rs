@@ -5,6 +5,7 @@ use crate::tui::model::{Act, Errand, RecordRow};
 use std::path::PathBuf;
 
 use deft_barge_core::plan::LibraryWish;
+use deft_barge_core::survey::{Game, Launcher};
 
 use super::state::State;
 use crate::commands::View;
@@ -15,13 +16,23 @@ impl State {
         let Some(survey) = &self.survey else { return };
         let turned = &self.registry.turned;
         let mut rows: Vec<RecordRow> = (0..survey.problems.len()).map(RecordRow::Problem).collect();
-        for (n, launcher) in survey.launchers.iter().enumerate() {
+        let is_wrong = |game: &Game| game.fault().is_some() || game.found.records.iter().any(|record| !record.sound);
+        let has_wrong = |launcher: &Launcher| {
+            let mut games = survey.games.iter().filter(|game| game.launcher == launcher.id);
+            launcher.drift.is_some() || !launcher.problems.is_empty() || games.any(is_wrong)
+        };
+        // What is wrong comes first, of launchers and of the games of each.
+        let mut launchers: Vec<_> = survey.launchers.iter().enumerate().collect();
+        launchers.sort_by_key(|(_, launcher)| !has_wrong(launcher));
+        for (n, launcher) in launchers {
             rows.push(RecordRow::Launcher(n));
             if turned.contains(&launcher.id) {
                 continue;
             }
             rows.extend((0..launcher.libraries.len()).map(|library| RecordRow::Library(n, library)));
-            let games = survey.games.iter().enumerate().filter(|(_, game)| game.launcher == launcher.id);
+            let of_launcher = survey.games.iter().enumerate().filter(|(_, game)| game.launcher == launcher.id);
+            let mut games: Vec<_> = of_launcher.collect();
+            games.sort_by_key(|(_, game)| !is_wrong(game));
             for (at, game) in games {
                 rows.push(RecordRow::Game(at));
                 if turned.contains(&game.id.0) {

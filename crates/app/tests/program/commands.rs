@@ -403,7 +403,7 @@ fn a_path_is_traced_checked_and_moved_from_the_command_line() {
     let text = fs::read_to_string(&profile).unwrap();
     fs::write(&profile, text.replace("$.program", "$.start")).unwrap();
     let out = world.expect(&["profile", "check", "parlour-lamp"], 4);
-    assert!(out.contains("not sound") && out.contains("no entry has it"), "{out}");
+    assert!(out.contains("WRONG") && out.contains("no entry has it"), "{out}");
     world.expect(&["profile", "check", "no-such-profile"], 2);
     // One that is there and can't be read is told as that, with its line.
     let broken = world.at("home/.config/deft-barge/profiles/kite.toml");

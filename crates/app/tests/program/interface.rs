@@ -243,6 +243,8 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     screen.keys(&["F"]);
+    screen.wait_for("unlisted");
+    screen.keys(&["Down"]);
     screen.wait_for("Harbour of Small Hours");
     screen.keys(&["I"]);
     screen.wait_for("the entry is added");
@@ -253,6 +255,8 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["F"]);
     screen.wait_for("old copy");
     assert!(!screen.text().contains("small-hours"));
+    screen.keys(&["Down"]);
+    screen.wait_for("An old copy of");
     screen.keys(&["Q"]);
     screen.wait_for("quarantine; keep");
     screen.keys(&["a"]);

@@ -53,7 +53,20 @@ pub fn find(site: &Site, survey: &Survey, history: &History, report: &(dyn Fn(Fi
         found.push(lying(site, link.path.clone(), what, vec![CleanupAct::RemoveLink]));
     }
     found.extend(dead_records(site, survey));
+    // What is wrong comes before what only takes room.
+    found.sort_by_key(|find| !is_wrong(&find.what));
     found
+}
+
+/// Whether something points to nothing or was left unfinished.
+fn is_wrong(what: &FindKind) -> bool {
+    match what {
+        FindKind::DeadEntry { .. }
+        | FindKind::BrokenLink { .. }
+        | FindKind::HalfMade
+        | FindKind::OfflineLibrary { .. } => true,
+        FindKind::Unlisted { .. } | FindKind::OldCopy { .. } | FindKind::Duplicate { .. } => false,
+    }
 }
 
 fn lying(site: &Site, path: PathBuf, what: FindKind, acts: Vec<CleanupAct>) -> CleanupFind {

@@ -141,7 +141,7 @@ pub enum FindingKind {
     /// User data goes, and a link at this old place leads to it.
     DataByLink { path: PathBuf },
     /// User data goes, and the game's own setting says where to.
-    DataBySetting { file: PathBuf },
+    DataBySetting { file: PathBuf, asks_again: bool },
     /// A user directory goes: all programs that use it follow.
     DataByDirectory { path: PathBuf },
     /// That it is the game's is known by the name of this folder alone.

@@ -214,6 +214,9 @@ pub struct SettingAt {
     pub selector: Meaning,
     /// The folder that it is relative to; `file` is the folder of its own file.
     pub relative_to: Option<Meaning>,
+    /// Whether the game also remembers full paths of what it last had open, and so asks for it again after a move.
+    #[serde(default)]
+    pub asks_again: bool,
 }
 
 /// Where the libraries stand.

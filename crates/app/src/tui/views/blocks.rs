@@ -38,7 +38,7 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
     let map = map_of(files, proof, &is_here, room);
     let Some(each) = map.each else { return };
     let share = if each > 1 { format!(", {each} to a cell") } else { String::new() };
-    let text = format!("{} of 4 MiB at most, in the order of the files{share}", words::several(map.blocks, "block"));
+    let text = format!("{} of at most 4.2 MB, in the order of the files{share}", words::several(map.blocks, "block"));
     canvas.put_at(0, 0, &text, theme.dim(), area);
     for (n, (known, here)) in map.cells.iter().enumerate() {
         let (sign, style) = match known {

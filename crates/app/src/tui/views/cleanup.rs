@@ -67,7 +67,10 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let wanted = rows.len() as u16 + 1;
     let list = Rect { height: area.height.saturating_sub(below).min(wanted), ..area };
     let width = usize::from(area.width);
-    let heading = format!("  {} {} {:>10}   {}", pad("what", 13), pad("drive", 10), "bytes", "where");
+    // What can be done stands in the row itself where that leaves room for the path.
+    let acts_width = if width >= 110 { 34 } else { 0 };
+    let acts_title = if acts_width > 0 { pad("what fits", acts_width) } else { String::new() };
+    let heading = format!("  {} {} {:>10}   {acts_title}{}", pad("what", 13), pad("drive", 10), "bytes", "where");
     canvas.put_at(0, 0, &heading, theme.dim(), list);
     let room = usize::from(list.height.saturating_sub(1)).max(1);
     let first = first_shown(state.cleanup.find, room, rows.len());
@@ -81,7 +84,8 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             pad(&line(&row.drive), 10),
             row.size
         );
-        let text = format!("{head}{}", cut_middle(&row.path, width.saturating_sub(41)));
+        let acts = if acts_width > 0 { pad(&short_acts(state, row), acts_width) } else { String::new() };
+        let text = format!("{head}{acts}{}", cut_middle(&row.path, width.saturating_sub(41 + acts_width)));
         let y = (n - first) as u16 + 1;
         canvas.put_at(0, y, &pad(&text, width), style, list);
         canvas.hit_row(y, list, Hit::Row(n));
@@ -90,6 +94,16 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         let detail = Rect { y: list.bottom() + 1, height: below.saturating_sub(1), ..area };
         draw_detail(state, row, detail, canvas);
     }
+}
+
+/// The acts that fit, by their keys and in a word each.
+fn short_acts(state: &State, row: &Row) -> String {
+    let named = row.acts.iter().map(|act| match act {
+        CleanupAct::Haul => format!("1-9 {}", words::act_word(*act)),
+        act => format!("{} {}", state.look.keys.name(Wish::Act(*act), View::Cleanup), words::act_word(*act)),
+    });
+    let acts: Vec<String> = named.collect();
+    if acts.is_empty() { "nothing".into() } else { acts.join("  ") }
 }
 
 fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {

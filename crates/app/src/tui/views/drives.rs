@@ -528,7 +528,7 @@ fn records_line(game: &Game) -> String {
     let mut files: Vec<String> =
         names.map(|name| name.map(|name| line(&name.to_string_lossy())).unwrap_or_default()).collect();
     files.dedup();
-    let sound = if game.found.records.iter().all(|record| record.sound) { "sound" } else { "not sound" };
+    let sound = if game.found.records.iter().all(|record| record.sound) { "all OK" } else { "WRONG" };
     format!("records     {}, {sound}: {}", game.found.records.len(), files.join(", "))
 }
 

@@ -26,6 +26,8 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         return;
     }
     let (list, detail) = list_and_detail(area, area.width * 3 / 5);
+    let taken = draw_kept(state, list, canvas);
+    let list = Rect { y: list.y + taken, height: list.height - taken, ..list };
     let rows = usize::from(list.height);
     let first = first_shown(state.ledger.cursor, rows, state.ledger.rows.len());
     for (n, row) in state.ledger.rows.iter().enumerate().skip(first).take(rows) {
@@ -40,6 +42,28 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
+/// How much of each drive is kept originals, to scale, where there is room for it; gives the rows that it took.
+fn draw_kept(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+    let theme = canvas.theme;
+    let Some(survey) = state.survey.as_ref().filter(|_| state.ledger.search.is_empty()) else { return 0 };
+    let keeping: Vec<_> = survey.drives.iter().filter(|drive| drive.held > Bytes::ZERO).collect();
+    let wanted = keeping.len() as u16 + 1;
+    if keeping.is_empty() || area.height < wanted + 8 || area.width < 70 {
+        return 0;
+    }
+    let cells = usize::from(area.width).saturating_sub(54).clamp(14, 60);
+    for (y, state) in keeping.iter().enumerate() {
+        let (y, capacity) = (y as u16, state.drive.capacity);
+        canvas.put_at(0, y, &pad(&line(&state.drive.name), 11), theme.dim(), area);
+        let (used, kept) = (state.used.count() as f64, state.held.count() as f64);
+        let of_drive = [((used - kept).max(0.0), "█", theme.faint()), (kept, "╱", theme.text())];
+        let x = canvas.put_parts((12, y), cells, capacity.count() as f64, &of_drive, area);
+        let text = format!("{} kept, {:.0}% of {capacity}", state.held, state.held.part_of(capacity) * 100.0);
+        canvas.put_at(x + 2, y, &text, theme.text(), area);
+    }
+    wanted
+}
+
 fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let style = if here { theme.cursor() } else { theme.text() };
@@ -51,8 +75,8 @@ fn draw_row(state: &State, row: LogRow, here: bool, y: u16, area: Rect, canvas: 
             let Some(held) = state.survey.as_ref().and_then(|survey| survey.held.get(n)) else { return };
             canvas.fill(y, style, area);
             let drive = held.drive.as_deref().unwrap_or(words::NO_DRIVE);
-            let text =
-                format!("{mark} kept  {:>9}  {} on {drive}, haul {haul}", held.bytes.to_string(), line(&held.title));
+            let title = pad(&line(&held.title), width.saturating_sub(58).max(14));
+            let text = format!("{mark} kept   {:>9}  {title}   {drive}, haul {haul}", held.bytes.to_string());
             canvas.put_at(0, y, &pad(&text, width), style, area);
         }
         LogRow::Haul(id) => {

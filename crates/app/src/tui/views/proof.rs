@@ -294,7 +294,7 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
         (n, false) => format!("{} not the same", words::plural(n, "is", "are")),
     };
     let blocks = words::several(closer.blocks.len(), "block");
-    canvas.put_at(0, 1, &format!("{blocks} of 4 MiB; {what}"), theme.text(), area);
+    canvas.put_at(0, 1, &format!("{blocks} of 4.2 MB; {what}"), theme.text(), area);
     let width = usize::from(area.width.max(1));
     let rows = usize::from(area.height.saturating_sub(4) / 2).max(1);
     let mut y = 3;

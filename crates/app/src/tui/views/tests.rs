@@ -398,6 +398,11 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     let acts = stage.press(KeyCode::Char('F'));
     assert!(stage.text(160, 47).contains("Looking into folders"));
     stage.find(&acts);
+    // What is wrong stands first, and each row says what can be done.
+    let shown = stage.text(160, 47);
+    let at = |word: &str| shown.find(word).unwrap_or_else(|| panic!("{word}\n{shown}"));
+    assert!(at("broken link") < at("unlisted") && shown.contains("- remove"), "{shown}");
+    stage.press(KeyCode::Down);
     for (width, height) in [(80, 24), (160, 47)] {
         let shown = stage.text(width, height);
         for word in ["unlisted", "old copy", "broken link", "small-hours", "import it", "Harbour of Small Hours"] {
@@ -419,6 +424,7 @@ fn finds_show_what_lies_about_with_the_acts_that_fit_and_an_act_is_looked_at_bef
     stage.press(KeyCode::Char('4'));
     let acts = stage.press(KeyCode::Char('F'));
     stage.find(&acts);
+    stage.press(KeyCode::Down);
     let acts = stage.press(KeyCode::Char('Q'));
     stage.plan(&acts);
     assert!(stage.text(160, 47).contains("quarantine; keep"));
@@ -1064,6 +1070,26 @@ fn what_is_thought_of_is_drawn_and_a_library_is_a_place_to_send_to() {
 }
 
 #[test]
+fn what_is_wrong_stands_first_in_records() {
+    let mut stage = Stage::new();
+    let mut survey = stage.state.survey.clone().expect("a survey");
+    let last = survey.launchers.last().expect("launchers").clone();
+    let mut games = survey.games.iter_mut().filter(|game| game.launcher == last.id);
+    let game = games.next_back().expect("a game of it");
+    game.found.records[0].sound = false;
+    let title = game.found.title.clone();
+    stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), Vec::new()));
+    stage.press(KeyCode::Char('E'));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        let lines: Vec<&str> = shown.lines().collect();
+        assert!(lines[2].contains(&last.name), "{}\n{shown}", last.name);
+        let at = lines.iter().position(|line| line.contains("1 wrong"));
+        assert!(at.is_some_and(|at| lines[at].contains(&title)), "{title}\n{shown}");
+    }
+}
+
+#[test]
 fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_is_answered_by_a_click() {
     let mut stage = Stage::new();
     let survey = stage.state.survey.clone().expect("a survey");
@@ -1075,6 +1101,7 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     }
     stage.state.update(Event::Found(lying, Vec::new()));
     stage.state.view = View::Cleanup;
+    stage.press(KeyCode::Down);
     stage.press(KeyCode::Char('I'));
     stage.type_in("quillgate/qg-0171");
     let acts = stage.press(KeyCode::Enter);

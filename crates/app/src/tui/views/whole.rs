@@ -160,26 +160,13 @@ fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canva
         let now = drive.used.count() as f64 - went + arrived;
         let after = now + to_come - to_go;
         canvas.put_at(0, y, &pad(&line(name), 11), theme.dim(), area);
-        let mut x = 12;
-        canvas.put_at(x, y, "▐", theme.dim(), area);
-        x += 1;
-        let mut drawn = 0;
-        for (part, sign, style) in [
+        let of_drive = [
             (stays, "█", theme.faint()),
             (to_go, "▒", theme.dim()),
             (arrived, "█", theme.moving()),
             (to_come, "░", theme.moving()),
-        ] {
-            // A part that is there is seen, however small it is.
-            let count =
-                ((part / capacity * cells as f64).round() as usize).max(usize::from(part > 0.0)).min(cells - drawn);
-            canvas.put_at(x, y, &sign.repeat(count), style, area);
-            x += count as u16;
-            drawn += count;
-        }
-        canvas.put_at(x, y, &"·".repeat(cells - drawn), theme.faint(), area);
-        x += (cells - drawn) as u16;
-        canvas.put_at(x, y, "▌", theme.dim(), area);
+        ];
+        let x = canvas.put_parts((12, y), cells, capacity, &of_drive, area);
         let percent = |bytes: f64| format!("{:.0}%", bytes / capacity * 100.0);
         let mut text = if (now - after).abs() < 1.0 {
             format!("{} full", percent(now))
@@ -190,7 +177,7 @@ fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canva
         if kept > 0.0 {
             text.push_str(&format!(", {} kept", Bytes::new(kept as u64)));
         }
-        canvas.put_at(x + 3, y, &text, theme.dim(), area);
+        canvas.put_at(x + 2, y, &text, theme.dim(), area);
         y += 1;
     }
     y

@@ -158,7 +158,9 @@ impl<'a> Placing<'a, '_> {
         let path = data.path.clone();
         match (way, data.setting.clone()) {
             (Way::Link, _) => self.say(FindingKind::DataByLink { path }),
-            (Way::Setting, Some(file)) => self.say(FindingKind::DataBySetting { file }),
+            (Way::Setting, Some(file)) => {
+                self.say(FindingKind::DataBySetting { file, asks_again: data.asks_again });
+            }
             (Way::Directory, _) => self.say(FindingKind::DataByDirectory { path }),
             (Way::Setting, None) => {}
         }

@@ -85,6 +85,8 @@ struct Candidate {
     kind: DataKind,
     path: PathBuf,
     setting: Option<Record>,
+    /// Whether the game asks for what it last had open once the setting has changed.
+    asks_again: bool,
     source: DataSource,
     name: Option<String>,
 }
@@ -144,6 +146,7 @@ pub(crate) fn look(site: &Site, found: &mut Vec<FoundLauncher>, around: &mut Aro
             kind: DataKind::Directory,
             path,
             setting: Some(record),
+            asks_again: false,
             source: DataSource::Directory,
             name: Some(name),
         })
@@ -201,7 +204,15 @@ fn of_profile(site: &Site, launcher: &FoundLauncher, game: &FoundGame) -> Vec<Ca
         };
         let there = path.look_own_meta().is_ok();
         let game = Some(named(launcher, game));
-        there.then_some(Candidate { game, kind: data.kind, path, setting, source: DataSource::Profile, name: None })
+        there.then_some(Candidate {
+            game,
+            kind: data.kind,
+            path,
+            setting,
+            asks_again: data.setting.as_ref().is_some_and(|setting| setting.asks_again),
+            source: DataSource::Profile,
+            name: None,
+        })
     };
     all.filter_map(one).collect()
 }
@@ -215,6 +226,7 @@ fn of_person(found: &[FoundLauncher], listed: ListedData) -> Option<Candidate> {
         kind: listed.kind,
         path: listed.path,
         setting: None,
+        asks_again: false,
         source: DataSource::Person,
         name: None,
     })
@@ -332,7 +344,15 @@ fn of_settings(
                 let kind = kind.or_else(|| own_name.then_some(DataKind::Saves))?;
                 let setting = Some(plain_record(file, shape, &source, &place, text, &spelling));
                 let game = Some(named(launcher, game));
-                Some(Candidate { game, kind, path, setting, source: DataSource::Setting, name: None })
+                Some(Candidate {
+                    game,
+                    kind,
+                    path,
+                    setting,
+                    asks_again: false,
+                    source: DataSource::Setting,
+                    name: None,
+                })
             });
             let found: Vec<Candidate> = found.collect();
             if !found.is_empty() {
@@ -367,6 +387,7 @@ fn of_name(launcher: &FoundLauncher, game: &FoundGame, own: &Named, kept_off: &F
             kind: DataKind::Saves,
             path,
             setting: None,
+            asks_again: false,
             source: DataSource::Name,
             name: None,
         })
@@ -399,7 +420,7 @@ fn fault_of(site: &Site, path: &Path, place: &Path, installs: &Folders) -> Optio
 }
 
 fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData {
-    let Candidate { game, kind, path, setting, source, name } = candidate;
+    let Candidate { game, kind, path, setting, asks_again, source, name } = candidate;
     let link = path.look_link().ok();
     let place = real_path(path);
     let fault = fault_of(site, path, &place, installs);
@@ -482,6 +503,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         size,
         source: *source,
         setting: setting.as_ref().map(|record| record.file.clone()),
+        asks_again: *asks_again,
         ways,
         fault,
         items,

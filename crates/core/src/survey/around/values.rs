@@ -171,6 +171,8 @@ pub struct UserData {
     pub source: DataSource,
     /// The file with the setting that names it.
     pub setting: Option<PathBuf>,
+    /// Whether its game asks for what it last had open once that setting has changed: as its profile says.
+    pub asks_again: bool,
     /// How it can be moved; the first is taken where nothing else is said.
     pub ways: Vec<Way>,
     /// Why it cannot be moved.
