@@ -139,7 +139,7 @@ pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
     }
     let undo = haul.returns.is_none().then(|| format!("undo it with: deft-barge undo {id}"));
     let first = if open {
-        "go on with: deft-barge resume".to_string()
+        "resume with: deft-barge resume".to_string()
     } else {
         format!("delete the originals with: deft-barge release {id}")
     };
@@ -711,8 +711,8 @@ pub fn stage(stage: StageKind) -> &'static str {
         StageKind::UpdatingRecords => "updating records",
         StageKind::RecordsUpdated => "all records point to the new place",
         StageKind::Proved => "proved; the originals are kept",
-        StageKind::Releasing => "deleting the originals",
-        StageKind::Released => "the originals are deleted",
+        StageKind::Releasing => "deleting the old copy",
+        StageKind::Released => "the old copy is deleted",
         StageKind::Cancelling => "removing what was copied",
         StageKind::Cancelled => "cancelled; everything is as it was",
         StageKind::Undone => "undone",

@@ -19,6 +19,9 @@ fn titles(haul: &HaulRow) -> String {
     titles.take(3).chain(more).collect::<Vec<_>>().join(", ")
 }
 
+/// What is said meanwhile.
+const READING: &str = "Reading the journal ...";
+
 impl State {
     pub(crate) fn answered(&mut self, question: Question, code: KeyCode) -> Vec<Act> {
         let KeyCode::Char(key) = code else { return Vec::new() };
@@ -71,11 +74,21 @@ impl State {
         vec![Act::Run(work)]
     }
 
+    /// Asks what was wished for while the journal was being read.
+    pub(crate) fn ask_what_waited(&mut self) {
+        let early = self.work.early.take();
+        if let Some(wish) = early.filter(|_| self.over.message.as_deref() == Some(READING)) {
+            self.over.message = None;
+            self.ask(wish);
+        }
+    }
+
     pub(crate) fn ask(&mut self, wish: Wish) {
         let idle = self.idle();
         if idle && self.work.looking {
             // Which haul is meant is not known yet: what is known here may be an older one.
-            self.over.message = Some("Reading the journal ...".into());
+            self.over.message = Some(READING.into());
+            self.work.early = Some(wish);
             return;
         }
         match self.question_of(wish, idle) {

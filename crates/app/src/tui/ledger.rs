@@ -12,7 +12,10 @@ use crate::commands::View;
 impl State {
     /// Works out the lines of the Log, after the journal was read.
     pub(crate) fn relog(&mut self) {
-        let here = self.haul_id_here();
+        // Who is at the top stays there: what was done last is what is looked for.
+        let above = self.ledger.rows.get(..self.ledger.cursor).unwrap_or_default();
+        let is_at_top = above.iter().all(|row| matches!(row, LogRow::Day(_)));
+        let here = self.haul_id_here().filter(|_| !is_at_top);
         let mut rows = Vec::new();
         // Who searches does not look for what is held.
         let held = self.survey.iter().flat_map(|survey| &survey.held).enumerate();

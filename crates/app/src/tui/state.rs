@@ -336,6 +336,7 @@ impl State {
         if self.first_look() && self.view != View::Cleanup {
             acts.push(Act::Find);
         }
+        self.ask_what_waited();
         acts
     }
 

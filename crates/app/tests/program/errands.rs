@@ -114,7 +114,7 @@ fn a_held_haul_is_released_and_another_returned_from_the_log() {
     screen.keys(&["u"]);
     screen.wait_for("Undo haul 1 (Pale Signal)?");
     screen.keys(&["y"]);
-    screen.wait_for("Haul 3: done");
+    screen.wait_for("Haul 1 is undone");
     assert_eq!(tree(&old), before);
     screen.keys(&["L"]);
     screen.wait_for("undo of 1");

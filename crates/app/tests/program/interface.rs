@@ -268,7 +268,7 @@ fn a_person_adopts_a_stray_sets_another_aside_and_sends_user_data_from_the_inter
     screen.keys(&["u"]);
     screen.wait_for("Undo haul 2");
     screen.keys(&["y"]);
-    screen.wait_for("Haul 3: done");
+    screen.wait_for("Haul 2 is undone");
     assert!(old.is_dir());
     // User data goes behind a link.
     screen.keys(&["D"]);

@@ -13,4 +13,5 @@ mod outside;
 mod planning;
 mod real_drives;
 mod screen;
+mod ways;
 mod world;

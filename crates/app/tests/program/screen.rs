@@ -79,6 +79,35 @@ impl Screen {
         self.tmux(&[&["send-keys"], keys].concat());
     }
 
+    /// The column and row, from 1, at which a text is shown last on the screen.
+    fn place_of(&self, text: &str) -> (usize, usize) {
+        let shown = self.wait_for(text);
+        let found = shown.lines().enumerate().filter_map(|(row, line)| {
+            let at = line.find(text)?;
+            // Wide characters stand behind what is looked for here, never before it.
+            Some((line[..at].chars().count() + 1, row + 1))
+        });
+        found.last().unwrap_or_else(|| panic!("{text:?} is on more than one line\n{shown}"))
+    }
+
+    /// The left button of the mouse, pressed and let go on a text that is shown, as terminals tell it (SGR).
+    pub fn click(&self, text: &str) {
+        let (column, row) = self.place_of(text);
+        self.type_in(&format!("\u{1b}[<0;{column};{row}M\u{1b}[<0;{column};{row}m"));
+    }
+
+    /// Drags from one text that is shown to another one.
+    pub fn drag(&self, from: &str, to: &str) {
+        let ((from_column, from_row), (column, row)) = (self.place_of(from), self.place_of(to));
+        self.type_in(&format!("\u{1b}[<0;{from_column};{from_row}M"));
+        self.type_in(&format!("\u{1b}[<32;{column};{row}M\u{1b}[<0;{column};{row}m"));
+    }
+
+    /// The screen with all that says colours and the like.
+    pub fn with_styles(&self) -> String {
+        String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p", "-e"]).stdout).into_owned()
+    }
+
     /// Waits for the first frame, to its last line.
     pub fn first_frame(&self) -> String {
         self.wait_for("on disk");
@@ -99,6 +128,12 @@ impl Screen {
             last = now;
         }
         if last.contains(text) { last } else { seen }
+    }
+
+    /// The screen once it stays the same for a moment.
+    pub fn drawn_text(&self) -> String {
+        thread::sleep(Duration::from_millis(60));
+        self.drawn(self.text(), "")
     }
 
     pub fn text(&self) -> String {

@@ -3,6 +3,7 @@
 use deft_barge_core::bytes::Bytes;
 
 use super::act::Leaving;
+use crate::commands::Wish;
 
 /// How far what is waited for is, and how hauls work the drives.
 #[derive(Default)]
@@ -22,4 +23,6 @@ pub struct Work {
     pub(crate) leaving: Leaving,
     /// Whether drives and journal are being looked at anew after some work.
     pub(crate) looking: bool,
+    /// What was asked for meanwhile: it is asked once they have been looked at, unless the person did something else since.
+    pub(crate) early: Option<Wish>,
 }

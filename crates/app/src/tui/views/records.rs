@@ -149,7 +149,7 @@ fn draw_detail(state: &State, survey: &Survey, row: RecordRow, area: Rect, canva
             if !record.spelling.is_empty() {
                 lines.push((format!("spelling  {}", record.spelling), theme.text()));
             }
-            lines.push((format!("shape     {}", record.shape), theme.dim()));
+            lines.push((format!("format    {}", record.shape), theme.dim()));
             let (words, style) = if record.sound {
                 ("It points to the game.", theme.good())
             } else {
@@ -200,7 +200,10 @@ fn launcher_lines(state: &State, launcher: &Launcher, theme: Theme, width: usize
             theme.text(),
         ));
     }
-    lines.push(("A drive's number makes a library there.".into(), theme.dim()));
+    let found = state.survey.iter().flat_map(|survey| &survey.found).find(|found| found.profile.id == launcher.id);
+    if found.is_some_and(|found| found.profile.libraries.as_ref().is_some_and(|libraries| libraries.new.is_some())) {
+        lines.push(("A drive's number makes a library there.".into(), theme.dim()));
+    }
     let key = state.look.keys.name(Wish::CheckProfiles, View::Records);
     lines.push((format!("{key} checks every profile against this machine."), theme.dim()));
     lines

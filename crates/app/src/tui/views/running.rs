@@ -343,7 +343,10 @@ fn draw_fault(state: &State, y: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16
 
 fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    let head = format!("Haul {}: {}", row.id, words::haul_state(&row.into()));
+    let head = match row.returns {
+        Some(undone) => format!("Haul {undone} is undone, by haul {}: {}", row.id, words::haul_state(&row.into())),
+        None => format!("Haul {}: {}", row.id, words::haul_state(&row.into())),
+    };
     canvas.put_at(0, 0, &head, theme.strong(), area);
     let mut y = 2;
     y += draw_fault(state, y, area, canvas);
@@ -354,7 +357,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
             canvas.put_at(0, area.height.saturating_sub(1), &text, theme.dim(), area);
             return;
         }
-        y += draw_item_end(item, below(area, y), canvas) + 1;
+        y += draw_item_end(item, row.returns.is_some(), below(area, y), canvas) + 1;
     }
     let held =
         state.history.hauls.iter().find(|haul| !haul.unfinished() && haul.items.iter().any(ItemRow::holds_originals));
@@ -373,7 +376,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
     draw_said(state, below(area, y), canvas);
 }
 
-fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+fn draw_item_end(item: &ItemRow, is_undo: bool, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     if item.planned.mode == Strategy::Records {
         // Nothing was copied: what there is to say is how much was rewritten.
@@ -389,7 +392,10 @@ fn draw_item_end(item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         return 2;
     }
     canvas.put_at(0, 0, &pad(&line(&item.planned.title), 30), theme.strong(), area);
-    canvas.put_at(32, 0, words::stage_word(&item.stage), theme.text(), area);
+    // What an undo released is its own copy at the other place: here it counts that the game is back.
+    let is_back = is_undo && matches!(item.stage, Stage::Released { .. });
+    let state = if is_back { "is back in" } else { words::stage_word(&item.stage) };
+    canvas.put_at(32, 0, state, theme.text(), area);
     let place = cut_middle(&path(&item.planned.to), usize::from(area.width).saturating_sub(46));
     canvas.put_at(44, 0, &place, theme.dim(), area);
     let Some(proof) = &item.proof else { return 1 };

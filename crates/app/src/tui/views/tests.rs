@@ -935,6 +935,23 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     assert!(stage.text(160, 47).contains("Undo haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
     let acts = stage.press(KeyCode::Char('y'));
     assert_eq!(acts, [Act::Run(LongTask::Return(deft_barge_core::bytes::HaulId(1)))]);
+    // While the journal is being read nothing is asked; then it is, unless the person did something else meanwhile.
+    for (then, asks) in [(None, true), (Some(KeyCode::Up), false)] {
+        stage.state.running.work = None;
+        stage.state.work.looking = true;
+        stage.press(KeyCode::Char('L'));
+        stage.press(KeyCode::End);
+        stage.press(KeyCode::Char('u'));
+        assert!(stage.text(160, 47).contains("Reading the journal ..."), "{}", stage.text(160, 47));
+        if let Some(key) = then {
+            stage.press(key);
+        }
+        let history = History::of(&stage.site).expect("a journal");
+        let survey = deft_barge_core::survey::survey(&stage.site, history.held(&stage.site), &|_| {});
+        stage.state.update(Event::Surveyed(Box::new(survey), Box::new(Ok(history)), Vec::new()));
+        assert_eq!(stage.text(160, 47).contains("Undo haul 1 (Pale Signal)?"), asks, "{}", stage.text(160, 47));
+        stage.press(KeyCode::Esc);
+    }
 }
 
 #[test]
