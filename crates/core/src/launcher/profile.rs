@@ -601,9 +601,14 @@ impl Profile {
         let id = self.libraries.as_ref().and_then(|libraries| libraries.id.as_ref());
         match (refers, id, &self.libraries) {
             (true, None, _) => Some("a record means {library-id}, and libraries.id does not say what that is"),
-            // What games refer to a new one by, only its launcher can say.
-            (_, Some(_), Some(libraries)) if libraries.new.is_some() || libraries.new_entry.is_some() => {
-                Some("with libraries.id there are no new libraries: leave out libraries.new and libraries.new-entry")
+            // What games refer to a new one by is its number, or only its launcher can say.
+            (_, Some(id), Some(libraries)) => {
+                let numbered = |entry: &String| id == "key" || entry.contains("{nr}");
+                let sound = match (&libraries.new, &libraries.new_entry) {
+                    (None, None) => true,
+                    (_, entry) => entry.as_ref().is_some_and(numbered),
+                };
+                (!sound).then_some("with libraries.id a new library needs a number: libraries.new-entry with {nr}, or leave out libraries.new")
             }
             _ => None,
         }

@@ -13,7 +13,7 @@ use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::PatternStep;
 use super::roles::Roles;
-use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Side, Step, joined};
+use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Shape, Side, Step, joined};
 use crate::record::{numbered, step_text};
 
 /// A list of libraries, as a profile says it.
@@ -88,7 +88,7 @@ pub(super) fn of(
         list: above.selector(),
         path: list.to_path.selector(),
         new: format!("{{drive}}/{name}"),
-        new_entry: new_entry(list, &parts),
+        new_entry: new_entry(list, &parts, games.reference.as_ref().map(|reference| reference.id.as_str())),
         holds: parts,
         named_by,
         own_file,
@@ -375,8 +375,25 @@ fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
     }
 }
 
+/// A number that stands for the one that a new library gets, while its entry is made.
+const NUMBER: &str = "918273645546372";
+
+/// What becomes of a text of the last entry in that of a new library.
+#[derive(Debug, PartialEq, Eq)]
+enum Becomes {
+    Same,
+    /// The next number.
+    Number,
+    /// A name for people.
+    Name,
+}
+
 /// An entry like the last one, for another folder, with no games in it; `None` where it says something that nobody here can make up.
-fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
+/// `id` is by what games refer to it.
+fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<String> {
+    if list.shape == Shape::Sqlite {
+        return holds.is_empty().then(|| new_row(list, id))?;
+    }
     let known = |format: &Format| {
         matches!(
             format,
@@ -401,24 +418,78 @@ fn new_entry(list: &GameList, holds: &[HeldPart]) -> Option<String> {
         if *selector == list.to_path.first() || holds.iter().any(within) {
             continue;
         }
-        let differs =
-            list.entries.iter().filter(|entry| entry.scalars.get(selector) == Some(text)).count() < list.entries.len();
         let place = document.find(&joined(&last.place, selector)).ok()?.into_iter().next()?;
-        let number = text.bytes().all(|b| b.is_ascii_digit());
-        match (differs || list.entries.len() == 1, number) {
-            // A number that is another in each entry is one that the launcher gives out.
-            (true, true) if text != "0" => return None,
-            (true, false) if text.contains(['/', '\\']) => return None,
-            (false, _) | (true, true) => {}
-            // Of one example nobody knows whether it is a word of the launcher's, a name for people, or one that it gives out.
-            (true, false) if list.entries.len() == 1 && is_a_word(text) => {}
-            (true, false) if list.entries.len() == 1 && !is_for_people(text) => return None,
-            (true, false) => document = with_text(document, &place, "New")?,
+        match becomes(list, selector, text, id)? {
+            Becomes::Same => {}
+            Becomes::Number => document = with_text(document, &place, NUMBER)?,
+            Becomes::Name => document = with_text(document, &place, "New")?,
         }
     }
     let document = with_text(document, &path, "{library}")?;
-    let raw = raw_of(&document, &last.place)?;
-    (raw.matches("{library}").count() == 1).then(|| raw.trim_end().to_string())
+    let raw = raw_of(&document, &last.place)?.replace(NUMBER, "{nr}");
+    // What games refer to has to be in it, unless that is its place in the list.
+    let is_numbered = id.is_none_or(|id| id == "key" || raw.contains("{nr}"));
+    (raw.matches("{library}").count() == 1 && is_numbered).then(|| raw.trim_end().to_string())
+}
+
+/// What becomes of a text of the last entry; `None` where nobody here can say.
+fn becomes(list: &GameList, selector: &str, text: &str, id: Option<&str>) -> Option<Becomes> {
+    let said = || list.entries.iter().map(|entry| entry.scalars.get(selector));
+    if id == Some(selector) {
+        let is_number = |text: &String| text.parse::<u64>().is_ok_and(|number| number.to_string() == *text);
+        return said().all(|text| text.is_some_and(is_number)).then_some(Becomes::Number);
+    }
+    let differs = said().filter(|other| other.is_some_and(|other| other == text)).count() < list.entries.len();
+    let number = text.bytes().all(|b| b.is_ascii_digit());
+    match (differs || list.entries.len() == 1, number) {
+        // A number that is another in each entry is one that the launcher gives out.
+        (true, true) if text != "0" => None,
+        (true, false) if text.contains(['/', '\\']) => None,
+        (false, _) | (true, true) => Some(Becomes::Same),
+        // Of one example nobody knows whether it is a word of the launcher's, a name for people, or one that it gives out.
+        (true, false) if list.entries.len() == 1 && is_a_word(text) => Some(Becomes::Same),
+        (true, false) if list.entries.len() == 1 && !is_for_people(text) => None,
+        (true, false) => Some(Becomes::Name),
+    }
+}
+
+/// The row of a new library as a JSON object, like the last one: a key that is a number is the next one.
+fn new_row(list: &GameList, id: Option<&str>) -> Option<String> {
+    let last = list.entries.last()?;
+    let [Step::Name(table), Step::Name(_)] = last.place.0.as_slice() else { return None };
+    let (_, key) = crate::record::columns_of(&last.file, table).ok()?;
+    let by_key = matches!(id, None | Some("key"));
+    // What games refer to by the number of a row without a key of its own is nobody's to give out.
+    if id == Some("key") && key.len() != 1 {
+        return None;
+    }
+    let Value::Object(mut row) = value_of(list, last)? else { return None };
+    for (name, value) in &mut row {
+        let selector = step_text(&Step::Name(name.clone()));
+        let selector = format!("${selector}");
+        if selector == list.to_path.first() {
+            *value = "{library}".into();
+            continue;
+        }
+        let text = match &*value {
+            Value::String(text) => text.clone(),
+            Value::Number(number) => number.to_string(),
+            // Bytes cannot be told from nothing here.
+            _ => continue,
+        };
+        let is_key = key.len() == 1 && key[0] == *name;
+        let is_its_number = if by_key { is_key } else { id == Some(selector.as_str()) };
+        let what = becomes(list, &selector, &text, is_its_number.then_some(selector.as_str()))?;
+        match what {
+            Becomes::Same => {}
+            Becomes::Number if value.is_number() => *value = NUMBER.parse::<u64>().ok()?.into(),
+            Becomes::Number => *value = NUMBER.into(),
+            Becomes::Name => *value = "New".into(),
+        }
+    }
+    let text = Value::Object(row).to_string().replace(NUMBER, "{nr}");
+    let is_numbered = id.is_none() || text.contains("{nr}");
+    (text.matches("{library}").count() == 1 && is_numbered).then_some(text)
 }
 
 fn with_text(document: Document, place: &Place, text: &str) -> Option<Document> {

@@ -112,12 +112,14 @@ fn libraries_lines(libraries: &LearnedLibraries, list: &GameList) -> String {
         out.push_str(&format!("{key} = {}\n", quoted(text)));
     }
     out.push_str("default = \"none\"\n");
-    // What games refer to a new one by only its launcher could say.
-    match &list.reference {
-        Some(reference) => out.push_str(&format!("id = {}\n", quoted(&reference.id))),
-        None => out.push_str(&format!("new = {}\n", quoted(&libraries.new))),
+    if let Some(reference) = &list.reference {
+        out.push_str(&format!("id = {}\n", quoted(&reference.id)));
     }
-    if let Some(entry) = libraries.new_entry.as_ref().filter(|_| list.reference.is_none()) {
+    // What games refer to a new one by only its launcher could say, unless it is the next number.
+    if list.reference.is_none() || libraries.new_entry.is_some() {
+        out.push_str(&format!("new = {}\n", quoted(&libraries.new)));
+    }
+    if let Some(entry) = &libraries.new_entry {
         out.push_str(&format!("new-entry = {}\n", quoted(entry)));
     }
     if let Some(own) = &libraries.own_file {

@@ -73,7 +73,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let goes = |path: &PathBuf| along.contains(path.as_path());
     findings.retain(|finding| !matches!(&finding.kind, FindingKind::DataStays { path, .. } if goes(path)));
     let schedule = Schedule::of(survey, &placements, draft.trial, &mut findings);
-    let (items, letters) = (Vec::new(), Vec::new());
+    let (items, earlier) = (Vec::new(), Vec::new());
     let mut making = Making {
         site,
         findings: &mut findings,
@@ -82,7 +82,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
         items,
         waiting: HashMap::new(),
         made: HashSet::new(),
-        letters,
+        earlier,
         trial: EditRehearsal::default(),
     };
     for leg in &schedule.legs {
@@ -180,8 +180,8 @@ struct Making<'a> {
     waiting: HashMap<GameId, usize>,
     /// New libraries that were spoken of.
     made: HashSet<PathBuf>,
-    /// Drive letters that items of this haul make.
-    letters: Vec<Edit>,
+    /// Drive letters and libraries that items of this haul make.
+    earlier: Vec<Edit>,
     trial: EditRehearsal,
 }
 
@@ -247,7 +247,7 @@ impl Making<'_> {
             root: &placement.drive.root,
             letters: self.make_letters,
         };
-        let mut repointing = edits(self.site, placement.found, game, &target, &self.letters).unwrap_or_else(|why| {
+        let mut repointing = edits(self.site, placement.found, game, &target, &self.earlier).unwrap_or_else(|why| {
             let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
@@ -276,7 +276,8 @@ impl Making<'_> {
         }
         let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &placement.install));
         let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
-        self.letters.extend(edits.iter().filter(|edit| matches!(edit, Edit::Link { .. })).cloned());
+        let is_relied_on = |edit: &&Edit| matches!(edit, Edit::Link { .. } | Edit::Register { .. });
+        self.earlier.extend(edits.iter().filter(is_relied_on).cloned());
         let steps = placement.aside.as_ref().filter(|aside| aside.held == from);
         let source = steps.map_or(from, |aside| aside.old.as_path());
         let link = steps.map(|aside| (aside.old.as_path(), aside.held.as_path()));

@@ -264,10 +264,93 @@ pub(crate) fn read(file: &Path) -> Result<Value> {
     load().map_err(fault(file))?.ok_or_else(|| DatabaseError::TooLarge { file: file.into() })
 }
 
+/// The names of a table's columns, and of those that make its key.
+pub(crate) fn columns_of(file: &Path, table: &str) -> Result<(Vec<String>, Vec<String>)> {
+    let (db, _copy) = looking(file)?;
+    columns(&db, table).map_err(fault(file))
+}
+
+/// A row as a cell of its own: a column without a name, which says the whole row as a JSON object, or nothing where there is none.
+pub(crate) fn row_cell(table: &str, key: &str, row: Option<&Map<String, Value>>) -> Cell {
+    let text = row.map_or_else(String::new, |row| Value::Object(row.clone()).to_string());
+    Cell { table: table.into(), key: key.into(), column: String::new(), text }
+}
+
+fn is_row(cell: &Cell) -> bool {
+    cell.column.is_empty()
+}
+
+/// The row of a key as it is now.
+fn row_now(db: &Connection, cell: &Cell) -> rusqlite::Result<Cell> {
+    let (names, key) = columns(db, &cell.table)?;
+    let list: Vec<String> = names.iter().map(|name| quoted(name)).collect();
+    let sql = format!("select {} from {} where {} = ?1", list.join(", "), quoted(&cell.table), key_of(&key));
+    let mut statement = db.prepare(&sql)?;
+    let mut rows = statement.query([&cell.key])?;
+    let Some(row) = rows.next()? else { return Ok(row_cell(&cell.table, &cell.key, None)) };
+    let mut entry = Map::new();
+    for (n, name) in names.iter().enumerate() {
+        entry.insert(name.clone(), plain(row.get_ref(n)?));
+    }
+    Ok(row_cell(&cell.table, &cell.key, Some(&entry)))
+}
+
+/// Puts a row in; `false` where one with its key is there, or it cannot be read.
+fn insert_row(db: &Connection, cell: &Cell) -> rusqlite::Result<bool> {
+    use rusqlite::types::Value as Sql;
+    let Ok(Value::Object(row)) = serde_json::from_str(&cell.text) else { return Ok(false) };
+    if !row_now(db, cell)?.text.is_empty() {
+        return Ok(false);
+    }
+    let (_, key) = columns(db, &cell.table)?;
+    let (mut names, mut values) = (Vec::new(), Vec::new());
+    if key.is_empty() {
+        names.push("rowid".to_string());
+        values.push(cell.key.parse().map_or(Sql::Null, Sql::Integer));
+    }
+    for (name, value) in &row {
+        names.push(quoted(name));
+        values.push(match value {
+            Value::String(text) => Sql::Text(text.clone()),
+            Value::Number(number) => {
+                number.as_i64().map_or_else(|| Sql::Real(number.as_f64().unwrap_or(0.0)), Sql::Integer)
+            }
+            Value::Bool(truth) => Sql::Integer((*truth).into()),
+            _ => Sql::Null,
+        });
+    }
+    let marks: Vec<String> = (1..=names.len()).map(|n| format!("?{n}")).collect();
+    let sql = format!("insert into {} ({}) values ({})", quoted(&cell.table), names.join(", "), marks.join(", "));
+    Ok(db.execute(&sql, rusqlite::params_from_iter(values))? == 1)
+}
+
+/// Takes a row out that says what it said; `false` where it does not.
+fn delete_row(db: &Connection, cell: &Cell) -> rusqlite::Result<bool> {
+    if row_now(db, cell)?.text != cell.text {
+        return Ok(false);
+    }
+    let (_, key) = columns(db, &cell.table)?;
+    let sql = format!("delete from {} where {} = ?1", quoted(&cell.table), key_of(&key));
+    if db.execute(&sql, [&cell.key])? != 1 {
+        return Ok(false);
+    }
+    // The last number that was given out goes back to that of the last row, where it was this one's (SQLite, "AUTOINCREMENT").
+    let counted = "select 1 from sqlite_schema where name = 'sqlite_sequence'";
+    if let (Ok(number), true) = (cell.key.parse::<i64>(), db.prepare(counted)?.exists([])?) {
+        let last = format!("coalesce((select max(rowid) from {}), 0)", quoted(&cell.table));
+        let sql = format!("update sqlite_sequence set seq = {last} where name = ?2 and seq = ?1");
+        db.execute(&sql, params![number, cell.table])?;
+    }
+    Ok(true)
+}
+
 /// Reads what these cells say now. A cell that is gone is left out.
 pub(crate) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
     let (db, _copy) = looking(file)?;
     let one = |cell: &Cell| -> rusqlite::Result<Option<Cell>> {
+        if is_row(cell) {
+            return row_now(&db, cell).map(Some);
+        }
         let (names, key) = columns(&db, &cell.table)?;
         if !names.contains(&cell.column) {
             return Ok(None);
@@ -358,8 +441,21 @@ fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration)
     work.pragma_update(None, "defer_foreign_keys", true).map_err(&fault)?;
     // A row is found by its key: what is part of one is changed last.
     let mut pairs: Vec<(&Cell, &Cell)> = before.iter().zip(after).collect();
-    pairs.sort_by_key(|(old, new)| old.key != new.key && is_key_column(&work, old));
+    // A row comes before what refers to it, and goes after that.
+    pairs.sort_by_key(|(old, new)| match (is_row(old), new.text.is_empty()) {
+        (true, false) => 0,
+        (true, true) => 3,
+        (false, _) => 1 + i32::from(old.key != new.key && is_key_column(&work, old)),
+    });
     for (old, new) in pairs {
+        if is_row(old) {
+            let is_done = if new.text.is_empty() { delete_row(&work, old) } else { insert_row(&work, new) };
+            if !is_done.map_err(&fault)? {
+                let (table, key, column) = (old.table.clone(), old.key.clone(), "the row".to_string());
+                return Err(DatabaseError::Changed { file: file.into(), table, key, column });
+            }
+            continue;
+        }
         let (_, key) = columns(&work, &old.table).map_err(&fault)?;
         let column = quoted(&old.column);
         let sql = format!(
@@ -575,6 +671,47 @@ mod tests {
         let begun = Instant::now();
         assert!(tried(&made("endless.db", endless)).is_err());
         assert!(begun.elapsed() < Duration::from_secs(30), "a trigger without an end is stopped");
+    }
+
+    #[test]
+    fn a_row_comes_before_what_refers_to_it_goes_after_that_and_leaves_no_trace() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("x.db");
+        let db = Connection::open(&file).unwrap();
+        db.execute_batch(
+            "pragma foreign_keys = on;
+             create table shelves(nr integer primary key autoincrement, at text not null unique, note text, raw blob);
+             create table plays(id text primary key, shelf integer references shelves(nr));
+             create table loose(at text);
+             insert into shelves(at, note) values('/a', 'first'); insert into plays values('g', 1);
+             insert into loose values('/a');",
+        )
+        .unwrap();
+        drop(db);
+        let dump = || {
+            let db = Connection::open(&file).unwrap();
+            let seq: i64 = db.query_row("select seq from sqlite_sequence", [], |row| row.get(0)).unwrap();
+            (read(&file).unwrap(), seq)
+        };
+        let was = dump();
+        let row = |text: &str| serde_json::from_str::<Map<String, Value>>(text).unwrap();
+        let shelf = row(r#"{"nr": 2, "at": "/b \"ü\"", "note": null, "raw": null}"#);
+        let plays =
+            |text: &str| Cell { table: "plays".into(), key: "g".into(), column: "shelf".into(), text: text.into() };
+        let loose = row("{\"at\": \"/b\"}");
+        let before = [plays("1"), row_cell("shelves", "2", None), row_cell("loose", "2", None)];
+        let after = [plays("2"), row_cell("shelves", "2", Some(&shelf)), row_cell("loose", "2", Some(&loose))];
+        assert!(rehearse(&file, &before, &after).unwrap());
+        assert_eq!(read_cells(&file, &after).unwrap(), before, "nothing has changed so far");
+        write_cells(&file, &before, &after).unwrap();
+        assert_eq!(read_cells(&file, &before).unwrap(), after);
+        // One that is there already is not put in again, and one that says something else is not taken out.
+        assert!(matches!(write_cells(&file, &before[1..], &after[1..]), Err(DatabaseError::Changed { .. })));
+        let other = row("{\"nr\": 2, \"at\": \"/c\", \"note\": null, \"raw\": null}");
+        let wrong = [row_cell("shelves", "2", Some(&other))];
+        assert!(matches!(write_cells(&file, &wrong, &before[1..2]), Err(DatabaseError::Changed { .. })));
+        write_cells(&file, &after, &before).unwrap();
+        assert_eq!(dump(), was);
     }
 
     #[test]

@@ -229,6 +229,12 @@ pub enum Edit {
         /// Whether the library was listed before: then only its own file comes and goes.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         listed: bool,
+        /// The library's folder.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        library: Option<PathBuf>,
+        /// JSONPath from an entry to the number by which games refer to it, which no two have.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        id: Option<String>,
     },
     /// A library that a haul made known is forgotten again, if nothing lives in it.
     Unregister {
@@ -249,6 +255,12 @@ pub enum Edit {
         /// Whether the library was listed before: then only its own file comes and goes.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         listed: bool,
+        /// The library's folder.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        library: Option<PathBuf>,
+        /// JSONPath from an entry to the number by which games refer to it, which no two have.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        id: Option<String>,
     },
     /// An entry of a list gets another number in it.
     Order {
@@ -406,11 +418,11 @@ impl Edit {
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
             Self::Follow(following) => Self::Follow(following.turned()),
-            Self::Register { file, format, list, entry, path, made, listed } => {
-                Self::Unregister { file, format, list, entry, path, made, listed }
+            Self::Register { file, format, list, entry, path, made, listed, library, id } => {
+                Self::Unregister { file, format, list, entry, path, made, listed, library, id }
             }
-            Self::Unregister { file, format, list, entry, path, made, listed } => {
-                Self::Register { file, format, list, entry, path, made, listed }
+            Self::Unregister { file, format, list, entry, path, made, listed, library, id } => {
+                Self::Register { file, format, list, entry, path, made, listed, library, id }
             }
             Self::Order { file, format, list, at, says, old, new } => {
                 Self::Order { file, format, list, at, says, old: new, new: old }

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use serde_json::Value;
+use serde_json::{Map, Value};
 
 use super::cell::Cell;
 use super::content::Content;
@@ -362,7 +362,15 @@ impl Files {
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Follow(following) => self.follow(following, mood, open),
-            Edit::Register { file, format, list, entry, path, made, listed } => {
+            Edit::Register { file, list, entry, path, id, made: None, listed: false, .. }
+                if self.is_database(file)? =>
+            {
+                self.register_row(file, (list, entry), path.as_deref(), id.as_deref())
+            }
+            Edit::Unregister { file, list, entry, made: None, listed: false, .. } if self.is_database(file)? => {
+                self.unregister_row(file, (list, entry))
+            }
+            Edit::Register { file, format, list, entry, path, made, listed, id, .. } => {
                 let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
                 if let Some((made, text)) = made {
                     match self.bytes(made)? {
@@ -378,6 +386,11 @@ impl Files {
                 }
                 let document = self.document(file, *format)?;
                 if !known(&document)? {
+                    if let Some(id) = id
+                        && is_taken(&document, file, (list, id), entry)?
+                    {
+                        return Err(changed(file, list));
+                    }
                     let at = document.find_one(list).map_err(in_file(file))?;
                     let bytes = document.append(&at, None, entry).map_err(in_file(file))?;
                     self.put(file, Some(bytes))?;
@@ -424,6 +437,59 @@ impl Files {
                 Err(changed(link, "link"))
             }
         }
+    }
+
+    fn is_database(&mut self, file: &Path) -> Made<bool> {
+        Ok(self.slot(file, false)?.tables.is_some())
+    }
+
+    /// Puts the row of a new library into a table, unless one leads there already.
+    fn register_row(
+        &mut self,
+        file: &Path,
+        (list, entry): (&str, &str),
+        path: Option<&str>,
+        id: Option<&str>,
+    ) -> Made<()> {
+        let slot = self.slot(file, false)?;
+        let (table, row, key) = row_of(&slot.change.file, list, entry)?;
+        let rows = rows_of(slot, file, list, &table)?;
+        let says = |row: &Map<String, Value>, selector: Option<&str>| {
+            let row = Value::Object(row.clone());
+            let place = find_in(&row, selector?).ok()?.into_iter().next()?;
+            place.of(&row).map(text_of)
+        };
+        let has = |selector: Option<&str>| {
+            let new = says(&row, selector);
+            new.is_some() && rows.values().any(|other| other.as_object().and_then(|other| says(other, selector)) == new)
+        };
+        if has(path) {
+            return Ok(());
+        }
+        let next = || rows.keys().filter_map(|key| key.parse::<i64>().ok()).max().map_or(1, |last| last + 1);
+        let key = key.unwrap_or_else(|| next().to_string());
+        if has(id) || rows.contains_key(&key) {
+            return Err(changed(file, list));
+        }
+        rows.insert(key.clone(), Value::Object(row.clone()));
+        let (none, some) = (database::row_cell(&table, &key, None), database::row_cell(&table, &key, Some(&row)));
+        note_row(slot, none, some);
+        Ok(())
+    }
+
+    /// Takes the row of a library out of a table, if it says what it said.
+    fn unregister_row(&mut self, file: &Path, (list, entry): (&str, &str)) -> Made<()> {
+        let slot = self.slot(file, false)?;
+        let (table, row, key) = row_of(&slot.change.file, list, entry)?;
+        let rows = rows_of(slot, file, list, &table)?;
+        let is = |(known, other): &(&String, &Value)| {
+            key.as_ref().is_none_or(|key| key == *known) && other.as_object() == Some(&row)
+        };
+        let Some(key) = rows.iter().find(is).map(|(key, _)| key.clone()) else { return Ok(()) };
+        rows.remove(&key);
+        let (none, some) = (database::row_cell(&table, &key, None), database::row_cell(&table, &key, Some(&row)));
+        note_row(slot, some, none);
+        Ok(())
     }
 
     /// Changes one cell of a database.
@@ -738,6 +804,72 @@ fn is_known(document: &Document, file: &Path, (list, path): (&str, Option<&str>)
     Ok(document.children(&at).unwrap_or_default().iter().any(leads))
 }
 
+/// The table of a list, an entry as a row with all its columns, and its key where its columns say that.
+fn row_of(file: &Path, list: &str, entry: &str) -> Made<(String, Map<String, Value>, Option<String>)> {
+    let wrong = || in_file(file)(DocumentError::WrongKind { place: list.into() });
+    let place = Place::read(list).unwrap_or_default();
+    let [Step::Name(table)] = place.0.as_slice() else { return Err(wrong()) };
+    let Ok(Value::Object(mut given)) = serde_json::from_str(entry) else { return Err(wrong()) };
+    let (names, keys) = database::columns_of(file, table)?;
+    let mut row = Map::new();
+    for name in &names {
+        row.insert(name.clone(), given.remove(name).unwrap_or(Value::Null));
+    }
+    if !given.is_empty() {
+        return Err(wrong());
+    }
+    let of_key = |name: &String| row.get(name).map(text_of);
+    let key = match keys.as_slice() {
+        [] => None,
+        [one] => of_key(one),
+        several => Some(Value::from(several.iter().filter_map(of_key).collect::<Vec<_>>()).to_string()),
+    };
+    Ok((table.clone(), row, key))
+}
+
+fn rows_of<'a>(slot: &'a mut Slot, file: &Path, list: &str, table: &str) -> Made<&'a mut Map<String, Value>> {
+    let rows = slot.tables.as_mut().and_then(|tables| tables.get_mut(table)?.as_object_mut());
+    rows.ok_or_else(|| changed(file, list))
+}
+
+/// Notes that a row comes or goes.
+fn note_row(slot: &mut Slot, old: Cell, new: Cell) {
+    if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
+        if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
+            after[nth] = new;
+        } else {
+            before.push(old);
+            after.push(new);
+        }
+    }
+}
+
+fn text_of(value: &Value) -> String {
+    value.as_str().map_or_else(|| value.to_string(), str::to_string)
+}
+
+/// Whether a record file that holds this lists the library still that an edit takes off its list.
+pub(crate) fn still_lists(edit: &Edit, content: &Content) -> bool {
+    let Edit::Unregister { file, format, list, entry, path, .. } = edit else { return false };
+    match content {
+        Content::Bytes(bytes) => Document::parse(bytes.clone(), *format)
+            .is_ok_and(|document| is_known(&document, file, (list, path.as_deref()), entry).unwrap_or(true)),
+        // Of a database only what changes is known: its row goes, or it stays.
+        Content::Cells(cells) => !cells.iter().any(|cell| cell.column.is_empty() && cell.text.is_empty()),
+        _ => false,
+    }
+}
+
+/// Whether another entry has the number already that a new one would have.
+fn is_taken(document: &Document, file: &Path, (list, id): (&str, &str), entry: &str) -> Made<bool> {
+    let at = document.find_one(list).map_err(in_file(file))?;
+    let (_, new) = document.read_entry(&at, entry).map_err(in_file(file))?;
+    let place = find_in(&new, id).map_err(in_file(file))?.into_iter().next();
+    let says = place.and_then(|place| place.of(&new).map(text_of));
+    let has = |entry: &Place| document.below(entry, id).is_ok_and(|text| text.is_some() && text == says);
+    Ok(document.children(&at).unwrap_or_default().iter().any(has))
+}
+
 fn same_value(one: &[u8], other: &[u8], format: Format) -> bool {
     let read = |bytes: &[u8]| Document::parse(bytes.to_vec(), format).map(|document| document.value().clone());
     match (read(one), read(other)) {
@@ -779,6 +911,8 @@ mod tests {
                     path: None,
                     made: Some((self.path("b.json"), EMPTY.into())),
                     listed: false,
+                    library: None,
+                    id: None,
                 },
                 Edit::Travel {
                     from: self.path("a.json"),

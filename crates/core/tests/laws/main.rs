@@ -21,6 +21,7 @@ mod learning;
 mod links;
 mod made_launchers;
 mod new_libraries;
+mod numbered_libraries;
 mod orders;
 mod others;
 mod outside;

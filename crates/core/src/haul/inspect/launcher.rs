@@ -9,12 +9,12 @@ use crate::item::{PlannedItem, Proof};
 use crate::launcher::ContentList;
 
 use crate::record::Edit;
-use crate::site::Site;
+use crate::site::{Site, real_path};
 
 use super::same_folder::is_folder_of;
 
 use crate::disk::Disk;
-use crate::launcher::{DigestKind, FoundGame, ListedFile, Profile, load_profiles, read_only};
+use crate::launcher::{DigestKind, FoundGame, ListedFile, Profile, load_profiles, read_only, read_places};
 use crate::record::{Files, Mood};
 
 use crate::survey::GameId;
@@ -39,6 +39,18 @@ pub(crate) fn what_records_say(site: &Site, game: &GameId) -> Option<FoundGame> 
     let (launcher, id) = game.0.split_once('/')?;
     let profile = profiles.into_iter().find(|profile| profile.id == launcher)?;
     read_only(site, &profile, id)?.games.into_iter().find(|found| found.id == id)
+}
+
+/// Whether the launcher of a game lists other games in a library now.
+pub(crate) fn lists_others_in(site: &Site, game: &GameId, library: &Path) -> bool {
+    let (profiles, _) = load_profiles(&site.profile_folder());
+    let Some((launcher, id)) = game.0.split_once('/') else { return false };
+    let profile = profiles.into_iter().find(|profile| profile.id == launcher);
+    let library = real_path(library);
+    let lies_there = |other: &FoundGame| other.id != id && real_path(&other.install).starts_with(&library);
+    profile.is_some_and(|profile| {
+        read_places(site, std::slice::from_ref(&profile)).iter().flat_map(|found| &found.games).any(lies_there)
+    })
 }
 
 /// Reads the content list of a game, as its launcher has it now.

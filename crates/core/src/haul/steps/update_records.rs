@@ -5,7 +5,7 @@
 //! the two was written by its launcher: its leaves are changed again, and its other bytes stay.
 
 use super::replace::{beside, folder_meta, read, replace};
-use crate::haul::inspect::{by_edits, in_item, what_records_say};
+use crate::haul::inspect::{by_edits, in_item, lists_others_in, what_records_say};
 use crate::haul::{
     HaulError, ItemContext, Reach, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
@@ -20,7 +20,7 @@ use crate::journal::EventKind;
 
 use crate::plan::lead_anew;
 
-use crate::record::{Content, Edit, EditError, FileChange, Files, Mood};
+use crate::record::{Content, Edit, EditError, FileChange, Files, Mood, still_lists};
 use crate::site::real_path;
 
 /// Changes the records of an item whose whole copy is at its place.
@@ -55,7 +55,7 @@ fn take_records(work: &ItemContext<'_>, reach: Reach) -> Result<Vec<FolderLock>,
 fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError> {
     if !work.moved {
         let mut files = Files::default();
-        match files.make(&edits_to_make(&work.item.planned), Mood::Strict) {
+        match files.make(&wanted_now(work, edits_to_make(&work.item.planned)), Mood::Strict) {
             Ok(()) => return Ok(files.changes()),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
             Err(error) => tracing::info!(%error, "records are searched again"),
@@ -95,6 +95,7 @@ fn found_anew(work: &ItemContext<'_>, way: Direction) -> Result<Vec<FileChange>,
         Direction::There => (edits_to_make(planned), &planned.from, &planned.to),
         Direction::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
     };
+    let own = wanted_now(work, own);
     let from = &led_from(work, way, from)?;
     let leading = lead_anew(work.site, planned, &own, from, to)?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
@@ -129,7 +130,7 @@ pub(crate) fn finish(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
         return write_all(work, &known, &known);
     }
     let mut files = Files::knowing(&known);
-    let made = files.make(&edits_to_make(&work.item.planned), Mood::Again);
+    let made = files.make(&wanted_now(work, edits_to_make(&work.item.planned)), Mood::Again);
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
         Err(error) if !is_of_the_records(&error) => return Err(error.into()),
@@ -187,6 +188,16 @@ pub(crate) fn edits_to_make(planned: &PlannedItem) -> Vec<Edit> {
     planned.edits.iter().filter(wanted).cloned().collect()
 }
 
+/// Those of some edits that are to be made now: a library in which its launcher has other games stays known to it.
+fn wanted_now(work: &ItemContext<'_>, mut edits: Vec<Edit>) -> Vec<Edit> {
+    let game = &work.item.planned.game;
+    edits.retain(|edit| {
+        let Edit::Unregister { library: Some(library), made: None, listed: false, .. } = edit else { return true };
+        !lists_others_in(work.site, game, library)
+    });
+    edits
+}
+
 /// Removes what a crash left under our own name beside the record files. What another program had written at the very moment in
 /// which our file took its place is put back there.
 fn sweep(work: &ItemContext<'_>, known: &[FileChange]) -> Result<(), HaulError> {
@@ -242,9 +253,11 @@ pub(crate) fn undo(work: &mut ItemContext<'_>, reach: Reach) -> Result<(), HaulE
     let out_of_reach = |file: &Path| reach == Reach::WhatIsThere && standing.is_out_of_reach(&row.planned, file);
     let turned = Edit::turned_all(&edits_to_make(&work.item.planned));
     let turned = within_reach(&turned, &known, &out_of_reach).ok_or(HaulError::NeedsRecovery)?;
+    let all = turned.len();
+    let turned = wanted_now(work, turned);
     known.retain(|change| !out_of_reach(&change.file));
     sweep(work, &known)?;
-    let back: Vec<FileChange> = if written_by_others(&known)? {
+    let back: Vec<FileChange> = if turned.len() < all || written_by_others(&known)? {
         let swapped = known.iter().cloned().map(|c| FileChange { file: c.file, before: c.after, after: c.before });
         let mut files = Files::knowing(&swapped.collect::<Vec<_>>());
         match files.make(&turned, Mood::Again) {
@@ -305,6 +318,18 @@ fn exact_undo(work: &ItemContext<'_>) -> Result<Option<Vec<FileChange>>, HaulErr
     let within = edits_to_make(&work.item.planned);
     let mut within = within.iter().flat_map(Edit::files).filter(|file| file.starts_with(&work.item.planned.to));
     if !within.all(covered) {
+        return Ok(None);
+    }
+    // A library that others live in stays known, and the last one that leaves it takes it away, whoever made it known.
+    let edits = edits_to_make(&work.item.planned);
+    let all = edits.len();
+    let forgets = |edit: &Edit| matches!(edit, Edit::Unregister { made: None, listed: false, .. });
+    let edits = wanted_now(work, edits);
+    let stays = |edit: &Edit| {
+        let of_file = |change: &&FileChange| edit.files().iter().any(|file| change.file == real_path(file));
+        back.iter().find(of_file).is_none_or(|change| still_lists(edit, &change.after))
+    };
+    if edits.len() < all || edits.iter().any(|edit| forgets(edit) && stays(edit)) {
         return Ok(None);
     }
     // The entry arrives at its old list before it leaves the new one.

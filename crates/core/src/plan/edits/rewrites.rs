@@ -67,6 +67,8 @@ struct Writing<'a> {
     bases: Bases,
     /// Links that items of this haul make before.
     made: Vec<Edit>,
+    /// What items of this haul make before that later ones rely on.
+    earlier: &'a [Edit],
     /// Records that are parts of texts, by file and place.
     texts: HashMap<(&'a Path, &'a str), Vec<usize>>,
 }
@@ -96,6 +98,22 @@ fn placed(
     })
 }
 
+/// The same with what games call a library that is new: the number that it gets.
+fn named_anew(
+    site: &Site,
+    found: &FoundLauncher,
+    target: &Target<'_>,
+    values: Values,
+    earlier: &[Edit],
+) -> Result<Values, String> {
+    let (Some(library), Some(libraries)) = (target.library, &found.profile.libraries) else { return Ok(values) };
+    if !target.new_library || libraries.id.is_none() {
+        return Ok(values);
+    }
+    let (file, source, _) = libraries_file(site, found)?;
+    Ok(values.with("library-id", next_number(found, (&file, &source), library, earlier)?.to_string()))
+}
+
 /// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's items before it.
 pub(crate) fn edits(
     site: &Site,
@@ -113,22 +131,18 @@ pub(crate) fn edits(
     let root = game.root.as_deref().filter(|_| game.library.is_none());
     let below = root.and_then(|root| game.install.strip_prefix(root).ok()).map_or(0, |way| way.components().count());
     let new_root = root.and_then(|_| target.install.ancestors().nth(below));
+    let library = target.library.filter(|_| root.is_none()).or(new_root);
+    let new = placed(site, found, &game.id, target.install, library, folder)?;
     let mut writing = Writing {
         site,
         found,
         game,
         target,
         old: placed(site, found, &game.id, &game.install, game.library.as_deref().or(root), &game.folder)?,
-        new: placed(
-            site,
-            found,
-            &game.id,
-            target.install,
-            target.library.filter(|_| root.is_none()).or(new_root),
-            folder,
-        )?,
+        new: named_anew(site, found, target, new, earlier)?,
         bases,
         made: Vec::new(),
+        earlier,
         texts: texts_of(game),
     };
     let mut edits = writing.all()?;
@@ -157,9 +171,10 @@ pub(crate) fn entry_rewrites(
         game: example,
         target,
         old: placed(site, found, &example.id, &example.install, example.library.as_deref(), &example.folder)?,
-        new: placed(site, found, id, target.install, target.library, folder)?,
+        new: named_anew(site, found, target, placed(site, found, id, target.install, target.library, folder)?, &[])?,
         bases: found.bases(site),
         made: Vec::new(),
+        earlier: &[],
         texts: texts_of(example),
     };
     let mut rewrites = Vec::new();
@@ -203,7 +218,14 @@ impl Writing<'_> {
             _ => self.game.entry.file.clone(),
         };
         if let Some(library) = self.target.library {
-            edits.extend(make_known(self.site, self.found, library, &list_file, self.target.new_library)?);
+            edits.extend(make_known(
+                self.site,
+                self.found,
+                library,
+                &list_file,
+                self.target.new_library,
+                self.earlier,
+            )?);
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
         // An entry that stands in its library's goes on to the other library's.
@@ -496,9 +518,10 @@ pub(crate) fn make_known(
     library: &Path,
     list_file: &Path,
     is_new: bool,
+    earlier: &[Edit],
 ) -> Result<Option<Edit>, String> {
     if is_new {
-        return register(site, found, library, list_file).map(Some);
+        return register(site, found, library, list_file, earlier).map(Some);
     }
     let games = &found.profile.games;
     let text = found.profile.libraries.as_ref().and_then(|libraries| libraries.new_file.clone());
@@ -507,33 +530,81 @@ pub(crate) fn make_known(
     let (Some(text), Some(format), true) = (text, shape.format(), own) else { return Ok(None) };
     let made = Some((list_file.to_path_buf(), text));
     let (file, list, entry) = (list_file.to_path_buf(), "$".to_string(), String::new());
-    let edit = Edit::Register { file, format, list, entry, path: None, made, listed: true };
+    let edit = Edit::Register {
+        file,
+        format,
+        list,
+        entry,
+        path: None,
+        made,
+        listed: true,
+        library: Some(library.into()),
+        id: None,
+    };
     Ok((!list_file.look_exists()).then_some(edit))
 }
 
+/// The number that a new library gets: the next one after those that are listed, and after those that earlier items of its haul make known.
+fn next_number(
+    found: &FoundLauncher,
+    (file, source): (&Path, &Source),
+    library: &Path,
+    earlier: &[Edit],
+) -> Result<u64, String> {
+    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
+    let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
+    let by_field = libraries.id.as_deref().filter(|id| *id != "key");
+    let number = |place: &Place| match (by_field, place.0.last()) {
+        (Some(id), _) => source.below(place, id)?.parse().ok(),
+        (None, Some(Step::Name(name))) => numbered(name).map(|(_, number, _)| number),
+        (None, Some(Step::Index(nth))) => u64::try_from(*nth).ok(),
+        (None, None) => None,
+    };
+    let numbers: Option<Vec<u64>> = source.children(&list).unwrap_or_default().iter().map(number).collect();
+    let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
+    let mut before: Vec<&Path> = Vec::new();
+    for edit in earlier {
+        if let Edit::Register { file: other, library: Some(other_library), listed: false, .. } = edit
+            && other == file
+            && !before.contains(&other_library.as_path())
+        {
+            before.push(other_library);
+        }
+    }
+    let nth = before.iter().position(|known| *known == library).unwrap_or(before.len());
+    Ok(numbers.into_iter().max().map_or(0, |last| last + 1) + nth as u64)
+}
+
 /// The edit that lists a new library, and makes its own file.
-pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_file: &Path) -> Result<Edit, String> {
+pub(crate) fn register(
+    site: &Site,
+    found: &FoundLauncher,
+    library: &Path,
+    list_file: &Path,
+    earlier: &[Edit],
+) -> Result<Edit, String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let (file, source, shape) = libraries_file(site, found)?;
-    let format = shape.format().ok_or("a library can't be added in a database")?;
+    // A row of a database is said as a JSON object.
+    let format =
+        if shape == Shape::Sqlite { Format::Json } else { shape.format().ok_or("a link lists no libraries")? };
     stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
     let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library")?;
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
-        let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
-        let number = |place: &Place| match place.0.last() {
-            Some(Step::Name(name)) => numbered(name).map(|(_, number, _)| number),
-            _ => None,
-        };
-        let numbers: Option<Vec<u64>> = source.children(&list).unwrap_or_default().iter().map(number).collect();
-        let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
-        let next = numbers.into_iter().max().map_or(0, |last| last + 1);
+        let next = next_number(found, (&file, &source), library, earlier)?;
         entry = entry.replace("{nr}", &next.to_string());
     }
     // However the text is quoted, it has to lead there.
-    if let Source::Text(document) = &source {
-        let list = document.find_one(&libraries.list).map_err(|e| e.to_string())?;
-        let (_, value) = document.read_entry(&list, &entry).map_err(|e| e.to_string())?;
+    let value = match &source {
+        Source::Text(document) => {
+            let list = document.find_one(&libraries.list).map_err(|e| e.to_string())?;
+            Some(document.read_entry(&list, &entry).map_err(|e| e.to_string())?.1)
+        }
+        Source::Tables(_) => Some(serde_json::from_str(&entry).map_err(|e| format!("{}: {e}", file.display()))?),
+        Source::Link(_) => None,
+    };
+    if let Some(value) = value {
         let place = crate::record::find_in(&value, &libraries.path).ok().and_then(|found| found.into_iter().next());
         let text = place.and_then(|place| place.of(&value)?.as_str().map(str::to_string));
         let leads = text.and_then(|text| Spelling::read(&text, &found.bases(site)).ok()).map(|(_, path)| path);
@@ -543,7 +614,8 @@ pub(crate) fn register(site: &Site, found: &FoundLauncher, library: &Path, list_
     }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
-    Ok(Edit::Register { file, format, list, entry, path, made, listed: false })
+    let id = libraries.id.clone().filter(|id| id != "key");
+    Ok(Edit::Register { file, format, list, entry, path, made, listed: false, library: Some(library.into()), id })
 }
 
 /// Refuses what would change a list within a text: only what its entries say is changed there.

@@ -54,8 +54,14 @@ fn wished(site: &Site, found: &FoundLauncher, wish: &LibraryWish) -> Result<(Pat
                 return Err(FindingKind::AlreadyThere { path: library });
             }
             let values = found.values(site).with("library", library.to_string_lossy());
-            let list_file = found.profile.games.file.fill(&values).map(PathBuf::from).map_err(|_| none())?;
-            let edit = register(site, found, &library, &list_file);
+            // A library has a file of its own only where its games are listed in one.
+            let has_own = found.profile.libraries.as_ref().is_some_and(|libraries| libraries.new_file.is_some());
+            let list_file = match found.profile.games.file.fill(&values) {
+                Ok(file) => PathBuf::from(file),
+                Err(_) if !has_own => PathBuf::new(),
+                Err(_) => return Err(none()),
+            };
+            let edit = register(site, found, &library, &list_file, &[]);
             let edit = edit.map_err(|why| FindingKind::RecordsUnchangeable { why })?;
             Ok((library, vec![edit], format!("{launcher}: a library on {}", drive.name)))
         }

@@ -1,0 +1,378 @@
+//! Libraries to which games refer by a number, and rows of databases: a new one gets the next number, several in one haul each their own; one in
+//! which another game lives stays known, and the last one that leaves takes it away.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::bytes::HaulId;
+use deft_barge_core::haul::{Control, Haul, undo_haul, undo_items};
+use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
+use deft_barge_core::learn::learn;
+use deft_barge_core::plan::{Destination, Draft, plan};
+use deft_barge_core::site::Site;
+use deft_barge_core::survey::survey;
+use rusqlite::Connection;
+
+use crate::port::{declare, folder_in_memory};
+
+const GAMES: [&str; 4] = ["Amber Fen", "Basalt Keep & Söhne", "Cobalt Tor", "Dune Echo"];
+
+/// What a launcher writes down: libraries by their numbers and folders, and of each game the number of its library in that list.
+type Writer = fn(&Path, &[(i64, PathBuf)], &[usize]);
+
+/// How such a launcher writes, whether a game says its library by a number, and the first of these.
+struct Shape {
+    what: &'static str,
+    first: i64,
+    write: Writer,
+}
+
+fn text(value: impl Into<serde_json::Value>) -> String {
+    value.into().to_string()
+}
+
+fn path_text(path: &Path) -> String {
+    text(path.to_str().unwrap())
+}
+
+fn json_shelves(libraries: &[(i64, PathBuf)]) -> String {
+    let one = |(nr, at): &(i64, PathBuf)| format!("    {{\"nr\": {nr}, \"at\": {}}}", path_text(at));
+    libraries.iter().map(one).collect::<Vec<_>>().join(",\n")
+}
+
+fn put(home: &Path, name: &str, text: &str) {
+    fs::create_dir_all(home).unwrap();
+    fs::write(home.join(name), text).unwrap();
+}
+
+fn database(home: &Path, tables: &str) -> Connection {
+    fs::create_dir_all(home).unwrap();
+    let file = home.join("k.db");
+    let _ = fs::remove_file(&file);
+    let db = Connection::open(file).unwrap();
+    db.execute_batch(tables).unwrap();
+    db
+}
+
+const SHAPES: [Shape; 8] = [
+    Shape {
+        what: "JSON, by a field",
+        first: 1,
+        write: |home, libraries, of| {
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("    {{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {nr}, \"folder\": {title}}}")
+            };
+            let games: Vec<String> = of.iter().enumerate().map(game).collect();
+            let shelves = json_shelves(libraries);
+            put(home, "shelves.json", &format!("{{\n  \"shelves\": [\n{shelves}\n  ]\n}}\n"));
+            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", games.join(",\n")));
+        },
+    },
+    Shape {
+        what: "JSON, by its place in the list",
+        first: 0,
+        write: |home, libraries, of| {
+            let game = |(n, at): (usize, &usize)| {
+                let title = text(GAMES[n]);
+                format!(
+                    "    {{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {}, \"folder\": {title}}}",
+                    libraries[*at].0
+                )
+            };
+            let games: Vec<String> = of.iter().enumerate().map(game).collect();
+            let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", path_text(at));
+            let shelves: Vec<String> = libraries.iter().map(shelf).collect();
+            let (shelves, games) = (shelves.join(",\n"), games.join(",\n"));
+            put(
+                home,
+                "all.json",
+                &format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n"),
+            );
+        },
+    },
+    Shape {
+        what: "JSON, by path",
+        first: 1,
+        write: |home, libraries, of| {
+            let game = |(n, at): (usize, &usize)| {
+                let place = path_text(&libraries[*at].1.join(GAMES[n]));
+                format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
+            };
+            let games: Vec<String> = of.iter().enumerate().map(game).collect();
+            let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", path_text(at));
+            let shelves: Vec<String> = libraries.iter().map(shelf).collect();
+            put(home, "shelves.json", &format!("{{\n  \"shelves\": [\n{}\n  ]\n}}\n", shelves.join(",\n")));
+            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", games.join(",\n")));
+        },
+    },
+    Shape {
+        what: "YAML, by a field",
+        first: 0,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("  - nr: {nr}\n    at: {}\n", path_text(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("  - id: k{n}\n    title: {title}\n    shelf: {nr}\n    folder: {title}\n")
+            };
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let games: String = of.iter().enumerate().map(game).collect();
+            put(home, "k.yaml", &format!("shelves:\n{shelves}games:\n{games}"));
+        },
+    },
+    Shape {
+        what: "TOML, by a field",
+        first: 7,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("[[shelf]]\nnr = {nr}\nat = {}\n\n", path_text(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("[[game]]\nid = \"k{n}\"\ntitle = {title}\nshelf = {nr}\nfolder = {title}\n\n")
+            };
+            put(home, "shelves.toml", &libraries.iter().map(shelf).collect::<String>());
+            put(home, "games.toml", &of.iter().enumerate().map(game).collect::<String>());
+        },
+    },
+    Shape {
+        what: "a database, by the number of a row",
+        first: 1,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr integer primary key autoincrement, at text not null unique);
+                 create table games(id text primary key, title text, shelf integer references shelves(nr), folder text);",
+            );
+            for (nr, at) in libraries {
+                db.execute("insert into shelves values(?1, ?2)", (nr, at.to_str().unwrap())).unwrap();
+            }
+            for (n, at) in of.iter().enumerate() {
+                let (id, nr) = (format!("k{n}"), libraries[*at].0);
+                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
+            }
+        },
+    },
+    Shape {
+        what: "a database, by a column beside the path that is the key",
+        first: 5,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(at text primary key, nr integer);
+                 create table games(id text primary key, title text, shelf integer, folder text);",
+            );
+            for (nr, at) in libraries {
+                db.execute("insert into shelves values(?1, ?2)", (at.to_str().unwrap(), nr)).unwrap();
+            }
+            for (n, at) in of.iter().enumerate() {
+                let (id, nr) = (format!("k{n}"), libraries[*at].0);
+                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
+            }
+        },
+    },
+    Shape {
+        what: "a database, by path",
+        first: 1,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr integer primary key, at text not null);
+                 create table games(id text primary key, title text, at text);",
+            );
+            for (nr, at) in libraries {
+                db.execute("insert into shelves values(?1, ?2)", (nr, at.to_str().unwrap())).unwrap();
+            }
+            for (n, at) in of.iter().enumerate() {
+                let (id, at) = (format!("k{n}"), libraries[*at].1.join(GAMES[n]));
+                db.execute("insert into games values(?1, ?2, ?3)", (id, GAMES[n], at.to_str().unwrap())).unwrap();
+            }
+        },
+    },
+];
+
+/// What is in a folder: of databases what their tables hold, of other files their bytes.
+fn says(home: &Path) -> Vec<(PathBuf, String)> {
+    let mut all: Vec<PathBuf> = fs::read_dir(home).unwrap().map(|entry| entry.unwrap().path()).collect();
+    all.sort();
+    let one = |file: PathBuf| {
+        if file.extension().is_none_or(|end| end != "db") {
+            let text = fs::read_to_string(&file).unwrap();
+            return (file, text);
+        }
+        let db = Connection::open(&file).unwrap();
+        let mut out = String::new();
+        let has_sequence = "select 1 from sqlite_schema where name = 'sqlite_sequence'";
+        let has_sequence = db.prepare(has_sequence).unwrap().exists([]).unwrap();
+        for table in ["shelves", "games"].into_iter().chain(has_sequence.then_some("sqlite_sequence")) {
+            let mut rows = db.prepare(&format!("select * from {table} order by 1")).unwrap();
+            let columns = rows.column_count();
+            let mut rows = rows.query([]).unwrap();
+            while let Some(row) = rows.next().unwrap() {
+                let cells = (0..columns).map(|n| format!("{:?}", row.get_ref(n).unwrap()));
+                out.push_str(&format!("{table}: {}\n", cells.collect::<Vec<_>>().join(" ")));
+            }
+        }
+        (file, out)
+    };
+    all.into_iter().map(one).collect()
+}
+
+struct World {
+    top: PathBuf,
+    home: PathBuf,
+    shape: &'static Shape,
+    _folder: tempfile::TempDir,
+}
+
+impl World {
+    fn new(shape: &'static Shape) -> Self {
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        declare(&top, &["swift", "third", "newhold", "fourth"]);
+        let home = top.join("home/.config/kestrel");
+        let world = Self { top, home, shape, _folder: folder };
+        for (n, title) in GAMES.iter().enumerate() {
+            let at = world.library(n % 2).1.join(title);
+            fs::create_dir_all(at.join("bin")).unwrap();
+            fs::write(at.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(at.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
+        (shape.write)(&world.home, &[world.library(0), world.library(1)], &[0, 1, 0, 1]);
+        world
+    }
+
+    fn library(&self, nth: usize) -> (i64, PathBuf) {
+        let drive = ["swift", "third", "newhold", "fourth"][nth];
+        (self.shape.first + nth as i64, self.top.join("drives").join(drive).join("kestrel games"))
+    }
+
+    /// What the launcher itself would write of these libraries, and of games in them.
+    fn wanted(&self, libraries: &[usize], of: &[usize]) -> Vec<(PathBuf, String)> {
+        let folder = tempfile::tempdir().unwrap();
+        let listed: Vec<(i64, PathBuf)> =
+            libraries.iter().enumerate().map(|(n, at)| (self.shape.first + n as i64, self.library(*at).1)).collect();
+        (self.shape.write)(folder.path(), &listed, of);
+        let there = says(folder.path());
+        there.into_iter().map(|(file, text)| (self.home.join(file.file_name().unwrap()), text)).collect()
+    }
+
+    fn haul(&self, site: &Site, journal: &Journal, sent: &[(usize, &str)]) -> HaulId {
+        let found = survey(site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        for (game, to) in sent {
+            let [game] = found.find_games(GAMES[*game])[..] else { panic!("{}", GAMES[*game]) };
+            draft.send(game.id.clone(), Destination::Drive((*to).into()));
+        }
+        let plan = plan(site, &found, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{}: {:#?}", self.shape.what, plan.findings);
+        let mut haul = Haul::begin(site, journal, &plan).unwrap();
+        let end = haul.run(&|_| {}, &Control::default()).unwrap();
+        assert!(
+            end.items.iter().all(|item| item.proof.as_ref().is_some_and(deft_barge_core::item::Proof::holds)),
+            "{}",
+            self.shape.what
+        );
+        haul.id()
+    }
+
+    fn journal(&self) -> (Site, Journal) {
+        let site = Site::of_world(&self.top).unwrap();
+        let learned = learn(&site, &[], &[], &|_| {}).launchers;
+        let [launcher] = learned.as_slice() else { panic!("{}: {learned:?}", self.shape.what) };
+        assert_eq!(launcher.doubt, None, "{}\n{}", self.shape.what, launcher.profile);
+        fs::create_dir_all(site.profile_folder()).unwrap();
+        fs::write(site.profile_folder().join("kestrel.toml"), &launcher.profile).unwrap();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        (site, journal)
+    }
+}
+
+fn undo_one(site: &Site, journal: &Journal, haul: HaulId, title: &str) {
+    let row = journal.haul(haul).unwrap().unwrap();
+    let item = row.items.iter().find(|item| item.planned.title == title).unwrap().id;
+    undo_items(site, journal, haul, &[item], &|_| {}, &Control::default()).unwrap();
+}
+
+#[test]
+fn new_libraries_get_the_next_numbers_and_stay_known_while_a_game_lives_in_them() {
+    for shape in &SHAPES {
+        let world = World::new(shape);
+        let was = says(&world.home);
+        let (site, journal) = world.journal();
+        // Two new libraries in one haul, two games in the first of them.
+        let haul = world.haul(&site, &journal, &[(0, "newhold"), (2, "newhold"), (1, "fourth")]);
+        let now = says(&world.home);
+        let orders = [[0, 1, 2, 3], [0, 1, 3, 2]].map(|order| {
+            let of = |library: usize| order.iter().position(|at| *at == library).unwrap();
+            world.wanted(&order, &[of(2), of(3), of(2), of(1)])
+        });
+        assert!(orders.contains(&now), "{}\n{now:#?}\n{orders:#?}", shape.what);
+        // One of two games goes back: the library of the other one stays.
+        undo_one(&site, &journal, haul, GAMES[0]);
+        let found = survey(&site, Vec::new(), &|_| {});
+        let place = |title: &str| found.find_games(title)[0].found.install.clone();
+        assert_eq!(place(GAMES[0]), world.library(0).1.join(GAMES[0]), "{}", shape.what);
+        assert_eq!(place(GAMES[2]), world.library(2).1.join(GAMES[2]), "{}", shape.what);
+        assert!(
+            found.launchers[0].libraries.iter().any(|library| library.path == world.library(2).1),
+            "{}",
+            shape.what
+        );
+        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+        assert_eq!(says(&world.home), was, "{}", shape.what);
+    }
+}
+
+#[test]
+fn a_library_that_one_haul_made_known_stays_while_the_game_of_another_lives_in_it() {
+    for shape in &SHAPES {
+        let world = World::new(shape);
+        let (site, journal) = world.journal();
+        let first = world.haul(&site, &journal, &[(0, "newhold")]);
+        let second = world.haul(&site, &journal, &[(2, "newhold")]);
+        undo_haul(&site, &journal, first, &|_| {}, &Control::default()).unwrap();
+        let found = survey(&site, Vec::new(), &|_| {});
+        let game = found.find_games(GAMES[2])[0];
+        assert_eq!(
+            (game.found.install.clone(), game.fault()),
+            (world.library(2).1.join(GAMES[2]), None),
+            "{}",
+            shape.what
+        );
+        assert!(
+            found.launchers[0].libraries.iter().any(|library| library.path == world.library(2).1),
+            "{}",
+            shape.what
+        );
+        undo_haul(&site, &journal, second, &|_| {}, &Control::default()).unwrap();
+        let found = survey(&site, Vec::new(), &|_| {});
+        for (n, title) in GAMES.iter().enumerate() {
+            assert_eq!(found.find_games(title)[0].found.install, world.library(n % 2).1.join(title), "{}", shape.what);
+        }
+    }
+}
+
+#[test]
+fn a_number_that_the_launcher_has_given_out_since_the_plan_is_not_given_twice() {
+    for shape in SHAPES.iter().filter(|shape| shape.what.contains("field") || shape.what.contains("row")) {
+        let world = World::new(shape);
+        let (site, journal) = world.journal();
+        let found = survey(&site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        draft.send(found.find_games(GAMES[0])[0].id.clone(), Destination::Drive("newhold".into()));
+        let plan = plan(&site, &found, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{}: {:#?}", shape.what, plan.findings);
+        // The launcher makes a library of its own meanwhile, and gives it that number.
+        let other = (shape.first + 2, world.library(3).1);
+        fs::create_dir_all(&other.1).unwrap();
+        (shape.write)(&world.home, &[world.library(0), world.library(1), other], &[0, 1, 0, 1]);
+        let before = says(&world.home);
+        if let Ok(mut haul) = Haul::begin(&site, &journal, &plan) {
+            let _ = haul.run(&|_| {}, &Control::default());
+        }
+        let now = says(&world.home);
+        // Either nothing changed, or the new library has a number of its own.
+        let numbered = world.wanted(&[0, 1, 3, 2], &[3, 1, 0, 1]);
+        assert!(now == before || now == numbered, "{}\n{now:#?}", shape.what);
+    }
+}
