@@ -15,6 +15,7 @@ fn known(known: Known) -> &'static str {
         Known::Program => "program",
         Known::LastRun => "last run",
         Known::Library => "library",
+        Known::Counter => "number of games",
     }
 }
 
@@ -126,7 +127,7 @@ pub fn doubt(doubt: &Doubt) -> String {
         Doubt::Beside => {
             "files that lie with the games name them and would have to move with them, and how isn't clear".into()
         }
-        Doubt::Counters(file) => format!(
+        Doubt::Counters(file) | Doubt::MayCount { file, .. } => format!(
             "{} says something of each library's games, and what exactly isn't clear, so a move couldn't keep it true",
             path(file)
         ),
@@ -185,11 +186,16 @@ fn examples(candidate: &Candidate) -> String {
 pub fn question(name: &str, question: &Question) -> String {
     let asks = match question.about {
         Known::Library => "does this say which library a game is in?".to_string(),
+        Known::Counter => "does this count the games in each library?".to_string(),
         about => format!("which of these is the {} of a game?", known(about)),
     };
     let mut out = vec![format!("{}: {asks}", line(name))];
     for (n, candidate) in question.candidates.iter().enumerate() {
-        let says = if candidate.none { "no, nothing here says it".to_string() } else { examples(candidate) };
+        let says = match (candidate.none, question.about) {
+            (true, Known::Counter) => "no, nothing here counts them".to_string(),
+            (true, _) => "no, nothing here says it".to_string(),
+            (false, _) => examples(candidate),
+        };
         out.push(format!("  {}  {says}", n + 1));
     }
     out.join("\n")
@@ -199,6 +205,13 @@ pub fn question(name: &str, question: &Question) -> String {
 pub fn taken(question: &Question) -> String {
     if question.about == Known::Library && question.candidates.first().is_some_and(|candidate| candidate.none) {
         return "it was taken that nothing says which library a game is in".into();
+    }
+    if let (Known::Counter, Some(first)) = (question.about, question.candidates.first()) {
+        return if first.none {
+            "it was taken that nothing counts the games in each library".into()
+        } else {
+            format!("taken to count the games in each library: {}", examples(first))
+        };
     }
     let first = question.candidates.first().and_then(|candidate| candidate.examples.first());
     if let (Known::Library, Some(first)) = (question.about, question.candidates.first()) {

@@ -22,6 +22,8 @@ pub enum Known {
     LastRun,
     /// The library that a game is in.
     Library,
+    /// How many games a library has.
+    Counter,
 }
 
 /// Something that more than one place of an entry may be.
@@ -48,6 +50,9 @@ pub struct Candidate {
     /// The profile with this answer, where more than a line differs.
     #[serde(skip)]
     pub profile: Option<String>,
+    /// What is asked about the counts of games with this answer, instead of what is asked so far.
+    #[serde(skip)]
+    pub then: Vec<Question>,
 }
 
 /// Why a profile is not sound.
@@ -62,6 +67,13 @@ pub enum Doubt {
     NoList,
     /// A list of libraries says which games each has, or how many: a move would have to change that as well.
     Counters(PathBuf),
+    /// Numbers that are those of the games in each library, and may be so by chance.
+    MayCount {
+        /// The list of libraries.
+        file: PathBuf,
+        /// JSONPaths from its entries.
+        selectors: Vec<String>,
+    },
     /// What a file is for is not clear: more than one list may be that of the libraries.
     NotClear(PathBuf),
     /// The records lie beside the games and would have to go with them.
@@ -174,7 +186,14 @@ pub struct LearnedLauncher {
 impl Candidate {
     /// That none of the others is right; with the profile that holds then, if there is one.
     pub(super) fn none(profile: Option<String>) -> Self {
-        Self { selector: String::new(), examples: Vec::new(), libraries: Vec::new(), none: true, profile }
+        Self {
+            selector: String::new(),
+            examples: Vec::new(),
+            libraries: Vec::new(),
+            none: true,
+            profile,
+            then: Vec::new(),
+        }
     }
 
     /// What it is called where it stands: the last name on the way there.
@@ -249,8 +268,12 @@ impl LearnedLauncher {
         }
         let question = self.questions.remove(question);
         let Some(candidate) = question.candidates.get(candidate) else { return };
+        if question.about == Known::Library {
+            self.questions.retain(|other| other.about != Known::Counter);
+            self.questions.splice(0..0, candidate.then.iter().cloned());
+        }
         let key = match question.about {
-            Known::Library => {
+            Known::Library | Known::Counter => {
                 match &candidate.profile {
                     Some(profile) => self.profile.clone_from(profile),
                     None => self.doubt = Some(Doubt::NotClear(self.list.clone())),

@@ -13,7 +13,7 @@ use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::pattern::PatternStep;
 use super::roles::Roles;
-use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Shape, Side, Step, joined};
+use crate::record::{Document, Format, HeldPart, LibrarySays, Place, Shape, Side, Source, Step, joined};
 use crate::record::{numbered, step_text};
 
 /// A list of libraries, as a profile says it.
@@ -60,7 +60,15 @@ pub(super) fn of(
     let ListAt::One(file) = &list.at else { return Err(Doubt::NotClear(list.shown())) };
     let mut above = list.to_entry.clone();
     let last = above.0.pop();
-    let plain = above.0.iter().all(|step| matches!(step, PatternStep::Name(_)));
+    // Elements are lists by their names: those around the entries have to be the only ones.
+    let elements = list.shape.format() == Some(Format::Xml);
+    let is_plain = |step: &PatternStep| match step {
+        PatternStep::Name(_) => true,
+        PatternStep::Any => elements,
+        PatternStep::Nth(_) | PatternStep::Where(_) => false,
+    };
+    let is_one = || Source::read(file, list.shape).is_ok_and(|source| source.find_one(&above.selector()).is_ok());
+    let plain = above.0.iter().all(is_plain) && (!elements || is_one());
     // A game outside of all of them is listed by other rules than the others.
     if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
@@ -124,7 +132,8 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
     for value in &values {
         add_places(value, "$", DEEP, &mut places);
     }
-    let mut holding = Holding::default();
+    let (mut holding, mut chance) = (Holding::default(), Vec::new());
+    let is_reference = |selector: &String| games.reference.as_ref().is_some_and(|reference| reference.id == *selector);
     for way in ways {
         let names = |entry: &Entry| match &way {
             None => roles.id_of(games, entry),
@@ -173,10 +182,13 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         } else if counts.eq(says.iter().copied()) {
             // A number that is the same in each, or that numbers the libraries, may be one by chance.
             let differ = says.iter().collect::<BTreeSet<_>>().len() > 1;
-            if !differ || says.windows(2).all(|two| two[1] == two[0] + 1) {
-                return Err(doubt());
+            let may_be_chance = !differ || says.windows(2).all(|two| two[1] == two[0] + 1);
+            match &games.counters {
+                _ if is_reference(selector) => {}
+                None if may_be_chance => chance.push(selector.clone()),
+                Some(counters) if may_be_chance && !counters.contains(selector) => {}
+                _ => holding.parts.push(part(LibrarySays::Count)),
             }
-            holding.parts.push(part(LibrarySays::Count));
         }
     }
     // A sum is of one thing.
@@ -194,7 +206,11 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         }
         !says_of_games(games, roles, here, &value)
     });
-    if rest { Ok(holding) } else { Err(doubt()) }
+    match (rest, chance.is_empty()) {
+        (true, true) => Ok(holding),
+        (true, false) => Err(Doubt::MayCount { file: file.into(), selectors: chance }),
+        (false, _) => Err(doubt()),
+    }
 }
 
 /// The part that names games, and where in its elements or members, whose numbers make these sums.
@@ -362,7 +378,7 @@ fn says_of_games(games: &GameList, roles: &Roles, here: &[&Entry], value: &Value
 }
 
 fn value_of(list: &GameList, entry: &Entry) -> Option<Value> {
-    crate::record::Source::read(&entry.file, list.shape).ok()?.value_at(&entry.place).map(Cow::into_owned)
+    Source::read(&entry.file, list.shape).ok()?.value_at(&entry.place).map(Cow::into_owned)
 }
 
 fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
@@ -392,7 +408,7 @@ enum Becomes {
 /// `id` is by what games refer to it.
 fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<String> {
     if list.shape == Shape::Sqlite {
-        return holds.is_empty().then(|| new_row(list, id))?;
+        return new_row(list, holds, id);
     }
     let known = |format: &Format| {
         matches!(
@@ -454,7 +470,7 @@ fn becomes(list: &GameList, selector: &str, text: &str, id: Option<&str>) -> Opt
 }
 
 /// The row of a new library as a JSON object, like the last one: a key that is a number is the next one.
-fn new_row(list: &GameList, id: Option<&str>) -> Option<String> {
+fn new_row(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<String> {
     let last = list.entries.last()?;
     let [Step::Name(table), Step::Name(_)] = last.place.0.as_slice() else { return None };
     let (_, key) = crate::record::columns_of(&last.file, table).ok()?;
@@ -469,6 +485,12 @@ fn new_row(list: &GameList, id: Option<&str>) -> Option<String> {
         let selector = format!("${selector}");
         if selector == list.to_path.first() {
             *value = "{library}".into();
+            continue;
+        }
+        // A new library has no games.
+        if let Some(part) = holds.iter().find(|part| part.selector == selector) {
+            (!part.says.names_games()).then_some(())?;
+            *value = if value.is_number() { 0.into() } else { "0".into() };
             continue;
         }
         let text = match &*value {

@@ -72,6 +72,8 @@ pub(super) struct GameList {
     pub perhaps: Vec<Reference>,
     /// Texts of entries of which it is known that they do not say their library.
     pub dismissed: Vec<String>,
+    /// What counts the games of a library, where that may be chance; `None` before anybody was asked.
+    pub counters: Option<Vec<String>>,
     /// Whether its entries say their folders' names alone, each in the entry of the library that it lies in.
     pub held: bool,
     /// Templates of the folders in which its games lie, where its entries say only what lies in each game's folder.
@@ -101,6 +103,7 @@ impl GameList {
             reference,
             perhaps,
             dismissed,
+            counters: None,
             held,
             folders,
         }

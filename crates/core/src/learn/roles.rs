@@ -105,6 +105,7 @@ fn question(about: Known, selectors: &[&str], columns: &Columns<'_>) -> Question
         libraries: Vec::new(),
         none: false,
         profile: None,
+        then: Vec::new(),
     };
     Question { about, candidates: selectors.iter().map(candidate).collect() }
 }

@@ -10,7 +10,7 @@ use super::cell::Cell;
 use super::content::Content;
 use super::database;
 use super::document::{Document, DocumentError, NewValue, find_in};
-use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file};
+use super::edit::{Edit, EditError, Entering, Following, Hop, LibrarySays, Mood, Rewrite, Total, changed, in_file};
 use super::place::{Place, Side, Step};
 use super::rewriting::{new_text, rewritten};
 use crate::platform::Look;
@@ -177,6 +177,9 @@ impl Files {
 
     /// Makes a change of a list of libraries.
     fn follow(&mut self, following: &Following, mood: Mood, open: bool) -> Made<()> {
+        if self.is_database(&following.file)? {
+            return if open || mood == Mood::Strict { self.follow_rows(following) } else { Ok(()) };
+        }
         let bytes = self.document(&following.file, following.format)?.bytes();
         let was_made = self.known(&following.file).map(|known| (&known.before, &known.after));
         let was_made = was_made.and_then(|(before, after)| following.was_made(before, after, &bytes));
@@ -443,6 +446,49 @@ impl Files {
         Ok(self.slot(file, false)?.tables.is_some())
     }
 
+    /// Changes the numbers that the rows of two libraries say of their games.
+    fn follow_rows(&mut self, following: &Following) -> Made<()> {
+        let (file, list) = (&following.file, &following.list);
+        let slot = self.slot(file, false)?;
+        let place = Place::read(list).unwrap_or_default();
+        let [Step::Name(table)] = place.0.as_slice() else {
+            return Err(in_file(file)(DocumentError::WrongKind { place: list.clone() }));
+        };
+        for (says, by) in [(&following.to, 1), (&following.from, -1)] {
+            let rows = rows_of(slot, file, list, table)?;
+            let leads = |row: &Value| {
+                let found = find_in(row, &following.path).ok().and_then(|found| found.into_iter().next());
+                found.and_then(|place| place.of(row).map(text_of)).as_ref() == Some(says)
+            };
+            let key = rows.iter().find(|(_, row)| leads(row)).map(|(key, _)| key.clone());
+            let key = key.ok_or_else(|| changed(file, &format!("{list} {says}")))?;
+            for part in &following.parts {
+                let amount = match part.says {
+                    LibrarySays::Count => by,
+                    LibrarySays::Bytes => by * following.bytes,
+                    LibrarySays::Games | LibrarySays::Entries => {
+                        let place = format!("{list} {}", part.selector);
+                        return Err(in_file(file)(DocumentError::WrongKind { place }));
+                    }
+                };
+                let column = Place::read(&part.selector).and_then(|place| match place.0.as_slice() {
+                    [Step::Name(column)] => Some(column.clone()),
+                    _ => None,
+                });
+                let wrong = || changed(file, &format!("{list}['{key}'] {}", part.selector));
+                let column = column.ok_or_else(wrong)?;
+                let rows = rows_of(slot, file, list, table)?;
+                let value = rows.get_mut(&key).and_then(|row| row.get_mut(&column)).ok_or_else(wrong)?;
+                let old = text_of(value);
+                let new = (old.parse::<i64>().map_err(|_| wrong())? + amount).max(0);
+                *value = if value.is_number() { new.into() } else { new.to_string().into() };
+                let row = rows.get(&key).and_then(Value::as_object).cloned().unwrap_or_default();
+                note_cell(slot, (table, &key, &column), (old, new.to_string()), &row);
+            }
+        }
+        Ok(())
+    }
+
     /// Puts the row of a new library into a table, unless one leads there already.
     fn register_row(
         &mut self,
@@ -487,6 +533,20 @@ impl Files {
         };
         let Some(key) = rows.iter().find(is).map(|(key, _)| key.clone()) else { return Ok(()) };
         rows.remove(&key);
+        // What was changed in it just now is part of what it said.
+        let mut row = row;
+        if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
+            let of_row = |cell: &Cell| cell.table == table && cell.key == key && !cell.column.is_empty();
+            for cell in before.iter().filter(|cell| of_row(cell)) {
+                if let Some(value) = row.get_mut(&cell.column) {
+                    let number = cell.text.parse::<i64>().ok().filter(|_| value.is_number());
+                    *value = number.map_or_else(|| cell.text.clone().into(), Value::from);
+                }
+            }
+            let kept: Vec<(Cell, Cell)> =
+                before.drain(..).zip(after.drain(..)).filter(|(cell, _)| !of_row(cell)).collect();
+            (*before, *after) = kept.into_iter().unzip();
+        }
         let (none, some) = (database::row_cell(&table, &key, None), database::row_cell(&table, &key, Some(&row)));
         note_row(slot, some, none);
         Ok(())
@@ -841,6 +901,31 @@ fn note_row(slot: &mut Slot, old: Cell, new: Cell) {
             before.push(old);
             after.push(new);
         }
+    }
+}
+
+/// Notes that a cell says something else; in a row that comes with the same change, that is part of what it says.
+fn note_cell(
+    slot: &mut Slot,
+    (table, key, column): (&str, &str, &str),
+    (old, new): (String, String),
+    row: &Map<String, Value>,
+) {
+    let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) else {
+        return;
+    };
+    let comes = |cell: &Cell| cell.table == table && cell.key == key && cell.column.is_empty() && cell.text.is_empty();
+    if let Some(nth) = before.iter().position(comes) {
+        after[nth] = database::row_cell(table, key, Some(row));
+        return;
+    }
+    let cell = |text: String| Cell { table: table.into(), key: key.into(), column: column.into(), text };
+    let (old, new) = (cell(old), cell(new));
+    if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
+        after[nth] = new;
+    } else {
+        before.push(old);
+        after.push(new);
     }
 }
 

@@ -163,7 +163,7 @@ fn a_game_that_is_started_is_seen_to_come_up_from_where_it_lies_and_noted_as_tri
     let tried: Vec<_> =
         events.iter().filter(|event| event.word == deft_barge_core::journal::EventKind::Launched).collect();
     assert_eq!(tried.len(), 2);
-    assert!(tried.iter().any(|event| event.haul == haul && event.detail.contains("came up")));
+    assert!(tried.iter().any(|event| event.haul == haul && event.detail.contains("process ")));
 }
 
 #[test]

@@ -1,5 +1,5 @@
-//! Libraries to which games refer by a number, and rows of databases: a new one gets the next number, several in one haul each their own; one in
-//! which another game lives stays known, and the last one that leaves takes it away.
+//! Libraries to which games refer by a number, and rows of databases: a new one gets the next number, several in one haul each their own, what
+//! counts their games is kept true; one in which another game lives stays known, and the last one that leaves takes it away.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -8,7 +8,7 @@ use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul, undo_items};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
-use deft_barge_core::learn::learn;
+use deft_barge_core::learn::{Candidate, Known, learn};
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
@@ -55,7 +55,7 @@ fn database(home: &Path, tables: &str) -> Connection {
     db
 }
 
-const SHAPES: [Shape; 8] = [
+const SHAPES: [Shape; 11] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -171,6 +171,66 @@ const SHAPES: [Shape; 8] = [
         },
     },
     Shape {
+        what: "XML, by a field of elements in one of their own",
+        first: 10,
+        write: |home, libraries, of| {
+            let escaped = |text: &str| text.replace('&', "&amp;");
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("    <shelf nr=\"{nr}\" at=\"{}\"/>\n", at.display());
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (escaped(GAMES[n]), libraries[*at].0);
+                format!("    <game id=\"k{n}\" title=\"{title}\" on=\"{nr}\" folder=\"{title}\"/>\n")
+            };
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let games: String = of.iter().enumerate().map(game).collect();
+            let all = format!("<all>\n  <shelves>\n{shelves}  </shelves>\n  <games>\n{games}  </games>\n</all>\n");
+            put(home, "all.xml", &all);
+        },
+    },
+    Shape {
+        what: "JSON, by path, with a count that may be chance",
+        first: 1,
+        write: |home, libraries, of| {
+            let game = |(n, at): (usize, &usize)| {
+                let place = path_text(&libraries[*at].1.join(GAMES[n]));
+                format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
+            };
+            let games: Vec<String> = of.iter().enumerate().map(game).collect();
+            let shelf = |(n, (_, at)): (usize, &(i64, PathBuf))| {
+                let count = of.iter().filter(|at| **at == n).count();
+                format!("    {{\"at\": {}, \"games\": {count}, \"version\": 2}}", path_text(at))
+            };
+            let shelves: Vec<String> = libraries.iter().enumerate().map(shelf).collect();
+            let (shelves, games) = (shelves.join(",\n"), games.join(",\n"));
+            put(
+                home,
+                "all.json",
+                &format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n"),
+            );
+        },
+    },
+    Shape {
+        what: "a database, by the number of a row, with counts and sums",
+        first: 1,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr integer primary key, at text, games integer, used integer);
+                 create table games(id text primary key, title text, shelf integer, folder text, size integer);",
+            );
+            let size = |n: usize| 140_001 + 70_010 * n;
+            for (nth, (nr, at)) in libraries.iter().enumerate() {
+                let here: Vec<usize> = (0..of.len()).filter(|n| of[*n] == nth).collect();
+                let used = here.iter().map(|n| size(*n)).sum::<usize>() as i64;
+                let row = (nr, at.to_str().unwrap(), here.len() as i64, used);
+                db.execute("insert into shelves values(?1, ?2, ?3, ?4)", row).unwrap();
+            }
+            for (n, at) in of.iter().enumerate() {
+                let row = (format!("k{n}"), GAMES[n], libraries[*at].0, size(n) as i64);
+                db.execute("insert into games values(?1, ?2, ?3, ?2, ?4)", row).unwrap();
+            }
+        },
+    },
+    Shape {
         what: "a database, by path",
         first: 1,
         write: |home, libraries, of| {
@@ -280,8 +340,13 @@ impl World {
         let learned = learn(&site, &[], &[], &|_| {}).launchers;
         let [launcher] = learned.as_slice() else { panic!("{}: {learned:?}", self.shape.what) };
         assert_eq!(launcher.doubt, None, "{}\n{}", self.shape.what, launcher.profile);
+        self.journal_with(&launcher.profile)
+    }
+
+    fn journal_with(&self, profile: &str) -> (Site, Journal) {
+        let site = Site::of_world(&self.top).unwrap();
         fs::create_dir_all(site.profile_folder()).unwrap();
-        fs::write(site.profile_folder().join("kestrel.toml"), &launcher.profile).unwrap();
+        fs::write(site.profile_folder().join("kestrel.toml"), profile).unwrap();
         let journal = Journal::open(&site).unwrap().recover().unwrap().0;
         (site, journal)
     }
@@ -374,5 +439,32 @@ fn a_number_that_the_launcher_has_given_out_since_the_plan_is_not_given_twice() 
         // Either nothing changed, or the new library has a number of its own.
         let numbered = world.wanted(&[0, 1, 3, 2], &[3, 1, 0, 1]);
         assert!(now == before || now == numbered, "{}\n{now:#?}", shape.what);
+    }
+}
+
+/// A number that is that of the games in each library by chance is asked about: what is answered is what follows them.
+#[test]
+fn a_number_that_may_count_games_is_asked_about_and_each_answer_holds() {
+    let shape = SHAPES.iter().find(|shape| shape.what.contains("may be chance")).unwrap();
+    let world = World::new(shape);
+    let site = Site::of_world(&world.top).unwrap();
+    let launcher = learn(&site, &[], &[], &|_| {}).launchers.remove(0);
+    assert_eq!(launcher.doubt, None);
+    let question = &launcher.questions[0];
+    assert_eq!(question.about, Known::Counter);
+    let names: Vec<Option<String>> = question.candidates.iter().map(Candidate::name).collect();
+    assert_eq!(names, [Some("games".into()), None, Some("version".into())], "what is called a count comes first");
+    for (nth, (games, version)) in [(1, 2), (2, 2), (2, 1)].into_iter().enumerate() {
+        let mut answered = launcher.clone();
+        answered.answer(0, nth);
+        assert!(answered.doubt.is_none() && answered.questions.is_empty());
+        let world = World::new(shape);
+        let (site, journal) = world.journal_with(&answered.profile);
+        let haul = world.haul(&site, &journal, &[(0, "third")]);
+        let text = fs::read_to_string(world.home.join("all.json")).unwrap();
+        let all: serde_json::Value = serde_json::from_str(&text).unwrap();
+        let shelf = &all["shelves"][0];
+        assert_eq!((shelf["games"].as_i64(), shelf["version"].as_i64()), (Some(games), Some(version)), "answer {nth}");
+        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
     }
 }

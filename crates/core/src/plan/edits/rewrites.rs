@@ -319,7 +319,13 @@ impl Writing<'_> {
             return Ok(None);
         }
         let (file, source, shape) = libraries_file(self.site, self.found)?;
-        let format = shape.format().ok_or_else(|| "libraries listed in a database can't be changed".to_string())?;
+        // Of a row of a database only numbers are known to follow a game.
+        let numbers_alone = libraries.holds.iter().all(|part| !part.says.names_games());
+        let format = match shape.format() {
+            Some(format) => format,
+            None if numbers_alone => Format::Json,
+            None => return Err("libraries listed in a database can't be changed".to_string().into()),
+        };
         stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
         let said = |library: &Path| {
             let list = source.find_one(&libraries.list).ok()?;
