@@ -748,7 +748,7 @@ meaning = "{folder}"
             ("id = \"quay\"", "id = \"../quay\"", "letters"),
             ("meaning = \"{folder}\"", "meaning = \"{size}\"", "no record"),
             ("list = \"$.g\"", "entries = \"$.g\"\nlist = \"$.g\"", "either list or entries"),
-            ("file = \"{library}/g.json\"", "file = \"{library}/g\"\nas = \"jsno\"", "no format"),
+            ("file = \"{library}/g.json\"", "file = \"{library}/g\"\nas = \"jsno\"", "isn't a format"),
             ("{library}/{folder}", "{library/{", "line 12"),
             ("name = \"Quay\"", "name = Quay", "line 3"),
         ] {

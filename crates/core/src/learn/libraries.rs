@@ -394,6 +394,12 @@ fn says_any(value: &Value, is: &dyn Fn(&str) -> bool) -> bool {
 /// A number that stands for the one that a new library gets, while its entry is made.
 const NUMBER: &str = "918273645546372";
 
+/// A text with that number in place of its own.
+fn with_number(text: &str) -> Option<String> {
+    let (before, _, behind) = numbered(text)?;
+    Some(format!("{before}{NUMBER}{behind}"))
+}
+
 /// What becomes of a text of the last entry in that of a new library.
 #[derive(Debug, PartialEq, Eq)]
 enum Becomes {
@@ -415,6 +421,7 @@ fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<St
             format,
             Format::Json
                 | Format::Jsonc
+                | Format::JsonLines
                 | Format::Xml
                 | Format::Nested
                 | Format::Yaml
@@ -437,7 +444,7 @@ fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<St
         let place = document.find(&joined(&last.place, selector)).ok()?.into_iter().next()?;
         match becomes(list, selector, text, id)? {
             Becomes::Same => {}
-            Becomes::Number => document = with_text(document, &place, NUMBER)?,
+            Becomes::Number => document = with_text(document, &place, &with_number(text)?)?,
             Becomes::Name => document = with_text(document, &place, "New")?,
         }
     }
@@ -452,8 +459,10 @@ fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<St
 fn becomes(list: &GameList, selector: &str, text: &str, id: Option<&str>) -> Option<Becomes> {
     let said = || list.entries.iter().map(|entry| entry.scalars.get(selector));
     if id == Some(selector) {
-        let is_number = |text: &String| text.parse::<u64>().is_ok_and(|number| number.to_string() == *text);
-        return said().all(|text| text.is_some_and(is_number)).then_some(Becomes::Number);
+        // Texts that differ by a number alone, such as `2` or `shelf 2`.
+        let (before, _, behind) = numbered(text)?;
+        let is_alike = |other: &String| numbered(other).is_some_and(|other| (other.0, other.2) == (before, behind));
+        return said().all(|text| text.is_some_and(is_alike)).then_some(Becomes::Number);
     }
     let differs = said().filter(|other| other.is_some_and(|other| other == text)).count() < list.entries.len();
     let number = text.bytes().all(|b| b.is_ascii_digit());
@@ -505,7 +514,7 @@ fn new_row(list: &GameList, holds: &[HeldPart], id: Option<&str>) -> Option<Stri
         match what {
             Becomes::Same => {}
             Becomes::Number if value.is_number() => *value = NUMBER.parse::<u64>().ok()?.into(),
-            Becomes::Number => *value = NUMBER.into(),
+            Becomes::Number => *value = with_number(&text)?.into(),
             Becomes::Name => *value = "New".into(),
         }
     }

@@ -84,7 +84,9 @@ impl Document {
         let (is_toml, is_table) = (self.format() == Format::Toml, text.starts_with("[["));
         let text = if is_toml && !keyed && !is_table { format!("{ALONE} = {text}") } else { text };
         let in_no_section = self.format() == Format::Ini && !text.starts_with('[');
-        let read = Self::parse(text.into_bytes(), self.format()).map_err(|_| wrong())?;
+        // An entry of one of several documents, or one of these, is a document of its own.
+        let format = if self.format() == Format::JsonLines { Format::Json } else { self.format() };
+        let read = Self::parse(text.into_bytes(), format).map_err(|_| wrong())?;
         if is_toml && !keyed {
             let at = if is_table { list.clone() } else { Place(vec![Step::Name(ALONE.into())]) };
             let value = at.of(read.value()).ok_or_else(wrong)?;

@@ -55,7 +55,7 @@ fn database(home: &Path, tables: &str) -> Connection {
     db
 }
 
-const SHAPES: [Shape; 11] = [
+const SHAPES: [Shape; 13] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -227,6 +227,38 @@ const SHAPES: [Shape; 11] = [
             for (n, at) in of.iter().enumerate() {
                 let row = (format!("k{n}"), GAMES[n], libraries[*at].0, size(n) as i64);
                 db.execute("insert into games values(?1, ?2, ?3, ?2, ?4)", row).unwrap();
+            }
+        },
+    },
+    Shape {
+        what: "JSON lines, by a field",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("{{\"nr\": {nr}, \"at\": {}}}\n", path_text(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("{{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {nr}, \"folder\": {title}}}\n")
+            };
+            put(home, "shelves.jsonl", &libraries.iter().map(shelf).collect::<String>());
+            put(home, "games.jsonl", &of.iter().enumerate().map(game).collect::<String>());
+        },
+    },
+    Shape {
+        what: "a database, by a text with a number, a field of its own",
+        first: 1,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr text primary key, at text);
+                 create table games(id text primary key, title text, shelf text references shelves(nr), folder text);",
+            );
+            for (nr, at) in libraries {
+                db.execute("insert into shelves values(?1, ?2)", (format!("shelf-{nr}"), at.to_str().unwrap()))
+                    .unwrap();
+            }
+            for (n, at) in of.iter().enumerate() {
+                let (id, nr) = (format!("k{n}"), format!("shelf-{}", libraries[*at].0));
+                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
             }
         },
     },

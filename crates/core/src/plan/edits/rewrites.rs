@@ -111,7 +111,7 @@ fn named_anew(
         return Ok(values);
     }
     let (file, source, _) = libraries_file(site, found)?;
-    Ok(values.with("library-id", next_number(found, (&file, &source), library, earlier)?.to_string()))
+    Ok(values.with("library-id", next_number(found, (&file, &source), library, earlier)?.1))
 }
 
 /// Makes the edits that repoint `game` to `target`. `earlier` are those of the haul's items before it.
@@ -550,24 +550,31 @@ pub(crate) fn make_known(
     Ok((!list_file.look_exists()).then_some(edit))
 }
 
-/// The number that a new library gets: the next one after those that are listed, and after those that earlier items of its haul make known.
+/// The number that a new library gets: the next one after those that are listed, and after those that earlier items of its haul make known;
+/// and what that makes of the names that differ by such a number.
 fn next_number(
     found: &FoundLauncher,
     (file, source): (&Path, &Source),
     library: &Path,
     earlier: &[Edit],
-) -> Result<u64, String> {
+) -> Result<(u64, String), String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
     let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
     let by_field = libraries.id.as_deref().filter(|id| *id != "key");
-    let number = |place: &Place| match (by_field, place.0.last()) {
-        (Some(id), _) => source.below(place, id)?.parse().ok(),
-        (None, Some(Step::Name(name))) => numbered(name).map(|(_, number, _)| number),
-        (None, Some(Step::Index(nth))) => u64::try_from(*nth).ok(),
+    let called = |place: &Place| match (by_field, place.0.last()) {
+        (Some(id), _) => source.below(place, id),
+        (None, Some(Step::Name(name))) => Some(name.clone()),
+        (None, Some(Step::Index(nth))) => Some(nth.to_string()),
         (None, None) => None,
     };
-    let numbers: Option<Vec<u64>> = source.children(&list).unwrap_or_default().iter().map(number).collect();
+    let names: Option<Vec<String>> = source.children(&list).unwrap_or_default().iter().map(called).collect();
+    let names = names.unwrap_or_default();
+    let parts: Option<Vec<(&str, u64, &str)>> = names.iter().map(|name| numbered(name)).collect();
+    let alike =
+        |parts: &Vec<(&str, u64, &str)>| parts.windows(2).all(|two| (two[0].0, two[0].2) == (two[1].0, two[1].2));
+    let numbers = parts.filter(|parts| !parts.is_empty() && alike(parts));
     let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
+    let (before_it, behind_it) = (numbers[0].0, numbers[0].2);
     let mut before: Vec<&Path> = Vec::new();
     for edit in earlier {
         if let Edit::Register { file: other, library: Some(other_library), listed: false, .. } = edit
@@ -578,7 +585,9 @@ fn next_number(
         }
     }
     let nth = before.iter().position(|known| *known == library).unwrap_or(before.len());
-    Ok(numbers.into_iter().max().map_or(0, |last| last + 1) + nth as u64)
+    let last = numbers.iter().map(|(_, number, _)| *number).max().unwrap_or_default();
+    let next = last + 1 + nth as u64;
+    Ok((next, format!("{before_it}{next}{behind_it}")))
 }
 
 /// The edit that lists a new library, and makes its own file.
@@ -598,7 +607,7 @@ pub(crate) fn register(
     let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library")?;
     let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
     if entry.contains("{nr}") {
-        let next = next_number(found, (&file, &source), library, earlier)?;
+        let (next, _) = next_number(found, (&file, &source), library, earlier)?;
         entry = entry.replace("{nr}", &next.to_string());
     }
     // However the text is quoted, it has to lead there.
