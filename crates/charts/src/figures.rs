@@ -4,10 +4,11 @@ use std::time::Duration;
 
 use deft_barge_core::bytes::Bytes;
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 
-/// A moment, in UTC.
+/// A moment as the clock on the wall has it, with the zone.
 pub(crate) fn date(at: Timestamp) -> String {
-    at.strftime("%Y-%m-%d %H:%M UTC").to_string()
+    at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M %Z").to_string()
 }
 
 /// How long something takes, as axes say it.

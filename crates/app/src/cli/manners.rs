@@ -28,10 +28,15 @@ pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
     let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("No shell is called {name}."), ""))?;
     let mut out = Vec::new();
     completer.write_registration("COMPLETE", "deft-barge", "deft-barge", "deft-barge", &mut out).map_err(failed)?;
-    sink.say(String::from_utf8_lossy(&out).trim_end())?;
+    let mut script = String::from_utf8_lossy(&out).trim_end().to_string();
     if shell == Shell::Bash {
-        sink.say(QUOTED)?;
+        script.push('\n');
+        script.push_str(QUOTED);
     }
+    if sink.is_json() {
+        return sink.document("completions", json!({ "shell": name, "script": script })).map(|()| 0);
+    }
+    sink.say(&script)?;
     Ok(0)
 }
 
@@ -55,11 +60,18 @@ pub fn man(folder: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {
     let Some(folder) = folder else {
         let mut out = Vec::new();
         clap_mangen::Man::new(Arguments::command()).render(&mut out).map_err(failed)?;
-        sink.say(String::from_utf8_lossy(&out).trim_end())?;
+        let page = String::from_utf8_lossy(&out).trim_end().to_string();
+        if sink.is_json() {
+            return sink.document("man", json!({ "page": page })).map(|()| 0);
+        }
+        sink.say(&page)?;
         return Ok(0);
     };
     std::fs::create_dir_all(folder).map_err(failed)?;
     clap_mangen::generate_to(Arguments::command(), folder).map_err(failed)?;
+    if sink.is_json() {
+        return sink.document("man", json!({ "folder": shown(folder) })).map(|()| 0);
+    }
     sink.say(&format!("The pages are in {}.", shown(folder)))?;
     Ok(0)
 }

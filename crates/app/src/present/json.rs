@@ -25,7 +25,7 @@ pub fn json_text(value: &Value) -> String {
 /// A document: `value` with its format and kind at the front.
 pub fn document(kind: &str, value: Value) -> Value {
     let mut document = serde_json::Map::new();
-    document.insert("format".into(), 2.into());
+    document.insert("format".into(), 3.into());
     document.insert("kind".into(), kind.into());
     match value {
         Value::Object(fields) => document.extend(fields),

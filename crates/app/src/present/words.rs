@@ -894,6 +894,11 @@ pub fn load(load: &Load) -> String {
     )
 }
 
+/// A moment as the clock on the wall has it.
+pub fn moment(at: Timestamp) -> String {
+    at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M").to_string()
+}
+
 /// Whether a drive may be measured.
 pub fn probe_question(drive: &str) -> String {
     let drive = super::text::line(drive);

@@ -167,7 +167,7 @@ fn print(title: &str, kept: &KeptChecksums, found: &Audit, mended: &[Repaired], 
         count(found.count(Fate::Changed)),
         count(found.count(Fate::New)),
         found.bytes,
-        kept.made.strftime("%Y-%m-%d %H:%M UTC")
+        words::moment(kept.made)
     ))?;
     for mended in mended {
         match &mended.from {

@@ -103,7 +103,7 @@ pub fn remap(site: &Site, places: Option<(&Path, &Path)>, consent: Consent, sink
     let Some((old, new)) = places else {
         let all = anchors(site, &survey);
         if sink.is_json() {
-            sink.document("remap", json!({ "anchors": to_json(&all)? }))?;
+            sink.document("remap", json!({ "moved_drives": to_json(&all)? }))?;
         } else if all.is_empty() {
             sink.say("No drive has moved: every record points to a drive that is there.")?;
         }

@@ -67,7 +67,7 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
     let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
     if guide.is_empty() {
         let sentence = format!("The profile of {} has no guide.", adoption.launcher);
-        return Err(Fault::usage(sentence, "Import it without --guided, or write [[adopt.guide]] into the profile."));
+        return Err(Fault::usage(sentence, "Import it without --guided, or write [[import.guide]] into the profile."));
     }
     let plan = plan_staging(site, survey, &adoption);
     if plan.blocked() {

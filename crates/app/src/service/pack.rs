@@ -45,7 +45,7 @@ fn make(site: &Site, word: &str, to: Option<&str>, consent: Consent, sink: &Sink
         fault
     })?;
     if !carried.portable {
-        let sentence = format!("{} can't run from another folder: its profile has no [carry].", carried.what);
+        let sentence = format!("{} can't run from another folder: its profile has no [pack].", carried.what);
         return Err(Fault::usage(sentence, "Name the folder of one of its libraries instead."));
     }
     if let Some(to) = to {
@@ -160,8 +160,8 @@ fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {
     let moved = carried.place != folder;
     if sink.is_json() {
         sink.document(
-            "carried",
-            json!({ "carried": to_json(&carried)?, "needs": to_json(&met)?, "moved": moved, "folder": folder }),
+            "pack-check",
+            json!({ "packed": to_json(&carried)?, "needs": to_json(&met)?, "moved": moved, "folder": folder }),
         )?;
         return Ok(if lacking.is_empty() { 0 } else { 4 });
     }

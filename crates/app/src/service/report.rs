@@ -11,6 +11,7 @@ use deft_barge_core::journal::{Came, Event, HaulRow, History, ItemRow, Telemetry
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use serde_json::json;
 
 use super::chart::{free_in_home, one_haul, write_out};
@@ -104,7 +105,7 @@ fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Telemetry) ->
 }
 
 fn date(at: Timestamp) -> String {
-    at.strftime("%Y-%m-%d %H:%M:%S UTC").to_string()
+    at.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M:%S %Z").to_string()
 }
 
 /// The lines of a report, in their order.

@@ -265,7 +265,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
         events.filter(|event| matches!(event.word, EventKind::Launched | EventKind::Repaired))
     };
     for event in told(HaulId(0)) {
-        let at = event.at.strftime("%Y-%m-%d %H:%M UTC");
+        let at = words::moment(event.at);
         sink.say(&format!("{}   {at}   {}", pad(words::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
@@ -273,7 +273,7 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
         sink.say(&format!(
             "haul {}   {}   {}{returns}",
             haul.id,
-            haul.made.strftime("%Y-%m-%d %H:%M UTC"),
+            words::moment(haul.made),
             words::haul_state(&haul.into())
         ))?;
         for item in &haul.items {

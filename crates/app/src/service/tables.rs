@@ -67,7 +67,7 @@ impl Table {
                 Value::Object(fields.collect())
             })
             .collect();
-        let mut text = json_text(&json!({ "format": 2, "kind": self.kind, "rows": rows }));
+        let mut text = json_text(&json!({ "format": 3, "kind": self.kind, "rows": rows }));
         text.push('\n');
         text.into_bytes()
     }
@@ -96,7 +96,7 @@ pub fn drives(survey: &Survey) -> Table {
             ("free", &|state| count(state.free)),
             ("reserve", &|state| count(state.drive.reserve)),
             ("games", &|state| count(state.games)),
-            ("held", &|state| count(state.held)),
+            ("kept", &|state| count(state.held)),
             ("read_only", &|state| json!(state.drive.read_only)),
         ],
     )
@@ -135,10 +135,10 @@ pub fn games(survey: &Survey) -> Table {
             ("on_disk", &|game| count(game.size.on_disk)),
             ("apparent", &|game| count(game.size.apparent)),
             ("files", &|game| json!(game.size.files)),
-            ("claim", &|game| json!(game.found.claim.map(Bytes::count))),
+            ("reported", &|game| json!(game.found.claim.map(Bytes::count))),
             ("last_run", &|game| json!(game.found.last_run)),
             ("update_waits", &|game| json!(game.update().is_some())),
-            ("sealed", &|game| json!(game.found.sealed)),
+            ("locked", &|game| json!(game.found.sealed)),
             ("fault", &|game| json!(game.fault().map(words::place_fault))),
         ],
     )
@@ -270,7 +270,7 @@ pub fn log(history: &History) -> Table {
             ("on_disk", &|(_, item)| count(item.planned.size.on_disk)),
             ("files", &|(_, item)| json!(item.planned.size.files)),
             ("stage", &|(_, item)| json!(item.stage.kind())),
-            ("holds_originals", &|(_, item)| json!(item.holds_originals())),
+            ("keeps_originals", &|(_, item)| json!(item.holds_originals())),
             ("error", &|(_, item)| json!(item.error)),
         ],
     )

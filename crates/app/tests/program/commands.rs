@@ -34,7 +34,7 @@ fn a_haul_goes_from_survey_to_release_and_back() {
     assert_eq!(haul["items"][0]["proof"]["to_download"], 0);
     assert_eq!((tree(&world.old_place()), tree(&world.new_place())), (game.clone(), game.clone()));
     assert!(world.judge("Saltflat Rally").content());
-    let held = world.json(&["survey"], 0)["held"].clone();
+    let held = world.json(&["survey"], 0)["kept"].clone();
     assert_eq!(held[0]["title"], "Saltflat Rally");
     world.expect(&["verify", "saltflat"], 0);
 

@@ -85,7 +85,7 @@ fn tables_hold_a_line_for_each_thing_with_the_same_figures_as_the_documents() {
         world.expect(&[what, &["--out", &table]].concat(), 0);
         world.expect(&[what, &["--out", &document]].concat(), 0);
         let value: serde_json::Value = serde_json::from_str(&fs::read_to_string(&document).unwrap()).unwrap();
-        assert_eq!((&value["format"], &value["kind"]), (&2.into(), &name.into()));
+        assert_eq!((&value["format"], &value["kind"]), (&3.into(), &name.into()));
         let objects = value["rows"].as_array().unwrap();
         let mut reader = csv::Reader::from_path(&table).unwrap();
         let names = reader.headers().unwrap().clone();

@@ -132,7 +132,7 @@ impl World {
         assert_eq!(output.status.code(), Some(code), "{words:?}\n{out}\n{}", String::from_utf8_lossy(&output.stderr));
         assert_eq!(output.stderr, b"", "{words:?}");
         let value: serde_json::Value = serde_json::from_str(&out).unwrap();
-        assert_eq!(value["format"], 2);
+        assert_eq!(value["format"], 3);
         value
     }
 

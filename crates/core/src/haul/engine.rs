@@ -208,7 +208,7 @@ impl Haul<'_> {
     }
 }
 
-/// The newest haul, or the one of this number, keeps originals and whose records point to them again.
+/// The newest haul, or the one of this number, that keeps originals and whose records point to them again.
 ///
 /// # Errors
 /// [`HaulError::Journal`] if the journal cannot be read.

@@ -65,10 +65,12 @@ pub struct FoundGame {
     /// Why the install folder cannot be one.
     pub fault: Option<PlaceFault>,
     /// Bytes that the launcher claims.
+    #[serde(rename = "reported")]
     pub claim: Option<Bytes>,
     /// The program, below the install folder.
     pub program: Option<String>,
     /// Why the launcher does not let it be moved.
+    #[serde(rename = "locked")]
     pub sealed: Option<String>,
     /// When it last ran.
     pub last_run: Option<Timestamp>,

@@ -53,8 +53,10 @@ pub struct Profile {
     #[serde(default)]
     pub user_data: Vec<UserDataAt>,
     /// How files on disk become an installed game.
+    #[serde(rename = "import", alias = "adopt")]
     pub adopt: Option<Adopt>,
     /// What another PC needs, to run it from a drive that was carried there.
+    #[serde(rename = "pack", alias = "carry")]
     pub carry: Option<Carry>,
     /// What it was learned from, if it was.
     pub learned: Option<LearnedFrom>,
@@ -296,10 +298,12 @@ pub struct Games {
     /// The install folder, from what the records say.
     pub install: Meaning,
     /// JSONPath to the bytes that the launcher claims.
+    #[serde(rename = "reported", alias = "claim")]
     pub claim: Option<String>,
     /// JSONPath to the program, below the install folder.
     pub program: Option<String>,
     /// JSONPath to the reason why the game cannot be moved, or to `true`.
+    #[serde(rename = "locked", alias = "sealed")]
     pub sealed: Option<String>,
     /// JSONPath to the time of the last run: RFC 3339, or seconds since 1970.
     pub last_run: Option<String>,

@@ -281,7 +281,7 @@ impl LearnedLauncher {
                 return;
             }
             Known::Title => "title = ",
-            Known::Size => "claim = ",
+            Known::Size => "reported = ",
             Known::Program => "program = ",
             Known::LastRun => "last-run = ",
         };

@@ -59,7 +59,7 @@ pub(super) fn profile(
     let lines = [
         ("id", &roles.id),
         ("title", &roles.title),
-        ("claim", &roles.claim),
+        ("reported", &roles.claim),
         ("program", &roles.program),
         ("last-run", &roles.last_run),
     ];

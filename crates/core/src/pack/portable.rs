@@ -8,6 +8,7 @@ use crate::platform::Look;
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use serde::{Deserialize, Serialize};
 
 use crate::audit::{KeptChecksums, KeptFile};
@@ -229,7 +230,7 @@ fn card(subject: &PackSubject, carried: &Carried, kept: &KeptChecksums) -> Strin
         "\nOn a PC with Deft Barge:\n  deft-barge pack check FOLDER\nsays what is missing there. This was written when the folder lay in\n  {}\nWhere it lies elsewhere, that check says how its records are led there.\n",
         subject.path.display()
     ));
-    out.push_str(&format!("\nWritten {}.\n", carried.made.strftime("%Y-%m-%d %H:%M UTC")));
+    out.push_str(&format!("\nWritten {}.\n", carried.made.to_zoned(TimeZone::system()).strftime("%Y-%m-%d %H:%M %Z")));
     out
 }
 

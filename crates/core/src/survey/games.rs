@@ -34,6 +34,7 @@ pub struct DriveState {
     /// Bytes in use by games of known launchers.
     pub games: Bytes,
     /// Bytes in use by kept originals.
+    #[serde(rename = "kept")]
     pub held: Bytes,
 }
 
@@ -138,6 +139,7 @@ pub struct Survey {
     /// Links that lead into games, or nowhere.
     pub links: Vec<SeenLink>,
     /// Held originals.
+    #[serde(rename = "kept")]
     pub held: Vec<Held>,
     /// Profiles and drives that could not be read.
     pub problems: Vec<Problem>,
