@@ -172,7 +172,7 @@ pub enum CleanupRequest {
 
 #[derive(Debug, Subcommand)]
 pub enum PackAct {
-    /// Put a folder on a drive with what another PC needs: installers, checksums, a note.
+    /// Put a folder on a drive with what another PC needs: installers, checksums.
     Make {
         /// A launcher, by name or id, the folder of a library, or any folder.
         what: String,

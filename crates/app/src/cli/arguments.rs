@@ -121,7 +121,7 @@ pub enum Command {
     /// Make a library of a launcher, or choose the one for new installs.
     #[command(subcommand)]
     Library(LibraryAct),
-    /// List unlisted games, old copies, duplicates, broken links, dead entries; or act on one.
+    /// List unlisted games, old copies, duplicates and dead entries, or act on one.
     Cleanup {
         #[command(subcommand)]
         act: Option<CleanupRequest>,
@@ -145,8 +145,7 @@ pub enum Command {
     },
     /// Import a folder as an installed game of a launcher, without a download.
     Import(Importing),
-    /// Update all records below a drive's old path, for all launchers; or list drives that have
-    /// moved.
+    /// Update all records below a drive's old path, or list drives that have moved.
     Remap {
         /// The old path.
         #[arg(requires = "new")]
