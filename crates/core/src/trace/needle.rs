@@ -4,9 +4,11 @@
 //! ASCII letters and digits survives percent signs, escapes, drive letters and slashes as it is; in
 //! UTF-16 there are zeros between, in a registry's hexadecimal texts it is digits.
 
+use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::io::{self, Read};
 use std::path::Path;
+use std::sync::LazyLock;
 
 use aho_corasick::{AhoCorasick, AhoCorasickBuilder};
 use base64::Engine as _;
@@ -14,6 +16,7 @@ use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use regex::bytes::Regex;
 
 use crate::platform;
+use crate::record::Encoding;
 
 /// Bytes that are read at once.
 pub(crate) const BUFFER: usize = 1 << 18;
@@ -178,15 +181,17 @@ impl Needle {
             Err(error) => return Err(error),
         };
         let mut kept = 0;
-        let mut needle = None;
+        let mut kind = None;
         loop {
             let count = open.read(&mut buffer[kept..])?;
             if count == 0 {
                 return Ok(false);
             }
             let here = &buffer[..kept + count];
-            let needle = *needle.get_or_insert_with(|| if is_hive(here) { &self.hive } else { &self.fast });
-            if needle.is_match(here) {
+            let (is_hive, is_wide) = *kind.get_or_insert_with(|| (is_hive(here), is_marked_wide(here)));
+            let needle = if is_hive { &self.hive } else { &self.fast };
+            // Digits of a registry are found once the zeros between them are gone.
+            if needle.is_match(here) || (is_hive && is_wide && needle.is_match(&without_zeros(here))) {
                 return Ok(true);
             }
             let seam = SEAM.min(here.len());
@@ -360,22 +365,72 @@ impl Needles {
 
     /// Numbers of the names that a text may hold, in their order.
     pub(crate) fn in_text(&self, text: &str) -> Vec<usize> {
+        self.found(text.as_bytes(), |needle| needle.is_in(text))
+    }
+
+    /// The same of a file with these bytes, in whatever encoding.
+    pub(crate) fn in_bytes(&self, bytes: Vec<u8>) -> Vec<usize> {
+        // What is looked for first is ASCII, which all encodings of texts share once the zeros of the wide ones are gone.
+        let mut narrow = without_zeros(&bytes).into_owned();
+        let is_hive = is_hive(&bytes);
+        if is_hive {
+            narrow.extend(said_in_digits(&narrow));
+        }
+        if self.others.is_empty() {
+            return self.found(&narrow, |_| false);
+        }
+        // Bytes that are no text are read as if they were.
+        let text = Encoding::read(bytes).map_or_else(|_| String::from_utf8_lossy(&narrow).into_owned(), |read| read.1);
+        self.found(&narrow, |needle| needle.is_in(&text) || (is_hive && needle.hive.is_match(&narrow)))
+    }
+
+    /// Names whose letters are in these bytes, and of those without such letters the ones that hold.
+    fn found(&self, narrow: &[u8], holds: impl Fn(&Needle) -> bool) -> Vec<usize> {
         let mut seen = HashSet::new();
-        let runs = self.runs.find_overlapping_iter(text).map(|found| found.pattern().as_usize());
+        let runs = self.runs.find_overlapping_iter(narrow).map(|found| found.pattern().as_usize());
         let mut all: Vec<usize> =
             runs.filter(|at| seen.insert(*at)).flat_map(|at| self.of[at].iter().copied()).collect();
-        all.extend(self.others.iter().filter(|(_, needle)| needle.is_in(text)).map(|(nth, _)| *nth));
+        all.extend(self.others.iter().filter(|(_, needle)| holds(needle)).map(|(nth, _)| *nth));
         all.sort_unstable();
         all
     }
 }
 
+/// Bytes without those that are zero: ASCII of two or four bytes a sign is ASCII then.
+fn without_zeros(bytes: &[u8]) -> Cow<'_, [u8]> {
+    if bytes.contains(&0) {
+        bytes.iter().copied().filter(|byte| *byte != 0).collect::<Vec<u8>>().into()
+    } else {
+        bytes.into()
+    }
+}
+
+/// What the values of a registry say that are written as hexadecimal digits, without the zeros of its two bytes a sign.
+fn said_in_digits(registry: &[u8]) -> Vec<u8> {
+    #[expect(clippy::expect_used, reason = "a constant pattern")]
+    static DIGITS: LazyLock<Regex> = LazyLock::new(|| {
+        Regex::new("(?i-u)[0-9a-f]{2}(?:,(?:\\\\\\r?\\n[ \\t]*)?[0-9a-f]{2}){3,}").expect("the pattern is sound")
+    });
+    let digit = |byte: &u8| char::from(*byte).to_digit(16);
+    let mut said = Vec::new();
+    for value in DIGITS.find_iter(registry) {
+        let digits: Vec<u32> = value.as_bytes().iter().filter_map(digit).collect();
+        said.push(b'\n');
+        said.extend(digits.chunks_exact(2).map(|pair| (pair[0] * 16 + pair[1]) as u8).filter(|byte| *byte != 0));
+    }
+    said
+}
+
+fn is_marked_wide(start: &[u8]) -> bool {
+    start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff")
+}
+
 fn is_hive(start: &[u8]) -> bool {
     let start = &start[..start.len().min(64)];
-    let wide = start.starts_with(b"\xff\xfe") || start.starts_with(b"\xfe\xff");
-    wide || [&b"WINE REGISTRY"[..], b"Windows Registry", b"REGEDIT4", b"\xef\xbb\xbf"]
-        .iter()
-        .any(|s| start.starts_with(s))
+    is_marked_wide(start)
+        || [&b"WINE REGISTRY"[..], b"Windows Registry", b"REGEDIT4", b"\xef\xbb\xbf"]
+            .iter()
+            .any(|s| start.starts_with(s))
 }
 
 fn anything() -> Regex {
@@ -421,6 +476,39 @@ mod tests {
             assert!(needle.hive.is_match(digits.join(",").as_bytes()), "{name}");
             assert!(needle.hive.is_match(digits.join(",\\\n  ").as_bytes()), "{name}");
             assert!(!needle.is_in("something else"), "{name}");
+        }
+    }
+
+    #[test]
+    fn a_file_holds_a_name_in_whatever_encoding_it_is() {
+        let names = ["Pale Signal", "ä-Straße", "日の出", "x", "Elsewhere"];
+        let wide = |text: &str, low_first: bool| -> Vec<u8> {
+            let bytes = |unit: u16| if low_first { unit.to_le_bytes() } else { unit.to_be_bytes() };
+            text.encode_utf16().flat_map(bytes).collect()
+        };
+        for (nth, name) in names.iter().enumerate().take(4) {
+            let said = format!("at = /mnt/g/{name}/bin\nother = 12\n");
+            let digits: Vec<String> = wide(&said, true).iter().map(|byte| format!("{byte:02x}")).collect();
+            let rows: Vec<String> = digits.chunks(20).map(|row| row.join(",")).collect();
+            let registry = format!("REGEDIT4\r\n\r\n[A]\r\n\"b\"=hex(2):{}\r\n", rows.join(",\\\r\n  "));
+            let marked = [b"\xff\xfe".to_vec(), wide(&registry, true)].concat();
+            let latin = encoding_rs::WINDOWS_1252.encode(&said).0.into_owned();
+            let files = [
+                ("UTF-8", said.clone().into_bytes()),
+                ("UTF-16", wide(&said, true)),
+                ("UTF-16, high byte first", wide(&said, false)),
+                (
+                    "windows-1252",
+                    if name.chars().all(|c| (c as u32) < 256) { latin } else { said.clone().into_bytes() },
+                ),
+                ("bytes", [b"\x01\xff\xfe\x00".to_vec(), said.clone().into_bytes(), vec![0xc3, 0x28]].concat()),
+                ("digits of a registry", registry.clone().into_bytes()),
+                ("digits of a registry in UTF-16", marked),
+            ];
+            for (what, bytes) in files {
+                let found = Needles::new(names.into_iter()).in_bytes(bytes);
+                assert!(found.contains(&nth) && !found.contains(&4), "{name} in {what}: {found:?}");
+            }
         }
     }
 

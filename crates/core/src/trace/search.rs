@@ -14,7 +14,7 @@ use rayon::prelude::*;
 
 use crate::launcher::Record;
 use crate::platform::{self, Look};
-use crate::record::{Encoding, Letters};
+use crate::record::Letters;
 use crate::site::{Site, real_path};
 
 /// Bytes of a file that is read whole to see which names it holds.
@@ -152,18 +152,7 @@ pub(crate) fn files_naming_until(
         if file.look_meta().is_ok_and(|meta| meta.len() > WHOLE) {
             return every();
         }
-        let Ok(bytes) = platform::read(file) else { return Vec::new() };
-        match Encoding::read(bytes) {
-            Ok((_, text)) => needles.in_text(&text),
-            // Without its zeros a text of two bytes a sign reads as one.
-            Err(_) => platform::read(file).map_or_else(
-                |_| Vec::new(),
-                |bytes| {
-                    let bytes: Vec<u8> = bytes.into_iter().filter(|byte| *byte != 0).collect();
-                    needles.in_text(&String::from_utf8_lossy(&bytes))
-                },
-            ),
-        }
+        platform::read(file).map_or_else(|_| Vec::new(), |bytes| needles.in_bytes(bytes))
     };
     let mut of: Vec<Vec<PathBuf>> = vec![Vec::new(); names.len()];
     let found: Vec<Vec<usize>> = files.par_iter().map(look).collect();

@@ -264,6 +264,73 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
     }
 }
 
+/// An export of a registry is UTF-16 where the system writes it, and says some texts in the digits of their bytes.
+#[test]
+fn exports_of_a_registry_are_found_and_rewritten_in_either_encoding_and_a_later_one_is_told() {
+    for name in ["Fen Two", "Öd & Weit", "日の出"] {
+        let house = House::new();
+        let path = house.folder().join("drives/swift/games").join(name);
+        fs::create_dir_all(path.join("bin")).unwrap();
+        fs::write(path.join("bin/go"), "go").unwrap();
+        let digits = |text: String| -> String {
+            let bytes: Vec<String> =
+                text.encode_utf16().flat_map(u16::to_le_bytes).map(|byte| format!("{byte:02x}")).collect();
+            bytes.chunks(23).map(|row| row.join(",")).collect::<Vec<_>>().join(",\\\r\n  ")
+        };
+        let at = path.to_str().unwrap();
+        let values = [
+            format!("\"Text\"=\"{at}\""),
+            format!("\"Grows\"=hex(2):{}", digits(format!("{at}\0"))),
+            format!("\"All\"=hex(7):{}", digits(format!("/elsewhere\0{at}/bin/go\0\0"))),
+        ];
+        let text = |values: &[String]| {
+            format!(
+                "Windows Registry Editor Version 5.00\r\n\r\n[HKEY_CURRENT_USER\\Kite]\r\n{}\r\n",
+                values.join("\r\n")
+            )
+        };
+        let wide = |text: &str| [vec![0xff, 0xfe], text.encode_utf16().flat_map(u16::to_le_bytes).collect()].concat();
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(&folder).unwrap();
+        // Each value in a file of its own as well: none is found by way of another.
+        let mut files: Vec<(PathBuf, Vec<u8>)> = Vec::new();
+        for (n, some) in [&values[..], &values[..1], &values[1..2], &values[2..]].into_iter().enumerate() {
+            files.push((folder.join(format!("wide{n}.reg")), wide(&text(some))));
+            files.push((folder.join(format!("plain{n}.reg")), text(some).into_bytes()));
+        }
+        for (file, bytes) in &files {
+            fs::write(file, bytes).unwrap();
+        }
+        let trace = traced(&house, &path);
+        let found = |file: &Path| {
+            trace.finds.iter().filter(|find| find.record.file == file && find.sure == Sure::Certain).count()
+        };
+        let counts: Vec<usize> = files.iter().map(|(file, _)| found(file)).collect();
+        assert_eq!(counts, [3, 3, 1, 1, 1, 1, 1, 1], "{name}: {:#?}", trace.finds);
+        let plan = planned(&house, &trace, "newhold");
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let haul = house.haul(&plan, None).unwrap();
+        let new = traced(&house, &plan.items[0].to);
+        for ((file, _), count) in files.iter().zip(counts) {
+            let now = new.finds.iter().filter(|find| find.record.file == *file && find.sure == Sure::Certain).count();
+            assert_eq!(now, count, "{name}: {}", file.display());
+        }
+        let site = house.site();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        // What another program exports later is seen by a later proof.
+        let late = folder.join("late.reg");
+        fs::write(&late, wide(&text(&values[1..2]))).unwrap();
+        let items = journal.haul(haul).unwrap().unwrap().items;
+        let proofs = prove_haul(&site, &journal, &items, &|_| {}, &Control::default()).unwrap();
+        assert_eq!(proofs[0].1.residue.as_ref().unwrap().files, std::slice::from_ref(&late), "{name}");
+        fs::remove_file(late).unwrap();
+        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+        for (file, bytes) in &files {
+            assert_eq!(fs::read(file).unwrap(), *bytes, "{name}: {}", file.display());
+        }
+    }
+}
+
 /// A file that speaks of another game alone has none of this one's places, in whatever way its format writes what stands around them.
 #[test]
 fn files_that_speak_of_a_game_whose_name_goes_on_are_none_of_this_ones() {
