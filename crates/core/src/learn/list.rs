@@ -1,12 +1,15 @@
 //! A list of games, or of libraries: where it stands, and what its entries say.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashSet};
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
+use serde_json::Value;
+
 use super::pattern::Pattern;
 use crate::platform::{self, Look};
-use crate::record::{Bases, Place, Shape, Side, Spelling, Step};
+use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
 use crate::survey::{FolderListing, holds_a_program, is_program};
 
 /// Where a list stands.
@@ -107,6 +110,11 @@ impl GameList {
             held,
             folders,
         }
+    }
+
+    /// What an entry says, as its file has it now.
+    pub fn value_of(&self, entry: &Entry) -> Option<Value> {
+        Source::read(&entry.file, self.shape).ok()?.value_at(&entry.place).map(Cow::into_owned)
     }
 
     /// The folders of its games, each once, in their order.

@@ -6,6 +6,7 @@
 mod above;
 mod by_reference;
 mod contents;
+mod counters;
 mod entries;
 mod evidence;
 mod held;
@@ -15,6 +16,7 @@ mod inner;
 mod learned;
 mod libraries;
 mod list;
+mod new_entry;
 mod pairs;
 mod pattern;
 mod proof;
@@ -35,6 +37,7 @@ use crate::record::Bases;
 use crate::site::{Site, real_path};
 use crate::trace::bases_near;
 use contents::{contents_of, lists_agree};
+use counters::{asked_of, counted};
 use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
@@ -159,13 +162,14 @@ fn begun(list: &GameList, libraries: &[GameList], home: &Home) -> LearnedLaunche
 /// Learns a launcher. What may say the library of a game, and may do so by chance, is a question: it is learned with each answer.
 fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
     if lists.games.perhaps.is_empty() {
-        return counted(site, evidence, lists, home);
+        return counted(lists, &|lists| one_way(site, evidence, lists, home));
     }
     let with = |reference: Option<Reference>| {
         let others = lists.games.perhaps.iter().filter(|one| Some(*one) != reference.as_ref());
         let dismissed = others.map(|one| one.selector.clone()).collect();
         let games = GameList { dismissed, reference, perhaps: Vec::new(), ..lists.games.clone() };
-        let mut way = counted(site, evidence, &LauncherLists { games, ..lists.clone() }, home);
+        let lists = LauncherLists { games, ..lists.clone() };
+        let mut way = counted(&lists, &|lists| one_way(site, evidence, lists, home));
         let asked = way.questions.len();
         let counters = way.questions.iter_mut().flat_map(|question| &mut question.candidates);
         let profiles = counters.filter_map(|candidate| candidate.profile.as_mut()).chain([&mut way.profile]);
@@ -187,10 +191,8 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     let sound = ways.iter().filter(|(_, way)| way.doubt.is_none());
     let mut candidates: Vec<Candidate> = sound
         .map(|(reference, way)| match reference {
-            Some(reference) => {
-                Candidate { then: counts_asked(way), ..candidate(lists, reference, way.profile.clone()) }
-            }
-            None => Candidate { then: counts_asked(way), ..Candidate::none(Some(way.profile.clone())) },
+            Some(reference) => Candidate { then: asked_of(way), ..candidate(lists, reference, way.profile.clone()) },
+            None => Candidate { then: asked_of(way), ..Candidate::none(Some(way.profile.clone())) },
         })
         .collect();
     if candidates.iter().all(|candidate| !candidate.none) {
@@ -200,63 +202,6 @@ fn one(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> 
     let mut launcher = ways.swap_remove(0).1;
     launcher.questions.insert(0, Question { about: Known::Library, candidates });
     launcher
-}
-
-/// What is asked of a launcher about counts of games.
-fn counts_asked(launcher: &LearnedLauncher) -> Vec<Question> {
-    launcher.questions.iter().filter(|question| question.about == Known::Counter).cloned().collect()
-}
-
-/// Numbers that may count games of which somebody is asked, at most.
-const COUNTERS: usize = 3;
-
-/// Learns a launcher. A number that may count the games of each library, and may do so by chance, is a question.
-fn counted(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
-    let mut launcher = one_way(site, evidence, lists, home);
-    let Some(Doubt::MayCount { file, selectors }) = launcher.doubt.clone() else { return launcher };
-    let with = |counters: Vec<String>| {
-        let games = GameList { counters: Some(counters), ..lists.games.clone() };
-        let mut way = one_way(site, evidence, &LauncherLists { games, ..lists.clone() }, home);
-        way.profile = write::asked_once_more(&way.profile, way.questions.len());
-        way
-    };
-    let asked = selectors.iter().take(COUNTERS).map(|one| (Some(one), with(vec![one.clone()])));
-    let mut ways: Vec<(Option<&String>, LearnedLauncher)> = asked.chain([(None, with(Vec::new()))]).collect();
-    ways.retain(|(_, way)| way.doubt.is_none());
-    // What is called as a count is is the likeliest to be one, and what is not the least.
-    ways.sort_by_key(|(selector, _)| selector.map_or(1, |selector| if is_called_a_count(selector) { 0 } else { 2 }));
-    if selectors.len() > COUNTERS || ways.is_empty() {
-        launcher.doubt = Some(Doubt::Counters(file));
-        return launcher;
-    }
-    let candidate = |(selector, way): &(Option<&String>, LearnedLauncher)| match selector {
-        Some(selector) => counter(lists, selector, way.profile.clone()),
-        None => Candidate::none(Some(way.profile.clone())),
-    };
-    let mut candidates: Vec<Candidate> = ways.iter().map(candidate).collect();
-    if candidates.iter().all(|candidate| !candidate.none) {
-        candidates.push(Candidate::none(None));
-    }
-    let mut launcher = ways.remove(0).1;
-    launcher.questions.insert(0, Question { about: Known::Counter, candidates });
-    launcher
-}
-
-/// Whether the last name on the way to a number is that of a count.
-fn is_called_a_count(selector: &str) -> bool {
-    let name =
-        Candidate { selector: selector.into(), ..Candidate::none(None) }.name().unwrap_or_default().to_lowercase();
-    ["count", "game", "title", "num", "total", "item", "app", "entries", "installed"]
-        .iter()
-        .any(|word| name.contains(word))
-}
-
-/// The answer that a number counts the games of its library: what it says of each.
-fn counter(lists: &LauncherLists, selector: &str, profile: String) -> Candidate {
-    let entries = lists.libraries.iter().flat_map(|list| &list.entries).take(3);
-    let said = entries.filter_map(|entry| Some((entry.scalars.get(selector)?.clone(), entry.dir.clone()?)));
-    let (examples, libraries) = said.unzip();
-    Candidate { selector: selector.into(), examples, libraries, none: false, profile: Some(profile), then: Vec::new() }
 }
 
 /// The answer that a text says the library: what it says, and the library that each of these would be.

@@ -270,6 +270,17 @@ pub(crate) fn columns_of(file: &Path, table: &str) -> Result<(Vec<String>, Vec<S
     columns(&db, table).map_err(fault(file))
 }
 
+/// Whether a table has a cell of bytes, which are read as nothing here.
+pub(crate) fn holds_bytes(file: &Path, table: &str) -> Result<bool> {
+    let (db, _copy) = looking(file)?;
+    let look = || -> rusqlite::Result<bool> {
+        let (names, _) = columns(&db, table)?;
+        let are: Vec<String> = names.iter().map(|name| format!("typeof({}) = 'blob'", quoted(name))).collect();
+        db.prepare(&format!("select 1 from {} where {}", quoted(table), are.join(" or ")))?.exists([])
+    };
+    look().map_err(fault(file))
+}
+
 /// A row as a cell of its own: a column without a name, which says the whole row as a JSON object, or nothing where there is none.
 pub(crate) fn row_cell(table: &str, key: &str, row: Option<&Map<String, Value>>) -> Cell {
     let text = row.map_or_else(String::new, |row| Value::Object(row.clone()).to_string());

@@ -4,13 +4,13 @@ use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use serde_json::{Map, Value};
+use serde_json::Value;
 
 use super::cell::Cell;
 use super::content::Content;
 use super::database;
 use super::document::{Document, DocumentError, NewValue, find_in};
-use super::edit::{Edit, EditError, Entering, Following, Hop, LibrarySays, Mood, Rewrite, Total, changed, in_file};
+use super::edit::{Edit, EditError, Entering, Following, Hop, Mood, Rewrite, Total, changed, in_file};
 use super::place::{Place, Side, Step};
 use super::rewriting::{new_text, rewritten};
 use crate::platform::Look;
@@ -47,10 +47,10 @@ impl FileChange {
 }
 
 #[derive(Clone, Debug)]
-struct Slot {
-    change: FileChange,
+pub(super) struct Slot {
+    pub(super) change: FileChange,
     /// What a database says, with the edits that were made.
-    tables: Option<Value>,
+    pub(super) tables: Option<Value>,
 }
 
 /// Record files in memory, in the order in which they are to be written.
@@ -63,7 +63,7 @@ pub struct Files {
     known: Vec<FileChange>,
 }
 
-type Made<T> = Result<T, EditError>;
+pub(super) type Made<T> = Result<T, EditError>;
 
 impl Files {
     /// Files below `to` are read where they are now, below `from`.
@@ -113,7 +113,7 @@ impl Files {
         carried.filter(|_| file.look_own_meta().is_err()).unwrap_or_else(|| file.into())
     }
 
-    fn slot(&mut self, file: &Path, is_link: bool) -> Made<&mut Slot> {
+    pub(super) fn slot(&mut self, file: &Path, is_link: bool) -> Made<&mut Slot> {
         let place = self.place_of(file, is_link);
         let at = if let Some(at) = self.slots.iter().position(|slot| slot.change.file == place) {
             at
@@ -446,112 +446,6 @@ impl Files {
         Ok(self.slot(file, false)?.tables.is_some())
     }
 
-    /// Changes the numbers that the rows of two libraries say of their games.
-    fn follow_rows(&mut self, following: &Following) -> Made<()> {
-        let (file, list) = (&following.file, &following.list);
-        let slot = self.slot(file, false)?;
-        let place = Place::read(list).unwrap_or_default();
-        let [Step::Name(table)] = place.0.as_slice() else {
-            return Err(in_file(file)(DocumentError::WrongKind { place: list.clone() }));
-        };
-        for (says, by) in [(&following.to, 1), (&following.from, -1)] {
-            let rows = rows_of(slot, file, list, table)?;
-            let leads = |row: &Value| {
-                let found = find_in(row, &following.path).ok().and_then(|found| found.into_iter().next());
-                found.and_then(|place| place.of(row).map(text_of)).as_ref() == Some(says)
-            };
-            let key = rows.iter().find(|(_, row)| leads(row)).map(|(key, _)| key.clone());
-            let key = key.ok_or_else(|| changed(file, &format!("{list} {says}")))?;
-            for part in &following.parts {
-                let amount = match part.says {
-                    LibrarySays::Count => by,
-                    LibrarySays::Bytes => by * following.bytes,
-                    LibrarySays::Games | LibrarySays::Entries => {
-                        let place = format!("{list} {}", part.selector);
-                        return Err(in_file(file)(DocumentError::WrongKind { place }));
-                    }
-                };
-                let column = Place::read(&part.selector).and_then(|place| match place.0.as_slice() {
-                    [Step::Name(column)] => Some(column.clone()),
-                    _ => None,
-                });
-                let wrong = || changed(file, &format!("{list}['{key}'] {}", part.selector));
-                let column = column.ok_or_else(wrong)?;
-                let rows = rows_of(slot, file, list, table)?;
-                let value = rows.get_mut(&key).and_then(|row| row.get_mut(&column)).ok_or_else(wrong)?;
-                let old = text_of(value);
-                let new = (old.parse::<i64>().map_err(|_| wrong())? + amount).max(0);
-                *value = if value.is_number() { new.into() } else { new.to_string().into() };
-                let row = rows.get(&key).and_then(Value::as_object).cloned().unwrap_or_default();
-                note_cell(slot, (table, &key, &column), (old, new.to_string()), &row);
-            }
-        }
-        Ok(())
-    }
-
-    /// Puts the row of a new library into a table, unless one leads there already.
-    fn register_row(
-        &mut self,
-        file: &Path,
-        (list, entry): (&str, &str),
-        path: Option<&str>,
-        id: Option<&str>,
-    ) -> Made<()> {
-        let slot = self.slot(file, false)?;
-        let (table, row, key) = row_of(&slot.change.file, list, entry)?;
-        let rows = rows_of(slot, file, list, &table)?;
-        let says = |row: &Map<String, Value>, selector: Option<&str>| {
-            let row = Value::Object(row.clone());
-            let place = find_in(&row, selector?).ok()?.into_iter().next()?;
-            place.of(&row).map(text_of)
-        };
-        let has = |selector: Option<&str>| {
-            let new = says(&row, selector);
-            new.is_some() && rows.values().any(|other| other.as_object().and_then(|other| says(other, selector)) == new)
-        };
-        if has(path) {
-            return Ok(());
-        }
-        let next = || rows.keys().filter_map(|key| key.parse::<i64>().ok()).max().map_or(1, |last| last + 1);
-        let key = key.unwrap_or_else(|| next().to_string());
-        if has(id) || rows.contains_key(&key) {
-            return Err(changed(file, list));
-        }
-        rows.insert(key.clone(), Value::Object(row.clone()));
-        let (none, some) = (database::row_cell(&table, &key, None), database::row_cell(&table, &key, Some(&row)));
-        note_row(slot, none, some);
-        Ok(())
-    }
-
-    /// Takes the row of a library out of a table, if it says what it said.
-    fn unregister_row(&mut self, file: &Path, (list, entry): (&str, &str)) -> Made<()> {
-        let slot = self.slot(file, false)?;
-        let (table, row, key) = row_of(&slot.change.file, list, entry)?;
-        let rows = rows_of(slot, file, list, &table)?;
-        let is = |(known, other): &(&String, &Value)| {
-            key.as_ref().is_none_or(|key| key == *known) && other.as_object() == Some(&row)
-        };
-        let Some(key) = rows.iter().find(is).map(|(key, _)| key.clone()) else { return Ok(()) };
-        rows.remove(&key);
-        // What was changed in it just now is part of what it said.
-        let mut row = row;
-        if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
-            let of_row = |cell: &Cell| cell.table == table && cell.key == key && !cell.column.is_empty();
-            for cell in before.iter().filter(|cell| of_row(cell)) {
-                if let Some(value) = row.get_mut(&cell.column) {
-                    let number = cell.text.parse::<i64>().ok().filter(|_| value.is_number());
-                    *value = number.map_or_else(|| cell.text.clone().into(), Value::from);
-                }
-            }
-            let kept: Vec<(Cell, Cell)> =
-                before.drain(..).zip(after.drain(..)).filter(|(cell, _)| !of_row(cell)).collect();
-            (*before, *after) = kept.into_iter().unzip();
-        }
-        let (none, some) = (database::row_cell(&table, &key, None), database::row_cell(&table, &key, Some(&row)));
-        note_row(slot, some, none);
-        Ok(())
-    }
-
     /// Changes one cell of a database.
     fn replace_cell(&mut self, file: &Path, rewrite: &Rewrite, mood: Mood) -> Made<()> {
         let slot = self.slot(file, false)?;
@@ -864,72 +758,8 @@ fn is_known(document: &Document, file: &Path, (list, path): (&str, Option<&str>)
     Ok(document.children(&at).unwrap_or_default().iter().any(leads))
 }
 
-/// The table of a list, an entry as a row with all its columns, and its key where its columns say that.
-fn row_of(file: &Path, list: &str, entry: &str) -> Made<(String, Map<String, Value>, Option<String>)> {
-    let wrong = || in_file(file)(DocumentError::WrongKind { place: list.into() });
-    let place = Place::read(list).unwrap_or_default();
-    let [Step::Name(table)] = place.0.as_slice() else { return Err(wrong()) };
-    let Ok(Value::Object(mut given)) = serde_json::from_str(entry) else { return Err(wrong()) };
-    let (names, keys) = database::columns_of(file, table)?;
-    let mut row = Map::new();
-    for name in &names {
-        row.insert(name.clone(), given.remove(name).unwrap_or(Value::Null));
-    }
-    if !given.is_empty() {
-        return Err(wrong());
-    }
-    let of_key = |name: &String| row.get(name).map(text_of);
-    let key = match keys.as_slice() {
-        [] => None,
-        [one] => of_key(one),
-        several => Some(Value::from(several.iter().filter_map(of_key).collect::<Vec<_>>()).to_string()),
-    };
-    Ok((table.clone(), row, key))
-}
-
-fn rows_of<'a>(slot: &'a mut Slot, file: &Path, list: &str, table: &str) -> Made<&'a mut Map<String, Value>> {
-    let rows = slot.tables.as_mut().and_then(|tables| tables.get_mut(table)?.as_object_mut());
-    rows.ok_or_else(|| changed(file, list))
-}
-
-/// Notes that a row comes or goes.
-fn note_row(slot: &mut Slot, old: Cell, new: Cell) {
-    if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
-        if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
-            after[nth] = new;
-        } else {
-            before.push(old);
-            after.push(new);
-        }
-    }
-}
-
-/// Notes that a cell says something else; in a row that comes with the same change, that is part of what it says.
-fn note_cell(
-    slot: &mut Slot,
-    (table, key, column): (&str, &str, &str),
-    (old, new): (String, String),
-    row: &Map<String, Value>,
-) {
-    let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) else {
-        return;
-    };
-    let comes = |cell: &Cell| cell.table == table && cell.key == key && cell.column.is_empty() && cell.text.is_empty();
-    if let Some(nth) = before.iter().position(comes) {
-        after[nth] = database::row_cell(table, key, Some(row));
-        return;
-    }
-    let cell = |text: String| Cell { table: table.into(), key: key.into(), column: column.into(), text };
-    let (old, new) = (cell(old), cell(new));
-    if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
-        after[nth] = new;
-    } else {
-        before.push(old);
-        after.push(new);
-    }
-}
-
-fn text_of(value: &Value) -> String {
+/// The text of a text or a number.
+pub(super) fn text_of(value: &Value) -> String {
     value.as_str().map_or_else(|| value.to_string(), str::to_string)
 }
 

@@ -21,6 +21,7 @@ mod parts;
 mod patch;
 mod place;
 mod rewriting;
+mod rows;
 mod scalars;
 mod source;
 mod spelling;
@@ -32,8 +33,8 @@ mod tests;
 
 pub use cell::Cell;
 pub use content::{Content, forgotten};
-pub(crate) use database::columns_of;
 pub use database::{DatabaseError, is_held, write_cells};
+pub(crate) use database::{columns_of, holds_bytes};
 pub use document::{Document, DocumentError, LARGEST, Leaf};
 pub(crate) use document::{cut, find_in, read_selector};
 pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays, Mood, Rewrite, Total};
