@@ -417,7 +417,7 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 path.display()
             )
         }
-        FindingKind::NotLookedInto { what } => format!("couldn't look into, and it can contain the old path: {what}."),
+        FindingKind::NotLookedInto { what } => format!("couldn't look into {what}, which may contain the old path."),
         FindingKind::NothingTells { path } => format!(
             "no record points to {}: nothing would tell a launcher where it is. Look for records elsewhere with deft-barge trace FOLDER --in PLACE, or move it as a loose folder (--loose).",
             path.display()
@@ -800,7 +800,7 @@ pub fn proof(proof: &Proof) -> String {
 /// What happens once the games of a haul are through.
 pub const SEARCHING: &str = "Searching for places that still point to the old folders";
 
-/// What leads to the old folder still.
+/// What still points to the old folder.
 pub fn residue(residue: &Residue) -> String {
     if residue.places == 0 {
         return "0 places still point to the old folder".into();

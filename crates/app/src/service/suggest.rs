@@ -88,7 +88,11 @@ pub fn probe(site: &Site, word: &str, yes: bool, sink: &Sink) -> Result<u8, Faul
         Fault::new(Kind::Failed, sentence, "Check that it has room above its reserve and that you can write to it.")
     })?;
     if stop.asked() {
-        return Err(Fault::new(Kind::Interrupted, "Stopped; the test files are deleted.", "Nothing was saved."));
+        return Err(Fault::new(
+            Kind::Interrupted,
+            "Stopped; the test files are deleted.",
+            "Nothing was saved. Start it again whenever you like.",
+        ));
     }
     journal.put_probe(&drive.name, &pace)?;
     if sink.is_json() {

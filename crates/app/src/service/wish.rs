@@ -63,7 +63,7 @@ fn perhaps_changed(survey: &Survey, fault: Fault) -> Fault {
     Fault::usage(what, "Learn that launcher again with: deft-barge learn")
 }
 
-/// The games that a word may mean: by their ids and titles, else by the folder that it leads to from here.
+/// The games that a word may mean: by their ids and titles, else by the folder that it is a path to from here.
 fn games_by<'a>(word: &str, find: &dyn Fn(&str) -> Vec<&'a Game>) -> Vec<&'a Game> {
     let games = find(word);
     let folder = std::path::absolute(word).ok().filter(|folder| games.is_empty() && folder.is_dir());

@@ -229,14 +229,7 @@ fn what_is_not_sure_of_a_launcher_is_asked_and_answered_by_a_key() {
 fn a_haul_that_was_left_running_goes_on_and_is_found_again() {
     let world = World::slow();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
-    screen.first_frame();
-    // As slow as it goes, before anything runs.
-    screen.keys(&["R", "<", "<", "<"]);
-    screen.wait_for("at most 1 MB/s");
-    screen.keys(&["D", "4", "Enter"]);
-    screen.wait_for("ready; S starts it");
-    screen.keys(&["S"]);
-    screen.wait_for("MB/s, mean");
+    screen.start_slowly();
     screen.keys(&["C-c"]);
     screen.wait_for("w quit, it continues");
     screen.keys(&["w"]);

@@ -108,6 +108,17 @@ impl Screen {
         String::from_utf8_lossy(&self.tmux(&["capture-pane", "-p", "-e"]).stdout).into_owned()
     }
 
+    /// Starts a haul of the game that the cursor is on, as slow as it goes, and waits until it runs.
+    pub fn start_slowly(&self) {
+        self.first_frame();
+        self.keys(&["R", "<", "<", "<"]);
+        self.wait_for("at most 1 MB/s");
+        self.keys(&["D", "4", "Enter"]);
+        self.wait_for("ready; S starts it");
+        self.keys(&["S"]);
+        self.wait_for("MB/s, mean");
+    }
+
     /// Waits for the first frame, to its last line.
     pub fn first_frame(&self) -> String {
         self.wait_for("on disk");

@@ -172,13 +172,7 @@ fn hauls_are_undone_out_of_order_from_the_log() {
 fn a_drive_that_goes_while_its_haul_runs_is_told_and_the_haul_goes_on_when_it_is_back() {
     let world = World::slow();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
-    screen.first_frame();
-    screen.keys(&["R", "<", "<", "<"]);
-    screen.wait_for("at most 1 MB/s");
-    screen.keys(&["D", "4", "Enter"]);
-    screen.wait_for("ready; S starts it");
-    screen.keys(&["S"]);
-    screen.wait_for("MB/s, mean");
+    screen.start_slowly();
     let before = tree(&world.old_place());
     let (newhold, away) = (world.at("drives/newhold"), world.at("drives/unplugged"));
     fs::rename(&newhold, &away).unwrap();

@@ -172,6 +172,27 @@ fn each_way_brings_the_same_bytes_and_a_return_brings_all_back_before_and_after_
 }
 
 #[test]
+fn only_a_game_of_which_that_is_known_is_said_to_ask_again_for_what_it_had_open() {
+    let house = House::new();
+    let asks = |what: &str, way: Way| {
+        let plan = planned(&house, what, "newhold", Some(way));
+        let said = plan.findings.iter().filter_map(|finding| match &finding.kind {
+            FindingKind::DataBySetting { asks_again, .. } => Some(*asks_again),
+            _ => None,
+        });
+        said.collect::<Vec<_>>()
+    };
+    assert_eq!(asks("Orchard of Nine Bells: saves", Way::Setting), [true]);
+    assert!(asks("Orchard of Nine Bells: saves", Way::Link).is_empty());
+    // A profile that says no more than where the setting is.
+    let profile = house.home().join(".config/deft-barge/profiles/quillgate.toml");
+    let text = fs::read_to_string(&profile).unwrap();
+    assert!(text.contains(", asks-again = true"));
+    fs::write(profile, text.replace(", asks-again = true", "")).unwrap();
+    assert_eq!(asks("Orchard of Nine Bells: saves", Way::Setting), [false]);
+}
+
+#[test]
 fn user_data_in_a_directory_that_goes_as_well_is_a_stop() {
     let house = House::new();
     let survey = surveyed(&house);

@@ -41,6 +41,39 @@ fn json_shelves(libraries: &[(i64, PathBuf)]) -> String {
     libraries.iter().map(one).collect::<Vec<_>>().join(",\n")
 }
 
+/// Games that name their library by its number.
+fn json_games(libraries: &[(i64, PathBuf)], of: &[usize]) -> String {
+    let game = |(n, at): (usize, &usize)| {
+        let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+        format!("    {{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {nr}, \"folder\": {title}}}")
+    };
+    of.iter().enumerate().map(game).collect::<Vec<_>>().join(",\n")
+}
+
+/// Games that say their whole path.
+fn json_games_by_path(libraries: &[(i64, PathBuf)], of: &[usize]) -> String {
+    let game = |(n, at): (usize, &usize)| {
+        let place = path_text(&libraries[*at].1.join(GAMES[n]));
+        format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
+    };
+    of.iter().enumerate().map(game).collect::<Vec<_>>().join(",\n")
+}
+
+fn json_paths(libraries: &[(i64, PathBuf)]) -> String {
+    let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", path_text(at));
+    libraries.iter().map(shelf).collect::<Vec<_>>().join(",\n")
+}
+
+fn put_all(home: &Path, shelves: &str, games: &str) {
+    let all = format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n");
+    put(home, "all.json", &all);
+}
+
+fn put_both(home: &Path, shelves: &str, games: &str) {
+    put(home, "shelves.json", &format!("{{\n  \"shelves\": [\n{shelves}\n  ]\n}}\n"));
+    put(home, "games.json", &format!("{{\n  \"owned\": [\n{games}\n  ]\n}}\n"));
+}
+
 fn put(home: &Path, name: &str, text: &str) {
     fs::create_dir_all(home).unwrap();
     fs::write(home.join(name), text).unwrap();
@@ -55,56 +88,38 @@ fn database(home: &Path, tables: &str) -> Connection {
     db
 }
 
+/// Fills both tables: `columns` of a library and of a game, with 1 for its number (or the key of a game), 2 for its path (or title), 3 for
+/// the number of a game's library.
+fn fill(db: &Connection, libraries: &[(i64, PathBuf)], of: &[usize], [shelf, game]: [&str; 2]) {
+    for (nr, at) in libraries {
+        db.execute(&format!("insert into shelves values({shelf})"), (nr, at.to_str().unwrap())).unwrap();
+    }
+    for (n, at) in of.iter().enumerate() {
+        let row = (format!("k{n}"), GAMES[n], libraries[*at].0);
+        db.execute(&format!("insert into games values({game})"), row).unwrap();
+    }
+}
+
 const SHAPES: [Shape; 13] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
         write: |home, libraries, of| {
-            let game = |(n, at): (usize, &usize)| {
-                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
-                format!("    {{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {nr}, \"folder\": {title}}}")
-            };
-            let games: Vec<String> = of.iter().enumerate().map(game).collect();
-            let shelves = json_shelves(libraries);
-            put(home, "shelves.json", &format!("{{\n  \"shelves\": [\n{shelves}\n  ]\n}}\n"));
-            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", games.join(",\n")));
+            put_both(home, &json_shelves(libraries), &json_games(libraries, of));
         },
     },
     Shape {
         what: "JSON, by its place in the list",
         first: 0,
         write: |home, libraries, of| {
-            let game = |(n, at): (usize, &usize)| {
-                let title = text(GAMES[n]);
-                format!(
-                    "    {{\"id\": \"k{n}\", \"title\": {title}, \"shelf\": {}, \"folder\": {title}}}",
-                    libraries[*at].0
-                )
-            };
-            let games: Vec<String> = of.iter().enumerate().map(game).collect();
-            let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", path_text(at));
-            let shelves: Vec<String> = libraries.iter().map(shelf).collect();
-            let (shelves, games) = (shelves.join(",\n"), games.join(",\n"));
-            put(
-                home,
-                "all.json",
-                &format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n"),
-            );
+            put_all(home, &json_paths(libraries), &json_games(libraries, of));
         },
     },
     Shape {
         what: "JSON, by path",
         first: 1,
         write: |home, libraries, of| {
-            let game = |(n, at): (usize, &usize)| {
-                let place = path_text(&libraries[*at].1.join(GAMES[n]));
-                format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
-            };
-            let games: Vec<String> = of.iter().enumerate().map(game).collect();
-            let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", path_text(at));
-            let shelves: Vec<String> = libraries.iter().map(shelf).collect();
-            put(home, "shelves.json", &format!("{{\n  \"shelves\": [\n{}\n  ]\n}}\n", shelves.join(",\n")));
-            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", games.join(",\n")));
+            put_both(home, &json_paths(libraries), &json_games_by_path(libraries, of));
         },
     },
     Shape {
@@ -143,13 +158,7 @@ const SHAPES: [Shape; 13] = [
                 "create table shelves(nr integer primary key autoincrement, at text not null unique);
                  create table games(id text primary key, title text, shelf integer references shelves(nr), folder text);",
             );
-            for (nr, at) in libraries {
-                db.execute("insert into shelves values(?1, ?2)", (nr, at.to_str().unwrap())).unwrap();
-            }
-            for (n, at) in of.iter().enumerate() {
-                let (id, nr) = (format!("k{n}"), libraries[*at].0);
-                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
-            }
+            fill(&db, libraries, of, ["?1, ?2", "?1, ?2, ?3, ?2"]);
         },
     },
     Shape {
@@ -161,13 +170,7 @@ const SHAPES: [Shape; 13] = [
                 "create table shelves(at text primary key, nr integer);
                  create table games(id text primary key, title text, shelf integer, folder text);",
             );
-            for (nr, at) in libraries {
-                db.execute("insert into shelves values(?1, ?2)", (at.to_str().unwrap(), nr)).unwrap();
-            }
-            for (n, at) in of.iter().enumerate() {
-                let (id, nr) = (format!("k{n}"), libraries[*at].0);
-                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
-            }
+            fill(&db, libraries, of, ["?2, ?1", "?1, ?2, ?3, ?2"]);
         },
     },
     Shape {
@@ -190,22 +193,12 @@ const SHAPES: [Shape; 13] = [
         what: "JSON, by path, with a count that may be chance",
         first: 1,
         write: |home, libraries, of| {
-            let game = |(n, at): (usize, &usize)| {
-                let place = path_text(&libraries[*at].1.join(GAMES[n]));
-                format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
-            };
-            let games: Vec<String> = of.iter().enumerate().map(game).collect();
             let shelf = |(n, (_, at)): (usize, &(i64, PathBuf))| {
                 let count = of.iter().filter(|at| **at == n).count();
                 format!("    {{\"at\": {}, \"games\": {count}, \"version\": 2}}", path_text(at))
             };
             let shelves: Vec<String> = libraries.iter().enumerate().map(shelf).collect();
-            let (shelves, games) = (shelves.join(",\n"), games.join(",\n"));
-            put(
-                home,
-                "all.json",
-                &format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n"),
-            );
+            put_all(home, &shelves.join(",\n"), &json_games_by_path(libraries, of));
         },
     },
     Shape {
@@ -252,14 +245,7 @@ const SHAPES: [Shape; 13] = [
                 "create table shelves(nr text primary key, at text);
                  create table games(id text primary key, title text, shelf text references shelves(nr), folder text);",
             );
-            for (nr, at) in libraries {
-                db.execute("insert into shelves values(?1, ?2)", (format!("shelf-{nr}"), at.to_str().unwrap()))
-                    .unwrap();
-            }
-            for (n, at) in of.iter().enumerate() {
-                let (id, nr) = (format!("k{n}"), format!("shelf-{}", libraries[*at].0));
-                db.execute("insert into games values(?1, ?2, ?3, ?2)", (id, GAMES[n], nr)).unwrap();
-            }
+            fill(&db, libraries, of, ["'shelf-' || ?1, ?2", "?1, ?2, 'shelf-' || ?3, ?2"]);
         },
     },
     Shape {

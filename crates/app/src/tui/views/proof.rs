@@ -102,7 +102,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
-/// What still leads to the old folder is no difference, and harms nothing as long as the originals are kept.
+/// What still points to the old folder is no difference, and harms nothing as long as the originals are kept.
 fn style_of(word: &str, zero: bool, theme: Theme) -> Style {
     match (zero, word) {
         (true, _) => theme.good(),
@@ -126,7 +126,7 @@ fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
     }
 }
 
-/// What leads to the old folder still, in one row.
+/// What still points to the old folder, in one row.
 fn draw_residue(proof: &Proof, row: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(residue) = &proof.residue else { return };

@@ -573,7 +573,7 @@ fn next_number(
     let alike =
         |parts: &Vec<(&str, u64, &str)>| parts.windows(2).all(|two| (two[0].0, two[0].2) == (two[1].0, two[1].2));
     let numbers = parts.filter(|parts| !parts.is_empty() && alike(parts));
-    let numbers = numbers.ok_or("libraries are not listed by number, so a new one cannot be numbered")?;
+    let numbers = numbers.ok_or("its libraries aren't numbered in a row, so a new one can't get the next number")?;
     let (before_it, behind_it) = (numbers[0].0, numbers[0].2);
     let mut before: Vec<&Path> = Vec::new();
     for edit in earlier {
@@ -624,7 +624,7 @@ pub(crate) fn register(
         let text = place.and_then(|place| place.of(&value)?.as_str().map(str::to_string));
         let leads = text.and_then(|text| Spelling::read(&text, &found.bases(site)).ok()).map(|(_, path)| path);
         if leads.as_deref() != Some(library) {
-            return Err(format!("{} cannot be written into {}", library.display(), file.display()));
+            return Err(format!("{} can't be listed as a library in {}", library.display(), file.display()));
         }
     }
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
