@@ -177,6 +177,7 @@ fn line(
         for record in here {
             // What was read must also be what would be written for the same place.
             let whole = record.within.is_value() && meaning.base().is_some() && record.relative_to.is_none();
+            let bases = bases.seen_from(&record.file);
             let again = Spelling::read(&record.text, &bases).and_then(|(spelling, path)| spelling.write(&path, &bases));
             let written = !whole || again.is_ok_and(|again| again.0 == record.text);
             if !record.sound || !written {

@@ -39,6 +39,7 @@ impl FoundLauncher {
 
 /// Whether a file leads to a folder that is neither around it nor above the person's, or says what is `named` as a game's folder.
 pub(super) fn leads_somewhere(source: &Source, file: &Path, bases: &Bases, named: &dyn Fn(&str) -> bool) -> bool {
+    let bases = bases.seen_from(file);
     let home = bases.home.as_deref();
     let outside = |path: &PathBuf| {
         path.is_absolute()
@@ -50,7 +51,7 @@ pub(super) fn leads_somewhere(source: &Source, file: &Path, bases: &Bases, named
         if !text.contains(['/', '\\']) {
             return !text.is_empty() && named(text);
         }
-        let path = Spelling::read(text, bases).map(|(_, path)| path).ok();
+        let path = Spelling::read(text, &bases).map(|(_, path)| path).ok();
         path.filter(outside).is_some_and(|path| path.look_is_dir())
     };
     let mut found = false;

@@ -78,6 +78,11 @@ pub(crate) fn canonical(path: &Path) -> Result<String, String> {
 
 /// The bases for a record, with the folder that it is relative to.
 pub(crate) fn base_of(bases: &Bases, relative_to: Option<&Meaning>, file: &Path, values: &Values) -> Bases {
+    base_in(&bases.seen_from(file), relative_to, file, values)
+}
+
+/// The same of bases that are a file's already.
+pub(crate) fn base_in(bases: &Bases, relative_to: Option<&Meaning>, file: &Path, values: &Values) -> Bases {
     let Some(template) = relative_to else { return bases.clone() };
     if template.is_file() {
         return bases.relative_to(file.parent().unwrap_or(Path::new("/")));

@@ -27,7 +27,7 @@ pub use contents::{ContentList, ContentsError, Digest, DigestKind, ListedFile, c
 pub(crate) use contents::{from_hex, path_of, with_backslashes};
 pub use found::{FoundGame, FoundLauncher, FoundLibrary, ListEntry, Problem, Staying, Update, WhyStaying};
 pub use matching::Record;
-pub(crate) use matching::base_of;
+pub(crate) use matching::{base_in, base_of};
 pub use origin::Origin;
 pub use place::{PlaceFault, is_of_the_system, place_fault};
 pub use profile::{

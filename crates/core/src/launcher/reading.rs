@@ -199,12 +199,13 @@ impl Reading<'_> {
             return self.problem(&self.found.home.clone(), None, what);
         };
         let Some(source) = self.source(&file, libraries.shape.unwrap_or_else(|| Shape::of_name(&file))) else { return };
+        let bases = self.bases.seen_from(&file).into_owned();
         for entry in self.children(&source, &file, &libraries.list) {
             if let Some(value) = source.value_at(&entry).filter(|_| self.watches_shapes()) {
                 self.found.shapes.libraries.0.clone_from(&file);
                 self.found.shapes.libraries.1.add(&value);
             }
-            let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &self.bases));
+            let path = source.below(&entry, &libraries.path).map(|text| Spelling::read(&text, &bases));
             match path {
                 Some(Ok((_, path))) => {
                     let present = path.look_is_dir();
@@ -216,7 +217,7 @@ impl Reading<'_> {
             }
         }
         let default = libraries.default_at.as_ref().and_then(|at| source.below(&Place::default(), at));
-        let default = default.and_then(|text| Spelling::read(&text, &self.bases).ok()).map(|(_, path)| path);
+        let default = default.and_then(|text| Spelling::read(&text, &bases).ok()).map(|(_, path)| path);
         let all = &mut self.found.libraries;
         match (default, libraries.default) {
             (Some(path), _) => all.iter_mut().filter(|library| library.path == path).for_each(|l| l.default = true),

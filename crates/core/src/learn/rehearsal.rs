@@ -147,11 +147,12 @@ fn leading_in(
     if !file.starts_with(install) {
         leading.checksum = checksum_in(file, &document, install);
     }
+    let bases = bases.seen_from(file);
     each_leaf(&Source::Text(Box::new(document)), &mut |place, _, text| {
         if !text.contains(['/', '\\', '%']) {
             return;
         }
-        let Some(path) = Spelling::read(text, bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute())
+        let Some(path) = Spelling::read(text, &bases).ok().map(|(_, path)| path).filter(|path| path.is_absolute())
         else {
             return;
         };

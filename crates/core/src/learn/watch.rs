@@ -229,7 +229,7 @@ impl Watch {
                 continue;
             };
             sums.compare(&change.file, game, &was, &made)?;
-            agree += was.iter().filter(|(_, text)| leads(found, site, text, from)).count();
+            agree += was.iter().filter(|(_, text)| leads(found, site, (&change.file, text), from)).count();
         }
         // What the launcher changed beside.
         let home = real_path(&found.home);
@@ -246,8 +246,8 @@ impl Watch {
     }
 }
 
-fn leads(found: &FoundLauncher, site: &Site, text: &str, dir: &Path) -> bool {
-    let path = Spelling::read(text, &found.bases(site)).map(|(_, path)| path);
+fn leads(found: &FoundLauncher, site: &Site, (file, text): (&Path, &str), dir: &Path) -> bool {
+    let path = Spelling::read(text, &found.bases(site).seen_from(file)).map(|(_, path)| path);
     path.is_ok_and(|path| path.starts_with(dir))
 }
 

@@ -5,6 +5,8 @@
 //! at the end. Whatever part of the path did not change stays as it was written.
 
 use super::letters::SpellingError;
+use std::borrow::Cow;
+use std::cmp::Reverse;
 use std::collections::BTreeSet;
 use std::ffi::OsStr;
 use std::os::unix::ffi::OsStrExt;
@@ -41,6 +43,35 @@ impl Bases {
     #[must_use]
     pub fn relative_to(&self, folder: &Path) -> Self {
         Self { relative_to: Some(folder.into()), ..self.clone() }
+    }
+
+    /// The same as a file has them. What lies in a compatibility layer is read in that layer, whatever the letters of others lead to; of
+    /// other files the layers beside them come first.
+    pub fn seen_from(&self, file: &Path) -> Cow<'_, Self> {
+        if self.letters.len() < 2 {
+            return Cow::Borrowed(self);
+        }
+        let is_around = |layer: &Letters| file.starts_with(layer.prefix());
+        let is_beside = |layer: &Letters| layer.prefix().parent().is_some_and(|above| file.starts_with(above));
+        let mut letters = self.letters.clone();
+        let is_in_one = letters.iter().any(is_around);
+        if is_in_one {
+            letters.retain(is_around);
+            letters.sort_by_key(|layer| Reverse(layer.prefix().components().count()));
+        } else {
+            letters.sort_by_key(|layer| !is_beside(layer));
+        }
+        if letters == self.letters {
+            return Cow::Borrowed(self);
+        }
+        // Variables of a layer stand for folders in it.
+        let nth = |path: &Path| letters.iter().position(|layer| path.starts_with(layer.prefix()));
+        let is_anothers =
+            |path: &Path| nth(path).is_none() && self.letters.iter().any(|layer| path.starts_with(layer.prefix()));
+        let mut names = self.names.clone();
+        names.retain(|(_, path)| !is_anothers(path));
+        names.sort_by_key(|(_, path)| nth(path));
+        Cow::Owned(Self { names, letters, ..self.clone() })
     }
 }
 

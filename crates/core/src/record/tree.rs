@@ -99,6 +99,16 @@ pub(crate) enum Packed {
     ListKey,
     ListNumber,
     ListWord,
+    /// The items from the desktop down to a file.
+    ShellItems,
+    ShellText,
+    ShellTextWide,
+    /// Behind the number of its characters.
+    ShellCounted,
+    ShellCountedWide,
+    /// In a field of a fixed size, with zeros behind it.
+    ShellField,
+    ShellFieldWide,
 }
 
 impl Packed {
@@ -152,7 +162,29 @@ impl Style {
 }
 
 /// The names that readers give: [`Style::Given`] holds a number of this list.
-pub(crate) const GIVEN: [&str; 5] = ["", "#text", "?", "*", "@"];
+pub(crate) const GIVEN: [&str; 20] = [
+    "",
+    "#text",
+    "?",
+    "*",
+    "@",
+    // Of shell links.
+    "items",
+    "base_path",
+    "path_suffix",
+    "base_path_unicode",
+    "path_suffix_unicode",
+    "name",
+    "relative_path",
+    "working_dir",
+    "arguments",
+    "icon_location",
+    "target_variable",
+    "target_variable_unicode",
+    "icon_variable",
+    "icon_variable_unicode",
+    "more",
+];
 
 pub(crate) const NONE: u32 = u32::MAX;
 

@@ -673,21 +673,16 @@ fn is_strict(shape: Shape) -> bool {
         )
 }
 
-/// What paths in a file may refer to: layers that the file lies in come first.
+/// What paths in a file may refer to.
 pub(crate) fn bases_near(site: &Site, file: &Path, layers: &[Letters]) -> Bases {
-    let near = |layer: &&Letters| {
-        let prefix = layer.prefix();
-        file.starts_with(prefix) || prefix.parent().is_some_and(|above| file.starts_with(above))
-    };
-    let mut letters: Vec<Letters> = layers.iter().filter(near).cloned().collect();
-    letters.extend(layers.iter().filter(|layer| !near(layer)).cloned());
-    Bases {
+    let bases = Bases {
         home: Some(site.places.home.clone()),
-        names: letters.iter().flat_map(Letters::names).collect(),
-        letters,
+        names: layers.iter().flat_map(Letters::names).collect(),
+        letters: layers.to_vec(),
         relative_to: file.parent().map(Path::to_path_buf),
         case_blind: false,
-    }
+    };
+    bases.seen_from(file).into_owned()
 }
 
 /// Whether a file can hold records that are rewritten: a text, a format of bytes or a database, and no log, backup or cache.

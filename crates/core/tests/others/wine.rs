@@ -115,3 +115,51 @@ fn a_compatibility_layer_reads_back_what_we_rewrote_in_its_registry() {
     assert_eq!(says(".Many[1]"), "Z:\\srv\\zw\"ei");
     assert_eq!(says("['Quoted \"name\"']"), "tab\there, \u{1} and 🚢1");
 }
+
+/// Writes a link with the layer's own script host, has the layer load it again after a move, and reads what it traces of that.
+#[test]
+fn a_compatibility_layer_loads_the_links_that_it_wrote_and_we_rewrote() {
+    let Some(layer) = Layer::new() else { return super::missing("Wine") };
+    let scripts = tempfile::tempdir().unwrap();
+    let run = |traced: &str, arguments: &[&str]| {
+        let mut command = layer.command(&layer.program);
+        let output = command.env("WINEDEBUG", traced).current_dir(&scripts).args(arguments).output();
+        String::from_utf8_lossy(&output.unwrap().stderr).into_owned()
+    };
+    let script = "Set link = CreateObject(\"WScript.Shell\").CreateShortcut(\"C:\\fen.lnk\")\n\
+                 link.TargetPath = \"C:\\Games\\Fen Two\\bin\\go.exe\"\n\
+                 link.WorkingDirectory = \"C:\\Games\\Fen Two\"\n\
+                 link.Arguments = \"-data C:\\Games\\Fen Two\\data\"\nlink.Save\n";
+    let drive = layer.prefix.path().join("drive_c");
+    let _ = layer.command(&layer.program).args(["wineboot", "-i"]).output();
+    std::fs::create_dir_all(drive.join("Games/Fen Two/bin")).unwrap();
+    std::fs::write(drive.join("Games/Fen Two/bin/go.exe"), "MZ").unwrap();
+    std::fs::write(scripts.path().join("make.vbs"), script).unwrap();
+    run("-all", &["cscript", "//nologo", "make.vbs"]);
+    let file = drive.join("fen.lnk");
+    let before = std::fs::read(&file).unwrap();
+    let mut document = Document::parse(before.clone(), Format::ShellLink).unwrap();
+    let mut old = Vec::new();
+    document.leaves(&mut |leaf| {
+        if leaf.side == Side::Value && leaf.text.contains("Games\\Fen Two") {
+            let written = document.written(&leaf.place, Side::Value).unwrap().to_string();
+            old.push((leaf.place.clone(), leaf.text.to_string(), written));
+        }
+    });
+    assert_eq!(old.len(), 4, "items, path, working folder, arguments: {old:?}");
+    for (place, text, _) in &old {
+        let new = text.replace("C:\\Games\\Fen Two", "Z:\\far\\down\\Fen Two");
+        document =
+            Document::parse(document.replace(place, Side::Value, &new, None).unwrap(), Format::ShellLink).unwrap();
+    }
+    std::fs::write(&file, document.bytes()).unwrap();
+    let traced = run("-all,+shell", &["start", "/wait", "C:\\fen.lnk"]);
+    for wanted in [r#"path L"Z:\\far\\down\\Fen Two\\bin\\go.exe""#, r#"Working Dir  -> L"Z:\\far\\down\\Fen Two""#] {
+        assert!(traced.contains(wanted), "{wanted}: {traced}");
+    }
+    for (place, text, written) in &old {
+        let made = document.replace(place, Side::Value, text, Some(written)).unwrap();
+        document = Document::parse(made, Format::ShellLink).unwrap();
+    }
+    assert_eq!(document.bytes(), before);
+}

@@ -74,7 +74,9 @@ fn library_of(site: &Site, found: &FoundLauncher, game: &FoundGame, own: &[Edit]
     let of_own = || {
         own.iter().find_map(|edit| match edit {
             Edit::Follow(following) => {
-                let says = [&following.from, &following.to].map(|text| Spelling::read(text, &found.bases(site)));
+                let bases = found.bases(site);
+                let bases = bases.seen_from(&following.file);
+                let says = [&following.from, &following.to].map(|text| Spelling::read(text, &bases));
                 let paths = says.into_iter().filter_map(|read| read.ok().map(|(_, path)| path));
                 paths.filter(|library| to.starts_with(library)).max_by_key(|library| library.components().count())
             }

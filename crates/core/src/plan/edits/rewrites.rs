@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::launcher::{FoundGame, FoundLauncher, Record, base_of};
+use crate::launcher::{FoundGame, FoundLauncher, Record, base_in, base_of};
 use crate::platform::Look;
 use crate::record::{
     Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
@@ -330,7 +330,8 @@ impl Writing<'_> {
         let said = |library: &Path| {
             let list = source.find_one(&libraries.list).ok()?;
             let says = |entry: &Place| source.below(entry, &libraries.path);
-            let leads = |text: &String| Spelling::read(text, &self.bases).is_ok_and(|(_, path)| path == library);
+            let bases = self.bases.seen_from(&file);
+            let leads = |text: &String| Spelling::read(text, &bases).is_ok_and(|(_, path)| path == library);
             source.children(&list)?.iter().filter_map(says).find(leads)
         };
         let unknown = |library: &Path| format!("{} is not listed in {}", library.display(), file.display());
@@ -448,7 +449,9 @@ impl Writing<'_> {
         let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
         let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
         for _ in 0..2 {
-            let bases = base_of(&self.bases, record.relative_to.as_ref(), new_file, &self.new);
+            // In whatever file it is to stand, it is written as the one it stands in has it.
+            let seen = self.bases.seen_from(&record.file).into_owned();
+            let bases = base_in(&seen, record.relative_to.as_ref(), new_file, &self.new);
             match spelling.write(path, &bases) {
                 Ok(written) => {
                     let part = write_part(&record.text, &part, &written.0, record.within, format);
@@ -622,7 +625,8 @@ pub(crate) fn register(
     if let Some(value) = value {
         let place = crate::record::find_in(&value, &libraries.path).ok().and_then(|found| found.into_iter().next());
         let text = place.and_then(|place| place.of(&value)?.as_str().map(str::to_string));
-        let leads = text.and_then(|text| Spelling::read(&text, &found.bases(site)).ok()).map(|(_, path)| path);
+        let leads =
+            text.and_then(|text| Spelling::read(&text, &found.bases(site).seen_from(&file)).ok()).map(|(_, path)| path);
         if leads.as_deref() != Some(library) {
             return Err(format!("{} can't be listed as a library in {}", library.display(), file.display()));
         }

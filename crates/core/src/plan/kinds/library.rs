@@ -82,7 +82,7 @@ fn default_edit(site: &Site, found: &FoundLauncher, library: &Path) -> Result<Op
     let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
     let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
     let source = Source::read(&file, shape).map_err(|e| e.to_string())?;
-    let bases = found.bases(site);
+    let bases = found.bases(site).seen_from(&file).into_owned();
     if let Some(at) = &libraries.default_at {
         let place = source.find_one(at).map_err(|e| e.to_string())?;
         let old = source.leaf(&place, Side::Value).ok_or("the default library is not written down as text")?;

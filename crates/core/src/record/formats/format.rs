@@ -48,11 +48,13 @@ pub enum Format {
     Protobuf,
     /// Binary property lists.
     BinaryPropertyList,
+    /// Shell links ([MS-SHLLINK]): the shortcuts of a Windows desktop.
+    ShellLink,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Self; 20] = [
+    pub const ALL: [Self; 21] = [
         Self::Json,
         Self::Jsonc,
         Self::JsonLines,
@@ -73,11 +75,19 @@ impl Format {
         Self::PropertyList,
         Self::Table,
         Self::BinaryPropertyList,
+        Self::ShellLink,
     ];
 
     /// Those of bytes, of which none is text.
-    pub const PACKED: [Self; 6] =
-        [Self::BinaryPropertyList, Self::MessagePack, Self::Cbor, Self::Bencode, Self::Bson, Self::Protobuf];
+    pub const PACKED: [Self; 7] = [
+        Self::ShellLink,
+        Self::BinaryPropertyList,
+        Self::MessagePack,
+        Self::Cbor,
+        Self::Bencode,
+        Self::Bson,
+        Self::Protobuf,
+    ];
 
     /// Whether it is one of bytes.
     pub fn is_packed(self) -> bool {
@@ -103,6 +113,7 @@ impl Format {
             "plist" => Self::PropertyList,
             "cbor" => Self::Cbor,
             "bson" => Self::Bson,
+            "lnk" => Self::ShellLink,
             _ => Self::Lines,
         }
     }

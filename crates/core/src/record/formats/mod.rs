@@ -62,7 +62,8 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
         | Format::Bencode
         | Format::Bson
         | Format::Protobuf
-        | Format::BinaryPropertyList => packed::scan(text, format, out),
+        | Format::BinaryPropertyList
+        | Format::ShellLink => packed::scan(text, format, out),
     }
 }
 

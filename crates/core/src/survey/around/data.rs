@@ -328,6 +328,7 @@ fn of_settings(
     let bases = launcher.bases(site);
     let mut all = Vec::new();
     for file in files.iter().filter(|file| !records.contains(&file.as_path())) {
+        let bases = bases.seen_from(file);
         for shape in shapes(file) {
             let Ok(source) = Source::read(file, shape) else { continue };
             let found = leaves(&source).into_iter().filter_map(|(place, side, text)| {

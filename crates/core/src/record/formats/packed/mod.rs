@@ -12,6 +12,7 @@ mod bytes;
 mod cbor;
 mod message_pack;
 mod protobuf;
+mod shell_link;
 mod varint;
 
 use std::borrow::Cow;
@@ -52,6 +53,7 @@ pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
         Format::Bson => bson::scan(&bytes, out),
         Format::Protobuf => protobuf::scan(&bytes, out),
         Format::BinaryPropertyList => binary_list::scan(&bytes, out),
+        Format::ShellLink => shell_link::scan(&bytes, out),
         _ => message_pack::scan(&bytes, out),
     };
     scanned.map_err(|fault| Fault { at: bytes.at(fault.at), ..fault })
@@ -66,6 +68,7 @@ fn begun(start: &[u8], length: u64) -> impl Iterator<Item = Format> {
         Format::Bson => bson::may_begin(start, length),
         Format::Protobuf => protobuf::may_begin(start, length),
         Format::BinaryPropertyList => binary_list::may_begin(start),
+        Format::ShellLink => shell_link::may_begin(start),
         _ => false,
     };
     Format::PACKED.into_iter().filter(begins)
@@ -113,6 +116,13 @@ fn read(packed: Packed, raw: &[u8]) -> Option<String> {
         | Packed::BsonWord => bson::read(packed, raw),
         Packed::ProtobufText | Packed::ProtobufNumber | Packed::ProtobufField => protobuf::read(packed, raw),
         Packed::ListText | Packed::ListKey | Packed::ListNumber | Packed::ListWord => binary_list::read(raw),
+        Packed::ShellItems
+        | Packed::ShellText
+        | Packed::ShellTextWide
+        | Packed::ShellCounted
+        | Packed::ShellCountedWide
+        | Packed::ShellField
+        | Packed::ShellFieldWide => shell_link::read(packed, raw),
     }
 }
 
@@ -128,6 +138,13 @@ fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
         }
         Packed::ProtobufText | Packed::ProtobufNumber => protobuf::write(packed, new, old),
         Packed::ListText | Packed::ListNumber => binary_list::write(packed, new, old),
+        Packed::ShellItems
+        | Packed::ShellText
+        | Packed::ShellTextWide
+        | Packed::ShellCounted
+        | Packed::ShellCountedWide
+        | Packed::ShellField
+        | Packed::ShellFieldWide => shell_link::write(packed, new, old),
         // Readers may rely on the order of keys in bencode; a field of a protocol buffer is its number.
         Packed::BencodeKey
         | Packed::MessageWord

@@ -233,18 +233,59 @@ fn bytes_that_go_on_and_on_are_refused_and_never_followed() {
     }
 }
 
+/// A link to `D:\Games\Fen\go.exe` as a compatibility layer writes it, with its working folder and arguments.
+fn shell_link() -> Vec<u8> {
+    const DIGITS: &str = "\
+        4c0000000114020000000000c000000000000046b300000000000000000000000000000000000000000000000000000000000000000000000000000001000000\
+        000000000000000000000000cf0014001f00e04fd020ea3a6910a2d808002b30309d190023443a5c000000000000000000000000000000000000003600310000\
+        0000007d5d8474100047616d65730022000000000000007d5d84747d5d847400000000470061006d00650073000000140030003100000000007d5d8474100046\
+        656e001e000000000000007d5d84747d5d847400000000460065006e00000012003a00320000000000000000000000676f2e6578650000240000000000000000\
+        000000000000000000000067006f002e00650078006500000016000000420000001c000000010000001c0000002d000000000000004100000011000000030000\
+        00000000441000000000443a5c47616d65735c46656e5c676f2e65786500000d0044003a005c00470061006d00650073005c00460065006e00000013002f0063\
+        0020006300640020003e00200043003a005c006f00750074002e00740078007400000000000000\
+    ";
+    let digits: Vec<u8> = DIGITS.chars().filter_map(|c| c.to_digit(16)).map(|digit| digit as u8).collect();
+    digits.as_chunks::<2>().0.iter().map(|[high, low]| high << 4 | low).collect()
+}
+
+#[test]
+fn a_link_of_a_compatibility_layer_is_read_and_written_as_it_writes_them() {
+    let bytes = shell_link();
+    let mut document = Document::parse(bytes.clone(), Format::ShellLink).unwrap();
+    assert_eq!(packed_format_of(&bytes), Some(Format::ShellLink));
+    let wanted = serde_json::json!({
+        "items": "D:\\Games\\Fen\\go.exe", "base_path": "D:\\Games\\Fen\\go.exe", "path_suffix": "",
+        "working_dir": "D:\\Games\\Fen", "arguments": "/c cd > C:\\out.txt",
+    });
+    assert_eq!(*document.value(), wanted);
+    for (key, new) in [("items", "E:\\Fen\\go.exe"), ("base_path", "E:\\Fen\\go.exe"), ("working_dir", "E:\\Fen")] {
+        let made = document.replace(&place(&format!("$.{key}")), Side::Value, new, None).unwrap();
+        document = Document::parse(made, Format::ShellLink).unwrap();
+        assert_eq!(document.value()[key], new);
+    }
+    // It counts the zero at the end of a text, and marks no long names.
+    let made = document.bytes();
+    let working_dir = [&[7, 0][..], b"E\0:\0\\\0F\0e\0n\0\0\0"].concat();
+    assert!(made.windows(working_dir.len()).any(|part| part == working_dir));
+    assert!(!made.windows(4).any(|four| four == [4, 0, 0xef, 0xbe]));
+    // The item of the program is as it was, with its times.
+    let program = &bytes[0xe1..0xe1 + usize::from(bytes[0xe1])];
+    assert!(program.ends_with(b"e\0x\0e\0\0\0\x16\0") && made.windows(program.len()).any(|part| part == program));
+}
+
 proptest! {
     #![proptest_config(ProptestConfig { cases: 10_000, ..ProptestConfig::default() })]
 
     /// What was damaged is refused or given back as it is, and an edit of it reads back.
     #[test]
     fn damaged_bytes_are_refused_or_read_and_edited_like_others(
-        which in 0..5_usize,
+        which in 0..6_usize,
         damage in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..4),
         cut in any::<prop::sample::Index>(),
         nth in any::<prop::sample::Index>(),
     ) {
-        let (format, mut bytes, _) = lists(["/g/Fen", "/games/Moor's End"])[which].clone();
+        let lists = lists(["/g/Fen", "/games/Moor's End"]).map(|(format, bytes, _)| (format, bytes));
+        let (format, mut bytes) = lists.get(which).cloned().unwrap_or_else(|| (Format::ShellLink, shell_link()));
         for (at, byte) in damage {
             let at = at.index(bytes.len());
             bytes[at] = byte;

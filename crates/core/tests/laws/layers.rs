@@ -1,0 +1,74 @@
+//! Several compatibility layers on one machine, whose drive letters lead to different drives: each file is read in the layer it lies in.
+
+use std::fs;
+use std::os::unix::fs::symlink;
+use std::path::{Path, PathBuf};
+
+use deft_barge_core::item::Policy;
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, plan};
+use deft_barge_core::survey::{add_to_survey, survey};
+use deft_barge_core::trace::{Sure, trace, usual_places};
+
+use crate::house::{House, same};
+
+const FILES: [&str; 3] = ["user.reg", "drive_c/users/me/AppData/Roaming/fen.ini", "drive_c/ProgramData/fen.json"];
+
+/// A layer with its D, and three files that speak of a game there.
+fn layer(house: &House, name: &str, drive: &str) -> PathBuf {
+    let layer = house.home().join(".local/share/layers").join(name);
+    for folder in ["dosdevices", "drive_c/users/me/AppData/Roaming", "drive_c/ProgramData"] {
+        fs::create_dir_all(layer.join(folder)).unwrap();
+    }
+    symlink("../drive_c", layer.join("dosdevices/c:")).unwrap();
+    symlink(house.folder().join("drives").join(drive), layer.join("dosdevices/d:")).unwrap();
+    let path = r"D:\\Games\\Fen Two";
+    let texts = [
+        format!("WINE REGISTRY Version 2\n\n[Software\\\\Kites\\\\Fen] 1700000000\n\"At\"=\"{path}\"\n"),
+        "[game]\nat=D:\\Games\\Fen Two\ndata=%APPDATA%\\fen\n".to_string(),
+        format!("{{\"at\": \"{path}\\\\bin\"}}\n"),
+    ];
+    FILES.iter().zip(texts).for_each(|(file, text)| fs::write(layer.join(file), text).unwrap());
+    layer
+}
+
+fn texts(layer: &Path) -> Vec<String> {
+    FILES.iter().map(|file| fs::read_to_string(layer.join(file)).unwrap()).collect()
+}
+
+#[test]
+fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that_layer() {
+    let house = House::new();
+    // In the order of their names, and the other way round.
+    let layers = [layer(&house, "one", "swift"), layer(&house, "two", "cellar")];
+    let games = ["swift", "cellar"].map(|drive| house.folder().join("drives").join(drive).join("Games/Fen Two"));
+    for game in &games {
+        fs::create_dir_all(game.join("bin")).unwrap();
+        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    }
+    let before = house.records();
+    for (nth, game) in games.iter().enumerate() {
+        let (own, other) = (&layers[nth], &layers[1 - nth]);
+        let untouched = texts(other);
+        let site = house.site();
+        let trace = trace(&site, game, &usual_places(&site, game), &|_| {});
+        let sure = trace.finds.iter().filter(|find| find.sure == Sure::Certain).map(|find| find.record.file.clone());
+        let mut sure: Vec<PathBuf> = sure.collect();
+        sure.sort();
+        let mut wanted = FILES.map(|file| own.join(file));
+        wanted.sort();
+        assert_eq!(sure, wanted, "{}", game.display());
+        let mut survey = survey(&site, Vec::new(), &|_| {});
+        let id = add_to_survey(&site, &mut survey, &trace);
+        let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+        draft.send(id, Destination::Drive("newhold".into()));
+        let plan = plan(&site, &survey, &draft, Policy::Hold);
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let haul = house.haul(&plan, None).unwrap();
+        assert_eq!(fs::read_link(own.join("dosdevices/e:")).unwrap(), house.folder().join("drives/newhold"));
+        assert_eq!(fs::read_dir(other.join("dosdevices")).unwrap().count(), 2);
+        assert!(texts(own).iter().all(|text| text.contains("E:\\") && !text.contains("D:\\")), "{:?}", texts(own));
+        assert_eq!(texts(other), untouched);
+        house.give_back(haul);
+        same(&before, &house.records(), "undone");
+    }
+}
