@@ -27,7 +27,9 @@ fn layer(house: &House, name: &str, drive: &str) -> PathBuf {
         "[game]\nat=D:\\Games\\Fen Two\ndata=%APPDATA%\\fen\n".to_string(),
         format!("{{\"at\": \"{path}\\\\bin\"}}\n"),
     ];
-    FILES.iter().zip(texts).for_each(|(file, text)| fs::write(layer.join(file), text).unwrap());
+    for (file, text) in FILES.iter().zip(texts) {
+        fs::write(layer.join(file), text).unwrap();
+    }
     layer
 }
 

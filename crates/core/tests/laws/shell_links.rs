@@ -61,8 +61,7 @@ fn link(writer: Writer, folder: &str, program: &str) -> Vec<u8> {
     let path = format!("{folder}\\{program}");
     let (has_items, is_wide) = (writer != Writer::Plain, writer != Writer::Old);
     let mut bytes = vec![0x4c, 0, 0, 0, 1, 0x14, 2, 0, 0, 0, 0, 0, 0xc0, 0, 0, 0, 0, 0, 0, 0x46];
-    let flags: u32 =
-        2 | (1 << 4) | (1 << 5) | (1 << 6) | if has_items { 1 } else { 0 } | if is_wide { 0x80 } else { 0 };
+    let flags: u32 = 2 | (1 << 4) | (1 << 5) | (1 << 6) | u32::from(has_items) | if is_wide { 0x80 } else { 0 };
     bytes.extend(flags.to_le_bytes());
     bytes.extend([0x20, 0, 0, 0]);
     bytes.resize(0x4c, 5);
@@ -125,7 +124,7 @@ fn says(bytes: &[u8]) -> Vec<String> {
         let units = bytes[from..from + 2 * units].as_chunks().0.iter().map(|two| u16::from_le_bytes(*two));
         String::from_utf16(&units.collect::<Vec<_>>()).unwrap()
     };
-    let wide_length = |from: usize| (0..).position(|n| u16_of(bytes, from + 2 * n) == 0).unwrap();
+    let wide_length = |from: usize| (0..bytes.len()).position(|n| u16_of(bytes, from + 2 * n) == 0).unwrap();
     let narrow = |from: usize| {
         let length = bytes[from..].iter().position(|byte| *byte == 0).unwrap();
         String::from_utf8(bytes[from..from + length].to_vec()).unwrap()
@@ -240,7 +239,9 @@ fn layer(house: &House, drive: &str, links: &[(&str, Vec<u8>)]) {
     for (letter, to) in [("c:", Path::new("../drive_c")), ("d:", &house.folder().join(drive)), ("z:", Path::new("/"))] {
         std::os::unix::fs::symlink(to, layer.join("dosdevices").join(letter)).unwrap();
     }
-    links.iter().for_each(|(name, bytes)| fs::write(desktop.join(name), bytes).unwrap());
+    for (name, bytes) in links {
+        fs::write(desktop.join(name), bytes).unwrap();
+    }
 }
 
 #[test]
