@@ -7,8 +7,8 @@ use super::evidence::Evidence;
 use super::in_libraries::is_a_library;
 use super::list::{GameList, ListAt};
 use super::whose::folder_of;
-use crate::record::Letters;
-use crate::site::Site;
+use crate::record::{Bases, Letters, Spelling};
+use crate::site::{Site, real_path};
 
 /// A launcher's own folder.
 #[derive(Clone, Debug)]
@@ -25,7 +25,8 @@ pub(super) struct Home {
 }
 
 impl Home {
-    pub fn of(site: &Site, list: &GameList, evidence: &Evidence) -> Self {
+    /// Of a launcher with this list, and lists of libraries.
+    pub fn of(site: &Site, list: &GameList, libraries: &[GameList], evidence: &Evidence) -> Self {
         let path = folder_of(site, list.file(), evidence);
         let places = [&site.places.config, &site.places.data, &site.places.state, &site.places.home];
         // A file that lies beside those of all others is called after its launcher.
@@ -46,7 +47,12 @@ impl Home {
         let id: String = name.to_lowercase().chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
         let layers = evidence.layers.iter().map(Letters::prefix);
         let near = layers.filter(|prefix| path.starts_with(prefix) || prefix.starts_with(&path));
-        let prefixes = near.map(|prefix| template_of(site, prefix)).collect();
+        let mut prefixes: Vec<String> = near.map(|prefix| template_of(site, prefix)).collect();
+        if prefixes.is_empty() {
+            let mut all = libraries.iter().chain([list]);
+            let layer = all.find_map(|list| layer_of(list, &evidence.layers));
+            prefixes.extend(layer.map(|layer| template_of(site, layer.prefix())));
+        }
         Self { id, name, template: template_of(site, &path), processes: programs_in(&path), prefixes, path }
     }
 
@@ -77,6 +83,21 @@ impl Home {
         // A launcher that keeps its games in its own folder keeps its lists there as well.
         above.iter().any(|above| folder.starts_with(above)) || list.dirs().any(|dir| list.file().starts_with(dir))
     }
+}
+
+/// The layer by whose letters the entries of a list lead to their games; `None` if it may be more than one.
+fn layer_of<'l>(list: &GameList, layers: &'l [Letters]) -> Option<&'l Letters> {
+    let own = list.to_path.first();
+    let said = || list.entries.iter().filter_map(|entry| Some((entry.scalars.get(&own)?, entry.dir.as_deref()?)));
+    let leads = |layer: &&Letters| {
+        let bases = Bases { letters: vec![(*layer).clone()], ..Bases::default() };
+        let read = |text: &str| Spelling::read(text, &bases).ok().filter(|(spelling, _)| spelling.has_letter());
+        said().next().is_some()
+            && said().all(|(text, dir)| read(text).is_some_and(|(_, path)| real_path(&path) == real_path(dir)))
+    };
+    let mut leading = layers.iter().filter(leads);
+    let first = leading.next()?;
+    leading.next().is_none().then_some(first)
 }
 
 fn capital(word: &str) -> String {

@@ -79,7 +79,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         .into_iter()
         .filter(|list| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir))))
     {
-        let home = Home::of(site, &list, &evidence);
+        let home = Home::of(site, &list, &[], &evidence);
         // Libraries whose games a profile knows are that launcher's.
         if known.iter().any(|found| found.home == home.path) {
             continue;
@@ -93,7 +93,7 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     for (nth, lists) in lists.iter().enumerate() {
         let list = &lists.games;
         report(LearnPhase { files, launchers: (nth, all) });
-        let home = Home::of(site, lists.at_home(), &evidence);
+        let home = Home::of(site, lists.at_home(), &lists.libraries, &evidence);
         // One that has a profile with the same folder and the same games is known.
         let has = |found: &&FoundLauncher| {
             let games: BTreeSet<PathBuf> = found.games.iter().map(|game| real_path(&game.install)).collect();

@@ -10,6 +10,9 @@ use crate::record::{Document, Format, HeldPart, Place, Shape, Side, Step, joined
 /// A number that stands for the one that a new library gets, while its entry is made.
 const NUMBER: &str = "918273645546372";
 
+/// A word that stands for the path of the new library, while its entry is made: it needs no quotes where paths have none.
+const PATH: &str = "library918273645546373";
+
 /// A text with that number in place of its own.
 fn with_number(text: &str) -> Option<String> {
     let (before, _, behind) = numbered(text)?;
@@ -64,8 +67,8 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
             Becomes::Name => document = with_text(document, &place, "New")?,
         }
     }
-    let document = with_text(document, &path, "{library}")?;
-    let raw = raw_of(&document, &last.place)?.replace(NUMBER, "{nr}");
+    let document = with_text(document, &path, PATH)?;
+    let raw = raw_of(&document, &last.place)?.replace(NUMBER, "{nr}").replace(PATH, "{library}");
     // What games refer to has to be in it, unless that is its place in the list.
     let is_numbered = id.is_none_or(|id| id == "key" || raw.contains("{nr}"));
     (raw.matches("{library}").count() == 1 && is_numbered).then(|| raw.trim_end().to_string())

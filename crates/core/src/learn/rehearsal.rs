@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use super::learned::Doubt;
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
-use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
+use crate::plan::{MakeLetters, Target, record_edits};
 use crate::record::{
     Bases, Content, Document, Edit, FileChange, Files, Format, Mood, Place, Shape, Source, Spelling, Values,
 };
@@ -85,10 +85,7 @@ pub(super) fn rehearsed(site: &Site, found: &FoundLauncher, game: &FoundGame) ->
     let target = Target { install: &install, library: library.as_deref(), new_library, root, letters: MakeLetters::No };
     let edits = match record_edits(site, found, game, &target, &[]) {
         Ok(made) => made.edits,
-        Err(Unchangeable::NoLetter { path, .. }) => {
-            return unmovable(format!("no drive letter points to {}", path.display()));
-        }
-        Err(Unchangeable::Because(what)) => return unmovable(what),
+        Err(why) => return unmovable(why.why()),
     };
     let mut files = Files::carried(&game.install, &install);
     if let Err(error) = files.make(&edits, Mood::Strict) {

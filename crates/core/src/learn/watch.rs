@@ -12,7 +12,7 @@ use super::learn;
 use super::learned::{Doubt, LearnPhase, Learned, LearnedLauncher};
 use super::said::{Noted, Sums};
 use crate::launcher::{FoundGame, FoundLauncher, Profile, read_launchers};
-use crate::plan::{MakeLetters, Target, Unchangeable, record_edits};
+use crate::plan::{MakeLetters, Target, record_edits};
 use crate::platform::{Look, Process};
 use crate::record::{Files, Mood, Spelling};
 use crate::site::{Site, real_path};
@@ -211,10 +211,7 @@ impl Watch {
         let library = library.max_by_key(|at| at.components().count());
         let root = site.drive_of(from).map_or(Path::new("/"), |drive| drive.root.as_path());
         let target = Target { install: from, library, new_library: false, root, letters: MakeLetters::No };
-        let edits = record_edits(site, found, game, &target, &[]).map_err(|why| match why {
-            Unchangeable::NoLetter { path, .. } => unmovable(format!("no drive letter points to {}", path.display())),
-            Unchangeable::Because(what) => unmovable(what),
-        })?;
+        let edits = record_edits(site, found, game, &target, &[]).map_err(|why| unmovable(why.why()))?;
         let mut files = Files::carried(&game.install, from);
         files.make(&edits.edits, Mood::Strict).map_err(|error| unmovable(error.to_string()))?;
         let sums = Sums::of(game);

@@ -26,7 +26,7 @@ pub use drafts::{
     Why, suggest,
 };
 pub use edits::MakeLetters;
-pub(crate) use edits::{Target, Unchangeable, edits as record_edits, lead_anew};
+pub(crate) use edits::{Target, edits as record_edits, lead_anew};
 pub use estimate::{Basis, ItemTime, Slowest, Span, Timing, timing};
 pub use kinds::{
     Anchor, Guided, Import, LibraryWish, anchors, plan_anchor, plan_import, plan_library, plan_made, plan_removal,

@@ -64,6 +64,15 @@ fn json_paths(libraries: &[(i64, PathBuf)]) -> String {
     libraries.iter().map(shelf).collect::<Vec<_>>().join(",\n")
 }
 
+/// As a launcher in a compatibility layer says it.
+fn by_letter(path: &Path) -> String {
+    format!("Z:{}", path.to_str().unwrap().replace('/', "\\"))
+}
+
+fn as_uri(path: &Path) -> String {
+    format!("file://{}", path.to_str().unwrap().replace('&', "%26").replace(' ', "%20"))
+}
+
 fn put_all(home: &Path, shelves: &str, games: &str) {
     let all = format!("{{\n  \"shelves\": [\n{shelves}\n  ],\n  \"owned\": [\n{games}\n  ]\n}}\n");
     put(home, "all.json", &all);
@@ -100,7 +109,7 @@ fn fill(db: &Connection, libraries: &[(i64, PathBuf)], of: &[usize], [shelf, gam
     }
 }
 
-const SHAPES: [Shape; 13] = [
+const SHAPES: [Shape; 18] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -120,6 +129,76 @@ const SHAPES: [Shape; 13] = [
         first: 1,
         write: |home, libraries, of| {
             put_both(home, &json_paths(libraries), &json_games_by_path(libraries, of));
+        },
+    },
+    Shape {
+        what: "JSON, by letters of a layer",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(_, at): &(i64, PathBuf)| format!("    {{\"at\": {}}}", text(by_letter(at)));
+            let game = |(n, at): (usize, &usize)| {
+                let place = text(by_letter(&libraries[*at].1.join(GAMES[n])));
+                format!("    {{\"id\": \"k{n}\", \"title\": {}, \"at\": {place}}}", text(GAMES[n]))
+            };
+            let shelves: Vec<String> = libraries.iter().map(shelf).collect();
+            let games: Vec<String> = of.iter().enumerate().map(game).collect();
+            put_both(home, &shelves.join(",\n"), &games.join(",\n"));
+        },
+    },
+    Shape {
+        what: "YAML without quotes, by letters of a layer",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("  - nr: {nr}\n    at: {}\n", by_letter(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("  - id: k{n}\n    title: {title}\n    shelf: {nr}\n    folder: {title}\n")
+            };
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let games: String = of.iter().enumerate().map(game).collect();
+            put(home, "k.yaml", &format!("shelves:\n{shelves}games:\n{games}"));
+        },
+    },
+    Shape {
+        what: "TOML in single quotes, by letters of a layer, with the sign at the end",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("[[shelf]]\nnr = {nr}\nat = '{}\\'\n\n", by_letter(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (text(GAMES[n]), libraries[*at].0);
+                format!("[[game]]\nid = \"k{n}\"\ntitle = {title}\nshelf = {nr}\nfolder = {title}\n\n")
+            };
+            put(home, "shelves.toml", &libraries.iter().map(shelf).collect::<String>());
+            put(home, "games.toml", &of.iter().enumerate().map(game).collect::<String>());
+        },
+    },
+    Shape {
+        what: "XML, by addresses",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(_, at): &(i64, PathBuf)| format!("    <shelf at=\"{}\"/>\n", as_uri(at));
+            let game = |(n, at): (usize, &usize)| {
+                let (title, place) = (GAMES[n].replace('&', "&amp;"), as_uri(&libraries[*at].1.join(GAMES[n])));
+                format!("    <game id=\"k{n}\" title=\"{title}\" at=\"{place}\"/>\n")
+            };
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let games: String = of.iter().enumerate().map(game).collect();
+            let all = format!("<all>\n  <shelves>\n{shelves}  </shelves>\n  <games>\n{games}  </games>\n</all>\n");
+            put(home, "all.xml", &all);
+        },
+    },
+    Shape {
+        what: "a database, by letters of a layer",
+        first: 1,
+        write: |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr integer primary key, at text not null);
+                 create table games(id text primary key, title text, shelf integer, folder text);",
+            );
+            let spelled: Vec<(i64, PathBuf)> =
+                libraries.iter().map(|(nr, at)| (*nr, PathBuf::from(by_letter(at)))).collect();
+            fill(&db, &spelled, of, ["?1, ?2", "?1, ?2, ?3, ?2"]);
         },
     },
     Shape {
@@ -308,6 +387,12 @@ impl World {
         let top = folder.path().canonicalize().unwrap();
         declare(&top, &["swift", "third", "newhold", "fourth"]);
         let home = top.join("home/.config/kestrel");
+        let layer = top.join("home/.local/share/layer");
+        fs::create_dir_all(layer.join("dosdevices")).unwrap();
+        fs::create_dir_all(layer.join("drive_c")).unwrap();
+        for (letter, to) in [("c:", "../drive_c"), ("z:", "/")] {
+            std::os::unix::fs::symlink(to, layer.join("dosdevices").join(letter)).unwrap();
+        }
         let world = Self { top, home, shape, _folder: folder };
         for (n, title) in GAMES.iter().enumerate() {
             let at = world.library(n % 2).1.join(title);

@@ -121,8 +121,5 @@ fn of_profile(
         },
     };
     let made = edits(site, &found, &game, &target, &[]).map(|repointing| repointing.edits);
-    Some(made.map_err(|why| match why {
-        Unchangeable::NoLetter { path, .. } => format!("no drive letter points to {}", path.display()),
-        Unchangeable::Because(why) => why,
-    }))
+    Some(made.map_err(Unchangeable::why))
 }

@@ -6,11 +6,11 @@ use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::launcher::{FoundGame, FoundLauncher, Record, base_in, base_of};
+use crate::launcher::{FoundGame, FoundLauncher, Libraries, Record, base_in, base_of};
 use crate::platform::Look;
 use crate::record::{
-    Bases, Edit, Following, Format, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError, Step, Total,
-    Values, find_parts, numbered, write_part,
+    Bases, Edit, Following, Format, Letters, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError,
+    Step, Total, Values, find_parts, numbered, write_part,
 };
 use crate::site::Site;
 
@@ -43,6 +43,16 @@ pub(crate) enum Unchangeable {
     NoLetter { prefix: PathBuf, path: PathBuf, free: Option<char> },
     /// Anything else, in a sentence.
     Because(String),
+}
+
+impl Unchangeable {
+    /// The same as a sentence, where no letter can be made.
+    pub fn why(self) -> String {
+        match self {
+            Self::NoLetter { path, .. } => format!("no drive letter points to {}", path.display()),
+            Self::Because(why) => why,
+        }
+    }
 }
 
 impl From<String> for Unchangeable {
@@ -185,10 +195,7 @@ pub(crate) fn entry_rewrites(
             record.tail = Some(program.into());
         }
         let file = example.entry.file.clone();
-        let rewrite = writing.rewrite(&record, &file).map_err(|why| match why {
-            Unchangeable::NoLetter { path, .. } => format!("no drive letter points to {}", path.display()),
-            Unchangeable::Because(why) => why,
-        })?;
+        let rewrite = writing.rewrite(&record, &file).map_err(Unchangeable::why)?;
         rewrites.extend(rewrite);
     }
     Ok(rewrites)
@@ -218,14 +225,7 @@ impl Writing<'_> {
             _ => self.game.entry.file.clone(),
         };
         if let Some(library) = self.target.library {
-            edits.extend(make_known(
-                self.site,
-                self.found,
-                library,
-                &list_file,
-                self.target.new_library,
-                self.earlier,
-            )?);
+            edits.extend(self.make_known(library, &list_file)?);
         }
         let travels = self.game.entry.travels && list_file != self.game.entry.file;
         // An entry that stands in its library's goes on to the other library's.
@@ -305,6 +305,21 @@ impl Writing<'_> {
         Ok(edits)
     }
 
+    /// What the library needs; a letter is made if its list says libraries by their letters and none leads there.
+    fn make_known(&mut self, library: &Path, list_file: &Path) -> Result<Option<Edit>, Unchangeable> {
+        let known = |writing: &Self| {
+            let Target { new_library, .. } = *writing.target;
+            make_known(writing.site, writing.found, &writing.bases, (library, list_file, new_library), writing.earlier)
+        };
+        match known(self) {
+            Err(Unchangeable::NoLetter { path, prefix, .. }) => {
+                self.make_letter(path, prefix)?;
+                known(self)
+            }
+            other => other,
+        }
+    }
+
     /// What the list of libraries says of the game goes from one entry to the other; these are the changes of the game's own in it.
     fn follow(&self, rewrites: Vec<Rewrite>) -> Result<Option<Edit>, Unchangeable> {
         let Some(libraries) = self.found.profile.libraries.as_ref().filter(|libraries| !libraries.holds.is_empty())
@@ -352,7 +367,10 @@ impl Writing<'_> {
             path: libraries.path.clone(),
             from: said(from).ok_or_else(|| unknown(from))?,
             // One that this haul makes known is written as it is here.
-            to: said(to).unwrap_or_else(|| to.to_string_lossy().into_owned()),
+            to: match said(to) {
+                Some(says) => says,
+                None => written_like_others(libraries, &source, to, &self.bases.seen_from(&file))?,
+            },
             id,
             bytes: self.game.claim.map_or(0, |claim| claim.count() as i64),
             parts: libraries.holds.clone(),
@@ -524,13 +542,12 @@ fn inner_first(edits: &mut [Edit]) {
 pub(crate) fn make_known(
     site: &Site,
     found: &FoundLauncher,
-    library: &Path,
-    list_file: &Path,
-    is_new: bool,
+    bases: &Bases,
+    (library, list_file, is_new): (&Path, &Path, bool),
     earlier: &[Edit],
-) -> Result<Option<Edit>, String> {
+) -> Result<Option<Edit>, Unchangeable> {
     if is_new {
-        return register(site, found, library, list_file, earlier).map(Some);
+        return register(site, found, bases, (library, list_file), earlier).map(Some);
     }
     let games = &found.profile.games;
     let text = found.profile.libraries.as_ref().and_then(|libraries| libraries.new_file.clone());
@@ -593,44 +610,79 @@ fn next_number(
     Ok((next, format!("{before_it}{next}{behind_it}")))
 }
 
+/// A library as the list spells the last one of which it says the place; in a list that says none, plainly.
+fn written_like_others(
+    libraries: &Libraries,
+    source: &Source,
+    library: &Path,
+    bases: &Bases,
+) -> Result<String, Unchangeable> {
+    let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
+    let said = source.children(&list).unwrap_or_default().into_iter().rev();
+    let mut said = said.filter_map(|entry| Spelling::read(&source.below(&entry, &libraries.path)?, bases).ok());
+    let Some((spelling, _)) = said.next() else {
+        let plain = library.to_str().map(str::to_string);
+        return Ok(plain.ok_or_else(|| format!("{} is not text", library.display()))?);
+    };
+    match spelling.write(library, bases) {
+        Ok(written) => Ok(written.0),
+        Err(SpellingError::NoLetter { path, prefix }) => {
+            let free = bases.letters.iter().find(|layer| layer.prefix() == prefix).and_then(Letters::free);
+            Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) })
+        }
+        Err(error) => Err(error.to_string().into()),
+    }
+}
+
 /// The edit that lists a new library, and makes its own file.
 pub(crate) fn register(
     site: &Site,
     found: &FoundLauncher,
-    library: &Path,
-    list_file: &Path,
+    bases: &Bases,
+    (library, list_file): (&Path, &Path),
     earlier: &[Edit],
-) -> Result<Edit, String> {
-    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
+) -> Result<Edit, Unchangeable> {
+    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries".to_string())?;
     let (file, source, shape) = libraries_file(site, found)?;
     // A row of a database is said as a JSON object.
-    let format =
-        if shape == Shape::Sqlite { Format::Json } else { shape.format().ok_or("a link lists no libraries")? };
+    let format = match shape {
+        Shape::Sqlite => Format::Json,
+        _ => shape.format().ok_or("a link lists no libraries".to_string())?,
+    };
     stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
-    let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library")?;
-    let mut entry = entry.replace("{library}", &quoted_in(format, &library.to_string_lossy()));
+    let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library".to_string())?;
+    let mut entry = entry.clone();
     if entry.contains("{nr}") {
         let (next, _) = next_number(found, (&file, &source), library, earlier)?;
         entry = entry.replace("{nr}", &next.to_string());
     }
-    // However the text is quoted, it has to lead there.
-    let value = match &source {
-        Source::Text(document) => {
-            let list = document.find_one(&libraries.list).map_err(|e| e.to_string())?;
-            Some(document.read_entry(&list, &entry).map_err(|e| e.to_string())?.1)
-        }
-        Source::Tables(_) => Some(serde_json::from_str(&entry).map_err(|e| format!("{}: {e}", file.display()))?),
-        Source::Link(_) => None,
+    let bases = bases.seen_from(&file);
+    let written = written_like_others(libraries, &source, library, &bases)?;
+    let plain = library.to_string_lossy();
+    // An entry may have a part of the spelling itself, and its own quotes: it has to say what the others would, or lead there.
+    let texts = [written.as_str(), &plain];
+    let ways = texts.iter().flat_map(|text| quoted_ways(format, text).into_iter().map(|way| (*text, way)));
+    let says = |entry: &str| -> Option<String> {
+        let value = match &source {
+            Source::Text(document) => {
+                let list = document.find_one(&libraries.list).ok()?;
+                document.read_entry(&list, entry).ok()?.1
+            }
+            Source::Tables(_) => serde_json::from_str(entry).ok()?,
+            Source::Link(_) => return None,
+        };
+        let place = crate::record::find_in(&value, &libraries.path).ok()?.into_iter().next()?;
+        place.of(&value)?.as_str().map(str::to_string)
     };
-    if let Some(value) = value {
-        let place = crate::record::find_in(&value, &libraries.path).ok().and_then(|found| found.into_iter().next());
-        let text = place.and_then(|place| place.of(&value)?.as_str().map(str::to_string));
-        let leads =
-            text.and_then(|text| Spelling::read(&text, &found.bases(site).seen_from(&file)).ok()).map(|(_, path)| path);
-        if leads.as_deref() != Some(library) {
-            return Err(format!("{} can't be listed as a library in {}", library.display(), file.display()));
-        }
-    }
+    let leads = |text: &str| Spelling::read(text, &bases).is_ok_and(|(_, path)| path == library);
+    let mut fitting = ways.filter_map(|(text, way)| {
+        let entry = entry.replace("{library}", &way);
+        let says = says(&entry)?;
+        (says == text || leads(&says)).then_some((says != written, entry))
+    });
+    let exact = fitting.clone().find(|(other, _)| !other).or_else(|| fitting.next());
+    let (_, entry) =
+        exact.ok_or_else(|| format!("{} can't be listed as a library in {}", library.display(), file.display()))?;
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
     let id = libraries.id.clone().filter(|id| id != "key");
@@ -654,6 +706,16 @@ fn libraries_file(site: &Site, found: &FoundLauncher) -> Result<(PathBuf, Source
     let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
     let source = Source::read(&file, shape).map_err(|e| e.to_string())?;
     Ok((file, source, shape))
+}
+
+/// The ways in which a text may stand in an entry of a format, the likeliest first: what is around it decides.
+fn quoted_ways(format: Format, text: &str) -> Vec<String> {
+    let mut ways = vec![quoted_in(format, text), text.to_string(), text.replace('\'', "''")];
+    ways.push(quoted_in(Format::Json, text));
+    // What stands without quotes may need them.
+    ways.push(format!("\"{}\"", quoted_in(Format::Json, text)));
+    ways.dedup();
+    ways
 }
 
 /// A path as it stands between quotes in a format.

@@ -121,9 +121,11 @@ fn adopted(
         let values = found.values(site).with("library", library.to_string_lossy());
         let file = found.profile.games.file.fill(&values).map_err(|e| unchangeable(e.to_string()));
         match file {
-            Ok(file) => edits.extend(
-                make_known(site, found, library, Path::new(&file), place.new_library, &[]).map_err(unchangeable)?,
-            ),
+            Ok(file) => {
+                let place = (library.as_path(), Path::new(&file), place.new_library);
+                let known = make_known(site, found, &found.bases(site), place, &[]);
+                edits.extend(known.map_err(|why| unchangeable(why.why()))?);
+            }
             // One file for each game is no file of the library.
             Err(why) if place.new_library => return Err(why),
             Err(_) => {}

@@ -61,8 +61,8 @@ fn wished(site: &Site, found: &FoundLauncher, wish: &LibraryWish) -> Result<(Pat
                 Err(_) if !has_own => PathBuf::new(),
                 Err(_) => return Err(none()),
             };
-            let edit = register(site, found, &library, &list_file, &[]);
-            let edit = edit.map_err(|why| FindingKind::RecordsUnchangeable { why })?;
+            let edit = register(site, found, &found.bases(site), (&library, &list_file), &[]);
+            let edit = edit.map_err(|why| FindingKind::RecordsUnchangeable { why: why.why() })?;
             Ok((library, vec![edit], format!("{launcher}: a library on {}", drive.name)))
         }
         LibraryWish::Default(library) => {
