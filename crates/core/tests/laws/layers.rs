@@ -5,9 +5,9 @@ use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::item::Policy;
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, plan};
+use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::survey::{add_to_survey, survey};
-use deft_barge_core::trace::{Sure, trace, usual_places};
+use deft_barge_core::trace::{Sure, Trace, trace, usual_places};
 
 use crate::house::{House, same};
 
@@ -37,6 +37,19 @@ fn texts(layer: &Path) -> Vec<String> {
     FILES.iter().map(|file| fs::read_to_string(layer.join(file)).unwrap()).collect()
 }
 
+/// A folder traced, and the plan that moves it to the new drive.
+fn planned(house: &House, game: &Path) -> (Trace, Plan) {
+    let site = house.site();
+    let trace = trace(&site, game, &usual_places(&site, game), &|_| {});
+    let mut survey = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut survey, &trace);
+    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+    draft.send(id, Destination::Drive("newhold".into()));
+    let plan = plan(&site, &survey, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    (trace, plan)
+}
+
 #[test]
 fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that_layer() {
     let house = House::new();
@@ -51,20 +64,13 @@ fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that
     for (nth, game) in games.iter().enumerate() {
         let (own, other) = (&layers[nth], &layers[1 - nth]);
         let untouched = texts(other);
-        let site = house.site();
-        let trace = trace(&site, game, &usual_places(&site, game), &|_| {});
+        let (trace, plan) = planned(&house, game);
         let sure = trace.finds.iter().filter(|find| find.sure == Sure::Certain).map(|find| find.record.file.clone());
         let mut sure: Vec<PathBuf> = sure.collect();
         sure.sort();
         let mut wanted = FILES.map(|file| own.join(file));
         wanted.sort();
         assert_eq!(sure, wanted, "{}", game.display());
-        let mut survey = survey(&site, Vec::new(), &|_| {});
-        let id = add_to_survey(&site, &mut survey, &trace);
-        let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
-        draft.send(id, Destination::Drive("newhold".into()));
-        let plan = plan(&site, &survey, &draft, Policy::Hold);
-        assert!(!plan.blocked(), "{:?}", plan.findings);
         let haul = house.haul(&plan, None).unwrap();
         assert_eq!(fs::read_link(own.join("dosdevices/e:")).unwrap(), house.folder().join("drives/newhold"));
         assert_eq!(fs::read_dir(other.join("dosdevices")).unwrap().count(), 2);
@@ -73,4 +79,29 @@ fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that
         house.give_back(haul);
         same(&before, &house.records(), "undone");
     }
+}
+
+#[test]
+fn a_letter_that_one_haul_made_stays_while_the_game_of_another_is_reached_by_it() {
+    let house = House::new();
+    let layer = layer(&house, "one", "swift");
+    let games = ["Fen Two", "Moor"].map(|name| house.folder().join("drives/swift/Games").join(name));
+    for game in &games {
+        fs::create_dir_all(game.join("bin")).unwrap();
+        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    }
+    let moor = layer.join("drive_c/ProgramData/moor.ini");
+    fs::write(&moor, "[game]\nat=D:\\Games\\Moor\\bin\n").unwrap();
+    let before = house.records();
+    let (_, plan) = planned(&house, &games[0]);
+    let first = house.haul(&plan, None).unwrap();
+    let (_, plan) = planned(&house, &games[1]);
+    let second = house.haul(&plan, None).unwrap();
+    let letter = layer.join("dosdevices/e:");
+    assert!(letter.is_symlink() && fs::read_to_string(&moor).unwrap().contains("E:\\Games\\Moor"));
+    house.give_back(first);
+    assert!(texts(&layer).iter().all(|text| text.contains("D:\\")), "{:?}", texts(&layer));
+    assert!(letter.join("Games/Moor/bin/go.exe").exists(), "Moor is reached by it still");
+    house.give_back(second);
+    same(&before, &house.records(), "undone");
 }

@@ -4,7 +4,8 @@ use std::path::Path;
 
 use crate::haul::{HaulError, ItemContext};
 
-use crate::item::{PlannedItem, Proof};
+use crate::item::{PlannedItem, Proof, Stage};
+use crate::journal::ItemRow;
 
 use crate::launcher::ContentList;
 
@@ -14,7 +15,9 @@ use crate::site::{Site, real_path};
 use super::same_folder::is_folder_of;
 
 use crate::disk::Disk;
-use crate::launcher::{DigestKind, FoundGame, ListedFile, Profile, load_profiles, read_only, read_places};
+use crate::launcher::{
+    DigestKind, FoundGame, FoundLauncher, ListedFile, Profile, load_profiles, read_only, read_places,
+};
 use crate::record::{Files, Mood};
 
 use crate::survey::GameId;
@@ -51,6 +54,40 @@ pub(crate) fn lists_others_in(site: &Site, game: &GameId, library: &Path) -> boo
     profile.is_some_and(|profile| {
         read_places(site, std::slice::from_ref(&profile)).iter().flat_map(|found| &found.games).any(lies_there)
     })
+}
+
+/// Whether other games are reached by a drive letter that an item made: those that launchers list there whose paths go through this layer,
+/// and those that hauls brought there whose records say the letter.
+pub(crate) fn others_go_through(work: &ItemContext<'_>, link: &Path, target: &Path) -> Result<bool, HaulError> {
+    let (Some(layer), Some(letter)) = (link.parent().and_then(Path::parent), link.file_name()) else {
+        return Ok(false);
+    };
+    let (own, top) = (&work.item.planned.game, real_path(target));
+    let has_layer = |found: &&FoundLauncher| found.letters.iter().any(|letters| letters.prefix() == layer);
+    let launchers = read_places(work.site, &profiles_of(work.site));
+    let listed = launchers.iter().filter(has_layer).flat_map(|found| found.games.iter().map(move |game| (found, game)));
+    let is_other = |(found, game): &(&FoundLauncher, &FoundGame)| format!("{}/{}", found.profile.id, game.id) != own.0;
+    if listed.filter(is_other).any(|(_, game)| real_path(&game.install).starts_with(&top)) {
+        return Ok(true);
+    }
+    let letter = letter.to_string_lossy().to_lowercase();
+    let says = |edit: &Edit| {
+        let text = serde_json::to_string(edit).unwrap_or_default().to_lowercase();
+        [format!("{letter}\\"), format!("{letter}/")].iter().any(|start| text.contains(start.as_str()))
+    };
+    let is_there = |item: &ItemRow| {
+        let stage = matches!(
+            item.stage,
+            Stage::UpdatingRecords
+                | Stage::RecordsUpdated
+                | Stage::Proved { .. }
+                | Stage::Releasing
+                | Stage::Released { .. }
+        );
+        stage && item.planned.game != *own && real_path(&item.planned.to).starts_with(&top)
+    };
+    let hauls = work.journal.hauls()?;
+    Ok(hauls.iter().flat_map(|haul| &haul.items).any(|item| is_there(item) && item.planned.edits.iter().any(says)))
 }
 
 /// Reads the content list of a game, as its launcher has it now.

@@ -17,7 +17,7 @@ pub(crate) use bytes::has_the_bytes;
 pub use closer::{BlockState, ByteDifference, Closer, ListedEntry, listed_entries, look_closer};
 pub(crate) use launcher::{
     add_item_records, add_records, all_agree, by_edits, content_list, contents_of, edits_stand, has_digest,
-    lists_others_in, profiles_of, what_records_say,
+    lists_others_in, others_go_through, profiles_of, what_records_say,
 };
 pub(crate) use merge::{Joined, LinkHandling, is_as_it_was, merge_join, same};
 pub(crate) use readers::crew;

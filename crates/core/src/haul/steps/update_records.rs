@@ -5,7 +5,7 @@
 //! the two was written by its launcher: its leaves are changed again, and its other bytes stay.
 
 use super::replace::{beside, folder_meta, read, replace};
-use crate::haul::inspect::{by_edits, in_item, lists_others_in, what_records_say};
+use crate::haul::inspect::{by_edits, in_item, lists_others_in, others_go_through, what_records_say};
 use crate::haul::{
     HaulError, ItemContext, Reach, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
@@ -19,6 +19,7 @@ use crate::item::{Finding, FindingKind, PlannedItem, Stage, Strategy};
 use crate::journal::EventKind;
 
 use crate::plan::lead_anew;
+use crate::platform::Look;
 
 use crate::record::{Content, Edit, EditError, FileChange, Files, Mood, still_lists};
 use crate::site::real_path;
@@ -46,6 +47,8 @@ fn take_records(work: &ItemContext<'_>, reach: Reach) -> Result<Vec<FolderLock>,
         Reach::All => standing.required_for(&row.planned, &files)?,
         Reach::WhatIsThere => files.retain(|file| !standing.is_out_of_reach(&row.planned, file)),
     }
+    let left = left_for_this(work, &edits_to_make(&work.item.planned))?;
+    files.extend(left.iter().flat_map(Edit::files).map(Path::to_path_buf));
     // The game's own folder is taken already.
     files.retain(|file| in_item(&work.item.planned, file).is_none());
     take_record_folders(work, &files)
@@ -55,7 +58,7 @@ fn take_records(work: &ItemContext<'_>, reach: Reach) -> Result<Vec<FolderLock>,
 fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError> {
     if !work.moved {
         let mut files = Files::default();
-        match files.make(&wanted_now(work, edits_to_make(&work.item.planned)), Mood::Strict) {
+        match files.make(&edits_now(work)?, Mood::Strict) {
             Ok(()) => return Ok(files.changes()),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
             Err(error) => tracing::info!(%error, "records are searched again"),
@@ -92,10 +95,12 @@ fn led_from(work: &ItemContext<'_>, way: Direction, now: &Path) -> Result<PathBu
 fn found_anew(work: &ItemContext<'_>, way: Direction) -> Result<Vec<FileChange>, HaulError> {
     let planned = &work.item.planned;
     let (own, from, to) = match way {
-        Direction::There => (edits_to_make(planned), &planned.from, &planned.to),
-        Direction::Back => (Edit::turned_all(&edits_to_make(planned)), &planned.to, &planned.from),
+        Direction::There => (edits_now(work)?, &planned.from, &planned.to),
+        Direction::Back => {
+            let turned = Edit::turned_all(&edits_to_make(planned));
+            (wanted_now(work, turned)?, &planned.to, &planned.from)
+        }
     };
-    let own = wanted_now(work, own);
     let from = &led_from(work, way, from)?;
     let leading = lead_anew(work.site, planned, &own, from, to)?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
@@ -130,7 +135,7 @@ pub(crate) fn finish(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
         return write_all(work, &known, &known);
     }
     let mut files = Files::knowing(&known);
-    let made = files.make(&wanted_now(work, edits_to_make(&work.item.planned)), Mood::Again);
+    let made = files.make(&edits_now(work)?, Mood::Again);
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
         Err(error) if !is_of_the_records(&error) => return Err(error.into()),
@@ -188,14 +193,67 @@ pub(crate) fn edits_to_make(planned: &PlannedItem) -> Vec<Edit> {
     planned.edits.iter().filter(wanted).cloned().collect()
 }
 
-/// Those of some edits that are to be made now: a library in which its launcher has other games stays known to it.
-fn wanted_now(work: &ItemContext<'_>, mut edits: Vec<Edit>) -> Vec<Edit> {
+/// The edits of an item that are to be made now. An undo also takes away what an older one had to leave for this very game.
+fn edits_now(work: &ItemContext<'_>) -> Result<Vec<Edit>, HaulError> {
+    let mut edits = edits_to_make(&work.item.planned);
+    edits.extend(left_for_this(work, &edits)?);
+    wanted_now(work, edits)
+}
+
+/// Libraries and drive letters that hauls made which were undone while this game was in them already: they were left for it.
+fn left_for_this(work: &ItemContext<'_>, own: &[Edit]) -> Result<Vec<Edit>, HaulError> {
+    let Some(brought) = work.item.takes_back else { return Ok(Vec::new()) };
+    let place = real_path(&work.item.planned.from);
+    let mut left: Vec<Edit> = Vec::new();
+    let hauls = work.journal.hauls()?;
+    for item in
+        hauls.iter().flat_map(|haul| &haul.items).filter(|item| item.stage == Stage::Undone && item.id < brought)
+    {
+        let undone = work.journal.items_taking_back(item.id)?;
+        if !undone.iter().any(|undo| undo.id > brought) {
+            continue;
+        }
+        let around = |edit: &&Edit| {
+            if let Edit::Link { link, old: None, new: Some(target) } = edit {
+                let stands = || link.look_link().is_ok_and(|says| says == *target);
+                return is_a_letter(link) && place.starts_with(real_path(target)) && stands();
+            }
+            matches!(edit, Edit::Register { library: Some(library), made: None, listed: false, .. }
+                if place.starts_with(real_path(library)))
+        };
+        let made: Vec<Edit> = item.planned.edits.iter().filter(around).cloned().collect();
+        for edit in Edit::turned_all(&made) {
+            if !own.contains(&edit) && !left.contains(&edit) {
+                left.push(edit);
+            }
+        }
+    }
+    Ok(left)
+}
+
+/// Those of some edits that are to be made now: a library in which its launcher has other games stays known to it, and a drive letter by
+/// which others are reached stays.
+fn wanted_now(work: &ItemContext<'_>, edits: Vec<Edit>) -> Result<Vec<Edit>, HaulError> {
     let game = &work.item.planned.game;
-    edits.retain(|edit| {
-        let Edit::Unregister { library: Some(library), made: None, listed: false, .. } = edit else { return true };
-        !lists_others_in(work.site, game, library)
-    });
-    edits
+    let mut wanted = Vec::with_capacity(edits.len());
+    for edit in edits {
+        let stays = if let Edit::Unregister { library: Some(library), made: None, listed: false, .. } = &edit {
+            lists_others_in(work.site, game, library)
+        } else if let Edit::Link { link, old: Some(target), new: None } = &edit {
+            is_a_letter(link) && others_go_through(work, link, target)?
+        } else {
+            false
+        };
+        if !stays {
+            wanted.push(edit);
+        }
+    }
+    Ok(wanted)
+}
+
+/// Whether a link is a drive letter of a compatibility layer.
+fn is_a_letter(link: &Path) -> bool {
+    link.parent().is_some_and(|folder| folder.ends_with("dosdevices"))
 }
 
 /// Removes what a crash left under our own name beside the record files. What another program had written at the very moment in
@@ -254,7 +312,7 @@ pub(crate) fn undo(work: &mut ItemContext<'_>, reach: Reach) -> Result<(), HaulE
     let turned = Edit::turned_all(&edits_to_make(&work.item.planned));
     let turned = within_reach(&turned, &known, &out_of_reach).ok_or(HaulError::NeedsRecovery)?;
     let all = turned.len();
-    let turned = wanted_now(work, turned);
+    let turned = wanted_now(work, turned)?;
     known.retain(|change| !out_of_reach(&change.file));
     sweep(work, &known)?;
     let back: Vec<FileChange> = if turned.len() < all || written_by_others(&known)? {
@@ -321,15 +379,14 @@ fn exact_undo(work: &ItemContext<'_>) -> Result<Option<Vec<FileChange>>, HaulErr
         return Ok(None);
     }
     // A library that others live in stays known, and the last one that leaves it takes it away, whoever made it known.
-    let edits = edits_to_make(&work.item.planned);
-    let all = edits.len();
+    let all = edits_to_make(&work.item.planned).len();
     let forgets = |edit: &Edit| matches!(edit, Edit::Unregister { made: None, listed: false, .. });
-    let edits = wanted_now(work, edits);
+    let edits = edits_now(work)?;
     let stays = |edit: &Edit| {
         let of_file = |change: &&FileChange| edit.files().iter().any(|file| change.file == real_path(file));
         back.iter().find(of_file).is_none_or(|change| still_lists(edit, &change.after))
     };
-    if edits.len() < all || edits.iter().any(|edit| forgets(edit) && stays(edit)) {
+    if edits.len() != all || edits.iter().any(|edit| forgets(edit) && stays(edit)) {
         return Ok(None);
     }
     // The entry arrives at its old list before it leaves the new one.
