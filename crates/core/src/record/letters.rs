@@ -133,6 +133,14 @@ pub enum SpellingError {
         /// The text.
         text: String,
     },
+    /// The drive letter leads to different places in the compatibility layers that may be meant.
+    #[error("drive letter {letter}: leads to different places in several compatibility layers, for {text:?}")]
+    Ambiguous {
+        /// The letter.
+        letter: char,
+        /// The text.
+        text: String,
+    },
     /// No drive letter of the compatibility layer leads there.
     #[error("no drive letter of {} points to {}", prefix.display(), path.display())]
     NoLetter {

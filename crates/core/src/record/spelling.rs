@@ -181,8 +181,14 @@ impl Spelling {
         if all.iter().any(|(spelling, _)| !spelling.sound()) {
             return Err(SpellingError::NotAPath(text.into()));
         }
-        // Of several layers that know the letter, the one in which the place is there is meant.
+        // Of several layers that know the letter, the one in which the place is there is meant; where it is in two that lead to different
+        // places, nobody knows which.
         let there = all.iter().position(|(_, path)| path.look_exists()).unwrap_or(0);
+        let meant = all.get(there).map(|(_, path)| real_path(path));
+        let mut others = all.iter().skip(there + 1).filter(|(_, path)| path.look_exists());
+        if others.any(|(_, path)| Some(real_path(path)) != meant) {
+            return Err(SpellingError::Ambiguous { letter: letter.to_ascii_uppercase(), text: text.into() });
+        }
         if all.is_empty() {
             return Err(SpellingError::NoSuchLetter { letter: letter.to_ascii_uppercase(), text: text.into() });
         }

@@ -4,7 +4,9 @@ use std::fs;
 use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
+use deft_barge_core::haul::{Control, release_haul};
 use deft_barge_core::item::Policy;
+use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::survey::{add_to_survey, survey};
 use deft_barge_core::trace::{Sure, Trace, trace, usual_places};
@@ -104,4 +106,55 @@ fn a_letter_that_one_haul_made_stays_while_the_game_of_another_is_reached_by_it(
     assert!(letter.join("Games/Moor/bin/go.exe").exists(), "Moor is reached by it still");
     house.give_back(second);
     same(&before, &house.records(), "undone");
+}
+
+#[test]
+fn a_letter_that_leads_to_two_games_by_two_layers_is_named_and_never_rewritten() {
+    let house = House::new();
+    layer(&house, "one", "swift");
+    layer(&house, "two", "cellar");
+    let games = ["swift", "cellar"].map(|drive| house.folder().join("drives").join(drive).join("Games/Fen Two"));
+    for game in &games {
+        fs::create_dir_all(game.join("bin")).unwrap();
+        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    }
+    let list = house.home().join(".config/kites.json");
+    fs::write(&list, "[{\"at\": \"D:\\\\Games\\\\Fen Two\"}]\n").unwrap();
+    let (trace, plan) = planned(&house, &games[1]);
+    let said: Vec<Sure> = trace.finds.iter().filter(|find| find.record.file == list).map(|find| find.sure).collect();
+    assert_eq!(said, [Sure::Unreadable]);
+    let before = fs::read(&list).unwrap();
+    let haul = house.haul(&plan, None).unwrap();
+    assert_eq!(fs::read(&list).unwrap(), before);
+    house.give_back(haul);
+}
+
+#[test]
+fn links_from_a_game_to_its_own_folder_lead_to_the_copy_and_come_back_as_they_were_written() {
+    let house = House::new();
+    let game = house.folder().join("drives/swift/Games/Fen Two");
+    fs::create_dir_all(game.join("layer/dosdevices")).unwrap();
+    fs::write(game.join("go.exe"), vec![7; 5000]).unwrap();
+    fs::write(house.home().join(".config/kites.json"), format!("[\"{}\"]\n", game.display())).unwrap();
+    let own = game.to_str().unwrap();
+    let ways = [own.into(), format!("{own}/"), format!("{own}//layer"), format!("{own}/layer/"), "../..".to_string()];
+    for (nth, way) in ways.iter().enumerate() {
+        symlink(way, game.join(format!("layer/dosdevices/{nth}"))).unwrap();
+    }
+    let said = |game: &Path| {
+        let link = |nth: usize| fs::read_link(game.join(format!("layer/dosdevices/{nth}"))).unwrap();
+        (0..ways.len()).map(|nth| link(nth).into_os_string().into_string().unwrap()).collect::<Vec<_>>()
+    };
+    let (_, plan) = planned(&house, &game);
+    let to = plan.items[0].to.clone();
+    let haul = house.haul(&plan, None).unwrap();
+    let wanted: Vec<String> = ways.iter().map(|way| way.replace(own, to.to_str().unwrap())).collect();
+    assert_eq!(said(&to), wanted);
+    // What comes back is a copy as well.
+    let site = house.site();
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    release_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+    drop(journal);
+    house.give_back(haul);
+    assert_eq!(said(&game), ways);
 }

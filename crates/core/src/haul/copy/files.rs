@@ -9,6 +9,8 @@ use super::coordinator::copy_files;
 
 use crate::haul::inspect::{Joined, merge_join, same};
 use crate::haul::{BATCH, HaulError, ItemContext, left_name};
+use std::ffi::OsString;
+use std::os::unix::ffi::{OsStrExt, OsStringExt};
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
@@ -307,10 +309,22 @@ fn make_link(work: &ItemContext<'_>, entry: &Entry, target: &Path, at: &Path) ->
         disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
     }
     // An absolute link into the item itself goes with the item.
-    let from = &work.item.planned.from;
-    let below = target.strip_prefix(from).map(Path::to_path_buf);
-    let below = below.or_else(|_| target.strip_prefix(real_path(from)).map(Path::to_path_buf));
-    let target = below.map_or_else(|_| target.to_path_buf(), |below| work.item.planned.to.join(below));
+    let (from, to) = (&work.item.planned.from, &work.item.planned.to);
+    let target = aimed(target, from, to).unwrap_or_else(|| target.to_path_buf());
     disk.make_link(&target, at).map_err(HaulError::disk("link", at))?;
     disk.set_link_meta(at, entry.modified_ns, work.owner_to_set(entry)).map_err(HaulError::disk("set the time of", at))
+}
+
+/// Where an absolute link into one folder leads in the other; what stands behind the folder stays as it is written.
+pub(crate) fn aimed(target: &Path, from: &Path, to: &Path) -> Option<PathBuf> {
+    let real = real_path(from);
+    let behind = |from: &Path| {
+        let rest = target.as_os_str().as_bytes().strip_prefix(from.as_os_str().as_bytes())?;
+        (rest.is_empty() || rest.starts_with(b"/")).then(|| [to.as_os_str().as_bytes(), rest].concat())
+    };
+    if let Some(path) = behind(from).or_else(|| behind(&real)) {
+        return Some(OsString::from_vec(path).into());
+    }
+    let below = target.strip_prefix(from).or_else(|_| target.strip_prefix(&real)).ok()?;
+    Some(if below.as_os_str().is_empty() { to.into() } else { to.join(below) })
 }

@@ -11,4 +11,4 @@ mod pool;
 mod queue;
 mod verify;
 
-pub(crate) use files::{bring_in_line, copy_item, seen};
+pub(crate) use files::{aimed, bring_in_line, copy_item, seen};

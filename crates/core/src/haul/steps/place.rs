@@ -7,10 +7,10 @@ use std::path::Path;
 
 use crate::checksums::{EntryKind, WalkEnd, walk_each};
 use crate::disk::What;
+use crate::haul::copy::aimed;
 use crate::haul::inspect::{both_are_the_same, not_as_seen};
 use crate::haul::{HaulError, ItemContext};
 use crate::item::Stage;
-use crate::site::real_path;
 
 fn is_link(path: &Path) -> bool {
     path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
@@ -133,14 +133,13 @@ fn aim_links(work: &ItemContext<'_>) -> Result<(), HaulError> {
     .map_err(HaulError::disk("read", root))?;
     for entry in links {
         let EntryKind::Link(target) = &entry.kind else { continue };
-        let real = real_path(from);
-        let Ok(below) = target.strip_prefix(from).or_else(|_| target.strip_prefix(&real)) else { continue };
+        let Some(aim) = aimed(target, from, to) else { continue };
         let at = entry.path.under(root);
         let fresh = at.with_file_name(work.own_name("link"));
         if is_link(&fresh) {
             disk.remove_own(&fresh, What::File).map_err(HaulError::disk("remove", &fresh))?;
         }
-        disk.make_link(&to.join(below), &fresh).map_err(HaulError::disk("link", &fresh))?;
+        disk.make_link(&aim, &fresh).map_err(HaulError::disk("link", &fresh))?;
         disk.set_link_meta(&fresh, entry.modified_ns, work.owner_to_set(&entry))
             .map_err(HaulError::disk("set the time of", &fresh))?;
         disk.replace(&fresh, &at).map_err(HaulError::disk("replace", &at))?;
