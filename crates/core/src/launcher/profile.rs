@@ -232,6 +232,8 @@ pub struct Libraries {
     pub shape: Option<Shape>,
     /// JSONPath of the list.
     pub list: String,
+    /// JSONPath of its entries, where other things stand among them.
+    pub entries: Option<String>,
     /// JSONPath from an entry to the folder.
     pub path: String,
     /// JSONPath from an entry to what games refer to it by, or `key`: its name or number in the list.
@@ -654,6 +656,7 @@ impl Profile {
         let mut all = Vec::new();
         if let Some(libraries) = &self.libraries {
             all.extend([libraries.list.clone(), libraries.path.clone()]);
+            all.extend(libraries.entries.clone());
             all.extend(libraries.id.iter().filter(|id| *id != "key").cloned());
             all.extend([&libraries.default_at, &libraries.total, &libraries.named_by].into_iter().flatten().cloned());
             all.extend(

@@ -142,6 +142,13 @@ impl Reading<'_> {
         Vec::new()
     }
 
+    fn selected(&mut self, source: &Source, file: &Path, entries: &str) -> Vec<Place> {
+        source.find(entries).unwrap_or_else(|error| {
+            self.problem(file, None, error);
+            Vec::new()
+        })
+    }
+
     fn read(&mut self) {
         let values = self.found.values(self.site);
         self.read_libraries(&values);
@@ -200,7 +207,11 @@ impl Reading<'_> {
         };
         let Some(source) = self.source(&file, libraries.shape.unwrap_or_else(|| Shape::of_name(&file))) else { return };
         let bases = self.bases.seen_from(&file).into_owned();
-        for entry in self.children(&source, &file, &libraries.list) {
+        let entries = match &libraries.entries {
+            Some(selector) => self.selected(&source, &file, selector),
+            None => self.children(&source, &file, &libraries.list),
+        };
+        for entry in entries {
             if let Some(value) = source.value_at(&entry).filter(|_| self.watches_shapes()) {
                 self.found.shapes.libraries.0.clone_from(&file);
                 self.found.shapes.libraries.1.add(&value);
@@ -234,10 +245,7 @@ impl Reading<'_> {
             let Some(source) = self.source(&file, shape) else { continue };
             let entries = match (&games.list, &games.entries) {
                 (Some(list), _) => self.children(&source, &file, list),
-                (_, Some(entries)) => source.find(entries).unwrap_or_else(|error| {
-                    self.problem(&file, None, error);
-                    Vec::new()
-                }),
+                (_, Some(entries)) => self.selected(&source, &file, entries),
                 _ => Vec::new(),
             };
             for place in entries {

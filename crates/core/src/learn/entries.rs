@@ -8,12 +8,13 @@ use super::evidence::Evidence;
 use super::held::joined_over;
 use super::in_libraries::list_in_libraries;
 use super::inner::folders_around;
+use super::kinds::by_kind_of;
 use super::list::{
     AboveSeen, Entry, GameList, ListAt, are_libraries, around, come_again, games_in, is_bare, is_called_after,
     is_called_as, is_of_games,
 };
 use super::pairs::{by_names, by_number};
-use super::pattern::{Pattern, kinds};
+use super::pattern::{Pattern, PatternStep, kinds};
 use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
 use crate::record::scalars_of;
@@ -44,6 +45,8 @@ impl LauncherLists {
 struct Group<'a> {
     file: &'a SeenFile,
     seen: Vec<&'a Seen>,
+    /// The step to its entries, where other things stand among them.
+    only: Option<String>,
 }
 
 /// The lists of games of all launchers, one for each launcher, each with the lists of folders in which its games lie.
@@ -126,7 +129,7 @@ fn games_of(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
     let in_family: HashSet<PathBuf> =
         lists.iter().flat_map(|list| &list.entries).map(|entry| entry.file.clone()).collect();
     for file in files.iter().filter(|file| !in_family.contains(&file.file)) {
-        lists.extend(groups(file).iter().filter_map(|group| list_of(site, evidence, group)));
+        lists.extend(groups(file).into_iter().flat_map(by_kind).filter_map(|group| list_of(site, evidence, &group)));
     }
     lists
 }
@@ -203,7 +206,9 @@ impl Machine<'_> {
 
 /// Of libraries whose games no list names by their paths: the lists that refer to them, and the libraries of which there is none.
 fn referring(site: &Site, evidence: &Evidence, alone: Vec<GameList>) -> (Vec<LauncherLists>, Vec<GameList>) {
-    let lists_in = |file: &SeenFile| groups(file).iter().filter_map(|group| list_of(site, evidence, group)).collect();
+    let lists_in = |file: &SeenFile| {
+        groups(file).into_iter().flat_map(by_kind).filter_map(|group| list_of(site, evidence, &group)).collect()
+    };
     let (mut all, mut left) = (Vec::new(), Vec::new());
     for libraries in alone {
         match list_by_reference(site, evidence, &libraries, &lists_in) {
@@ -248,7 +253,7 @@ fn groups(file: &SeenFile) -> Vec<Group<'_>> {
         }
     }
     all.extend(lone.into_values());
-    all.into_iter().map(|seen| Group { file, seen }).collect()
+    all.into_iter().map(|seen| Group { file, seen, only: None }).collect()
 }
 
 /// Parts places that differ in a name and in something behind it: they are two lists with entries alike.
@@ -269,6 +274,13 @@ fn parted(seen: Vec<&Seen>) -> Vec<Vec<&Seen>> {
         return vec![seen];
     }
     parts.into_values().flat_map(parted).collect()
+}
+
+/// Parts entries of games from those of the libraries that they lie in, where one object or list has both.
+fn by_kind(group: Group<'_>) -> Vec<Group<'_>> {
+    let Some([games, libraries]) = by_kind_of(group.file, &group.seen) else { return vec![group] };
+    let part = |(seen, only)| Group { file: group.file, seen, only: Some(only) };
+    vec![part(games), part(libraries)]
 }
 
 /// Whether places have different numbers behind a step.
@@ -309,7 +321,10 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
         scalars.keys().any(|key| *key != path)
     };
     let depth = depths.iter().rev().find(|depth| says_more(depth)).or(depths.last()).copied()?;
-    let to_entry = Pattern(pattern.0[..depth].to_vec());
+    let mut to_entry = Pattern(pattern.0[..depth].to_vec());
+    if let (Some(only), Some(last)) = (&group.only, to_entry.0.last_mut()) {
+        *last = PatternStep::Where(only.clone());
+    }
     let mut to_path = Pattern(pattern.0[depth..].to_vec());
     by_number(&mut to_path, &places.iter().map(|place| &place[depth..]).collect::<Vec<_>>());
     let all = source.find(&to_entry.selector()).ok()?;
@@ -397,8 +412,8 @@ fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameLis
         });
         let entries = entries.collect();
         let exact = |step: &Step| match step {
-            Step::Name(name) => super::pattern::PatternStep::Name(name.clone()),
-            Step::Index(_) => super::pattern::PatternStep::Any,
+            Step::Name(name) => PatternStep::Name(name.clone()),
+            Step::Index(_) => PatternStep::Any,
         };
         let to_path = Pattern(place.0.iter().map(exact).collect());
         let at = ListAt::Each { folder: folder.into(), before, after };

@@ -22,6 +22,8 @@ pub(super) struct LearnedLibraries {
     pub file: String,
     pub shape: String,
     pub list: String,
+    /// JSONPath of its entries, where other things stand among them.
+    pub entries: Option<String>,
     pub path: String,
     /// Where a new one is made on a drive.
     pub new: String,
@@ -70,7 +72,12 @@ pub(super) fn of(
     let is_one = || Source::read(file, list.shape).is_ok_and(|source| source.find_one(&above.selector()).is_ok());
     let plain = above.0.iter().all(is_plain) && (!elements || is_one());
     // A game outside of all of them is listed by other rules than the others.
-    if !list.holds_all_of(games) || last != Some(PatternStep::Any) || list.side == Side::Key || !list.pure || !plain {
+    let entries = match last {
+        Some(PatternStep::Where(_)) => Some(list.to_entry.selector()),
+        _ => None,
+    };
+    let is_list = last == Some(PatternStep::Any) || entries.is_some();
+    if !list.holds_all_of(games) || !is_list || list.side == Side::Key || !list.pure || !plain {
         return Err(Doubt::NotClear(file.clone()));
     }
     let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
@@ -94,6 +101,7 @@ pub(super) fn of(
         file: format!("{{home}}/{}", below.to_string_lossy()),
         shape: list.shape.to_string(),
         list: above.selector(),
+        entries,
         path: list.to_path.selector(),
         new: format!("{{drive}}/{name}"),
         new_entry: new_entry(list, &parts, games.reference.as_ref().map(|reference| reference.id.as_str())),

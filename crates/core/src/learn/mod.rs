@@ -13,6 +13,7 @@ mod held;
 mod home;
 mod in_libraries;
 mod inner;
+mod kinds;
 mod learned;
 mod libraries;
 mod list;

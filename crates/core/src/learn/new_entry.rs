@@ -5,7 +5,8 @@
 use serde_json::Value;
 
 use super::list::{Entry, GameList};
-use crate::record::{Document, Format, HeldPart, Place, Shape, Side, Step, joined, numbered, step_text};
+use super::pattern::PatternStep;
+use crate::record::{Document, Format, HeldPart, Place, Shape, Side, Source, Step, joined, numbered, step_text};
 
 /// A number that stands for the one that a new library gets, while its entry is made.
 const NUMBER: &str = "918273645546372";
@@ -46,11 +47,15 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
                 | Format::Yaml
                 | Format::Toml
                 | Format::Ini
+                | Format::Hive
                 | Format::Lines
         )
     };
     let format = list.shape.format().filter(known)?;
     let last = list.entries.last()?;
+    if counts_them(list, last, id) {
+        return None;
+    }
     let document = Document::parse(crate::platform::read(&last.file).ok()?, format).ok()?;
     let mut document = emptied(document, last, holds)?;
     let path = document.find(&joined(&last.place, &list.to_path.selector())).ok()?.into_iter().next()?;
@@ -68,10 +73,61 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
         }
     }
     let document = with_text(document, &path, PATH)?;
-    let raw = raw_of(&document, &last.place)?.replace(NUMBER, "{nr}").replace(PATH, "{library}");
+    let places: Vec<&Place> = list.entries.iter().map(|entry| &entry.place).collect();
+    let raw = raw_of(&document, &last.place, &places)?.replace(NUMBER, "{nr}").replace(PATH, "{library}");
     // What games refer to has to be in it, unless that is its place in the list.
     let is_numbered = id.is_none_or(|id| id == "key" || raw.contains("{nr}"));
     (raw.matches("{library}").count() == 1 && is_numbered).then(|| raw.trim_end().to_string())
+}
+
+/// Words of which none is ever a count, though a small number may be either.
+const NO_COUNTS: [&str; 4] = ["version", "format", "schema", "revision"];
+
+/// Whether a number beside the list may be how many libraries there are, or the number that the next one gets: nobody here keeps it true,
+/// and a launcher that goes by it would miss a new one, or give its number out again.
+fn counts_them(list: &GameList, last: &Entry, id: Option<&str>) -> bool {
+    let Ok(source) = Source::read(&last.file, list.shape) else { return true };
+    let numbers = list.entries.iter().filter_map(|entry| match entry.place.0.last() {
+        Some(Step::Name(name)) => numbered(name).map(|(_, number, _)| number),
+        _ => None,
+    });
+    let own = list.entries.iter().filter_map(|entry| numbered(entry.scalars.get(id?)?));
+    let next = numbers.chain(own.map(|(_, number, _)| number)).max().map(|last| last + 1);
+    let told: Vec<u64> = next.into_iter().chain([list.entries.len() as u64]).collect();
+    let says = |key: &str, value: &Value| {
+        let number = match value {
+            Value::Number(number) => number.as_u64(),
+            Value::String(text) => text.trim().parse().ok(),
+            _ => None,
+        };
+        let key = key.to_lowercase();
+        number.is_some_and(|number| told.contains(&number)) && !NO_COUNTS.iter().any(|word| key.contains(word))
+    };
+    let is_entry = |place: &Place| list.entries.iter().any(|entry| entry.place == *place);
+    // The list, what is around it, and of a text of sections the others.
+    let steps = &last.place.0;
+    (1..=3.min(steps.len())).any(|up| {
+        let around = Place(steps[..steps.len() - up].to_vec());
+        let Some(value) = source.value_at(&around) else { return false };
+        let Some(members) = value.as_object() else { return false };
+        let is_of_sections =
+            up == 1 && around.0.is_empty() && matches!(list.shape.format(), Some(Format::Ini | Format::Hive));
+        members.iter().any(|(key, value)| match value.as_object() {
+            Some(section) if is_of_sections && !is_entry(&around.child(Step::Name(key.clone()))) => {
+                let is_place = section.contains_key(&step_name(list));
+                !is_place && section.iter().any(|(key, value)| says(key, value))
+            }
+            _ => says(key, value),
+        })
+    })
+}
+
+/// What the member is called that says a library's place.
+fn step_name(list: &GameList) -> String {
+    match list.to_path.0.first() {
+        Some(PatternStep::Name(name)) => name.clone(),
+        _ => String::new(),
+    }
 }
 
 /// What becomes of a text of the last entry; `None` where nobody here can say.
@@ -183,8 +239,8 @@ fn emptied(mut document: Document, entry: &Entry, holds: &[HeldPart]) -> Option<
     Some(document)
 }
 
-/// An entry as it is written, its key with it where it has one: `{nr}` stands for the next number.
-fn raw_of(document: &Document, entry: &Place) -> Option<String> {
+/// An entry as it is written, its key with it where it has one: `{nr}` stands for the next number among these entries.
+fn raw_of(document: &Document, entry: &Place, entries: &[&Place]) -> Option<String> {
     let raw = document.raw(entry)?;
     let Some(Step::Name(name)) = entry.0.last() else { return Some(raw.to_string()) };
     if document.format() == Format::Xml {
@@ -195,12 +251,16 @@ fn raw_of(document: &Document, entry: &Place) -> Option<String> {
     let siblings = document.children(&above)?;
     let nth = siblings.iter().position(|place| place == entry)?;
     // Names that differ by a number alone, such as `2` or `shelf 2`.
-    let (before, _, behind) = numbered(name)?;
-    let alike = |place: &Place| match place.0.last() {
+    let (before, nr, behind) = numbered(name)?;
+    let alike = |place: &&Place| match place.0.last() {
         Some(Step::Name(other)) => numbered(other).is_some_and(|other| (other.0, other.2) == (before, behind)),
         _ => false,
     };
-    siblings.iter().all(alike).then_some(())?;
+    entries.iter().all(alike).then_some(())?;
+    if document.is_of_sections(&above) {
+        let head = numbered(key).filter(|(_, other, _)| *other == nr)?;
+        return Some(document.section(nth)?.replacen(key, &format!("{}{{nr}}{}", head.0, head.2), 1));
+    }
     let (start, end) = document.child_spans(&above)?.1.get(nth).copied()?;
     let between = document.text()[start..end].strip_prefix(key)?.strip_suffix(raw)?;
     Some(format!("{}{between}{raw}", key.replacen(name, &format!("{before}{{nr}}{behind}"), 1)))

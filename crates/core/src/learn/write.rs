@@ -111,6 +111,9 @@ fn libraries_lines(libraries: &LearnedLibraries, list: &GameList) -> String {
     for (key, text) in lines {
         out.push_str(&format!("{key} = {}\n", quoted(text)));
     }
+    if let Some(entries) = &libraries.entries {
+        out.push_str(&format!("entries = {}\n", quoted(entries)));
+    }
     out.push_str("default = \"none\"\n");
     if let Some(reference) = &list.reference {
         out.push_str(&format!("id = {}\n", quoted(&reference.id)));

@@ -305,6 +305,11 @@ impl Document {
         self.node(place).map(|node| &self.text[self.tree.nodes[node as usize].span()])
     }
 
+    /// At how many places a key is written: a section may go on further down.
+    pub(crate) fn times_written(&self, place: &Place) -> usize {
+        self.node(place).map_or(0, |node| self.tree.key_spans(node).len())
+    }
+
     /// The text of a key or value just as it is written.
     pub fn written(&self, place: &Place, side: Side) -> Option<&str> {
         let node = &self.tree.nodes[self.node(place)? as usize];

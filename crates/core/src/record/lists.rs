@@ -34,6 +34,7 @@ impl Document {
                 self.append_json(list, key, raw, None)
             }
             Format::Xml if key.is_none() => self.append_element(list, raw, None),
+            _ if key.is_none() && self.is_of_sections(list) => self.append_section(list, raw.trim()),
             Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines if key.is_none() => {
                 let (key, value) = self.read_entry(list, raw)?;
                 self.append_member(list, (key, value, raw.trim()), None)
@@ -273,11 +274,86 @@ impl Document {
         self.with(cut, "", &meant, list)
     }
 
+    /// Whether a list is that of all sections of a text.
+    pub(crate) fn is_of_sections(&self, list: &Place) -> bool {
+        matches!(self.format(), Format::Ini | Format::Hive) && list.0.is_empty()
+    }
+
+    /// A section as it is written, from its head to the last line that says something in it.
+    pub(crate) fn section(&self, nth: usize) -> Option<&str> {
+        let (start, end) = self.sections()?.get(nth).copied()?;
+        Some(&self.text()[start..end])
+    }
+
+    /// Where sections begin and end; `None` where one stands in two parts.
+    fn sections(&self) -> Option<Spans> {
+        let (text, root) = (self.text(), Place::default());
+        let children = self.children(&root)?;
+        let (_, spans) = self.child_spans(&root)?;
+        let is_whole = |place: &Place| self.times_written(place) == 1;
+        if spans.len() != children.len() || !children.iter().all(is_whole) {
+            return None;
+        }
+        let line = |at: usize| text[..at].rfind('\n').map_or(0, |n| n + 1);
+        let starts: Vec<usize> = spans.iter().map(|(start, _)| line(*start)).collect();
+        let ends = starts.iter().skip(1).copied().chain([text.len()]);
+        // What stands above the next head, or says nothing, is none of its own.
+        let own = |(start, end): (usize, usize)| {
+            let mut own = text[start..end].trim_end();
+            while let Some((before, last)) = own.rsplit_once('\n')
+                && last.trim_start().starts_with([';', '#'])
+                && !last.trim_start().starts_with("#time=")
+            {
+                own = before.trim_end();
+            }
+            (start, start + own.len())
+        };
+        Some(starts.iter().copied().zip(ends).map(own).collect())
+    }
+
+    fn append_section(&self, list: &Place, written: &str) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let (key, value) = self.read_entry(list, written)?;
+        let (key, sections) = (key.ok_or_else(wrong)?, self.sections().ok_or_else(wrong)?);
+        let mut meant = self.value().clone();
+        let object = meant.as_object_mut().ok_or_else(wrong)?;
+        if object.contains_key(&key) {
+            return Err(DocumentError::Collision { place: list.to_string(), key });
+        }
+        object.insert(key, value);
+        let text = self.text();
+        let last = sections.last().ok_or_else(wrong)?;
+        let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
+        let before = sections.len().checked_sub(2).map(|nth| &text[sections[nth].1..last.0]);
+        let gap = before.filter(|gap| gap.contains('\n') && gap.trim().is_empty());
+        let gap = gap.map_or_else(|| end.repeat(2), str::to_string);
+        self.with(last.1..last.1, &format!("{gap}{written}"), &meant, list)
+    }
+
+    fn remove_section(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let sections = self.sections().ok_or_else(wrong)?;
+        let own = sections.get(nth).copied().ok_or_else(wrong)?;
+        let children = self.children(list).ok_or_else(wrong)?;
+        let Some(Step::Name(name)) = children.get(nth).and_then(|place| place.0.last()) else { return Err(wrong()) };
+        let mut meant = self.value().clone();
+        meant.as_object_mut().ok_or_else(wrong)?.shift_remove(name);
+        let text = self.text();
+        let above = nth.checked_sub(1).map(|nth| sections[nth].1).filter(|end| text[*end..own.0].trim().is_empty());
+        let cut = match (above, sections.get(nth + 1)) {
+            (Some(above), _) => above..own.1,
+            (None, Some(next)) if text[own.1..next.0].trim().is_empty() => own.0..next.0,
+            (None, _) => own.0..own.1,
+        };
+        self.with(cut, "", &meant, list)
+    }
+
     /// Takes one entry out of a list and gives the new document.
     pub fn remove(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
         match self.format() {
             Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
             Format::Xml => self.remove_element(list, nth),
+            _ if self.is_of_sections(list) => self.remove_section(list, nth),
             Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines => self.remove_member(list, nth),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
@@ -577,7 +653,7 @@ mod tests {
     use super::*;
 
     /// Texts with two libraries, their format, the list, and a new one.
-    const TEXTS: [(&str, Format, &str, &str); 22] = [
+    const TEXTS: [(&str, Format, &str, &str); 26] = [
         ("{\"all\": [{\"at\": \"/a\"}, {\"at\": \"/b\"}]}", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\n  \"all\": [\n    {\"at\": \"/a\"}\n  ]\n}\n", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\"all\": {\"0\": {\"at\": \"/a\"}}}", Format::Json, "$.all", "\"1\": {\"at\": \"/n\"}"),
@@ -609,6 +685,15 @@ mod tests {
         ("[all]\n0 = \"/a\"\n1 = \"/b\"\n\n[z]\nx = 1\n", Format::Toml, "$.all", "2 = \"/n\""),
         ("[all]\n0=/a\n1=/b\n\n[z]\nx=1\n", Format::Ini, "$.all", "2=/n"),
         ("x=0\n[all]\nl0 = /a\n", Format::Ini, "$.all", "l1 = /n"),
+        ("[l 1]\nat=/a\n\n# two\n[l 2]\nat=/b\n", Format::Ini, "$", "[l 3]\nat=/n"),
+        ("x=1\n[o]\ny = 2\n[l0]\nat = /a\n", Format::Ini, "$", "[l1]\nat = /n"),
+        ("[l1]\nat=/a\n; the end\n", Format::Ini, "$", "[l2]\nat=/n"),
+        (
+            "WINE REGISTRY Version 2\n\n[S\\\\1] 17\n#time=1\n\"at\"=\"/a\"\n\n[S\\\\2] 17\n\"at\"=\"/b\"\n\n",
+            Format::Hive,
+            "$",
+            "[S\\\\3] 17\n\"at\"=\"/n\"",
+        ),
         ("all:\n- at: '/a'\n# why\n- at: '/b'\n", Format::Yaml, "$.all", "at: '/n'"),
         ("all:\n  - /a\n  - /b\n", Format::Yaml, "$.all", "/n"),
         ("all:\n  0:\n    at: /a\n  1:\n    at: /b\n", Format::Yaml, "$.all", "2:\n    at: /n"),

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, undo_haul, undo_items};
-use deft_barge_core::item::Policy;
+use deft_barge_core::item::{Finding, FindingKind, Policy};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::{Candidate, Known, learn};
 use deft_barge_core::plan::{Destination, Draft, plan};
@@ -109,7 +109,7 @@ fn fill(db: &Connection, libraries: &[(i64, PathBuf)], of: &[usize], [shelf, gam
     }
 }
 
-const SHAPES: [Shape; 18] = [
+const SHAPES: [Shape; 21] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -199,6 +199,55 @@ const SHAPES: [Shape; 18] = [
             let spelled: Vec<(i64, PathBuf)> =
                 libraries.iter().map(|(nr, at)| (*nr, PathBuf::from(by_letter(at)))).collect();
             fill(&db, &spelled, of, ["?1, ?2", "?1, ?2, ?3, ?2"]);
+        },
+    },
+    Shape {
+        what: "INI, sections of games and of libraries by path",
+        first: 0,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("[shelf{nr}]\npath={}\nname=Mine\n", at.display());
+            let game = |(n, at): (usize, &usize)| {
+                let place = libraries[*at].1.join(GAMES[n]);
+                format!("[game-k{n}]\ntitle={}\npath={}\n", GAMES[n], place.display())
+            };
+            let mut all = vec!["[general]\nlanguage=en\nwidth=1280\n".to_string()];
+            all.extend(libraries.iter().take(2).map(shelf));
+            all.extend(of.iter().enumerate().map(game));
+            // A new one comes behind all others.
+            all.extend(libraries.iter().skip(2).map(shelf));
+            put(home, "kestrel.ini", &all.join("\n"));
+        },
+    },
+    Shape {
+        what: "INI, by the number in the names of sections",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("[shelf {nr}]\nat = {}\n", at.display());
+            put(home, "shelves.ini", &libraries.iter().map(shelf).collect::<Vec<_>>().join("\n"));
+            let games = format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", json_games_by_path(libraries, of));
+            put(home, "games.json", &games);
+        },
+    },
+    Shape {
+        what: "a registry, keys of games and of libraries",
+        first: 1,
+        write: |home, libraries, of| {
+            // What is no ASCII is escaped, as such layers do.
+            let escaped = |text: &str| text.replace('\\', "\\\\").replace('ö', "\\xf6");
+            let at = |path: &Path| escaped(&by_letter(path));
+            let shelf = |(nr, path): &(i64, PathBuf)| {
+                format!("[Software\\\\Kestrel\\\\Shelves\\\\{nr}] 1700000000\n#time=1d\n\"At\"=\"{}\"\n", at(path))
+            };
+            let game = |(n, nth): (usize, &usize)| {
+                let place = at(&libraries[*nth].1.join(GAMES[n]));
+                let key = format!("[Software\\\\Kestrel\\\\Games\\\\k{n}] 1700000000");
+                format!("{key}\n\"Title\"=\"{}\"\n\"At\"=\"{place}\"\n", escaped(GAMES[n]))
+            };
+            let mut all = vec!["WINE REGISTRY Version 2\n".to_string()];
+            all.extend(libraries.iter().take(2).map(shelf));
+            all.extend(of.iter().enumerate().map(game));
+            all.extend(libraries.iter().skip(2).map(shelf));
+            put(home, "user.reg", &all.join("\n"));
         },
     },
     Shape {
@@ -567,5 +616,57 @@ fn a_number_that_may_count_games_is_asked_about_and_each_answer_holds() {
         let shelf = &all["shelves"][0];
         assert_eq!((shelf["games"].as_i64(), shelf["version"].as_i64()), (Some(games), Some(version)), "answer {nth}");
         undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+    }
+}
+
+#[test]
+fn a_launcher_that_may_count_its_libraries_is_given_no_new_one() {
+    let counted: [(&str, Writer); 4] = [
+        ("JSON", |home, libraries, of| {
+            let shelves = json_paths(libraries);
+            put(
+                home,
+                "shelves.json",
+                &format!("{{\n  \"many\": {}, \"shelves\": [\n{shelves}\n  ]\n}}\n", libraries.len()),
+            );
+            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", json_games_by_path(libraries, of)));
+        }),
+        ("JSON, the next number", |home, libraries, of| {
+            let shelves = json_shelves(libraries);
+            let next = libraries.iter().map(|(nr, _)| nr + 1).max().unwrap();
+            put(home, "shelves.json", &format!("{{\n  \"upcoming\": {next}, \"shelves\": [\n{shelves}\n  ]\n}}\n"));
+            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", json_games(libraries, of)));
+        }),
+        ("XML", |home, libraries, of| {
+            let shelf = |(_, at): &(i64, PathBuf)| format!("  <shelf at=\"{}\"/>\n", at.display());
+            let shelves: String = libraries.iter().map(shelf).collect();
+            put(home, "shelves.xml", &format!("<shelves many=\"{}\">\n{shelves}</shelves>\n", libraries.len()));
+            put(home, "games.json", &format!("{{\n  \"owned\": [\n{}\n  ]\n}}\n", json_games_by_path(libraries, of)));
+        }),
+        ("INI", |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("\n[shelf {nr}]\nat={}\nname=Mine\n", at.display());
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let game = |(n, at): (usize, &usize)| {
+                let place = libraries[*at].1.join(GAMES[n]);
+                format!("\n[game-k{n}]\ntitle={}\nat={}\n", GAMES[n], place.display())
+            };
+            let games: String = of.iter().enumerate().map(game).collect();
+            put(home, "kestrel.ini", &format!("[general]\nmany={}\n{shelves}{games}", libraries.len()));
+        }),
+    ];
+    for (what, write) in counted {
+        let shape: &'static Shape = Box::leak(Box::new(Shape { what: "counted", first: 1, write }));
+        let world = World::new(shape);
+        let (site, _) = world.journal();
+        let found = survey(&site, Vec::new(), &|_| {});
+        let mut draft = Draft::default();
+        draft.send(found.find_games(GAMES[0])[0].id.clone(), Destination::Drive("newhold".into()));
+        let refused = plan(&site, &found, &draft, Policy::Hold);
+        let none = |finding: &Finding| matches!(finding.kind, FindingKind::NoLibrary { .. });
+        assert!(refused.findings.iter().any(none), "{what}: {:#?}", refused.findings);
+        // To a library that is there it goes.
+        let mut draft = Draft::default();
+        draft.send(found.find_games(GAMES[0])[0].id.clone(), Destination::Drive("third".into()));
+        assert!(!plan(&site, &found, &draft, Policy::Hold).blocked(), "{what}");
     }
 }

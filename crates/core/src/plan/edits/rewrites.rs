@@ -587,7 +587,11 @@ fn next_number(
         (None, Some(Step::Index(nth))) => Some(nth.to_string()),
         (None, None) => None,
     };
-    let names: Option<Vec<String>> = source.children(&list).unwrap_or_default().iter().map(called).collect();
+    let entries = match &libraries.entries {
+        Some(selector) => source.find(selector).map_err(|e| e.to_string())?,
+        None => source.children(&list).unwrap_or_default(),
+    };
+    let names: Option<Vec<String>> = entries.iter().map(called).collect();
     let names = names.unwrap_or_default();
     let parts: Option<Vec<(&str, u64, &str)>> = names.iter().map(|name| numbered(name)).collect();
     let alike =
