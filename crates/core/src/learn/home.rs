@@ -50,8 +50,8 @@ impl Home {
         let mut prefixes: Vec<String> = near.map(|prefix| template_of(site, prefix)).collect();
         if prefixes.is_empty() {
             let mut all = libraries.iter().chain([list]);
-            let layer = all.find_map(|list| layer_of(list, &evidence.layers));
-            prefixes.extend(layer.map(|layer| template_of(site, layer.prefix())));
+            let layers = all.find_map(|list| layers_of(list, &evidence.layers)).unwrap_or_default();
+            prefixes.extend(layers.into_iter().map(|layer| template_of(site, layer.prefix())));
         }
         Self { id, name, template: template_of(site, &path), processes: programs_in(&path), prefixes, path }
     }
@@ -85,19 +85,22 @@ impl Home {
     }
 }
 
-/// The layer by whose letters the entries of a list lead to their games; `None` if it may be more than one.
-fn layer_of<'l>(list: &GameList, layers: &'l [Letters]) -> Option<&'l Letters> {
+/// The layer by whose letters the entries of a list lead to their games; several only if these letters lead to the top of all files in each,
+/// as then it doesn't matter which one is meant.
+fn layers_of<'l>(list: &GameList, layers: &'l [Letters]) -> Option<Vec<&'l Letters>> {
     let own = list.to_path.first();
     let said = || list.entries.iter().filter_map(|entry| Some((entry.scalars.get(&own)?, entry.dir.as_deref()?)));
     let leads = |layer: &&Letters| {
         let bases = Bases { letters: vec![(*layer).clone()], ..Bases::default() };
         let read = |text: &str| Spelling::read(text, &bases).ok().filter(|(spelling, _)| spelling.has_letter());
         said().next().is_some()
-            && said().all(|(text, dir)| read(text).is_some_and(|(_, path)| real_path(&path) == real_path(dir)))
+            && said()
+                .all(|(text, dir)| read(text).is_some_and(|(_, path)| real_path(&path).starts_with(real_path(dir))))
     };
-    let mut leading = layers.iter().filter(leads);
-    let first = leading.next()?;
-    leading.next().is_none().then_some(first)
+    let leading: Vec<&Letters> = layers.iter().filter(leads).collect();
+    let letters = || said().filter_map(|(text, _)| text.chars().next());
+    let is_top = |layer: &&Letters| letters().all(|letter| layer.leads_to(letter) == Some(Path::new("/")));
+    (leading.len() == 1 || (leading.len() > 1 && leading.iter().all(is_top))).then_some(leading)
 }
 
 fn capital(word: &str) -> String {

@@ -329,6 +329,13 @@ impl Spelling {
                 let layer =
                     bases.letters.get(*layer).ok_or_else(|| SpellingError::NotAPath(path.display().to_string()))?;
                 let (new, below) = layer.letter_for(path, *letter)?;
+                // Where other layers may be meant as well, it has to lead there in each.
+                let target = layer.leads_to(*letter);
+                let mut meant =
+                    bases.letters.iter().filter(|other| target.is_some() && other.leads_to(*letter) == target);
+                if let Some(other) = meant.find(|other| other.leads_to(new) != layer.leads_to(new)) {
+                    return Err(SpellingError::NoLetter { path: path.into(), prefix: other.prefix().into() });
+                }
                 let new = if letter.is_ascii_uppercase() { new.to_ascii_uppercase() } else { new };
                 Ok((format!("{before}{new}:"), names(&below)))
             }

@@ -158,3 +158,25 @@ fn links_from_a_game_to_its_own_folder_lead_to_the_copy_and_come_back_as_they_we
     house.give_back(haul);
     assert_eq!(said(&game), ways);
 }
+
+#[test]
+fn a_letter_in_a_file_outside_of_the_layers_leads_there_in_each_of_those_that_may_be_meant() {
+    let house = House::new();
+    let layers = [layer(&house, "one", "swift"), layer(&house, "two", "swift"), layer(&house, "three", "cellar")];
+    let game = house.folder().join("drives/swift/Games/Fen Two");
+    fs::create_dir_all(game.join("bin")).unwrap();
+    fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    let list = house.home().join(".config/kites.json");
+    fs::write(&list, "[{\"at\": \"D:\\\\Games\\\\Fen Two\"}]\n").unwrap();
+    let before = house.records();
+    let (_, plan) = planned(&house, &game);
+    let haul = house.haul(&plan, None).unwrap();
+    assert!(fs::read_to_string(&list).unwrap().contains("E:\\\\Games\\\\Fen Two"));
+    let new = house.folder().join("drives/newhold");
+    for (nth, layer) in layers.iter().enumerate() {
+        let letter = fs::read_link(layer.join("dosdevices/e:")).ok();
+        assert_eq!(letter.as_ref(), (nth < 2).then_some(&new), "{}", layer.display());
+    }
+    house.give_back(haul);
+    same(&before, &house.records(), "undone");
+}

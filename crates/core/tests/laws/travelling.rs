@@ -84,7 +84,7 @@ impl World {
             fs::write(game.join("bin/go"), "#!/bin/sh\n").unwrap();
             fs::write(game.join("data.pak"), vec![3; size - 10]).unwrap();
         }
-        for (file, text) in world.files(&GAMES, false) {
+        for (file, text) in world.files(&GAMES) {
             fs::create_dir_all(file.parent().unwrap()).unwrap();
             fs::write(file, text).unwrap();
         }
@@ -106,13 +106,13 @@ impl World {
         site
     }
 
-    /// What the launcher has written when its games lie on these drives, with an empty library on one that it once made known.
-    fn files(&self, games: &[Listed], known: bool) -> BTreeMap<PathBuf, String> {
+    /// What the launcher has written when its games lie on these drives.
+    fn files(&self, games: &[Listed]) -> BTreeMap<PathBuf, String> {
         let mut out = BTreeMap::new();
         let mut index = String::from("\"shelves\"\n{\n");
         let drives: Vec<&str> = ["swift", "newhold"]
             .into_iter()
-            .filter(|drive| known || *drive == "swift" || games.iter().any(|game| game.4 == *drive))
+            .filter(|drive| *drive == "swift" || games.iter().any(|game| game.4 == *drive))
             .collect();
         for (nr, drive) in drives.into_iter().enumerate() {
             let shelf = self.top().join("drives").join(drive).join("shelf");
@@ -151,7 +151,7 @@ impl World {
     }
 
     /// Lines of each file in any order: what goes and comes back stands behind the others.
-    fn judge(&self, games: &[Listed], known: bool, when: &str) {
+    fn judge(&self, games: &[Listed], when: &str) {
         let sorted = |files: BTreeMap<PathBuf, String>| -> BTreeMap<PathBuf, Vec<String>> {
             let lines = |text: String| {
                 let mut lines: Vec<String> = text.lines().map(str::to_string).collect();
@@ -160,7 +160,7 @@ impl World {
             };
             files.into_iter().map(|(file, text)| (file, lines(text))).collect()
         };
-        assert_eq!(sorted(self.written()), sorted(self.files(games, known)), "{when}");
+        assert_eq!(sorted(self.written()), sorted(self.files(games)), "{when}");
         for (_, title, folder, size, drive) in games {
             let game = self.top().join("drives").join(drive).join("shelf/rows").join(folder);
             assert_eq!(fs::read(game.join("data.pak")).unwrap().len(), size - 10, "{when}: {title}");
@@ -204,19 +204,18 @@ fn on(drives: [&'static str; 3]) -> Vec<Listed> {
 fn a_games_own_file_and_what_its_library_says_of_it_go_with_it_and_come_back_in_any_order() {
     let world = World::new();
     let first = world.haul(&world.plan(0), None).unwrap();
-    world.judge(&on(["newhold", "swift", "swift"]), false, "the first to a new library");
+    world.judge(&on(["newhold", "swift", "swift"]), "the first to a new library");
     let second = world.haul(&world.plan(2), None).unwrap();
-    world.judge(&on(["newhold", "swift", "newhold"]), false, "a second to the same");
+    world.judge(&on(["newhold", "swift", "newhold"]), "a second to the same");
     world.undo(first);
-    world.judge(&on(["swift", "swift", "newhold"]), false, "the first is back");
+    world.judge(&on(["swift", "swift", "newhold"]), "the first is back");
     let site = world.site(None);
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     let removed = release_haul(&site, &journal, second, &|_| {}, &Control::default()).unwrap();
     assert_eq!(removed.left, []);
     drop(journal);
     world.undo(second);
-    // The haul that had made the library known was undone while a game was in it: it stays known.
-    world.judge(&GAMES, true, "and the second, whose originals were gone");
+    world.judge(&GAMES, "and the second, whose originals were gone: the last one takes the library away");
 }
 
 #[test]
@@ -233,7 +232,7 @@ fn several_games_go_to_one_new_library_in_one_haul_and_it_is_listed_once() {
     assert!(!plan.blocked(), "{:?}", plan.findings);
     assert_eq!(plan.items.len(), 3);
     let haul = world.haul(&plan, None).unwrap();
-    world.judge(&on(["newhold", "newhold", "newhold"]), false, "all three");
+    world.judge(&on(["newhold", "newhold", "newhold"]), "all three");
     world.undo(haul);
     let lines = |files: &BTreeMap<PathBuf, String>| -> BTreeMap<PathBuf, Vec<String>> {
         let sorted = |text: &String| {
@@ -272,7 +271,7 @@ fn killed_at_any_act_on_them_all_of_it_is_there_or_here_at_the_next_start() {
         let haul = unfinished.unwrap_or_else(|| panic!("{when}: nothing is left to do")).id;
         if resumes {
             Haul::of(&site, &journal, haul).unwrap().run(&|_| {}, &Control::default()).unwrap();
-            world.judge(&on(["swift", "newhold", "swift"]), false, &when);
+            world.judge(&on(["swift", "newhold", "swift"]), &when);
         }
         drop(journal);
         world.undo(haul);

@@ -466,7 +466,8 @@ impl Writing<'_> {
         let part = parts.into_iter().next().ok_or_else(|| because(&"its path can't be found again"))?;
         let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
         let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
-        for _ in 0..2 {
+        // A letter may have to be made in each layer.
+        for _ in 0..=self.bases.letters.len() {
             // In whatever file it is to stand, it is written as the one it stands in has it.
             let seen = self.bases.seen_from(&record.file).into_owned();
             let bases = base_in(&seen, record.relative_to.as_ref(), new_file, &self.new);
