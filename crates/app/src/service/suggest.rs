@@ -91,7 +91,7 @@ pub fn probe(site: &Site, word: &str, yes: bool, sink: &Sink) -> Result<u8, Faul
         return Err(Fault::new(
             Kind::Interrupted,
             "Stopped; the test files are deleted.",
-            "Nothing was saved. Start it again whenever you like.",
+            "No measurement is saved. Start it again whenever you like.",
         ));
     }
     journal.put_probe(&drive.name, &pace)?;

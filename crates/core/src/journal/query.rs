@@ -268,6 +268,13 @@ impl Reader {
         self.items_where("takes_back = ?1", Some(&item.0))
     }
 
+    /// Items that were brought before this one, and undone after it.
+    pub(crate) fn items_undone_around(&self, item: ItemId) -> Journaled<Vec<ItemRow>> {
+        let undone = "json_extract(stage, '$.stage') in ('undone', 'returned')";
+        let which = format!("id < ?1 and {undone} and id in (select takes_back from lot where id > ?1)");
+        self.items_where(&which, Some(&item.0))
+    }
+
     /// Reads hauls with their items, all or these: a query for each table, however many hauls there are, and the rows by all cores.
     /// Newest first.
     pub(crate) fn some_hauls(&self, only: Option<&[HaulId]>) -> Journaled<Vec<HaulRow>> {

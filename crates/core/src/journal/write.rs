@@ -140,6 +140,11 @@ impl Journal {
         self.reader.items_taking_back(item)
     }
 
+    /// Items that were brought before this one, and undone after it.
+    pub(crate) fn items_undone_around(&self, item: ItemId) -> Journaled<Vec<ItemRow>> {
+        self.reader.items_undone_around(item)
+    }
+
     /// The item of this number.
     pub fn item(&self, id: ItemId) -> Journaled<Option<ItemRow>> {
         self.reader.item(id)

@@ -11,7 +11,10 @@ use super::checksum_lines::Column;
 use super::origin::Origin;
 use super::shape::EntryShape;
 use crate::platform;
-use crate::record::{Format, HeldPart, LibrarySays, Meaning, Shape, Side, Values, Within, cut, read_selector};
+use crate::record::{
+    DocumentError, Format, HeldPart, LibrarySays, Meaning, Place, Shape, Side, Source, Values, Within, cut,
+    read_selector,
+};
 
 /// Where a launcher keeps its records, as a profile file says it.
 #[derive(Clone, Debug, Deserialize)]
@@ -256,6 +259,19 @@ pub struct Libraries {
     pub holds: Vec<HeldPart>,
     /// JSONPath from a game's entry to what names it in those parts; without it its id.
     pub named_by: Option<String>,
+}
+
+impl Libraries {
+    /// Where the entries of libraries stand in the file that lists them; none where the list is empty.
+    ///
+    /// # Errors
+    /// [`DocumentError::NotOne`] where there is no list, and a selector's own fault.
+    pub(crate) fn entries_in(&self, source: &Source) -> Result<Vec<Place>, DocumentError> {
+        match &self.entries {
+            Some(selector) => source.find(selector),
+            None => Ok(source.children(&source.find_one(&self.list)?).unwrap_or_default()),
+        }
+    }
 }
 
 /// Which library takes new installs.
@@ -595,7 +611,7 @@ impl Profile {
             });
         if !known && !profile.games.knows_by_what_lies_in_it() {
             return Err(unsound(
-                "no record in [games] means {folder} or {install}, so no game's place can be known; one that leads to something in the game's folder needs games.folders as well".into(),
+                "no record in [games] means {folder} or {install}, so no game's place can be known; one that points to something in the game's folder needs games.folders as well".into(),
             ));
         }
         Ok(profile)

@@ -4,6 +4,9 @@
 //! [`by_kind_of`].
 
 use std::borrow::Cow;
+use std::collections::{BTreeSet, HashSet};
+use std::ops::Bound;
+use std::path::Path;
 
 use serde_json::Value;
 
@@ -23,9 +26,13 @@ pub(super) fn by_kind_of<'a>(file: &SeenFile, seen: &[&'a Seen]) -> Option<[Kind
     if !seen.iter().all(is_plain) {
         return None;
     }
-    let holds = |one: &&&Seen| seen.iter().any(|other| other.dir != one.dir && other.dir.starts_with(&one.dir));
+    // What lies in a folder comes next after it.
+    let dirs: BTreeSet<&Path> = seen.iter().map(|seen| seen.dir.as_path()).collect();
+    let next = |dir: &Path| dirs.range::<Path, _>((Bound::Excluded(dir), Bound::Unbounded)).next();
+    let holds = |one: &&&Seen| next(&one.dir).is_some_and(|next| next.starts_with(&one.dir));
     let (libraries, games): (Vec<&Seen>, Vec<&Seen>) = seen.iter().partition(holds);
-    let lies = |game: &&Seen| libraries.iter().any(|library| game.dir.starts_with(&library.dir));
+    let above: HashSet<&Path> = libraries.iter().map(|library| library.dir.as_path()).collect();
+    let lies = |game: &&Seen| game.dir.ancestors().skip(1).any(|dir| above.contains(dir));
     if libraries.is_empty() || !games.iter().all(lies) || !are_libraries(libraries.iter().map(|seen| &*seen.dir)) {
         return None;
     }

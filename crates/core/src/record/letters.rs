@@ -134,7 +134,7 @@ pub enum SpellingError {
         text: String,
     },
     /// The drive letter leads to different places in the compatibility layers that may be meant.
-    #[error("drive letter {letter}: leads to different places in several compatibility layers, for {text:?}")]
+    #[error("drive letter {letter}: points to different places in several compatibility layers, for {text:?}")]
     Ambiguous {
         /// The letter.
         letter: char,

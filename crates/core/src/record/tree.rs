@@ -99,16 +99,22 @@ pub(crate) enum Packed {
     ListKey,
     ListNumber,
     ListWord,
+    Shell(Shell),
+}
+
+/// How a text is written in a shell link: in the code page, or in UTF-16.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Shell {
     /// The items from the desktop down to a file.
-    ShellItems,
-    ShellText,
-    ShellTextWide,
+    Items,
+    Text,
+    TextWide,
     /// Behind the number of its characters.
-    ShellCounted,
-    ShellCountedWide,
+    Counted,
+    CountedWide,
     /// In a field of a fixed size, with zeros behind it.
-    ShellField,
-    ShellFieldWide,
+    Field,
+    FieldWide,
 }
 
 impl Packed {

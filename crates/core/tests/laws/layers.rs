@@ -40,7 +40,7 @@ fn texts(layer: &Path) -> Vec<String> {
 }
 
 /// A folder traced, and the plan that moves it to the new drive.
-fn planned(house: &House, game: &Path) -> (Trace, Plan) {
+pub fn planned(house: &House, game: &Path) -> (Trace, Plan) {
     let site = house.site();
     let trace = trace(&site, game, &usual_places(&site, game), &|_| {});
     let mut survey = survey(&site, Vec::new(), &|_| {});

@@ -109,7 +109,7 @@ fn fill(db: &Connection, libraries: &[(i64, PathBuf)], of: &[usize], [shelf, gam
     }
 }
 
-const SHAPES: [Shape; 21] = [
+const SHAPES: [Shape; 22] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -199,6 +199,22 @@ const SHAPES: [Shape; 21] = [
             let spelled: Vec<(i64, PathBuf)> =
                 libraries.iter().map(|(nr, at)| (*nr, PathBuf::from(by_letter(at)))).collect();
             fill(&db, &spelled, of, ["?1, ?2", "?1, ?2, ?3, ?2"]);
+        },
+    },
+    Shape {
+        what: "JSON, both kinds in one list, games by addresses",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(_, at): &(i64, PathBuf)| format!("  {{\"kind\": \"shelf\", \"at\": {}}}", path_text(at));
+            let game = |(n, at): (usize, &usize)| {
+                let place = text(as_uri(&libraries[*at].1.join(GAMES[n])));
+                let title = text(GAMES[n]);
+                format!("  {{\"kind\": \"berth\", \"id\": \"k{n}\", \"title\": {title}, \"at\": {place}}}")
+            };
+            let mut all: Vec<String> = libraries.iter().take(2).map(shelf).collect();
+            all.extend(of.iter().enumerate().map(game));
+            all.extend(libraries.iter().skip(2).map(shelf));
+            put(home, "all.json", &format!("[\n{}\n]\n", all.join(",\n")));
         },
     },
     Shape {
@@ -620,8 +636,16 @@ fn a_number_that_may_count_games_is_asked_about_and_each_answer_holds() {
 }
 
 #[test]
-fn a_launcher_that_may_count_its_libraries_is_given_no_new_one() {
-    let counted: [(&str, Writer); 4] = [
+fn a_launcher_that_may_count_its_libraries_or_says_bytes_of_them_is_given_no_new_one() {
+    let counted: [(&str, Writer); 5] = [
+        ("a database with cells of bytes", |home, libraries, of| {
+            let db = database(
+                home,
+                "create table shelves(nr integer primary key, at text, seal blob);
+                 create table games(id text primary key, title text, shelf integer, folder text);",
+            );
+            fill(&db, libraries, of, ["?1, ?2, x'00ff'", "?1, ?2, ?3, ?2"]);
+        }),
         ("JSON", |home, libraries, of| {
             let shelves = json_paths(libraries);
             put(

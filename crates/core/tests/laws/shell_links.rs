@@ -3,13 +3,11 @@
 use std::fs;
 use std::path::Path;
 
-use deft_barge_core::item::Policy;
-use deft_barge_core::plan::{Destination, Draft, MakeLetters, plan};
 use deft_barge_core::record::{Document, Format, Side};
-use deft_barge_core::survey::{add_to_survey, survey};
-use deft_barge_core::trace::{Sure, trace, usual_places};
+use deft_barge_core::trace::Sure;
 
 use crate::house::{House, same};
+use crate::layers::planned;
 
 fn u16s(text: &str) -> Vec<u8> {
     text.encode_utf16().flat_map(u16::to_le_bytes).collect()
@@ -262,16 +260,9 @@ fn links_follow_a_game_and_come_back_to_the_same_bytes_and_others_stay() {
     ];
     layer(&house, "drives/swift", &links);
     let before = house.records();
-    let site = house.site();
-    let trace = trace(&site, &game, &usual_places(&site, &game), &|_| {});
+    let (trace, plan) = planned(&house, &game);
     let unsure: Vec<_> = trace.finds.iter().filter(|find| find.sure != Sure::Certain).collect();
     assert!(unsure.is_empty(), "{unsure:#?}");
-    let mut survey = survey(&site, Vec::new(), &|_| {});
-    let id = add_to_survey(&site, &mut survey, &trace);
-    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
-    draft.send(id, Destination::Drive("newhold".into()));
-    let plan = plan(&site, &survey, &draft, Policy::Hold);
-    assert!(!plan.blocked(), "{:?}", plan.findings);
     let haul = house.haul(&plan, None).unwrap();
     let desktop = house.home().join(".local/share/layer/drive_c/users/me/Desktop");
     for (name, old) in &links {
@@ -301,8 +292,7 @@ fn a_link_through_a_folder_that_is_known_by_its_number_is_named_as_one_that_stay
     fs::create_dir_all(game.join("bin")).unwrap();
     fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
     layer(&house, "drives/swift", &[("known.lnk", link(Writer::KnownFolder, "D:\\Games\\Fen Two", "bin\\go.exe"))]);
-    let site = house.site();
-    let trace = trace(&site, &game, &usual_places(&site, &game), &|_| {});
+    let (trace, _) = planned(&house, &game);
     assert!(trace.finds.iter().any(|find| find.sure == Sure::Certain), "its texts are written");
     assert!(trace.finds.iter().any(|find| find.sure == Sure::Unreadable), "its items are not: {:#?}", trace.finds);
 }

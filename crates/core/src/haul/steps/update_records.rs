@@ -205,14 +205,7 @@ fn left_for_this(work: &ItemContext<'_>, own: &[Edit]) -> Result<Vec<Edit>, Haul
     let Some(brought) = work.item.takes_back else { return Ok(Vec::new()) };
     let place = real_path(&work.item.planned.from);
     let mut left: Vec<Edit> = Vec::new();
-    let hauls = work.journal.hauls()?;
-    for item in
-        hauls.iter().flat_map(|haul| &haul.items).filter(|item| item.stage == Stage::Undone && item.id < brought)
-    {
-        let undone = work.journal.items_taking_back(item.id)?;
-        if !undone.iter().any(|undo| undo.id > brought) {
-            continue;
-        }
+    for item in work.journal.items_undone_around(brought)? {
         let around = |edit: &&Edit| {
             if let Edit::Link { link, old: None, new: Some(target) } = edit {
                 let stands = || link.look_link().is_ok_and(|says| says == *target);

@@ -343,11 +343,10 @@ impl Writing<'_> {
         };
         stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
         let said = |library: &Path| {
-            let list = source.find_one(&libraries.list).ok()?;
             let says = |entry: &Place| source.below(entry, &libraries.path);
             let bases = self.bases.seen_from(&file);
             let leads = |text: &String| Spelling::read(text, &bases).is_ok_and(|(_, path)| path == library);
-            source.children(&list)?.iter().filter_map(says).find(leads)
+            libraries.entries_in(&source).ok()?.iter().filter_map(says).find(leads)
         };
         let unknown = |library: &Path| format!("{} is not listed in {}", library.display(), file.display());
         let id = match &libraries.named_by {
@@ -580,18 +579,15 @@ fn next_number(
     earlier: &[Edit],
 ) -> Result<(u64, String), String> {
     let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
-    let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
     let by_field = libraries.id.as_deref().filter(|id| *id != "key");
     let called = |place: &Place| match (by_field, place.0.last()) {
         (Some(id), _) => source.below(place, id),
         (None, Some(Step::Name(name))) => Some(name.clone()),
-        (None, Some(Step::Index(nth))) => Some(nth.to_string()),
-        (None, None) => None,
+        // Among other things the place of a new one is not the next after the last of them.
+        (None, Some(Step::Index(nth))) if libraries.entries.is_none() => Some(nth.to_string()),
+        (None, _) => None,
     };
-    let entries = match &libraries.entries {
-        Some(selector) => source.find(selector).map_err(|e| e.to_string())?,
-        None => source.children(&list).unwrap_or_default(),
-    };
+    let entries = libraries.entries_in(source).map_err(|e| e.to_string())?;
     let names: Option<Vec<String>> = entries.iter().map(called).collect();
     let names = names.unwrap_or_default();
     let parts: Option<Vec<(&str, u64, &str)>> = names.iter().map(|name| numbered(name)).collect();
@@ -622,8 +618,8 @@ fn written_like_others(
     library: &Path,
     bases: &Bases,
 ) -> Result<String, Unchangeable> {
-    let list = source.find_one(&libraries.list).map_err(|e| e.to_string())?;
-    let said = source.children(&list).unwrap_or_default().into_iter().rev();
+    let entries = libraries.entries_in(source).map_err(|e| e.to_string())?;
+    let said = entries.into_iter().rev();
     let mut said = said.filter_map(|entry| Spelling::read(&source.below(&entry, &libraries.path)?, bases).ok());
     let Some((spelling, _)) = said.next() else {
         let plain = library.to_str().map(str::to_string);

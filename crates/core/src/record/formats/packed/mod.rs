@@ -116,13 +116,7 @@ fn read(packed: Packed, raw: &[u8]) -> Option<String> {
         | Packed::BsonWord => bson::read(packed, raw),
         Packed::ProtobufText | Packed::ProtobufNumber | Packed::ProtobufField => protobuf::read(packed, raw),
         Packed::ListText | Packed::ListKey | Packed::ListNumber | Packed::ListWord => binary_list::read(raw),
-        Packed::ShellItems
-        | Packed::ShellText
-        | Packed::ShellTextWide
-        | Packed::ShellCounted
-        | Packed::ShellCountedWide
-        | Packed::ShellField
-        | Packed::ShellFieldWide => shell_link::read(packed, raw),
+        Packed::Shell(shell) => shell_link::read(shell, raw),
     }
 }
 
@@ -138,13 +132,7 @@ fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
         }
         Packed::ProtobufText | Packed::ProtobufNumber => protobuf::write(packed, new, old),
         Packed::ListText | Packed::ListNumber => binary_list::write(packed, new, old),
-        Packed::ShellItems
-        | Packed::ShellText
-        | Packed::ShellTextWide
-        | Packed::ShellCounted
-        | Packed::ShellCountedWide
-        | Packed::ShellField
-        | Packed::ShellFieldWide => shell_link::write(packed, new, old),
+        Packed::Shell(shell) => shell_link::write(shell, new, old),
         // Readers may rely on the order of keys in bencode; a field of a protocol buffer is its number.
         Packed::BencodeKey
         | Packed::MessageWord

@@ -10,7 +10,7 @@ use encoding_rs::WINDOWS_1252;
 
 use super::bytes::{Bytes, number};
 use super::style;
-use crate::record::tree::{Builder, Counted, Fault, GIVEN, Key, Kind, Packed, Style};
+use crate::record::tree::{Builder, Counted, Fault, GIVEN, Key, Kind, Packed, Shell, Style};
 
 /// The size of the head, and the class of shell links.
 const HEAD: [u8; 20] = [0x4c, 0, 0, 0, 1, 0x14, 2, 0, 0, 0, 0, 0, 0xc0, 0, 0, 0, 0, 0, 0, 0x46];
@@ -75,7 +75,7 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
         // A folder that its system knows by a number is put in place of the first items, wherever that folder lies by then.
         let by_number = blocks.iter().any(|(kind, _)| matches!(*kind, block::SPECIAL_FOLDER | block::KNOWN_FOLDER));
         let readable = !by_number && items_path(bytes.get(at..end)?).is_some();
-        link.leaf("items", at..end, readable.then_some(Packed::ShellItems));
+        link.leaf("items", at..end, readable.then_some(Shell::Items));
         at = end;
     }
     if flags & flag::INFO != 0 {
@@ -84,7 +84,7 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
     let is_wide = flags & flag::UNICODE != 0;
     for (_, name) in TEXTS.iter().filter(|(flag, _)| flags & flag != 0) {
         let end = at + 2 + bytes.length(at, 2, true)? * if is_wide { 2 } else { 1 };
-        link.text(name, at..end, if is_wide { Packed::ShellCountedWide } else { Packed::ShellCounted })?;
+        link.text(name, at..end, if is_wide { Shell::CountedWide } else { Shell::Counted })?;
         at = end;
     }
     for (kind, span) in blocks {
@@ -101,8 +101,8 @@ pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
         if span.len() != ENVIRONMENT_SIZE {
             return Err(Fault::new(span.start, "a block has another size than its kind"));
         }
-        link.text(names[0], from..middle, Packed::ShellField)?;
-        link.text(names[1], middle..middle + WIDE, Packed::ShellFieldWide)?;
+        link.text(names[0], from..middle, Shell::Field)?;
+        link.text(names[1], middle..middle + WIDE, Shell::FieldWide)?;
     }
     Ok(())
 }
@@ -141,14 +141,14 @@ fn blocks_of(bytes: &Bytes, flags: u64) -> Result<Vec<(u64, Range<usize>)>, Faul
 }
 
 impl Link<'_, '_, '_> {
-    fn leaf(&mut self, name: &str, span: Range<usize>, packed: Option<Packed>) {
-        let kind = Kind::Leaf(packed.map_or(Style::Fixed, style));
+    fn leaf(&mut self, name: &str, span: Range<usize>, shell: Option<Shell>) {
+        let kind = Kind::Leaf(shell.map_or(Style::Fixed, |shell| style(Packed::Shell(shell))));
         self.out.add(Some(self.root), Some(given(name)), kind, self.bytes.span(span));
     }
 
-    fn text(&mut self, name: &str, span: Range<usize>, packed: Packed) -> Result<(), Fault> {
-        let is_text = read(packed, self.bytes.get(span.clone())?).is_some();
-        self.leaf(name, span, is_text.then_some(packed));
+    fn text(&mut self, name: &str, span: Range<usize>, shell: Shell) -> Result<(), Fault> {
+        let is_text = read(shell, self.bytes.get(span.clone())?).is_some();
+        self.leaf(name, span, is_text.then_some(shell));
         Ok(())
     }
 
@@ -166,11 +166,11 @@ impl Link<'_, '_, '_> {
         let has_wide = head >= 0x24;
         let fields = [
             (12, None),
-            (16, is_local.then_some(("base_path", Packed::ShellText))),
+            (16, is_local.then_some(("base_path", Shell::Text))),
             (20, None),
-            (24, Some(("path_suffix", Packed::ShellText))),
-            (28, (is_local && has_wide).then_some(("base_path_unicode", Packed::ShellTextWide))),
-            (32, has_wide.then_some(("path_suffix_unicode", Packed::ShellTextWide))),
+            (24, Some(("path_suffix", Shell::Text))),
+            (28, (is_local && has_wide).then_some(("base_path_unicode", Shell::TextWide))),
+            (32, has_wide.then_some(("path_suffix_unicode", Shell::TextWide))),
         ];
         for (field, text) in fields.into_iter().filter(|(field, _)| *field < head.min(0x24)) {
             let field = start + field;
@@ -184,8 +184,8 @@ impl Link<'_, '_, '_> {
             }
             let counts = bytes.span(start..from);
             self.out.counted(Counted { at: bytes.span(field..field + 4), counts, fixed: true });
-            let Some((name, packed)) = text else { continue };
-            let is_wide = packed == Packed::ShellTextWide;
+            let Some((name, shell)) = text else { continue };
+            let is_wide = shell == Shell::TextWide;
             let rest = bytes.get(from..end)?;
             let length = if is_wide {
                 rest.as_chunks::<2>().0.iter().position(|unit| *unit == [0, 0]).map(|units| 2 * units)
@@ -193,7 +193,7 @@ impl Link<'_, '_, '_> {
                 rest.iter().position(|byte| *byte == 0)
             };
             let length = length.ok_or_else(|| Fault::new(from, "a text has no end"))?;
-            self.text(name, from..from + length, packed)?;
+            self.text(name, from..from + length, shell)?;
         }
         Ok(end)
     }
@@ -242,20 +242,19 @@ fn unended(mut text: String) -> String {
     text
 }
 
-pub(super) fn read(packed: Packed, raw: &[u8]) -> Option<String> {
-    match packed {
-        Packed::ShellItems => items_path(raw),
-        Packed::ShellText => Some(narrow(raw)),
-        Packed::ShellTextWide => wide(raw),
-        Packed::ShellCounted => Some(unended(narrow(raw.get(2..)?))),
-        Packed::ShellCountedWide => wide(raw.get(2..)?).map(unended),
-        Packed::ShellField => Some(narrow(in_field(raw, false))),
-        Packed::ShellFieldWide => wide(in_field(raw, true)),
-        _ => None,
+pub(super) fn read(shell: Shell, raw: &[u8]) -> Option<String> {
+    match shell {
+        Shell::Items => items_path(raw),
+        Shell::Text => Some(narrow(raw)),
+        Shell::TextWide => wide(raw),
+        Shell::Counted => Some(unended(narrow(raw.get(2..)?))),
+        Shell::CountedWide => wide(raw.get(2..)?).map(unended),
+        Shell::Field => Some(narrow(in_field(raw, false))),
+        Shell::FieldWide => wide(in_field(raw, true)),
     }
 }
 
-pub(super) fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
+pub(super) fn write(shell: Shell, new: &str, old: &[u8]) -> Option<Vec<u8>> {
     if new.contains('\0') {
         return None;
     }
@@ -272,15 +271,14 @@ pub(super) fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
         let room = old.len().checked_sub(text.len())?;
         (room >= zero).then(|| [text, vec![0; room]].concat())
     };
-    match packed {
-        Packed::ShellItems => items_as(new, old),
-        Packed::ShellText => as_narrow(new, old),
-        Packed::ShellTextWide => Some(as_wide(new)),
-        Packed::ShellCounted => counted(as_narrow(new, in_field(old.get(2..)?, false))?, 1),
-        Packed::ShellCountedWide => counted(as_wide(new), 2),
-        Packed::ShellField => field(as_narrow(new, in_field(old, false))?, 1),
-        Packed::ShellFieldWide => field(as_wide(new), 2),
-        _ => None,
+    match shell {
+        Shell::Items => items_as(new, old),
+        Shell::Text => as_narrow(new, old),
+        Shell::TextWide => Some(as_wide(new)),
+        Shell::Counted => counted(as_narrow(new, in_field(old.get(2..)?, false))?, 1),
+        Shell::CountedWide => counted(as_wide(new), 2),
+        Shell::Field => field(as_narrow(new, in_field(old, false))?, 1),
+        Shell::FieldWide => field(as_wide(new), 2),
     }
 }
 
