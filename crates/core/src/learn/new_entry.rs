@@ -104,16 +104,23 @@ fn counts_them(list: &GameList, last: &Entry, id: Option<&str>) -> bool {
         number.is_some_and(|number| told.contains(&number)) && !NO_COUNTS.iter().any(|word| key.contains(word))
     };
     let is_entry = |place: &Place| list.entries.iter().any(|entry| entry.place == *place);
-    // The list, what is around it, and of a text of sections the others.
     let steps = &last.place.0;
+    // Of a registry, which is that of many programs, the keys above.
+    let is_near = |section: &str| match (list.shape.format(), steps.last()) {
+        (Some(Format::Ini), _) => true,
+        (Some(Format::Hive), Some(Step::Name(key))) => {
+            key.strip_prefix(section).is_some_and(|below| below.starts_with('\\'))
+        }
+        _ => false,
+    };
+    // The list, what is around it, and of a text of sections the others.
     (1..=3.min(steps.len())).any(|up| {
         let around = Place(steps[..steps.len() - up].to_vec());
         let Some(value) = source.value_at(&around) else { return false };
         let Some(members) = value.as_object() else { return false };
-        let is_of_sections =
-            up == 1 && around.0.is_empty() && matches!(list.shape.format(), Some(Format::Ini | Format::Hive));
+        let is_top = up == 1 && around.0.is_empty();
         members.iter().any(|(key, value)| match value.as_object() {
-            Some(section) if is_of_sections && !is_entry(&around.child(Step::Name(key.clone()))) => {
+            Some(section) if is_top && is_near(key) && !is_entry(&around.child(Step::Name(key.clone()))) => {
                 let is_place = section.contains_key(&step_name(list));
                 !is_place && section.iter().any(|(key, value)| says(key, value))
             }

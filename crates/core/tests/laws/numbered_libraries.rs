@@ -259,7 +259,9 @@ const SHAPES: [Shape; 22] = [
                 let key = format!("[Software\\\\Kestrel\\\\Games\\\\k{n}] 1700000000");
                 format!("{key}\n\"Title\"=\"{}\"\n\"At\"=\"{place}\"\n", escaped(GAMES[n]))
             };
-            let mut all = vec!["WINE REGISTRY Version 2\n".to_string()];
+            // Other programs' keys say any number.
+            let others = "[Control Panel\\\\Desktop] 1700000000\n\"Wheel\"=dword:00000002\n\"Rows\"=dword:00000003\n";
+            let mut all = vec!["WINE REGISTRY Version 2\n".to_string(), others.to_string()];
             all.extend(libraries.iter().take(2).map(shelf));
             all.extend(of.iter().enumerate().map(game));
             all.extend(libraries.iter().skip(2).map(shelf));
@@ -637,7 +639,21 @@ fn a_number_that_may_count_games_is_asked_about_and_each_answer_holds() {
 
 #[test]
 fn a_launcher_that_may_count_its_libraries_or_says_bytes_of_them_is_given_no_new_one() {
-    let counted: [(&str, Writer); 5] = [
+    let counted: [(&str, Writer); 6] = [
+        ("a registry", |home, libraries, of| {
+            let at = |path: &Path| by_letter(path).replace('\\', "\\\\").replace('ö', "\\xf6");
+            let many = format!("[Software\\\\K\\\\Shelves] 17\n\"Many\"=dword:{:08x}\n", libraries.len());
+            let shelf = |(nr, path): &(i64, PathBuf)| {
+                format!("\n[Software\\\\K\\\\Shelves\\\\{nr}] 17\n\"At\"=\"{}\"\n", at(path))
+            };
+            let game = |(n, nth): (usize, &usize)| {
+                let (place, title) = (at(&libraries[*nth].1.join(GAMES[n])), GAMES[n].replace('ö', "\\xf6"));
+                format!("\n[Software\\\\K\\\\Games\\\\k{n}] 17\n\"Title\"=\"{title}\"\n\"At\"=\"{place}\"\n")
+            };
+            let shelves: String = libraries.iter().map(shelf).collect();
+            let games: String = of.iter().enumerate().map(game).collect();
+            put(home, "user.reg", &format!("WINE REGISTRY Version 2\n\n{many}{shelves}{games}"));
+        }),
         ("a database with cells of bytes", |home, libraries, of| {
             let db = database(
                 home,
