@@ -180,3 +180,23 @@ fn a_letter_in_a_file_outside_of_the_layers_leads_there_in_each_of_those_that_ma
     house.give_back(haul);
     same(&before, &house.records(), "undone");
 }
+
+#[test]
+fn a_letter_goes_with_its_haul_though_records_of_another_game_there_say_an_address() {
+    let house = House::new();
+    let layer = layer(&house, "one", "swift");
+    let games = ["Fen Two", "Moor"].map(|name| house.folder().join("drives/swift/Games").join(name));
+    for game in &games {
+        fs::create_dir_all(game.join("bin")).unwrap();
+        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    }
+    let address = format!("[\"file://{}/drives/swift/Games/Moor\"]\n", house.folder().display());
+    fs::write(house.home().join(".config/moor.json"), address).unwrap();
+    let (_, plan) = planned(&house, &games[0]);
+    let first = house.haul(&plan, None).unwrap();
+    let (_, plan) = planned(&house, &games[1]);
+    let second = house.haul(&plan, None).unwrap();
+    house.give_back(first);
+    assert!(!layer.join("dosdevices/e:").is_symlink(), "nothing is reached by it any more");
+    house.give_back(second);
+}

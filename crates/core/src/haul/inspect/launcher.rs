@@ -73,7 +73,10 @@ pub(crate) fn others_go_through(work: &ItemContext<'_>, link: &Path, target: &Pa
     let letter = letter.to_string_lossy().to_lowercase();
     let says = |edit: &Edit| {
         let text = serde_json::to_string(edit).unwrap_or_default().to_lowercase();
-        [format!("{letter}\\"), format!("{letter}/")].iter().any(|start| text.contains(start.as_str()))
+        // `e:` is no letter in `file:///`.
+        let stands_alone = |at: usize| !text[..at].ends_with(|c: char| c.is_alphanumeric());
+        text.match_indices(&letter)
+            .any(|(at, found)| text[at + found.len()..].starts_with(['\\', '/']) && stands_alone(at))
     };
     let is_there = |item: &ItemRow| {
         let stage = matches!(

@@ -311,13 +311,14 @@ impl Writing<'_> {
             let Target { new_library, .. } = *writing.target;
             make_known(writing.site, writing.found, &writing.bases, (library, list_file, new_library), writing.earlier)
         };
-        match known(self) {
-            Err(Unchangeable::NoLetter { path, prefix, .. }) => {
-                self.make_letter(path, prefix)?;
-                known(self)
+        // A letter may have to be made in each layer.
+        for _ in 0..self.bases.letters.len() {
+            match known(self) {
+                Err(Unchangeable::NoLetter { path, prefix, .. }) => self.make_letter(path, prefix)?,
+                other => return other,
             }
-            other => other,
         }
+        known(self)
     }
 
     /// What the list of libraries says of the game goes from one entry to the other; these are the changes of the game's own in it.
