@@ -84,6 +84,8 @@ pub enum Wish {
     MakeLetters,
     CopyLinks,
     MoveLoose,
+    /// Choose which places that a trace found are rewritten.
+    Places,
     TryFirst,
     Policy,
     Files,
@@ -209,6 +211,7 @@ pub const COMMANDS: &[Command] = &[
     command("make-letters", HAUL, Wish::MakeLetters, &[","], "make missing drive letters, or not", ""),
     command("copy-links", HAUL, Wish::CopyLinks, &["C"], "copy files where links were, or not", ""),
     command("move-loose", HAUL, Wish::MoveLoose, &["N"], "move folders that no record points to, or not", ""),
+    command("choose-places", HAUL, Wish::Places, &["."], "choose which of the places found are rewritten", "places"),
     command("next-change", HAUL, Wish::NextPart, &["tab", "J"], "next records of this item", ""),
     command("previous-change", HAUL, Wish::PreviousPart, &["shift-tab", "K"], "previous records of this item", ""),
 

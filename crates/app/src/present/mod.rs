@@ -6,6 +6,7 @@ mod direction;
 mod fault;
 mod json;
 pub mod learning;
+pub mod places;
 mod text;
 pub mod words;
 

@@ -7,11 +7,11 @@ use deft_barge_core::launcher::{
 };
 use deft_barge_core::learn::{Rehearsal, rehearse};
 use deft_barge_core::site::{Site, read_text};
-use deft_barge_core::trace::{Find, Sure, Trace, TracePhase, usual_places};
+use deft_barge_core::trace::{Find, Trace, TracePhase, usual_places};
 
 use super::progress::Passing;
 use super::sink::Sink;
-use crate::present::{Fault, Kind, count, learning as said, line, path as shown, to_json, words};
+use crate::present::{Fault, Kind, count, learning as said, line, path as shown, places, to_json, words};
 use crate::request::{ProfileAct, Traced};
 
 /// Traces a path, showing how far it is where that takes long.
@@ -51,20 +51,6 @@ pub fn trace(site: &Site, wish: &Traced, sink: &Sink) -> Result<u8, Fault> {
         sink.say(&trace_text(&trace))?;
     }
     Ok(0)
-}
-
-fn sure(sure: Sure) -> &'static str {
-    match sure {
-        Sure::Certain => "certain",
-        Sure::Likely => "likely",
-        Sure::NameOnly => "the name alone",
-        Sure::Unreadable => "cannot be rewritten",
-        Sure::Checksum => "a checksum, wrong once the path is rewritten",
-        Sure::Log => "left: a log",
-        Sure::Backup => "left: a backup",
-        Sure::Cache => "left: a cache",
-        Sure::Chosen => "left: your choice",
-    }
 }
 
 fn trace_text(trace: &Trace) -> String {
@@ -115,7 +101,7 @@ fn find_text(number: usize, width: usize, find: &Find) -> String {
         "  {number:>width$}  {at}{place}{key}\n{indent}{}\n{indent}{}, {}{spelling}",
         line(&record.text),
         record.meaning,
-        sure(find.sure)
+        places::sure(find.sure)
     )
 }
 

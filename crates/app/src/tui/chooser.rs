@@ -1,16 +1,17 @@
 //! A list that letters narrow down: all acts by their words, or all games by their titles.
 
-use crate::tui::model::{Act, Choice, Chooser, Letters, Of, Offer};
+use crate::tui::model::{Act, Choice, Chooser, Errand, Letters, Of, Offer};
 use std::path::PathBuf;
 
 use deft_barge_core::plan::Destination;
+use deft_barge_core::trace::{Find, FindPlace};
 
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
 use tui_input::backend::crossterm::EventHandler;
 
 use super::state::State;
 use crate::commands::{COMMANDS, View, Where, Wish};
-use crate::present::words;
+use crate::present::{path as shown, places, words};
 use crate::service::drafts::KeptDraft;
 
 /// Acts that are kept as done lately.
@@ -27,6 +28,7 @@ impl State {
             Of::Games => self.games(&mut letters),
             Of::Drives => self.drives(&mut letters),
             Of::Drafts => self.drafts(&mut letters),
+            Of::Places => self.places(&mut letters),
         };
         offers.sort_by_key(|(rank, _)| *rank);
         chooser.offers = offers.into_iter().map(|(_, offer)| offer).collect();
@@ -133,6 +135,51 @@ impl State {
         self.over.drafts.iter().flatten().enumerate().filter_map(offer).collect()
     }
 
+    /// The places that a trace found, in its order.
+    fn places(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
+        let otherwise = self.otherwise();
+        let offer = |(nth, find): (usize, &Find)| {
+            let record = &find.record;
+            let file = record.file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let line = find.line.map(|line| format!(" line {line}")).unwrap_or_default();
+            let text = format!("{file}{line}  {}", record.text);
+            letters.rank(&format!("{} {}", shown(&record.file), record.text))?;
+            let aside = places::place_found(find, otherwise.contains(&find.place())).to_string();
+            Some((nth, Offer { text, aside, choice: Choice::Place(find.place()) }))
+        };
+        self.haul.places.iter().enumerate().filter_map(offer).collect()
+    }
+
+    /// The places that a person has otherwise than the trace.
+    fn otherwise(&self) -> &[FindPlace] {
+        match &self.haul.act {
+            Some((Errand::Traced(_, _, otherwise), _)) => otherwise,
+            _ => &[],
+        }
+    }
+
+    /// Has a place rewritten that was to be left, or left.
+    fn turn_place(&mut self, place: FindPlace) {
+        let find = self.haul.places.iter().find(|find| find.place() == place);
+        if !find.is_some_and(Find::may_be_taken) {
+            self.over.message = Some("That place can't be rewritten.".into());
+            return;
+        }
+        let Some((Errand::Traced(_, _, otherwise), _)) = &mut self.haul.act else { return };
+        match otherwise.iter().position(|other| *other == place) {
+            Some(at) => drop(otherwise.remove(at)),
+            None => otherwise.push(place),
+        }
+        // What was planned isn't what is asked for any more.
+        self.haul.plan = None;
+        self.haul.accepted = false;
+    }
+
+    /// What a list that was closed leaves to be done.
+    pub(crate) fn closed(&mut self, of: Of) -> Vec<Act> {
+        if of == Of::Places && self.haul.plan.is_none() { self.show(View::Haul) } else { Vec::new() }
+    }
+
     fn games(&self, letters: &mut Letters) -> Vec<(usize, Offer)> {
         let Some(survey) = &self.survey else { return Vec::new() };
         let offer = |game: &deft_barge_core::survey::Game| {
@@ -148,10 +195,9 @@ impl State {
         let last = chooser.offers.len().saturating_sub(1);
         let ctrl = key.modifiers.contains(KeyModifiers::CONTROL);
         match key.code {
-            KeyCode::Esc => return Vec::new(),
+            KeyCode::Esc => return self.closed(chooser.of),
             KeyCode::Enter => {
-                let choice = chooser.offers.get(chooser.cursor).map(|offer| offer.choice.clone());
-                return choice.map_or_else(Vec::new, |choice| self.chosen(choice));
+                return self.choose(chooser);
             }
             KeyCode::Down | KeyCode::Tab => chooser.cursor = (chooser.cursor + 1).min(last),
             KeyCode::Up | KeyCode::BackTab => chooser.cursor = chooser.cursor.saturating_sub(1),
@@ -171,9 +217,23 @@ impl State {
         Vec::new()
     }
 
-    pub(crate) fn chosen(&mut self, choice: Choice) -> Vec<Act> {
-        self.over.chooser = None;
+    /// Does what is chosen under the cursor; a list of places stays open.
+    pub(crate) fn choose(&mut self, chooser: Chooser) -> Vec<Act> {
+        let choice = chooser.offers.get(chooser.cursor).map(|offer| offer.choice.clone());
+        if chooser.of == Of::Places {
+            self.over.chooser = Some(chooser);
+        }
+        let acts = choice.map_or_else(Vec::new, |choice| self.chosen(choice));
+        self.choices();
+        acts
+    }
+
+    fn chosen(&mut self, choice: Choice) -> Vec<Act> {
         match choice {
+            Choice::Place(place) => {
+                self.turn_place(place);
+                Vec::new()
+            }
             Choice::Game(id) => {
                 if !matches!(self.view, View::Drives) {
                     self.view = View::Drives;

@@ -23,7 +23,7 @@ use deft_barge_core::site::Site;
 use deft_barge_core::survey::add_to_survey;
 use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
 use deft_barge_core::trace::usual_places;
-use deft_barge_core::trace::{TracePhase, trace};
+use deft_barge_core::trace::{Find, TracePhase, trace};
 use deft_barge_harbor::world;
 
 use super::newest::Newest;
@@ -79,9 +79,9 @@ impl Conductor {
                 self.plans.ask(move |wanted| {
                     let site = now(&site);
                     survey.look_at_room();
-                    let plan = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
+                    let (plan, places) = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
                     if wanted() {
-                        let _ = tell.send(Event::Planned(Box::new(plan), errand));
+                        let _ = tell.send(Event::Planned(Box::new(plan), places, errand));
                     }
                 });
             }
@@ -417,24 +417,32 @@ fn tell_traced(tell: &Sender<Event>, phase: TracePhase) {
     }
 }
 
-/// Plans an errand; `report` hears how far a trace is, where it needs one.
-pub(crate) fn plan_errand(site: &Site, survey: &Survey, errand: &Errand, report: &(dyn Fn(TracePhase) + Sync)) -> Plan {
-    match errand {
+/// Plans an errand, and gives the places that a trace found for it; `report` hears how far a trace is, where it needs one.
+pub(crate) fn plan_errand(
+    site: &Site,
+    survey: &Survey,
+    errand: &Errand,
+    report: &(dyn Fn(TracePhase) + Sync),
+) -> (Plan, Vec<Find>) {
+    let plan = match errand {
         Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
         Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
         Errand::Import(adoption) => plan_import(site, survey, adoption),
         Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, report),
-        Errand::Traced(path, drive) => {
+        Errand::Traced(path, drive, otherwise) => {
             let mut survey = survey.clone();
-            let trace = trace(site, path, &usual_places(site, path), report);
+            let mut trace = trace(site, path, &usual_places(site, path), report);
+            let found = trace.finds.clone();
+            trace.choose_otherwise(otherwise);
             let id = add_to_survey(site, &mut survey, &trace);
             // What lies around is known to nobody: that no record points to it is told, and refuses nothing.
             let mut draft = Draft { loose: LooseFolders::Move, ..Draft::default() };
             draft.send(id, Destination::Drive(drive.clone()));
-            plan(site, &survey, &draft, Policy::Hold)
+            return (plan(site, &survey, &draft, Policy::Hold), found);
         }
         Errand::Library(launcher, wish) => plan_library(site, survey, launcher, wish),
-    }
+    };
+    (plan, Vec::new())
 }
 
 /// Plans a draft, with the drives that are thought of among the others.
@@ -507,7 +515,7 @@ fn start(
 ) -> Result<(), Fault> {
     let (survey, history) = look(site, &|_| {});
     history?;
-    let plan = plan_errand(site, &survey, errand, &|_| {});
+    let (plan, _) = plan_errand(site, &survey, errand, &|_| {});
     let mut haul = Haul::begin(site, journal, &plan)?;
     let id = haul.id();
     match haul.run(report, stop) {

@@ -5,7 +5,7 @@ use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind
 use super::canvas::{Hit, hit_at};
 use super::state::State;
 use crate::commands::View;
-use crate::tui::model::{Act, ESC, RecordRow};
+use crate::tui::model::{Act, Chooser, ESC, RecordRow};
 
 impl State {
     pub(crate) fn mouse(&mut self, mouse: MouseEvent) -> Vec<Act> {
@@ -41,11 +41,8 @@ impl State {
     fn pressed(&mut self, hit: Option<Hit>) -> Vec<Act> {
         if let Some(chooser) = self.over.chooser.take() {
             return match hit {
-                Some(Hit::Choice(n)) => {
-                    let choice = chooser.offers.get(n).map(|offer| offer.choice.clone());
-                    choice.map_or_else(Vec::new, |choice| self.chosen(choice))
-                }
-                _ => Vec::new(),
+                Some(Hit::Choice(n)) => self.choose(Chooser { cursor: n, ..chooser }),
+                _ => self.closed(chooser.of),
             };
         }
         if let Some(question) = self.over.question.take() {

@@ -55,6 +55,10 @@ impl State {
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {
                 return self.turn(wish);
             }
+            Wish::Places if self.haul.places.is_empty() => {
+                self.over.message = Some("The profile says where this haul's records are: nothing to choose.".into());
+            }
+            Wish::Places => self.over.chooser = Some(Chooser::places()),
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {
@@ -110,7 +114,7 @@ impl State {
             }
             other => return self.told_in_a_sheet(other),
         }
-        if matches!(wish, Wish::Palette | Wish::Find | Wish::ToDrive) {
+        if matches!(wish, Wish::Palette | Wish::Find | Wish::ToDrive | Wish::Places) {
             self.choices();
         }
         Vec::new()
@@ -421,7 +425,7 @@ impl State {
         let Some(lying) = self.find_here().cloned() else { return Vec::new() };
         match (&lying.what, adoption_of(&lying)) {
             (_, Some(adoption)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..adoption }))),
-            (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive)),
+            (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive, Vec::new())),
             _ => {
                 self.over.message = Some("Only an unlisted game can be moved from here.".into());
                 Vec::new()

@@ -13,6 +13,7 @@ use deft_barge_core::plan::{Plan, projected};
 
 use deft_barge_core::survey::FindKind;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::trace::Find;
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
 use crate::commands::{View, Wish};
@@ -144,7 +145,7 @@ impl State {
                 }
             }
             // The draft may have been changed since.
-            Event::Planned(plan, errand) if errand == self.errand() => self.planned(*plan),
+            Event::Planned(plan, places, errand) if errand == self.errand() => self.planned(*plan, places),
             Event::Limited(limit) if self.work.limit.is_none() => {
                 self.work.limit = limit;
                 // Who goes on at once is heard before what was known is read.
@@ -246,7 +247,7 @@ impl State {
         };
     }
 
-    fn planned(&mut self, plan: Plan) {
+    fn planned(&mut self, plan: Plan, places: Vec<Find>) {
         let cautions = |plan: &Plan| -> Vec<Finding> {
             plan.findings.iter().filter(|finding| finding.severity == Severity::Warning).cloned().collect()
         };
@@ -257,6 +258,7 @@ impl State {
         self.haul.planned_in = self.look.clock.saturating_sub(self.haul.asked_plan);
         self.haul.item = self.haul.item.min(plan.items.len().saturating_sub(1));
         self.haul.plan = Some(plan);
+        self.haul.places = places;
     }
 
     fn quieted(&mut self, findings: Vec<Finding>) {

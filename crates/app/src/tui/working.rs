@@ -34,7 +34,8 @@ impl State {
 
     fn works_in_haul(&self, wish: Wish) -> bool {
         let Some(plan) = &self.haul.plan else {
-            return !matches!(wish, Wish::Start | Wish::Accept | Wish::TryFirst | Wish::Files);
+            let of_a_plan = matches!(wish, Wish::Start | Wish::Accept | Wish::TryFirst | Wish::Files | Wish::Places);
+            return !of_a_plan;
         };
         match wish {
             Wish::Start => self.may_start(),
@@ -42,6 +43,7 @@ impl State {
                 let warns = plan.findings.iter().any(|finding| finding.severity == Severity::Warning);
                 warns && !self.haul.accepted && !plan.blocked()
             }
+            Wish::Places => !self.haul.places.is_empty(),
             Wish::TryFirst => plan.items.len() > 1,
             Wish::Files => !plan.items.is_empty(),
             _ => true,

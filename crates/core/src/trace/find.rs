@@ -1,7 +1,7 @@
 //! What a trace found.
 
 use crate::launcher::{Problem, Record};
-use crate::record::Letters;
+use crate::record::{Hop, Letters, Side, Within};
 use serde::Serialize;
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
@@ -55,16 +55,49 @@ pub struct Find {
     pub up: Option<usize>,
 }
 
+/// Where a find stands: what was chosen means it by this, whatever number it has in another search.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FindPlace {
+    file: PathBuf,
+    location: String,
+    inside: Vec<Hop>,
+    side: Side,
+    within: Within,
+}
+
+impl Find {
+    /// Where it stands.
+    pub fn place(&self) -> FindPlace {
+        let Record { file, location, inside, side, within, .. } = &self.record;
+        FindPlace {
+            file: file.clone(),
+            location: location.clone(),
+            inside: inside.clone(),
+            side: *side,
+            within: *within,
+        }
+    }
+
+    /// Whether it would be rewritten.
+    pub fn is_taken(&self) -> bool {
+        matches!(self.sure, Sure::Certain | Sure::Likely)
+    }
+
+    /// Whether it could be rewritten. What says the name alone says it after the move as well.
+    pub fn may_be_taken(&self) -> bool {
+        !matches!(self.sure, Sure::Unreadable | Sure::Checksum | Sure::NameOnly)
+    }
+}
+
 /// Has all ways down that would be rewritten start at one folder, that from which most do: no more than one goes with a game. The others are
 /// named as what cannot be rewritten.
 pub(crate) fn from_one_root(finds: &mut [Find]) {
-    let leads = |find: &Find| matches!(find.sure, Sure::Certain | Sure::Likely);
     let mut starts: BTreeMap<usize, usize> = BTreeMap::new();
-    for up in finds.iter().filter(|find| leads(find)).filter_map(|find| find.up) {
+    for up in finds.iter().filter(|find| find.is_taken()).filter_map(|find| find.up) {
         *starts.entry(up).or_default() += 1;
     }
     let Some((chosen, _)) = starts.into_iter().max_by_key(|(up, count)| (*count, Reverse(*up))) else { return };
-    let others = finds.iter_mut().filter(|find| leads(find) && find.up.is_some_and(|up| up != chosen));
+    let others = finds.iter_mut().filter(|find| find.is_taken() && find.up.is_some_and(|up| up != chosen));
     others.for_each(|find| find.sure = Sure::Unreadable);
 }
 
@@ -127,7 +160,7 @@ pub(crate) fn problem(file: &Path, what: &dyn ToString) -> Problem {
 impl Trace {
     /// The finds that a repoint can rewrite.
     pub fn sure(&self) -> impl Iterator<Item = &Find> {
-        self.finds.iter().filter(|find| matches!(find.sure, Sure::Certain | Sure::Likely))
+        self.finds.iter().filter(|find| find.is_taken())
     }
 
     /// Leaves out finds that would be rewritten, and takes in those that would be left, by their numbers from 1.
@@ -138,13 +171,24 @@ impl Trace {
         let mut chosen = self.finds.clone();
         for (number, sure) in leave.iter().map(|n| (*n, Sure::Chosen)).chain(take.iter().map(|n| (*n, Sure::Certain))) {
             let find = number.checked_sub(1).and_then(|at| chosen.get_mut(at)).ok_or(ChoiceFault::NoSuch(number))?;
-            // What says the name alone says it after the move as well.
-            if sure == Sure::Certain && matches!(find.sure, Sure::Unreadable | Sure::Checksum | Sure::NameOnly) {
+            if sure == Sure::Certain && !find.may_be_taken() {
                 return Err(ChoiceFault::CannotBeRewritten(number));
             }
             find.sure = sure;
         }
         self.finds = chosen;
         Ok(())
+    }
+
+    /// The other way round what stands at these places: what would be rewritten is left, and what would be left is rewritten, if
+    /// it can be. A place where nothing stands any more is passed over.
+    pub fn choose_otherwise(&mut self, places: &[FindPlace]) {
+        for find in self.finds.iter_mut().filter(|find| places.contains(&find.place())) {
+            find.sure = match find.sure {
+                Sure::Certain | Sure::Likely => Sure::Chosen,
+                _ if find.may_be_taken() => Sure::Certain,
+                other => other,
+            };
+        }
     }
 }

@@ -20,7 +20,7 @@ pub(crate) use entry::{around, entry_of};
 pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
 pub(crate) use find::WantedFolder;
-pub use find::{ChoiceFault, Find, Followed, Sure, Trace, TracePhase};
+pub use find::{ChoiceFault, Find, FindPlace, Followed, Sure, Trace, TracePhase};
 pub(crate) use looking::{bases_near, each_leaf, leaves, may_be_read, shapes};
 pub(crate) use needle::{Needle, Needles};
 pub(crate) use residue::{uncovered, whole_place, without_covered};

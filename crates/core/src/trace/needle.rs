@@ -111,6 +111,10 @@ fn ways_of(c: char) -> Vec<String> {
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_le_bytes()).collect::<Vec<_>>()));
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_be_bytes()).collect::<Vec<_>>()));
             ways.extend(u8::try_from(code).ok().map(|byte| escaped(&[byte])));
+            // In UTF-32 what is two units in UTF-16 is one number.
+            if units.len() > 1 {
+                ways.extend([escaped(&code.to_le_bytes()), escaped(&code.to_be_bytes())]);
+            }
         }
         if c.is_ascii_alphanumeric() {
             continue;

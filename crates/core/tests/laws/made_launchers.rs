@@ -30,7 +30,7 @@ impl Dice {
     }
 }
 
-const FOLDERS: [&str; 10] = [
+const FOLDERS: [&str; 12] = [
     "Fen",
     "Fen Two",
     "Moor's End",
@@ -41,6 +41,8 @@ const FOLDERS: [&str; 10] = [
     "Nine_Tins",
     "Slow River",
     "o",
+    "Kite 🪁 Two",
+    "O\u{308}d land",
 ];
 
 #[derive(Clone, Debug)]

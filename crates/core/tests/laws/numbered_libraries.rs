@@ -16,7 +16,7 @@ use rusqlite::Connection;
 
 use crate::port::{declare, folder_in_memory};
 
-const GAMES: [&str; 4] = ["Amber Fen", "Basalt Keep & Söhne", "Cobalt Tor", "Dune Echo"];
+const GAMES: [&str; 4] = ["Amber Fen", "Basalt Keep & Söhne", "Cobalt Tor", "O\u{308}de 🪁 Echo"];
 
 /// What a launcher writes down: libraries by their numbers and folders, and of each game the number of its library in that list.
 type Writer = fn(&Path, &[(i64, PathBuf)], &[usize]);

@@ -14,8 +14,20 @@ use deft_barge_core::trace::{trace, usual_places};
 
 use crate::house::House;
 
-const NAMES: [&str; 8] =
-    ["Fen", "Fen Two", "Fen's Öd", "A & B 50% #1 $x", "海 Fen", "Öd", "Fen, Again", "Fen: [Gold] (2020)"];
+const NAMES: [&str; 11] = [
+    "Fen",
+    "Fen Two",
+    "Fen's Öd",
+    "A & B 50% #1 $x",
+    "海 Fen",
+    "Öd",
+    "Fen, Again",
+    "Fen: [Gold] (2020)",
+    "Kite 🪁 Two",
+    // Letters and their marks as signs of their own.
+    "O\u{308}d e\u{301}te\u{301}",
+    "🪁",
+];
 
 /// Files that say a path, each in a shape of its own, as a launcher would have written it.
 fn texts(path: &str) -> Vec<(&'static str, String)> {

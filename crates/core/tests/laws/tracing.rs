@@ -267,7 +267,7 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
 /// An export of a registry is UTF-16 where the system writes it, and says some texts in the digits of their bytes.
 #[test]
 fn exports_of_a_registry_are_found_and_rewritten_in_either_encoding_and_a_later_one_is_told() {
-    for name in ["Fen Two", "Öd & Weit", "日の出"] {
+    for name in ["Fen Two", "Öd & Weit", "日の出", "O\u{308}d & Weit", "Kite 🪁"] {
         let house = House::new();
         let path = house.folder().join("drives/swift/games").join(name);
         fs::create_dir_all(path.join("bin")).unwrap();
@@ -655,7 +655,7 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
 /// Formats of bytes are rewritten as their own launcher would write them, wherever the path goes; what they say and nobody reads is named.
 #[test]
 fn formats_of_bytes_are_rewritten_as_their_launchers_would_and_what_is_not_read_is_named() {
-    for folder in ["Fen Moor", "Moor's End", "Öd & 50% land", "o", "海 Fen"] {
+    for folder in ["Fen Moor", "Moor's End", "Öd & 50% land", "o", "海 Fen", "O\u{308}d land", "Kite 🪁"] {
         let house = House::new();
         let at = house.folder().join("drives/swift/games").join(folder);
         fs::create_dir_all(&at).unwrap();

@@ -10,6 +10,7 @@ use deft_barge_core::plan::{Anchor, Draft, DraftFile, Import, LibraryWish, Plan,
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use deft_barge_core::survey::{CleanupAct, CleanupFind};
+use deft_barge_core::trace::{Find, FindPlace};
 use ratatui::crossterm::event::Event as Input;
 
 use crate::tui::Task;
@@ -36,8 +37,8 @@ pub enum Event {
     /// Drives and games by what launchers say, before anything is measured.
     Sketched(Box<Survey>),
     Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
-    /// The plan of a draft, or of an act.
-    Planned(Box<Plan>, Errand),
+    /// The plan of a draft, or of an act, and the places that a trace found for it.
+    Planned(Box<Plan>, Vec<Find>, Errand),
     /// List what is lying around.
     Found(Vec<CleanupFind>, Vec<Anchor>),
     Quiet(Vec<Finding>),
@@ -136,8 +137,9 @@ pub enum Errand {
     Removal(Box<CleanupFind>, CleanupAct),
     Import(Box<Import>),
     Anchor(PathBuf, PathBuf),
-    /// A folder with all records that a trace finds, to the drive of this name.
-    Traced(PathBuf, String),
+    /// A folder with the records that a trace finds, to the drive of this name; of these places the other way round than the
+    /// trace would have it.
+    Traced(PathBuf, String, Vec<FindPlace>),
     Library(String, LibraryWish),
 }
 

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use deft_barge_core::survey::GameId;
+use deft_barge_core::trace::FindPlace;
 use nucleo_matcher::pattern::{AtomKind, CaseMatching, Normalization, Pattern};
 use nucleo_matcher::{Config, Matcher, Utf32Str};
 use tui_input::Input;
@@ -16,6 +17,8 @@ pub enum Of {
     Games,
     Drives,
     Drafts,
+    /// The places that a trace found.
+    Places,
 }
 
 /// What a choice does.
@@ -29,6 +32,8 @@ pub enum Choice {
     Drive(String),
     /// Opens the draft of this name.
     Draft(String),
+    /// Has a place that a trace found rewritten, or left.
+    Place(FindPlace),
     /// Sends the game under the cursor into this library of its launcher.
     Library(PathBuf),
 }
@@ -62,6 +67,10 @@ impl Chooser {
 
     pub fn drafts() -> Self {
         Self { of: Of::Drafts, ..Self::acts() }
+    }
+
+    pub fn places() -> Self {
+        Self { of: Of::Places, ..Self::acts() }
     }
 
     pub fn games() -> Self {

@@ -6,6 +6,7 @@ use std::time::Duration;
 use deft_barge_core::item::Policy;
 use deft_barge_core::plan::{Anchor, Draft, Load, Plan, WhatIf};
 use deft_barge_core::survey::CleanupFind;
+use deft_barge_core::trace::Find;
 
 use super::act::Errand;
 use super::layout::DraftLayout;
@@ -42,6 +43,8 @@ pub struct DrivesScreen {
 #[derive(Default)]
 pub struct HaulScreen {
     pub plan: Option<Plan>,
+    /// The places that a trace found for the plan.
+    pub places: Vec<Find>,
     pub planning: bool,
     pub accepted: bool,
     /// An act that the plan is made of instead of the draft, and the view it was asked for in.

@@ -63,7 +63,7 @@ fn usual(stage: &mut Stage) {
     let before = survey(&stage.site, Vec::new(), &|_| {});
     let mut draft = Draft::default();
     draft.send(before.find_games("Pale Signal")[0].id.clone(), Destination::Drive("newhold".into()));
-    let plan = plan_errand(&stage.site, &before, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
+    let (plan, _) = plan_errand(&stage.site, &before, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
     let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
     Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
     let mut history = History::of(&stage.site).expect("a journal");

@@ -67,6 +67,7 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
     let all = match chooser.of {
         Of::Drafts => state.over.drafts.as_ref().map_or(0, Vec::len),
         Of::Drives => state.survey.as_ref().map_or(0, |survey| survey.drives.len()),
+        Of::Places => state.haul.places.len(),
         Of::Acts | Of::Games => usize::MAX,
     };
     let height = u16::try_from(all.saturating_add(5)).unwrap_or(u16::MAX).min(area.height * 3 / 4);
@@ -77,6 +78,7 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
         Of::Acts => ("Do what?", "No command matches."),
         Of::Games => ("Which game?", "No game matches."),
         Of::Drives => ("Which drive?", "No drive matches."),
+        Of::Places => ("Which places? Enter changes one, Esc plans with them.", "No place matches."),
         Of::Drafts if state.over.drafts.is_none() => ("Which draft?", "Listing them ..."),
         Of::Drafts => ("Which draft?", "No draft matches."),
     };

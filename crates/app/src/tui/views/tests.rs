@@ -81,8 +81,8 @@ impl Stage {
         let Some(Act::Plan(errand)) = acts.first() else { panic!("a plan was to be asked for: {acts:?}") };
         let mut survey = self.state.survey.clone().expect("a survey");
         survey.look_at_room();
-        let plan = plan_errand(&self.site, &survey, errand, &|_| {});
-        self.state.update(Event::Planned(Box::new(plan), errand.clone()));
+        let (plan, places) = plan_errand(&self.site, &survey, errand, &|_| {});
+        self.state.update(Event::Planned(Box::new(plan), places, errand.clone()));
     }
 
     /// Looks for what is lying about, as a thread would.
@@ -496,7 +496,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
         let survey = stage.state.survey.clone().expect("a survey");
         let mut draft = Draft::default();
         draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
+        let (plan, _) = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
         let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
         let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
         haul.run(&|_| {}, &Control::default()).expect("an end");
@@ -851,7 +851,7 @@ fn a_proof_that_does_not_hold_shows_where_and_which_bytes() {
     let survey = stage.state.survey.clone().expect("a survey");
     let mut draft = Draft::default();
     draft.send(survey.find_games("Saltflat")[0].id.clone(), Destination::Drive("newhold".into()));
-    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
+    let (plan, _) = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
     let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
     let mut haul = Haul::begin(&stage.site, &journal, &plan).expect("a haul");
     haul.run(&|_| {}, &Control::default()).expect("an end");
@@ -916,7 +916,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
         let survey = survey(&stage.site, Vec::new(), &|_| {});
         let mut draft = Draft::default();
         draft.send(survey.find_games(title)[0].id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
+        let (plan, _) = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Hold, Vec::new()), &|_| {});
         let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
         Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
     }
@@ -960,7 +960,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
     let survey = survey(&stage.site, Vec::new(), &|_| {});
     let mut draft = Draft::default();
     draft.send(survey.find_games("Pale Signal")[0].id.clone(), Destination::Drive("newhold".into()));
-    let plan = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Release, Vec::new()), &|_| {});
+    let (plan, _) = plan_errand(&stage.site, &survey, &Errand::Draft(draft, Policy::Release, Vec::new()), &|_| {});
     let (journal, _) = Journal::open(&stage.site).expect("a journal").recover().expect("a journal");
     Haul::begin(&stage.site, &journal, &plan).expect("a haul").run(&|_| {}, &Control::default()).expect("an end");
     let mut history = History::recent(&stage.site).expect("a journal");
@@ -1128,6 +1128,76 @@ fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_i
     stage.press(KeyCode::Char('q'));
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "A haul is running"), [], "only answers answer");
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "y pause and quit"), [Act::Pause]);
+}
+
+#[test]
+fn places_that_a_trace_found_are_left_and_taken_by_key_and_the_plan_follows() {
+    let mut stage = Stage::new();
+    let acts = stage.press(KeyCode::Char('F'));
+    stage.find(&acts);
+    let (mut finds, _) = stage.state.cleanup.finds.clone().expect("finds");
+    // A folder that fits no list is moved with what a trace finds.
+    for find in &mut finds {
+        if let deft_barge_core::survey::FindKind::Unlisted { fits, .. } = &mut find.what {
+            *fits = None;
+        }
+    }
+    let at = finds.iter().position(|find| matches!(find.what, deft_barge_core::survey::FindKind::Unlisted { .. }));
+    let at = at.expect("an unlisted folder");
+    let folder = finds[at].path.to_string_lossy().into_owned();
+    let config = stage.site.places.config.clone();
+    for (name, text) in [
+        ("starts.json", format!("{{\"last\": {folder:?}}}\n")),
+        ("shelf.ini", format!("[shelf]\nfirst={folder}\n")),
+        ("starts.log", format!("12:01 started {folder}\n")),
+    ] {
+        std::fs::write(config.join(name), text).expect("a record");
+    }
+    stage.state.update(Event::Found(finds, Vec::new()));
+    (0..at).for_each(|_| drop(stage.press(KeyCode::Down)));
+    let acts = stage.press(KeyCode::Char('3'));
+    stage.plan(&acts);
+    let written = |stage: &Stage| -> Vec<String> {
+        let items = stage.state.haul.plan.iter().flat_map(|plan| &plan.items);
+        let files = items.flat_map(|item| &item.previews).filter_map(|preview| preview.file.file_name());
+        let mut files: Vec<String> = files.map(|name| name.to_string_lossy().into_owned()).collect();
+        files.sort();
+        files
+    };
+    assert_eq!(written(&stage), ["shelf.ini", "starts.json"]);
+    stage.press(KeyCode::Char('.'));
+    for (width, height) in [(80, 24), (160, 47)] {
+        let shown = stage.text(width, height);
+        for (file, what) in [("starts.json", "rewritten"), ("shelf.ini", "rewritten"), ("starts.log", "left: a log")] {
+            let row = shown.lines().find(|row| row.contains(file) && row.contains(what));
+            assert!(row.is_some(), "{file} {what} {width}x{height}\n{shown}");
+        }
+    }
+    // Letters narrow the list, and Enter turns what is under the cursor.
+    stage.type_in("starts");
+    let turn = |stage: &mut Stage, file: &str| {
+        let (offers, cursor) =
+            stage.state.over.chooser.as_ref().map(|chooser| (chooser.offers.clone(), chooser.cursor)).expect("a list");
+        let wanted = offers.iter().position(|offer| offer.text.starts_with(file)).expect("the place");
+        (0..cursor).for_each(|_| drop(stage.press(KeyCode::Up)));
+        (0..wanted).for_each(|_| drop(stage.press(KeyCode::Down)));
+        assert_eq!(stage.press(KeyCode::Enter), []);
+    };
+    turn(&mut stage, "starts.json");
+    turn(&mut stage, "starts.log");
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("left: your choice") && shown.contains("rewritten: your choice"), "{shown}");
+    assert_eq!(stage.press(KeyCode::Char('S')), [], "letters go into the field, nothing starts");
+    let acts = stage.press(KeyCode::Esc);
+    stage.plan(&acts);
+    assert_eq!(written(&stage), ["shelf.ini", "starts.log"]);
+    let shown = stage.text(160, 47);
+    assert!(shown.contains("you chose to leave"), "what is left is named\n{shown}");
+    // What starts is what was chosen.
+    stage.press(KeyCode::Char('a'));
+    let acts = stage.press(KeyCode::Char('S'));
+    let [Act::Run(LongTask::Start(Errand::Traced(_, _, otherwise)))] = acts.as_slice() else { panic!("{acts:?}") };
+    assert_eq!(otherwise.len(), 2);
 }
 
 #[test]
