@@ -150,6 +150,15 @@ impl State {
         self.haul.places.iter().enumerate().filter_map(offer).collect()
     }
 
+    /// Lists the places that a trace found for the plan.
+    pub(crate) fn choose_places(&mut self) {
+        if self.haul.places.is_empty() {
+            self.over.message = Some("No trace found places for this haul: nothing to choose.".into());
+        } else {
+            self.over.chooser = Some(Chooser::places());
+        }
+    }
+
     /// The places that a person has otherwise than the trace.
     fn otherwise(&self) -> &[FindPlace] {
         match &self.haul.act {

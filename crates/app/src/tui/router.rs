@@ -55,10 +55,7 @@ impl State {
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {
                 return self.turn(wish);
             }
-            Wish::Places if self.haul.places.is_empty() => {
-                self.over.message = Some("The profile says where this haul's records are: nothing to choose.".into());
-            }
-            Wish::Places => self.over.chooser = Some(Chooser::places()),
+            Wish::Places => self.choose_places(),
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
             Wish::Pause => {

@@ -354,6 +354,7 @@ impl State {
         }
         self.recount();
         self.haul.plan = None;
+        self.haul.places.clear();
         self.haul.act = None;
         self.haul.accepted = false;
         (self.haul.change, self.haul.moment) = (0, 0);

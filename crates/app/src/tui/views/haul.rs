@@ -13,12 +13,15 @@ use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
 use crate::present::{count, cut, cut_middle, line, pad, path, words};
+use crate::tui::model::Of;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let Some(plan) = &state.haul.plan else {
         let text = if state.drafted.draft.items.is_empty() && state.haul.act.is_none() {
             "Nothing on this haul. In Drives, a drive's number sends the game under the cursor there."
+        } else if state.over.chooser.as_ref().is_some_and(|chooser| chooser.of == Of::Places) {
+            "Planned again once the list is closed."
         } else {
             "Reading records and checking drives ..."
         };
