@@ -49,6 +49,8 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
                 | Format::Ini
                 | Format::Hive
                 | Format::Lines
+                | Format::Table
+                | Format::PropertyList
         )
     };
     let format = list.shape.format().filter(known)?;
@@ -77,7 +79,9 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
     let raw = raw_of(&document, &last.place, &places)?.replace(NUMBER, "{nr}").replace(PATH, "{library}");
     // What games refer to has to be in it, unless that is its place in the list.
     let is_numbered = id.is_none_or(|id| id == "key" || raw.contains("{nr}"));
-    (raw.matches("{library}").count() == 1 && is_numbered).then(|| raw.trim_end().to_string())
+    // The last values of a row may be nothing between tabulators.
+    let end = |raw: &str| if format == Format::Table { raw.to_string() } else { raw.trim_end().to_string() };
+    (raw.matches("{library}").count() == 1 && is_numbered).then(|| end(&raw))
 }
 
 /// Words of which none is ever a count, though a small number may be either.
@@ -248,6 +252,9 @@ fn emptied(mut document: Document, entry: &Entry, holds: &[HeldPart]) -> Option<
 
 /// An entry as it is written, its key with it where it has one: `{nr}` stands for the next number among these entries.
 fn raw_of(document: &Document, entry: &Place, entries: &[&Place]) -> Option<String> {
+    if document.format() == Format::PropertyList {
+        return raw_element(document, entry, entries);
+    }
     let raw = document.raw(entry)?;
     let Some(Step::Name(name)) = entry.0.last() else { return Some(raw.to_string()) };
     if document.format() == Format::Xml {
@@ -257,13 +264,7 @@ fn raw_of(document: &Document, entry: &Place, entries: &[&Place]) -> Option<Stri
     let (above, _) = entry.0.split_last().map(|(last, above)| (Place(above.to_vec()), last))?;
     let siblings = document.children(&above)?;
     let nth = siblings.iter().position(|place| place == entry)?;
-    // Names that differ by a number alone, such as `2` or `shelf 2`.
-    let (before, nr, behind) = numbered(name)?;
-    let alike = |place: &&Place| match place.0.last() {
-        Some(Step::Name(other)) => numbered(other).is_some_and(|other| (other.0, other.2) == (before, behind)),
-        _ => false,
-    };
-    entries.iter().all(alike).then_some(())?;
+    let (before, nr, behind) = only_numbers_differ(name, entries)?;
     if document.is_of_sections(&above) {
         let head = numbered(key).filter(|(_, other, _)| *other == nr)?;
         return Some(document.section(nth)?.replacen(key, &format!("{}{{nr}}{}", head.0, head.2), 1));
@@ -271,4 +272,28 @@ fn raw_of(document: &Document, entry: &Place, entries: &[&Place]) -> Option<Stri
     let (start, end) = document.child_spans(&above)?.1.get(nth).copied()?;
     let between = document.text()[start..end].strip_prefix(key)?.strip_suffix(raw)?;
     Some(format!("{}{between}{raw}", key.replacen(name, &format!("{before}{{nr}}{behind}"), 1)))
+}
+
+/// The parts of a name, where those of all entries differ by a number alone, such as `2` or `shelf 2`.
+fn only_numbers_differ<'n>(name: &'n str, entries: &[&Place]) -> Option<(&'n str, u64, &'n str)> {
+    let parts = numbered(name)?;
+    let alike = |place: &&Place| match place.0.last() {
+        Some(Step::Name(other)) => numbered(other).is_some_and(|other| (other.0, other.2) == (parts.0, parts.2)),
+        _ => false,
+    };
+    entries.iter().all(alike).then_some(parts)
+}
+
+/// An entry of a property list with its tags, and the key before it.
+fn raw_element(document: &Document, entry: &Place, entries: &[&Place]) -> Option<String> {
+    let (last, above) = entry.0.split_last()?;
+    let above = Place(above.to_vec());
+    let nth = document.children(&above)?.iter().position(|place| place == entry)?;
+    let (start, end) = document.trimmed_spans(&above)?.1.get(nth).copied()?;
+    let raw = &document.text()[start..end];
+    let Step::Name(name) = last else { return Some(raw.to_string()) };
+    let (before, nr, behind) = only_numbers_differ(name, entries)?;
+    let key =
+        document.written(entry, Side::Key).filter(|key| numbered(key).is_some_and(|(_, other, _)| other == nr))?;
+    Some(raw.replacen(&format!(">{key}<"), &format!(">{before}{{nr}}{behind}<"), 1))
 }

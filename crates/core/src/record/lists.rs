@@ -35,7 +35,14 @@ impl Document {
             }
             Format::Xml if key.is_none() => self.append_element(list, raw, None),
             _ if key.is_none() && self.is_of_sections(list) => self.append_section(list, raw.trim()),
-            Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines if key.is_none() => {
+            // The last values of a row may be nothing between tabulators.
+            Format::Table if key.is_none() => {
+                let (key, value) = self.read_entry(list, raw)?;
+                self.append_member(list, (key, value, raw.trim_matches(['\r', '\n'])), None)
+            }
+            Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines | Format::PropertyList
+                if key.is_none() =>
+            {
                 let (key, value) = self.read_entry(list, raw)?;
                 self.append_member(list, (key, value, raw.trim()), None)
             }
@@ -75,6 +82,9 @@ impl Document {
         if self.format() == Format::Lines {
             return if text.contains('\n') { Err(wrong()) } else { Ok((None, text.into())) };
         }
+        if self.format() == Format::Table {
+            return self.read_row(list, raw).map(|row| (None, row));
+        }
         // The first line of an entry stands behind the sign of its list, the others below it.
         let indent = text.lines().skip(1).map(|line| line.len() - line.trim_start().len()).min();
         let text = match (self.format(), indent) {
@@ -84,10 +94,18 @@ impl Document {
         // An element of TOML's brackets is no document by itself, and a table of a list says the list in its head.
         let (is_toml, is_table) = (self.format() == Format::Toml, text.starts_with("[["));
         let text = if is_toml && !keyed && !is_table { format!("{ALONE} = {text}") } else { text };
+        let text = match self.format() {
+            Format::PropertyList if keyed => format!("<plist><dict>{text}</dict></plist>"),
+            Format::PropertyList => format!("<plist><dict><key>{ALONE}</key>{text}</dict></plist>"),
+            _ => text,
+        };
         let in_no_section = self.format() == Format::Ini && !text.starts_with('[');
         // An entry of one of several documents, or one of these, is a document of its own.
         let format = if self.format() == Format::JsonLines { Format::Json } else { self.format() };
         let read = Self::parse(text.into_bytes(), format).map_err(|_| wrong())?;
+        if self.format() == Format::PropertyList && !keyed {
+            return Ok((None, read.value().get(ALONE).ok_or_else(wrong)?.clone()));
+        }
         if is_toml && !keyed {
             let at = if is_table { list.clone() } else { Place(vec![Step::Name(ALONE.into())]) };
             let value = at.of(read.value()).ok_or_else(wrong)?;
@@ -102,6 +120,17 @@ impl Document {
             Some([(name, value)]) => Ok((Some((*name).clone()), (*value).clone())),
             _ => Err(wrong()),
         }
+    }
+
+    /// A row of a table, below its heading and the rows that there are.
+    fn read_row(&self, list: &Place, raw: &str) -> Result<Value, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let (_, rows) = self.child_spans(list).ok_or_else(wrong)?;
+        let (_, end) = rows.last().ok_or_else(wrong)?;
+        let text = format!("{}\n{}", &self.text()[..*end], raw.trim_matches(['\r', '\n']));
+        let read = Self::parse(text.into_bytes(), Format::Table).map_err(|_| wrong())?;
+        let all = list.of(read.value()).and_then(Value::as_array).ok_or_else(wrong)?;
+        all.last().filter(|_| all.len() == rows.len() + 1).cloned().ok_or_else(wrong)
     }
 
     /// Puts a member or an element into a container of a format that has a line for each: `like` is where one stands in another container
@@ -145,7 +174,7 @@ impl Document {
                     }
                     // The first thing of a file has no line above it.
                     Format::Toml if last.0 == 0 && written.starts_with("[[") => "\n\n".to_string(),
-                    _ => blank_before(text, last.0).to_string(),
+                    _ => self.blank_before(last.0).to_string(),
                 };
                 // What stands behind the last one on its line, a sign or a comment, is that one's.
                 let (tail, own_sign) = (self.tail(last.1).filter(|_| blank.contains('\n')), self.sign_behind(last.1));
@@ -200,9 +229,16 @@ impl Document {
         Some((format!("{end}{sign}{}", written.trim_end()), text[..at].trim_end_matches(' ').len()))
     }
 
-    /// The sign that stands behind an entry, if one does.
+    /// The sign that stands behind an entry, if one does; of a row it is part of that.
     fn sign_behind(&self, end: usize) -> &'static str {
-        sign_of(&self.text()[end..])
+        if self.format() == Format::Table { "" } else { sign_of(&self.text()[end..]) }
+    }
+
+    /// The blanks that stand before an entry, line ends among them; of a row these alone.
+    fn blank_before(&self, at: usize) -> &str {
+        let blank = blank_before(self.text(), at);
+        let line = || &blank[blank.trim_end_matches(['\r', '\n']).len()..];
+        if self.format() == Format::Table { line() } else { blank }
     }
 
     /// What stands behind an entry on its last line, if that is no more than a sign and a comment.
@@ -215,8 +251,16 @@ impl Document {
     }
 
     /// The spans of entries without the end of their last line, and without lines behind them that say nothing.
-    fn trimmed_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
+    pub(crate) fn trimmed_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let (span, children) = self.child_spans(list)?;
+        match self.format() {
+            Format::Table => return Some((span, children)),
+            Format::PropertyList => {
+                let around = |own: (usize, usize)| around_element(self.text(), own);
+                return Some((span, children.into_iter().map(around).collect::<Option<_>>()?));
+            }
+            _ => {}
+        }
         let comments = matches!(self.format(), Format::Yaml | Format::Toml);
         let end = |(start, end): (usize, usize)| {
             let mut own = self.text()[start..end].trim_end();
@@ -237,7 +281,7 @@ impl Document {
         let line = text[..own].rfind('\n').map_or(0, |n| n + 1);
         let signed = self.format() == Format::Yaml && text[line..own].trim_matches([' ', '\t', '-']).is_empty();
         let at = if signed { line } else { own };
-        at - blank_before(text, at).len()
+        at - self.blank_before(at).len()
     }
 
     fn remove_member(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
@@ -354,7 +398,13 @@ impl Document {
             Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
             Format::Xml => self.remove_element(list, nth),
             _ if self.is_of_sections(list) => self.remove_section(list, nth),
-            Format::Nested | Format::Yaml | Format::Toml | Format::Ini | Format::Lines => self.remove_member(list, nth),
+            Format::Nested
+            | Format::Yaml
+            | Format::Toml
+            | Format::Ini
+            | Format::Lines
+            | Format::Table
+            | Format::PropertyList => self.remove_member(list, nth),
             _ => Err(DocumentError::WrongKind { place: list.to_string() }),
         }
     }
@@ -622,6 +672,19 @@ fn end_of_tag(element: &str) -> Option<usize> {
     })
 }
 
+/// An element of a property list with its tags and the key before it, by the texts in them; `None` where that can't be seen.
+fn around_element(text: &str, (start, end): (usize, usize)) -> Option<(usize, usize)> {
+    if text[start..end].starts_with('<') && !text[start..end].starts_with("<!") {
+        return Some((start, end));
+    }
+    // The text of a key or of a value begins behind its tag; what has no text begins behind its only one.
+    let head = text[..start].rfind('<')?;
+    let is_only = text[..start].ends_with("/>") && start == end;
+    let is_whole = text[..end].ends_with('>') && !text[start..end].ends_with("]]>") && start < end;
+    let tail = if is_only || is_whole { 0 } else { text[end..].strip_prefix("</")?.find('>')? + 3 };
+    Some((head, end + tail))
+}
+
 /// The blanks that stand before a place, line ends among them.
 fn blank_before(text: &str, at: usize) -> &str {
     let before = &text[..at];
@@ -653,7 +716,7 @@ mod tests {
     use super::*;
 
     /// Texts with two libraries, their format, the list, and a new one.
-    const TEXTS: [(&str, Format, &str, &str); 26] = [
+    const TEXTS: [(&str, Format, &str, &str); 33] = [
         ("{\"all\": [{\"at\": \"/a\"}, {\"at\": \"/b\"}]}", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\n  \"all\": [\n    {\"at\": \"/a\"}\n  ]\n}\n", Format::Json, "$.all", "{\"at\": \"/n\"}"),
         ("{\"all\": {\"0\": {\"at\": \"/a\"}}}", Format::Json, "$.all", "\"1\": {\"at\": \"/n\"}"),
@@ -700,6 +763,28 @@ mod tests {
         ("/a\n/b\n", Format::Lines, "$", "/n"),
         ("/a", Format::Lines, "$", "/n"),
         ("# where\n/a\n", Format::Lines, "$", "/n"),
+        ("nr,at\n1,/a\n2,/b\n", Format::Table, "$", "3,/n"),
+        ("nr;at;why\n\"1\";\"/a\";", Format::Table, "$", "\"2\";\"/n\";"),
+        ("nr\tat\twhy\n1\t/a\t\n# two\n2\t/b\t\n", Format::Table, "$", "3\t/n\t"),
+        ("1|/a\n2|/b\n3|/c\n", Format::Table, "$", "4|/n"),
+        (
+            "<plist version=\"1.0\">\n<dict>\n  <key>all</key>\n  <array>\n    <string>/a</string>\n    <string/>\n  </array>\n</dict>\n</plist>\n",
+            Format::PropertyList,
+            "$.all",
+            "<string>/n</string>",
+        ),
+        (
+            "<plist><dict><key>all</key><array><dict><key>at</key><string>/a</string></dict></array></dict></plist>",
+            Format::PropertyList,
+            "$.all",
+            "<dict><key>at</key><string>/n</string></dict>",
+        ),
+        (
+            "<plist>\n<dict>\n\t<key>1</key>\n\t<string>/a</string>\n\t<key>2</key>\n\t<string><![CDATA[/b]]></string>\n</dict>\n</plist>\n",
+            Format::PropertyList,
+            "$",
+            "<key>3</key>\n\t<string>/n</string>",
+        ),
     ];
 
     #[test]
@@ -717,6 +802,7 @@ mod tests {
                 assert!(before.iter().all(same), "{text:?}");
                 assert!(now.text().contains("/n"), "{text:?}");
                 for line in text.lines() {
+                    let line = line.strip_suffix("</array></dict></plist>").unwrap_or(line);
                     assert!(
                         now.text().contains(line.trim_end_matches([',', ']', '}'])),
                         "{text:?}: {line:?} is gone from {:?}",

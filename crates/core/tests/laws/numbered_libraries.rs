@@ -109,7 +109,7 @@ fn fill(db: &Connection, libraries: &[(i64, PathBuf)], of: &[usize], [shelf, gam
     }
 }
 
-const SHAPES: [Shape; 22] = [
+const SHAPES: [Shape; 26] = [
     Shape {
         what: "JSON, by a field",
         first: 1,
@@ -392,6 +392,82 @@ const SHAPES: [Shape; 22] = [
                  create table games(id text primary key, title text, shelf text references shelves(nr), folder text);",
             );
             fill(&db, libraries, of, ["'shelf-' || ?1, ?2", "?1, ?2, 'shelf-' || ?3, ?2"]);
+        },
+    },
+    Shape {
+        what: "a table, by a field",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(nr, at): &(i64, PathBuf)| format!("{nr},{},yes\n", at.display());
+            let game = |(n, at): (usize, &usize)| format!("k{n},{},{},{}\n", GAMES[n], libraries[*at].0, GAMES[n]);
+            let (shelves, games): (String, String) =
+                (libraries.iter().map(shelf).collect(), of.iter().enumerate().map(game).collect());
+            put(home, "shelves.csv", &format!("nr,at,open\n{shelves}"));
+            put(home, "games.csv", &format!("id,title,shelf,folder\n{games}"));
+        },
+    },
+    Shape {
+        what: "a table between tabulators, by path, with nothing at the ends",
+        first: 1,
+        write: |home, libraries, of| {
+            let shelf = |(_, at): &(i64, PathBuf)| format!("\"{}\"\tgames\t\n", at.display());
+            let game = |(n, at): (usize, &usize)| {
+                format!("k{n}\t{}\t{}\n", GAMES[n], libraries[*at].1.join(GAMES[n]).display())
+            };
+            let (shelves, games): (String, String) =
+                (libraries.iter().map(shelf).collect(), of.iter().enumerate().map(game).collect());
+            put(home, "shelves.tsv", &format!("at\tkind\tnote\n{shelves}"));
+            put(home, "games.tsv", &format!("id\ttitle\tat\n{games}"));
+        },
+    },
+    Shape {
+        what: "property lists, by a key of a dictionary",
+        first: 1,
+        write: |home, libraries, of| {
+            let list = |inner: &str| format!("<plist version=\"1.0\">\n{inner}\n</plist>\n");
+            let escaped = |text: &str| text.replace('&', "&amp;");
+            let shelf = |(nr, at): &(i64, PathBuf)| {
+                format!(
+                    "\t<key>{nr}</key>\n\t<dict>\n\t\t<key>at</key><string>{}</string>\n\t\t<key>open</key><true/>\n\t</dict>\n",
+                    at.display()
+                )
+            };
+            let game = |(n, at): (usize, &usize)| {
+                let (title, nr) = (escaped(GAMES[n]), libraries[*at].0);
+                format!(
+                    "\t<key>k{n}</key>\n\t<dict><key>title</key><string>{title}</string><key>shelf</key><integer>{nr}</integer><key>folder</key><string>{title}</string></dict>\n"
+                )
+            };
+            let (shelves, games): (String, String) =
+                (libraries.iter().map(shelf).collect(), of.iter().enumerate().map(game).collect());
+            put(home, "shelves.plist", &list(&format!("<dict>\n{shelves}</dict>")));
+            put(home, "games.plist", &list(&format!("<dict>\n{games}</dict>")));
+        },
+    },
+    Shape {
+        what: "a property list, by path, libraries a list of texts",
+        first: 1,
+        write: |home, libraries, of| {
+            let list = |inner: &str| format!("<plist version=\"1.0\">\n<dict>\n{inner}</dict>\n</plist>\n");
+            let escaped = |text: &str| text.replace('&', "&amp;");
+            let shelf = |(_, at): &(i64, PathBuf)| format!("    <string>{}</string>\n", at.display());
+            let game = |(n, at): (usize, &usize)| {
+                let place = libraries[*at].1.join(GAMES[n]);
+                format!(
+                    "    <dict>\n      <key>id</key>\n      <string>k{n}</string>\n      <key>title</key>\n      <string>{}</string>\n      <key>at</key>\n      <string>{}</string>\n    </dict>\n",
+                    escaped(GAMES[n]),
+                    escaped(place.to_str().unwrap())
+                )
+            };
+            let (shelves, games): (String, String) =
+                (libraries.iter().map(shelf).collect(), of.iter().enumerate().map(game).collect());
+            put(
+                home,
+                "all.plist",
+                &list(&format!(
+                    "  <key>shelves</key>\n  <array>\n{shelves}  </array>\n  <key>owned</key>\n  <array>\n{games}  </array>\n"
+                )),
+            );
         },
     },
     Shape {

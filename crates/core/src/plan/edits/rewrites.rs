@@ -713,6 +713,11 @@ fn libraries_file(site: &Site, found: &FoundLauncher) -> Result<(PathBuf, Source
 /// The ways in which a text may stand in an entry of a format, the likeliest first: what is around it decides.
 fn quoted_ways(format: Format, text: &str) -> Vec<String> {
     let mut ways = vec![quoted_in(format, text), text.to_string(), text.replace('\'', "''")];
+    if format == Format::PropertyList {
+        ways.insert(0, text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;"));
+    }
+    // What stands in quotes of a table has them twice.
+    ways.push(format!("\"{}\"", text.replace('"', "\"\"")));
     ways.push(quoted_in(Format::Json, text));
     // What stands without quotes may need them.
     ways.push(format!("\"{}\"", quoted_in(Format::Json, text)));
