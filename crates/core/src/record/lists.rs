@@ -190,6 +190,9 @@ impl Document {
                 let new = format!("{sign}{tail}{blank}{written}{own_sign}");
                 self.with(last.1..last.1 + tail.len(), &new, &meant, list)
             }
+            ([], like) if self.format() == Format::PropertyList => {
+                self.append_first_element(list, written, like.map(|(start, _)| blank_before(text, start)), &meant)
+            }
             ([], like) => {
                 let empty = span.len() >= 2 && text[span.start + 1..span.end - 1].trim().is_empty();
                 if !empty {

@@ -122,6 +122,31 @@ impl World {
                     let counts = if way.counts { format!(" bytes=\"{sum}\" count=\"{count}\"") } else { String::new() };
                     format!("\n  <library path=\"{path}\"{counts}>{all}\n  </library>")
                 }
+                "plist" => {
+                    let game = |n: &usize| {
+                        let (code, _, title) = GAMES[*n];
+                        let title = title.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+                        format!(
+                            "\n        <dict>\n          <key>code</key><string>{code}</string>\n          \
+                             <key>title</key><string>{title}</string>\n          <key>at</key><string>{}</string>\n          \
+                             <key>size</key><integer>{}</integer>\n        </dict>",
+                            place(*n),
+                            size(n)
+                        )
+                    };
+                    let all: String = games.iter().map(game).collect();
+                    let counts = if way.counts {
+                        format!(
+                            "\n      <key>bytes</key><integer>{sum}</integer>\n      <key>count</key><integer>{count}</integer>"
+                        )
+                    } else {
+                        String::new()
+                    };
+                    format!(
+                        "\n    <dict>\n      <key>path</key><string>{path}</string>{counts}\n      \
+                         <key>games</key>\n      <array>{all}\n      </array>\n    </dict>"
+                    )
+                }
                 "yaml" => {
                     let game = |n: &usize| {
                         let (code, _, title) = GAMES[*n];
@@ -156,6 +181,11 @@ impl World {
         match way.format {
             "json" | "keyed" => format!("{{\"v\": 2, \"libraries\": [{}\n]}}\n", all.join(",")),
             "xml" => format!("<all v=\"2\">{}\n</all>\n", all.concat()),
+            "plist" => format!(
+                "<plist version=\"1.0\">\n<dict>\n  <key>v</key><integer>2</integer>\n  <key>libraries</key>\n  \
+                 <array>{}\n  </array>\n</dict>\n</plist>\n",
+                all.concat()
+            ),
             "yaml" => format!("v: 2\nlibraries:{}\n", all.concat()),
             _ => format!("v = 2\nlibraries {{{}\n}}\n", all.concat()),
         }
@@ -178,7 +208,7 @@ impl World {
 }
 
 fn ways() -> Vec<Way> {
-    let formats = ["json", "keyed", "xml", "yaml", "nested"];
+    let formats = ["json", "keyed", "xml", "yaml", "nested", "plist"];
     let ways = formats
         .into_iter()
         .flat_map(|format| (0..4_u8).map(move |n| Way { format, whole: n & 1 != 0, counts: n & 2 != 0 }));
