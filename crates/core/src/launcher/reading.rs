@@ -4,7 +4,6 @@ use super::drift::leads_somewhere;
 use super::found::{FoundGame, FoundLauncher, ListEntry, Problem};
 use super::found::{FoundLibrary, Update, place_values, with_home};
 use std::collections::{HashMap, HashSet};
-use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::rc::Rc;
 
@@ -18,9 +17,7 @@ use super::settings::read_setting;
 use crate::bytes::Bytes;
 
 use crate::platform::{self, Look};
-use crate::record::{
-    Bases, DocumentError, EditError, Letters, PartFit, Place, Shape, Source, Spelling, Step, Values, find_parts, joined,
-};
+use crate::record::{Bases, Letters, PartFit, Place, Shape, Source, Spelling, Step, Values, find_parts, joined};
 use crate::site::{Site, real_path};
 
 /// Reads all launchers whose own folder is on this machine.
@@ -111,17 +108,7 @@ impl Reading<'_> {
         let source = match Source::read(file, shape) {
             Ok(source) => Some(Rc::new(source)),
             Err(error) => {
-                let (line, what) = match error {
-                    EditError::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                        (None, "the file doesn't exist".to_string())
-                    }
-                    EditError::Read { source, .. } => (None, format!("couldn't read the file: {source}")),
-                    EditError::Document { source, .. } => match source {
-                        DocumentError::Syntax { line, .. } => (Some(line), source.to_string()),
-                        other => (None, other.to_string()),
-                    },
-                    other => (None, other.to_string()),
-                };
+                let (line, what) = error.in_its_file();
                 self.problem(file, line, what);
                 None
             }

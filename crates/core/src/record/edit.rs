@@ -344,6 +344,23 @@ pub enum EditError {
     },
 }
 
+impl EditError {
+    /// The line, if it is known, and what is wrong there, for somebody who knows which file it is.
+    pub(crate) fn in_its_file(&self) -> (Option<usize>, String) {
+        match self {
+            Self::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+                (None, "the file doesn't exist".to_string())
+            }
+            Self::Read { source, .. } => (None, format!("couldn't read the file: {source}")),
+            Self::Document { source: source @ DocumentError::Syntax { line, .. }, .. } => {
+                (Some(*line), source.to_string())
+            }
+            Self::Document { source, .. } => (None, source.to_string()),
+            other => (None, other.to_string()),
+        }
+    }
+}
+
 impl Rewrite {
     /// The change of a whole value.
     pub fn of_value(location: &str, old: &str, new: &str) -> Self {

@@ -123,7 +123,7 @@ impl Looking<'_> {
                 // What it only might have been is no fault of the file.
                 Err(_) if tried == Some(shape) => continue,
                 Err(error) => {
-                    first_fault.get_or_insert(error.to_string());
+                    first_fault.get_or_insert(error.in_its_file());
                     continue;
                 }
             };
@@ -146,12 +146,12 @@ impl Looking<'_> {
         }
         // What it might have been, and was not, is no fault of a file that reads as something else.
         match first_fault.filter(|_| !understood) {
-            // Read, and not understood: the name stands there as in a path, in a spelling that nobody reads here.
-            None if !database && self.stands_in_a_path(file) => (vec![self.unreadable(file)], Vec::new()),
+            // Not understood: the name stands there as in a path, in a spelling that nobody reads here.
+            _ if !database && self.stands_in_a_path(file) => (vec![self.unreadable(file)], Vec::new()),
             // The name stood in a comment or in something else than a path.
             None => (Vec::new(), Vec::new()),
             Some(_) if !is_text => (vec![self.unreadable(file)], Vec::new()),
-            Some(fault) => (Vec::new(), vec![problem(file, &fault)]),
+            Some((line, what)) => (Vec::new(), vec![Problem { file: file.clone(), line, what }]),
         }
     }
 

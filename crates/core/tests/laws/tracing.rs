@@ -613,6 +613,9 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
         ("state.dat", format!("d2:at{n}:{old}e and more"), Sure::Unreadable),
         ("packed.txt", format!("{}{old}\n\0\u{1}more", lines(2000)), Sure::Unreadable),
         ("control.ini", format!("[a]\nat={old}\nraw=\u{2}\u{3}\n"), Sure::Unreadable),
+        // Cut short: its lines would say the path in another spelling.
+        ("cut.json", live.replace(' ', "\\u0020").replace(&live[live.len() - 2..], ""), Sure::Unreadable),
+        ("cut.xml", format!("<all><at>{}</at><x></all>", old.replace(' ', "&#32;")), Sure::Unreadable),
     ];
     for (name, text, _) in &files {
         let file = folder.join(name);
@@ -636,7 +639,7 @@ fn logs_backups_caches_and_texts_that_count_their_bytes_stay_as_they_are_and_are
     assert_eq!(
         staying,
         [
-            (WhyStaying::Unreadable, 5, Severity::Warning),
+            (WhyStaying::Unreadable, 7, Severity::Warning),
             (WhyStaying::Log, 4, Severity::Note),
             (WhyStaying::Backup, 6, Severity::Note),
             (WhyStaying::Cache, 1, Severity::Note),
